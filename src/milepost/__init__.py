@@ -1,0 +1,31 @@
+"""Mile Post: playtest logs to funnels, attempts to clear, time in level and difficulty spikes.
+
+The same powers as the command line, for a notebook::
+
+    import milepost
+
+    play = milepost.replay(["logs/"], course="course.toml")
+    milepost.funnel(play)
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from milepost.errors import MilePostError
+from milepost.rules import ReplayRules
+from milepost.version import __version__
+
+if TYPE_CHECKING:
+    from milepost.api import attempts, funnel, replay, spikes, times
+
+__all__ = ["MilePostError", "ReplayRules", "__version__", "attempts", "funnel", "replay", "spikes", "times"]
+
+
+def __getattr__(name: str) -> Any:
+    """Import the calls when they are first used, so that starting costs little."""
+    if name in __all__:
+        from milepost import api
+
+        return getattr(api, name)
+    raise AttributeError(f"module 'milepost' has no attribute {name!r}")

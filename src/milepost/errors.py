@@ -1,0 +1,27 @@
+"""What can go wrong, each as one sentence that says what, where, and what to do."""
+
+from __future__ import annotations
+
+
+class MilePostError(Exception):
+    """The base of every error that a user can cause and can mend."""
+
+
+class LogError(MilePostError):
+    """A log that cannot be found, opened or used."""
+
+
+class CourseError(MilePostError):
+    """A course file that cannot be used."""
+
+
+class MapError(MilePostError):
+    """A log map that cannot be used."""
+
+
+class OutputError(MilePostError):
+    """An output that cannot be written."""
+
+
+class UsageError(MilePostError):
+    """Options that contradict each other or ask for what does not exist."""

@@ -1,0 +1,68 @@
+"""Builds that log whole seconds only, and the order of records and sessions."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from milepost.logs.interface import Bools, Floats, Ints, Records, Sessions
+
+COARSE_SHARE = 0.99
+COARSE_RECORDS = 10
+_NO_STAMP = np.iinfo(np.int64).max
+
+
+def coarse_sessions(records: Records, sessions: Sessions, left: Bools) -> Bools:
+    """Per session, whether its build's clock counts whole seconds only, judged on the records left."""
+    if not sessions.name:
+        return np.zeros(0, np.bool_)
+    codes: dict[str | None, int] = {}
+    build = np.array([codes.setdefault(name, len(codes)) for name in sessions.build], dtype=np.int64)
+    build_of = build[records.session[left]]
+    total = np.bincount(build_of, minlength=len(codes))
+    whole = np.bincount(build_of, weights=records.whole[left], minlength=len(codes))
+    coarse: Bools = (total >= COARSE_RECORDS) & (whole >= COARSE_SHARE * total)
+    return coarse[build]
+
+
+def replay_order(records: Records, left: Ints, n_sessions: int) -> tuple[Ints, Ints]:
+    """Order the records left, per session by `seq` where all have one, else by time; ties in log order.
+
+    Args:
+        records: the log's records.
+        left: their numbers, rising.
+        n_sessions: the number of sessions.
+
+    Returns:
+        The record numbers in order (sessions one after the other), and those whose clock runs backwards.
+    """
+    session = records.session[left]
+    without = np.bincount(session[~records.has_seq[left]], minlength=n_sessions)
+    by_seq = (without == 0)[session]
+    seq = np.where(by_seq, records.seq[left], 0)
+    time = np.where(by_seq, 0.0, records.time[left])
+    ordered = left[np.lexsort((left, seq, time, session))]
+    judged = left[np.lexsort((left, seq, session))]  # seq order, or log order where there is no seq
+    step = np.diff(records.time[judged]) < 0
+    same = np.diff(records.session[judged]) == 0
+    return ordered, judged[1:][step & same]
+
+
+def session_order(sessions: Sessions, player: Ints, first_time: Floats) -> Ints:
+    """Sessions by player, players by first appearance; a player's sessions by their first time stamp.
+
+    Where any session of the player has numeric times, the player's sessions stay in order of first appearance.
+
+    Args:
+        sessions: the log's sessions, by first appearance.
+        player: per session, its player's number.
+        first_time: per session, seconds from its epoch to its first record in replay order.
+    """
+    count = len(sessions.name)
+    stamped = np.array([epoch is not None for epoch in sessions.epoch], dtype=np.bool_)
+    numeric = np.bincount(player[~stamped], minlength=player.max() + 1 if count else 0) > 0
+    stamp = np.full(count, _NO_STAMP)
+    for number in np.flatnonzero(stamped & ~numeric[player]):
+        epoch = sessions.epoch[number]
+        assert epoch is not None
+        stamp[number] = min(max(epoch + round(first_time[number] * 1e9), -_NO_STAMP), _NO_STAMP)
+    return np.lexsort((np.arange(count), stamp, player))

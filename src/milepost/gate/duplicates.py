@@ -1,0 +1,46 @@
+"""Records that the log holds more than once."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from milepost.logs.interface import Bools, Ints, Records
+
+
+def duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
+    """The records that repeat an earlier one of their session as logged, or its `id`.
+
+    Where the session's clock is coarse, a record without `id` and `seq` repeats only the one logged right before
+    it: two equal records within one second may both be true.
+
+    Args:
+        records: the log's records.
+        left: the numbers of those to judge, rising.
+        coarse: per session, whether its clock counts whole seconds.
+    """
+    session = records.session[left]
+    by_order = coarse[session] & (records.identity[left] == 0) & ~records.has_seq[left]
+    alike = np.where(by_order, False, _seen_before(session, records.likeness[left]))
+    right_before = by_order & _equals_previous(session, records.likeness[left])
+    again = np.zeros(len(left), np.bool_)
+    with_id = np.flatnonzero(records.identity[left] != 0)
+    again[with_id] = _seen_before(session[with_id], records.identity[left][with_id])
+    return left[alike | right_before | again]
+
+
+def _seen_before(session: Ints, value: Ints) -> Bools:
+    """Whether the same value stands earlier in the same session."""
+    order = np.lexsort((np.arange(len(session)), value, session))
+    same = (np.diff(session[order]) == 0) & (np.diff(value[order]) == 0)
+    seen = np.zeros(len(session), np.bool_)
+    seen[order[1:][same]] = True
+    return seen
+
+
+def _equals_previous(session: Ints, value: Ints) -> Bools:
+    """Whether the record before it in its session has the same value."""
+    order = np.argsort(session, kind="stable")
+    same = (np.diff(session[order]) == 0) & (np.diff(value[order]) == 0)
+    equal = np.zeros(len(session), np.bool_)
+    equal[order[1:][same]] = True
+    return equal

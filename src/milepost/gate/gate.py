@@ -1,0 +1,162 @@
+"""The gate: from records as logged to records that can be replayed, with a finding for whatever is not as it should be."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from milepost.gate.clock import coarse_sessions, replay_order, session_order
+from milepost.gate.duplicates import duplicates
+from milepost.gate.names import Stops, gather, resolve
+from milepost.logs.course import Course
+from milepost.logs.interface import ABSENT, Bools, Ints, Log, Records, Refused, Sessions
+from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION, UNKNOWN_EVENT
+
+FAULT_SECONDS = 2.0
+_TOLERANCE = 1e-9
+
+
+@dataclass
+class Gated:
+    """A log ready for the replay.
+
+    Attributes:
+        log: the log without the sessions left out as debug; `marks` of its records hold the gate's findings.
+        debug_sessions: how many sessions were left out.
+        stops: what the names stand for.
+        level, to: per record, its stops; ABSENT where none.
+        order: the records to replay, session by session in replay order.
+        bounds: per session, where it begins and ends in ``order``; one more than sessions.
+        fault: per entry of ``order``, whether a foreign reset or death just before makes it a fault reset.
+        coarse: per session, whether its clock counts whole seconds.
+        players: the players' names.
+        player: per session, its player.
+        sequence: the sessions, player by player, in the order in which they were played.
+    """
+
+    log: Log
+    debug_sessions: int
+    stops: Stops
+    level: Ints
+    to: Ints
+    order: Ints
+    bounds: Ints
+    fault: Bools
+    coarse: Bools
+    players: list[str]
+    player: Ints
+    sequence: Ints
+
+
+def gate(log: Log, course: Course | None, keep_debug: bool) -> Gated:
+    """Judge every record: what is used, in which order, and what is found on the way."""
+    log, debug_sessions = (log, 0) if keep_debug else _without_debug(log)
+    log = replace(log, records=replace(log.records, marks=log.records.marks.copy()))
+    records, sessions = log.records, log.sessions
+    left = records.event != UNKNOWN_EVENT
+    _mark(records, ~left, "unknown_event")
+    stops = resolve(log.stops, course) if course else gather(log.stops, _name_counts(records, left, len(log.stops)))
+    level, to = _coded(records.level, stops.code), _coded(records.to, stops.code)
+    _mark_names(records, left, stops)
+
+    coarse = coarse_sessions(records, sessions, left)
+    coarse[np.bincount(records.session[left], minlength=len(coarse)) == 0] = False
+    repeats = duplicates(records, np.flatnonzero(left), coarse)
+    records.marks[repeats] |= BIT["duplicate_record"]
+    left[repeats] = False
+    foreign = left & records.foreign
+    _mark(records, foreign, "foreign_actor")
+    left &= ~foreign
+
+    order, backwards = replay_order(records, np.flatnonzero(left), len(sessions.name))
+    records.marks[backwards] |= BIT["clock_backwards"]
+    bounds = np.searchsorted(records.session[order], np.arange(len(sessions.name) + 1))
+    players, player = _players(sessions)
+    first_time = np.zeros(len(sessions.name))
+    filled = np.flatnonzero(np.diff(bounds))
+    first_time[filled] = records.time[order[bounds[filled]]]
+    return Gated(
+        log, debug_sessions, stops, level, to, order, bounds,
+        _faults(records, level, order, bounds, np.flatnonzero(foreign)),
+        coarse, players, player, session_order(sessions, player, first_time),
+    )  # fmt: skip
+
+
+def _mark(records: Records, where: Bools, code: str) -> None:
+    records.marks[where] |= BIT[code]
+
+
+def _coded(names: Ints, code: Ints) -> Ints:
+    return np.where(names == ABSENT, ABSENT, np.append(code, ABSENT)[names])
+
+
+def _name_counts(records: Records, left: Bools, n_names: int) -> Ints:
+    named = np.concatenate((records.level[left], records.to[left & (records.event == TRANSITION)]))
+    return np.bincount(named[named != ABSENT], minlength=n_names)
+
+
+def _mark_names(records: Records, left: Bools, stops: Stops) -> None:
+    """Note spellings and unknown levels; on a transition an unknown name is a place."""
+    spelling, unknown = np.append(stops.spelling, False), np.append(stops.unknown, False)
+    moving = records.event == TRANSITION
+    _mark(records, left & (spelling[records.level] | (moving & spelling[records.to])), "level_spelling")
+    _mark(records, left & ~moving & unknown[records.level], "unknown_level")
+
+
+def _players(sessions: Sessions) -> tuple[list[str], Ints]:
+    codes: dict[str, int] = {}
+    named = (given or session for given, session in zip(sessions.player, sessions.name, strict=True))
+    player = [codes.setdefault(name, len(codes)) for name in named]
+    return list(codes), np.array(player, dtype=np.int64)
+
+
+def _faults(records: Records, level: Ints, order: Ints, bounds: Ints, foreign: Ints) -> Bools:
+    """Which records follow a foreign reset or death of the same level, within two seconds, with nothing between."""
+    fault = np.zeros(len(order), np.bool_)
+    for number in foreign[np.isin(records.event[foreign], (RESET, DEATH))]:
+        session = records.session[number]
+        own = order[bounds[session] : bounds[session + 1]]
+        place = _next_place(records, own, number)
+        if place == len(own):
+            continue
+        follower = own[place]
+        gap = records.time[follower] - records.time[number]
+        if (
+            records.event[follower] in (START, RETRY, RESET)
+            and level[follower] == level[number]
+            and gap <= FAULT_SECONDS + _TOLERANCE
+        ):
+            fault[bounds[session] + place] = True
+    return fault
+
+
+def _next_place(records: Records, own: Ints, number: int) -> int:
+    """Where, in a session's records in replay order, the first one after the given foreign record stands."""
+    if not len(own):
+        return 0
+    if not records.has_seq[own].all():
+        key = (records.time[number], number)
+        later = (records.time[own] > key[0]) | ((records.time[own] == key[0]) & (own > number))
+    elif records.has_seq[number]:
+        later = (records.seq[own] > records.seq[number]) | ((records.seq[own] == records.seq[number]) & (own > number))
+    else:
+        later = own > number
+    return int(np.argmax(later)) if later.any() else len(own)
+
+
+def _without_debug(log: Log) -> tuple[Log, int]:
+    """The log as if sessions tagged as debug had not been, and how many those are."""
+    debug = np.array(log.sessions.debug, dtype=np.bool_)
+    if not debug.any():
+        return log, 0
+    kept_codes = np.flatnonzero(~debug)
+    new_code = np.cumsum(~debug) - 1
+    kept = ~debug[log.records.session]
+    columns = {name: column[kept] for name, column in vars(log.records).items()}
+    columns["session"] = new_code[columns["session"]]
+    lists = {name: [values[code] for code in kept_codes] for name, values in vars(log.sessions).items()}
+    gone = {name for name, is_debug in zip(log.sessions.name, log.sessions.debug, strict=True) if is_debug}
+    refused: list[Refused] = [item for item in log.refused if item.session not in gone]
+    used_words = replace(log, records=Records(**columns), sessions=Sessions(**lists), refused=refused)
+    return used_words, int(debug.sum())

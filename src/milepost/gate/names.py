@@ -1,0 +1,98 @@
+"""Which stop a name in the log stands for: a level of the course, an unplaced level, or a place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.logs.course import Course, level_names
+from milepost.logs.interface import Bools, Ints
+from milepost.naming import folded, natural_key
+
+
+@dataclass(frozen=True)
+class Stops:
+    """The stops of a log: the course's levels first, in order, then all other names.
+
+    Attributes:
+        names: one name a stop.
+        n_levels: how many of them are levels with a place in the course (0 while the order is still unknown).
+        is_place: per stop, whether the course declares it to be no level.
+        code: per name in the log, its stop.
+        spelling: per name in the log, whether it was matched by its folded form only.
+        unknown: per name in the log, whether the course does not have it.
+    """
+
+    names: list[str]
+    n_levels: int
+    is_place: Bools
+    code: Ints
+    spelling: Bools
+    unknown: Bools
+
+
+def resolve(logged: list[str], course: Course) -> Stops:
+    """Match the names in a log with a course's levels and places."""
+    exact, by_fold = level_names(course)
+    places = {folded(place): place for place in course.places}
+    names = course.names()
+    others: dict[str, int] = {}
+    code, spelling, unknown = [], [], []
+    for name in logged:
+        fold = folded(name)
+        level = exact.get(name)
+        by_spelling = level is None and name not in course.places and len(by_fold.get(fold, ())) == 1
+        if by_spelling:
+            (level,) = by_fold[fold]
+        if level is None:
+            level = others.setdefault(fold, len(names))
+            if level == len(names):
+                names.append(places.get(fold, name))
+        code.append(level)
+        spelling.append(by_spelling)
+        unknown.append(level >= len(course.levels) and fold not in places)
+    n_levels = len(course.levels)
+    is_place = np.array([i >= n_levels and folded(name) in places for i, name in enumerate(names)], dtype=np.bool_)
+    return Stops(names, n_levels, is_place, _ints(code), _bools(spelling), _bools(unknown))
+
+
+def gather(logged: list[str], counts: Ints) -> Stops:
+    """Without a course: names with the same folded form are one stop, called by the commonest spelling."""
+    groups: dict[str, list[int]] = {}
+    for number, name in enumerate(logged):
+        groups.setdefault(folded(name), []).append(number)
+    code, spelling = np.zeros(len(logged), np.int64), np.zeros(len(logged), np.bool_)
+    names = []
+    for members in groups.values():
+        best = min(members, key=lambda number: (-int(counts[number]), natural_key(logged[number])))
+        code[members] = len(names)
+        spelling[members] = [logged[number] != logged[best] for number in members]
+        names.append(logged[best])
+    nothing = np.zeros(len(logged), np.bool_)
+    return Stops(names, 0, np.zeros(len(names), np.bool_), code, spelling, nothing)
+
+
+def reorder(stops: Stops, order: list[int]) -> Stops:
+    """The same stops with those of ``order`` first, as the course's levels."""
+    placed = set(order)
+    rest = [number for number in range(len(stops.names)) if number not in placed]
+    new_order = [*order, *rest]
+    place_of = np.empty(len(new_order), np.int64)
+    place_of[new_order] = np.arange(len(new_order))
+    return Stops(
+        [stops.names[number] for number in new_order],
+        len(order),
+        stops.is_place[new_order],
+        place_of[stops.code],
+        stops.spelling,
+        stops.unknown,
+    )
+
+
+def _ints(values: list[int]) -> Ints:
+    return np.array(values, dtype=np.int64)
+
+
+def _bools(values: list[bool]) -> Bools:
+    return np.array(values, dtype=np.bool_)

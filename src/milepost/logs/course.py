@@ -1,0 +1,122 @@
+"""The course: the level sequence with its order, other names and plan, read from TOML."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from math import isfinite
+from pathlib import Path
+from typing import Any
+
+from milepost.errors import CourseError
+from milepost.logs.toml import load_toml
+from milepost.naming import folded
+
+_COURSE_KEYS = {"name", "level", "places"}
+_LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs"}
+
+
+@dataclass(frozen=True)
+class Level:
+    """One level and its plan: seconds to clear and the chance that one try clears, where planned."""
+
+    name: str
+    aliases: tuple[str, ...] = ()
+    chapter: str | None = None
+    par_seconds: float | None = None
+    target_clear: float | None = None
+    knobs: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Course:
+    """A level sequence in order; ``places`` are stops that are no levels."""
+
+    name: str | None
+    levels: tuple[Level, ...]
+    places: tuple[str, ...] = ()
+    unused: tuple[str, ...] = ()  # keys of the file that mean nothing here
+
+    def names(self) -> list[str]:
+        """The levels' names in order."""
+        return [level.name for level in self.levels]
+
+
+def read_course(path: str | Path) -> Course:
+    """Read a course file.
+
+    Raises:
+        CourseError: the file cannot be read, has no levels, or has a name twice or a value that makes no sense.
+    """
+    table = load_toml(path, "course", CourseError)
+    rows = table.get("level")
+    if not isinstance(rows, list) or not rows:
+        raise CourseError(f"{path}: the course has no levels. Add a [[level]] table with a name for each.")
+    levels = tuple(_level(row, f"{path}: level {number}") for number, row in enumerate(rows, 1))
+    places = _texts(table.get("places", []), f"{path}: places")
+    _refuse_doubles(path, levels, places)
+    unused = [key for key in table if key not in _COURSE_KEYS]
+    unused += sorted({f"level.{key}" for row in rows for key in row if key not in _LEVEL_KEYS})
+    name = table.get("name")
+    return Course(name if isinstance(name, str) else None, levels, places, tuple(unused))
+
+
+def _level(row: Any, where: str) -> Level:
+    if not isinstance(row, dict):
+        raise CourseError(f"{where}: is no table. Write [[level]] and its keys below.")
+    name = row.get("name")
+    if not isinstance(name, str) or not name.strip():
+        raise CourseError(f'{where}: has no name. Add a line such as name = "Mill Pond".')
+    where = f"{where} ({name})"
+    chapter, knobs = row.get("chapter"), row.get("knobs", {})
+    if chapter is not None and not isinstance(chapter, str):
+        raise CourseError(f"{where}: chapter must be text, not {chapter!r}.")
+    if not isinstance(knobs, dict):
+        raise CourseError(f"{where}: knobs must be a table of names and values, not {knobs!r}.")
+    return Level(
+        name,
+        _texts(row.get("aliases", []), f"{where}: aliases"),
+        chapter,
+        _number(row.get("par_seconds"), 0.0, float("inf"), f"{where}: par_seconds"),
+        _number(row.get("target_clear"), 0.0, 1.0, f"{where}: target_clear"),
+        knobs,
+    )
+
+
+def _texts(value: Any, where: str) -> tuple[str, ...]:
+    if not isinstance(value, list) or not all(isinstance(item, str) and item for item in value):
+        raise CourseError(f"{where}: must be a list of names, not {value!r}.")
+    return tuple(value)
+
+
+def _number(value: Any, low: float, high: float, where: str) -> float | None:
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, int | float) or not isfinite(value) or not low <= value <= high:
+        raise CourseError(f"{where}: must be a number from {low:g} to {high:g}, not {value!r}.")
+    return float(value)
+
+
+def _refuse_doubles(path: str | Path, levels: tuple[Level, ...], places: tuple[str, ...]) -> None:
+    owner: dict[str, str] = {}
+    for level in levels:
+        for name in (level.name, *level.aliases):
+            if name in owner:
+                raise CourseError(
+                    f"{path}: the name {name!r} is given twice, in {owner[name]!r} and in {level.name!r}. "
+                    "Each name and alias may stand for one level only."
+                )
+            owner[name] = level.name
+    for place in places:
+        if place in owner:
+            raise CourseError(f"{path}: {place!r} is a place and a level. Take it out of one of the two.")
+
+
+def level_names(course: Course) -> tuple[dict[str, int], dict[str, set[int]]]:
+    """The levels by exact name or alias, and the sets of levels by folded form."""
+    exact: dict[str, int] = {}
+    by_fold: dict[str, set[int]] = {}
+    for number, level in enumerate(course.levels):
+        for name in (level.name, *level.aliases):
+            exact[name] = number
+            by_fold.setdefault(folded(name), set()).add(number)
+    return exact, by_fold

@@ -1,0 +1,96 @@
+"""What every reader gives: records as columns, with the names behind the codes and what had to be refused."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+Ints = NDArray[np.int64]
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
+
+ABSENT = -1  # in a column of codes: the field was not given
+
+
+class Place(NamedTuple):
+    """Where a record stands: the number of its file, and its line or row, counted from 1."""
+
+    file: int
+    line: int
+
+
+class Refused(NamedTuple):
+    """A record that could not be read: where, why, and the session it names if it names one."""
+
+    place: Place
+    reason: str
+    session: str | None
+
+
+@dataclass
+class Records:
+    """The readable records in log order; all columns are of one length.
+
+    Codes point into the name lists of the ``Log``. ``time`` is in seconds since the session's first record;
+    ``second`` the whole second of the logged time, and ``whole`` whether that is all of it. ``likeness`` is equal
+    for two records just where they are equal as logged; ``identity`` stands for ``id`` (0: none). NaN and
+    ``ABSENT`` mean that the field was not given. ``marks`` has a bit for each finding on the record.
+    """
+
+    session: Ints
+    event: Ints
+    level: Ints
+    to: Ints
+    cause: Ints
+    time: Floats
+    second: Floats
+    whole: Bools
+    foreign: Bools
+    progress: Floats
+    x: Floats
+    y: Floats
+    collected: Floats
+    available: Floats
+    seq: Ints
+    has_seq: Bools
+    identity: Ints
+    likeness: Ints
+    marks: Ints
+    file: Ints
+    line: Ints
+
+    def __len__(self) -> int:
+        """The number of records."""
+        return len(self.session)
+
+
+@dataclass
+class Sessions:
+    """The sessions of the readable records, by first appearance; lists of one length.
+
+    ``epoch`` is the first record's time stamp in nanoseconds since 1970, None with numeric times. ``tags`` has the
+    first value given of each tag, as text.
+    """
+
+    name: list[str] = field(default_factory=list)
+    player: list[str | None] = field(default_factory=list)
+    build: list[str | None] = field(default_factory=list)
+    epoch: list[int | None] = field(default_factory=list)
+    debug: list[bool] = field(default_factory=list)
+    tags: list[dict[str, str]] = field(default_factory=list)
+
+
+@dataclass
+class Log:
+    """A whole log as read: records, sessions, names, files, and what was refused."""
+
+    records: Records
+    sessions: Sessions
+    stops: list[str]  # names in `level` and `to`
+    causes: list[str]
+    unknown_words: dict[str, int]  # event words outside the list, with counts
+    files: list[str]
+    refused: list[Refused]

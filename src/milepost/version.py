@@ -1,0 +1,3 @@
+"""The version of the package, in the one place that states it."""
+
+__version__ = "0.1.0"
