@@ -1,0 +1,29 @@
+"""The command `attempts`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "how many tries a level takes, those who have not cleared it yet counted as such"
+EXAMPLE = "milepost attempts wickwater/logs --course wickwater/course.toml"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_log(parser)
+    options.add_output(parser)
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.loading import load
+    from milepost.cli.showing import show
+    from milepost.measures.attempts import AttemptsToClear
+
+    play = load(args)
+    show(args, play, AttemptsToClear()(play))
+    return Exit.DONE

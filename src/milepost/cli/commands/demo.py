@@ -1,0 +1,43 @@
+"""The command `demo`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli.exits import Exit
+
+HELP = "unpack the Wickwater demo, a course and its logs, and run the main commands on it"
+EXAMPLE = "milepost demo --output wickwater"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    parser.add_argument("--output", metavar="DIR", default="wickwater", help="the folder to unpack into (wickwater)")
+    parser.add_argument("--force", action="store_true", help="write over files that are there")
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    import shlex
+    import sys
+    from pathlib import Path
+
+    from milepost.cli.main import main
+    from milepost.demo.unpack import unpack
+
+    folder = unpack(Path(args.output), args.force)
+    print(f"The Wickwater demo is in {folder}. The commands below can be run again by hand.")
+    log, course = f"{folder}/logs", f"{folder}/course.toml"
+    for words in (
+        ["funnel", log, "--course", course, "--figure", f"{folder}/funnel.png"],
+        ["attempts", log, "--course", course],
+        ["times", log, "--course", course],
+        ["spikes", log, "--course", course],
+    ):
+        print(f"\n$ milepost {shlex.join(words)}", flush=True)
+        status = main(words)
+        if status:
+            return Exit(status)
+        sys.stdout.flush()
+    print(f"\nNext: open {folder}/funnel.png, or add --format json to any of them.")
+    return Exit.DONE

@@ -1,0 +1,48 @@
+"""From arguments to a replayed log."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from contextlib import suppress
+
+from milepost.cli import terminal
+from milepost.logs.course import Course, read_course
+from milepost.logs.logmap import NO_MAP, LogMap, read_map
+from milepost.replay.play import Play
+from milepost.rules import ReplayRules
+
+
+def load(args: argparse.Namespace) -> Play:
+    """Read the course, the map and the log that the arguments name, and replay."""
+    from milepost.logs.read import read
+    from milepost.replay.replay import replay_log
+
+    course = load_course(args)
+    log_map = read_map(args.map) if args.map else NO_MAP
+    rules = rules_of(args, log_map)
+    progress = terminal.progress()
+    try:
+        return replay_log(read(args.logs, log_map, progress), course, rules, progress)
+    finally:
+        with suppress(AttributeError):
+            progress.close()  # type: ignore[attr-defined]
+
+
+def load_course(args: argparse.Namespace) -> Course | None:
+    """The course, if one is named; keys of it that mean nothing are said on standard error."""
+    if not args.course:
+        return None
+    course = read_course(args.course)
+    if course.unused:
+        print(f"milepost: {args.course}: not used here: {', '.join(course.unused)}", file=sys.stderr)
+    return course
+
+
+def rules_of(args: argparse.Namespace, log_map: LogMap) -> ReplayRules:
+    """The replay's settings: what the map says, overruled by options."""
+    given = {name: getattr(args, name) for name in ("repeat_window", "instant", "implied_complete")}
+    settings = dict(log_map.replay) | {name: value for name, value in given.items() if value is not None}
+    return ReplayRules(
+        **settings, keep_debug=args.debug == "keep", keep_shortcuts=args.shortcuts == "keep"
+    )  # fmt: skip

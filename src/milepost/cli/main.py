@@ -1,0 +1,82 @@
+"""The command line: one parser, one module a command, one place where errors become a line and a status."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from importlib import import_module
+from typing import NoReturn
+
+from milepost.cli.exits import Exit
+from milepost.errors import MilePostError
+from milepost.version import __version__
+
+COMMANDS = ("demo", "funnel", "attempts", "times", "spikes")
+
+_FIRST = """\
+Mile Post reads playtest logs and says where players stop and which levels stand out.
+
+To see it at work:     milepost demo
+With a log of yours:   milepost funnel LOG --course course.toml
+Then into the levels:  milepost attempts, milepost times, milepost spikes
+
+milepost --help lists the commands, milepost COMMAND --help explains one.
+"""
+
+
+class _Parser(argparse.ArgumentParser):
+    """A parser whose errors are one line that says what to do."""
+
+    def error(self, message: str) -> NoReturn:
+        """Say what is wrong and where help is, with status 2."""
+        self.exit(Exit.UNUSABLE, f"{self.prog}: {message}. {self.prog} --help explains.\n")
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """The whole command line."""
+    parser = _Parser(prog="milepost", description="Playtest logs to funnels, attempts, times and difficulty spikes.")
+    parser.add_argument("--version", action="version", version=f"milepost {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
+    for name in COMMANDS:
+        module = import_module(f"milepost.cli.commands.{name}")
+        command = commands.add_parser(
+            name, help=module.HELP, description=module.HELP, epilog=f"example: {module.EXAMPLE}",
+            formatter_class=argparse.RawDescriptionHelpFormatter,
+        )  # fmt: skip
+        module.add_options(command)
+        command.set_defaults(run=module.run)
+    return parser
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run one command line; the exit status."""
+    try:
+        args = build_parser().parse_args(argv)
+    except SystemExit as stop:
+        return int(stop.code or 0)
+    if args.command is None:
+        sys.stdout.write(_FIRST)
+        return Exit.DONE
+    try:
+        return int(args.run(args))
+    except MilePostError as error:
+        print(f"milepost {args.command}: {_one_line(str(error))}", file=sys.stderr)
+        return Exit.UNUSABLE
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # nothing is left to be flushed into the pipe
+        return Exit.DONE
+    except KeyboardInterrupt:
+        print("milepost: stopped.", file=sys.stderr)
+        return Exit.INTERRUPTED
+
+
+def _one_line(text: str) -> str:
+    from milepost.reports.wording import safe
+
+    return safe(text.replace("\n", " "))
+
+
+def entry() -> NoReturn:
+    """The console script."""
+    sys.exit(main())

@@ -1,0 +1,61 @@
+"""Attempts to clear: how many tries a level takes, those who have not cleared it yet counted as such."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.measures.cells import Cells, cells, levels_shown
+from milepost.measures.interface import Row, Table, share, with_interval
+from milepost.numerics.intervals import clustered_share, wilson
+from milepost.numerics.survival import Curve, kaplan_meier
+from milepost.replay.play import Play
+
+QUANTILES = (0.25, 0.5, 0.75, 0.9)
+
+
+@dataclass(frozen=True)
+class AttemptsToClear:
+    """Settled attempts up to the first clear, by level."""
+
+    def __call__(self, play: Play) -> Table:
+        """One row a level; see docs/definitions.md for the columns."""
+        cell = cells(play)
+        return Table([
+            {"level": play.stops[level], "placed": level < play.n_levels, **_row(cell.of(level))}
+            for level in levels_shown(play)
+        ])
+
+
+def _row(cell: Cells) -> Row:
+    having_say = cell.settled > 0
+    players = int(having_say.sum())
+    first = int((cell.cleared & (cell.settled == 1)).sum())
+    settled, clears = int(cell.settled.sum()), int(cell.cleared.sum())
+    curve = kaplan_meier(cell.settled[having_say].astype(np.float64), cell.cleared[having_say])
+    quantiles = {f"p{100 * q:.0f}": _whole(curve.quantile(q)) for q in QUANTILES}
+    return {
+        "reached": len(cell.player), "players": players, "censored": players - clears,
+        **with_interval("first_try", share(first, players), wilson(first, players)),
+        "settled": settled, "clears": clears,
+        **with_interval("try_clear", share(clears, settled), clustered_share(cell.cleared.astype(np.int64), cell.settled)),
+        **quantiles, "distribution": _distribution(curve),
+    }  # fmt: skip
+
+
+def _whole(value: float | None) -> int | None:
+    return None if value is None else int(value)
+
+
+def _distribution(curve: Curve) -> list[Row]:
+    """Every number of tries up to the greatest seen, also those at which nothing happened."""
+    rows: list[Row] = []
+    survival, place = 1.0, 0
+    for k in range(1, int(curve.value[-1]) + 1 if len(curve.value) else 1):
+        at_risk, events = int(curve.at_risk[place]), 0
+        if curve.value[place] == k:
+            events, survival = int(curve.events[place]), float(curve.survival[place])
+            place += 1
+        rows.append({"k": k, "at_risk": at_risk, "cleared": events, "survival": survival})
+    return rows

@@ -1,0 +1,68 @@
+"""One row for each player and level: what the first-clear attempts of that player there come to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.logs.interface import Bools, Floats, Ints
+from milepost.replay.play import Play
+from milepost.vocabulary import CLEARED, N_SETTLED
+
+
+@dataclass(frozen=True)
+class Cells:
+    """Player-level pairs, by level and then player; all columns of one length.
+
+    ``settled`` counts settled first-clear attempts, the clear included. ``seconds`` is the active time of all
+    first-clear attempts of known duration; ``untimed`` says that some duration is not known.
+    """
+
+    level: Ints
+    player: Ints
+    settled: Ints
+    cleared: Bools
+    seconds: Floats
+    untimed: Bools
+
+    def of(self, level: int) -> Cells:
+        """The rows of one level."""
+        rows = slice(*np.searchsorted(self.level, [level, level + 1]))
+        return Cells(*(column[rows] for column in vars(self).values()))
+
+
+def first_clear(play: Play) -> Bools:
+    """Which attempts are first-clear attempts of players who count."""
+    return ~play.attempts.rerun & play.counts[play.attempts.player]
+
+
+def cells(play: Play) -> Cells:
+    """The first-clear attempts of the players who count, gathered by player and level."""
+    table = play.attempts
+    rows = first_clear(play)
+    n_players = max(1, len(play.gated.players))
+    keys, cell = np.unique(table.level[rows] * n_players + table.player[rows], return_inverse=True)
+    outcome, active = table.outcome[rows], table.active[rows]
+    unknown = np.isnan(active)
+
+    def total(values: Floats | Bools) -> Floats:
+        return np.bincount(cell, weights=values, minlength=len(keys))
+
+    return Cells(
+        keys // n_players,
+        keys % n_players,
+        total(outcome < N_SETTLED).astype(np.int64),
+        total(outcome == CLEARED) > 0,
+        total(np.where(unknown, 0.0, active)),
+        total(unknown) > 0,
+    )
+
+
+def levels_shown(play: Play) -> list[int]:
+    """The course's levels in order, then the unplaced levels that players who count attempted, by name."""
+    from milepost.naming import natural_key
+
+    tried = np.unique(play.attempts.level[play.counts[play.attempts.player]])
+    others = [int(level) for level in tried if level >= play.n_levels]
+    return [*range(play.n_levels), *sorted(others, key=lambda level: natural_key(play.stops[level]))]

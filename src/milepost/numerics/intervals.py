@@ -1,0 +1,100 @@
+"""Confidence intervals for shares and ratios, and for a survival curve; 95 % throughout."""
+
+from __future__ import annotations
+
+from math import exp, log, sqrt
+
+import numpy as np
+
+from milepost.logs.interface import Floats, Ints
+
+Z95 = 1.959963984540054  # the standard normal's 97.5 % quantile
+_ALPHA = 0.05
+
+Interval = tuple[float | None, float | None]
+NO_INTERVAL: Interval = (None, None)
+
+
+def wilson(hits: int, of: int) -> Interval:
+    """Wilson's score interval for a share; nothing without observations.
+
+    Source: E. B. Wilson, "Probable inference, the law of succession, and statistical inference", JASA 22 (1927).
+    """
+    if of == 0:
+        return NO_INTERVAL
+    share, z2 = hits / of, Z95 * Z95
+    middle = (share + z2 / (2 * of)) / (1 + z2 / of)
+    half = Z95 / (1 + z2 / of) * sqrt(share * (1 - share) / of + z2 / (4 * of * of))
+    low = 0.0 if hits == 0 else max(0.0, middle - half)
+    return low, 1.0 if hits == of else min(1.0, middle + half)
+
+
+def exact(hits: int, of: int) -> Interval:
+    """The exact interval for a share, from quantiles of the beta distribution.
+
+    Source: C. J. Clopper and E. S. Pearson, "The use of confidence or fiducial limits", Biometrika 26 (1934).
+    """
+    if of == 0:
+        return NO_INTERVAL
+    if hits == 0 or hits == of:  # closed forms, which spare an import
+        edge = (_ALPHA / 2) ** (1 / of)
+        return (0.0, 1 - edge) if hits == 0 else (edge, 1.0)
+    from scipy.special import betaincinv
+
+    low = betaincinv(hits, of - hits + 1, _ALPHA / 2)
+    return float(low), float(betaincinv(hits + 1, of - hits, 1 - _ALPHA / 2))
+
+
+def clustered_share(hits: Ints, of: Ints) -> Interval:
+    """An interval for sum(hits)/sum(of) that is robust to tries clustering in players.
+
+    Linearised ratio variance times n/(n - 1), on the logit scale; with one player, or where that variance is 0 between
+    0 and 1, the exact interval over tries; at 0 or 1 with more players, the exact one over players.
+
+    Args:
+        hits: per player, the tries that cleared.
+        of: per player, the tries; players without any have no say.
+
+    Source: W. G. Cochran, Sampling Techniques, 3rd ed. (1977), chapter 6.
+    """
+    hits, of = hits[of > 0], of[of > 0]
+    players, cleared, tries = len(of), int(hits.sum()), int(of.sum())
+    if players <= 1:
+        return exact(cleared, tries)
+    if cleared in (0, tries):
+        return exact(players if cleared else 0, players)
+    ratio = cleared / tries
+    residuals = hits - ratio * of
+    variance = players / (players - 1) * float(residuals @ residuals) / tries**2
+    if variance < 1e-24:
+        return exact(cleared, tries)
+    middle, half = log(ratio / (1 - ratio)), Z95 * sqrt(variance) / (ratio * (1 - ratio))
+    return _expit(middle - half), _expit(middle + half)
+
+
+def _expit(value: float) -> float:
+    if value < 0:
+        power = exp(max(value, -700.0))
+        return power / (1 + power)
+    return 1 / (1 + exp(-min(value, 700.0)))
+
+
+def log_log(survival: float, greenwood: float) -> Interval:
+    """An interval for a survival share on the log(-log) scale; nothing at exactly 0 or 1.
+
+    Args:
+        survival: the share.
+        greenwood: the sum of events / (at risk * (at risk - events)) so far.
+
+    Source: J. D. Kalbfleisch and R. L. Prentice, The Statistical Analysis of Failure Time Data, 2nd ed. (2002), 1.4.
+    """
+    if survival <= 0 or survival >= 1:
+        return NO_INTERVAL
+    half = Z95 * sqrt(greenwood) / abs(log(survival))
+    low = survival ** exp(min(half, 700.0))
+    return low, survival ** exp(-half)
+
+
+def median(values: Floats) -> float | None:
+    """The plain median, halfway between the middle two; None without values."""
+    return float(np.median(values)) if len(values) else None

@@ -1,0 +1,54 @@
+"""The document that every measuring command gives: the course, who counts, what was found, and the rows."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from milepost.measures.interface import Table
+from milepost.replay.play import Play
+from milepost.reports.wording import listed, plural
+
+
+def document(command: str, play: Play, table: Table) -> dict[str, Any]:
+    """The JSON document of a measure; its keys are described in docs/output.md."""
+    counts = play.counts
+    return {
+        "command": command,
+        "course": {"levels": play.stops[: play.n_levels], "inferred": play.inferred},
+        "players": int(counts.sum()),
+        "sessions": int(counts[play.gated.player].sum()) if len(play.gated.player) else 0,
+        "left_out": {
+            "debug_sessions": play.gated.debug_sessions,
+            "players_without_attempt": int(np.count_nonzero(~counts)),
+        },
+        "findings": play.finding_counts(),
+        **table.totals,
+        "levels": table.rows,
+    }
+
+
+def source_notes(report: dict[str, Any]) -> list[str]:
+    """The lines under every table: who counts, who was left out, what was found in the log."""
+    left_out, findings = report["left_out"], report["findings"]
+    who = f"{plural(report['players'], 'player')} in {plural(report['sessions'], 'session')}."
+    gone = [
+        plural(count, what)
+        for count, what in (
+            (left_out["debug_sessions"], "debug session"),
+            (left_out["players_without_attempt"], "player without an attempt", ),
+        )
+        if count
+    ]  # fmt: skip
+    if left_out["players_without_attempt"] > 1:
+        gone[-1] = gone[-1].replace("attempts", "attempt").replace("player ", "players ")
+    who += f" Left out: {listed(gone)}." if gone else " Nobody was left out."
+    if report["course"]["inferred"]:
+        who += " No course was given: the order of the levels is inferred from who was where first."
+    if not findings:
+        return [who + " Nothing was found in the log."]
+    common = sorted(findings.items(), key=lambda item: (-item[1], item[0]))
+    named = listed([f"{code} {count:,}" for code, count in common[:3]])
+    more = f" and {plural(len(common) - 3, 'more kind')}" if len(common) > 3 else ""
+    return [who + f" Found in the log: {plural(sum(findings.values()), 'finding')} ({named}{more})."]

@@ -1,0 +1,46 @@
+"""What a report is before it has a form: a document for machines, and a view of it for people."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from milepost.measures.interface import Row
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column of a view.
+
+    Attributes:
+        title: its heading.
+        text: the cell of a row, as text.
+        left: whether it is set flush left, as words are; figures are set flush right.
+        rank: how early it goes when space is short: the highest first; 0 stays.
+        drawn: whether it is a picture of another column, which has no use outside a terminal.
+    """
+
+    title: str
+    text: Callable[[Row], str]
+    left: bool = False
+    rank: int = 0
+    drawn: bool = False
+
+
+@dataclass(frozen=True)
+class View:
+    """A table for people: columns over rows, a heading, and lines below."""
+
+    heading: str
+    columns: tuple[Column, ...]
+    rows: list[Row]
+    notes: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Report:
+    """One command's result."""
+
+    document: dict[str, Any]
+    view: View

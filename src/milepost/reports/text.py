@@ -1,0 +1,66 @@
+"""Tables for a terminal or a pipe, as wide as the place that they are shown in."""
+
+from __future__ import annotations
+
+import io
+
+from rich.cells import cell_len
+from rich.console import Console
+from rich.table import Table as Grid
+from rich.text import Text
+
+from milepost.reports.interface import Column, Report, View
+from milepost.reports.wording import listed
+
+_GAP = 2
+_LONGEST_NAME = 24
+
+
+def render(report: Report, width: int, colour: bool) -> str:
+    """The view as text at most ``width`` columns wide, with terminal styles where ``colour`` is true."""
+    view = report.view
+    stream = io.StringIO()
+    console = Console(
+        file=stream, width=width, force_terminal=colour, no_color=not colour, highlight=False, emoji=False,
+        color_system="standard" if colour else None,
+    )  # fmt: skip
+    console.print(Text(view.heading, style="bold"))
+    columns, dropped = _fitting(view, width)
+    console.print(_grid(view, columns))
+    for note in view.notes:
+        console.print(Text(note))
+    if dropped:
+        titles = listed(list(dict.fromkeys(column.title for column in dropped if not column.drawn and column.title)))
+        console.print(Text(f"Not shown at this width: {titles}. --format json has all of it.", style="dim"))
+    return "\n".join(line.rstrip() for line in stream.getvalue().splitlines()) + "\n"
+
+
+def _grid(view: View, columns: list[Column]) -> Grid:
+    grid = Grid(box=None, padding=(0, _GAP, 0, 0), pad_edge=False, header_style="bold", show_edge=False)
+    for column in columns:
+        longest = _LONGEST_NAME if column.rank == 0 and column.left else None
+        grid.add_column(
+            Text(column.title), justify="left" if column.left else "right", no_wrap=True, overflow="ellipsis",
+            max_width=longest,
+        )  # fmt: skip
+    for row in view.rows:
+        grid.add_row(*(Text(column.text(row)) for column in columns))
+    return grid
+
+
+def _fitting(view: View, width: int) -> tuple[list[Column], list[Column]]:
+    """The columns that fit, in order, and those left out; the ones of the highest rank go first."""
+    widths = {
+        id(column): min(
+            _LONGEST_NAME if column.rank == 0 and column.left else 10**6,
+            max([cell_len(column.title), *(cell_len(column.text(row)) for row in view.rows)]),
+        )
+        for column in view.columns
+    }
+    kept = list(view.columns)
+    while len(kept) > 1 and sum(widths[id(column)] + _GAP for column in kept) - _GAP > width:
+        worst = max(kept, key=lambda column: column.rank)
+        if worst.rank == 0:
+            break
+        kept = [column for column in kept if column.rank != worst.rank]
+    return kept, [column for column in view.columns if column not in kept]

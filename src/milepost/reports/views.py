@@ -1,0 +1,122 @@
+"""What people see of each measure: which columns, under which heading."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from milepost.measures.interface import Row
+from milepost.reports.document import source_notes
+from milepost.reports.interface import Column, View
+from milepost.reports.wording import NOTHING, bar, number, percent, points, safe, seconds, words
+from milepost.vocabulary import END_CAUSES
+
+_BAR = 10
+
+
+def _level() -> Column:
+    return Column("level", lambda row: safe(row["level"]), left=True)
+
+
+def _count(title: str, key: str, rank: int = 0) -> Column:
+    return Column(title, lambda row: number(row[key]), rank=rank)
+
+
+def _share(title: str, key: str, rank: int = 0, interval_rank: int | None = None) -> list[Column]:
+    columns = [Column(title, lambda row: percent(row[key]), rank=rank)]
+    if interval_rank is not None:
+        columns.append(Column(f"95 % of {title}", _interval(key, percent), rank=interval_rank))
+    return columns
+
+
+def _interval(key: str, worded: Callable[[float | None], str]) -> Callable[[Row], str]:
+    def text(row: Row) -> str:
+        low, high = row[f"{key}_low"], row[f"{key}_high"]
+        if low is None or high is None:
+            return NOTHING
+        return f"{worded(low).removesuffix(' %')}–{worded(high)}"
+
+    return text
+
+
+def _more_than(row: Row, key: str, worded: Callable[[Any], str]) -> str:
+    """A quantile that may not be known yet: then more than all that was seen."""
+    if row[key] is not None:
+        return worded(row[key])
+    return "not yet" if row["players" if "players" in row else "timed"] else NOTHING
+
+
+def funnel_view(report: dict[str, Any]) -> View:
+    """Levels from first to last: reach, clears, where players stopped and why."""
+    raw = bool(report["levels"]) and "raw_reached" in report["levels"][0]
+    columns = [_level(), _count("reached", "reached"), _count("cleared", "cleared", 4)]
+    if raw:
+        columns[2:2] = [_count("raw", "raw_reached")]
+        columns += [_count("raw", "raw_cleared"), _count("raw tries", "raw_tries")]
+    columns += [
+        *_share("clear rate", "clear_rate", 0, 5), _count("moved on", "moved_on", 7),
+        *_share("drop-off", "drop_off", 0, 2), Column("stopped here", _stop_words, left=True, rank=3),
+        *_share("retention", "retention", 1), Column("", lambda row: bar(row["retention"], _BAR), True, 6, True),
+    ]  # fmt: skip
+    return View("Funnel: who reached, cleared and stopped, level by level", tuple(columns), report["levels"],
+                ["Drop-off and retention count quits and unknown ends; a test that was cut short is held against no level.",
+                 *source_notes(report)])  # fmt: skip
+
+
+def _stop_words(row: Row) -> str:
+    parts = [f"{row[f'stopped_{cause}']} {words(cause)}" for cause in END_CAUSES if row[f"stopped_{cause}"]]
+    return ", ".join(parts)
+
+
+def attempts_view(report: dict[str, Any]) -> View:
+    """How many tries a level takes."""
+    columns = (
+        _level(), _count("players", "players"), _count("not cleared", "censored", 4), _count("tries", "settled", 2),
+        *_share("a try clears", "try_clear", 0, 1), *_share("first try", "first_try", 3, 5),
+        *(Column(f"{name[1:]} %", lambda row, name=name: _more_than(row, name, number), rank=rank)
+          for name, rank in (("p25", 7), ("p50", 0), ("p75", 0), ("p90", 6))),
+        Column("", lambda row: bar(row["try_clear"], _BAR), True, 8, True),
+    )  # fmt: skip
+    return View("Attempts to clear: tries until 25, 50, 75 and 90 % of players have cleared", columns, report["levels"],
+                ["Players who had not cleared yet count as such; “not yet” means that fewer than that share had.",
+                 *source_notes(report)])  # fmt: skip
+
+
+def times_view(report: dict[str, Any]) -> View:
+    """How long a level takes."""
+    columns = (
+        _level(), _count("players", "timed"), _count("not cleared", "censored", 4),
+        *(Column(f"{name[1:]} %", lambda row, name=name: _more_than(row, name, seconds), rank=rank)
+          for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
+        Column("clearing try", lambda row: seconds(row["run_p50"]), rank=1),
+        Column("failed try", lambda row: seconds(row["fail_p50"]), rank=2),
+        Column("settling", lambda row: seconds(row["settling_p50"]), rank=6),
+        Column("to next", lambda row: seconds(row["between_p50"]), rank=8),
+        _count("untimed", "untimed", 9),
+    )  # fmt: skip
+    return View("Time in level: active time until 10 to 90 % of players have cleared", columns, report["levels"],
+                ["Pauses and what lies between attempts are left out. “Not yet”: fewer than that share had cleared.",
+                 *source_notes(report)])  # fmt: skip
+
+
+def spikes_view(report: dict[str, Any]) -> View:
+    """Which levels stand out against their neighbours."""
+    columns = (
+        _level(), _count("players", "players"), _count("tries", "tries"), *_share("a try clears", "try_clear"),
+        *_share("neighbours", "expected", 1), Column("points", lambda row: points(row["difference"])),
+        Column("95 % of points", _interval("difference", points)),
+        Column("", lambda row: "harder" if _below(row) else "easier" if _above(row) else "", left=True),
+    )  # fmt: skip
+    return View("Spikes, a first reading: the chance that a try clears, against two neighbours on each side", columns,
+                report["levels"],
+                ["A first method: it compares whoever got there, so late levels look easier than they are. Where it says "
+                 "harder or easier, the interval leaves out 0; look there first. It is no verdict.",
+                 *source_notes(report)])  # fmt: skip
+
+
+def _below(row: Row) -> bool:
+    return row["difference_high"] is not None and row["difference_high"] < 0
+
+
+def _above(row: Row) -> bool:
+    return row["difference_low"] is not None and row["difference_low"] > 0

@@ -1,0 +1,87 @@
+"""How values are worded: percent, seconds, plurals, lists, and text from logs made safe to show."""
+
+from __future__ import annotations
+
+import unicodedata
+from math import floor, log10
+
+_UNSAFE = {"Cc", "Cs", "Zl", "Zp"}
+_BIDI = frozenset("\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069\ufeff")
+NOTHING = "–"
+
+
+def safe(text: str) -> str:
+    """Text from a log with control, direction and lone surrogate characters escaped, so that it can only be read."""
+    if text.isascii() and text.isprintable():
+        return text
+    return "".join(
+        char.encode("unicode_escape").decode("ascii") if unicodedata.category(char) in _UNSAFE or char in _BIDI else char
+        for char in text
+    )
+
+
+def percent(share: float | None) -> str:
+    """A share in whole percent; 0 and 100 only where it is just that."""
+    if share is None:
+        return NOTHING
+    if share in (0, 1):
+        return f"{share:.0%}".replace("%", " %")
+    rounded = min(99, max(1, round(100 * share))) if 0 < share < 1 else round(100 * share)
+    return f"{rounded} %"
+
+
+def points(difference: float | None) -> str:
+    """A difference of shares in signed percentage points."""
+    return NOTHING if difference is None else f"{100 * difference:+.0f}".replace("-", "−").replace("+0", "0").replace("−0", "0")  # noqa: E501
+
+
+def seconds(value: float | None) -> str:
+    """A duration: tenths below ten seconds, minutes and seconds from a hundred on."""
+    if value is None:
+        return NOTHING
+    if value < 9.95:
+        return f"{value:.1f} s"
+    if value < 99.5:
+        return f"{value:.0f} s"
+    whole = floor(value + 0.5)
+    hours, rest = divmod(whole, 3600)
+    return f"{hours}:{rest // 60:02d}:{rest % 60:02d} h" if hours else f"{rest // 60}:{rest % 60:02d} min"
+
+
+def number(value: float | int | None) -> str:
+    """A plain number, with as many digits as say something."""
+    if value is None:
+        return NOTHING
+    if isinstance(value, int) or value == int(value):
+        return f"{int(value):,}"
+    digits = max(0, 2 - floor(log10(abs(value)))) if abs(value) >= 1e-6 else 8
+    return f"{value:,.{digits}f}"
+
+
+def plural(count: int, one: str, many: str | None = None) -> str:
+    """A count with its noun."""
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+def listed(items: list[str]) -> str:
+    """Items as a phrase: a, b and c."""
+    return " and ".join((", ".join(items[:-1]), items[-1])) if len(items) > 1 else "".join(items)
+
+
+def words(code: str) -> str:
+    """A code as words."""
+    return code.replace("_", " ")
+
+
+BLOCKS = "▏▎▍▌▋▊▉█"
+
+
+def bar(share: float | None, width: int, plain: bool = False) -> str:
+    """A bar for a share, in eighths of a character; ``plain`` draws it in ASCII."""
+    if share is None:
+        return ""
+    if plain:
+        return "#" * round(width * share)
+    eighths = round(8 * width * min(1.0, max(0.0, share)))
+    full, rest = divmod(eighths, 8)
+    return "█" * full + (BLOCKS[rest - 1] if rest else "")
