@@ -56,7 +56,8 @@ def gate(log: Log, course: Course | None, keep_debug: bool) -> Gated:
     records, sessions = log.records, log.sessions
     left = records.event != UNKNOWN_EVENT
     _mark(records, ~left, "unknown_event")
-    stops = resolve(log.stops, course) if course else gather(log.stops, _name_counts(records, left, len(log.stops)))
+    counts = _name_counts(records, left, len(log.stops))
+    stops = resolve(log.stops, counts, course) if course else gather(log.stops, counts)
     level, to = _coded(records.level, stops.code), _coded(records.to, stops.code)
     _mark_names(records, left, stops)
 

@@ -32,11 +32,12 @@ class Stops:
     unknown: Bools
 
 
-def resolve(logged: list[str], course: Course) -> Stops:
-    """Match the names in a log with a course's levels and places."""
+def resolve(logged: list[str], counts: Ints, course: Course) -> Stops:
+    """Match the names in a log with a course's levels and places; other names that fold alike are one stop."""
     exact, by_fold = level_names(course)
     places = {folded(place): place for place in course.places}
     names = course.names()
+    called = _commonest(logged, counts)
     others: dict[str, int] = {}
     code, spelling, unknown = [], [], []
     for name in logged:
@@ -48,7 +49,7 @@ def resolve(logged: list[str], course: Course) -> Stops:
         if level is None:
             level = others.setdefault(fold, len(names))
             if level == len(names):
-                names.append(places.get(fold, name))
+                names.append(places.get(fold, called[fold]))
         code.append(level)
         spelling.append(by_spelling)
         unknown.append(level >= len(course.levels) and fold not in places)
@@ -59,18 +60,23 @@ def resolve(logged: list[str], course: Course) -> Stops:
 
 def gather(logged: list[str], counts: Ints) -> Stops:
     """Without a course: names with the same folded form are one stop, called by the commonest spelling."""
+    called = _commonest(logged, counts)
+    number = {fold: code for code, fold in enumerate(called)}
+    code = [number[folded(name)] for name in logged]
+    spelling = [called[folded(name)] != name for name in logged]
+    nothing = np.zeros(len(logged), np.bool_)
+    return Stops(list(called.values()), 0, np.zeros(len(called), np.bool_), _ints(code), _bools(spelling), nothing)
+
+
+def _commonest(logged: list[str], counts: Ints) -> dict[str, str]:
+    """Per folded form, its commonest spelling; of equally common ones the first by name."""
     groups: dict[str, list[int]] = {}
     for number, name in enumerate(logged):
         groups.setdefault(folded(name), []).append(number)
-    code, spelling = np.zeros(len(logged), np.int64), np.zeros(len(logged), np.bool_)
-    names = []
-    for members in groups.values():
-        best = min(members, key=lambda number: (-int(counts[number]), natural_key(logged[number])))
-        code[members] = len(names)
-        spelling[members] = [logged[number] != logged[best] for number in members]
-        names.append(logged[best])
-    nothing = np.zeros(len(logged), np.bool_)
-    return Stops(names, 0, np.zeros(len(names), np.bool_), code, spelling, nothing)
+    return {
+        fold: logged[min(members, key=lambda number: (-int(counts[number]), natural_key(logged[number])))]
+        for fold, members in groups.items()
+    }
 
 
 def reorder(stops: Stops, order: list[int]) -> Stops:

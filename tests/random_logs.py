@@ -1,0 +1,150 @@
+"""Random logs that visit the corners of the rules: repeats on the window's edge, missing starts, foreign actors."""
+
+import json
+import random
+
+COURSE = {
+    "name": "Wickwater",
+    "places": ["menu", "Map Room"],
+    "level": [
+        {"name": "Mill Pond", "aliases": ["mill_pond_v2"]},
+        {"name": "Low Arch"},
+        {"name": "Reed Gate", "aliases": ["Reeds"]},
+        {"name": "Long Lock"},
+    ],
+}
+NAMES = ["Mill Pond", "Low Arch", "Reed Gate", "Long Lock"]
+ODD_NAMES = ["mill-pond", "mill_pond_v2", "LOW  ARCH", "reeds", "Frost Lock", "frost_lock", "menu", "map-room", "Map Room"]
+STEPS = [0, 0.05, 0.1, 0.25, 0.2500000001, 0.25001, 0.3, 0.4999999999, 0.5, 0.7, 1, 2, 2.0001, 5, 12.125, -0.1, -3]
+WEIGHTS = {
+    "start": 16, "complete": 13, "death": 12, "transition": 16, "retry": 7, "reset": 8, "checkpoint": 4, "hit": 3,
+    "first_input": 4, "pause": 5, "resume": 5, "session_start": 1, "session_end": 1, "dance": 1,
+}  # fmt: skip
+CAUSES = ["quit", "time_up", "crash", "finished", "skip", "bored", None]
+
+
+def random_log(seed):
+    """Records (or broken lines, as text) of one random log."""
+    rng = random.Random(seed)
+    style = rng.choice(["plain", "plain", "plain", "coarse", "stamps", "seq", "ids"])
+    sessions = [Session(rng, style, f"s{number}") for number in range(rng.randint(1, 4))]
+    lines = []
+    for _ in range(rng.randint(1, 60)):
+        lines += rng.choice(sessions).step()
+    for session in sessions:
+        if rng.random() < 0.6:
+            lines.append(session.record("session_end", cause=rng.choice(CAUSES)))
+    if rng.random() < 0.1:
+        rng.shuffle(lines)
+    return lines
+
+
+class Session:
+    """One session on its way through the levels, mostly in order."""
+
+    def __init__(self, rng, style, name):
+        self.rng, self.style, self.name = rng, style, name
+        self.clock, self.place, self.seq = rng.choice([0, 0, 100.5, -2.25]), 0, 0
+        self.player = rng.choice(["Ada Wick", "Bo Reed", None])
+        self.build = rng.choice(["b1", "b2", None])
+        self.debug = rng.random() < 0.05
+        self.calm = rng.random() < 0.4
+
+    def step(self):
+        """The next record, now and then twice or broken."""
+        rng = self.rng
+        event = rng.choices(list(WEIGHTS), list(WEIGHTS.values()))[0]
+        record = self.record(event)
+        roll = rng.random()
+        if roll < 0.04:
+            return [record, dict(reversed(record.items()))]
+        if roll < 0.06:
+            return [record, rng.choice(["{broken", "[1, 2]", '"text"', json.dumps({**record, "time": None})])]
+        if roll < 0.1:
+            return [{**record, **rng.choice(BAD_FIELDS)}]
+        return [record]
+
+    def record(self, event, **more):
+        rng = self.rng
+        self.clock += rng.choice([1, 2, 3] if self.style == "coarse" else STEPS[:-2] if self.calm else STEPS)
+        if self.style == "coarse":
+            self.clock = float(int(self.clock)) - rng.choice([0, 1, 1, 2])
+        level = NAMES[self.place]
+        if rng.random() < (0.05 if self.calm else 0.25):
+            level = rng.choice(NAMES + ODD_NAMES)
+        record = {"session": self.name, "time": self.time(), "event": event, **more}
+        if event not in ("session_start", "session_end") and not (event in OPTIONAL and rng.random() < 0.3):
+            record["level"] = level
+        if event == "transition":
+            record.update(self.target())
+        self.decorate(record)
+        return record
+
+    def time(self):
+        if self.style != "stamps":
+            return self.clock
+        whole, part = divmod(round(self.clock * 10**10) + 36000 * 10**10, 10**10)
+        zone = self.rng.choice(["Z", "+00:00"])
+        return f"2026-03-01T{whole // 3600:02d}:{whole // 60 % 60:02d}:{whole % 60:02d}.{part // 10:09d}{zone}"
+
+    def target(self):
+        roll = self.rng.random()
+        if roll < 0.7 and self.place < len(NAMES) - 1:
+            self.place += 1
+            return {"to": NAMES[self.place]}
+        if roll < 0.75:
+            return {}
+        if roll < 0.8:
+            return {"to": self.rng.choice(["menu", "the pier", *ODD_NAMES])}
+        self.place = self.rng.randrange(len(NAMES))
+        return {"to": NAMES[self.place]}
+
+    def decorate(self, record):
+        rng = self.rng
+        self.seq += rng.choice([1, 1, 1, 2])
+        if self.style == "seq" and (not record["event"] == "dance" or rng.random() < 0.5):
+            record["seq"] = self.seq + rng.choice([0, 0, 0, -2])
+        if self.style == "ids" and rng.random() < 0.8:
+            record["id"] = rng.choice([self.seq, f"e{self.seq}", f"e{self.seq - 1}"])
+        for name, value in (("player", self.player), ("build", self.build)):
+            if value and rng.random() < 0.8:
+                record[name] = value
+        if rng.random() < 0.12:
+            record["actor"] = rng.choice(["crate", "player", "crate", ""])
+        if rng.random() < 0.3:
+            record["progress"] = rng.choice([0, 0.3, 0.55, 1])
+        if self.debug and rng.random() < 0.2:
+            record["debug"] = rng.choice([True, "TRUE", 1, "no"])
+
+
+OPTIONAL = {"checkpoint", "hit", "first_input", "pause", "resume"}
+BAD_FIELDS = [
+    {"progress": 1.4}, {"progress": "half"}, {"x": True}, {"cause": 1.5}, {"level": 7}, {"level": 7.5}, {"level": ""},
+    {"time": "12.5"}, {"time": "2026-03-01T10:00:00"}, {"time": "2026-03-01T10:00:00+01:00"}, {"session": ""},
+    {"session": None}, {"event": 3}, {"mood": {"deep": 1}}, {"seq": 1.5}, {"to": ["a"]}, {"player": 12}, {"available": -1},
+]  # fmt: skip
+
+
+def as_text(lines):
+    """The log as JSON Lines."""
+    return "".join((line if isinstance(line, str) else json.dumps(line)) + "\n" for line in lines)
+
+
+def as_values(lines):
+    """The log as the values that its lines stand for; None for one that is broken."""
+
+    def value(line):
+        try:
+            return json.loads(line) if isinstance(line, str) else json.loads(json.dumps(line))
+        except ValueError:
+            return None
+
+    return [value(line) for line in lines]
+
+
+def as_toml(course):
+    """A course as TOML."""
+    out = [f"name = {json.dumps(course['name'])}", f"places = {json.dumps(course.get('places', []))}"]
+    for level in course["level"]:
+        out += ["[[level]]", f"name = {json.dumps(level['name'])}", f"aliases = {json.dumps(level.get('aliases', []))}"]
+    return "\n".join(out) + "\n"

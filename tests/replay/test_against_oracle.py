@@ -1,0 +1,89 @@
+"""The state machine and the naive replay come to the same play on random logs."""
+
+import math
+import os
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from oracle.replay import Settings
+from oracle.replay import replay as naive
+from random_logs import COURSE, as_text, as_toml, as_values, random_log
+
+from milepost.logs.course import read_course
+from milepost.logs.read import read
+from milepost.replay.replay import replay_log
+from milepost.rules import ReplayRules
+from milepost.vocabulary import MOVE_KINDS
+
+LOGS = int(os.environ.get("MILEPOST_RANDOM_LOGS", "400"))
+VARIANTS = [
+    {}, {"implied": True}, {"keep_shortcuts": True}, {"keep_debug": True}, {"w": 0.0, "instant": 0.0},
+    {"w": 1.0, "instant": 2.0},
+]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    """A folder with the course."""
+    path = tmp_path_factory.mktemp("oracle")
+    (path / "course.toml").write_text(as_toml(COURSE))
+    return path
+
+
+def rules(variant):
+    names = {"w": "repeat_window", "implied": "implied_complete"}
+    return ReplayRules(**{names.get(name, name): value for name, value in variant.items()})
+
+
+def compare(folder, lines, with_course, variant):
+    expected = naive(as_values(lines), COURSE if with_course else None, Settings(**variant))
+    if not expected["sessions"]:
+        return
+    (folder / "log.jsonl").write_text(as_text(lines))
+    course = read_course(folder / "course.toml") if with_course else None
+    play = replay_log(read([str(folder / "log.jsonl")]), course, rules(variant))
+    assert play.finding_counts() == expected["findings"]
+    assert play.stops[: play.n_levels] == expected["names"]
+    assert play.gated.debug_sessions == expected["debug"]
+    assert [row(play, k) for k in range(len(play.attempts))] == [naive_row(a) for a in expected["attempts"]]
+    moves = play.moves
+    assert [
+        (play.gated.players[p], play.stops[o], None if t < 0 else play.stops[t], MOVE_KINDS[kind])
+        for p, o, t, kind in zip(moves.player, moves.origin, moves.target, moves.kind, strict=True)
+    ] == [(m["player"], m["from"], m["to"], m["kind"]) for m in expected["moves"]]
+
+
+def row(play, k):
+    a = play.attempts
+    numbers = (a.opened[k], a.closed[k], a.active[k], a.paused[k], a.settling[k], a.progress[k])
+    return (
+        play.gated.players[a.player[k]], play.gated.log.sessions.name[a.session[k]], play.stops[a.level[k]],
+        play.outcome_names()[k], int(a.number[k]), bool(a.rerun[k]), int(a.hits[k]),
+        *(None if math.isnan(value) else round(float(value), 7) for value in numbers),
+    )  # fmt: skip
+
+
+def naive_row(a):
+    numbers = (a["opened"], a["closed"], a["active"], a["paused"] if a["active"] is not None else 0.0, a["settling"],
+               a["progress"])  # fmt: skip
+    return (
+        a["player"], a["session"], a["level"], a["outcome"], a["number"], a["rerun"], a["hits"],
+        *(None if value is None else round(float(value), 7) for value in numbers),
+    )  # fmt: skip
+
+
+def test_random_logs(folder):
+    """Attempts, moves, findings and the inferred order agree on every random log."""
+    for seed in range(LOGS):
+        compare(folder, random_log(seed), seed % 4 > 0, VARIANTS[seed // 4 % len(VARIANTS)])
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.integers(10**6, 10**9), st.booleans(), st.sampled_from(VARIANTS), st.data())
+def test_shortened_logs(folder, seed, with_course, variant, data):
+    """They agree on any part of a random log too, which is what a mismatch is shortened to."""
+    lines = random_log(seed)
+    kept = data.draw(st.lists(st.booleans(), min_size=len(lines), max_size=len(lines)))
+    lines = [line for line, keep in zip(lines, kept, strict=True) if keep]
+    compare(folder, lines, with_course, variant)
