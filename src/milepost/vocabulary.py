@@ -29,8 +29,8 @@ UNKNOWN_EVENT: Final = -1
 NEED_LEVEL: Final = frozenset({"start", "retry", "death", "reset", "complete", "transition"})
 LEVEL_EVENTS: Final = (START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME)
 
-TEXT_FIELDS: Final = ("session", "event", "level", "to", "player", "build", "cause", "actor", "id")
-NUMBER_FIELDS: Final = ("progress", "x", "y", "collected", "available")
+TEXT_FIELDS: Final = frozenset({"session", "event", "level", "to", "player", "build", "cause", "actor", "id"})
+NUMBER_FIELDS: Final = frozenset({"progress", "x", "y", "collected", "available"})
 FIELDS: Final = frozenset((*TEXT_FIELDS, *NUMBER_FIELDS, "time", "seq"))
 
 OUTCOMES: Final = ("complete", "death", "reset", "left", "quit", "time_up", "crash", "unknown")

@@ -14,10 +14,12 @@ from milepost.logs.timestamps import NANO
 from milepost.vocabulary import BIT, EVENT_CODES, UNKNOWN_EVENT
 
 _BAD_FIELD = BIT["bad_field"]
-_INTS = ("session", "event", "level", "to", "cause", "seq", "identity", "likeness", "marks", "file", "line")
-_FLOATS = ("time", "second", "progress", "x", "y", "collected", "available")
-_BOOLS = ("whole", "foreign", "has_seq")
-_LIMIT = (1 << 63) - 1
+_ROW = np.dtype(
+    [(name, np.int64) for name in ("session", "event", "level", "to", "cause", "file", "line", "marks", "seq",
+                                   "identity", "likeness")]
+    + [(name, np.float64) for name in ("time", "second", "progress", "x", "y", "collected", "available")]
+    + [(name, np.bool_) for name in ("whole", "foreign", "has_seq")]
+)  # fmt: skip
 
 
 class Names:
@@ -40,8 +42,7 @@ class RecordBuilder:
     """Takes records one at a time, in log order, and gives the whole log at the end."""
 
     def __init__(self) -> None:
-        self.columns: dict[str, list[Any]] = {name: [] for name in (*_INTS, *_FLOATS, *_BOOLS)}
-        self._appends = [self.columns[name].append for name in (*_INTS, *_FLOATS, *_BOOLS)]
+        self._rows: list[tuple[Any, ...]] = []
         self.sessions = Sessions()
         self._session_codes: dict[str, int] = {}
         self._first_clock: list[float] = []
@@ -100,25 +101,23 @@ class RecordBuilder:
         event = EVENT_CODES.get(fields.event, UNKNOWN_EVENT)
         if event == UNKNOWN_EVENT:
             self._unknown_words[fields.event] = self._unknown_words.get(fields.event, 0) + 1
-        text, numbers = fields.text, fields.numbers
+        text, number = fields.text.get, fields.numbers.get
         second, whole = fields.second()
-        actor = text["actor"]
-        identity = 0 if text["id"] is None else (hash(text["id"]) or 1)
-        row = (
-            session, event, self._stops.code(text["level"]), self._stops.code(text["to"]),
-            self._causes.code(text["cause"]), fields.seq or 0, identity, likeness,
-            _BAD_FIELD if fields.bad else 0, place.file, place.line,
-            time, second, *(nan if numbers[name] is None else numbers[name] for name in _FLOATS[2:]),
-            whole, actor is not None and actor != "player", fields.seq is not None,
-        )  # fmt: skip
-        for append, value in zip(self._appends, row, strict=True):
-            append(value)
+        identity = text("id")
+        self._rows.append((
+            session, event, self._stops.code(text("level")), self._stops.code(text("to")),
+            self._causes.code(text("cause")), place.file, place.line, _BAD_FIELD if fields.bad else 0,
+            fields.seq or 0, 0 if identity is None else (hash(identity) or 1), likeness,
+            time, second, number("progress", nan), number("x", nan), number("y", nan),
+            number("collected", nan), number("available", nan),
+            whole, text("actor", "player") != "player", fields.seq is not None,
+        ))  # fmt: skip
 
     def _note_session(self, session: int, fields: Fields) -> None:
         sessions, text = self.sessions, fields.text
-        if sessions.player[session] is None and text["player"] is not None:
+        if sessions.player[session] is None and "player" in text:
             sessions.player[session] = text["player"]
-        if sessions.build[session] is None and text["build"] is not None:
+        if sessions.build[session] is None and "build" in text:
             sessions.build[session] = text["build"]
         if fields.tags:
             tags = sessions.tags[session]
@@ -129,8 +128,8 @@ class RecordBuilder:
 
     def log(self) -> Log:
         """The log of all the records added."""
-        kinds = dict.fromkeys(_INTS, np.int64) | dict.fromkeys(_FLOATS, np.float64) | dict.fromkeys(_BOOLS, np.bool_)
-        columns = {name: np.array(values, dtype=kinds[name]) for name, values in self.columns.items()}
+        rows = np.array(self._rows, dtype=_ROW)
+        columns = {name: np.ascontiguousarray(rows[name]) for name in _ROW.names or ()}
         for name in self._debug_only:
             self._mark_debug(name)
         return Log(

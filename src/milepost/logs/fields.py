@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from math import floor, isfinite
 from typing import Any, Final
 
 from milepost.logs.timestamps import NANO, nanoseconds
-from milepost.vocabulary import FIELDS, NEED_LEVEL, NUMBER_FIELDS
+from milepost.vocabulary import NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
 
 BAD: Final = object()  # a value of the wrong type or out of range
 _INT64 = 1 << 63
@@ -20,23 +19,25 @@ class UnreadableError(Exception):
     """A record that has to be refused; its text says why."""
 
 
-@dataclass(slots=True)
 class Fields:
-    """One record's fields, checked; None where absent.
+    """One record's fields, checked; those that were not given or not usable are missing from the dictionaries.
 
     ``stamp`` is nanoseconds since 1970 where the time was a time stamp, else None and ``clock`` holds seconds.
+    ``bad`` says that a field was given and could not be used.
     """
 
-    session: str
-    event: str
-    clock: float
-    stamp: int | None
-    text: dict[str, str | None]
-    numbers: dict[str, float | None]
-    seq: int | None
-    tags: dict[str, str]
-    bad: bool = False
-    sets: Mapping[str, str] = field(default_factory=dict)
+    __slots__ = ("bad", "clock", "event", "numbers", "seq", "session", "stamp", "tags", "text")
+
+    def __init__(self) -> None:
+        self.session: str = ""
+        self.event: str = ""
+        self.clock: float = 0.0
+        self.stamp: int | None = None
+        self.text: dict[str, str] = {}
+        self.numbers: dict[str, float] = {}
+        self.seq: int | None = None
+        self.tags: dict[str, str] = {}
+        self.bad = False
 
     def second(self) -> tuple[float, bool]:
         """The whole second of the logged time, and whether the time is just that."""
@@ -103,48 +104,66 @@ def is_true(value: str | None) -> bool:
     return value is not None and value.strip().casefold() in _TRUE_TEXTS
 
 
+def progress_of(value: Any) -> Any:
+    """A share from 0 to 1, None where absent, BAD."""
+    number = number_of(value)
+    return BAD if type(number) is float and not 0 <= number <= 1 else number
+
+
+_CHECKS: Final = (
+    dict.fromkeys(_OPTIONAL_TEXT, text_of) | dict.fromkeys(NUMBER_FIELDS, number_of)
+    | {"progress": progress_of, "seq": whole_of}
+)  # fmt: skip
+_NEEDED: Final = frozenset({"session", "time", "event"})
+
+
 def checked(record: Mapping[str, Any]) -> Fields:
     """Check one record, fields by our names.
 
     Raises:
         UnreadableError: it has no usable session, time or event, or a level event has no level.
     """
+    fields = Fields()
     session, event = text_of(record.get("session")), text_of(record.get("event"))
     if session is None or session is BAD:
         raise UnreadableError("no usable session")
-    clock, stamp = _time(record.get("time"))
+    fields.clock, fields.stamp = _time(record.get("time"))
     if event is None or event is BAD:
         raise UnreadableError("no usable event")
-    text = {name: text_of(record.get(name)) for name in _OPTIONAL_TEXT}
-    numbers = {name: number_of(record.get(name)) for name in NUMBER_FIELDS}
-    tags = {name: tag_of(value) for name, value in record.items() if name not in FIELDS}
-    seq = whole_of(record.get("seq"))
-    progress = numbers["progress"]
-    if isinstance(progress, float) and not 0 <= progress <= 1:
-        numbers["progress"] = BAD
-    bad = seq is BAD or BAD in text.values() or BAD in numbers.values() or BAD in tags.values()
-    if bad:
-        text, numbers = _good(text), _good(numbers)
-        seq = None if seq is BAD else seq
-    if event in NEED_LEVEL and text["level"] is None:
+    fields.session, fields.event = session, event
+    for name, value in record.items():
+        if name not in _NEEDED:
+            _check_field(fields, name, value)
+    if event in NEED_LEVEL and "level" not in fields.text:
         raise UnreadableError(f"{event} without a level")
-    kept = {name: value for name, value in tags.items() if value is not None and value is not BAD}
-    return Fields(session, event, clock, stamp, text, numbers, seq, kept, bad)
+    return fields
 
 
-def _good(values: dict[str, Any]) -> dict[str, Any]:
-    return {name: None if value is BAD else value for name, value in values.items()}
+def _check_field(fields: Fields, name: str, given: Any) -> None:
+    value = _CHECKS.get(name, tag_of)(given)
+    if value is None:
+        return
+    if value is BAD:
+        fields.bad = True
+    elif name in TEXT_FIELDS:
+        fields.text[name] = value
+    elif name in NUMBER_FIELDS:
+        fields.numbers[name] = value
+    elif name == "seq":
+        fields.seq = value
+    else:
+        fields.tags[name] = value
 
 
 def _time(value: Any) -> tuple[float, int | None]:
-    if type(value) is str and value:
-        stamp = nanoseconds(value)
-        if stamp is None:
-            raise UnreadableError("time is no time stamp with an offset")
-        return 0.0, stamp
-    number = number_of(value)
-    if number is None or number == "":
+    if type(value) is float or type(value) is int:
+        number = number_of(value)
+        if number is BAD:
+            raise UnreadableError("time is not a finite number")
+        return number, None
+    if value is None or value == "":
         raise UnreadableError("no time")
-    if number is BAD:
-        raise UnreadableError("time is not a finite number")
-    return number, None
+    stamp = nanoseconds(value) if type(value) is str else None
+    if stamp is None:
+        raise UnreadableError("time is neither a number nor a time stamp with an offset")
+    return 0.0, stamp

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from milepost.reports.interface import Report
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from milepost.reports.interface import Report
 
 FORMATS = ("table", "json", "csv", "markdown")
 

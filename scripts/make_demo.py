@@ -1,0 +1,166 @@
+"""Makes the Wickwater demo: its course file and its logs, the same every time.
+
+Run from the project's root: python scripts/make_demo.py
+"""
+
+from __future__ import annotations
+
+import gzip
+import json
+from pathlib import Path
+
+import numpy as np
+
+from milepost.simulate.faults import FaultRates, spoil
+from milepost.simulate.players import Population, play_course
+from milepost.simulate.records import Scenery, sessions
+
+HERE = Path(__file__).resolve().parent.parent / "src" / "milepost" / "demo"
+SEED = 1887
+BUILDS = ("0.7", "0.8")
+
+# name, chapter, aliases, planned difficulty (logits), what play shows beyond the plan, par seconds, setback, knobs
+UPPER, TOWN, TIDAL = "Upper water", "Town cuts", "Tidal reach"
+LEVELS = [
+    ("Mill Pond", UPPER, ["mill_pond_v2"], -2.0, 0.0, 25, 0, (0.6, 2, 9.0, 0)),
+    ("Swan Bend", UPPER, [], -1.9, 0.05, 30, 0, (0.7, 3, 9.0, 0)),
+    ("Reed Gate", UPPER, ["reed_gate_old"], -1.75, -0.1, 30, 0, (0.8, 4, 8.5, 0)),
+    ("Lantern Row", UPPER, [], -1.65, 0.1, 35, 0, (0.8, 4, 8.0, 1)),
+    ("Copper Sluice", UPPER, [], -1.5, -0.05, 35, 0, (0.9, 5, 8.0, 1)),
+    ("Low Arch", UPPER, ["arch_01"], -1.4, 2.1, 35, 0, (1.0, 5, 4.5, 1)),
+    ("Weir House", UPPER, [], -1.3, 0.0, 40, 0, (1.0, 6, 7.5, 1)),
+    ("Long Lock", UPPER, [], -1.2, 0.1, 45, 0, (1.0, 6, 7.5, 2)),
+    ("Cooper's Cut", TOWN, [], -1.15, -0.1, 40, 0, (1.1, 6, 7.5, 2)),
+    ("Chandler's Wharf", TOWN, [], -1.05, 0.05, 40, 0, (1.1, 7, 7.0, 2)),
+    ("Candle Market", TOWN, [], -1.0, -2.3, 40, 0, (1.1, 7, 7.0, 2)),
+    ("Bell Bridge", TOWN, [], -0.95, 0.0, 45, 0, (1.2, 7, 7.0, 2)),
+    ("Rope Walk", TOWN, [], -0.9, 0.1, 45, 2, (1.2, 8, 6.5, 3)),
+    ("Narrow Stair", TOWN, ["stair"], -0.85, -0.05, 45, 0, (1.2, 8, 6.5, 3)),
+    ("Glass Basin", TOWN, [], -0.8, 2.0, 50, 0, (1.3, 14, 6.5, 3)),
+    ("Watchman's Turn", TOWN, [], -0.75, 0.0, 50, 0, (1.3, 8, 6.5, 3)),
+    ("Old Tollhouse", TOWN, [], -0.7, -0.05, 50, 0, (1.3, 9, 6.0, 3)),
+    ("Salt Steps", TIDAL, [], -0.65, 1.35, 50, 0, (2.1, 9, 6.0, 4)),
+    ("Eel Run", TIDAL, [], -0.6, 1.3, 55, 3, (2.1, 9, 6.0, 4)),
+    ("Mist Shallows", TIDAL, [], -0.55, 1.4, 55, 0, (2.1, 9, 5.5, 4)),
+    ("Drowned Orchard", TIDAL, [], -0.5, 1.3, 55, 0, (2.2, 10, 5.5, 4)),
+    ("Tide Clock", TIDAL, ["tide_clock"], -0.45, 1.35, 60, 0, (2.2, 10, 5.5, 5)),
+    ("Ferry Steps", TIDAL, ["ferry_stairs"], -0.4, 1.3, 60, 0, (2.2, 10, 5.0, 5)),
+    ("Harbour Light", TIDAL, [], -0.35, 1.35, 65, 0, (2.3, 11, 5.0, 5)),
+]
+KNOBS = ("current", "reeds", "arch_width", "barges")
+CAUSES = (["reeds", "current"], ["current", "reeds", "low beam"], ["low beam", "barge"], ["tide", "barge", "dark"])
+GIVEN = (
+    "Ada Bo Cass Dorrit Edda Finch Gwen Hob Ines Jory Kit Linnet Maud Ned Orla Perrin Quill Rose Sam Tansy Ursa Vale "
+    "Wren Yarrow"
+).split()
+FAMILY = ["Wick", "Reed"]
+
+
+def main() -> None:
+    """Write the course and the two evenings' logs."""
+    rng = np.random.default_rng(SEED)
+    (HERE / "course.toml").write_text(course_text(), encoding="utf-8")
+    evenings = play(rng)
+    for number, lines in enumerate(evenings, 1):
+        path = HERE / f"evening-{number}.jsonl.gz"
+        with path.open("wb") as raw, gzip.GzipFile(fileobj=raw, mode="wb", mtime=0, filename="") as packed:
+            packed.write("".join(lines).encode())
+
+
+def course_text() -> str:
+    """The course file."""
+    out = [
+        "# Wickwater: a ferry carries its lantern down the canal to the sea.",
+        "# Levels in order, with the plan: seconds to clear, and the chance that one try clears.",
+        'name = "Wickwater"',
+        'places = ["jetty", "canal map"]',
+    ]
+    for name, chapter, aliases, planned, _, par, _, knobs in LEVELS:
+        target = 1 / (1 + np.exp(planned))
+        out += ["", "[[level]]", f"name = {json.dumps(name)}", f"chapter = {json.dumps(chapter)}"]
+        if aliases:
+            out.append(f"aliases = {json.dumps(aliases)}")
+        out += [f"par_seconds = {par}", f"target_clear = {target:.2f}", "[level.knobs]"]
+        out += [f"{knob} = {value}" for knob, value in zip(KNOBS, knobs, strict=True)]
+    return "\n".join(out) + "\n"
+
+
+def play(rng: np.random.Generator) -> list[list[str]]:
+    """The lines of both evenings, one build an evening."""
+    population = Population(
+        players=48, skill_sd=0.7, learning=0.35, quit_base=0.012, quit_growth=1.3, minutes=85, crash_hourly=0.05,
+        returning=0.45, setback_after=4, quit_between=0.002, try_seconds=30,
+    )  # fmt: skip
+    difficulty = np.array([level[3] + level[4] for level in LEVELS])
+    setback = np.array([level[6] for level in LEVELS])
+    seconds = np.array([level[5] for level in LEVELS]) * 0.8
+    tries, _ = play_course(difficulty, population, rng, setback=setback, seconds=seconds)
+    scenery = make_scenery(rng)
+    evenings: list[list[tuple[float, str]]] = [[], []]
+    for records in sessions(tries, scenery, rng):
+        evening = BUILDS.index(records[0]["build"])
+        begin = float(rng.uniform(0, 1800))
+        for record in spoil(with_older_names(records), FaultRates(), rng):
+            evenings[evening].append((begin + record["time"], json.dumps(record, ensure_ascii=False)))
+    for evening, extra in zip(evenings, extra_sessions(), strict=True):
+        evening += [(2000 + record["time"], json.dumps(record)) for record in extra]
+    lines = [[line + "\n" for _, line in sorted(evening, key=lambda item: item[0])] for evening in evenings]
+    lines[0].append('{"session": "hob-wick-1", "time": 2710.4, "event": "che')  # the collector was switched off
+    return lines
+
+
+def make_scenery(rng: np.random.Generator) -> Scenery:
+    """Names, roles, platforms and builds of the players."""
+    players = [f"{given} {family}" for family in FAMILY for given in GIVEN]
+    platforms = rng.choice(["desktop", "handheld", "tablet"], len(players), p=[0.5, 0.3, 0.2])
+    roles = rng.choice(["newcomer", "regular"], len(players), p=[0.6, 0.4])
+    tags = [{"role": str(role), "platform": str(platform)} for role, platform in zip(roles, platforms, strict=True)]
+    first = [BUILDS[number % 2] for number in range(len(players))]
+    return Scenery(
+        levels=[level[0] for level in LEVELS],
+        causes=[CAUSES[min(3, number // 6)] for number in range(len(LEVELS))],
+        player=players,
+        tags=tags,
+        build=[[build, BUILDS[1]] for build in first],
+        pickups=[3 + number % 4 for number in range(len(LEVELS))],
+    )
+
+
+def with_older_names(records: list[dict[str, object]]) -> list[dict[str, object]]:
+    """Build 0.7 logs some levels under the names that they had then."""
+    older = {level[0]: level[2][0] for level in LEVELS if level[2]} if records[0]["build"] == "0.7" else {}
+
+    def renamed(record: dict[str, object]) -> dict[str, object]:
+        names = {key: older.get(str(record[key]), record[key]) for key in ("level", "to") if key in record}
+        return record | names
+
+    return [renamed(record) for record in records]
+
+
+def extra_sessions() -> tuple[list[dict[str, object]], list[dict[str, object]]]:
+    """A maker's debug session, a maker who jumps ahead, and a visitor who never started a level."""
+    debug = {"session": "maker-check", "debug": True}
+    jump = {"session": "maker-tour"}
+    look = {"session": "passer-by"}
+    return (
+        [
+            {**debug, "time": 0.0, "event": "session_start", "player": "Maker Two", "build": "0.7", "role": "maker"},
+            {**debug, "time": 2.0, "event": "start", "level": "Harbour Light"},
+            {**debug, "time": 3.0, "event": "complete", "level": "Harbour Light"},
+            {**look, "time": 0.0, "event": "session_start", "player": "Passer By", "build": "0.7", "role": "newcomer"},
+            {**look, "time": 41.0, "event": "session_end", "cause": "quit"},
+        ],
+        [
+            {**jump, "time": 0.0, "event": "session_start", "player": "Maker One", "build": "0.8", "role": "maker"},
+            {**jump, "time": 2.0, "event": "start", "level": "Mill Pond"},
+            {**jump, "time": 21.0, "event": "complete", "level": "Mill Pond"},
+            {**jump, "time": 22.0, "event": "transition", "level": "Mill Pond", "to": "Glass Basin"},
+            {**jump, "time": 24.0, "event": "start", "level": "Glass Basin"},
+            {**jump, "time": 70.0, "event": "death", "level": "Glass Basin", "cause": "low beam", "progress": 0.4},
+            {**jump, "time": 90.0, "event": "session_end", "cause": "quit"},
+        ],
+    )
+
+
+if __name__ == "__main__":
+    main()

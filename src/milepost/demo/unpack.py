@@ -1,0 +1,37 @@
+"""Lays the shipped Wickwater demo out in a folder."""
+
+from __future__ import annotations
+
+import gzip
+from importlib.resources import files
+from pathlib import Path
+
+from milepost.errors import OutputError
+from milepost.reports.output import write_file
+
+LOGS = ("evening-1.jsonl", "evening-2.jsonl")
+
+
+def unpack(folder: Path, force: bool) -> Path:
+    """Write the course and the logs into the folder.
+
+    Raises:
+        OutputError: a file is already there and ``force`` is false, or the folder cannot be written.
+    """
+    shipped = files("milepost.demo")
+    contents = {"course.toml": (shipped / "course.toml").read_bytes()}
+    contents |= {f"logs/{name}": gzip.decompress((shipped / f"{name}.gz").read_bytes()) for name in LOGS}
+    taken = [name for name in contents if (folder / name).exists()]
+    if taken and not force:
+        raise OutputError(f"{folder / taken[0]}: is already there. Name another folder with --output, or use --force.")
+    for name, data in contents.items():
+        _write(folder / name, data)
+    return folder
+
+
+def _write(path: Path, data: bytes) -> None:
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise OutputError(f"{path.parent}: cannot be made ({error.strerror or error}). Name another folder.") from error
+    write_file(path, lambda stream: stream.write(data))

@@ -1,0 +1,198 @@
+"""Players who play a course: every try of everybody, round by round, with a known truth behind it.
+
+In a round each player who is still at it makes one try at the present level. A try clears with the chance
+logit P = skill - difficulty + learning * log(try number); what follows (a new try, the next level, a setback, giving
+up, the end of the hour, a crash) is drawn from the settings.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.logs.interface import Bools, Floats, Ints
+from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP, WAS_RESET
+
+
+@dataclass(frozen=True)
+class Population:
+    """Who plays, and how.
+
+    Attributes:
+        players: how many.
+        skill_sd: spread of skill in logits; the mean is 0.
+        learning: logits gained for each unit of log(try number).
+        quit_base: chance to give up after a first failure, for a player of mean skill.
+        quit_growth: how much each further failure in a row multiplies the odds of giving up.
+        quit_skill: how much one logit of skill divides those odds.
+        quit_between: chance to stop after a clear.
+        minutes: length of a session, at which the test ends; 0 for no limit.
+        crash_hourly: crashes in an hour of play.
+        returning: share of those who quit, ran out of time or crashed that come back for another session.
+        sessions: the most sessions of a player.
+        reset_share: share of failures that the player ends by a reset.
+        setback_after: failures in a row after which a level with a setback sends its player back.
+        try_seconds: median length of a try that clears.
+        try_sd: spread of the logarithm of a try's length.
+    """
+
+    players: int = 48
+    skill_sd: float = 0.9
+    learning: float = 0.4
+    quit_base: float = 0.03
+    quit_growth: float = 1.35
+    quit_skill: float = 1.3
+    quit_between: float = 0.004
+    minutes: float = 60.0
+    crash_hourly: float = 0.1
+    returning: float = 0.3
+    sessions: int = 2
+    reset_share: float = 0.15
+    setback_after: int = 3
+    try_seconds: float = 40.0
+    try_sd: float = 0.35
+
+
+@dataclass(frozen=True)
+class Tries:
+    """Every try, in rounds; all columns of one length. Times are seconds since the session began.
+
+    ``outcome`` is an attempt's outcome; ``next_level`` is where the game goes after it, -1 where the session ends there
+    or the level is tried again; ``ends`` says that the session ends with this try.
+    """
+
+    player: Ints
+    session: Ints  # the player's first, second ... session, from 0
+    level: Ints
+    number: Ints
+    opened: Floats
+    closed: Floats
+    outcome: Ints
+    progress: Floats
+    next_level: Ints
+    ends: Bools
+
+
+@dataclass(frozen=True)
+class Truth:
+    """What the players were like, and what the levels were."""
+
+    skill: Floats
+    difficulty: Floats
+
+
+class _State:
+    """Where every player is."""
+
+    def __init__(self, n_players: int, n_levels: int) -> None:
+        self.level = np.zeros(n_players, np.int64)
+        self.session = np.zeros(n_players, np.int64)
+        self.clock = np.full(n_players, 3.0)
+        self.row = np.zeros(n_players, np.int64)  # failures in a row
+        self.tried = np.zeros((n_players, n_levels), np.int64)
+        self.active = np.ones(n_players, np.bool_)
+
+
+def play_course(
+    difficulty: Floats, population: Population, rng: np.random.Generator, *,
+    setback: Ints | None = None, seconds: Floats | None = None,
+) -> tuple[Tries, Truth]:  # fmt: skip
+    """Let a population play a course.
+
+    Args:
+        difficulty: per level, in logits; higher is harder.
+        population: who plays.
+        rng: where chance comes from.
+        setback: per level, how many levels back it sends who fails too often in a row.
+        seconds: per level, the median length of a try that clears; the population's where None.
+    """
+    n_levels = len(difficulty)
+    skill = rng.normal(0.0, population.skill_sd, population.players)
+    state = _State(population.players, n_levels)
+    setback = np.zeros(n_levels, np.int64) if setback is None else setback
+    seconds = np.full(n_levels, population.try_seconds) if seconds is None else seconds
+    rounds: list[tuple[Ints | Floats | Bools, ...]] = []
+    while state.active.any():
+        rounds.append(_round(state, skill, difficulty, population, rng, setback, seconds))
+    columns = [np.concatenate(column) for column in zip(*rounds, strict=True)]
+    return Tries(*columns), Truth(skill, difficulty)
+
+
+def _round(
+    state: _State, skill: Floats, difficulty: Floats, population: Population, rng: np.random.Generator,
+    setback: Ints, seconds: Floats,
+) -> tuple[Ints | Floats | Bools, ...]:  # fmt: skip
+    """One try of each player still at it."""
+    who = np.flatnonzero(state.active)
+    level = state.level[who]
+    number = state.tried[who, level] + 1
+    state.tried[who, level] = number
+    chance = _expit(skill[who] - difficulty[level] + population.learning * np.log(number))
+    cleared = rng.random(len(who)) < chance
+    progress = np.where(cleared, 1.0, rng.beta(2.2, 1.6, len(who)))
+    length = seconds[level] * rng.lognormal(0.0, population.try_sd, len(who)) * np.maximum(0.12, progress)
+    opened = state.clock[who]
+    closed = opened + length
+    failed_as = np.where(rng.random(len(who)) < population.reset_share, WAS_RESET, DIED)
+    outcome = np.where(cleared, CLEARED, failed_as)
+    outcome, closed = _cut_short(outcome, opened, closed, population, rng)
+    state.row[who] = np.where(outcome == CLEARED, 0, state.row[who] + 1)
+    ends, next_level = _after(state, who, level, outcome, skill[who], population, rng, setback, len(difficulty))
+    session = state.session[who].copy()
+    _move(state, who, closed, next_level, ends, outcome, population, rng, len(difficulty))
+    return who, session, level, number, opened, closed, outcome, progress, next_level, ends
+
+
+def _expit(value: Floats) -> Floats:
+    return 1.0 / (1.0 + np.exp(-value))
+
+
+def _cut_short(
+    outcome: Ints, opened: Floats, closed: Floats, population: Population, rng: np.random.Generator
+) -> tuple[Ints, Floats]:
+    """The hour is over, or the game crashes, before the try is."""
+    limit = population.minutes * 60 if population.minutes else np.inf
+    crash = rng.exponential(3600 / population.crash_hourly, len(opened)) if population.crash_hourly else np.inf
+    until = np.minimum(limit, opened + crash)
+    over = closed >= until
+    why = np.where(opened + crash < limit, CRASH, TIME_UP)
+    return np.where(over, why, outcome), np.where(over, np.maximum(until, opened), closed)
+
+
+def _after(
+    state: _State, who: Ints, level: Ints, outcome: Ints, skill: Floats, population: Population,
+    rng: np.random.Generator, setback: Ints, n_levels: int,
+) -> tuple[Bools, Ints]:  # fmt: skip
+    """Whether the session ends with the try, and where the game goes next."""
+    failed = (outcome == DIED) | (outcome == WAS_RESET)
+    odds = population.quit_base / max(1e-12, 1 - population.quit_base)
+    odds = odds * population.quit_growth ** np.maximum(0, state.row[who] - 1) * population.quit_skill ** (-skill)
+    chance = np.where(failed, odds / (1 + odds), np.where(outcome == CLEARED, population.quit_between, 0.0))
+    gives_up = rng.random(len(who)) < chance
+    finished = (outcome == CLEARED) & (level == n_levels - 1)
+    ends = gives_up | finished | (outcome == CRASH) | (outcome == TIME_UP)
+    back = failed & (setback[level] > 0) & (state.row[who] >= population.setback_after)
+    onward = np.where(outcome == CLEARED, level + 1, np.where(back, np.maximum(0, level - setback[level]), -1))
+    return ends, np.where(ends | finished, -1, onward)
+
+
+def _move(
+    state: _State, who: Ints, closed: Floats, next_level: Ints, ends: Bools, outcome: Ints, population: Population,
+    rng: np.random.Generator, n_levels: int,
+) -> None:  # fmt: skip
+    """Bring every player to where the next try begins, in a new session where one comes back."""
+    moved = next_level >= 0
+    state.row[who[moved]] = 0
+    cleared = outcome == CLEARED
+    state.level[who] = np.where(moved, next_level, state.level[who] + (cleared & ends))
+    gap = np.where(moved, rng.uniform(2.0, 6.0, len(who)), rng.uniform(0.6, 2.0, len(who)))
+    state.clock[who] = closed + gap
+    more = (state.session[who] + 1 < population.sessions) & (state.level[who] < n_levels)
+    comes_back = ends & more & (rng.random(len(who)) < population.returning)
+    state.active[who] = ~ends | comes_back
+    state.session[who[comes_back]] += 1
+    state.clock[who[comes_back]] = 3.0
+    state.row[who[comes_back]] = 0
+
+
