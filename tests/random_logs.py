@@ -102,7 +102,7 @@ class Session:
     def decorate(self, record):
         rng = self.rng
         self.seq += rng.choice([1, 1, 1, 2])
-        if self.style == "seq" and (not record["event"] == "dance" or rng.random() < 0.5):
+        if self.style == "seq" and (record["event"] != "dance" or rng.random() < 0.5):
             record["seq"] = self.seq + rng.choice([0, 0, 0, -2])
         if self.style == "ids" and rng.random() < 0.8:
             record["id"] = rng.choice([self.seq, f"e{self.seq}", f"e{self.seq - 1}"])

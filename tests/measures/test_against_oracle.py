@@ -1,9 +1,6 @@
 """The measures of random logs agree with naive ones."""
 
 import pytest
-from oracle import measures as naive
-from oracle.replay import replay as naive_replay
-from random_logs import COURSE, as_text, as_toml, as_values, random_log
 
 from milepost.logs.course import read_course
 from milepost.logs.read import read
@@ -12,6 +9,9 @@ from milepost.measures.funnel import Funnel
 from milepost.measures.times import TimeInLevel
 from milepost.replay.replay import replay_log
 from milepost.rules import ReplayRules
+from oracle import measures as naive
+from oracle.replay import replay as naive_replay
+from random_logs import COURSE, as_text, as_toml, as_values, random_log
 
 MEASURES = {
     "funnel": (Funnel(), naive.funnel),

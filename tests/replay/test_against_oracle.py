@@ -6,15 +6,15 @@ import os
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from oracle.replay import Settings
-from oracle.replay import replay as naive
-from random_logs import COURSE, as_text, as_toml, as_values, random_log
 
 from milepost.logs.course import read_course
 from milepost.logs.read import read
 from milepost.replay.replay import replay_log
 from milepost.rules import ReplayRules
 from milepost.vocabulary import MOVE_KINDS
+from oracle.replay import Settings
+from oracle.replay import replay as naive
+from random_logs import COURSE, as_text, as_toml, as_values, random_log
 
 LOGS = int(os.environ.get("MILEPOST_RANDOM_LOGS", "400"))
 VARIANTS = [

@@ -25,7 +25,8 @@ def duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
     again = np.zeros(len(left), np.bool_)
     with_id = np.flatnonzero(records.identity[left] != 0)
     again[with_id] = _seen_before(session[with_id], records.identity[left][with_id])
-    return left[alike | right_before | again]
+    found: Ints = left[alike | right_before | again]
+    return found
 
 
 def _seen_before(session: Ints, value: Ints) -> Bools:

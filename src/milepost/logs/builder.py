@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from math import isfinite, nan
 from typing import Any
 
 import numpy as np
 
 from milepost.logs.fields import Fields, UnreadableError, checked, is_true
-from milepost.logs.interface import ABSENT, Log, Place, Records, Refused, Sessions
+from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
+from milepost.logs.likeness import signed, text_number
+from milepost.logs.strict import Block, TextColumn
 from milepost.logs.timestamps import NANO
-from milepost.vocabulary import BIT, EVENT_CODES, UNKNOWN_EVENT
+from milepost.vocabulary import BIT, EVENT_CODES, NUMBER_FIELDS, UNKNOWN_EVENT
 
 _BAD_FIELD = BIT["bad_field"]
 _ROW = np.dtype(
@@ -43,6 +45,7 @@ class RecordBuilder:
 
     def __init__(self) -> None:
         self._rows: list[tuple[Any, ...]] = []
+        self._parts: list[Any] = []
         self.sessions = Sessions()
         self._session_codes: dict[str, int] = {}
         self._first_clock: list[float] = []
@@ -56,7 +59,7 @@ class RecordBuilder:
         """Add a record, fields by our names; one that cannot be read is refused with its reason."""
         try:
             fields = checked(record)
-            session = self._session(fields)
+            session = self._session(fields.session, fields.clock, fields.stamp)
             time = self._relative(session, fields)
         except UnreadableError as error:
             self.refuse(place, str(error), record)
@@ -71,16 +74,16 @@ class RecordBuilder:
             self._debug_only.add(name)
         self.refused.append(Refused(place, reason, name))
 
-    def _session(self, fields: Fields) -> int:
-        code = self._session_codes.get(fields.session)
+    def _session(self, name: str, clock: float, stamp: int | None) -> int:
+        code = self._session_codes.get(name)
         if code is None:
-            code = self._session_codes[fields.session] = len(self._session_codes)
-            self._first_clock.append(fields.clock)
+            code = self._session_codes[name] = len(self._session_codes)
+            self._first_clock.append(clock)
             sessions = self.sessions
-            sessions.name.append(fields.session)
+            sessions.name.append(name)
             sessions.player.append(None)
             sessions.build.append(None)
-            sessions.epoch.append(fields.stamp)
+            sessions.epoch.append(stamp)
             sessions.debug.append(False)
             sessions.tags.append({})
         return code
@@ -107,28 +110,90 @@ class RecordBuilder:
         self._rows.append((
             session, event, self._stops.code(text("level")), self._stops.code(text("to")),
             self._causes.code(text("cause")), place.file, place.line, _BAD_FIELD if fields.bad else 0,
-            fields.seq or 0, 0 if identity is None else (hash(identity) or 1), likeness,
+            fields.seq or 0, 0 if identity is None else identity_of(identity), likeness,
             time, second, number("progress", nan), number("x", nan), number("y", nan),
             number("collected", nan), number("available", nan),
             whole, text("actor", "player") != "player", fields.seq is not None,
         ))  # fmt: skip
 
     def _note_session(self, session: int, fields: Fields) -> None:
-        sessions, text = self.sessions, fields.text
-        if sessions.player[session] is None and "player" in text:
-            sessions.player[session] = text["player"]
-        if sessions.build[session] is None and "build" in text:
-            sessions.build[session] = text["build"]
-        if fields.tags:
-            tags = sessions.tags[session]
-            for name, value in fields.tags.items():
-                tags.setdefault(name, value)
-            if is_true(fields.tags.get("debug")):
-                sessions.debug[session] = True
+        for name, value in (("player", fields.text.get("player")), ("build", fields.text.get("build"))):
+            if value is not None:
+                self._note_first(session, name, value)
+        for name, value in fields.tags.items():
+            self._note_tag(session, name, value)
+
+    def _note_first(self, session: int, field: str, value: str) -> None:
+        column = getattr(self.sessions, field)
+        if column[session] is None:
+            column[session] = value
+
+    def _note_tag(self, session: int, name: str, value: str) -> None:
+        self.sessions.tags[session].setdefault(name, value)
+        if name == "debug" and is_true(value):
+            self.sessions.debug[session] = True
+
+    def add_block(self, block: Block, file: int) -> bool:
+        """Add a whole file's columns; false, with nothing added, where a session's times are of another kind."""
+        names = block.text["session"]
+        first = _first_rows(names.codes, len(names.values))
+        stamps = [None if not block.stamped else 1000 * int(block.time[row]) for row in first]
+        for name, stamp in zip(names.values, stamps, strict=True):
+            code = self._session_codes.get(name)
+            if code is not None and (self.sessions.epoch[code] is None) != (stamp is None):
+                return False
+        self._flush()
+        by_name = np.empty(len(first), np.int64)
+        for number in np.argsort(first):
+            clock = 0.0 if block.stamped else float(block.time[first[number]])
+            by_name[number] = self._session(names.values[number], clock, stamps[number])
+        session = by_name[names.codes]
+        for field in ("player", "build"):
+            for code, value in _first_values(session, block.text.get(field)):
+                self._note_first(code, field, value)
+        for name, column in block.tags.items():
+            for code, value in _first_values(session, column):
+                self._note_tag(code, name, value)
+        self._parts.append(self._rows_of(block, session, file))
+        return True
+
+    def _rows_of(self, block: Block, session: Ints, file: int) -> Any:
+        rows = np.zeros(block.rows, _ROW)
+        rows["session"], rows["file"], rows["line"] = session, file, np.arange(1, block.rows + 1)
+        rows["event"] = self._events(block.text["event"])
+        for name, names in (("level", self._stops), ("to", self._stops), ("cause", self._causes)):
+            rows[name] = _coded(block.text.get(name), names, block.rows)
+        has_seq = ~np.isnan(block.seq)
+        rows["has_seq"], rows["seq"] = has_seq, np.where(has_seq, block.seq, 0)
+        rows["likeness"] = block.likeness
+        if (ids := block.text.get("id")) is not None:
+            rows["identity"] = np.array([identity_of(value) for value in ids.values] + [0], dtype=np.int64)[ids.codes]
+        if (actors := block.text.get("actor")) is not None:
+            rows["foreign"] = np.array([value != "player" for value in actors.values] + [False])[actors.codes]
+        for name in NUMBER_FIELDS:
+            rows[name] = block.numbers.get(name, nan)
+        if block.stamped:
+            epoch = np.array([stamp or 0 for stamp in self.sessions.epoch], dtype=np.int64)[session]
+            rows["time"] = (block.time * 1000 - epoch) / NANO
+            rows["second"], rows["whole"] = block.time // 1_000_000, block.time % 1_000_000 == 0
+        else:
+            rows["time"] = block.time - np.array(self._first_clock)[session]
+            rows["second"] = np.floor(block.time)
+            rows["whole"] = rows["second"] == block.time
+        return rows
+
+    def _events(self, words: TextColumn) -> Ints:
+        codes = np.array([EVENT_CODES.get(word, UNKNOWN_EVENT) for word in words.values], dtype=np.int64)
+        counts = np.bincount(words.codes, minlength=len(words.values))
+        for word, code, count in zip(words.values, codes, counts.tolist(), strict=True):
+            if code == UNKNOWN_EVENT:
+                self._unknown_words[word] = self._unknown_words.get(word, 0) + count
+        return codes[words.codes]
 
     def log(self) -> Log:
         """The log of all the records added."""
-        rows = np.array(self._rows, dtype=_ROW)
+        self._flush()
+        rows = np.concatenate(self._parts) if self._parts else np.empty(0, _ROW)
         columns = {name: np.ascontiguousarray(rows[name]) for name in _ROW.names or ()}
         for name in self._debug_only:
             self._mark_debug(name)
@@ -136,6 +201,11 @@ class RecordBuilder:
             Records(**columns), self.sessions, list(self._stops), list(self._causes),
             self._unknown_words, self.files, self.refused,
         )  # fmt: skip
+
+    def _flush(self) -> None:
+        if self._rows:
+            self._parts.append(np.array(self._rows, dtype=_ROW))
+            self._rows = []
 
     def _mark_debug(self, name: str) -> None:
         code = self._session_codes.get(name)
@@ -147,15 +217,29 @@ def _text(value: Any) -> str | None:
     return None if value is None else str(value)
 
 
-def likeness(record: Mapping[str, Any]) -> int:
-    """A number equal for records that are equal in every field as logged, whatever the order of the fields.
+def identity_of(text: str) -> int:
+    """A number for an `id`; never 0, which stands for none."""
+    return signed(text_number(text)) or 1
 
-    An absent, a null and an empty field are the same; so are 1 and 1.0.
-    """
-    parts = [
-        (name, int(value) if type(value) is float and value.is_integer() else value)
-        for name, value in record.items()
-        if value is not None and value != ""
-    ]
-    parts.sort(key=lambda part: part[0])
-    return hash(repr(parts))
+
+def _first_rows(codes: Ints, count: int) -> Ints:
+    """Per code, the first row that has it."""
+    first = np.zeros(count, np.int64)
+    first[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)
+    return first
+
+
+def _coded(column: TextColumn | None, names: Names, rows: int) -> Ints:
+    if column is None:
+        return np.full(rows, ABSENT)
+    return np.array([names.code(value) for value in column.values] + [ABSENT], dtype=np.int64)[column.codes]
+
+
+def _first_values(session: Ints, column: TextColumn | None) -> Iterator[tuple[int, str]]:
+    """Each distinct value of each session, in the order in which they first appear."""
+    if column is None:
+        return
+    given = np.flatnonzero(column.codes != ABSENT)
+    _, index = np.unique(session[given] * max(1, len(column.values)) + column.codes[given], return_index=True)
+    for row in given[np.sort(index)].tolist():
+        yield int(session[row]), column.values[column.codes[row]]

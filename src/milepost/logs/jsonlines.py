@@ -7,8 +7,9 @@ from collections.abc import Iterator
 from typing import BinaryIO
 
 from milepost.errors import LogError
-from milepost.logs.builder import RecordBuilder, likeness
+from milepost.logs.builder import RecordBuilder
 from milepost.logs.interface import Place
+from milepost.logs.likeness import likeness
 from milepost.logs.logmap import LogMap
 from milepost.logs.sources import Source
 from milepost.progress import Progress

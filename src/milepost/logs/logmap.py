@@ -47,8 +47,8 @@ class LogMap:
             if theirs in record:
                 ours[name] = record[theirs]
         time = ours.get("time")
-        if self.per_second != 1.0 and type(time) in (int, float):
-            ours["time"] = time / self.per_second if isfinite(time) else time
+        if self.per_second != 1.0 and (type(time) is int or type(time) is float):
+            ours["time"] = time / self.per_second
         word = ours.get("event")
         if isinstance(word, str | int) and str(word) in self.events:
             ours.update(self.events[str(word)])

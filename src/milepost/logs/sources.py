@@ -55,8 +55,8 @@ def _unpacked(raw: BinaryIO) -> BinaryIO:
         import zstandard
 
         stream = zstandard.ZstdDecompressor().stream_reader(buffered, read_across_frames=True)
-        return io.BufferedReader(stream)  # type: ignore[type-var,return-value]
-    return buffered  # type: ignore[return-value]
+        return io.BufferedReader(stream)
+    return buffered
 
 
 def expand(names: list[str]) -> list[Source]:

@@ -47,7 +47,7 @@ def cells(play: Play) -> Cells:
     unknown = np.isnan(active)
 
     def total(values: Floats | Bools) -> Floats:
-        return np.bincount(cell, weights=values, minlength=len(keys))
+        return np.bincount(cell, weights=values, minlength=len(keys)).astype(np.float64)
 
     return Cells(
         keys // n_players,

@@ -22,7 +22,7 @@ def raw_counts(play: Play) -> list[Row]:
 
     def players(where: Bools) -> list[int]:
         keys = np.unique(level[where] * max(1, len(gated.players)) + player[where])
-        return np.bincount(keys // max(1, len(gated.players)), minlength=n_levels).tolist()
+        return [int(count) for count in np.bincount(keys // max(1, len(gated.players)), minlength=n_levels)]
 
     reached = players(here & np.isin(event, LEVEL_EVENTS))
     cleared = players(here & (event == COMPLETE))

@@ -42,5 +42,5 @@ def kaplan_meier(values: Floats, event: Bools) -> Curve:
     starts = np.flatnonzero(new)
     at_risk = len(values) - starts
     events = np.add.reduceat(event.astype(np.int64), starts) if len(starts) else np.zeros(0, np.int64)
-    survival = np.cumprod(1 - events / at_risk) if len(starts) else np.zeros(0)
+    survival = np.cumprod(1.0 - events / at_risk).astype(np.float64)
     return Curve(values[starts], at_risk, events, survival)

@@ -10,9 +10,38 @@ from typing import Final
 
 from milepost.replay.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Attempts, Moves, State, Tally, Tape
 from milepost.vocabulary import (
-    ADVANCE, BIT, CLEARED, COMPLETE, CRASH, DEATH, DIED, END_FINISHED, END_SKIP, END_UNKNOWN, ENTRY, EXIT,
-    FIRST_INPUT, HIT, LEFT, PASSED, PAUSE, QUIT, REPEAT, RESET, RESUME, RETRY, RETURN, SESSION_END, SESSION_START,
-    SETBACK, SKIP, START, TIME_UP, TRANSITION, UNKNOWN, WAS_RESET,
+    ADVANCE,
+    BIT,
+    CLEARED,
+    COMPLETE,
+    CRASH,
+    DEATH,
+    DIED,
+    END_FINISHED,
+    END_SKIP,
+    END_UNKNOWN,
+    ENTRY,
+    EXIT,
+    FIRST_INPUT,
+    HIT,
+    LEFT,
+    PASSED,
+    PAUSE,
+    QUIT,
+    REPEAT,
+    RESET,
+    RESUME,
+    RETRY,
+    RETURN,
+    SESSION_END,
+    SESSION_START,
+    SETBACK,
+    SKIP,
+    START,
+    TIME_UP,
+    TRANSITION,
+    UNKNOWN,
+    WAS_RESET,
 )  # fmt: skip
 
 TOLERANCE: Final = 1e-9
@@ -90,13 +119,14 @@ def _record(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: S
 def _within(tape: Tape, state: State, since: int, i: int) -> bool:
     """Whether record ``i`` comes within the repeat window of record ``since``."""
     if state.coarse:
-        return i - since <= 1 and tape.second[i] <= tape.second[since]
-    return tape.time[i] - tape.time[since] <= tape.window + TOLERANCE
+        return i - since <= 1 and bool(tape.second[i] <= tape.second[since])
+    return bool(tape.time[i] - tape.time[since] <= tape.window + TOLERANCE)
 
 
 def _span(tape: Tape, since: int, i: int) -> float:
     """Seconds from record ``since`` to record ``i``, not below zero."""
-    return max(0.0, tape.time[i] - tape.time[since])
+    span: float = tape.time[i] - tape.time[since]
+    return max(0.0, span)
 
 
 # Opening and closing

@@ -39,11 +39,15 @@ def _interval(key: str, worded: Callable[[float | None], str]) -> Callable[[Row]
     return text
 
 
-def _more_than(row: Row, key: str, worded: Callable[[Any], str]) -> str:
-    """A quantile that may not be known yet: then more than all that was seen."""
-    if row[key] is not None:
-        return worded(row[key])
-    return "not yet" if row["players" if "players" in row else "timed"] else NOTHING
+def _quantile(key: str, worded: Callable[[Any], str], rank: int) -> Column:
+    """A quantile, which may not be reached yet: then it is more than all that was seen."""
+
+    def text(row: Row) -> str:
+        if row[key] is not None:
+            return worded(row[key])
+        return "not yet" if row["players" if "players" in row else "timed"] else NOTHING
+
+    return Column(f"{key[1:]} %", text, rank=rank)
 
 
 def funnel_view(report: dict[str, Any]) -> View:
@@ -73,8 +77,7 @@ def attempts_view(report: dict[str, Any]) -> View:
     columns = (
         _level(), _count("players", "players"), _count("not cleared", "censored", 4), _count("tries", "settled", 2),
         *_share("a try clears", "try_clear", 0, 1), *_share("first try", "first_try", 3, 5),
-        *(Column(f"{name[1:]} %", lambda row, name=name: _more_than(row, name, number), rank=rank)
-          for name, rank in (("p25", 7), ("p50", 0), ("p75", 0), ("p90", 6))),
+        *(_quantile(name, number, rank) for name, rank in (("p25", 7), ("p50", 0), ("p75", 0), ("p90", 6))),
         Column("", lambda row: bar(row["try_clear"], _BAR), True, 8, True),
     )  # fmt: skip
     return View("Attempts to clear: tries until 25, 50, 75 and 90 % of players have cleared", columns, report["levels"],
@@ -86,8 +89,7 @@ def times_view(report: dict[str, Any]) -> View:
     """How long a level takes."""
     columns = (
         _level(), _count("players", "timed"), _count("not cleared", "censored", 4),
-        *(Column(f"{name[1:]} %", lambda row, name=name: _more_than(row, name, seconds), rank=rank)
-          for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
+        *(_quantile(name, seconds, rank) for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
         Column("clearing try", lambda row: seconds(row["run_p50"]), rank=1),
         Column("failed try", lambda row: seconds(row["fail_p50"]), rank=2),
         Column("settling", lambda row: seconds(row["settling_p50"]), rank=6),

@@ -166,8 +166,8 @@ def _after(
 ) -> tuple[Bools, Ints]:  # fmt: skip
     """Whether the session ends with the try, and where the game goes next."""
     failed = (outcome == DIED) | (outcome == WAS_RESET)
-    odds = population.quit_base / max(1e-12, 1 - population.quit_base)
-    odds = odds * population.quit_growth ** np.maximum(0, state.row[who] - 1) * population.quit_skill ** (-skill)
+    first = population.quit_base / max(1e-12, 1 - population.quit_base)
+    odds = first * population.quit_growth ** np.maximum(0, state.row[who] - 1) * population.quit_skill ** (-skill)
     chance = np.where(failed, odds / (1 + odds), np.where(outcome == CLEARED, population.quit_between, 0.0))
     gives_up = rng.random(len(who)) < chance
     finished = (outcome == CLEARED) & (level == n_levels - 1)

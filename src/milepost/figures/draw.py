@@ -1,0 +1,32 @@
+"""Draws the figure of a measure into a file."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from milepost.errors import OutputError, UsageError
+from milepost.reports.output import write_file
+
+ENDINGS = ("png", "svg")
+
+
+def draw_to(target: str, measure: str, document: dict[str, Any]) -> None:
+    """Draw a measure's document into a PNG or SVG file; the same document gives the same bytes.
+
+    Raises:
+        UsageError: the file's ending names no format that can be drawn.
+        OutputError: the file cannot be written.
+    """
+    form = Path(target).suffix.lower().removeprefix(".")
+    if form not in ENDINGS:
+        raise UsageError(f"{target}: a figure's name ends in {' or '.join('.' + ending for ending in ENDINGS)}.")
+    if Path(target).is_dir():
+        raise OutputError(f"{target}: is a folder. Name a file to draw to.")
+    from milepost.figures.funnel import draw_funnel
+    from milepost.figures.style import new_figure
+
+    figure = new_figure()
+    {"funnel": draw_funnel}[measure](figure, document)
+    metadata = {"Date": None} if form == "svg" else {"Software": None}
+    write_file(target, lambda stream: figure.savefig(stream, format=form, metadata=metadata))

@@ -1,0 +1,84 @@
+"""A number for a record as logged: equal records have equal numbers, whatever the order of their fields.
+
+The number is a sum over the fields given, each mixed from its name and value, so that it can be had from one record
+or from whole columns alike. An absent, a null and an empty field are the same; so are 1 and 1.0.
+"""
+
+from __future__ import annotations
+
+import json
+import struct
+from collections.abc import Mapping
+from functools import lru_cache
+from hashlib import md5
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from milepost.logs.interface import Bools, Floats, Ints
+
+_MASK = (1 << 64) - 1
+_FACTOR = 0xD6E8FEB86659FD93  # an odd multiplier that spreads bits well, from the xmx family of mixers
+_TRUE, _FALSE = 0x5BD1E9955BD1E995, 0x1B873593CC9E2D51
+_pack, _unpack = struct.Struct("<d").pack, struct.Struct("<Q").unpack
+
+
+@lru_cache(maxsize=1 << 16)
+def text_number(text: str) -> int:
+    """64 bits of a text (the lower half of its MD5, which databases can compute too)."""
+    return int.from_bytes(md5(text.encode("utf-8", "surrogatepass"), usedforsecurity=False).digest()[8:], "little")
+
+
+def signed(number: int) -> int:
+    """The same 64 bits as a signed number."""
+    return number - (1 << 64) if number >> 63 else number
+
+
+def likeness(record: Mapping[str, Any]) -> int:
+    """The number of one record."""
+    total = 0
+    for name, value in record.items():
+        if value is None or value == "":
+            continue
+        mixed = (text_number(name) + _value_number(value)) & _MASK
+        mixed = ((mixed ^ (mixed >> 32)) * _FACTOR) & _MASK
+        total += mixed ^ (mixed >> 32)
+    return signed(total & _MASK)
+
+
+def _value_number(value: Any) -> int:
+    if type(value) is str:
+        return text_number(value)
+    if value is True or value is False:
+        return _TRUE if value else _FALSE
+    if type(value) is float or type(value) is int:
+        try:
+            bits: int = _unpack(_pack(value + 0.0))[0]
+        except OverflowError:
+            return text_number(str(value))
+        return bits
+    return text_number(json.dumps(value, sort_keys=True))
+
+
+def column_likeness(name: str, values: NDArray[np.uint64], given: Bools) -> NDArray[np.uint64]:
+    """What one column adds to the numbers of its records: 0 where the field is not given."""
+    mixed = values + np.uint64(text_number(name))
+    mixed = (mixed ^ (mixed >> np.uint64(32))) * np.uint64(_FACTOR)
+    return np.where(given, mixed ^ (mixed >> np.uint64(32)), np.uint64(0))
+
+
+def float_numbers(values: Floats) -> NDArray[np.uint64]:
+    """The value numbers of a column of numbers."""
+    return (values + 0.0).view(np.uint64)
+
+
+def bool_numbers(values: Bools) -> NDArray[np.uint64]:
+    """The value numbers of a column of truth values."""
+    return np.where(values, np.uint64(_TRUE), np.uint64(_FALSE))
+
+
+def text_numbers(codes: Ints, values: list[str]) -> NDArray[np.uint64]:
+    """The value numbers of a column of codes into a list of texts; those of absent ones mean nothing."""
+    numbers = np.array([text_number(value) for value in values] + [0], dtype=np.uint64)
+    return numbers[codes]
