@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test lint types clean
+.PHONY: demo test lint types screenshots clean
 
 demo: $(VENV)/ready
 	$(BIN)/milepost demo --force
@@ -24,3 +24,6 @@ $(VENV)/ready: pyproject.toml
 
 clean:
 	rm -rf $(VENV) build dist wickwater
+
+screenshots: $(VENV)/ready
+	$(BIN)/python scripts/make_screenshots.py

@@ -1,5 +1,6 @@
-"""What all tests share."""
+"""What all tests share: the installed program, run on files in a temporary folder."""
 
+import json
 import os
 import subprocess
 import sys
@@ -8,17 +9,72 @@ from pathlib import Path
 import pytest
 
 sys.path.insert(0, str(Path(__file__).parent))
+PROGRAM = Path(sys.executable).with_name("milepost")
+
+
+class Program:
+    """The installed program in a folder of its own."""
+
+    def __init__(self, folder):
+        self.folder = folder
+
+    def __call__(self, *words, stdin=None, **env):
+        return subprocess.run(
+            [str(PROGRAM), *map(str, words)], cwd=self.folder, input=stdin, capture_output=True, text=True, timeout=120,
+            env={**os.environ, "COLUMNS": "100", **env},
+        )  # fmt: skip
+
+    def json(self, *words, **more):
+        """The document that a command prints."""
+        done = self(*words, "--format", "json", **more)
+        assert done.returncode == 0, done.stderr
+        return json.loads(done.stdout)
+
+    def write(self, name, content):
+        """A file in the folder: a text, or records as JSON Lines."""
+        path = self.folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if isinstance(content, bytes):
+            path.write_bytes(content)
+        elif isinstance(content, str):
+            path.write_text(content, encoding="utf-8")
+        else:
+            path.write_text("".join(json.dumps(record) + "\n" for record in content), encoding="utf-8")
+        return name
 
 
 @pytest.fixture
 def milepost(tmp_path):
-    """Runs the installed program in a temporary folder; gives the finished process."""
+    """The program in an empty folder."""
+    return Program(tmp_path)
 
-    def run(*words, stdin=None, **env):
-        program = Path(sys.executable).with_name("milepost")
-        return subprocess.run(
-            [str(program), *map(str, words)], cwd=tmp_path, input=stdin, capture_output=True, text=True, timeout=120,
-            env={**os.environ, "COLUMNS": "100", **env},
-        )  # fmt: skip
 
-    return run
+@pytest.fixture(scope="session")
+def wickwater(tmp_path_factory):
+    """The program in a folder with the unpacked demo; what `demo` printed is in its `shown`."""
+    program = Program(tmp_path_factory.mktemp("demo"))
+    done = program("demo")
+    assert done.returncode == 0, done.stderr
+    program.shown = done.stdout
+    return program
+
+
+@pytest.fixture
+def small_log():
+    """Two players on a course of two levels."""
+    return [
+        {"session": "a", "time": 0, "event": "start", "level": "Mill Pond", "player": "Ada"},
+        {"session": "a", "time": 5, "event": "death", "level": "Mill Pond", "cause": "reeds", "progress": 0.4},
+        {"session": "a", "time": 6, "event": "retry", "level": "Mill Pond"},
+        {"session": "a", "time": 16, "event": "complete", "level": "Mill Pond"},
+        {"session": "a", "time": 17, "event": "transition", "level": "Mill Pond", "to": "Low Arch"},
+        {"session": "a", "time": 18, "event": "start", "level": "Low Arch"},
+        {"session": "a", "time": 40, "event": "session_end", "cause": "quit"},
+        {"session": "b", "time": 0, "event": "start", "level": "Mill Pond", "player": "Bo"},
+        {"session": "b", "time": 9, "event": "complete", "level": "Mill Pond"},
+        {"session": "b", "time": 9.02, "event": "complete", "level": "Mill Pond"},
+        {"session": "b", "time": 12, "event": "session_end", "cause": "time_up"},
+    ]
+
+
+COURSE = 'name = "Wickwater"\n[[level]]\nname = "Mill Pond"\n[[level]]\nname = "Low Arch"\n'

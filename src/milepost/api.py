@@ -15,8 +15,8 @@ from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Table, beside
 from milepost.measures.raw import raw_counts
 from milepost.measures.times import TimeInLevel
-from milepost.replay.play import Play
-from milepost.replay.replay import replay_log
+from milepost.playback.play import Play
+from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 
 

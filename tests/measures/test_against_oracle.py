@@ -7,7 +7,7 @@ from milepost.logs.read import read
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel
 from milepost.measures.times import TimeInLevel
-from milepost.replay.replay import replay_log
+from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 from oracle import measures as naive
 from oracle.replay import replay as naive_replay

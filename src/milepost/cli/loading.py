@@ -9,14 +9,14 @@ from contextlib import suppress
 from milepost.cli import terminal
 from milepost.logs.course import Course, read_course
 from milepost.logs.logmap import NO_MAP, LogMap, read_map
-from milepost.replay.play import Play
+from milepost.playback.play import Play
 from milepost.rules import ReplayRules
 
 
 def load(args: argparse.Namespace) -> Play:
     """Read the course, the map and the log that the arguments name, and replay."""
     from milepost.logs.read import read
-    from milepost.replay.replay import replay_log
+    from milepost.playback.replay import replay_log
 
     course = load_course(args)
     log_map = read_map(args.map) if args.map else NO_MAP

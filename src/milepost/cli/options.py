@@ -12,14 +12,14 @@ def add_log(parser: argparse.ArgumentParser) -> None:
     """What to read and by which course."""
     parser.add_argument("logs", nargs="+", metavar="LOG", help="log files, folders or globs that make up one log; - is standard input")  # noqa: E501
     parser.add_argument("--course", metavar="FILE", help="the course (TOML): order of the levels, other names, plan; inferred if not given")  # noqa: E501
-    parser.add_argument("--map", metavar="FILE", help="the log map (TOML), for logs with other field names, words or units")  # noqa: E501
+    parser.add_argument("--map", metavar="FILE", help="the log map (TOML), for logs with other field names, words or units")
 
 
 def add_replay(parser: argparse.ArgumentParser) -> None:
     """How the log is replayed."""
     group = parser.add_argument_group("replay")
     group.add_argument("--repeat-window", type=_seconds, metavar="S", help="seconds within which the same again is a repeat (0.25)")  # noqa: E501
-    group.add_argument("--instant", type=_seconds, metavar="S", help="seconds below which a clear is named instant (0.5)")  # noqa: E501
+    group.add_argument("--instant", type=_seconds, metavar="S", help="seconds below which a clear is named instant (0.5)")
     group.add_argument("--implied-complete", action=argparse.BooleanOptionalAction, default=None, help="for logs without completions: moving on clears the level")  # noqa: E501
     group.add_argument("--debug", choices=("drop", "keep"), default="drop", help="what to do with sessions tagged debug (drop)")  # noqa: E501
     group.add_argument("--shortcuts", choices=("end", "keep"), default="end", help="whether a session goes on after a skipped stretch (end)")  # noqa: E501

@@ -6,7 +6,7 @@ import argparse
 
 from milepost.cli import terminal
 from milepost.measures.interface import Table
-from milepost.replay.play import Play
+from milepost.playback.play import Play
 from milepost.reports import views
 from milepost.reports.document import document
 from milepost.reports.formats import render

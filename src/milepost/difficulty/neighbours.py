@@ -13,7 +13,7 @@ from milepost.logs.interface import Floats, Ints
 from milepost.measures.cells import cells
 from milepost.measures.interface import Row, Table, with_interval
 from milepost.numerics.intervals import NO_INTERVAL, Z95
-from milepost.replay.play import Play
+from milepost.playback.play import Play
 
 SIDE = 2  # neighbours on each side
 

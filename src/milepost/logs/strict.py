@@ -69,7 +69,8 @@ def read_strict(source: Source) -> Block | None:
 
 def _read(base: Any, path: str) -> Block:
     found = base.execute("SELECT json_group_structure(json) FROM read_ndjson_objects(?)", [path]).fetchone()
-    kinds: dict[str, Any] = json.loads(found[0])
+    kinds: Any = json.loads(found[0])
+    _require(isinstance(kinds, dict))
     kinds = {name: kind for name, kind in kinds.items() if kind != "NULL"}
     for name, kind in kinds.items():
         _require(kind in (*_NUMBERS, "VARCHAR", "BOOLEAN") and _fits(name, kind))

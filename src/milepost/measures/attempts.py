@@ -10,7 +10,7 @@ from milepost.measures.cells import Cells, cells, levels_shown
 from milepost.measures.interface import Row, Table, share, with_interval
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
-from milepost.replay.play import Play
+from milepost.playback.play import Play
 
 QUANTILES = (0.25, 0.5, 0.75, 0.9)
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.logs.interface import Bools, Floats, Ints
-from milepost.replay.play import Play
+from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 

@@ -10,7 +10,7 @@ from milepost.logs.interface import Bools, Ints
 from milepost.measures.cells import cells
 from milepost.measures.interface import Row, Table, share, with_interval
 from milepost.numerics.intervals import log_log, wilson
-from milepost.replay.play import Play
+from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET
 
 _MID_ATTEMPT = (QUIT, TIME_UP, CRASH, UNKNOWN)

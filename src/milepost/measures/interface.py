@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from milepost.replay.play import Play
+from milepost.playback.play import Play
 
 Row = dict[str, Any]
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from milepost.logs.interface import ABSENT, Bools
 from milepost.measures.interface import Row
-from milepost.replay.play import Play
+from milepost.playback.play import Play
 from milepost.vocabulary import COMPLETE, LEVEL_EVENTS, RETRY, START
 
 

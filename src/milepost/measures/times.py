@@ -11,7 +11,7 @@ from milepost.measures.cells import Cells, cells, first_clear, levels_shown
 from milepost.measures.interface import Row, Table
 from milepost.numerics.intervals import median
 from milepost.numerics.survival import kaplan_meier
-from milepost.replay.play import AttemptTable, Play
+from milepost.playback.play import AttemptTable, Play
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
 QUANTILES = (0.1, 0.25, 0.5, 0.75, 0.9)

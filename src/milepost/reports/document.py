@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from milepost.measures.interface import Table
-from milepost.replay.play import Play
+from milepost.playback.play import Play
 from milepost.reports.wording import listed, plural
 
 
@@ -33,22 +33,15 @@ def source_notes(report: dict[str, Any]) -> list[str]:
     """The lines under every table: who counts, who was left out, what was found in the log."""
     left_out, findings = report["left_out"], report["findings"]
     who = f"{plural(report['players'], 'player')} in {plural(report['sessions'], 'session')}."
-    gone = [
-        plural(count, what)
-        for count, what in (
-            (left_out["debug_sessions"], "debug session"),
-            (left_out["players_without_attempt"], "player without an attempt", ),
-        )
-        if count
-    ]  # fmt: skip
-    if left_out["players_without_attempt"] > 1:
-        gone[-1] = gone[-1].replace("attempts", "attempt").replace("player ", "players ")
+    absent = left_out["players_without_attempt"]
+    gone = [plural(left_out["debug_sessions"], "debug session")] if left_out["debug_sessions"] else []
+    gone += [f"{plural(absent, 'player')} without an attempt"] if absent else []
     who += f" Left out: {listed(gone)}." if gone else " Nobody was left out."
     if report["course"]["inferred"]:
         who += " No course was given: the order of the levels is inferred from who was where first."
     if not findings:
         return [who + " Nothing was found in the log."]
     common = sorted(findings.items(), key=lambda item: (-item[1], item[0]))
-    named = listed([f"{code} {count:,}" for code, count in common[:3]])
-    more = f" and {plural(len(common) - 3, 'more kind')}" if len(common) > 3 else ""
-    return [who + f" Found in the log: {plural(sum(findings.values()), 'finding')} ({named}{more})."]
+    named = [f"{code} {count:,}" for code, count in common[:3]]
+    more = [plural(len(common) - 3, "more kind")] if len(common) > 3 else []
+    return [who + f" Found in the log: {plural(sum(findings.values()), 'finding')} ({listed(named + more)})."]

@@ -47,7 +47,7 @@ def render_markdown(report: Report) -> str:
     view = report.view
     columns = [column for column in view.columns if not column.drawn]
     lines = [f"## {_markdown(view.heading)}", ""]
-    lines.append("| " + " | ".join(_markdown(column.title) for column in columns) + " |")
+    lines.append("| " + " | ".join(_markdown(column.said or column.title) for column in columns) + " |")
     lines.append("|" + "|".join(":---" if column.left else "---:" for column in columns) + "|")
     for row in view.rows:
         lines.append("| " + " | ".join(_markdown(column.text(row)) for column in columns) + " |")

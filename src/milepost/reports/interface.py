@@ -19,6 +19,7 @@ class Column:
         left: whether it is set flush left, as words are; figures are set flush right.
         rank: how early it goes when space is short: the highest first; 0 stays.
         drawn: whether it is a picture of another column, which has no use outside a terminal.
+        said: how a sentence names it, where that is not its heading.
     """
 
     title: str
@@ -26,6 +27,7 @@ class Column:
     left: bool = False
     rank: int = 0
     drawn: bool = False
+    said: str = ""
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,8 @@ from typing import BinaryIO
 
 from milepost.errors import OutputError
 
+_PLAIN = str.maketrans({"–": "-", "−": "-", "━": "=", "╸": "-", "“": '"', "”": '"', "…": "..."})
+
 
 def write_text(text: str, target: str | None) -> None:
     """Write to a file, or to standard output where the target is None or `-`.
@@ -21,7 +23,10 @@ def write_text(text: str, target: str | None) -> None:
         OutputError: the file cannot be written.
     """
     if target is None or target == "-":
-        data = text.encode(sys.stdout.encoding or "utf-8", "backslashreplace")
+        encoding = sys.stdout.encoding or "utf-8"
+        if not encoding.lower().startswith("utf"):
+            text = text.translate(_PLAIN)
+        data = text.encode(encoding, "backslashreplace")
         sys.stdout.buffer.write(data)
         sys.stdout.flush()
     else:

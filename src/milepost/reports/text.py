@@ -27,11 +27,13 @@ def render(report: Report, width: int, colour: bool) -> str:
     console.print(Text(view.heading, style="bold"))
     columns, dropped = _fitting(view, width)
     console.print(_grid(view, columns))
+    console.print()
     for note in view.notes:
         console.print(Text(note))
     if dropped:
-        titles = listed(list(dict.fromkeys(column.title for column in dropped if not column.drawn and column.title)))
-        console.print(Text(f"Not shown at this width: {titles}. --format json has all of it.", style="dim"))
+        titles = listed([column.said or column.title for column in dropped if not column.drawn])
+        if titles:
+            console.print(Text(f"Not shown at this width: {titles}. --format json has all of it.", style="dim"))
     return "\n".join(line.rstrip() for line in stream.getvalue().splitlines()) + "\n"
 
 

@@ -25,7 +25,7 @@ def _count(title: str, key: str, rank: int = 0) -> Column:
 def _share(title: str, key: str, rank: int = 0, interval_rank: int | None = None) -> list[Column]:
     columns = [Column(title, lambda row: percent(row[key]), rank=rank)]
     if interval_rank is not None:
-        columns.append(Column(f"95 % of {title}", _interval(key, percent), rank=interval_rank))
+        columns.append(Column("95 %", _interval(key, percent), rank=interval_rank, said=f"interval of {title}"))
     return columns
 
 
@@ -106,7 +106,7 @@ def spikes_view(report: dict[str, Any]) -> View:
     columns = (
         _level(), _count("players", "players"), _count("tries", "tries"), *_share("a try clears", "try_clear"),
         *_share("neighbours", "expected", 1), Column("points", lambda row: points(row["difference"])),
-        Column("95 % of points", _interval("difference", points)),
+        Column("95 %", _interval("difference", points)),
         Column("", lambda row: "harder" if _below(row) else "easier" if _above(row) else "", left=True),
     )  # fmt: skip
     return View("Spikes, a first reading: the chance that a try clears, against two neighbours on each side", columns,

@@ -73,15 +73,9 @@ def words(code: str) -> str:
     return code.replace("_", " ")
 
 
-BLOCKS = "▏▎▍▌▋▊▉█"
-
-
-def bar(share: float | None, width: int, plain: bool = False) -> str:
-    """A bar for a share, in eighths of a character; ``plain`` draws it in ASCII."""
-    if share is None:
+def bar(share: float | None, width: int) -> str:
+    """A bar for a share, in halves of a character; more than nothing is never drawn as nothing."""
+    if not share:
         return ""
-    if plain:
-        return "#" * round(width * share)
-    eighths = round(8 * width * min(1.0, max(0.0, share)))
-    full, rest = divmod(eighths, 8)
-    return "█" * full + (BLOCKS[rest - 1] if rest else "")
+    full, half = divmod(max(1, round(2 * width * min(1.0, max(0.0, share)))), 2)
+    return "━" * full + "╸" * half

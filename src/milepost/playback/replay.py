@@ -12,11 +12,11 @@ from milepost.gate.gate import Gated, gate
 from milepost.gate.names import reorder
 from milepost.logs.course import Course
 from milepost.logs.interface import ABSENT, Ints, Log
+from milepost.playback.infer import MOST_LEVELS, infer_order
+from milepost.playback.machine import run_session
+from milepost.playback.play import AttemptTable, MoveTable, Play
+from milepost.playback.tape import Attempts, Moves, State, Tally, Tape
 from milepost.progress import SILENT, Progress
-from milepost.replay.infer import MOST_LEVELS, infer_order
-from milepost.replay.machine import run_session
-from milepost.replay.play import AttemptTable, MoveTable, Play
-from milepost.replay.tape import Attempts, Moves, State, Tally, Tape
 from milepost.rules import ReplayRules
 from milepost.vocabulary import END_CAUSES, END_UNKNOWN
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from milepost.replay.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Attempts, Moves, State, Tally, Tape
+from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Attempts, Moves, State, Tally, Tape
 from milepost.vocabulary import (
     ADVANCE,
     BIT,
@@ -335,7 +335,7 @@ def _outcome_elsewhere(tape: Tape, tally: Tally, attempts: Attempts, state: Stat
     if level == state.echo and not _pending(state, level):
         tape.marks[i] |= _REPEATED_COMPLETE if outcome == CLEARED else _DEATH_AFTER_COMPLETE
         return
-    if outcome == CLEARED and state.clear_fresh and level != state.clear_level and _within(tape, state, state.clear_at, i):  # noqa: E501
+    if outcome == CLEARED and state.clear_fresh and level != state.clear_level and _within(tape, state, state.clear_at, i):
         tape.marks[i] |= _REPEATED_COMPLETE
         return
     if _pending(state, level):

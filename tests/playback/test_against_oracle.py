@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from milepost.logs.course import read_course
 from milepost.logs.read import read
-from milepost.replay.replay import replay_log
+from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 from milepost.vocabulary import MOVE_KINDS
 from oracle.replay import Settings

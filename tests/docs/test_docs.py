@@ -1,0 +1,43 @@
+"""The manual is true: its examples run, and every command, option and finding is in it."""
+
+import re
+from pathlib import Path
+
+import pytest
+
+from milepost.cli.main import COMMANDS, build_parser
+from milepost.vocabulary import EVENTS, FINDINGS
+
+ROOT = Path(__file__).resolve().parents[2]
+README = (ROOT / "README.md").read_text(encoding="utf-8")
+MANUAL = README + "".join(path.read_text(encoding="utf-8") for path in sorted((ROOT / "docs").glob("*.md")))
+
+
+@pytest.mark.parametrize("command", re.findall(r"^\$ milepost (.+)$", README, re.MULTILINE))
+def test_examples_run(wickwater, command):
+    """Every command line in the README runs on the demo."""
+    done = wickwater(*command.split())
+    assert done.returncode == 0, done.stderr
+
+
+def test_notebook_example_runs(wickwater, monkeypatch):
+    """The README's Python example runs."""
+    (example,) = re.findall(r"```python\n(.+?)```", README, re.DOTALL)
+    monkeypatch.chdir(wickwater.folder)
+    exec(compile(example, "README.md", "exec"), {})
+
+
+def test_manual_is_complete():
+    """Commands, options, event words and finding codes are all in the manual."""
+    known = {*COMMANDS, *EVENTS, *(finding.code for finding in FINDINGS)}
+    for action in vars(build_parser()._subparsers._group_actions[0])["choices"].values():
+        known |= {option for a in action._actions for option in a.option_strings if option.startswith("--")}
+    missing = sorted(name for name in known - {"--help"} if name not in MANUAL)
+    assert not missing
+
+
+def test_links_lead_somewhere():
+    """Every relative link and picture of the manual exists."""
+    for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+        for target in re.findall(r"\]\(([^)#:]+)\)", path.read_text(encoding="utf-8")):
+            assert (path.parent / target).exists(), f"{path.name}: {target}"

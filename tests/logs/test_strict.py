@@ -1,0 +1,68 @@
+"""The strict reader gives what the line reader gives, or nothing."""
+
+import json
+
+import numpy as np
+import pytest
+
+from milepost.logs import strict
+from milepost.logs.read import read
+from random_logs import random_log
+
+SPOILED = [
+    '{"session": 1.5, "time": 1, "event": "start", "level": "a"}', '{"session": "s", "time": null, "event": "pause"}',
+    '{"session": "s", "time": 1, "event": "start"}', '{"session": "s", "time": 1, "event": "hit", "progress": 2}',
+    "{broken", "[1]", '{"session": "s", "time": 1, "event": "hit", "mood": {"deep": 1}}',
+    '{"session": "s", "time": "2026-03-01T10:00:00", "event": "hit"}', '{"session": "s", "time": NaN, "event": "hit"}',
+]  # fmt: skip
+
+
+def both(folder, text, monkeypatch):
+    """The log read in both ways, and whether the strict reader took it."""
+    path = folder / "log.jsonl"
+    path.write_text(text, encoding="utf-8")
+    monkeypatch.setattr(strict, "WORTHWHILE", 0)
+    taken, plain = [], strict.read_strict
+    monkeypatch.setattr(strict, "read_strict", lambda source: taken.append(plain(source)) or taken[-1])
+    fast = read([str(path)])
+    monkeypatch.setattr(strict, "WORTHWHILE", 1 << 60)
+    return fast, read([str(path)]), taken[0] is not None
+
+
+def assert_same(fast, slow):
+    for name in vars(slow.records):
+        ours, theirs = getattr(fast.records, name), getattr(slow.records, name)
+        if name in ("level", "to", "cause"):
+            names = "causes" if name == "cause" else "stops"
+            ours, theirs = (np.array([*getattr(log, names), ""])[column] for log, column in ((fast, ours), (slow, theirs)))
+        assert ours.tolist() == pytest.approx(theirs.tolist(), nan_ok=True) if ours.dtype.kind == "f" else (ours == theirs).all()
+    assert vars(fast.sessions) == vars(slow.sessions)
+    assert fast.unknown_words == slow.unknown_words
+
+
+def test_clean_logs_are_read_alike(tmp_path, monkeypatch):
+    """Random logs without bad lines: the same columns, names, sessions and likeness; most of them strictly."""
+    taken = 0
+    for seed in range(60):
+        lines = [line for line in random_log(seed) if isinstance(line, dict) and clean(line)]
+        fast, slow, strictly = both(tmp_path, "".join(json.dumps(line) + "\n" for line in lines or [START]), monkeypatch)
+        assert_same(fast, slow)
+        taken += strictly
+        monkeypatch.undo()
+    assert taken > 15
+
+
+START = {"session": "s", "time": 0, "event": "start", "level": "Mill Pond"}
+
+
+def clean(line):
+    return type(line.get("progress", 0)) in (int, float) and line.get("progress", 0) <= 1 and "mood" not in line
+
+
+@pytest.mark.parametrize("line", SPOILED)
+def test_a_spoiled_line_goes_to_the_line_reader(tmp_path, monkeypatch, line):
+    """Anything out of the ordinary, and the file is read line by line."""
+    fast, slow, strictly = both(tmp_path, json.dumps(START) + "\n" + line + "\n", monkeypatch)
+    assert not strictly
+    assert_same(fast, slow)
+    assert fast.refused == slow.refused

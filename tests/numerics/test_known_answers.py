@@ -1,0 +1,59 @@
+"""Intervals and survival curves against published or hand-worked answers."""
+
+import numpy as np
+import pytest
+
+from milepost.numerics.intervals import clustered_share, exact, log_log, wilson
+from milepost.numerics.survival import kaplan_meier
+
+
+def test_wilson():
+    """Newcombe, Statistics in Medicine 17 (1998), table I: 81 of 263 and 0 of 20."""
+    assert wilson(81, 263) == pytest.approx((0.2553, 0.3662), abs=5e-5)
+    assert wilson(0, 20) == pytest.approx((0.0, 0.1611), abs=5e-5)
+    assert wilson(0, 0) == (None, None)
+
+
+def test_exact():
+    """The same table: 81 of 263, 15 of 148 and 1 of 29 by Clopper and Pearson."""
+    assert exact(81, 263) == pytest.approx((0.2527, 0.3676), abs=5e-5)
+    assert exact(15, 148) == pytest.approx((0.0578, 0.1617), abs=5e-5)
+    assert exact(1, 29) == pytest.approx((0.0009, 0.1776), abs=5e-5)
+    assert exact(5, 5) == pytest.approx((0.025 ** (1 / 5), 1.0))
+
+
+def test_kaplan_meier():
+    """Freireich's 21 patients on 6-MP (Cox and Oakes, 1984, p. 8): survival 0.857, 0.807, 0.753, 0.690 …, median 23."""
+    times = [6, 6, 6, 6, 7, 9, 10, 10, 11, 13, 16, 17, 19, 20, 22, 23, 25, 32, 32, 34, 35]
+    event = [1, 1, 1, 0, 1, 0, 1, 0, 0, 1, 1, 0, 0, 0, 1, 1, 0, 0, 0, 0, 0]
+    curve = kaplan_meier(np.array(times, dtype=float), np.array(event, dtype=bool))
+    steps = curve.survival[curve.events > 0]
+    assert steps == pytest.approx([0.857, 0.807, 0.753, 0.690, 0.627, 0.538, 0.448], abs=5e-4)
+    assert curve.quantile(0.5) == 23
+    assert curve.quantile(0.9) is None
+
+
+def test_equal_times_are_one():
+    """Values that differ by less than the tolerance are one step, with the clear before the cut-off."""
+    curve = kaplan_meier(np.array([0.1 + 0.2, 0.3, 0.5]), np.array([False, True, True]))
+    assert curve.at_risk.tolist() == [3, 1]
+    assert curve.survival == pytest.approx([2 / 3, 0.0])
+
+
+@pytest.mark.parametrize(("hits", "of", "expected"), [
+    ([1], [4], exact(1, 4)),  # one player
+    ([1, 1], [2, 2], exact(2, 4)),  # no spread between players
+    ([1, 1, 1], [1, 1, 1], exact(3, 3)),  # all cleared at once
+    ([0, 0], [7, 9], exact(0, 2)),  # nobody did: counted by players
+    ([0, 0], [0, 0], (None, None)),  # nobody tried
+])  # fmt: skip
+def test_clustered_share_at_its_edges(hits, of, expected):
+    """Where the variance says nothing, the exact interval steps in."""
+    assert clustered_share(np.array(hits), np.array(of)) == pytest.approx(expected)
+
+
+def test_log_log_is_open_at_the_ends():
+    """There is no interval at exactly 0 or 1, and inside it stays within."""
+    assert log_log(1.0, 0.0) == log_log(0.0, 1.0) == (None, None)
+    low, high = log_log(0.9, 0.01)
+    assert 0 < low < 0.9 < high < 1

@@ -1,0 +1,49 @@
+"""The package as a whole: its notebook calls, what it costs to start, and that the core knows no interface."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import milepost
+
+SOURCE = Path(milepost.__file__).parent
+
+
+def test_notebook_calls(wickwater):
+    """The calls give the commands' figures as pandas tables."""
+    play = milepost.replay(wickwater.folder / "wickwater/logs", course=wickwater.folder / "wickwater/course.toml")
+    rows = wickwater.json("funnel", "wickwater/logs", "--course", "wickwater/course.toml")["levels"]
+    table = milepost.funnel(play, raw=True)
+    assert table["reached"].tolist() == [row["reached"] for row in rows]
+    assert {"raw_tries", "drop_off_low"} <= set(table.columns)
+    for call in (milepost.attempts, milepost.times, milepost.spikes):
+        assert call(play).index.tolist() == table.index.tolist()
+
+
+def test_replaying_twice_finds_the_same(wickwater):
+    """A replay leaves the log that was read as it was."""
+    from milepost.logs.read import read
+    from milepost.playback.replay import replay_log
+
+    log = read([str(wickwater.folder / "wickwater/logs")])
+    first, second = (replay_log(log, None, milepost.ReplayRules()).finding_counts() for _ in range(2))
+    assert first == second
+
+
+def test_core_has_no_interface():
+    """Only figures, reports and the command line print, read arguments, or import what draws and talks."""
+    banned = re.compile(r"^\s*(import|from) (argparse|rich|matplotlib)|\bprint\(", re.MULTILINE)
+    for path in SOURCE.rglob("*.py"):
+        if path.relative_to(SOURCE).parts[0] not in ("figures", "reports", "cli"):
+            assert not banned.search(path.read_text(encoding="utf-8")), path
+
+
+def test_imports_are_left_until_needed():
+    """Help loads no numerics, and a funnel of a small log neither pandas nor SciPy nor DuckDB nor Matplotlib."""
+    code = "import sys; from milepost.cli.main import main; main(sys.argv[1:]); print(*sys.modules, file=sys.stderr)"
+    heavy = {"numpy", "pandas", "scipy", "duckdb", "matplotlib", "rich"}
+    log = '{"session": "s", "time": 0, "event": "start", "level": "Mill Pond"}\n'
+    for words, allowed in ((["--help"], set()), (["funnel", "-"], {"numpy", "rich"})):
+        done = subprocess.run([sys.executable, "-c", code, *words], input=log, capture_output=True, text=True, check=True)
+        assert heavy & set(done.stderr.split()) == allowed
