@@ -99,7 +99,8 @@ def play(rng: np.random.Generator) -> list[list[str]]:
     evenings: list[list[tuple[float, str]]] = [[], []]
     for records in sessions(tries, scenery, rng):
         evening = BUILDS.index(records[0]["build"])
-        begin = float(rng.uniform(0, 1800))
+        second = records[0]["session"].endswith("-2")
+        begin = float(rng.uniform(0, 1800)) + 3600 * second
         for record in spoil(with_older_names(records), FaultRates(), rng):
             evenings[evening].append((begin + record["time"], json.dumps(record, ensure_ascii=False)))
     for evening, extra in zip(evenings, extra_sessions(), strict=True):

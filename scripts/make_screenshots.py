@@ -18,6 +18,7 @@ SHOTS = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 PROGRAM = Path(sys.executable).with_name("milepost")
 ON_DEMO = "wickwater/logs --course wickwater/course.toml"
 TERMINAL = {
+    "check-terminal": f"check {ON_DEMO}",
     "funnel-terminal": f"funnel {ON_DEMO}",
     "funnel-raw-terminal": f"funnel {ON_DEMO} --raw",
     "attempts-terminal": f"attempts {ON_DEMO}",

@@ -25,7 +25,6 @@ EVENTS: Final = (
 )
 SESSION_START, START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME, SESSION_END = range(13)  # noqa: E501
 EVENT_CODES: Final = {word: code for code, word in enumerate(EVENTS)}
-UNKNOWN_EVENT: Final = -1
 NEED_LEVEL: Final = frozenset({"start", "retry", "death", "reset", "complete", "transition"})
 LEVEL_EVENTS: Final = (START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME)
 
@@ -45,46 +44,52 @@ EXIT, ENTRY, REPEAT, SETBACK, PASSED, ADVANCE, RETURN, SKIP = range(8)
 
 
 class Finding(NamedTuple):
-    """A finding code: what it means and what the replay did about it."""
+    """A finding code: what it means, what was done about it, and how much it may matter (low, medium, high)."""
 
     code: str
     meaning: str
     done: str
+    weight: str = "low"
 
 
 FINDINGS: Final = (
-    Finding("unreadable_record", "not a record: broken, or without a usable session, time, event or level", "refused"),
-    Finding("bad_field", "a field of the wrong type or out of range", "field taken as absent"),
-    Finding("unknown_event", "an event word that neither the list nor the map has", "ignored"),
+    Finding("unreadable_record", "not a record: broken, or without a usable session, time, event or level", "refused", "high"),
+    Finding("bad_field", "a field of the wrong type or out of range", "field taken as absent", "medium"),
+    Finding("unknown_event", "an event word that neither the list nor the map has", "ignored", "medium"),
     Finding("level_spelling", "a level name matched by its folded form only", "used under the course's name"),
-    Finding("unknown_level", "a level that the course does not have", "kept, outside the course"),
+    Finding("unknown_level", "a level that the course does not have", "kept, outside the course", "high"),
     Finding("duplicate_record", "a record that its session had before", "dropped"),
-    Finding("coarse_clock", "sessions of a build that logs whole seconds only", "repeats judged by order"),
-    Finding("foreign_actor", "set off by something other than the player", "ignored"),
-    Finding("clock_backwards", "a time earlier than that of the record before", "kept in order, durations not below 0"),
+    Finding("coarse_clock", "sessions of a build that logs whole seconds only", "repeats judged by order", "medium"),
+    Finding("foreign_actor", "set off by something other than the player", "ignored", "medium"),
+    Finding("clock_backwards", "a time earlier than that of the record before", "kept in order, durations not below 0", "medium"),
     Finding("repeated_start", "a start right after the opening of the attempt", "dropped"),
-    Finding("start_while_playing", "play began elsewhere while an attempt was open", "open attempt closed as left"),
-    Finding("retry_without_start", "a retry in a level that was not started", "taken as a start"),
+    Finding("start_while_playing", "play began elsewhere while an attempt was open", "open attempt closed as left", "medium"),
+    Finding("retry_without_start", "a retry in a level that was not started", "taken as a start", "medium"),
     Finding("repeated_death", "a death right after the failure", "dropped"),
-    Finding("implied_retry", "an outcome after a failure with no retry logged", "retry put in at the failure"),
+    Finding("implied_retry", "an outcome after a failure with no retry logged", "retry put in at the failure", "medium"),
     Finding("death_after_complete", "a death in a level already cleared", "dropped"),
     Finding("repeated_complete", "a clear that fired again", "dropped"),
-    Finding("implied_start", "an outcome after a transition with no start logged", "start put in at the transition"),
-    Finding("reset_without_start", "a reset in a level that was not started", "visit opened, waiting for a try"),
-    Finding("outcome_without_start", "an outcome in a level that was not started", "attempt of unknown duration"),
-    Finding("instant_clear", "a clear sooner than a player could", "counted as it stands"),
+    Finding("implied_start", "an outcome after a transition with no start logged", "start put in at the transition", "medium"),
+    Finding("reset_without_start", "a reset in a level that was not started", "visit opened, waiting for a try", "medium"),
+    Finding("outcome_without_start", "an outcome in a level that was not started", "attempt of unknown duration", "medium"),
+    Finding("instant_clear", "a clear sooner than a player could", "counted as it stands", "medium"),
     Finding("flash_attempt", "a failure as long as the repeat window or shorter", "dropped"),
     Finding("flash_visit", "a level left as soon as it was entered", "dropped"),
-    Finding("fault_reset", "the level put back by something other than the player", "attempt closed as left"),
+    Finding("fault_reset", "the level put back by something other than the player", "attempt closed as left", "medium"),
     Finding("repeated_transition", "the same transition again at once", "dropped"),
-    Finding("level_mismatch", "a transition from a level that was not the current one", "used as it stands, or dropped if late"),  # noqa: E501
-    Finding("double_transition", "two transitions in one go", "the level between was passed, not played"),
-    Finding("advance_without_clear", "moved on from a level never cleared", "kept"),
-    Finding("after_skip", "records after a skipped stretch", "dropped"),
+    Finding("level_mismatch", "a transition from a level that was not the current one", "used as it stands, or dropped if late", "medium"),  # noqa: E501
+    Finding("double_transition", "two transitions in one go", "the level between was passed, not played", "medium"),
+    Finding("advance_without_clear", "moved on from a level never cleared", "kept", "medium"),
+    Finding("after_skip", "records after a skipped stretch", "dropped", "medium"),
     Finding("unmatched_pause", "a second pause, or a resume without a pause", "ignored"),
     Finding("no_effect", "an event that cannot apply where it stands", "ignored"),
     Finding("after_end", "records after the session's end", "dropped"),
-    Finding("no_session_end", "a session without its end", "ended at its last record, cause unknown"),
-    Finding("implied_complete", "moved on in a log without completions", "level counted as cleared"),
+    Finding("no_session_end", "a session without its end", "ended at its last record, cause unknown", "medium"),
+    Finding("implied_complete", "moved on in a log without completions", "level counted as cleared", "medium"),
 )
 BIT: Final = {finding.code: 1 << number for number, finding in enumerate(FINDINGS)}
+LATE: Final = 1 << len(FINDINGS)  # beside level_mismatch: the transition came late and was dropped
+DROPPED: Final = LATE | sum(BIT[code] for code in (
+    "unknown_event", "duplicate_record", "foreign_actor", "repeated_start", "repeated_death", "death_after_complete",
+    "repeated_complete", "repeated_transition", "after_skip", "unmatched_pause", "no_effect", "after_end",
+))  # fmt: skip

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import argparse
 import sys
-from contextlib import suppress
 
 from milepost.cli import terminal
 from milepost.logs.course import Course, read_course
+from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import NO_MAP, LogMap, read_map
 from milepost.playback.play import Play
 from milepost.rules import ReplayRules
@@ -15,18 +15,30 @@ from milepost.rules import ReplayRules
 
 def load(args: argparse.Namespace) -> Play:
     """Read the course, the map and the log that the arguments name, and replay."""
+    return load_with_course(args)[0]
+
+
+def load_with_course(args: argparse.Namespace) -> tuple[Play, Course | None]:
+    """The replayed log, and the course if one is named."""
     from milepost.logs.read import read
     from milepost.playback.replay import replay_log
 
     course = load_course(args)
-    log_map = read_map(args.map) if args.map else NO_MAP
+    log_map = load_map(args)
     rules = rules_of(args, log_map)
-    progress = terminal.progress()
-    try:
-        return replay_log(read(args.logs, log_map, progress), course, rules, progress)
-    finally:
-        with suppress(AttributeError):
-            progress.close()  # type: ignore[attr-defined]
+    with terminal.progress() as progress:
+        log = read(args.logs, log_map, progress, read_options(args))
+        return replay_log(log, course, rules, progress), course
+
+
+def load_map(args: argparse.Namespace) -> LogMap:
+    """The log map, if one is named."""
+    return read_map(args.map) if args.map else NO_MAP
+
+
+def read_options(args: argparse.Namespace) -> ReadOptions:
+    """How files are to be read."""
+    return ReadOptions(form=args.input_format, max_bytes=args.max_bytes)
 
 
 def load_course(args: argparse.Namespace) -> Course | None:

@@ -12,7 +12,7 @@ from milepost.cli.exits import Exit
 from milepost.errors import MilePostError
 from milepost.version import __version__
 
-COMMANDS = ("demo", "funnel", "attempts", "times", "spikes")
+COMMANDS = ("demo", "check", "funnel", "attempts", "times", "spikes", "map", "convert")
 
 _FIRST = """\
 Mile Post reads playtest logs and says where players stop and which levels stand out.
@@ -72,7 +72,7 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _one_line(text: str) -> str:
-    from milepost.reports.wording import safe
+    from milepost.wording import safe
 
     return safe(text.replace("\n", " "))
 

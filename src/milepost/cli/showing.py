@@ -6,19 +6,24 @@ import argparse
 
 from milepost.cli import terminal
 from milepost.measures.interface import Table
+from milepost.output import write_text
 from milepost.playback.play import Play
 from milepost.reports import views
 from milepost.reports.document import document
 from milepost.reports.formats import render
 from milepost.reports.interface import Report
-from milepost.reports.output import write_text
 
 
 def show(args: argparse.Namespace, play: Play, table: Table) -> None:
     """Write a measure's report as the arguments ask."""
     report = document(args.command, play, table)
     view = getattr(views, f"{args.command}_view")(report)
-    text = render(Report(report, view), args.format, terminal.width(), terminal.has_colour(args.output))
+    write(args, Report(report, [view], report["levels"]))
+
+
+def write(args: argparse.Namespace, report: Report) -> None:
+    """Write a finished report as the arguments ask."""
+    text = render(report, args.format, terminal.width(), terminal.has_colour(args.output))
     write_text(text, args.output)
 
 

@@ -6,6 +6,8 @@ import os
 import shutil
 import sys
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from milepost.progress import SILENT, Progress
@@ -26,9 +28,17 @@ def has_colour(target: str | None) -> bool:
     return sys.stdout.isatty()
 
 
-def progress() -> Progress:
+@contextmanager
+def progress() -> Iterator[Progress]:
     """Progress on standard error if that is a terminal; silent otherwise."""
-    return TerminalProgress() if sys.stderr.isatty() else SILENT
+    if not sys.stderr.isatty():
+        yield SILENT
+        return
+    shown = TerminalProgress()
+    try:
+        yield shown
+    finally:
+        shown.close()
 
 
 class TerminalProgress:

@@ -7,7 +7,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from milepost.errors import OutputError
-from milepost.reports.output import write_file
+from milepost.output import write_file
 
 LOGS = ("evening-1.jsonl", "evening-2.jsonl")
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from milepost.errors import OutputError, UsageError
-from milepost.reports.output import write_file
+from milepost.output import write_file
 
 ENDINGS = ("png", "svg")
 

@@ -6,8 +6,8 @@ from typing import Any
 
 from milepost.figures.style import LIGHT, label_size, plain_axes, shortened, title
 from milepost.measures.interface import Row
-from milepost.reports.wording import percent, plural, words
 from milepost.vocabulary import END_CAUSES
+from milepost.wording import percent, plural, words
 
 _LOST = {"quit", "unknown"}
 _MOST_LABELS = 60

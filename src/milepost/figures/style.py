@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from milepost.reports.wording import safe
+from milepost.wording import safe
 
 
 @dataclass(frozen=True)

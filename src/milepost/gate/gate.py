@@ -11,7 +11,7 @@ from milepost.gate.duplicates import duplicates
 from milepost.gate.names import Stops, gather, resolve
 from milepost.logs.course import Course
 from milepost.logs.interface import ABSENT, Bools, Ints, Log, Records, Refused, Sessions
-from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION, UNKNOWN_EVENT
+from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
 
 FAULT_SECONDS = 2.0
 _TOLERANCE = 1e-9
@@ -54,7 +54,7 @@ def gate(log: Log, course: Course | None, keep_debug: bool) -> Gated:
     log, debug_sessions = (log, 0) if keep_debug else _without_debug(log)
     log = replace(log, records=replace(log.records, marks=log.records.marks.copy()))
     records, sessions = log.records, log.sessions
-    left = records.event != UNKNOWN_EVENT
+    left = records.event >= 0
     _mark(records, ~left, "unknown_event")
     counts = _name_counts(records, left, len(log.stops))
     stops = resolve(log.stops, counts, course) if course else gather(log.stops, counts)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from math import isfinite, nan
+from math import nan
 from typing import Any
 
 import numpy as np
@@ -13,9 +13,10 @@ from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, 
 from milepost.logs.likeness import signed, text_number
 from milepost.logs.strict import Block, TextColumn
 from milepost.logs.timestamps import NANO
-from milepost.vocabulary import BIT, EVENT_CODES, NUMBER_FIELDS, UNKNOWN_EVENT
+from milepost.vocabulary import BIT, EVENT_CODES, NUMBER_FIELDS
 
 _BAD_FIELD = BIT["bad_field"]
+_FAR = 1e300  # seconds; times are kept so far from the session's first at most that differences stay finite
 _ROW = np.dtype(
     [(name, np.int64) for name in ("session", "event", "level", "to", "cause", "file", "line", "marks", "seq",
                                    "identity", "likeness")]
@@ -50,7 +51,7 @@ class RecordBuilder:
         self._session_codes: dict[str, int] = {}
         self._first_clock: list[float] = []
         self._stops, self._causes = Names(), Names()
-        self._unknown_words: dict[str, int] = {}
+        self._unknown_words = Names()
         self._debug_only: set[str] = set()
         self.files: list[str] = []
         self.refused: list[Refused] = []
@@ -94,16 +95,11 @@ class RecordBuilder:
             raise UnreadableError("time is of another kind than the session's first")
         if epoch is not None and fields.stamp is not None:
             return (fields.stamp - epoch) / NANO
-        time = fields.clock - self._first_clock[session]
-        if not isfinite(time):
-            raise UnreadableError("time is too far from the session's first")
-        return time
+        return min(max(fields.clock - self._first_clock[session], -_FAR), _FAR)
 
     def _append(self, session: int, time: float, fields: Fields, place: Place, likeness: int) -> None:
         self._note_session(session, fields)
-        event = EVENT_CODES.get(fields.event, UNKNOWN_EVENT)
-        if event == UNKNOWN_EVENT:
-            self._unknown_words[fields.event] = self._unknown_words.get(fields.event, 0) + 1
+        event = self._event(fields.event)
         text, number = fields.text.get, fields.numbers.get
         second, whole = fields.second()
         identity = text("id")
@@ -160,7 +156,8 @@ class RecordBuilder:
     def _rows_of(self, block: Block, session: Ints, file: int) -> Any:
         rows = np.zeros(block.rows, _ROW)
         rows["session"], rows["file"], rows["line"] = session, file, np.arange(1, block.rows + 1)
-        rows["event"] = self._events(block.text["event"])
+        words = block.text["event"]
+        rows["event"] = np.array([self._event(word) for word in words.values], dtype=np.int64)[words.codes]
         for name, names in (("level", self._stops), ("to", self._stops), ("cause", self._causes)):
             rows[name] = _coded(block.text.get(name), names, block.rows)
         has_seq = ~np.isnan(block.seq)
@@ -177,18 +174,14 @@ class RecordBuilder:
             rows["time"] = (block.time * 1000 - epoch) / NANO
             rows["second"], rows["whole"] = block.time // 1_000_000, block.time % 1_000_000 == 0
         else:
-            rows["time"] = block.time - np.array(self._first_clock)[session]
+            rows["time"] = np.clip(block.time - np.array(self._first_clock)[session], -_FAR, _FAR)
             rows["second"] = np.floor(block.time)
             rows["whole"] = rows["second"] == block.time
         return rows
 
-    def _events(self, words: TextColumn) -> Ints:
-        codes = np.array([EVENT_CODES.get(word, UNKNOWN_EVENT) for word in words.values], dtype=np.int64)
-        counts = np.bincount(words.codes, minlength=len(words.values))
-        for word, code, count in zip(words.values, codes, counts.tolist(), strict=True):
-            if code == UNKNOWN_EVENT:
-                self._unknown_words[word] = self._unknown_words.get(word, 0) + count
-        return codes[words.codes]
+    def _event(self, word: str) -> int:
+        code = EVENT_CODES.get(word)
+        return -1 - self._unknown_words.code(word) if code is None else code
 
     def log(self) -> Log:
         """The log of all the records added."""
@@ -199,8 +192,12 @@ class RecordBuilder:
             self._mark_debug(name)
         return Log(
             Records(**columns), self.sessions, list(self._stops), list(self._causes),
-            self._unknown_words, self.files, self.refused,
+            list(self._unknown_words), self.files, self.refused,
         )  # fmt: skip
+
+    def clear_rows(self) -> None:
+        """Forget the columns built so far, for one who only wants the records checked."""
+        self._rows.clear()
 
     def _flush(self) -> None:
         if self._rows:

@@ -11,7 +11,8 @@ from milepost.errors import CourseError
 from milepost.logs.toml import load_toml
 from milepost.naming import folded
 
-_COURSE_KEYS = {"name", "level", "places"}
+_COURSE_KEYS = {"name", "level", "places", "known_fault"}
+_FAULT_KEYS = {"code", "level", "build", "note"}
 _LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs"}
 
 
@@ -28,12 +29,23 @@ class Level:
 
 
 @dataclass(frozen=True)
+class KnownFault:
+    """A fault that is known: the finding or suspect that it shows as, and where; None means anywhere."""
+
+    code: str
+    level: str | None = None
+    build: str | None = None
+    note: str | None = None
+
+
+@dataclass(frozen=True)
 class Course:
     """A level sequence in order; ``places`` are stops that are no levels."""
 
     name: str | None
     levels: tuple[Level, ...]
     places: tuple[str, ...] = ()
+    known_faults: tuple[KnownFault, ...] = ()
     unused: tuple[str, ...] = ()  # keys of the file that mean nothing here
 
     def names(self) -> list[str]:
@@ -57,7 +69,18 @@ def read_course(path: str | Path) -> Course:
     unused = [key for key in table if key not in _COURSE_KEYS]
     unused += sorted({f"level.{key}" for row in rows for key in row if key not in _LEVEL_KEYS})
     name = table.get("name")
-    return Course(name if isinstance(name, str) else None, levels, places, tuple(unused))
+    faults = _faults(table.get("known_fault", []), path)
+    return Course(name if isinstance(name, str) else None, levels, places, faults, tuple(unused))
+
+
+def _faults(rows: Any, path: str | Path) -> tuple[KnownFault, ...]:
+    if not isinstance(rows, list):
+        raise CourseError(f"{path}: known_fault is no list of tables. Write [[known_fault]] and its keys below.")
+    for row in rows:
+        texts = isinstance(row, dict) and all(isinstance(value, str) for value in row.values())
+        if not texts or "code" not in row or row.keys() - _FAULT_KEYS:
+            raise CourseError(f"{path}: a known_fault has the texts code, level, build and note, of which code is needed.")
+    return tuple(KnownFault(**row) for row in rows)
 
 
 def _level(row: Any, where: str) -> Level:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import NamedTuple
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -91,6 +92,33 @@ class Log:
     sessions: Sessions
     stops: list[str]  # names in `level` and `to`
     causes: list[str]
-    unknown_words: dict[str, int]  # event words outside the list, with counts
+    unknown_words: list[str]  # event words outside the list; word k is -1 - k in the column of events
     files: list[str]
     refused: list[Refused]
+
+
+class Sink(Protocol):
+    """Where a reader puts the records of one file."""
+
+    def add(self, record: Mapping[str, Any], line: int) -> None:
+        """Take a record as logged, with its line or row."""
+
+    def refuse(self, line: int, reason: str) -> None:
+        """Note that something there is no record."""
+
+
+@dataclass(frozen=True)
+class ReadOptions:
+    """How files are read.
+
+    Attributes:
+        form: the input format, told from the content where None.
+        max_bytes: how much a packed file may unpack to.
+        query: the SQL that selects the records of a SQLite file.
+        delimiter: what separates the cells of a CSV file, found where None.
+    """
+
+    form: str | None = None
+    max_bytes: int = 4 << 30
+    query: str | None = None
+    delimiter: str | None = None

@@ -1,47 +1,38 @@
-"""JSON Lines, line by line: keeps what is good and names each bad line."""
+"""JSON Lines, line by line, and JSON arrays: keeps what is good and names each bad line or row."""
 
 from __future__ import annotations
 
+import io
 import json
 from collections.abc import Iterator
-from typing import BinaryIO
 
 from milepost.errors import LogError
-from milepost.logs.builder import RecordBuilder
-from milepost.logs.interface import Place
-from milepost.logs.likeness import likeness
-from milepost.logs.logmap import LogMap
+from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources import Source
 from milepost.progress import Progress
 
 MAX_LINE = 1 << 20  # bytes; no record of a game is longer, and memory stays bounded
+MAX_ARRAY = 1 << 30  # bytes; an array has to be in memory as a whole
 _BOM = b"\xef\xbb\xbf"
 _STEP = 5000
 
 
-def read_lines(source: Source, file: int, builder: RecordBuilder, log_map: LogMap, progress: Progress) -> None:
-    """Add the records of one file to the builder.
+def read_lines(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
+    """Give the records of one file to the sink.
 
     Raises:
         LogError: the file cannot be opened, or breaks off inside its packing.
     """
     number = 0
-    with source.open() as stream:
-        try:
-            for number, line in enumerate(_lines(stream), 1):
-                _add_line(line, Place(file, number), builder, log_map)
-                if number % _STEP == 0:
-                    progress.advance(_STEP)
-        except (OSError, EOFError) as error:
-            raise LogError(f"{source.label}:{number + 1}: cannot be read on from here ({error}). Is the file whole?") from error  # noqa: E501
-        except Exception as error:
-            if type(error).__module__.partition(".")[0] not in ("zlib", "zstandard", "zstd"):
-                raise
-            raise LogError(f"{source.label}:{number + 1}: cannot be unpacked from here ({error}). Is the file whole?") from error  # noqa: E501
+    with source.open(options.max_bytes) as stream:
+        for number, line in enumerate(_lines(stream), 1):
+            _add_line(line, number, sink)
+            if number % _STEP == 0:
+                progress.advance(_STEP)
     progress.advance(number % _STEP)
 
 
-def _lines(stream: BinaryIO) -> Iterator[bytes | None]:
+def _lines(stream: io.BufferedReader) -> Iterator[bytes | None]:
     """The lines of the file; None for one that is too long to be a record."""
     first = True
     while line := stream.readline(MAX_LINE + 1):
@@ -55,22 +46,48 @@ def _lines(stream: BinaryIO) -> Iterator[bytes | None]:
             yield line
 
 
-def _add_line(line: bytes | None, place: Place, builder: RecordBuilder, log_map: LogMap) -> None:
+def _add_line(line: bytes | None, number: int, sink: Sink) -> None:
     if line is None:
-        builder.refuse(place, f"line longer than {MAX_LINE:,} bytes")
+        sink.refuse(number, f"line longer than {MAX_LINE:,} bytes")
         return
     if not line.strip():
         return
     try:
         record = json.loads(line.decode("utf-8"))
     except UnicodeDecodeError:
-        builder.refuse(place, "not UTF-8")
-        return
+        sink.refuse(number, "not UTF-8")
     except (ValueError, RecursionError):
-        builder.refuse(place, "not JSON")
-        return
-    if not isinstance(record, dict):
-        builder.refuse(place, "not a JSON object")
-        return
-    alike = likeness(record)
-    builder.add(log_map.translated(record) if log_map.active else record, place, alike)
+        sink.refuse(number, "not JSON")
+    else:
+        _add(record, number, sink)
+
+
+def _add(record: object, number: int, sink: Sink) -> None:
+    if isinstance(record, dict):
+        sink.add(record, number)
+    else:
+        sink.refuse(number, "not a JSON object")
+
+
+def read_array(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
+    """Give the elements of a JSON array to the sink; their places are counted from 1.
+
+    Raises:
+        LogError: the file is no JSON array as a whole, or larger than an array may be.
+    """
+    with source.open(options.max_bytes) as stream:
+        data = stream.read(MAX_ARRAY + 1)
+    if len(data) > MAX_ARRAY:
+        raise LogError(f"{source.label}: a JSON array of more than {MAX_ARRAY:,} bytes. Write it as one object a line.")
+    try:
+        records = json.loads(data.removeprefix(_BOM).decode("utf-8"))
+    except UnicodeDecodeError as error:
+        raise LogError(f"{source.label}: not UTF-8 at byte {error.start + 1:,}. Is it a JSON file?") from None
+    except json.JSONDecodeError as error:
+        raise LogError(f"{source.label}:{error.lineno}: not JSON ({error.msg}). Is the file whole?") from None
+    except (ValueError, RecursionError):
+        raise LogError(f"{source.label}: JSON nested too deeply, or with a number too long to read.") from None
+    for number, record in enumerate(records if isinstance(records, list) else [records], 1):
+        _add(record, number, sink)
+        if number % _STEP == 0:
+            progress.advance(_STEP)

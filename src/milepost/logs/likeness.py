@@ -41,15 +41,22 @@ def likeness(record: Mapping[str, Any]) -> int:
     for name, value in record.items():
         if value is None or value == "":
             continue
-        mixed = (text_number(name) + _value_number(value)) & _MASK
-        mixed = ((mixed ^ (mixed >> 32)) * _FACTOR) & _MASK
-        total += mixed ^ (mixed >> 32)
+        total += _mixed_text(name, value) if type(value) is str else _mixed(text_number(name) + _value_number(value))
     return signed(total & _MASK)
 
 
+@lru_cache(maxsize=1 << 16)
+def _mixed_text(name: str, text: str) -> int:
+    return _mixed(text_number(name) + text_number(text))
+
+
+def _mixed(number: int) -> int:
+    number &= _MASK
+    number = ((number ^ (number >> 32)) * _FACTOR) & _MASK
+    return number ^ (number >> 32)
+
+
 def _value_number(value: Any) -> int:
-    if type(value) is str:
-        return text_number(value)
     if value is True or value is False:
         return _TRUE if value else _FALSE
     if type(value) is float or type(value) is int:

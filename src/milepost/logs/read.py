@@ -1,39 +1,63 @@
-"""Reads a whole log, however many files it is made of."""
+"""Reads a whole log, however many files it is made of, and whatever format each is in."""
 
 from __future__ import annotations
+
+from dataclasses import replace
 
 from milepost.errors import LogError
 from milepost.logs import strict
 from milepost.logs.builder import RecordBuilder
-from milepost.logs.interface import Log
-from milepost.logs.jsonlines import read_lines
+from milepost.logs.formats import READERS, tell
+from milepost.logs.interface import Log, ReadOptions
 from milepost.logs.logmap import NO_MAP, LogMap
+from milepost.logs.sink import RecordSink
 from milepost.logs.sources import Source, expand
+from milepost.logs.translation import Translator
 from milepost.progress import SILENT, Progress
 
+DEFAULTS = ReadOptions()
 
-def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT) -> Log:
+
+def read(
+    names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT, options: ReadOptions = DEFAULTS
+) -> Log:
     """Read the files, folders and globs named as one log.
 
     Raises:
         LogError: nothing there, not to be opened, or no record in it that can be used.
     """
     builder = RecordBuilder()
-    sources = expand(names)
-    progress.step("reading")
-    for source in sources:
-        builder.files.append(source.label)
-        file = len(builder.files) - 1
-        if not _read_whole(source, file, builder, log_map, progress):
-            read_lines(source, file, builder, log_map, progress)
+    read_into(builder, names, log_map, progress, options)
     log = builder.log()
     _require_records(log)
     return log
 
 
-def _read_whole(source: Source, file: int, builder: RecordBuilder, log_map: LogMap, progress: Progress) -> bool:
+def read_into(
+    builder: RecordBuilder, names: list[str], log_map: LogMap, progress: Progress, options: ReadOptions
+) -> None:
+    """Give every record of the files, folders and globs named to a builder.
+
+    Raises:
+        LogError: nothing there, or not to be opened.
+    """
+    sources = expand(names)
+    options = replace(options, query=log_map.query, delimiter=log_map.delimiter, form=options.form or log_map.form)
+    translator = Translator(log_map) if log_map.active else None
+    progress.step("reading")
+    for file, source in enumerate(sources):
+        builder.files.append(source.label)
+        form = tell(source, options)
+        whole = form == "jsonl" and translator is None and type(builder) is RecordBuilder
+        if whole and _read_whole(source, file, builder, progress):
+            continue
+        reader = READERS[form]
+        reader.read(source, RecordSink(builder, file, translator, reader.cells), options, progress)
+
+
+def _read_whole(source: Source, file: int, builder: RecordBuilder, progress: Progress) -> bool:
     """Read a large file at full speed, if nothing in it is out of the ordinary; false where nothing was read."""
-    if log_map.active or source.size() < strict.WORTHWHILE:
+    if source.size() < strict.WORTHWHILE:
         return False
     block = strict.read_strict(source)
     if block is None or not builder.add_block(block, file):
@@ -51,5 +75,5 @@ def _require_records(log: Log) -> None:
     first = log.refused[0]
     raise LogError(
         f"{log.files[first.place.file]}:{first.place.line}: {first.reason}, and no other record of the log can be "
-        "used. Mile Post reads one JSON object a line; --map FILE translates other field names."
+        "used. Logs with other field names are read through --map FILE; milepost map LOG drafts one."
     )

@@ -1,4 +1,4 @@
-"""Which files a log is made of, and how each is opened: files, folders, globs, standard input; plain, gzip or Zstandard."""
+"""Which files a log is made of, and how each is opened: files, folders, globs, standard input, packed or not."""
 
 from __future__ import annotations
 
@@ -6,63 +6,127 @@ import glob
 import gzip
 import io
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO, cast
 
 from milepost.errors import LogError
 from milepost.naming import natural_key
 
-LOG_SUFFIXES = (".jsonl", ".ndjson")
+LOG_SUFFIXES = (".jsonl", ".ndjson", ".json", ".csv", ".tsv", ".parquet", ".xes", ".sqlite")
 PACKED_SUFFIXES = (".gz", ".zst")
+TABLE_MARK = "::"
 _GZIP, _ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
+_UNPACKING_ERRORS = ("zlib", "zstandard", "zstd")
 
 
 @dataclass(frozen=True)
 class Source:
-    """One file of a log, or standard input where ``path`` is None."""
+    """One file of a log, or standard input where ``path`` is None; ``table`` names a table in it."""
 
     path: Path | None
+    table: str | None = None
 
     @property
     def label(self) -> str:
         """How messages name it."""
-        return "standard input" if self.path is None else str(self.path)
+        if self.path is None:
+            return "standard input"
+        return f"{self.path}{TABLE_MARK}{self.table}" if self.table else str(self.path)
 
-    def open(self) -> BinaryIO:
+    @contextmanager
+    def open(self, max_bytes: int) -> Iterator[io.BufferedReader]:
         """Open for reading, unpacking what is packed (told from the first bytes, not from the name).
 
+        Args:
+            max_bytes: how much a packed file may unpack to.
+
         Raises:
-            LogError: the file cannot be opened.
+            LogError: the file cannot be opened or read, breaks off inside its packing, or unpacks to too much.
         """
+        stream = None
         try:
-            raw: BinaryIO = sys.stdin.buffer if self.path is None else self.path.open("rb")
-            return _unpacked(raw)
-        except OSError as error:
-            raise LogError(f"{self.label}: cannot be read ({error.strerror or error}).") from error
+            stream = _standard_input(max_bytes) if self.path is None else _opened(self.path.open("rb"), max_bytes)
+            yield stream
+        except _TooLargeError:
+            raise LogError(
+                f"{self.label}: unpacks to more than {max_bytes:,} bytes. If it is meant to, raise --max-bytes."
+            ) from None
+        except (OSError, EOFError) as error:
+            raise LogError(f"{self.label}: cannot be read ({_reason(error)}). Is the file whole?") from error
+        except Exception as error:
+            if type(error).__module__.partition(".")[0] not in _UNPACKING_ERRORS:
+                raise
+            raise LogError(f"{self.label}: cannot be unpacked ({error}). Is the file whole?") from error
+        finally:
+            if stream is not None and self.path is not None:
+                stream.close()
 
     def size(self) -> int:
         """Bytes on disk; 0 where that is not known."""
         return 0 if self.path is None else self.path.stat().st_size
 
 
-def _unpacked(raw: BinaryIO) -> BinaryIO:
-    buffered = raw if isinstance(raw, io.BufferedReader) else io.BufferedReader(raw)  # type: ignore[type-var]
+def _reason(error: OSError | EOFError) -> str:
+    return getattr(error, "strerror", None) or str(error)
+
+
+class _TooLargeError(Exception):
+    """A packed file holds more than it may."""
+
+
+class _Bounded(io.RawIOBase):
+    """A stream that ends with an error once more than ``limit`` bytes were read."""
+
+    def __init__(self, stream: Any, limit: int) -> None:
+        self.stream, self.left = stream, limit
+
+    def readable(self) -> bool:
+        """It is there to be read."""
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        """Fill a buffer, counting."""
+        data = self.stream.read(len(buffer))
+        self.left -= len(data)
+        if self.left < 0:
+            raise _TooLargeError
+        buffer[: len(data)] = data
+        return len(data)
+
+    def close(self) -> None:
+        """Close both."""
+        self.stream.close()
+        super().close()
+
+
+@cache
+def _standard_input(max_bytes: int) -> io.BufferedReader:
+    """Standard input, opened once: what was looked at is read afterwards."""
+    return _opened(sys.stdin.buffer, max_bytes)
+
+
+def _opened(raw: BinaryIO, max_bytes: int) -> io.BufferedReader:
+    buffered: Any = raw if hasattr(raw, "peek") else io.BufferedReader(raw)
     magic = buffered.peek(4)[:4]
     if magic.startswith(_GZIP):
-        return gzip.GzipFile(fileobj=buffered)  # type: ignore[return-value]
+        return io.BufferedReader(_Bounded(gzip.GzipFile(fileobj=buffered), max_bytes), 1 << 16)
     if magic == _ZSTD:
         import zstandard
 
         stream = zstandard.ZstdDecompressor().stream_reader(buffered, read_across_frames=True)
-        return io.BufferedReader(stream)
-    return buffered
+        return io.BufferedReader(_Bounded(stream, max_bytes), 1 << 16)
+    return cast(io.BufferedReader, buffered)
 
 
 def expand(names: list[str]) -> list[Source]:
-    """The files that the names on the command line stand for, in the order given, each file once.
+    """The files that the names on the command line stand for, in the order given, each once.
 
-    A folder stands for the log files in it and below it; folders and globs come in natural name order.
+    A folder stands for the log files in it and below it; folders and globs come in natural name order. ``FILE::TABLE``
+    is a table in a database file.
 
     Raises:
         LogError: a name stands for nothing.
@@ -70,7 +134,7 @@ def expand(names: list[str]) -> list[Source]:
     found: dict[object, Source] = {}
     for name in names:
         for source in _sources(name):
-            found.setdefault(source.path.resolve() if source.path else "-", source)
+            found.setdefault((source.path.resolve() if source.path else "-", source.table), source)
     return list(found.values())
 
 
@@ -82,14 +146,17 @@ def _sources(name: str) -> list[Source]:
         return _in_folder(path)
     if path.exists():
         return [Source(path)]
+    file, mark, table = name.rpartition(TABLE_MARK)
+    if mark and Path(file).is_file():
+        return [Source(Path(file), table)]
     if glob.has_magic(name):
         return _in_glob(name)
     raise LogError(f"{name}: no such file or folder. Give a log file, a folder of logs, a glob, or - for standard input.")
 
 
 def _in_glob(pattern: str) -> list[Source]:
-    paths = sorted(glob.glob(pattern, recursive=True), key=natural_key)
-    sources = [source for path in paths for source in ([Source(Path(path))] if Path(path).is_file() else [])]
+    paths = [Path(path) for path in sorted(glob.glob(pattern, recursive=True), key=natural_key)]
+    sources = [Source(path) for path in paths if path.is_file()]
     if not sources:
         raise LogError(f"{pattern}: no file matches. Put the glob in quotes, or name a folder of logs.")
     return sources
@@ -108,7 +175,12 @@ def _in_folder(folder: Path) -> list[Source]:
 
 def is_log_name(name: str) -> bool:
     """Whether a file in a folder is taken for a log, by its name's ending."""
+    return plain_name(name).endswith(LOG_SUFFIXES) and not name.startswith(".")
+
+
+def plain_name(name: str) -> str:
+    """A file name in lower case without the ending of a packing."""
     plain = name.lower()
     for packed in PACKED_SUFFIXES:
         plain = plain.removesuffix(packed)
-    return plain.endswith(LOG_SUFFIXES) and not name.startswith(".")
+    return plain

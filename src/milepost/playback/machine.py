@@ -24,6 +24,7 @@ from milepost.vocabulary import (
     EXIT,
     FIRST_INPUT,
     HIT,
+    LATE,
     LEFT,
     PASSED,
     PAUSE,
@@ -423,6 +424,7 @@ def _transition(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, stat
     if expected != NOWHERE and origin != expected:
         tape.marks[i] |= _LEVEL_MISMATCH
         if (state.phase == PLAYING or state.phase == DOWN) and target == state.level:
+            tape.marks[i] |= LATE
             return
     double = at_once and origin == state.hop_to
     if double:

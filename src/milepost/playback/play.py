@@ -107,6 +107,12 @@ class Play:
         counts["coarse_clock"] = int(np.count_nonzero(self.gated.coarse))
         return {code: count for code, count in counts.items() if count}
 
+    def unknown_words(self) -> dict[str, int]:
+        """The event words outside the list, with how many records have each."""
+        event = self.gated.log.records.event
+        counts = np.bincount(-1 - event[event < 0], minlength=len(self.gated.log.unknown_words))
+        return {word: int(count) for word, count in zip(self.gated.log.unknown_words, counts, strict=True) if count}
+
     def outcome_names(self) -> list[str]:
         """The outcomes of the attempts, as words."""
         return [OUTCOMES[code] for code in self.attempts.outcome]

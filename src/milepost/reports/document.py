@@ -8,7 +8,7 @@ import numpy as np
 
 from milepost.measures.interface import Table
 from milepost.playback.play import Play
-from milepost.reports.wording import listed, plural
+from milepost.wording import listed, plural
 
 
 def document(command: str, play: Play, table: Table) -> dict[str, Any]:

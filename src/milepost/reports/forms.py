@@ -7,10 +7,9 @@ import io
 import json
 from typing import Any
 
-from milepost.reports.interface import Report
-from milepost.reports.wording import safe
-
-_FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
+from milepost.logs.delimited import guarded
+from milepost.reports.interface import Column, Report, View
+from milepost.wording import safe
 
 
 def render_json(report: Report) -> str:
@@ -19,11 +18,11 @@ def render_json(report: Report) -> str:
 
 
 def render_csv(report: Report) -> str:
-    """The document's rows, one line each; what is a list in JSON is left out.
+    """The report's rows, one line each; what is a list in JSON is left out.
 
     Text that a spreadsheet would take for a formula gets an apostrophe before it.
     """
-    rows = report.document["levels"]
+    rows = report.rows
     keys = [key for key, value in rows[0].items() if not isinstance(value, list | dict)] if rows else ["level"]
     stream = io.StringIO()
     writer = csv.writer(stream, lineterminator="\n")
@@ -38,22 +37,31 @@ def _csv_cell(value: Any) -> Any:
         return "true" if value else "false"
     if not isinstance(value, str):
         return value
-    text = safe(value)
-    return f"'{text}" if text.startswith(_FORMULA_STARTS) else text
+    return guarded(safe(value))
 
 
 def render_markdown(report: Report) -> str:
-    """The view as a Markdown table with its heading and notes."""
-    view = report.view
+    """The views as Markdown tables with their headings and notes."""
+    return "\n".join(_view(view) for view in report.views)
+
+
+def _view(view: View) -> str:
     columns = [column for column in view.columns if not column.drawn]
     lines = [f"## {_markdown(view.heading)}", ""]
+    if view.rows:
+        lines += _table(view, columns)
+    for note in view.notes:
+        lines += ["", _markdown(note)]
+    return "\n".join(lines) + "\n"
+
+
+def _table(view: View, columns: list[Column]) -> list[str]:
+    lines = []
     lines.append("| " + " | ".join(_markdown(column.said or column.title) for column in columns) + " |")
     lines.append("|" + "|".join(":---" if column.left else "---:" for column in columns) + "|")
     for row in view.rows:
         lines.append("| " + " | ".join(_markdown(column.text(row)) for column in columns) + " |")
-    for note in view.notes:
-        lines += ["", _markdown(note)]
-    return "\n".join(lines) + "\n"
+    return lines
 
 
 def _markdown(text: str) -> str:

@@ -32,7 +32,7 @@ class Column:
 
 @dataclass(frozen=True)
 class View:
-    """A table for people: columns over rows, a heading, and lines below."""
+    """A table for people: columns over rows (there may be none), a heading, and lines below."""
 
     heading: str
     columns: tuple[Column, ...]
@@ -42,7 +42,8 @@ class View:
 
 @dataclass(frozen=True)
 class Report:
-    """One command's result."""
+    """One command's result: the document, its views one under the other, and the rows of a plain table of it."""
 
     document: dict[str, Any]
-    view: View
+    views: list[View]
+    rows: list[Row]

@@ -10,31 +10,37 @@ from rich.table import Table as Grid
 from rich.text import Text
 
 from milepost.reports.interface import Column, Report, View
-from milepost.reports.wording import listed
+from milepost.wording import listed
 
 _GAP = 2
 _LONGEST_NAME = 24
 
 
 def render(report: Report, width: int, colour: bool) -> str:
-    """The view as text at most ``width`` columns wide, with terminal styles where ``colour`` is true."""
-    view = report.view
+    """The views as text at most ``width`` columns wide, with terminal styles where ``colour`` is true."""
     stream = io.StringIO()
     console = Console(
         file=stream, width=width, force_terminal=colour, no_color=not colour, highlight=False, emoji=False,
         color_system="standard" if colour else None,
     )  # fmt: skip
+    for number, view in enumerate(report.views):
+        if number:
+            console.print()
+        _print(console, view, width)
+    return "\n".join(line.rstrip() for line in stream.getvalue().split("\n")).rstrip("\n") + "\n"
+
+
+def _print(console: Console, view: View, width: int) -> None:
     console.print(Text(view.heading, style="bold"))
     columns, dropped = _fitting(view, width)
-    console.print(_grid(view, columns))
-    console.print()
+    if view.rows:
+        console.print(_grid(view, columns))
+        console.print()
     for note in view.notes:
         console.print(Text(note))
-    if dropped:
-        titles = listed([column.said or column.title for column in dropped if not column.drawn])
-        if titles:
-            console.print(Text(f"Not shown at this width: {titles}. --format json has all of it.", style="dim"))
-    return "\n".join(line.rstrip() for line in stream.getvalue().splitlines()) + "\n"
+    titles = listed([column.said or column.title for column in dropped if not column.drawn])
+    if titles and view.rows:
+        console.print(Text(f"Not shown at this width: {titles}. --format json has all of it.", style="dim"))
 
 
 def _grid(view: View, columns: list[Column]) -> Grid:

@@ -8,8 +8,8 @@ from typing import Any
 from milepost.measures.interface import Row
 from milepost.reports.document import source_notes
 from milepost.reports.interface import Column, View
-from milepost.reports.wording import NOTHING, bar, number, percent, points, safe, seconds, words
 from milepost.vocabulary import END_CAUSES
+from milepost.wording import NOTHING, bar, number, percent, points, safe, seconds, words
 
 _BAR = 10
 

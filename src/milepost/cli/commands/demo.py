@@ -29,6 +29,7 @@ def run(args: argparse.Namespace) -> Exit:
     print(f"The Wickwater demo is in {folder}. The commands below can be run again by hand.")
     log, course = f"{folder}/logs", f"{folder}/course.toml"
     for words in (
+        ["check", log, "--course", course],
         ["funnel", log, "--course", course, "--figure", f"{folder}/funnel.png"],
         ["attempts", log, "--course", course],
         ["times", log, "--course", course],

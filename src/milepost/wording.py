@@ -32,13 +32,15 @@ def percent(share: float | None) -> str:
 
 def points(difference: float | None) -> str:
     """A difference of shares in signed percentage points."""
-    return NOTHING if difference is None else f"{100 * difference:+.0f}".replace("-", "−").replace("+0", "0").replace("−0", "0")  # noqa: E501
+    return NOTHING if difference is None else f"{100 * difference:+.0f}".replace("-", "−").replace("+0", "0").replace("−0", "0")
 
 
 def seconds(value: float | None) -> str:
     """A duration: tenths below ten seconds, minutes and seconds from a hundred on."""
     if value is None:
         return NOTHING
+    if value >= 1e7:
+        return f"{value:.1e} s"
     if value < 9.95:
         return f"{value:.1f} s"
     if value < 99.5:

@@ -1,0 +1,170 @@
+"""The audit of a log: what is in it, what was found, what was done about it, and how far that moves the answer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+
+from milepost.audit import suspect_names, suspect_play, suspect_timing
+from milepost.audit.evidence import Evidence, Suspect
+from milepost.audit.moved import moved, raw_beside_clean
+from milepost.logs.course import KnownFault
+from milepost.logs.interface import Bools, Ints
+from milepost.measures.interface import Row, Table
+from milepost.playback.play import Play
+from milepost.vocabulary import DROPPED, EVENTS, FINDINGS
+
+PLACES = 3
+RULES: tuple[Callable[[Evidence], list[Suspect]], ...] = (
+    suspect_timing.time_unit, suspect_names.similar_names, suspect_names.past_the_end, suspect_play.untagged_skip,
+    suspect_play.start_override, suspect_play.passed_level, suspect_play.carried_over, suspect_play.unprompted_reset,
+    suspect_timing.reset_burst, suspect_timing.doubled_logic, suspect_timing.vanished_event,
+    suspect_play.death_before_input, suspect_play.stuck, suspect_timing.idle_span,
+    suspect_timing.overlapping_sessions, suspect_play.uncleared_level,
+)  # fmt: skip
+
+
+def audit(play: Play, known: tuple[KnownFault, ...] = ()) -> Table:
+    """The audit: totals with details, suspects and what moved; a row a level with raw beside clean figures.
+
+    Args:
+        play: the replayed log.
+        known: faults that are declared in the course, to be labelled as known.
+    """
+    rows = raw_beside_clean(play)
+    evidence = Evidence(play)
+    suspects = [suspect for rule in RULES for suspect in rule(evidence)]
+    return Table(
+        rows,
+        {
+            **contents(play),
+            "details": [_labelled(detail, known, evidence) for detail in details(play)],
+            "suspects": [_labelled(_as_row(suspect), known, evidence) for suspect in suspects],
+            "moved": moved(rows),
+        },
+    )
+
+
+def contents(play: Play) -> Row:
+    """What is in the log: counts of everything, records used and reported adding up to all."""
+    log, records = play.gated.log, play.gated.log.records
+    dropped = int(np.count_nonzero(records.marks & DROPPED))
+    total = len(records) + len(log.refused)
+    counts = np.bincount(records.event[records.event >= 0], minlength=len(EVENTS)).tolist()
+    named = [build for build in log.sessions.build if build is not None]
+    return {
+        "files": log.files,
+        "records": total,
+        "used": len(records) - dropped,
+        "reported": dropped + len(log.refused),
+        "builds": {build: named.count(build) for build in sorted(set(named))},
+        "events": {word: count for word, count in zip(EVENTS, counts, strict=True) if count},
+        "unknown_words": dict(sorted(play.unknown_words().items(), key=lambda item: (-item[1], item[0]))),
+        "levels_seen": len(np.unique(play.attempts.level)),
+        **_span(play),
+    }
+
+
+def _span(play: Play) -> Row:
+    """From when to when the sessions run (with time stamps), and how long the longest and the median one is."""
+    log, gated = play.gated.log, play.gated
+    lengths = np.zeros(len(log.sessions.name))
+    if len(log.records):
+        last = np.full(len(lengths), -np.inf)
+        np.maximum.at(last, log.records.session, log.records.time)
+        first = np.full(len(lengths), np.inf)
+        np.minimum.at(first, log.records.session, log.records.time)
+        lengths = np.maximum(0.0, last - first)
+    stamps = [epoch for epoch in gated.log.sessions.epoch if epoch is not None]
+    return {
+        "first_day": _day(min(stamps)) if stamps else None,
+        "last_day": _day(max(stamps)) if stamps else None,
+        "median_session": float(np.median(lengths)) if len(lengths) else None,
+        "longest_session": float(lengths.max()) if len(lengths) else None,
+    }
+
+
+def _day(epoch: int) -> str | None:
+    from datetime import UTC, datetime, timedelta
+
+    try:
+        return (datetime(1970, 1, 1, tzinfo=UTC) + timedelta(microseconds=epoch // 1000)).date().isoformat()
+    except OverflowError:
+        return None
+
+
+def details(play: Play) -> list[Row]:
+    """Each finding: count, sessions, share of sessions, what was done, weight, and the first places."""
+    records = play.gated.log.records
+    found = [_refused(play)] if play.gated.log.refused else []
+    for number, finding in enumerate(FINDINGS[1:], 1):
+        if finding.code == "coarse_clock":
+            found += _session_detail(play, finding.code, play.gated.coarse)
+        elif finding.code == "no_session_end":
+            found += _session_detail(play, finding.code, play.endless)
+        else:
+            rows = np.flatnonzero(records.marks & (1 << number))
+            if len(rows):
+                found.append(_detail(play, finding.code, len(rows), np.unique(records.session[rows]), rows))
+    return sorted(found, key=lambda detail: -detail["count"])
+
+
+def _detail(play: Play, code: str, count: int, sessions: Ints, rows: Ints) -> Row:
+    log = play.gated.log
+    finding = next(finding for finding in FINDINGS if finding.code == code)
+    places = [f"{log.files[log.records.file[row]]}:{log.records.line[row]}" for row in rows[:PLACES]]
+    return _row(code, count, len(sessions), len(log.sessions.name), finding.meaning, finding.done, finding.weight, places)
+
+
+def _row(code: str, count: int, sessions: int, of: int, meaning: str, done: str, weight: str, places: list[str]) -> Row:
+    return {
+        "code": code, "count": count, "sessions": sessions, "session_share": sessions / of if of else None,
+        "meaning": meaning, "done": done, "weight": weight, "places": places,
+    }  # fmt: skip
+
+
+def _refused(play: Play) -> Row:
+    log = play.gated.log
+    places = [f"{log.files[item.place.file]}:{item.place.line} ({item.reason})" for item in log.refused[:PLACES]]
+    sessions = {item.session for item in log.refused if item.session is not None}
+    code, meaning, done, weight = FINDINGS[0]
+    return _row(code, len(log.refused), len(sessions), len(log.sessions.name), meaning, done, weight, places)
+
+
+def _session_detail(play: Play, code: str, where: Bools) -> list[Row]:
+    """A finding that is counted by session; its places are the sessions' last records."""
+    sessions = np.flatnonzero(where)
+    if not len(sessions):
+        return []
+    order, bounds = play.gated.order, play.gated.bounds
+    filled = [session for session in sessions if bounds[session + 1] > bounds[session]]
+    rows = np.array([order[bounds[session + 1] - 1] for session in filled[:PLACES]], dtype=np.int64)
+    return [_detail(play, code, len(sessions), sessions, rows)]
+
+
+def _as_row(suspect: Suspect) -> Row:
+    return {
+        "code": suspect.code, "levels": suspect.levels, "count": suspect.count, "sessions": len(suspect.sessions),
+        "why": suspect.why, "builds": suspect.builds,
+    }  # fmt: skip
+
+
+def _labelled(row: Row, known: tuple[KnownFault, ...], evidence: Evidence) -> Row:
+    """The row with the note of a declared fault that it is an instance of, if there is one."""
+    for fault in known:
+        levels: list[str] = row.get("levels", [])
+        here = fault.level is None or fault.level in levels
+        built = fault.build is None or fault.build in (row.get("builds") or evidence.builds)
+        if fault.code == row["code"] and here and built:
+            return row | {"known": fault.note or True}
+    return row | {"known": None}
+
+
+def hit(document: dict[str, Any], weight: str) -> bool:
+    """Whether anything at least as weighty as ``weight`` was found that is not declared as known."""
+    order = ("low", "medium", "high")
+    heavy = order[order.index(weight) :]
+    suspects = any(row["known"] is None for row in document["suspects"]) and weight != "high"
+    return suspects or any(row["weight"] in heavy and row["known"] is None for row in document["details"])

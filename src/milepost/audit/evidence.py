@@ -1,0 +1,71 @@
+"""What the suspects are judged on: the play, and its records in replay order."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from milepost.logs.interface import Bools, Floats, Ints
+from milepost.playback.play import Play
+
+
+@dataclass(frozen=True)
+class Suspect:
+    """Something that looks wrong and may be true.
+
+    Attributes:
+        code: which suspicion.
+        levels: the levels that it concerns.
+        count: how many records, attempts or sessions look so.
+        sessions: the numbers of the sessions in which they stand.
+        why: what was seen, as a sentence.
+        builds: the builds that it concerns, where it concerns not all.
+    """
+
+    code: str
+    levels: list[str]
+    count: int
+    sessions: frozenset[int]
+    why: str
+    builds: list[str] = field(default_factory=list)
+
+
+class Evidence:
+    """A play with columns of its records in replay order."""
+
+    def __init__(self, play: Play) -> None:
+        self.play = play
+        gated = play.gated
+        records, order = gated.log.records, gated.order
+        self.session: Ints = records.session[order]
+        self.event: Ints = records.event[order]
+        self.time: Floats = records.time[order]
+        self.collected: Floats = records.collected[order]
+        self.available: Floats = records.available[order]
+        self.level: Ints = gated.level[order]
+        self.n_sessions = len(gated.player)
+
+    @cached_property
+    def builds(self) -> list[str]:
+        """Per session, its build; sessions without one share the empty name."""
+        return [build or "" for build in self.play.gated.log.sessions.build]
+
+    @cached_property
+    def logs_inputs(self) -> bool:
+        """Whether the log tells of first inputs in most attempts, so that their absence means something."""
+        settling = self.play.attempts.settling
+        return len(settling) > 0 and float(np.mean(~np.isnan(settling))) > 0.5
+
+    def names(self, levels: Ints) -> list[str]:
+        """The names of levels, each once, in course order."""
+        return [self.play.stops[level] for level in np.unique(levels)]
+
+    def suspect(self, code: str, rows: Bools | Ints, why: str) -> list[Suspect]:
+        """A suspect over some attempts, if there are any; ``{n}`` in ``why`` is their number."""
+        table = self.play.attempts
+        levels, sessions = table.level[rows], table.session[rows]
+        if not len(levels):
+            return []
+        return [Suspect(code, self.names(levels), len(levels), frozenset(sessions.tolist()), why)]

@@ -1,0 +1,149 @@
+"""Suspects in the play: skips, what is carried over, resets and deaths that nobody played for, levels nobody clears."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from milepost.audit.evidence import Evidence, Suspect
+from milepost.logs.interface import Bools, Floats, Ints
+from milepost.playback.play import AttemptTable
+from milepost.vocabulary import CLEARED, COMPLETE, DIED, END_SKIP, PASSED, RETRY, SESSION_END, START, WAS_RESET
+
+FEW = 5  # fewer players or clears than this prove nothing
+_ALL_NEEDED = 0.8  # share of clears with everything collected from which all seems to be needed
+_FAR_FASTER = 0.25  # of the next fastest clear
+_STUCK_SECONDS, _STUCK_TIMES = 10.0, 5.0
+
+
+def untagged_skip(evidence: Evidence) -> list[Suspect]:
+    """Sessions that jumped over levels without being tagged as debug."""
+    sessions = np.flatnonzero(evidence.play.end == END_SKIP)
+    if not len(sessions):
+        return []
+    moves = evidence.play.moves
+    last = [moves.target[moves.session == session][-1] for session in sessions]
+    why = "jumped over levels never played, as test aids do; what follows is left out. If it was one, tag it debug"
+    return [Suspect("untagged_skip", evidence.names(np.array(last)), len(sessions), frozenset(sessions.tolist()), why)]
+
+
+def start_override(evidence: Evidence) -> list[Suspect]:
+    """Players whose first attempt of all is not in the first level."""
+    table = evidence.play.attempts
+    first = np.ones(len(table), np.bool_)
+    first[1:] = np.diff(table.player) != 0
+    rows = first & (table.level > 0) & (table.level < evidence.play.n_levels)
+    why = "the player's first attempt of all is here: a saved game, or a start set by hand"
+    return evidence.suspect("start_override", rows, why)
+
+
+def passed_level(evidence: Evidence) -> list[Suspect]:
+    """Levels that the game passed through without their being played."""
+    moves = evidence.play.moves
+    passed = moves.kind == PASSED
+    if not passed.any():
+        return []
+    return [Suspect("passed_level", evidence.names(moves.origin[passed]), int(passed.sum()),
+                    frozenset(moves.session[passed].tolist()),
+                    "passed through at once, as when one contact advances two levels; not counted as played")]  # fmt: skip
+
+
+def carried_over(evidence: Evidence) -> list[Suspect]:
+    """State that seems to be kept from an earlier try or level."""
+    begun = np.isin(evidence.event, (START, RETRY)) & (evidence.collected > 0)
+    found = []
+    if begun.any():
+        why = "pick-ups are already counted at the start of a try"
+        found.append(Suspect("carried_over", evidence.names(evidence.level[begun]), int(begun.sum()),
+                             frozenset(evidence.session[begun].tolist()), why))  # fmt: skip
+    table = evidence.play.attempts
+    cleared = table.outcome == CLEARED
+    early = np.zeros(len(table), np.bool_)
+    fast = np.zeros(len(table), np.bool_)
+    for level in np.unique(table.level[cleared]):
+        rows = np.flatnonzero(cleared & (table.level == level))
+        early[rows] = _short_of_all(evidence, table, rows)
+        fast[rows] = _far_faster(table.active[rows])
+    found += evidence.suspect("carried_over", early, "cleared with fewer pick-ups than there are, where others need all")
+    return found + evidence.suspect("carried_over", fast, "cleared far faster than by anybody else; was it already solved?")
+
+
+def _short_of_all(evidence: Evidence, table: AttemptTable, rows: Ints) -> Bools:
+    """Per clear, whether it came with pick-ups missing while nearly all others have them all."""
+    collected, available = evidence.collected[table.closed_at[rows]], evidence.available[table.closed_at[rows]]
+    known = ~np.isnan(collected) & (available > 0) & (evidence.event[table.closed_at[rows]] == COMPLETE)
+    short: Bools = known & (collected < available)
+    with_all = known.sum() - short.sum()
+    if known.sum() < FEW or with_all < _ALL_NEEDED * known.sum():
+        return np.zeros(len(rows), np.bool_)
+    return short
+
+
+def _far_faster(active: Floats) -> Bools:
+    """Per clear, whether it took less than a quarter of the time of the next fastest."""
+    known = np.sort(active[~np.isnan(active)])
+    if len(known) < FEW or known[0] >= _FAR_FASTER * known[1]:
+        return np.zeros(len(active), np.bool_)
+    fastest: Bools = active == known[0]
+    return fastest
+
+
+def unprompted_reset(evidence: Evidence) -> list[Suspect]:
+    """Resets in tries without any input: nobody failed, and no player asked for it."""
+    table = evidence.play.attempts
+    if not evidence.logs_inputs:
+        return []
+    rows = (table.outcome == WAS_RESET) & np.isnan(table.settling) & _logged_as(evidence, table)
+    return evidence.suspect("unprompted_reset", rows, "reset before any input: nobody failed, and no player's hand was there")
+
+
+def _logged_as(evidence: Evidence, table: AttemptTable) -> Bools:
+    """Which attempts were opened by a logged start or retry of their own."""
+    return np.isin(evidence.event[table.opened_at], (START, RETRY)) & ~np.isnan(table.active)
+
+
+def death_before_input(evidence: Evidence) -> list[Suspect]:
+    """Deaths in tries without any input: there was no chance to act."""
+    table = evidence.play.attempts
+    if not evidence.logs_inputs:
+        return []
+    rows = (table.outcome == DIED) & np.isnan(table.settling) & _logged_as(evidence, table)
+    return evidence.suspect("death_before_input", rows, "died before any input: there was no chance to act")
+
+
+def stuck(evidence: Evidence) -> list[Suspect]:
+    """Failures followed by nothing but the end, long after the game puts a player back as a rule."""
+    table = evidence.play.attempts
+    failed = np.isin(table.outcome, (DIED, WAS_RESET))
+    gap = np.full(len(table), np.nan)
+    if len(table) > 1:
+        same = np.diff(table.session) == 0
+        gap[:-1][same] = (table.opened[1:] - table.closed[:-1])[same]
+    usual = gap[failed & ~np.isnan(gap)]
+    limit = max(_STUCK_SECONDS, _STUCK_TIMES * float(np.median(usual)) if len(usual) else 0.0)
+    following = np.minimum(table.closed_at + 1, max(0, len(evidence.event) - 1))
+    silent = failed & np.isnan(gap) & (table.closed_at + 1 < len(evidence.event))
+    if len(evidence.event):
+        silent &= (evidence.event[following] == SESSION_END) & (evidence.session[following] == table.session)
+        silent &= evidence.time[following] - table.closed > limit
+    why = f"a failure, then nothing for over {limit:.0f} s until the session's end: was the player put back?"
+    return evidence.suspect("stuck", silent, why)
+
+
+def uncleared_level(evidence: Evidence) -> list[Suspect]:
+    """Levels that nobody cleared in a build, though enough players tried."""
+    table = evidence.play.attempts
+    codes: dict[str, int] = {}
+    build = np.array([codes.setdefault(name, len(codes)) for name in evidence.builds], dtype=np.int64)
+    found = []
+    for name, code in codes.items():
+        own = build[table.session] == code
+        cleared = set(table.level[own & (table.outcome == CLEARED)].tolist())
+        for level in np.unique(table.level[own]).tolist():
+            rows = own & (table.level == level)
+            players = len(np.unique(table.player[rows]))
+            if level not in cleared and level < evidence.play.n_levels and players >= FEW:
+                where = f" in build {name}" if name else ""
+                why = f"none of {players} players cleared it{where}: can it be cleared?"
+                found.append(Suspect("uncleared_level", [evidence.play.stops[level]], players,
+                                     frozenset(table.session[rows].tolist()), why, [name] if name else []))  # fmt: skip
+    return found

@@ -1,0 +1,34 @@
+"""The command `convert`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "write a log in another open format, by Mile Post's names, words and times"
+EXAMPLE = "milepost convert wickwater/logs --output wickwater.parquet"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_log(parser, course=False)
+    parser.add_argument("-o", "--output", metavar="FILE", required=True, help="the file to write; its ending says the format")
+    parser.add_argument("--to", choices=("jsonl", "csv", "parquet", "xes"), help="the format, where the ending does not say it")
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    import sys
+
+    from milepost.cli import terminal
+    from milepost.cli.loading import load_map, read_options
+    from milepost.logs.convert import convert, format_of
+
+    with terminal.progress() as progress:
+        form = format_of(args.output, args.to)
+        done = convert(args.logs, args.output, form, load_map(args), read_options(args), progress)
+    refused = f"; {done.refused:,} could not be read, the first at {done.first_refused}" if done.refused else ""
+    print(f"{done.written:,} records written to {args.output}{refused}.", file=sys.stderr)
+    return Exit.DONE

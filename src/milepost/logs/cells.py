@@ -1,0 +1,29 @@
+"""Texts from tables that know no types: the fields that are numbers, as numbers."""
+
+from __future__ import annotations
+
+import re
+from typing import Any, Final
+
+from milepost.vocabulary import NUMBER_FIELDS
+
+_NUMBER: Final = re.compile(r"\s*[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?\s*", re.ASCII)
+_WHOLE: Final = re.compile(r"\s*[+-]?\d{1,18}\s*", re.ASCII)
+_NUMERIC: Final = (*NUMBER_FIELDS, "time", "seq")
+
+
+def as_number(value: Any) -> Any:
+    """The number that a text stands for; anything else as it is."""
+    if type(value) is not str:
+        return value
+    if _WHOLE.fullmatch(value):
+        return int(value)
+    return float(value) if len(value) < 400 and _NUMBER.fullmatch(value) else value
+
+
+def typed(record: dict[str, Any]) -> dict[str, Any]:
+    """The record with numbers where a field is a number."""
+    for name in _NUMERIC:
+        if type(record.get(name)) is str:
+            record[name] = as_number(record[name])
+    return record

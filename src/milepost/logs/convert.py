@@ -1,0 +1,84 @@
+"""Rewrites a log in another open format, by our names, words and times."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from milepost.errors import LogError, UsageError
+from milepost.logs.builder import RecordBuilder
+from milepost.logs.interface import Place, ReadOptions
+from milepost.logs.logmap import LogMap
+from milepost.logs.read import read_into
+from milepost.logs.sources import plain_name
+from milepost.logs.writers import WRITERS, Spool
+from milepost.output import write_file
+from milepost.progress import SILENT, Progress
+
+ENDINGS = {".jsonl": "jsonl", ".ndjson": "jsonl", ".csv": "csv", ".parquet": "parquet", ".xes": "xes"}
+
+
+@dataclass(frozen=True)
+class Converted:
+    """What came of it: records written, and records refused with the first reason."""
+
+    written: int
+    refused: int
+    first_refused: str | None
+
+
+class _SpoolingBuilder(RecordBuilder):
+    """Checks records as ever, and keeps those that can be read on disk, with their fields as they were given."""
+
+    def __init__(self, spool: Spool) -> None:
+        super().__init__()
+        self.spool, self.written = spool, 0
+
+    def add(self, record: Mapping[str, Any], place: Place, likeness: int) -> None:
+        """Add a record; keep it if it was not refused."""
+        before = len(self.refused)
+        super().add(record, place, likeness)
+        self.clear_rows()
+        if len(self.refused) == before:
+            self.spool.add(dict(record))
+            self.written += 1
+
+
+def format_of(target: str, form: str | None) -> str:
+    """The format to write: as asked for, or by the target's ending.
+
+    Raises:
+        UsageError: neither says it.
+    """
+    if form:
+        return form
+    for ending, found in ENDINGS.items():
+        if plain_name(target).endswith(ending):
+            return found
+    raise UsageError(f"{target}: no format by that name. End it in {', '.join(ENDINGS)}, or say --to FORMAT.")
+
+
+def convert(
+    names: list[str], target: str, form: str, log_map: LogMap, options: ReadOptions, progress: Progress = SILENT
+) -> Converted:
+    """Read a log and write the records that can be read to one file, in the order read.
+
+    Raises:
+        LogError: the log cannot be read, or no record of it can.
+        OutputError: the target cannot be written.
+    """
+    with tempfile.TemporaryDirectory() as folder:
+        spool = Spool(folder)
+        builder = _SpoolingBuilder(spool)
+        read_into(builder, names, log_map, progress, options)
+        spool.close()
+        first = builder.refused[0] if builder.refused else None
+        reason = f"{builder.files[first.place.file]}:{first.place.line}: {first.reason}" if first else None
+        if not builder.written:
+            raise LogError(f"{reason or names[0]}: there is no record to convert. A log map (--map) may be needed.")
+        progress.step("writing")
+        write_file(Path(target), lambda out: WRITERS[form](spool, out))
+    return Converted(builder.written, len(builder.refused), reason)

@@ -1,0 +1,68 @@
+"""The input formats: which is which, told from the content, and who reads it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Final
+
+from milepost.logs.database import read_database
+from milepost.logs.delimited import DELIMITERS, read_delimited
+from milepost.logs.interface import ReadOptions, Sink
+from milepost.logs.jsonlines import read_array, read_lines
+from milepost.logs.parquet import read_parquet
+from milepost.logs.sources import Source, plain_name
+from milepost.logs.xes import read_xes
+from milepost.progress import Progress
+
+Reader = Callable[[Source, Sink, ReadOptions, Progress], None]
+
+
+@dataclass(frozen=True)
+class Format:
+    """How a format is read; ``cells`` says that its values know no types."""
+
+    read: Reader
+    cells: bool = False
+
+
+READERS: Final = {
+    "jsonl": Format(read_lines),
+    "json": Format(read_array),
+    "csv": Format(read_delimited, cells=True),
+    "tsv": Format(read_delimited, cells=True),
+    "parquet": Format(read_parquet, cells=True),
+    "sqlite": Format(read_database, cells=True),
+    "xes": Format(read_xes),
+}
+_PEEK: Final = 8192
+_ARRAY: Final = re.compile(rb"\[\s*(\{|\]|$)")
+
+
+def tell(source: Source, options: ReadOptions) -> str:
+    """The format of a file, from its first bytes; by its name's ending where those say nothing."""
+    if options.form:
+        return options.form
+    with source.open(options.max_bytes) as stream:
+        head = stream.peek(_PEEK)[:_PEEK]
+    if head.startswith(b"PAR1"):
+        return "parquet"
+    if head.startswith(b"SQLite format 3\0") or source.table:
+        return "sqlite"
+    start = head.removeprefix(b"\xef\xbb\xbf").lstrip()
+    if start.startswith(b"<"):
+        return "xes"
+    if _ARRAY.match(start):
+        return "json"
+    return _text_format(start, plain_name(source.path.name) if source.path else "")
+
+
+def _text_format(start: bytes, name: str) -> str:
+    """JSON Lines or a table: a table has a first line of several cells that is no JSON."""
+    if start.startswith((b"{", b"[")) or name.endswith((".jsonl", ".ndjson")):
+        return "jsonl"
+    header = start.splitlines()[0] if start else b""
+    if name.endswith(".tsv") or (b"\t" in header and b"," not in header):
+        return "tsv"
+    return "csv" if name.endswith(".csv") or any(mark.encode() in header for mark in DELIMITERS) else "jsonl"

@@ -1,0 +1,53 @@
+"""Parquet files through DuckDB: as whole columns where they are as they should be, else row by row."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any
+
+from milepost.errors import LogError
+from milepost.logs.interface import ReadOptions, Sink
+from milepost.logs.sources import Source
+from milepost.progress import Progress
+
+_STEP = 5000
+
+
+def read_parquet(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
+    """Give the rows of one file to the sink; places are row numbers. Folder names such as `build=0.7` are columns.
+
+    Raises:
+        LogError: the file is no Parquet that can be read.
+    """
+    if source.path is None:
+        raise LogError("standard input: Parquet has to be a file. Name the file.")
+    import duckdb
+
+    with duckdb.connect() as base:
+        try:
+            base.execute("SET TimeZone = 'UTC'")
+            base.execute("SELECT * FROM read_parquet(?, hive_partitioning = true)", [str(source.path)])
+            names = [column[0] for column in base.description or ()]
+            number = 0
+            while rows := base.fetchmany(_STEP):
+                for row in rows:
+                    number += 1
+                    sink.add(_record(names, row), number)
+                progress.advance(len(rows))
+        except duckdb.Error as error:
+            first = str(error).splitlines()[0]
+            raise LogError(f"{source.label}: cannot be read as Parquet ({first}).") from error
+
+
+def _record(names: list[str], row: tuple[Any, ...]) -> dict[str, Any]:
+    return {name: _plain(value) for name, value in zip(names, row, strict=True) if value is not None}
+
+
+def _plain(value: Any) -> Any:
+    """A value as JSON would have it: times as RFC 3339, without an offset where none is stored."""
+    if isinstance(value, datetime | date):
+        return value.isoformat()
+    if isinstance(value, Decimal):
+        return float(value)
+    return value.decode("utf-8", "replace") if isinstance(value, bytes) else value

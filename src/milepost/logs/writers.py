@@ -1,0 +1,159 @@
+"""Writes records by our names in open formats: JSON Lines, CSV, Parquet, XES."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any, BinaryIO, Final
+from xml.sax.saxutils import XMLGenerator
+
+from milepost.logs.delimited import guarded
+from milepost.logs.timestamps import nanoseconds
+from milepost.vocabulary import NUMBER_FIELDS
+
+Record = dict[str, Any]
+_FIRST: Final = ("session", "time", "event", "level", "to", "player", "build", "cause", "actor", "progress", "x", "y",
+                 "collected", "available", "seq", "id")  # fmt: skip
+_NUMBERS: Final = NUMBER_FIELDS | {"seq"}
+
+
+class Spool:
+    """Records on disk between reading and writing, with the columns that they have together."""
+
+    def __init__(self, folder: str) -> None:
+        self.path = Path(folder) / "records.jsonl"
+        self._stream = self.path.open("w", encoding="utf-8", errors="surrogatepass")
+        self.kinds: dict[str, set[type]] = {}
+
+    def add(self, record: Record) -> None:
+        """Keep one record; fields that are absent are left out."""
+        kept = {name: value for name, value in record.items() if value is not None and value != ""}
+        for name, value in kept.items():
+            self.kinds.setdefault(name, set()).add(type(value))
+        self._stream.write(json.dumps(kept, ensure_ascii=True) + "\n")
+
+    def close(self) -> None:
+        """Finish writing."""
+        self._stream.close()
+
+    def __iter__(self) -> Iterator[Record]:
+        with self.path.open(encoding="utf-8") as lines:
+            for line in lines:
+                yield json.loads(line)
+
+    def columns(self) -> list[str]:
+        """The columns of a table: our fields in their order, then the tags by name; nested values have none."""
+        flat = [name for name, kinds in self.kinds.items() if not kinds & {dict, list}]
+        return [*(name for name in _FIRST if name in flat), *sorted(name for name in flat if name not in _FIRST)]
+
+
+def write_json_lines(spool: Spool, out: BinaryIO) -> None:
+    """One object a line, UTF-8."""
+    for record in spool:
+        out.write((json.dumps(record, ensure_ascii=False) + "\n").encode("utf-8", "backslashreplace"))
+
+
+def write_csv(spool: Spool, out: BinaryIO) -> None:
+    """A header, then a record a row; texts that a spreadsheet would take for formulas get an apostrophe before them."""
+    text = io.TextIOWrapper(out, encoding="utf-8", errors="backslashreplace", newline="")
+    writer = csv.writer(text, lineterminator="\n")
+    columns = spool.columns()
+    writer.writerow(columns)
+    for record in spool:
+        writer.writerow(_cell(record.get(name)) for name in columns)
+    text.flush()
+    text.detach()
+
+
+def _cell(value: Any) -> Any:
+    if value is True or value is False:
+        return "true" if value else "false"
+    return guarded(value) if isinstance(value, str) else value
+
+
+def write_parquet(spool: Spool, out: BinaryIO) -> None:
+    """Columns with types: numbers as doubles, texts as texts; a column of both is text."""
+    import duckdb
+
+    columns = spool.columns()
+    types = {name: _column_type(name, spool.kinds[name]) for name in columns}
+    with tempfile.TemporaryDirectory() as folder, duckdb.connect() as base:
+        target = Path(folder) / "log.parquet"
+        base.execute(
+            "CREATE TEMP TABLE log AS SELECT * FROM read_json(?, format='newline_delimited', columns=?)",
+            [str(spool.path), types],
+        )
+        base.execute(f"COPY log TO '{str(target).replace(chr(39), chr(39) * 2)}' (FORMAT parquet)")
+        with target.open("rb") as stream:
+            while data := stream.read(1 << 20):
+                out.write(data)
+
+
+def _column_type(name: str, kinds: set[type]) -> str:
+    if kinds <= {bool}:
+        return "BOOLEAN"
+    if kinds <= {int} and name not in _NUMBERS and name != "time":
+        return "BIGINT"
+    return "DOUBLE" if kinds <= {int, float} else "VARCHAR"
+
+
+def write_xes(spool: Spool, out: BinaryIO) -> None:
+    """IEEE 1849: a trace a session, an event a record; fields are attributes under our names."""
+    sessions: dict[Any, list[Record]] = {}
+    for record in spool:
+        sessions.setdefault(record.get("session"), []).append(record)
+    xml: Any = XMLGenerator(out, encoding="utf-8", short_empty_elements=True)
+    xml.startDocument()
+    xml.startElement("log", {"xes.version": "1.0", "xmlns": "http://www.xes-standard.org/"})
+    for name, prefix in (("Concept", "concept"), ("Time", "time")):
+        xml.startElement("extension", {"name": name, "prefix": prefix, "uri": f"http://www.xes-standard.org/{prefix}.xesext"})
+        xml.endElement("extension")
+    for session, records in sessions.items():
+        xml.characters("\n")
+        xml.startElement("trace", {})
+        _attribute(xml, "concept:name", session)
+        for record in records:
+            xml.startElement("event", {})
+            for name, value in record.items():
+                if name != "session" and not isinstance(value, dict | list):
+                    _attribute(xml, _xes_key(name, value), value)
+            xml.endElement("event")
+        xml.endElement("trace")
+    xml.endElement("log")
+    xml.endDocument()
+
+
+def _xes_key(name: str, value: Any) -> str:
+    if name == "event":
+        return "concept:name"
+    return "time:timestamp" if name == "time" and isinstance(value, str) and nanoseconds(value) is not None else name
+
+
+def _attribute(xml: Any, key: str, value: Any) -> None:
+    kind = {bool: "boolean", int: "int", float: "float"}.get(type(value), "string")
+    if key == "time:timestamp":
+        kind = "date"
+    text = str(value).lower() if kind == "boolean" else repr(value) if kind == "float" else str(value)
+    xml.startElement(kind, {"key": _xml_text(key), "value": _xml_text(text)})
+    xml.endElement(kind)
+
+
+def _xml_text(text: str) -> str:
+    """The text without the characters that XML cannot hold, which are written as escapes."""
+    return "".join(
+        char if char in "\t\n\r" or " " <= char <= "\ud7ff" or "\ue000" <= char <= "\ufffd" or char >= "\U00010000"
+        else f"\\x{ord(char):02x}"
+        for char in text
+    )  # fmt: skip
+
+
+WRITERS: Final[dict[str, Callable[[Spool, BinaryIO], None]]] = {
+    "jsonl": write_json_lines,
+    "csv": write_csv,
+    "parquet": write_parquet,
+    "xes": write_xes,
+}

@@ -1,0 +1,109 @@
+"""What people see of an audit: what is in the log, what was found, what looks odd, and whether it changes the answer."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from milepost.measures.interface import Row
+from milepost.reports.document import source_notes
+from milepost.reports.interface import Column, View
+from milepost.wording import listed, number, percent, plural, safe, seconds
+
+_MOST_WORDS = 6
+
+
+def check_views(report: dict[str, Any]) -> list[View]:
+    """The audit as a colleague would tell it."""
+    return [_contents(report), _findings(report), _suspects(report), _moved(report)]
+
+
+def _contents(report: dict[str, Any]) -> View:
+    builds = [f"{safe(build)} ({plural(count, 'session')})" for build, count in report["builds"].items()]
+    events = sorted(report["events"].items(), key=lambda item: -item[1])
+    words = [f"{word} {count:,}" for word, count in events[:_MOST_WORDS]]
+    rest = len(events) - _MOST_WORDS
+    lines = [
+        f"{plural(report['records'], 'record')} in {plural(len(report['files']), 'file')}: {report['used']:,} used, "
+        f"{report['reported']:,} reported and set aside.",
+        source_notes(report | {"findings": {}})[0].removesuffix(" Nothing was found in the log."),
+        f"Builds: {listed(builds) if builds else 'none is named'}. Levels played: {report['levels_seen']}"
+        + (f" of a course of {len(report['course']['levels'])}." if not report["course"]["inferred"] else "."),
+        f"Sessions last {seconds(report['median_session'])} (median), the longest {seconds(report['longest_session'])}"
+        + (f", from {report['first_day']} to {report['last_day']}." if report["first_day"] else "; their times are relative."),
+        f"Events: {listed(words + ([plural(rest, 'more word')] if rest > 0 else []))}.",
+    ]
+    unknown = [f"{safe(word)} {count:,}" for word, count in list(report["unknown_words"].items())[:_MOST_WORDS]]
+    if unknown:
+        lines.append(f"Not among the event words: {listed(unknown)}. A log map can give them a meaning.")
+    return View("What is in the log", (), [], lines)
+
+
+def _findings(report: dict[str, Any]) -> View:
+    rows = report["details"]
+    if not rows:
+        return View("What was found: nothing", (), [], [])
+    columns = (
+        Column("finding", lambda row: row["code"], left=True),
+        Column("count", lambda row: number(row["count"])),
+        Column("sessions", lambda row: percent(row["session_share"]), rank=3),
+        Column("weight", lambda row: "known" if row["known"] else row["weight"], left=True, rank=1),
+        Column("what was done", lambda row: row["done"], left=True, rank=2),
+        Column("first place", lambda row: safe(row["places"][0]) if row["places"] else "", left=True, rank=4),
+    )
+    return View("What was found, and what was done about it", columns, rows, _known_notes(rows))
+
+
+def _suspects(report: dict[str, Any]) -> View:
+    rows = report["suspects"]
+    if not rows:
+        return View("What looks odd: nothing", (), [], [])
+    lines = [f"{_suspect_head(row)}: {row['why']}.{_known(row)}" for row in rows]
+    return View("What looks odd, and may be true (listed, not mended)", (), [], lines)
+
+
+def _suspect_head(row: Row) -> str:
+    levels = [safe(level) for level in row["levels"]]
+    where = listed([*levels[:4], plural(len(levels) - 4, "more level")] if len(levels) > 5 else levels)
+    return f"{row['code']}, {row['count']:,} in {plural(row['sessions'], 'session')}" + (f", at {where}" if where else "")
+
+
+def _known(row: Row) -> str:
+    if not row["known"]:
+        return ""
+    return " Known" + (f": {safe(row['known'])}." if isinstance(row["known"], str) else ".")
+
+
+def _known_notes(rows: list[Row]) -> list[str]:
+    return [f"{row['code']}:{_known(row)}" for row in rows if row["known"]]
+
+
+def _moved(report: dict[str, Any]) -> View:
+    rows, levels = report["moved"], report["levels"]
+    if not rows:
+        text = f"At none of {plural(len(levels), 'level')} do clear rate, drop-off or median attempts move by more than a point."
+        return View("Does it change the answer? No.", (), [], [text])
+    columns = (
+        Column("level", lambda row: safe(row["level"]), left=True),
+        Column("reached", lambda row: number(row["reached"])),
+        Column("raw", lambda row: number(row["raw_reached"])),
+        *_beside("clear rate", "clear_rate", percent),
+        *_beside("drop-off", "drop_off", percent),
+        *_beside("median tries", "p50", number),
+    )
+    heading = f"Does it change the answer? At {len(rows)} of {plural(len(levels), 'level')}, by more than a point"
+    note = (
+        "Only what moves is shown. Raw is what a plain count of the records says, by which a player is lost at the level "
+        "where the last record stands."
+    )
+    return View(heading, columns, rows, [note])
+
+
+def _beside(title: str, key: str, worded: Any) -> list[Column]:
+    """A figure and its raw counterpart."""
+    clean = Column(title, lambda row: _if(row, key, worded))
+    return [clean, Column("raw", lambda row: _if(row, f"raw_{key}", worded))]
+
+
+def _if(row: Row, key: str, worded: Any) -> str:
+    """The figure, where it moved."""
+    return str(worded(row[key])) if key.removeprefix("raw_") in row["differs"] else ""

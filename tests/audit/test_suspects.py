@@ -1,0 +1,147 @@
+"""Each suspect is found where it stands, and not in a log without it; known faults are labelled."""
+
+import json
+
+import pytest
+
+LEVELS = ["Mill Pond", "Swan Bend", "Low Arch"]
+COURSE = "".join(f'[[level]]\nname = "{level}"\n' for level in LEVELS)
+
+
+def played(session, clears=LEVELS, step=20.0, **more):
+    """A session that clears levels one after the other, with inputs, one failure each."""
+    time, records = 0.0, [{"session": session, "time": 0.0, "event": "session_start", **more}]
+
+    def log(seconds, event, **fields):
+        nonlocal time
+        time += seconds + 0.013  # or all times would be whole seconds
+        records.append({"session": session, "time": round(time, 3), "event": event, **fields})
+
+    for place, level in enumerate(clears):
+        log(2, "start", level=level)
+        log(1, "first_input", level=level)
+        log(step, "death", level=level, cause="reeds")
+        log(1, "retry", level=level)
+        log(1, "first_input", level=level)
+        log(step + place, "complete", level=level, collected=3, available=3)
+        if level != clears[-1]:
+            log(1, "transition", level=level, to=clears[place + 1])
+    log(3, "session_end", cause="quit")
+    return records
+
+
+def crowd(**more):
+    """Eight players, nothing odd."""
+    return [record for n in range(8) for record in played(f"s{n}", player=f"P{n}", step=20.0 + n, **more)]
+
+
+def edited(change):
+    """The crowd with the last session changed record by record; a change gives the records in its place."""
+    return [out for record in crowd() for out in (change(record) if record["session"] == "s7" else [record])]
+
+
+def where(event, *out, level="Low Arch", **more):
+    """A change of the records of one event at one level."""
+    def change(record):
+        return [record | more, *out] if record["event"] == event and record.get("level") == level else [record]
+
+    return change
+
+
+def resets(record):
+    more = [record | {"event": "reset", "time": record["time"] + 2 + n / 60} for n in range(6)]
+    return [record, *more] if record["event"] == "retry" and record["level"] == "Low Arch" else [record]
+
+
+def ending(record):
+    """The last level leads on to one that only says that the game is won."""
+    if record["event"] != "complete" or record["level"] != "Low Arch":
+        return [record]
+    move = {"session": "s7", "time": record["time"] + 0.5, "event": "transition", "level": "Low Arch", "to": "Ending"}
+    return [record, move, {"session": "s7", "time": record["time"] + 1, "event": "start", "level": "Ending"}]
+
+
+def stamped(number, minute):
+    return [r | {"time": f"2026-03-01T10:{minute + int(r['time']) // 60:02d}:{r['time'] % 60:09.6f}Z"}
+            for r in played(f"t{number}", player="P9")]  # fmt: skip
+
+
+ODD = {
+    "time_unit": [r | {"time": r["time"] * 1000} for r in crowd()],
+    "similar_names": edited(lambda r: [r | {"level": "Low Arch v2"}] if r.get("level") == "Low Arch" else [r]),
+    "past_the_end": edited(ending),
+    "untagged_skip": crowd() + [{"session": "x", "time": 0, "event": "start", "level": "Mill Pond"},
+        {"session": "x", "time": 5, "event": "transition", "level": "Mill Pond", "to": "Low Arch"},
+        {"session": "x", "time": 6, "event": "start", "level": "Low Arch"}],
+    "start_override": crowd() + played("x", ["Low Arch"]),
+    "passed_level": crowd() + played("x", ["Mill Pond"])[:-1] + [
+        {"session": "x", "time": 60, "event": "transition", "level": "Mill Pond", "to": "Swan Bend"},
+        {"session": "x", "time": 60.1, "event": "transition", "level": "Swan Bend", "to": "Low Arch"},
+        {"session": "x", "time": 61, "event": "start", "level": "Low Arch"}],
+    "carried_over": edited(where("complete", collected=1)),
+    "unprompted_reset": edited(lambda r: [r | {"event": "reset"}] if r["event"] == "death" else [] if r["event"] == "first_input" else [r]),
+    "reset_burst": edited(resets),
+    "doubled_logic": edited(lambda r: [r, r | {"time": r["time"] + 0.3}]),
+    "vanished_event": crowd(build="b1") + [r for n in range(9) for r in played(f"n{n}", player=f"N{n}", build="b2") if r["event"] != "retry"],
+    "death_before_input": edited(lambda r: [] if r["event"] == "first_input" and r["level"] == "Low Arch" else [r]),
+    "stuck": crowd() + played("x")[:4] + [{"session": "x", "time": 90, "event": "session_end", "cause": "quit"}],
+    "idle_span": edited(lambda r: [r | {"time": r["time"] + 500 * (r["event"] == "session_end" or r["time"] > 160)}]),
+    "overlapping_sessions": stamped(1, 0) + stamped(2, 1),
+    "uncleared_level": [r for r in crowd() if r.get("level") != "Low Arch" or r["event"] not in ("complete",)],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("code", ODD)
+def test_found_where_it_stands(milepost, code):
+    """The log made odd in one way has the suspect, with its count, sessions and a sentence."""
+    milepost.write("course.toml", COURSE)
+    milepost.write("log.jsonl", ODD[code])
+    document = milepost.json("check", "log.jsonl", "--course", "course.toml")
+    found = [row for row in document["suspects"] if row["code"] == code]
+    assert found, document["suspects"]
+    assert all(row["count"] > 0 and row["sessions"] > 0 and row["why"] for row in found)
+    assert code in milepost("check", "log.jsonl", "--course", "course.toml").stdout
+
+
+def test_nothing_odd(milepost):
+    """A clean log has no suspects and no findings, and cleaning moves nothing but who is lost."""
+    milepost.write("course.toml", COURSE)
+    milepost.write("log.jsonl", crowd(build="b1"))
+    document = milepost.json("check", "log.jsonl", "--course", "course.toml", "--strict", "low")
+    assert (document["suspects"], document["details"], document["moved"]) == ([], [], [])
+    shown = milepost("check", "log.jsonl", "--course", "course.toml").stdout
+    assert "What was found: nothing" in shown
+    assert "Does it change the answer? No." in shown
+
+
+def test_sessions_one_after_the_other_do_not_overlap(milepost):
+    """Two sessions of one player that follow each other are no suspect."""
+    milepost.write("log.jsonl", stamped(1, 0) + stamped(2, 20))
+    assert "overlapping_sessions" not in {row["code"] for row in milepost.json("check", "log.jsonl")["suspects"]}
+
+
+def test_known_faults_and_the_gate(milepost):
+    """What is declared in the course is labelled, and --strict passes over it; what is not, hits the gate."""
+    known = '[[known_fault]]\ncode = "{}"\nnote = "mended in b2"\n'
+    milepost.write("log.jsonl", ODD["stuck"] + [{"session": "s0", "time": 1, "event": "dance"}])
+    words = ("check", "log.jsonl", "--course", "course.toml")
+    milepost.write("course.toml", COURSE)
+    assert [milepost(*words, "--strict", weight).returncode for weight in ("low", "medium", "high")] == [1, 1, 0]
+    milepost.write("course.toml", COURSE + known.format("stuck") + known.format("unknown_event"))
+    assert milepost(*words, "--strict", "low").returncode == 0
+    document = milepost.json(*words)
+    assert {row["known"] for row in document["suspects"] + document["details"]} == {"mended in b2"}
+    assert "Known: mended in b2" in " ".join(milepost(*words).stdout.split())
+    milepost.write("course.toml", COURSE + '[[known_fault]]\nlevel = "Low Arch"\n')
+    assert "known_fault has the texts" in milepost(*words).stderr
+
+
+def test_places_and_what_moved(milepost):
+    """The first three places of a finding are named, and a level that repeats inflate is shown raw and clean."""
+    doubled = [out for r in crowd() for out in ([r, r | {"time": r["time"] + 0.1}] if r["event"] == "start" else [r])]
+    milepost.write("log.jsonl", doubled)
+    document = json.loads(milepost("check", "log.jsonl", "--format", "json", "--output", "-").stdout)
+    (detail,) = [row for row in document["details"] if row["code"] == "repeated_start"]
+    assert (detail["count"], detail["sessions"], detail["places"][0]) == (24, 8, "log.jsonl:3")
+    assert len(detail["places"]) == 3
+    assert [(row["level"], row["p50"], row["raw_p50"]) for row in document["moved"]] == [(level, 2, 3.0) for level in LEVELS]
