@@ -50,8 +50,30 @@ LEVELS = [
 KNOBS = ("current", "reeds", "arch_width", "barges")
 CAUSES = (["reeds", "current"], ["current", "reeds", "low beam"], ["low beam", "barge"], ["tide", "barge", "dark"])
 GIVEN = [
-    "Ada", "Bo", "Cass", "Dorrit", "Edda", "Finch", "Gwen", "Hob", "Ines", "Jory", "Kit", "Linnet",
-    "Maud", "Ned", "Orla", "Perrin", "Quill", "Rose", "Sam", "Tansy", "Ursa", "Vale", "Wren", "Yarrow",
+    "Ada",
+    "Bo",
+    "Cass",
+    "Dorrit",
+    "Edda",
+    "Finch",
+    "Gwen",
+    "Hob",
+    "Ines",
+    "Jory",
+    "Kit",
+    "Linnet",
+    "Maud",
+    "Ned",
+    "Orla",
+    "Perrin",
+    "Quill",
+    "Rose",
+    "Sam",
+    "Tansy",
+    "Ursa",
+    "Vale",
+    "Wren",
+    "Yarrow",
 ]
 FAMILY = ["Wick", "Reed"]
 
@@ -74,6 +96,13 @@ def course_text() -> str:
         "# Levels in order, with the plan: seconds to clear, and the chance that one try clears.",
         'name = "Wickwater"',
         'places = ["jetty", "canal map"]',
+        "",
+        "[harder]  # per knob, which way makes a level harder",
+        'current = "up"',
+        'reeds = "up"',
+        'arch_width = "down"',
+        'barges = "up"',
+        *band_text(),
     ]
     for name, chapter, aliases, planned, _, par, _, knobs in LEVELS:
         target = 1 / (1 + np.exp(planned))
@@ -83,6 +112,14 @@ def course_text() -> str:
         out += [f"par_seconds = {par}", f"target_clear = {target:.2f}", "[level.knobs]"]
         out += [f"{knob} = {value}" for knob, value in zip(KNOBS, knobs, strict=True)]
     return "\n".join(out) + "\n"
+
+
+def band_text() -> list[str]:
+    """The ratings by share of pick-ups."""
+    out = []
+    for name, low, high in (("one lantern", 0.0, 0.5), ("two lanterns", 0.5, 0.9), ("three lanterns", 0.9, 1.0)):
+        out += ["", "[[band]]", f"name = {json.dumps(name)}", f"from = {low}", f"to = {high}"]
+    return out
 
 
 def play(rng: np.random.Generator) -> list[list[str]]:

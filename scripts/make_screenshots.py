@@ -20,12 +20,20 @@ ON_DEMO = "wickwater/logs --course wickwater/course.toml"
 TERMINAL = {
     "check-terminal": f"check {ON_DEMO}",
     "funnel-terminal": f"funnel {ON_DEMO}",
-    "funnel-raw-terminal": f"funnel {ON_DEMO} --raw",
+    "level-terminal": f"level Low\\ Arch {ON_DEMO}",
+    "trace-terminal": f"trace maud-wick-1 {ON_DEMO}",
+    "groups-terminal": f"funnel {ON_DEMO} --by role",
     "attempts-terminal": f"attempts {ON_DEMO}",
     "times-terminal": f"times {ON_DEMO}",
     "spikes-terminal": f"spikes {ON_DEMO}",
 }
-FIGURES = {"funnel": f"funnel {ON_DEMO}"}
+FIGURES = {
+    "funnel": f"funnel {ON_DEMO}",
+    "deaths": f"deaths {ON_DEMO}",
+    "moves": f"moves {ON_DEMO}",
+    "level": f"level Low\\ Arch {ON_DEMO}",
+    "trace-all": f"trace --all {ON_DEMO}",
+}
 SCREEN, DISPLAY = "1280x800x24", ":97"
 PATIENCE = 30.0  # seconds for one command
 

@@ -23,7 +23,9 @@ EVENTS: Final = (
     "resume",
     "session_end",
 )
-SESSION_START, START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME, SESSION_END = range(13)  # noqa: E501
+SESSION_START, START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME, SESSION_END = (
+    range(13)
+)
 EVENT_CODES: Final = {word: code for code, word in enumerate(EVENTS)}
 NEED_LEVEL: Final = frozenset({"start", "retry", "death", "reset", "complete", "transition"})
 LEVEL_EVENTS: Final = (START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME)
@@ -53,7 +55,9 @@ class Finding(NamedTuple):
 
 
 FINDINGS: Final = (
-    Finding("unreadable_record", "not a record: broken, or without a usable session, time, event or level", "refused", "high"),
+    Finding(
+        "unreadable_record", "not a record: broken, or without a usable session, time, event or level", "refused", "high"
+    ),
     Finding("bad_field", "a field of the wrong type or out of range", "field taken as absent", "medium"),
     Finding("unknown_event", "an event word that neither the list nor the map has", "ignored", "medium"),
     Finding("level_spelling", "a level name matched by its folded form only", "used under the course's name"),
@@ -61,15 +65,21 @@ FINDINGS: Final = (
     Finding("duplicate_record", "a record that its session had before", "dropped"),
     Finding("coarse_clock", "sessions of a build that logs whole seconds only", "repeats judged by order", "medium"),
     Finding("foreign_actor", "set off by something other than the player", "ignored", "medium"),
-    Finding("clock_backwards", "a time earlier than that of the record before", "kept in order, durations not below 0", "medium"),
+    Finding(
+        "clock_backwards", "a time earlier than that of the record before", "kept in order, durations not below 0", "medium"
+    ),
     Finding("repeated_start", "a start right after the opening of the attempt", "dropped"),
-    Finding("start_while_playing", "play began elsewhere while an attempt was open", "open attempt closed as left", "medium"),
+    Finding(
+        "start_while_playing", "play began elsewhere while an attempt was open", "open attempt closed as left", "medium"
+    ),
     Finding("retry_without_start", "a retry in a level that was not started", "taken as a start", "medium"),
     Finding("repeated_death", "a death right after the failure", "dropped"),
     Finding("implied_retry", "an outcome after a failure with no retry logged", "retry put in at the failure", "medium"),
     Finding("death_after_complete", "a death in a level already cleared", "dropped"),
     Finding("repeated_complete", "a clear that fired again", "dropped"),
-    Finding("implied_start", "an outcome after a transition with no start logged", "start put in at the transition", "medium"),
+    Finding(
+        "implied_start", "an outcome after a transition with no start logged", "start put in at the transition", "medium"
+    ),
     Finding("reset_without_start", "a reset in a level that was not started", "visit opened, waiting for a try", "medium"),
     Finding("outcome_without_start", "an outcome in a level that was not started", "attempt of unknown duration", "medium"),
     Finding("instant_clear", "a clear sooner than a player could", "counted as it stands", "medium"),
@@ -77,7 +87,12 @@ FINDINGS: Final = (
     Finding("flash_visit", "a level left as soon as it was entered", "dropped"),
     Finding("fault_reset", "the level put back by something other than the player", "attempt closed as left", "medium"),
     Finding("repeated_transition", "the same transition again at once", "dropped"),
-    Finding("level_mismatch", "a transition from a level that was not the current one", "used as it stands, or dropped if late", "medium"),  # noqa: E501
+    Finding(
+        "level_mismatch",
+        "a transition from a level that was not the current one",
+        "used as it stands, or dropped if late",
+        "medium",
+    ),
     Finding("double_transition", "two transitions in one go", "the level between was passed, not played", "medium"),
     Finding("advance_without_clear", "moved on from a level never cleared", "kept", "medium"),
     Finding("after_skip", "records after a skipped stretch", "dropped", "medium"),

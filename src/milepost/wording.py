@@ -32,7 +32,9 @@ def percent(share: float | None) -> str:
 
 def points(difference: float | None) -> str:
     """A difference of shares in signed percentage points."""
-    return NOTHING if difference is None else f"{100 * difference:+.0f}".replace("-", "−").replace("+0", "0").replace("−0", "0")
+    return (
+        NOTHING if difference is None else f"{100 * difference:+.0f}".replace("-", "−").replace("+0", "0").replace("−0", "0")
+    )
 
 
 def seconds(value: float | None) -> str:
@@ -50,6 +52,16 @@ def seconds(value: float | None) -> str:
     return f"{hours}:{rest // 60:02d}:{rest % 60:02d} h" if hours else f"{rest // 60}:{rest % 60:02d} min"
 
 
+def clock(value: float | None) -> str:
+    """A place on a session's clock: minutes and seconds, hours where there are any."""
+    if value is None:
+        return NOTHING
+    whole = floor(abs(value) + 0.5)
+    hours, rest = divmod(whole, 3600)
+    sign = "−" if value < 0 and whole else ""
+    return f"{sign}{hours}:{rest // 60:02d}:{rest % 60:02d}" if hours else f"{sign}{rest // 60}:{rest % 60:02d}"
+
+
 def number(value: float | int | None) -> str:
     """A plain number, with as many digits as say something."""
     if value is None:
@@ -58,6 +70,11 @@ def number(value: float | int | None) -> str:
         return f"{int(value):,}"
     digits = max(0, 2 - floor(log10(abs(value)))) if abs(value) >= 1e-6 else 8
     return f"{value:,.{digits}f}"
+
+
+def rate(value: float | None) -> str:
+    """A rate with two decimals."""
+    return NOTHING if value is None else f"{value:.2f}"
 
 
 def plural(count: int, one: str, many: str | None = None) -> str:

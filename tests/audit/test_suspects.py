@@ -42,6 +42,7 @@ def edited(change):
 
 def where(event, *out, level="Low Arch", **more):
     """A change of the records of one event at one level."""
+
     def change(record):
         return [record | more, *out] if record["event"] == event and record.get("level") == level else [record]
 

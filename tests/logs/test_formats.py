@@ -133,7 +133,9 @@ def test_foreign_names_and_frames(wickwater, expected):
     words = "\n".join(f'on_{word} = "{word}"' for word in (
         "session_start", "start", "first_input", "checkpoint", "reset", "retry", "transition", "pause", "resume",
         "session_end"))  # fmt: skip
-    wickwater.write("map.toml", f"""
+    wickwater.write(
+        "map.toml",
+        f"""
 [fields]
 session = "who.run"
 time = "tick"
@@ -145,7 +147,8 @@ rate = 1000
 [events]
 ended = [{{ event = "complete", when = {{ won = true }} }}, {{ event = "death" }}]
 {words}
-""")
+""",
+    )
     assert numbers
     found = figures(wickwater, "foreign.jsonl", "--map", "map.toml")
     for command, document in found.items():

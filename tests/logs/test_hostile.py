@@ -83,16 +83,24 @@ def test_odd_lines(milepost):
 
 
 XML = '<?xml version="1.0"?>{}<log><trace><string key="concept:name" value="s"/>{}</trace></log>'
-EVENT = '<event><string key="concept:name" value="start"/><string key="level" value="{}"/><float key="time" value="1"/></event>'
+EVENT = (
+    '<event><string key="concept:name" value="start"/><string key="level" value="{}"/><float key="time" value="1"/></event>'
+)
 
 
 def test_xml_tricks(milepost):
     """Entities are refused before they are expanded; a cut file names its line; values are only values."""
     bomb = '<!DOCTYPE log [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]>'
     milepost.write("bomb.xes", XML.format(bomb, EVENT.format("&b;")))
-    milepost.write("outside.xes", XML.format('<!DOCTYPE log [<!ENTITY a SYSTEM "file:///etc/passwd">]>', EVENT.format("&a;")))
+    milepost.write(
+        "outside.xes", XML.format('<!DOCTYPE log [<!ENTITY a SYSTEM "file:///etc/passwd">]>', EVENT.format("&a;"))
+    )
     milepost.write("cut.xes", XML.format("", EVENT.format("x"))[:-20])
-    for name, message in (("bomb.xes", "declares XML entities"), ("outside.xes", "declares XML entities"), ("cut.xes", "not XML")):
+    for name, message in (
+        ("bomb.xes", "declares XML entities"),
+        ("outside.xes", "declares XML entities"),
+        ("cut.xes", "not XML"),
+    ):
         done = outcome(milepost, "funnel", name)
         assert (done.returncode, len(done.stderr.splitlines())) == (2, 1)
         assert message in done.stderr
@@ -158,7 +166,11 @@ def test_mutated_logs(demo_bytes, tmp_path, ending, seed, cuts):
 
 
 @settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(st.lists(st.one_of(st.binary(max_size=60), st.integers(0, 10**6).map(lambda seed: as_text(random_log(seed)[:3]).encode()))))
+@given(
+    st.lists(
+        st.one_of(st.binary(max_size=60), st.integers(0, 10**6).map(lambda seed: as_text(random_log(seed)[:3]).encode()))
+    )
+)
 def test_arbitrary_lines(tmp_path, pieces):
     """Arbitrary bytes between good records."""
     path = tmp_path / "log.jsonl"

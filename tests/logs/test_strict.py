@@ -30,20 +30,26 @@ def both(folder, text, monkeypatch):
     return fast, read([str(path)]), taken[0] is not None
 
 
-NAMED = {"level": "stops", "to": "stops", "cause": "causes"}
+NAMED = {"level": "stops", "to": "stops", "cause": "causes", "layout": "layouts"}
 
 
 def assert_same(fast, slow):
     for name in vars(slow.records):
         ours, theirs = getattr(fast.records, name), getattr(slow.records, name)
         if name in NAMED:
-            ours, theirs = (np.array([*getattr(log, NAMED[name]), ""])[column] for log, column in ((fast, ours), (slow, theirs)))
+            ours, theirs = (
+                np.array([*getattr(log, NAMED[name]), ""])[column] for log, column in ((fast, ours), (slow, theirs))
+            )
         if name == "event":
             ours, theirs = (
                 np.array([log.unknown_words[-1 - code] if code < 0 else EVENTS[code] for code in column.tolist()])
                 for log, column in ((fast, ours), (slow, theirs))
             )
-        assert ours.tolist() == pytest.approx(theirs.tolist(), nan_ok=True) if ours.dtype.kind == "f" else (ours == theirs).all()
+        assert (
+            ours.tolist() == pytest.approx(theirs.tolist(), nan_ok=True)
+            if ours.dtype.kind == "f"
+            else (ours == theirs).all()
+        )
     assert vars(fast.sessions) == vars(slow.sessions)
     assert sorted(fast.unknown_words) == sorted(slow.unknown_words)
 

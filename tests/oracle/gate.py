@@ -6,7 +6,21 @@ from collections import Counter
 from datetime import datetime
 from fractions import Fraction
 
-EVENTS = ["session_start", "start", "first_input", "checkpoint", "hit", "death", "reset", "retry", "complete", "transition", "pause", "resume", "session_end"]
+EVENTS = [
+    "session_start",
+    "start",
+    "first_input",
+    "checkpoint",
+    "hit",
+    "death",
+    "reset",
+    "retry",
+    "complete",
+    "transition",
+    "pause",
+    "resume",
+    "session_end",
+]
 NEEDS_LEVEL = {"start", "retry", "death", "reset", "complete", "transition"}
 TEXTS = ("level", "to", "player", "build", "cause", "actor", "id")
 NUMBERS = ("progress", "x", "y", "collected", "available")

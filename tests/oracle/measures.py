@@ -48,7 +48,9 @@ class Play:
 
 def funnel(play, censor=False):
     reached = {p: [a["level"] for a in play.attempts if a["player"] == p and a["level"] in play.names] for p in play.players}
-    cleared = {p: {a["level"] for a in play.attempts if a["player"] == p and a["outcome"] == "complete"} for p in play.players}
+    cleared = {
+        p: {a["level"] for a in play.attempts if a["player"] == p and a["outcome"] == "complete"} for p in play.players
+    }
     rows, survival, greenwood = [], 1.0, 0.0
     for place, level in enumerate(play.names):
         here = [p for p in play.players if level in reached[p]]
@@ -182,3 +184,64 @@ def gap_after(play, attempt):
     if attempt["outcome"] != "complete" or not after or after[0]["session"] != attempt["session"]:
         return None
     return None if after[0]["active"] is None else max(0, after[0]["opened"] - attempt["closed"])
+
+
+def deaths(play):
+    rows = []
+    for level in play.shown:
+        here = [a for a in play.attempts if a["level"] == level]
+        minutes = sum(a["active"] for a in here if a["active"] is not None) / 60
+        reached = len(play.by_player(level))
+        died = [a for a in here if a["outcome"] == "death"]
+        causes = {a["close"].get("cause") for a in died} - {None}
+        row = {"level": level, **death_figures(died, reached, minutes)}
+        row["causes"] = {
+            c: death_figures([a for a in died if a["close"].get("cause") == c], reached, minutes) for c in causes
+        }
+        rows.append(row)
+    return rows
+
+
+def death_figures(died, reached, minutes):
+    bins = [0] * 10
+    for attempt in died:
+        if attempt["progress"] is not None:
+            bins[min(9, int(attempt["progress"] * 10 + 1e-9))] += 1
+    return {
+        "deaths": len(died), "players": len({a["player"] for a in died}),
+        "per_player_reached": len(died) / reached if reached else None,
+        "per_minute": len(died) / minutes if minutes else None,
+        "progress": bins, "most_bin": bins.index(max(bins)) if any(bins) else None,
+    }  # fmt: skip
+
+
+def moves(play):
+    """Every kind of move between two places: (from, to, kind) with count, players and cost."""
+    place = {session["name"]: number for number, session in enumerate(play.sessions)}
+    result = {}
+    for move in play.moves:
+        row = result.setdefault((move["from"], move["to"], move["kind"]), {"count": 0, "players": set(), "cost": 0.0})
+        row["count"] += 1
+        row["players"].add(move["player"])
+        row["cost"] += setback_cost(play, move, place)
+    return {
+        key: (row["count"], len(row["players"]), round(row["cost"], 6) if key[2] == "setback" else None)
+        for key, row in result.items()
+    }
+
+
+def setback_cost(play, move, place):
+    session = next(s for s in play.sessions if s["name"] == move["session"])
+    at = session["records"].index(move["record"])
+
+    def later(attempt):
+        if attempt["player"] != move["player"]:
+            return False
+        if attempt["session"] != move["session"]:
+            return place[attempt["session"]] > place[move["session"]]
+        return session["records"].index(attempt["open"]) >= at
+
+    after = [a for a in play.attempts if later(a)]
+    back = [n for n, a in enumerate(after) if a["level"] == move["from"]]
+    until = after[: back[0]] if back else [a for a in after if a["session"] == move["session"]]
+    return sum(a["active"] for a in until if a["rerun"] and a["active"] is not None)

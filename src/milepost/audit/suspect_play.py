@@ -93,7 +93,9 @@ def unprompted_reset(evidence: Evidence) -> list[Suspect]:
     if not evidence.logs_inputs:
         return []
     rows = (table.outcome == WAS_RESET) & np.isnan(table.settling) & _logged_as(evidence, table)
-    return evidence.suspect("unprompted_reset", rows, "reset before any input: nobody failed, and no player's hand was there")
+    return evidence.suspect(
+        "unprompted_reset", rows, "reset before any input: nobody failed, and no player's hand was there"
+    )
 
 
 def _logged_as(evidence: Evidence, table: AttemptTable) -> Bools:

@@ -104,7 +104,9 @@ def idle_span(evidence: Evidence) -> list[Suspect]:
     inside = np.cumsum(change)[: max(0, count - 1)] > 0
     silent = inside & (np.diff(evidence.time) > IDLE_SECONDS) & (np.diff(evidence.session) == 0)
     rows = np.flatnonzero(silent & (evidence.event[: max(0, count - 1)] != PAUSE))
-    return _records(evidence, rows, "idle_span", f"nothing logged for over {IDLE_SECONDS:.0f} s within an attempt, and no pause")
+    return _records(
+        evidence, rows, "idle_span", f"nothing logged for over {IDLE_SECONDS:.0f} s within an attempt, and no pause"
+    )
 
 
 def overlapping_sessions(evidence: Evidence) -> list[Suspect]:

@@ -4,31 +4,49 @@ from __future__ import annotations
 
 import argparse
 import sys
+from dataclasses import dataclass
 
 from milepost.cli import terminal
+from milepost.gate.selection import groups, only, parse_condition, where
 from milepost.logs.course import Course, read_course
-from milepost.logs.interface import ReadOptions
+from milepost.logs.interface import Log, ReadOptions
 from milepost.logs.logmap import NO_MAP, LogMap, read_map
+from milepost.logs.read import read
 from milepost.playback.play import Play
+from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 
 
-def load(args: argparse.Namespace) -> Play:
-    """Read the course, the map and the log that the arguments name, and replay."""
-    return load_with_course(args)[0]
+@dataclass(frozen=True)
+class Loaded:
+    """A log that was read, with what it takes to replay it."""
+
+    log: Log
+    course: Course | None
+    rules: ReplayRules
+
+    def play(self) -> Play:
+        """Replay it."""
+        with terminal.progress() as progress:
+            return replay_log(self.log, self.course, self.rules, progress)
+
+    def grouped(self, key: str) -> list[tuple[str | None, Play]]:
+        """Replay each group of sessions by itself, as if the log held only those."""
+        return [
+            (value, replay_log(only(self.log, sessions), self.course, self.rules))
+            for value, sessions in groups(self.log, key)
+        ]
 
 
-def load_with_course(args: argparse.Namespace) -> tuple[Play, Course | None]:
-    """The replayed log, and the course if one is named."""
-    from milepost.logs.read import read
-    from milepost.playback.replay import replay_log
-
+def load(args: argparse.Namespace) -> Loaded:
+    """Read the course, the map and the log that the arguments name, and keep the sessions that they ask for."""
+    conditions = tuple(parse_condition(text) for text in getattr(args, "where", []))
     course = load_course(args)
     log_map = load_map(args)
     rules = rules_of(args, log_map)
     with terminal.progress() as progress:
         log = read(args.logs, log_map, progress, read_options(args))
-        return replay_log(log, course, rules, progress), course
+    return Loaded(where(log, conditions), course, rules)
 
 
 def load_map(args: argparse.Namespace) -> LogMap:
@@ -55,6 +73,4 @@ def rules_of(args: argparse.Namespace, log_map: LogMap) -> ReplayRules:
     """The replay's settings: what the map says, overruled by options."""
     given = {name: getattr(args, name) for name in ("repeat_window", "instant", "implied_complete")}
     settings = dict(log_map.replay) | {name: value for name, value in given.items() if value is not None}
-    return ReplayRules(
-        **settings, keep_debug=args.debug == "keep", keep_shortcuts=args.shortcuts == "keep"
-    )  # fmt: skip
+    return ReplayRules(**settings, keep_debug=args.debug == "keep", keep_shortcuts=args.shortcuts == "keep")

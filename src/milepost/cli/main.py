@@ -12,7 +12,8 @@ from milepost.cli.exits import Exit
 from milepost.errors import MilePostError
 from milepost.version import __version__
 
-COMMANDS = ("demo", "check", "funnel", "attempts", "times", "spikes", "map", "convert")
+COMMANDS = ("demo", "check", "funnel", "attempts", "times", "deaths", "moves", "level", "spikes", "trace", "coverage", "layouts",  # noqa: E501
+            "ratings", "map", "course", "convert")  # fmt: skip
 
 _FIRST = """\
 Mile Post reads playtest logs and says where players stop and which levels stand out.

@@ -12,22 +12,62 @@ INPUT_FORMATS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
 
 def add_log(parser: argparse.ArgumentParser, course: bool = True) -> None:
     """What to read, how, and by which course."""
-    parser.add_argument("logs", nargs="+", metavar="LOG", help="log files, folders or globs that make up one log; - is standard input")  # noqa: E501
+    parser.add_argument(
+        "logs", nargs="+", metavar="LOG", help="log files, folders or globs that make up one log; - is standard input"
+    )
     if course:
-        parser.add_argument("--course", metavar="FILE", help="the course (TOML): order of the levels, other names, plan; inferred if not given")  # noqa: E501
+        parser.add_argument(
+            "--course",
+            metavar="FILE",
+            help="the course (TOML): order of the levels, other names, plan; inferred if not given",
+        )
     parser.add_argument("--map", metavar="FILE", help="the log map (TOML), for logs with other field names, words or units")
     parser.add_argument("--input-format", choices=INPUT_FORMATS, help="the log's format, if its content does not tell it")
-    parser.add_argument("--max-bytes", type=_bytes, metavar="N", default=4 << 30, help="most a packed file may unpack to (4GB)")
+    parser.add_argument(
+        "--max-bytes", type=_bytes, metavar="N", default=4 << 30, help="most a packed file may unpack to (4GB)"
+    )
 
 
 def add_replay(parser: argparse.ArgumentParser) -> None:
     """How the log is replayed."""
     group = parser.add_argument_group("replay")
-    group.add_argument("--repeat-window", type=_seconds, metavar="S", help="seconds within which the same again is a repeat (0.25)")  # noqa: E501
-    group.add_argument("--instant", type=_seconds, metavar="S", help="seconds below which a clear is named instant (0.5)")
-    group.add_argument("--implied-complete", action=argparse.BooleanOptionalAction, default=None, help="for logs without completions: moving on clears the level")  # noqa: E501
-    group.add_argument("--debug", choices=("drop", "keep"), default="drop", help="what to do with sessions tagged debug (drop)")
-    group.add_argument("--shortcuts", choices=("end", "keep"), default="end", help="whether a session goes on after a skipped stretch (end)")  # noqa: E501
+    group.add_argument(
+        "--repeat-window", type=seconds, metavar="S", help="seconds within which the same again is a repeat (0.25)"
+    )
+    group.add_argument("--instant", type=seconds, metavar="S", help="seconds below which a clear is named instant (0.5)")
+    group.add_argument(
+        "--implied-complete",
+        action=argparse.BooleanOptionalAction,
+        default=None,
+        help="for logs without completions: moving on clears the level",
+    )
+    group.add_argument(
+        "--debug", choices=("drop", "keep"), default="drop", help="what to do with sessions tagged debug (drop)"
+    )
+    group.add_argument(
+        "--shortcuts", choices=("end", "keep"), default="end", help="whether a session goes on after a skipped stretch (end)"
+    )
+
+
+def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
+    """Who takes part, and in which groups."""
+    group = parser.add_argument_group("who takes part")
+    group.add_argument(
+        "--where",
+        action="append",
+        default=[],
+        metavar="COND",
+        help="only sessions that fit: role=tester, build!=0.7, platform=desktop,tablet, level=..., score>5; may be repeated",
+    )
+    if by:
+        group.add_argument("--by", metavar="KEY", help="side by side for each value of player, build, session or a tag")
+    group.add_argument(
+        "--min-players",
+        type=_count,
+        default=5,
+        metavar="N",
+        help="figures of fewer players are marked, and nothing is claimed of them (5)",
+    )
 
 
 def add_output(parser: argparse.ArgumentParser) -> None:
@@ -41,6 +81,12 @@ def add_figure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--figure", metavar="FILE", help="also draw it, as .png or .svg by the name's ending")
 
 
+def _count(text: str) -> int:
+    if not text.isdecimal():
+        raise argparse.ArgumentTypeError(f"{text!r} is no whole number from 0 up")
+    return int(text)
+
+
 def _bytes(text: str) -> int:
     number, unit = text.rstrip("KMGBkmgb"), text[len(text.rstrip("KMGBkmgb")) :].upper().removesuffix("B")
     if not number.isdecimal() or unit not in ("", "K", "M", "G") or int(number) == 0:
@@ -48,7 +94,20 @@ def _bytes(text: str) -> int:
     return int(number) << {"": 0, "K": 10, "M": 20, "G": 30}[unit]
 
 
-def _seconds(text: str) -> float:
+def clock_offset(text: str) -> float:
+    """Seconds from an offset such as 00:03:20, 3:20 or 200."""
+    parts = text.lstrip("-").split(":")
+    try:
+        value = sum(float(part) * 60.0**place for place, part in enumerate(reversed(parts)))
+    except ValueError:
+        value = float("nan")
+    if not isfinite(value) or len(parts) > 3:
+        raise argparse.ArgumentTypeError(f"{text!r} is no offset such as 00:03:20")
+    return -float(value) if text.startswith("-") else float(value)
+
+
+def seconds(text: str) -> float:
+    """A number of seconds from 0 up."""
     try:
         value = float(text)
     except ValueError:

@@ -1,24 +1,62 @@
-"""From a report to the place and form asked for."""
+"""From a measure to the place and form asked for: whole or by groups, with its figure."""
 
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
+from typing import Any
 
 from milepost.cli import terminal
+from milepost.cli.exits import Exit
+from milepost.cli.loading import Loaded, load
 from milepost.measures.interface import Table
 from milepost.output import write_text
 from milepost.playback.play import Play
-from milepost.reports import views
 from milepost.reports.document import document
 from milepost.reports.formats import render
+from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
 from milepost.reports.interface import Report
+from milepost.reports.registry import VIEWS
 
 
-def show(args: argparse.Namespace, play: Play, table: Table) -> None:
-    """Write a measure's report as the arguments ask."""
-    report = document(args.command, play, table)
-    view = getattr(views, f"{args.command}_view")(report)
-    write(args, Report(report, [view], report["levels"]))
+def measured(args: argparse.Namespace, measure: Callable[[Play], Table], loaded: Loaded | None = None) -> Exit:
+    """Load, measure, draw and show, as the arguments ask."""
+    loaded = loaded or load(args)
+    if getattr(args, "by", None):
+        return _by_groups(args, measure, loaded)
+    play = loaded.play()
+    report = described(args, loaded, document(args.command, play, measure(play)))
+    draw(args, report)
+    views = VIEWS[args.command](report)
+    write(args, Report(report, views, report.get(ROWS.get(args.command, "levels"), [])))
+    return Exit.DONE
+
+
+ROWS = {"moves": "moves"}  # the key of the rows that a plain table has, where it is not `levels`
+
+
+def described(args: argparse.Namespace, loaded: Loaded, report: dict[str, Any]) -> dict[str, Any]:
+    """The document with what the views need beside the figures: notes of the course, and the least number of players."""
+    levels = loaded.course.levels if loaded.course else ()
+    notes = {level.name: level.note for level in levels if level.note}
+    still_open = [level.name for level in levels if level.open]
+    extra: dict[str, Any] = {"min_players": getattr(args, "min_players", 0)}
+    if notes:
+        extra["notes"] = notes
+    if still_open:
+        extra["open_levels"] = still_open
+    return report | extra
+
+
+def _by_groups(args: argparse.Namespace, measure: Callable[[Play], Table], loaded: Loaded) -> Exit:
+    documents = [
+        (value, described(args, loaded, document(args.command, play, measure(play))))
+        for value, play in loaded.grouped(args.by)
+    ]
+    report = grouped_document(args.command, args.by, documents)
+    key = ROWS.get(args.command, "levels")
+    write(args, Report(report, [grouped_view(report)], grouped_rows(report, key)))
+    return Exit.DONE
 
 
 def write(args: argparse.Namespace, report: Report) -> None:
@@ -27,10 +65,9 @@ def write(args: argparse.Namespace, report: Report) -> None:
     write_text(text, args.output)
 
 
-def draw(args: argparse.Namespace, play: Play, table: Table) -> None:
+def draw(args: argparse.Namespace, report: dict[str, Any]) -> None:
     """Draw the measure's figure if one is asked for."""
-    if not args.figure:
-        return
-    from milepost.figures.draw import draw_to
+    if getattr(args, "figure", None):
+        from milepost.figures.draw import draw_to
 
-    draw_to(args.figure, args.command, document(args.command, play, table))
+        draw_to(args.figure, args.command, report)

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
 from milepost.errors import OutputError, UsageError
+from milepost.figures.style import new_figure
 from milepost.output import write_file
 
 ENDINGS = ("png", "svg")
@@ -23,10 +25,8 @@ def draw_to(target: str, measure: str, document: dict[str, Any]) -> None:
         raise UsageError(f"{target}: a figure's name ends in {' or '.join('.' + ending for ending in ENDINGS)}.")
     if Path(target).is_dir():
         raise OutputError(f"{target}: is a folder. Name a file to draw to.")
-    from milepost.figures.funnel import draw_funnel
-    from milepost.figures.style import new_figure
-
     figure = new_figure()
-    {"funnel": draw_funnel}[measure](figure, document)
+    drawer = import_module(f"milepost.figures.{measure}")
+    getattr(drawer, f"draw_{measure}")(figure, document)
     metadata = {"Date": None} if form == "svg" else {"Software": None}
     write_file(target, lambda stream: figure.savefig(stream, format=form, metadata=metadata))

@@ -58,7 +58,14 @@ def _draw_bars(axes: Any, rows: list[Row]) -> None:
     axes.set_yticks(shown, [shortened(rows[place]["level"]) for place in shown], fontsize=size)
     for place in shown:
         row = rows[place]
-        axes.text(row["reached"] + most * 0.008, place, f"{row['cleared']} of {row['reached']}", va="center", fontsize=size * 0.9, color=LIGHT.ink)  # noqa: E501
+        axes.text(
+            row["reached"] + most * 0.008,
+            place,
+            f"{row['cleared']} of {row['reached']}",
+            va="center",
+            fontsize=size * 0.9,
+            color=LIGHT.ink,
+        )
     axes.set_xlim(0, most * 1.12)
     axes.set_ylim(len(rows) - 0.5, -0.5)
     axes.set_xticks([])
@@ -76,7 +83,14 @@ def _draw_stops(axes: Any, rows: list[Row], causes: list[str]) -> None:
             count = row[f"stopped_{cause}"]
             if count:
                 axes.barh(place, 0.5 * count / most, left=lane, color=colour, height=0.74)
-                axes.text(lane + 0.5 * count / most + 0.05, place, str(count), va="center", fontsize=label_size(len(rows)), color=colour)  # noqa: E501
+                axes.text(
+                    lane + 0.5 * count / most + 0.05,
+                    place,
+                    str(count),
+                    va="center",
+                    fontsize=label_size(len(rows)),
+                    color=colour,
+                )
         total = sum(row[f"stopped_{cause}"] for row in rows)
         axes.text(lane, -0.9, f"{words(cause)}\n{total}", fontsize=10.5, color=colour, va="bottom")
     axes.set_xlim(-0.05, max(1, len(causes)))

@@ -9,8 +9,9 @@ import numpy as np
 from milepost.gate.clock import coarse_sessions, replay_order, session_order
 from milepost.gate.duplicates import duplicates
 from milepost.gate.names import Stops, gather, resolve
+from milepost.gate.selection import only
 from milepost.logs.course import Course
-from milepost.logs.interface import ABSENT, Bools, Ints, Log, Records, Refused, Sessions
+from milepost.logs.interface import ABSENT, Bools, Ints, Log, Records, Sessions
 from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
 
 FAULT_SECONDS = 2.0
@@ -149,15 +150,4 @@ def _next_place(records: Records, own: Ints, number: int) -> int:
 def _without_debug(log: Log) -> tuple[Log, int]:
     """The log as if sessions tagged as debug had not been, and how many those are."""
     debug = np.array(log.sessions.debug, dtype=np.bool_)
-    if not debug.any():
-        return log, 0
-    kept_codes = np.flatnonzero(~debug)
-    new_code = np.cumsum(~debug) - 1
-    kept = ~debug[log.records.session]
-    columns = {name: column[kept] for name, column in vars(log.records).items()}
-    columns["session"] = new_code[columns["session"]]
-    lists = {name: [values[code] for code in kept_codes] for name, values in vars(log.sessions).items()}
-    gone = {name for name, is_debug in zip(log.sessions.name, log.sessions.debug, strict=True) if is_debug}
-    refused: list[Refused] = [item for item in log.refused if item.session not in gone]
-    used_words = replace(log, records=Records(**columns), sessions=Sessions(**lists), refused=refused)
-    return used_words, int(debug.sum())
+    return only(log, ~debug), int(debug.sum())

@@ -18,7 +18,7 @@ from milepost.vocabulary import BIT, EVENT_CODES, NUMBER_FIELDS
 _BAD_FIELD = BIT["bad_field"]
 _FAR = 1e300  # seconds; times are kept so far from the session's first at most that differences stay finite
 _ROW = np.dtype(
-    [(name, np.int64) for name in ("session", "event", "level", "to", "cause", "file", "line", "marks", "seq",
+    [(name, np.int64) for name in ("session", "event", "level", "to", "cause", "layout", "file", "line", "marks", "seq",
                                    "identity", "likeness")]
     + [(name, np.float64) for name in ("time", "second", "progress", "x", "y", "collected", "available")]
     + [(name, np.bool_) for name in ("whole", "foreign", "has_seq")]
@@ -50,7 +50,7 @@ class RecordBuilder:
         self.sessions = Sessions()
         self._session_codes: dict[str, int] = {}
         self._first_clock: list[float] = []
-        self._stops, self._causes = Names(), Names()
+        self._stops, self._causes, self._layouts = Names(), Names(), Names()
         self._unknown_words = Names()
         self._debug_only: set[str] = set()
         self.files: list[str] = []
@@ -105,7 +105,7 @@ class RecordBuilder:
         identity = text("id")
         self._rows.append((
             session, event, self._stops.code(text("level")), self._stops.code(text("to")),
-            self._causes.code(text("cause")), place.file, place.line, _BAD_FIELD if fields.bad else 0,
+            self._causes.code(text("cause")), self._layouts.code(layout_of(fields.tags)), place.file, place.line, _BAD_FIELD if fields.bad else 0,  # noqa: E501
             fields.seq or 0, 0 if identity is None else identity_of(identity), likeness,
             time, second, number("progress", nan), number("x", nan), number("y", nan),
             number("collected", nan), number("available", nan),
@@ -160,6 +160,9 @@ class RecordBuilder:
         rows["event"] = np.array([self._event(word) for word in words.values], dtype=np.int64)[words.codes]
         for name, names in (("level", self._stops), ("to", self._stops), ("cause", self._causes)):
             rows[name] = _coded(block.text.get(name), names, block.rows)
+        rows["layout"] = _coded(block.tags.get("seed"), self._layouts, block.rows)
+        if (layouts := block.tags.get("layout")) is not None:
+            rows["layout"] = np.where(layouts.codes == ABSENT, rows["layout"], _coded(layouts, self._layouts, block.rows))
         has_seq = ~np.isnan(block.seq)
         rows["has_seq"], rows["seq"] = has_seq, np.where(has_seq, block.seq, 0)
         rows["likeness"] = block.likeness
@@ -191,7 +194,7 @@ class RecordBuilder:
         for name in self._debug_only:
             self._mark_debug(name)
         return Log(
-            Records(**columns), self.sessions, list(self._stops), list(self._causes),
+            Records(**columns), self.sessions, list(self._stops), list(self._causes), list(self._layouts),
             list(self._unknown_words), self.files, self.refused,
         )  # fmt: skip
 
@@ -240,3 +243,8 @@ def _first_values(session: Ints, column: TextColumn | None) -> Iterator[tuple[in
     _, index = np.unique(session[given] * max(1, len(column.values)) + column.codes[given], return_index=True)
     for row in given[np.sort(index)].tolist():
         yield int(session[row]), column.values[column.codes[row]]
+
+
+def layout_of(tags: Mapping[str, str]) -> str | None:
+    """Which layout of its level a record is about: the tag `layout`, or else `seed`."""
+    return tags.get("layout", tags.get("seed"))

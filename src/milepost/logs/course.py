@@ -11,21 +11,27 @@ from milepost.errors import CourseError
 from milepost.logs.toml import load_toml
 from milepost.naming import folded
 
-_COURSE_KEYS = {"name", "level", "places", "known_fault"}
+_COURSE_KEYS = {"name", "level", "places", "known_fault", "band", "harder"}
 _FAULT_KEYS = {"code", "level", "build", "note"}
-_LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs"}
+_LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs", "open", "note"}
 
 
 @dataclass(frozen=True)
 class Level:
-    """One level and its plan: seconds to clear and the chance that one try clears, where planned."""
+    """One level and its plan: seconds to clear and the chance that one try clears, where planned.
+
+    ``open`` says that there is no way to clear it yet; ``note`` is the analyst's. A target may be a range.
+    """
 
     name: str
     aliases: tuple[str, ...] = ()
     chapter: str | None = None
     par_seconds: float | None = None
     target_clear: float | None = None
+    target_range: tuple[float, float] | None = None
     knobs: dict[str, Any] = field(default_factory=dict)
+    open: bool = False
+    note: str | None = None
 
 
 @dataclass(frozen=True)
@@ -39,6 +45,19 @@ class KnownFault:
 
 
 @dataclass(frozen=True)
+class Band:
+    """A rating for shares of pick-ups from ``low`` up to, but without, ``high``; everything collected is in the top one."""
+
+    name: str
+    low: float
+    high: float
+
+    def holds(self, share: float) -> bool:
+        """Whether a share gets this rating."""
+        return self.low <= share < self.high or (share == 1 == self.high)
+
+
+@dataclass(frozen=True)
 class Course:
     """A level sequence in order; ``places`` are stops that are no levels."""
 
@@ -46,6 +65,8 @@ class Course:
     levels: tuple[Level, ...]
     places: tuple[str, ...] = ()
     known_faults: tuple[KnownFault, ...] = ()
+    bands: tuple[Band, ...] = ()
+    harder: dict[str, str] = field(default_factory=dict)  # per knob, whether "up" or "down" makes a level harder
     unused: tuple[str, ...] = ()  # keys of the file that mean nothing here
 
     def names(self) -> list[str]:
@@ -70,7 +91,28 @@ def read_course(path: str | Path) -> Course:
     unused += sorted({f"level.{key}" for row in rows for key in row if key not in _LEVEL_KEYS})
     name = table.get("name")
     faults = _faults(table.get("known_fault", []), path)
-    return Course(name if isinstance(name, str) else None, levels, places, faults, tuple(unused))
+    bands = tuple(_band(row, f"{path}: band {number}") for number, row in enumerate(table.get("band", []), 1))
+    return Course(
+        name if isinstance(name, str) else None, levels, places, faults, bands, _harder(table.get("harder", {}), path),
+        tuple(unused),
+    )  # fmt: skip
+
+
+def _band(row: Any, where: str) -> Band:
+    if not isinstance(row, dict) or not isinstance(row.get("name"), str):
+        raise CourseError(f"{where}: has no name. Write [[band]] with name, from and to.")
+    low, high = (
+        _number(row.get(key, default), 0.0, 1.0, f"{where}: {key}") for key, default in (("from", 0.0), ("to", 1.0))
+    )
+    if low is None or high is None or low >= high:
+        raise CourseError(f"{where}: from ({low}) must be below to ({high}).")
+    return Band(row["name"], low, high)
+
+
+def _harder(table: Any, path: str | Path) -> dict[str, str]:
+    if not isinstance(table, dict) or any(value not in ("up", "down") for value in table.values()):
+        raise CourseError(f'{path}: harder is a table of knobs with "up" or "down", not {table!r}.')
+    return dict(table)
 
 
 def _faults(rows: Any, path: str | Path) -> tuple[KnownFault, ...]:
@@ -95,14 +137,33 @@ def _level(row: Any, where: str) -> Level:
         raise CourseError(f"{where}: chapter must be text, not {chapter!r}.")
     if not isinstance(knobs, dict):
         raise CourseError(f"{where}: knobs must be a table of names and values, not {knobs!r}.")
+    is_open, note = row.get("open", False), row.get("note")
+    if not isinstance(is_open, bool):
+        raise CourseError(f"{where}: open must be true or false, not {is_open!r}.")
+    if note is not None and not isinstance(note, str):
+        raise CourseError(f"{where}: note must be text, not {note!r}.")
+    target, target_range = _target(row.get("target_clear"), f"{where}: target_clear")
     return Level(
         name,
         _texts(row.get("aliases", []), f"{where}: aliases"),
         chapter,
         _number(row.get("par_seconds"), 0.0, float("inf"), f"{where}: par_seconds"),
-        _number(row.get("target_clear"), 0.0, 1.0, f"{where}: target_clear"),
+        target,
+        target_range,
         knobs,
+        is_open,
+        note,
     )
+
+
+def _target(value: Any, where: str) -> tuple[float | None, tuple[float, float] | None]:
+    """A planned chance, or a range of them with its middle."""
+    if isinstance(value, list) and len(value) == 2:
+        low, high = (_number(end, 0.0, 1.0, where) for end in value)
+        if low is None or high is None or low > high:
+            raise CourseError(f"{where}: a range is two chances, the lower first, not {value!r}.")
+        return (low + high) / 2, (low, high)
+    return _number(value, 0.0, 1.0, where), None
 
 
 def _texts(value: Any, where: str) -> tuple[str, ...]:

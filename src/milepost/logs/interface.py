@@ -46,6 +46,7 @@ class Records:
     level: Ints
     to: Ints
     cause: Ints
+    layout: Ints
     time: Floats
     second: Floats
     whole: Bools
@@ -92,6 +93,7 @@ class Log:
     sessions: Sessions
     stops: list[str]  # names in `level` and `to`
     causes: list[str]
+    layouts: list[str]  # values of the tag `layout`, or else `seed`
     unknown_words: list[str]  # event words outside the list; word k is -1 - k in the column of events
     files: list[str]
     refused: list[Refused]

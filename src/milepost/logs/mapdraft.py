@@ -244,7 +244,10 @@ def _unit(name: str, step: float, largest: float) -> tuple[str, str]:
         return "frames", f"by the name; the median step between records of a session is {number(step)}"
     for unit, least, epoch in (("us", 2e5, 1e15), ("ms", 1e3, 1e12)):
         if largest >= epoch or step >= least:
-            return unit, f"the median step between records of a session is {number(step)}, the largest time {number(largest)}"
+            return (
+                unit,
+                f"the median step between records of a session is {number(step)}, the largest time {number(largest)}",
+            )
     if step >= 100:
         return "frames", f"the median step is {number(step)}: too long for seconds, short for milliseconds"
     return "s", f"the median step between records of a session is {number(step)}"

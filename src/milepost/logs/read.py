@@ -18,9 +18,7 @@ from milepost.progress import SILENT, Progress
 DEFAULTS = ReadOptions()
 
 
-def read(
-    names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT, options: ReadOptions = DEFAULTS
-) -> Log:
+def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT, options: ReadOptions = DEFAULTS) -> Log:
     """Read the files, folders and globs named as one log.
 
     Raises:
@@ -33,9 +31,7 @@ def read(
     return log
 
 
-def read_into(
-    builder: RecordBuilder, names: list[str], log_map: LogMap, progress: Progress, options: ReadOptions
-) -> None:
+def read_into(builder: RecordBuilder, names: list[str], log_map: LogMap, progress: Progress, options: ReadOptions) -> None:
     """Give every record of the files, folders and globs named to a builder.
 
     Raises:

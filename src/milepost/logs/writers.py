@@ -110,7 +110,9 @@ def write_xes(spool: Spool, out: BinaryIO) -> None:
     xml.startDocument()
     xml.startElement("log", {"xes.version": "1.0", "xmlns": "http://www.xes-standard.org/"})
     for name, prefix in (("Concept", "concept"), ("Time", "time")):
-        xml.startElement("extension", {"name": name, "prefix": prefix, "uri": f"http://www.xes-standard.org/{prefix}.xesext"})
+        xml.startElement(
+            "extension", {"name": name, "prefix": prefix, "uri": f"http://www.xes-standard.org/{prefix}.xesext"}
+        )
         xml.endElement("extension")
     for session, records in sessions.items():
         xml.characters("\n")

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.measures.cells import Cells, cells, levels_shown
+from milepost.measures.cells import Cells, cells, first_clear, levels_shown
 from milepost.measures.interface import Row, Table, share, with_interval
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
 from milepost.playback.play import Play
+from milepost.vocabulary import CLEARED, N_SETTLED
 
 QUANTILES = (0.25, 0.5, 0.75, 0.9)
 
@@ -22,10 +24,12 @@ class AttemptsToClear:
     def __call__(self, play: Play) -> Table:
         """One row a level; see docs/definitions.md for the columns."""
         cell = cells(play)
-        return Table([
-            {"level": play.stops[level], "placed": level < play.n_levels, **_row(cell.of(level))}
+        hits = _hits(play)
+        rows = [
+            {"level": play.stops[level], "placed": level < play.n_levels, **_row(cell.of(level)), **hits(level)}
             for level in levels_shown(play)
-        ])
+        ]
+        return Table(rows, {"learning": learning(rows)})
 
 
 def _row(cell: Cells) -> Row:
@@ -42,6 +46,37 @@ def _row(cell: Cells) -> Row:
         **with_interval("try_clear", share(clears, settled), clustered_share(cell.cleared.astype(np.int64), cell.settled)),
         **quantiles, "distribution": _distribution(curve),
     }  # fmt: skip
+
+
+def learning(rows: list[Row]) -> list[Row]:
+    """The chance that the n-th try clears, over all levels, with its counts."""
+    tries: dict[int, int] = {}
+    clears: dict[int, int] = {}
+    for row in rows:
+        for step in row["distribution"]:
+            tries[step["k"]] = tries.get(step["k"], 0) + step["at_risk"]
+            clears[step["k"]] = clears.get(step["k"], 0) + step["cleared"]
+    return [
+        {"n": n, "tries": tries[n], "clears": clears[n], **with_interval("chance", share(clears[n], tries[n]), wilson(clears[n], tries[n]))}  # noqa: E501
+        for n in sorted(tries)
+    ]  # fmt: skip
+
+
+def _hits(play: Play) -> Callable[[int], Row]:
+    """Per level, hits per settled attempt, and the share of attempts that would clear if only so many were allowed."""
+    table = play.attempts
+    settled = first_clear(play) & (table.outcome < N_SETTLED)
+
+    def of(level: int) -> Row:
+        here = settled & (table.level == level)
+        hits, cleared = table.hits[here], table.outcome[here] == CLEARED
+        most = int(hits.max()) if len(hits) else 0
+        allowed = [
+            {"hits": k, "clears": int((cleared & (hits <= k)).sum()), "tries": len(hits)} for k in range(min(most, 20) + 1)
+        ]
+        return {"hits_per_try": float(hits.mean()) if len(hits) else None, "allowed_hits": allowed if most else []}
+
+    return of
 
 
 def _whole(value: float | None) -> int | None:

@@ -25,15 +25,22 @@ class TimeInLevel:
         """One row a level; see docs/definitions.md for the columns."""
         cell = cells(play)
         table = play.attempts
-        usable = first_clear(play) & ~np.isnan(table.active)
+        known = ~np.isnan(table.active)
+        usable = first_clear(play) & known
         between = _between(table)
-        return Table([
-            {
+        until_move = _until_move(play)
+        total = _session_seconds(play)
+        rows = []
+        for level in levels_shown(play):
+            here = table.level == level
+            spent = float(table.active[here & known & play.counts[table.player]].sum())
+            rows.append({
                 "level": play.stops[level], "placed": level < play.n_levels,
-                **_to_clear(cell.of(level)), **_single(table, between, usable & (table.level == level)),
-            }
-            for level in levels_shown(play)
-        ])  # fmt: skip
+                **_to_clear(cell.of(level)), **_single(table, between, usable & here),
+                **_split_gap(table, between, until_move, usable & here),
+                "spent": spent, "session_share": spent / total if total > 0 else None,
+            })  # fmt: skip
+        return Table(rows, {"session_seconds": total})
 
 
 def _to_clear(cell: Cells) -> Row:
@@ -53,6 +60,41 @@ def _between(table: AttemptTable) -> Floats:
         follows = (np.diff(table.session) == 0) & ~np.isnan(table.active[1:])
         gap[:-1][follows] = np.maximum(0.0, table.opened[1:] - table.closed[:-1])[follows]
     return gap
+
+
+def _until_move(play: Play) -> Floats:
+    """Per attempt, seconds from its closing to the session's next transition, where one comes before the next attempt."""
+    table, moves = play.attempts, play.moves
+    wait = np.full(len(table), np.nan)
+    for session in np.unique(moves.session).tolist():
+        own = np.flatnonzero(table.session == session)
+        at = moves.at[moves.session == session]
+        place = np.searchsorted(at, table.closed_at[own], side="left")
+        following = np.append(table.opened_at[own[1:]], np.iinfo(np.int64).max)
+        found = (place < len(at)) & (at[np.minimum(place, len(at) - 1)] <= following)
+        times = play.gated.log.records.time[play.gated.order[at[np.minimum(place, len(at) - 1)]]]
+        wait[own[found]] = np.maximum(0.0, times - table.closed[own])[found]
+    return wait
+
+
+def _split_gap(table: AttemptTable, between: Floats, until_move: Floats, rows: Bools) -> Row:
+    """What lies between a clear and the next attempt: until the game moves on, and from there to the start."""
+    known = rows & (table.outcome == CLEARED) & ~np.isnan(between) & ~np.isnan(until_move)
+    before = np.minimum(until_move[known], between[known])
+    failed = rows & ((table.outcome == DIED) | (table.outcome == WAS_RESET))
+    return {
+        "to_move_p50": median(before), "to_start_p50": median(between[known] - before), "split_gaps": int(known.sum()),
+        "lost_to_failures": float(table.active[failed].sum()),
+    }  # fmt: skip
+
+
+def _session_seconds(play: Play) -> float:
+    """How long the sessions of the players who count last together."""
+    gated, total = play.gated, 0.0
+    for session in np.flatnonzero(play.counts[gated.player]).tolist():
+        own = gated.log.records.time[gated.order[gated.bounds[session] : gated.bounds[session + 1]]]
+        total += max(0.0, float(own[-1] - own[0])) if len(own) else 0.0
+    return total
 
 
 def _single(table: AttemptTable, between: Floats, rows: Bools) -> Row:

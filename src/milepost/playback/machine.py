@@ -499,5 +499,3 @@ def _imply_complete(tape: Tape, tally: Tally, attempts: Attempts, state: State, 
     tape.marks[i] |= _IMPLIED_COMPLETE
     _note_progress(tape, state, i)
     _clear(tape, tally, attempts, state, i)
-
-

@@ -143,4 +143,3 @@ def _numbered(player: Ints, level: Ints, cleared: Any) -> tuple[Ints, Any]:
 def _move_table(written: Moves, count: int, gated: Gated) -> MoveTable:
     columns = {name: np.array(values[:count], dtype=np.int64) for name, values in written._asdict().items()}
     return MoveTable(player=gated.player[columns["session"]], **columns)
-

@@ -29,7 +29,11 @@ def _contents(report: dict[str, Any]) -> View:
         f"Builds: {listed(builds) if builds else 'none is named'}. Levels played: {report['levels_seen']}"
         + (f" of a course of {len(report['course']['levels'])}." if not report["course"]["inferred"] else "."),
         f"Sessions last {seconds(report['median_session'])} (median), the longest {seconds(report['longest_session'])}"
-        + (f", from {report['first_day']} to {report['last_day']}." if report["first_day"] else "; their times are relative."),
+        + (
+            f", from {report['first_day']} to {report['last_day']}."
+            if report["first_day"]
+            else "; their times are relative."
+        ),
         f"Events: {listed(words + ([plural(rest, 'more word')] if rest > 0 else []))}.",
     ]
     unknown = [f"{safe(word)} {count:,}" for word, count in list(report["unknown_words"].items())[:_MOST_WORDS]]
@@ -80,7 +84,7 @@ def _known_notes(rows: list[Row]) -> list[str]:
 def _moved(report: dict[str, Any]) -> View:
     rows, levels = report["moved"], report["levels"]
     if not rows:
-        text = f"At none of {plural(len(levels), 'level')} do clear rate, drop-off or median attempts move by more than a point."
+        text = f"At none of {plural(len(levels), 'level')} do clear rate, drop-off or median attempts move by more than a point."  # noqa: E501
         return View("Does it change the answer? No.", (), [], [text])
     columns = (
         Column("level", lambda row: safe(row["level"]), left=True),

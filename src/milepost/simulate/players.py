@@ -194,5 +194,3 @@ def _move(
     state.session[who[comes_back]] += 1
     state.clock[who[comes_back]] = 3.0
     state.row[who[comes_back]] = 0
-
-

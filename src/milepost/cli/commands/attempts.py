@@ -14,16 +14,14 @@ EXAMPLE = "milepost attempts wickwater/logs --course wickwater/course.toml"
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_log(parser)
+    options.add_selection(parser)
     options.add_output(parser)
     options.add_replay(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.loading import load
-    from milepost.cli.showing import show
+    from milepost.cli.showing import measured
     from milepost.measures.attempts import AttemptsToClear
 
-    play = load(args)
-    show(args, play, AttemptsToClear()(play))
-    return Exit.DONE
+    return measured(args, AttemptsToClear())

@@ -14,7 +14,12 @@ EXAMPLE = "milepost check wickwater/logs --course wickwater/course.toml --strict
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_log(parser)
-    parser.add_argument("--strict", choices=("low", "medium", "high"), help="exit with status 1 if anything of this weight or more was found that is not declared as known; suspects weigh medium")  # noqa: E501
+    parser.add_argument(
+        "--strict",
+        choices=("low", "medium", "high"),
+        help="exit with status 1 if anything of this weight or more was found that is not declared as known; suspects weigh medium",  # noqa: E501
+    )
+    options.add_selection(parser, by=False)
     options.add_output(parser)
     options.add_replay(parser)
 
@@ -22,13 +27,14 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.audit.audit import audit, hit
-    from milepost.cli.loading import load_with_course
+    from milepost.cli.loading import load
     from milepost.cli.showing import write
     from milepost.reports.check_views import check_views
     from milepost.reports.document import document
     from milepost.reports.interface import Report
 
-    play, course = load_with_course(args)
-    report = document(args.command, play, audit(play, course.known_faults if course else ()))
+    loaded = load(args)
+    play = loaded.play()
+    report = document(args.command, play, audit(play, loaded.course.known_faults if loaded.course else ()))
     write(args, Report(report, check_views(report), report["details"]))
     return Exit.GATE_HIT if args.strict and hit(report, args.strict) else Exit.DONE

@@ -3,9 +3,14 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
 from milepost.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from milepost.measures.interface import Table
+    from milepost.playback.play import Play
 
 HELP = "who reached, cleared and moved on from each level, who stopped there and why"
 EXAMPLE = "milepost funnel wickwater/logs --course wickwater/course.toml --raw"
@@ -15,7 +20,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_log(parser)
     parser.add_argument("--raw", action="store_true", help="put beside it what a naive count of the records would say")
-    parser.add_argument("--unknown-end", choices=("lost", "censor"), default="lost", help="what a session without a known end counts as (lost)")  # noqa: E501
+    parser.add_argument(
+        "--unknown-end",
+        choices=("lost", "censor"),
+        default="lost",
+        help="what a session without a known end counts as (lost)",
+    )
+    options.add_selection(parser)
     options.add_output(parser)
     options.add_figure(parser)
     options.add_replay(parser)
@@ -23,16 +34,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.loading import load
-    from milepost.cli.showing import draw, show
+    from milepost.cli.showing import measured
     from milepost.measures.funnel import Funnel
     from milepost.measures.interface import beside
     from milepost.measures.raw import raw_counts
 
-    play = load(args)
-    table = Funnel(censor_unknown=args.unknown_end == "censor")(play)
-    if args.raw:
-        table = beside(table, raw_counts(play))
-    draw(args, play, table)
-    show(args, play, table)
-    return Exit.DONE
+    def measure(play: Play) -> Table:
+        table = Funnel(censor_unknown=args.unknown_end == "censor")(play)
+        return beside(table, raw_counts(play)) if args.raw else table
+
+    return measured(args, measure)

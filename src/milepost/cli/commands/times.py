@@ -8,22 +8,27 @@ from milepost.cli import options
 from milepost.cli.exits import Exit
 
 HELP = "how long a level takes, without pauses and gaps"
-EXAMPLE = "milepost times wickwater/logs --course wickwater/course.toml"
+EXAMPLE = "milepost times wickwater/logs --course wickwater/course.toml --clock input --idle-cap 30"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_log(parser)
+    parser.add_argument(
+        "--clock", choices=("load", "input"), default="load", help="where the time of an attempt begins (load)"
+    )
+    parser.add_argument(
+        "--idle-cap", type=options.seconds, metavar="S", help="seconds that a stretch without a record counts at most"
+    )
+    options.add_selection(parser)
     options.add_output(parser)
     options.add_replay(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.loading import load
-    from milepost.cli.showing import show
+    from milepost.cli.showing import measured
+    from milepost.measures.clocks import on_clock
     from milepost.measures.times import TimeInLevel
 
-    play = load(args)
-    show(args, play, TimeInLevel()(play))
-    return Exit.DONE
+    return measured(args, lambda play: TimeInLevel()(on_clock(play, args.clock, args.idle_cap)))

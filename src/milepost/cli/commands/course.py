@@ -1,0 +1,30 @@
+"""The command `course`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "draft a course file from a log: the levels in the order in which players came to them"
+EXAMPLE = "milepost course wickwater/logs --name Wickwater --output course.toml"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_log(parser, course=False)
+    parser.add_argument("--name", default="", help="the name of the game or course")
+    parser.add_argument("-o", "--output", metavar="FILE", help="write the draft to this file")
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.loading import load
+    from milepost.logs.coursedraft import draft_course
+    from milepost.output import write_text
+
+    args.course = None
+    write_text(draft_course(load(args).play(), args.name), args.output)
+    return Exit.DONE

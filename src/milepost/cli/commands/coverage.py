@@ -1,0 +1,27 @@
+"""The command `coverage`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "which levels and moves were hardly tested, and how long it takes to get there"
+EXAMPLE = "milepost coverage wickwater/logs --course wickwater/course.toml"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_log(parser)
+    options.add_selection(parser)
+    options.add_output(parser)
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.showing import measured
+    from milepost.measures.coverage import Coverage
+
+    return measured(args, Coverage(args.min_players))

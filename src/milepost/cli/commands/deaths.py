@@ -1,0 +1,35 @@
+"""The command `deaths`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "what kills players in each level, and where"
+EXAMPLE = "milepost deaths wickwater/logs --course wickwater/course.toml --where role=newcomer"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_log(parser)
+    parser.add_argument(
+        "--arrival",
+        type=options.seconds,
+        default=1.0,
+        metavar="S",
+        help="seconds after the opening within which a death is one on arrival (1)",
+    )
+    options.add_selection(parser)
+    options.add_output(parser)
+    options.add_figure(parser)
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.showing import measured
+    from milepost.measures.deaths import Deaths
+
+    return measured(args, Deaths(args.arrival))

@@ -1,0 +1,30 @@
+"""The command `layouts`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "how much the layout inside a level matters (tags layout or seed)"
+EXAMPLE = "milepost layouts logs/ --course course.toml"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_log(parser)
+    parser.add_argument(
+        "--min-tries", type=int, default=5, metavar="N", help="layouts with fewer tries are not compared (5)"
+    )
+    options.add_selection(parser)
+    options.add_output(parser)
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.showing import measured
+    from milepost.measures.layouts import Layouts
+
+    return measured(args, Layouts(args.min_tries))

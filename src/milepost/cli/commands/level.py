@@ -1,0 +1,31 @@
+"""The command `level`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "one page on one level: reach, tries, time, causes, neighbours, plan, sessions to watch"
+EXAMPLE = 'milepost level "Low Arch" wickwater/logs --course wickwater/course.toml'
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    parser.add_argument("name", metavar="NAME", help="the level, in any spelling")
+    options.add_log(parser)
+    options.add_selection(parser, by=False)
+    options.add_output(parser)
+    options.add_figure(parser)
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.loading import load
+    from milepost.cli.showing import measured
+    from milepost.measures.level import LevelPage
+
+    loaded = load(args)
+    return measured(args, LevelPage(args.name, loaded.course.levels if loaded.course else ()), loaded)

@@ -1,0 +1,28 @@
+"""The command `moves`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "where players went: skips, setbacks and what they cost"
+EXAMPLE = "milepost moves wickwater/logs --course wickwater/course.toml"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_log(parser)
+    options.add_selection(parser)
+    options.add_output(parser)
+    options.add_figure(parser)
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.showing import measured
+    from milepost.measures.moves import Moves
+
+    return measured(args, Moves())

@@ -1,0 +1,29 @@
+"""The command `ratings`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "which ratings players get, by the bands of pick-ups that the course declares"
+EXAMPLE = "milepost ratings wickwater/logs --course wickwater/course.toml"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_log(parser)
+    options.add_selection(parser)
+    options.add_output(parser)
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.loading import load
+    from milepost.cli.showing import measured
+    from milepost.measures.ratings import Ratings
+
+    loaded = load(args)
+    return measured(args, Ratings(loaded.course.bands if loaded.course else ()), loaded)

@@ -1,0 +1,40 @@
+"""The command `trace`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "one session attempt by attempt, or all of them as strips"
+EXAMPLE = "milepost trace ada-wick-1 wickwater/logs --course wickwater/course.toml --offset 00:03:20"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    parser.add_argument("session", metavar="SESSION", nargs="?", help="a session, or a player; with --all, the first log")
+    options.add_log(parser)
+    parser.add_argument("--all", action="store_true", help="every session, one strip each")
+    parser.add_argument(
+        "--offset",
+        type=options.clock_offset,
+        default=0.0,
+        metavar="CLOCK",
+        help="how far a recording had run when the session began, such as 00:03:20",
+    )
+    options.add_selection(parser, by=False)
+    options.add_output(parser)
+    options.add_figure(parser)
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.showing import measured
+    from milepost.measures.trace import Trace
+
+    if args.all and args.session is not None:
+        args.logs = [args.session, *args.logs]
+        args.session = None
+    return measured(args, Trace(args.session, args.offset))

@@ -1,0 +1,193 @@
+"""Which sessions take part: conditions on fields and tags, and groups by a field or tag."""
+
+from __future__ import annotations
+
+import operator
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any, Final
+
+import numpy as np
+
+from milepost.errors import UsageError
+from milepost.gate.clock import session_order
+from milepost.logs.interface import Bools, Log, Records, Sessions
+from milepost.naming import folded, natural_key
+from milepost.vocabulary import EVENTS, NUMBER_FIELDS
+
+_CONDITION: Final = re.compile(r"\s*([^=!<>\s][^=!<>]*?)\s*(!=|<=|>=|=|<|>)(.*)", re.DOTALL)
+_ORDER: Final[dict[str, Callable[[float, float], bool]]] = {
+    "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
+}  # fmt: skip
+_NAMED: Final = {"level": "stops", "to": "stops", "cause": "causes"}
+_RECORD_FIELDS: Final = NUMBER_FIELDS | _NAMED.keys() | {"event", "time", "seq"}
+
+
+@dataclass(frozen=True)
+class Condition:
+    """A condition on sessions.
+
+    A session's value of a tag, of `player` and of `build` is the first given in it. On a field of single records, such
+    as `level` or `cause`, a session fits if any of its records does (and fits `!=` if none of them has a value listed).
+    """
+
+    key: str
+    sign: str
+    values: tuple[str, ...]
+
+    def fits(self, log: Log) -> Bools:
+        """Per session, whether it fits."""
+        if self.key in _RECORD_FIELDS:
+            hit = self._of_records(log)
+        else:
+            hit = np.array([self._fits(value) for value in session_values(log, self.key)], dtype=np.bool_)
+        return ~hit if self.sign == "!=" else hit
+
+    def _of_records(self, log: Log) -> Bools:
+        hit = np.zeros(len(log.sessions.name), np.bool_)
+        texts = (
+            [self._fits(text) for text in _texts(log, self.key)] if self.key not in NUMBER_FIELDS | {"time", "seq"} else []
+        )
+        column = getattr(log.records, self.key)
+        if texts:
+            fitting = np.array([*texts, False])[np.where(column >= 0, column, len(texts))]
+        else:
+            values, back = np.unique(column, return_inverse=True)
+            fitting = np.array([self._fits(None if np.isnan(v) else repr(v)) for v in values.tolist()], dtype=np.bool_)[back]
+        hit[log.records.session[fitting]] = True
+        return hit
+
+    def _fits(self, value: str | None) -> bool:
+        """Whether one value is among those listed, or on the right side of the number given."""
+        if self.sign in _ORDER:
+            number, limit = _number(value), _number(self.values[0])
+            return number is not None and limit is not None and _ORDER[self.sign](number, limit)
+        if value is None:
+            return "" in self.values
+        return any(_alike(value, wanted, self.key) for wanted in self.values)
+
+
+def _alike(value: str, wanted: str, key: str) -> bool:
+    if key in ("level", "to"):
+        return folded(value) == folded(wanted)
+    number = _number(value)
+    return value == wanted or (number is not None and number == _number(wanted))
+
+
+def _number(text: str | None) -> float | None:
+    try:
+        return None if text is None else float(text)
+    except ValueError:
+        return None
+
+
+def _texts(log: Log, key: str) -> list[str]:
+    names: Any = EVENTS if key == "event" else getattr(log, _NAMED[key])
+    return list(names)
+
+
+def session_values(log: Log, key: str) -> list[str | None]:
+    """Per session, its value of a tag, or of `player`, `build` or `session`; None where it has none.
+
+    `sitting` is 1 for a player's first session, 2 for the second, and so on.
+    """
+    sessions = log.sessions
+    if key == "session":
+        return list(sessions.name)
+    if key == "player":
+        return [player or name for player, name in zip(sessions.player, sessions.name, strict=True)]
+    if key == "build":
+        return list(sessions.build)
+    if key == "sitting":
+        return _sittings(log)
+    return [tags.get(key) for tags in sessions.tags]
+
+
+def _sittings(log: Log) -> list[str | None]:
+    """Per session, its place among its player's sessions."""
+    names = session_values(log, "player")
+    codes: dict[str | None, int] = {}
+    player = np.array([codes.setdefault(name, len(codes)) for name in names], dtype=np.int64)
+    place: list[str | None] = [None] * len(names)
+    seen: dict[int, int] = {}
+    for session in session_order(log.sessions, player, np.zeros(len(names))).tolist():
+        number = seen[int(player[session])] = seen.get(int(player[session]), 0) + 1
+        place[session] = str(number)
+    return place
+
+
+def parse_condition(text: str) -> Condition:
+    """A condition as it is written: key=value, key!=value, key=a,b (any of them), key>number and so on; key= is absent.
+
+    Raises:
+        UsageError: the text is no condition.
+    """
+    match = _CONDITION.fullmatch(text)
+    if match is None:
+        raise UsageError(f"{text!r} is no condition. Write key=value, key!=value, key=a,b or key>5.")
+    key, sign, rest = match.groups()
+    if sign in _ORDER and _number(rest) is None:
+        raise UsageError(f"{text!r}: after {sign} comes a number, not {rest!r}.")
+    return Condition(key, sign, tuple(part.strip() for part in rest.split(",")))
+
+
+def only(log: Log, keep: Bools) -> Log:
+    """The log as if the other sessions had not been."""
+    if keep.all():
+        return log
+    kept_codes = np.flatnonzero(keep)
+    new_code = np.cumsum(keep) - 1
+    kept = keep[log.records.session]
+    columns = {name: column[kept] for name, column in vars(log.records).items()}
+    columns["session"] = new_code[columns["session"]]
+    lists = {name: [values[code] for code in kept_codes] for name, values in vars(log.sessions).items()}
+    gone = {name for name, stays in zip(log.sessions.name, keep, strict=True) if not stays}
+    refused = [item for item in log.refused if item.session not in gone]
+    return replace(log, records=Records(**columns), sessions=Sessions(**lists), refused=refused)
+
+
+def where(log: Log, conditions: tuple[Condition, ...]) -> Log:
+    """The log as if it held only the sessions that fit all conditions.
+
+    Raises:
+        UsageError: no session fits, or a condition is on a key that the log does not have.
+    """
+    for condition in conditions:
+        known = condition.key in _RECORD_FIELDS or any(value is not None for value in session_values(log, condition.key))
+        if not known:
+            raise UsageError(f"--where {condition.key}: the log has no such field or tag. {_known_tags(log)}")
+        fits = condition.fits(log)
+        if not fits.any():
+            shown = f"{condition.key}{condition.sign}{','.join(condition.values)}"
+            raise UsageError(f"--where {shown}: no session is left. {_values_seen(log, condition.key)}")
+        log = only(log, fits)
+    return log
+
+
+def groups(log: Log, key: str) -> list[tuple[str | None, Bools]]:
+    """The values of a key in natural order (sessions without one last), each with the sessions that have it.
+
+    Raises:
+        UsageError: the log has no such field or tag, or it differs within sessions.
+    """
+    if key in _RECORD_FIELDS:
+        raise UsageError(f"--by {key}: it differs from record to record. Group by player, build, session or a tag.")
+    values = session_values(log, key)
+    distinct = sorted({value for value in values if value is not None}, key=natural_key)
+    if not distinct:
+        raise UsageError(f"--by {key}: the log has no such field or tag. {_known_tags(log)}")
+    listed: list[str | None] = [*distinct, *([None] if None in values else [])]
+    return [(value, np.array([own == value for own in values], dtype=np.bool_)) for value in listed]
+
+
+def _known_tags(log: Log) -> str:
+    tags = sorted({name for tags in log.sessions.tags for name in tags})
+    return f"It has: {', '.join(['player', 'session', 'sitting', 'build', *tags][:20])}."
+
+
+def _values_seen(log: Log, key: str) -> str:
+    if key in _RECORD_FIELDS:
+        return "Is the value spelled as in the log?"
+    seen = sorted({value for value in session_values(log, key) if value is not None}, key=natural_key)
+    return f"Its values are: {', '.join(seen[:12])}{' …' if len(seen) > 12 else ''}."

@@ -1,0 +1,67 @@
+"""Coverage: which levels and moves were hardly tested, and how long it takes to get to a level."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.logs.interface import Bools, Floats
+from milepost.measures.interface import Row, Table
+from milepost.numerics.intervals import median
+from milepost.playback.play import Play
+from milepost.vocabulary import N_SETTLED
+
+
+@dataclass(frozen=True)
+class Coverage:
+    """How well the course was tested.
+
+    Attributes:
+        min_players: a level or move with fewer players counts as hardly tested.
+    """
+
+    min_players: int = 5
+
+    def __call__(self, play: Play) -> Table:
+        """One row a level: players, tries, minutes played, minutes to get there, and the move on to the next level."""
+        table = play.attempts
+        counted = play.counts[table.player]
+        minutes = _minutes_before(play)
+        rows = [self._row(play, level, counted, minutes) for level in range(play.n_levels)]
+        thin = [row["level"] for row in rows if row["hardly_tested"]]
+        moves = [{"from": row["level"], "to": after["level"], "players": row["went_on"]}
+                 for row, after in zip(rows, rows[1:], strict=False) if row["went_on"] < self.min_players]  # fmt: skip
+        return Table(rows, {"hardly_tested": thin, "moves_hardly_tested": moves})
+
+    def _row(self, play: Play, level: int, counted: Bools, minutes: Floats) -> Row:
+        table = play.attempts
+        here = counted & (table.level == level)
+        players = len(np.unique(table.player[here]))
+        moved = play.counts[play.moves.player] & (play.moves.origin == level) & (play.moves.target == level + 1)
+        first = here & (table.number == 1)
+        return {
+            "level": play.stops[level], "players": players, "attempts": int(here.sum()),
+            "settled": int((here & (table.outcome < N_SETTLED)).sum()),
+            "minutes": float(np.nansum(table.active[here])) / 60,
+            "minutes_to_reach": median(minutes[first]), "went_on": len(np.unique(play.moves.player[moved])),
+            "hardly_tested": players < self.min_players,
+        }  # fmt: skip
+
+
+def _minutes_before(play: Play) -> Floats:
+    """Per attempt, the minutes of session time that its player had spent before it, over all sessions so far."""
+    records, gated, table = play.gated.log.records, play.gated, play.attempts
+    length = np.zeros(len(gated.player))
+    first = np.zeros(len(gated.player))
+    for session in range(len(gated.player)):
+        own = records.time[gated.order[gated.bounds[session] : gated.bounds[session + 1]]]
+        if len(own):
+            first[session], length[session] = own[0], max(0.0, own.max() - own[0])
+    before = np.zeros(len(gated.player))
+    spent: dict[int, float] = {}
+    for session in gated.sequence.tolist():
+        player = int(gated.player[session])
+        before[session] = spent.get(player, 0.0)
+        spent[player] = before[session] + length[session]
+    return (before[table.session] + np.maximum(0.0, table.opened - first[table.session])) / 60

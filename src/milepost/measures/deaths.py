@@ -1,0 +1,92 @@
+"""Deaths: how many, what of, where in the level; and failures that are no deaths."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.logs.interface import Bools, Floats, Ints
+from milepost.measures.cells import cells, levels_shown
+from milepost.measures.interface import Row, Table, share
+from milepost.playback.play import Play
+from milepost.vocabulary import DIED, WAS_RESET
+
+BINS = 10
+
+
+@dataclass(frozen=True)
+class Deaths:
+    """Deaths by level and cause, re-runs included.
+
+    Attributes:
+        arrival: seconds; a death this soon after the opening, or before any input, is one on arrival.
+    """
+
+    arrival: float = 1.0
+
+    def __call__(self, play: Play) -> Table:
+        """One row a level; see docs/definitions.md for the columns."""
+        table, cell = play.attempts, cells(play)
+        counted = play.counts[table.player]
+        cause = _causes(play)
+        rows = []
+        for level in levels_shown(play):
+            here = counted & (table.level == level)
+            died = here & (table.outcome == DIED)
+            reached = len(cell.of(level).player)
+            minutes = float(np.nansum(table.active[here])) / 60
+            causes = {play.gated.log.causes[code]: _figures(play, died & (cause == code), reached, minutes)
+                      for code in np.unique(cause[died]) if code >= 0}  # fmt: skip
+            ordered = sorted(causes.items(), key=lambda item: (-item[1]["deaths"], item[0]))
+            rows.append({
+                "level": play.stops[level], "placed": level < play.n_levels, "reached": reached, "minutes": minutes,
+                **_figures(play, died, reached, minutes), "without_cause": int((died & (cause < 0)).sum()),
+                "causes": dict(ordered), "on_arrival": int(self._on_arrival(play, died).sum()),
+                **_failures(play, here, cause),
+            })  # fmt: skip
+        return Table(rows)
+
+    def _on_arrival(self, play: Play, died: Bools) -> Bools:
+        """Deaths within the first moment, or before any input where the log tells of inputs."""
+        table = play.attempts
+        early: Bools = died & (table.active <= self.arrival + 1e-9)
+        tells = len(table) > 0 and float(np.mean(~np.isnan(table.settling))) > 0.5
+        return early | (died & np.isnan(table.settling) & ~np.isnan(table.active)) if tells else early
+
+
+def _causes(play: Play) -> Ints:
+    """Per attempt, the number of the cause on the record that closed it; -1 without one."""
+    return play.gated.log.records.cause[play.gated.order[play.attempts.closed_at]]
+
+
+def _figures(play: Play, died: Bools, reached: int, minutes: float) -> Row:
+    deaths = int(died.sum())
+    progress = play.attempts.progress[died]
+    bins = histogram(progress[~np.isnan(progress)])
+    return {
+        "deaths": deaths, "players": len(np.unique(play.attempts.player[died])),
+        "per_player_reached": share(deaths, reached), "per_minute": deaths / minutes if minutes > 0 else None,
+        "progress": bins, "most_bin": int(np.argmax(bins)) if any(bins) else None,
+    }  # fmt: skip
+
+
+def histogram(progress: Floats) -> list[int]:
+    """Counts in ten bins of progress; 1 falls in the last."""
+    place = np.minimum(BINS - 1, np.floor(progress * BINS + 1e-12)).astype(np.int64)
+    return [int(count) for count in np.bincount(place, minlength=BINS)]
+
+
+def _failures(play: Play, here: Bools, cause: Ints) -> Row:
+    """Deaths and resets together: how many, and by what; a reset without a cause is a restart by choice."""
+    failed = here & ((play.attempts.outcome == DIED) | (play.attempts.outcome == WAS_RESET))
+    counts: dict[str, int] = {}
+    for code, outcome in zip(cause[failed].tolist(), play.attempts.outcome[failed].tolist(), strict=True):
+        name = (
+            play.gated.log.causes[code] if code >= 0 else "death without a cause" if outcome == DIED else "restart by choice"
+        )
+        counts[name] = counts.get(name, 0) + 1
+    return {
+        "failures": int(failed.sum()),
+        "failure_causes": dict(sorted(counts.items(), key=lambda item: (-item[1], item[0]))),
+    }

@@ -1,0 +1,133 @@
+"""One page on one level: what every measure says of it, beside its neighbours, its plan and its builds."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.errors import UsageError
+from milepost.logs.course import Level
+from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.cells import first_clear
+from milepost.measures.deaths import Deaths
+from milepost.measures.funnel import Funnel
+from milepost.measures.interface import Row, Table
+from milepost.measures.times import TimeInLevel
+from milepost.measures.trace import to_watch
+from milepost.naming import folded
+from milepost.numerics.intervals import median
+from milepost.playback.play import Play
+from milepost.vocabulary import CLEARED, DIED, N_SETTLED, WAS_RESET
+
+SIDE = 2
+
+
+@dataclass(frozen=True)
+class LevelPage:
+    """What there is to say of one level.
+
+    Attributes:
+        name: the level, in any spelling.
+        plan: the course's levels, if one is given.
+    """
+
+    name: str
+    plan: Sequence[Level] = ()
+
+    def __call__(self, play: Play) -> Table:
+        """The page in the totals; the rows are those of `attempts` for the level.
+
+        Raises:
+            UsageError: the course has no level of that name.
+        """
+        place = self._place(play)
+        tries = AttemptsToClear()(play).rows
+        plan = next((level for level in self.plan if level.name == play.stops[place]), None)
+        here = play.counts[play.attempts.player] & (play.attempts.level == place) & ~play.attempts.rerun
+        builds = _builds(play)
+        return Table([tries[place]], {
+            "level": play.stops[place], "place": place + 1,
+            "funnel": Funnel()(play).rows[place], "attempts": tries[place], "times": TimeInLevel()(play).rows[place],
+            "deaths": Deaths()(play).rows[place], "plan": _planned(plan), "note": plan.note if plan else None,
+            "first_level": _first_questions(play) if place == 0 else None, "builds": sorted(builds),
+            "neighbours": [_beside(play, tries, level, builds) for level in range(max(0, place - SIDE), min(play.n_levels, place + SIDE + 1))],  # noqa: E501
+            "watch": to_watch(play, here), "spots": _spots(play, place),
+        })  # fmt: skip
+
+    def _place(self, play: Play) -> int:
+        names = play.stops[: play.n_levels]
+        for place, name in enumerate(names):
+            if name == self.name or folded(name) == folded(self.name):
+                return place
+        raise UsageError(f"no level of the course is called {self.name!r}. Its levels: {', '.join(names[:40])}.")
+
+
+def _planned(plan: Level | None) -> Row:
+    if plan is None:
+        return {}
+    return {"target_clear": plan.target_clear, "par_seconds": plan.par_seconds, "chapter": plan.chapter, "knobs": plan.knobs}
+
+
+def _builds(play: Play) -> dict[str, int]:
+    """The builds of the log with their numbers."""
+    named = [build for build in play.gated.log.sessions.build if build is not None]
+    return {build: number for number, build in enumerate(dict.fromkeys(named))}
+
+
+def _beside(play: Play, tries: list[Row], level: int, builds: dict[str, int]) -> Row:
+    """A level with its tries, in all and by build."""
+    table = play.attempts
+    build = np.array([builds.get(name, -1) if name else -1 for name in play.gated.log.sessions.build], dtype=np.int64)
+    settled = first_clear(play) & (table.level == level) & (table.outcome < N_SETTLED)
+    of_build = {}
+    for name, number in builds.items():
+        own = settled & (build[table.session] == number)
+        count, cleared = int(own.sum()), int((own & (table.outcome == CLEARED)).sum())
+        if count:
+            of_build[name] = {"settled": count, "clears": cleared, "try_clear": cleared / count}
+    keys = ("level", "players", "settled", "try_clear", "try_clear_low", "try_clear_high", "p50")
+    return {key: tries[level][key] for key in keys} | {"builds": of_build}
+
+
+def _spots(play: Play, level: int) -> list[Row]:
+    """Where in the level players failed, for failures that say so."""
+    table, records = play.attempts, play.gated.log.records
+    failed = play.counts[table.player] & (table.level == level) & np.isin(table.outcome, (DIED, WAS_RESET))
+    closing = play.gated.order[table.closed_at[failed]]
+    causes = [*play.gated.log.causes, None]
+    return [
+        {"x": float(x), "y": float(y), "cause": causes[cause]}
+        for x, y, cause in zip(records.x[closing], records.y[closing], records.cause[closing].tolist(), strict=True)
+        if not (np.isnan(x) or np.isnan(y))
+    ]
+
+
+def _first_questions(play: Play) -> Row:
+    """What the first level has to do: how long to the first input, failure and clear, and who left before any input."""
+    table = play.attempts
+    here = play.counts[table.player] & (table.level == 0) & ~table.rerun
+    begun = here & (table.number == 1)
+    start = {
+        int(p): (int(s), float(t))
+        for p, s, t in zip(table.player[begun], table.session[begun], table.opened[begun], strict=True)
+    }
+
+    def first(outcomes: tuple[int, ...]) -> float | None:
+        found: dict[int, float] = {}
+        for k in np.flatnonzero(here & np.isin(table.outcome, outcomes)).tolist():
+            player = int(table.player[k])
+            if player in start and start[player][0] == table.session[k]:
+                found.setdefault(player, float(table.closed[k]) - start[player][1])
+        return median(np.array(list(found.values())))
+
+    inputs = table.settling[begun]
+    by_player = {int(player) for player in table.player[here & ~np.isnan(table.settling)]}
+    tells = bool((~np.isnan(table.settling)).any())
+    silent = set(start) - by_player
+    gone = {player for player in silent if not (table.level[table.player == player] > 0).any()}
+    return {
+        "to_input": median(inputs[~np.isnan(inputs)]), "to_failure": first((DIED, WAS_RESET)), "to_clear": first((CLEARED,)),
+        "left_before_input": len(gone) if tells else None, "players": len(start),
+    }  # fmt: skip

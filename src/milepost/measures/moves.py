@@ -1,0 +1,82 @@
+"""Moves: the transitions by kind, what setbacks cost, and whether players stop after one."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.logs.interface import Bools, Floats, Ints
+from milepost.measures.interface import Row, Table
+from milepost.playback.play import Play
+from milepost.vocabulary import MOVE_KINDS, SETBACK
+
+
+@dataclass(frozen=True)
+class Moves:
+    """Where players went from where, in the table's order of play."""
+
+    def __call__(self, play: Play) -> Table:
+        """Rows a move; the totals hold how often each kind of move was made, and what came of setbacks."""
+        counted = np.flatnonzero(play.counts[play.moves.player])
+        cost, back = _setbacks(play, counted)
+        groups: dict[tuple[int, int, int], list[int]] = {}
+        for place, number in enumerate(counted.tolist()):
+            key = (int(play.moves.origin[number]), int(play.moves.target[number]), int(play.moves.kind[number]))
+            groups.setdefault(key, []).append(place)
+        moves = [_row(play, counted, key, groups[key], cost, back) for key in sorted(groups, key=_rank)]
+        kinds = Counter(MOVE_KINDS[kind] for kind in play.moves.kind[counted].tolist())
+        return Table(
+            [{"level": play.stops[level], **_of_level(moves, play.stops[level])} for level in range(play.n_levels)],
+            {"kinds": {kind: kinds[kind] for kind in MOVE_KINDS if kinds[kind]}, "moves": moves},
+        )
+
+
+def _rank(key: tuple[int, int, int]) -> tuple[int, int, int, int]:
+    origin, target, kind = key
+    return origin, target < 0, target, kind
+
+
+def _row(
+    play: Play, counted: Ints, key: tuple[int, int, int], places: list[int], cost: Floats, back: Bools
+) -> Row:  # fmt: skip
+    origin, target, kind = key
+    setback = kind == SETBACK
+    return {
+        "from": play.stops[origin], "to": play.stops[target] if target >= 0 else None, "kind": MOVE_KINDS[kind],
+        "count": len(places), "players": len(np.unique(play.moves.player[counted[places]])),
+        "cost": float(cost[places].sum()) if setback else None,
+        "never_back": int((~back[places]).sum()) if setback else None,
+    }  # fmt: skip
+
+
+def _setbacks(play: Play, counted: Ints) -> tuple[Floats, Bools]:
+    """Per move, the active seconds of re-runs until the player is back at its origin, and whether the player ever is."""
+    table, moves = play.attempts, play.moves
+    rank = np.empty(len(play.gated.sequence), np.int64)
+    rank[play.gated.sequence] = np.arange(len(play.gated.sequence))
+    width = len(play.gated.order) + 1
+    begun = rank[table.session] * width + table.opened_at
+    first_of = np.searchsorted(begun, rank[moves.session[counted]] * width + moves.at[counted])
+    replay = np.where(table.rerun & ~np.isnan(table.active), table.active, 0.0)
+    cost, back = np.zeros(len(counted)), np.zeros(len(counted), np.bool_)
+    for place, number in enumerate(counted.tolist()):
+        if moves.kind[number] != SETBACK:
+            continue
+        first, player = int(first_of[place]), moves.player[number]
+        after = np.arange(first, int(np.searchsorted(table.player, player, side="right")))
+        returned = after[table.level[after] == moves.origin[number]]
+        back[place] = len(returned) > 0
+        until = after[after < returned[0]] if len(returned) else after[table.session[after] == moves.session[number]]
+        cost[place] = replay[until].sum()
+    return cost, back
+
+
+def _of_level(moves: list[Row], level: str) -> Row:
+    """How often players left a level by each kind of move."""
+    counts: Counter[str] = Counter()
+    for move in moves:
+        if move["from"] == level:
+            counts[move["kind"]] += move["count"]
+    return {kind: counts[kind] for kind in MOVE_KINDS}

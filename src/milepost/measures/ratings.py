@@ -1,0 +1,87 @@
+"""Ratings by share of pick-ups: the distribution among clears, logged ratings recomputed, and faults of the bands."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.errors import UsageError
+from milepost.logs.course import Band
+from milepost.logs.interface import Ints
+from milepost.measures.cells import first_clear
+from milepost.measures.interface import Row, Table, with_interval
+from milepost.numerics.intervals import wilson
+from milepost.playback.play import Play
+from milepost.vocabulary import CLEARED
+
+
+@dataclass(frozen=True)
+class Ratings:
+    """Ratings of first clears by the course's declared bands.
+
+    Attributes:
+        bands: the bands, as declared.
+    """
+
+    bands: tuple[Band, ...]
+
+    def __call__(self, play: Play) -> Table:
+        """One row a level: clears in each band, clears in none, and bands that nobody can reach there.
+
+        Raises:
+            UsageError: the course declares no bands.
+        """
+        if not self.bands:
+            raise UsageError("the course declares no bands. Add [[band]] tables with name, from and to to the course file.")
+        records, order, table = play.gated.log.records, play.gated.order, play.attempts
+        cleared = first_clear(play) & (table.outcome == CLEARED)
+        rows = [
+            self._row(play, level, order[table.closed_at[cleared & (table.level == level)]])
+            for level in range(play.n_levels)
+        ]
+        return Table(
+            rows, {"bands": [vars(band) for band in self.bands], "faults": faults(self.bands), "records": len(records)}
+        )
+
+    def _row(self, play: Play, level: int, closing: Ints) -> Row:
+        records = play.gated.log.records
+        collected, available = records.collected[closing], records.available[closing]
+        known = ~np.isnan(collected) & (available > 0)
+        shares = np.minimum(1.0, collected[known] / available[known])
+        placed = [self.band_of(value) for value in shares.tolist()]
+        total = len(placed)
+        bands = {
+            band.name: {"clears": placed.count(band.name), **with_interval("share", placed.count(band.name) / total if total else None,  # noqa: E501
+                        wilson(placed.count(band.name), total))}
+            for band in self.bands
+        }  # fmt: skip
+        steps = np.unique(available[known])
+        return {
+            "level": play.stops[level], "clears": len(closing), "rated": total, "no_band": placed.count(None), "ratings": bands,  # noqa: E501
+            "unreachable": [band.name for band in self.bands if len(steps) and not self._reachable(band, steps.tolist())],
+        }  # fmt: skip
+
+    def band_of(self, value: float) -> str | None:
+        """The first band that a share falls in."""
+        return next((band.name for band in self.bands if band.holds(value)), None)
+
+    def _reachable(self, band: Band, totals: list[float]) -> bool:
+        """Whether some number of pick-ups gives the band."""
+        return any(self.band_of(count / total) == band.name for total in totals for count in range(int(total) + 1))
+
+
+def faults(bands: tuple[Band, ...]) -> list[str]:
+    """Gaps and overlaps between bands, as sentences."""
+    found = []
+    ordered = sorted(bands, key=lambda band: (band.low, band.high))
+    if ordered[0].low > 0:
+        found.append(f"nothing is below {ordered[0].low:g}: shares under it get no rating")
+    for lower, upper in zip(ordered, ordered[1:], strict=False):
+        if upper.low > lower.high:
+            found.append(f"a gap between {lower.name} (to {lower.high:g}) and {upper.name} (from {upper.low:g})")
+        elif upper.low < lower.high:
+            found.append(f"{lower.name} and {upper.name} overlap from {upper.low:g} to {min(lower.high, upper.high):g}")
+    if ordered[-1].high < 1:
+        found.append(f"{ordered[-1].name} ends at {ordered[-1].high:g}: everything collected gets no rating")
+    return found

@@ -1,0 +1,124 @@
+"""One session attempt by attempt, as an analyst would read it aloud."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from milepost.errors import UsageError
+from milepost.logs.interface import Bools
+from milepost.measures.interface import Row, Table
+from milepost.playback.play import Play
+from milepost.vocabulary import END_CAUSES, FINDINGS, MOVE_KINDS, OUTCOMES
+
+
+@dataclass(frozen=True)
+class Trace:
+    """The attempts and moves of some sessions.
+
+    Attributes:
+        session: the session's name, or that of a player, all of whose sessions are shown; None for every session.
+        offset: seconds that a recording ran before the session's first record.
+    """
+
+    session: str | None = None
+    offset: float = 0.0
+
+    def __call__(self, play: Play) -> Table:
+        """Rows an attempt; the totals list the sessions with their ends, and the moves.
+
+        Raises:
+            UsageError: there is no such session or player.
+        """
+        chosen = self._chosen(play)
+        table = play.attempts
+        rows = [self._row(play, k) for k in np.flatnonzero(np.isin(table.session, chosen)).tolist()]
+        moves = [self._move(play, n) for n in np.flatnonzero(np.isin(play.moves.session, chosen)).tolist()]
+        return Table(rows, {"traced": [self._session(play, session) for session in chosen], "moves": moves})
+
+    def _chosen(self, play: Play) -> list[int]:
+        """The sessions to show, in order of play."""
+        names, players = play.gated.log.sessions.name, play.gated.players
+        order: list[int] = play.gated.sequence.tolist()
+        if self.session is None:
+            return order
+        chosen = [n for n in order if self.session in (names[n], players[play.gated.player[n]])]
+        if not chosen:
+            some = ", ".join(names[n] for n in order[:6])
+            raise UsageError(f"no session or player is called {self.session!r}. Some of the {len(names)} sessions: {some}.")
+        return chosen
+
+    def _row(self, play: Play, k: int) -> Row:
+        table = play.attempts
+        active, settling, progress = (float(column[k]) for column in (table.active, table.settling, table.progress))
+        return {
+            "session": play.gated.log.sessions.name[table.session[k]], "level": play.stops[table.level[k]],
+            "clock": float(table.opened[k]) + self.offset, "until": float(table.closed[k]) + self.offset,
+            "try": int(table.number[k]), "rerun": bool(table.rerun[k]), "outcome": OUTCOMES[table.outcome[k]],
+            "cause": _cause(play, int(table.closed_at[k])), "active": _known(active), "paused": float(table.paused[k]),
+            "settling": _known(settling), "progress": _known(progress), "hits": int(table.hits[k]),
+            "repairs": _repairs(play, int(table.opened_at[k]), int(table.closed_at[k])),
+        }  # fmt: skip
+
+    def _move(self, play: Play, number: int) -> Row:
+        moves = play.moves
+        target = int(moves.target[number])
+        return {
+            "session": play.gated.log.sessions.name[moves.session[number]],
+            "clock": float(play.gated.log.records.time[play.gated.order[moves.at[number]]]) + self.offset,
+            "from": play.stops[moves.origin[number]], "to": play.stops[target] if target >= 0 else None,
+            "kind": MOVE_KINDS[moves.kind[number]],
+        }  # fmt: skip
+
+    def _session(self, play: Play, session: int) -> Row:
+        gated = play.gated
+        own = gated.order[gated.bounds[session] : gated.bounds[session + 1]]
+        times = gated.log.records.time[own]
+        return {
+            "session": gated.log.sessions.name[session], "player": gated.players[gated.player[session]],
+            "build": gated.log.sessions.build[session], "end": END_CAUSES[play.end[session]],
+            "ended": float(times[-1]) + self.offset if len(times) else None, "tags": gated.log.sessions.tags[session],
+        }  # fmt: skip
+
+
+def _known(value: float) -> float | None:
+    return None if np.isnan(value) else value
+
+
+def _cause(play: Play, at: int) -> str | None:
+    code = play.gated.log.records.cause[play.gated.order[at]]
+    return play.gated.log.causes[code] if code >= 0 else None
+
+
+def _repairs(play: Play, first: int, last: int) -> list[str]:
+    """The findings on the session's records from the opening to the closing of an attempt."""
+    marks = play.gated.log.records.marks[play.gated.order[first : last + 1]]
+    together: Any = np.bitwise_or.reduce(marks) if len(marks) else 0
+    return [finding.code for number, finding in enumerate(FINDINGS) if int(together) >> number & 1]
+
+
+def to_watch(play: Play, rows: Bools, most: int = 5) -> list[Row]:
+    """The sessions that show some attempts best: those nearest the middle in tries, with where to look.
+
+    Args:
+        play: a play.
+        rows: which attempts, all of one level.
+        most: how many sessions to name.
+    """
+    table = play.attempts
+    sessions, counts = np.unique(table.session[rows], return_counts=True)
+    if not len(sessions):
+        return []
+    middle = float(np.median(counts))
+    nearest = sorted(zip(sessions.tolist(), counts.tolist(), strict=True), key=lambda item: (abs(item[1] - middle), item[0]))
+    found = []
+    for session, count in nearest[:most]:
+        own = np.flatnonzero(rows & (table.session == session))
+        found.append({
+            "session": play.gated.log.sessions.name[session], "player": play.gated.players[play.gated.player[session]],
+            "tries": count, "from": float(table.opened[own[0]]), "to": float(table.closed[own[-1]]),
+            "ended": OUTCOMES[table.outcome[own[-1]]],
+        })  # fmt: skip
+    return found

@@ -1,0 +1,272 @@
+"""What people see when they go into a level: deaths, moves, one level, one session, coverage, layouts, ratings."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from milepost.measures.interface import Row
+from milepost.reports.document import source_notes
+from milepost.reports.interface import Column, View
+from milepost.reports.views import count_column, level_column, share_columns, small_note
+from milepost.wording import NOTHING, clock, listed, number, percent, plural, rate, safe, seconds, words
+
+_MOST_CAUSES = 3
+_SHADES = " ·:+*#"
+_LETTERS = {
+    "complete": "✓",
+    "death": "✗",
+    "reset": "r",
+    "left": "→",
+    "quit": "q",
+    "time_up": "t",
+    "crash": "!",
+    "unknown": "?",
+}
+
+
+def deaths_view(report: dict[str, Any]) -> list[View]:
+    """What kills, and where in the level."""
+    columns = (
+        level_column(report, "reached"), count_column("reached", "reached"), count_column("deaths", "deaths"),
+        count_column("died", "players", 4),
+        Column("per player", lambda row: rate(row["per_player_reached"])),
+        Column("per minute", lambda row: rate(row["per_minute"]), rank=5),
+        Column("resets", lambda row: number(row["failures"] - row["deaths"]), rank=3),
+        count_column("on arrival", "on_arrival", 6),
+        Column("where: 0 … 1", lambda row: strip(row["progress"]), left=True, rank=2),
+        Column("most", lambda row: _tenth(row["most_bin"]), left=True, rank=7),
+        Column("causes", lambda row: _causes(row), left=True, rank=1),
+    )  # fmt: skip
+    notes = [
+        "Where: deaths by tenths of the level, darker is more. Re-runs count here.",
+        *small_note(report),
+        *source_notes(report),
+    ]
+    return [View("Deaths: how many, what of, and where in the level", columns, report["levels"], notes)]
+
+
+def strip(counts: list[int]) -> str:
+    """Counts as a strip of shades, so that the fullest bin stands out."""
+    most = max(counts, default=0)
+    return "|" + "".join(_SHADES[-(-count * (len(_SHADES) - 1) // most) if most else 0] for count in counts) + "|"
+
+
+def _tenth(place: int | None) -> str:
+    return NOTHING if place is None else f"{place / 10:.1f}–{(place + 1) / 10:.1f}"
+
+
+def _causes(row: Row) -> str:
+    causes = [f"{safe(cause)} {figures['deaths']}" for cause, figures in list(row["causes"].items())[:_MOST_CAUSES]]
+    rest = len(row["causes"]) - _MOST_CAUSES
+    causes += [f"{rest} more"] if rest > 0 else []
+    return ", ".join(causes + ([f"none given {row['without_cause']}"] if row["without_cause"] else []))
+
+
+def moves_view(report: dict[str, Any]) -> list[View]:
+    """Where players went, and what setbacks cost."""
+    kinds = listed([f"{words(kind)} {count:,}" for kind, count in report["kinds"].items()]) or "none"
+    unusual = [move for move in report["moves"] if move["kind"] != "advance"]
+    columns = (
+        Column("from", lambda row: safe(row["from"]), left=True),
+        Column("to", lambda row: "(out)" if row["to"] is None else safe(row["to"]), left=True),
+        Column("kind", lambda row: row["kind"], left=True), count_column("count", "count"), count_column("players", "players"),  # noqa: E501
+        Column("replayed", lambda row: seconds(row["cost"]) if row["cost"] is not None else "", rank=1),
+        Column("never back", lambda row: number(row["never_back"]) if row["never_back"] is not None else "", rank=2),
+    )  # fmt: skip
+    notes = [f"All moves by kind: {kinds}. Advances are not listed.",
+             "Replayed: active time of levels already cleared, until the player was back where the setback came from. "
+             "Never back: setbacks after which the player never tried that level again.", *source_notes(report)]  # fmt: skip
+    return [View("Moves: skips, setbacks and other ways than on", columns, unusual, notes)]
+
+
+def coverage_view(report: dict[str, Any]) -> list[View]:
+    """How well each level was tested."""
+    columns = (
+        level_column(report, "players"), count_column("players", "players"), count_column("attempts", "attempts"),
+        count_column("settled", "settled", 2), Column("minutes", lambda row: f"{row['minutes']:.1f}"),
+        Column("minutes to reach", lambda row: NOTHING if row["minutes_to_reach"] is None else f"{row['minutes_to_reach']:.1f}", rank=1), count_column("went on", "went_on", 3),  # noqa: E501
+        Column("", lambda row: "hardly tested" if row["hardly_tested"] else "", left=True),
+    )  # fmt: skip
+    moves = [f"{safe(m['from'])} → {safe(m['to'])} ({m['players']})" for m in report["moves_hardly_tested"]]
+    notes = [
+        f"Moves hardly tested (players): {listed(moves)}." if moves else "Every move to the next level was well tested."
+    ]
+    notes.append("Minutes to reach: the median session time spent before the first attempt there.")
+    return [
+        View("Coverage: what was tested, and what hardly was", columns, report["levels"], [*notes, *source_notes(report)])
+    ]
+
+
+def layouts_view(report: dict[str, Any]) -> list[View]:
+    """How much the layout matters."""
+    columns = (
+        Column("level", lambda row: safe(row["level"]), left=True), Column("layout", lambda row: safe(row["layout"]), left=True),  # noqa: E501
+        count_column("players", "players", 2), count_column("tries", "tries"), *share_columns("a try clears", "try_clear", 0, 1),  # noqa: E501
+        Column("", lambda row: "" if row["enough"] else "few tries", left=True),
+    )  # fmt: skip
+    between, levels = report["between_layouts"], report["between_levels"]
+    spread = "The spread between layouts cannot be told: no level has two layouts with enough tries."
+    if between is not None:
+        spread = (f"Beyond chance, try-clear rates differ by {100 * between:.0f} points (standard deviation) between layouts of a level, "  # noqa: E501
+                  f"over {plural(report['levels_compared'], 'level')}")  # fmt: skip
+        spread += f", and by {100 * levels:.0f} points between levels." if levels is not None else "."
+    worst = listed(
+        [f"{safe(w['level'])} {safe(w['layout'])} ({percent(w['try_clear'])} of {w['tries']})" for w in report["worst"]]
+    )
+    return [View("Layouts: what the chance inside a level does", columns, report["levels"],
+                 [spread, f"Hardest: {worst}." if worst else "No layout has enough tries.", *source_notes(report)])]  # fmt: skip  # noqa: E501
+
+
+def ratings_view(report: dict[str, Any]) -> list[View]:
+    """Which ratings players get."""
+    names = [band["name"] for band in report["bands"]]
+    columns = [level_column(report, "rated"), count_column("clears", "clears", 2), count_column("rated", "rated")]
+    for name in names:
+        columns.append(Column(safe(name), lambda row, name=name: percent(row["ratings"][name]["share"])))  # type: ignore[misc]
+    columns += [count_column("no rating", "no_band", 1),
+                Column("out of reach", lambda row: ", ".join(map(safe, row["unreachable"])), left=True, rank=3)]  # fmt: skip
+    faults = [f"The bands have a fault: {safe(fault)}." for fault in report["faults"]] or [
+        "The bands have no gaps or overlaps."
+    ]
+    return [View("Ratings: the share of first clears in each band of pick-ups", tuple(columns), report["levels"],
+                 [*faults, *source_notes(report)])]  # fmt: skip
+
+
+def trace_view(report: dict[str, Any]) -> list[View]:
+    """Sessions attempt by attempt, or a strip for each where there are many."""
+    if len(report["traced"]) > 3:
+        return [_strips(report)]
+    return [_one_session(report, session) for session in report["traced"]]
+
+
+def _one_session(report: dict[str, Any], session: Row) -> View:
+    own = [row for row in report["levels"] if row["session"] == session["session"]]
+    columns = (
+        Column("clock", lambda row: clock(row["clock"])), Column("level", lambda row: safe(row["level"]), left=True),
+        Column("try", lambda row: f"{row['try']}{' again' if row['rerun'] else ''}"),
+        Column("lasted", lambda row: seconds(row["active"]) if row["active"] is not None else "unknown"),
+        Column("ended", lambda row: _ending(row), left=True),
+        Column("at", lambda row: _place_of_end(row), rank=1),
+        Column("repairs", lambda row: ", ".join(row["repairs"]), left=True, rank=2),
+    )  # fmt: skip
+    tags = [f"{safe(name)} {safe(value)}" for name, value in sorted(session["tags"].items())]
+    moves = [f"{clock(m['clock'])} {m['kind']} from {safe(m['from'])} to {safe(m['to'] or 'outside')}" for m in report["moves"]  # noqa: E501
+             if m["session"] == session["session"] and m["kind"] != "advance"]  # fmt: skip
+    ended = f"The session ended at {clock(session['ended'])}: {words(session['end'])}."
+    about = listed(
+        [f"player {safe(session['player'])}", *([f"build {safe(session['build'])}"] if session["build"] else []), *tags]
+    )
+    notes = [f"{about[0].upper()}{about[1:]}. {ended}", *([f"Other moves: {listed(moves)}."] if moves else [])]
+    return View(f"Session {safe(session['session'])}", columns, own, notes)
+
+
+def _place_of_end(row: Row) -> str:
+    """How far the attempt got, where it did not get to the end."""
+    return "" if row["progress"] is None or row["outcome"] == "complete" else percent(row["progress"])
+
+
+def _ending(row: Row) -> str:
+    return words(row["outcome"]) + (f" ({safe(row['cause'])})" if row["cause"] else "")
+
+
+def _strips(report: dict[str, Any]) -> View:
+    """A letter an attempt, a column a level, so that a stretch of trouble shows."""
+    rows = []
+    for session in report["traced"]:
+        own = [row for row in report["levels"] if row["session"] == session["session"]]
+        rows.append({"session": session["session"], "end": words(session["end"]),
+                     "strip": "".join(_LETTERS[row["outcome"]] for row in own), "n": len(own)})  # fmt: skip
+    columns = (
+        Column("session", lambda row: safe(row["session"]), left=True), count_column("attempts", "n"),
+        Column("end", lambda row: row["end"], left=True, rank=1), Column("attempts in order", lambda row: row["strip"], left=True),  # noqa: E501
+    )  # fmt: skip
+    letters = listed([f"{letter} {words(name)}" for name, letter in _LETTERS.items()])
+    return View("Sessions attempt by attempt", columns, rows, [f"{letters}.", *source_notes(report)])
+
+
+def level_view(report: dict[str, Any]) -> list[View]:
+    """One page on one level."""
+    funnel, tries, times, deaths = (report[key] for key in ("funnel", "attempts", "times", "deaths"))
+    lines = [
+        f"Reached by {plural(funnel['reached'], 'player')} ({percent(funnel['share'])} of {report['players']}); {funnel['cleared']} cleared it "  # noqa: E501
+        f"({_range(funnel, 'clear_rate')}).",
+        f"Lost here: {funnel['lost']} ({_range(funnel, 'drop_off')}); stopped: {_stops(funnel)}.",
+        f"A try clears {percent(tries['try_clear'])} of the time ({tries['clears']} of {tries['settled']} tries by "
+        f"{plural(tries['players'], 'player')}); half of the players need {number(tries['p50'])}, nine in ten {_or_more(tries['p90'])}.",  # noqa: E501
+        f"Half of the players have cleared it after {_time(times['p50'])} of play; a failed try lasts {_time(times['fail_p50'])} "  # noqa: E501
+        f"(n {times['fails']}), {_time(times['lost_to_failures'])} went into failures in all.",
+        f"{plural(deaths['deaths'], 'death')} ({_causes(deaths) or 'no causes given'}); most at {_tenth(deaths['most_bin'])} of the level; "  # noqa: E501
+        f"{plural(deaths['on_arrival'], 'death')} on arrival.",
+    ]  # fmt: skip
+    lines += [_plan(report), *_first_level(report)]
+    if report["note"]:
+        lines.append(f"Note: {safe(report['note'])}")
+    return [
+        View(f"Level {safe(report['level'])} ({report['place']} of {len(report['course']['levels'])})", (), [], [line for line in lines if line]),  # noqa: E501
+        _neighbours(report), _watch(report),
+    ]  # fmt: skip
+
+
+def _range(row: Row, key: str) -> str:
+    low, high = row[f"{key}_low"], row[f"{key}_high"]
+    return percent(row[key]) + (f", {percent(low).removesuffix(' %')}–{percent(high)}" if low is not None else "")
+
+
+def _stops(row: Row) -> str:
+    parts = [f"{row[f'stopped_{key}']} {text}" for key, text in (
+        ("mid_attempt", "in an attempt"), ("after_failure", "after a failure"), ("after_clear", "after the clear"),
+        ("between", "between attempts")) if row[f"stopped_{key}"]]  # fmt: skip
+    return listed(parts) or "nobody"
+
+
+def _or_more(value: int | None) -> str:
+    return "more than was seen" if value is None else number(value)
+
+
+def _time(value: float | None) -> str:
+    return "a time not known yet" if value is None else seconds(value)
+
+
+def _plan(report: dict[str, Any]) -> str:
+    plan = report["plan"]
+    parts = []
+    if plan.get("target_clear") is not None:
+        parts.append(f"planned that a try clears {percent(plan['target_clear'])} of the time")
+    if plan.get("par_seconds") is not None:
+        parts.append(f"par {seconds(plan['par_seconds'])}")
+    knobs = [f"{safe(name)} {safe(str(value))}" for name, value in plan.get("knobs", {}).items()]
+    return f"Plan: {listed(parts + knobs)}." if parts or knobs else ""
+
+
+def _first_level(report: dict[str, Any]) -> list[str]:
+    first = report["first_level"]
+    if first is None:
+        return []
+    return [f"As the first level: first input after {_time(first['to_input'])}, first failure after {_time(first['to_failure'])}, "  # noqa: E501
+            f"first clear after {_time(first['to_clear'])} (medians); {first['left_before_input']} left before any input."]  # fmt: skip  # noqa: E501
+
+
+def _neighbours(report: dict[str, Any]) -> View:
+    columns = (
+        Column("", lambda row: "→" if row["level"] == report["level"] else "", left=True),
+        level_column(report, "players"), count_column("players", "players"), count_column("tries", "settled"),
+        *share_columns("a try clears", "try_clear", 0, 1), *(Column(f"{build}: a try clears", _by_build(build), rank=2) for build in report["builds"]),  # noqa: E501
+    )  # fmt: skip
+    return View("Beside its neighbours", columns, report["neighbours"], [])
+
+
+def _by_build(build: str) -> Any:
+    def text(row: Row) -> str:
+        own = row["builds"].get(build)
+        return NOTHING if own is None else f"{percent(own['try_clear'])} of {own['settled']}"
+
+    return text
+
+
+def _watch(report: dict[str, Any]) -> View:
+    columns = (
+        Column("session", lambda row: safe(row["session"]), left=True), Column("from", lambda row: clock(row["from"])),
+        Column("to", lambda row: clock(row["to"])), count_column("tries", "tries"),
+        Column("ended", lambda row: words(row["ended"]), left=True),
+    )  # fmt: skip
+    return View("Sessions to watch here (typical ones, with the clock of the session)", columns, report["watch"], [])
