@@ -142,7 +142,7 @@ BANDS = '[[band]]\nname = "low"\nto = 0.5\n[[band]]\nname = "mid"\nfrom = 0.6\nt
 
 def test_ratings(milepost):
     """Clears by band, what falls in none, what cannot be reached, and faults of the bands."""
-    rows = [log_of((0.5, "start", "Mill Pond", {}), (9.5, "complete", "Mill Pond", {"collected": n, "available": 2}), session=f"s{n}")
+    rows = [log_of((0.5, "start", "Mill Pond", {}), (9.5, "complete", "Mill Pond", {"collected": n, "available": 2, "rating": "low"}), session=f"s{n}")
             for n in range(3)]  # fmt: skip
     milepost.write("log.jsonl", [record for own in rows for record in own])
     milepost.write("course.toml", COURSE + BANDS)
@@ -150,6 +150,7 @@ def test_ratings(milepost):
     pond = document["levels"][0]
     assert {name: own["clears"] for name, own in pond["ratings"].items()} == {"low": 1, "mid": 0, "top": 1}
     assert (pond["rated"], pond["no_band"], pond["unreachable"]) == (3, 1, ["mid"])
+    assert (pond["logged"], pond["logged_otherwise"]) == (3, 2)
     assert len(document["faults"]) == 2
     milepost.write("course.toml", COURSE)
     assert "declares no bands" in milepost("ratings", *WORDS).stderr

@@ -30,7 +30,7 @@ def both(folder, text, monkeypatch):
     return fast, read([str(path)]), taken[0] is not None
 
 
-NAMED = {"level": "stops", "to": "stops", "cause": "causes", "layout": "layouts"}
+NAMED = {"level": "stops", "to": "stops", "cause": "causes", "layout": "layouts", "rating": "ratings"}
 
 
 def assert_same(fast, slow):

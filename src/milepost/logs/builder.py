@@ -18,7 +18,7 @@ from milepost.vocabulary import BIT, EVENT_CODES, NUMBER_FIELDS
 _BAD_FIELD = BIT["bad_field"]
 _FAR = 1e300  # seconds; times are kept so far from the session's first at most that differences stay finite
 _ROW = np.dtype(
-    [(name, np.int64) for name in ("session", "event", "level", "to", "cause", "layout", "file", "line", "marks", "seq",
+    [(name, np.int64) for name in ("session", "event", "level", "to", "cause", "layout", "rating", "file", "line", "marks", "seq",
                                    "identity", "likeness")]
     + [(name, np.float64) for name in ("time", "second", "progress", "x", "y", "collected", "available")]
     + [(name, np.bool_) for name in ("whole", "foreign", "has_seq")]
@@ -50,7 +50,7 @@ class RecordBuilder:
         self.sessions = Sessions()
         self._session_codes: dict[str, int] = {}
         self._first_clock: list[float] = []
-        self._stops, self._causes, self._layouts = Names(), Names(), Names()
+        self._stops, self._causes, self._layouts, self._ratings = Names(), Names(), Names(), Names()
         self._unknown_words = Names()
         self._debug_only: set[str] = set()
         self.files: list[str] = []
@@ -105,7 +105,8 @@ class RecordBuilder:
         identity = text("id")
         self._rows.append((
             session, event, self._stops.code(text("level")), self._stops.code(text("to")),
-            self._causes.code(text("cause")), self._layouts.code(layout_of(fields.tags)), place.file, place.line, _BAD_FIELD if fields.bad else 0,  # noqa: E501
+            self._causes.code(text("cause")), self._layouts.code(layout_of(fields.tags)),
+            self._ratings.code(fields.tags.get("rating")), place.file, place.line, _BAD_FIELD if fields.bad else 0,
             fields.seq or 0, 0 if identity is None else identity_of(identity), likeness,
             time, second, number("progress", nan), number("x", nan), number("y", nan),
             number("collected", nan), number("available", nan),
@@ -160,6 +161,7 @@ class RecordBuilder:
         rows["event"] = np.array([self._event(word) for word in words.values], dtype=np.int64)[words.codes]
         for name, names in (("level", self._stops), ("to", self._stops), ("cause", self._causes)):
             rows[name] = _coded(block.text.get(name), names, block.rows)
+        rows["rating"] = _coded(block.tags.get("rating"), self._ratings, block.rows)
         rows["layout"] = _coded(block.tags.get("seed"), self._layouts, block.rows)
         if (layouts := block.tags.get("layout")) is not None:
             rows["layout"] = np.where(layouts.codes == ABSENT, rows["layout"], _coded(layouts, self._layouts, block.rows))
@@ -194,7 +196,7 @@ class RecordBuilder:
         for name in self._debug_only:
             self._mark_debug(name)
         return Log(
-            Records(**columns), self.sessions, list(self._stops), list(self._causes), list(self._layouts),
+            Records(**columns), self.sessions, list(self._stops), list(self._causes), list(self._layouts), list(self._ratings),
             list(self._unknown_words), self.files, self.refused,
         )  # fmt: skip
 

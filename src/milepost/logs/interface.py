@@ -47,6 +47,7 @@ class Records:
     to: Ints
     cause: Ints
     layout: Ints
+    rating: Ints
     time: Floats
     second: Floats
     whole: Bools
@@ -94,6 +95,7 @@ class Log:
     stops: list[str]  # names in `level` and `to`
     causes: list[str]
     layouts: list[str]  # values of the tag `layout`, or else `seed`
+    ratings: list[str]  # values of the tag `rating`
     unknown_words: list[str]  # event words outside the list; word k is -1 - k in the column of events
     files: list[str]
     refused: list[Refused]

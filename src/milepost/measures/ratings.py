@@ -34,15 +34,13 @@ class Ratings:
         """
         if not self.bands:
             raise UsageError("the course declares no bands. Add [[band]] tables with name, from and to to the course file.")
-        records, order, table = play.gated.log.records, play.gated.order, play.attempts
+        order, table = play.gated.order, play.attempts
         cleared = first_clear(play) & (table.outcome == CLEARED)
         rows = [
             self._row(play, level, order[table.closed_at[cleared & (table.level == level)]])
             for level in range(play.n_levels)
         ]
-        return Table(
-            rows, {"bands": [vars(band) for band in self.bands], "faults": faults(self.bands), "records": len(records)}
-        )
+        return Table(rows, {"bands": [vars(band) for band in self.bands], "faults": faults(self.bands)})
 
     def _row(self, play: Play, level: int, closing: Ints) -> Row:
         records = play.gated.log.records
@@ -51,14 +49,13 @@ class Ratings:
         shares = np.minimum(1.0, collected[known] / available[known])
         placed = [self.band_of(value) for value in shares.tolist()]
         total = len(placed)
-        bands = {
-            band.name: {"clears": placed.count(band.name), **with_interval("share", placed.count(band.name) / total if total else None,  # noqa: E501
-                        wilson(placed.count(band.name), total))}
-            for band in self.bands
-        }  # fmt: skip
+        bands = {band.name: _share(placed.count(band.name), total) for band in self.bands}
+        logged = [play.gated.log.ratings[code] if code >= 0 else None for code in records.rating[closing[known]].tolist()]
+        given = [(own, computed) for own, computed in zip(logged, placed, strict=True) if own is not None]
         steps = np.unique(available[known])
         return {
-            "level": play.stops[level], "clears": len(closing), "rated": total, "no_band": placed.count(None), "ratings": bands,  # noqa: E501
+            "level": play.stops[level], "clears": len(closing), "rated": total, "no_band": placed.count(None),
+            "logged": len(given), "logged_otherwise": sum(own != computed for own, computed in given), "ratings": bands,
             "unreachable": [band.name for band in self.bands if len(steps) and not self._reachable(band, steps.tolist())],
         }  # fmt: skip
 
@@ -69,6 +66,10 @@ class Ratings:
     def _reachable(self, band: Band, totals: list[float]) -> bool:
         """Whether some number of pick-ups gives the band."""
         return any(self.band_of(count / total) == band.name for total in totals for count in range(int(total) + 1))
+
+
+def _share(clears: int, of: int) -> Row:
+    return {"clears": clears, **with_interval("share", clears / of if of else None, wilson(clears, of))}
 
 
 def faults(bands: tuple[Band, ...]) -> list[str]:

@@ -124,6 +124,7 @@ def ratings_view(report: dict[str, Any]) -> list[View]:
     for name in names:
         columns.append(Column(safe(name), lambda row, name=name: percent(row["ratings"][name]["share"])))  # type: ignore[misc]
     columns += [count_column("no rating", "no_band", 1),
+        Column("logged otherwise", lambda row: f"{row['logged_otherwise']} of {row['logged']}" if row["logged"] else "", rank=2),
                 Column("out of reach", lambda row: ", ".join(map(safe, row["unreachable"])), left=True, rank=3)]  # fmt: skip
     faults = [f"The bands have a fault: {safe(fault)}." for fault in report["faults"]] or [
         "The bands have no gaps or overlaps."
