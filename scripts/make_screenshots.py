@@ -29,6 +29,7 @@ TERMINAL = {
 }
 FIGURES = {
     "funnel": f"funnel {ON_DEMO}",
+    "spikes": f"spikes {ON_DEMO}",
     "deaths": f"deaths {ON_DEMO}",
     "moves": f"moves {ON_DEMO}",
     "level": f"level Low\\ Arch {ON_DEMO}",

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pandas as pd
 
-from milepost.difficulty.neighbours import NeighbourSpikes
+from milepost.difficulty.spikes import Spikes
 from milepost.logs.course import read_course
 from milepost.logs.logmap import NO_MAP, read_map
 from milepost.logs.read import read
@@ -62,8 +62,8 @@ def times(play: Play) -> pd.DataFrame:
 
 
 def spikes(play: Play) -> pd.DataFrame:
-    """A first reading of which levels stand out against their neighbours, a row a level."""
-    return _frame(NeighbourSpikes()(play))
+    """Difficulty adjusted for who got there, expectation and verdict, a row a level."""
+    return _frame(Spikes()(play))
 
 
 def _frame(table: Table) -> pd.DataFrame:

@@ -30,13 +30,6 @@ def percent(share: float | None) -> str:
     return f"{rounded} %"
 
 
-def points(difference: float | None) -> str:
-    """A difference of shares in signed percentage points."""
-    return (
-        NOTHING if difference is None else f"{100 * difference:+.0f}".replace("-", "−").replace("+0", "0").replace("−0", "0")
-    )
-
-
 def seconds(value: float | None) -> str:
     """A duration: tenths below ten seconds, minutes and seconds from a hundred on."""
     if value is None:

@@ -12,8 +12,10 @@ from milepost.cli.exits import Exit
 from milepost.errors import MilePostError
 from milepost.version import __version__
 
-COMMANDS = ("demo", "check", "funnel", "attempts", "times", "deaths", "moves", "level", "spikes", "trace", "coverage", "layouts",  # noqa: E501
-            "ratings", "map", "course", "convert")  # fmt: skip
+COMMANDS = (
+    "demo", "check", "funnel", "attempts", "times", "deaths", "moves", "level", "spikes", "whatif", "trace", "coverage",
+    "layouts", "ratings", "simulate", "map", "course", "convert",
+)  # fmt: skip
 
 _FIRST = """\
 Mile Post reads playtest logs and says where players stop and which levels stand out.

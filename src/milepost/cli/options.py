@@ -63,7 +63,7 @@ def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
         group.add_argument("--by", metavar="KEY", help="side by side for each value of player, build, session or a tag")
     group.add_argument(
         "--min-players",
-        type=_count,
+        type=count,
         default=5,
         metavar="N",
         help="figures of fewer players are marked, and nothing is claimed of them (5)",
@@ -81,7 +81,8 @@ def add_figure(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--figure", metavar="FILE", help="also draw it, as .png or .svg by the name's ending")
 
 
-def _count(text: str) -> int:
+def count(text: str) -> int:
+    """A whole number from 0 up."""
     if not text.isdecimal():
         raise argparse.ArgumentTypeError(f"{text!r} is no whole number from 0 up")
     return int(text)

@@ -27,7 +27,7 @@ def draw_trace(figure: Any, document: dict[str, Any]) -> None:
 def _draw_one(figure: Any, document: dict[str, Any]) -> None:
     rows, session = document["levels"], document["traced"][0]
     failures = sum(row["outcome"] in ("death", "reset") for row in rows)
-    title(figure, f"{shortened(session['session'], 40)}: {plural(len(rows), 'attempt')}, {plural(failures, 'failure')}; its end: "  # noqa: E501
+    title(figure, f"{shortened(session['session'], 40)}: {plural(len(rows), 'attempt')}, {plural(failures, 'failure')}; its end: "
           f"{words(session['end'])}", "A bar is an attempt, from its opening to its closing; the mark at its end says how it ended.")  # fmt: skip  # noqa: E501
     axes = figure.add_axes((0.17, 0.09, 0.8, 0.74))
     plain_axes(axes)
@@ -52,7 +52,7 @@ def _draw_many(figure: Any, document: dict[str, Any]) -> None:
     for row in rows:
         failures[row["level"]] = failures.get(row["level"], 0) + (row["outcome"] in ("death", "reset"))
     worst = max(levels, key=lambda level: failures.get(level, 0), default="")
-    title(figure, f"{plural(len(sessions), 'session')}: failures pile up at {shortened(worst, 26)} ({failures.get(worst, 0)})",  # noqa: E501
+    title(figure, f"{plural(len(sessions), 'session')}: failures pile up at {shortened(worst, 26)} ({failures.get(worst, 0)})",
           "A row is a session, a column a level; a mark is an attempt, in its order.")  # fmt: skip
     axes = figure.add_axes((0.15, 0.2, 0.83, 0.64))
     plain_axes(axes)

@@ -84,7 +84,7 @@ def _known_notes(rows: list[Row]) -> list[str]:
 def _moved(report: dict[str, Any]) -> View:
     rows, levels = report["moved"], report["levels"]
     if not rows:
-        text = f"At none of {plural(len(levels), 'level')} do clear rate, drop-off or median attempts move by more than a point."  # noqa: E501
+        text = f"At none of {plural(len(levels), 'level')} do clear rate, drop-off or median attempts move by more than a point."
         return View("Does it change the answer? No.", (), [], [text])
     columns = (
         Column("level", lambda row: safe(row["level"]), left=True),

@@ -18,7 +18,7 @@ HEADLINES: Final[dict[str, tuple[str, list[tuple[str, str, Worded]]]]] = {
     "times": ("timed", [("50 %", "p50", seconds), ("clearing", "run_p50", seconds)]),
     "deaths": ("reached", [("deaths", "deaths", number), ("per player", "per_player_reached", rate)]),
     "coverage": ("players", [("minutes", "minutes", rate)]),
-    "spikes": ("players", [("try clears", "try_clear", percent)]),
+    "spikes": ("players", [("try clears", "try_clear", percent), ("verdict", "kind", str)]),
     "moves": ("advance", [("setbacks", "setback", number), ("skips", "skip", number)]),
     "ratings": ("rated", [("no band", "no_band", number)]),
 }

@@ -69,7 +69,7 @@ def moves_view(report: dict[str, Any]) -> list[View]:
     columns = (
         Column("from", lambda row: safe(row["from"]), left=True),
         Column("to", lambda row: "(out)" if row["to"] is None else safe(row["to"]), left=True),
-        Column("kind", lambda row: row["kind"], left=True), count_column("count", "count"), count_column("players", "players"),  # noqa: E501
+        Column("kind", lambda row: row["kind"], left=True), count_column("count", "count"), count_column("players", "players"),
         Column("replayed", lambda row: seconds(row["cost"]) if row["cost"] is not None else "", rank=1),
         Column("never back", lambda row: number(row["never_back"]) if row["never_back"] is not None else "", rank=2),
     )  # fmt: skip
@@ -100,8 +100,8 @@ def coverage_view(report: dict[str, Any]) -> list[View]:
 def layouts_view(report: dict[str, Any]) -> list[View]:
     """How much the layout matters."""
     columns = (
-        Column("level", lambda row: safe(row["level"]), left=True), Column("layout", lambda row: safe(row["layout"]), left=True),  # noqa: E501
-        count_column("players", "players", 2), count_column("tries", "tries"), *share_columns("a try clears", "try_clear", 0, 1),  # noqa: E501
+        Column("level", lambda row: safe(row["level"]), left=True), Column("layout", lambda row: safe(row["layout"]), left=True),
+        count_column("players", "players", 2), count_column("tries", "tries"), *share_columns("a try clears", "try_clear", 0, 1),
         Column("", lambda row: "" if row["enough"] else "few tries", left=True),
     )  # fmt: skip
     between, levels = report["between_layouts"], report["between_levels"]
@@ -114,7 +114,7 @@ def layouts_view(report: dict[str, Any]) -> list[View]:
         [f"{safe(w['level'])} {safe(w['layout'])} ({percent(w['try_clear'])} of {w['tries']})" for w in report["worst"]]
     )
     return [View("Layouts: what the chance inside a level does", columns, report["levels"],
-                 [spread, f"Hardest: {worst}." if worst else "No layout has enough tries.", *source_notes(report)])]  # fmt: skip  # noqa: E501
+                 [spread, f"Hardest: {worst}." if worst else "No layout has enough tries.", *source_notes(report)])]  # fmt: skip
 
 
 def ratings_view(report: dict[str, Any]) -> list[View]:
@@ -151,7 +151,7 @@ def _one_session(report: dict[str, Any], session: Row) -> View:
         Column("repairs", lambda row: ", ".join(row["repairs"]), left=True, rank=2),
     )  # fmt: skip
     tags = [f"{safe(name)} {safe(value)}" for name, value in sorted(session["tags"].items())]
-    moves = [f"{clock(m['clock'])} {m['kind']} from {safe(m['from'])} to {safe(m['to'] or 'outside')}" for m in report["moves"]  # noqa: E501
+    moves = [f"{clock(m['clock'])} {m['kind']} from {safe(m['from'])} to {safe(m['to'] or 'outside')}" for m in report["moves"]
              if m["session"] == session["session"] and m["kind"] != "advance"]  # fmt: skip
     ended = f"The session ended at {clock(session['ended'])}: {words(session['end'])}."
     about = listed(
@@ -194,7 +194,7 @@ def level_view(report: dict[str, Any]) -> list[View]:
         f"Lost here: {funnel['lost']} ({_range(funnel, 'drop_off')}); stopped: {_stops(funnel)}.",
         f"A try clears {percent(tries['try_clear'])} of the time ({tries['clears']} of {tries['settled']} tries by "
         f"{plural(tries['players'], 'player')}); half of the players need {number(tries['p50'])}, nine in ten {_or_more(tries['p90'])}.",  # noqa: E501
-        f"Half of the players have cleared it after {_time(times['p50'])} of play; a failed try lasts {_time(times['fail_p50'])} "  # noqa: E501
+        f"Half of the players have cleared it after {_time(times['p50'])} of play; a failed try lasts {_time(times['fail_p50'])} "
         f"(n {times['fails']}), {_time(times['lost_to_failures'])} went into failures in all.",
         f"{plural(deaths['deaths'], 'death')} ({_causes(deaths) or 'no causes given'}); most at {_tenth(deaths['most_bin'])} of the level; "  # noqa: E501
         f"{plural(deaths['on_arrival'], 'death')} on arrival.",

@@ -19,5 +19,6 @@ VIEWS: Final[dict[str, Callable[[dict[str, Any]], list[View]]]] = {
     "layouts": level_views.layouts_view,
     "ratings": level_views.ratings_view,
     "trace": level_views.trace_view,
+    "whatif": views.whatif_view,
     "level": level_views.level_view,
 }

@@ -9,7 +9,7 @@ from milepost.measures.interface import Row
 from milepost.reports.document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.vocabulary import END_CAUSES
-from milepost.wording import NOTHING, bar, number, percent, points, safe, seconds, words
+from milepost.wording import NOTHING, bar, number, percent, safe, seconds, words
 
 _BAR = 10
 
@@ -115,23 +115,60 @@ def times_view(report: dict[str, Any]) -> list[View]:
 
 
 def spikes_view(report: dict[str, Any]) -> list[View]:
-    """Which levels stand out against their neighbours."""
+    """Which levels stand out, how sure that is, and what it costs."""
     columns = (
-        level_column(report, "players"), count_column("players", "players"), count_column("tries", "tries"), *share_columns("a try clears", "try_clear"),  # noqa: E501
-        *share_columns("neighbours", "expected", 1), Column("points", lambda row: points(row["difference"])),
-        Column("95 %", _interval("difference", points)),
-        Column("", lambda row: "harder" if _below(row) else "easier" if _above(row) else "", left=True),
+        level_column(report, "players"), count_column("players", "players"), count_column("tries", "tries", 3),
+        *share_columns("a try clears", "try_clear", 2), Column("difficulty", _logit("difficulty")), Column("±", _logit("se"), rank=4),  # noqa: E501
+        Column("expected", _logit("expected"), rank=1), Column("excess", _logit("excess")),
+        Column("verdict", lambda row: "" if row["kind"] == "none" else row["kind"], left=True),
+        Column("evidence", lambda row: "" if row["evidence"] == "none" else words(row["evidence"]), left=True),
+        Column("q", lambda row: "" if row["kind"] == "none" else f"{row['q_value']:.2f}", rank=6),
+        Column("cost", _cost, rank=2), Column("plan", lambda row: row["plan"] or "", left=True, rank=5),
     )  # fmt: skip
-    return [View("Spikes, a first reading: the chance that a try clears, against two neighbours on each side", columns,
-                report["levels"],
-                ["A first method: it compares whoever got there, so late levels look easier than they are. Where it says "
-                 "harder or easier, the interval leaves out 0; look there first. It is no verdict.",
-                 *small_note(report), *source_notes(report)])]  # fmt: skip
+    said = [safe(sentence) for sentence in report["sentences"]] or ["No level stands out beyond the course's own unevenness."]
+    return [
+        View("What stands out", (), [], said),
+        View("Difficulty in logits (higher is harder), adjusted for who got there", columns, report["levels"],
+             [*_model_note(report["model"]), *small_note(report), *source_notes(report)]),
+    ]  # fmt: skip
 
 
-def _below(row: Row) -> bool:
-    return row["difference_high"] is not None and row["difference_high"] < 0
+def _logit(key: str) -> Callable[[Row], str]:
+    return lambda row: NOTHING if row[key] is None else f"{row[key]:.2f}".replace("-", "−")
 
 
-def _above(row: Row) -> bool:
-    return row["difference_low"] is not None and row["difference_low"] > 0
+def _cost(row: Row) -> str:
+    """Players lost to a level that is harder than its surroundings."""
+    if row["kind"] not in ("spike", "step") or row["cost"] is None:
+        return ""
+    return f"{row['cost']:.0f} ({row['cost_low']:.0f}–{row['cost_high']:.0f})"
+
+
+def _model_note(model: Row | None) -> list[str]:
+    if model is None:
+        return ["No try was settled in a level of the course, so there is nothing to judge."]
+    return [
+        f"Skill spreads by {model['skill_sd']:.2f} logits over players; each doubling of the try number adds "
+        f"{0.693 * model['learning']:.2f}. The course's own unevenness is {model['roughness']:.2f} logits. After a failure "
+        f"{percent(model['quit_per_failure'])} give up ({model['lost']} of {model['failures']}). Cost: players who would still be "  # noqa: E501
+        "playing at the end, had the level been as expected."
+    ]
+
+
+def whatif_view(report: dict[str, Any]) -> list[View]:
+    """The measured funnel, and the projected one before and after the change."""
+    columns = (
+        Column("level", lambda row: safe(row["level"]), left=True), count_column("reached", "reached"),
+        Column("difficulty", _logit("difficulty")), Column("changed to", _changed, rank=0), *share_columns("retention", "retention", 1),  # noqa: E501
+        *share_columns("projected", "projected"), *share_columns("with the change", "projected_changed"),
+        Column("", lambda row: bar(row["projected_changed"], _BAR), True, 5, True),
+    )  # fmt: skip
+    gained = report["gained"]
+    said = (f"With the change, about {abs(gained):.1f} {'more' if gained >= 0 else 'fewer'} of {report['players']} players would still be playing "  # noqa: E501
+            f"at the end. A projection: players give up after {percent(report['quit_per_failure'])} of failures "
+            f"({report['lost']} of {report['failures']}), and for no other reason.")  # fmt: skip
+    return [View("What if: players still there after each level", columns, report["levels"], [said, *source_notes(report)])]
+
+
+def _changed(row: Row) -> str:
+    return "" if row["changed"] == row["difficulty"] else f"{row['changed']:.2f}".replace("-", "−")

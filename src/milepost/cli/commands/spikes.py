@@ -7,7 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
-HELP = "which levels stand out against their neighbours (a first reading)"
+HELP = "which levels break what their surroundings lead one to expect, how sure that is, and what it costs"
 EXAMPLE = "milepost spikes wickwater/logs --course wickwater/course.toml"
 
 
@@ -16,12 +16,15 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     options.add_log(parser)
     options.add_selection(parser)
     options.add_output(parser)
+    options.add_figure(parser)
     options.add_replay(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
+    from milepost.cli.loading import load
     from milepost.cli.showing import measured
-    from milepost.difficulty.neighbours import NeighbourSpikes
+    from milepost.difficulty.spikes import Spikes
 
-    return measured(args, NeighbourSpikes(args.min_players))
+    loaded = load(args)
+    return measured(args, Spikes(loaded.course, args.min_players), loaded)

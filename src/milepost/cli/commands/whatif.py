@@ -1,0 +1,28 @@
+"""The command `whatif`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "the funnel that the fitted model projects, were a level easier or harder"
+EXAMPLE = "milepost whatif wickwater/logs --course wickwater/course.toml --set 'Low Arch.difficulty=-0.5'"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_log(parser)
+    parser.add_argument("--set", action="append", required=True, metavar="CHANGE", help="LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE; may be repeated")  # noqa: E501
+    options.add_selection(parser, by=False)
+    options.add_output(parser)
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.showing import measured
+    from milepost.difficulty.whatif import WhatIf
+
+    return measured(args, WhatIf(tuple(args.set)))

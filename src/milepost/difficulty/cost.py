@@ -1,0 +1,78 @@
+"""What a level costs: players who would still be playing at the end, had it been as its surroundings lead one to expect."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.logs.interface import Floats
+from milepost.measures.funnel import Funnel
+from milepost.measures.interface import Row
+from milepost.numerics.intervals import Z95, wilson
+from milepost.playback.play import Play
+from milepost.vocabulary import DIED, WAS_RESET
+
+_TRIES = 200  # a player who has not cleared by then has given up
+
+
+@dataclass(frozen=True)
+class QuitHazard:
+    """The chance to give up after a failure, over the whole course, with its interval and counts."""
+
+    value: float
+    low: float
+    high: float
+    lost: int
+    failures: int
+
+
+def quit_hazard(play: Play) -> QuitHazard:
+    """Players lost in a level not cleared, over all failures in first-clear attempts."""
+    rows = Funnel()(play).rows
+    lost = sum(max(0, row["lost"] - row["stopped_after_clear"]) for row in rows)
+    table = play.attempts
+    failed = play.counts[table.player] & ~table.rerun & ((table.outcome == DIED) | (table.outcome == WAS_RESET))
+    failures = max(int(failed.sum()), lost)
+    low, high = wilson(lost, failures)
+    return QuitHazard(lost / failures if failures else 0.0, low or 0.0, high or 0.0, lost, failures)
+
+
+def chance_lost(difficulty: float, abilities: Floats, learning: float, hazard: float) -> Floats:
+    """Per player, the chance to give up at a level of this difficulty before clearing it."""
+    left, gone = np.ones(len(abilities)), np.zeros(len(abilities))
+    for number in range(1, _TRIES + 1):
+        clears = 1.0 / (1.0 + np.exp(-np.clip(abilities - difficulty + learning * np.log(number), -35, 35)))
+        failed = left * (1 - clears)
+        gone += failed * hazard
+        left = failed * (1 - hazard)
+        if left.max(initial=0.0) < 1e-6:
+            break
+    return gone + left
+
+
+def costs(
+    play: Play, level: int, difficulty: float, excess: float, excess_se: float, abilities: Floats, learning: float,
+    hazard: QuitHazard,
+) -> Row:  # fmt: skip
+    """The cost of a level with an interval from the excess' and the hazard's own.
+
+    Args:
+        play: the play.
+        level: the level.
+        difficulty: its difficulty.
+        excess: how far it is above what its surroundings lead one to expect.
+        excess_se: the standard error of that.
+        abilities: of the players who tried it.
+        learning: the learning slope.
+        hazard: the chance to give up after a failure.
+    """
+    rows = Funnel()(play).rows
+    later = np.prod([1 - row["lost"] / row["reached"] for row in rows[level + 1 :] if row["reached"]])
+
+    def cost(over: float, quits: float) -> float:
+        here = chance_lost(difficulty, abilities, learning, quits) - chance_lost(difficulty - over, abilities, learning, quits)
+        return float(here.sum() * later)
+
+    bounds = [cost(excess + sign * Z95 * excess_se, quits) for sign in (-1, 1) for quits in (hazard.low, hazard.high)]
+    return {"cost": cost(excess, hazard.value), "cost_low": min(bounds), "cost_high": max(bounds)}

@@ -1,0 +1,64 @@
+"""The plan beside the measures: targets, knobs that jump where a level stands out, and inversions."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+
+from milepost.logs.course import Course, Level
+from milepost.measures.interface import Row
+
+_TARGET_SLACK = 0.05  # a single target stands for a range of so much to each side
+_JUMP = 2.5  # times the usual step from which a knob's change is a jump
+
+
+def against_plan(level: Level | None, row: Row) -> str | None:
+    """Whether the try-clear rate is below, in or above the plan, or too few tries tell; None without a plan."""
+    if level is None or level.target_clear is None:
+        return None
+    low, high = level.target_range or (level.target_clear - _TARGET_SLACK, level.target_clear + _TARGET_SLACK)
+    if row["try_clear"] is None:
+        return "too few to tell"
+    if row["try_clear_high"] < low:
+        return "below"
+    if row["try_clear_low"] > high:
+        return "above"
+    return "in" if low <= row["try_clear"] <= high else "too few to tell"
+
+
+def changes(course: Course, place: int) -> list[Row]:
+    """The knobs that jump at a level, by how often their usual step, and those that are new there.
+
+    A knob whose direction the course declares (`harder`) is listed only where it moves that way.
+    """
+    levels = course.levels
+    found = []
+    for name, value in levels[place].knobs.items():
+        before = levels[place - 1].knobs.get(name) if place else None
+        if before is None and place:
+            found.append({"knob": name, "from": None, "to": value, "times_usual": None})
+        elif _number(value) and _number(before) and value != before:
+            usual = _usual_step(levels, name, place)
+            jump = abs(value - before) / usual if usual else None
+            way = {"up": value > before, "down": value < before}.get(course.harder.get(name, ""), True)
+            if way and jump is not None and jump >= _JUMP:
+                found.append({"knob": name, "from": before, "to": value, "times_usual": jump})
+    return found
+
+
+def _number(value: Any) -> bool:
+    return type(value) in (int, float)
+
+
+def _usual_step(levels: Sequence[Level], name: str, place: int) -> float | None:
+    """The median step of a knob between neighbours that differ in it, the level's own aside."""
+    values = [level.knobs.get(name) for level in levels]
+    steps = [
+        abs(float(after) - float(before))
+        for number, (before, after) in enumerate(zip(values, values[1:], strict=False), 1)
+        if number not in (place, place + 1) and _number(before) and _number(after) and after != before
+        and before is not None and after is not None
+    ]  # fmt: skip
+    return float(np.median(steps)) if steps else None

@@ -1,0 +1,201 @@
+"""Spikes: difficulty adjusted for who got there, and which levels break what their surroundings lead one to expect."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.difficulty.cost import QuitHazard, costs, quit_hazard
+from milepost.difficulty.design import against_plan, changes
+from milepost.difficulty.events import Reading, read_events
+from milepost.difficulty.verdict import Verdict, verdicts
+from milepost.logs.course import Course
+from milepost.logs.interface import Bools, Floats, Ints
+from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.cells import first_clear
+from milepost.measures.funnel import Funnel
+from milepost.measures.interface import Row, Table
+from milepost.measures.trace import to_watch
+from milepost.numerics.try_model import Fit, fit_tries
+from milepost.playback.play import Play
+from milepost.vocabulary import CLEARED, N_SETTLED
+
+_TELLING = 2.5  # standard errors at which one level alone is told from its surroundings
+_WORTH_TELLING = 1.0  # logits
+
+
+@dataclass(frozen=True)
+class Tries:
+    """The settled first-clear tries in levels of the course; players are numbered among those who have any."""
+
+    player: Ints
+    level: Ints
+    number: Ints
+    cleared: Bools
+
+
+@dataclass(frozen=True)
+class Spikes:
+    """Difficulty, expectation and verdict for each level.
+
+    Attributes:
+        course: the course with its plan and knobs, if one is given.
+        min_players: of levels with fewer players, nothing is claimed.
+    """
+
+    course: Course | None = None
+    min_players: int = 5
+
+    def __call__(self, play: Play) -> Table:
+        """One row a level; the totals hold the model's values and the sentences, costliest first."""
+        tries = settled_tries(play)
+        if not len(tries.level):
+            return Table([self._empty(play, level) for level in range(play.n_levels)], {"model": None, "sentences": []})
+        fit = fit_tries(tries.player, tries.level, tries.number, tries.cleared, play.n_levels)
+        reading = read_events(fit.difficulty, fit.covariance)
+        counts = np.bincount(tries.level, minlength=play.n_levels)
+        players = np.array([len(np.unique(tries.player[tries.level == level])) for level in range(play.n_levels)])
+        found = verdicts(reading, counts, players, self.min_players)
+        hazard = quit_hazard(play)
+        others = {"quitting": _by_quitting(play, self.min_players), "time": _by_time(play, self.course, self.min_players)}
+        own = AttemptsToClear()(play).rows
+        rows = []
+        for level in range(play.n_levels):
+            row = self._row(play, level, fit, reading, found[level], tries, hazard, own[level])
+            rows.append(row | {name: kinds[level] for name, kinds in others.items()})
+        return Table(rows, {"model": _model(fit, reading, hazard), "sentences": sentences(rows, int(play.counts.sum()))})
+
+    def _row(
+        self, play: Play, level: int, fit: Fit, reading: Reading, verdict: Verdict, tries: Tries, hazard: QuitHazard, own: Row
+    ) -> Row:  # fmt: skip
+        here = np.unique(tries.player[tries.level == level])
+        abilities, excess = fit.ability[here], float(reading.excess[level])
+        step = verdict.kind == "step"
+        if step:
+            excess = float(reading.height[level])
+        expected = float(fit.difficulty[level]) - excess if step else float(reading.expected[level])
+        tried = len(here) > 0
+        row: Row = {
+            "level": play.stops[level], "difficulty": float(fit.difficulty[level]) if tried else None,
+            "se": float(np.sqrt(fit.covariance[level, level])) if tried else None, "expected": expected if tried else None,
+            "excess": excess if tried else None, "excess_se": float(reading.excess_se[level]) if tried else None,
+            "odds_ratio": float(np.exp(excess)) if tried else None, "kind": verdict.kind, "evidence": verdict.evidence,
+            "q_value": verdict.q, "tries": int((tries.level == level).sum()), "players": len(here),
+            "chance": _chance(abilities, float(fit.difficulty[level])), "expected_chance": _chance(abilities, expected),
+            **{key: own[key] for key in ("try_clear", "try_clear_low", "try_clear_high")},
+            "players_needed": _needed(fit, reading, level, len(here)),
+        }  # fmt: skip
+        if tried:
+            row |= costs(play, level, float(fit.difficulty[level]), excess, float(reading.excess_se[level]), abilities, fit.learning, hazard)  # noqa: E501
+        else:
+            row |= dict.fromkeys(("cost", "cost_low", "cost_high"))
+        planned = self.course.levels[level] if self.course else None
+        row["plan"] = against_plan(planned, own)
+        flagged = verdict.kind != "none"
+        row["changes"] = changes(self.course, level) if self.course and flagged else []
+        table = play.attempts
+        watched = first_clear(play) & (table.level == level) & (table.outcome < N_SETTLED)
+        row["watch"] = to_watch(play, watched, 3) if flagged else []
+        return row
+
+    def _empty(self, play: Play, level: int) -> Row:
+        keys = ("difficulty", "se", "expected", "excess", "excess_se", "odds_ratio", "q_value", "cost", "cost_low", "cost_high",
+                "chance", "expected_chance", "try_clear", "try_clear_low", "try_clear_high", "players_needed", "plan")  # fmt: skip  # noqa: E501
+        return {"level": play.stops[level], **dict.fromkeys(keys), "kind": "none", "evidence": "too_few", "tries": 0, "players": 0,  # noqa: E501
+                "changes": [], "watch": [], "quitting": "none", "time": "none"}  # fmt: skip
+
+
+def settled_tries(play: Play) -> Tries:
+    """The tries that the model is fitted to, numbered per player and level in the order of play."""
+    table = play.attempts
+    rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
+    player, level = table.player[rows], table.level[rows]
+    order = np.lexsort((np.arange(len(rows)), level, player))
+    new = np.ones(len(rows), np.bool_)
+    new[1:] = (np.diff(player[order]) != 0) | (np.diff(level[order]) != 0)
+    first = np.maximum.accumulate(np.where(new, np.arange(len(rows)), 0))
+    number = np.empty(len(rows), np.int64)
+    number[order] = np.arange(len(rows)) - first + 1
+    _, subject = np.unique(player, return_inverse=True)
+    return Tries(subject, level, number, table.outcome[rows] == CLEARED)
+
+
+def _chance(abilities: Floats, difficulty: float) -> float | None:
+    """The chance that a first try clears, over the players who tried."""
+    return float((1 / (1 + np.exp(difficulty - abilities))).mean()) if len(abilities) else None
+
+
+def _needed(fit: Fit, reading: Reading, level: int, players: int) -> int | None:
+    """Players it would take here to tell a level that is harder by one logit; None where no number would do."""
+    if not players:
+        return None
+    room = (_WORTH_TELLING / _TELLING) ** 2 - reading.roughness**2
+    own = float(fit.covariance[level, level])
+    return max(players, int(np.ceil(players * own / room))) if room > 0 else None
+
+
+def _model(fit: Fit, reading: Reading, hazard: QuitHazard) -> Row:
+    return {
+        "skill_sd": fit.ability_sd, "learning": fit.learning, "learning_se": fit.learning_se, "roughness": reading.roughness,
+        "quit_per_failure": hazard.value, "quit_per_failure_low": hazard.low, "quit_per_failure_high": hazard.high,
+        "lost": hazard.lost, "failures": hazard.failures,
+    }  # fmt: skip
+
+
+def _by_quitting(play: Play, least: int) -> list[str]:
+    """The verdicts by drop-off alone: the log odds of being lost at a level."""
+    rows = Funnel()(play).rows
+    reached = np.array([row["reached"] for row in rows])
+    lost = np.array([row["lost"] for row in rows])
+    return _kinds(np.log((lost + 0.5) / (reached - lost + 0.5)), 1 / (lost + 0.5) + 1 / (reached - lost + 0.5), reached, least)
+
+
+def _by_time(play: Play, course: Course | None, least: int) -> list[str]:
+    """The verdicts by the time of clearing tries alone, over the planned time where one is given."""
+    table = play.attempts
+    cleared = first_clear(play) & (table.outcome == CLEARED) & (table.active > 0)
+    logs, variance, counts = np.zeros(play.n_levels), np.full(play.n_levels, 16.0), np.zeros(play.n_levels, np.int64)
+    for level in range(play.n_levels):
+        times = np.log(table.active[cleared & (table.level == level)])
+        par = course.levels[level].par_seconds if course else None
+        counts[level] = len(times)
+        if len(times) > 1:
+            logs[level] = float(np.median(times)) - (np.log(par) if par else 0.0)
+            variance[level] = 1.57 * max(float(times.var(ddof=1)), 0.01) / len(times)  # of a median
+    return _kinds(logs, variance, counts, least)
+
+
+def _kinds(values: Floats, variance: Floats, counts: Ints, least: int) -> list[str]:
+    reading = read_events(values, np.diag(variance))
+    return [verdict.kind for verdict in verdicts(reading, counts * 2, counts, least)]
+
+
+def sentences(rows: list[Row], players: int) -> list[str]:
+    """What stands out, costliest first, as a colleague would say it."""
+    flagged = sorted((row for row in rows if row["kind"] != "none"), key=lambda row: -(row["cost"] or 0.0))
+    return [_sentence(row, players) for row in flagged]
+
+
+def _sentence(row: Row, players: int) -> str:
+    how = {"spike": "is harder than its surroundings", "dip": "is easier than its surroundings",
+           "step": "begins a stretch that stays harder"}[row["kind"]]  # fmt: skip
+    said = (
+        f"{row['level']} {how}: a first try that would clear {_odds(row['expected_chance'])} clears {_odds(row['chance'])}. "
+        f"{row['players']} players, {row['evidence']} evidence."
+    )
+    if row["kind"] == "spike" and row["cost"] is not None:
+        said += f" About {row['cost']:.0f} of {players} players were lost to it ({row['cost_low']:.0f} to {row['cost_high']:.0f})."  # noqa: E501
+        said += " They also quit more here than around it." if row["quitting"] == "spike" else " By quitting alone it does not stand out."  # noqa: E501
+    for change in row["changes"]:
+        times = f", {change['times_usual']:.0f} times its usual step" if change["times_usual"] else ", new here"
+        said += f" {change['knob']} goes from {change['from']} to {change['to']}{times}."
+    return said
+
+
+def _odds(chance: float) -> str:
+    """A chance in words: so many times in so many."""
+    share, of = min(((round(chance * of), of) for of in range(2, 11)), key=lambda pair: (abs(pair[0] / pair[1] - chance) > 0.04, pair[1]))  # noqa: E501
+    if share in (0, of):
+        return f"{100 * chance:.0f} times in 100"
+    return f"{share} time{'' if share == 1 else 's'} in {of}"

@@ -1,0 +1,85 @@
+"""What if a level were easier or harder: the funnel that the fitted model projects, beside the measured one."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from milepost.difficulty.cost import chance_lost, quit_hazard
+from milepost.difficulty.spikes import settled_tries
+from milepost.errors import UsageError
+from milepost.logs.interface import Floats
+from milepost.measures.funnel import Funnel
+from milepost.measures.interface import Row, Table
+from milepost.naming import folded
+from milepost.numerics.try_model import fit_tries
+from milepost.playback.play import Play
+
+_CHANGE: Final = re.compile(r"\s*(.+?)\s*\.\s*(difficulty|target_clear)\s*=\s*([-+]?[0-9.]+)\s*")
+
+
+@dataclass(frozen=True)
+class WhatIf:
+    """The projected funnel after some changes.
+
+    Attributes:
+        changes: each as ``LEVEL.difficulty=LOGITS`` or ``LEVEL.target_clear=CHANCE`` of a middling player's first try.
+    """
+
+    changes: tuple[str, ...]
+
+    def __call__(self, play: Play) -> Table:
+        """One row a level: players measured, and projected with the difficulties as fitted and as changed.
+
+        Raises:
+            UsageError: a change makes no sense, or there is nothing to fit.
+        """
+        tries = settled_tries(play)
+        if not len(tries.level):
+            raise UsageError("no try was settled in a level of the course, so nothing can be projected.")
+        fit = fit_tries(tries.player, tries.level, tries.number, tries.cleared, play.n_levels)
+        changed = fit.difficulty.copy()
+        for text in self.changes:
+            level, value = self._parsed(play, text)
+            changed[level] = value
+        hazard = quit_hazard(play)
+        measured = Funnel()(play).rows
+        before, after = (_still_there(d, fit.ability, fit.learning, hazard.value) for d in (fit.difficulty, changed))
+        rows: list[Row] = [
+            {
+                "level": row["level"], "reached": row["reached"], "retention": row["retention"],
+                "difficulty": float(fit.difficulty[n]), "changed": float(changed[n]),
+                "projected": float(before[n]), "projected_changed": float(after[n]),
+                "players": row["reached"],
+            }
+            for n, row in enumerate(measured)
+        ]  # fmt: skip
+        gained = float(after[-1] - before[-1]) * int(play.counts.sum())
+        return Table(rows, {"gained": gained, "quit_per_failure": hazard.value, "lost": hazard.lost, "failures": hazard.failures})
+
+    def _parsed(self, play: Play, text: str) -> tuple[int, float]:
+        match = _CHANGE.fullmatch(text)
+        if match is None:
+            raise UsageError(f"--set {text!r}: write LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE.")
+        names = [folded(name) for name in play.stops[: play.n_levels]]
+        if folded(match[1]) not in names:
+            raise UsageError(f"--set {text!r}: no level of the course is called {match[1]!r}.")
+        value = float(match[3])
+        if match[2] == "target_clear":
+            if not 0 < value < 1:
+                raise UsageError(f"--set {text!r}: a chance lies between 0 and 1.")
+            value = float(np.log((1 - value) / value))
+        return names.index(folded(match[1])), value
+
+
+def _still_there(difficulty: Floats, abilities: Floats, learning: float, hazard: float) -> Floats:
+    """Per level, the share of players that would still be playing after it, giving up after failures alone."""
+    left = np.ones(len(abilities))
+    shares = []
+    for own in difficulty:
+        left = left * (1 - chance_lost(float(own), abilities, learning, hazard))
+        shares.append(float(left.mean()))
+    return np.array(shares)
