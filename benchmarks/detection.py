@@ -14,9 +14,8 @@ from zlib import crc32
 
 import numpy as np
 
-from milepost.difficulty.events import read_events
+from milepost.difficulty.reading import read_tries
 from milepost.difficulty.verdict import verdicts
-from milepost.numerics.try_model import fit_tries
 from milepost.simulate.players import Population, play_course
 from milepost.vocabulary import CLEARED, N_SETTLED
 
@@ -104,10 +103,10 @@ def judge(tries: Any, difficulty: Any, planted: list[tuple[str, int]]) -> Outcom
     rows = tries.outcome < N_SETTLED
     player, level, number = tries.player[rows], tries.level[rows], tries.number[rows]
     cleared = tries.outcome[rows] == CLEARED
-    fit = fit_tries(player, level, number, cleared, n)
+    fit, reading = read_tries(player, level, number, cleared, n)
     counts = np.bincount(level, minlength=n)
     players = np.array([len(np.unique(player[level == place])) for place in range(n)])
-    found = verdicts(read_events(fit.difficulty, fit.covariance), counts, players)
+    found = verdicts(reading, counts, players)
     flags = [(place, verdict.kind, verdict.q) for place, verdict in enumerate(found) if verdict.kind != "none"]
     hits = {flag[0] for flag in flags if any(_matches(flag[1], flag[0], event) for event in planted)}
     failing = 1 - np.bincount(level, weights=cleared, minlength=n) / np.maximum(1, counts)

@@ -1,6 +1,7 @@
 """Spikes, what-if and simulation as commands: the planted is named, the rest is not, and what cannot be said is not."""
 
 import json
+import random
 
 import pytest
 
@@ -31,7 +32,7 @@ def test_a_course_too_small_to_judge(milepost, small_log):
     milepost.write("log.jsonl", small_log)
     document = milepost.json("spikes", "log.jsonl")
     assert {row["evidence"] for row in document["levels"]} == {"too_few"}
-    assert document["levels"][0]["players_needed"] > 2
+    assert document["levels"][0]["players_needed"] >= 2
     assert "No level stands out" in milepost("spikes", "log.jsonl").stdout
 
 
@@ -94,3 +95,40 @@ def test_simulations_that_cannot_be(milepost, words, message):
     assert (done.returncode, done.stdout, len(done.stderr.splitlines())) == (2, "", 1)
     assert message in done.stderr
     assert not (milepost.folder / "out.jsonl").exists()
+
+
+def test_a_game_without_failures(milepost):
+    """Without failures, time stands for difficulty: the slow level is a spike, those still at it count, nothing costs players."""
+    rng = random.Random(2)
+    records = []
+    for player in range(30):
+        pace, time = rng.lognormvariate(0, 0.3), 0.0
+        for level in range(12):
+            records.append({"session": f"s{player}", "time": time, "event": "start", "level": f"Lock {level + 1}"})
+            time += 20 * pace * rng.lognormvariate(0, 0.2) * (4 if level == 6 else 1)
+            if not (level == 6 and player % 5 == 0):
+                records.append({"session": f"s{player}", "time": time, "event": "complete", "level": f"Lock {level + 1}"})
+            time += 1.5
+    milepost.write("log.jsonl", records)
+    document = milepost.json("spikes", "log.jsonl")
+    assert document["basis"] == "time"
+    assert [row["level"] for row in document["levels"] if row["kind"] != "none"] == ["Lock 7"]
+    lock = document["levels"][6]
+    assert 3 < lock["odds_ratio"] < 6
+    assert lock["cost"] is None
+    assert "time stands for difficulty" in " ".join(milepost("spikes", "log.jsonl").stdout.split())
+
+
+KNOBS = [1, 2, 3, 4, 5, 5, 5, 5, 5, 5]
+
+
+def test_knobs_beside_the_curve(milepost):
+    """A knob that stops growing, levels with equal knobs, and levels easier than the one before."""
+    course = "".join(f'[[level]]\nname = "Lock {n + 1}"\ntarget_clear = 0.6\n[level.knobs]\ncurrent = {k}\n' for n, k in enumerate(KNOBS))
+    milepost.write("course.toml", course)
+    words = ("simulate", "--course", "course.toml", "--players", "150", "--plant", "spike@3=2", "--output", "sim.jsonl")
+    assert milepost(*words).returncode == 0
+    document = milepost.json("spikes", "sim.jsonl", "--course", "course.toml")
+    assert [(cap["knob"], cap["level"], cap["value"]) for cap in document["caps"]] == [("current", "Lock 5", 5)]
+    assert len(document["equal_levels"]) == 15
+    assert ("Lock 4", "Lock 3") in {(row["level"], row["easier_than"]) for row in document["inversions"]}

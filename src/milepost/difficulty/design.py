@@ -8,9 +8,13 @@ from typing import Any
 import numpy as np
 
 from milepost.logs.course import Course, Level
+from milepost.logs.interface import Floats
 from milepost.measures.interface import Row
+from milepost.numerics.intervals import Z95
+from milepost.numerics.try_model import Fit
 
 _TARGET_SLACK = 0.05  # a single target stands for a range of so much to each side
+_LONG_ENOUGH = 4  # levels on each side of a cap
 _JUMP = 2.5  # times the usual step from which a knob's change is a jump
 
 
@@ -62,3 +66,43 @@ def _usual_step(levels: Sequence[Level], name: str, place: int) -> float | None:
         and before is not None and after is not None
     ]  # fmt: skip
     return float(np.median(steps)) if steps else None
+
+
+def inversions(names: Sequence[str], fit: Fit) -> list[Row]:
+    """Neighbours of which the later is easier than the earlier, beyond what chance does in one of forty."""
+    found = []
+    for place in range(len(fit.difficulty) - 1):
+        drop = float(fit.difficulty[place] - fit.difficulty[place + 1])
+        own = fit.covariance[place : place + 2, place : place + 2]
+        se = float(np.sqrt(own[0, 0] + own[1, 1] - 2 * own[0, 1]))
+        if drop > Z95 * se:
+            found.append({"level": names[place + 1], "easier_than": names[place], "by": drop, "se": se})
+    return found
+
+
+def knob_notes(course: Course, fit: Fit) -> Row:
+    """Where a knob stops growing and what difficulty does from there, and how far levels with equal knobs differ."""
+    levels = course.levels
+    names = list(dict.fromkeys(name for level in levels for name in level.knobs))
+    caps = [cap for name in names if (cap := _cap(levels, name, fit)) is not None]
+    equal = [
+        {"levels": [levels[a].name, levels[b].name], "difference": float(fit.difficulty[b] - fit.difficulty[a]),
+         "se": float(np.sqrt(fit.covariance[a, a] + fit.covariance[b, b] - 2 * fit.covariance[a, b]))}
+        for a in range(len(levels)) for b in range(a + 1, len(levels)) if levels[a].knobs and levels[a].knobs == levels[b].knobs
+    ]  # fmt: skip
+    return {"caps": caps, "equal_levels": equal}
+
+
+def _cap(levels: Sequence[Level], name: str, fit: Fit) -> Row | None:
+    """The level from which a knob stays as it is to the end, with the slope of difficulty before and after."""
+    values = [level.knobs.get(name) for level in levels]
+    last = max((n for n in range(1, len(values)) if values[n] != values[n - 1]), default=0)
+    if not _LONG_ENOUGH <= last <= len(values) - _LONG_ENOUGH:
+        return None
+    before, after = fit.difficulty[: last + 1], fit.difficulty[last:]
+    return {"knob": name, "level": levels[last].name, "value": values[last], "slope_before": _slope(before), "slope_after": _slope(after)}  # noqa: E501
+
+
+def _slope(values: Floats) -> float:
+    """Logits a level, by least squares."""
+    return float(np.polyfit(np.arange(len(values)), values, 1)[0])

@@ -21,7 +21,7 @@ from milepost.logs.interface import Floats, Ints
 
 SPIKE, DIP, WALL, STEP, FALL = range(5)
 _ROUGHNESS: Final = np.array([0.08, 0.12, 0.18, 0.25, 0.35, 0.5, 0.7, 1.0, 1.4])
-_ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.6  # of a log-normal prior
+_ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.45  # of a log-normal prior
 _BEND: Final = np.array([0.15, 0.35, 0.7, 1.3])  # logits by which the curve leaves a straight line
 _LEVEL_SD, _SLOPE_SD = 3.0, 1.2  # logits: where the curve lies, and how far it rises over the course
 _HEIGHT_SD = (1.3, 1.3, 1.3, 1.2, 1.2)  # of a spike, a dip, a wall, a step, a fall

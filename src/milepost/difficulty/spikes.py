@@ -2,27 +2,35 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from milepost.difficulty.cost import QuitHazard, costs, quit_hazard
-from milepost.difficulty.design import against_plan, changes
+from milepost.difficulty.design import against_plan, changes, inversions, knob_notes
 from milepost.difficulty.events import Reading, read_events
+from milepost.difficulty.reading import read_tries
 from milepost.difficulty.verdict import Verdict, verdicts
 from milepost.logs.course import Course
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.measures.attempts import AttemptsToClear
-from milepost.measures.cells import first_clear
+from milepost.measures.cells import cells, first_clear
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Row, Table
 from milepost.measures.trace import to_watch
-from milepost.numerics.try_model import Fit, fit_tries
+from milepost.numerics.time_model import fit_times
+from milepost.numerics.try_model import Fit
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 _TELLING = 2.5  # standard errors at which one level alone is told from its surroundings
 _WORTH_TELLING = 1.0  # logits
+_FEW_FAILURES, _SHARE_OF_FAILURES = 3, 0.01  # below these, failures say nothing of difficulty
+_HOW = {
+    "spike": "is harder than its surroundings",
+    "dip": "is easier than its surroundings",
+    "step": "begins a stretch that stays harder",
+}
 
 
 @dataclass(frozen=True)
@@ -51,9 +59,8 @@ class Spikes:
         """One row a level; the totals hold the model's values and the sentences, costliest first."""
         tries = settled_tries(play)
         if not len(tries.level):
-            return Table([self._empty(play, level) for level in range(play.n_levels)], {"model": None, "sentences": []})
-        fit = fit_tries(tries.player, tries.level, tries.number, tries.cleared, play.n_levels)
-        reading = read_events(fit.difficulty, fit.covariance)
+            return Table([self._empty(play, level) for level in range(play.n_levels)], {"basis": "tries", "model": None, "sentences": [], "inversions": []})  # noqa: E501
+        basis, fit, reading = _fit(play, tries)
         counts = np.bincount(tries.level, minlength=play.n_levels)
         players = np.array([len(np.unique(tries.player[tries.level == level])) for level in range(play.n_levels)])
         found = verdicts(reading, counts, players, self.min_players)
@@ -62,13 +69,18 @@ class Spikes:
         own = AttemptsToClear()(play).rows
         rows = []
         for level in range(play.n_levels):
-            row = self._row(play, level, fit, reading, found[level], tries, hazard, own[level])
+            row = self._row(play, level, (basis, fit), reading, found[level], tries, hazard, own[level])
             rows.append(row | {name: kinds[level] for name, kinds in others.items()})
-        return Table(rows, {"model": _model(fit, reading, hazard), "sentences": sentences(rows, int(play.counts.sum()))})
+        totals = {
+            "basis": basis, "model": _model(fit, reading, hazard), "sentences": sentences(rows, int(play.counts.sum()), basis),
+            "inversions": inversions(play.stops, fit), **(knob_notes(self.course, fit) if self.course else {}),
+        }  # fmt: skip
+        return Table(rows, totals)
 
     def _row(
-        self, play: Play, level: int, fit: Fit, reading: Reading, verdict: Verdict, tries: Tries, hazard: QuitHazard, own: Row
+        self, play: Play, level: int, fitted: tuple[str, Fit], reading: Reading, verdict: Verdict, tries: Tries, hazard: QuitHazard, own: Row  # noqa: E501
     ) -> Row:  # fmt: skip
+        basis, fit = fitted
         here = np.unique(tries.player[tries.level == level])
         abilities, excess = fit.ability[here], float(reading.excess[level])
         step = verdict.kind == "step"
@@ -86,10 +98,12 @@ class Spikes:
             **{key: own[key] for key in ("try_clear", "try_clear_low", "try_clear_high")},
             "players_needed": _needed(fit, reading, level, len(here)),
         }  # fmt: skip
-        if tried:
+        if tried and basis == "tries":
             row |= costs(play, level, float(fit.difficulty[level]), excess, float(reading.excess_se[level]), abilities, fit.learning, hazard)  # noqa: E501
         else:
             row |= dict.fromkeys(("cost", "cost_low", "cost_high"))
+        if basis != "tries":
+            row |= {"chance": None, "expected_chance": None}
         planned = self.course.levels[level] if self.course else None
         row["plan"] = against_plan(planned, own)
         flagged = verdict.kind != "none"
@@ -104,6 +118,24 @@ class Spikes:
                 "chance", "expected_chance", "try_clear", "try_clear_low", "try_clear_high", "players_needed", "plan")  # fmt: skip  # noqa: E501
         return {"level": play.stops[level], **dict.fromkeys(keys), "kind": "none", "evidence": "too_few", "tries": 0, "players": 0,  # noqa: E501
                 "changes": [], "watch": [], "quitting": "none", "time": "none"}  # fmt: skip
+
+
+def _fit(play: Play, tries: Tries) -> tuple[str, Fit, Reading]:
+    """Difficulties from failures; where a game has next to none, from the time that clearing takes instead."""
+    if int((~tries.cleared).sum()) >= max(_FEW_FAILURES, _SHARE_OF_FAILURES * len(tries.level)):
+        return "tries", *read_tries(tries.player, tries.level, tries.number, tries.cleared, play.n_levels)
+    cell = cells(play)
+    usable = ~cell.untimed & (cell.seconds > 0) & (cell.level < play.n_levels)
+    if not usable.any():
+        return "tries", *read_tries(tries.player, tries.level, tries.number, tries.cleared, play.n_levels)
+    everybody, subject = np.unique(cell.player[usable], return_inverse=True)
+    fit = fit_times(subject, cell.level[usable], np.log(cell.seconds[usable]), cell.cleared[usable], play.n_levels)
+    table = play.attempts
+    trying = np.unique(table.player[first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)])
+    ability = np.zeros(len(trying))
+    known = np.isin(trying, everybody)
+    ability[known] = fit.ability[np.searchsorted(everybody, trying[known])]
+    return "time", replace(fit, ability=ability), read_events(fit.difficulty, fit.covariance)
 
 
 def settled_tries(play: Play) -> Tries:
@@ -171,17 +203,21 @@ def _kinds(values: Floats, variance: Floats, counts: Ints, least: int) -> list[s
     return [verdict.kind for verdict in verdicts(reading, counts * 2, counts, least)]
 
 
-def sentences(rows: list[Row], players: int) -> list[str]:
+def sentences(rows: list[Row], players: int, basis: str) -> list[str]:
     """What stands out, costliest first, as a colleague would say it."""
     flagged = sorted((row for row in rows if row["kind"] != "none"), key=lambda row: -(row["cost"] or 0.0))
-    return [_sentence(row, players) for row in flagged]
+    if basis == "tries":
+        return [_sentence(row, players) for row in flagged]
+    return [
+        f"{row['level']} {_HOW[row['kind']]}: it takes {row['odds_ratio']:.1f} times as long to clear as they lead one to expect. "  # noqa: E501
+        f"{row['players']} players, {row['evidence']} evidence. There are next to no failures, so time stands for difficulty."
+        for row in flagged
+    ]
 
 
 def _sentence(row: Row, players: int) -> str:
-    how = {"spike": "is harder than its surroundings", "dip": "is easier than its surroundings",
-           "step": "begins a stretch that stays harder"}[row["kind"]]  # fmt: skip
     said = (
-        f"{row['level']} {how}: a first try that would clear {_odds(row['expected_chance'])} clears {_odds(row['chance'])}. "
+        f"{row['level']} {_HOW[row['kind']]}: a first try that would clear {_odds(row['expected_chance'])} clears {_odds(row['chance'])}. "  # noqa: E501
         f"{row['players']} players, {row['evidence']} evidence."
     )
     if row["kind"] == "spike" and row["cost"] is not None:

@@ -70,6 +70,18 @@ def fit_tries(subject: Ints, item: Ints, number: Ints, success: Bools, n_items: 
     )  # fmt: skip
 
 
+def fit_around(
+    fit: Fit, difficulty: Floats, subject: Ints, item: Ints, number: Ints, success: Bools
+) -> tuple[Floats, Floats]:
+    """Difficulties with their covariance as the likelihood's slope and curvature at other difficulties would have them."""
+    data = _Data(subject, item, number, success, len(difficulty))
+    values = np.concatenate((difficulty, [fit.learning, np.log(fit.ability_sd)]))
+    gradient, information = data.slopes(values)
+    covariance: Floats = np.linalg.inv(_definite(information)).astype(np.float64)
+    n = len(difficulty)
+    return difficulty + (covariance @ gradient)[:n], covariance[:n, :n]
+
+
 def _definite(matrix: Floats) -> Floats:
     """The matrix with eigenvalues that are no smaller than a little, so that a step goes uphill."""
     values, vectors = np.linalg.eigh((matrix + matrix.T) / 2)

@@ -9,7 +9,7 @@ from milepost.measures.interface import Row
 from milepost.reports.document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.vocabulary import END_CAUSES
-from milepost.wording import NOTHING, bar, number, percent, safe, seconds, words
+from milepost.wording import NOTHING, bar, listed, number, percent, safe, seconds, words
 
 _BAR = 10
 
@@ -122,14 +122,14 @@ def spikes_view(report: dict[str, Any]) -> list[View]:
         Column("expected", _logit("expected"), rank=1), Column("excess", _logit("excess")),
         Column("verdict", lambda row: "" if row["kind"] == "none" else row["kind"], left=True),
         Column("evidence", lambda row: "" if row["evidence"] == "none" else words(row["evidence"]), left=True),
-        Column("q", lambda row: "" if row["kind"] == "none" else f"{row['q_value']:.2f}", rank=6),
+        Column("q", _q, rank=6),
         Column("cost", _cost, rank=2), Column("plan", lambda row: row["plan"] or "", left=True, rank=5),
     )  # fmt: skip
     said = [safe(sentence) for sentence in report["sentences"]] or ["No level stands out beyond the course's own unevenness."]
     return [
         View("What stands out", (), [], said),
         View("Difficulty in logits (higher is harder), adjusted for who got there", columns, report["levels"],
-             [*_model_note(report["model"]), *small_note(report), *source_notes(report)]),
+             [*_model_note(report["model"]), *_design_notes(report), *small_note(report), *source_notes(report)]),
     ]  # fmt: skip
 
 
@@ -137,11 +137,33 @@ def _logit(key: str) -> Callable[[Row], str]:
     return lambda row: NOTHING if row[key] is None else f"{row[key]:.2f}".replace("-", "−")
 
 
+def _q(row: Row) -> str:
+    """The q value of what stands out; never nought."""
+    if row["kind"] == "none":
+        return ""
+    return "<0.01" if row["q_value"] < 0.005 else f"{row['q_value']:.2f}"
+
+
 def _cost(row: Row) -> str:
     """Players lost to a level that is harder than its surroundings."""
     if row["kind"] not in ("spike", "step") or row["cost"] is None:
         return ""
     return f"{row['cost']:.0f} ({row['cost_low']:.0f}–{row['cost_high']:.0f})"
+
+
+def _design_notes(report: dict[str, Any]) -> list[str]:
+    """Inversions, knobs that stop growing, and levels that ought to be alike."""
+    lines = []
+    if report["inversions"]:
+        pairs = [f"{safe(row['level'])} than {safe(row['easier_than'])} ({row['by']:.1f})" for row in report["inversions"]]
+        lines.append(f"Easier than the level before, by logits: {listed(pairs)}.")
+    for cap in report.get("caps", []):
+        lines.append(f"{safe(cap['knob'])} stays at {safe(str(cap['value']))} from {safe(cap['level'])} on; difficulty rises by "
+                     f"{cap['slope_before']:.2f} a level until there and {cap['slope_after']:.2f} after.".replace("-", "−"))  # fmt: skip  # noqa: E501
+    for pair in report.get("equal_levels", []):
+        lines.append(f"{listed([safe(name) for name in pair['levels']])} have the same knobs; they differ by {pair['difference']:.2f} "  # noqa: E501
+                     f"± {pair['se']:.2f}, which shows the noise.".replace("-", "−"))  # fmt: skip
+    return lines
 
 
 def _model_note(model: Row | None) -> list[str]:

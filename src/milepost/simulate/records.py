@@ -8,10 +8,12 @@ from typing import Any
 
 import numpy as np
 
+from milepost.logs.interface import Ints
 from milepost.simulate.players import Tries
 from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP
 
 Record = dict[str, Any]
+_RARER = 0.6  # each further cause of a level is so much rarer
 
 
 @dataclass(frozen=True)
@@ -20,7 +22,7 @@ class Scenery:
 
     Attributes:
         levels: the level names.
-        causes: per level, the causes of death there.
+        causes: per level, the causes of death there, the commonest first.
         player: per player, the name.
         tags: per player, fields of the session's start.
         build: per player, the build of each session.
@@ -37,77 +39,118 @@ class Scenery:
     pause_share: float = 0.03
 
 
-def sessions(tries: Tries, scenery: Scenery, rng: np.random.Generator) -> list[list[Record]]:
+@dataclass(frozen=True)
+class _Chance:
+    """What is left to chance in a try's records, drawn for all tries at once; lists of one length."""
+
+    settling: list[float]
+    pauses: list[bool]
+    cause: list[float]
+    aside: list[float]
+    height: list[float]
+    picked: list[int]
+
+
+@dataclass(frozen=True)
+class _Rows:
+    """The columns of the tries as lists, which are quicker to go through."""
+
+    player: list[int]
+    session: list[int]
+    level: list[int]
+    opened: list[float]
+    closed: list[float]
+    outcome: list[int]
+    progress: list[float]
+    next_level: list[int]
+
+
+def sessions(tries: Tries, scenery: Scenery, rng: np.random.Generator) -> Iterator[list[Record]]:
     """The records of each session in order, sessions by player."""
     order = np.lexsort((tries.opened, tries.session, tries.player))
     cuts = np.flatnonzero(np.diff(tries.player[order]) | np.diff(tries.session[order])) + 1
-    return [list(_session(tries, own, scenery, rng)) for own in np.split(order, cuts)]
+    chance = _drawn(tries, scenery, rng)
+    rows = _Rows(*(getattr(tries, name).tolist() for name in _Rows.__dataclass_fields__))
+    for own in np.split(order, cuts):
+        yield list(_session(rows, own.tolist(), scenery, chance))
 
 
-def _session(tries: Tries, own: Any, scenery: Scenery, rng: np.random.Generator) -> Iterator[Record]:
-    player, number = int(tries.player[own[0]]), int(tries.session[own[0]])
+def _drawn(tries: Tries, scenery: Scenery, rng: np.random.Generator) -> _Chance:
+    count = len(tries.level)
+    available: Ints = np.array(scenery.pickups, dtype=np.int64)[tries.level] if scenery.pickups else np.zeros(count, np.int64)
+    return _Chance(
+        rng.gamma(2.0, 0.7, count).tolist(), (rng.random(count) < scenery.pause_share).tolist(), rng.random(count).tolist(),
+        rng.normal(0, 2, count).tolist(), rng.normal(20, 6, count).tolist(), rng.binomial(available, 0.7).tolist(),
+    )  # fmt: skip
+
+
+def _session(rows: _Rows, own: list[int], scenery: Scenery, chance: _Chance) -> Iterator[Record]:
+    player, number = rows.player[own[0]], rows.session[own[0]]
     name = scenery.player[player]
-    base = {"session": f"{name.lower().replace(' ', '-')}-{number + 1}"}
+    session = f"{name.lower().replace(' ', '-')}-{number + 1}"
 
     def record(time: float, event: str, **more: Any) -> Record:
-        return {**base, "time": round(time, 3), "event": event, **more}
+        return {"session": session, "time": round(time, 3), "event": event, **more}
 
-    build = scenery.build[player][number]
-    yield record(0.0, "session_start", player=name, build=build, **scenery.tags[player])
+    yield record(0.0, "session_start", player=name, build=scenery.build[player][number], **scenery.tags[player])
     before = -1
     for k in own:
-        level = scenery.levels[tries.level[k]]
-        again = before >= 0 and tries.next_level[before] < 0
-        yield record(tries.opened[k], "retry" if again else "start", level=level)
-        yield from _during(tries, k, level, record, scenery, rng)
-        yield from _outcome(tries, k, level, record, scenery, rng)
-        if tries.next_level[k] >= 0:
-            back = tries.next_level[k] < tries.level[k]
-            why = {"cause": "swept back"} if back else {}
-            yield record(tries.closed[k] + 0.8, "transition", level=level, to=scenery.levels[tries.next_level[k]], **why)
-        before = int(k)
-    yield record(tries.closed[before] + _lag(tries, before), "session_end", cause=_cause(tries, before, scenery))
+        level = scenery.levels[rows.level[k]]
+        again = before >= 0 and rows.next_level[before] < 0
+        yield record(rows.opened[k], "retry" if again else "start", level=level)
+        yield from _during(rows, k, level, record, chance)
+        yield from _outcome(rows, k, level, record, scenery, chance)
+        if rows.next_level[k] >= 0:
+            why = {"cause": "swept back"} if rows.next_level[k] < rows.level[k] else {}
+            yield record(rows.closed[k] + 0.8, "transition", level=level, to=scenery.levels[rows.next_level[k]], **why)
+        before = k
+    lag = 0.0 if rows.outcome[before] in (CRASH, TIME_UP) else 4.0
+    yield record(rows.closed[before] + lag, "session_end", cause=_cause(rows, before, scenery))
 
 
-def _lag(tries: Tries, k: int) -> float:
-    return 0.0 if tries.outcome[k] in (CRASH, TIME_UP) else 4.0
-
-
-def _cause(tries: Tries, k: int, scenery: Scenery) -> str:
-    outcome = tries.outcome[k]
+def _cause(rows: _Rows, k: int, scenery: Scenery) -> str:
+    outcome = rows.outcome[k]
     if outcome == TIME_UP:
         return "time_up"
     if outcome == CRASH:
         return "crash"
-    return "finished" if outcome == CLEARED and tries.level[k] == len(scenery.levels) - 1 else "quit"
+    return "finished" if outcome == CLEARED and rows.level[k] == len(scenery.levels) - 1 else "quit"
 
 
-def _during(tries: Tries, k: int, level: str, record: Any, scenery: Scenery, rng: np.random.Generator) -> Iterator[Record]:
-    opened, length = float(tries.opened[k]), float(tries.closed[k] - tries.opened[k])
-    settling = min(0.9 * length, float(rng.gamma(2.0, 0.7)))
+def _during(rows: _Rows, k: int, level: str, record: Any, chance: _Chance) -> Iterator[Record]:
+    opened, length = rows.opened[k], rows.closed[k] - rows.opened[k]
+    settling = min(0.9 * length, chance.settling[k])
     yield record(opened + settling, "first_input", level=level)
-    reached = float(tries.progress[k])
+    reached = rows.progress[k]
     halfway = settling + (length - settling) * 0.5 / max(reached, 0.51)
     if reached > 0.5 and halfway < length:
         yield record(opened + halfway, "checkpoint", level=level, progress=0.5)
-    if length > 20 and rng.random() < scenery.pause_share:
+    if length > 20 and chance.pauses[k]:
         begin = opened + length * 0.55
         yield record(begin, "pause", level=level)
         yield record(begin + min(0.3 * length, 25.0), "resume", level=level)
 
 
-def _outcome(tries: Tries, k: int, level: str, record: Any, scenery: Scenery, rng: np.random.Generator) -> Iterator[Record]:
-    outcome, where = int(tries.outcome[k]), int(tries.level[k])
-    progress = round(float(tries.progress[k]), 3)
+def _outcome(rows: _Rows, k: int, level: str, record: Any, scenery: Scenery, chance: _Chance) -> Iterator[Record]:
+    outcome, where = rows.outcome[k], rows.level[k]
+    progress = round(rows.progress[k], 3)
     if outcome == CLEARED:
         available = scenery.pickups[where] if scenery.pickups else 0
-        picked = {"collected": int(rng.binomial(available, 0.7)), "available": available} if available else {}
-        yield record(tries.closed[k], "complete", level=level, **picked)
+        picked = {"collected": chance.picked[k], "available": available} if available else {}
+        yield record(rows.closed[k], "complete", level=level, **picked)
     elif outcome == DIED:
-        causes = scenery.causes[where]
-        weights = 0.6 ** np.arange(len(causes))
-        cause = causes[int(rng.choice(len(causes), p=weights / weights.sum()))]
-        spot = {"x": round(100 * progress + float(rng.normal(0, 2)), 1), "y": round(float(rng.normal(20, 6)), 1)}
-        yield record(tries.closed[k], "death", level=level, cause=cause, progress=progress, **spot)
+        cause = _drawn_cause(scenery.causes[where], chance.cause[k])
+        x, y = round(100 * progress + chance.aside[k], 1), round(chance.height[k], 1)
+        yield record(rows.closed[k], "death", level=level, cause=cause, progress=progress, x=x, y=y)
     elif outcome not in (CRASH, TIME_UP):
-        yield record(tries.closed[k], "reset", level=level, progress=progress)
+        yield record(rows.closed[k], "reset", level=level, progress=progress)
+
+
+def _drawn_cause(causes: list[str], draw: float) -> str:
+    """A cause by a number from 0 to 1; each is rarer than the one before it."""
+    left = draw * (1 - _RARER ** len(causes)) / (1 - _RARER)
+    for number, cause in enumerate(causes):
+        left -= _RARER**number
+        if left < 0:
+            return cause
+    return causes[-1]
