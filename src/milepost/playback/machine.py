@@ -8,6 +8,21 @@ from __future__ import annotations
 
 from typing import Final
 
+from milepost.playback.attempting import (
+    be_cleared,
+    clear,
+    close_attempt,
+    end_visit,
+    fail,
+    leave,
+    new_visit,
+    open_attempt,
+    open_implied,
+    span,
+    wait_for_retry,
+    within,
+    write_attempt,
+)  # fmt: skip
 from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Attempts, Moves, State, Tally, Tape
 from milepost.vocabulary import (
     ADVANCE,
@@ -45,11 +60,9 @@ from milepost.vocabulary import (
     WAS_RESET,
 )  # fmt: skip
 
-TOLERANCE: Final = 1e-9
 ENDS: Final = (QUIT, TIME_UP, CRASH, LEFT, LEFT, UNKNOWN)  # outcome of an open attempt, by the session's end cause
 
 _REPEATED_START: Final = BIT["repeated_start"]
-_START_WHILE_PLAYING: Final = BIT["start_while_playing"]
 _RETRY_WITHOUT_START: Final = BIT["retry_without_start"]
 _REPEATED_DEATH: Final = BIT["repeated_death"]
 _IMPLIED_RETRY: Final = BIT["implied_retry"]
@@ -58,9 +71,6 @@ _REPEATED_COMPLETE: Final = BIT["repeated_complete"]
 _IMPLIED_START: Final = BIT["implied_start"]
 _RESET_WITHOUT_START: Final = BIT["reset_without_start"]
 _OUTCOME_WITHOUT_START: Final = BIT["outcome_without_start"]
-_INSTANT_CLEAR: Final = BIT["instant_clear"]
-_FLASH_ATTEMPT: Final = BIT["flash_attempt"]
-_FLASH_VISIT: Final = BIT["flash_visit"]
 _FAULT_RESET: Final = BIT["fault_reset"]
 _REPEATED_TRANSITION: Final = BIT["repeated_transition"]
 _LEVEL_MISMATCH: Final = BIT["level_mismatch"]
@@ -84,8 +94,8 @@ def run_session(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, stat
     if endless:
         state.end = END_UNKNOWN
         if state.phase == PLAYING:
-            _close(tape, tally, attempts, state, UNKNOWN, stop - 1)
-    _end_visit(tape, attempts, state)
+            close_attempt(tape, tally, attempts, state, UNKNOWN, stop - 1)
+    end_visit(tape, attempts, state)
     return endless
 
 
@@ -114,137 +124,6 @@ def _record(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: S
         _during(tape, state, event, i)
 
 
-# Time, and what "within w" means
-
-
-def _within(tape: Tape, state: State, since: int, i: int) -> bool:
-    """Whether record ``i`` comes within the repeat window of record ``since``."""
-    if state.coarse:
-        return i - since <= 1 and bool(tape.second[i] <= tape.second[since])
-    return bool(tape.time[i] - tape.time[since] <= tape.window + TOLERANCE)
-
-
-def _span(tape: Tape, since: int, i: int) -> float:
-    """Seconds from record ``since`` to record ``i``, not below zero."""
-    span: float = tape.time[i] - tape.time[since]
-    return max(0.0, span)
-
-
-# Opening and closing
-
-
-def _new_visit(tape: Tape, attempts: Attempts, state: State, level: int, at: int) -> None:
-    """Begin a stay in a level, with the record ``at``."""
-    _end_visit(tape, attempts, state)
-    state.visit += 1
-    state.visit_at, state.visit_first = at, state.attempts
-    state.level = level
-    if state.echo == level:
-        state.echo = NOWHERE
-
-
-def _end_visit(tape: Tape, attempts: Attempts, state: State) -> None:
-    """Drop the visit that ends here if the level was left as soon as it was entered."""
-    first, last = state.visit_first, state.attempts - 1
-    state.visit_first = state.attempts
-    if state.coarse or last < first:
-        return
-    for k in range(first, last + 1):
-        if attempts.outcome[k] != LEFT:
-            return
-    if attempts.closed[last] - attempts.opened[first] <= tape.window + TOLERANCE:
-        tape.marks[attempts.closed_at[last]] |= _FLASH_VISIT
-        state.attempts = state.visit_first = first
-
-
-def _open(state: State, at: int) -> None:
-    """Open an attempt at the time of record ``at``."""
-    state.phase, state.opened_at = PLAYING, at
-    state.hits, state.progress, state.settling = 0, -1.0, -1.0
-    _end_pause(state)
-    state.paused = 0.0
-    state.clear_fresh = False
-
-
-def _open_implied(state: State, at: int) -> None:
-    """Open an attempt in the past, at record ``at``; what was paused since then stays counted."""
-    state.phase, state.opened_at = PLAYING, at
-    state.hits, state.progress, state.settling = 0, -1.0, -1.0
-    state.clear_fresh = False
-
-
-def _end_pause(state: State) -> None:
-    if state.pausing:
-        state.pausing, state.cut = False, True
-
-
-def _close(tape: Tape, tally: Tally, attempts: Attempts, state: State, outcome: int, i: int) -> None:
-    """Close the open attempt with an outcome at record ``i``; a failure as short as a flash leaves no attempt."""
-    if state.pausing:
-        state.paused += max(0.0, tape.time[i] - state.pause_from)
-    _end_pause(state)
-    active = max(0.0, _span(tape, state.opened_at, i) - state.paused)
-    state.phase = OUT
-    failed = outcome == DIED or outcome == WAS_RESET
-    if failed and not state.coarse and active <= tape.window + TOLERANCE:
-        tape.marks[i] |= _FLASH_ATTEMPT
-        return
-    if outcome == CLEARED and not state.coarse and active < tape.instant - TOLERANCE:
-        tape.marks[i] |= _INSTANT_CLEAR
-    _write(tape, tally, attempts, state, outcome, i, active)
-
-
-def _write(
-    tape: Tape, tally: Tally, attempts: Attempts, state: State, outcome: int, i: int, active: float
-) -> None:  # fmt: skip
-    """Write the attempt that closes at record ``i`` down."""
-    k, level = state.attempts, state.level
-    attempts.session[k], attempts.level[k], attempts.visit[k] = state.session, level, state.visit
-    attempts.opened[k], attempts.closed[k] = tape.time[state.opened_at], tape.time[i]
-    attempts.active[k], attempts.paused[k] = active, state.paused
-    attempts.settling[k], attempts.progress[k] = state.settling, state.progress
-    attempts.hits[k], attempts.outcome[k] = state.hits, outcome
-    attempts.opened_at[k], attempts.closed_at[k] = state.opened_at, i
-    state.attempts = k + 1
-    if tally.owner[level] != state.player:
-        tally.owner[level], tally.tries[level], tally.clears[level] = state.player, 0, 0
-    tally.tries[level] += 1
-    if outcome == CLEARED:
-        tally.clears[level] += 1
-
-
-def _fail(tape: Tape, tally: Tally, attempts: Attempts, state: State, outcome: int, i: int) -> None:
-    """Close the open attempt as failed; the level waits for a new try from here."""
-    _close(tape, tally, attempts, state, outcome, i)
-    _wait(tape, state, i)
-
-
-def _wait(tape: Tape, state: State, i: int) -> None:
-    """Be down in the level, ready from record ``i``."""
-    state.phase, state.ready_at = DOWN, i
-    state.paused = 0.0
-    if state.pausing:
-        state.pause_from = tape.time[i]
-
-
-def _clear(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
-    """Close the open attempt as cleared."""
-    _close(tape, tally, attempts, state, CLEARED, i)
-    _cleared(state, i)
-
-
-def _cleared(state: State, i: int) -> None:
-    state.phase, state.echo = DONE, state.level
-    state.clear_at, state.clear_level, state.clear_fresh = i, state.level, True
-
-
-def _leave(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
-    """Close an attempt that is open in another level as left."""
-    if state.phase == PLAYING:
-        _close(tape, tally, attempts, state, LEFT, i)
-        tape.marks[i] |= _START_WHILE_PLAYING
-
-
 # The events, by phase
 
 
@@ -253,20 +132,20 @@ def _start(tape: Tape, tally: Tally, attempts: Attempts, state: State, event: in
     level = tape.level[i]
     here = state.phase != OUT and level == state.level
     if here and state.phase == PLAYING:
-        if _within(tape, state, state.opened_at, i):
+        if within(tape, state, state.opened_at, i):
             tape.marks[i] |= _REPEATED_START
             return
         _note_fault(tape, i)
-        _close(tape, tally, attempts, state, LEFT if tape.fault[i] else WAS_RESET, i)
+        close_attempt(tape, tally, attempts, state, LEFT if tape.fault[i] else WAS_RESET, i)
     elif not (here and state.phase == DOWN):
         if not here:
             if event == START and _moves_on(tape, state, level, i):
                 _imply_complete(tape, tally, attempts, state, i)
-            _leave(tape, tally, attempts, state, i)
+            leave(tape, tally, attempts, state, i)
             if event == RETRY:
                 tape.marks[i] |= _RETRY_WITHOUT_START
-        _new_visit(tape, attempts, state, level, i)
-    _open(state, i)
+        new_visit(tape, attempts, state, level, i)
+    open_attempt(state, i)
 
 
 def _death(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
@@ -276,16 +155,16 @@ def _death(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -
         _outcome_elsewhere(tape, tally, attempts, state, DIED, i)
     elif state.phase == PLAYING:
         _note_progress(tape, state, i)
-        _fail(tape, tally, attempts, state, DIED, i)
+        fail(tape, tally, attempts, state, DIED, i)
     elif state.phase == DONE:
         tape.marks[i] |= _DEATH_AFTER_COMPLETE
-    elif _within(tape, state, state.ready_at, i):
+    elif within(tape, state, state.ready_at, i):
         tape.marks[i] |= _REPEATED_DEATH
     else:
         tape.marks[i] |= _IMPLIED_RETRY
-        _open_implied(state, state.ready_at)
+        open_implied(state, state.ready_at)
         _note_progress(tape, state, i)
-        _fail(tape, tally, attempts, state, DIED, i)
+        fail(tape, tally, attempts, state, DIED, i)
 
 
 def _reset(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
@@ -295,24 +174,24 @@ def _reset(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -
     if here and state.phase == PLAYING:
         _note_progress(tape, state, i)
         _note_fault(tape, i)
-        _fail(tape, tally, attempts, state, LEFT if tape.fault[i] else WAS_RESET, i)
+        fail(tape, tally, attempts, state, LEFT if tape.fault[i] else WAS_RESET, i)
         return
     if here and state.phase == DOWN:
-        _wait(tape, state, i)
+        wait_for_retry(tape, state, i)
         return
     if here:
-        _new_visit(tape, attempts, state, level, i)
+        new_visit(tape, attempts, state, level, i)
     elif _pending(state, level):
         tape.marks[i] |= _IMPLIED_START
-        _new_visit(tape, attempts, state, level, state.hop_at)
-        _open(state, state.hop_at)
+        new_visit(tape, attempts, state, level, state.hop_at)
+        open_attempt(state, state.hop_at)
         _note_progress(tape, state, i)
-        _close(tape, tally, attempts, state, WAS_RESET, i)
+        close_attempt(tape, tally, attempts, state, WAS_RESET, i)
     else:
-        _leave(tape, tally, attempts, state, i)
+        leave(tape, tally, attempts, state, i)
         tape.marks[i] |= _RESET_WITHOUT_START
-        _new_visit(tape, attempts, state, level, i)
-    _wait(tape, state, i)
+        new_visit(tape, attempts, state, level, i)
+    wait_for_retry(tape, state, i)
 
 
 def _complete(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
@@ -325,9 +204,9 @@ def _complete(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int
     else:
         if state.phase == DOWN:
             tape.marks[i] |= _IMPLIED_RETRY
-            _open_implied(state, state.ready_at)
+            open_implied(state, state.ready_at)
         _note_progress(tape, state, i)
-        _clear(tape, tally, attempts, state, i)
+        clear(tape, tally, attempts, state, i)
 
 
 def _outcome_elsewhere(tape: Tape, tally: Tally, attempts: Attempts, state: State, outcome: int, i: int) -> None:
@@ -336,26 +215,26 @@ def _outcome_elsewhere(tape: Tape, tally: Tally, attempts: Attempts, state: Stat
     if level == state.echo and not _pending(state, level):
         tape.marks[i] |= _REPEATED_COMPLETE if outcome == CLEARED else _DEATH_AFTER_COMPLETE
         return
-    if outcome == CLEARED and state.clear_fresh and level != state.clear_level and _within(tape, state, state.clear_at, i):
+    if outcome == CLEARED and state.clear_fresh and level != state.clear_level and within(tape, state, state.clear_at, i):
         tape.marks[i] |= _REPEATED_COMPLETE
         return
     if _pending(state, level):
         tape.marks[i] |= _IMPLIED_START
-        _new_visit(tape, attempts, state, level, state.hop_at)
-        _open(state, state.hop_at)
+        new_visit(tape, attempts, state, level, state.hop_at)
+        open_attempt(state, state.hop_at)
         _note_progress(tape, state, i)
-        _close(tape, tally, attempts, state, outcome, i)
+        close_attempt(tape, tally, attempts, state, outcome, i)
     else:
-        _leave(tape, tally, attempts, state, i)
+        leave(tape, tally, attempts, state, i)
         tape.marks[i] |= _OUTCOME_WITHOUT_START
-        _new_visit(tape, attempts, state, level, i)
-        _open(state, i)
+        new_visit(tape, attempts, state, level, i)
+        open_attempt(state, i)
         _note_progress(tape, state, i)
-        _write(tape, tally, attempts, state, outcome, i, float("nan"))
+        write_attempt(tape, tally, attempts, state, outcome, i, float("nan"))
     if outcome == CLEARED:
-        _cleared(state, i)
+        be_cleared(state, i)
     else:
-        _wait(tape, state, i)
+        wait_for_retry(tape, state, i)
 
 
 def _during(tape: Tape, state: State, event: int, i: int) -> None:
@@ -371,7 +250,7 @@ def _during(tape: Tape, state: State, event: int, i: int) -> None:
         if state.settling >= 0:
             tape.marks[i] |= _NO_EFFECT
         else:
-            state.settling = _span(tape, state.opened_at, i)
+            state.settling = span(tape, state.opened_at, i)
 
 
 def _pause_or_resume(tape: Tape, state: State, event: int, i: int) -> None:
@@ -402,12 +281,12 @@ def _session_end(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: 
         tape.implied
         and state.end == END_FINISHED
         and state.level == tape.n_levels - 1
-        and not _within(tape, state, state.visit_at, i)
+        and not within(tape, state, state.visit_at, i)
     ):
         _imply_complete(tape, tally, attempts, state, i)
         return
     _note_progress(tape, state, i)
-    _close(tape, tally, attempts, state, ENDS[state.end], i)
+    close_attempt(tape, tally, attempts, state, ENDS[state.end], i)
 
 
 # Transitions
@@ -416,7 +295,7 @@ def _session_end(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: 
 def _transition(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: State, i: int) -> None:
     """The game goes on to another level, or to a place that is none."""
     origin, target = tape.level[i], tape.to[i]
-    at_once = state.hop_at != NOWHERE and i - state.hop_at == 1 and _within(tape, state, state.hop_at, i)
+    at_once = state.hop_at != NOWHERE and i - state.hop_at == 1 and within(tape, state, state.hop_at, i)
     if at_once and origin == state.hop_from and target == state.hop_to:
         tape.marks[i] |= _REPEATED_TRANSITION
         return
@@ -435,7 +314,7 @@ def _transition(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, stat
     if state.phase == PLAYING:
         _note_progress(tape, state, i)
         closes = state.level
-        _close(tape, tally, attempts, state, LEFT, i)
+        close_attempt(tape, tally, attempts, state, LEFT, i)
     kind = _kind(tape, tally, state, closes, double, i)
     moves.session[state.moves], moves.at[state.moves] = state.session, i
     moves.origin[state.moves], moves.target[state.moves], moves.kind[state.moves] = origin, target, kind
@@ -458,7 +337,7 @@ def _kind(tape: Tape, tally: Tally, state: State, closes: int, double: bool, i: 
         return SETBACK
     tries = tally.tries[origin] if tally.owner[origin] == state.player else 0
     if target == origin + 1 and tries > 0:
-        if closes == origin and tries == 1 and _within(tape, state, state.visit_at, i):
+        if closes == origin and tries == 1 and within(tape, state, state.visit_at, i):
             return PASSED
         if tally.clears[origin] == 0:
             tape.marks[i] |= _ADVANCE_WITHOUT_CLEAR
@@ -492,10 +371,10 @@ def _moves_on(tape: Tape, state: State, target: int, i: int) -> bool:
     """Whether going to ``target`` implies, in a log without completions, that the level played was cleared."""
     if not tape.implied or state.phase != PLAYING or state.level >= tape.n_levels - 1:
         return False
-    return target == state.level + 1 and not _within(tape, state, state.visit_at, i)
+    return target == state.level + 1 and not within(tape, state, state.visit_at, i)
 
 
 def _imply_complete(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
     tape.marks[i] |= _IMPLIED_COMPLETE
     _note_progress(tape, state, i)
-    _clear(tape, tally, attempts, state, i)
+    clear(tape, tally, attempts, state, i)
