@@ -98,7 +98,7 @@ def _session(rows: _Rows, own: list[int], scenery: Scenery, chance: _Chance) -> 
         level = scenery.levels[rows.level[k]]
         again = before >= 0 and rows.next_level[before] < 0
         yield record(rows.opened[k], "retry" if again else "start", level=level)
-        yield from _during(rows, k, level, record, chance)
+        yield from sorted(_during(rows, k, level, record, chance), key=lambda own: float(own["time"]))
         yield from _outcome(rows, k, level, record, scenery, chance)
         if rows.next_level[k] >= 0:
             why = {"cause": "swept back"} if rows.next_level[k] < rows.level[k] else {}
