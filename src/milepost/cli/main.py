@@ -21,8 +21,10 @@ _FIRST = """\
 Mile Post reads playtest logs and says where players stop and which levels stand out.
 
 To see it at work:     milepost demo
-With a log of yours:   milepost funnel LOG --course course.toml
-Then into the levels:  milepost attempts, milepost times, milepost spikes
+With a log of yours:   milepost check LOG --course course.toml
+Then see the whole:    milepost funnel
+Go into the levels:    milepost attempts, times, deaths, moves, level
+Judge, and look:       milepost spikes, trace
 
 milepost --help lists the commands, milepost COMMAND --help explains one.
 """
