@@ -196,3 +196,87 @@ def test_questions_of_an_analyst(wickwater):
     assert all(next(row for row in group["levels"] if row["level"] == "Low Arch")["reached"] >= 0 for group in roles)
     sittings = json.loads(wickwater("attempts", *DEMO, "--by", "sitting", "--format", "json").stdout)
     assert [group["value"] for group in sittings["groups"]] == ["1", "2"]
+
+
+VIEWED = [
+    ["check"], ["funnel", "--raw"], ["attempts"], ["times"], ["deaths"], ["moves"], ["spikes"], ["coverage"], ["ratings"],
+    ["whatif", "--set", "Low Arch.difficulty=0"], ["funnel", "--by", "platform"], ["deaths", "--by", "sitting"],
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("words", VIEWED, ids=[" ".join(words[:2]) for words in VIEWED])
+def test_views_read_well_anywhere(wickwater, words):
+    """At 60 and at 200 columns, in ASCII and in Markdown: lines fit, nothing is cut, no style leaks into a pipe."""
+    for width in (60, 200):
+        shown = wickwater(words[0], *DEMO, *words[1:], COLUMNS=str(width)).stdout
+        assert max(map(len, shown.splitlines())) <= max(width, 80 if "--by" in words else 0)
+        assert "\x1b" not in shown
+        assert "49 players" in " ".join(shown.split()) or "--by" in words
+    plain = wickwater(words[0], *DEMO, *words[1:], PYTHONIOENCODING="ascii").stdout
+    assert plain.isascii()
+    assert "\\u" not in plain
+    markdown = wickwater(words[0], *DEMO, *words[1:], "--format", "markdown").stdout
+    tables = [line for line in markdown.splitlines() if line.startswith("|")]
+    assert len({line.replace("\\|", "").count("|") for line in tables}) <= 3
+    assert markdown.startswith("## ")
+
+
+def test_one_session_is_read_aloud(wickwater):
+    """A trace names clock, level, try, length and end of every attempt, and how the session ended."""
+    shown = wickwater("trace", "maud-wick-1", *DEMO).stdout
+    rows = wickwater.json("trace", "maud-wick-1", *DEMO)["levels"]
+    assert len([line for line in shown.splitlines() if ":" in line[:7]]) >= len(rows)
+    assert "The session ended at" in shown
+    assert "player Maud Wick" in shown or "Player Maud Wick" in shown
+    strips = wickwater("trace", "--all", *DEMO).stdout
+    assert "✗ death" in strips
+    assert len(strips.splitlines()) > 60
+
+
+def test_what_is_marked_in_a_terminal(wickwater):
+    """Colour only where it is asked for by a terminal: NO_COLOR and a pipe give the same text."""
+    plain = wickwater("funnel", *DEMO).stdout
+    assert wickwater("funnel", *DEMO, NO_COLOR="1").stdout == plain
+    assert wickwater("funnel", *DEMO, TERM="dumb").stdout == plain
+
+
+def test_first_level_has_its_own_questions(milepost):
+    """How long to the first input, failure and clear, and who left before touching anything."""
+    one = log_of((0.5, "start", "Mill Pond", {}), (2.5, "first_input", "Mill Pond", {}), (6.5, "death", "Mill Pond", {}),
+                 (7.5, "retry", "Mill Pond", {}), (12.5, "complete", "Mill Pond", {}), session="a")  # fmt: skip
+    two = log_of((0.5, "start", "Mill Pond", {}), (30.5, "session_end", None, {"cause": "quit"}), session="b")
+    milepost.write("log.jsonl", one + two)
+    milepost.write("course.toml", COURSE)
+    first = milepost.json("level", "Mill Pond", *WORDS)["first_level"]
+    assert first == {"to_input": 2.0, "to_failure": 6.0, "to_clear": 12.0, "left_before_input": 1, "players": 2}
+    assert "1 left before any input" in " ".join(milepost("level", "Mill Pond", *WORDS).stdout.split())
+
+
+def test_deaths_on_arrival(milepost):
+    """A death within the first moment is one on arrival; the moment can be set."""
+    rows = log_of((0.5, "start", "Mill Pond", {}), (1.25, "death", "Mill Pond", {}), (2.5, "retry", "Mill Pond", {}),
+                  (5.5, "death", "Mill Pond", {"cause": "crane"}), (6.5, "reset", "Mill Pond", {}))  # fmt: skip
+    milepost.write("log.jsonl", rows)
+    milepost.write("course.toml", COURSE)
+    pond = milepost.json("deaths", *WORDS)["levels"][0]
+    assert (pond["deaths"], pond["on_arrival"], pond["without_cause"]) == (2, 1, 1)
+    assert pond["failure_causes"] == {"crane": 1, "death without a cause": 1}
+    assert milepost.json("deaths", *WORDS, "--arrival", "4")["levels"][0]["on_arrival"] == 2
+
+
+def test_courses_with_bands_and_ways(milepost):
+    """What a course says of bands, directions and ranges is checked, with the line that is wrong named."""
+    milepost.write("log.jsonl", SETBACK)
+    mistakes = {
+        '[[band]]\nname = "x"\nfrom = 0.9\nto = 0.1\n': "must be below to",
+        "[[band]]\nfrom = 0.1\n": "has no name",
+        '[harder]\ncurrent = "sideways"\n': 'knobs with "up" or "down"',
+        '[[level]]\nname = "E"\ntarget_clear = [0.9, 0.1]\n': "the lower first",
+        '[[level]]\nname = "E"\nopen = "yes"\n': "open must be true or false",
+        '[[level]]\nname = "E"\nnote = 5\n': "note must be text",
+    }
+    for text, message in mistakes.items():
+        milepost.write("course.toml", COURSE + text)
+        done = milepost("funnel", *WORDS)
+        assert (done.returncode, done.stdout, len(done.stderr.splitlines())) == (2, "", 1)
+        assert message in done.stderr

@@ -76,6 +76,16 @@ def add_output(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--output", metavar="FILE", help="write to this file, whole or not at all")
 
 
+def add_measure(parser: argparse.ArgumentParser, by: bool = True, figure: bool = False) -> None:
+    """All that measuring commands share: what to read, who takes part, the form of the output, how to replay."""
+    add_log(parser)
+    add_selection(parser, by)
+    add_output(parser)
+    if figure:
+        add_figure(parser)
+    add_replay(parser)
+
+
 def add_figure(parser: argparse.ArgumentParser) -> None:
     """A picture beside the output."""
     parser.add_argument("--figure", metavar="FILE", help="also draw it, as .png or .svg by the name's ending")

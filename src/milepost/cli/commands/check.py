@@ -13,15 +13,12 @@ EXAMPLE = "milepost check wickwater/logs --course wickwater/course.toml --strict
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_log(parser)
+    options.add_measure(parser, by=False)
     parser.add_argument(
         "--strict",
         choices=("low", "medium", "high"),
         help="exit with status 1 if anything of this weight or more was found that is not declared as known; suspects weigh medium",  # noqa: E501
     )
-    options.add_selection(parser, by=False)
-    options.add_output(parser)
-    options.add_replay(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:

@@ -13,7 +13,7 @@ EXAMPLE = "milepost deaths wickwater/logs --course wickwater/course.toml --where
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_log(parser)
+    options.add_measure(parser, figure=True)
     parser.add_argument(
         "--arrival",
         type=options.seconds,
@@ -21,10 +21,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         metavar="S",
         help="seconds after the opening within which a death is one on arrival (1)",
     )
-    options.add_selection(parser)
-    options.add_output(parser)
-    options.add_figure(parser)
-    options.add_replay(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:

@@ -18,7 +18,7 @@ EXAMPLE = "milepost funnel wickwater/logs --course wickwater/course.toml --raw"
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_log(parser)
+    options.add_measure(parser, figure=True)
     parser.add_argument("--raw", action="store_true", help="put beside it what a naive count of the records would say")
     parser.add_argument(
         "--unknown-end",
@@ -26,10 +26,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         default="lost",
         help="what a session without a known end counts as (lost)",
     )
-    options.add_selection(parser)
-    options.add_output(parser)
-    options.add_figure(parser)
-    options.add_replay(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:

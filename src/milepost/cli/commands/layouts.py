@@ -13,13 +13,10 @@ EXAMPLE = "milepost layouts logs/ --course course.toml"
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_log(parser)
+    options.add_measure(parser)
     parser.add_argument(
         "--min-tries", type=int, default=5, metavar="N", help="layouts with fewer tries are not compared (5)"
     )
-    options.add_selection(parser)
-    options.add_output(parser)
-    options.add_replay(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:

@@ -14,11 +14,7 @@ EXAMPLE = 'milepost level "Low Arch" wickwater/logs --course wickwater/course.to
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("name", metavar="NAME", help="the level, in any spelling")
-    options.add_log(parser)
-    options.add_selection(parser, by=False)
-    options.add_output(parser)
-    options.add_figure(parser)
-    options.add_replay(parser)
+    options.add_measure(parser, by=False, figure=True)
 
 
 def run(args: argparse.Namespace) -> Exit:

@@ -13,11 +13,7 @@ EXAMPLE = "milepost moves wickwater/logs --course wickwater/course.toml"
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_log(parser)
-    options.add_selection(parser)
-    options.add_output(parser)
-    options.add_figure(parser)
-    options.add_replay(parser)
+    options.add_measure(parser, figure=True)
 
 
 def run(args: argparse.Namespace) -> Exit:

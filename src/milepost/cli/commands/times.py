@@ -13,16 +13,13 @@ EXAMPLE = "milepost times wickwater/logs --course wickwater/course.toml --clock 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_log(parser)
+    options.add_measure(parser)
     parser.add_argument(
         "--clock", choices=("load", "input"), default="load", help="where the time of an attempt begins (load)"
     )
     parser.add_argument(
         "--idle-cap", type=options.seconds, metavar="S", help="seconds that a stretch without a record counts at most"
     )
-    options.add_selection(parser)
-    options.add_output(parser)
-    options.add_replay(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:

@@ -14,7 +14,7 @@ EXAMPLE = "milepost trace ada-wick-1 wickwater/logs --course wickwater/course.to
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("session", metavar="SESSION", nargs="?", help="a session, or a player; with --all, the first log")
-    options.add_log(parser)
+    options.add_measure(parser, by=False, figure=True)
     parser.add_argument("--all", action="store_true", help="every session, one strip each")
     parser.add_argument(
         "--offset",
@@ -23,10 +23,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         metavar="CLOCK",
         help="how far a recording had run when the session began, such as 00:03:20",
     )
-    options.add_selection(parser, by=False)
-    options.add_output(parser)
-    options.add_figure(parser)
-    options.add_replay(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:

@@ -13,11 +13,8 @@ EXAMPLE = "milepost whatif wickwater/logs --course wickwater/course.toml --set '
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_log(parser)
+    options.add_measure(parser, by=False)
     parser.add_argument("--set", action="append", required=True, metavar="CHANGE", help="LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE; may be repeated")  # noqa: E501
-    options.add_selection(parser, by=False)
-    options.add_output(parser)
-    options.add_replay(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:
