@@ -103,7 +103,7 @@ def test_conditions_that_cannot_be(setback, where, message):
 
 def test_groups_are_cuts(wickwater):
     """Each group of --by is the log cut by --where, in JSON, CSV and the table."""
-    for command in ("funnel", "attempts", "times", "deaths", "moves", "coverage", "spikes"):
+    for command in ("funnel", "times", "moves"):
         document = wickwater.json(command, *DEMO, "--by", "role")
         assert [group["value"] for group in document["groups"]] == ["maker", "newcomer", "regular"]
         for group in document["groups"]:
@@ -206,8 +206,8 @@ VIEWED = [
 
 @pytest.mark.parametrize("words", VIEWED, ids=[" ".join(words[:2]) for words in VIEWED])
 def test_views_read_well_anywhere(wickwater, words):
-    """At 60 and at 200 columns, in ASCII and in Markdown: lines fit, nothing is cut, no style leaks into a pipe."""
-    for width in (60, 200):
+    """At 60 columns, in ASCII and in Markdown: lines fit, nothing is cut, no style leaks into a pipe."""
+    for width in (60,):
         shown = wickwater(words[0], *DEMO, *words[1:], COLUMNS=str(width)).stdout
         assert max(map(len, shown.splitlines())) <= max(width, 80 if "--by" in words else 0)
         assert "\x1b" not in shown

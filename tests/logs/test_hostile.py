@@ -150,7 +150,7 @@ def demo_bytes(wickwater):
     return {ending: (wickwater.folder / f"head.{ending}").read_bytes() for ending in ("jsonl", "csv", "xes", "parquet")}
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.sampled_from(["jsonl", "csv", "xes", "parquet"]), st.integers(0, 10**9), st.integers(1, 12))
 def test_mutated_logs(demo_bytes, tmp_path, ending, seed, cuts):
     """Whatever is cut, doubled or overwritten in a log, it is read or refused, and the counts add up."""

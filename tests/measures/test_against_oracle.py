@@ -45,7 +45,7 @@ def plays(tmp_path_factory):
     (folder / "course.toml").write_text(as_toml(COURSE))
     course = read_course(folder / "course.toml")
     result = []
-    for seed in range(250):
+    for seed in range(120):
         lines = [line for part in range(4) for line in renamed(random_log(5000 + 4 * seed + part), part)]
         (folder / "log.jsonl").write_text(as_text(lines))
         expected = naive_replay(as_values(lines), COURSE if seed % 3 else None)
@@ -108,7 +108,7 @@ def test_cuts(tmp_path, cut):
     """A cut is the same as a log that holds only the sessions that fit, found by plain search."""
     (tmp_path / "course.toml").write_text(as_toml(COURSE))
     course = read_course(tmp_path / "course.toml")
-    for seed in range(60):
+    for seed in range(20):
         lines = [line | {"mood": "calm", "score": seed % 5} if part % 2 else line | {"score": "3"}
                  for part in range(4) for line in renamed(random_log(9000 + 4 * seed + part), part)]  # fmt: skip
         lines = [line for line in lines if isinstance(line["session"], str) and line["session"]]

@@ -16,7 +16,7 @@ from oracle.replay import Settings
 from oracle.replay import replay as naive
 from random_logs import COURSE, as_text, as_toml, as_values, random_log
 
-LOGS = int(os.environ.get("MILEPOST_RANDOM_LOGS", "400"))
+LOGS = int(os.environ.get("MILEPOST_RANDOM_LOGS", "250"))
 VARIANTS = [
     {}, {"implied": True}, {"keep_shortcuts": True}, {"keep_debug": True}, {"w": 0.0, "instant": 0.0},
     {"w": 1.0, "instant": 2.0},
@@ -79,7 +79,7 @@ def test_random_logs(folder):
         compare(folder, random_log(seed), seed % 4 > 0, VARIANTS[seed // 4 % len(VARIANTS)])
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=100, deadline=None)
 @given(st.integers(10**6, 10**9), st.booleans(), st.sampled_from(VARIANTS), st.data())
 def test_shortened_logs(folder, seed, with_course, variant, data):
     """They agree on any part of a random log too, which is what a mismatch is shortened to."""
