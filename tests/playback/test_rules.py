@@ -15,7 +15,6 @@ from milepost.rules import ReplayRules
 from milepost.vocabulary import END_CAUSES, MOVE_KINDS
 
 COURSE = "".join(f'[[level]]\nname = "{name}"\n' for name in "ABCD") + "\n"
-FOREIGN = {"!": {"actor": "crate"}}
 
 
 def records(text, session="s"):
