@@ -5,7 +5,7 @@ from itertools import pairwise
 import pytest
 
 from milepost.figures import deaths, funnel, level, moves, spikes, trace
-from milepost.figures.style import LIGHT, new_figure, shortened
+from milepost.figures.style import LIGHT, new_sheet, shortened
 from milepost.vocabulary import OUTCOMES
 
 COUNTS = (1, 8, 24, 120)
@@ -64,9 +64,9 @@ DRAWN = {
 }
 
 
-def boxes(figure, axis):
+def boxes(sheet, axis):
     """The extents of the labels along an axis of the first axes."""
-    axes = figure.axes[0]
+    axes = sheet.figure.axes[0]
     labels = axes.get_xticklabels() if axis == "x" else axes.get_yticklabels()
     return [label.get_window_extent() for label in labels if label.get_text()]
 
@@ -76,15 +76,15 @@ def boxes(figure, axis):
 def test_labels_keep_apart(name, count):
     """Level names do not overlap and stay inside the figure, at one level and at 120."""
     draw, document, axis = DRAWN[name]
-    figure = new_figure()
-    draw(figure, document(count))
-    figure.canvas.draw()
-    found = boxes(figure, axis)
+    sheet = new_sheet()
+    draw(sheet, document(count))
+    sheet.figure.canvas.draw()
+    found = boxes(sheet, axis)
     assert found
     low, high = ("x0", "x1") if axis == "x" else ("y0", "y1")
     ordered = sorted(found, key=lambda box: getattr(box, low))
     assert all(getattr(a, high) <= getattr(b, low) + 1 for a, b in pairwise(ordered))
-    width, height = figure.get_size_inches() * figure.dpi
+    width, height = sheet.figure.get_size_inches() * sheet.figure.dpi
     assert all(box.x0 >= 0 and box.y0 >= 0 and box.x1 <= width + 1 and box.y1 <= height + 1 for box in found)
 
 
@@ -92,13 +92,13 @@ def test_labels_keep_apart(name, count):
 def test_title_and_reading_line_fit(name):
     """The finding and the line on how to read the figure stay inside it and below each other."""
     draw, document, _ = DRAWN[name]
-    figure = new_figure()
-    draw(figure, document(24))
-    figure.canvas.draw()
-    heading, reading = figure.texts[:2]
+    sheet = new_sheet()
+    draw(sheet, document(24))
+    sheet.figure.canvas.draw()
+    heading, reading = sheet.figure.texts[:2]
     above, below = heading.get_window_extent(), reading.get_window_extent()
     assert below.y1 <= above.y0 + 1
-    assert max(above.x1, below.x1) <= figure.get_size_inches()[0] * figure.dpi
+    assert max(above.x1, below.x1) <= sheet.figure.get_size_inches()[0] * sheet.figure.dpi
 
 
 def test_findings():
@@ -114,20 +114,20 @@ def test_findings():
 
 def test_what_stands_out_differs_in_shape():
     """A spike is a triangle and labelled; a level with too few players is hollow."""
-    figure = new_figure()
-    spikes.draw_spikes(figure, spikes_document(8))
-    marks = [line for line in figure.axes[0].lines if line.get_marker() not in ("None", None, "")]
+    sheet = new_sheet()
+    spikes.draw_spikes(sheet, spikes_document(8))
+    marks = [line for line in sheet.figure.axes[0].lines if line.get_marker() not in ("None", None, "")]
     assert [line.get_marker() for line in marks].count("^") == 1
     assert marks[0].get_markerfacecolor() == LIGHT.paper
-    assert any("spike, strong" in note.get_text() for note in figure.axes[0].texts)
+    assert any("spike, strong" in note.get_text() for note in sheet.figure.axes[0].texts)
     assert len({shape for shape, _ in trace._MARKS.values()}) >= 7
 
 
 def test_arcs_go_the_right_way():
     """Setbacks lie below the line, skips above it."""
-    figure = new_figure()
-    moves.draw_moves(figure, moves_document(24))
-    sides = {arc.get_edgecolor(): (arc.theta1, arc.theta2) for arc in figure.axes[0].patches}
+    sheet = new_sheet()
+    moves.draw_moves(sheet, moves_document(24))
+    sides = {arc.get_edgecolor(): (arc.theta1, arc.theta2) for arc in sheet.figure.axes[0].patches}
     assert (180, 360) in sides.values()
     assert (0, 180) in sides.values()
 
@@ -135,13 +135,13 @@ def test_arcs_go_the_right_way():
 @pytest.mark.parametrize("spots", [0, 3, 200])
 def test_a_levels_map(spots):
     """Few spots are marks, many get shades too, none is said."""
-    figure = new_figure()
+    sheet = new_sheet()
     own = [{"x": n % 17, "y": n % 11, "cause": None if n % 3 else "reeds"} for n in range(spots)]
     document = {"level": "Low Arch", "spots": own, "attempts": {"try_clear": 0.3, "settled": 50, "players": 20},
                 "deaths": {"failures": spots, "progress": [1] * 10}}  # fmt: skip
-    level.draw_level(figure, document)
-    assert len(figure.axes[0].collections) == (spots >= 60)
-    assert any("no failure here" in text.get_text() for text in figure.axes[0].texts) == (spots == 0)
+    level.draw_level(sheet, document)
+    assert len(sheet.figure.axes[0].collections) == (spots >= 60)
+    assert any("no failure here" in text.get_text() for text in sheet.figure.axes[0].texts) == (spots == 0)
 
 
 def test_shortened_names_are_safe():

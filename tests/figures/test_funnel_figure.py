@@ -3,7 +3,7 @@
 import pytest
 
 from milepost.figures.funnel import draw_funnel, finding
-from milepost.figures.style import new_figure
+from milepost.figures.style import new_sheet
 from milepost.vocabulary import END_CAUSES
 
 
@@ -22,10 +22,10 @@ def document(count):
 @pytest.mark.parametrize("count", [1, 8, 24, 120])
 def test_labels_do_not_touch(count):
     """Level names keep apart, whatever the number of levels, and stay inside the figure."""
-    figure = new_figure()
-    draw_funnel(figure, document(count))
-    figure.canvas.draw()
-    axes = figure.axes[0]
+    sheet = new_sheet()
+    draw_funnel(sheet, document(count))
+    sheet.figure.canvas.draw()
+    axes = sheet.figure.axes[0]
     boxes = sorted((label.get_window_extent() for label in axes.get_yticklabels()), key=lambda box: box.y0)
     assert all(lower.y1 <= upper.y0 + 1 for lower, upper in zip(boxes, boxes[1:], strict=False))
     assert all(box.x0 >= 0 for box in boxes)

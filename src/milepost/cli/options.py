@@ -73,7 +73,7 @@ def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
 def add_output(parser: argparse.ArgumentParser) -> None:
     """In which form, and where to."""
     parser.add_argument("--format", choices=FORMATS, default="table", help="the form of the output (table)")
-    parser.add_argument("--output", metavar="FILE", help="write to this file, whole or not at all")
+    parser.add_argument("-o", "--output", metavar="FILE", help="write to this file, whole or not at all")
 
 
 def add_measure(parser: argparse.ArgumentParser, by: bool = True, figure: bool = False) -> None:
@@ -88,7 +88,14 @@ def add_measure(parser: argparse.ArgumentParser, by: bool = True, figure: bool =
 
 def add_figure(parser: argparse.ArgumentParser) -> None:
     """A picture beside the output."""
-    parser.add_argument("--figure", metavar="FILE", help="also draw it, as .png or .svg by the name's ending")
+    parser.add_argument("--figure", metavar="FILE", help="also draw it, as .png, .svg or .pdf by the name's ending")
+    add_paper(parser)
+
+
+def add_paper(parser: argparse.ArgumentParser) -> None:
+    """On what pictures are drawn."""
+    parser.add_argument("--size", type=size, metavar="WxH", help="the picture's width and height in dots (1280x800)")
+    parser.add_argument("--dark", action="store_true", help="draw light on dark")
 
 
 def count(text: str) -> int:
@@ -96,6 +103,15 @@ def count(text: str) -> int:
     if not text.isdecimal():
         raise argparse.ArgumentTypeError(f"{text!r} is no whole number from 0 up")
     return int(text)
+
+
+def size(text: str) -> tuple[int, int]:
+    """A picture's width and height in dots."""
+    width, _, height = text.lower().replace("×", "x").partition("x")
+    whole = width.isdecimal() and height.isdecimal()
+    if not whole or not 300 <= int(height) <= 6000 or not int(height) <= int(width) <= 4 * int(height):
+        raise argparse.ArgumentTypeError(f"{text!r} is no size such as 1280x800, 300 to 6000 high and 1 to 4 times as wide")
+    return int(width), int(height)
 
 
 def _bytes(text: str) -> int:

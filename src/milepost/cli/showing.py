@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from milepost.cli import terminal
 from milepost.cli.exits import Exit
@@ -17,6 +17,9 @@ from milepost.reports.formats import render
 from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
 from milepost.reports.interface import Report
 from milepost.reports.registry import VIEWS
+
+if TYPE_CHECKING:
+    from milepost.figures.draw import Paper
 
 
 def measured(args: argparse.Namespace, measure: Callable[[Play], Table], loaded: Loaded | None = None) -> Exit:
@@ -70,4 +73,12 @@ def draw(args: argparse.Namespace, report: dict[str, Any]) -> None:
     if getattr(args, "figure", None):
         from milepost.figures.draw import draw_to
 
-        draw_to(args.figure, args.command, report)
+        draw_to(args.figure, args.command, report, paper(args))
+
+
+def paper(args: argparse.Namespace) -> Paper:
+    """What the arguments ask to draw on."""
+    from milepost.figures.draw import Paper
+    from milepost.figures.style import DARK, LIGHT, SIZE
+
+    return Paper(args.size or SIZE, DARK if args.dark else LIGHT)

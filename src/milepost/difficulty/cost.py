@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.logs.interface import Floats
-from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Row
 from milepost.numerics.intervals import Z95, wilson
 from milepost.playback.play import Play
@@ -27,10 +26,9 @@ class QuitHazard:
     failures: int
 
 
-def quit_hazard(play: Play) -> QuitHazard:
-    """Players lost in a level not cleared, over all failures in first-clear attempts."""
-    rows = Funnel()(play).rows
-    lost = sum(max(0, row["lost"] - row["stopped_after_clear"]) for row in rows)
+def quit_hazard(play: Play, funnel: list[Row]) -> QuitHazard:
+    """Players lost in a level not cleared (by the funnel's rows), over all failures in first-clear attempts."""
+    lost = sum(max(0, row["lost"] - row["stopped_after_clear"]) for row in funnel)
     table = play.attempts
     failed = play.counts[table.player] & ~table.rerun & ((table.outcome == DIED) | (table.outcome == WAS_RESET))
     failures = max(int(failed.sum()), lost)
@@ -52,13 +50,13 @@ def chance_lost(difficulty: float, abilities: Floats, learning: float, hazard: f
 
 
 def costs(
-    play: Play, level: int, difficulty: float, excess: float, excess_se: float, abilities: Floats, learning: float,
+    funnel: list[Row], level: int, difficulty: float, excess: float, excess_se: float, abilities: Floats, learning: float,
     hazard: QuitHazard,
 ) -> Row:  # fmt: skip
     """The cost of a level with an interval from the excess' and the hazard's own.
 
     Args:
-        play: the play.
+        funnel: the funnel's rows.
         level: the level.
         difficulty: its difficulty.
         excess: how far it is above what its surroundings lead one to expect.
@@ -67,8 +65,7 @@ def costs(
         learning: the learning slope.
         hazard: the chance to give up after a failure.
     """
-    rows = Funnel()(play).rows
-    later = np.prod([1 - row["lost"] / row["reached"] for row in rows[level + 1 :] if row["reached"]])
+    later = np.prod([1 - row["lost"] / row["reached"] for row in funnel[level + 1 :] if row["reached"]])
 
     def cost(over: float, quits: float) -> float:
         here = chance_lost(difficulty, abilities, learning, quits) - chance_lost(difficulty - over, abilities, learning, quits)

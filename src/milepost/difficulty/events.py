@@ -1,10 +1,11 @@
 """Events along a course: levels that break what the others around them lead one to expect.
 
 Measured difficulties are a smooth curve, plus the course's own roughness from level to level, plus error of known
-covariance, plus a few events: a spike or dip at one level, a wall of two, a step that stays. Each event is a candidate
-with a prior height; candidates are taken up by their posterior odds, one after the other, each with the others in the
-model, and with everything averaged over how smooth the curve and how rough the course is. So the candidate is left out of
-both curve and roughness, two hard levels side by side do not hide each other, and an uneven course has no spikes.
+covariance, plus a few events: a spike or dip at one level, a wall of two, a step that stays, teeth by which the course rises
+and begins anew, chapter by chapter. Each event is a candidate with a prior height. Candidates are taken up by their posterior
+odds, one after the other, each with the others in the model, and with everything averaged over how smooth the curve and how
+rough the course is. So the candidate is left out of both curve and roughness, two hard levels side by side do not hide each
+other, and an uneven course has no spikes.
 
 Sources: Rasmussen and Williams, Gaussian Processes for Machine Learning (2006), chapter 2, for the curve; Kass and Raftery,
 "Bayes factors", JASA 90 (1995), for the odds.
@@ -19,13 +20,14 @@ import numpy as np
 
 from milepost.logs.interface import Floats, Ints
 
-SPIKE, DIP, WALL, STEP, FALL = range(5)
+SPIKE, DIP, WALL, STEP, FALL, TEETH = range(6)
 _ROUGHNESS: Final = np.array([0.08, 0.12, 0.18, 0.25, 0.35, 0.5, 0.7, 1.0, 1.4])
-_ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.45  # of a log-normal prior
+_ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of a log-normal prior
 _BEND: Final = np.array([0.15, 0.35, 0.7, 1.3])  # logits by which the curve leaves a straight line
 _LEVEL_SD, _SLOPE_SD = 3.0, 1.2  # logits: where the curve lies, and how far it rises over the course
-_HEIGHT_SD = (1.3, 1.3, 1.3, 1.2, 1.2)  # of a spike, a dip, a wall, a step, a fall
-_PRIOR = (1.0, 0.4, 0.3, 0.4, 0.15)  # expected number of each in a course
+_HEIGHT_SD = (1.3, 1.3, 1.3, 1.2, 1.2, 1.2)  # of a spike, a dip, a wall, a step, a fall, teeth
+_PRIOR = (1.2, 0.25, 0.3, 0.4, 0.15, 0.4)  # expected number of each in a course
+_PERIODS = range(4, 13)  # levels of a tooth, in a course that rises and begins anew, chapter by chapter
 _SIDE = 3  # levels on each side of a step
 _MOST = 10
 _PATIENCE = 6.0  # log odds by which the way may fall below its best place
@@ -38,9 +40,13 @@ class Event:
 
     kind: int
     level: int
+    period: int = 0  # of teeth
 
     def shape(self, n: int) -> Floats:
-        """Per level, whether the event raises it."""
+        """Per level, how far the event raises it, of its height."""
+        if self.kind == TEETH:
+            rise: Floats = ((np.arange(n) - self.level) % self.period) / (self.period - 1) - 0.5
+            return rise
         shape = np.zeros(n)
         last = {SPIKE: self.level + 1, DIP: self.level + 1, WALL: self.level + 2}.get(self.kind, n)
         shape[self.level : last] = -1.0 if self.kind in (DIP, FALL) else 1.0
@@ -48,8 +54,8 @@ class Event:
 
     @property
     def stays(self) -> bool:
-        """Whether it holds to the end of the course."""
-        return self.kind in (STEP, FALL)
+        """Whether it belongs to the course's own way, not to one level."""
+        return self.kind in (STEP, FALL, TEETH)
 
 
 @dataclass(frozen=True)
@@ -95,17 +101,22 @@ class _Course:
         share = np.array([_PRIOR[event.kind] / counts[event.kind] for event in self.candidates])
         self.log_odds = np.log(share / (1 - np.minimum(share, 0.5)))
         self.rough = np.repeat(_ROUGHNESS, len(_BEND))
-        self._known: dict[tuple[int, ...], tuple[Floats, Floats]] = {}
         weight = -0.5 * ((np.log(_ROUGHNESS) - np.log(_ROUGHNESS_MEDIAN)) / _ROUGHNESS_SPREAD) ** 2
         self.log_prior = np.repeat(weight, len(_BEND))
         curves = np.array([self._curve(bend) for bend in _BEND] * len(_ROUGHNESS))
-        self.mixtures = curves + (self.rough**2)[:, None, None] * np.eye(self.n)
+        mixtures = curves + (self.rough**2)[:, None, None] * np.eye(self.n) + covariance
+        inverses = np.linalg.inv(mixtures)
+        fits = np.einsum("i,gij,j->g", self.y, inverses, self.y, optimize=True)
+        none: tuple[Floats, Floats] = inverses.astype(np.float64), self.log_prior - 0.5 * (np.linalg.slogdet(mixtures)[1] + fits)
+        self._known: dict[tuple[int, ...], tuple[Floats, Floats]] = {(): none}
 
     def _candidates(self) -> list[Event]:
         single = [Event(kind, level) for kind in (SPIKE, DIP) for level in range(self.n)]
         walls = [Event(WALL, level) for level in range(self.n - 1)] if self.n >= 5 else []
         stays = [Event(kind, level) for kind in (STEP, FALL) for level in range(_SIDE, self.n - _SIDE + 1)]
-        return [*single, *walls, *stays]
+        periods = [period for period in _PERIODS if 2 * period <= self.n]
+        teeth = [Event(TEETH, level, period) for period in periods for level in range(period)]
+        return [*single, *walls, *stays, *teeth]
 
     def _curve(self, bend: float) -> Floats:
         """The covariance of the smooth curve: where it lies, how it rises, how it bends."""
@@ -117,12 +128,13 @@ class _Course:
     def _inverses(self, chosen: tuple[int, ...]) -> tuple[Floats, Floats]:
         """Per mixture, the inverse covariance of the difficulties with some events in the model, and its log weight."""
         if chosen not in self._known:
-            events = list(chosen)
-            base = self.covariance + (self.shapes[events].T * self.variance[events]) @ self.shapes[events]
-            totals = base + self.mixtures
-            inverses = np.linalg.inv(totals)
-            fits = np.einsum("i,gij,j->g", self.y, inverses, self.y, optimize=True)
-            self._known[chosen] = inverses, self.log_prior - 0.5 * (np.linalg.slogdet(totals)[1] + fits)
+            inverses, weights = self._inverses(chosen[:-1])
+            shape, variance = self.shapes[chosen[-1]], self.variance[chosen[-1]]
+            held = inverses @ shape  # mixture by level; Sherman and Morrison's rule, and the determinant lemma
+            hold, pull = held @ shape, held @ self.y
+            less = (held[:, :, None] * held[:, None, :]) / (1 / variance + hold)[:, None, None]
+            gain = 0.5 * (pull**2 / (1 / variance + hold) - np.log1p(variance * hold))
+            self._known[chosen] = inverses - less, weights + gain
         return self._known[chosen]
 
     def _log_factors(self, chosen: tuple[int, ...]) -> Floats:

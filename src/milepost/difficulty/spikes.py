@@ -10,7 +10,7 @@ from milepost.difficulty.cost import QuitHazard, costs, quit_hazard
 from milepost.difficulty.design import against_plan, changes, inversions, knob_notes
 from milepost.difficulty.events import Reading, read_events
 from milepost.difficulty.reading import read_tries
-from milepost.difficulty.verdict import Verdict, verdicts
+from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
 from milepost.logs.course import Course
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.measures.attempts import AttemptsToClear
@@ -22,9 +22,12 @@ from milepost.numerics.time_model import fit_times
 from milepost.numerics.try_model import Fit
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
+from milepost.wording import listed, plural
 
 _TELLING = 2.5  # standard errors at which one level alone is told from its surroundings
 _WORTH_TELLING = 1.0  # logits
+_LARGE = {"tries": "one that is harder by 1 logit", "time": "one that takes 2.7 times as long"}
+_NAMED = 3  # levels named in a sentence
 _FEW_FAILURES, _SHARE_OF_FAILURES = 3, 0.01  # below these, failures say nothing of difficulty
 _HOW = {
     "spike": "is harder than its surroundings",
@@ -59,65 +62,90 @@ class Spikes:
         """One row a level; the totals hold the model's values and the sentences, costliest first."""
         tries = settled_tries(play)
         if not len(tries.level):
-            return Table([self._empty(play, level) for level in range(play.n_levels)], {"basis": "tries", "model": None, "sentences": [], "inversions": []})  # noqa: E501
-        basis, fit, reading = _fit(play, tries)
+            return Table([self._empty(play, level) for level in range(play.n_levels)], {
+                "basis": "tries", "model": None, "sentences": ["No level can be judged: no try was settled in a level of the course."], "inversions": [],  # noqa: E501
+            })  # fmt: skip
+        case = _Case.of(play, tries, self.course)
         counts = np.bincount(tries.level, minlength=play.n_levels)
         players = np.array([len(np.unique(tries.player[tries.level == level])) for level in range(play.n_levels)])
-        found = verdicts(reading, counts, players, self.min_players)
-        hazard = quit_hazard(play)
-        others = {"quitting": _by_quitting(play, self.min_players), "time": _by_time(play, self.course, self.min_players)}
-        own = AttemptsToClear()(play).rows
-        rows = []
-        for level in range(play.n_levels):
-            row = self._row(play, level, (basis, fit), reading, found[level], tries, hazard, own[level])
-            rows.append(row | {name: kinds[level] for name, kinds in others.items()})
+        found = verdicts(case.reading, counts, players, self.min_players)
+        others = {
+            "quitting": _by_quitting(case.funnel, play.n_levels, self.min_players),
+            "time": _by_time(play, self.course, self.min_players),
+        }
+        rows = [
+            case.row(level, found[level]) | {name: kinds[level] for name, kinds in others.items()}
+            for level in range(play.n_levels)
+        ]
         totals = {
-            "basis": basis, "model": _model(fit, reading, hazard), "sentences": sentences(rows, int(play.counts.sum()), basis),
-            "inversions": inversions(play.stops, fit), **(knob_notes(self.course, fit) if self.course else {}),
+            "basis": case.basis, "model": _model(case.fit, case.reading, case.hazard),
+            "sentences": sentences(rows, int(play.counts.sum()), case.basis),
+            "inversions": inversions(play.stops, case.fit), **(knob_notes(self.course, case.fit) if self.course else {}),
         }  # fmt: skip
         return Table(rows, totals)
-
-    def _row(
-        self, play: Play, level: int, fitted: tuple[str, Fit], reading: Reading, verdict: Verdict, tries: Tries, hazard: QuitHazard, own: Row  # noqa: E501
-    ) -> Row:  # fmt: skip
-        basis, fit = fitted
-        here = np.unique(tries.player[tries.level == level])
-        abilities, excess = fit.ability[here], float(reading.excess[level])
-        step = verdict.kind == "step"
-        if step:
-            excess = float(reading.height[level])
-        expected = float(fit.difficulty[level]) - excess if step else float(reading.expected[level])
-        tried = len(here) > 0
-        row: Row = {
-            "level": play.stops[level], "difficulty": float(fit.difficulty[level]) if tried else None,
-            "se": float(np.sqrt(fit.covariance[level, level])) if tried else None, "expected": expected if tried else None,
-            "excess": excess if tried else None, "excess_se": float(reading.excess_se[level]) if tried else None,
-            "odds_ratio": float(np.exp(excess)) if tried else None, "kind": verdict.kind, "evidence": verdict.evidence,
-            "q_value": verdict.q, "tries": int((tries.level == level).sum()), "players": len(here),
-            "chance": _chance(abilities, float(fit.difficulty[level])), "expected_chance": _chance(abilities, expected),
-            **{key: own[key] for key in ("try_clear", "try_clear_low", "try_clear_high")},
-            "players_needed": _needed(fit, reading, level, len(here)),
-        }  # fmt: skip
-        if tried and basis == "tries":
-            row |= costs(play, level, float(fit.difficulty[level]), excess, float(reading.excess_se[level]), abilities, fit.learning, hazard)  # noqa: E501
-        else:
-            row |= dict.fromkeys(("cost", "cost_low", "cost_high"))
-        if basis != "tries":
-            row |= {"chance": None, "expected_chance": None}
-        planned = self.course.levels[level] if self.course else None
-        row["plan"] = against_plan(planned, own)
-        flagged = verdict.kind != "none"
-        row["changes"] = changes(self.course, level) if self.course and flagged else []
-        table = play.attempts
-        watched = first_clear(play) & (table.level == level) & (table.outcome < N_SETTLED)
-        row["watch"] = to_watch(play, watched, 3) if flagged else []
-        return row
 
     def _empty(self, play: Play, level: int) -> Row:
         keys = ("difficulty", "se", "expected", "excess", "excess_se", "odds_ratio", "q_value", "cost", "cost_low", "cost_high",
                 "chance", "expected_chance", "try_clear", "try_clear_low", "try_clear_high", "players_needed", "plan")  # fmt: skip  # noqa: E501
         return {"level": play.stops[level], **dict.fromkeys(keys), "kind": "none", "evidence": "too_few", "tries": 0, "players": 0,  # noqa: E501
                 "changes": [], "watch": [], "quitting": "none", "time": "none"}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Case:
+    """All that a level is judged by."""
+
+    play: Play
+    course: Course | None
+    tries: Tries
+    basis: str
+    fit: Fit
+    reading: Reading
+    funnel: list[Row]
+    hazard: QuitHazard
+    attempts: list[Row]
+
+    @classmethod
+    def of(cls, play: Play, tries: Tries, course: Course | None) -> _Case:
+        funnel = Funnel()(play).rows
+        return cls(play, course, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel), AttemptsToClear()(play).rows)
+
+    def row(self, level: int, verdict: Verdict) -> Row:
+        """What is said of a level by its tries."""
+        fit, reading = self.fit, self.reading
+        here = np.unique(self.tries.player[self.tries.level == level])
+        difficulty, abilities = float(fit.difficulty[level]), fit.ability[here]
+        excess, expected = float(reading.excess[level]), float(reading.expected[level])
+        if verdict.kind == "step":
+            excess = float(reading.height[level])
+            expected = difficulty - excess
+        by_tries = self.basis == "tries"
+        values = {
+            "difficulty": difficulty, "se": float(np.sqrt(fit.covariance[level, level])), "expected": expected,
+            "excess": excess, "excess_se": float(reading.excess_se[level]), "odds_ratio": float(np.exp(excess)),
+        }  # fmt: skip
+        costing = len(here) > 0 and by_tries
+        cost = costs(self.funnel, level, difficulty, excess, values["excess_se"], abilities, fit.learning, self.hazard) if costing else {}  # noqa: E501
+        return {
+            "level": self.play.stops[level], **(values if len(here) else dict.fromkeys(values)),
+            "kind": verdict.kind, "evidence": verdict.evidence, "q_value": verdict.q,
+            "tries": int((self.tries.level == level).sum()), "players": len(here),
+            "chance": _chance(abilities, difficulty) if by_tries else None,
+            "expected_chance": _chance(abilities, expected) if by_tries else None,
+            **{key: self.attempts[level][key] for key in ("try_clear", "try_clear_low", "try_clear_high")},
+            "players_needed": _needed(fit, reading, level, len(here)),
+            **(cost or dict.fromkeys(("cost", "cost_low", "cost_high"))),
+            "plan": against_plan(self.course.levels[level] if self.course else None, self.attempts[level]),
+            **self._if_it_stands_out(level, verdict),
+        }  # fmt: skip
+
+    def _if_it_stands_out(self, level: int, verdict: Verdict) -> Row:
+        """What changed in the design there, and which sessions show it."""
+        if verdict.kind == "none":
+            return {"changes": [], "watch": []}
+        table = self.play.attempts
+        watched = first_clear(self.play) & (table.level == level) & (table.outcome < N_SETTLED)
+        return {"changes": changes(self.course, level) if self.course else [], "watch": to_watch(self.play, watched, 3)}
 
 
 def _fit(play: Play, tries: Tries) -> tuple[str, Fit, Reading]:
@@ -164,7 +192,7 @@ def _needed(fit: Fit, reading: Reading, level: int, players: int) -> int | None:
         return None
     room = (_WORTH_TELLING / _TELLING) ** 2 - reading.roughness**2
     own = float(fit.covariance[level, level])
-    return max(players, int(np.ceil(players * own / room))) if room > 0 else None
+    return max(players, FEW_PLAYERS, int(np.ceil(players * own / room))) if room > 0 else None
 
 
 def _model(fit: Fit, reading: Reading, hazard: QuitHazard) -> Row:
@@ -175,9 +203,9 @@ def _model(fit: Fit, reading: Reading, hazard: QuitHazard) -> Row:
     }  # fmt: skip
 
 
-def _by_quitting(play: Play, least: int) -> list[str]:
+def _by_quitting(funnel: list[Row], n_levels: int, least: int) -> list[str]:
     """The verdicts by drop-off alone: the log odds of being lost at a level."""
-    rows = Funnel()(play).rows
+    rows = funnel[:n_levels]
     reached = np.array([row["reached"] for row in rows])
     lost = np.array([row["lost"] for row in rows])
     return _kinds(np.log((lost + 0.5) / (reached - lost + 0.5)), 1 / (lost + 0.5) + 1 / (reached - lost + 0.5), reached, least)
@@ -207,12 +235,24 @@ def sentences(rows: list[Row], players: int, basis: str) -> list[str]:
     """What stands out, costliest first, as a colleague would say it."""
     flagged = sorted((row for row in rows if row["kind"] != "none"), key=lambda row: -(row["cost"] or 0.0))
     if basis == "tries":
-        return [_sentence(row, players) for row in flagged]
+        return [*(_sentence(row, players) for row in flagged), *_unsaid(rows, basis)]
     return [
         f"{row['level']} {_HOW[row['kind']]}: it takes {row['odds_ratio']:.1f} times as long to clear as they lead one to expect. "  # noqa: E501
         f"{row['players']} players, {row['evidence']} evidence. There are next to no failures, so time stands for difficulty."
         for row in flagged
-    ]
+    ] + _unsaid(rows, basis)
+
+
+def _unsaid(rows: list[Row], basis: str) -> list[str]:
+    """Which levels cannot be judged, and how many players that would take."""
+    few = [row for row in rows if row["evidence"] == "too_few"]
+    if not few:
+        return []
+    needed = [row["players_needed"] for row in few if row["players_needed"]]
+    names = [row["level"] for row in few[:_NAMED]] + ([plural(len(few) - _NAMED, "more level")] if len(few) > _NAMED else [])
+    who = "No level can be judged: each has" if len(few) == len(rows) else f"{listed(names)} cannot be judged: there are"
+    told = f" It would take about {max(needed)} players at a level to tell {_LARGE[basis]}." if needed else ""
+    return [f"{who} too few players or tries.{told}"]
 
 
 def _sentence(row: Row, players: int) -> str:

@@ -45,8 +45,8 @@ class WhatIf:
         for text in self.changes:
             level, value = self._parsed(play, text)
             changed[level] = value
-        hazard = quit_hazard(play)
         measured = Funnel()(play).rows
+        hazard = quit_hazard(play, measured)
         before, after = (_still_there(d, fit.ability, fit.learning, hazard.value) for d in (fit.difficulty, changed))
         rows: list[Row] = [
             {

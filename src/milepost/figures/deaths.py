@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from milepost.figures.style import LIGHT, label_size, plain_axes, shortened, title
+from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
 from milepost.measures.deaths import BINS
 from milepost.measures.interface import Row
 from milepost.wording import plural
@@ -15,16 +15,16 @@ _MOST_LABELS = 60
 _CAUSES = 4
 
 
-def draw_deaths(figure: Any, document: dict[str, Any]) -> None:
+def draw_deaths(sheet: Sheet, document: dict[str, Any]) -> None:
     """Draw on an empty figure: a row a level, shades for tenths of the level, causes beside it."""
     rows = document["levels"]
-    title(figure, finding(rows), "Left: deaths by tenths of the level, darker is more; the number is all deaths there, of "
+    sheet.title(finding(rows), "Left: deaths by tenths of the level, darker is more; the number is all deaths there, of "
           "which some may have no place logged. Right: deaths by cause.")  # fmt: skip
     bottom, top = 0.06, 0.85
-    places = figure.add_axes((0.17, bottom, 0.42, top - bottom))
-    causes = figure.add_axes((0.66, bottom, 0.32, top - bottom), sharey=places)
-    _draw_places(places, rows)
-    _draw_causes(causes, rows)
+    places = sheet.axes(0.17, bottom, 0.42, top - bottom)
+    causes = sheet.axes(0.66, bottom, 0.32, top - bottom, sharey=places)
+    _draw_places(places, sheet.look, rows)
+    _draw_causes(causes, sheet.look, rows)
 
 
 def finding(rows: list[Row]) -> str:
@@ -38,40 +38,34 @@ def finding(rows: list[Row]) -> str:
     return f"{shortened(worst['level'], 26)} kills most: {plural(worst['deaths'], 'death')} of {plural(worst['reached'], 'player')}{of}"  # noqa: E501
 
 
-def _draw_places(axes: Any, rows: list[Row]) -> None:
-    plain_axes(axes)
+def _draw_places(axes: Any, look: Palette, rows: list[Row]) -> None:
     grid = np.array([row["progress"] for row in rows], dtype=float).reshape(len(rows), BINS)
     most = max(1.0, grid.max(initial=0.0))
     for level, row in enumerate(grid):
         for place, count in enumerate(row):
             if count:
-                axes.add_patch(_cell(place, level, 0.15 + 0.85 * count / most))
-    every = -(-len(rows) // _MOST_LABELS)
-    shown = range(0, len(rows), every)
-    axes.set_yticks(list(shown), [shortened(rows[n]["level"]) for n in shown], fontsize=label_size(len(rows)))
-    for n in shown:
-        axes.text(BINS + 0.2, n, str(rows[n]["deaths"]), va="center", fontsize=label_size(len(rows)), color=LIGHT.ink)
+                axes.add_patch(_cell(place, level, 0.15 + 0.85 * count / most, look))
+    for n in names_down(axes, [row["level"] for row in rows]):
+        axes.text(BINS + 0.2, n, str(rows[n]["deaths"]), va="center", fontsize=label_size(len(rows)), color=look.ink)
     axes.set_xlim(0, BINS + 1.2)
-    axes.set_ylim(len(rows) - 0.5, -0.5)
     axes.set_xticks([0, BINS / 2, BINS], ["start", "half way", "end"])
-    axes.set_title("where in the level", loc="left", fontsize=11, color=LIGHT.ink, pad=8)
+    heading(axes, "where in the level", look)
 
 
-def _cell(place: int, level: int, depth: float) -> Any:
+def _cell(place: int, level: int, depth: float, look: Palette) -> Any:
     from matplotlib.patches import Rectangle
 
-    return Rectangle((place + 0.04, level - 0.4), 0.92, 0.8, facecolor=LIGHT.brick, alpha=depth, linewidth=0)
+    return Rectangle((place + 0.04, level - 0.4), 0.92, 0.8, facecolor=look.brick, alpha=depth, linewidth=0)
 
 
-def _draw_causes(axes: Any, rows: list[Row]) -> None:
-    plain_axes(axes)
+def _draw_causes(axes: Any, look: Palette, rows: list[Row]) -> None:
     axes.tick_params(labelleft=False)
     most = max([row["deaths"] for row in rows] + [1])
     size = label_size(len(rows)) * 0.9
     for level, row in enumerate(rows):
-        axes.barh(level, row["deaths"], color=LIGHT.pale, height=0.74)
+        axes.barh(level, row["deaths"], color=look.pale, height=0.74)
         named = [f"{shortened(cause, 12)} {own['deaths']}" for cause, own in list(row["causes"].items())[:_CAUSES]]
         if len(rows) <= _MOST_LABELS and named:
-            axes.text(most * 0.01, level, ", ".join(named), va="center", fontsize=size, color=LIGHT.ink)
+            axes.text(most * 0.01, level, ", ".join(named), va="center", fontsize=size, color=look.ink)
     axes.set_xlim(0, most * 1.05)
-    axes.set_title("deaths by cause", loc="left", fontsize=11, color=LIGHT.ink, pad=8)
+    heading(axes, "deaths by cause", look)

@@ -2,31 +2,50 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from milepost.errors import OutputError, UsageError
-from milepost.figures.style import new_figure
+from milepost.figures.style import LIGHT, SIZE, Palette, Sheet, new_sheet
 from milepost.output import write_file
 
-ENDINGS = ("png", "svg")
+_STAMPS: dict[str, dict[str, None]] = {"png": {"Software": None}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}
 
 
-def draw_to(target: str, measure: str, document: dict[str, Any]) -> None:
-    """Draw a measure's document into a PNG or SVG file; the same document gives the same bytes.
+@dataclass(frozen=True)
+class Paper:
+    """What to draw on: its size in dots, and its look."""
+
+    size: tuple[int, int] = SIZE
+    look: Palette = LIGHT
+
+
+def draw_to(target: str, measure: str, document: dict[str, Any], paper: Paper = Paper()) -> None:
+    """Draw a measure's document into a PNG, SVG or PDF file; the same document gives the same bytes.
 
     Raises:
         UsageError: the file's ending names no format that can be drawn.
         OutputError: the file cannot be written.
     """
     form = Path(target).suffix.lower().removeprefix(".")
-    if form not in ENDINGS:
-        raise UsageError(f"{target}: a figure's name ends in {' or '.join('.' + ending for ending in ENDINGS)}.")
+    if form not in _STAMPS:
+        raise UsageError(f"{target}: a figure's name ends in .png, .svg or .pdf.")
     if Path(target).is_dir():
         raise OutputError(f"{target}: is a folder. Name a file to draw to.")
-    figure = new_figure()
+    sheet = drawn(measure, document, paper)
+    write_file(target, lambda stream: save(sheet, stream, form))
+
+
+def drawn(measure: str, document: dict[str, Any], paper: Paper = Paper()) -> Sheet:
+    """The figure of a measure's document."""
+    sheet = new_sheet(paper.size, paper.look)
     drawer = import_module(f"milepost.figures.{measure}")
-    getattr(drawer, f"draw_{measure}")(figure, document)
-    metadata = {"Date": None} if form == "svg" else {"Software": None}
-    write_file(target, lambda stream: figure.savefig(stream, format=form, metadata=metadata))
+    getattr(drawer, f"draw_{measure}")(sheet, document)
+    return sheet
+
+
+def save(sheet: Sheet, stream: BinaryIO, form: str) -> None:
+    """Write a figure as PNG, SVG or PDF, without the time at which that was done."""
+    sheet.figure.savefig(stream, format=form, metadata=_STAMPS[form])

@@ -4,33 +4,32 @@ from __future__ import annotations
 
 from typing import Any
 
-from milepost.figures.style import LIGHT, label_size, plain_axes, shortened, title
+from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
 from milepost.measures.interface import Row
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import percent, plural, words
 
 _LOST = {"quit", "unknown"}
-_MOST_LABELS = 60
 
 
-def draw_funnel(figure: Any, document: dict[str, Any]) -> None:
+def draw_funnel(sheet: Sheet, document: dict[str, Any]) -> None:
     """Draw on an empty figure.
 
     Args:
-        figure: a Matplotlib figure.
+        sheet: where to draw.
         document: the funnel's document.
     """
     rows = document["levels"]
     causes = [cause for cause in END_CAUSES if any(row[f"stopped_{cause}"] for row in rows)]
-    title(figure, finding(document), "Bars: players who reached (pale) and cleared (dark) a level. Right: players who "
+    sheet.title(finding(document), "Bars: players who reached (pale) and cleared (dark) a level. Right: players who "
           "stopped there, by how their last session ended; dark red counts as lost.")  # fmt: skip
     left, right, top, bottom = 0.17, 0.975, 0.828, 0.03
     lanes = max(1, len(causes))
     split = right - 0.075 * lanes
-    bars = figure.add_axes((left, bottom, split - left - 0.02, top - bottom))
-    stops = figure.add_axes((split, bottom, right - split, top - bottom), sharey=bars)
-    _draw_bars(bars, rows)
-    _draw_stops(stops, rows, causes)
+    bars = sheet.axes(left, bottom, split - left - 0.02, top - bottom)
+    stops = sheet.axes(split, bottom, right - split, top - bottom, sharey=bars)
+    _draw_bars(bars, sheet.look, rows)
+    _draw_stops(stops, sheet.look, rows, causes)
 
 
 def finding(document: dict[str, Any]) -> str:
@@ -46,17 +45,13 @@ def finding(document: dict[str, Any]) -> str:
     return f"{end}; most were lost at {shortened(worst['level'], 30)}: {worst['lost']} of {worst['reached']} ({low}–{high})"
 
 
-def _draw_bars(axes: Any, rows: list[Row]) -> None:
-    plain_axes(axes)
+def _draw_bars(axes: Any, look: Palette, rows: list[Row]) -> None:
     places = range(len(rows))
     most = max([row["reached"] for row in rows] + [1])
-    axes.barh(places, [row["reached"] for row in rows], color=LIGHT.pale, height=0.74)
-    axes.barh(places, [row["cleared"] for row in rows], color=LIGHT.water, height=0.74)
+    axes.barh(places, [row["reached"] for row in rows], color=look.pale, height=0.74)
+    axes.barh(places, [row["cleared"] for row in rows], color=look.water, height=0.74)
     size = label_size(len(rows))
-    every = -(-len(rows) // _MOST_LABELS)
-    shown = list(places)[::every]
-    axes.set_yticks(shown, [shortened(rows[place]["level"]) for place in shown], fontsize=size)
-    for place in shown:
+    for place in names_down(axes, [row["level"] for row in rows]):
         row = rows[place]
         axes.text(
             row["reached"] + most * 0.008,
@@ -64,21 +59,19 @@ def _draw_bars(axes: Any, rows: list[Row]) -> None:
             f"{row['cleared']} of {row['reached']}",
             va="center",
             fontsize=size * 0.9,
-            color=LIGHT.ink,
+            color=look.ink,
         )
     axes.set_xlim(0, most * 1.12)
-    axes.set_ylim(len(rows) - 0.5, -0.5)
     axes.set_xticks([])
-    axes.set_title("cleared of reached", loc="left", fontsize=11, color=LIGHT.ink, pad=8)
+    heading(axes, "cleared of reached", look)
 
 
-def _draw_stops(axes: Any, rows: list[Row], causes: list[str]) -> None:
-    plain_axes(axes)
+def _draw_stops(axes: Any, look: Palette, rows: list[Row], causes: list[str]) -> None:
     axes.tick_params(labelleft=False)
     most = max([row[f"stopped_{cause}"] for row in rows for cause in causes] + [1])
     for lane, cause in enumerate(causes):
-        colour = LIGHT.brick if cause in _LOST else LIGHT.faint
-        axes.axvline(lane, color=LIGHT.grid, linewidth=1)
+        colour = look.brick if cause in _LOST else look.faint
+        axes.axvline(lane, color=look.grid, linewidth=1)
         for place, row in enumerate(rows):
             count = row[f"stopped_{cause}"]
             if count:

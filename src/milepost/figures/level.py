@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from milepost.figures.style import LIGHT, plain_axes, shortened, title
+from milepost.figures.style import Palette, Sheet, shortened
 from milepost.measures.deaths import BINS
 from milepost.wording import percent, plural
 
@@ -12,48 +12,46 @@ _SHAPES = ("o", "^", "s", "D", "v")
 _DENSE = 60  # spots from which shades say more than marks
 
 
-def draw_level(figure: Any, document: dict[str, Any]) -> None:
+def draw_level(sheet: Sheet, document: dict[str, Any]) -> None:
     """Draw on an empty figure: failures on the map (where x and y are logged), and deaths by tenths of the way."""
     tries, deaths = document["attempts"], document["deaths"]
-    title(figure, f"{shortened(document['level'], 30)}: a try clears {percent(tries['try_clear'])} of the time "
+    sheet.title(f"{shortened(document['level'], 30)}: a try clears {percent(tries['try_clear'])} of the time "
           f"({plural(tries['settled'], 'try', 'tries')}, {plural(tries['players'], 'player')})",
           f"Left: {plural(len(document['spots']), 'failure')} with a place on the map, of {deaths['failures']}. Right: deaths by tenths of the way.")  # fmt: skip  # noqa: E501
-    spots = figure.add_axes((0.06, 0.1, 0.56, 0.74))
-    way = figure.add_axes((0.7, 0.1, 0.27, 0.74))
-    _draw_spots(spots, document["spots"])
-    plain_axes(way)
+    spots = sheet.axes(0.06, 0.1, 0.56, 0.74)
+    way = sheet.axes(0.7, 0.1, 0.27, 0.74)
+    _draw_spots(spots, sheet.look, document["spots"])
     counts = deaths["progress"]
-    way.barh(range(BINS), counts, color=LIGHT.brick, height=0.8)
+    way.barh(range(BINS), counts, color=sheet.look.brick, height=0.8)
     for place, count in enumerate(counts):
-        way.text(count + max(counts) * 0.02, place, str(count), va="center", fontsize=10, color=LIGHT.ink)
+        way.text(count + max(counts) * 0.02, place, str(count), va="center", fontsize=10, color=sheet.look.ink)
     way.set_yticks([-0.5, 4.5, 9.5], ["start", "half way", "end"])
     way.set_xticks([])
 
 
-def _draw_spots(axes: Any, spots: list[dict[str, Any]]) -> None:
-    plain_axes(axes)
+def _draw_spots(axes: Any, look: Palette, spots: list[dict[str, Any]]) -> None:
     if not spots:
-        axes.text(0.5, 0.5, "no failure here has x and y", transform=axes.transAxes, ha="center", color=LIGHT.faint)
+        axes.text(0.5, 0.5, "no failure here has x and y", transform=axes.transAxes, ha="center", color=look.faint)
         axes.set_xticks([])
         axes.set_yticks([])
         return
     x, y = [spot["x"] for spot in spots], [spot["y"] for spot in spots]
     if len(spots) >= _DENSE:
-        axes.hexbin(x, y, gridsize=18, cmap=_shades(), mincnt=1, linewidths=0)
+        axes.hexbin(x, y, gridsize=18, cmap=_shades(look), mincnt=1, linewidths=0)
     causes = sorted(
         {spot["cause"] or "no cause" for spot in spots},
         key=lambda cause: -sum((s["cause"] or "no cause") == cause for s in spots),
     )
     for number, cause in enumerate(causes):
         own = [spot for spot in spots if (spot["cause"] or "no cause") == cause]
-        axes.plot([s["x"] for s in own], [s["y"] for s in own], _SHAPES[number % len(_SHAPES)], markersize=5, markeredgecolor=LIGHT.ink,  # noqa: E501
+        axes.plot([s["x"] for s in own], [s["y"] for s in own], _SHAPES[number % len(_SHAPES)], markersize=5, markeredgecolor=look.ink,  # noqa: E501
                   markerfacecolor="none", label=f"{shortened(cause, 20)} ({len(own)})")  # fmt: skip
-    axes.set_xlabel("x", color=LIGHT.ink)
-    axes.set_ylabel("y", color=LIGHT.ink)
+    axes.set_xlabel("x", color=look.ink)
+    axes.set_ylabel("y", color=look.ink)
     axes.legend(loc="upper left", bbox_to_anchor=(0, 1.09), ncols=min(4, len(causes)), frameon=False, fontsize=10)
 
 
-def _shades() -> Any:
+def _shades(look: Palette) -> Any:
     from matplotlib.colors import LinearSegmentedColormap
 
-    return LinearSegmentedColormap.from_list("failures", ["#f1dcd9", LIGHT.brick])
+    return LinearSegmentedColormap.from_list("failures", [look.grid, look.brick])

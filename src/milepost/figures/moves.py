@@ -4,34 +4,31 @@ from __future__ import annotations
 
 from typing import Any
 
-from milepost.figures.style import LIGHT, plain_axes, shortened, title
+from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.measures.interface import Row
 from milepost.wording import plural, seconds, words
 
-_ABOVE = {"advance": LIGHT.pale, "skip": LIGHT.lantern, "passed": LIGHT.lantern, "return": LIGHT.water}
+_ABOVE = {"advance": "pale", "skip": "lantern", "passed": "lantern", "return": "water"}
 _LABELLED = 14
 
 
-def draw_moves(figure: Any, document: dict[str, Any]) -> None:
+def draw_moves(sheet: Sheet, document: dict[str, Any]) -> None:
     """Draw on an empty figure: the levels on a line, an arc for each kind of move between two of them."""
     names = document["course"]["levels"]
     moves = [
         move for move in document["moves"] if move["from"] in names and move["to"] in names and move["from"] != move["to"]
     ]
-    title(figure, finding(document), "Above: on to later levels (pale: to the next one; orange: skipped or passed). Below: "
+    sheet.title(finding(document), "Above: on to later levels (pale: to the next one; orange: skipped or passed). Below: "
           "setbacks. The wider the arc's line, the more often; the number is how often.")  # fmt: skip
-    axes = figure.add_axes((0.03, 0.22, 0.94, 0.64))
-    plain_axes(axes)
+    axes = sheet.axes(0.03, 0.22, 0.94, 0.64)
     place = {name: number for number, name in enumerate(names)}
     most = max([move["count"] for move in moves] + [1])
     for move in moves:
-        _arc(axes, place[move["from"]], place[move["to"]], move, most)
-    axes.plot(range(len(names)), [0] * len(names), "o", color=LIGHT.ink, markersize=4, zorder=3)
-    every = max(1, -(-len(names) // 40))
-    axes.set_xticks(range(0, len(names), every), [shortened(name, 18) for name in names[::every]], rotation=90, fontsize=9)
+        _arc(axes, sheet.look, place[move["from"]], place[move["to"]], move, most)
+    axes.plot(range(len(names)), [0] * len(names), "o", color=sheet.look.ink, markersize=4, zorder=3)
+    names_across(axes, names)
     spans = [place[m["to"]] - place[m["from"]] for m in moves]
     above, below = max([*spans, 2]), max([-span for span in spans] + [1])
-    axes.set_xlim(-0.8, len(names) - 0.2)
     axes.set_ylim(-0.75 * below - 0.6, 0.62 * above + 0.6)
     axes.set_yticks([])
 
@@ -50,11 +47,11 @@ def finding(document: dict[str, Any]) -> str:
     )
 
 
-def _arc(axes: Any, start: int, end: int, move: Row, most: int) -> None:
+def _arc(axes: Any, look: Palette, start: int, end: int, move: Row, most: int) -> None:
     from matplotlib.patches import Arc
 
     below = end < start
-    colour = LIGHT.brick if below else _ABOVE.get(move["kind"], LIGHT.faint)
+    colour = look.of("brick" if below else _ABOVE.get(move["kind"], "faint"))
     span, middle = abs(end - start), (start + end) / 2
     width = 1.0 + 5.0 * move["count"] / most
     axes.add_patch(Arc((middle, 0), span, span * 1.1, theta1=180 if below else 0, theta2=360 if below else 180,
@@ -62,4 +59,4 @@ def _arc(axes: Any, start: int, end: int, move: Row, most: int) -> None:
     if move["kind"] != "advance":
         side = -1 if below else 1
         axes.annotate(plural(move["count"], words(move["kind"]), words(move["kind"]) if move["kind"] == "passed" else None), (middle, side * span * 0.55), (0, side * 5), textcoords="offset points",  # noqa: E501
-                      ha="center", va="top" if below else "bottom", fontsize=10, color=LIGHT.ink)  # fmt: skip
+                      ha="center", va="top" if below else "bottom", fontsize=10, color=look.ink)  # fmt: skip

@@ -6,36 +6,32 @@ from typing import Any
 
 import numpy as np
 
-from milepost.figures.style import LIGHT, plain_axes, shortened, title
+from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.measures.interface import Row
 from milepost.numerics.intervals import Z95
 from milepost.wording import listed
 
-_SHAPES = {"spike": ("^", LIGHT.brick), "dip": ("v", LIGHT.water), "step": (">", LIGHT.lantern)}
+SHAPES = {"spike": ("^", "brick"), "dip": ("v", "water"), "step": (">", "lantern")}
 
 
-def draw_spikes(figure: Any, document: dict[str, Any]) -> None:
+def draw_spikes(sheet: Sheet, document: dict[str, Any]) -> None:
     """Draw on an empty figure; levels with few players are hollow."""
     rows = [(n, row) for n, row in enumerate(document["levels"]) if row["difficulty"] is not None]
-    title(figure, finding(document["levels"]), "Dots: difficulty of each level in logits with its 95 % interval, adjusted for who got there "  # noqa: E501
+    sheet.title(finding(document["levels"]), "Dots: difficulty of each level in logits with its 95 % interval, adjusted for who got there "  # noqa: E501
           "(hollow: too few players). Band: what the other levels lead one to expect.")  # fmt: skip
-    axes = figure.add_axes((0.055, 0.21, 0.925, 0.65))
-    plain_axes(axes)
-    axes.grid(axis="y", color=LIGHT.grid)
-    axes.set_axisbelow(True)
-    _draw_band(axes, rows)
+    axes = sheet.axes(0.055, 0.21, 0.925, 0.65)
+    axes.grid(axis="y", color=sheet.look.grid)
+    _draw_band(axes, sheet.look, rows)
     for n, row in rows:
-        _draw_level(axes, n, row)
+        _draw_level(axes, sheet.look, n, row)
     names = [row["level"] for row in document["levels"]]
-    every = max(1, -(-len(names) // 40))
-    axes.set_xticks(range(0, len(names), every), [shortened(name, 18) for name in names[::every]], rotation=90, fontsize=9)
-    axes.set_xlim(-0.7, len(names) - 0.3)
-    axes.set_ylabel("difficulty (logits; higher is harder)", color=LIGHT.ink)
+    names_across(axes, names)
+    axes.set_ylabel("difficulty (logits; higher is harder)", color=sheet.look.ink)
 
 
 def finding(rows: list[Row]) -> str:
     """What stands out, in a sentence."""
-    by_kind = {kind: [shortened(row["level"], 20) for row in rows if row["kind"] == kind] for kind in _SHAPES}
+    by_kind = {kind: [shortened(row["level"], 20) for row in rows if row["kind"] == kind] for kind in SHAPES}
     parts = []
     if by_kind["spike"]:
         parts.append(f"{listed(by_kind['spike'][:4])} {'are spikes' if len(by_kind['spike']) > 1 else 'is a spike'}")
@@ -46,19 +42,20 @@ def finding(rows: list[Row]) -> str:
     return "; ".join(parts) or "No level stands out beyond the course's own unevenness"
 
 
-def _draw_band(axes: Any, rows: list[tuple[int, Row]]) -> None:
+def _draw_band(axes: Any, look: Palette, rows: list[tuple[int, Row]]) -> None:
     place = [n for n, _ in rows]
     middle = np.array([row["expected"] for _, row in rows])
     spread = Z95 * np.sqrt(np.maximum(0.0, np.array([row["excess_se"] ** 2 - row["se"] ** 2 for _, row in rows])))
-    axes.fill_between(place, middle - spread, middle + spread, color=LIGHT.pale, alpha=0.6, linewidth=0, step="mid")
-    axes.step(place, middle, where="mid", color=LIGHT.water, linewidth=1.2)
+    axes.fill_between(place, middle - spread, middle + spread, color=look.pale, alpha=0.6, linewidth=0, step="mid")
+    axes.step(place, middle, where="mid", color=look.water, linewidth=1.2)
 
 
-def _draw_level(axes: Any, n: int, row: Row) -> None:
-    shape, colour = _SHAPES.get(row["kind"], ("o", LIGHT.ink))
+def _draw_level(axes: Any, look: Palette, n: int, row: Row) -> None:
+    shape, role = SHAPES.get(row["kind"], ("o", "ink"))
+    colour = look.of(role)
     few = row["evidence"] == "too_few"
     axes.plot([n, n], [row["difficulty"] - Z95 * row["se"], row["difficulty"] + Z95 * row["se"]], color=colour, linewidth=1.4)
-    axes.plot(n, row["difficulty"], shape, color=colour, markerfacecolor=LIGHT.paper if few else colour, markersize=7 if shape == "o" else 11)  # noqa: E501
+    axes.plot(n, row["difficulty"], shape, color=colour, markerfacecolor=look.paper if few else colour, markersize=7 if shape == "o" else 11)  # noqa: E501
     if row["kind"] != "none":
         above = row["kind"] != "dip"
         edge = row["difficulty"] + (1 if above else -1) * Z95 * row["se"]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,47 +11,106 @@ from milepost.wording import safe
 
 @dataclass(frozen=True)
 class Palette:
-    """The colours of a figure, dark to light as they print."""
+    """The colours of a figure by their role."""
 
     paper: str = "#fdfcf8"
     ink: str = "#1d2a33"
-    faint: str = "#7b8790"
+    faint: str = "#66727b"
     grid: str = "#dfe3e2"
     water: str = "#2f6788"  # what is measured
     pale: str = "#b4ccd8"  # the larger whole behind it
-    lantern: str = "#d0820a"  # what stands out
+    lantern: str = "#b06a00"  # what stands out, and the plan
     brick: str = "#8f2f2a"  # what is lost
+
+    def of(self, role: str) -> str:
+        """The colour of a role."""
+        return str(getattr(self, role))
 
 
 LIGHT = Palette()
-SIZE = (12.8, 8.0)  # inches, at 100 dots each
-DPI = 100
+DARK = Palette(
+    paper="#141d24", ink="#e9ece6", faint="#98a5ad", grid="#2c3942", water="#8cc3e4", pale="#34526a", lantern="#f2b04e",
+    brick="#ee8a7f",
+)  # fmt: skip
+SIZE = (1280, 800)  # dots
+_INCHES = 8.0  # of height, so that type keeps its share of the picture at any size
 _LONGEST = 22
+_MOST_ACROSS = 40  # names along the bottom
+_MOST_DOWN = 60  # names along the side
+# Further fonts, where they are installed, for names that the first one cannot write.
+_FONTS = ("DejaVu Sans", "Noto Sans", "Noto Sans CJK JP", "Noto Sans CJK SC", "Noto Sans Arabic", "Noto Sans Hebrew",
+          "Noto Sans Thai", "Noto Sans Devanagari", "Arial Unicode MS", "Hiragino Sans", "Yu Gothic")  # fmt: skip
 
 
-def new_figure(size: tuple[float, float] = SIZE, palette: Palette = LIGHT) -> Any:
-    """An empty figure that needs no screen."""
+@dataclass(frozen=True)
+class Sheet:
+    """An empty figure and the look to draw it in."""
+
+    figure: Any
+    look: Palette = LIGHT
+
+    def axes(self, left: float, bottom: float, width: float, height: float, **shared: Any) -> Any:
+        """Axes without a frame and with quiet ticks, at a place given in shares of the figure."""
+        axes = self.figure.add_axes((left, bottom, width, height), **shared)
+        axes.set_facecolor(self.look.paper)
+        for side in axes.spines.values():
+            side.set_visible(False)
+        axes.tick_params(length=0, which="both", colors=self.look.ink, labelsize=10)
+        axes.set_axisbelow(True)
+        return axes
+
+    def title(self, finding: str, detail: str) -> None:
+        """The finding as a heading, and a line below it on how to read the figure; both made to fit."""
+        self.fitted(0.972, finding, 15, self.look.ink, fontweight="bold")
+        self.fitted(0.928, detail, 10.5, self.look.faint)
+
+    def fitted(self, height: float, text: str, size: float, colour: str, left: float = 0.02, **more: Any) -> None:
+        """A line of text in the largest type up to a size that fits the figure."""
+        line = self.figure.text(left, height, text, fontsize=size, color=colour, va="top", **more)
+        room = (0.99 - left) * self.figure.get_figwidth() * self.figure.dpi
+        taken = line.get_window_extent().width
+        if taken > room:
+            line.set_fontsize(size * room / taken)
+
+
+def new_sheet(size: tuple[int, int] = SIZE, look: Palette = LIGHT) -> Sheet:
+    """An empty figure that needs no screen, of a size in dots."""
     from matplotlib import rcParams
     from matplotlib.figure import Figure
 
     rcParams["svg.fonttype"] = "none"
     rcParams["svg.hashsalt"] = "milepost"
     rcParams["text.parse_math"] = False
-    return Figure(figsize=size, dpi=DPI, facecolor=palette.paper)
+    rcParams["font.family"] = _fonts()
+    width, height = size
+    return Sheet(Figure(figsize=(_INCHES * width / height, _INCHES), dpi=height / _INCHES, facecolor=look.paper), look)
 
 
-def plain_axes(axes: Any, palette: Palette = LIGHT) -> None:
-    """Axes without a frame, with quiet ticks."""
-    axes.set_facecolor(palette.paper)
-    for side in axes.spines.values():
-        side.set_visible(False)
-    axes.tick_params(length=0, colors=palette.ink, labelsize=10)
+def _fonts() -> list[str]:
+    from matplotlib.font_manager import fontManager
+
+    installed = {font.name for font in fontManager.ttflist}
+    return [name for name in _FONTS if name in installed]
 
 
-def title(figure: Any, finding: str, detail: str, palette: Palette = LIGHT) -> None:
-    """The finding as a heading, and a line below it on how to read the figure."""
-    figure.text(0.02, 0.972, finding, fontsize=15, fontweight="bold", color=palette.ink, va="top")
-    figure.text(0.02, 0.928, detail, fontsize=10.5, color=palette.faint, va="top")
+def names_across(axes: Any, names: Sequence[str]) -> None:
+    """Level names along the bottom, as many as do not touch."""
+    every = max(1, -(-len(names) // _MOST_ACROSS))
+    axes.set_xticks(range(0, len(names), every), [shortened(name, 18) for name in names[::every]], rotation=90, fontsize=9)
+    axes.set_xlim(-0.7, len(names) - 0.3)
+
+
+def names_down(axes: Any, names: Sequence[str]) -> range:
+    """Level names along the side, first on top, as many as do not touch; the places that have one."""
+    shown = range(0, len(names), max(1, -(-len(names) // _MOST_DOWN)))
+    axes.set_yticks(list(shown), [shortened(names[place]) for place in shown], fontsize=label_size(len(names)))
+    axes.set_ylim(len(names) - 0.5, -0.5)
+    return shown
+
+
+def heading(axes: Any, text: str, look: Palette) -> None:
+    """What a part of the figure shows, above it."""
+    axes.set_title(text, loc="left", fontsize=11, color=look.ink, pad=8)
 
 
 def shortened(name: str, longest: int = _LONGEST) -> str:

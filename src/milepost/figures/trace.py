@@ -4,58 +4,55 @@ from __future__ import annotations
 
 from typing import Any
 
-from milepost.figures.style import LIGHT, plain_axes, shortened, title
+from milepost.figures.style import Sheet, names_across, shortened
 from milepost.measures.interface import Row
 from milepost.wording import plural, words
 
 # Told apart by shape as well as by colour.
 _MARKS = {
-    "complete": ("|", LIGHT.water), "death": ("x", LIGHT.brick), "reset": ("+", LIGHT.lantern), "left": (">", LIGHT.faint),
-    "quit": ("s", LIGHT.brick), "time_up": ("D", LIGHT.faint), "crash": ("*", LIGHT.brick), "unknown": ("o", LIGHT.faint),
+    "complete": ("|", "water"), "death": ("x", "brick"), "reset": ("+", "lantern"), "left": (">", "faint"),
+    "quit": ("s", "brick"), "time_up": ("D", "faint"), "crash": ("*", "brick"), "unknown": ("o", "faint"),
 }  # fmt: skip
 _MOST_NAMES = 90
 
 
-def draw_trace(figure: Any, document: dict[str, Any]) -> None:
+def draw_trace(sheet: Sheet, document: dict[str, Any]) -> None:
     """Draw on an empty figure: one session along its clock, or many along the course."""
     if len(document["traced"]) == 1:
-        _draw_one(figure, document)
+        _draw_one(sheet, document)
     else:
-        _draw_many(figure, document)
+        _draw_many(sheet, document)
 
 
-def _draw_one(figure: Any, document: dict[str, Any]) -> None:
+def _draw_one(sheet: Sheet, document: dict[str, Any]) -> None:
     rows, session = document["levels"], document["traced"][0]
     failures = sum(row["outcome"] in ("death", "reset") for row in rows)
-    title(figure, f"{shortened(session['session'], 40)}: {plural(len(rows), 'attempt')}, {plural(failures, 'failure')}; its end: "
+    sheet.title(f"{shortened(session['session'], 40)}: {plural(len(rows), 'attempt')}, {plural(failures, 'failure')}; its end: "
           f"{words(session['end'])}", "A bar is an attempt, from its opening to its closing; the mark at its end says how it ended.")  # fmt: skip  # noqa: E501
-    axes = figure.add_axes((0.17, 0.09, 0.8, 0.74))
-    plain_axes(axes)
+    axes = sheet.axes(0.17, 0.09, 0.8, 0.74)
     names = list(dict.fromkeys(row["level"] for row in rows))
     for row in rows:
         place = names.index(row["level"])
-        axes.barh(place, (row["until"] - row["clock"]) / 60, left=row["clock"] / 60, color=LIGHT.pale, height=0.5)
+        axes.barh(place, (row["until"] - row["clock"]) / 60, left=row["clock"] / 60, color=sheet.look.pale, height=0.5)
         shape, colour = _MARKS[row["outcome"]]
-        axes.plot(row["until"] / 60, place, shape, color=colour, markersize=9, markeredgewidth=2)
+        axes.plot(row["until"] / 60, place, shape, color=sheet.look.of(colour), markersize=9, markeredgewidth=2)
     axes.set_yticks(range(len(names)), [shortened(name) for name in names], fontsize=min(10.5, 400 / max(1, len(names))))
     axes.set_ylim(len(names) - 0.5, -0.5)
-    axes.set_xlabel("minutes on the session's clock", color=LIGHT.ink)
-    axes.grid(axis="x", color=LIGHT.grid)
-    axes.set_axisbelow(True)
-    _key(figure, rows)
+    axes.set_xlabel("minutes on the session's clock", color=sheet.look.ink)
+    axes.grid(axis="x", color=sheet.look.grid)
+    _key(sheet, rows)
 
 
-def _draw_many(figure: Any, document: dict[str, Any]) -> None:
+def _draw_many(sheet: Sheet, document: dict[str, Any]) -> None:
     rows, sessions = document["levels"], [session["session"] for session in document["traced"]]
     levels = list(document["course"]["levels"])
     failures: dict[str, int] = {}
     for row in rows:
         failures[row["level"]] = failures.get(row["level"], 0) + (row["outcome"] in ("death", "reset"))
     worst = max(levels, key=lambda level: failures.get(level, 0), default="")
-    title(figure, f"{plural(len(sessions), 'session')}: failures pile up at {shortened(worst, 26)} ({failures.get(worst, 0)})",
+    sheet.title(f"{plural(len(sessions), 'session')}: failures pile up at {shortened(worst, 26)} ({failures.get(worst, 0)})",
           "A row is a session, a column a level; a mark is an attempt, in its order.")  # fmt: skip
-    axes = figure.add_axes((0.15, 0.2, 0.83, 0.64))
-    plain_axes(axes)
+    axes = sheet.axes(0.15, 0.2, 0.83, 0.64)
     tries: dict[tuple[str, str], list[Row]] = {}
     for row in rows:
         if row["level"] in levels:
@@ -68,27 +65,23 @@ def _draw_many(figure: Any, document: dict[str, Any]) -> None:
                 spot,
                 sessions.index(session),
                 shape,
-                color=colour,
+                color=sheet.look.of(colour),
                 markersize=max(1.5, min(6.0, 240 / max(1, len(sessions)))),
             )
     names = [shortened(name, 18) for name in sessions] if len(sessions) <= _MOST_NAMES else []
     axes.set_yticks(range(len(names)), names, fontsize=min(9.0, 340 / max(1, len(sessions))))
-    every = max(1, -(-len(levels) // 40))
-    axes.set_xticks(
-        range(0, len(levels), every), [shortened(level, 18) for level in levels[::every]], rotation=90, fontsize=9
-    )
+    names_across(axes, levels)
     axes.set_ylim(len(sessions) - 0.5, -0.5)
-    axes.set_xlim(-0.6, len(levels) - 0.4)
-    axes.vlines([n + 0.5 for n in range(len(levels) - 1)], -0.5, len(sessions) - 0.5, color=LIGHT.grid, linewidth=0.6)
-    _key(figure, rows)
+    axes.vlines([n + 0.5 for n in range(len(levels) - 1)], -0.5, len(sessions) - 0.5, color=sheet.look.grid, linewidth=0.6)
+    _key(sheet, rows)
 
 
-def _key(figure: Any, rows: list[Row]) -> None:
+def _key(sheet: Sheet, rows: list[Row]) -> None:
     """The marks that are in the figure, with their meaning."""
     from matplotlib.lines import Line2D
 
     seen = [outcome for outcome in _MARKS if any(row["outcome"] == outcome for row in rows)]
-    handles = [Line2D([], [], linestyle="", marker=_MARKS[o][0], color=_MARKS[o][1], label=words(o)) for o in seen]
-    figure.legend(
+    handles = [Line2D([], [], linestyle="", marker=_MARKS[o][0], color=sheet.look.of(_MARKS[o][1]), label=words(o)) for o in seen]
+    sheet.figure.legend(
         handles=handles, loc="upper right", bbox_to_anchor=(0.985, 0.905), ncols=len(seen), frameon=False, fontsize=9.5
     )

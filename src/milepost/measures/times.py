@@ -15,6 +15,7 @@ from milepost.playback.play import AttemptTable, Play
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
 QUANTILES = (0.1, 0.25, 0.5, 0.75, 0.9)
+_SHORTEST, _LONGEST_BIN = 0.25, 40  # seconds; the number of the last bin, which has all beyond
 
 
 @dataclass(frozen=True)
@@ -50,7 +51,18 @@ def _to_clear(cell: Cells) -> Row:
         "reached": len(cell.player), "timed": int(timed.sum()), "untimed": int(cell.untimed.sum()),
         "clears": int((cell.cleared & timed).sum()), "censored": int((~cell.cleared & timed).sum()),
         **{f"p{100 * q:.0f}": curve.quantile(q) for q in QUANTILES},
+        "distribution": _distribution(cell.seconds[timed], cell.cleared[timed]),
     }  # fmt: skip
+
+
+def _distribution(times: Floats, cleared: Bools) -> list[Row]:
+    """Players by their time, in bins that each reach to the square root of two times their beginning."""
+    place = np.clip(np.floor(2 * np.log2(np.maximum(times, _SHORTEST))), None, _LONGEST_BIN).astype(np.int64)
+    return [
+        {"from": float(2 ** (n / 2)), "to": float(2 ** ((n + 1) / 2)), "cleared": int((cleared & (place == n)).sum()),
+         "censored": int((~cleared & (place == n)).sum())}
+        for n in np.unique(place).tolist()
+    ]  # fmt: skip
 
 
 def _between(table: AttemptTable) -> Floats:

@@ -21,7 +21,7 @@ _REACH: Final = 5.0  # abilities are integrated over this many standard deviatio
 _ITERATIONS: Final = 40
 _SAMPLE: Final = 500  # subjects
 _STEP: Final = 1.5  # the longest Newton step of a parameter
-_PRIOR_SD: Final = 4.0  # of a difficulty, in logits
+_PRIOR_SD: Final = 2.5  # of a difficulty, in logits
 _PRIOR_LEARNING: Final = (0.3, 0.5)  # mean and standard deviation
 _PRIOR_LOG_SD: Final = (-0.2, 0.6)  # of the logarithm of the abilities' standard deviation
 

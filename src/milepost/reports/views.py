@@ -125,7 +125,10 @@ def spikes_view(report: dict[str, Any]) -> list[View]:
         Column("q", _q, rank=6),
         Column("cost", _cost, rank=2), Column("plan", lambda row: row["plan"] or "", left=True, rank=5),
     )  # fmt: skip
-    said = [safe(sentence) for sentence in report["sentences"]] or ["No level stands out beyond the course's own unevenness."]
+    none = ["No level stands out beyond the course's own unevenness."]
+    judged = any(row["evidence"] != "too_few" for row in report["levels"])
+    stands_out = any(row["kind"] != "none" for row in report["levels"])
+    said = (none if judged and not stands_out else []) + [safe(sentence) for sentence in report["sentences"]]
     return [
         View("What stands out", (), [], said),
         View("Difficulty in logits (higher is harder), adjusted for who got there", columns, report["levels"],

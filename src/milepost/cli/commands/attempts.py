@@ -13,7 +13,7 @@ EXAMPLE = "milepost attempts wickwater/logs --course wickwater/course.toml"
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_measure(parser)
+    options.add_measure(parser, figure=True)
 
 
 def run(args: argparse.Namespace) -> Exit:

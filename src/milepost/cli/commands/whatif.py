@@ -13,7 +13,7 @@ EXAMPLE = "milepost whatif wickwater/logs --course wickwater/course.toml --set '
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_measure(parser, by=False)
+    options.add_measure(parser, by=False, figure=True)
     parser.add_argument("--set", action="append", required=True, metavar="CHANGE", help="LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE; may be repeated")  # noqa: E501
 
 

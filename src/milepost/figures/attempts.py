@@ -1,0 +1,106 @@
+"""Attempts to clear as a figure: who has not cleared after so many tries, over the course and level by level."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
+from milepost.logs.interface import Floats
+from milepost.measures.interface import Row
+from milepost.wording import percent, plural
+
+_MOST_TRIES = 12  # columns of the strip; the last stands for all beyond
+_MOST_SMALL = 30  # levels that get a curve of their own
+
+
+def draw_attempts(sheet: Sheet, document: dict[str, Any]) -> None:
+    """Draw on an empty figure: a strip of the whole course, and survival steps of each level where there is room."""
+    rows = document["levels"]
+    small = 0 < len(rows) <= _MOST_SMALL
+    beside = ". Right: the same as a curve for each level; open circles are players who had not cleared when they stopped" if small else ""  # noqa: E501
+    sheet.title(finding(rows, document["min_players"]), f"Strip: share of players who have not cleared yet after 1, 2, 3 … tries, dark is many{beside}.")  # noqa: E501
+    strip = sheet.axes(0.17, 0.06, 0.27 if small else 0.75, 0.79)
+    _draw_strip(strip, sheet.look, rows)
+    if small:
+        _draw_curves(sheet.axes(0.49, 0.03, 0.5, 0.83), sheet.look, rows, document["min_players"])
+
+
+def finding(rows: list[Row], least: int) -> str:
+    """Which level takes the most tries, in a sentence."""
+    told = [row for row in rows if row["players"] >= max(1, least)]
+    if not told:
+        return "Too few players tried a level to say how many tries it takes"
+    worst = min(told, key=lambda row: (row["try_clear"], -row["players"]))
+    half = f"half of the players need {plural(worst['p50'], 'try', 'tries')} or fewer" if worst["p50"] else "half of the players never cleared it"  # noqa: E501
+    return (
+        f"{shortened(worst['level'], 26)} takes the most tries: a try clears {percent(worst['try_clear'])} of the time, "
+        f"{half} ({plural(worst['players'], 'player')})"
+    )
+
+
+def unsolved(row: Row, tries: int) -> Floats:
+    """Shares that have not cleared after 1, 2, … tries, as far as players went; the rest is NaN."""
+    shares = np.full(tries, np.nan)
+    for step in row["distribution"][:tries]:
+        shares[step["k"] - 1] = step["survival"]
+    return shares
+
+
+def _draw_strip(axes: Any, look: Palette, rows: list[Row]) -> None:
+    from matplotlib.patches import Rectangle
+
+    columns = min(_MOST_TRIES, max([len(row["distribution"]) for row in rows] + [1]))
+    for place, row in enumerate(rows):
+        for k, share in enumerate(unsolved(row, columns)):
+            if not np.isnan(share):
+                axes.add_patch(Rectangle((k + 0.53, place - 0.42), 0.94, 0.84, facecolor=look.water, alpha=float(0.04 + 0.96 * share), linewidth=0))  # noqa: E501
+        half = row["p50"]
+        if half and half <= columns:
+            axes.plot([half - 0.47, half + 0.47], [place + 0.42] * 2, color=look.lantern, linewidth=2.2)
+    names_down(axes, [row["level"] for row in rows])
+    axes.set_xlim(0.4, columns + 0.6)
+    axes.set_xticks(range(1, columns + 1))
+    heading(axes, "not cleared after so many tries; orange: half have", look)
+
+
+def _draw_curves(axes: Any, look: Palette, rows: list[Row], least: int) -> None:
+    """Small multiples on one pair of axes: a cell is 1 wide and 1 high."""
+    across = max(1, int(np.ceil(np.sqrt(len(rows) * 0.9))))
+    down = -(-len(rows) // across)
+    most = max([len(row["distribution"]) for row in rows] + [2])
+    for number, row in enumerate(rows):
+        left, top = number % across, number // across
+        few = row["players"] < least
+        _draw_curve(axes, look, row, (left, top + 0.93, 0.86 / most, 0.58), few)
+        size = min(9.0, 45 / across)
+        axes.text(left, top + 0.1, shortened(row["level"], max(9, 84 // across)), fontsize=size, color=look.ink, va="center")
+        axes.text(left, top + 0.23, _counts(row), fontsize=size * 0.88, color=look.faint, va="center")
+    axes.set_xlim(-0.02, across)
+    axes.set_ylim(down, 0)
+    axes.set_xticks([])
+    axes.set_yticks([])
+
+
+def _counts(row: Row) -> str:
+    return f"{row['players']}, {row['censored']} not cleared" if row["censored"] else f"{row['players']} players"
+
+
+def _draw_curve(axes: Any, look: Palette, row: Row, place: tuple[float, float, float, float], few: bool) -> None:
+    """A survival curve from (0, 1) on, drawn at a place: left, floor, width of a try, height."""
+    left, floor, width, height = place
+    steps = row["distribution"]
+    x = [0.0, *(float(step["k"]) for step in steps)]
+    y = [1.0, *(step["survival"] for step in steps)]
+    across = [left + width * value for value in x]
+    up = [floor - height * value for value in y]
+    axes.plot([left, left + 0.86], [floor, floor], color=look.grid, linewidth=1)
+    axes.step(across, up, where="post", color=look.water, linewidth=1.2 if few else 1.8, linestyle=":" if few else "-")
+    for here, following in zip(steps, [*steps[1:], None], strict=True):
+        cut = here["at_risk"] - here["cleared"] - (following["at_risk"] if following else 0)
+        if cut:
+            axes.plot(left + width * here["k"], floor - height * here["survival"], "o", markersize=3 + min(4.0, 0.5 * cut),
+                      markerfacecolor=look.paper, markeredgecolor=look.brick, markeredgewidth=1.2)  # fmt: skip
+
+

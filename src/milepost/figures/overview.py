@@ -1,0 +1,160 @@
+"""The course at a glance: who is still there, where and why players stop, tries, time and difficulty, one above the other."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from milepost.figures.lines import draw_retention, names_at_ends, share_axis
+from milepost.figures.spikes import SHAPES
+from milepost.figures.style import Palette, Sheet, names_across, shortened
+from milepost.measures.interface import Row
+from milepost.numerics.intervals import Z95
+from milepost.vocabulary import END_CAUSES
+from milepost.wording import listed, percent, plural, seconds
+
+_LOST = ("quit", "unknown")
+_LEFT, _WIDTH = 0.075, 0.765
+_TICKS = (1, 2, 5, 10, 20, 60, 120, 300, 600, 1800, 3600, 14400)
+
+
+def draw_overview(sheet: Sheet, document: dict[str, Any]) -> None:
+    """Draw on an empty figure.
+
+    Args:
+        sheet: where to draw.
+        document: the report's document, with the documents of the funnel, attempts, times and spikes in it.
+    """
+    names = document["course"]["levels"]
+    sheet.title(finding(document), "Levels from left to right. Marked: what stands out. Orange: the plan. Hollow: few players. Bars and bands: 95 % intervals; "  # noqa: E501
+                "for time, from 25 to 75 % of players.")  # fmt: skip
+    parts = [(_draw_stay, 0.21), (_draw_stops, 0.125), (_draw_tries, 0.15), (_draw_time, 0.125), (_draw_difficulty, 0.15)]
+    top, first = 0.845, None
+    for draw, height in parts:
+        axes = sheet.axes(_LEFT, top - height, _WIDTH, height, **({"sharex": first} if first else {}))
+        first = first or axes
+        draw(axes, sheet.look, document)
+        _mark(axes, sheet.look, document["spikes"]["levels"], axes is first)
+        axes.tick_params(labelbottom=False)
+        top -= height + 0.016
+    names_across(axes, names)
+    axes.tick_params(labelbottom=True)
+
+
+def finding(document: dict[str, Any]) -> str:
+    """Who got through, and what stands out, in a sentence."""
+    rows, players = document["funnel"]["levels"], document["players"]
+    if not rows or not players:
+        return "Nobody played a level of the course"
+    spikes = [shortened(row["level"], 20) for row in costliest(document["spikes"]["levels"])]
+    end = f"{rows[-1]['cleared']} of {plural(players, 'player')} cleared the last level"
+    return f"{end}; {listed(spikes[:3])} stand{'s' if len(spikes) == 1 else ''} out as too hard" if spikes else f"{end}; no level stands out as too hard"  # noqa: E501
+
+
+def costliest(rows: list[Row]) -> list[Row]:
+    """Spikes and steps, the costliest first."""
+    return sorted((row for row in rows if row["kind"] in ("spike", "step")), key=lambda row: -(row["cost"] or 0.0))
+
+
+def _name(axes: Any, look: Palette, text: str) -> None:
+    """What a part shows, to its right."""
+    axes.text(1.012, 0.96, text, transform=axes.transAxes, fontsize=9.5, color=look.ink, va="top", linespacing=1.35)
+
+
+def _mark(axes: Any, look: Palette, rows: list[Row], labelled: bool) -> None:
+    """Lines through the levels that stand out, with their names on top, at two heights so that neighbours keep apart."""
+    before, raised = -99, False
+    for n, row in enumerate(rows):
+        if row["kind"] == "none":
+            continue
+        shape, role = SHAPES[row["kind"]]
+        colour = look.of(role)
+        axes.axvline(n, color=colour, linewidth=0.9, linestyle=":", zorder=0)
+        if labelled:
+            raised = n - before < 0.16 * len(rows) and not raised
+            axes.annotate(f"{shortened(row['level'], 16)}: {row['kind']}", (n, 1.0), (0, 17 if raised else 4), xycoords=("data", "axes fraction"),  # noqa: E501
+                          textcoords="offset points", ha="center", va="bottom", fontsize=9, color=colour, fontweight="bold")  # fmt: skip
+            before = n
+
+
+def _draw_stay(axes: Any, look: Palette, document: dict[str, Any]) -> None:
+    rows, planned = document["funnel"]["levels"], document["planned_retention"]
+    share_axis(axes, look)
+    if not rows:
+        return
+    draw_retention(axes, look, rows, document["min_players"])
+    if planned:
+        axes.plot(range(len(planned)), planned, color=look.lantern, linewidth=1.6)
+        names_at_ends(axes, len(planned) - 1, [(planned[-1], f"as planned: {percent(planned[-1])}", look.lantern)])
+    _name(axes, look, f"still there\n{percent(rows[-1]['retention'])} at the end")
+
+
+def _draw_stops(axes: Any, look: Palette, document: dict[str, Any]) -> None:
+    rows = document["funnel"]["levels"]
+    base = np.zeros(len(rows))
+    for causes, colour in ((_LOST, look.brick), (tuple(c for c in END_CAUSES if c not in _LOST), look.pale)):
+        counts = np.array([sum(row[f"stopped_{cause}"] for cause in causes) for row in rows], dtype=float)
+        axes.bar(range(len(rows)), counts, bottom=base, color=colour, width=0.7)
+        base += counts
+    _whole_ticks(axes, base.max(initial=1))
+    _name(axes, look, "stopped here\ndark: quit or unknown\npale: time up, crash,\nfinished, skipped")
+
+
+def _whole_ticks(axes: Any, most: float) -> None:
+    top = max(1, int(most))
+    axes.set_ylim(0, top * 1.08)
+    axes.set_yticks([0, top], ["0", str(top)], fontsize=9)
+
+
+def _draw_tries(axes: Any, look: Palette, document: dict[str, Any]) -> None:
+    share_axis(axes, look)
+    for n, row in enumerate(document["attempts"]["levels"][: len(document["course"]["levels"])]):
+        if row["try_clear"] is None:
+            continue
+        axes.plot([n, n], [row["try_clear_low"], row["try_clear_high"]], color=look.water, linewidth=1.3)
+        few = row["players"] < document["min_players"]
+        axes.plot(n, row["try_clear"], "o", markersize=5, color=look.water, markerfacecolor=look.paper if few else look.water)
+    for n, target in enumerate(document["targets"]):
+        if target is not None:
+            axes.plot([n - 0.36, n + 0.36], [target, target], color=look.lantern, linewidth=1.8)
+    _name(axes, look, "a try clears" + ("\norange: its target" if any(document["targets"]) else ""))
+
+
+def _draw_time(axes: Any, look: Palette, document: dict[str, Any]) -> None:
+    values = []
+    axes.set_yscale("log")
+    for n, row in enumerate(document["times"]["levels"][: len(document["course"]["levels"])]):
+        known = [row[name] for name in ("p25", "p50", "p75") if row[name]]
+        values += known
+        if row["p25"] and row["p75"]:
+            axes.plot([n, n], [row["p25"], row["p75"]], color=look.water, linewidth=1.3)
+        if row["p50"]:
+            few = row["timed"] < document["min_players"]
+            axes.plot(n, row["p50"], "o", markersize=5, color=look.water, markerfacecolor=look.paper if few else look.water)
+    for n, par in enumerate(document["par_seconds"]):
+        if par:
+            values.append(par)
+            axes.plot([n - 0.36, n + 0.36], [par, par], color=look.lantern, linewidth=1.8)
+    low, high = min(values, default=1.0) * 0.8, max(values, default=60.0) * 1.25
+    axes.set_ylim(low, high)
+    shown = [tick for tick in _TICKS if low <= tick <= high]
+    axes.set_yticks(shown, [seconds(float(tick)) for tick in shown], fontsize=8.5)
+    axes.set_yticks([], minor=True)
+    axes.grid(axis="y", color=look.grid)
+    _name(axes, look, "time to clear\ndot: half of the players" + ("\norange: par" if any(document["par_seconds"]) else ""))
+
+
+def _draw_difficulty(axes: Any, look: Palette, document: dict[str, Any]) -> None:
+    rows = [(n, row) for n, row in enumerate(document["spikes"]["levels"]) if row["difficulty"] is not None]
+    axes.step([n for n, _ in rows], [row["expected"] for _, row in rows], where="mid", color=look.faint, linewidth=1)
+    for n, row in rows:
+        shape, role = SHAPES.get(row["kind"], ("o", "ink"))
+        few = row["evidence"] == "too_few"
+        axes.plot([n, n], [row["difficulty"] - Z95 * row["se"], row["difficulty"] + Z95 * row["se"]], color=look.of(role), linewidth=1.3)
+        axes.plot(n, row["difficulty"], shape, color=look.of(role), markerfacecolor=look.paper if few else look.of(role),
+                  markersize=5 if shape == "o" else 8)  # fmt: skip
+    axes.grid(axis="y", color=look.grid)
+    axes.tick_params(axis="y", labelsize=9)
+    unit = "logits" if document["spikes"]["basis"] == "tries" else "log time"
+    _name(axes, look, f"difficulty, {unit}\nline: as its\nsurroundings lead\none to expect")

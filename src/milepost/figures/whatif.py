@@ -1,0 +1,52 @@
+"""What a change would do, as a figure: who would still be playing, measured, projected, and with the change."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from milepost.figures.lines import draw_retention, names_at_ends, share_axis
+from milepost.figures.style import Sheet, names_across, shortened
+from milepost.measures.interface import Row
+from milepost.wording import listed, percent, plural
+
+
+def draw_whatif(sheet: Sheet, document: dict[str, Any]) -> None:
+    """Draw on an empty figure: three lines over the course, and a mark at each level that was changed."""
+    rows, look = document["levels"], sheet.look
+    sheet.title(finding(document), "Measured, with its 95 % band: players still there after each level. Projected: by the fitted model, in which "  # noqa: E501
+                "players give up after failures alone.")  # fmt: skip
+    axes = sheet.axes(0.055, 0.21, 0.81, 0.66)
+    share_axis(axes, look)
+    if rows:
+        draw_retention(axes, look, rows, document["min_players"])
+        _draw_projected(axes, sheet, rows)
+    names_across(axes, [row["level"] for row in rows])
+
+
+def changed(rows: list[Row]) -> list[Row]:
+    """The levels that were changed."""
+    return [row for row in rows if row["changed"] != row["difficulty"]]
+
+
+def finding(document: dict[str, Any]) -> str:
+    """What the change would do, in a sentence."""
+    rows, gained = document["levels"], document["gained"]
+    names = [shortened(row["level"], 22) for row in changed(rows)]
+    if not names:
+        return "Nothing was changed"
+    others = [plural(len(names) - 3, "more level")] if len(names) > 3 else []
+    more = "more" if gained >= 0 else "fewer"
+    return f"{listed(names[:3] + others)} changed: about {abs(gained):.1f} {more} of {plural(document['players'], 'player')} at the end"
+
+
+def _draw_projected(axes: Any, sheet: Sheet, rows: list[Row]) -> None:
+    look, place = sheet.look, range(len(rows))
+    axes.plot(place, [row["projected"] for row in rows], color=look.faint, linewidth=1.4, linestyle="--")
+    axes.plot(place, [row["projected_changed"] for row in rows], color=look.lantern, linewidth=2)
+    for n, row in enumerate(rows):
+        if row in changed(rows):
+            axes.axvline(n, color=look.lantern, linewidth=0.8, linestyle=":")
+    ends = [(rows[-1]["projected"], "projected as it is", look.faint), (rows[-1]["projected_changed"], "with the change", look.lantern)]  # noqa: E501
+    if rows[-1]["retention"] is not None:
+        ends.append((rows[-1]["retention"], f"measured: {percent(rows[-1]['retention'])}", look.water))
+    names_at_ends(axes, len(rows) - 1, ends)
