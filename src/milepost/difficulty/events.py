@@ -22,7 +22,8 @@ from milepost.logs.interface import Floats, Ints
 
 SPIKE, DIP, WALL, STEP, FALL, TEETH = range(6)
 _ROUGHNESS: Final = np.array([0.08, 0.12, 0.18, 0.25, 0.35, 0.5, 0.7, 1.0, 1.4])
-_ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of a log-normal prior
+_ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of its logarithm's prior, which has
+_ROUGHNESS_TAIL = 3.0  # degrees of freedom, so that a course may be uneven everywhere
 _BEND: Final = np.array([0.15, 0.35, 0.7, 1.3])  # logits by which the curve leaves a straight line
 _LEVEL_SD, _SLOPE_SD = 3.0, 1.2  # logits: where the curve lies, and how far it rises over the course
 _HEIGHT_SD = (1.3, 1.3, 1.3, 1.2, 1.2, 1.2)  # of a spike, a dip, a wall, a step, a fall, teeth
@@ -101,7 +102,8 @@ class _Course:
         share = np.array([_PRIOR[event.kind] / counts[event.kind] for event in self.candidates])
         self.log_odds = np.log(share / (1 - np.minimum(share, 0.5)))
         self.rough = np.repeat(_ROUGHNESS, len(_BEND))
-        weight = -0.5 * ((np.log(_ROUGHNESS) - np.log(_ROUGHNESS_MEDIAN)) / _ROUGHNESS_SPREAD) ** 2
+        apart = (np.log(_ROUGHNESS) - np.log(_ROUGHNESS_MEDIAN)) / _ROUGHNESS_SPREAD
+        weight = -0.5 * (_ROUGHNESS_TAIL + 1) * np.log1p(apart**2 / _ROUGHNESS_TAIL)
         self.log_prior = np.repeat(weight, len(_BEND))
         curves = np.array([self._curve(bend) for bend in _BEND] * len(_ROUGHNESS))
         mixtures = curves + (self.rough**2)[:, None, None] * np.eye(self.n) + covariance

@@ -145,7 +145,10 @@ class _Case:
             return {"changes": [], "watch": []}
         table = self.play.attempts
         watched = first_clear(self.play) & (table.level == level) & (table.outcome < N_SETTLED)
-        return {"changes": changes(self.course, level) if self.course else [], "watch": to_watch(self.play, watched, 3)}
+        return {
+            "changes": changes(self.course, level) if self.course else [],
+            "watch": to_watch(self.play, np.flatnonzero(watched), 3),
+        }
 
 
 def _fit(play: Play, tries: Tries) -> tuple[str, Fit, Reading]:

@@ -68,13 +68,13 @@ def _mark(axes: Any, look: Palette, rows: list[Row], labelled: bool) -> None:
     for n, row in enumerate(rows):
         if row["kind"] == "none":
             continue
-        shape, role = SHAPES[row["kind"]]
-        colour = look.of(role)
+        colour = look.of(SHAPES[row["kind"]][1])
         axes.axvline(n, color=colour, linewidth=0.9, linestyle=":", zorder=0)
         if labelled:
             raised = n - before < 0.16 * len(rows) and not raised
-            axes.annotate(f"{shortened(row['level'], 16)}: {row['kind']}", (n, 1.0), (0, 17 if raised else 4), xycoords=("data", "axes fraction"),  # noqa: E501
-                          textcoords="offset points", ha="center", va="bottom", fontsize=9, color=colour, fontweight="bold")  # fmt: skip
+            axes.annotate(f"{shortened(row['level'], 16)}: {row['kind']}", (n, 1.0), (0, 17 if raised else 4), ha="center",
+                          xycoords=("data", "axes fraction"), textcoords="offset points", va="bottom", fontsize=9, color=colour,
+                          fontweight="bold")  # fmt: skip
             before = n
 
 
@@ -151,7 +151,8 @@ def _draw_difficulty(axes: Any, look: Palette, document: dict[str, Any]) -> None
     for n, row in rows:
         shape, role = SHAPES.get(row["kind"], ("o", "ink"))
         few = row["evidence"] == "too_few"
-        axes.plot([n, n], [row["difficulty"] - Z95 * row["se"], row["difficulty"] + Z95 * row["se"]], color=look.of(role), linewidth=1.3)
+        half = Z95 * row["se"]
+        axes.plot([n, n], [row["difficulty"] - half, row["difficulty"] + half], color=look.of(role), linewidth=1.3)
         axes.plot(n, row["difficulty"], shape, color=look.of(role), markerfacecolor=look.paper if few else look.of(role),
                   markersize=5 if shape == "o" else 8)  # fmt: skip
     axes.grid(axis="y", color=look.grid)

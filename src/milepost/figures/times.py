@@ -80,7 +80,7 @@ def _draw_scale(axes: Any, look: Palette, rows: list[Row]) -> float:
     """The time axis, over all times at which somebody cleared; its beginning."""
     parts = [part for row in rows for part in row["distribution"]]
     cleared = [part for part in parts if part["cleared"]] or parts
-    low = min([part["from"] for part in cleared] + [1.0] * (not parts))
+    low: float = min([part["from"] for part in cleared] + [1.0] * (not parts))
     high = max([part["to"] for part in parts] + [60.0] * (not parts))
     axes.set_xscale("log")
     axes.set_xlim(low * 0.95, high * 1.05)

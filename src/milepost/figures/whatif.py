@@ -35,8 +35,8 @@ def finding(document: dict[str, Any]) -> str:
     if not names:
         return "Nothing was changed"
     others = [plural(len(names) - 3, "more level")] if len(names) > 3 else []
-    more = "more" if gained >= 0 else "fewer"
-    return f"{listed(names[:3] + others)} changed: about {abs(gained):.1f} {more} of {plural(document['players'], 'player')} at the end"
+    more = f"{abs(gained):.1f} {'more' if gained >= 0 else 'fewer'} of {plural(document['players'], 'player')}"
+    return f"{listed(names[:3] + others)} changed: about {more} at the end"
 
 
 def _draw_projected(axes: Any, sheet: Sheet, rows: list[Row]) -> None:

@@ -10,7 +10,7 @@ import numpy as np
 from milepost.errors import UsageError
 from milepost.logs.course import Level
 from milepost.measures.attempts import AttemptsToClear
-from milepost.measures.cells import first_clear
+from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Row, Table
@@ -19,7 +19,7 @@ from milepost.measures.trace import to_watch
 from milepost.naming import folded
 from milepost.numerics.intervals import median
 from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, DIED, N_SETTLED, WAS_RESET
+from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
 SIDE = 2
 
@@ -46,14 +46,14 @@ class LevelPage:
         tries = AttemptsToClear()(play).rows
         plan = next((level for level in self.plan if level.name == play.stops[place]), None)
         here = play.counts[play.attempts.player] & (play.attempts.level == place) & ~play.attempts.rerun
-        builds = _builds(play)
+        builds = tries_by_build(play)
         return Table([tries[place]], {
             "level": play.stops[place], "place": place + 1,
             "funnel": Funnel()(play).rows[place], "attempts": tries[place], "times": TimeInLevel()(play).rows[place],
             "deaths": Deaths()(play).rows[place], "plan": _planned(plan), "note": plan.note if plan else None,
-            "first_level": _first_questions(play) if place == 0 else None, "builds": sorted(builds),
-            "neighbours": [_beside(play, tries, level, builds) for level in range(max(0, place - SIDE), min(play.n_levels, place + SIDE + 1))],  # noqa: E501
-            "watch": to_watch(play, here), "spots": _spots(play, place),
+            "first_level": _first_questions(play) if place == 0 else None, "builds": sorted(build_names(play)),
+            "neighbours": [_beside(tries[level], builds[level]) for level in range(max(0, place - SIDE), min(play.n_levels, place + SIDE + 1))],  # noqa: E501
+            "watch": to_watch(play, np.flatnonzero(here)), "spots": _spots(play, place),
         })  # fmt: skip
 
     def _place(self, play: Play) -> int:
@@ -70,25 +70,10 @@ def _planned(plan: Level | None) -> Row:
     return {"target_clear": plan.target_clear, "par_seconds": plan.par_seconds, "chapter": plan.chapter, "knobs": plan.knobs}
 
 
-def _builds(play: Play) -> dict[str, int]:
-    """The builds of the log with their numbers."""
-    named = [build for build in play.gated.log.sessions.build if build is not None]
-    return {build: number for number, build in enumerate(dict.fromkeys(named))}
-
-
-def _beside(play: Play, tries: list[Row], level: int, builds: dict[str, int]) -> Row:
+def _beside(tries: Row, builds: dict[str, Row]) -> Row:
     """A level with its tries, in all and by build."""
-    table = play.attempts
-    build = np.array([builds.get(name, -1) if name else -1 for name in play.gated.log.sessions.build], dtype=np.int64)
-    settled = first_clear(play) & (table.level == level) & (table.outcome < N_SETTLED)
-    of_build = {}
-    for name, number in builds.items():
-        own = settled & (build[table.session] == number)
-        count, cleared = int(own.sum()), int((own & (table.outcome == CLEARED)).sum())
-        if count:
-            of_build[name] = {"settled": count, "clears": cleared, "try_clear": cleared / count}
     keys = ("level", "players", "settled", "try_clear", "try_clear_low", "try_clear_high", "p50")
-    return {key: tries[level][key] for key in keys} | {"builds": of_build}
+    return {key: tries[key] for key in keys} | {"builds": builds}
 
 
 def _spots(play: Play, level: int) -> list[Row]:

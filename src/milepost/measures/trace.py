@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
 from milepost.errors import UsageError
-from milepost.logs.interface import Bools
+from milepost.logs.interface import Ints
+from milepost.measures.cells import first_clear
 from milepost.measures.interface import Row, Table
 from milepost.playback.play import Play
-from milepost.vocabulary import END_CAUSES, FINDINGS, MOVE_KINDS, OUTCOMES
+from milepost.vocabulary import END_CAUSES, FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
 
 
 @dataclass(frozen=True)
@@ -99,12 +101,12 @@ def _repairs(play: Play, first: int, last: int) -> list[str]:
     return [finding.code for number, finding in enumerate(FINDINGS) if int(together) >> number & 1]
 
 
-def to_watch(play: Play, rows: Bools, most: int = 5) -> list[Row]:
+def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Row]:
     """The sessions that show some attempts best: those nearest the middle in tries, with where to look.
 
     Args:
         play: a play.
-        rows: which attempts, all of one level.
+        rows: which attempts, by their places in the table, all of one level.
         most: how many sessions to name.
     """
     table = play.attempts
@@ -112,13 +114,22 @@ def to_watch(play: Play, rows: Bools, most: int = 5) -> list[Row]:
     if not len(sessions):
         return []
     middle = float(np.median(counts))
-    nearest = sorted(zip(sessions.tolist(), counts.tolist(), strict=True), key=lambda item: (abs(item[1] - middle), item[0]))
+    nearest = np.lexsort((sessions, np.abs(counts - middle)))[:most]
     found = []
-    for session, count in nearest[:most]:
-        own = np.flatnonzero(rows & (table.session == session))
+    for session, count in zip(sessions[nearest].tolist(), counts[nearest].tolist(), strict=True):
+        own = rows[table.session[rows] == session]
         found.append({
             "session": play.gated.log.sessions.name[session], "player": play.gated.players[play.gated.player[session]],
             "tries": count, "from": float(table.opened[own[0]]), "to": float(table.closed[own[-1]]),
             "ended": OUTCOMES[table.outcome[own[-1]]],
         })  # fmt: skip
     return found
+
+
+def watch_by_level(play: Play, most: int = 3) -> list[list[Row]]:
+    """Per level of the course, the sessions that show its settled first-clear attempts best."""
+    table = play.attempts
+    rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
+    rows = rows[np.argsort(table.level[rows], kind="stable")]
+    bounds = np.searchsorted(table.level[rows], np.arange(play.n_levels + 1))
+    return [to_watch(play, rows[start:end], most) for start, end in pairwise(bounds.tolist())]

@@ -1,0 +1,37 @@
+"""Tries by level and build, so that builds can be set side by side."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from milepost.measures.cells import first_clear
+from milepost.measures.interface import Row
+from milepost.playback.play import Play
+from milepost.vocabulary import CLEARED, N_SETTLED
+
+
+def build_names(play: Play) -> list[str]:
+    """The builds of the log, by first appearance."""
+    return list(dict.fromkeys(build for build in play.gated.log.sessions.build if build is not None))
+
+
+def tries_by_build(play: Play) -> list[dict[str, Row]]:
+    """Per level of the course, for each build with tries there: settled first-clear tries and how many cleared."""
+    names = build_names(play)
+    number = {name: place for place, name in enumerate(names)}
+    build = np.array([-1 if name is None else number[name] for name in play.gated.log.sessions.build], dtype=np.int64)
+    table = play.attempts
+    rows = first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)
+    rows[rows] = build[table.session[rows]] >= 0
+    cell = table.level[rows] * max(1, len(names)) + build[table.session[rows]]
+    size = play.n_levels * max(1, len(names))
+    settled = np.bincount(cell, minlength=size).reshape(play.n_levels, -1)
+    clears = np.bincount(cell[table.outcome[rows] == CLEARED], minlength=size).reshape(play.n_levels, -1)
+    return [
+        {
+            name: {"settled": int(tried), "clears": int(done), "try_clear": float(done / tried)}
+            for name, tried, done in zip(names, settled[level], clears[level], strict=True)
+            if tried
+        }
+        for level in range(play.n_levels)
+    ]
