@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import unicodedata
+from collections.abc import Sequence
 from math import floor, log10
 
 _UNSAFE = {"Cc", "Cs", "Zl", "Zp"}
 _BIDI = frozenset("\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069\ufeff")
 NOTHING = "–"
+_COLUMNS = "_▁▂▃▄▅▆▇█"
 
 
 def safe(text: str) -> str:
@@ -83,6 +85,13 @@ def listed(items: list[str]) -> str:
 def words(code: str) -> str:
     """A code as words."""
     return code.replace("_", " ")
+
+
+def spark(shares: Sequence[float | None]) -> str:
+    """Shares as columns of eight heights; more than nothing is never drawn as nothing, and None leaves a gap."""
+    return "".join(
+        " " if share is None else _COLUMNS[0 if share <= 0 else max(1, min(8, round(8 * share)))] for share in shares
+    )
 
 
 def bar(share: float | None, width: int) -> str:

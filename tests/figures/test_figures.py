@@ -103,12 +103,12 @@ def test_title_and_reading_line_fit(name):
 
 def test_findings():
     """Each title says what the figure shows, from its numbers."""
-    assert deaths.finding(deaths_document(8)["levels"]).startswith("Lantern Row beyond the we… kills most")
-    assert deaths.finding([]) == "Nobody died in a level of the course"
+    assert deaths.finding(deaths_document(8)).startswith("Lantern Row beyond the we… kills most")
+    assert deaths.finding({"levels": []}) == "Nobody died in a level of the course"
     assert moves.finding(moves_document(24)) == "4 setbacks, most from Lantern Row beyond th… (4), cost 90 s of replay in all"
     assert moves.finding(moves_document(2)) == "Nobody was set back; 20 moves in all"
-    assert spikes.finding(spikes_document(8)["levels"]) == "Lantern Row beyond … is a spike"
-    assert spikes.finding(spikes_document(2)["levels"]) == "No level stands out beyond the course's own unevenness"
+    assert spikes.finding(spikes_document(8)) == "Lantern Row beyond … is a spike"
+    assert spikes.finding(spikes_document(2)) == "No level stands out beyond the course's own unevenness"
     assert funnel.finding({"levels": [], "players": 0}) == "Nobody played a level of the course"
 
 

@@ -13,7 +13,7 @@ from milepost.errors import MilePostError
 from milepost.version import __version__
 
 COMMANDS = (
-    "demo", "check", "funnel", "attempts", "times", "deaths", "moves", "level", "spikes", "whatif", "trace", "coverage",
+    "demo", "check", "funnel", "attempts", "times", "deaths", "moves", "level", "spikes", "whatif", "report", "trace", "coverage",
     "layouts", "ratings", "simulate", "map", "course", "convert",
 )  # fmt: skip
 
@@ -25,6 +25,7 @@ With a log of yours:   milepost check LOG --course course.toml
 Then see the whole:    milepost funnel
 Go into the levels:    milepost attempts, times, deaths, moves, level
 Judge, and look:       milepost spikes, trace
+Tell it to the team:   milepost report LOG --course course.toml -o report.html
 
 milepost --help lists the commands, milepost COMMAND --help explains one.
 """
@@ -58,6 +59,7 @@ def main(argv: list[str] | None = None) -> int:
     """Run one command line; the exit status."""
     try:
         args = build_parser().parse_args(argv)
+        args.words = sys.argv[1:] if argv is None else argv
     except SystemExit as stop:
         return int(stop.code or 0)
     if args.command is None:

@@ -12,7 +12,7 @@ from milepost.cli.loading import Loaded, load
 from milepost.measures.interface import Table
 from milepost.output import write_text
 from milepost.playback.play import Play
-from milepost.reports.document import document
+from milepost.reports.document import described, document
 from milepost.reports.formats import render
 from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
 from milepost.reports.interface import Report
@@ -28,7 +28,7 @@ def measured(args: argparse.Namespace, measure: Callable[[Play], Table], loaded:
     if getattr(args, "by", None):
         return _by_groups(args, measure, loaded)
     play = loaded.play()
-    report = described(args, loaded, document(args.command, play, measure(play)))
+    report = described(document(args.command, play, measure(play)), loaded.course, args.min_players)
     draw(args, report)
     views = VIEWS[args.command](report)
     write(args, Report(report, views, report.get(ROWS.get(args.command, "levels"), [])))
@@ -38,22 +38,9 @@ def measured(args: argparse.Namespace, measure: Callable[[Play], Table], loaded:
 ROWS = {"moves": "moves"}  # the key of the rows that a plain table has, where it is not `levels`
 
 
-def described(args: argparse.Namespace, loaded: Loaded, report: dict[str, Any]) -> dict[str, Any]:
-    """The document with what the views need beside the figures: notes of the course, and the least number of players."""
-    levels = loaded.course.levels if loaded.course else ()
-    notes = {level.name: level.note for level in levels if level.note}
-    still_open = [level.name for level in levels if level.open]
-    extra: dict[str, Any] = {"min_players": getattr(args, "min_players", 0)}
-    if notes:
-        extra["notes"] = notes
-    if still_open:
-        extra["open_levels"] = still_open
-    return report | extra
-
-
 def _by_groups(args: argparse.Namespace, measure: Callable[[Play], Table], loaded: Loaded) -> Exit:
     documents = [
-        (value, described(args, loaded, document(args.command, play, measure(play))))
+        (value, described(document(args.command, play, measure(play)), loaded.course, args.min_players))
         for value, play in loaded.grouped(args.by)
     ]
     report = grouped_document(args.command, args.by, documents)

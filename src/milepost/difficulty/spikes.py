@@ -10,6 +10,7 @@ from milepost.difficulty.cost import QuitHazard, costs, quit_hazard
 from milepost.difficulty.design import against_plan, changes, inversions, knob_notes
 from milepost.difficulty.events import Reading, read_events
 from milepost.difficulty.reading import read_tries
+from milepost.difficulty.sentences import costliest_first, sentence, unsaid
 from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
 from milepost.logs.course import Course
 from milepost.logs.interface import Bools, Floats, Ints
@@ -22,18 +23,11 @@ from milepost.numerics.time_model import fit_times
 from milepost.numerics.try_model import Fit
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
-from milepost.wording import listed, plural
 
 _TELLING = 2.5  # standard errors at which one level alone is told from its surroundings
 _WORTH_TELLING = 1.0  # logits
 _LARGE = {"tries": "one that is harder by 1 logit", "time": "one that takes 2.7 times as long"}
-_NAMED = 3  # levels named in a sentence
 _FEW_FAILURES, _SHARE_OF_FAILURES = 3, 0.01  # below these, failures say nothing of difficulty
-_HOW = {
-    "spike": "is harder than its surroundings",
-    "dip": "is easier than its surroundings",
-    "step": "begins a stretch that stays harder",
-}
 
 
 @dataclass(frozen=True)
@@ -62,9 +56,9 @@ class Spikes:
         """One row a level; the totals hold the model's values and the sentences, costliest first."""
         tries = settled_tries(play)
         if not len(tries.level):
-            return Table([self._empty(play, level) for level in range(play.n_levels)], {
-                "basis": "tries", "model": None, "sentences": ["No level can be judged: no try was settled in a level of the course."], "inversions": [],  # noqa: E501
-            })  # fmt: skip
+            rows = [self._empty(play, level) for level in range(play.n_levels)]
+            said = ["No level can be judged: no try was settled in a level of the course."]
+            return Table(rows, {"basis": "tries", "model": None, "sentences": said, "unsaid": said, "inversions": []})
         case = _Case.of(play, tries, self.course)
         counts = np.bincount(tries.level, minlength=play.n_levels)
         players = np.array([len(np.unique(tries.player[tries.level == level])) for level in range(play.n_levels)])
@@ -73,13 +67,14 @@ class Spikes:
             "quitting": _by_quitting(case.funnel, play.n_levels, self.min_players),
             "time": _by_time(play, self.course, self.min_players),
         }
-        rows = [
-            case.row(level, found[level]) | {name: kinds[level] for name, kinds in others.items()}
-            for level in range(play.n_levels)
-        ]
+        rows = []
+        for level in range(play.n_levels):
+            row = case.row(level, found[level]) | {name: kinds[level] for name, kinds in others.items()}
+            rows.append(row | {"sentence": sentence(row, int(play.counts.sum()), case.basis)})
         totals = {
             "basis": case.basis, "model": _model(case.fit, case.reading, case.hazard),
-            "sentences": sentences(rows, int(play.counts.sum()), case.basis),
+            "sentences": [row["sentence"] for row in costliest_first(rows)] + unsaid(rows, case.basis),
+            "unsaid": unsaid(rows, case.basis),
             "inversions": inversions(play.stops, case.fit), **(knob_notes(self.course, case.fit) if self.course else {}),
         }  # fmt: skip
         return Table(rows, totals)
@@ -88,7 +83,7 @@ class Spikes:
         keys = ("difficulty", "se", "expected", "excess", "excess_se", "odds_ratio", "q_value", "cost", "cost_low", "cost_high",
                 "chance", "expected_chance", "try_clear", "try_clear_low", "try_clear_high", "players_needed", "plan")  # fmt: skip  # noqa: E501
         return {"level": play.stops[level], **dict.fromkeys(keys), "kind": "none", "evidence": "too_few", "tries": 0, "players": 0,  # noqa: E501
-                "changes": [], "watch": [], "quitting": "none", "time": "none"}  # fmt: skip
+                "changes": [], "watch": [], "quitting": "none", "time": "none", "sentence": None}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -232,49 +227,3 @@ def _by_time(play: Play, course: Course | None, least: int) -> list[str]:
 def _kinds(values: Floats, variance: Floats, counts: Ints, least: int) -> list[str]:
     reading = read_events(values, np.diag(variance))
     return [verdict.kind for verdict in verdicts(reading, counts * 2, counts, least)]
-
-
-def sentences(rows: list[Row], players: int, basis: str) -> list[str]:
-    """What stands out, costliest first, as a colleague would say it."""
-    flagged = sorted((row for row in rows if row["kind"] != "none"), key=lambda row: -(row["cost"] or 0.0))
-    if basis == "tries":
-        return [*(_sentence(row, players) for row in flagged), *_unsaid(rows, basis)]
-    return [
-        f"{row['level']} {_HOW[row['kind']]}: it takes {row['odds_ratio']:.1f} times as long to clear as they lead one to expect. "  # noqa: E501
-        f"{row['players']} players, {row['evidence']} evidence. There are next to no failures, so time stands for difficulty."
-        for row in flagged
-    ] + _unsaid(rows, basis)
-
-
-def _unsaid(rows: list[Row], basis: str) -> list[str]:
-    """Which levels cannot be judged, and how many players that would take."""
-    few = [row for row in rows if row["evidence"] == "too_few"]
-    if not few:
-        return []
-    needed = [row["players_needed"] for row in few if row["players_needed"]]
-    names = [row["level"] for row in few[:_NAMED]] + ([plural(len(few) - _NAMED, "more level")] if len(few) > _NAMED else [])
-    who = "No level can be judged: each has" if len(few) == len(rows) else f"{listed(names)} cannot be judged: there are"
-    told = f" It would take about {max(needed)} players at a level to tell {_LARGE[basis]}." if needed else ""
-    return [f"{who} too few players or tries.{told}"]
-
-
-def _sentence(row: Row, players: int) -> str:
-    said = (
-        f"{row['level']} {_HOW[row['kind']]}: a first try that would clear {_odds(row['expected_chance'])} clears {_odds(row['chance'])}. "  # noqa: E501
-        f"{row['players']} players, {row['evidence']} evidence."
-    )
-    if row["kind"] == "spike" and row["cost"] is not None:
-        said += f" About {row['cost']:.0f} of {players} players were lost to it ({row['cost_low']:.0f} to {row['cost_high']:.0f})."  # noqa: E501
-        said += " They also quit more here than around it." if row["quitting"] == "spike" else " By quitting alone it does not stand out."  # noqa: E501
-    for change in row["changes"]:
-        times = f", {change['times_usual']:.0f} times its usual step" if change["times_usual"] else ", new here"
-        said += f" {change['knob']} goes from {change['from']} to {change['to']}{times}."
-    return said
-
-
-def _odds(chance: float) -> str:
-    """A chance in words: so many times in so many."""
-    share, of = min(((round(chance * of), of) for of in range(2, 11)), key=lambda pair: (abs(pair[0] / pair[1] - chance) > 0.04, pair[1]))  # noqa: E501
-    if share in (0, of):
-        return f"{100 * chance:.0f} times in 100"
-    return f"{share} time{'' if share == 1 else 's'} in {of}"

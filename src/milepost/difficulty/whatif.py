@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from statistics import NormalDist
 from typing import Final
 
 import numpy as np
@@ -18,6 +19,7 @@ from milepost.naming import folded
 from milepost.numerics.try_model import fit_tries
 from milepost.playback.play import Play
 
+_SKILLS: Final = 200  # players that stand for all
 _CHANGE: Final = re.compile(r"\s*(.+?)\s*\.\s*(difficulty|target_clear)\s*=\s*([-+]?[0-9.]+)\s*")
 
 
@@ -71,8 +73,25 @@ class WhatIf:
         if match[2] == "target_clear":
             if not 0 < value < 1:
                 raise UsageError(f"--set {text!r}: a chance lies between 0 and 1.")
-            value = float(np.log((1 - value) / value))
+            value = as_difficulty(value)
         return names.index(folded(match[1])), value
+
+
+def planned_retention(model: Row, difficulty: Floats) -> list[float]:
+    """Per level, the share of players that would still be playing after it, were the levels as difficult as this.
+
+    Args:
+        model: the fitted values that `spikes` gives: skill_sd, learning, quit_per_failure.
+        difficulty: per level, in logits.
+    """
+    middling = NormalDist(0.0, max(1e-9, model["skill_sd"]))
+    abilities = np.array([middling.inv_cdf((n + 0.5) / _SKILLS) for n in range(_SKILLS)])
+    return [float(share) for share in _still_there(difficulty, abilities, model["learning"], model["quit_per_failure"])]
+
+
+def as_difficulty(chance: float) -> float:
+    """The difficulty at which a middling player's first try clears with this chance."""
+    return float(np.log((1 - chance) / chance))
 
 
 def _still_there(difficulty: Floats, abilities: Floats, learning: float, hazard: float) -> Floats:

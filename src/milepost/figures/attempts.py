@@ -20,16 +20,17 @@ def draw_attempts(sheet: Sheet, document: dict[str, Any]) -> None:
     rows = document["levels"]
     small = 0 < len(rows) <= _MOST_SMALL
     beside = ". Right: the same as a curve for each level; open circles are players who had not cleared when they stopped" if small else ""  # noqa: E501
-    sheet.title(finding(rows, document["min_players"]), f"Strip: share of players who have not cleared yet after 1, 2, 3 … tries, dark is many{beside}.")  # noqa: E501
+    sheet.title(finding(document), f"Strip: share of players who have not cleared yet after 1, 2, 3 … tries, the stronger the more{beside}.")  # noqa: E501
     strip = sheet.axes(0.17, 0.06, 0.27 if small else 0.75, 0.79)
     _draw_strip(strip, sheet.look, rows)
     if small:
         _draw_curves(sheet.axes(0.49, 0.03, 0.5, 0.83), sheet.look, rows, document["min_players"])
 
 
-def finding(rows: list[Row], least: int) -> str:
+def finding(document: dict[str, Any]) -> str:
     """Which level takes the most tries, in a sentence."""
-    told = [row for row in rows if row["players"] >= max(1, least)]
+    least = document["min_players"]
+    told = [row for row in document["levels"] if row["players"] >= max(1, least)]
     if not told:
         return "Too few players tried a level to say how many tries it takes"
     worst = min(told, key=lambda row: (row["try_clear"], -row["players"]))

@@ -18,8 +18,10 @@ _CAUSES = 4
 def draw_deaths(sheet: Sheet, document: dict[str, Any]) -> None:
     """Draw on an empty figure: a row a level, shades for tenths of the level, causes beside it."""
     rows = document["levels"]
-    sheet.title(finding(rows), "Left: deaths by tenths of the level, darker is more; the number is all deaths there, of "
-          "which some may have no place logged. Right: deaths by cause.")  # fmt: skip
+    sheet.title(
+        finding(document), "Left: deaths by tenths of the level, the stronger the more; the number is all deaths there, "
+        "of which some may have no place logged. Right: deaths by cause.",
+    )  # fmt: skip
     bottom, top = 0.06, 0.85
     places = sheet.axes(0.17, bottom, 0.42, top - bottom)
     causes = sheet.axes(0.66, bottom, 0.32, top - bottom, sharey=places)
@@ -27,9 +29,9 @@ def draw_deaths(sheet: Sheet, document: dict[str, Any]) -> None:
     _draw_causes(causes, sheet.look, rows)
 
 
-def finding(rows: list[Row]) -> str:
+def finding(document: dict[str, Any]) -> str:
     """What kills most, in a sentence."""
-    deadly = [row for row in rows if row["deaths"]]
+    deadly = [row for row in document["levels"] if row["deaths"]]
     if not deadly:
         return "Nobody died in a level of the course"
     worst = max(deadly, key=lambda row: (row["per_player_reached"] or 0, row["deaths"]))

@@ -46,6 +46,11 @@ def drawn(measure: str, document: dict[str, Any], paper: Paper = Paper()) -> She
     return sheet
 
 
+def finding(measure: str, document: dict[str, Any]) -> str:
+    """What a measure's figure shows, in a sentence: its title."""
+    return str(import_module(f"milepost.figures.{measure}").finding(document))
+
+
 def save(sheet: Sheet, stream: BinaryIO, form: str) -> None:
     """Write a figure as PNG, SVG or PDF, without the time at which that was done."""
     sheet.figure.savefig(stream, format=form, metadata=_STAMPS[form])

@@ -21,8 +21,8 @@ def draw_funnel(sheet: Sheet, document: dict[str, Any]) -> None:
     """
     rows = document["levels"]
     causes = [cause for cause in END_CAUSES if any(row[f"stopped_{cause}"] for row in rows)]
-    sheet.title(finding(document), "Bars: players who reached (pale) and cleared (dark) a level. Right: players who "
-          "stopped there, by how their last session ended; dark red counts as lost.")  # fmt: skip
+    sheet.title(finding(document), "Bars: players who reached (pale) and cleared (strong) a level. Right: players who "
+          "stopped there, by how their last session ended; red counts as lost.")  # fmt: skip
     left, right, top, bottom = 0.17, 0.975, 0.828, 0.03
     lanes = max(1, len(causes))
     split = right - 0.075 * lanes

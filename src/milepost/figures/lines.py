@@ -17,8 +17,9 @@ def draw_retention(axes: Any, look: Palette, rows: Sequence[Row], least: int) ->
     """Retention as steps with its band, over the levels; hollow marks where few players are behind it."""
     known = [(n, row) for n, row in enumerate(rows) if row["retention"] is not None]
     place = [n for n, _ in known]
-    low = [row["retention_low"] if row["retention_low"] is not None else 0.0 for _, row in known]
-    high = [row["retention_high"] if row["retention_high"] is not None else 1.0 for _, row in known]
+    # At exactly 0 or 1 there is no interval to draw.
+    low = [row["retention_low"] if row["retention_low"] is not None else row["retention"] for _, row in known]
+    high = [row["retention_high"] if row["retention_high"] is not None else row["retention"] for _, row in known]
     axes.fill_between(place, low, high, step="mid", color=look.pale, alpha=0.55, linewidth=0)
     axes.plot(place, [row["retention"] for _, row in known], color=look.water, linewidth=1.6, drawstyle="steps-mid")
     for n, row in known:

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from milepost.difficulty.sentences import costliest_first
 from milepost.figures.lines import draw_retention, names_at_ends, share_axis
 from milepost.figures.spikes import SHAPES
 from milepost.figures.style import Palette, Sheet, names_across, shortened
@@ -15,6 +16,7 @@ from milepost.vocabulary import END_CAUSES
 from milepost.wording import listed, percent, plural, seconds
 
 _LOST = ("quit", "unknown")
+_OTHER = tuple(cause for cause in END_CAUSES if cause not in _LOST)
 _LEFT, _WIDTH = 0.075, 0.765
 _TICKS = (1, 2, 5, 10, 20, 60, 120, 300, 600, 1800, 3600, 14400)
 
@@ -27,9 +29,8 @@ def draw_overview(sheet: Sheet, document: dict[str, Any]) -> None:
         document: the report's document, with the documents of the funnel, attempts, times and spikes in it.
     """
     names = document["course"]["levels"]
-    sheet.title(finding(document), "Levels from left to right. Marked: what stands out. Orange: the plan. Hollow: few players. Bars and bands: 95 % intervals; "  # noqa: E501
-                "for time, from 25 to 75 % of players.")  # fmt: skip
-    parts = [(_draw_stay, 0.21), (_draw_stops, 0.125), (_draw_tries, 0.15), (_draw_time, 0.125), (_draw_difficulty, 0.15)]
+    sheet.title(finding(document), "Levels from left to right. Orange: the plan. Hollow: few players. Bars and bands: 95 % intervals; for time, 25 to 75 % of players.")  # noqa: E501
+    parts = [(_draw_stay, 0.165), (_draw_stops, 0.1), (_draw_tries, 0.125), (_draw_time, 0.105), (_draw_difficulty, 0.125)]
     top, first = 0.845, None
     for draw, height in parts:
         axes = sheet.axes(_LEFT, top - height, _WIDTH, height, **({"sharex": first} if first else {}))
@@ -47,14 +48,9 @@ def finding(document: dict[str, Any]) -> str:
     rows, players = document["funnel"]["levels"], document["players"]
     if not rows or not players:
         return "Nobody played a level of the course"
-    spikes = [shortened(row["level"], 20) for row in costliest(document["spikes"]["levels"])]
+    spikes = [shortened(row["level"], 20) for row in costliest_first(document["spikes"]["levels"]) if row["kind"] != "dip"]
     end = f"{rows[-1]['cleared']} of {plural(players, 'player')} cleared the last level"
     return f"{end}; {listed(spikes[:3])} stand{'s' if len(spikes) == 1 else ''} out as too hard" if spikes else f"{end}; no level stands out as too hard"  # noqa: E501
-
-
-def costliest(rows: list[Row]) -> list[Row]:
-    """Spikes and steps, the costliest first."""
-    return sorted((row for row in rows if row["kind"] in ("spike", "step")), key=lambda row: -(row["cost"] or 0.0))
 
 
 def _name(axes: Any, look: Palette, text: str) -> None:
@@ -84,21 +80,22 @@ def _draw_stay(axes: Any, look: Palette, document: dict[str, Any]) -> None:
     if not rows:
         return
     draw_retention(axes, look, rows, document["min_players"])
+    ends = [(rows[-1]["retention"] or 0.0, f"still there: {percent(rows[-1]['retention'])}", look.water)]
     if planned:
         axes.plot(range(len(planned)), planned, color=look.lantern, linewidth=1.6)
-        names_at_ends(axes, len(planned) - 1, [(planned[-1], f"as planned: {percent(planned[-1])}", look.lantern)])
-    _name(axes, look, f"still there\n{percent(rows[-1]['retention'])} at the end")
+        ends.append((planned[-1], f"as planned: {percent(planned[-1])}", look.lantern))
+    names_at_ends(axes, len(rows) - 1, ends, 0.13)
 
 
 def _draw_stops(axes: Any, look: Palette, document: dict[str, Any]) -> None:
     rows = document["funnel"]["levels"]
     base = np.zeros(len(rows))
-    for causes, colour in ((_LOST, look.brick), (tuple(c for c in END_CAUSES if c not in _LOST), look.pale)):
+    for causes, fill, edge in ((_LOST, look.brick, look.brick), (_OTHER, "none", look.faint)):
         counts = np.array([sum(row[f"stopped_{cause}"] for cause in causes) for row in rows], dtype=float)
-        axes.bar(range(len(rows)), counts, bottom=base, color=colour, width=0.7)
+        axes.bar(np.flatnonzero(counts), counts[counts > 0], bottom=base[counts > 0], facecolor=fill, edgecolor=edge, width=0.7)
         base += counts
     _whole_ticks(axes, base.max(initial=1))
-    _name(axes, look, "stopped here\ndark: quit or unknown\npale: time up, crash,\nfinished, skipped")
+    _name(axes, look, "stopped here\nfilled: quit, unknown\nhollow: time up, crash,\nfinished, skipped")
 
 
 def _whole_ticks(axes: Any, most: float) -> None:
@@ -115,10 +112,11 @@ def _draw_tries(axes: Any, look: Palette, document: dict[str, Any]) -> None:
         axes.plot([n, n], [row["try_clear_low"], row["try_clear_high"]], color=look.water, linewidth=1.3)
         few = row["players"] < document["min_players"]
         axes.plot(n, row["try_clear"], "o", markersize=5, color=look.water, markerfacecolor=look.paper if few else look.water)
-    for n, target in enumerate(document["targets"]):
+    targets = [level["target_clear"] for level in document["plan"]]
+    for n, target in enumerate(targets):
         if target is not None:
             axes.plot([n - 0.36, n + 0.36], [target, target], color=look.lantern, linewidth=1.8)
-    _name(axes, look, "a try clears" + ("\norange: its target" if any(document["targets"]) else ""))
+    _name(axes, look, "a try clears" + ("\norange: its target" if any(targets) else ""))
 
 
 def _draw_time(axes: Any, look: Palette, document: dict[str, Any]) -> None:
@@ -132,7 +130,8 @@ def _draw_time(axes: Any, look: Palette, document: dict[str, Any]) -> None:
         if row["p50"]:
             few = row["timed"] < document["min_players"]
             axes.plot(n, row["p50"], "o", markersize=5, color=look.water, markerfacecolor=look.paper if few else look.water)
-    for n, par in enumerate(document["par_seconds"]):
+    pars = [level["par_seconds"] for level in document["plan"]]
+    for n, par in enumerate(pars):
         if par:
             values.append(par)
             axes.plot([n - 0.36, n + 0.36], [par, par], color=look.lantern, linewidth=1.8)
@@ -142,7 +141,7 @@ def _draw_time(axes: Any, look: Palette, document: dict[str, Any]) -> None:
     axes.set_yticks(shown, [seconds(float(tick)) for tick in shown], fontsize=8.5)
     axes.set_yticks([], minor=True)
     axes.grid(axis="y", color=look.grid)
-    _name(axes, look, "time to clear\ndot: half of the players" + ("\norange: par" if any(document["par_seconds"]) else ""))
+    _name(axes, look, "time to clear\ndot: half of players" + ("\norange: par" if any(pars) else ""))
 
 
 def _draw_difficulty(axes: Any, look: Palette, document: dict[str, Any]) -> None:

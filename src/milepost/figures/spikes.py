@@ -17,7 +17,7 @@ SHAPES = {"spike": ("^", "brick"), "dip": ("v", "water"), "step": (">", "lantern
 def draw_spikes(sheet: Sheet, document: dict[str, Any]) -> None:
     """Draw on an empty figure; levels with few players are hollow."""
     rows = [(n, row) for n, row in enumerate(document["levels"]) if row["difficulty"] is not None]
-    sheet.title(finding(document["levels"]), "Dots: difficulty of each level in logits with its 95 % interval, adjusted for who got there "  # noqa: E501
+    sheet.title(finding(document), "Dots: difficulty of each level in logits with its 95 % interval, adjusted for who got there "
           "(hollow: too few players). Band: what the other levels lead one to expect.")  # fmt: skip
     axes = sheet.axes(0.055, 0.21, 0.925, 0.65)
     axes.grid(axis="y", color=sheet.look.grid)
@@ -29,8 +29,9 @@ def draw_spikes(sheet: Sheet, document: dict[str, Any]) -> None:
     axes.set_ylabel("difficulty (logits; higher is harder)", color=sheet.look.ink)
 
 
-def finding(rows: list[Row]) -> str:
+def finding(document: dict[str, Any]) -> str:
     """What stands out, in a sentence."""
+    rows = document["levels"]
     by_kind = {kind: [shortened(row["level"], 20) for row in rows if row["kind"] == kind] for kind in SHAPES}
     parts = []
     if by_kind["spike"]:

@@ -70,7 +70,7 @@ class Sheet:
         room = (0.99 - left) * self.figure.get_figwidth() * self.figure.dpi
         taken = line.get_window_extent().width
         if taken > room:
-            line.set_fontsize(size * room / taken)
+            line.set_fontsize(size * 0.98 * room / taken)  # letters do not shrink quite in proportion
 
 
 def new_sheet(size: tuple[int, int] = SIZE, look: Palette = LIGHT) -> Sheet:

@@ -16,7 +16,7 @@ _LINE = 0.27  # how far below its level's middle the line of quantiles lies
 def draw_times(sheet: Sheet, document: dict[str, Any]) -> None:
     """Draw on an empty figure: a row a level, time on a logarithmic scale."""
     rows = document["levels"]
-    sheet.title(finding(rows, document["min_players"]), "Shape: players by active time to clear. Below it from 25 to 75 % (thick) and 10 to 90 % (thin), dot: half have cleared "  # noqa: E501
+    sheet.title(finding(document), "Shape: players by active time to clear. Below it from 25 to 75 % (thick) and 10 to 90 % (thin), dot: half have cleared "  # noqa: E501
                 "(hollow: few players). Red circles: not cleared when they stopped.")  # fmt: skip
     axes = sheet.axes(0.17, 0.06, 0.69, 0.82)
     low = _draw_scale(axes, sheet.look, rows)
@@ -30,9 +30,10 @@ def draw_times(sheet: Sheet, document: dict[str, Any]) -> None:
                           va="center", fontsize=8.5, color=sheet.look.ink)  # fmt: skip
 
 
-def finding(rows: list[Row], least: int) -> str:
+def finding(document: dict[str, Any]) -> str:
     """Which level takes longest, in a sentence."""
-    told = [row for row in rows if row["timed"] >= max(1, least)]
+    least = document["min_players"]
+    told = [row for row in document["levels"] if row["timed"] >= max(1, least)]
     if not told:
         return "Too few players were timed in a level to say how long it takes"
     worst = max(told, key=lambda row: (row["p50"] is None, row["p50"] or row["p25"] or 0.0))

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from milepost.logs.course import Course
 from milepost.measures.interface import Table
 from milepost.playback.play import Play
 from milepost.wording import listed, plural
@@ -27,6 +28,19 @@ def document(command: str, play: Play, table: Table) -> dict[str, Any]:
         **table.totals,
         "levels": table.rows,
     }
+
+
+def described(report: dict[str, Any], course: Course | None, least: int) -> dict[str, Any]:
+    """The document with what its readers need beside the figures: notes of the course, and the least number of players."""
+    levels = course.levels if course else ()
+    notes = {level.name: level.note for level in levels if level.note}
+    still_open = [level.name for level in levels if level.open]
+    extra: dict[str, Any] = {"min_players": least}
+    if notes:
+        extra["notes"] = notes
+    if still_open:
+        extra["open_levels"] = still_open
+    return report | extra
 
 
 def source_notes(report: dict[str, Any]) -> list[str]:

@@ -9,9 +9,10 @@ from milepost.measures.interface import Row
 from milepost.reports.document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.vocabulary import END_CAUSES
-from milepost.wording import NOTHING, bar, listed, number, percent, safe, seconds, words
+from milepost.wording import NOTHING, bar, listed, number, percent, safe, seconds, spark, words
 
 _BAR = 10
+_SPARK, _MOST_BINS = 10, 24
 
 
 def level_column(report: dict[str, Any], count: str) -> Column:
@@ -91,11 +92,28 @@ def attempts_view(report: dict[str, Any]) -> list[View]:
         level_column(report, "players"), count_column("players", "players"), count_column("not cleared", "censored", 4), count_column("tries", "settled", 2),  # noqa: E501
         *share_columns("a try clears", "try_clear", 0, 1), *share_columns("first try", "first_try", 3, 5),
         *(_quantile(name, number, rank) for name, rank in (("p25", 7), ("p50", 0), ("p75", 0), ("p90", 6))),
-        Column("", lambda row: bar(row["try_clear"], _BAR), True, 8, True),
+        Column("still at it after 1, 2 …", _still_trying, True, 8, True),
     )  # fmt: skip
     return [View("Attempts to clear: tries until 25, 50, 75 and 90 % of players have cleared", columns, report["levels"],
                 ["Players who had not cleared yet count as such; “not yet” means that fewer than that share had.",
                  *small_note(report), *source_notes(report)])]  # fmt: skip
+
+
+def _still_trying(row: Row) -> str:
+    """The share of players who have not cleared after 1, 2, 3 … tries."""
+    return spark([step["survival"] for step in row["distribution"][:_SPARK]])
+
+
+def _time_shape(rows: list[Row]) -> Callable[[Row], str]:
+    """When players cleared, from the shortest time of all levels to the longest, on a logarithmic scale."""
+    bins = sorted({part["from"] for row in rows for part in row["distribution"] if part["cleared"]})[:_MOST_BINS]
+
+    def text(row: Row) -> str:
+        cleared = {part["from"]: part["cleared"] for part in row["distribution"]}
+        most = max(cleared.values(), default=0)
+        return spark([cleared.get(start, 0) / most if cleared.get(start) else None for start in bins]) if most else ""
+
+    return text
 
 
 def times_view(report: dict[str, Any]) -> list[View]:
@@ -107,7 +125,7 @@ def times_view(report: dict[str, Any]) -> list[View]:
         Column("failed try", lambda row: seconds(row["fail_p50"]), rank=2),
         Column("settling", lambda row: seconds(row["settling_p50"]), rank=6),
         Column("to next", lambda row: seconds(row["between_p50"]), rank=8),
-        count_column("untimed", "untimed", 9),
+        count_column("untimed", "untimed", 9), Column("short … long", _time_shape(report["levels"]), True, 10, True),
     )  # fmt: skip
     return [View("Time in level: active time until 10 to 90 % of players have cleared", columns, report["levels"],
                 ["Pauses and what lies between attempts are left out. “Not yet”: fewer than that share had cleared.",

@@ -1,0 +1,27 @@
+"""The command `report`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "the whole finding in one file for the team: a page (.html), .md, .pdf, or every figure (.json)"
+EXAMPLE = "milepost report wickwater/logs --course wickwater/course.toml -o report.html"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_measure(parser, by=False)
+    options.add_paper(parser)
+    parser.add_argument("--anonymous", action="store_true", help="pseudonyms for players, sessions and files; the same name gets the same one")  # noqa: E501
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.loading import load
+    from milepost.cli.reporting import gathered, write_report
+
+    write_report(args, gathered(args, load(args)))
+    return Exit.DONE

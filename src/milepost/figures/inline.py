@@ -1,0 +1,56 @@
+"""Figures for a page: SVG that takes its colours from the page and whose names clash with nothing there."""
+
+from __future__ import annotations
+
+import io
+import re
+from typing import Any, Final
+
+from milepost.figures.draw import Paper, drawn, save
+from milepost.figures.style import DARK, LIGHT, Palette
+
+_PROLOGUE: Final = re.compile(r"^.*?(?=<svg)", re.DOTALL)
+_METADATA: Final = re.compile(r"<metadata>.*?</metadata>", re.DOTALL)
+_SIZE: Final = re.compile(r'(<svg[^>]*?) width="[^"]*" height="[^"]*"|(<svg[^>]*?) height="[^"]*" width="[^"]*"')
+_LONG: Final = re.compile(r"(\d+\.\d)\d+")
+_GROUP_NAME: Final = re.compile(r' id="(?:patch|line2d|text|xtick|ytick|matplotlib\.axis|axes|figure|PolyCollection|FillBetween\w*)_\d+"')  # noqa: E501
+_FONT: Final = re.compile(r"(font: (?:[\w.]+ )*?[\d.]+px) [^;\"]+")
+_SPACE: Final = re.compile(r">\s+<")
+
+
+def inline_svg(measure: str, document: dict[str, Any], alternative: str, size: tuple[int, int]) -> str:
+    """A measure's figure as an ``<svg>`` element.
+
+    Args:
+        measure: the figure's name.
+        document: what it is drawn from.
+        alternative: what the picture says, for those who do not see it.
+        size: its shape, in dots.
+    """
+    stream = io.BytesIO()
+    save(drawn(measure, document, Paper(size)), stream, "svg")
+    text = _METADATA.sub("", _PROLOGUE.sub("", stream.getvalue().decode("utf-8")))
+    text = _GROUP_NAME.sub("", text)
+    text = re.sub(r'id="([^"]+)"', rf'id="{measure}-\1"', text)
+    text = re.sub(r'(url\(#|href="#)', rf"\1{measure}-", text)
+    text = _FONT.sub(r"\1 var(--type)", _LONG.sub(r"\1", text))
+    for role, colour in vars(LIGHT).items():
+        text = text.replace(colour, f"var(--{role})")
+    text = _SIZE.sub(lambda found: found[1] or found[2], text, count=1)
+    return _SPACE.sub("><", text).replace("<svg", f'<svg role="img" aria-label="{_escaped(alternative)}"', 1).strip()
+
+
+def variables(look: Palette) -> str:
+    """The colours of a look as CSS variables."""
+    return "".join(f"--{role}:{colour};" for role, colour in vars(look).items())
+
+
+def colours() -> tuple[str, str]:
+    """The variables of the light and of the dark look."""
+    return variables(LIGHT), variables(DARK)
+
+
+def _escaped(text: str) -> str:
+    from html import escape
+
+    return escape(text, quote=True)

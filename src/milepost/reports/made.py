@@ -1,0 +1,58 @@
+"""How a report was made, so that it can be made again: command, versions, and files with their checksums."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterable
+from hashlib import sha256
+from importlib.metadata import version
+from pathlib import Path
+
+from milepost.errors import LogError
+from milepost.measures.interface import Row
+from milepost.reports.interface import Column, View
+from milepost.version import __version__
+from milepost.wording import safe
+
+_PACKAGES = ("numpy", "scipy", "duckdb", "matplotlib")
+_BLOCK = 1 << 20
+
+
+def how_made(command: str, inputs: Iterable[tuple[str, Path | None]]) -> Row:
+    """The command, the versions, and the files.
+
+    Args:
+        command: the command line.
+        inputs: each file's name as it is to be shown, and where it lies (None: standard input, which has no checksum).
+
+    Raises:
+        LogError: a file cannot be read.
+    """
+    packages = ", ".join(f"{name} {version(name)}" for name in _PACKAGES)
+    return {
+        "command": command, "versions": f"Mile Post {__version__}, Python {sys.version.partition(' ')[0]}, {packages}",
+        "files": [_file(name, path) for name, path in inputs],
+    }  # fmt: skip
+
+
+def _file(name: str, path: Path | None) -> Row:
+    if path is None:
+        return {"file": name, "bytes": None, "sha256": None}
+    digest = sha256()
+    try:
+        with path.open("rb") as stream:
+            while block := stream.read(_BLOCK):
+                digest.update(block)
+        return {"file": name, "bytes": path.stat().st_size, "sha256": digest.hexdigest()}
+    except OSError as error:
+        raise LogError(f"{path}: cannot be read ({error.strerror or error}).") from error
+
+
+def made_view(made: Row) -> View:
+    """The files as a table."""
+    columns = (
+        Column("file", lambda row: safe(row["file"]), left=True),
+        Column("bytes", lambda row: "" if row["bytes"] is None else f"{row['bytes']:,}"),
+        Column("SHA-256", lambda row: row["sha256"] or "standard input has none", left=True),
+    )
+    return View("Input files", columns, made["files"])

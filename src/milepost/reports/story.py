@@ -1,0 +1,120 @@
+"""The finding in sentences: what stands out, where players stop, what to watch, and what cannot be said."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from milepost.difficulty.sentences import costliest_first
+from milepost.measures.interface import Row
+from milepost.vocabulary import END_CAUSES
+from milepost.wording import clock, listed, percent, plural, safe, words
+
+_NAMED = 3
+_LOST = ("quit", "unknown")
+
+
+@dataclass(frozen=True)
+class Chapter:
+    """Sentences under a heading; ``ordered`` where the first matters most."""
+
+    heading: str
+    sentences: list[str]
+    ordered: bool = False
+
+
+def story(report: dict[str, Any]) -> list[Chapter]:
+    """The chapters of a whole report's document that have something to say."""
+    told = [
+        Chapter(*_to_fix(report), ordered=True),
+        Chapter("Easier than its surroundings", _sentences(report, ("dip",))),
+        Chapter("Where players stop", _stops(report)),
+        Chapter("What to watch", _watch(report)),
+        Chapter("What cannot be said", _unsaid(report)),
+        Chapter("Whether the log can be trusted", _log(report)),
+    ]
+    return [chapter for chapter in told if chapter.sentences]
+
+
+def flagged(report: dict[str, Any], kinds: tuple[str, ...] = ("spike", "step", "dip")) -> list[Row]:
+    """The levels that stand out, the costliest first."""
+    return [row for row in costliest_first(report["spikes"]["levels"]) if row["kind"] in kinds]
+
+
+def _sentences(report: dict[str, Any], kinds: tuple[str, ...]) -> list[str]:
+    """What `spikes` says of the levels of some kinds, in its order."""
+    return [safe(row["sentence"]) for row in flagged(report, kinds)]
+
+
+def _to_fix(report: dict[str, Any]) -> tuple[str, list[str]]:
+    """The levels that are too hard for where they stand."""
+    said = _sentences(report, ("spike", "step"))
+    if said:
+        return ("To fix, costliest first" if len(said) > 1 else "To fix"), said
+    if any(row["evidence"] != "too_few" for row in report["spikes"]["levels"]):
+        return "Nothing to fix for difficulty", ["No level is harder than its surroundings lead one to expect, beyond the course's own unevenness."]  # noqa: E501
+    return "Too early to judge", ["Too few players or tries to tell whether a level is too hard."]
+
+
+def _stops(report: dict[str, Any]) -> list[str]:
+    rows, players = report["funnel"]["levels"], report["players"]
+    if not rows or not players:
+        return ["Nobody played a level of the course."]
+    last = rows[-1]
+    said = [f"{last['cleared']} of {plural(players, 'player')} cleared the last level, {safe(last['level'])}."]
+    lost = sum(row["lost"] for row in rows)
+    causes = [f"{count} {words(cause)}" for cause in END_CAUSES if cause not in _LOST and (count := sum(row[f"stopped_{cause}"] for row in rows))]  # noqa: E501
+    others = f" Others stopped for reasons that are held against no level: {listed(causes)}." if causes else ""
+    said.append((f"{lost} were lost: they quit, or their end is unknown." if lost else "Nobody was lost on the way.") + others)
+    worst = [row for row in sorted(rows, key=lambda row: -row["lost"]) if row["lost"]][:_NAMED]
+    where = [f"{row['lost']} of {row['reached']} at {safe(row['level'])} ({_range(row, 'drop_off')})" for row in worst]
+    return said + ([f"Most of them: {listed(where)}."] if where else [])
+
+
+def _range(row: Row, key: str) -> str:
+    low, high = row[f"{key}_low"], row[f"{key}_high"]
+    return f"{percent(row[key])}, 95 % interval {percent(low).removesuffix(' %')}–{percent(high)}"
+
+
+def _watch(report: dict[str, Any]) -> list[str]:
+    said = []
+    for row in flagged(report):
+        seen = [f"{safe(one['session'])} from {clock(one['from'])} to {clock(one['to'])} ({plural(one['tries'], 'try', 'tries')}, then {words(one['ended'])})"  # noqa: E501
+                for one in row["watch"]]  # fmt: skip
+        if seen:
+            said.append(f"{safe(row['level'])}: {listed(seen)}.")
+    return said
+
+
+def _unsaid(report: dict[str, Any]) -> list[str]:
+    rows = report["spikes"]["levels"]
+    said = [safe(sentence) for sentence in report["spikes"]["unsaid"]]
+    clear = [row for row in rows if row["kind"] == "none" and row["evidence"] == "none"]
+    short = [row for row in clear if (row["players_needed"] or 0) > row["players"]]
+    if short:
+        most = max(row["players_needed"] for row in short)
+        names = [safe(row["level"]) for row in short[:_NAMED]] + ([plural(len(short) - _NAMED, "more level")] if len(short) > _NAMED else [])  # noqa: E501
+        said.append(f"A level that is too hard by a little may have been missed at {listed(names)}: to tell an excess of 1 logit "
+                    f"there takes up to {most} players at a level.")  # fmt: skip
+    undecided = [row for row in rows if row["plan"] == "too few to tell"]
+    if undecided:
+        said.append(f"At {plural(len(undecided), 'level')} the tries do not tell whether the plan is met.")
+    cut = sum(row[f"stopped_{cause}"] for row in report["funnel"]["levels"] for cause in ("time_up", "crash"))
+    if cut:
+        said.append(f"{plural(cut, 'player')} were cut short by the clock or a crash; how far they would have got is not known.")
+    return said
+
+
+def _log(report: dict[str, Any]) -> list[str]:
+    check = report["check"]
+    found = sum(check["findings"].values())
+    said = [f"{check['records']:,} records in {plural(len(check['files']), 'file')}: {check['used']:,} used, {check['reported']:,} set aside, each with its reason; {plural(found, 'finding')}."]  # noqa: E501
+    moved = [safe(row["level"]) for row in check["moved"]]
+    if moved:
+        said.append(f"Cleaning changes the answer: at {len(moved)} of {plural(len(check['levels']), 'level')} a figure moves by more than a point.")  # noqa: E501
+    else:
+        said.append("Cleaning does not change the answer: no level's figures move by more than a point.")
+    suspects = check["suspects"]
+    if suspects:
+        said.append(f"{plural(len(suspects), 'thing looks', 'things look')} odd, and may be true: {listed([row['code'] for row in suspects])}.")  # noqa: E501
+    return said

@@ -1,0 +1,120 @@
+"""The report as one page of HTML that needs nothing beside it."""
+
+from __future__ import annotations
+
+from base64 import b64encode
+from dataclasses import dataclass
+from hashlib import sha256
+from importlib.resources import files
+from typing import Any, Final
+
+from milepost.reports.check_views import check_views
+from milepost.reports.glossary import DEFINITIONS
+from milepost.reports.interface import View
+from milepost.reports.level_pages import level_pages
+from milepost.reports.made import made_view
+from milepost.reports.registry import VIEWS
+from milepost.reports.story import story
+from milepost.reports.summary import summary_view
+from milepost.wording import plural, safe
+
+_PAGE: Final = files("milepost.reports").joinpath("page")
+OTHERS: Final = ("coverage", "layouts", "ratings")  # measures that a table shows best
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A picture of the page: its name, the finding that it shows, and the drawing as an ``<svg>`` element."""
+
+    name: str
+    heading: str
+    finding: str
+    svg: str
+
+
+@dataclass(frozen=True)
+class Look:
+    """The page's colours as CSS variables."""
+
+    light: str
+    dark: str
+
+
+def render_page(report: dict[str, Any], overview: Picture, pictures: list[Picture], look: Look) -> str:
+    """The page.
+
+    Args:
+        report: the whole report's document.
+        overview: the picture of the whole course.
+        pictures: one for each measure that has one, named as the measure.
+        look: the colours.
+    """
+    from jinja2 import Environment
+    from markupsafe import Markup
+
+    page = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True).from_string(_text("page.html"))
+    script = _text("page.js")
+    style = _text("page.css").replace("%LIGHT%", look.light).replace("%DARK%", look.dark)
+    rows = report["spikes"]["levels"]
+    return page.render(
+        title=_title(report), subtitle=_subtitle(report), style=Markup(style), script=Markup(script),
+        script_hash=b64encode(sha256(script.encode()).digest()).decode(), story=_chapters(report),
+        overview=_shown(overview, [summary_view(report)]),
+        pictures=[_shown(picture, VIEWS[picture.name](report[picture.name])) for picture in pictures],
+        summary=_plain(summary_view(report)), said=[safe(row["sentence"]) if row["sentence"] else "" for row in rows],
+        pages=[[_plain(view) for view in views] for views in level_pages(report)],
+        bins=[_bins(row) for row in report["deaths"]["levels"]],
+        others=[_plain(view) for name in OTHERS if report[name] for view in VIEWS[name](report[name])],
+        health=[_plain(view) for view in check_views(report["check"])],
+        definitions=DEFINITIONS, made=report["made"] | {"files": _plain(made_view(report["made"]))},
+    )  # fmt: skip
+
+
+def _chapters(report: dict[str, Any]) -> list[dict[str, Any]]:
+    """The story, with the level's name set apart where a sentence begins with one."""
+    names = sorted((safe(name) for name in report["course"]["levels"]), key=len, reverse=True)
+
+    def parted(sentence: str) -> tuple[str, str]:
+        lead = next((name for name in names if sentence.startswith(name)), "")
+        return lead, sentence[len(lead) :]
+
+    return [vars(chapter) | {"sentences": [parted(said) for said in chapter.sentences]} for chapter in story(report)]
+
+
+def _text(name: str) -> str:
+    return _PAGE.joinpath(name).read_text(encoding="utf-8")
+
+
+def _title(report: dict[str, Any]) -> str:
+    return safe(report["course"].get("name") or "The course") + f": {plural(report['players'], 'player')} played it"
+
+
+def _subtitle(report: dict[str, Any]) -> str:
+    order = "the order of the levels is inferred from who was where first" if report["course"]["inferred"] else "in the order of the course file"  # noqa: E501
+    return f"{plural(len(report['course']['levels']), 'level')}, {order}; {plural(report['sessions'], 'session')}."
+
+
+def _shown(picture: Picture, views: list[View]) -> dict[str, Any]:
+    """A picture with its numbers in tables."""
+    from markupsafe import Markup
+
+    return vars(picture) | {"svg": Markup(picture.svg), "views": [_plain(view) for view in views]}
+
+
+def _plain(view: View) -> dict[str, Any]:
+    """A view as texts."""
+    columns = [column for column in view.columns if not column.drawn]
+    return {
+        "heading": view.heading, "notes": view.notes,
+        "columns": [{"title": column.said or column.title, "left": column.left} for column in columns],
+        "rows": [[column.text(row) for column in columns] for row in view.rows],
+    }  # fmt: skip
+
+
+def _bins(row: dict[str, Any]) -> dict[str, Any] | None:
+    """Bars of up to 24 for deaths by tenths of a level; nothing where no death has a place."""
+    most = max(row["progress"], default=0)
+    if not most:
+        return None
+    bars = [round(23 * count / most, 1) for count in row["progress"]]
+    return {"bars": bars, "text": ", ".join(str(count) for count in row["progress"])}
