@@ -49,15 +49,27 @@ def write_report(args: argparse.Namespace, report: Document) -> None:
         UsageError: the name's ending says no form that a report can have.
         OutputError: a file cannot be written.
     """
-    if args.output in (None, "-"):
+    form = form_of(args.output)
+    if form is None:
         *told, table = text_views(report)
         strip = course_strip(report) if args.format == "table" else []
         write(args, Report(report, [*told, *strip, table], summary_rows(report)))
         return
-    form = Path(args.output).suffix.lower()
-    if form not in _FORMS:
-        raise UsageError(f"{args.output}: a report's name ends in .html, .md, .json or .pdf.")
     _FORMS[form](args, report)
+
+
+def form_of(output: str | None) -> str | None:
+    """The form that a report's file has by its name's ending; None for standard output.
+
+    Raises:
+        UsageError: the name's ending says no form that a report can have.
+    """
+    if output in (None, "-"):
+        return None
+    form = Path(str(output)).suffix.lower()
+    if form not in _FORMS:
+        raise UsageError(f"{output}: a report's name ends in .html, .md, .json or .pdf.")
+    return form
 
 
 def text_views(report: Document) -> list[View]:

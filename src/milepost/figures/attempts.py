@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import zip_longest
 from typing import Any
 
 import numpy as np
@@ -98,7 +99,7 @@ def _draw_curve(axes: Any, look: Palette, row: Row, place: tuple[float, float, f
     up = [floor - height * value for value in y]
     axes.plot([left, left + 0.86], [floor, floor], color=look.grid, linewidth=1)
     axes.step(across, up, where="post", color=look.water, linewidth=1.2 if few else 1.8, linestyle=":" if few else "-")
-    for here, following in zip(steps, [*steps[1:], None], strict=True):
+    for here, following in zip_longest(steps, steps[1:]):
         cut = here["at_risk"] - here["cleared"] - (following["at_risk"] if following else 0)
         if cut:
             axes.plot(left + width * here["k"], floor - height * here["survival"], "o", markersize=3 + min(4.0, 0.5 * cut),

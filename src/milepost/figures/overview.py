@@ -18,6 +18,7 @@ from milepost.wording import listed, percent, plural, seconds
 _LOST = ("quit", "unknown")
 _OTHER = tuple(cause for cause in END_CAUSES if cause not in _LOST)
 _LEFT, _WIDTH = 0.075, 0.765
+_LINES, _LETTER = 3, 0.0078  # lines of names above, and a letter's width as a share of the axes
 _TICKS = (1, 2, 5, 10, 20, 60, 120, 300, 600, 1800, 3600, 14400)
 
 
@@ -30,17 +31,18 @@ def draw_overview(sheet: Sheet, document: dict[str, Any]) -> None:
     """
     names = document["course"]["levels"]
     sheet.title(finding(document), "Levels from left to right. Orange: the plan. Hollow: few players. Bars and bands: 95 % intervals; for time, 25 to 75 % of players.")  # noqa: E501
-    parts = [(_draw_stay, 0.165), (_draw_stops, 0.1), (_draw_tries, 0.125), (_draw_time, 0.105), (_draw_difficulty, 0.125)]
-    top, first = 0.845, None
+    parts = [(_draw_stay, 0.155), (_draw_stops, 0.09), (_draw_tries, 0.115), (_draw_time, 0.095), (_draw_difficulty, 0.115)]
+    top, first = 0.83, None
     for draw, height in parts:
         axes = sheet.axes(_LEFT, top - height, _WIDTH, height, **({"sharex": first} if first else {}))
         first = first or axes
         draw(axes, sheet.look, document)
-        _mark(axes, sheet.look, document["spikes"]["levels"], axes is first)
+        _mark(axes, sheet.look, document["spikes"]["levels"])
         axes.tick_params(labelbottom=False)
         top -= height + 0.016
     names_across(axes, names)
     axes.tick_params(labelbottom=True)
+    _name_marks(first, sheet.look, document["spikes"]["levels"])
 
 
 def finding(document: dict[str, Any]) -> str:
@@ -58,20 +60,27 @@ def _name(axes: Any, look: Palette, text: str) -> None:
     axes.text(1.012, 0.96, text, transform=axes.transAxes, fontsize=9.5, color=look.ink, va="top", linespacing=1.35)
 
 
-def _mark(axes: Any, look: Palette, rows: list[Row], labelled: bool) -> None:
-    """Lines through the levels that stand out, with their names on top, at two heights so that neighbours keep apart."""
-    before, raised = -99, False
+def _mark(axes: Any, look: Palette, rows: list[Row]) -> None:
+    """Lines through the levels that stand out."""
+    for n, row in enumerate(rows):
+        if row["kind"] != "none":
+            axes.axvline(n, color=look.of(SHAPES[row["kind"]][1]), linewidth=0.9, linestyle=":", zorder=0)
+
+
+def _name_marks(axes: Any, look: Palette, rows: list[Row]) -> None:
+    """The names of the levels that stand out, above; each in the lowest line where it touches no other."""
+    ends = [-1.0] * _LINES
     for n, row in enumerate(rows):
         if row["kind"] == "none":
             continue
-        colour = look.of(SHAPES[row["kind"]][1])
-        axes.axvline(n, color=colour, linewidth=0.9, linestyle=":", zorder=0)
-        if labelled:
-            raised = n - before < 0.16 * len(rows) and not raised
-            axes.annotate(f"{shortened(row['level'], 16)}: {row['kind']}", (n, 1.0), (0, 17 if raised else 4), ha="center",
-                          xycoords=("data", "axes fraction"), textcoords="offset points", va="bottom", fontsize=9, color=colour,
-                          fontweight="bold")  # fmt: skip
-            before = n
+        text = f"{shortened(row['level'], 16)}: {row['kind']}"
+        middle, half = (n + 0.7) / (len(rows) + 0.4), _LETTER * len(text) / 2
+        line = next((line for line, end in enumerate(ends) if end < middle - half), None)
+        if line is None:
+            continue  # it has its line through the course, and its name below
+        ends[line] = middle + half
+        axes.annotate(text, (n, 1.0), (0, 4 + 12 * line), xycoords=("data", "axes fraction"), textcoords="offset points",
+                      va="bottom", ha="center", fontsize=9, color=look.of(SHAPES[row["kind"]][1]), fontweight="bold")  # fmt: skip
 
 
 def _draw_stay(axes: Any, look: Palette, document: dict[str, Any]) -> None:

@@ -19,7 +19,7 @@ class Palette:
     grid: str = "#dfe3e2"
     water: str = "#2f6788"  # what is measured
     pale: str = "#b4ccd8"  # the larger whole behind it
-    lantern: str = "#b06a00"  # what stands out, and the plan
+    lantern: str = "#a66300"  # what stands out, and the plan
     brick: str = "#8f2f2a"  # what is lost
 
     def of(self, role: str) -> str:
@@ -30,7 +30,7 @@ class Palette:
 LIGHT = Palette()
 DARK = Palette(
     paper="#141d24", ink="#e9ece6", faint="#98a5ad", grid="#2c3942", water="#8cc3e4", pale="#34526a", lantern="#f2b04e",
-    brick="#ee8a7f",
+    brick="#e0635c",
 )  # fmt: skip
 SIZE = (1280, 800)  # dots
 _INCHES = 8.0  # of height, so that type keeps its share of the picture at any size

@@ -18,13 +18,15 @@ def build_names(play: Play) -> list[str]:
 def tries_by_build(play: Play) -> list[dict[str, Row]]:
     """Per level of the course, for each build with tries there: settled first-clear tries and how many cleared."""
     names = build_names(play)
+    if not names:
+        return [{} for _ in range(play.n_levels)]
     number = {name: place for place, name in enumerate(names)}
     build = np.array([-1 if name is None else number[name] for name in play.gated.log.sessions.build], dtype=np.int64)
     table = play.attempts
     rows = first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)
     rows[rows] = build[table.session[rows]] >= 0
-    cell = table.level[rows] * max(1, len(names)) + build[table.session[rows]]
-    size = play.n_levels * max(1, len(names))
+    cell = table.level[rows] * len(names) + build[table.session[rows]]
+    size = play.n_levels * len(names)
     settled = np.bincount(cell, minlength=size).reshape(play.n_levels, -1)
     clears = np.bincount(cell[table.outcome[rows] == CLEARED], minlength=size).reshape(play.n_levels, -1)
     return [

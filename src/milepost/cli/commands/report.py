@@ -21,7 +21,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
-    from milepost.cli.reporting import gathered, write_report
+    from milepost.cli.reporting import form_of, gathered, write_report
 
+    form_of(args.output)  # before the work, not after it
     write_report(args, gathered(args, load(args)))
     return Exit.DONE
