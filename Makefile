@@ -12,7 +12,7 @@ test: lint types
 	$(BIN)/python -m pytest
 
 lint: $(VENV)/ready
-	$(BIN)/ruff check src tests scripts
+	$(BIN)/ruff check src tests scripts benchmarks
 
 types: $(VENV)/ready
 	$(BIN)/mypy

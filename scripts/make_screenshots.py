@@ -1,6 +1,7 @@
 """Makes the pictures of docs/screenshots anew from the demo data.
 
-Needs Xvfb, xterm and ImageMagick's `import` (Debian: xvfb xterm imagemagick). Run: make screenshots
+Needs Xvfb, xterm, ImageMagick's `import` and Chromium with its driver (Debian: xvfb xterm imagemagick chromium
+chromium-driver). Run: make screenshots
 """
 
 from __future__ import annotations
@@ -23,8 +24,6 @@ TERMINAL = {
     "level-terminal": f"level Low\\ Arch {ON_DEMO}",
     "trace-terminal": f"trace maud-wick-1 {ON_DEMO}",
     "groups-terminal": f"funnel {ON_DEMO} --by role",
-    "attempts-terminal": f"attempts {ON_DEMO}",
-    "times-terminal": f"times {ON_DEMO}",
     "spikes-terminal": f"spikes {ON_DEMO}",
 }
 FIGURES = {
@@ -34,16 +33,26 @@ FIGURES = {
     "moves": f"moves {ON_DEMO}",
     "level": f"level Low\\ Arch {ON_DEMO}",
     "trace-all": f"trace --all {ON_DEMO}",
+    "attempts": f"attempts {ON_DEMO}",
+    "times": f"times {ON_DEMO}",
+    "whatif": f"whatif {ON_DEMO} --set 'Low Arch.target_clear=0.75' --set 'Glass Basin.target_clear=0.7'",
 }
 SCREEN, DISPLAY = "1280x800x24", ":97"
+PAGES = {"report": (1280, 800, "light"), "report-dark": (1280, 800, "dark"), "report-phone": (400, 800, "light"),
+         "report-phone-dark": (400, 800, "dark")}  # fmt: skip
+# The page's switches: no window, nothing asked of the network.
+BROWSER = ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-sync",
+           "--hide-scrollbars")  # fmt: skip
 PATIENCE = 30.0  # seconds for one command
 
 
 def main() -> None:
-    """Draw the figures, then photograph every command in a terminal window."""
-    for tool in ("Xvfb", "xterm", "import"):
+    """Draw the figures, then photograph every command in a terminal window, and the report in a browser."""
+    for tool in ("Xvfb", "xterm", "import", "chromium", "chromedriver"):
         if shutil.which(tool) is None:
-            sys.exit(f"{tool} is not installed; the screenshots need xvfb, xterm and imagemagick.")
+            sys.exit(f"{tool} is not installed; the screenshots need xvfb, xterm, imagemagick, chromium and chromium-driver.")
+    for old in SHOTS.glob("*.png"):
+        old.unlink()
     with tempfile.TemporaryDirectory() as folder:
         run(folder, "demo --output wickwater")
         for name, words in FIGURES.items():
@@ -54,6 +63,8 @@ def main() -> None:
                     photograph(folder, name, words)
             finally:
                 screen.terminate()
+        run(folder, f"report {ON_DEMO} -o report.html")
+        photograph_pages(Path(folder) / "report.html")
 
 
 def run(folder: str, words: str) -> None:
@@ -79,6 +90,31 @@ def photograph(folder: str, name: str, words: str) -> None:
         time.sleep(0.6)  # the window draws after the command ends
         subprocess.run(["import", "-window", "root", str(SHOTS / f"{name}.png")], env=environment, check=True)
         shown.terminate()
+
+
+def photograph_pages(page: Path) -> None:
+    """Show the report in a browser, wide and narrow, light and dark, with the first level that stands out open on a phone."""
+    from selenium import webdriver
+    from selenium.webdriver.chrome.service import Service
+
+    options = webdriver.ChromeOptions()
+    options.binary_location = str(shutil.which("chromium"))
+    for switch in BROWSER:
+        options.add_argument(switch)
+    driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    try:
+        for name, (width, height, scheme) in PAGES.items():
+            size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+            driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+            scheme_wanted = {"features": [{"name": "prefers-color-scheme", "value": scheme}]}
+            driver.execute_cdp_cmd("Emulation.setEmulatedMedia", scheme_wanted)
+            driver.get(page.as_uri())
+            if scheme == "dark":  # another part of the page
+                part = "level-6" if width < 500 else "glance"
+                driver.execute_script(f"const one = document.getElementById('{part}'); one.open = true; one.scrollIntoView()")
+            driver.save_screenshot(str(SHOTS / f"{name}.png"))
+    finally:
+        driver.quit()
 
 
 if __name__ == "__main__":

@@ -52,7 +52,8 @@ class WhatIf:
         before, after = (_still_there(d, fit.ability, fit.learning, hazard.value) for d in (fit.difficulty, changed))
         rows: list[Row] = [
             {
-                "level": row["level"], "reached": row["reached"], "retention": row["retention"],
+                "level": row["level"], "reached": row["reached"],
+                **{key: row[key] for key in ("retention", "retention_low", "retention_high")},
                 "difficulty": float(fit.difficulty[n]), "changed": float(changed[n]),
                 "projected": float(before[n]), "projected_changed": float(after[n]),
                 "players": row["reached"],

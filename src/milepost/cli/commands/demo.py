@@ -34,11 +34,12 @@ def run(args: argparse.Namespace) -> Exit:
         ["attempts", log, "--course", course],
         ["times", log, "--course", course],
         ["spikes", log, "--course", course],
+        ["report", log, "--course", course, "-o", f"{folder}/report.html"],
     ):
         print(f"\n$ milepost {shlex.join(words)}", flush=True)
         status = main(words)
         if status:
             return Exit(status)
         sys.stdout.flush()
-    print(f"\nNext: open {folder}/funnel.png, or add --format json to any of them.")
+    print(f"\nNext: open {folder}/report.html in a browser, or add --format json to any of them.")
     return Exit.DONE
