@@ -36,6 +36,20 @@ def span(tape: Tape, since: int, i: int) -> float:
 # Opening and closing
 
 
+def begin(state: State, session: int, player: int, coarse: bool) -> None:
+    """Start a session: out of the levels, nothing remembered."""
+    state.session, state.player, state.coarse = session, player, coarse
+    state.phase, state.level = OUT, NOWHERE
+    state.opened_at = state.ready_at = NOWHERE
+    state.visit_at, state.visit_first = NOWHERE, state.attempts
+    state.hits, state.progress, state.settling = 0, -1.0, -1.0
+    state.paused, state.pause_from, state.pausing, state.cut = 0.0, 0.0, False, False
+    state.echo = NOWHERE  # the level cleared last, while no visit to it was opened since
+    state.clear_at, state.clear_level, state.clear_fresh = NOWHERE, NOWHERE, False
+    state.hop_at, state.hop_from, state.hop_to = NOWHERE, NOWHERE, NOWHERE  # the transition kept last
+    state.end = NOWHERE  # the cause of the session's end, once it has ended
+
+
 def new_visit(tape: Tape, attempts: Attempts, state: State, level: int, at: int) -> None:
     """Begin a stay in a level, with the record ``at``."""
     end_visit(tape, attempts, state)

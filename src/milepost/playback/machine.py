@@ -10,6 +10,7 @@ from typing import Final
 
 from milepost.playback.attempting import (
     be_cleared,
+    begin,
     clear,
     close_attempt,
     end_visit,
@@ -23,7 +24,7 @@ from milepost.playback.attempting import (
     within,
     write_attempt,
 )  # fmt: skip
-from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Attempts, Moves, State, Tally, Tape
+from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Attempts, Moves, Sittings, State, Tally, Tape
 from milepost.vocabulary import (
     ADVANCE,
     BIT,
@@ -60,6 +61,7 @@ from milepost.vocabulary import (
     WAS_RESET,
 )  # fmt: skip
 
+_UNKNOWN_SPAN: Final = float("nan")
 ENDS: Final = (QUIT, TIME_UP, CRASH, LEFT, LEFT, UNKNOWN)  # outcome of an open attempt, by the session's end cause
 
 _REPEATED_START: Final = BIT["repeated_start"]
@@ -81,6 +83,18 @@ _UNMATCHED_PAUSE: Final = BIT["unmatched_pause"]
 _NO_EFFECT: Final = BIT["no_effect"]
 _AFTER_END: Final = BIT["after_end"]
 _IMPLIED_COMPLETE: Final = BIT["implied_complete"]
+
+
+def run_sessions(
+    tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: State, sittings: Sittings, first: int, stop: int
+) -> None:  # fmt: skip
+    """Replay the sittings from ``first`` up to ``stop``, in their order."""
+    for number in range(first, stop):
+        session = sittings.session[number]
+        begin(state, session, sittings.player[session], sittings.coarse[session])
+        start, end = sittings.bounds[session], sittings.bounds[session + 1]
+        sittings.endless[session] = run_session(tape, tally, attempts, moves, state, start, end)
+        sittings.end[session] = state.end
 
 
 def run_session(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: State, first: int, stop: int) -> bool:
@@ -230,7 +244,7 @@ def _outcome_elsewhere(tape: Tape, tally: Tally, attempts: Attempts, state: Stat
         new_visit(tape, attempts, state, level, i)
         open_attempt(state, i)
         _note_progress(tape, state, i)
-        write_attempt(tape, tally, attempts, state, outcome, i, float("nan"))
+        write_attempt(tape, tally, attempts, state, outcome, i, _UNKNOWN_SPAN)
     if outcome == CLEARED:
         be_cleared(state, i)
     else:

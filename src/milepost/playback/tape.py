@@ -15,8 +15,7 @@ NOWHERE = -1
 class Tape(NamedTuple):
     """The records in replay order, the course, and the rules; column i is the i-th record.
 
-    ``next_level`` gives per stop the level after it in the course, NOWHERE after the last and for unplaced stops;
-    ``placed`` says which stops have a place in the course. ``end`` is per record the number of its cause among the
+    ``is_place`` says per stop whether it is a place, no level. ``end`` is per record the number of its cause among the
     causes of a session's end.
     """
 
@@ -74,10 +73,26 @@ class Moves(NamedTuple):
     kind: Any
 
 
+class Sittings(NamedTuple):
+    """The sessions in the order of play, and what becomes of each.
+
+    ``session`` is in the order of play; the other columns are by session: its player, whether its clock is coarse, where its
+    records begin (one more than sessions), how it ended, and whether it has no end of its own.
+    """
+
+    session: Any
+    player: Any
+    coarse: Any
+    bounds: Any
+    end: Any
+    endless: Any
+
+
 class State:
     """One session's state, and how much has been written so far.
 
-    Positions (``..._at``) are numbers of records; the times are those records' times.
+    Positions (``..._at``) are numbers of records; the times are those records' times. ``attempting.begin`` sets what
+    belongs to a session.
     """
 
     __slots__ = (
@@ -86,21 +101,37 @@ class State:
         "progress", "ready_at", "session", "settling", "visit", "visit_at", "visit_first",
     )  # fmt: skip
 
-    def __init__(self) -> None:
-        self.attempts = 0  # written so far
-        self.moves = 0
-        self.visit = 0
-        self.begin(0, 0, False)
+    attempts: int  # written so far, as are moves
+    moves: int
+    visit: int
+    session: int
+    player: int
+    coarse: bool
+    phase: int
+    level: int
+    opened_at: int
+    ready_at: int
+    visit_at: int
+    visit_first: int
+    hits: int
+    progress: float
+    settling: float
+    paused: float
+    pause_from: float
+    pausing: bool
+    cut: bool
+    echo: int
+    clear_at: int
+    clear_level: int
+    clear_fresh: bool
+    hop_at: int
+    hop_from: int
+    hop_to: int
+    end: int
 
-    def begin(self, session: int, player: int, coarse: bool) -> None:
-        """Start a session: out of the levels, nothing remembered."""
-        self.session, self.player, self.coarse = session, player, coarse
-        self.phase, self.level = OUT, NOWHERE
-        self.opened_at = self.ready_at = NOWHERE
-        self.visit_at, self.visit_first = NOWHERE, self.attempts
-        self.hits, self.progress, self.settling = 0, -1.0, -1.0
-        self.paused, self.pause_from, self.pausing, self.cut = 0.0, 0.0, False, False
-        self.echo = NOWHERE  # the level cleared last, while no visit to it was opened since
-        self.clear_at, self.clear_level, self.clear_fresh = NOWHERE, NOWHERE, False
-        self.hop_at, self.hop_from, self.hop_to = NOWHERE, NOWHERE, NOWHERE  # the transition kept last
-        self.end = NOWHERE  # the cause of the session's end, once it has ended
+    def __init__(self) -> None:
+        self.attempts = self.moves = self.visit = 0
+
+
+TRUTHS = frozenset({"clear_fresh", "coarse", "cut", "pausing"})  # fields of a state that are true or false
+FLOATS = frozenset({"pause_from", "paused", "progress", "settling"})  # fields that are seconds or shares
