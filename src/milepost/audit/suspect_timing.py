@@ -63,35 +63,42 @@ def _records(evidence: Evidence, rows: Ints, code: str, why: str) -> list[Suspec
 
 def doubled_logic(evidence: Evidence) -> list[Suspect]:
     """Sessions in which every event comes a second time, always the same moment later."""
-    bounds = evidence.play.gated.bounds
-    doubled, lags = [], []
-    for session in range(evidence.n_sessions):
-        lag = _common_lag(evidence, slice(int(bounds[session]), int(bounds[session + 1])))
-        if lag is not None:
-            doubled.append(session)
-            lags.append(lag)
-    if not doubled:
+    length = np.diff(evidence.play.gated.bounds)
+    doubled, lags = _common_lags(evidence, length)
+    if not len(doubled):
         return []
-    count = int(sum(bounds[session + 1] - bounds[session] for session in doubled))
     why = f"every event comes twice, {np.median(lags):.3g} s apart: do two copies of the logic run?"
-    return [Suspect("doubled_logic", [], count, frozenset(doubled), why)]
+    return [Suspect("doubled_logic", [], int(length[doubled].sum()), frozenset(doubled.tolist()), why)]
 
 
-def _common_lag(evidence: Evidence, own: slice) -> float | None:
-    """The lag at which nearly every event of a session is repeated; None where there is none."""
-    event, level, time = evidence.event[own], evidence.level[own], evidence.time[own]
-    if len(event) < 10:
-        return None
-    key = event * (evidence.level.max() + 2) + level
-    order = np.lexsort((time, key))
-    lag: Floats = np.diff(time[order])[np.diff(key[order]) == 0]
-    steps = np.round(lag[lag > 0] / _LAG_STEP).astype(np.int64)
-    if not len(steps):
-        return None
-    values, counts = np.unique(steps, return_counts=True)
-    best = int(np.argmax(counts))
-    near = counts[np.abs(values - values[best]) <= 1].sum()
-    return float(values[best]) * _LAG_STEP if near >= _TWINS * len(event) / 2 else None
+def _common_lags(evidence: Evidence, length: Ints) -> tuple[Ints, Floats]:
+    """The sessions of which nearly every event is repeated at one lag, and that lag."""
+    session, step = _lags(evidence)
+    if not len(session):
+        return np.zeros(0, np.int64), np.zeros(0)
+    span = int(step.max()) + 3
+    keys, counts = np.unique(session * span + step, return_counts=True)
+    commonest = np.lexsort((keys, -counts, keys // span))
+    best = commonest[np.diff(keys[commonest] // span, prepend=-1) != 0]
+    near = counts[best].copy()
+    for side in (-1, 1):  # a lag may fall on either side of a step
+        place = np.minimum(np.searchsorted(keys, keys[best] + side), len(keys) - 1)
+        near += np.where(keys[place] == keys[best] + side, counts[place], 0)
+    of = keys[best] // span
+    twice = (length[of] >= 10) & (near >= _TWINS * length[of] / 2)
+    return of[twice], (keys[best] % span)[twice] * _LAG_STEP
+
+
+def _lags(evidence: Evidence) -> tuple[Ints, Ints]:
+    """For each event that came before at its level in its session: the session, and how many steps of time ago."""
+    if not len(evidence.event):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    kind = evidence.event * (evidence.level.max() + 2) + evidence.level
+    key = evidence.session * (kind.max() - kind.min() + 1) + kind - kind.min()
+    order = np.lexsort((evidence.time, key))
+    lag = np.diff(evidence.time[order])
+    again = (np.diff(key[order]) == 0) & (lag > 0)
+    return evidence.session[order][1:][again], np.round(lag[again] / _LAG_STEP).astype(np.int64)
 
 
 def idle_span(evidence: Evidence) -> list[Suspect]:

@@ -35,16 +35,21 @@ def replay_order(records: Records, left: Ints, n_sessions: int) -> tuple[Ints, I
     Returns:
         The record numbers in order (sessions one after the other), and those whose clock runs backwards.
     """
-    session = records.session[left]
-    without = np.bincount(session[~records.has_seq[left]], minlength=n_sessions)
+    logged = left[np.argsort(records.session[left], kind="stable")]  # session by session, as logged
+    session = records.session[logged]
+    same = np.diff(session) == 0
+    without = np.bincount(session[~records.has_seq[logged]], minlength=n_sessions)
     by_seq = (without == 0)[session]
-    seq = np.where(by_seq, records.seq[left], 0)
-    time = np.where(by_seq, 0.0, records.time[left])
-    ordered = left[np.lexsort((left, seq, time, session))]
-    judged = left[np.lexsort((left, seq, session))]  # seq order, or log order where there is no seq
-    step = np.diff(records.time[judged]) < 0
-    same = np.diff(records.session[judged]) == 0
-    return ordered, judged[1:][step & same]
+    seq = np.where(by_seq, records.seq[logged], 0)
+    time = np.where(by_seq, 0.0, records.time[logged])
+    step, count = np.diff(time), np.diff(seq)
+    odd = np.zeros(n_sessions, np.bool_)
+    odd[session[1:][same & ((step < 0) | ((step == 0) & (count < 0)))]] = True
+    ordered = logged.copy()
+    rows = np.flatnonzero(odd[session])  # few logs have sessions that are out of order
+    ordered[rows] = logged[rows[np.lexsort((logged[rows], seq[rows], time[rows], session[rows]))]]
+    judged = np.where(by_seq, ordered, logged)  # seq order, or log order where there is no seq
+    return ordered, judged[1:][same & (np.diff(records.time[judged]) < 0)]
 
 
 def session_order(sessions: Sessions, player: Ints, first_time: Floats) -> Ints:

@@ -6,6 +6,8 @@ import numpy as np
 
 from milepost.logs.interface import Bools, Ints, Records
 
+_SPREAD = np.uint64(0x9E3779B97F4A7C15)
+
 
 def duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
     """The records that repeat an earlier one of their session as logged, or its `id`.
@@ -31,9 +33,15 @@ def duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
 
 def _seen_before(session: Ints, value: Ints) -> Bools:
     """Whether the same value stands earlier in the same session."""
-    order = np.lexsort((np.arange(len(session)), value, session))
-    same = (np.diff(session[order]) == 0) & (np.diff(value[order]) == 0)
+    mixed = value.view(np.uint64) + session.view(np.uint64) * _SPREAD  # one key to sort by, of two that are alike only together
+    near = np.argsort(mixed)
+    twins = np.flatnonzero(np.diff(mixed[near]) == 0)
     seen = np.zeros(len(session), np.bool_)
+    if not len(twins):
+        return seen
+    rows = np.unique(np.concatenate((near[twins], near[twins + 1])))
+    order = rows[np.lexsort((rows, value[rows], session[rows]))]
+    same = (np.diff(session[order]) == 0) & (np.diff(value[order]) == 0)
     seen[order[1:][same]] = True
     return seen
 

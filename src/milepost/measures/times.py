@@ -78,14 +78,17 @@ def _until_move(play: Play) -> Floats:
     """Per attempt, seconds from its closing to the session's next transition, where one comes before the next attempt."""
     table, moves = play.attempts, play.moves
     wait = np.full(len(table), np.nan)
-    for session in np.unique(moves.session).tolist():
-        own = np.flatnonzero(table.session == session)
-        at = moves.at[moves.session == session]
-        place = np.searchsorted(at, table.closed_at[own], side="left")
-        following = np.append(table.opened_at[own[1:]], np.iinfo(np.int64).max)
-        found = (place < len(at)) & (at[np.minimum(place, len(at) - 1)] <= following)
-        times = play.gated.log.records.time[play.gated.order[at[np.minimum(place, len(at) - 1)]]]
-        wait[own[found]] = np.maximum(0.0, times - table.closed[own])[found]
+    if not len(moves.at) or not len(table):
+        return wait
+    by_place = np.argsort(moves.at)
+    at, session = moves.at[by_place], moves.session[by_place]
+    place = np.minimum(np.searchsorted(at, table.closed_at, side="left"), len(at) - 1)
+    following = np.full(len(table), np.iinfo(np.int64).max)
+    again = np.diff(table.session) == 0
+    following[:-1][again] = table.opened_at[1:][again]
+    found = (at[place] >= table.closed_at) & (session[place] == table.session) & (at[place] <= following)
+    times = play.gated.log.records.time[play.gated.order[at[place[found]]]]
+    wait[found] = np.maximum(0.0, times - table.closed[found])
     return wait
 
 
@@ -102,11 +105,11 @@ def _split_gap(table: AttemptTable, between: Floats, until_move: Floats, rows: B
 
 def _session_seconds(play: Play) -> float:
     """How long the sessions of the players who count last together."""
-    gated, total = play.gated, 0.0
-    for session in np.flatnonzero(play.counts[gated.player]).tolist():
-        own = gated.log.records.time[gated.order[gated.bounds[session] : gated.bounds[session + 1]]]
-        total += max(0.0, float(own[-1] - own[0])) if len(own) else 0.0
-    return total
+    gated = play.gated
+    filled = play.counts[gated.player] & (np.diff(gated.bounds) > 0)
+    time = gated.log.records.time
+    first, last = time[gated.order[gated.bounds[:-1][filled]]], time[gated.order[gated.bounds[1:][filled] - 1]]
+    return float(np.maximum(0.0, last - first).sum())
 
 
 def _single(table: AttemptTable, between: Floats, rows: Bools) -> Row:

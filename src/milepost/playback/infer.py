@@ -39,19 +39,12 @@ def _before(player: Ints, level: Ints) -> tuple[Ints, Ints]:
     """How many players attempted level a before level b first, as a matrix [a, b], with the levels' numbers."""
     levels, index = np.unique(level, return_inverse=True)
     before = np.zeros((len(levels), len(levels)), np.int64)
-    for own in _firsts(player, index):
-        for place, earlier in enumerate(own[:-1]):
-            before[earlier, own[place + 1 :]] += 1
+    _, who = np.unique(player, return_inverse=True)
+    cell, first = np.unique(who * max(1, len(levels)) + index, return_index=True)
+    never = len(player)
+    place = np.full((int(who.max(initial=-1)) + 1, len(levels)), never, np.int64)
+    place.flat[cell] = first
+    for own in range(len(levels)):
+        here = place[:, own] < never
+        before[own] = ((place[here] > place[here, own, None]) & (place[here] < never)).sum(axis=0)
     return before, levels
-
-
-def _firsts(player: Ints, index: Ints) -> list[Ints]:
-    """Per player, the levels in the order of the first attempts."""
-    if not len(player):
-        return []
-    starts = np.flatnonzero(np.diff(player, prepend=-1))
-    result = []
-    for own in np.split(index, starts[1:]):
-        _, first = np.unique(own, return_index=True)
-        result.append(own[np.sort(first)])
-    return result
