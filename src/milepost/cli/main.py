@@ -14,7 +14,7 @@ from milepost.version import __version__
 
 COMMANDS = (
     "demo", "check", "funnel", "attempts", "times", "deaths", "moves", "level", "spikes", "whatif", "report", "trace", "coverage",
-    "layouts", "ratings", "simulate", "map", "course", "convert",
+    "layouts", "ratings", "simulate", "pack", "watch", "map", "course", "convert",
 )  # fmt: skip
 
 _FIRST = """\

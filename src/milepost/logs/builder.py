@@ -49,10 +49,10 @@ class RecordBuilder:
         self._parts: list[Any] = []
         self.sessions = Sessions()
         self._session_codes: dict[str, int] = {}
-        self._first_clock: list[float] = []
+        self.first_clock: list[float] = []
         self._stops, self._causes, self._layouts, self._ratings = Names(), Names(), Names(), Names()
         self._unknown_words = Names()
-        self._debug_only: set[str] = set()
+        self.debug_only: set[str] = set()
         self.files: list[str] = []
         self.refused: list[Refused] = []
 
@@ -72,14 +72,14 @@ class RecordBuilder:
         session = record.get("session") if record else None
         name = str(session) if type(session) in (str, int) and session != "" else None
         if name is not None and record and is_true(_text(record.get("debug"))):
-            self._debug_only.add(name)
+            self.debug_only.add(name)
         self.refused.append(Refused(place, reason, name))
 
     def _session(self, name: str, clock: float, stamp: int | None) -> int:
         code = self._session_codes.get(name)
         if code is None:
             code = self._session_codes[name] = len(self._session_codes)
-            self._first_clock.append(clock)
+            self.first_clock.append(clock)
             sessions = self.sessions
             sessions.name.append(name)
             sessions.player.append(None)
@@ -95,7 +95,7 @@ class RecordBuilder:
             raise UnreadableError("time is of another kind than the session's first")
         if epoch is not None and fields.stamp is not None:
             return (fields.stamp - epoch) / NANO
-        return min(max(fields.clock - self._first_clock[session], -_FAR), _FAR)
+        return min(max(fields.clock - self.first_clock[session], -_FAR), _FAR)
 
     def _append(self, session: int, time: float, fields: Fields, place: Place, likeness: int) -> None:
         self._note_session(session, fields)
@@ -179,7 +179,7 @@ class RecordBuilder:
             rows["time"] = (block.time * 1000 - epoch) / NANO
             rows["second"], rows["whole"] = block.time // 1_000_000, block.time % 1_000_000 == 0
         else:
-            rows["time"] = np.clip(block.time - np.array(self._first_clock)[session], -_FAR, _FAR)
+            rows["time"] = np.clip(block.time - np.array(self.first_clock)[session], -_FAR, _FAR)
             rows["second"] = np.floor(block.time)
             rows["whole"] = rows["second"] == block.time
         return rows
@@ -190,19 +190,56 @@ class RecordBuilder:
 
     def log(self) -> Log:
         """The log of all the records added."""
-        self._flush()
-        rows = np.concatenate(self._parts) if self._parts else np.empty(0, _ROW)
+        rows = self.rows()
         columns = {name: np.ascontiguousarray(rows[name]) for name in _ROW.names or ()}
-        for name in self._debug_only:
+        for name in self.debug_only:
             self._mark_debug(name)
         return Log(
             Records(**columns), self.sessions, list(self._stops), list(self._causes), list(self._layouts), list(self._ratings),
             list(self._unknown_words), self.files, self.refused,
         )  # fmt: skip
 
+    def rows(self) -> Any:
+        """The columns built so far, as one array of records."""
+        self._flush()
+        return np.concatenate(self._parts) if self._parts else np.empty(0, _ROW)
+
+    def names(self) -> dict[str, Names]:
+        """The names behind the codes, by what they name."""
+        return {
+            "stop": self._stops, "cause": self._causes, "layout": self._layouts, "rating": self._ratings,
+            "word": self._unknown_words,
+        }  # fmt: skip
+
+    def restore(
+        self, sessions: Sessions, first_clock: list[float], names: Mapping[str, list[str]], columns: Mapping[str, Any] | None,
+        refused: list[Refused], debug_only: list[str],
+    ) -> None:  # fmt: skip
+        """Put into an empty builder what another one had gathered.
+
+        Args:
+            sessions: its sessions.
+            first_clock: per session, the time of its first record as logged.
+            names: its names in order, by what they name.
+            columns: its columns, with the record's number in ``row``; None for a builder that only goes on from there.
+            refused: the records that it refused.
+            debug_only: sessions that only a refused record says are debug.
+        """
+        self.sessions, self.first_clock = sessions, first_clock
+        self._session_codes = {name: code for code, name in enumerate(sessions.name)}
+        for kind, own in self.names().items():
+            own.codes = {name: code for code, name in enumerate(names.get(kind, []))}
+        self.refused, self.debug_only = refused, set(debug_only)
+        if columns is not None:
+            rows = np.empty(len(columns["row"]), _ROW)
+            for name in _ROW.names or ():
+                rows[name][columns["row"]] = columns[name]
+            self._parts = [rows]
+
     def clear_rows(self) -> None:
-        """Forget the columns built so far, for one who only wants the records checked."""
+        """Forget the columns built so far, for one who only wants the records checked, or has laid them down."""
         self._rows.clear()
+        self._parts.clear()
 
     def _flush(self) -> None:
         if self._rows:

@@ -26,7 +26,7 @@ def read_lines(source: Source, sink: Sink, options: ReadOptions, progress: Progr
     number = 0
     with source.open(options.max_bytes) as stream:
         for number, line in enumerate(_lines(stream), 1):
-            _add_line(line, number, sink)
+            add_line(line, number, sink)
             if number % _STEP == 0:
                 progress.advance(_STEP)
     progress.advance(number % _STEP)
@@ -46,7 +46,8 @@ def _lines(stream: io.BufferedReader) -> Iterator[bytes | None]:
             yield line
 
 
-def _add_line(line: bytes | None, number: int, sink: Sink) -> None:
+def add_line(line: bytes | None, number: int, sink: Sink) -> None:
+    """Give one line to the sink; None is a line that is too long."""
     if line is None:
         sink.refuse(number, f"line longer than {MAX_LINE:,} bytes")
         return

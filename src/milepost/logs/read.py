@@ -38,17 +38,39 @@ def read_into(builder: RecordBuilder, names: list[str], log_map: LogMap, progres
         LogError: nothing there, or not to be opened.
     """
     sources = expand(names)
+    progress.step("reading")
+    if sources[0].store is not None:
+        _restore(builder, sources.pop(0))
+    for source in sources:
+        read_source(builder, source, log_map, progress, options)
+
+
+def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progress: Progress, options: ReadOptions) -> None:
+    """Give every record of one file to a builder.
+
+    Raises:
+        LogError: it cannot be opened.
+    """
     options = replace(options, query=log_map.query, delimiter=log_map.delimiter, form=options.form or log_map.form)
     translator = Translator(log_map) if log_map.active else None
-    progress.step("reading")
-    for file, source in enumerate(sources):
-        builder.files.append(source.label)
-        form = tell(source, options)
-        whole = form == "jsonl" and translator is None and type(builder) is RecordBuilder
-        if whole and _read_whole(source, file, builder, progress):
-            continue
-        reader = READERS[form]
-        reader.read(source, RecordSink(builder, file, translator, reader.cells), options, progress)
+    file = len(builder.files)
+    builder.files.append(source.label)
+    form = tell(source, options)
+    whole = form == "jsonl" and translator is None and type(builder) is RecordBuilder
+    if whole and _read_whole(source, file, builder, progress):
+        return
+    reader = READERS[form]
+    reader.read(source, RecordSink(builder, file, translator, reader.cells), options, progress)
+
+
+def _restore(builder: RecordBuilder, source: Source) -> None:
+    """Begin with what a packed store holds."""
+    from milepost.logs.store import restore
+
+    if type(builder) is not RecordBuilder or source.store is None:
+        raise LogError(f"{source.label}: a packed store holds no records as they were logged. Name the logs themselves.")
+    manifest = restore(source.store, builder)
+    builder.files += [one["file"] for one in manifest.sources]
 
 
 def _read_whole(source: Source, file: int, builder: RecordBuilder, progress: Progress) -> bool:

@@ -14,11 +14,13 @@ from pathlib import Path
 from typing import Any, BinaryIO, cast
 
 from milepost.errors import LogError
+from milepost.logs.remote import fetched, is_address
 from milepost.naming import natural_key
 
 LOG_SUFFIXES = (".jsonl", ".ndjson", ".json", ".csv", ".tsv", ".parquet", ".xes", ".sqlite")
 PACKED_SUFFIXES = (".gz", ".zst")
 TABLE_MARK = "::"
+STORE_MANIFEST = "store.json"  # what makes a folder a packed store
 _GZIP, _ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
 _UNPACKING_ERRORS = ("zlib", "zstandard", "zstd")
 
@@ -29,12 +31,16 @@ class Source:
 
     path: Path | None
     table: str | None = None
+    store: Path | None = None  # the folder of a packed store, whose manifest the file is
+    name: str | None = None  # how messages name it, where that is not the path
 
     @property
     def label(self) -> str:
         """How messages name it."""
         if self.path is None:
             return "standard input"
+        if self.name:
+            return self.name
         return f"{self.path}{TABLE_MARK}{self.table}" if self.table else str(self.path)
 
     @contextmanager
@@ -135,13 +141,20 @@ def expand(names: list[str]) -> list[Source]:
     for name in names:
         for source in _sources(name):
             found.setdefault((source.path.resolve() if source.path else "-", source.table), source)
-    return list(found.values())
+    sources = list(found.values())
+    if any(source.store for source in sources[1:]):
+        raise LogError("a packed store comes first, and there is one of it: name it before the logs that are to go with it.")
+    return sources
 
 
 def _sources(name: str) -> list[Source]:
     if name == "-":
         return [Source(None)]
+    if is_address(name):
+        return [Source(path, name=address) for address, path in fetched(name, is_log_name)]
     path = Path(name)
+    if path.is_dir() and (path / STORE_MANIFEST).is_file():
+        return [Source(path / STORE_MANIFEST, store=path)]
     if path.is_dir():
         return _in_folder(path)
     if path.exists():

@@ -1,0 +1,31 @@
+"""The command `watch`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "the funnel and what is newly found, while a playtest runs and its logs grow"
+EXAMPLE = "milepost watch wickwater/logs --course wickwater/course.toml --once"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    parser.add_argument("folder", metavar="FOLDER", help="the folder in which logs grow, JSON Lines (.jsonl, .ndjson)")
+    parser.add_argument("--course", metavar="FILE", help="the course (TOML): order of the levels, other names, plan")
+    parser.add_argument("--map", metavar="FILE", help="the log map (TOML), for logs with other field names, words or units")
+    parser.add_argument("--state", metavar="STORE", help="keep what was read in this packed store, so that a restart reads only what is new")  # noqa: E501
+    parser.add_argument("--once", action="store_true", help="read what is there, show it, and end")
+    parser.add_argument("--interval", type=options.seconds, default=2.0, metavar="S", help="seconds between two looks (2)")
+    parser.add_argument("--min-players", type=options.count, default=5, metavar="N", help="figures of fewer players are marked (5)")  # noqa: E501
+    options.add_output(parser)
+    options.add_replay(parser)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.watching import watch
+
+    return watch(args)

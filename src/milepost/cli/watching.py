@@ -1,0 +1,97 @@
+"""Looks at logs that grow, and shows the funnel anew whenever something came."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from contextlib import ExitStack
+from pathlib import Path
+from typing import Any
+
+from milepost.cli import terminal
+from milepost.cli.exits import Exit
+from milepost.cli.loading import load_course, load_map, rules_of
+from milepost.cli.showing import write
+from milepost.logs.store import Manifest, append, is_store, locked, restore
+from milepost.logs.tailing import Tail
+from milepost.measures.funnel import Funnel
+from milepost.playback.replay import replay_log
+from milepost.reports.document import described, document
+from milepost.reports.interface import Report, View
+from milepost.reports.registry import VIEWS
+from milepost.wording import listed, plural
+
+_CLEAR = "\x1b[2J\x1b[H"
+
+
+def watch(args: argparse.Namespace) -> Exit:
+    """Follow the folder until interrupted, or look once."""
+    tail = Tail(Path(args.folder), load_map(args))
+    with ExitStack() as held:
+        kept = _Kept(Path(args.state), held) if args.state else None
+        if kept:
+            kept.restore(tail)
+        try:
+            _follow(args, tail, kept)
+        except KeyboardInterrupt:
+            if args.once:
+                raise
+    return Exit.DONE
+
+
+def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
+    course, rules = load_course(args), rules_of(args, tail.log_map)
+    before, shown = kept.manifest.found if kept else {}, False
+    while True:
+        came = tail.advance()
+        if (came or not shown) and len(tail.builder.rows()):
+            play = replay_log(tail.builder.log(), course, rules)
+            report = described(document("funnel", play, Funnel()(play)), course, args.min_players)
+            _show(args, report, came, before)
+            before, shown = report["findings"], True
+            if kept and came:
+                kept.keep(tail, before)
+        elif not shown:
+            print(f"milepost watch: no record in {args.folder} yet.", file=sys.stderr)
+            shown = True
+        if args.once:
+            return
+        time.sleep(args.interval)
+
+
+def _show(args: argparse.Namespace, report: dict[str, Any], came: int, before: dict[str, int]) -> None:
+    new = {code: count - before.get(code, 0) for code, count in report["findings"].items() if count > before.get(code, 0)}
+    report = report | {"command": "watch", "new_lines": came, "new_findings": new}
+    if terminal.has_colour(args.output) and not args.once and args.format == "table":
+        sys.stdout.write(_CLEAR)
+    found = [f"{code} {count:,}" for code, count in sorted(new.items(), key=lambda item: -item[1])]
+    newly = f"Newly found: {listed(found) or 'nothing'}."
+    news = View(f"{time.strftime('%H:%M:%S')}: {plural(came, 'new line')}", (), [], [newly])
+    write(args, Report(report, [news, *VIEWS["funnel"](report)], report["levels"]))
+
+
+class _Kept:
+    """What was read, kept in a packed store."""
+
+    def __init__(self, folder: Path, held: ExitStack) -> None:
+        self.folder, self.manifest, self.rows = folder, Manifest(), 0
+        held.enter_context(locked(folder))
+
+    def restore(self, tail: Tail) -> None:
+        """Go on where the store ends."""
+        if is_store(self.folder):
+            self.manifest = restore(self.folder, tail.builder)
+            self.rows = self.manifest.rows
+            tail.builder.files += [one["file"] for one in self.manifest.sources]
+            tail.read = self.manifest.tails
+
+    def keep(self, tail: Tail, found: dict[str, int]) -> None:
+        """Lay down what came since, and what was found by then."""
+        rows = tail.builder.rows()
+        known = {one["file"] for one in self.manifest.sources}
+        self.manifest.sources += [{"file": name, "bytes": 0, "sha256": None} for name in tail.builder.files if name not in known]
+        self.manifest.found = found
+        self.manifest.tails = {name: dict(place) for name, place in tail.read.items()}
+        self.manifest = append(self.folder, self.manifest, tail.builder, rows[self.rows :])
+        self.rows = len(rows)

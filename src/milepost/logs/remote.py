@@ -1,0 +1,76 @@
+"""Logs at addresses such as s3://… or https://…: fetched through fsspec into a folder that goes when the program does."""
+
+from __future__ import annotations
+
+import atexit
+import re
+import shutil
+import tempfile
+from functools import cache
+from pathlib import Path
+from typing import Any, Final
+
+from milepost.errors import LogError
+
+_ADDRESS: Final = re.compile(r"[a-z][a-z0-9+.-]*://", re.IGNORECASE)
+_NEEDS: Final = "Reading from such an address needs the extra: pip install 'milepost[remote]'."
+
+
+def is_address(name: str) -> bool:
+    """Whether a name is an address, not a path."""
+    return _ADDRESS.match(name) is not None
+
+
+def fetched(address: str, is_log: Any) -> list[tuple[str, Path]]:
+    """The files that an address stands for, with where each was put: a file, a glob, or the logs in a folder.
+
+    Args:
+        address: the address.
+        is_log: tells whether a file in a folder is taken for a log, by its name.
+
+    Raises:
+        LogError: fsspec, or its driver for this kind of address, is not installed; or nothing is there to be read.
+    """
+    try:
+        from fsspec.core import url_to_fs
+    except ImportError:
+        raise LogError(f"{address}: {_NEEDS}") from None
+    try:
+        files, path = url_to_fs(address)
+        names = _names(files, path, is_log)
+        if not names:
+            raise LogError(f"{address}: no log is there. Name a log file, a folder of logs or a glob.")
+        return [(str(files.unstrip_protocol(name)), _put(files, name, number)) for number, name in enumerate(names)]
+    except LogError:
+        raise
+    except (ImportError, ValueError) as error:
+        raise LogError(f"{address}: cannot be read ({_first(error)}). {_NEEDS}") from None
+    except Exception as error:  # drivers raise what they like
+        raise LogError(f"{address}: cannot be read ({_first(error)}). Is it there, and may you read it?") from None
+
+
+def _names(files: Any, path: str, is_log: Any) -> list[str]:
+    if any(mark in path for mark in "*?["):
+        return sorted(files.glob(path))
+    if files.isdir(path) and not is_log(path.rsplit("/", 1)[-1]):
+        return sorted(name for name in files.find(path) if is_log(name.rsplit("/", 1)[-1]))
+    return [path]
+
+
+def _put(files: Any, name: str, number: int) -> Path:
+    own = _folder() / f"{len(list(_folder().iterdir()))}-{number}"
+    own.mkdir()
+    target = own / (re.sub(r"[^\w.-]", "_", name.partition("?")[0].rsplit("/", 1)[-1]) or "log")
+    files.get_file(name, str(target))
+    return target
+
+
+@cache
+def _folder() -> Path:
+    folder = Path(tempfile.mkdtemp(prefix="milepost-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    return folder
+
+
+def _first(error: BaseException) -> str:
+    return (str(error).splitlines() or [type(error).__name__])[0] or type(error).__name__

@@ -1,0 +1,255 @@
+"""The packed store: a log in Parquet, parted by a hash of the player; described in docs/store.md.
+
+What a builder has gathered is laid down as it is, so that a log read from the store is the log that was read from its
+files, to the last place of a finding. Nothing that is there is ever written over: an addition brings new files, and a new
+manifest takes the old one's place when all of them are there.
+"""
+
+from __future__ import annotations
+
+import json
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from hashlib import blake2b, sha256
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+
+from milepost.errors import LogError, OutputError
+from milepost.logs.builder import RecordBuilder
+from milepost.logs.interface import Ints, Place, Refused, Sessions
+from milepost.logs.sources import STORE_MANIFEST
+from milepost.output import write_text
+
+PARTS: Final = 16
+_KIND, _VERSION = "milepost store", 1
+_BLOCK: Final = 1 << 20
+_BUSY: Final = "{}: another pack is writing to it. Wait until that is done."
+
+
+@dataclass
+class Manifest:
+    """What a store is made of; the file names are relative to its folder."""
+
+    rows: int = 0
+    additions: int = 0
+    records: list[dict[str, Any]] = field(default_factory=list)  # file, part, rows, sha256
+    tables: dict[str, dict[str, Any]] = field(default_factory=dict)  # sessions, names, refused: file, sha256
+    sources: list[dict[str, Any]] = field(default_factory=list)  # the logs that were packed: file, bytes, sha256
+    debug_only: list[str] = field(default_factory=list)
+    tails: dict[str, dict[str, int]] = field(default_factory=dict)  # files that are followed: bytes and lines read
+    found: dict[str, int] = field(default_factory=dict)  # findings that were shown while following
+
+
+def is_store(path: Path) -> bool:
+    """Whether a folder is a packed store."""
+    return (path / STORE_MANIFEST).is_file()
+
+
+def read_manifest(folder: Path) -> Manifest:
+    """The manifest of a store.
+
+    Raises:
+        LogError: it is no manifest, or of another version.
+    """
+    path = folder / STORE_MANIFEST
+    try:
+        values = json.loads(path.read_text(encoding="utf-8"))
+        if values.pop("kind") != _KIND or values.pop("version") != _VERSION:
+            raise ValueError("of another kind or version")
+        return Manifest(**values)
+    except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
+        raise LogError(f"{path}: is no manifest of a store that can be read ({error}). Pack the logs again.") from None
+
+
+def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manifest:
+    """Put a store's content back into an empty builder, with or without the records themselves.
+
+    Raises:
+        LogError: the store is damaged.
+    """
+    manifest = read_manifest(folder)
+    checked = [*manifest.tables.values(), *(manifest.records if records else [])]
+    for part in checked:
+        if not (folder / part["file"]).is_file() or checksum(folder / part["file"]) != part["sha256"]:
+            raise LogError(f"{folder / part['file']}: is missing or not as it was written. Pack the logs again.")
+    tables = {name: _fetched([folder / part["file"]]) for name, part in manifest.tables.items()}
+    names: dict[str, list[str]] = {}
+    for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
+        names.setdefault(str(kind), []).append(str(text))
+    rows = _fetched([folder / part["file"] for part in manifest.records]) if records and manifest.records else None
+    clock = _listed(tables["sessions"]["first_clock"])
+    builder.restore(_sessions(tables["sessions"]), clock, names, rows, _refused(tables["refused"]), manifest.debug_only)
+    return manifest
+
+
+def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: Any) -> Manifest:
+    """Add records to a store, with all that the builder knows by now; the manifest is written last.
+
+    Args:
+        folder: the store's folder.
+        manifest: the store's manifest as read.
+        builder: restored from the store, with the new records added.
+        rows: the new records, as the builder lays them out.
+
+    Raises:
+        OutputError: a file cannot be written.
+    """
+    number = manifest.additions + 1
+    parts = _part_of(builder)[rows["session"]]
+    places = np.arange(manifest.rows, manifest.rows + len(rows))
+    added = []
+    for part in np.unique(parts).tolist():
+        own = np.flatnonzero(parts == part)
+        own = own[np.argsort(rows["session"][own], kind="stable")]
+        columns = {"row": places[own], **{name: np.ascontiguousarray(rows[name][own]) for name in rows.dtype.names}}
+        written = _written(folder, f"records/part={part:02d}/{number:06d}.parquet", columns)
+        added.append(written | {"part": part, "rows": len(own)})
+    small = {"sessions": _session_columns, "names": _name_columns, "refused": _refused_columns}
+    tables = {name: _written(folder, f"{name}-{number:06d}.parquet", of(builder)) for name, of in small.items()}
+    grown = replace(
+        manifest, rows=manifest.rows + len(rows), additions=number, records=manifest.records + added, tables=tables,
+        debug_only=sorted(builder.debug_only),
+    )  # fmt: skip
+    text = json.dumps({"kind": _KIND, "version": _VERSION, **vars(grown)}, indent=1, ensure_ascii=False)
+    write_text(text + "\n", str(folder / STORE_MANIFEST))
+    _sweep(folder, grown)
+    return grown
+
+
+def _sweep(folder: Path, manifest: Manifest) -> None:
+    """Take away what the manifest does not name: tables of before, and what a pack that broke off had written."""
+    named = {part["file"] for part in (*manifest.records, *manifest.tables.values())}
+    for path in [*folder.glob("*.parquet"), *folder.glob("records/*/*.parquet")]:
+        if path.relative_to(folder).as_posix() not in named:
+            path.unlink(missing_ok=True)
+
+
+@contextmanager
+def locked(folder: Path) -> Iterator[None]:
+    """Hold a store's lock, making the folder if need be; it is let go when the process ends, however it ends.
+
+    Raises:
+        OutputError: another process holds it, or the folder cannot be made.
+    """
+    import fcntl
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        lock = (folder / "lock").open("a")
+    except OSError as error:
+        raise OutputError(f"{folder}: cannot be written ({error.strerror or error}). Name a place that can.") from error
+    with lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            raise OutputError(_BUSY.format(folder)) from None
+        yield
+
+
+def checksum(path: Path) -> str:
+    """The SHA-256 of a file."""
+    digest = sha256()
+    with path.open("rb") as stream:
+        while block := stream.read(_BLOCK):
+            digest.update(block)
+    return digest.hexdigest()
+
+
+def part_of(name: str) -> int:
+    """The part in which a player's records lie."""
+    return int.from_bytes(blake2b(name.encode("utf-8", "surrogatepass"), digest_size=4).digest(), "big") % PARTS
+
+
+def _part_of(builder: RecordBuilder) -> Ints:
+    sessions = builder.sessions
+    who = zip(sessions.player, sessions.name, strict=True)
+    return np.array([part_of(player or name) for player, name in who], dtype=np.int64)
+
+
+def _session_columns(builder: RecordBuilder) -> dict[str, Any]:
+    sessions = builder.sessions
+    return {
+        "name": sessions.name, "player": sessions.player, "build": sessions.build, "epoch": sessions.epoch,
+        "debug": sessions.debug, "tags": [json.dumps(tags, ensure_ascii=False) for tags in sessions.tags],
+        "first_clock": builder.first_clock,
+    }  # fmt: skip
+
+
+def _sessions(columns: dict[str, Any]) -> Sessions:
+    listed = {name: _listed(columns[name]) for name in ("name", "player", "build", "epoch", "debug", "tags")}
+    return Sessions(**listed | {"tags": [json.loads(tags) for tags in listed["tags"]]})
+
+
+def _name_columns(builder: RecordBuilder) -> dict[str, Any]:
+    pairs = [(kind, text) for kind, names in builder.names().items() for text in names]
+    return {"kind": [kind for kind, _ in pairs], "text": [text for _, text in pairs]}
+
+
+def _refused(columns: dict[str, Any]) -> list[Refused]:
+    listed = [_listed(columns[name]) for name in ("file", "line", "reason", "session")]
+    return [Refused(Place(file, line), reason, session) for file, line, reason, session in zip(*listed, strict=True)]
+
+
+def _refused_columns(builder: RecordBuilder) -> dict[str, Any]:
+    refused = builder.refused
+    return {
+        "file": [item.place.file for item in refused], "line": [item.place.line for item in refused],
+        "reason": [item.reason for item in refused], "session": [item.session for item in refused],
+    }  # fmt: skip
+
+
+_TYPES: Final = {"epoch": "BIGINT", "file": "BIGINT", "line": "BIGINT", "debug": "BOOLEAN", "first_clock": "DOUBLE"}
+
+
+def _written(folder: Path, name: str, columns: dict[str, Any]) -> dict[str, Any]:
+    """Write columns to a Parquet file of a store; its name and checksum."""
+    import duckdb
+
+    path = folder / name
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with duckdb.connect() as base, tempfile.NamedTemporaryFile("w", suffix=".json", encoding="utf-8") as texts:
+            if isinstance(next(iter(columns.values())), list):
+                for row in zip(*columns.values(), strict=True):
+                    texts.write(json.dumps(dict(zip(columns, map(_encodable, row), strict=True)), ensure_ascii=False) + "\n")
+                texts.flush()
+                kinds = {column: _TYPES.get(column, "VARCHAR") for column in columns}
+                source = base.read_json(texts.name, format="newline_delimited", columns=kinds)
+            else:
+                base.register("given", columns)
+                source = base.sql("SELECT * FROM given")
+            source.write_parquet(str(path), compression="zstd")
+    except (duckdb.Error, OSError) as error:
+        raise OutputError(f"{path}: cannot be written ({str(error).splitlines()[0]}). Name a place that can.") from error
+    return {"file": name, "sha256": checksum(path)}
+
+
+def _encodable(cell: Any) -> Any:
+    """Text as UTF-8 can have it: lone surrogates are escaped."""
+    return cell.encode("utf-8", "backslashreplace").decode() if isinstance(cell, str) else cell
+
+
+def _fetched(paths: list[Path]) -> dict[str, Any]:
+    import duckdb
+
+    with duckdb.connect() as base:
+        base.execute("SELECT * FROM read_parquet(?, hive_partitioning = false)", [[str(path) for path in paths]])
+        return {name: _whole(column) for name, column in base.fetchnumpy().items()}
+
+
+def _whole(column: Any) -> Any:
+    """A fetched column of numbers with NaN where there is none; others as they are."""
+    if isinstance(column, np.ma.MaskedArray) and column.dtype.kind == "f":
+        return column.filled(np.nan)
+    return column
+
+
+def _listed(column: Any) -> list[Any]:
+    """A fetched column as a list, with None where there is nothing."""
+    if isinstance(column, np.ma.MaskedArray):
+        return [None if gone else value for value, gone in zip(column.data.tolist(), np.ma.getmaskarray(column), strict=True)]
+    return [None if value is None else value for value in column.tolist()]
