@@ -12,6 +12,7 @@ from milepost.numerics.intervals import Z95, wilson
 from milepost.playback.play import Play
 from milepost.vocabulary import DIED, WAS_RESET
 
+_MOST_SINGLY, _SHARES = 2000, 400  # players that are taken one by one, and shares of more
 _TRIES = 200  # a player who has not cleared by then has given up
 
 
@@ -49,6 +50,14 @@ def chance_lost(difficulty: float, abilities: Floats, learning: float, hazard: f
     return gone + left
 
 
+def _thinned(abilities: Floats) -> tuple[Floats, Floats]:
+    """Abilities with how many players have each; of many players, the means of equal shares of them."""
+    if len(abilities) <= _MOST_SINGLY:
+        return abilities, np.ones(len(abilities))
+    shares = np.array_split(np.sort(abilities), _SHARES)
+    return np.array([share.mean() for share in shares]), np.array([float(len(share)) for share in shares])
+
+
 def costs(
     funnel: list[Row], level: int, difficulty: float, excess: float, excess_se: float, abilities: Floats, learning: float,
     hazard: QuitHazard,
@@ -65,11 +74,12 @@ def costs(
         learning: the learning slope.
         hazard: the chance to give up after a failure.
     """
+    abilities, players = _thinned(abilities)
     later = np.prod([1 - row["lost"] / row["reached"] for row in funnel[level + 1 :] if row["reached"]])
 
     def cost(over: float, quits: float) -> float:
         here = chance_lost(difficulty, abilities, learning, quits) - chance_lost(difficulty - over, abilities, learning, quits)
-        return float(here.sum() * later)
+        return float(here @ players * later)
 
     bounds = [cost(excess + sign * Z95 * excess_se, quits) for sign in (-1, 1) for quits in (hazard.low, hazard.high)]
     return {"cost": cost(excess, hazard.value), "cost_low": min(bounds), "cost_high": max(bounds)}

@@ -47,6 +47,7 @@ class RecordBuilder:
     def __init__(self) -> None:
         self._rows: list[tuple[Any, ...]] = []
         self._parts: list[Any] = []
+        self._restored: dict[str, Any] | None = None  # columns from a store, which come first
         self.sessions = Sessions()
         self._session_codes: dict[str, int] = {}
         self.first_clock: list[float] = []
@@ -190,8 +191,7 @@ class RecordBuilder:
 
     def log(self) -> Log:
         """The log of all the records added."""
-        rows = self.rows()
-        columns = {name: np.ascontiguousarray(rows[name]) for name in _ROW.names or ()}
+        columns = self._columns()
         for name in self.debug_only:
             self._mark_debug(name)
         return Log(
@@ -199,9 +199,21 @@ class RecordBuilder:
             list(self._unknown_words), self.files, self.refused,
         )  # fmt: skip
 
+    def _columns(self) -> dict[str, Any]:
+        if self._restored is not None and not self._rows and not self._parts:
+            return dict(self._restored)
+        rows = self.rows()
+        return {name: np.ascontiguousarray(rows[name]) for name in _ROW.names or ()}
+
     def rows(self) -> Any:
         """The columns built so far, as one array of records."""
         self._flush()
+        if self._restored is not None:
+            rows = np.empty(len(self._restored["session"]), _ROW)
+            for name, column in self._restored.items():
+                rows[name] = column
+            self._parts.insert(0, rows)
+            self._restored = None
         return np.concatenate(self._parts) if self._parts else np.empty(0, _ROW)
 
     def names(self) -> dict[str, Names]:
@@ -231,15 +243,14 @@ class RecordBuilder:
             own.codes = {name: code for code, name in enumerate(names.get(kind, []))}
         self.refused, self.debug_only = refused, set(debug_only)
         if columns is not None:
-            rows = np.empty(len(columns["row"]), _ROW)
-            for name in _ROW.names or ():
-                rows[name][columns["row"]] = columns[name]
-            self._parts = [rows]
+            order = np.argsort(columns["row"])
+            self._restored = {name: np.ascontiguousarray(columns[name][order], _ROW[name]) for name in _ROW.names or ()}
 
     def clear_rows(self) -> None:
         """Forget the columns built so far, for one who only wants the records checked, or has laid them down."""
         self._rows.clear()
         self._parts.clear()
+        self._restored = None
 
     def _flush(self) -> None:
         if self._rows:

@@ -21,16 +21,23 @@ class Moves:
         """Rows a move; the totals hold how often each kind of move was made, and what came of setbacks."""
         counted = np.flatnonzero(play.counts[play.moves.player])
         cost, back = _setbacks(play, counted)
-        groups: dict[tuple[int, int, int], list[int]] = {}
-        for place, number in enumerate(counted.tolist()):
-            key = (int(play.moves.origin[number]), int(play.moves.target[number]), int(play.moves.kind[number]))
-            groups.setdefault(key, []).append(place)
+        groups = _groups(play, counted)
         moves = [_row(play, counted, key, groups[key], cost, back) for key in sorted(groups, key=_rank)]
-        kinds = Counter(MOVE_KINDS[kind] for kind in play.moves.kind[counted].tolist())
+        often = np.bincount(play.moves.kind[counted], minlength=len(MOVE_KINDS)).tolist()
+        kinds = dict(zip(MOVE_KINDS, often, strict=True))
         return Table(
             [{"level": play.stops[level], **_of_level(moves, play.stops[level])} for level in range(play.n_levels)],
             {"kinds": {kind: kinds[kind] for kind in MOVE_KINDS if kinds[kind]}, "moves": moves},
         )
+
+
+def _groups(play: Play, counted: Ints) -> dict[tuple[int, int, int], Ints]:
+    """The places in ``counted`` of the moves with each origin, target and kind."""
+    columns = np.column_stack([column[counted] for column in (play.moves.origin, play.moves.target, play.moves.kind)])
+    keys, group = np.unique(columns, axis=0, return_inverse=True)
+    order = np.argsort(group.ravel(), kind="stable")
+    places = np.split(order, np.cumsum(np.bincount(group.ravel(), minlength=len(keys)))[:-1])
+    return {(origin, target, kind): own for (origin, target, kind), own in zip(keys.tolist(), places, strict=False)}
 
 
 def _rank(key: tuple[int, int, int]) -> tuple[int, int, int, int]:
@@ -39,7 +46,7 @@ def _rank(key: tuple[int, int, int]) -> tuple[int, int, int, int]:
 
 
 def _row(
-    play: Play, counted: Ints, key: tuple[int, int, int], places: list[int], cost: Floats, back: Bools
+    play: Play, counted: Ints, key: tuple[int, int, int], places: Ints, cost: Floats, back: Bools
 ) -> Row:  # fmt: skip
     origin, target, kind = key
     setback = kind == SETBACK

@@ -19,6 +19,7 @@ import numpy as np
 
 from milepost.playback.tape import FLOATS, TRUTHS, State
 
+_UNCOUNTED: Final[dict[str, Any]] = {"_nrt": False}  # no counting of references, which would take half of the time
 _MODULES: Final = ("milepost.playback.attempting", "milepost.playback.machine")
 
 
@@ -39,7 +40,7 @@ def run_sessions() -> Callable[..., None]:
     for copy in copies:
         for name, function in getmembers(copy, isfunction):
             if function.__module__ == copy.__name__:
-                compiled[name] = njit(cache=cache is not None)(function)
+                compiled[name] = njit(cache=cache is not None, **_UNCOUNTED)(function)
     for copy in copies:  # each calls the others by these names
         vars(copy).update({name: function for name, function in compiled.items() if name in vars(copy)})
     runner: Callable[..., None] = compiled["run_sessions"]

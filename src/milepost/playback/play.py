@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -90,7 +91,7 @@ class Play:
         """The names of all stops, the course's levels first."""
         return self.gated.stops.names
 
-    @property
+    @cached_property
     def counts(self) -> Bools:
         """Per player, whether it counts: it has an attempt in a level of the course."""
         tried = np.zeros(len(self.gated.players), np.bool_)
@@ -99,7 +100,12 @@ class Play:
 
     def finding_counts(self) -> dict[str, int]:
         """How many records (for some codes: sessions) each finding was made on; codes without any are left out."""
+        return dict(self._finding_counts)
+
+    @cached_property
+    def _finding_counts(self) -> dict[str, int]:
         marks = self.gated.log.records.marks
+        marks = marks[marks != 0]  # most records are as they should be
         counts = {"unreadable_record": len(self.gated.log.refused)}
         for number, finding in enumerate(FINDINGS[1:], 1):
             counts[finding.code] = int(np.count_nonzero(marks & (1 << number)))
