@@ -16,7 +16,8 @@ import numpy as np
 
 from milepost.difficulty.reading import read_tries
 from milepost.difficulty.verdict import verdicts
-from milepost.simulate.players import Population, play_course
+from milepost.simulate.players import play_course
+from milepost.simulate.population import Population
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 ROUGHNESS = 0.25

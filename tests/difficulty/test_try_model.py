@@ -6,7 +6,8 @@ import pytest
 from milepost.difficulty.events import read_events
 from milepost.difficulty.verdict import verdicts
 from milepost.numerics.try_model import fit_tries
-from milepost.simulate.players import Population, play_course
+from milepost.simulate.players import play_course
+from milepost.simulate.population import Population
 
 
 def played(difficulty, players, seed, **population):

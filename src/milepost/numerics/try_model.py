@@ -18,8 +18,11 @@ import numpy as np
 from milepost.logs.interface import Bools, Floats, Ints
 
 _REACH: Final = 5.0  # abilities are integrated over this many standard deviations to each side
-_ITERATIONS: Final = 40
+_ITERATIONS: Final = 60
+_WIDE: Final = 1.5  # logits; a spread of abilities up to which the points of integration are dense enough
 _SAMPLE: Final = 500  # subjects
+_HALVINGS: Final = 12  # of a step that leads down
+_SLACK: Final = 1e-9  # of the log posterior, for rounding
 _STEP: Final = 1.5  # the longest Newton step of a parameter
 _PRIOR_SD: Final = 2.5  # of a difficulty, in logits
 _PRIOR_LEARNING: Final = (0.3, 0.5)  # mean and standard deviation
@@ -55,19 +58,31 @@ def fit_tries(subject: Ints, item: Ints, number: Ints, success: Bools, n_items: 
         few = subject < _SAMPLE
         sample = fit_tries(subject[few], item[few], number[few], success[few], n_items)
         values = np.concatenate((sample.difficulty, [sample.learning, np.log(sample.ability_sd)]))
-    for _ in range(_ITERATIONS):
-        gradient, information = data.slopes(values)
-        step = np.linalg.solve(_definite(information), gradient)
-        step = np.clip(step, -_STEP, _STEP)
-        values = values + step
-        if np.abs(step).max() < 2e-3:  # Newton's error is the square of that
-            break
-    _, information = data.slopes(values)
+    values = _uphill(data, values)
+    information = data.slopes(values)[1]
     covariance: Floats = np.linalg.inv(_definite(information)).astype(np.float64)
     return Fit(
         values[:n_items], covariance[:n_items, :n_items], float(values[-2]), float(np.sqrt(covariance[-2, -2])),
         float(np.exp(values[-1])), float(np.sqrt(covariance[-1, -1])), data.abilities(values),
     )  # fmt: skip
+
+
+def _uphill(data: _Data, values: Floats) -> Floats:
+    """Newton's steps to the top of the posterior, turned round where it bends the wrong way, halved where they lead down."""
+    height = data.height(values)
+    for _ in range(_ITERATIONS):
+        gradient, information, complete = data.slopes(values)
+        bends_right = float(np.linalg.eigvalsh(information).min()) > 0
+        step = np.clip(np.linalg.solve(information if bends_right else _definite(information), gradient), -_STEP, _STEP)
+        for _ in range(_HALVINGS):
+            reached = data.height(values + step)
+            if reached >= height - _SLACK:
+                break
+            step = step / 2
+        values, height = values + step, reached
+        if bends_right and np.abs(step).max() < 2e-3:  # Newton's error is the square of that
+            break
+    return values
 
 
 def fit_around(
@@ -76,17 +91,17 @@ def fit_around(
     """Difficulties with their covariance as the likelihood's slope and curvature at other difficulties would have them."""
     data = _Data(subject, item, number, success, len(difficulty))
     values = np.concatenate((difficulty, [fit.learning, np.log(fit.ability_sd)]))
-    gradient, information = data.slopes(values)
+    gradient, information, _ = data.slopes(values)
     covariance: Floats = np.linalg.inv(_definite(information)).astype(np.float64)
     n = len(difficulty)
     return difficulty + (covariance @ gradient)[:n], covariance[:n, :n]
 
 
 def _definite(matrix: Floats) -> Floats:
-    """The matrix with eigenvalues that are no smaller than a little, so that a step goes uphill."""
+    """The matrix with its eigenvalues' sizes, none smaller than a little, so that a step goes uphill."""
     values, vectors = np.linalg.eigh((matrix + matrix.T) / 2)
-    floor = max(1e-3, 1e-6 * float(values.max()))
-    definite: Floats = (vectors * np.maximum(values, floor)) @ vectors.T
+    floor = max(1e-3, 1e-6 * float(np.abs(values).max()))
+    definite: Floats = (vectors * np.maximum(np.abs(values), floor)) @ vectors.T
     return definite
 
 
@@ -106,8 +121,8 @@ class _Data:
         self.tries: Any = csr_matrix((ones, (subject, kind)), shape=shape)
         self.wins: Any = csr_matrix((success.astype(np.float64), (subject, kind)), shape=shape)
         heaviest = float(np.bincount(subject, minlength=1).max(initial=0))
-        narrowest = 1.0 / np.sqrt(1.0 + 0.2 * heaviest)  # what a subject's tries leave of a standard normal
-        count = int(np.clip(np.ceil(2 * _REACH / (1.5 * narrowest)), 21, 81))
+        narrowest = 1.0 / np.sqrt(1.0 + 0.2 * _WIDE**2 * heaviest)  # what a subject's tries leave of a standard normal
+        count = int(np.clip(np.ceil(2 * _REACH / (1.5 * narrowest)), 21, 121))
         self.points = np.linspace(-_REACH, _REACH, count)
         log_weight = -0.5 * self.points**2
         self.log_weight = log_weight - np.log(np.exp(log_weight).sum())
@@ -145,8 +160,18 @@ class _Data:
         means: Floats = self._weights(self._chances(values)) @ self.points * np.exp(values[-1])
         return means
 
-    def slopes(self, values: Floats) -> tuple[Floats, Floats]:
-        """The gradient of the log posterior and its observed information, by Louis' identity."""
+    def height(self, values: Floats) -> float:
+        """The log posterior, but for a constant."""
+        chance = self._chances(values)
+        fail = np.log1p(-chance)
+        log_likelihood = self.wins @ (np.log(chance) - fail) + self.tries @ fail + self.log_weight
+        most = log_likelihood.max(axis=1, keepdims=True)
+        likelihood = float((np.log(np.exp(log_likelihood - most).sum(axis=1)) + most[:, 0]).sum())
+        mean, precision = self._prior()
+        return likelihood - 0.5 * float(precision @ (values - mean) ** 2)
+
+    def slopes(self, values: Floats) -> tuple[Floats, Floats, Floats]:
+        """The gradient of the log posterior, its observed information by Louis' identity, and that of complete data."""
         chance = self._chances(values)
         weight = self._weights(chance)
         size = self.n_items + 2
@@ -159,8 +184,10 @@ class _Data:
             mean += own[:, None] * score
             outer += score.T @ (own[:, None] * score)
             complete += self._complete(chance[:, place], own, sd * point, float(own @ score[:, -1]))
-        gradient, information = mean.sum(axis=0), complete - outer + mean.T @ mean
-        return self._with_priors(values, gradient, information)
+        prior_mean, precision = self._prior()
+        gradient = mean.sum(axis=0) - precision * (values - prior_mean)
+        missing = outer - mean.T @ mean
+        return gradient, complete - missing + np.diag(precision), complete + np.diag(precision)
 
     def _scores(self, chance: Floats, ability: float) -> Floats:
         """Per subject, the score of all parameters if the ability were this."""
@@ -178,7 +205,8 @@ class _Data:
         information[-1, -1] -= log_sd_score  # the logarithm of the spread enters through its exponential
         return information
 
-    def _with_priors(self, values: Floats, gradient: Floats, information: Floats) -> tuple[Floats, Floats]:
+    def _prior(self) -> tuple[Floats, Floats]:
+        """Per parameter, the mean and the precision of its normal prior."""
         mean = np.concatenate((np.zeros(self.n_items), [_PRIOR_LEARNING[0], _PRIOR_LOG_SD[0]]))
         precision = np.concatenate((np.full(self.n_items, _PRIOR_SD**-2), [_PRIOR_LEARNING[1] ** -2, _PRIOR_LOG_SD[1] ** -2]))
-        return gradient - precision * (values - mean), information + np.diag(precision)
+        return mean, precision

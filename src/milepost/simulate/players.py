@@ -12,46 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.logs.interface import Bools, Floats, Ints
+from milepost.simulate.population import Population
 from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP, WAS_RESET
-
-
-@dataclass(frozen=True)
-class Population:
-    """Who plays, and how.
-
-    Attributes:
-        players: how many.
-        skill_sd: spread of skill in logits; the mean is 0.
-        learning: logits gained for each unit of log(try number).
-        quit_base: chance to give up after a first failure, for a player of mean skill.
-        quit_growth: how much each further failure in a row multiplies the odds of giving up.
-        quit_skill: how much one logit of skill divides those odds.
-        quit_between: chance to stop after a clear.
-        minutes: length of a session, at which the test ends; 0 for no limit.
-        crash_hourly: crashes in an hour of play.
-        returning: share of those who quit, ran out of time or crashed that come back for another session.
-        sessions: the most sessions of a player.
-        reset_share: share of failures that the player ends by a reset.
-        setback_after: failures in a row after which a level with a setback sends its player back.
-        try_seconds: median length of a try that clears.
-        try_sd: spread of the logarithm of a try's length.
-    """
-
-    players: int = 48
-    skill_sd: float = 0.9
-    learning: float = 0.4
-    quit_base: float = 0.03
-    quit_growth: float = 1.35
-    quit_skill: float = 1.3
-    quit_between: float = 0.004
-    minutes: float = 60.0
-    crash_hourly: float = 0.1
-    returning: float = 0.3
-    sessions: int = 2
-    reset_share: float = 0.15
-    setback_after: int = 3
-    try_seconds: float = 40.0
-    try_sd: float = 0.35
 
 
 @dataclass(frozen=True)

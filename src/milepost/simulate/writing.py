@@ -13,7 +13,8 @@ from milepost.output import write_file
 from milepost.progress import SILENT, Progress
 from milepost.simulate.course import Plan
 from milepost.simulate.faults import FaultRates, spoil
-from milepost.simulate.players import Population, Tries, Truth, play_course
+from milepost.simulate.players import Tries, Truth, play_course
+from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
 
 _CAUSES = (["reeds", "current"], ["low beam", "current"], ["barge", "low beam"], ["tide", "dark", "barge"])

@@ -25,6 +25,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--sessions", type=options.count, default=2, metavar="N", help="most sessions of a player (2)")
     parser.add_argument("--builds", default="1.0", metavar="A,B", help="builds, dealt out in turn (1.0)")
     parser.add_argument("--minutes", type=options.seconds, default=60.0, metavar="M", help="length of a session; 0 for no limit (60)")  # noqa: E501
+    parser.add_argument("--let", action="append", default=[], metavar="NAME=VALUE", help="how players are, such as skill_sd=1.2, learning=0.3, quit_base=0.05; docs/judging.md lists all; may be repeated")  # noqa: E501
     parser.add_argument("--seed", type=options.count, default=1, metavar="N", help="the same seed gives the same log (1)")
     parser.add_argument("--faults", action="store_true", help="sprinkle the faults that real logs have over it")
     parser.add_argument("-o", "--output", metavar="FILE", required=True, help="the log to write, JSON Lines; .gz packs it")
@@ -40,7 +41,7 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli import terminal
     from milepost.logs.course import read_course
     from milepost.simulate.course import from_course, from_shape, planted, with_difficulties
-    from milepost.simulate.players import Population
+    from milepost.simulate.population import Population, described
     from milepost.simulate.writing import simulate
 
     if args.course and args.shape:
@@ -50,7 +51,7 @@ def run(args: argparse.Namespace) -> Exit:
     plan = from_course(read_course(args.course)) if args.course else from_shape(args.shape or "rising", args.levels)
     roughness = 0.0 if args.course else args.roughness
     plan = planted(with_difficulties(plan, args.difficulty), args.plant, roughness, np.random.default_rng([args.seed, 1]))
-    population = Population(players=args.players, minutes=args.minutes, sessions=args.sessions)
+    population = described(args.let, Population(players=args.players, minutes=args.minutes, sessions=args.sessions))
     builds = [build.strip() for build in args.builds.split(",") if build.strip()] or ["1.0"]
     with terminal.progress() as progress:
         counts = simulate(plan, population, args.seed, args.output, args.truth, args.faults, builds, progress)
