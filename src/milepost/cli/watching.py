@@ -22,6 +22,7 @@ from milepost.reports.interface import Report, View
 from milepost.reports.registry import VIEWS
 from milepost.wording import listed, plural
 
+_KEEP_EVERY = 30.0  # seconds
 _CLEAR = "\x1b[2J\x1b[H"
 
 
@@ -37,6 +38,9 @@ def watch(args: argparse.Namespace) -> Exit:
         except KeyboardInterrupt:
             if args.once:
                 raise
+        finally:
+            if kept:
+                kept.keep(tail)
     return Exit.DONE
 
 
@@ -50,8 +54,9 @@ def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
             report = described(document("funnel", play, Funnel()(play)), course, args.min_players)
             _show(args, report, came, before)
             before, shown = report["findings"], True
-            if kept and came:
-                kept.keep(tail, before)
+            if kept:
+                kept.manifest.found = before
+                kept.keep_now_and_then(tail)
         elif not shown:
             print(f"milepost watch: no record in {args.folder} yet.", file=sys.stderr)
             shown = True
@@ -76,6 +81,7 @@ class _Kept:
 
     def __init__(self, folder: Path, held: ExitStack) -> None:
         self.folder, self.manifest, self.rows = folder, Manifest(), 0
+        self.last = time.monotonic()
         held.enter_context(locked(folder))
 
     def restore(self, tail: Tail) -> None:
@@ -86,12 +92,19 @@ class _Kept:
             tail.builder.files += [one["file"] for one in self.manifest.sources]
             tail.read = self.manifest.tails
 
-    def keep(self, tail: Tail, found: dict[str, int]) -> None:
-        """Lay down what came since, and what was found by then."""
+    def keep_now_and_then(self, tail: Tail) -> None:
+        """Lay down what came, but not at every look: each time makes new files."""
+        if time.monotonic() - self.last >= _KEEP_EVERY:
+            self.keep(tail)
+
+    def keep(self, tail: Tail) -> None:
+        """Lay down what came since the last time; what is not laid down is read again after a restart."""
+        self.last = time.monotonic()
         rows = tail.builder.rows()
+        if len(rows) == self.rows and tail.read == self.manifest.tails:
+            return
         known = {one["file"] for one in self.manifest.sources}
         self.manifest.sources += [{"file": name, "bytes": 0, "sha256": None} for name in tail.builder.files if name not in known]
-        self.manifest.found = found
         self.manifest.tails = {name: dict(place) for name, place in tail.read.items()}
         self.manifest = append(self.folder, self.manifest, tail.builder, rows[self.rows :])
         self.rows = len(rows)

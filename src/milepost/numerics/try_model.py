@@ -71,7 +71,7 @@ def _uphill(data: _Data, values: Floats) -> Floats:
     """Newton's steps to the top of the posterior, turned round where it bends the wrong way, halved where they lead down."""
     height = data.height(values)
     for _ in range(_ITERATIONS):
-        gradient, information, complete = data.slopes(values)
+        gradient, information = data.slopes(values)
         bends_right = float(np.linalg.eigvalsh(information).min()) > 0
         step = np.clip(np.linalg.solve(information if bends_right else _definite(information), gradient), -_STEP, _STEP)
         for _ in range(_HALVINGS):
@@ -91,7 +91,7 @@ def fit_around(
     """Difficulties with their covariance as the likelihood's slope and curvature at other difficulties would have them."""
     data = _Data(subject, item, number, success, len(difficulty))
     values = np.concatenate((difficulty, [fit.learning, np.log(fit.ability_sd)]))
-    gradient, information, _ = data.slopes(values)
+    gradient, information = data.slopes(values)
     covariance: Floats = np.linalg.inv(_definite(information)).astype(np.float64)
     n = len(difficulty)
     return difficulty + (covariance @ gradient)[:n], covariance[:n, :n]
@@ -170,8 +170,8 @@ class _Data:
         mean, precision = self._prior()
         return likelihood - 0.5 * float(precision @ (values - mean) ** 2)
 
-    def slopes(self, values: Floats) -> tuple[Floats, Floats, Floats]:
-        """The gradient of the log posterior, its observed information by Louis' identity, and that of complete data."""
+    def slopes(self, values: Floats) -> tuple[Floats, Floats]:
+        """The gradient of the log posterior and its observed information, by Louis' identity."""
         chance = self._chances(values)
         weight = self._weights(chance)
         size = self.n_items + 2
@@ -187,7 +187,7 @@ class _Data:
         prior_mean, precision = self._prior()
         gradient = mean.sum(axis=0) - precision * (values - prior_mean)
         missing = outer - mean.T @ mean
-        return gradient, complete - missing + np.diag(precision), complete + np.diag(precision)
+        return gradient, complete - missing + np.diag(precision)
 
     def _scores(self, chance: Floats, ability: float) -> Floats:
         """Per subject, the score of all parameters if the ability were this."""

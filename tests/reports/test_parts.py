@@ -1,0 +1,81 @@
+"""Parts of the report by themselves: sentences, strips, the table, how it is made."""
+
+import pytest
+
+from milepost.difficulty.sentences import sentence, unsaid
+from milepost.difficulty.whatif import as_difficulty, planned_retention
+from milepost.gate.anonymous import anonymous_file, pseudonym
+from milepost.reports.strips import course_strip, strip_of_verdicts
+from milepost.reports.summary import verdict
+from milepost.wording import spark
+
+
+def judged(level="Low Arch", kind="spike", evidence="strong", **more):
+    """A row of `spikes`."""
+    return {"level": level, "kind": kind, "evidence": evidence, "players": 31, "expected_chance": 0.75, "chance": 0.33, "cost": 6.0,
+            "cost_low": 3.0, "cost_high": 9.4, "quitting": "spike", "changes": [], "players_needed": 40, "odds_ratio": 2.5} | more  # fmt: skip
+
+
+def test_a_sentence():
+    """As a colleague would say it, with how many players, how sure, and what it costs."""
+    assert sentence(judged(), 48, "tries") == (
+        "Low Arch is harder than its surroundings: a first try that would clear 3 times in 4 clears 1 time in 3. "
+        "31 players, strong evidence. About 6 of 48 players were lost to it (3 to 9). They also quit more here than around it."
+    )
+    said = sentence(judged(cost=1.2, quitting="none", changes=[
+        {"knob": "reeds", "from": 2, "to": 8, "times_usual": 6.2}, {"knob": "barges", "from": 0, "to": 1, "times_usual": None}]), 48, "tries")  # fmt: skip
+    assert "About 1 of 48 players was lost to it" in said and "By quitting alone it does not stand out." in said
+    assert said.endswith("reeds goes from 2 to 8, 6 times its usual step. barges goes from 0 to 1, new here.")
+    assert "lost to it" not in sentence(judged(kind="dip"), 48, "tries")
+    assert "2.5 times as long" in sentence(judged(), 48, "time")
+    assert sentence(judged(kind="none"), 48, "tries") is None
+
+
+@pytest.mark.parametrize(("few", "start"), [(1, "Level 0 cannot be judged"), (5, "Level 0, Level 1, Level 2 and 2 more levels cannot"), (6, "No level can be judged")])
+def test_what_cannot_be_judged(few, start):
+    """Which levels, and how many players it would take."""
+    rows = [judged(f"Level {n}", "none", "too_few" if n < few else "none") for n in range(6)]
+    (said,) = unsaid(rows, "tries")
+    assert said.startswith(start) and "about 40 players at a level" in said
+    assert unsaid([judged()], "tries") == []
+
+
+def test_strips():
+    """A column a level, marks at the place of what stands out; nothing for a course that no line holds."""
+    rows = [judged(f"Level {n}", "spike" if n == 2 else "none") for n in range(4)]
+    assert strip_of_verdicts(rows) == "stands out       ▲     ▲ spike"
+    funnel = [{"retention": 1 - n / 8} for n in range(4)]
+    tries = [{"try_clear": None if n == 1 else 0.5} for n in range(4)]
+    report = {"funnel": {"levels": funnel}, "attempts": {"levels": tries}, "spikes": {"levels": rows}}
+    (view,) = course_strip(report)
+    assert view.notes[0] == "still there  ██▇▇▆▆▅▅  62 % at the end"
+    assert view.notes[1].rstrip() == "a try clears ▄▄  ▄▄▄▄"
+    assert course_strip(report | {"funnel": {"levels": funnel * 40}}) == []
+
+
+def test_spark():
+    """Heights in eighths; a little is never nothing, nothing is not a little, and a gap is a gap."""
+    assert spark([0, 0.001, 0.5, 1, None, 2]) == "_▁▄█ █"
+
+
+def test_verdicts_in_words():
+    """Kind and evidence; few players say so."""
+    assert verdict(judged()) == "spike, strong"
+    assert verdict(judged(kind="none", evidence="none")) == ""
+    assert verdict(judged(kind="none", evidence="too_few")) == "too few to tell"
+
+
+def test_plan_as_retention():
+    """Harder levels keep fewer; without quitting nobody is lost but who never clears."""
+    model = {"skill_sd": 0.9, "learning": 0.4, "quit_per_failure": 0.05}
+    easy, hard = (planned_retention(model, [as_difficulty(chance)] * 6) for chance in (0.9, 0.5))
+    assert all(a > b for a, b in zip(easy, hard, strict=True)) and hard == sorted(hard, reverse=True)
+    assert planned_retention(model | {"quit_per_failure": 0.0}, [0.0])[0] == pytest.approx(1.0, abs=1e-5)
+    assert as_difficulty(0.5) == 0 and as_difficulty(0.2) > 0
+
+
+def test_pseudonyms_are_stable():
+    """The same name gives the same pseudonym, another another; a file keeps only what it is."""
+    assert pseudonym("player", "Ada") == pseudonym("player", "Ada") != pseudonym("player", "ada")
+    assert pseudonym("player", "\ud800").startswith("player-")
+    assert anonymous_file("/home/ada/maud.jsonl.gz", 1) == "file-2.jsonl.gz" and anonymous_file("standard input", 0) == "file-1"
