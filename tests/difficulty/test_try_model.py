@@ -103,3 +103,24 @@ def test_too_few_are_not_judged():
     """Of a level with too few tries nothing is claimed, however it stands out."""
     found = verdicts(read_events(CURVE + BUMPS["spike"], np.eye(20) * 0.04), np.full(20, 6), np.full(20, 40))
     assert {verdict.evidence for verdict in found} == {"too_few"}
+
+
+@pytest.mark.parametrize(("spread", "learning"), [(0.3, 0.0), (2.0, 0.4), (2.0, 1.5)])
+def test_wide_and_narrow_skills(spread, learning):
+    """The fit finds the top also where skills spread widely and everybody tries until the level is cleared."""
+    rng = np.random.default_rng(11)
+    skills, difficulty = rng.normal(0, spread, 250), np.linspace(-1.2, 0.8, 8)
+    subject, item, number, success = [], [], [], []
+    for player, skill in enumerate(skills):
+        for level, hard in enumerate(difficulty):
+            for n in range(1, 60):
+                done = rng.random() < 1 / (1 + np.exp(hard - skill - learning * np.log(n)))
+                subject.append(player)
+                item.append(level)
+                number.append(n)
+                success.append(done)
+                if done:
+                    break
+    fit = fit_tries(*(np.array(column) for column in (subject, item, number)), np.array(success), 8)
+    assert abs(fit.ability_sd - skills.std()) < 0.3 and abs(fit.learning - learning) < 0.2
+    assert np.abs(fit.difficulty - difficulty).max() < 0.6 and fit.learning_se < 0.2

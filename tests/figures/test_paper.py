@@ -1,0 +1,59 @@
+"""What figures are drawn on, by the program: forms, sizes, light and dark, and what is said of sizes that are none."""
+
+import re
+
+import pytest
+
+DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
+CHANGE = ("--set", "Low Arch.target_clear=0.75")
+MEASURES = {"funnel": (), "attempts": (), "times": (), "deaths": (), "moves": (), "spikes": (), "whatif": CHANGE}
+
+
+def png_size(data):
+    """Width and height from a PNG's header."""
+    assert data.startswith(b"\x89PNG")
+    return int.from_bytes(data[16:20], "big"), int.from_bytes(data[20:24], "big")
+
+
+@pytest.mark.parametrize("command", MEASURES)
+def test_every_form(wickwater, command):
+    """PNG of the size asked for, SVG with its text as text, PDF; SVG and PDF the same bytes again."""
+    words = (command, *DEMO, *MEASURES[command])
+    files = [wickwater.folder / f"paper-{command}.{form}" for form in ("png", "svg", "pdf")]
+    for path in files:
+        assert wickwater(*words, "--size", "1000x500", "--figure", path.name).returncode == 0
+    assert png_size(files[0].read_bytes()) == (1000, 500)
+    drawn = files[1].read_text(encoding="utf-8")
+    assert "Low Arch" in drawn and re.search(r"<text[^>]*>", drawn)
+    assert files[2].read_bytes().startswith(b"%PDF")
+    before = [path.read_bytes() for path in files[1:]]
+    for path in files[1:]:
+        assert wickwater(*words, "--size", "1000x500", "--figure", path.name).returncode == 0
+    assert [path.read_bytes() for path in files[1:]] == before
+
+
+def test_dark(wickwater):
+    """Light on dark, with no colour of the light look left."""
+    for name, words in (("light", ()), ("dark", ("--dark",))):
+        assert wickwater("spikes", *DEMO, *words, "--figure", f"{name}.svg").returncode == 0
+    light, dark = (set(re.findall(r"#[0-9a-f]{6}", (wickwater.folder / f"{name}.svg").read_text())) for name in ("light", "dark"))
+    assert light and dark and not light & dark
+
+
+@pytest.mark.parametrize("size", ["1280", "10x10", "500x900", "9000x800", "axb", "1280x", "-5x400"])
+def test_sizes_that_are_none(milepost, small_log, size):
+    """One line that says what a size is, status 2, and no file."""
+    milepost.write("log.jsonl", small_log)
+    done = milepost("funnel", "log.jsonl", f"--size={size}", "--figure", "f.png")
+    assert done.returncode == 2 and "is no size such as 1280x800" in done.stderr and done.stderr.count("\n") == 1
+    assert not (milepost.folder / "f.png").exists()
+
+
+def test_two_players_can_be_drawn(milepost, small_log):
+    """Nothing but a few attempts: every figure is drawn and says how little there is."""
+    milepost.write("log.jsonl", small_log)
+    for command in ("funnel", "attempts", "times", "deaths", "moves", "spikes"):
+        done = milepost(command, "log.jsonl", "--figure", f"{command}.svg")
+        assert done.returncode == 0, done.stderr
+    assert "Too few players" in (milepost.folder / "attempts.svg").read_text()
+    assert "Too few players" in (milepost.folder / "times.svg").read_text()
