@@ -80,3 +80,34 @@ def test_a_spoiled_line_goes_to_the_line_reader(tmp_path, monkeypatch, line):
     assert not strictly
     assert_same(fast, slow)
     assert fast.refused == slow.refused
+
+
+BEYOND = [
+    '"event": "hit", "mood": "calm"', '"event": "hit", "level": 7', '"event": "hit", "build": 0.7', '"event": "hit", "progress": "0.5"',
+    '"event": "hit", "progress": 0.5', '"event": "hit", "seq": 1.5', '"event": "hit", "seq": 3', '"event": "hit", "debug": true',
+    '"event": "hit", "build": null', '"event": "hit", "build" : "1"', '"event": "hit", "build":"1"', '"event": "hit", "id": 12',
+    '"event": "say \\": this", "level": "a"', '"event": "hit", "level": "a", "level": "b"', '"event": "hit", "x": 1e3',
+    '"event": "hit", "level": true', '"event": "hit", "seq": 12345678901234567890', '"event": "hit", "mood": null, "build" : 1',
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("fields", BEYOND)
+@pytest.mark.parametrize("first", ['"build": "1", "seq": 1', '"progress": 0, "id": 5', '"mood": "wild"'])
+def test_what_the_first_lines_do_not_show(tmp_path, monkeypatch, first, fields):
+    """Fields and types that only come after the lines that were looked at first are read as ever, or line by line."""
+    monkeypatch.setattr(strict, "_SAMPLE", 2)
+    begin = f'{{"session": "s", "time": 0, "event": "start", "level": "Mill Pond", {first}}}\n'
+    text = begin * 3 + f'{{"session": "s", "time": 4, {fields}}}\n' + begin.replace('"time": 0', '"time": 5')
+    fast, slow, _ = both(tmp_path, text, monkeypatch)
+    assert_same(fast, slow)
+    assert fast.refused == slow.refused
+
+
+def test_plain_logs_are_taken_at_their_first_lines(tmp_path, monkeypatch):
+    """Where all lines are like the first ones, the types of every line are not asked for."""
+    monkeypatch.setattr(strict, "_SAMPLE", 2)
+    asked, plain = [], strict._structure
+    monkeypatch.setattr(strict, "_structure", lambda base, path, limit: asked.append(limit) or plain(base, path, limit))
+    lines = [START | {"time": n, "build": "1.0", "progress": n / 10} for n in range(9)]
+    _, _, strictly = both(tmp_path, "".join(json.dumps(line) + "\n" for line in lines), monkeypatch)
+    assert strictly and asked == ["LIMIT 2"]

@@ -49,7 +49,7 @@ def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
     before, shown = kept.manifest.found if kept else {}, False
     while True:
         came = tail.advance()
-        if (came or not shown) and len(tail.builder.rows()):
+        if (came or not shown) and len(tail.builder):
             play = replay_log(tail.builder.log(), course, rules)
             report = described(document("funnel", play, Funnel()(play)), course, args.min_players)
             _show(args, report, came, before)
@@ -100,11 +100,11 @@ class _Kept:
     def keep(self, tail: Tail) -> None:
         """Lay down what came since the last time; what is not laid down is read again after a restart."""
         self.last = time.monotonic()
-        rows = tail.builder.rows()
-        if len(rows) == self.rows and tail.read == self.manifest.tails:
+        if len(tail.builder) == self.rows and tail.read == self.manifest.tails:
             return
         known = {one["file"] for one in self.manifest.sources}
         self.manifest.sources += [{"file": name, "bytes": 0, "sha256": None} for name in tail.builder.files if name not in known]
         self.manifest.tails = {name: dict(place) for name, place in tail.read.items()}
-        self.manifest = append(self.folder, self.manifest, tail.builder, rows[self.rows :])
-        self.rows = len(rows)
+        new = {name: column[self.rows :] for name, column in tail.builder.columns().items()}
+        self.manifest = append(self.folder, self.manifest, tail.builder, new)
+        self.rows = len(tail.builder)

@@ -23,6 +23,7 @@ _ROW = np.dtype(
     + [(name, np.float64) for name in ("time", "second", "progress", "x", "y", "collected", "available")]
     + [(name, np.bool_) for name in ("whole", "foreign", "has_seq")]
 )  # fmt: skip
+_ZERO = ("marks", "identity", "foreign")  # columns of a block that are mostly nothing
 
 
 class Names:
@@ -46,8 +47,7 @@ class RecordBuilder:
 
     def __init__(self) -> None:
         self._rows: list[tuple[Any, ...]] = []
-        self._parts: list[Any] = []
-        self._restored: dict[str, Any] | None = None  # columns from a store, which come first
+        self._parts: list[dict[str, Any]] = []  # columns, part by part
         self.sessions = Sessions()
         self._session_codes: dict[str, int] = {}
         self.first_clock: list[float] = []
@@ -155,9 +155,10 @@ class RecordBuilder:
         self._parts.append(self._rows_of(block, session, file))
         return True
 
-    def _rows_of(self, block: Block, session: Ints, file: int) -> Any:
-        rows = np.zeros(block.rows, _ROW)
-        rows["session"], rows["file"], rows["line"] = session, file, np.arange(1, block.rows + 1)
+    def _rows_of(self, block: Block, session: Ints, file: int) -> dict[str, Any]:
+        rows: dict[str, Any] = {name: np.zeros(block.rows, _ROW[name]) for name in _ZERO}
+        rows["session"], rows["file"] = session, np.full(block.rows, file, np.int64)
+        rows["line"] = np.arange(1, block.rows + 1)
         words = block.text["event"]
         rows["event"] = np.array([self._event(word) for word in words.values], dtype=np.int64)[words.codes]
         for name, names in (("level", self._stops), ("to", self._stops), ("cause", self._causes)):
@@ -167,18 +168,19 @@ class RecordBuilder:
         if (layouts := block.tags.get("layout")) is not None:
             rows["layout"] = np.where(layouts.codes == ABSENT, rows["layout"], _coded(layouts, self._layouts, block.rows))
         has_seq = ~np.isnan(block.seq)
-        rows["has_seq"], rows["seq"] = has_seq, np.where(has_seq, block.seq, 0)
+        rows["has_seq"], rows["seq"] = has_seq, np.where(has_seq, block.seq, 0).astype(np.int64)
         rows["likeness"] = block.likeness
         if (ids := block.text.get("id")) is not None:
             rows["identity"] = np.array([identity_of(value) for value in ids.values] + [0], dtype=np.int64)[ids.codes]
         if (actors := block.text.get("actor")) is not None:
             rows["foreign"] = np.array([value != "player" for value in actors.values] + [False])[actors.codes]
         for name in NUMBER_FIELDS:
-            rows[name] = block.numbers.get(name, nan)
+            rows[name] = block.numbers[name] if name in block.numbers else np.full(block.rows, nan)
         if block.stamped:
             epoch = np.array([stamp or 0 for stamp in self.sessions.epoch], dtype=np.int64)[session]
             rows["time"] = (block.time * 1000 - epoch) / NANO
-            rows["second"], rows["whole"] = block.time // 1_000_000, block.time % 1_000_000 == 0
+            rows["second"] = (block.time // 1_000_000).astype(np.float64)
+            rows["whole"] = block.time % 1_000_000 == 0
         else:
             rows["time"] = np.clip(block.time - np.array(self.first_clock)[session], -_FAR, _FAR)
             rows["second"] = np.floor(block.time)
@@ -191,7 +193,7 @@ class RecordBuilder:
 
     def log(self) -> Log:
         """The log of all the records added."""
-        columns = self._columns()
+        columns = self.columns()
         for name in self.debug_only:
             self._mark_debug(name)
         return Log(
@@ -199,22 +201,19 @@ class RecordBuilder:
             list(self._unknown_words), self.files, self.refused,
         )  # fmt: skip
 
-    def _columns(self) -> dict[str, Any]:
-        if self._restored is not None and not self._rows and not self._parts:
-            return dict(self._restored)
-        rows = self.rows()
-        return {name: np.ascontiguousarray(rows[name]) for name in _ROW.names or ()}
-
-    def rows(self) -> Any:
-        """The columns built so far, as one array of records."""
+    def columns(self) -> dict[str, Any]:
+        """The columns built so far; those of parts are let go one after the other, so that memory holds them once."""
         self._flush()
-        if self._restored is not None:
-            rows = np.empty(len(self._restored["session"]), _ROW)
-            for name, column in self._restored.items():
-                rows[name] = column
-            self._parts.insert(0, rows)
-            self._restored = None
-        return np.concatenate(self._parts) if self._parts else np.empty(0, _ROW)
+        if not self._parts:
+            return {name: np.empty(0, _ROW[name]) for name in _ROW.names or ()}
+        if len(self._parts) > 1:
+            whole = {name: np.concatenate([part.pop(name) for part in self._parts]) for name in _ROW.names or ()}
+            self._parts = [whole]
+        return dict(self._parts[0])
+
+    def __len__(self) -> int:
+        """How many records there are by now."""
+        return len(self._rows) + sum(len(part["session"]) for part in self._parts)
 
     def names(self) -> dict[str, Names]:
         """The names behind the codes, by what they name."""
@@ -244,17 +243,17 @@ class RecordBuilder:
         self.refused, self.debug_only = refused, set(debug_only)
         if columns is not None:
             order = np.argsort(columns["row"])
-            self._restored = {name: np.ascontiguousarray(columns[name][order], _ROW[name]) for name in _ROW.names or ()}
+            self._parts = [{name: np.ascontiguousarray(columns[name][order], _ROW[name]) for name in _ROW.names or ()}]
 
     def clear_rows(self) -> None:
         """Forget the columns built so far, for one who only wants the records checked, or has laid them down."""
         self._rows.clear()
         self._parts.clear()
-        self._restored = None
 
     def _flush(self) -> None:
         if self._rows:
-            self._parts.append(np.array(self._rows, dtype=_ROW))
+            rows = np.array(self._rows, dtype=_ROW)
+            self._parts.append({name: np.ascontiguousarray(rows[name]) for name in _ROW.names or ()})
             self._rows = []
 
     def _mark_debug(self, name: str) -> None:

@@ -89,6 +89,6 @@ def _pack(
 
 
 def _laid_down(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
-    grown = append(folder, manifest, builder, builder.rows())
+    grown = append(folder, manifest, builder, builder.columns())
     builder.clear_rows()
     return grown

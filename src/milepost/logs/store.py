@@ -86,32 +86,33 @@ def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manif
     return manifest
 
 
-def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: Any) -> Manifest:
+def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, Any]) -> Manifest:
     """Add records to a store, with all that the builder knows by now; the manifest is written last.
 
     Args:
         folder: the store's folder.
         manifest: the store's manifest as read.
         builder: restored from the store, with the new records added.
-        rows: the new records, as the builder lays them out.
+        rows: the columns of the new records, as the builder gives them.
 
     Raises:
         OutputError: a file cannot be written.
     """
     number = manifest.additions + 1
     parts = _part_of(builder)[rows["session"]]
-    places = np.arange(manifest.rows, manifest.rows + len(rows))
+    count = len(rows["session"])
+    places = np.arange(manifest.rows, manifest.rows + count)
     added = []
     for part in np.unique(parts).tolist():
         own = np.flatnonzero(parts == part)
         own = own[np.argsort(rows["session"][own], kind="stable")]
-        columns = {"row": places[own], **{name: np.ascontiguousarray(rows[name][own]) for name in rows.dtype.names}}
+        columns = {"row": places[own], **{name: np.ascontiguousarray(column[own]) for name, column in rows.items()}}
         written = _written(folder, f"records/part={part:02d}/{number:06d}.parquet", columns)
         added.append(written | {"part": part, "rows": len(own)})
     small = {"sessions": _session_columns, "names": _name_columns, "refused": _refused_columns}
     tables = {name: _written(folder, f"{name}-{number:06d}.parquet", of(builder)) for name, of in small.items()}
     grown = replace(
-        manifest, rows=manifest.rows + len(rows), additions=number, records=manifest.records + added, tables=tables,
+        manifest, rows=manifest.rows + count, additions=number, records=manifest.records + added, tables=tables,
         debug_only=sorted(builder.debug_only),
     )  # fmt: skip
     text = json.dumps({"kind": _KIND, "version": _VERSION, **vars(grown)}, indent=1, ensure_ascii=False)

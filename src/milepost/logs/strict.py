@@ -20,6 +20,8 @@ from milepost.vocabulary import FIELDS, NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
 WORTHWHILE: Final = 4 << 20  # bytes on disk from which the strict reader pays
 _WHOLE = ("UBIGINT", "BIGINT")
 _NUMBERS = (*_WHOLE, "DOUBLE")
+_SAMPLE: Final = 20_000  # lines
+_NUMBER, _WHOLE_NUMBER = "^-?[0-9]", "^[0-9]{1,15}$"
 _EXACT = float(1 << 53)  # whole numbers beyond this are not told apart as floats
 _STAMP = r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:[0-5]\d(\.\d{1,6})?([Zz]|[+-][01]\d:[0-5]\d)"
 
@@ -68,10 +70,9 @@ def read_strict(source: Source) -> Block | None:
 
 
 def _read(base: Any, path: str) -> Block:
-    found = base.execute("SELECT json_group_structure(json) FROM read_ndjson_objects(?)", [path]).fetchone()
-    kinds: Any = json.loads(found[0])
-    _require(isinstance(kinds, dict))
-    kinds = {name: kind for name, kind in kinds.items() if kind != "NULL"}
+    kinds = _structure(base, path, f"LIMIT {_SAMPLE}")
+    if not _holds(base, path, kinds):
+        kinds = _structure(base, path, "")
     for name, kind in kinds.items():
         _require(kind in (*_NUMBERS, "VARCHAR", "BOOLEAN") and _fits(name, kind))
     _require({"session", "time", "event"} <= kinds.keys())
@@ -80,6 +81,43 @@ def _read(base: Any, path: str) -> Block:
         "CREATE TEMP TABLE log AS SELECT * FROM read_json(?, format='newline_delimited', columns=?)", [path, columns]
     )
     return _Table(base, columns).block()
+
+
+def _structure(base: Any, path: str, limit: str) -> dict[str, str]:
+    """The types of the fields in the file's lines, or in the first of them."""
+    lines = f"SELECT json FROM read_ndjson_objects(?) {limit}"
+    kinds: Any = json.loads(base.execute(f"SELECT json_group_structure(json) FROM ({lines})", [path]).fetchone()[0])
+    _require(isinstance(kinds, dict))
+    return {name: kind for name, kind in kinds.items() if kind != "NULL"}
+
+
+def _holds(base: Any, path: str, kinds: dict[str, str]) -> bool:
+    """Whether the fields and types of the first lines are those of all lines.
+
+    Asking for the types of every line costs three times as much, and a hundred times the memory. Each field of a line has a
+    colon right after its name's quotes, so if there are no more of these than values of the known fields, there are no
+    other fields; where anything else looks like one, the answer is no, and the long way is taken.
+    """
+    if not all(isinstance(kind, str) and kind in ("VARCHAR", "BOOLEAN", *_NUMBERS) for kind in kinds.values()):
+        return False
+    lines = "SELECT json::VARCHAR AS line FROM read_ndjson_objects(?)"
+    marks = "sum(length(line) - length(replace(line, '\":', ''))), count(*) FILTER (regexp_matches(line, '\"[ \\t]+:'))"
+    named, spaced = base.execute(f"SELECT {marks} FROM ({lines})", [path]).fetchone()
+    counts = ", ".join(f"count({_quoted(name)}), count(*) FILTER (NOT {_looks(name, kind)})" for name, kind in kinds.items())
+    raw = dict.fromkeys(kinds, "JSON")
+    found = base.execute(f"SELECT {counts} FROM read_json(?, format='newline_delimited', columns=?)", [path, raw]).fetchone()
+    return spaced == 0 and named == 2 * sum(found[0::2]) and not any(found[1::2])
+
+
+def _looks(name: str, kind: str) -> str:
+    """Whether a value, as it is written, is of a field's type; numbers of texts and of `seq` are whole."""
+    written = f"{_quoted(name)}::VARCHAR"
+    if kind == "VARCHAR":
+        return f"starts_with({written}, '\"')"
+    if kind == "BOOLEAN":
+        return f"{written} IN ('true', 'false')"
+    must_be_whole = name == "seq" or name in TEXT_FIELDS
+    return f"regexp_matches({written}, '{_WHOLE_NUMBER if must_be_whole else _NUMBER}')"
 
 
 def _fits(name: str, kind: str) -> bool:
