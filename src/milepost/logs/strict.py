@@ -150,6 +150,7 @@ class _Table:
         numbers = {name: self._numbers(name) for name in NUMBER_FIELDS & self.kinds.keys()}
         time, stamped = self._time()
         seq = self._numbers("seq") if "seq" in self.kinds else np.full(self.rows, np.nan)
+        _require(not (np.abs(seq) >= _EXACT).any())
         tags = {name: self._tag(name) for name in self.kinds.keys() - FIELDS}
         _require(all((text[name].codes != ABSENT).all() for name in ("session", "event")))
         self._require_levels(text)
