@@ -33,7 +33,12 @@ def test_over_http(wickwater, served):
     assert wickwater.json("funnel", *names, *course) == wickwater.json("funnel", "wickwater/logs", *course)
     check = wickwater.json("check", names[0], *course)
     assert check["details"][0]["places"][0].startswith(names[0])
-    done = wickwater("funnel", f"{served}/logs/gone.jsonl")
+    secret = names[0].replace("//", "//ada:lantern@") + "?token=hidden"
+    assert wickwater("report", secret, *course, "-o", "remote.json").returncode == 0
+    made = (wickwater.folder / "remote.json").read_text()
+    assert not any(word in made for word in ("lantern@", "hidden", "ada:"))
+    done = wickwater("funnel", f"{served}/logs/gone.jsonl?token=hidden")
+    assert "hidden" not in done.stderr
     assert done.returncode == 2 and "Is it there" in done.stderr and done.stderr.count("\n") == 1
 
 

@@ -123,6 +123,9 @@ def test_pseudonyms(wickwater):
         text = (wickwater.folder / name).read_text(encoding="utf-8")
         assert not [one for one in names if isinstance(one, str) and len(one) > 3 and re.search(rf"\b{re.escape(one)}\b", text)]
         assert "evening" not in text and "session-" in text
+    made = "whom.json"
+    assert wickwater("report", *DEMO, "--where", "player!=maud", "--anonymous", "-o", made).returncode == 0
+    assert "maud" not in (wickwater.folder / made).read_text()
     one = wickwater.json("report", *DEMO, "--anonymous")["watch"]
     other = wickwater.json("report", "wickwater/logs/evening-1.jsonl", "--course", DEMO[2], "--anonymous")["watch"]
     players = [{own["player"] for level in watch for own in level} for watch in (one, other)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import re
 import shlex
 from collections.abc import Callable
 from dataclasses import replace
@@ -14,6 +15,7 @@ from milepost.cli.loading import Loaded
 from milepost.cli.showing import paper, write
 from milepost.errors import UsageError
 from milepost.gate.anonymous import anonymous, anonymous_file
+from milepost.logs.remote import is_address, without_secrets
 from milepost.logs.sources import expand
 from milepost.measures.interface import Row
 from milepost.output import write_file, write_text
@@ -31,6 +33,7 @@ PICTURES: Final = {
     "funnel": "Funnel", "attempts": "Attempts to clear", "times": "Time in level", "deaths": "Deaths", "moves": "Moves",
     "spikes": "Difficulty",
 }  # fmt: skip
+_WHOM: Final = re.compile(r"^((?:--where=)?\s*(?:player|session)\s*[!=<>]+).*", re.DOTALL)
 OVERVIEW_SHAPE, SHAPE = (1280, 1000), (1280, 800)
 
 
@@ -86,10 +89,17 @@ def _made(args: argparse.Namespace) -> Row:
     """How the report is made; without the names of logs where names are to be left out."""
     sources = expand(args.logs)
     labels = [anonymous_file(s.label, n) if args.anonymous else s.label for n, s in enumerate(sources)]
-    words = [word for word in args.words if not (args.anonymous and word in args.logs)]
+    words = [_shown(word, args.anonymous) for word in args.words if not (args.anonymous and word in args.logs)]
     inputs = [(label, source.path) for label, source in zip(labels, sources, strict=True)]
     inputs += [(name, Path(name)) for name in (args.course, args.map) if name]
     return how_made(shlex.join(["milepost", *words, *(["LOG"] if args.anonymous else [])]), inputs)
+
+
+def _shown(word: str, anonymous: bool) -> str:
+    """A word of the command line without the secrets of an address, and without whom it names where nobody is to be named."""
+    if is_address(word):
+        word = without_secrets(word)
+    return _WHOM.sub(r"\1…", word) if anonymous else word
 
 
 def _write_html(args: argparse.Namespace, report: Document) -> None:

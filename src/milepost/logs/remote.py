@@ -13,6 +13,7 @@ from typing import Any, Final
 from milepost.errors import LogError
 
 _ADDRESS: Final = re.compile(r"[a-z][a-z0-9+.-]*://", re.IGNORECASE)
+_SECRET: Final = re.compile(r"(?<=:)//[^/@]*@")
 _NEEDS: Final = "Reading from such an address needs the extra: pip install 'milepost[remote]'."
 
 
@@ -21,6 +22,12 @@ def is_address(name: str) -> bool:
     return _ADDRESS.match(name) is not None
 
 
+def without_secrets(address: str) -> str:
+    """An address as it may be shown: without a user's name, a password, or what comes after a question mark."""
+    return _SECRET.sub("//", address).partition("?")[0]
+
+
+@cache
 def fetched(address: str, is_log: Any) -> list[tuple[str, Path]]:
     """The files that an address stands for, with where each was put: a file, a glob, or the logs in a folder.
 
@@ -31,26 +38,29 @@ def fetched(address: str, is_log: Any) -> list[tuple[str, Path]]:
     Raises:
         LogError: fsspec, or its driver for this kind of address, is not installed; or nothing is there to be read.
     """
+    shown = without_secrets(address)
     try:
         from fsspec.core import url_to_fs
     except ImportError:
-        raise LogError(f"{address}: {_NEEDS}") from None
+        raise LogError(f"{shown}: {_NEEDS}") from None
     try:
         files, path = url_to_fs(address)
         names = _names(files, path, is_log)
         if not names:
-            raise LogError(f"{address}: no log is there. Name a log file, a folder of logs or a glob.")
-        return [(str(files.unstrip_protocol(name)), _put(files, name, number)) for number, name in enumerate(names)]
+            raise LogError(f"{shown}: no log is there. Name a log file, a folder of logs or a glob.")
+        shown_names = [without_secrets(str(files.unstrip_protocol(name))) for name in names]
+        return [(one, _put(files, name, n)) for n, (one, name) in enumerate(zip(shown_names, names, strict=True))]
     except LogError:
         raise
     except (ImportError, ValueError) as error:
-        raise LogError(f"{address}: cannot be read ({_first(error)}). {_NEEDS}") from None
+        raise LogError(f"{shown}: cannot be read ({_first(error)}). {_NEEDS}") from None
     except Exception as error:  # drivers raise what they like
-        raise LogError(f"{address}: cannot be read ({_first(error)}). Is it there, and may you read it?") from None
+        raise LogError(f"{shown}: cannot be read ({_first(error)}). Is it there, and may you read it?") from None
 
 
 def _names(files: Any, path: str, is_log: Any) -> list[str]:
-    if any(mark in path for mark in "*?["):
+    marks = "*[" if path.startswith(("http:", "https:")) else "*?["  # there a question mark begins a query
+    if any(mark in path for mark in marks):
         return sorted(files.glob(path))
     if files.isdir(path) and not is_log(path.rsplit("/", 1)[-1]):
         return sorted(name for name in files.find(path) if is_log(name.rsplit("/", 1)[-1]))
@@ -73,4 +83,6 @@ def _folder() -> Path:
 
 
 def _first(error: BaseException) -> str:
-    return (str(error).splitlines() or [type(error).__name__])[0] or type(error).__name__
+    """What a driver says, in a line, and without an address, which may hold secrets."""
+    said = (str(error).splitlines() or [""])[0] or type(error).__name__
+    return re.sub(r"[a-z][a-z0-9+.-]*://\S+", lambda found: without_secrets(found[0]), said)
