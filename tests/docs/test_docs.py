@@ -14,7 +14,7 @@ README = (ROOT / "README.md").read_text(encoding="utf-8")
 MANUAL = README + "".join(path.read_text(encoding="utf-8") for path in sorted((ROOT / "docs").glob("*.md")))
 
 
-@pytest.mark.parametrize("command", re.findall(r"^\$ milepost (.+)$", MANUAL, re.MULTILINE))
+@pytest.mark.parametrize("command", dict.fromkeys(re.findall(r"^\$ milepost (.+)$", MANUAL, re.MULTILINE)))
 def test_examples_run(wickwater, command):
     """Every command line in the README runs on the demo."""
     done = wickwater(*shlex.split(command))
