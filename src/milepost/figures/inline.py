@@ -12,9 +12,9 @@ from milepost.figures.style import DARK, LIGHT, Palette
 _PROLOGUE: Final = re.compile(r"^.*?(?=<svg)", re.DOTALL)
 _METADATA: Final = re.compile(r"<metadata>.*?</metadata>", re.DOTALL)
 _SIZE: Final = re.compile(r'(<svg[^>]*?) width="[^"]*" height="[^"]*"|(<svg[^>]*?) height="[^"]*" width="[^"]*"')
-_LONG: Final = re.compile(r"(\d+\.\d)\d+")
+_LONG: Final = re.compile(r"(?<!opacity: )(\b\d+\.\d)\d+")  # places need no more than a tenth of a dot
 _GROUP_NAME: Final = re.compile(r' id="(?:patch|line2d|text|xtick|ytick|matplotlib\.axis|axes|figure|PolyCollection|FillBetween\w*)_\d+"')  # noqa: E501
-_FONT: Final = re.compile(r"(font: (?:[\w.]+ )*?[\d.]+px) [^;\"]+")
+_FONT: Final = re.compile(r"(font-family:|font: (?:[\w.]+ )*?[\d.]+px) [^;\"]+")  # Matplotlib writes the one or the other
 _SPACE: Final = re.compile(r">\s+<")
 
 
