@@ -117,6 +117,9 @@ def test_a_pack_that_breaks_off(milepost, small_log, monkeypatch):
     assert len(list(folder.rglob("*.parquet"))) == len(named.records) + len(named.tables)
     packed([two], folder, force=True)
     same(read([str(folder)]), read([str(two)]))
+    (folder / "store.json").unlink()  # as if the first pack had broken off before its manifest
+    packed([two], folder)
+    same(read([str(folder)]), read([str(two)]))
 
 
 def test_two_at_once(milepost, small_log):

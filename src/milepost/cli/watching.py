@@ -39,7 +39,7 @@ def watch(args: argparse.Namespace) -> Exit:
             if args.once:
                 raise
         finally:
-            if kept:
+            if kept and tail.settled:
                 kept.keep(tail)
     return Exit.DONE
 

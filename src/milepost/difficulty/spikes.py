@@ -26,7 +26,6 @@ from milepost.vocabulary import CLEARED, N_SETTLED
 
 _TELLING = 2.5  # standard errors at which one level alone is told from its surroundings
 _WORTH_TELLING = 1.0  # logits
-_LARGE = {"tries": "one that is harder by 1 logit", "time": "one that takes 2.7 times as long"}
 _FEW_FAILURES, _SHARE_OF_FAILURES = 3, 0.01  # below these, failures say nothing of difficulty
 
 

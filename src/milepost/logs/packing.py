@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
@@ -16,7 +17,7 @@ from milepost.logs.store import Manifest, append, checksum, is_store, locked, re
 from milepost.progress import Progress
 
 _AT_ONCE: Final = 256 << 20  # bytes of logs between two writings of the store
-_OURS: Final = frozenset({"records", "lock"})
+_OURS: Final = re.compile(r"records|lock|(sessions|names|refused)-\d+\.parquet|\.store\.json\..*")  # or left behind
 
 
 @dataclass(frozen=True)
@@ -52,7 +53,7 @@ def pack(
         raise UsageError("files are packed, not standard input and not another store. Name the log files.")
     if is_store(folder) and not add and not force:
         raise UsageError(f"{folder}: is a store already. --add adds to it, --force packs it anew.")
-    if folder.exists() and not is_store(folder) and (not folder.is_dir() or {one.name for one in folder.iterdir()} - _OURS):
+    if folder.exists() and not is_store(folder) and not _only_ours(folder):
         raise UsageError(f"{folder}: is there, and is no store. Name another place.")
     with locked(folder):
         builder = RecordBuilder()
@@ -61,6 +62,11 @@ def pack(
             old = restore(folder, builder, records=False) if add else read_manifest(folder)
             manifest = old if add else Manifest(additions=old.additions)
         return _pack(sources, folder, manifest, builder, log_map, options, progress)
+
+
+def _only_ours(folder: Path) -> bool:
+    """Whether all that is in a place is what a pack that broke off may have left there."""
+    return folder.is_dir() and all(_OURS.fullmatch(one.name) for one in folder.iterdir())
 
 
 def _pack(

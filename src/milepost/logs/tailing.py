@@ -34,6 +34,7 @@ class Tail:
     log_map: LogMap
     builder: RecordBuilder = field(default_factory=RecordBuilder)
     read: dict[str, dict[str, int]] = field(default_factory=dict)
+    settled: bool = True  # whether `read` and what was built agree: not in the middle of reading
 
     def advance(self) -> int:
         """Read whatever whole lines have come; how many.
@@ -43,7 +44,10 @@ class Tail:
         """
         if not self.folder.is_dir():
             raise LogError(f"{self.folder}: no such folder. Name the folder in which the logs are written.")
-        return sum(self._advance(path) for path in self._files())
+        self.settled = False
+        came = sum(self._advance(path) for path in self._files())
+        self.settled = True
+        return came
 
     def _files(self) -> list[Path]:
         found = [path for path in self.folder.rglob("*") if path.suffix.lower() in SUFFIXES and path.is_file()]
