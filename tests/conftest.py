@@ -1,15 +1,13 @@
 """What all tests share: the installed program, run on files in a temporary folder."""
 
 import json
-import os
-import subprocess
 import sys
 from pathlib import Path
 
 import pytest
 
 sys.path.insert(0, str(Path(__file__).parent))
-PROGRAM = Path(sys.executable).with_name("milepost")
+from driving import forked, installed
 
 
 class Program:
@@ -19,10 +17,9 @@ class Program:
         self.folder = folder
 
     def __call__(self, *words, stdin=None, **env):
-        return subprocess.run(
-            [str(PROGRAM), *map(str, words)], cwd=self.folder, input=stdin, capture_output=True, text=True, timeout=120,
-            env={**os.environ, "COLUMNS": "100", **env},
-        )  # fmt: skip
+        """Run it; Python's own settings only reach a program that is started anew."""
+        run = installed if any(name.startswith("PYTHON") for name in env) else forked
+        return run([str(word) for word in words], self.folder, stdin, **{"COLUMNS": "100", **env})
 
     def json(self, *words, **more):
         """The document that a command prints."""
@@ -53,7 +50,7 @@ def milepost(tmp_path):
 def wickwater(tmp_path_factory):
     """The program in a folder with the unpacked demo; what `demo` printed is in its `shown`."""
     program = Program(tmp_path_factory.mktemp("demo"))
-    done = program("demo")
+    done = installed(["demo"], program.folder, COLUMNS="100")
     assert done.returncode == 0, done.stderr
     program.shown = done.stdout
     return program

@@ -5,7 +5,7 @@ import signal
 import subprocess
 import time
 
-from conftest import PROGRAM
+from driving import PROGRAM
 
 
 def lines(records):

@@ -1,0 +1,52 @@
+"""Runs of the program, each in a process of its own.
+
+A run is forked from a server that has the program's modules loaded, so that hundreds of runs do not each import them anew; it
+has its own folder, environment, input and output as any program has. ``installed`` starts the console script itself.
+"""
+
+import multiprocessing
+import os
+import subprocess
+import sys
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+PROGRAM = Path(sys.executable).with_name("milepost")
+_LOADED = ["milepost.cli.main", "milepost.api", "numpy", "pandas", "scipy.stats", "scipy.optimize", "scipy.sparse", "duckdb",
+           "matplotlib.figure", "matplotlib.backends.backend_agg", "matplotlib.backends.backend_svg", "jinja2", "rich.table",
+           "milepost.cli.commands.report", "milepost.cli.commands.spikes"]  # fmt: skip
+_server = multiprocessing.get_context("forkserver")
+_server.set_forkserver_preload(_LOADED)
+
+
+def installed(words, folder, stdin=None, **env):
+    """Run the console script."""
+    return subprocess.run([str(PROGRAM), *words], cwd=folder, input=stdin, capture_output=True, text=True, timeout=120,
+                          env={**os.environ, **env})  # fmt: skip
+
+
+def forked(words, folder, stdin=None, **env):
+    """Run the program with its modules loaded beforehand."""
+    with TemporaryDirectory() as own:
+        files = [Path(own, name) for name in ("stdin", "stdout", "stderr")]
+        files[0].write_text(stdin or "", encoding="utf-8")
+        run = _server.Process(target=_run, args=(words, str(folder), [str(file) for file in files], {**os.environ, **env}))
+        run.start()
+        run.join(120)
+        if run.is_alive():
+            run.kill()
+            raise TimeoutError(f"milepost {' '.join(words)} has run for two minutes.")
+        return subprocess.CompletedProcess(words, run.exitcode, *(file.read_text(encoding="utf-8") for file in files[1:]))
+
+
+def _run(words, folder, files, env):
+    from milepost.cli.main import main
+
+    for number, (file, mode) in enumerate(zip(files, "rww", strict=True)):
+        with Path(file).open(mode) as opened:
+            os.dup2(opened.fileno(), number)
+    sys.stdin, sys.stdout, sys.stderr = (os.fdopen(n, "w" if n else "r", closefd=False) for n in range(3))
+    os.environ.clear()
+    os.environ.update(env)
+    os.chdir(folder)
+    sys.exit(main(words))
