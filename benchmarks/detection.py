@@ -16,6 +16,7 @@ import numpy as np
 
 from milepost.difficulty.reading import read_tries
 from milepost.difficulty.verdict import verdicts
+from milepost.numerics.try_model import TriesOfItems
 from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
 from milepost.vocabulary import CLEARED, N_SETTLED
@@ -104,7 +105,7 @@ def judge(tries: Any, difficulty: Any, planted: list[tuple[str, int]]) -> Outcom
     rows = tries.outcome < N_SETTLED
     player, level, number = tries.player[rows], tries.level[rows], tries.number[rows]
     cleared = tries.outcome[rows] == CLEARED
-    fit, reading = read_tries(player, level, number, cleared, n)
+    fit, reading = read_tries(TriesOfItems(player, level, number, cleared, tries.ends[rows]), n)
     counts = np.bincount(level, minlength=n)
     players = np.array([len(np.unique(player[level == place])) for place in range(n)])
     found = verdicts(reading, counts, players)

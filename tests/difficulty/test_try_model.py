@@ -5,7 +5,7 @@ import pytest
 
 from milepost.difficulty.events import read_events
 from milepost.difficulty.verdict import verdicts
-from milepost.numerics.try_model import fit_tries
+from milepost.numerics.try_model import HOLD, TriesOfItems, fit_tries
 from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
 
@@ -22,7 +22,7 @@ def test_difficulties_of_a_known_course():
     truth = np.linspace(-1.5, 0.5, 20)
     player, level, number, cleared = played(truth, 3000, 1, quit_base=0.06, quit_skill=1.0)
     assert np.unique(player[level == 19]).size < 0.7 * 3000
-    fit = fit_tries(player, level, number, cleared, 20)
+    fit = fit_tries(TriesOfItems(player, level, number, cleared), 20)
     assert fit.difficulty == pytest.approx(truth, abs=0.2)
     assert abs((fit.difficulty - truth)[-6:].mean() - (fit.difficulty - truth)[:6].mean()) < 0.08
     assert fit.ability_sd == pytest.approx(0.9, abs=0.08)
@@ -31,12 +31,25 @@ def test_difficulties_of_a_known_course():
     assert np.polyfit(truth, np.log(raw / (1 - raw)), 1)[0] < 0.9  # what plain rates would have made of it
 
 
+def test_leaving_by_skill():
+    """Where the unskilled leave sooner than their tries show, late levels look too easy, unless leaving is modelled too."""
+    truth = np.linspace(-1.2, 0.4, 16)
+    settings = Population(players=2500, minutes=0, crash_hourly=0, sessions=1, quit_base=0.08, quit_skill=2.5)
+    tries, _ = play_course(truth, settings, np.random.default_rng(5))
+    fits = [fit_tries(TriesOfItems(tries.player, tries.level, tries.number, tries.outcome == 0, left), 16)
+            for left in (None, tries.ends)]  # fmt: skip
+    apart = [fit.difficulty - truth for fit in fits]
+    drift = [error[-5:].mean() - error[:5].mean() for error in apart]
+    assert drift[0] < -0.1 and abs(drift[1]) < 0.06
+    assert np.exp(fits[1].others[HOLD]) == pytest.approx(2.5, rel=0.15)
+
+
 def test_intervals_cover():
     """Over many small courses, 95 % intervals hold the truth about that often."""
     inside = []
     for seed in range(40):
         truth = np.random.default_rng(seed).normal(-0.5, 0.7, 12)
-        fit = fit_tries(*played(truth, 30, seed), 12)
+        fit = fit_tries(TriesOfItems(*played(truth, 30, seed)), 12)
         inside.append(np.abs(fit.difficulty - truth) < 1.96 * np.sqrt(np.diag(fit.covariance)))
     assert 0.92 <= np.mean(inside) <= 0.99
 
@@ -44,7 +57,7 @@ def test_intervals_cover():
 @pytest.mark.parametrize("outcome", [[True, True], [False, False], [True, False]])
 def test_next_to_nothing(outcome):
     """Two players with a try each, all cleared or none, and a level that nobody tried: finite and wide."""
-    fit = fit_tries(np.array([0, 1]), np.array([0, 0]), np.array([1, 1]), np.array(outcome), 2)
+    fit = fit_tries(TriesOfItems(np.array([0, 1]), np.array([0, 0]), np.array([1, 1]), np.array(outcome)), 2)
     assert np.isfinite(fit.difficulty).all()
     assert np.abs(fit.difficulty).max() < 8
     assert (np.sqrt(np.diag(fit.covariance)) > 1).all()
@@ -53,9 +66,9 @@ def test_next_to_nothing(outcome):
 def test_doubled_players_halve_the_variance():
     """Each player counted twice: the same difficulties, half the variance."""
     player, level, number, cleared = played(np.linspace(-1, 0.5, 8), 200, 3)
-    once = fit_tries(player, level, number, cleared, 8)
+    once = fit_tries(TriesOfItems(player, level, number, cleared), 8)
     both = (np.concatenate((player, player + 200)), *(np.tile(column, 2) for column in (level, number, cleared)))
-    twice = fit_tries(*both, 8)
+    twice = fit_tries(TriesOfItems(*both), 8)
     assert twice.difficulty == pytest.approx(once.difficulty, abs=0.03)
     assert np.diag(twice.covariance) == pytest.approx(np.diag(once.covariance) / 2, rel=0.1)
 
@@ -121,6 +134,6 @@ def test_wide_and_narrow_skills(spread, learning):
                 success.append(done)
                 if done:
                     break
-    fit = fit_tries(*(np.array(column) for column in (subject, item, number)), np.array(success), 8)
+    fit = fit_tries(TriesOfItems(*(np.array(column) for column in (subject, item, number, success))), 8)
     assert abs(fit.ability_sd - skills.std()) < 0.3 and abs(fit.learning - learning) < 0.2
     assert np.abs(fit.difficulty - difficulty).max() < 0.6 and fit.learning_se < 0.2

@@ -20,23 +20,13 @@ from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Row, Table
 from milepost.measures.trace import to_watch
 from milepost.numerics.time_model import fit_times
-from milepost.numerics.try_model import Fit
+from milepost.numerics.try_model import HOLD, Fit, TriesOfItems
 from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, N_SETTLED
+from milepost.vocabulary import CLEARED, N_SETTLED, QUIT, TIME_UP, UNKNOWN
 
 _TELLING = 2.5  # standard errors at which one level alone is told from its surroundings
 _WORTH_TELLING = 1.0  # logits
 _FEW_FAILURES, _SHARE_OF_FAILURES = 3, 0.01  # below these, failures say nothing of difficulty
-
-
-@dataclass(frozen=True)
-class Tries:
-    """The settled first-clear tries in levels of the course; players are numbered among those who have any."""
-
-    player: Ints
-    level: Ints
-    number: Ints
-    cleared: Bools
 
 
 @dataclass(frozen=True)
@@ -54,13 +44,13 @@ class Spikes:
     def __call__(self, play: Play) -> Table:
         """One row a level; the totals hold the model's values and the sentences, costliest first."""
         tries = settled_tries(play)
-        if not len(tries.level):
+        if not len(tries.item):
             rows = [self._empty(play, level) for level in range(play.n_levels)]
             said = ["No level can be judged: no try was settled in a level of the course."]
             return Table(rows, {"basis": "tries", "model": None, "sentences": said, "unsaid": said, "inversions": []})
         case = _Case.of(play, tries, self.course)
-        counts = np.bincount(tries.level, minlength=play.n_levels)
-        players = np.array([len(np.unique(tries.player[tries.level == level])) for level in range(play.n_levels)])
+        counts = np.bincount(tries.item, minlength=play.n_levels)
+        players = np.array([len(np.unique(tries.subject[tries.item == level])) for level in range(play.n_levels)])
         found = verdicts(case.reading, counts, players, self.min_players)
         others = {
             "quitting": _by_quitting(case.funnel, play.n_levels, self.min_players),
@@ -71,7 +61,7 @@ class Spikes:
             row = case.row(level, found[level]) | {name: kinds[level] for name, kinds in others.items()}
             rows.append(row | {"sentence": sentence(row, int(play.counts.sum()), case.basis)})
         totals = {
-            "basis": case.basis, "model": _model(case.fit, case.reading, case.hazard),
+            "basis": case.basis, "model": _model(case),
             "sentences": [row["sentence"] for row in costliest_first(rows)] + unsaid(rows, case.basis),
             "unsaid": unsaid(rows, case.basis),
             "inversions": inversions(play.stops, case.fit), **(knob_notes(self.course, case.fit) if self.course else {}),
@@ -91,7 +81,7 @@ class _Case:
 
     play: Play
     course: Course | None
-    tries: Tries
+    tries: TriesOfItems
     basis: str
     fit: Fit
     reading: Reading
@@ -100,14 +90,14 @@ class _Case:
     attempts: list[Row]
 
     @classmethod
-    def of(cls, play: Play, tries: Tries, course: Course | None) -> _Case:
+    def of(cls, play: Play, tries: TriesOfItems, course: Course | None) -> _Case:
         funnel = Funnel()(play).rows
         return cls(play, course, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel), AttemptsToClear()(play).rows)
 
     def row(self, level: int, verdict: Verdict) -> Row:
         """What is said of a level by its tries."""
         fit, reading = self.fit, self.reading
-        here = np.unique(self.tries.player[self.tries.level == level])
+        here = np.unique(self.tries.subject[self.tries.item == level])
         difficulty, abilities = float(fit.difficulty[level]), fit.ability[here]
         excess, expected = float(reading.excess[level]), float(reading.expected[level])
         if verdict.kind == "step":
@@ -123,7 +113,7 @@ class _Case:
         return {
             "level": self.play.stops[level], **(values if len(here) else dict.fromkeys(values)),
             "kind": verdict.kind, "evidence": verdict.evidence, "q_value": verdict.q,
-            "tries": int((self.tries.level == level).sum()), "players": len(here),
+            "tries": int((self.tries.item == level).sum()), "players": len(here),
             "chance": _chance(abilities, difficulty) if by_tries else None,
             "expected_chance": _chance(abilities, expected) if by_tries else None,
             **{key: self.attempts[level][key] for key in ("try_clear", "try_clear_low", "try_clear_high")},
@@ -145,14 +135,14 @@ class _Case:
         }
 
 
-def _fit(play: Play, tries: Tries) -> tuple[str, Fit, Reading]:
+def _fit(play: Play, tries: TriesOfItems) -> tuple[str, Fit, Reading]:
     """Difficulties from failures; where a game has next to none, from the time that clearing takes instead."""
-    if int((~tries.cleared).sum()) >= max(_FEW_FAILURES, _SHARE_OF_FAILURES * len(tries.level)):
-        return "tries", *read_tries(tries.player, tries.level, tries.number, tries.cleared, play.n_levels)
+    if int((~tries.success).sum()) >= max(_FEW_FAILURES, _SHARE_OF_FAILURES * len(tries.item)):
+        return "tries", *read_tries(tries, play.n_levels)
     cell = cells(play)
     usable = ~cell.untimed & (cell.seconds > 0) & (cell.level < play.n_levels)
     if not usable.any():
-        return "tries", *read_tries(tries.player, tries.level, tries.number, tries.cleared, play.n_levels)
+        return "tries", *read_tries(tries, play.n_levels)
     everybody, subject = np.unique(cell.player[usable], return_inverse=True)
     fit = fit_times(subject, cell.level[usable], np.log(cell.seconds[usable]), cell.cleared[usable], play.n_levels)
     table = play.attempts
@@ -163,7 +153,7 @@ def _fit(play: Play, tries: Tries) -> tuple[str, Fit, Reading]:
     return "time", replace(fit, ability=ability), read_events(fit.difficulty, fit.covariance)
 
 
-def settled_tries(play: Play) -> Tries:
+def settled_tries(play: Play) -> TriesOfItems:
     """The tries that the model is fitted to, numbered per player and level in the order of play."""
     table = play.attempts
     rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
@@ -175,7 +165,20 @@ def settled_tries(play: Play) -> Tries:
     number = np.empty(len(rows), np.int64)
     number[order] = np.arange(len(rows)) - first + 1
     _, subject = np.unique(player, return_inverse=True)
-    return Tries(subject, level, number, table.outcome[rows] == CLEARED)
+    return TriesOfItems(subject, level, number, table.outcome[rows] == CLEARED, _left_after(play)[rows])
+
+
+def _left_after(play: Play) -> Bools:
+    """Per attempt, whether it is the last that was settled of a player who then quit, or whose end is not known."""
+    table, n_players = play.attempts, len(play.gated.players)
+    settled = np.flatnonzero(table.outcome < N_SETTLED)
+    last = np.full(n_players, -1)
+    last[table.player[settled]] = settled  # in the order of play, so that the last one stays
+    end = np.full(n_players, TIME_UP)
+    end[play.gated.player[play.gated.sequence]] = play.end[play.gated.sequence]
+    left = np.zeros(len(table), np.bool_)
+    left[last[(last >= 0) & ((end == QUIT) | (end == UNKNOWN))]] = True
+    return left
 
 
 def _chance(abilities: Floats, difficulty: float) -> float | None:
@@ -192,10 +195,12 @@ def _needed(fit: Fit, reading: Reading, level: int, players: int) -> int | None:
     return max(players, FEW_PLAYERS, int(np.ceil(players * own / room))) if room > 0 else None
 
 
-def _model(fit: Fit, reading: Reading, hazard: QuitHazard) -> Row:
+def _model(case: _Case) -> Row:
+    fit, hazard = case.fit, case.hazard
     return {
-        "skill_sd": fit.ability_sd, "learning": fit.learning, "learning_se": fit.learning_se, "roughness": reading.roughness,
+        "skill_sd": fit.ability_sd, "learning": fit.learning, "learning_se": fit.learning_se, "roughness": case.reading.roughness,
         "quit_per_failure": hazard.value, "quit_per_failure_low": hazard.low, "quit_per_failure_high": hazard.high,
+        "quit_skill": float(np.exp(fit.others[HOLD])) if case.basis == "tries" else None,
         "lost": hazard.lost, "failures": hazard.failures,
     }  # fmt: skip
 

@@ -40,9 +40,9 @@ class WhatIf:
             UsageError: a change makes no sense, or there is nothing to fit.
         """
         tries = settled_tries(play)
-        if not len(tries.level):
+        if not len(tries.item):
             raise UsageError("no try was settled in a level of the course, so nothing can be projected.")
-        fit = fit_tries(tries.player, tries.level, tries.number, tries.cleared, play.n_levels)
+        fit = fit_tries(tries, play.n_levels)
         changed = fit.difficulty.copy()
         for text in self.changes:
             level, value = self._parsed(play, text)
