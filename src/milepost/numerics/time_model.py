@@ -9,7 +9,7 @@ imputation; C. R. Henderson, "Best linear unbiased estimation and prediction", B
 
 from __future__ import annotations
 
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 
@@ -30,27 +30,52 @@ def fit_times(subject: Ints, item: Ints, log_time: Floats, happened: Bools, n_it
         happened: whether it ended then; else it was cut off.
         n_items: the number of items.
     """
+    from scipy.sparse import csr_matrix
+
     n_subjects = int(subject.max(initial=-1)) + 1
-    design = np.zeros((len(item), n_items + n_subjects))
-    design[np.arange(len(item)), item] = 1.0
-    design[np.arange(len(item)), n_items + subject] = 1.0
+    pairs: Any = csr_matrix((np.ones(len(item)), (item, subject)), shape=(n_items, n_subjects))
     centre = float(log_time.mean())
-    y, noise, spread = log_time - centre, 0.5, 0.5
-    inverse: Floats = np.eye(design.shape[1])
-    effects: Floats = np.zeros(design.shape[1])
+    seen = log_time - centre
+    y, noise, spread = seen, 0.5, 0.5
     for _ in range(_ROUNDS):
-        penalty = np.concatenate((np.full(n_items, _PRIOR_SD**-2), np.full(n_subjects, spread**-2)))
-        inverse = np.linalg.inv(design.T @ design / noise**2 + np.diag(penalty)).astype(np.float64)
-        effects = inverse @ (design.T @ y) / noise**2
-        fitted = design @ effects
-        seen = log_time - centre
+        normal = _Normal(pairs, noise, spread)
+        items, people = normal.effects(item, subject, y)
+        fitted = items[item] + people[subject]
         y = np.where(happened, seen, fitted + noise * _beyond((seen - fitted) / noise))
-        own = np.einsum("ij,jk,ik->i", design, inverse, design, optimize=True)
-        noise = float(np.sqrt(np.mean((y - fitted) ** 2 + own))) + 1e-3
-        people = effects[n_items:]
-        spread = float(np.sqrt(np.mean(people**2 + np.diag(inverse)[n_items:]))) + 1e-3
-    covariance: Floats = inverse[:n_items, :n_items].astype(np.float64)
-    return Fit(effects[:n_items], covariance, 0.0, 0.0, spread, 0.0, -effects[n_items:])
+        noise = float(np.sqrt(np.mean((y - fitted) ** 2 + normal.variances(item, subject)))) + 1e-3
+        spread = float(np.sqrt(np.mean(people**2 + normal.own))) + 1e-3
+    return Fit(items, normal.covariance, 0.0, 0.0, spread, 0.0, -people)
+
+
+class _Normal:
+    """The normal equations of items and subjects, with the subjects' block, which is diagonal, eliminated.
+
+    ``covariance`` is that of the items, ``own`` the variance of each subject.
+    """
+
+    def __init__(self, pairs: Any, noise: float, spread: float) -> None:
+        self.noise = noise
+        self.between = pairs / noise**2
+        count = np.asarray(pairs.sum(axis=0)).ravel()
+        self.less: Floats = 1 / (count / noise**2 + spread**-2)  # of each subject
+        alone = np.asarray(pairs.sum(axis=1)).ravel() / noise**2 + _PRIOR_SD**-2
+        through = (self.between.multiply(self.less[None, :]) @ self.between.T).toarray()
+        self.covariance: Floats = np.linalg.inv(np.diag(alone) - through).astype(np.float64)
+        self.shared: Floats = (self.covariance @ self.between) * self.less  # minus the covariance of item and subject
+        self.own: Floats = self.less + np.asarray(self.between.multiply(self.shared).sum(axis=0)).ravel() * self.less
+
+    def effects(self, item: Ints, subject: Ints, y: Floats) -> tuple[Floats, Floats]:
+        """Of items and of subjects."""
+        of_items = np.bincount(item, y, len(self.covariance)) / self.noise**2
+        of_subjects = np.bincount(subject, y, len(self.less)) / self.noise**2
+        items: Floats = self.covariance @ (of_items - self.between @ (of_subjects * self.less))
+        people: Floats = (of_subjects - self.between.T @ items) * self.less
+        return items, people
+
+    def variances(self, item: Ints, subject: Ints) -> Floats:
+        """Of the sum of both effects, pair by pair."""
+        result: Floats = np.diag(self.covariance)[item] + self.own[subject] - 2 * self.shared[item, subject]
+        return result
 
 
 def _beyond(value: Floats) -> Floats:
