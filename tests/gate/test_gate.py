@@ -7,7 +7,7 @@ from milepost.gate.names import gather, reorder, resolve
 from milepost.gate.selection import groups, only, session_values, where
 from milepost.logs.course import Course, Level
 from milepost.logs.read import read
-from milepost.playback.infer import infer_order
+from milepost.playback.infer import infer_order, precedence
 
 COURSE = Course("Wickwater", (Level("Mill Pond", ("pond",)), Level("Low Arch"), Level("low-ARCH 2"), Level("low_arch 2")), ("Map Room",))
 
@@ -58,7 +58,7 @@ def test_inferred_order(players, expected):
     names = sorted(set("".join(players)))
     player = np.repeat(np.arange(len(players)), [len(own) for own in players])
     level = np.array([names.index(level) for own in players for level in own])
-    assert "".join(names[place] for place in infer_order(player, level, names)) == expected
+    assert "".join(names[place] for place in infer_order(precedence(player, level), names)) == expected
 
 
 @pytest.fixture

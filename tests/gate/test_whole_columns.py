@@ -6,10 +6,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis.strategies import booleans, floats, integers, lists, tuples
 
-from milepost.audit.suspect_timing import _LAG_STEP, _TWINS, _common_lags
+from milepost.audit.signs import _LAG_STEP, _TWINS, InOrder, doubled_sessions
 from milepost.gate.clock import replay_order
 from milepost.gate.duplicates import _seen_before
-from milepost.playback.infer import _before
+from milepost.playback.infer import precedence
 
 
 class Columns:
@@ -59,22 +59,13 @@ def test_seen_before(pairs):
 def test_who_was_where_first(tries):
     """Per pair of levels, how many players attempted the one before the other."""
     tries = sorted(tries, key=lambda pair: pair[0])
-    before, levels = _before(np.array([p for p, _ in tries], dtype=np.int64), np.array([level for _, level in tries], dtype=np.int64))
+    seen = precedence(np.array([p for p, _ in tries], dtype=np.int64), np.array([level for _, level in tries], dtype=np.int64))
     firsts = {}
     for n, (player, level) in enumerate(tries):
         firsts.setdefault(player, {}).setdefault(level, n)
-    for i, a in enumerate(levels.tolist()):
-        for j, b in enumerate(levels.tolist()):
-            assert before[i, j] == sum(a in own and b in own and own[a] < own[b] for own in firsts.values())
-
-
-class Evidence:
-    """Records in replay order, as a suspicion sees them."""
-
-    def __init__(self, rows):
-        rows = sorted(rows, key=lambda row: (row[0], row[3]))
-        self.session, self.event, self.level = (np.array([row[n] for row in rows], dtype=np.int64) for n in range(3))
-        self.time = np.array([row[3] for row in rows])
+    for i, a in enumerate(seen.levels.tolist()):
+        for j, b in enumerate(seen.levels.tolist()):
+            assert seen.before[i, j] == sum(a in own and b in own and own[a] < own[b] for own in firsts.values())
 
 
 @given(lists(tuples(integers(0, 2), integers(-1, 3), integers(-1, 2), floats(0, 5).map(lambda t: round(t, 2))), max_size=50), integers(0, 2))
@@ -82,13 +73,14 @@ class Evidence:
 def test_common_lags(rows, doubled):
     """The lag at which nearly every event of a session is repeated, session by session."""
     rows += [(s, e, level, t + 0.5) for s, e, level, t in rows if s == doubled]
-    evidence = Evidence(rows)
-    length = np.bincount(evidence.session, minlength=3)
-    sessions, lags = _common_lags(evidence, length)
+    rows = sorted(rows, key=lambda row: (row[0], row[3]))
+    seen = InOrder(*(np.array([row[n] for row in rows], dtype=np.int64) for n in range(3)), np.array([row[3] for row in rows]))
+    length = np.bincount(seen.session, minlength=3)
+    found = doubled_sessions(seen, length)
     expected = {}
     for session in range(3):
         by_kind = {}
-        for event, level, time in zip(*(column[evidence.session == session].tolist() for column in (evidence.event, evidence.level, evidence.time)), strict=True):
+        for event, level, time in zip(*(column[seen.session == session].tolist() for column in (seen.event, seen.level, seen.time)), strict=True):
             by_kind.setdefault((event, level), []).append(time)
         steps = [round((b - a) / _LAG_STEP) for times in by_kind.values() for a, b in pairwise(sorted(times)) if b > a]
         if length[session] < 10 or not steps:
@@ -96,4 +88,4 @@ def test_common_lags(rows, doubled):
         best = min(set(steps), key=lambda step: (-steps.count(step), step))
         if sum(abs(step - best) <= 1 for step in steps) >= _TWINS * length[session] / 2:
             expected[session] = best * _LAG_STEP
-    assert dict(zip(sessions.tolist(), lags.tolist(), strict=True)) == expected
+    assert dict(zip(found.session.tolist(), found.lag.tolist(), strict=True)) == expected

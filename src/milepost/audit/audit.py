@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import itertools
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numpy as np
@@ -11,12 +12,12 @@ from milepost.audit import suspect_names, suspect_play, suspect_timing
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.audit.moved import moved, raw_beside_clean
 from milepost.logs.course import KnownFault
-from milepost.logs.interface import Bools, Ints
+from milepost.logs.interface import Bools, Place
 from milepost.measures.interface import Row, Table
 from milepost.playback.play import Play
-from milepost.vocabulary import DROPPED, EVENTS, FINDINGS
+from milepost.playback.tallies import PLACES
+from milepost.vocabulary import EVENTS, FINDINGS
 
-PLACES = 3
 RULES: tuple[Callable[[Evidence], list[Suspect]], ...] = (
     suspect_timing.time_unit, suspect_names.similar_names, suspect_names.past_the_end, suspect_play.untagged_skip,
     suspect_play.start_override, suspect_play.passed_level, suspect_play.carried_over, suspect_play.unprompted_reset,
@@ -49,18 +50,16 @@ def audit(play: Play, known: tuple[KnownFault, ...] = ()) -> Table:
 
 def contents(play: Play) -> Row:
     """What is in the log: counts of everything, records used and reported adding up to all."""
-    log, records = play.gated.log, play.gated.log.records
-    dropped = int(np.count_nonzero(records.marks & DROPPED))
-    total = len(records) + len(log.refused)
-    counts = np.bincount(records.event[records.event >= 0], minlength=len(EVENTS)).tolist()
+    log, tallies = play.gated.log, play.tallies
+    total = tallies.records + len(log.refused)
     named = [build for build in log.sessions.build if build is not None]
     return {
         "files": log.files,
         "records": total,
-        "used": len(records) - dropped,
-        "reported": dropped + len(log.refused),
+        "used": tallies.records - tallies.dropped,
+        "reported": tallies.dropped + len(log.refused),
         "builds": {build: named.count(build) for build in sorted(set(named))},
-        "events": {word: count for word, count in zip(EVENTS, counts, strict=True) if count},
+        "events": {word: count for word, count in zip(EVENTS, tallies.events.tolist(), strict=True) if count},
         "unknown_words": dict(sorted(play.unknown_words().items(), key=lambda item: (-item[1], item[0]))),
         "levels_seen": len(np.unique(play.attempts.level)),
         **_span(play),
@@ -69,15 +68,8 @@ def contents(play: Play) -> Row:
 
 def _span(play: Play) -> Row:
     """From when to when the sessions run (with time stamps), and how long the longest and the median one is."""
-    log, gated = play.gated.log, play.gated
-    lengths = np.zeros(len(log.sessions.name))
-    if len(log.records):
-        last = np.full(len(lengths), -np.inf)
-        np.maximum.at(last, log.records.session, log.records.time)
-        first = np.full(len(lengths), np.inf)
-        np.minimum.at(first, log.records.session, log.records.time)
-        lengths = np.maximum(0.0, last - first)
-    stamps = [epoch for epoch in gated.log.sessions.epoch if epoch is not None]
+    lengths = play.tallies.seconds
+    stamps = [epoch for epoch in play.gated.log.sessions.epoch if epoch is not None]
     return {
         "first_day": _day(min(stamps)) if stamps else None,
         "last_day": _day(max(stamps)) if stamps else None,
@@ -97,25 +89,23 @@ def _day(epoch: int) -> str | None:
 
 def details(play: Play) -> list[Row]:
     """Each finding: count, sessions, share of sessions, what was done, weight, and the first places."""
-    records = play.gated.log.records
     found = [_refused(play)] if play.gated.log.refused else []
     for number, finding in enumerate(FINDINGS[1:], 1):
         if finding.code == "coarse_clock":
             found += _session_detail(play, finding.code, play.gated.coarse)
         elif finding.code == "no_session_end":
             found += _session_detail(play, finding.code, play.endless)
-        else:
-            rows = np.flatnonzero(records.marks & (1 << number))
-            if len(rows):
-                found.append(_detail(play, finding.code, len(rows), np.unique(records.session[rows]), rows))
+        elif number in play.tallies.findings:
+            own = play.tallies.findings[number]
+            found.append(_detail(play, finding.code, own.records, own.sessions, own.places))
     return sorted(found, key=lambda detail: -detail["count"])
 
 
-def _detail(play: Play, code: str, count: int, sessions: Ints, rows: Ints) -> Row:
+def _detail(play: Play, code: str, count: int, sessions: int, places: Iterable[Place]) -> Row:
     log = play.gated.log
     finding = next(finding for finding in FINDINGS if finding.code == code)
-    places = [f"{log.files[log.records.file[row]]}:{log.records.line[row]}" for row in rows[:PLACES]]
-    return _row(code, count, len(sessions), len(log.sessions.name), finding.meaning, finding.done, finding.weight, places)
+    shown = [f"{log.files[place.file]}:{place.line}" for place in places]
+    return _row(code, count, sessions, len(log.sessions.name), finding.meaning, finding.done, finding.weight, shown)
 
 
 def _row(code: str, count: int, sessions: int, of: int, meaning: str, done: str, weight: str, places: list[str]) -> Row:
@@ -138,10 +128,9 @@ def _session_detail(play: Play, code: str, where: Bools) -> list[Row]:
     sessions = np.flatnonzero(where)
     if not len(sessions):
         return []
-    order, bounds = play.gated.order, play.gated.bounds
-    filled = [session for session in sessions if bounds[session + 1] > bounds[session]]
-    rows = np.array([order[bounds[session + 1] - 1] for session in filled[:PLACES]], dtype=np.int64)
-    return [_detail(play, code, len(sessions), sessions, rows)]
+    filled = sessions[play.session_times.file[sessions] >= 0][:PLACES]
+    places = zip(play.session_times.file[filled].tolist(), play.session_times.line[filled].tolist(), strict=True)
+    return [_detail(play, code, len(sessions), len(sessions), itertools.starmap(Place, places))]
 
 
 def _as_row(suspect: Suspect) -> Row:

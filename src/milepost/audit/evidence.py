@@ -7,7 +7,9 @@ from functools import cached_property
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Floats, Ints
+from milepost.audit.signs import Rows, Signs
+from milepost.gate.survey import build_of_sessions
+from milepost.logs.interface import Bools, Ints
 from milepost.playback.play import Play
 
 
@@ -33,19 +35,11 @@ class Suspect:
 
 
 class Evidence:
-    """A play with columns of its records in replay order."""
+    """A play with the signs in its records."""
 
     def __init__(self, play: Play) -> None:
         self.play = play
-        gated = play.gated
-        records, order = gated.log.records, gated.order
-        self.session: Ints = records.session[order]
-        self.event: Ints = records.event[order]
-        self.time: Floats = records.time[order]
-        self.collected: Floats = records.collected[order]
-        self.available: Floats = records.available[order]
-        self.level: Ints = gated.level[order]
-        self.n_sessions = len(gated.player)
+        self.signs = play.summary(Signs)
 
     @cached_property
     def builds(self) -> list[str]:
@@ -61,6 +55,21 @@ class Evidence:
     def names(self, levels: Ints) -> list[str]:
         """The names of levels, each once, in course order."""
         return [self.play.stops[level] for level in np.unique(levels)]
+
+    def events_by_build(self, build: Ints, count: int) -> Ints:
+        """Per build, as numbered per session, and event word, how many records there are."""
+        events = np.zeros((count, self.signs.events.shape[1]), np.int64)
+        first = dict(zip(build_of_sessions(self.play.gated.log).tolist(), build.tolist(), strict=True))
+        for number, code in first.items():
+            events[code] += self.signs.events[number]
+        return events
+
+    def by_rows(self, code: str, rows: Rows, why: str) -> list[Suspect]:
+        """A suspect over some records, if there are any."""
+        if not len(rows.session):
+            return []
+        levels = self.names(rows.level[rows.level >= 0])
+        return [Suspect(code, levels, len(rows.session), frozenset(rows.session.tolist()), why)]
 
     def suspect(self, code: str, rows: Bools | Ints, why: str) -> list[Suspect]:
         """A suspect over some attempts, if there are any; ``{n}`` in ``why`` is their number."""

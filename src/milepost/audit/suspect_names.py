@@ -8,7 +8,6 @@ import numpy as np
 
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.naming import folded, natural_key
-from milepost.vocabulary import TRANSITION
 
 _VERSION = re.compile(r"-?(v\d+|old|new|final|copy|test)$")
 
@@ -23,7 +22,7 @@ def stem(name: str) -> str:
 def similar_names(evidence: Evidence) -> list[Suspect]:
     """Levels whose names differ by case, plural or a version suffix only, one of them not in the course."""
     play = evidence.play
-    seen = np.unique(evidence.level[(evidence.level >= 0) & (evidence.event != TRANSITION)])
+    seen = np.flatnonzero(evidence.signs.played)
     groups: dict[str, list[int]] = {}
     for level in sorted({*seen.tolist(), *range(play.n_levels)}):
         if not play.gated.stops.is_place[level]:
@@ -32,11 +31,11 @@ def similar_names(evidence: Evidence) -> list[Suspect]:
     for members in groups.values():
         odd = [level for level in members if play.inferred or level >= play.n_levels]
         if len(members) > 1 and odd:
-            where = np.isin(evidence.level, odd)
+            there = np.isin(evidence.signs.strays.level, odd)
             names = sorted((play.stops[level] for level in members), key=natural_key)
             why = "their names differ by case, plural or a version suffix only; if they are one level, give it an alias"
-            sessions = frozenset(evidence.session[where].tolist())
-            found.append(Suspect("similar_names", names, int(where.sum()), sessions, why))
+            sessions = frozenset(evidence.signs.strays.session[there].tolist())
+            found.append(Suspect("similar_names", names, int(evidence.signs.at[odd].sum()), sessions, why))
     return found
 
 
@@ -48,8 +47,7 @@ def past_the_end(evidence: Evidence) -> list[Suspect]:
     gated, moves = play.gated, play.moves
     outside = (moves.origin == play.n_levels - 1) & (moves.target >= play.n_levels)
     outside &= ~gated.stops.is_place[moves.target]
-    played = np.unique(evidence.level[(evidence.event != TRANSITION) & (evidence.level >= play.n_levels)])
-    after = outside & np.isin(moves.target, played)
+    after = outside & evidence.signs.played[moves.target]
     if not after.any():
         return []
     why = "comes after the last level; if it only says that the game was won, name it in places of the course"

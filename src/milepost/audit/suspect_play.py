@@ -6,8 +6,9 @@ import numpy as np
 
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.logs.interface import Bools, Floats, Ints
+from milepost.playback.around import AroundAttempts
 from milepost.playback.play import AttemptTable
-from milepost.vocabulary import CLEARED, COMPLETE, DIED, END_SKIP, PASSED, RETRY, SESSION_END, START, WAS_RESET
+from milepost.vocabulary import CLEARED, COMPLETE, DIED, END_SKIP, PASSED, RETRY, START, WAS_RESET
 
 FEW = 5  # fewer players or clears than this prove nothing
 _ALL_NEEDED = 0.8  # share of clears with everything collected from which all seems to be needed
@@ -49,28 +50,24 @@ def passed_level(evidence: Evidence) -> list[Suspect]:
 
 def carried_over(evidence: Evidence) -> list[Suspect]:
     """State that seems to be kept from an earlier try or level."""
-    begun = np.isin(evidence.event, (START, RETRY)) & (evidence.collected > 0)
-    found = []
-    if begun.any():
-        why = "pick-ups are already counted at the start of a try"
-        found.append(Suspect("carried_over", evidence.names(evidence.level[begun]), int(begun.sum()),
-                             frozenset(evidence.session[begun].tolist()), why))  # fmt: skip
+    why = "pick-ups are already counted at the start of a try"
+    found = evidence.by_rows("carried_over", evidence.signs.preloaded, why)
     table = evidence.play.attempts
     cleared = table.outcome == CLEARED
     early = np.zeros(len(table), np.bool_)
     fast = np.zeros(len(table), np.bool_)
     for level in np.unique(table.level[cleared]):
         rows = np.flatnonzero(cleared & (table.level == level))
-        early[rows] = _short_of_all(evidence, table, rows)
+        early[rows] = _short_of_all(evidence.play.around, rows)
         fast[rows] = _far_faster(table.active[rows])
     found += evidence.suspect("carried_over", early, "cleared with fewer pick-ups than there are, where others need all")
     return found + evidence.suspect("carried_over", fast, "cleared far faster than by anybody else; was it already solved?")
 
 
-def _short_of_all(evidence: Evidence, table: AttemptTable, rows: Ints) -> Bools:
+def _short_of_all(around: AroundAttempts, rows: Ints) -> Bools:
     """Per clear, whether it came with pick-ups missing while nearly all others have them all."""
-    collected, available = evidence.collected[table.closed_at[rows]], evidence.available[table.closed_at[rows]]
-    known = ~np.isnan(collected) & (available > 0) & (evidence.event[table.closed_at[rows]] == COMPLETE)
+    collected, available = around.collected[rows], around.available[rows]
+    known = ~np.isnan(collected) & (available > 0) & (around.ended_as[rows] == COMPLETE)
     short: Bools = known & (collected < available)
     with_all = known.sum() - short.sum()
     if known.sum() < FEW or with_all < _ALL_NEEDED * known.sum():
@@ -92,15 +89,15 @@ def unprompted_reset(evidence: Evidence) -> list[Suspect]:
     table = evidence.play.attempts
     if not evidence.logs_inputs:
         return []
-    rows = (table.outcome == WAS_RESET) & np.isnan(table.settling) & _logged_as(evidence, table)
+    rows = (table.outcome == WAS_RESET) & np.isnan(table.settling) & _logged_itself(evidence, table)
     return evidence.suspect(
         "unprompted_reset", rows, "reset before any input: nobody failed, and no player's hand was there"
     )
 
 
-def _logged_as(evidence: Evidence, table: AttemptTable) -> Bools:
+def _logged_itself(evidence: Evidence, table: AttemptTable) -> Bools:
     """Which attempts were opened by a logged start or retry of their own."""
-    return np.isin(evidence.event[table.opened_at], (START, RETRY)) & ~np.isnan(table.active)
+    return np.isin(evidence.play.around.begun_as, (START, RETRY)) & ~np.isnan(table.active)
 
 
 def death_before_input(evidence: Evidence) -> list[Suspect]:
@@ -108,7 +105,7 @@ def death_before_input(evidence: Evidence) -> list[Suspect]:
     table = evidence.play.attempts
     if not evidence.logs_inputs:
         return []
-    rows = (table.outcome == DIED) & np.isnan(table.settling) & _logged_as(evidence, table)
+    rows = (table.outcome == DIED) & np.isnan(table.settling) & _logged_itself(evidence, table)
     return evidence.suspect("death_before_input", rows, "died before any input: there was no chance to act")
 
 
@@ -122,11 +119,7 @@ def stuck(evidence: Evidence) -> list[Suspect]:
         gap[:-1][same] = (table.opened[1:] - table.closed[:-1])[same]
     usual = gap[failed & ~np.isnan(gap)]
     limit = max(_STUCK_SECONDS, _STUCK_TIMES * float(np.median(usual)) if len(usual) else 0.0)
-    following = np.minimum(table.closed_at + 1, max(0, len(evidence.event) - 1))
-    silent = failed & np.isnan(gap) & (table.closed_at + 1 < len(evidence.event))
-    if len(evidence.event):
-        silent &= (evidence.event[following] == SESSION_END) & (evidence.session[following] == table.session)
-        silent &= evidence.time[following] - table.closed > limit
+    silent = failed & np.isnan(gap) & (evidence.play.around.silence > limit)
     why = f"a failure, then nothing for over {limit:.0f} s until the session's end: was the player put back?"
     return evidence.suspect("stuck", silent, why)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from milepost.gate.survey import Survey
 from milepost.logs.interface import Bools, Floats, Ints, Records, Sessions
 
 COARSE_SHARE = 0.99
@@ -11,17 +12,10 @@ COARSE_RECORDS = 10
 _NO_STAMP = np.iinfo(np.int64).max
 
 
-def coarse_sessions(records: Records, sessions: Sessions, left: Bools) -> Bools:
-    """Per session, whether its build's clock counts whole seconds only, judged on the records left."""
-    if not sessions.name:
-        return np.zeros(0, np.bool_)
-    codes: dict[str | None, int] = {}
-    build = np.array([codes.setdefault(name, len(codes)) for name in sessions.build], dtype=np.int64)
-    build_of = build[records.session[left]]
-    total = np.bincount(build_of, minlength=len(codes))
-    whole = np.bincount(build_of, weights=records.whole[left], minlength=len(codes))
-    coarse: Bools = (total >= COARSE_RECORDS) & (whole >= COARSE_SHARE * total)
-    return coarse[build]
+def coarse_builds(survey: Survey) -> Bools:
+    """Per build, whether its clock counts whole seconds only."""
+    coarse: Bools = (survey.clocked >= COARSE_RECORDS) & (survey.whole >= COARSE_SHARE * survey.clocked)
+    return coarse
 
 
 def replay_order(records: Records, left: Ints, n_sessions: int) -> tuple[Ints, Ints]:

@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from milepost.gate.clock import coarse_sessions, replay_order, session_order
+from milepost.gate.clock import coarse_builds, replay_order, session_order
 from milepost.gate.duplicates import duplicates
 from milepost.gate.names import Stops, gather, resolve
 from milepost.gate.selection import only
+from milepost.gate.survey import Survey, build_of_sessions, survey_of
 from milepost.logs.course import Course
 from milepost.logs.interface import ABSENT, Bools, Ints, Log, Records, Sessions
 from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
@@ -50,19 +51,26 @@ class Gated:
     sequence: Ints
 
 
-def gate(log: Log, course: Course | None, keep_debug: bool) -> Gated:
-    """Judge every record: what is used, in which order, and what is found on the way."""
-    log, debug_sessions = (log, 0) if keep_debug else _without_debug(log)
+def gate(log: Log, course: Course | None, keep_debug: bool, survey: Survey | None = None) -> Gated:
+    """Judge every record: what is used, in which order, and what is found on the way.
+
+    Args:
+        log: a log, or a part of it with whole sessions, and with the sessions and names of the whole.
+        course: the course, if one is given.
+        keep_debug: whether sessions tagged as debug take part.
+        survey: of the whole log without the sessions left out, where this is a part of it.
+    """
+    log, debug_sessions = (log, 0) if keep_debug else without_debug(log)
+    survey = survey or survey_of(log)
     log = replace(log, records=replace(log.records, marks=log.records.marks.copy()))
     records, sessions = log.records, log.sessions
     left = records.event >= 0
     _mark(records, ~left, "unknown_event")
-    counts = _name_counts(records, left, len(log.stops))
-    stops = resolve(log.stops, counts, course) if course else gather(log.stops, counts)
+    stops = resolve(log.stops, survey.names, course) if course else gather(log.stops, survey.names)
     level, to = _coded(records.level, stops.code), _coded(records.to, stops.code)
     _mark_names(records, left, stops)
 
-    coarse = coarse_sessions(records, sessions, left)
+    coarse = coarse_builds(survey)[build_of_sessions(log)] if sessions.name else np.zeros(0, np.bool_)
     coarse[np.bincount(records.session[left], minlength=len(coarse)) == 0] = False
     repeats = duplicates(records, np.flatnonzero(left), coarse)
     records.marks[repeats] |= BIT["duplicate_record"]
@@ -91,11 +99,6 @@ def _mark(records: Records, where: Bools, code: str) -> None:
 
 def _coded(names: Ints, code: Ints) -> Ints:
     return np.where(names == ABSENT, ABSENT, np.append(code, ABSENT)[names])
-
-
-def _name_counts(records: Records, left: Bools, n_names: int) -> Ints:
-    named = np.concatenate((records.level[left], records.to[left & (records.event == TRANSITION)]))
-    return np.bincount(named[named != ABSENT], minlength=n_names)
 
 
 def _mark_names(records: Records, left: Bools, stops: Stops) -> None:
@@ -147,7 +150,7 @@ def _next_place(records: Records, own: Ints, number: int) -> int:
     return int(np.argmax(later)) if later.any() else len(own)
 
 
-def _without_debug(log: Log) -> tuple[Log, int]:
+def without_debug(log: Log) -> tuple[Log, int]:
     """The log as if sessions tagged as debug had not been, and how many those are."""
     debug = np.array(log.sessions.debug, dtype=np.bool_)
     return only(log, ~debug), int(debug.sum())

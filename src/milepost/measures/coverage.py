@@ -51,13 +51,9 @@ class Coverage:
 
 def _minutes_before(play: Play) -> Floats:
     """Per attempt, the minutes of session time that its player had spent before it, over all sessions so far."""
-    records, gated, table = play.gated.log.records, play.gated, play.attempts
-    length = np.zeros(len(gated.player))
-    first = np.zeros(len(gated.player))
-    for session in range(len(gated.player)):
-        own = records.time[gated.order[gated.bounds[session] : gated.bounds[session + 1]]]
-        if len(own):
-            first[session], length[session] = own[0], max(0.0, own.max() - own[0])
+    gated, table = play.gated, play.attempts
+    first = np.nan_to_num(play.session_times.first)
+    length = np.maximum(0.0, np.nan_to_num(play.session_times.most) - first)
     before = np.zeros(len(gated.player))
     spent: dict[int, float] = {}
     for session in gated.sequence.tolist():

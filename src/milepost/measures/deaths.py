@@ -57,7 +57,7 @@ class Deaths:
 
 def _causes(play: Play) -> Ints:
     """Per attempt, the number of the cause on the record that closed it; -1 without one."""
-    return play.gated.log.records.cause[play.gated.order[play.attempts.closed_at]]
+    return play.around.cause
 
 
 def _figures(play: Play, died: Bools, reached: int, minutes: float) -> Row:

@@ -34,7 +34,7 @@ class Layouts:
         if not play.gated.log.layouts:
             raise UsageError("the log has no `layout` or `seed` tag, so there are no layouts to tell apart.")
         table = play.attempts
-        layout = _layout_of_attempts(play)
+        layout = play.around.layout
         settled = first_clear(play) & (table.outcome < N_SETTLED) & (layout >= 0) & (table.level < play.n_levels)
         rows = []
         for level in range(play.n_levels):
@@ -75,9 +75,3 @@ def _variance(group: list[Row]) -> float:
     sampling = smooth * (1 - smooth) / np.array([row["tries"] for row in group])
     return float(np.var(rates, ddof=1) - np.mean(sampling))
 
-
-def _layout_of_attempts(play: Play) -> Ints:
-    """Per attempt, the layout given on the record that opened it, or else on the one that closed it."""
-    layout = play.gated.log.records.layout[play.gated.order]
-    opened, closed = layout[play.attempts.opened_at], layout[play.attempts.closed_at]
-    return np.where(opened >= 0, opened, closed)

@@ -78,13 +78,12 @@ def _beside(tries: Row, builds: dict[str, Row]) -> Row:
 
 def _spots(play: Play, level: int) -> list[Row]:
     """Where in the level players failed, for failures that say so."""
-    table, records = play.attempts, play.gated.log.records
+    table, around = play.attempts, play.around
     failed = play.counts[table.player] & (table.level == level) & np.isin(table.outcome, (DIED, WAS_RESET))
-    closing = play.gated.order[table.closed_at[failed]]
     causes = [*play.gated.log.causes, None]
     return [
         {"x": float(x), "y": float(y), "cause": causes[cause]}
-        for x, y, cause in zip(records.x[closing], records.y[closing], records.cause[closing].tolist(), strict=True)
+        for x, y, cause in zip(around.x[failed], around.y[failed], around.cause[failed].tolist(), strict=True)
         if not (np.isnan(x) or np.isnan(y))
     ]
 

@@ -63,7 +63,7 @@ def _setbacks(play: Play, counted: Ints) -> tuple[Floats, Bools]:
     table, moves = play.attempts, play.moves
     rank = np.empty(len(play.gated.sequence), np.int64)
     rank[play.gated.sequence] = np.arange(len(play.gated.sequence))
-    width = len(play.gated.order) + 1
+    width = int(play.gated.bounds[-1]) + 1
     begun = rank[table.session] * width + table.opened_at
     first_of = np.searchsorted(begun, rank[moves.session[counted]] * width + moves.at[counted])
     replay = np.where(table.rerun & ~np.isnan(table.active), table.active, 0.0)

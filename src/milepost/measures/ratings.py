@@ -34,27 +34,27 @@ class Ratings:
         """
         if not self.bands:
             raise UsageError("the course declares no bands. Add [[band]] tables with name, from and to to the course file.")
-        order, table = play.gated.order, play.attempts
+        table = play.attempts
         cleared = first_clear(play) & (table.outcome == CLEARED)
         rows = [
-            self._row(play, level, order[table.closed_at[cleared & (table.level == level)]])
+            self._row(play, level, np.flatnonzero(cleared & (table.level == level)))
             for level in range(play.n_levels)
         ]
         return Table(rows, {"bands": [vars(band) for band in self.bands], "faults": faults(self.bands)})
 
-    def _row(self, play: Play, level: int, closing: Ints) -> Row:
-        records = play.gated.log.records
-        collected, available = records.collected[closing], records.available[closing]
+    def _row(self, play: Play, level: int, clears: Ints) -> Row:
+        around = play.around
+        collected, available = around.collected[clears], around.available[clears]
         known = ~np.isnan(collected) & (available > 0)
         shares = np.minimum(1.0, collected[known] / available[known])
         placed = [self.band_of(value) for value in shares.tolist()]
         total = len(placed)
         bands = {band.name: _share(placed.count(band.name), total) for band in self.bands}
-        logged = [play.gated.log.ratings[code] if code >= 0 else None for code in records.rating[closing[known]].tolist()]
+        logged = [play.gated.log.ratings[code] if code >= 0 else None for code in around.rating[clears[known]].tolist()]
         given = [(own, computed) for own, computed in zip(logged, placed, strict=True) if own is not None]
         steps = np.unique(available[known])
         return {
-            "level": play.stops[level], "clears": len(closing), "rated": total, "no_band": placed.count(None),
+            "level": play.stops[level], "clears": len(clears), "rated": total, "no_band": placed.count(None),
             "logged": len(given), "logged_otherwise": sum(own != computed for own, computed in given), "ratings": bands,
             "unreachable": [band.name for band in self.bands if len(steps) and not self._reachable(band, steps.tolist())],
         }  # fmt: skip

@@ -87,7 +87,7 @@ def _until_move(play: Play) -> Floats:
     again = np.diff(table.session) == 0
     following[:-1][again] = table.opened_at[1:][again]
     found = (at[place] >= table.closed_at) & (session[place] == table.session) & (at[place] <= following)
-    times = play.gated.log.records.time[play.gated.order[at[place[found]]]]
+    times = moves.time[by_place[place[found]]]
     wait[found] = np.maximum(0.0, times - table.closed[found])
     return wait
 
@@ -105,11 +105,9 @@ def _split_gap(table: AttemptTable, between: Floats, until_move: Floats, rows: B
 
 def _session_seconds(play: Play) -> float:
     """How long the sessions of the players who count last together."""
-    gated = play.gated
-    filled = play.counts[gated.player] & (np.diff(gated.bounds) > 0)
-    time = gated.log.records.time
-    first, last = time[gated.order[gated.bounds[:-1][filled]]], time[gated.order[gated.bounds[1:][filled] - 1]]
-    return float(np.maximum(0.0, last - first).sum())
+    times = play.session_times
+    counted = play.counts[play.gated.player] & ~np.isnan(times.first)
+    return float(np.maximum(0.0, times.last - times.first)[counted].sum())
 
 
 def _single(table: AttemptTable, between: Floats, rows: Bools) -> Row:

@@ -59,7 +59,7 @@ class Trace:
             "session": play.gated.log.sessions.name[table.session[k]], "level": play.stops[table.level[k]],
             "clock": float(table.opened[k]) + self.offset, "until": float(table.closed[k]) + self.offset,
             "try": int(table.number[k]), "rerun": bool(table.rerun[k]), "outcome": OUTCOMES[table.outcome[k]],
-            "cause": _cause(play, int(table.closed_at[k])), "active": _known(active), "paused": float(table.paused[k]),
+            "cause": _cause(play, k), "active": _known(active), "paused": float(table.paused[k]),
             "settling": _known(settling), "progress": _known(progress), "hits": int(table.hits[k]),
             "repairs": _repairs(play, int(table.opened_at[k]), int(table.closed_at[k])),
         }  # fmt: skip
@@ -69,19 +69,18 @@ class Trace:
         target = int(moves.target[number])
         return {
             "session": play.gated.log.sessions.name[moves.session[number]],
-            "clock": float(play.gated.log.records.time[play.gated.order[moves.at[number]]]) + self.offset,
+            "clock": float(moves.time[number]) + self.offset,
             "from": play.stops[moves.origin[number]], "to": play.stops[target] if target >= 0 else None,
             "kind": MOVE_KINDS[moves.kind[number]],
         }  # fmt: skip
 
     def _session(self, play: Play, session: int) -> Row:
         gated = play.gated
-        own = gated.order[gated.bounds[session] : gated.bounds[session + 1]]
-        times = gated.log.records.time[own]
+        ended = float(play.session_times.last[session])
         return {
             "session": gated.log.sessions.name[session], "player": gated.players[gated.player[session]],
             "build": gated.log.sessions.build[session], "end": END_CAUSES[play.end[session]],
-            "ended": float(times[-1]) + self.offset if len(times) else None, "tags": gated.log.sessions.tags[session],
+            "ended": None if np.isnan(ended) else ended + self.offset, "tags": gated.log.sessions.tags[session],
         }  # fmt: skip
 
 
@@ -89,8 +88,8 @@ def _known(value: float) -> float | None:
     return None if np.isnan(value) else value
 
 
-def _cause(play: Play, at: int) -> str | None:
-    code = play.gated.log.records.cause[play.gated.order[at]]
+def _cause(play: Play, k: int) -> str | None:
+    code = play.around.cause[k]
     return play.gated.log.causes[code] if code >= 0 else None
 
 

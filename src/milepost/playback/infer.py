@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from milepost.logs.interface import Ints
@@ -10,18 +12,39 @@ from milepost.naming import natural_key
 MOST_LEVELS = 3000  # the method compares every pair
 
 
-def infer_order(player: Ints, level: Ints, names: list[str]) -> list[int]:
+@dataclass(frozen=True)
+class Precedence:
+    """How many players attempted which level before which.
+
+    Attributes:
+        levels: the levels attempted, rising.
+        before: players who attempted level a before level b first, as a matrix [a, b].
+    """
+
+    levels: Ints
+    before: Ints
+
+    def __add__(self, other: Precedence) -> Precedence:
+        """The same over the players of both."""
+        levels = np.union1d(self.levels, other.levels)
+        before = np.zeros((len(levels), len(levels)), np.int64)
+        for part in (self, other):
+            place = np.searchsorted(levels, part.levels)
+            before[np.ix_(place, place)] += part.before
+        return Precedence(levels, before)
+
+
+def infer_order(seen: Precedence, names: list[str]) -> list[int]:
     """The levels attempted, in the order in which players came to them first.
 
     Again and again the level is taken that has the fewest levels still to be placed which most players who attempted
     both attempted before it; ties by natural name order.
 
     Args:
-        player: per attempt, in order of play, its player.
-        level: per attempt, its level.
+        seen: who attempted what first.
         names: the names that the levels' numbers stand for.
     """
-    before, levels = _before(player, level)
+    before, levels = seen.before, seen.levels
     majority = before > before.T
     ahead = majority.sum(axis=0)
     by_name = sorted(range(len(levels)), key=lambda index: natural_key(names[levels[index]]))
@@ -35,8 +58,13 @@ def infer_order(player: Ints, level: Ints, names: list[str]) -> list[int]:
     return order
 
 
-def _before(player: Ints, level: Ints) -> tuple[Ints, Ints]:
-    """How many players attempted level a before level b first, as a matrix [a, b], with the levels' numbers."""
+def precedence(player: Ints, level: Ints) -> Precedence:
+    """Who attempted what first.
+
+    Args:
+        player: per attempt, in order of play, its player.
+        level: per attempt, its level.
+    """
     levels, index = np.unique(level, return_inverse=True)
     before = np.zeros((len(levels), len(levels)), np.int64)
     _, who = np.unique(player, return_inverse=True)
@@ -47,4 +75,4 @@ def _before(player: Ints, level: Ints) -> tuple[Ints, Ints]:
     for own in range(len(levels)):
         here = place[:, own] < never
         before[own] = ((place[here] > place[here, own, None]) & (place[here] < never)).sum(axis=0)
-    return before, levels
+    return Precedence(levels, before)

@@ -2,14 +2,32 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any, Protocol, Self, TypeVar, cast
 
 import numpy as np
 
 from milepost.gate.gate import Gated
 from milepost.logs.interface import Bools, Floats, Ints
+from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
+from milepost.playback.tallies import Tallies
 from milepost.vocabulary import FINDINGS, OUTCOMES
+
+
+class Summary(Protocol):
+    """What is made of the records of a play; summaries of parts of a log that share no session merge."""
+
+    @classmethod
+    def of(cls, play: Play, /) -> Self:
+        """Make it of a play that has its records."""
+
+    @classmethod
+    def merged(cls, parts: list[Self], /) -> Self:
+        """Put those of all parts together."""
+
+
+T = TypeVar("T", bound=Summary)
 
 
 @dataclass
@@ -49,12 +67,14 @@ class AttemptTable:
 class MoveTable:
     """The transitions that count, in the order of play; ``at`` is the record's place in ``Gated.order``.
 
-    ``target`` is ABSENT where the transition led to no named place.
+    ``time`` is in seconds since the session's first record. ``target`` is ABSENT where the transition led to no named
+    place.
     """
 
     player: Ints
     session: Ints
     at: Ints
+    time: Floats
     origin: Ints
     target: Ints
     kind: Ints
@@ -71,6 +91,8 @@ class Play:
         end: per session, its end cause.
         endless: per session, whether its end was missing from the log.
         inferred: whether the course's order was inferred.
+        known: what was made of the records already; all of it where they have been let go, as in a play that was put
+            together from parts of a log.
         n_levels: the number of levels in the course; stops from there on have no place in it.
     """
 
@@ -80,6 +102,7 @@ class Play:
     end: Ints
     endless: Bools
     inferred: bool
+    known: dict[type, Any] = field(default_factory=dict)
 
     @property
     def n_levels(self) -> int:
@@ -98,26 +121,53 @@ class Play:
         tried[self.attempts.player[self.attempts.level < self.n_levels]] = True
         return tried
 
+    def summary(self, kind: type[T]) -> T:
+        """What a kind of summary says of the records, each made once.
+
+        Args:
+            kind: a class with ``of``, which makes the summary of a play, and ``merged``, which puts several together.
+        """
+        if kind not in self.known:
+            self.known[kind] = kind.of(self)
+        return cast(T, self.known[kind])
+
+    @property
+    def tallies(self) -> Tallies:
+        """Counts over all records."""
+        return self.summary(Tallies)
+
+    @property
+    def around(self) -> AroundAttempts:
+        """What opened and closed the attempts."""
+        if AroundAttempts not in self.known:
+            self.known[AroundAttempts] = around_attempts(self.gated, self.attempts)
+        return cast(AroundAttempts, self.known[AroundAttempts])
+
+    @property
+    def session_times(self) -> SessionTimes:
+        """When sessions begin and end."""
+        if SessionTimes not in self.known:
+            self.known[SessionTimes] = session_times(self.gated)
+        return cast(SessionTimes, self.known[SessionTimes])
+
     def finding_counts(self) -> dict[str, int]:
         """How many records (for some codes: sessions) each finding was made on; codes without any are left out."""
         return dict(self._finding_counts)
 
     @cached_property
     def _finding_counts(self) -> dict[str, int]:
-        marks = self.gated.log.records.marks
-        marks = marks[marks != 0]  # most records are as they should be
         counts = {"unreadable_record": len(self.gated.log.refused)}
+        found = self.tallies.findings
         for number, finding in enumerate(FINDINGS[1:], 1):
-            counts[finding.code] = int(np.count_nonzero(marks & (1 << number)))
+            counts[finding.code] = found[number].records if number in found else 0
         counts["no_session_end"] = int(np.count_nonzero(self.endless))
         counts["coarse_clock"] = int(np.count_nonzero(self.gated.coarse))
         return {code: count for code, count in counts.items() if count}
 
     def unknown_words(self) -> dict[str, int]:
         """The event words outside the list, with how many records have each."""
-        event = self.gated.log.records.event
-        counts = np.bincount(-1 - event[event < 0], minlength=len(self.gated.log.unknown_words))
-        return {word: int(count) for word, count in zip(self.gated.log.unknown_words, counts, strict=True) if count}
+        words = zip(self.gated.log.unknown_words, self.tallies.words, strict=True)
+        return {word: int(count) for word, count in words if count}
 
     def outcome_names(self) -> list[str]:
         """The outcomes of the attempts, as words."""

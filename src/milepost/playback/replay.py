@@ -13,7 +13,7 @@ from milepost.gate.names import reorder
 from milepost.logs.course import Course
 from milepost.logs.interface import ABSENT, Ints, Log
 from milepost.playback.engine import run
-from milepost.playback.infer import MOST_LEVELS, infer_order
+from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence
 from milepost.playback.play import AttemptTable, MoveTable, Play
 from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules
@@ -30,16 +30,32 @@ def replay_log(log: Log, course: Course | None, rules: ReplayRules, progress: Pr
     gated = gate(log, course, rules.keep_debug)
     progress.step("replaying")
     if course is not None:
-        return _replay(gated, rules, False, progress)
+        return replay_gated(gated, rules, None, progress)
     gate_marks = gated.log.records.marks.copy()
+    order = infer_order(levels_in_play(gated, rules), gated.stops.names)
+    gated.log.records.marks[:] = gate_marks
+    return replay_gated(gated, rules, order, progress)
+
+
+def levels_in_play(gated: Gated, rules: ReplayRules) -> Precedence:
+    """Which levels were attempted, and who came to which first, as long as no order is known; findings are marked.
+
+    Raises:
+        LogError: there are more levels than an order can be inferred for.
+    """
     attempts = _replay(gated, rules, True, SILENT).attempts
     if len(np.unique(attempts.level)) > MOST_LEVELS:
         raise LogError(
-            f"{log.files[0]}: more than {MOST_LEVELS:,} different levels. Is `level` the right field? "
+            f"{gated.log.files[0]}: more than {MOST_LEVELS:,} different levels. Is `level` the right field? "
             "If it is, give their order with --course."
         )
-    order = infer_order(attempts.player, attempts.level, gated.stops.names)
-    gated.log.records.marks[:] = gate_marks
+    return precedence(attempts.player, attempts.level)
+
+
+def replay_gated(gated: Gated, rules: ReplayRules, order: list[int] | None, progress: Progress) -> Play:
+    """Replay what the gate let through, by the course or by an inferred order of stops."""
+    if order is None:
+        return _replay(gated, rules, False, progress)
     return _replay(_with_stops(gated, order), rules, True, progress)
 
 
@@ -52,7 +68,8 @@ def _with_stops(gated: Gated, order: list[int]) -> Gated:
 
 def _replay(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> Play:
     written = run(gated, rules, inferred, progress)
-    moves = MoveTable(player=gated.player[written.moves["session"]], **written.moves)
+    times = gated.log.records.time[gated.order[written.moves["at"]]]
+    moves = MoveTable(player=gated.player[written.moves["session"]], time=times, **written.moves)
     return Play(gated, _attempt_table(written.attempts, gated), moves, written.end, written.endless, inferred)
 
 

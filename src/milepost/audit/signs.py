@@ -1,0 +1,189 @@
+"""Signs of trouble in the records themselves; those of parts of a log add up to those of the whole."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Self
+
+import numpy as np
+
+from milepost.gate.survey import build_of_sessions
+from milepost.logs.interface import Bools, Floats, Ints
+from milepost.playback.play import Play
+from milepost.vocabulary import EVENTS, PAUSE, RESET, RETRY, START, TRANSITION
+
+BURST_SECONDS, BURST_RESETS = 0.1, 4
+IDLE_SECONDS = 120.0
+_TWINS = 0.8  # share of records with a twin from which everything seems doubled
+_LAG_STEP = 1e-3  # seconds to which lags are compared
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Records of one sign: the session and the level of each."""
+
+    session: Ints
+    level: Ints
+
+    @classmethod
+    def merged(cls, parts: list[Self]) -> Self:
+        """Those of all parts, session by session."""
+        session = np.concatenate([part.session for part in parts])
+        order = np.argsort(session, kind="stable")
+        return cls(session[order], np.concatenate([part.level for part in parts])[order])
+
+
+@dataclass(frozen=True)
+class Doubled:
+    """Sessions of which nearly every event is repeated at one lag: the session, the lag in seconds, and how many records."""
+
+    session: Ints
+    lag: Floats
+    records: Ints
+
+    @classmethod
+    def merged(cls, parts: list[Self]) -> Self:
+        """Those of all parts, session by session."""
+        session = np.concatenate([part.session for part in parts])
+        order = np.argsort(session, kind="stable")
+        lag, records = (np.concatenate([getattr(part, name) for part in parts])[order] for name in ("lag", "records"))
+        return cls(session[order], lag, records)
+
+
+@dataclass(frozen=True)
+class Signs:
+    """What the records in replay order show.
+
+    Attributes:
+        events: per build and event word, how many records.
+        at: per stop, how many records are at it.
+        played: per stop, whether any of them is no transition.
+        bursts: resets that follow each other faster than any hand.
+        idle: the records after which nothing came for long, within an attempt and without a pause.
+        preloaded: starts and retries with pick-ups already counted.
+        doubled: sessions in which every event comes twice.
+        strays: one record for each session and stop outside the course, or for each session and stop where the course
+            was inferred.
+    """
+
+    events: Ints
+    at: Ints
+    played: Bools
+    bursts: Rows
+    idle: Rows
+    preloaded: Rows
+    doubled: Doubled
+    strays: Rows
+
+    @classmethod
+    def of(cls, play: Play) -> Signs:
+        """Look through a play's records."""
+        seen = InOrder.of(play)
+        builds = len(set(play.gated.log.sessions.build))
+        events = np.zeros((builds, len(EVENTS)), np.int64)
+        np.add.at(events, (build_of_sessions(play.gated.log)[seen.session], seen.event), 1)
+        placed = seen.level >= 0
+        at, played = np.bincount(seen.level[placed], minlength=len(play.stops)), np.zeros(len(play.stops), np.bool_)
+        played[seen.level[placed & (seen.event != TRANSITION)]] = True
+        records, order = play.gated.log.records, play.gated.order
+        preloaded = np.flatnonzero(np.isin(seen.event, (START, RETRY)) & (records.collected[order] > 0))
+        bursts, idle, preset = (seen.rows(places) for places in (_bursts(seen), _idle(seen, play), preloaded))
+        doubled = doubled_sessions(seen, np.diff(play.gated.bounds))
+        return cls(events, at, played, bursts, idle, preset, doubled, _strays(seen, play))
+
+    @classmethod
+    def merged(cls, parts: list[Signs]) -> Signs:
+        """Those of a log from those of parts that share no session."""
+        bursts, idle, preset, strays = (Rows.merged([getattr(part, name) for part in parts])
+                                        for name in ("bursts", "idle", "preloaded", "strays"))  # fmt: skip
+        events, at = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("events", "at"))
+        played = np.any([part.played for part in parts], axis=0)
+        return cls(events, at, played, bursts, idle, preset, Doubled.merged([part.doubled for part in parts]), strays)
+
+
+@dataclass(frozen=True)
+class InOrder:
+    """Columns of the records in replay order."""
+
+    session: Ints
+    event: Ints
+    level: Ints
+    time: Floats
+
+    @classmethod
+    def of(cls, play: Play) -> InOrder:
+        """Those of a play."""
+        records, order = play.gated.log.records, play.gated.order
+        return cls(records.session[order], records.event[order], play.gated.level[order], records.time[order])
+
+    def rows(self, places: Ints) -> Rows:
+        """Some of them as rows."""
+        return Rows(self.session[places], self.level[places])
+
+
+def _bursts(seen: InOrder) -> Ints:
+    """Resets that follow each other faster than any hand, several in a row."""
+    rows = np.flatnonzero(seen.event == RESET)
+    quick = np.zeros(len(rows), np.bool_)
+    same = (np.diff(seen.session[rows]) == 0) & (np.diff(seen.level[rows]) == 0)
+    quick[1:] = same & (np.diff(seen.time[rows]) <= BURST_SECONDS)
+    run = 0
+    burst = np.zeros(len(rows), np.bool_)
+    for place, follows in enumerate(quick.tolist()):
+        run = run + 1 if follows else 0
+        if run + 1 >= BURST_RESETS:
+            burst[place - run : place + 1] = True
+    return rows[burst]
+
+
+def _idle(seen: InOrder, play: Play) -> Ints:
+    """Records after which nothing is logged for long, within an attempt and without a pause."""
+    table, count = play.attempts, len(seen.event)
+    change = np.zeros(count + 1, np.int64)
+    np.add.at(change, table.opened_at, 1)
+    np.add.at(change, table.closed_at, -1)
+    inside = np.cumsum(change)[: max(0, count - 1)] > 0
+    silent = inside & (np.diff(seen.time) > IDLE_SECONDS) & (np.diff(seen.session) == 0)
+    return np.flatnonzero(silent & (seen.event[: max(0, count - 1)] != PAUSE))
+
+
+def _strays(seen: InOrder, play: Play) -> Rows:
+    outside = seen.level >= (0 if play.inferred else play.n_levels)
+    width = max(1, len(play.stops))
+    keys = np.unique(seen.session[outside] * width + seen.level[outside])
+    return Rows(keys // width, keys % width)
+
+
+def doubled_sessions(seen: InOrder, length: Ints) -> Doubled:
+    """The sessions of which nearly every event is repeated at one lag.
+
+    Args:
+        seen: the records.
+        length: per session, how many records it has.
+    """
+    session, step = _lags(seen)
+    if not len(session):
+        return Doubled(np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.int64))
+    span = int(step.max()) + 3
+    keys, counts = np.unique(session * span + step, return_counts=True)
+    commonest = np.lexsort((keys, -counts, keys // span))
+    best = commonest[np.diff(keys[commonest] // span, prepend=-1) != 0]
+    near = counts[best].copy()
+    for side in (-1, 1):  # a lag may fall on either side of a step
+        place = np.minimum(np.searchsorted(keys, keys[best] + side), len(keys) - 1)
+        near += np.where(keys[place] == keys[best] + side, counts[place], 0)
+    of = keys[best] // span
+    twice = (length[of] >= 10) & (near >= _TWINS * length[of] / 2)
+    return Doubled(of[twice], (keys[best] % span)[twice] * _LAG_STEP, length[of[twice]])
+
+
+def _lags(seen: InOrder) -> tuple[Ints, Ints]:
+    """For each event that came before at its level in its session: the session, and how many steps of time ago."""
+    if not len(seen.event):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    kind = seen.event * (seen.level.max() + 2) + seen.level
+    key = seen.session * (kind.max() - kind.min() + 1) + kind - kind.min()
+    order = np.lexsort((seen.time, key))
+    lag = np.diff(seen.time[order])
+    again = (np.diff(key[order]) == 0) & (lag > 0)
+    return seen.session[order][1:][again], np.round(lag[again] / _LAG_STEP).astype(np.int64)

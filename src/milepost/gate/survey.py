@@ -1,0 +1,54 @@
+"""What has to be known of a whole log before any record of it can be judged: how often names occur, and how clocks count.
+
+Surveys of parts of a log add up to that of the whole.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.logs.interface import ABSENT, Bools, Ints, Log, Records
+from milepost.vocabulary import TRANSITION
+
+
+@dataclass(frozen=True)
+class Survey:
+    """Counts over the records with a known event.
+
+    Attributes:
+        names: per name of a stop, how often it occurs as a level or as where a transition leads.
+        clocked: per build, in order of first appearance among the sessions, the records.
+        whole: those of them at a whole second.
+    """
+
+    names: Ints
+    clocked: Ints
+    whole: Ints
+
+    def __add__(self, other: Survey) -> Survey:
+        """The survey of both parts of a log."""
+        return Survey(self.names + other.names, self.clocked + other.clocked, self.whole + other.whole)
+
+
+def survey_of(log: Log) -> Survey:
+    """Survey a log, or a part of it that has the sessions and names of the whole."""
+    records = log.records
+    known = records.event >= 0
+    build = build_of_sessions(log)[records.session[known]]
+    builds = len(set(log.sessions.build))
+    clocked = np.bincount(build, minlength=builds)
+    whole = np.bincount(build[records.whole[known]], minlength=builds)
+    return Survey(_name_counts(records, known, len(log.stops)), clocked, whole)
+
+
+def build_of_sessions(log: Log) -> Ints:
+    """Per session, the number of its build in order of first appearance."""
+    codes: dict[str | None, int] = {}
+    return np.array([codes.setdefault(name, len(codes)) for name in log.sessions.build], dtype=np.int64)
+
+
+def _name_counts(records: Records, known: Bools, n_names: int) -> Ints:
+    named = np.concatenate((records.level[known], records.to[known & (records.event == TRANSITION)]))
+    return np.bincount(named[named != ABSENT], minlength=n_names)

@@ -1,0 +1,91 @@
+"""What the records around attempts and sessions say, as columns, so that measures need no records."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from milepost.logs.interface import Floats, Ints
+from milepost.vocabulary import SESSION_END
+
+if TYPE_CHECKING:
+    from milepost.gate.gate import Gated
+    from milepost.playback.play import AttemptTable
+
+
+@dataclass(frozen=True)
+class AroundAttempts:
+    """What opened and closed the attempts; all columns have a value an attempt.
+
+    ``begun_as`` and ``ended_as`` are the events of the opening and the closing record. ``cause``, ``rating``, ``x``, ``y``,
+    ``collected`` and ``available`` are the closing record's; ``layout`` is the opening one's, or else the closing one's.
+    ``silence`` is how many seconds after the closing the session ends, where nothing comes between; NaN elsewhere.
+    """
+
+    begun_as: Ints
+    ended_as: Ints
+    cause: Ints
+    rating: Ints
+    layout: Ints
+    x: Floats
+    y: Floats
+    collected: Floats
+    available: Floats
+    silence: Floats
+
+    @classmethod
+    def joined(cls, parts: list[AroundAttempts], order: Ints) -> AroundAttempts:
+        """Those of several tables, one after the other, put in another order."""
+        return cls(*(np.concatenate([getattr(part, one.name) for part in parts])[order] for one in fields(cls)))
+
+
+def around_attempts(gated: Gated, table: AttemptTable) -> AroundAttempts:
+    """Look up what opened and closed each attempt."""
+    records, order = gated.log.records, gated.order
+    opening, closing = order[table.opened_at], order[table.closed_at]
+    layout = records.layout[opening]
+    following = order[np.minimum(table.closed_at + 1, max(0, len(order) - 1))] if len(order) else closing
+    ends = (table.closed_at + 1 < len(order)) & (records.event[following] == SESSION_END)
+    ends &= records.session[following] == table.session
+    return AroundAttempts(
+        records.event[opening], records.event[closing], records.cause[closing], records.rating[closing],
+        np.where(layout >= 0, layout, records.layout[closing]), records.x[closing], records.y[closing],
+        records.collected[closing], records.available[closing],
+        np.where(ends, records.time[following] - table.closed, np.nan),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class SessionTimes:
+    """Per session, when it begins and ends.
+
+    ``first`` and ``last`` are of its first and last record in replay order, ``least`` and ``most`` of all of them, in seconds
+    since its first record as logged; NaN where nothing of it is replayed. ``file`` and ``line`` say where the last record
+    stands; -1 where there is none.
+    """
+
+    first: Floats
+    last: Floats
+    least: Floats
+    most: Floats
+    file: Ints
+    line: Ints
+
+
+def session_times(gated: Gated) -> SessionTimes:
+    """Look up when sessions begin and end."""
+    count = len(gated.bounds) - 1
+    begins, ends = gated.bounds[:-1], gated.bounds[1:]
+    filled = np.flatnonzero(ends > begins)
+    nothing = [np.full(count, np.nan) for _ in range(4)]
+    result = SessionTimes(nothing[0], nothing[1], nothing[2], nothing[3], np.full(count, -1), np.full(count, -1))
+    if len(filled):
+        time = gated.log.records.time[gated.order]
+        result.first[filled], result.last[filled] = time[begins[filled]], time[ends[filled] - 1]
+        result.least[filled] = np.minimum.reduceat(time, begins[filled])
+        result.most[filled] = np.maximum.reduceat(time, begins[filled])
+        ending = gated.order[ends[filled] - 1]
+        result.file[filled], result.line[filled] = gated.log.records.file[ending], gated.log.records.line[ending]
+    return result
