@@ -25,3 +25,7 @@ class OutputError(MilePostError):
 
 class UsageError(MilePostError):
     """Options that contradict each other or ask for what does not exist."""
+
+
+class WorkError(MilePostError):
+    """Work over parts that cannot be done where it was to be done."""

@@ -2,6 +2,7 @@
 
 import re
 import shlex
+import shutil
 from pathlib import Path
 
 import pytest
@@ -16,7 +17,11 @@ MANUAL = README + "".join(path.read_text(encoding="utf-8") for path in sorted((R
 
 @pytest.mark.parametrize("command", dict.fromkeys(re.findall(r"^\$ milepost (.+)$", MANUAL, re.MULTILINE)))
 def test_examples_run(wickwater, command):
-    """Every command line in the README runs on the demo."""
+    """Every command line in the README runs on the demo; where it names a store, with one that was just packed."""
+    if "wickwater.store" in command:
+        shutil.rmtree(wickwater.folder / "wickwater.store", ignore_errors=True)
+        if not command.startswith("pack") or "--add" in command:
+            wickwater("pack", "wickwater/logs", "-o", "wickwater.store")
     done = wickwater(*shlex.split(command))
     assert done.returncode == 0, done.stderr
 

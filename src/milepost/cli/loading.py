@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import argparse
 import sys
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Protocol, Self
 
 from milepost.cli import terminal
 from milepost.gate.selection import groups, only, parse_condition, where
@@ -17,9 +18,26 @@ from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 
 
+class Loaded(Protocol):
+    """A log with what it takes to replay it."""
+
+    @property
+    def course(self) -> Course | None:
+        """The course, if one is given."""
+
+    def play(self) -> Play:
+        """Replay it."""
+
+    def grouped(self, key: str) -> list[tuple[str | None, Play]]:
+        """Replay each group of sessions by itself, as if the log held only those."""
+
+    def without_names(self) -> Self:
+        """The same with pseudonyms for people."""
+
+
 @dataclass(frozen=True)
-class Loaded:
-    """A log that was read, with what it takes to replay it."""
+class LoadedWhole:
+    """A log that was read as a whole."""
 
     log: Log
     course: Course | None
@@ -31,22 +49,37 @@ class Loaded:
             return replay_log(self.log, self.course, self.rules, progress)
 
     def grouped(self, key: str) -> list[tuple[str | None, Play]]:
-        """Replay each group of sessions by itself, as if the log held only those."""
+        """Replay each group of sessions by itself."""
         return [
             (value, replay_log(only(self.log, sessions), self.course, self.rules))
             for value, sessions in groups(self.log, key)
         ]
 
+    def without_names(self) -> LoadedWhole:
+        """The same with pseudonyms for people."""
+        from milepost.gate.anonymous import anonymous
 
-def load(args: argparse.Namespace) -> Loaded:
-    """Read the course, the map and the log that the arguments name, and keep the sessions that they ask for."""
+        return replace(self, log=anonymous(self.log))
+
+
+def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
+    """Read the course, the map and the log that the arguments name, and keep the sessions that they ask for.
+
+    Args:
+        args: the arguments.
+        every_record: whether what is asked for looks at records one by one, so that the log is read as a whole.
+    """
     conditions = tuple(parse_condition(text) for text in getattr(args, "where", []))
     course = load_course(args)
     log_map = load_map(args)
     rules = rules_of(args, log_map)
+    if not every_record and (args.jobs > 1 or args.cluster or args.memory):
+        from milepost.cli.parting import load_parts
+
+        return load_parts(args, conditions, course, rules)
     with terminal.progress() as progress:
         log = read(args.logs, log_map, progress, read_options(args))
-    return Loaded(where(log, conditions), course, rules)
+    return LoadedWhole(where(log, conditions), course, rules)
 
 
 def load_map(args: argparse.Namespace) -> LogMap:

@@ -7,6 +7,7 @@ from math import isfinite
 
 from milepost.reports.formats import FORMATS
 
+_MOST_JOBS = 512
 INPUT_FORMATS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
 
 
@@ -24,7 +25,7 @@ def add_log(parser: argparse.ArgumentParser, course: bool = True) -> None:
     parser.add_argument("--map", metavar="FILE", help="the log map (TOML), for logs with other field names, words or units")
     parser.add_argument("--input-format", choices=INPUT_FORMATS, help="the log's format, if its content does not tell it")
     parser.add_argument(
-        "--max-bytes", type=_bytes, metavar="N", default=4 << 30, help="most a packed file may unpack to (4GB)"
+        "--max-bytes", type=size_in_bytes, metavar="N", default=4 << 30, help="most a packed file may unpack to (4GB)"
     )
 
 
@@ -76,14 +77,24 @@ def add_output(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("-o", "--output", metavar="FILE", help="write to this file, whole or not at all")
 
 
-def add_measure(parser: argparse.ArgumentParser, by: bool = True, figure: bool = False) -> None:
-    """All that measuring commands share: what to read, who takes part, the form of the output, how to replay."""
+def add_work(parser: argparse.ArgumentParser) -> None:
+    """Where the work is done, and with how much memory."""
+    group = parser.add_argument_group("large logs")
+    group.add_argument("--jobs", type=jobs, default=1, metavar="N", help="processes that work on the log's parts (1)")
+    group.add_argument("--cluster", metavar="ADDRESS", help="a Dask scheduler, as tcp://host:8786, whose workers do the work")
+    group.add_argument("--memory", type=size_in_bytes, metavar="SIZE", help="about how much memory may be used, such as 1GB; the rest goes to disk")  # noqa: E501
+
+
+def add_measure(parser: argparse.ArgumentParser, by: bool = True, figure: bool = False, work: bool = True) -> None:
+    """All that measuring commands share: what to read, who takes part, the form of the output, how to replay and where."""
     add_log(parser)
     add_selection(parser, by)
     add_output(parser)
     if figure:
         add_figure(parser)
     add_replay(parser)
+    if work:
+        add_work(parser)
 
 
 def add_figure(parser: argparse.ArgumentParser) -> None:
@@ -114,7 +125,15 @@ def size(text: str) -> tuple[int, int]:
     return int(width), int(height)
 
 
-def _bytes(text: str) -> int:
+def jobs(text: str) -> int:
+    """A number of processes."""
+    if not text.isdecimal() or not 1 <= int(text) <= _MOST_JOBS:
+        raise argparse.ArgumentTypeError(f"{text!r} is no number of processes from 1 to {_MOST_JOBS}")
+    return int(text)
+
+
+def size_in_bytes(text: str) -> int:
+    """A size such as 500MB or 8GB."""
     number, unit = text.rstrip("KMGBkmgb"), text[len(text.rstrip("KMGBkmgb")) :].upper().removesuffix("B")
     if not number.isdecimal() or unit not in ("", "K", "M", "G") or int(number) == 0:
         raise argparse.ArgumentTypeError(f"{text!r} is no size, such as 500MB or 8GB")

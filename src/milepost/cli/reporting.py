@@ -6,7 +6,6 @@ import argparse
 import re
 import shlex
 from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
 
@@ -14,7 +13,7 @@ from milepost.cli import terminal
 from milepost.cli.loading import Loaded
 from milepost.cli.showing import paper, write
 from milepost.errors import UsageError
-from milepost.gate.anonymous import anonymous, anonymous_file
+from milepost.gate.anonymous import anonymous_file
 from milepost.logs.remote import is_address, without_secrets
 from milepost.logs.sources import expand
 from milepost.measures.interface import Row
@@ -40,7 +39,7 @@ OVERVIEW_SHAPE, SHAPE = (1280, 1000), (1280, 800)
 def gathered(args: argparse.Namespace, loaded: Loaded) -> Document:
     """The whole report's document."""
     if args.anonymous:
-        loaded = replace(loaded, log=anonymous(loaded.log))
+        loaded = loaded.without_names()
     with terminal.progress() as progress:
         return whole_report(loaded.play(), loaded.course, args.min_players, _made(args), progress)
 

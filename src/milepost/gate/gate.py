@@ -82,7 +82,7 @@ def gate(log: Log, course: Course | None, keep_debug: bool, survey: Survey | Non
     order, backwards = replay_order(records, np.flatnonzero(left), len(sessions.name))
     records.marks[backwards] |= BIT["clock_backwards"]
     bounds = np.searchsorted(records.session[order], np.arange(len(sessions.name) + 1))
-    players, player = _players(sessions)
+    players, player = players_of(sessions)
     first_time = np.zeros(len(sessions.name))
     filled = np.flatnonzero(np.diff(bounds))
     first_time[filled] = records.time[order[bounds[filled]]]
@@ -109,7 +109,8 @@ def _mark_names(records: Records, left: Bools, stops: Stops) -> None:
     _mark(records, left & ~moving & unknown[records.level], "unknown_level")
 
 
-def _players(sessions: Sessions) -> tuple[list[str], Ints]:
+def players_of(sessions: Sessions) -> tuple[list[str], Ints]:
+    """The players' names, and per session its player; a session without one is its own."""
     codes: dict[str, int] = {}
     named = (given or session for given, session in zip(sessions.player, sessions.name, strict=True))
     player = [codes.setdefault(name, len(codes)) for name in named]

@@ -38,13 +38,21 @@ class Condition:
 
     def fits(self, log: Log) -> Bools:
         """Per session, whether it fits."""
-        if self.key in _RECORD_FIELDS:
-            hit = self._of_records(log)
-        else:
-            hit = np.array([self._fits(value) for value in session_values(log, self.key)], dtype=np.bool_)
+        if self.of_records:
+            return self.judged(self.hits(log))
+        return self.judged(np.array([self._fits(value) for value in session_values(log, self.key)], dtype=np.bool_))
+
+    @property
+    def of_records(self) -> bool:
+        """Whether it is on a field of single records."""
+        return self.key in _RECORD_FIELDS
+
+    def judged(self, hit: Bools) -> Bools:
+        """Per session, whether it fits, from whether it has any of the values."""
         return ~hit if self.sign == "!=" else hit
 
-    def _of_records(self, log: Log) -> Bools:
+    def hits(self, log: Log) -> Bools:
+        """Per session, whether any of its records has one of the values; those of parts of a log are joined by `or`."""
         hit = np.zeros(len(log.sessions.name), np.bool_)
         texts = (
             [self._fits(text) for text in _texts(log, self.key)] if self.key not in NUMBER_FIELDS | {"time", "seq"} else []
@@ -154,15 +162,32 @@ def where(log: Log, conditions: tuple[Condition, ...]) -> Log:
         UsageError: no session fits, or a condition is on a key that the log does not have.
     """
     for condition in conditions:
-        known = condition.key in _RECORD_FIELDS or any(value is not None for value in session_values(log, condition.key))
-        if not known:
-            raise UsageError(f"--where {condition.key}: the log has no such field or tag. {_known_tags(log)}")
+        require_known(condition, log)
         fits = condition.fits(log)
-        if not fits.any():
-            shown = f"{condition.key}{condition.sign}{','.join(condition.values)}"
-            raise UsageError(f"--where {shown}: no session is left. {_values_seen(log, condition.key)}")
+        require_any(fits, condition, log)
         log = only(log, fits)
     return log
+
+
+def require_known(condition: Condition, log: Log) -> None:
+    """Refuse a condition on a key that the log does not have.
+
+    Raises:
+        UsageError: it does not.
+    """
+    if not condition.of_records and all(value is None for value in session_values(log, condition.key)):
+        raise UsageError(f"--where {condition.key}: the log has no such field or tag. {_known_tags(log)}")
+
+
+def require_any(fits: Bools, condition: Condition, log: Log) -> None:
+    """Refuse a condition that no session fits.
+
+    Raises:
+        UsageError: none does.
+    """
+    if not fits.any():
+        shown = f"{condition.key}{condition.sign}{','.join(condition.values)}"
+        raise UsageError(f"--where {shown}: no session is left. {_values_seen(log, condition.key)}")
 
 
 def groups(log: Log, key: str) -> list[tuple[str | None, Bools]]:

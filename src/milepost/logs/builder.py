@@ -23,6 +23,7 @@ _ROW = np.dtype(
     + [(name, np.float64) for name in ("time", "second", "progress", "x", "y", "collected", "available")]
     + [(name, np.bool_) for name in ("whole", "foreign", "has_seq")]
 )  # fmt: skip
+RECORD_COLUMNS = {name: _ROW[name] for name in _ROW.names or ()}  # every column of the records, with its type
 _ZERO = ("marks", "identity", "foreign")  # columns of a block that are mostly nothing
 
 
@@ -56,6 +57,7 @@ class RecordBuilder:
         self.debug_only: set[str] = set()
         self.files: list[str] = []
         self.refused: list[Refused] = []
+        self.lies_in: list[int] = []  # per session, the part of a store in which its records lie; ABSENT where in none
 
     def add(self, record: Mapping[str, Any], place: Place, likeness: int) -> None:
         """Add a record, fields by our names; one that cannot be read is refused with its reason."""
@@ -131,8 +133,11 @@ class RecordBuilder:
         if name == "debug" and is_true(value):
             self.sessions.debug[session] = True
 
-    def add_block(self, block: Block, file: int) -> bool:
-        """Add a whole file's columns; false, with nothing added, where a session's times are of another kind."""
+    def add_block(self, block: Block, file: int, before: int = 0) -> bool:
+        """Add the columns of a file, or of what comes after so many lines of it.
+
+        False, with nothing added, where a session's times are of another kind.
+        """
         names = block.text["session"]
         first = _first_rows(names.codes, len(names.values))
         stamps = [None if not block.stamped else 1000 * int(block.time[row]) for row in first]
@@ -152,13 +157,13 @@ class RecordBuilder:
         for name, column in block.tags.items():
             for code, value in _first_values(session, column):
                 self._note_tag(code, name, value)
-        self._parts.append(self._rows_of(block, session, file))
+        self._parts.append(self._rows_of(block, session, file, before))
         return True
 
-    def _rows_of(self, block: Block, session: Ints, file: int) -> dict[str, Any]:
+    def _rows_of(self, block: Block, session: Ints, file: int, before: int) -> dict[str, Any]:
         rows: dict[str, Any] = {name: np.zeros(block.rows, _ROW[name]) for name in _ZERO}
         rows["session"], rows["file"] = session, np.full(block.rows, file, np.int64)
-        rows["line"] = np.arange(1, block.rows + 1)
+        rows["line"] = np.arange(before + 1, before + block.rows + 1)
         words = block.text["event"]
         rows["event"] = np.array([self._event(word) for word in words.values], dtype=np.int64)[words.codes]
         for name, names in (("level", self._stops), ("to", self._stops), ("cause", self._causes)):

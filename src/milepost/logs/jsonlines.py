@@ -25,16 +25,15 @@ def read_lines(source: Source, sink: Sink, options: ReadOptions, progress: Progr
     """
     number = 0
     with source.open(options.max_bytes) as stream:
-        for number, line in enumerate(_lines(stream), 1):
+        for number, line in enumerate(lines(stream), 1):
             add_line(line, number, sink)
             if number % _STEP == 0:
                 progress.advance(_STEP)
     progress.advance(number % _STEP)
 
 
-def _lines(stream: io.BufferedReader) -> Iterator[bytes | None]:
-    """The lines of the file; None for one that is too long to be a record."""
-    first = True
+def lines(stream: io.BufferedReader, first: bool = True) -> Iterator[bytes | None]:
+    """The lines of a file, or from the beginning of a later one on; None for one that is too long to be a record."""
     while line := stream.readline(MAX_LINE + 1):
         if first:
             line, first = line.removeprefix(_BOM), False

@@ -11,13 +11,40 @@ from milepost.errors import UsageError
 from milepost.logs.builder import RecordBuilder
 from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import LogMap
+from milepost.logs.pieces import read_in_pieces
 from milepost.logs.read import read_source
 from milepost.logs.sources import Source, expand
-from milepost.logs.store import Manifest, append, checksum, is_store, locked, read_manifest, restore
+from milepost.logs.store import PARTS, Manifest, append, checksum, is_store, locked, read_manifest, restore
 from milepost.progress import Progress
 
 _AT_ONCE: Final = 256 << 20  # bytes of logs between two writings of the store
+_FIXED: Final = 256 << 20  # bytes that the program takes by itself
+_ROOM: Final = 12  # times its bytes in a log that a part takes while it is replayed
+_LEAST, _MOST_PARTS = 4 << 20, 4096
 _OURS: Final = re.compile(r"records|lock|(sessions|names|refused)-\d+\.parquet|\.store\.json\..*")  # or left behind
+
+
+@dataclass(frozen=True)
+class Layout:
+    """How a store is laid out.
+
+    Attributes:
+        parts: into how many parts players are divided.
+        at_once: bytes of logs between two writings.
+        in_pieces: whether a file of JSON Lines is read in pieces of so many bytes, so that memory stays bounded.
+    """
+
+    parts: int = PARTS
+    at_once: int = _AT_ONCE
+    in_pieces: bool = False
+
+    @classmethod
+    def of(cls, size: int, memory: int | None, jobs: int) -> Layout:
+        """What suits logs of a size, the memory that may be used in all, and the number of processes that share it."""
+        if memory is None:
+            return cls(parts=max(PARTS, 2 * jobs))
+        part = max(_LEAST, (memory // jobs - _FIXED) // _ROOM)
+        return cls(min(_MOST_PARTS, max(2 * jobs, -(-size // part))), part, True)
 
 
 @dataclass(frozen=True)
@@ -30,7 +57,8 @@ class Packed:
 
 
 def pack(
-    names: list[str], folder: Path, add: bool, force: bool, log_map: LogMap, options: ReadOptions, progress: Progress
+    names: list[str], folder: Path, add: bool, force: bool, log_map: LogMap, options: ReadOptions, progress: Progress,
+    layout: Layout | None = None,
 ) -> Packed:  # fmt: skip
     """Pack logs into a store.
 
@@ -42,6 +70,7 @@ def pack(
         log_map: how to read the logs.
         options: how to read the files.
         progress: told of each step.
+        layout: how a new store is laid out; a store that is there keeps its parts.
 
     Raises:
         UsageError: there is a store and neither ``add`` nor ``force`` was said, or something else is in its place.
@@ -57,11 +86,12 @@ def pack(
         raise UsageError(f"{folder}: is there, and is no store. Name another place.")
     with locked(folder):
         builder = RecordBuilder()
-        manifest = Manifest()
+        layout = layout or Layout()
+        manifest = Manifest(parts=layout.parts)
         if is_store(folder):
             old = restore(folder, builder, records=False) if add else read_manifest(folder)
-            manifest = old if add else Manifest(additions=old.additions)
-        return _pack(sources, folder, manifest, builder, log_map, options, progress)
+            manifest = old if add else Manifest(parts=layout.parts, additions=old.additions)
+        return _Packing(folder, manifest, builder, layout).pack(sources, log_map, options, progress)
 
 
 def _only_ours(folder: Path) -> bool:
@@ -69,32 +99,47 @@ def _only_ours(folder: Path) -> bool:
     return folder.is_dir() and all(_OURS.fullmatch(one.name) for one in folder.iterdir())
 
 
-def _pack(
-    sources: list[Source], folder: Path, manifest: Manifest, builder: RecordBuilder, log_map: LogMap, options: ReadOptions,
-    progress: Progress,
-) -> Packed:  # fmt: skip
-    replaces = is_store(folder) and not manifest.sources  # then the old store stays until all of the new one is there
-    known = {one["sha256"] for one in manifest.sources}
-    builder.files = [one["file"] for one in manifest.sources]
-    before, waiting, skipped = manifest.rows, 0, []
-    for source in sources:
-        assert source.path is not None
-        digest = checksum(source.path)
-        if digest in known:
-            skipped.append(source.label)
-            continue
-        progress.step(f"packing {source.path.name}")
-        read_source(builder, source, log_map, progress, options)
-        manifest.sources.append({"file": source.label, "bytes": source.size(), "sha256": digest})
-        waiting += source.size()
-        if waiting >= _AT_ONCE and not replaces:
-            manifest, waiting = _laid_down(folder, manifest, builder), 0
-    if waiting or replaces or not is_store(folder):
-        manifest = _laid_down(folder, manifest, builder)
-    return Packed(manifest.rows, manifest.rows - before, skipped)
+@dataclass
+class _Packing:
+    """A store while it is written.
 
+    Attributes:
+        folder: its folder.
+        manifest: its manifest as far as it was written.
+        builder: what was read and is not laid down yet.
+        layout: how it is laid out.
+    """
 
-def _laid_down(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
-    grown = append(folder, manifest, builder, builder.columns())
-    builder.clear_rows()
-    return grown
+    folder: Path
+    manifest: Manifest
+    builder: RecordBuilder
+    layout: Layout
+
+    def pack(self, sources: list[Source], log_map: LogMap, options: ReadOptions, progress: Progress) -> Packed:
+        """Read the sources that are not in the store yet, and lay them down."""
+        replaces = is_store(self.folder) and not self.manifest.sources  # the old store stays until all of the new one is there
+        known = {one["sha256"] for one in self.manifest.sources}
+        self.builder.files = [one["file"] for one in self.manifest.sources]
+        before, waiting, skipped = self.manifest.rows, 0, []
+        for source in sources:
+            assert source.path is not None
+            digest = checksum(source.path)
+            if digest in known:
+                skipped.append(source.label)
+                continue
+            progress.step(f"packing {source.path.name}")
+            in_pieces = self.layout.in_pieces and not log_map.active
+            if not in_pieces or not read_in_pieces(self.builder, source, options, self.layout.at_once, self._lay_down, progress):
+                read_source(self.builder, source, log_map, progress, options)
+            self.manifest.sources.append({"file": source.label, "bytes": source.size(), "sha256": digest})
+            waiting += source.size()
+            if waiting >= self.layout.at_once and not replaces:
+                self._lay_down()
+                waiting = 0
+        if waiting or replaces or not is_store(self.folder):
+            self._lay_down()
+        return Packed(self.manifest.rows, self.manifest.rows - before, skipped)
+
+    def _lay_down(self) -> None:
+        self.manifest = append(self.folder, self.manifest, self.builder, self.builder.columns())
+        self.builder.clear_rows()

@@ -19,13 +19,13 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.errors import LogError, OutputError
-from milepost.logs.builder import RecordBuilder
-from milepost.logs.interface import Ints, Place, Refused, Sessions
+from milepost.logs.builder import RECORD_COLUMNS, RecordBuilder
+from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
 from milepost.logs.sources import STORE_MANIFEST
 from milepost.output import write_text
 
 PARTS: Final = 16
-_KIND, _VERSION = "milepost store", 1
+_KIND, _VERSION = "milepost store", 2
 _BLOCK: Final = 1 << 20
 _BUSY: Final = "{}: another pack is writing to it. Wait until that is done."
 
@@ -35,6 +35,8 @@ class Manifest:
     """What a store is made of; the file names are relative to its folder."""
 
     rows: int = 0
+    parts: int = PARTS  # into which players are divided
+    joined: list[list[int]] = field(default_factory=list)  # pairs of parts that share a session or a player
     additions: int = 0
     records: list[dict[str, Any]] = field(default_factory=list)  # file, part, rows, sha256
     tables: dict[str, dict[str, Any]] = field(default_factory=dict)  # sessions, names, refused: file, sha256
@@ -72,10 +74,7 @@ def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manif
         LogError: the store is damaged.
     """
     manifest = read_manifest(folder)
-    checked = [*manifest.tables.values(), *(manifest.records if records else [])]
-    for part in checked:
-        if not (folder / part["file"]).is_file() or checksum(folder / part["file"]) != part["sha256"]:
-            raise LogError(f"{folder / part['file']}: is missing or not as it was written. Pack the logs again.")
+    _require_whole(folder, [*manifest.tables.values(), *(manifest.records if records else [])])
     tables = {name: _fetched([folder / part["file"]]) for name, part in manifest.tables.items()}
     names: dict[str, list[str]] = {}
     for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
@@ -83,7 +82,60 @@ def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manif
     rows = _fetched([folder / part["file"] for part in manifest.records]) if records and manifest.records else None
     clock = _listed(tables["sessions"]["first_clock"])
     builder.restore(_sessions(tables["sessions"]), clock, names, rows, _refused(tables["refused"]), manifest.debug_only)
+    builder.lies_in = _listed(tables["sessions"]["part"])
     return manifest
+
+
+def skeleton(folder: Path) -> Log:
+    """A store's log without its records.
+
+    Raises:
+        LogError: the store is damaged.
+    """
+    builder = RecordBuilder()
+    manifest = restore(folder, builder, records=False)
+    builder.files = [one["file"] for one in manifest.sources]
+    return builder.log()
+
+
+def groups_of_parts(manifest: Manifest) -> list[tuple[int, ...]]:
+    """The parts that hold records, those together that share a session or a player."""
+    group = list(range(manifest.parts))
+    for one, other in manifest.joined:
+        old, new = group[one], group[other]
+        group = [new if own == old else own for own in group]
+    filled = {record["part"] for record in manifest.records}
+    found: dict[int, list[int]] = {}
+    for part in sorted(filled):
+        found.setdefault(group[part], []).append(part)
+    return [tuple(parts) for parts in found.values()]
+
+
+def records_of(folder: Path, manifest: Manifest, parts: tuple[int, ...], names: tuple[str, ...] | None = None) -> Records:
+    """The records of some parts of a store, in log order.
+
+    Args:
+        folder: the store's folder.
+        manifest: its manifest.
+        parts: which parts.
+        names: the columns that are needed; the others hold zeros.
+
+    Raises:
+        LogError: the store is damaged.
+    """
+    own = [record for record in manifest.records if record["part"] in parts]
+    _require_whole(folder, own)
+    wanted = ("row", *(names or RECORD_COLUMNS))
+    columns = _fetched([folder / record["file"] for record in own], wanted)
+    order = np.argsort(columns["row"])
+    zero = {name: np.broadcast_to(kind.type(0), len(order)) for name, kind in RECORD_COLUMNS.items() if name not in wanted}
+    return Records(**zero, **{name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted[1:]})
+
+
+def _require_whole(folder: Path, files: list[dict[str, Any]]) -> None:
+    for part in files:
+        if not (folder / part["file"]).is_file() or checksum(folder / part["file"]) != part["sha256"]:
+            raise LogError(f"{folder / part['file']}: is missing or not as it was written. Pack the logs again.")
 
 
 def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, Any]) -> Manifest:
@@ -99,7 +151,8 @@ def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[
         OutputError: a file cannot be written.
     """
     number = manifest.additions + 1
-    parts = _part_of(builder)[rows["session"]]
+    joined = _lie(builder, rows["session"], manifest.parts)
+    parts = np.array(builder.lies_in, dtype=np.int64)[rows["session"]]
     count = len(rows["session"])
     places = np.arange(manifest.rows, manifest.rows + count)
     added = []
@@ -111,9 +164,10 @@ def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[
         added.append(written | {"part": part, "rows": len(own)})
     small = {"sessions": _session_columns, "names": _name_columns, "refused": _refused_columns}
     tables = {name: _written(folder, f"{name}-{number:06d}.parquet", of(builder)) for name, of in small.items()}
+    joined |= {(one, other) for one, other in manifest.joined}
     grown = replace(
         manifest, rows=manifest.rows + count, additions=number, records=manifest.records + added, tables=tables,
-        debug_only=sorted(builder.debug_only),
+        joined=[list(pair) for pair in sorted(joined)], debug_only=sorted(builder.debug_only),
     )  # fmt: skip
     text = json.dumps({"kind": _KIND, "version": _VERSION, **vars(grown)}, indent=1, ensure_ascii=False)
     write_text(text + "\n", str(folder / STORE_MANIFEST))
@@ -160,15 +214,27 @@ def checksum(path: Path) -> str:
     return digest.hexdigest()
 
 
-def part_of(name: str) -> int:
+def part_of(name: str, parts: int) -> int:
     """The part in which a player's records lie."""
-    return int.from_bytes(blake2b(name.encode("utf-8", "surrogatepass"), digest_size=4).digest(), "big") % PARTS
+    return int.from_bytes(blake2b(name.encode("utf-8", "surrogatepass"), digest_size=4).digest(), "big") % parts
 
 
-def _part_of(builder: RecordBuilder) -> Ints:
-    sessions = builder.sessions
-    who = zip(sessions.player, sessions.name, strict=True)
-    return np.array([part_of(player or name) for player, name in who], dtype=np.int64)
+def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, int]]:
+    """Say in which part new sessions lie; the pairs of parts that belong together from now on.
+
+    A session stays in the part where its first records lie. Where its player is named only later, that need not be the
+    player's own part.
+    """
+    lies_in = builder.lies_in
+    lies_in += [ABSENT] * (len(builder.sessions.name) - len(lies_in))
+    joined = set()
+    for session in np.unique(sessions).tolist():
+        own = part_of(builder.sessions.player[session] or builder.sessions.name[session], parts)
+        if lies_in[session] == ABSENT:
+            lies_in[session] = own
+        elif lies_in[session] != own:
+            joined.add((min(own, lies_in[session]), max(own, lies_in[session])))
+    return joined
 
 
 def _session_columns(builder: RecordBuilder) -> dict[str, Any]:
@@ -176,7 +242,7 @@ def _session_columns(builder: RecordBuilder) -> dict[str, Any]:
     return {
         "name": sessions.name, "player": sessions.player, "build": sessions.build, "epoch": sessions.epoch,
         "debug": sessions.debug, "tags": [json.dumps(tags, ensure_ascii=False) for tags in sessions.tags],
-        "first_clock": builder.first_clock,
+        "first_clock": builder.first_clock, "part": builder.lies_in,
     }  # fmt: skip
 
 
@@ -203,7 +269,9 @@ def _refused_columns(builder: RecordBuilder) -> dict[str, Any]:
     }  # fmt: skip
 
 
-_TYPES: Final = {"epoch": "BIGINT", "file": "BIGINT", "line": "BIGINT", "debug": "BOOLEAN", "first_clock": "DOUBLE"}
+_TYPES: Final = {
+    "epoch": "BIGINT", "file": "BIGINT", "line": "BIGINT", "debug": "BOOLEAN", "first_clock": "DOUBLE", "part": "BIGINT",
+}  # fmt: skip
 
 
 def _written(folder: Path, name: str, columns: dict[str, Any]) -> dict[str, Any]:
@@ -234,11 +302,12 @@ def _encodable(cell: Any) -> Any:
     return cell.encode("utf-8", "backslashreplace").decode() if isinstance(cell, str) else cell
 
 
-def _fetched(paths: list[Path]) -> dict[str, Any]:
+def _fetched(paths: list[Path], names: tuple[str, ...] | None = None) -> dict[str, Any]:
     import duckdb
 
+    what = ", ".join(f'"{name}"' for name in names) if names else "*"
     with duckdb.connect() as base:
-        base.execute("SELECT * FROM read_parquet(?, hive_partitioning = false)", [[str(path) for path in paths]])
+        base.execute(f"SELECT {what} FROM read_parquet(?, hive_partitioning = false)", [[str(path) for path in paths]])
         return {name: _whole(column) for name, column in base.fetchnumpy().items()}
 
 

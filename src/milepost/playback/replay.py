@@ -44,12 +44,21 @@ def levels_in_play(gated: Gated, rules: ReplayRules) -> Precedence:
         LogError: there are more levels than an order can be inferred for.
     """
     attempts = _replay(gated, rules, True, SILENT).attempts
-    if len(np.unique(attempts.level)) > MOST_LEVELS:
+    require_few(np.unique(attempts.level), gated.log)
+    return precedence(attempts.player, attempts.level)
+
+
+def require_few(levels: Ints, log: Log) -> None:
+    """Refuse more levels than an order can be inferred for.
+
+    Raises:
+        LogError: there are more.
+    """
+    if len(levels) > MOST_LEVELS:
         raise LogError(
-            f"{gated.log.files[0]}: more than {MOST_LEVELS:,} different levels. Is `level` the right field? "
+            f"{log.files[0]}: more than {MOST_LEVELS:,} different levels. Is `level` the right field? "
             "If it is, give their order with --course."
         )
-    return precedence(attempts.player, attempts.level)
 
 
 def replay_gated(gated: Gated, rules: ReplayRules, order: list[int] | None, progress: Progress) -> Play:

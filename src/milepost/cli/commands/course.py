@@ -26,5 +26,5 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.output import write_text
 
     args.course = None
-    write_text(draft_course(load(args).play(), args.name), args.output)
+    write_text(draft_course(load(args, every_record=True).play(), args.name), args.output)
     return Exit.DONE

@@ -24,8 +24,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
+    from milepost.cli.loading import load
     from milepost.cli.showing import measured
     from milepost.measures.clocks import on_clock
     from milepost.measures.times import TimeInLevel
 
-    return measured(args, lambda play: TimeInLevel()(on_clock(play, args.clock, args.idle_cap)))
+    loaded = load(args, every_record=args.idle_cap is not None)
+    return measured(args, lambda play: TimeInLevel()(on_clock(play, args.clock, args.idle_cap)), loaded)

@@ -14,7 +14,7 @@ EXAMPLE = "milepost trace ada-wick-1 wickwater/logs --course wickwater/course.to
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument("session", metavar="SESSION", nargs="?", help="a session, or a player; with --all, the first log")
-    options.add_measure(parser, by=False, figure=True)
+    options.add_measure(parser, by=False, figure=True, work=False)
     parser.add_argument("--all", action="store_true", help="every session, one strip each")
     parser.add_argument(
         "--offset",
@@ -27,10 +27,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
+    from milepost.cli.loading import load
     from milepost.cli.showing import measured
     from milepost.measures.trace import Trace
 
     if args.all and args.session is not None:
         args.logs = [args.session, *args.logs]
         args.session = None
-    return measured(args, Trace(args.session, args.offset))
+    return measured(args, Trace(args.session, args.offset), load(args, every_record=True))

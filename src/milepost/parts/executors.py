@@ -1,0 +1,147 @@
+"""Where work over parts runs: in this process, in a pool of processes, or on a cluster; any executor of futures will do."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from concurrent.futures import CancelledError, Executor, Future, ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import closing, contextmanager
+from typing import Any, Final, TypeVar
+
+from milepost.errors import UsageError, WorkError
+from milepost.progress import Progress
+
+R = TypeVar("R")
+_POOLS: Final = 3  # how often a pool is begun anew after one of its processes was killed
+_PATIENCE: Final = 10  # seconds for a cluster's scheduler to answer
+
+
+class InProcess(Executor):
+    """Runs everything at once and right here."""
+
+    def submit(self, fn: Callable[..., R], /, *args: Any, **kwargs: Any) -> Future[R]:
+        """Run it; its error, if it has one, is the future's."""
+        future: Future[R] = Future()
+        try:
+            future.set_result(fn(*args, **kwargs))
+        except Exception as error:
+            future.set_exception(error)
+        return future
+
+
+class Pool:
+    """Processes of this machine; where one is killed, what was not done is done again by new ones.
+
+    Attributes:
+        jobs: how many.
+    """
+
+    def __init__(self, jobs: int) -> None:
+        self.jobs = jobs
+        self._executor: ProcessPoolExecutor | None = None
+
+    def map(self, work: Callable[..., R], inputs: list[tuple[Any, ...]], progress: Progress) -> list[R]:
+        """The results of some work on each of the inputs.
+
+        Raises:
+            WorkError: processes were killed again and again.
+        """
+        done: dict[int, R] = {}
+        for _ in range(_POOLS):
+            left = [number for number in range(len(inputs)) if number not in done]
+            try:
+                _gather(self._running(), work, inputs, left, done, progress)
+            except BrokenProcessPool:
+                self.close()
+                continue
+            return [done[number] for number in range(len(inputs))]
+        raise WorkError("a process was killed again and again, as when memory runs out. Use fewer --jobs, or less --memory.")
+
+    def _running(self) -> ProcessPoolExecutor:
+        from multiprocessing import get_context
+
+        if self._executor is None:
+            self._executor = ProcessPoolExecutor(self.jobs, mp_context=get_context("spawn"))
+        return self._executor
+
+    def close(self) -> None:
+        """Let the processes go."""
+        if self._executor is not None:
+            self._executor.shutdown(cancel_futures=True)
+            self._executor = None
+
+
+class Over:
+    """Any executor of futures.
+
+    Attributes:
+        executor: it.
+    """
+
+    def __init__(self, executor: Executor) -> None:
+        self.executor = executor
+
+    def map(self, work: Callable[..., R], inputs: list[tuple[Any, ...]], progress: Progress) -> list[R]:
+        """The results of some work on each of the inputs."""
+        done: dict[int, R] = {}
+        _gather(self.executor, work, inputs, list(range(len(inputs))), done, progress)
+        return [done[number] for number in range(len(inputs))]
+
+
+Workers = Pool | Over
+
+
+def _gather(
+    executor: Executor, work: Callable[..., R], inputs: list[tuple[Any, ...]], numbers: list[int], done: dict[int, R],
+    progress: Progress,
+) -> None:  # fmt: skip
+    futures = {executor.submit(work, *inputs[number]): number for number in numbers}
+    for future in as_completed(futures):
+        done[futures[future]] = future.result()
+        progress.advance(1)
+
+
+@contextmanager
+def workers(jobs: int, cluster: str | None) -> Iterator[Workers]:
+    """Those that are asked for.
+
+    Args:
+        jobs: processes of this machine; with 1, the work is done in this one.
+        cluster: the address of a cluster's scheduler, which then does the work instead.
+
+    Raises:
+        UsageError: the extra for clusters is not installed.
+        WorkError: no scheduler answers there.
+    """
+    if cluster is None and jobs == 1:
+        yield Over(InProcess())
+    elif cluster is None:
+        with closing(Pool(jobs)) as pool:
+            yield pool
+    else:
+        with _cluster(cluster) as over:
+            yield over
+
+
+@contextmanager
+def _cluster(cluster: str) -> Iterator[Over]:
+    try:
+        import distributed
+        from distributed.comm.core import CommClosedError
+    except ImportError:
+        raise UsageError("--cluster needs the extra for clusters: pip install 'milepost[cluster]'.") from None
+    try:
+        client: Any = distributed.Client(cluster, timeout=_PATIENCE, set_as_default=False)  # type: ignore[no-untyped-call]
+    except (OSError, ValueError, TimeoutError) as error:
+        said = _first_line(error)
+        raise WorkError(f"{cluster}: no scheduler answers there ({said}). Start one, or mend the address.") from None
+    try:
+        with client:
+            yield Over(client.get_executor(retries=_POOLS))
+    except (distributed.KilledWorker, CommClosedError, CancelledError, ImportError) as error:
+        said = _first_line(error)
+        raise WorkError(f"{cluster}: the work broke off there ({said}). Do its workers have this version of Mile Post?") from None
+
+
+def _first_line(error: Exception) -> str:
+    return (str(error).splitlines() or [type(error).__name__])[0]

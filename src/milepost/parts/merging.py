@@ -1,0 +1,77 @@
+"""Puts what came of the parts of a log together: the same play as of the whole log, without its records."""
+
+from __future__ import annotations
+
+from dataclasses import fields
+from typing import Any
+
+import numpy as np
+
+from milepost.gate.clock import session_order
+from milepost.gate.gate import Gated, players_of
+from milepost.logs.interface import Ints, Log
+from milepost.parts.tasks import SUMMARIES, PlayedPart
+from milepost.playback.around import AroundAttempts, SessionTimes
+from milepost.playback.play import AttemptTable, MoveTable, Play
+
+_PLACES = ("opened_at", "closed_at", "at")  # columns that point into the order of replay
+
+
+def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, inferred: bool) -> Play:
+    """The play of a whole log.
+
+    Args:
+        parts: what came of all its parts.
+        log: the log without records, and without sessions left out.
+        debug_sessions: how many were left out as debug.
+        inferred: whether the order of the levels was.
+    """
+    count = len(log.sessions.name)
+    lengths = _by_session([part.lengths for part in parts], parts, count)
+    bounds = np.concatenate(([0], np.cumsum(lengths)))
+    columns = ([getattr(part.times, one.name) for part in parts] for one in fields(SessionTimes))
+    times = SessionTimes(*(_by_session(column, parts, count) for column in columns))
+    players, player = players_of(log.sessions)
+    sequence = session_order(log.sessions, player, np.nan_to_num(times.first))
+    rank = np.empty(count, np.int64)
+    rank[sequence] = np.arange(count)
+    shifts = [_shift(part, bounds, count) for part in parts]
+    attempts, order = _joined(AttemptTable, [part.attempts for part in parts], shifts, rank)
+    moves, _ = _joined(MoveTable, [part.moves for part in parts], shifts, rank)
+    nothing = np.zeros(0, np.int64)
+    gated = Gated(
+        log, debug_sessions, parts[0].stops, nothing, nothing, nothing, bounds, np.zeros(0, np.bool_),
+        _by_session([part.coarse for part in parts], parts, count), players, player, sequence,
+    )  # fmt: skip
+    known: dict[type, Any] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in SUMMARIES}
+    known |= {AroundAttempts: AroundAttempts.joined([part.around for part in parts], order), SessionTimes: times}
+    end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
+    return Play(gated, attempts, moves, end, endless, inferred, known)
+
+
+def _by_session(columns: list[Any], parts: list[PlayedPart], count: int) -> Any:
+    """A column by session, from those of the parts."""
+    whole = np.zeros(count, columns[0].dtype)
+    for column, part in zip(columns, parts, strict=True):
+        whole[part.sessions] = column
+    return whole
+
+
+def _shift(part: PlayedPart, bounds: Ints, count: int) -> Ints:
+    """Per session, how far its records lie further on in the whole than in the part."""
+    shift = np.zeros(count, np.int64)
+    shift[part.sessions] = bounds[part.sessions] - part.begins
+    return shift
+
+
+def _joined(kind: Any, tables: list[Any], shifts: list[Ints], rank: Ints) -> tuple[Any, Ints]:
+    """One table of several, in the order of play, and the places that its rows had one after the other."""
+    session = np.concatenate([table.session for table in tables])
+    order = np.argsort(rank[session], kind="stable")
+    columns = {}
+    for one in fields(kind):
+        own = [getattr(table, one.name) for table in tables]
+        if one.name in _PLACES:
+            own = [column + shift[table.session] for column, shift, table in zip(own, shifts, tables, strict=True)]
+        columns[one.name] = np.concatenate(own)[order]
+    return kind(**columns), order

@@ -1,0 +1,96 @@
+"""A packed store that is replayed part by part, on as many workers as there are: the same play as of the whole log."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import reduce
+from operator import add, or_
+from pathlib import Path
+
+import numpy as np
+
+from milepost.gate.gate import gate, without_debug
+from milepost.gate.selection import Condition, only, require_any, require_known
+from milepost.gate.survey import Survey
+from milepost.logs.interface import Bools, Log
+from milepost.logs.store import groups_of_parts
+from milepost.parts.executors import Workers
+from milepost.parts.merging import merged
+from milepost.parts.tasks import Part, Wanted, hits_of_part, levels_of_part, opened, play_part, survey_part
+from milepost.playback.infer import infer_order
+from milepost.playback.play import Play
+from milepost.playback.replay import require_few
+from milepost.progress import SILENT, Progress
+
+
+@dataclass(frozen=True)
+class PartedLog:
+    """A store, its parts, and who works on them.
+
+    Attributes:
+        log: the store's log, without records.
+        parts: the parts that hold records.
+    """
+
+    log: Log
+    parts: list[Part]
+
+    @classmethod
+    def of(cls, folder: Path, additions: int) -> PartedLog:
+        """Open a store.
+
+        Args:
+            folder: the store's folder; workers elsewhere see it under the same name.
+            additions: how often it has been added to.
+
+        Raises:
+            LogError: the store is damaged.
+        """
+        store = str(folder.resolve())
+        manifest, log = opened(store, additions)
+        return cls(log, [Part(store, additions, numbers) for numbers in groups_of_parts(manifest)])
+
+    def fitting(self, conditions: tuple[Condition, ...], workers: Workers) -> Bools | None:
+        """Per session, whether it fits all conditions; None without any.
+
+        Raises:
+            UsageError: no session fits, or a condition is on a key that the log does not have.
+        """
+        if not conditions:
+            return None
+        kept, log = np.ones(len(self.log.sessions.name), np.bool_), self.log
+        for condition in conditions:
+            require_known(condition, log)
+            fits = self._hits(condition, workers)[kept] if condition.of_records else condition.fits(log)
+            require_any(fits, condition, log)
+            kept[kept] = fits
+            log = only(log, fits)
+        return kept
+
+    def _hits(self, condition: Condition, workers: Workers) -> Bools:
+        hits = workers.map(hits_of_part, [(part, condition) for part in self.parts], SILENT)
+        return condition.judged(reduce(or_, hits))
+
+    def play(self, wanted: Wanted, workers: Workers, progress: Progress = SILENT) -> Play:
+        """Replay what is wanted of it: survey all parts, replay each, and put them together.
+
+        Raises:
+            LogError: the store is damaged, or no course is given and there are too many levels to infer their order.
+        """
+        log = wanted.of(self.log)
+        log, debug_sessions = (log, 0) if wanted.rules.keep_debug else without_debug(log)
+        progress.step("surveying parts")
+        surveys = workers.map(survey_part, [(part, wanted) for part in self.parts], progress)
+        survey: Survey = reduce(add, surveys)
+        order = None if wanted.course else self._order(wanted, survey, log, workers, progress)
+        progress.step("replaying parts")
+        played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
+        return merged(played, log, debug_sessions, wanted.course is None)
+
+    def _order(self, wanted: Wanted, survey: Survey, log: Log, workers: Workers, progress: Progress) -> list[int]:
+        """The order of the levels, inferred."""
+        progress.step("inferring the order of the levels")
+        seen = reduce(add, workers.map(levels_of_part, [(part, wanted, survey) for part in self.parts], progress))
+        require_few(seen.levels, log)
+        return infer_order(seen, gate(log, None, True, survey).stops.names)
+

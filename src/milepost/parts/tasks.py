@@ -1,0 +1,147 @@
+"""Work on one part of a packed store: what a worker does, and what it sends back.
+
+Parts share no player and no session, and know the sessions and names of the whole by the same numbers; so what comes of them
+merges, and the whole is what it would be in one piece.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from milepost.audit.signs import Signs
+from milepost.gate.anonymous import anonymous
+from milepost.gate.gate import Gated, gate, without_debug
+from milepost.gate.names import Stops
+from milepost.gate.selection import Condition, only
+from milepost.gate.survey import Survey, survey_of
+from milepost.logs.course import Course
+from milepost.logs.interface import Bools, Ints, Log
+from milepost.logs.store import Manifest, read_manifest, records_of, skeleton
+from milepost.measures.raw import RawCounts
+from milepost.playback.around import AroundAttempts, SessionTimes
+from milepost.playback.infer import Precedence
+from milepost.playback.play import AttemptTable, MoveTable, Summary
+from milepost.playback.replay import levels_in_play, replay_gated
+from milepost.playback.tallies import Tallies
+from milepost.progress import SILENT
+from milepost.rules import ReplayRules
+
+SUMMARIES: tuple[type[Summary], ...] = (Tallies, RawCounts, Signs)
+_SURVEYED = ("session", "event", "level", "to", "whole")
+
+
+@dataclass(frozen=True)
+class Part:
+    """Some parts of a store that belong together.
+
+    Attributes:
+        store: the store's folder, as every worker sees it.
+        additions: how often it had been added to, so that no worker takes an older or newer one for it.
+        numbers: which parts.
+    """
+
+    store: str
+    additions: int
+    numbers: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is replayed, and how.
+
+    Attributes:
+        course: the course, if one is given.
+        rules: the replay's settings.
+        kept: per session of the store, whether it takes part; None where all do.
+        anonymous: whether names of people are left out.
+    """
+
+    course: Course | None
+    rules: ReplayRules
+    kept: Bools | None = None
+    anonymous: bool = False
+
+    def of(self, log: Log) -> Log:
+        """What is wanted of a log, or of a part of it."""
+        log = log if self.kept is None else only(log, self.kept)
+        return anonymous(log) if self.anonymous else log
+
+
+@dataclass(frozen=True)
+class PlayedPart:
+    """What came of a part.
+
+    Attributes:
+        sessions: the numbers of its sessions; the columns by session are theirs.
+        begins: where each session begins in the part's order of replay.
+        lengths: how many records each has in it.
+        stops: what the names stand for; the same in every part.
+        summaries: what was made of its records.
+    """
+
+    sessions: Ints
+    begins: Ints
+    lengths: Ints
+    end: Ints
+    endless: Bools
+    coarse: Bools
+    times: SessionTimes
+    attempts: AttemptTable
+    around: AroundAttempts
+    moves: MoveTable
+    stops: Stops
+    summaries: dict[type, Any]
+
+
+@lru_cache(maxsize=1)
+def opened(store: str, additions: int) -> tuple[Manifest, Log]:
+    """A store's manifest, and its log without records."""
+    return read_manifest(Path(store)), skeleton(Path(store))
+
+
+def _log_of(part: Part, columns: tuple[str, ...] | None = None) -> Log:
+    """The log of a part; whoever uses it does not change its lists."""
+    manifest, log = opened(part.store, part.additions)
+    return replace(log, records=records_of(Path(part.store), manifest, part.numbers, columns))
+
+
+def hits_of_part(part: Part, condition: Condition) -> Bools:
+    """Per session of the store, whether a record in the part fits a condition on records."""
+    return condition.hits(_log_of(part))
+
+
+def survey_part(part: Part, wanted: Wanted) -> Survey:
+    """Count names and clocks."""
+    log = wanted.of(_log_of(part, _SURVEYED))
+    return survey_of(log if wanted.rules.keep_debug else without_debug(log)[0])
+
+
+def _gated(part: Part, wanted: Wanted, survey: Survey) -> tuple[Gated, Ints]:
+    """The part as the gate lets it through, for its own sessions only, and their numbers."""
+    gated = gate(wanted.of(_log_of(part)), wanted.course, wanted.rules.keep_debug, survey)
+    own = np.zeros(len(gated.player), np.bool_)
+    own[gated.log.records.session] = True
+    gated.sequence = gated.sequence[own[gated.sequence]]
+    return gated, np.flatnonzero(own)
+
+
+def levels_of_part(part: Part, wanted: Wanted, survey: Survey) -> Precedence:
+    """Who came to which level first, to infer the order of the levels from."""
+    return levels_in_play(_gated(part, wanted, survey)[0], wanted.rules)
+
+
+def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None) -> PlayedPart:
+    """Replay a part, and let its records go."""
+    gated, sessions = _gated(part, wanted, survey)
+    play = replay_gated(gated, wanted.rules, order, SILENT)
+    times = SessionTimes(*(column[sessions] for column in vars(play.session_times).values()))
+    return PlayedPart(
+        sessions, gated.bounds[sessions], np.diff(gated.bounds)[sessions], play.end[sessions], play.endless[sessions],
+        gated.coarse[sessions], times, play.attempts, play.around, play.moves, play.gated.stops,
+        {kind: play.summary(kind) for kind in SUMMARIES},
+    )  # fmt: skip
