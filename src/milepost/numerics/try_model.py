@@ -17,7 +17,9 @@ informative right censoring by modeling the censoring process", Biometrics 44 (1
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any, Final
 
 import numpy as np
@@ -28,7 +30,9 @@ _REACH: Final = 5.0  # abilities are integrated over this many standard deviatio
 _ITERATIONS: Final = 60
 _WIDE: Final = 1.5  # logits; a spread of abilities up to which the points of integration are dense enough
 _SAMPLE: Final = 500  # subjects
+_TIMES: Final = 8  # as many subjects as in a sample of them
 _AT_ONCE: Final = 1000  # subjects
+_FAR: Final = 35.0  # logits beyond which a chance is as good as 0 or 1
 _HALVINGS: Final = 12  # of a step that leads down
 _SLACK: Final = 1e-9  # of the log posterior, for rounding
 _CLOSE: Final = 5e-3  # the step after which no other is worth it; Newton's error is about its square
@@ -75,8 +79,20 @@ class TriesOfItems:
     def of_the_first(self, subjects: int) -> TriesOfItems:
         """Those of so many subjects."""
         few = self.subject < subjects
-        left = None if self.left is None else self.left[few]
-        return TriesOfItems(self.subject[few], self.item[few], self.number[few], self.success[few], left)
+        return self._some(few)
+
+    def in_blocks(self) -> Iterator[tuple[int, TriesOfItems]]:
+        """Blocks of subjects: the number of the first one, and the tries of all in it."""
+        rising = bool((np.diff(self.subject) >= 0).all())
+        own = self if rising else self._some(np.argsort(self.subject, kind="stable"))
+        firsts = np.arange(0, max(1, int(own.subject.max(initial=0)) + 1), _AT_ONCE)
+        bounds = [*np.searchsorted(own.subject, firsts).tolist(), len(own.subject)]
+        for first, ends in zip(firsts.tolist(), pairwise(bounds), strict=True):
+            yield first, own._some(slice(*ends))
+
+    def _some(self, rows: Any) -> TriesOfItems:
+        left = None if self.left is None else self.left[rows]
+        return TriesOfItems(self.subject[rows], self.item[rows], self.number[rows], self.success[rows], left)
 
 
 def fit_tries(tries: TriesOfItems, n_items: int) -> Fit:
@@ -84,7 +100,7 @@ def fit_tries(tries: TriesOfItems, n_items: int) -> Fit:
     data = _Data(tries, n_items)
     values = data.start()
     if data.n_subjects > 2 * _SAMPLE:  # most of the way on a sample, the rest on all
-        sample = fit_tries(tries.of_the_first(_SAMPLE), n_items)
+        sample = fit_tries(tries.of_the_first(max(_SAMPLE, data.n_subjects // _TIMES)), n_items)
         values = np.concatenate((sample.difficulty, sample.others))
     values, information = _uphill(data, values)
     covariance: Floats = np.linalg.inv(_definite(information)).astype(np.float64)
@@ -101,26 +117,26 @@ def _uphill(data: _Data, values: Floats) -> tuple[Floats, Floats]:
 
     Gives the top and the information beside it.
     """
-    height = data.height(values)
+    height, gradient, information = data.slopes(values)
     for _ in range(_ITERATIONS):
-        gradient, information = data.slopes(values)
         bends_right = float(np.linalg.eigvalsh(information).min()) > 0
         step = np.clip(np.linalg.solve(information if bends_right else _definite(information), gradient), -_STEP, _STEP)
+        if bends_right and np.abs(step).max() < _CLOSE:
+            return values + step, information
         for _ in range(_HALVINGS):
-            reached = data.height(values + step)
-            if reached >= height - _SLACK:
+            reached = data.slopes(values + step)
+            if reached[0] >= height - _SLACK:
                 break
             step = step / 2
-        values, height = values + step, reached
-        if bends_right and np.abs(step).max() < _CLOSE:
-            break
+        values = values + step
+        height, gradient, information = reached
     return values, information
 
 
 def fit_around(fit: Fit, difficulty: Floats, tries: TriesOfItems) -> tuple[Floats, Floats]:
     """Difficulties with their covariance as the likelihood's slope and curvature at other difficulties would have them."""
     n = len(difficulty)
-    gradient, information = _Data(tries, n).slopes(np.concatenate((difficulty, fit.others)))
+    _, gradient, information = _Data(tries, n).slopes(np.concatenate((difficulty, fit.others)))
     covariance: Floats = np.linalg.inv(_definite(information)).astype(np.float64)
     return difficulty + (covariance @ gradient)[:n], covariance[:n, :n]
 
@@ -136,74 +152,86 @@ def _definite(matrix: Floats) -> Floats:
 class _Data:
     """What was tried, gathered by subject and by kind, with the points of integration; sums over blocks of subjects merge.
 
-    A kind is an item with a try's number, or, of going on after a failure, that number alone.
+    A kind is an item with a try's number, or, of going on after a failure, that number alone. Kinds of one item lie together.
     """
 
     def __init__(self, tries: TriesOfItems, n_items: int) -> None:
         self.n_items = n_items
         self.n_subjects = int(tries.subject.max(initial=-1)) + 1
         most = int(tries.number.max(initial=1)) + 1
-        kinds, kind = np.unique(tries.item * most + tries.number, return_inverse=True)
-        subject, won = tries.subject, tries.success
+        kinds = np.flatnonzero(np.bincount(tries.item * most + tries.number))
+        item, number = kinds // most, kinds % most
+        worn = _WORN if tries.left is not None else 0
+        self.goes_on = np.arange(len(kinds) + worn) >= len(kinds)
+        self.design = np.zeros((len(kinds) + worn, n_items + HOLD))  # kind by parameter that enters linearly
+        self.design[np.arange(len(kinds)), item] = -1.0
+        self.design[: len(kinds), n_items + LEARNING] = np.log(number)
+        self.design[len(kinds) :, n_items + PATIENCE] = 1.0
+        self.design[len(kinds) :, n_items + WEAR] = np.arange(worn)
+        bounds = [*np.searchsorted(item, np.arange(n_items + 1)).tolist(), len(self.design)]
+        self.groups = [(n if n < n_items else None, slice(*ends)) for n, ends in enumerate(pairwise(bounds)) if ends[0] < ends[1]]
+        self.points, self.log_weight = _points(float(np.bincount(tries.subject, minlength=1).max(initial=0)))
+        code = np.zeros(n_items * most + most, np.int64)
+        code[kinds] = np.arange(len(kinds))
+        self.blocks = [self._block(part, code, most, first) for first, part in tries.in_blocks()]
+
+    def _block(self, tries: TriesOfItems, code: Ints, most: int, first: int) -> _Block:
+        """The tries of some subjects, the first of which has this number."""
+        from scipy.sparse import csr_matrix
+
+        subject, kind, won = tries.subject - first, code[tries.item * most + tries.number], tries.success
         if tries.left is not None:
             failed = ~tries.success
-            subject = np.concatenate((subject, subject[failed]))
-            kind = np.concatenate((kind, len(kinds) + np.minimum(tries.number[failed], _WORN) - 1))
+            worn = np.minimum(tries.number[failed], _WORN) - 1 + np.count_nonzero(~self.goes_on)
+            subject, kind = np.concatenate((subject, subject[failed])), np.concatenate((kind, worn))
             won = np.concatenate((won, ~tries.left[failed]))
-        self.item = kinds // most  # of the kinds that are tries; the others are of going on
-        n_kinds = len(kinds) + (_WORN if tries.left is not None else 0)
-        self.goes_on = np.arange(n_kinds) >= len(kinds)
-        self.design = np.zeros((n_kinds, n_items + HOLD))  # kind by parameter that enters linearly
-        self.design[np.arange(len(kinds)), self.item] = -1.0
-        self.design[: len(kinds), n_items + LEARNING] = np.log(kinds % most)
-        self.design[len(kinds) :, n_items + PATIENCE] = 1.0
-        self.design[len(kinds) :, n_items + WEAR] = np.arange(n_kinds - len(kinds))
-        self.points, self.log_weight = _points(float(np.bincount(tries.subject, minlength=1).max(initial=0)))
-        self.blocks = _blocks(subject, kind, won, (self.n_subjects, n_kinds), self.design)
+        count = min(_AT_ONCE, self.n_subjects - first)
+        shape = (count, len(self.design))
+        all_tries: Any = csr_matrix((np.ones(len(subject)), (subject, kind)), shape=shape).tocsc()
+        groups = [all_tries[:, place].tocsr() for _, place in self.groups]
+        wins: Any = csr_matrix((won.astype(np.float64), (subject, kind)), shape=shape)
+        going = np.asarray(wins @ self.goes_on.astype(np.float64))
+        totals = np.asarray(all_tries.sum(axis=0)).ravel(), np.asarray(wins.sum(axis=0)).ravel()
+        return _Block(groups, all_tries.T.tocsr(), np.asarray(wins @ self.design), np.asarray(wins.sum(axis=1)).ravel() - going,
+                      going, *totals)  # fmt: skip
 
     def start(self) -> Floats:
         """Where to begin: smoothed rates, and the priors."""
         own = self.design[:, : self.n_items] != 0
-        wins, tries = (sum(np.asarray(of.sum(axis=0)).ravel() for of in each) @ own
-                       for each in zip(*((block.wins, block.tries) for block in self.blocks), strict=True))  # fmt: skip
+        tries, wins = (np.sum([getattr(block, name) for block in self.blocks], axis=0) @ own for name in ("tried", "won_by_kind"))
         rate = (wins + 0.5) / (tries + 1.0)
         return np.concatenate((-np.log(rate / (1 - rate)), [mean for mean, _ in _PRIORS]))
 
-    def _slope(self, values: Floats) -> Floats:
-        """Per kind, how much of an ability counts."""
-        slope: Floats = np.where(self.goes_on, values[self.n_items + HOLD], 1.0)
-        return slope
-
-    def _chances(self, values: Floats) -> Floats:
-        """Per kind and point, the chance of success."""
+    def _at(self, values: Floats) -> _At:
+        """What depends on the parameters alone."""
+        ability, hold = np.exp(values[-1]) * self.points, float(values[self.n_items + HOLD])
         linear = self.design @ values[: self.n_items + HOLD]
-        ability = np.exp(values[-1]) * self.points
-        chance: Floats = 1.0 / (1.0 + np.exp(-np.clip(linear[:, None] + np.outer(self._slope(values), ability), -35, 35)))
-        return chance
+        slope = np.where(self.goes_on, hold, 1.0)
+        logit = np.clip(linear[:, None] + np.outer(slope, ability), -_FAR, _FAR)
+        chance = 1.0 / (1.0 + np.exp(-logit))
+        return _At(values[: self.n_items + HOLD], ability, hold, slope, chance, np.log1p(-chance), self.log_weight)
 
     def abilities(self, values: Floats) -> Floats:
         """Per subject, the posterior mean of the ability."""
-        chance = self._chances(values)
-        weights = [block.weights(chance, self.log_weight)[0] for block in self.blocks]
-        means: Floats = np.concatenate([weight @ self.points for weight in weights]) * np.exp(values[-1])
+        at = self._at(values)
+        fails = [at.fail[place] for _, place in self.groups]
+        means: Floats = np.concatenate([
+            block.weights(sum(tries @ fail for tries, fail in zip(block.groups, fails, strict=True)), at)[0] @ at.ability
+            for block in self.blocks
+        ])  # fmt: skip
         return means
 
-    def height(self, values: Floats) -> float:
-        """The log posterior, but for a constant."""
-        chance = self._chances(values)
-        likelihood = sum(float(block.weights(chance, self.log_weight)[1].sum()) for block in self.blocks)
-        mean, precision = self._prior()
-        return likelihood - 0.5 * float(precision @ (values - mean) ** 2)
-
-    def slopes(self, values: Floats) -> tuple[Floats, Floats]:
-        """The gradient of the log posterior and its observed information, by Louis' identity."""
-        chance, ability = self._chances(values), np.exp(values[-1]) * self.points
+    def slopes(self, values: Floats) -> tuple[float, Floats, Floats]:
+        """The log posterior (but for a constant), its gradient and its observed information, by Louis' identity."""
+        at = self._at(values)
         prior_mean, precision = self._prior()
+        height = -0.5 * float(precision @ (values - prior_mean) ** 2)
         gradient, information = -precision * (values - prior_mean), np.diag(precision)
-        mass = np.zeros(chance.shape)
+        mass = np.zeros(at.chance.shape)
+        dense = [np.hstack((at.fail[own], at.chance[own], self._counts(own) * at.chance[own])) for _, own in self.groups]
         for block in self.blocks:
-            weight = block.weights(chance, self.log_weight)[0]
-            score = self._scores(block, chance, ability, values[self.n_items + HOLD])
+            score, weight, likelihood = self._scores(block, at, dense)
+            height += float(likelihood.sum())
             weighed = score * weight
             mean = weighed.sum(axis=2)
             gradient = gradient + mean.sum(axis=1)
@@ -212,24 +240,37 @@ class _Data:
             mass += block.subjects @ weight
             information[-2:, -1] -= weighed[-2:].sum(axis=(1, 2))  # the logarithm of the spread enters through its exponential,
             information[-1, -2] = information[-2, -1]  # and is multiplied by what holds the able
-        return gradient, information + self._complete(mass * chance * (1 - chance), ability, self._slope(values))
+        return height, gradient, information + self._complete(mass * at.chance * (1 - at.chance), at)
 
-    def _scores(self, block: _Block, chance: Floats, ability: Floats, hold: float) -> Floats:
-        """Parameter by subject by point, the score if the ability were this."""
-        n = self.n_items
-        score = np.zeros((n + len(_PRIORS), block.tries.shape[0], len(ability)))
-        for linear, (tries, won) in block.by_parameter.items():
-            score[linear] = won[:, None] - tries @ chance
-        score[n + HOLD] = score[n + PATIENCE] * ability
-        score[n + LOG_SD] = (hold * score[n + PATIENCE] - score[:n].sum(axis=0)) * ability
-        return score
+    def _counts(self, place: slice) -> Floats:
+        """Of some kinds, what learning or wear counts for."""
+        counts: Floats = self.design[place, self.n_items + LEARNING] + self.design[place, self.n_items + WEAR]
+        return counts[:, None]
 
-    def _complete(self, mass: Floats, ability: Floats, slope: Floats) -> Floats:
+    def _scores(self, block: _Block, at: _At, dense: list[Floats]) -> tuple[Floats, Floats, Floats]:
+        """By parameter, subject and point, the score if the ability were this; weights and likelihoods as `weights` has them."""
+        n, points = self.n_items, len(at.ability)
+        score = np.zeros((n + len(_PRIORS), block.won.shape[0], points))
+        failing = np.zeros(score.shape[1:])
+        for (item, _), tries, known in zip(self.groups, block.groups, dense, strict=True):
+            fail, expected, counted = np.split(tries @ known, 3, axis=1)
+            failing += fail
+            if item is None:
+                score[n + PATIENCE], score[n + WEAR] = -expected, -counted
+            else:
+                score[item] = expected
+                score[n + LEARNING] -= counted
+        score[: n + HOLD] += block.won.T[:, :, None]
+        score[n + HOLD] = score[n + PATIENCE] * at.ability
+        score[n + LOG_SD] = (at.hold * score[n + PATIENCE] - score[:n].sum(axis=0)) * at.ability
+        return score, *block.weights(failing, at)
+
+    def _complete(self, mass: Floats, at: _At) -> Floats:
         """The information if the abilities were known: kinds weighted by point."""
         size = self.n_items + len(_PRIORS)
         information = np.zeros((size, size))
-        for place, own in enumerate(ability):
-            known = np.column_stack((self.design, own * self.goes_on, own * slope))
+        for place, own in enumerate(at.ability):
+            known = np.column_stack((self.design, own * self.goes_on, own * at.slope))
             information += known.T @ (mass[:, place, None] * known)
         return information
 
@@ -241,41 +282,53 @@ class _Data:
 
 
 @dataclass(frozen=True)
-class _Block:
-    """Some subjects: how often each tried and won, by kind, as sparse matrices.
+class _At:
+    """What depends on the parameters alone: by point the ability, by kind the slope, by both the chance and log(1 - chance)."""
 
-    ``by_parameter`` has, for each parameter that enters linearly, the tries times what it counts for, and the wins' sum.
+    linear: Floats
+    ability: Floats
+    hold: float
+    slope: Floats
+    chance: Floats
+    fail: Floats
+    log_weight: Floats
+
+
+@dataclass(frozen=True)
+class _Block:
+    """Some subjects.
+
+    Attributes:
+        groups: how often each tried, subjects by kind, for the kinds of one item after the other.
+        subjects: the same for all kinds, kinds by subject.
+        won: the design of what was won, summed, by subject and parameter.
+        won_tries: per subject, how many tries succeeded.
+        won_going: per subject, how often it went on.
+        tried: per kind, how often it was tried.
+        won_by_kind: per kind, how often it was won.
     """
 
-    tries: Any
-    wins: Any
-    subjects: Any  # the tries, turned: kinds down
-    by_parameter: dict[int, tuple[Any, Floats]]
+    groups: list[Any]
+    subjects: Any
+    won: Floats
+    won_tries: Floats
+    won_going: Floats
+    tried: Floats
+    won_by_kind: Floats
 
-    def weights(self, chance: Floats, log_weight: Floats) -> tuple[Floats, Floats]:
-        """Per subject and point, the posterior weight; per subject, the log likelihood."""
-        fail = np.log1p(-chance)
-        logs = self.wins @ (np.log(chance) - fail) + self.tries @ fail + log_weight
+    def weights(self, failing: Floats, at: _At) -> tuple[Floats, Floats]:
+        """Per subject and point, the posterior weight; per subject, the log likelihood.
+
+        Args:
+            failing: per subject and point, the log likelihood had every try failed.
+            at: the parameters.
+        """
+        ability = (self.won_tries + at.hold * self.won_going)[:, None] * at.ability
+        logs = failing + (self.won @ at.linear)[:, None] + ability + at.log_weight
         most = logs.max(axis=1, keepdims=True)
         weight: Floats = np.exp(logs - most)
         total = weight.sum(axis=1, keepdims=True)
         return weight / total, (np.log(total) + most)[:, 0]
-
-
-def _blocks(subject: Ints, kind: Ints, won: Bools, shape: tuple[int, int], design: Floats) -> list[_Block]:
-    from scipy.sparse import csr_matrix
-
-    tries: Any = csr_matrix((np.ones(len(subject)), (subject, kind)), shape=shape)
-    wins: Any = csr_matrix((won.astype(np.float64), (subject, kind)), shape=shape)
-    blocks = []
-    for first in range(0, max(1, shape[0]), _AT_ONCE):
-        own_tries, own_wins = tries[first : first + _AT_ONCE], wins[first : first + _AT_ONCE]
-        by_parameter = {}
-        for parameter in np.flatnonzero(design.any(axis=0)):
-            scaled = own_tries.multiply(design[:, parameter][None, :]).tocsr()
-            by_parameter[int(parameter)] = scaled, np.asarray(own_wins @ design[:, parameter])
-        blocks.append(_Block(own_tries, own_wins, own_tries.T.tocsr(), by_parameter))
-    return blocks
 
 
 def _points(heaviest: float) -> tuple[Floats, Floats]:

@@ -10,15 +10,16 @@ import numpy as np
 from milepost.gate.clock import session_order
 from milepost.gate.gate import Gated, players_of
 from milepost.logs.interface import Ints, Log
+from milepost.parts.slim import joined
 from milepost.parts.tasks import SUMMARIES, PlayedPart
 from milepost.playback.around import AroundAttempts, SessionTimes
 from milepost.playback.play import AttemptTable, MoveTable, Play
 
-_PLACES = ("opened_at", "closed_at", "at")  # columns that point into the order of replay
+_PLACES = frozenset({"opened_at", "closed_at", "at"})  # columns that point into the order of replay
 
 
 def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, inferred: bool) -> Play:
-    """The play of a whole log.
+    """The play of a whole log; what came of the parts is used up.
 
     Args:
         parts: what came of all its parts.
@@ -36,15 +37,18 @@ def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, inferred: boo
     rank = np.empty(count, np.int64)
     rank[sequence] = np.arange(count)
     shifts = [_shift(part, bounds, count) for part in parts]
-    attempts, order = _joined(AttemptTable, [part.attempts for part in parts], shifts, rank)
-    moves, _ = _joined(MoveTable, [part.moves for part in parts], shifts, rank)
+    order = _in_order([part.attempts for part in parts], shifts, rank)
+    attempts = AttemptTable(**_joined([part.attempts for part in parts], order))
+    around = AroundAttempts(**_joined([part.around for part in parts], order))
+    moving = [part.moves for part in parts]
+    moves = MoveTable(**_joined(moving, _in_order(moving, shifts, rank)))
     nothing = np.zeros(0, np.int64)
     gated = Gated(
         log, debug_sessions, parts[0].stops, nothing, nothing, nothing, bounds, np.zeros(0, np.bool_),
         _by_session([part.coarse for part in parts], parts, count), players, player, sequence,
     )  # fmt: skip
     known: dict[type, Any] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in SUMMARIES}
-    known |= {AroundAttempts: AroundAttempts.joined([part.around for part in parts], order), SessionTimes: times}
+    known |= {AroundAttempts: around, SessionTimes: times}
     end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
     return Play(gated, attempts, moves, end, endless, inferred, known)
 
@@ -64,14 +68,14 @@ def _shift(part: PlayedPart, bounds: Ints, count: int) -> Ints:
     return shift
 
 
-def _joined(kind: Any, tables: list[Any], shifts: list[Ints], rank: Ints) -> tuple[Any, Ints]:
-    """One table of several, in the order of play, and the places that its rows had one after the other."""
-    session = np.concatenate([table.session for table in tables])
-    order = np.argsort(rank[session], kind="stable")
-    columns = {}
-    for one in fields(kind):
-        own = [getattr(table, one.name) for table in tables]
-        if one.name in _PLACES:
-            own = [column + shift[table.session] for column, shift, table in zip(own, shifts, tables, strict=True)]
-        columns[one.name] = np.concatenate(own)[order]
-    return kind(**columns), order
+def _in_order(tables: list[dict[str, Any]], shifts: list[Ints], rank: Ints) -> Ints:
+    """The places of the rows, one table after the other, in the order of play; places in the part become such in the whole."""
+    for table, shift in zip(tables, shifts, strict=True):
+        for name in _PLACES & table.keys():
+            table[name] = table[name] + shift[table["session"]]
+    return np.argsort(rank[np.concatenate([table["session"] for table in tables])], kind="stable")
+
+
+def _joined(tables: list[dict[str, Any]], order: Ints) -> dict[str, Any]:
+    """One table's columns of those of several, which are let go one by one, so that memory holds them once."""
+    return {name: joined(name, [table.pop(name) for table in tables], order) for name in list(tables[0])}

@@ -23,9 +23,10 @@ from milepost.logs.course import Course
 from milepost.logs.interface import Bools, Ints, Log
 from milepost.logs.store import Manifest, read_manifest, records_of, skeleton
 from milepost.measures.raw import RawCounts
-from milepost.playback.around import AroundAttempts, SessionTimes
+from milepost.parts.slim import slimmed
+from milepost.playback.around import SessionTimes
 from milepost.playback.infer import Precedence
-from milepost.playback.play import AttemptTable, MoveTable, Summary
+from milepost.playback.play import Summary
 from milepost.playback.replay import levels_in_play, replay_gated
 from milepost.playback.tallies import Tallies
 from milepost.progress import SILENT
@@ -80,6 +81,7 @@ class PlayedPart:
         sessions: the numbers of its sessions; the columns by session are theirs.
         begins: where each session begins in the part's order of replay.
         lengths: how many records each has in it.
+        attempts: the table's columns by name, slim; so are ``around`` and ``moves``.
         stops: what the names stand for; the same in every part.
         summaries: what was made of its records.
     """
@@ -91,9 +93,9 @@ class PlayedPart:
     endless: Bools
     coarse: Bools
     times: SessionTimes
-    attempts: AttemptTable
-    around: AroundAttempts
-    moves: MoveTable
+    attempts: dict[str, Any]
+    around: dict[str, Any]
+    moves: dict[str, Any]
     stops: Stops
     summaries: dict[type, Any]
 
@@ -142,6 +144,6 @@ def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | Non
     times = SessionTimes(*(column[sessions] for column in vars(play.session_times).values()))
     return PlayedPart(
         sessions, gated.bounds[sessions], np.diff(gated.bounds)[sessions], play.end[sessions], play.endless[sessions],
-        gated.coarse[sessions], times, play.attempts, play.around, play.moves, play.gated.stops,
+        gated.coarse[sessions], times, slimmed(play.attempts), slimmed(play.around), slimmed(play.moves), play.gated.stops,
         {kind: play.summary(kind) for kind in SUMMARIES},
     )  # fmt: skip

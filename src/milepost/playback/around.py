@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -34,11 +34,6 @@ class AroundAttempts:
     collected: Floats
     available: Floats
     silence: Floats
-
-    @classmethod
-    def joined(cls, parts: list[AroundAttempts], order: Ints) -> AroundAttempts:
-        """Those of several tables, one after the other, put in another order."""
-        return cls(*(np.concatenate([getattr(part, one.name) for part in parts])[order] for one in fields(cls)))
 
 
 def around_attempts(gated: Gated, table: AttemptTable) -> AroundAttempts:
