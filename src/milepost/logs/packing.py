@@ -14,7 +14,7 @@ from milepost.logs.logmap import LogMap
 from milepost.logs.pieces import read_in_pieces
 from milepost.logs.read import read_source
 from milepost.logs.sources import Source, expand
-from milepost.logs.store import PARTS, Manifest, append, checksum, is_store, locked, read_manifest, restore
+from milepost.logs.store import PARTS, Manifest, checksum, is_store, lay_down, locked, read_manifest, restore, seal
 from milepost.progress import Progress
 
 _AT_ONCE: Final = 256 << 20  # bytes of logs between two writings of the store
@@ -135,11 +135,16 @@ class _Packing:
             waiting += source.size()
             if waiting >= self.layout.at_once and not replaces:
                 self._lay_down()
+                self._seal()
                 waiting = 0
         if waiting or replaces or not is_store(self.folder):
             self._lay_down()
+            self._seal()
         return Packed(self.manifest.rows, self.manifest.rows - before, skipped)
 
     def _lay_down(self) -> None:
-        self.manifest = append(self.folder, self.manifest, self.builder, self.builder.columns())
+        self.manifest = lay_down(self.folder, self.manifest, self.builder, self.builder.columns())
         self.builder.clear_rows()
+
+    def _seal(self) -> None:
+        self.manifest = seal(self.folder, self.manifest, self.builder)

@@ -20,6 +20,7 @@ import numpy as np
 
 from milepost.errors import LogError, OutputError
 from milepost.logs.builder import RECORD_COLUMNS, RecordBuilder
+from milepost.logs.columns import slimmest
 from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
 from milepost.logs.sources import STORE_MANIFEST
 from milepost.output import write_text
@@ -150,29 +151,48 @@ def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[
     Raises:
         OutputError: a file cannot be written.
     """
+    return seal(folder, lay_down(folder, manifest, builder, rows), builder)
+
+
+def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, Any]) -> Manifest:
+    """Write records into their parts; they belong to the store once it is sealed.
+
+    Raises:
+        OutputError: a file cannot be written.
+    """
     number = manifest.additions + 1
-    joined = _lie(builder, rows["session"], manifest.parts)
+    joined = _lie(builder, rows["session"], manifest.parts) | {(one, other) for one, other in manifest.joined}
     parts = np.array(builder.lies_in, dtype=np.int64)[rows["session"]]
     count = len(rows["session"])
-    places = np.arange(manifest.rows, manifest.rows + count)
+    order = np.lexsort((rows["session"], parts))
+    bounds = np.searchsorted(parts[order], np.arange(manifest.parts + 1))
+    slim = {"row": np.arange(manifest.rows, manifest.rows + count), **{name: slimmest(column) for name, column in rows.items()}}
     added = []
-    for part in np.unique(parts).tolist():
-        own = np.flatnonzero(parts == part)
-        own = own[np.argsort(rows["session"][own], kind="stable")]
-        columns = {"row": places[own], **{name: np.ascontiguousarray(column[own]) for name, column in rows.items()}}
+    for part in np.flatnonzero(np.diff(bounds)).tolist():
+        own = order[bounds[part] : bounds[part + 1]]
+        columns = {name: np.ascontiguousarray(column[own]) for name, column in slim.items()}
         written = _written(folder, f"records/part={part:02d}/{number:06d}.parquet", columns)
         added.append(written | {"part": part, "rows": len(own)})
-    small = {"sessions": _session_columns, "names": _name_columns, "refused": _refused_columns}
-    tables = {name: _written(folder, f"{name}-{number:06d}.parquet", of(builder)) for name, of in small.items()}
-    joined |= {(one, other) for one, other in manifest.joined}
-    grown = replace(
-        manifest, rows=manifest.rows + count, additions=number, records=manifest.records + added, tables=tables,
-        joined=[list(pair) for pair in sorted(joined)], debug_only=sorted(builder.debug_only),
+    return replace(
+        manifest, rows=manifest.rows + count, additions=number, records=manifest.records + added,
+        joined=[list(pair) for pair in sorted(joined)],
     )  # fmt: skip
-    text = json.dumps({"kind": _KIND, "version": _VERSION, **vars(grown)}, indent=1, ensure_ascii=False)
+
+
+def seal(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
+    """Write what the builder knows of sessions and names, and the manifest, which makes the store what it is now.
+
+    Raises:
+        OutputError: a file cannot be written.
+    """
+    small = {"sessions": _session_columns, "names": _name_columns, "refused": _refused_columns}
+    number = manifest.additions
+    tables = {name: _written(folder, f"{name}-{number:06d}.parquet", of(builder)) for name, of in small.items()}
+    sealed = replace(manifest, tables=tables, debug_only=sorted(builder.debug_only))
+    text = json.dumps({"kind": _KIND, "version": _VERSION, **vars(sealed)}, indent=1, ensure_ascii=False)
     write_text(text + "\n", str(folder / STORE_MANIFEST))
-    _sweep(folder, grown)
-    return grown
+    _sweep(folder, sealed)
+    return sealed
 
 
 def _sweep(folder: Path, manifest: Manifest) -> None:

@@ -6,9 +6,9 @@ from typing import Any, Final
 
 import numpy as np
 
+from milepost.logs.columns import slimmest
 from milepost.logs.interface import Ints
 
-_WHOLE: Final = tuple(np.dtype(name) for name in ("int8", "int16", "int32"))
 # Whole numbers that measures only compare and count; all others are calculated with, and get their full width back.
 NARROW: Final = frozenset({
     "visit", "hits", "outcome", "opened_at", "closed_at", "at", "kind", "begun_as", "ended_as", "cause", "rating", "layout",
@@ -25,12 +25,7 @@ def _slim(column: Any) -> Any:
         return column
     if (column == column[0]).all() or (column.dtype.kind == "f" and np.isnan(column).all()):
         return np.broadcast_to(column[0], len(column))
-    if column.dtype.kind == "i":
-        low, high = column.min(), column.max()
-        for kind in _WHOLE:
-            if np.iinfo(kind).min <= low and high <= np.iinfo(kind).max:
-                return column.astype(kind)
-    return column
+    return slimmest(column)
 
 
 def joined(name: str, columns: list[Any], order: Ints) -> Any:
