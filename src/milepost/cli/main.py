@@ -70,6 +70,9 @@ def main(argv: list[str] | None = None) -> int:
     except MilePostError as error:
         print(f"milepost {args.command}: {_one_line(str(error))}", file=sys.stderr)
         return Exit.UNUSABLE
+    except MemoryError:
+        print(f"milepost {args.command}: there is not enough memory. Say how much there is: --memory SIZE.", file=sys.stderr)
+        return Exit.UNUSABLE
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # nothing is left to be flushed into the pipe
         return Exit.DONE

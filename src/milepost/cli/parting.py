@@ -17,6 +17,7 @@ from milepost.logs.course import Course
 from milepost.logs.packing import Layout, pack
 from milepost.logs.sources import expand
 from milepost.logs.store import read_manifest
+from milepost.memory import give_back_early
 from milepost.parts.executors import workers
 from milepost.parts.parted import PartedLog
 from milepost.parts.tasks import Wanted
@@ -75,6 +76,7 @@ def load_parts(
     Raises:
         UsageError: there is a store, and logs beside it.
     """
+    give_back_early()
     with terminal.progress() as progress:
         folder, spilled = _store_of(args, progress)
         parted = PartedLog.of(folder, read_manifest(folder).additions)

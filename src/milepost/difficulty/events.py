@@ -26,7 +26,10 @@ _ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of its logarithm's prior, w
 _ROUGHNESS_TAIL = 3.0  # degrees of freedom, so that a course may be uneven everywhere
 _BEND: Final = np.array([0.15, 0.35, 0.7, 1.3])  # logits by which the curve leaves a straight line
 _LEVEL_SD, _SLOPE_SD = 3.0, 1.2  # logits: where the curve lies, and how far it rises over the course
-_HEIGHT_SD = (1.3, 1.3, 1.3, 1.2, 1.2, 1.2)  # of a spike, a dip, a wall, a step, a fall, teeth
+# Of a spike, a dip, a wall, a step, a fall, teeth: the height's mean and standard deviation, were it not above zero. Spikes
+# are rarely as low as what an uneven course does by itself.
+_HEIGHT_MEAN = (1.3, 0.0, 0.0, 0.0, 0.0, 0.0)
+_HEIGHT_SD = (0.75, 1.3, 1.3, 1.2, 1.2, 1.2)
 _PRIOR = (1.2, 0.25, 0.3, 0.4, 0.15, 0.4)  # expected number of each in a course
 _PERIODS = range(4, 13)  # levels of a tooth, in a course that rises and begins anew, chapter by chapter
 _SIDE = 3  # levels on each side of a step
@@ -97,7 +100,9 @@ class _Course:
         self.n = len(difficulty)
         self.candidates = self._candidates()
         self.shapes = np.array([event.shape(self.n) for event in self.candidates])
-        self.variance = np.array([_HEIGHT_SD[event.kind] ** 2 for event in self.candidates])
+        self.mean = np.array([_HEIGHT_MEAN[event.kind] for event in self.candidates])
+        self.spread = np.array([_HEIGHT_SD[event.kind] ** 2 for event in self.candidates])
+        self.variance = self.mean**2 + self.spread  # around zero, as it enters the model
         counts = np.bincount([event.kind for event in self.candidates], minlength=len(_PRIOR))
         share = np.array([_PRIOR[event.kind] / counts[event.kind] for event in self.candidates])
         self.log_odds = np.log(share / (1 - np.minimum(share, 0.5)))
@@ -144,9 +149,11 @@ class _Course:
         inverses, weights = self._inverses(chosen)
         pull = self.shapes @ (inverses @ self.y).T  # candidate by mixture
         hold = np.einsum("gcj,cj->cg", self.shapes @ inverses, self.shapes)
-        scaled = self.variance[:, None] * hold
-        sure = np.sqrt(self.variance[:, None] / (1 + scaled))
-        gain = -0.5 * np.log1p(scaled) + 0.5 * (pull * sure) ** 2 + _log_twice_normal(pull * sure)
+        mean, spread = self.mean[:, None], self.spread[:, None]
+        sure = np.sqrt(spread / (1 + spread * hold))  # of the height, given the data
+        height = (pull + mean / spread) * sure  # in units of that
+        gain = -0.5 * np.log1p(spread * hold) + 0.5 * (height**2 - mean**2 / spread)
+        gain += _log_normal(height) - _log_normal(mean / np.sqrt(spread))  # heights are above zero
         return _log_sum(weights + gain) - _log_sum(weights[None])
 
     def choose(self) -> tuple[int, ...]:
@@ -250,11 +257,11 @@ def _log_sum(logs: Floats) -> Floats:
     return total
 
 
-def _log_twice_normal(value: Floats) -> Floats:
-    """The logarithm of twice the standard normal's distribution function."""
+def _log_normal(value: Floats) -> Floats:
+    """The logarithm of the standard normal's distribution function."""
     from scipy.special import log_ndtr
 
-    result: Floats = log_ndtr(value) + np.log(2.0)
+    result: Floats = log_ndtr(value)
     return result
 
 

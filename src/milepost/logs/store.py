@@ -327,7 +327,8 @@ def _fetched(paths: list[Path], names: tuple[str, ...] | None = None) -> dict[st
 
     what = ", ".join(f'"{name}"' for name in names) if names else "*"
     with duckdb.connect() as base:
-        base.execute(f"SELECT {what} FROM read_parquet(?, hive_partitioning = false)", [[str(path) for path in paths]])
+        read = "read_parquet(?, hive_partitioning = false, union_by_name = true)"  # files differ in how narrow columns are
+        base.execute(f"SELECT {what} FROM {read}", [[str(path) for path in paths]])
         return {name: _whole(column) for name, column in base.fetchnumpy().items()}
 
 

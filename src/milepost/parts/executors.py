@@ -9,11 +9,12 @@ from contextlib import closing, contextmanager
 from typing import Any, Final, TypeVar
 
 from milepost.errors import UsageError, WorkError
+from milepost.memory import give_back_early
 from milepost.progress import Progress
 
 R = TypeVar("R")
 _POOLS: Final = 3  # how often a pool is begun anew after one of its processes was killed
-_PATIENCE: Final = 10  # seconds for a cluster's scheduler to answer
+_PATIENCE: Final = 5  # seconds for a cluster's scheduler to answer
 
 
 class InProcess(Executor):
@@ -61,7 +62,7 @@ class Pool:
         from multiprocessing import get_context
 
         if self._executor is None:
-            self._executor = ProcessPoolExecutor(self.jobs, mp_context=get_context("spawn"))
+            self._executor = ProcessPoolExecutor(self.jobs, mp_context=get_context("spawn"), initializer=give_back_early)
         return self._executor
 
     def close(self) -> None:

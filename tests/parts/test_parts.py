@@ -1,0 +1,192 @@
+"""Work over parts of a log: the same figures as of the whole, wherever it is done and whatever happens to who does it."""
+
+import json
+import signal
+import subprocess
+import sys
+import time
+
+import pytest
+
+import dying
+from milepost.errors import WorkError
+from milepost.gate.selection import parse_condition, where
+from milepost.logs.builder import RecordBuilder
+from milepost.logs.course import read_course
+from milepost.logs.interface import ReadOptions
+from milepost.logs.logmap import NO_MAP
+from milepost.logs.packing import Layout, pack
+from milepost.logs.pieces import read_in_pieces
+from milepost.logs.read import read
+from milepost.logs.sources import Source
+from milepost.logs.store import groups_of_parts, read_manifest
+from milepost.parts.executors import InProcess, Over, Pool
+from milepost.parts.parted import PartedLog
+from milepost.parts.tasks import Wanted
+from milepost.playback.replay import replay_log
+from milepost.progress import SILENT
+from milepost.reports.whole import whole_report
+from milepost.rules import ReplayRules
+from random_logs import COURSE, as_text, as_toml, random_log
+
+DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
+
+
+def written(folder, seeds, name="log.jsonl"):
+    """Random logs of many players in one file, faults and unreadable lines among them."""
+    lines = []
+    for seed in seeds:
+        for record in random_log(seed):
+            own = {key: f"{seed}-{record[key]}" for key in ("session", "player") if key in record} if isinstance(record, dict) else {}
+            lines.append(record | own if own else record)
+    path = folder / name
+    path.write_text(as_text(lines), encoding="utf-8")
+    return path
+
+
+@pytest.fixture
+def course(tmp_path):
+    """The course of the random logs."""
+    (tmp_path / "course.toml").write_text(as_toml(COURSE))
+    return read_course(tmp_path / "course.toml")
+
+
+def packed(paths, folder, layout):
+    """A store of some logs, added one after the other."""
+    for n, path in enumerate(paths):
+        pack([str(path)], folder, n > 0, False, NO_MAP, ReadOptions(), SILENT, layout)
+    return PartedLog.of(folder, read_manifest(folder).additions)
+
+
+def document(play, course):
+    """All that is said of a play."""
+    return json.loads(json.dumps(whole_report(play, course, 5, {})))
+
+
+@pytest.mark.parametrize("rules", [ReplayRules(), ReplayRules(implied_complete=True, keep_debug=True)])
+@pytest.mark.parametrize("given", [True, False])
+def test_same_figures(tmp_path, course, given, rules):
+    """Of random logs with faults: whole, and in parts that were packed in small pieces."""
+    course = course if given else None
+    path = written(tmp_path, range(40))
+    parted = packed([path], tmp_path / "store", Layout(5, 20_000, True))
+    assert len(parted.parts) == 5
+    whole = document(replay_log(read([str(path)]), course, rules), course)
+    assert document(parted.play(Wanted(course, rules), Over(InProcess())), course) == whole
+    assert whole["check"]["details"]
+
+
+def test_players_named_late(tmp_path):
+    """A session whose player is named only in a later log: its part and the player's are replayed together."""
+    player = {"player": "Ada"}
+    first = [{"session": f"s{n}", "time": 1, "event": "start", "level": "Mill Pond"} for n in range(20)]
+    second = [{"session": f"s{n}", "time": 5, "event": "complete", "level": "Mill Pond", **player} for n in range(20)]
+    paths = [tmp_path / name for name in ("a.jsonl", "b.jsonl")]
+    for path, records in zip(paths, (first, second), strict=True):
+        path.write_text("".join(json.dumps(record) + "\n" for record in records))
+    parted = packed(paths, tmp_path / "store", Layout(16))
+    assert len(groups_of_parts(read_manifest(tmp_path / "store"))) == 1
+    whole = replay_log(read([str(path) for path in paths]), None, ReplayRules())
+    assert document(parted.play(Wanted(None, ReplayRules()), Over(InProcess())), None) == document(whole, None)
+
+
+@pytest.mark.parametrize("text", ["cause=quit", "level!=Low Arch", "progress>0.5", "build=b1"])
+def test_conditions(tmp_path, text):
+    """Conditions on sessions, and on records that lie in whatever part."""
+    path, condition = written(tmp_path, range(12)), (parse_condition(text),)
+    parted, by_hand = packed([path], tmp_path / "store", Layout(4)), Over(InProcess())
+    wanted = Wanted(None, ReplayRules(), parted.fitting(condition, by_hand))
+    whole = replay_log(where(read([str(path)]), condition), None, ReplayRules())
+    assert document(parted.play(wanted, by_hand), None) == document(whole, None)
+
+
+@pytest.mark.parametrize("size", [300, 5000])
+def test_pieces(tmp_path, size):
+    """A file read in pieces: every record, every refusal, each at its line; a line that is too long included."""
+    path = written(tmp_path, range(2))
+    path.write_text(path.read_text() + '{"session": "' + "x" * (1 << 21) + '"}\n' + '{"session": "z", "time": 1, "event": "hit"}')
+    builder, done = RecordBuilder(), []
+    assert read_in_pieces(builder, Source(path), ReadOptions(), size, lambda: done.append(1), SILENT)
+    ours, theirs = builder.log(), read([str(path)])
+    assert ours.refused == theirs.refused and "longer than" in ours.refused[-1].reason
+    assert vars(ours.sessions) == vars(theirs.sessions) and len(done) > 2
+    for name in ("line", "session", "event", "likeness", "identity"):
+        assert getattr(ours.records, name).tolist() == getattr(theirs.records, name).tolist()
+
+
+@pytest.mark.parametrize("words", [("--memory", "300MB"), ("--jobs", "2", "--memory", "1GB")])
+def test_from_the_command_line(wickwater, words):
+    """The report of the demo, by two processes and with little memory."""
+    plain, other = (wickwater.json("report", *DEMO, *more) for more in ((), words))
+    assert plain.keys() == other.keys()
+    assert all(other[name] == plain[name] for name in plain if name != "made")
+    grouped = ("funnel", *DEMO, "--by", "build", "--where", "level=Low Arch")
+    assert wickwater.json(*grouped, *words) == wickwater.json(*grouped)
+
+
+def test_from_a_store(wickwater):
+    """A store is taken as it is; logs beside it are not."""
+    wickwater("pack", "wickwater/logs", "-o", "parts.store", "--force")
+    stored = ("parts.store", "--course", "wickwater/course.toml")
+    assert wickwater.json("attempts", *stored, "--jobs", "2") == wickwater.json("attempts", *DEMO)
+    refused = wickwater("attempts", "parts.store", *DEMO, "--jobs", "2")
+    assert refused.returncode == 2 and "pack --add" in refused.stderr
+    assert wickwater("attempts", *stored, "--jobs", "0").returncode == 2
+
+
+def test_a_process_is_killed(tmp_path):
+    """What it had not done is done by another; one that is killed every time is an error that says what to do."""
+    pool = Pool(2)
+    mark = str(tmp_path / "killed")
+    assert pool.map(dying.double_or_die, [(n, mark) for n in range(6)], SILENT) == [0, 2, 4, 6, 8, 10]
+    with pytest.raises(WorkError, match="again and again"):
+        pool.map(dying.always_die, [(1,)], SILENT)
+    pool.close()
+
+
+@pytest.fixture(scope="module")
+def cluster(tmp_path_factory):
+    """A scheduler with two workers, each a process of its own."""
+    distributed = pytest.importorskip("distributed")
+    folder = tmp_path_factory.mktemp("cluster")
+    known = folder / "scheduler.json"
+    dask = [sys.executable, "-m", "dask"]
+    quiet = {"cwd": folder, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+    scheduler = subprocess.Popen([*dask, "scheduler", "--port", "0", "--no-dashboard", "--scheduler-file", str(known)], **quiet)
+    worker = [*dask, "worker", "--no-nanny", "--no-dashboard", "--nthreads", "1", "--scheduler-file", str(known)]
+    workers = [subprocess.Popen([*worker, "--name", f"w{n}"], **quiet) for n in range(2)]
+    while not known.exists():
+        time.sleep(0.1)
+    client = distributed.Client(scheduler_file=str(known), set_as_default=False, timeout=60)
+    client.wait_for_workers(2, timeout=60)
+    yield client, workers
+    client.close()
+    for process in (*workers, scheduler):
+        process.kill()
+        process.wait()
+
+
+def test_on_a_cluster(wickwater, cluster):
+    """The same figures to the last digit, also where a worker is killed in the middle."""
+    client, workers = cluster
+    plain, address = wickwater.json("report", *DEMO), client.scheduler.address
+    assert {**wickwater.json("report", *DEMO, "--cluster", address), "made": plain["made"]} == plain
+
+    wickwater("pack", "wickwater/logs", "-o", "cluster.store", "--force")
+    command = [sys.executable, "-m", "milepost", "report", "cluster.store", *DEMO[1:], "--cluster", address, "-o", "there.json"]
+    running = subprocess.Popen(command, cwd=wickwater.folder, stderr=subprocess.PIPE, text=True)
+    doomed = next(place for place, one in client.scheduler_info()["workers"].items() if one["id"] == "w0")
+    while running.poll() is None and not client.processing().get(doomed):
+        time.sleep(0.01)
+    workers[0].send_signal(signal.SIGKILL)
+    assert running.wait(120) == 0, running.stderr.read()
+    workers[0].wait()
+    there = json.loads((wickwater.folder / "there.json").read_text())
+    assert {**there, "made": plain["made"]} == plain
+
+
+def test_no_cluster_there(milepost, small_log):
+    """An address where no scheduler answers is one clear line."""
+    done = milepost("funnel", milepost.write("log.jsonl", small_log), "--cluster", "tcp://127.0.0.1:9")
+    assert done.returncode == 2 and done.stderr.count("\n") == 1
+    assert "tcp://127.0.0.1:9" in done.stderr and "no scheduler answers" in done.stderr
