@@ -1,6 +1,6 @@
 """The same measures by other means, on a log that is taken to be clean; run by speed.py.
 
-peers.py parse|sql|polars LOG writes parse.json, sql.json or polars.json.
+peers.py parse|sql|polars|pandas LOG writes parse.json, sql.json, polars.json or pandas.json.
 """
 
 from __future__ import annotations
@@ -113,13 +113,45 @@ def by_polars(path: str) -> list[dict[str, Any]]:
     return found.to_dicts()
 
 
+def by_pandas(path: str) -> list[dict[str, Any]]:
+    """The measures by pandas."""
+    import pandas as pd
+
+    kinds: dict[str, Any] = {name: "float64" if kind == "DOUBLE" else "object" for name, kind in COLUMNS.items()}
+    log = pd.read_json(path, lines=True, dtype=kinds, convert_dates=False)
+    log["place"] = range(len(log))
+    who = log.groupby("session").agg(who=("player", "first"), first=("place", "min"))
+    kept = ["start", "retry", "death", "reset", "complete", "transition", "session_end", "pause", "resume"]
+    timed = log[log["event"].isin(kept)].sort_values(["session", "time", "place"])
+    sign = (timed["event"] == "resume").astype(float) - (timed["event"] == "pause").astype(float)
+    timed["paused"] = (sign * timed["time"]).groupby(timed["session"]).cumsum()
+    steps = timed[~timed["event"].isin(["pause", "resume"])]
+    following = steps.groupby("session")[["event", "time", "cause", "paused"]].shift(-1).add_prefix("next_")
+    steps = steps.drop(columns="player").join(following).join(who, on="session")
+    tries = steps[steps["event"].isin(["start", "retry"])].sort_values(["who", "level", "first", "time", "place"])
+    tries["took"] = tries["next_time"] - tries["time"] - (tries["next_paused"] - tries["paused"])
+    tries["done"] = tries["next_event"] == "complete"
+    done = tries.groupby(["who", "level"])["done"].cumsum() - tries["done"]
+    first = tries[done == 0]
+    settled = first[first["next_event"].isin(["death", "reset", "complete"])]
+    died = tries[tries["next_event"] == "death"]
+    found = pd.DataFrame({
+        "reached": first.groupby("level")["who"].nunique(), "cleared": first[first["done"]].groupby("level")["who"].nunique(),
+        "tries": settled.groupby("level").size(), "deaths": died.groupby("level").size(),
+        "run_p50": first[first["done"]].groupby("level")["took"].median(),
+    }).fillna({"cleared": 0, "tries": 0, "deaths": 0})  # fmt: skip
+    died.groupby(["level", "next_cause"])["who"].agg(["size", "nunique"])
+    log[log["event"] == "transition"].groupby(["level", "to"]).size()
+    return [{"level": row.Index, **row._asdict()} for row in found.itertuples()]
+
+
 def main() -> None:
     """Do what the first argument says with the log that the second one names."""
     how, path = sys.argv[1:3]
     if how == "parse":
         result: Any = parsed(path).execute("SELECT count(*) FROM log").fetchone()
     else:
-        result = {"sql": by_sql, "polars": by_polars}[how](path)
+        result = {"sql": by_sql, "polars": by_polars, "pandas": by_pandas}[how](path)
     Path(f"{how}.json").write_text(json.dumps(result))
 
 

@@ -14,6 +14,8 @@ import sys
 import tempfile
 from pathlib import Path
 
+PANDAS_UP_TO = 20_000  # players; beyond, pandas and Parquet rows by rows take too long to be of interest
+MEASURES = ("funnel", "attempts", "times", "deaths", "moves", "spikes")
 HERE = Path(__file__).resolve().parent
 PROGRAM = Path(sys.executable).with_name("milepost")
 
@@ -48,17 +50,27 @@ def compare(folder: Path, players: int) -> None:
     (folder / "course.toml").write_text("".join(f'[[level]]\nname = "{level["level"]}"\n' for level in levels))
     size = (folder / "log.jsonl").stat().st_size / 1e6
     print(f"\n{records:,} records of {players:,} players, {size:.0f} MB; made in {made:.1f} CPU seconds\n")
+    parquet = [str(PROGRAM), "convert", "log.jsonl", "-o", "log.parquet"]
+    if players <= PANDAS_UP_TO:
+        measured(parquet, folder)
     milepost = [str(PROGRAM), "report"]
     course = ["--course", "course.toml"]
     rows = {
         "parse into columns (DuckDB)": [sys.executable, str(HERE / "peers.py"), "parse", "log.jsonl"],
         "the measures in SQL (DuckDB)": [sys.executable, str(HERE / "peers.py"), "sql", "log.jsonl"],
         "the measures in Polars": [sys.executable, str(HERE / "peers.py"), "polars", "log.jsonl"],
+        "the measures in pandas": [sys.executable, str(HERE / "peers.py"), "pandas", "log.jsonl"],
         "milepost report, from the log": [*milepost, "log.jsonl", *course, "-o", "all.json"],
+        "milepost report, from Parquet": [*milepost, "log.parquet", *course, "-o", "parquet.json"],
+        "milepost report, from the log, --memory 1GB": [*milepost, "log.jsonl", *course, "--memory", "1GB", "-o", "bounded.json"],
+        "milepost report, from the log, --jobs 2": [*milepost, "log.jsonl", *course, "--jobs", "2", "-o", "two.json"],
         "milepost pack": [str(PROGRAM), "pack", "log.jsonl", "-o", "log.store"],
         "milepost report, from the store": [*milepost, "log.store", *course, "-o", "stored.json"],
+        "milepost report, from the store, --jobs 2": [*milepost, "log.store", *course, "--jobs", "2", "-o", "stored-two.json"],
         "milepost funnel, from the store": [str(PROGRAM), "funnel", "log.store", *course, "-o", "funnel.txt"],
     }
+    if players > PANDAS_UP_TO:
+        del rows["the measures in pandas"], rows["milepost report, from Parquet"]
     print("| what | CPU seconds | of SQL | peak memory, MB |\n|:---|---:|---:|---:|")
     took = {what: measured(command, folder) for what, command in rows.items()}
     for what, (cpu, memory) in took.items():
@@ -68,10 +80,14 @@ def compare(folder: Path, players: int) -> None:
 
 def agree(folder: Path) -> None:
     """Stop where the peers, or the store, say anything else than the log does."""
-    ours, stored = (json.loads((folder / name).read_text()) for name in ("all.json", "stored.json"))
-    for name in ("funnel", "attempts", "times", "deaths", "moves", "spikes"):
-        assert ours[name] == stored[name], name
-    for peer in ("sql", "polars"):
+    ours = json.loads((folder / "all.json").read_text())
+    for file in ("stored", "bounded", "two", "stored-two", "parquet"):
+        if (folder / f"{file}.json").exists():
+            other = json.loads((folder / f"{file}.json").read_text())
+            assert all(ours[name] == other[name] for name in MEASURES), file
+    for peer in ("sql", "polars", "pandas"):
+        if not (folder / f"{peer}.json").exists():
+            continue
         for row in json.loads((folder / f"{peer}.json").read_text()):
             place = ours["course"]["levels"].index(row["level"])
             funnel, tries, times, deaths = (ours[n]["levels"][place] for n in ("funnel", "attempts", "times", "deaths"))

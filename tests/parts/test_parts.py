@@ -69,7 +69,7 @@ def test_same_figures(tmp_path, course, given, rules):
     """Of random logs with faults: whole, and in parts that were packed in small pieces."""
     course = course if given else None
     path = written(tmp_path, range(40))
-    parted = packed([path], tmp_path / "store", Layout(5, 20_000, True))
+    parted = packed([path], tmp_path / "store", Layout(5, 20_000))
     assert len(parted.parts) == 5
     whole = document(replay_log(read([str(path)]), course, rules), course)
     assert document(parted.play(Wanted(course, rules), Over(InProcess())), course) == whole

@@ -5,7 +5,8 @@ from __future__ import annotations
 import argparse
 import sys
 from dataclasses import dataclass, replace
-from typing import Protocol, Self
+from pathlib import Path
+from typing import Final, Protocol, Self
 
 from milepost.cli import terminal
 from milepost.gate.selection import groups, only, parse_condition, where
@@ -13,9 +14,12 @@ from milepost.logs.course import Course, read_course
 from milepost.logs.interface import Log, ReadOptions
 from milepost.logs.logmap import NO_MAP, LogMap, read_map
 from milepost.logs.read import read
+from milepost.logs.sources import STORE_MANIFEST
 from milepost.playback.play import Play
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
+
+LARGE: Final = 2_000_000  # records of a store from which it is replayed part by part
 
 
 class Loaded(Protocol):
@@ -73,13 +77,23 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
     course = load_course(args)
     log_map = load_map(args)
     rules = rules_of(args, log_map)
-    if not every_record and (args.jobs > 1 or args.cluster or args.memory):
+    if not every_record and (args.jobs > 1 or args.cluster or args.memory or _is_large_store(args.logs)):
         from milepost.cli.parting import load_parts
 
         return load_parts(args, conditions, course, rules)
     with terminal.progress() as progress:
         log = read(args.logs, log_map, progress, read_options(args))
     return LoadedWhole(where(log, conditions), course, rules)
+
+
+def _is_large_store(names: list[str]) -> bool:
+    """Whether the log is a packed store with so many records that it is better not to have all of them in memory."""
+    folder = Path(names[0])
+    if len(names) > 1 or not (folder / STORE_MANIFEST).is_file():
+        return False
+    from milepost.logs.store import read_manifest
+
+    return read_manifest(folder).rows >= LARGE
 
 
 def load_map(args: argparse.Namespace) -> LogMap:

@@ -17,7 +17,8 @@ from milepost.logs.sources import Source, expand
 from milepost.logs.store import PARTS, Manifest, checksum, is_store, lay_down, locked, read_manifest, restore, seal
 from milepost.progress import Progress
 
-_AT_ONCE: Final = 256 << 20  # bytes of logs between two writings of the store
+_AT_ONCE: Final = 128 << 20  # bytes of logs between two writings of the store
+_PACKING: Final = 8  # times that a packed file may unpack to, as a rule
 _FIXED: Final = 256 << 20  # bytes that the program takes by itself
 _ROOM: Final = 12  # times its bytes in a log that a part takes while it is replayed
 _LEAST, _MOST_PARTS = 4 << 20, 4096
@@ -31,12 +32,11 @@ class Layout:
     Attributes:
         parts: into how many parts players are divided.
         at_once: bytes of logs between two writings.
-        in_pieces: whether a file of JSON Lines is read in pieces of so many bytes, so that memory stays bounded.
+            A large file of JSON Lines is read in pieces of so many bytes, so that memory stays bounded.
     """
 
     parts: int = PARTS
     at_once: int = _AT_ONCE
-    in_pieces: bool = False
 
     @classmethod
     def of(cls, size: int, memory: int | None, jobs: int) -> Layout:
@@ -44,7 +44,7 @@ class Layout:
         if memory is None:
             return cls(parts=max(PARTS, 2 * jobs))
         part = max(_LEAST, (memory // jobs - _FIXED) // _ROOM)
-        return cls(min(_MOST_PARTS, max(2 * jobs, -(-size // part))), part, True)
+        return cls(min(_MOST_PARTS, max(2 * jobs, -(-size // part))), part)
 
 
 @dataclass(frozen=True)
@@ -128,7 +128,7 @@ class _Packing:
                 skipped.append(source.label)
                 continue
             progress.step(f"packing {source.path.name}")
-            in_pieces = self.layout.in_pieces and not log_map.active
+            in_pieces = source.size() > self.layout.at_once // _PACKING and not log_map.active
             if not in_pieces or not read_in_pieces(self.builder, source, options, self.layout.at_once, self._lay_down, progress):
                 read_source(self.builder, source, log_map, progress, options)
             self.manifest.sources.append({"file": source.label, "bytes": source.size(), "sha256": digest})
