@@ -134,6 +134,16 @@ def test_from_a_store(wickwater):
     assert wickwater("attempts", *stored, "--jobs", "0").returncode == 2
 
 
+@pytest.mark.parametrize("content", ["{broken\n[1]\n", "", '{"session": "s", "time": 1, "event": "start", "level": "A", "debug": true}\n'])
+def test_next_to_nothing(milepost, content):
+    """A log without a usable record, or without anybody: what is said is what is said of the whole log."""
+    milepost.write("log.jsonl", content)
+    whole, parts = milepost("funnel", "log.jsonl"), milepost("funnel", "log.jsonl", "--memory", "300MB")
+    assert (parts.returncode, parts.stdout, parts.stderr) == (whole.returncode, whole.stdout, whole.stderr)
+    piped = milepost("funnel", "-", "--memory", "300MB", stdin=content)
+    assert piped.returncode == 2 and "standard input" in piped.stderr
+
+
 def test_a_process_is_killed(tmp_path):
     """What it had not done is done by another; one that is killed every time is an error that says what to do."""
     pool = Pool(2)

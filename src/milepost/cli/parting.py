@@ -74,7 +74,7 @@ def load_parts(
     """Open the store that the arguments name, or pack the logs that they name into one for the moment.
 
     Raises:
-        UsageError: there is a store, and logs beside it.
+        UsageError: there is a store, and logs beside it; or the log is standard input.
     """
     give_back_early()
     with terminal.progress() as progress:
@@ -91,6 +91,8 @@ def _store_of(args: argparse.Namespace, progress: Progress) -> tuple[Path, Tempo
         if len(sources) > 1:
             raise UsageError("work over parts takes one store, or logs. Add the logs to the store first: milepost pack --add.")
         return sources[0].store, None
+    if any(source.path is None for source in sources):
+        raise UsageError("standard input cannot be worked on in parts. Name a file, or leave out --jobs, --cluster and --memory.")
     spilled = TemporaryDirectory(prefix="milepost-")
     folder = Path(spilled.name) / "store"
     layout = Layout.of(sum(source.size() for source in sources), args.memory, args.jobs)

@@ -27,7 +27,7 @@ def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT
     builder = RecordBuilder()
     read_into(builder, names, log_map, progress, options)
     log = builder.log()
-    _require_records(log)
+    require_records(log)
     return log
 
 
@@ -84,7 +84,12 @@ def _read_whole(source: Source, file: int, builder: RecordBuilder, progress: Pro
     return True
 
 
-def _require_records(log: Log) -> None:
+def require_records(log: Log) -> None:
+    """Refuse a log without a record that can be used.
+
+    Raises:
+        LogError: there is none.
+    """
     if len(log.records):
         return
     where = log.files[0] if len(log.files) == 1 else f"{log.files[0]} and {len(log.files) - 1} more"

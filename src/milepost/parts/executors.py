@@ -96,7 +96,14 @@ def _gather(
     executor: Executor, work: Callable[..., R], inputs: list[tuple[Any, ...]], numbers: list[int], done: dict[int, R],
     progress: Progress,
 ) -> None:  # fmt: skip
-    futures = {executor.submit(work, *inputs[number]): number for number in numbers}
+    futures = {}
+    for number in numbers:
+        future = executor.submit(work, *inputs[number])
+        if future.done():
+            done[number] = future.result()
+            progress.advance(1)
+        else:
+            futures[future] = number
     for future in as_completed(futures):
         done[futures[future]] = future.result()
         progress.advance(1)

@@ -13,6 +13,7 @@ from milepost.gate.gate import gate, without_debug
 from milepost.gate.selection import Condition, only, require_any, require_known
 from milepost.gate.survey import Survey
 from milepost.logs.interface import Bools, Log
+from milepost.logs.read import require_records
 from milepost.logs.store import groups_of_parts
 from milepost.parts.executors import Workers
 from milepost.parts.merging import merged
@@ -44,10 +45,12 @@ class PartedLog:
             additions: how often it has been added to.
 
         Raises:
-            LogError: the store is damaged.
+            LogError: the store is damaged, or holds no record that can be used.
         """
         store = str(folder.resolve())
         manifest, log = opened(store, additions)
+        if not manifest.records:
+            require_records(log)
         return cls(log, [Part(store, additions, numbers) for numbers in groups_of_parts(manifest)])
 
     def fitting(self, conditions: tuple[Condition, ...], workers: Workers) -> Bools | None:
@@ -82,7 +85,7 @@ class PartedLog:
         progress.step("surveying parts")
         surveys = workers.map(survey_part, [(part, wanted) for part in self.parts], progress)
         survey: Survey = reduce(add, surveys)
-        order = None if wanted.course else self._order(wanted, survey, log, workers, progress)
+        order = None if wanted.course is not None else self._order(wanted, survey, log, workers, progress)
         progress.step("replaying parts")
         played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
         return merged(played, log, debug_sessions, wanted.course is None)
