@@ -8,6 +8,7 @@ import pandas as pd
 
 from milepost.difficulty.spikes import Spikes
 from milepost.logs.course import read_course
+from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import NO_MAP, read_map
 from milepost.logs.read import read
 from milepost.measures.attempts import AttemptsToClear
@@ -15,6 +16,7 @@ from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Table, beside
 from milepost.measures.raw import raw_counts
 from milepost.measures.times import TimeInLevel
+from milepost.parts.work import Work
 from milepost.playback.play import Play
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
@@ -25,6 +27,10 @@ def replay(
     course: str | Path | None = None,
     log_map: str | Path | None = None,
     rules: ReplayRules | None = None,
+    *,
+    jobs: int = 1,
+    cluster: str | None = None,
+    memory: int | None = None,
 ) -> Play:
     """Read logs and replay them.
 
@@ -33,6 +39,9 @@ def replay(
         course: the course file; without it the order of the levels is inferred.
         log_map: the log map, where the log was not written for Mile Post.
         rules: the replay's settings; by default those of the log map, or the built-in ones.
+        jobs: processes that work on the log's parts; a script needs the usual ``if __name__ == "__main__"`` then.
+        cluster: the address of a Dask scheduler whose workers do so, instead.
+        memory: about how many bytes may be used in all.
 
     Raises:
         MilePostError: a log, course or map cannot be used.
@@ -40,7 +49,12 @@ def replay(
     names = [str(name) for name in (logs if isinstance(logs, list) else [logs])]
     mapping = read_map(log_map) if log_map is not None else NO_MAP
     plan = read_course(course) if course is not None else None
-    return replay_log(read(names, mapping), plan, rules or ReplayRules(**mapping.replay))
+    rules, work = rules or ReplayRules(**mapping.replay), Work(jobs, cluster, memory)
+    if not work.in_parts:
+        return replay_log(read(names, mapping), plan, rules)
+    from milepost.parts.loaded import load_parts
+
+    return load_parts(names, (mapping, ReadOptions()), (), plan, rules, work).play()
 
 
 def funnel(play: Play, *, raw: bool = False, censor_unknown: bool = False) -> pd.DataFrame:

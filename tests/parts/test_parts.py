@@ -9,6 +9,7 @@ import time
 import pytest
 
 import dying
+import milepost as milepost_api
 from milepost.errors import WorkError
 from milepost.gate.selection import parse_condition, where
 from milepost.logs.builder import RecordBuilder
@@ -122,6 +123,13 @@ def test_from_the_command_line(wickwater, words):
     assert all(other[name] == plain[name] for name in plain if name != "made")
     grouped = ("funnel", *DEMO, "--by", "build", "--where", "level=Low Arch")
     assert wickwater.json(*grouped, *words) == wickwater.json(*grouped)
+
+
+def test_from_a_notebook(wickwater):
+    """The same call with more processes and less memory."""
+    names = (wickwater.folder / DEMO[0], wickwater.folder / DEMO[2])
+    plain, other = milepost_api.replay(*names), milepost_api.replay(*names, jobs=2, memory=500 << 20)
+    assert milepost_api.funnel(other, raw=True).equals(milepost_api.funnel(plain, raw=True))
 
 
 def test_from_a_store(wickwater):

@@ -15,6 +15,7 @@ from milepost.logs.interface import Log, ReadOptions
 from milepost.logs.logmap import NO_MAP, LogMap, read_map
 from milepost.logs.read import read
 from milepost.logs.sources import STORE_MANIFEST
+from milepost.parts.work import Work
 from milepost.playback.play import Play
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
@@ -77,10 +78,12 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
     course = load_course(args)
     log_map = load_map(args)
     rules = rules_of(args, log_map)
-    if not every_record and (args.jobs > 1 or args.cluster or args.memory or _is_large_store(args.logs)):
-        from milepost.cli.parting import load_parts
+    work = Work(args.jobs, args.cluster, args.memory) if not every_record else Work()
+    if work.in_parts or (not every_record and _is_large_store(args.logs)):
+        from milepost.parts.loaded import load_parts
 
-        return load_parts(args, conditions, course, rules)
+        reading = log_map, read_options(args)
+        return load_parts(args.logs, reading, conditions, course, rules, work, terminal.progress)
     with terminal.progress() as progress:
         log = read(args.logs, log_map, progress, read_options(args))
     return LoadedWhole(where(log, conditions), course, rules)

@@ -1,19 +1,20 @@
-"""From arguments to a log that is replayed part by part: its store, made for the moment if need be, and who works on it."""
+"""A log that is replayed part by part: its store, made for the moment if need be, and who works on it."""
 
 from __future__ import annotations
 
-import argparse
+from collections.abc import Callable
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
 
-from milepost.cli import terminal
-from milepost.cli.loading import load_map, read_options
 from milepost.errors import UsageError
 from milepost.gate.selection import Condition, groups
 from milepost.logs.course import Course
+from milepost.logs.interface import ReadOptions
+from milepost.logs.logmap import LogMap
 from milepost.logs.packing import Layout, pack
 from milepost.logs.sources import expand
 from milepost.logs.store import read_manifest
@@ -21,9 +22,17 @@ from milepost.memory import give_back_early
 from milepost.parts.executors import workers
 from milepost.parts.parted import PartedLog
 from milepost.parts.tasks import Wanted
+from milepost.parts.work import Work
 from milepost.playback.play import Play
-from milepost.progress import Progress
+from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules
+
+Telling = Callable[[], AbstractContextManager[Progress]]
+
+
+def silently() -> AbstractContextManager[Progress]:
+    """Nobody is told."""
+    return nullcontext(SILENT)
 
 
 @dataclass(frozen=True)
@@ -34,21 +43,21 @@ class LoadedParts:
         parted: the log.
         course: the course, if one is given.
         wanted: what is replayed of it, and how.
-        jobs: processes that work on it.
-        cluster: the address of a scheduler whose workers do, instead.
+        work: who works on it.
         spilled: the folder of a store that was made for the moment, and goes when this does.
+        telling: gives whom progress is told.
     """
 
     parted: PartedLog
     course: Course | None
     wanted: Wanted
-    jobs: int
-    cluster: str | None
+    work: Work
     spilled: TemporaryDirectory[str] | None
+    telling: Telling
 
     def play(self) -> Play:
         """Replay it."""
-        with terminal.progress() as progress, workers(self.jobs, self.cluster) as who:
+        with self.telling() as progress, workers(self.work.jobs, self.work.cluster) as who:
             return self.parted.play(self.wanted, who, progress)
 
     def grouped(self, key: str) -> list[tuple[str | None, Play]]:
@@ -56,7 +65,7 @@ class LoadedParts:
         everybody = np.ones(len(self.parted.log.sessions.name), np.bool_)
         kept = everybody if self.wanted.kept is None else self.wanted.kept
         plays = []
-        with terminal.progress() as progress, workers(self.jobs, self.cluster) as who:
+        with self.telling() as progress, workers(self.work.jobs, self.work.cluster) as who:
             for value, sessions in groups(self.wanted.of(self.parted.log), key):
                 own = kept.copy()
                 own[kept] = sessions
@@ -69,24 +78,37 @@ class LoadedParts:
 
 
 def load_parts(
-    args: argparse.Namespace, conditions: tuple[Condition, ...], course: Course | None, rules: ReplayRules
+    names: list[str], reading: tuple[LogMap, ReadOptions], conditions: tuple[Condition, ...], course: Course | None,
+    rules: ReplayRules, work: Work, telling: Telling = silently,
 ) -> LoadedParts:  # fmt: skip
-    """Open the store that the arguments name, or pack the logs that they name into one for the moment.
+    """Open the store that is named, or pack the logs that are named into one for the moment.
+
+    Args:
+        names: a packed store, or log files, folders and globs.
+        reading: how logs are read.
+        conditions: which sessions take part.
+        course: the course, if one is given.
+        rules: the replay's settings.
+        work: who does the work, and with how much memory.
+        telling: gives whom progress is told.
 
     Raises:
-        UsageError: there is a store, and logs beside it; or the log is standard input.
+        LogError: a log cannot be read, or the store is damaged.
+        UsageError: there is a store, and logs beside it; the log is standard input; or a condition fits nothing.
     """
     give_back_early()
-    with terminal.progress() as progress:
-        folder, spilled = _store_of(args, progress)
+    with telling() as progress:
+        folder, spilled = _store_of(names, reading, work, progress)
         parted = PartedLog.of(folder, read_manifest(folder).additions)
-        with workers(args.jobs, args.cluster) as who:
+        with workers(work.jobs, work.cluster) as who:
             kept = parted.fitting(conditions, who)
-    return LoadedParts(parted, course, Wanted(course, rules, kept), args.jobs, args.cluster, spilled)
+    return LoadedParts(parted, course, Wanted(course, rules, kept), work, spilled, telling)
 
 
-def _store_of(args: argparse.Namespace, progress: Progress) -> tuple[Path, TemporaryDirectory[str] | None]:
-    sources = expand(args.logs)
+def _store_of(
+    names: list[str], reading: tuple[LogMap, ReadOptions], work: Work, progress: Progress
+) -> tuple[Path, TemporaryDirectory[str] | None]:  # fmt: skip
+    sources = expand(names)
     if sources[0].store is not None:
         if len(sources) > 1:
             raise UsageError("work over parts takes one store, or logs. Add the logs to the store first: milepost pack --add.")
@@ -95,6 +117,6 @@ def _store_of(args: argparse.Namespace, progress: Progress) -> tuple[Path, Tempo
         raise UsageError("standard input cannot be worked on in parts. Name a file, or leave out --jobs, --cluster and --memory.")
     spilled = TemporaryDirectory(prefix="milepost-")
     folder = Path(spilled.name) / "store"
-    layout = Layout.of(sum(source.size() for source in sources), args.memory, args.jobs)
-    pack(args.logs, folder, False, False, load_map(args), read_options(args), progress, layout)
+    layout = Layout.of(sum(source.size() for source in sources), work.memory, work.jobs)
+    pack(names, folder, False, False, *reading, progress, layout)
     return folder, spilled
