@@ -10,6 +10,8 @@ import pytest
 
 import dying
 import milepost as milepost_api
+from milepost.cli import loading
+from milepost.cli.main import main
 from milepost.errors import WorkError
 from milepost.gate.selection import parse_condition, where
 from milepost.logs.builder import RecordBuilder
@@ -150,6 +152,37 @@ def test_next_to_nothing(milepost, content):
     assert (parts.returncode, parts.stdout, parts.stderr) == (whole.returncode, whole.stdout, whole.stderr)
     piped = milepost("funnel", "-", "--memory", "300MB", stdin=content)
     assert piped.returncode == 2 and "standard input" in piped.stderr
+
+
+def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, capsys):
+    """From some number of records on; the figures stay, also with numbers that outgrow the files of before."""
+    names = [str(written(tmp_path, range(n, n + 40), f"{n}.jsonl")) for n in (0, 40, 80, 120)]
+    packed(names, tmp_path / "store", Layout(3))
+    told = []
+    for large in (1 << 40, 1):
+        monkeypatch.setattr(loading, "LARGE", large)
+        whole_logs = []
+        monkeypatch.setattr(loading, "read", lambda *given, kept=whole_logs: kept.append(1) or read(*given))
+        assert main(["report", str(tmp_path / "store"), "--format", "json"]) == 0
+        told.append(json.loads(capsys.readouterr().out))
+        assert bool(whole_logs) == (large > 1)
+    assert {**told[0], "made": None} == {**told[1], "made": None}
+
+
+def test_memory_runs_out(monkeypatch, capsys, tmp_path):
+    """One line that says what to do."""
+    path = tmp_path / "log.jsonl"
+    path.write_text("")
+    monkeypatch.setattr(loading, "read", lambda *_: bytearray(1 << 62))
+    assert main(["funnel", str(path)]) == 2
+    assert "--memory" in capsys.readouterr().err
+
+
+def test_without_the_extra(milepost, small_log, tmp_path):
+    """A cluster without what it takes: the extra is named."""
+    (tmp_path / "distributed.py").write_text("raise ImportError\n")
+    done = milepost("funnel", milepost.write("log.jsonl", small_log), "--cluster", "tcp://127.0.0.1:9", PYTHONPATH=str(tmp_path))
+    assert done.returncode == 2 and "milepost[cluster]" in done.stderr and done.stderr.count("\n") == 1
 
 
 def test_a_process_is_killed(tmp_path):

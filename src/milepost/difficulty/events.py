@@ -28,9 +28,9 @@ _BEND: Final = np.array([0.15, 0.35, 0.7, 1.3])  # logits by which the curve lea
 _LEVEL_SD, _SLOPE_SD = 3.0, 1.2  # logits: where the curve lies, and how far it rises over the course
 # Of a spike, a dip, a wall, a step, a fall, teeth: the height's mean and standard deviation, were it not above zero. Spikes
 # are rarely as low as what an uneven course does by itself.
-_HEIGHT_MEAN = (1.3, 0.0, 0.0, 0.0, 0.0, 0.0)
-_HEIGHT_SD = (0.75, 1.3, 1.3, 1.2, 1.2, 1.2)
-_PRIOR = (1.2, 0.25, 0.3, 0.4, 0.15, 0.4)  # expected number of each in a course
+_HEIGHT_MEAN = (1.4, 0.0, 0.0, 0.0, 0.0, 0.0)
+_HEIGHT_SD = (0.65, 1.3, 1.3, 1.2, 1.2, 1.2)
+_PRIOR = (1.2, 0.2, 0.3, 0.4, 0.15, 0.4)  # expected number of each in a course
 _PERIODS = range(4, 13)  # levels of a tooth, in a course that rises and begins anew, chapter by chapter
 _SIDE = 3  # levels on each side of a step
 _MOST = 10
