@@ -12,7 +12,7 @@ import dying
 import milepost as milepost_api
 from milepost.cli import loading
 from milepost.cli.main import main
-from milepost.errors import WorkError
+from milepost.errors import LogError, WorkError
 from milepost.gate.selection import parse_condition, where
 from milepost.logs.builder import RecordBuilder
 from milepost.logs.course import read_course
@@ -167,6 +167,8 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
         told.append(json.loads(capsys.readouterr().out))
         assert bool(whole_logs) == (large > 1)
     assert {**told[0], "made": None} == {**told[1], "made": None}
+    with pytest.raises(LogError, match="in the meantime"):
+        PartedLog.of(tmp_path / "store", 1)
 
 
 def test_memory_runs_out(monkeypatch, capsys, tmp_path):

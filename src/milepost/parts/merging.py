@@ -10,7 +10,7 @@ import numpy as np
 from milepost.gate.clock import session_order
 from milepost.gate.gate import Gated, players_of
 from milepost.logs.interface import Ints, Log
-from milepost.parts.slim import joined
+from milepost.parts.slim import filled_out, joined
 from milepost.parts.tasks import SUMMARIES, PlayedPart
 from milepost.playback.around import AroundAttempts, SessionTimes
 from milepost.playback.play import AttemptTable, MoveTable, Play
@@ -72,8 +72,8 @@ def _in_order(tables: list[dict[str, Any]], shifts: list[Ints], rank: Ints) -> I
     """The places of the rows, one table after the other, in the order of play; places in the part become such in the whole."""
     for table, shift in zip(tables, shifts, strict=True):
         for name in _PLACES & table.keys():
-            table[name] = table[name] + shift[table["session"]]
-    return np.argsort(rank[np.concatenate([table["session"] for table in tables])], kind="stable")
+            table[name] = filled_out(table[name]) + shift[filled_out(table["session"])]
+    return np.argsort(rank[np.concatenate([filled_out(table["session"]) for table in tables])], kind="stable")
 
 
 def _joined(tables: list[dict[str, Any]], order: Ints) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
@@ -15,6 +16,18 @@ NARROW: Final = frozenset({
 })  # fmt: skip
 
 
+@dataclass(frozen=True)
+class Same:
+    """A column that has one value in so many rows."""
+
+    value: Any
+    rows: int
+
+    def __len__(self) -> int:
+        """The number of rows."""
+        return self.rows
+
+
 def slimmed(table: Any) -> dict[str, Any]:
     """The columns of a table by name, each in the least whole type that holds it, or as one value that stands for all."""
     return {name: _slim(column) for name, column in vars(table).items()}
@@ -24,15 +37,24 @@ def _slim(column: Any) -> Any:
     if not len(column):
         return column
     if (column == column[0]).all() or (column.dtype.kind == "f" and np.isnan(column).all()):
-        return np.broadcast_to(column[0], len(column))
+        return Same(column[0], len(column))
     return slimmest(column)
+
+
+def filled_out(column: Any) -> Any:
+    """A slim column as an array."""
+    return np.full(column.rows, column.value) if isinstance(column, Same) else column
 
 
 def joined(name: str, columns: list[Any], order: Ints) -> Any:
     """A column from those of the parts, one after the other and then put in order."""
-    filled = [column for column in columns if len(column)] or columns[:1]
-    wide = np.int64 if filled[0].dtype.kind == "i" and name not in NARROW else None
-    if len(order) and all(column.strides == (0,) and column[0].tobytes() == filled[0][0].tobytes() for column in filled):
-        return np.broadcast_to(filled[0][0] if wide is None else wide(filled[0][0]), len(order))
-    whole = np.concatenate(columns)[order]
-    return _slim(whole) if name in NARROW else whole if wide is None else whole.astype(wide, copy=False)
+    column = _joined([column for column in columns if len(column)] or columns[:1], order)
+    if column.dtype.kind == "i" and name not in NARROW:
+        return column.astype(np.int64, copy=False)
+    return column if column.strides == (0,) else slimmest(column) if name in NARROW else column
+
+
+def _joined(columns: list[Any], order: Ints) -> Any:
+    if all(isinstance(column, Same) and column.value.tobytes() == columns[0].value.tobytes() for column in columns):
+        return np.broadcast_to(columns[0].value, len(order))
+    return np.concatenate([filled_out(column) for column in columns])[order]

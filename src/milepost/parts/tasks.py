@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 
 from milepost.audit.signs import Signs
+from milepost.errors import LogError
 from milepost.gate.anonymous import anonymous
 from milepost.gate.gate import Gated, gate, without_debug
 from milepost.gate.names import Stops
@@ -102,8 +103,15 @@ class PlayedPart:
 
 @lru_cache(maxsize=1)
 def opened(store: str, additions: int) -> tuple[Manifest, Log]:
-    """A store's manifest, and its log without records."""
-    return read_manifest(Path(store)), skeleton(Path(store))
+    """A store's manifest, and its log without records.
+
+    Raises:
+        LogError: the store is damaged, or has been added to in the meantime.
+    """
+    manifest = read_manifest(Path(store))
+    if manifest.additions != additions:
+        raise LogError(f"{store}: was added to in the meantime. Ask again.")
+    return manifest, skeleton(Path(store))
 
 
 def _log_of(part: Part, columns: tuple[str, ...] | None = None) -> Log:
