@@ -21,7 +21,9 @@ WORTHWHILE: Final = 4 << 20  # bytes on disk from which the strict reader pays
 _WHOLE = ("UBIGINT", "BIGINT")
 _NUMBERS = (*_WHOLE, "DOUBLE")
 _SAMPLE: Final = 20_000  # lines
-_NUMBER, _WHOLE_NUMBER = "^-?[0-9]", "^[0-9]{1,15}$"
+_AT_ONCE: Final = 16 << 20  # bytes
+_MOST_BYTES: Final = 1 << 50
+_WHOLE_NUMBER = "^[0-9]{1,15}$"
 _EXACT = float(1 << 53)  # whole numbers beyond this are not told apart as floats
 _STAMP = r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:[0-5]\d(\.\d{1,6})?([Zz]|[+-][01]\d:[0-5]\d)"
 
@@ -64,23 +66,28 @@ def read_strict(source: Source) -> Block | None:
 
     with duckdb.connect() as base:
         try:
-            return _read(base, str(source.path))
+            return _read(base, source)
         except (duckdb.Error, _NotStrictError):
             return None
 
 
-def _read(base: Any, path: str) -> Block:
+def _read(base: Any, source: Source) -> Block:
+    path = str(source.path)
     kinds = _structure(base, path, f"LIMIT {_SAMPLE}")
-    if not _holds(base, path, kinds):
+    if not _load_as(base, source, kinds):
         kinds = _structure(base, path, "")
+        _require_known(kinds)
+        columns = {name: "DOUBLE" if kind in _NUMBERS else kind for name, kind in kinds.items()}
+        read = "read_json(?, format='newline_delimited', columns=?)"
+        base.execute(f"CREATE TEMP TABLE log AS SELECT * FROM {read}", [path, columns])
+    return _Table(base, {name: "DOUBLE" if kind in _NUMBERS else kind for name, kind in kinds.items()}).block()
+
+
+def _require_known(kinds: dict[str, str]) -> None:
+    """Go on only with fields of types that need no second look, and with those that every record has to have."""
     for name, kind in kinds.items():
         _require(kind in (*_NUMBERS, "VARCHAR", "BOOLEAN") and _fits(name, kind))
     _require({"session", "time", "event"} <= kinds.keys())
-    columns = {name: "DOUBLE" if kind in _NUMBERS else kind for name, kind in kinds.items()}
-    base.execute(
-        "CREATE TEMP TABLE log AS SELECT * FROM read_json(?, format='newline_delimited', columns=?)", [path, columns]
-    )
-    return _Table(base, columns).block()
 
 
 def _structure(base: Any, path: str, limit: str) -> dict[str, str]:
@@ -91,33 +98,58 @@ def _structure(base: Any, path: str, limit: str) -> dict[str, str]:
     return {name: kind for name, kind in kinds.items() if kind != "NULL"}
 
 
-def _holds(base: Any, path: str, kinds: dict[str, str]) -> bool:
-    """Whether the fields and types of the first lines are those of all lines.
+def _load_as(base: Any, source: Source, kinds: dict[str, str]) -> bool:
+    """Read all lines by the fields and types of the first ones; false, with nothing read, where those do not hold for all.
 
-    Asking for the types of every line costs three times as much, and a hundred times the memory. Each field of a line has a
-    colon right after its name's quotes, so if there are no more of these than values of the known fields, there are no
-    other fields; where anything else looks like one, the answer is no, and the long way is taken.
+    Asking for the types of every line costs three times as much, and a hundred times the memory. Numbers and truths are read as
+    they are written, so that no text passes for one. Each field of a line has a colon right after its name's quotes, and each
+    text quotes right after that: if there are no more of these than values of the known fields, there are no other fields;
+    if there are as many texts as values of the known text fields, each of them is a text. Where anything else looks
+    like one of these, the answer is no, and the long way is taken.
     """
     if not all(isinstance(kind, str) and kind in ("VARCHAR", "BOOLEAN", *_NUMBERS) for kind in kinds.values()):
         return False
-    lines = "SELECT json::VARCHAR AS line FROM read_ndjson_objects(?)"
-    marks = "sum(length(line) - length(replace(line, '\":', ''))), count(*) FILTER (regexp_matches(line, '\"[ \\t]+:'))"
-    named, spaced = base.execute(f"SELECT {marks} FROM ({lines})", [path]).fetchone()
-    counts = ", ".join(f"count({_quoted(name)}), count(*) FILTER (NOT {_looks(name, kind)})" for name, kind in kinds.items())
-    raw = dict.fromkeys(kinds, "JSON")
-    found = base.execute(f"SELECT {counts} FROM read_json(?, format='newline_delimited', columns=?)", [path, raw]).fetchone()
-    return spaced == 0 and named == 2 * sum(found[0::2]) and not any(found[1::2])
+    marks = _count_marks(source)
+    raw = {name: "VARCHAR" if kind == "VARCHAR" else "JSON" for name, kind in kinds.items()}
+    columns = ", ".join(f"{_as_written(name, kind)} AS {_quoted(name)}" for name, kind in kinds.items())
+    read = "read_json(?, format='newline_delimited', columns=?)"
+    base.execute(f"CREATE TEMP TABLE log AS SELECT {columns} FROM {read}", [str(source.path), raw])
+    counts = ", ".join(f"count({_quoted(name)})" for name in kinds)
+    rows, *given = base.execute(f"SELECT count(*), {counts} FROM log").fetchone()
+    texts = sum(count for count, kind in zip(given, kinds.values(), strict=True) if kind == "VARCHAR")
+    if marks == {"lines": rows, "names": sum(given), "texts": texts, "apart": 0}:
+        _require_known(kinds)
+        return True
+    base.execute("DROP TABLE log")
+    return False
 
 
-def _looks(name: str, kind: str) -> str:
-    """Whether a value, as it is written, is of a field's type; numbers of texts and of `seq` are whole."""
-    written = f"{_quoted(name)}::VARCHAR"
+def _as_written(name: str, kind: str) -> str:
+    """A field's value by its type, from how it is written; an error where it is written otherwise."""
     if kind == "VARCHAR":
-        return f"starts_with({written}, '\"')"
+        return _quoted(name)
+    written = f"{_quoted(name)}::VARCHAR"
     if kind == "BOOLEAN":
-        return f"{written} IN ('true', 'false')"
-    must_be_whole = name == "seq" or name in TEXT_FIELDS
-    return f"regexp_matches({written}, '{_WHOLE_NUMBER if must_be_whole else _NUMBER}')"
+        return f"CASE WHEN {written} IN ('true', 'false') OR {_quoted(name)} IS NULL THEN {written}::BOOLEAN ELSE error('') END"
+    if name == "seq" or name in TEXT_FIELDS:
+        whole = f"regexp_matches({written}, '{_WHOLE_NUMBER}') OR {_quoted(name)} IS NULL"
+        return f"CASE WHEN {whole} THEN {written}::DOUBLE ELSE error('') END"
+    return f"{written}::DOUBLE"
+
+
+def _count_marks(source: Source) -> dict[str, int]:
+    """Lines, ends of names, beginnings of texts after these, and names with something between their end and the colon."""
+    patterns = {"lines": (b"\n",), "names": (b'":',), "texts": (b'":"', b'": "'), "apart": (b'" :', b'"\t:', b'"\r:')}
+    counts = dict.fromkeys(patterns, 0)
+    last = b"\n"
+    with source.open(_MOST_BYTES) as stream:
+        while data := stream.read(_AT_ONCE):
+            data += stream.readline(_AT_ONCE)
+            last = data[-1:]
+            for mark, looks in patterns.items():
+                counts[mark] += sum(data.count(look) for look in looks)
+    counts["lines"] += last != b"\n"
+    return counts
 
 
 def _fits(name: str, kind: str) -> bool:
