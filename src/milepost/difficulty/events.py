@@ -26,8 +26,8 @@ _ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of its logarithm's prior, w
 _ROUGHNESS_TAIL = 3.0  # degrees of freedom, so that a course may be uneven everywhere
 _BEND: Final = np.array([0.15, 0.35, 0.7, 1.3])  # logits by which the curve leaves a straight line
 _LEVEL_SD, _SLOPE_SD = 3.0, 1.2  # logits: where the curve lies, and how far it rises over the course
-# Of a spike, a dip, a wall, a step, a fall, teeth: the height's mean and standard deviation, were it not above zero. Spikes
-# are rarely as low as what an uneven course does by itself.
+# Of a spike, a dip, a wall, a step, a fall, teeth: the height's mean and standard deviation, were it not above zero, on a course
+# of usual roughness. Spikes are rarely as low as what a course does by itself; on a rougher one they are higher.
 _HEIGHT_MEAN = (1.4, 0.0, 0.0, 0.0, 0.0, 0.0)
 _HEIGHT_SD = (0.65, 1.3, 1.3, 1.2, 1.2, 1.2)
 _PRIOR = (1.2, 0.2, 0.3, 0.4, 0.15, 0.4)  # expected number of each in a course
@@ -100,13 +100,14 @@ class _Course:
         self.n = len(difficulty)
         self.candidates = self._candidates()
         self.shapes = np.array([event.shape(self.n) for event in self.candidates])
-        self.mean = np.array([_HEIGHT_MEAN[event.kind] for event in self.candidates])
-        self.spread = np.array([_HEIGHT_SD[event.kind] ** 2 for event in self.candidates])
-        self.variance = self.mean**2 + self.spread  # around zero, as it enters the model
         counts = np.bincount([event.kind for event in self.candidates], minlength=len(_PRIOR))
         share = np.array([_PRIOR[event.kind] / counts[event.kind] for event in self.candidates])
         self.log_odds = np.log(share / (1 - np.minimum(share, 0.5)))
         self.rough = np.repeat(_ROUGHNESS, len(_BEND))
+        scale = np.maximum(1.0, self.rough / _ROUGHNESS_MEDIAN)
+        self.mean = np.outer([_HEIGHT_MEAN[event.kind] for event in self.candidates], scale)  # candidate by mixture
+        self.spread = np.outer([_HEIGHT_SD[event.kind] for event in self.candidates], scale) ** 2
+        self.variance = self.mean**2 + self.spread  # around zero, as it enters the model
         apart = (np.log(_ROUGHNESS) - np.log(_ROUGHNESS_MEDIAN)) / _ROUGHNESS_SPREAD
         weight = -0.5 * (_ROUGHNESS_TAIL + 1) * np.log1p(apart**2 / _ROUGHNESS_TAIL)
         self.log_prior = np.repeat(weight, len(_BEND))
@@ -149,11 +150,10 @@ class _Course:
         inverses, weights = self._inverses(chosen)
         pull = self.shapes @ (inverses @ self.y).T  # candidate by mixture
         hold = np.einsum("gcj,cj->cg", self.shapes @ inverses, self.shapes)
-        mean, spread = self.mean[:, None], self.spread[:, None]
-        sure = np.sqrt(spread / (1 + spread * hold))  # of the height, given the data
-        height = (pull + mean / spread) * sure  # in units of that
-        gain = -0.5 * np.log1p(spread * hold) + 0.5 * (height**2 - mean**2 / spread)
-        gain += _log_normal(height) - _log_normal(mean / np.sqrt(spread))  # heights are above zero
+        sure = np.sqrt(self.spread / (1 + self.spread * hold))  # of the height, given the data
+        height = (pull + self.mean / self.spread) * sure  # in units of that
+        gain = -0.5 * np.log1p(self.spread * hold) + 0.5 * (height**2 - self.mean**2 / self.spread)
+        gain += _log_normal(height) - _log_normal(self.mean / np.sqrt(self.spread))  # heights are above zero
         return _log_sum(weights + gain) - _log_sum(weights[None])
 
     def choose(self) -> tuple[int, ...]:
@@ -245,7 +245,7 @@ class _Course:
         share /= share.sum()
         for event in chosen:
             if self.candidates[event].kind == STEP:
-                means = self.variance[event] * (inverses @ self.y) @ self.shapes[event]
+                means = self.variance[event] * ((inverses @ self.y) @ self.shapes[event])
                 heights[self.candidates[event].level] = float(share @ means)
         return heights
 

@@ -34,7 +34,8 @@ _TIMES: Final = 8  # as many subjects as in a sample of them
 _AT_ONCE: Final = 1000  # subjects
 _FAR: Final = 35.0  # logits beyond which a chance is as good as 0 or 1
 _HALVINGS: Final = 12  # of a step that leads down
-_SLACK: Final = 1e-9  # of the log posterior, for rounding
+_SLACK: Final = 1e-11  # of the log posterior, for rounding
+_NEAR: Final = 1e-3  # what a step promises of it, doubled: a thirtieth of a standard error; the step itself leaves its square
 _CLOSE: Final = 5e-3  # the step after which no other is worth it; Newton's error is about its square
 _STEP: Final = 1.5  # the longest Newton step of a parameter
 _PRIOR_SD: Final = 2.5  # of a difficulty, in logits
@@ -121,11 +122,11 @@ def _uphill(data: _Data, values: Floats) -> tuple[Floats, Floats]:
     for _ in range(_ITERATIONS):
         bends_right = float(np.linalg.eigvalsh(information).min()) > 0
         step = np.clip(np.linalg.solve(information if bends_right else _definite(information), gradient), -_STEP, _STEP)
-        if bends_right and np.abs(step).max() < _CLOSE:
+        if bends_right and (np.abs(step).max() < _CLOSE or gradient @ step < _NEAR):
             return values + step, information
         for _ in range(_HALVINGS):
             reached = data.slopes(values + step)
-            if reached[0] >= height - _SLACK:
+            if reached[0] >= height - _SLACK * max(1.0, abs(height)):
                 break
             step = step / 2
         values = values + step
