@@ -2,8 +2,8 @@
 
 import json
 import os
-import resource
 import subprocess
+import sys
 
 import pytest
 
@@ -31,19 +31,22 @@ def folder(tmp_path_factory):
     return folder
 
 
-def peak(folder, *words, limit=None):
-    """What a run prints, and its peak memory in megabytes."""
-    def bounded():
-        if limit is not None:
-            resource.setrlimit(resource.RLIMIT_DATA, (limit * MEGABYTE, limit * MEGABYTE))
+PROBE = """
+import resource, subprocess, sys
+limit = int(sys.argv[1])
+bound = (lambda: resource.setrlimit(resource.RLIMIT_DATA, (limit, limit))) if limit else None
+code = subprocess.run(sys.argv[2:], preexec_fn=bound).returncode
+print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss, file=sys.stderr)
+sys.exit(code)
+"""
 
-    running = subprocess.Popen([str(PROGRAM), *words], cwd=folder, stdout=subprocess.PIPE, text=True, preexec_fn=bounded,
-                               env={**os.environ, "OPENBLAS_NUM_THREADS": "1"})  # fmt: skip
-    said = running.stdout.read()
-    _, status, usage = os.wait4(running.pid, 0)
-    running.returncode = os.waitstatus_to_exitcode(status)
-    assert running.returncode == 0
-    return json.loads(said), usage.ru_maxrss / 1024
+
+def peak(folder, *words, limit=0):
+    """What a run prints, and its peak memory in megabytes; a small process starts it, since a process begins with its parent's peak."""
+    done = subprocess.run([sys.executable, "-c", PROBE, str(limit * MEGABYTE), str(PROGRAM), *words], cwd=folder, capture_output=True,
+                          text=True, env={**os.environ, "OPENBLAS_NUM_THREADS": "1"})  # fmt: skip
+    assert done.returncode == 0, done.stderr
+    return json.loads(done.stdout), int(done.stderr.split()[-1]) / 1024
 
 
 def test_memory_is_bounded(folder):

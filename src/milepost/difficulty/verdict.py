@@ -11,7 +11,7 @@ from milepost.logs.interface import Floats, Ints
 
 LEAST_EXCESS = 0.5  # logits; less is not worth a designer's while
 FEW_PLAYERS, FEW_TRIES = 5, 8
-LIKELY = 0.34  # the probability from which an event is named
+LIKELY = 0.32  # the probability from which an event is named
 STRONG, FAIR = 0.02, 0.15  # expected shares of false ones
 
 
