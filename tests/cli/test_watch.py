@@ -42,7 +42,9 @@ def test_until_interrupted(milepost, small_log):
     """It shows the funnel again when records come, and an interrupt ends it with status 0 and no complaint."""
     log = milepost.folder / milepost.write("logs/a.jsonl", small_log[:4])
     command = [str(PROGRAM), "watch", "logs", "--interval", "0.05", "--state", "kept"]
-    with subprocess.Popen(command, cwd=milepost.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as running:
+    heeding = lambda: signal.signal(signal.SIGINT, signal.SIG_DFL)  # noqa: E731 - whoever runs the tests may ignore interrupts
+    with subprocess.Popen(command, cwd=milepost.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+                          preexec_fn=heeding) as running:  # fmt: skip
         while "Mill Pond" not in running.stdout.readline():
             pass
         with log.open("a") as stream:
