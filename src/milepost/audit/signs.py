@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Self
+from typing import TypeVar
 
 import numpy as np
 
@@ -25,13 +25,6 @@ class Rows:
     session: Ints
     level: Ints
 
-    @classmethod
-    def merged(cls, parts: list[Self]) -> Self:
-        """Those of all parts, session by session."""
-        session = np.concatenate([part.session for part in parts])
-        order = np.argsort(session, kind="stable")
-        return cls(session[order], np.concatenate([part.level for part in parts])[order])
-
 
 @dataclass(frozen=True)
 class Doubled:
@@ -41,13 +34,8 @@ class Doubled:
     lag: Floats
     records: Ints
 
-    @classmethod
-    def merged(cls, parts: list[Self]) -> Self:
-        """Those of all parts, session by session."""
-        session = np.concatenate([part.session for part in parts])
-        order = np.argsort(session, kind="stable")
-        lag, records = (np.concatenate([getattr(part, name) for part in parts])[order] for name in ("lag", "records"))
-        return cls(session[order], lag, records)
+
+T = TypeVar("T", Rows, Doubled)
 
 
 @dataclass(frozen=True)
@@ -94,11 +82,18 @@ class Signs:
     @classmethod
     def merged(cls, parts: list[Signs]) -> Signs:
         """Those of a log from those of parts that share no session."""
-        bursts, idle, preset, strays = (Rows.merged([getattr(part, name) for part in parts])
+        bursts, idle, preset, strays = (_by_session([getattr(part, name) for part in parts])
                                         for name in ("bursts", "idle", "preloaded", "strays"))  # fmt: skip
         events, at = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("events", "at"))
         played = np.any([part.played for part in parts], axis=0)
-        return cls(events, at, played, bursts, idle, preset, Doubled.merged([part.doubled for part in parts]), strays)
+        return cls(events, at, played, bursts, idle, preset, _by_session([part.doubled for part in parts]), strays)
+
+
+def _by_session(parts: list[T]) -> T:
+    """The rows of all parts, session by session."""
+    columns = {name: np.concatenate([vars(part)[name] for part in parts]) for name in vars(parts[0])}
+    order = np.argsort(columns["session"], kind="stable")
+    return type(parts[0])(**{name: column[order] for name, column in columns.items()})
 
 
 @dataclass(frozen=True)
