@@ -5,7 +5,9 @@ import pytest
 
 from milepost.difficulty.events import read_events
 from milepost.difficulty.verdict import verdicts
-from milepost.numerics.try_model import HOLD, TriesOfItems, fit_tries
+from milepost.numerics import try_model
+from milepost.numerics.try_model import TriesOfItems, fit_tries
+from milepost.numerics.try_sums import HOLD
 from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
 
@@ -42,6 +44,25 @@ def test_leaving_by_skill():
     drift = [error[-5:].mean() - error[:5].mean() for error in apart]
     assert drift[0] < -0.1 and abs(drift[1]) < 0.06
     assert np.exp(fits[1].others[HOLD]) == pytest.approx(2.5, rel=0.15)
+
+
+@pytest.mark.parametrize("leaving", [True, False])
+def test_compiled_sums_are_the_same(monkeypatch, leaving):
+    """Subject by subject in compiled code: the height, its slopes, the information and the abilities that blocks give."""
+    settings = Population(players=1500, minutes=0, crash_hourly=0, sessions=1, quit_base=0.08, quit_skill=2.0)
+    tries, _ = play_course(np.linspace(-1.5, 2.5, 7), settings, np.random.default_rng(9))
+    keep = (tries.level != 3) | (tries.number != 2)  # a number that is missing, as where an attempt fell out
+    given = TriesOfItems(tries.player, tries.level, tries.number, tries.outcome == 0, tries.ends if leaving else None)
+    given = given._some(keep)
+    by_block = try_model._Data(given, 8)
+    monkeypatch.setattr(try_model, "WORTHWHILE", 100)
+    by_loop = try_model._Data(given, 8)
+    assert len(by_loop.grids) > 1 and by_loop.grids[0].sums.__class__ is not by_block.grids[0].sums.__class__
+    for shift in (0.0, 0.4):
+        values = by_block.start() + shift
+        for one, other in zip(by_block.slopes(values), by_loop.slopes(values), strict=True):
+            assert other == pytest.approx(one, rel=1e-9, abs=1e-7)
+        assert by_loop.abilities(values) == pytest.approx(by_block.abilities(values), abs=1e-9)
 
 
 def test_intervals_cover():

@@ -5,6 +5,7 @@ import json
 import numpy as np
 import pytest
 
+from milepost.compiling import available, cache_folder
 from milepost.logs.course import Course, Level
 from milepost.logs.read import read
 from milepost.playback import compiled, engine
@@ -12,7 +13,7 @@ from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 from random_logs import COURSE, random_log
 
-pytestmark = pytest.mark.skipif(not compiled.available(), reason="Numba is not installed")
+pytestmark = pytest.mark.skipif(not available(), reason="Numba is not installed")
 
 
 @pytest.fixture(scope="module")
@@ -64,7 +65,7 @@ def test_nowhere_to_keep_it(monkeypatch, tmp_path):
     """Where the cache cannot be written the code is compiled without it; where it can, it lies under the source's own name."""
     (tmp_path / "file").write_text("")
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "file"))
-    assert compiled._cache_folder() is None
+    assert cache_folder(compiled.MODULES) is None
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
-    folder = compiled._cache_folder()
+    folder = cache_folder(compiled.MODULES)
     assert folder is not None and folder.parent == tmp_path / "milepost"

@@ -18,13 +18,16 @@ informative right censoring by modeling the censoring process", Biometrics 44 (1
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any, Final
 
 import numpy as np
 
+from milepost.compiling import available
 from milepost.logs.interface import Bools, Floats, Ints
+from milepost.numerics.try_loops import AT_ONCE
+from milepost.numerics.try_sums import HOLD, LEARNING, LOG_SD, PATIENCE, WEAR, At, BlockSums, Counts, LoopSums, Sums
 
 _REACH: Final = 5.0  # abilities are integrated over this many standard deviations to each side
 _ITERATIONS: Final = 60
@@ -32,6 +35,7 @@ _WIDE: Final = 1.5  # logits; a spread of abilities up to which the points of in
 _SAMPLE: Final = 500  # subjects
 _TIMES: Final = 8  # as many subjects as in a sample of them
 _AT_ONCE: Final = 1000  # subjects
+_LIGHT: Final = 16  # tries, for which the least number of points is dense enough
 _FAR: Final = 35.0  # logits beyond which a chance is as good as 0 or 1
 _HALVINGS: Final = 12  # of a step that leads down
 _SLACK: Final = 1e-11  # of the log posterior, for rounding
@@ -40,8 +44,8 @@ _CLOSE: Final = 5e-3  # the step after which no other is worth it; Newton's erro
 _STEP: Final = 1.5  # the longest Newton step of a parameter
 _PRIOR_SD: Final = 2.5  # of a difficulty, in logits
 _WORN: Final = 6  # failures at an item after which a further one wears no more
-# The parameters after the difficulties, with the mean and standard deviation of their priors.
-LEARNING, PATIENCE, WEAR, HOLD, LOG_SD = range(5)
+WORTHWHILE: Final = 8000  # subjects from which compiled code pays for its loading
+# The means and standard deviations of the priors of the parameters after the difficulties.
 _PRIORS: Final = ((0.3, 0.5), (3.0, 2.0), (-0.2, 0.4), (0.3, 0.4), (-0.2, 0.6))
 
 
@@ -82,11 +86,18 @@ class TriesOfItems:
         few = self.subject < subjects
         return self._some(few)
 
-    def in_blocks(self) -> Iterator[tuple[int, TriesOfItems]]:
-        """Blocks of subjects: the number of the first one, and the tries of all in it."""
+    def of(self, subjects: Ints, count: int) -> TriesOfItems:
+        """Those of some of so many subjects, who are numbered anew in rising order."""
+        number = np.full(count, -1)
+        number[subjects] = np.arange(len(subjects))
+        some = self._some(number[self.subject] >= 0)
+        return replace(some, subject=number[some.subject])
+
+    def in_blocks(self, size: int) -> Iterator[tuple[int, TriesOfItems]]:
+        """Blocks of so many subjects: the number of the first one, and the tries of all in it."""
         rising = bool((np.diff(self.subject) >= 0).all())
         own = self if rising else self._some(np.argsort(self.subject, kind="stable"))
-        firsts = np.arange(0, max(1, int(own.subject.max(initial=0)) + 1), _AT_ONCE)
+        firsts = np.arange(0, max(1, int(own.subject.max(initial=0)) + 1), size)
         bounds = [*np.searchsorted(own.subject, firsts).tolist(), len(own.subject)]
         for first, ends in zip(firsts.tolist(), pairwise(bounds), strict=True):
             yield first, own._some(slice(*ends))
@@ -151,7 +162,7 @@ def _definite(matrix: Floats) -> Floats:
 
 
 class _Data:
-    """What was tried, gathered by subject and by kind, with the points of integration; sums over blocks of subjects merge.
+    """What was tried, gathered by subject and by kind, with the points of integration.
 
     A kind is an item with a try's number, or, of going on after a failure, that number alone. Kinds of one item lie together.
     """
@@ -169,15 +180,30 @@ class _Data:
         self.design[: len(kinds), n_items + LEARNING] = np.log(number)
         self.design[len(kinds) :, n_items + PATIENCE] = 1.0
         self.design[len(kinds) :, n_items + WEAR] = np.arange(worn)
-        bounds = [*np.searchsorted(item, np.arange(n_items + 1)).tolist(), len(self.design)]
-        self.groups = [(n if n < n_items else None, slice(*ends)) for n, ends in enumerate(pairwise(bounds)) if ends[0] < ends[1]]
-        self.points, self.log_weight = _points(float(np.bincount(tries.subject, minlength=1).max(initial=0)))
+        self.item = np.concatenate((item, np.full(worn, n_items)))
         code = np.zeros(n_items * most + most, np.int64)
         code[kinds] = np.arange(len(kinds))
-        self.blocks = [self._block(part, code, most, first) for first, part in tries.in_blocks()]
+        heavy = np.bincount(tries.subject, minlength=self.n_subjects)
+        self.grids = [
+            self._grid(tries, code, most, subjects, int(heavy[subjects].max(initial=0))) for subjects in _by_weight(heavy)
+        ]
+        self.tried, self.won_by_kind = (sum(getattr(grid, name) for grid in self.grids) for name in ("tried", "won_by_kind"))
 
-    def _block(self, tries: TriesOfItems, code: Ints, most: int, first: int) -> _Block:
-        """The tries of some subjects, the first of which has this number."""
+    def _grid(self, tries: TriesOfItems, code: Ints, most: int, subjects: Ints, heaviest: int) -> _Grid:
+        """The tries of some subjects, with points of integration that are dense enough for the heaviest of them."""
+        own = tries if len(subjects) == self.n_subjects else tries.of(subjects, self.n_subjects)
+        loops = self.n_subjects >= WORTHWHILE and available()
+        at_once = max(1, len(subjects)) if loops else _AT_ONCE
+        counts, totals = [], np.zeros((2, len(self.design)))
+        for first, part in own.in_blocks(at_once):
+            block, sums = self._counts(part, code, most, first, min(at_once, len(subjects) - first))
+            counts.append(block)
+            totals += sums
+        way = LoopSums if loops else BlockSums
+        return _Grid(subjects, *_points(heaviest), way(counts, self.item, self.n_items), *totals)
+
+    def _counts(self, tries: TriesOfItems, code: Ints, most: int, first: int, count: int) -> tuple[Counts, Floats]:
+        """The tries of so many subjects from the first one on; by kind, how many there are, and how many succeeded."""
         from scipy.sparse import csr_matrix
 
         subject, kind, won = tries.subject - first, code[tries.item * most + tries.number], tries.success
@@ -186,87 +212,52 @@ class _Data:
             worn = np.minimum(tries.number[failed], _WORN) - 1 + np.count_nonzero(~self.goes_on)
             subject, kind = np.concatenate((subject, subject[failed])), np.concatenate((kind, worn))
             won = np.concatenate((won, ~tries.left[failed]))
-        count = min(_AT_ONCE, self.n_subjects - first)
         shape = (count, len(self.design))
-        all_tries: Any = csr_matrix((np.ones(len(subject)), (subject, kind)), shape=shape).tocsc()
-        groups = [all_tries[:, place].tocsr() for _, place in self.groups]
-        wins: Any = csr_matrix((won.astype(np.float64), (subject, kind)), shape=shape)
+        tried: Any = csr_matrix((np.ones(len(subject)), (subject, kind)), shape=shape)
+        wins: Any = csr_matrix((np.ones(np.count_nonzero(won)), (subject[won], kind[won])), shape=shape)
         going = np.asarray(wins @ self.goes_on.astype(np.float64))
-        totals = np.asarray(all_tries.sum(axis=0)).ravel(), np.asarray(wins.sum(axis=0)).ravel()
-        return _Block(groups, all_tries.T.tocsr(), np.asarray(wins @ self.design), np.asarray(wins.sum(axis=1)).ravel() - going,
-                      going, *totals)  # fmt: skip
+        won_tries = np.asarray(wins.sum(axis=1)).ravel() - going
+        totals = np.stack((np.asarray(tried.sum(axis=0)).ravel(), np.asarray(wins.sum(axis=0)).ravel()))
+        return Counts(tried, np.asarray(wins @ self.design), won_tries, going), totals
 
     def start(self) -> Floats:
         """Where to begin: smoothed rates, and the priors."""
         own = self.design[:, : self.n_items] != 0
-        tries, wins = (np.sum([getattr(block, name) for block in self.blocks], axis=0) @ own for name in ("tried", "won_by_kind"))
-        rate = (wins + 0.5) / (tries + 1.0)
+        rate = (self.won_by_kind @ own + 0.5) / (self.tried @ own + 1.0)
         return np.concatenate((-np.log(rate / (1 - rate)), [mean for mean, _ in _PRIORS]))
 
-    def _at(self, values: Floats) -> _At:
+    def _at(self, values: Floats, grid: _Grid) -> At:
         """What depends on the parameters alone."""
-        ability, hold = np.exp(values[-1]) * self.points, float(values[self.n_items + HOLD])
+        ability, hold = np.exp(values[-1]) * grid.points, float(values[self.n_items + HOLD])
         linear = self.design @ values[: self.n_items + HOLD]
         slope = np.where(self.goes_on, hold, 1.0)
         logit = np.clip(linear[:, None] + np.outer(slope, ability), -_FAR, _FAR)
         chance = 1.0 / (1.0 + np.exp(-logit))
-        return _At(values[: self.n_items + HOLD], ability, hold, slope, chance, np.log1p(-chance), self.log_weight)
+        counts = self.design[:, self.n_items + LEARNING] + self.design[:, self.n_items + WEAR]  # of learning, or of wear
+        return At(values[: self.n_items + HOLD], ability, hold, slope, chance, np.log1p(-chance), counts[:, None] * chance,
+                  grid.log_weight)  # fmt: skip
 
     def abilities(self, values: Floats) -> Floats:
         """Per subject, the posterior mean of the ability."""
-        at = self._at(values)
-        fails = [at.fail[place] for _, place in self.groups]
-        means: Floats = np.concatenate([
-            block.weights(sum(tries @ fail for tries, fail in zip(block.groups, fails, strict=True)), at)[0] @ at.ability
-            for block in self.blocks
-        ])  # fmt: skip
+        means = np.zeros(self.n_subjects)
+        for grid in self.grids:
+            means[grid.subjects] = grid.sums.abilities(self._at(values, grid))
         return means
 
     def slopes(self, values: Floats) -> tuple[float, Floats, Floats]:
         """The log posterior (but for a constant), its gradient and its observed information, by Louis' identity."""
-        at = self._at(values)
         prior_mean, precision = self._prior()
         height = -0.5 * float(precision @ (values - prior_mean) ** 2)
         gradient, information = -precision * (values - prior_mean), np.diag(precision)
-        mass = np.zeros(at.chance.shape)
-        dense = [np.hstack((at.fail[own], at.chance[own], self._counts(own) * at.chance[own])) for _, own in self.groups]
-        for block in self.blocks:
-            score, weight, likelihood = self._scores(block, at, dense)
-            height += float(likelihood.sum())
-            weighed = score * weight
-            mean = weighed.sum(axis=2)
-            gradient = gradient + mean.sum(axis=1)
-            flat = (len(values), -1)
-            information = information - weighed.reshape(flat) @ score.reshape(flat).T + mean @ mean.T
-            mass += block.subjects @ weight
-            information[-2:, -1] -= weighed[-2:].sum(axis=(1, 2))  # the logarithm of the spread enters through its exponential,
-            information[-1, -2] = information[-2, -1]  # and is multiplied by what holds the able
-        return height, gradient, information + self._complete(mass * at.chance * (1 - at.chance), at)
+        for grid in self.grids:
+            at = self._at(values, grid)
+            likelihood, slope, missing, mass = grid.sums.slopes(at)
+            height += likelihood
+            gradient = gradient + slope
+            information = information + self._complete(mass * at.chance * (1 - at.chance), at) - missing
+        return height, gradient, information
 
-    def _counts(self, place: slice) -> Floats:
-        """Of some kinds, what learning or wear counts for."""
-        counts: Floats = self.design[place, self.n_items + LEARNING] + self.design[place, self.n_items + WEAR]
-        return counts[:, None]
-
-    def _scores(self, block: _Block, at: _At, dense: list[Floats]) -> tuple[Floats, Floats, Floats]:
-        """By parameter, subject and point, the score if the ability were this; weights and likelihoods as `weights` has them."""
-        n, points = self.n_items, len(at.ability)
-        score = np.zeros((n + len(_PRIORS), block.won.shape[0], points))
-        failing = np.zeros(score.shape[1:])
-        for (item, _), tries, known in zip(self.groups, block.groups, dense, strict=True):
-            fail, expected, counted = np.split(tries @ known, 3, axis=1)
-            failing += fail
-            if item is None:
-                score[n + PATIENCE], score[n + WEAR] = -expected, -counted
-            else:
-                score[item] = expected
-                score[n + LEARNING] -= counted
-        score[: n + HOLD] += block.won.T[:, :, None]
-        score[n + HOLD] = score[n + PATIENCE] * at.ability
-        score[n + LOG_SD] = (at.hold * score[n + PATIENCE] - score[:n].sum(axis=0)) * at.ability
-        return score, *block.weights(failing, at)
-
-    def _complete(self, mass: Floats, at: _At) -> Floats:
+    def _complete(self, mass: Floats, at: At) -> Floats:
         """The information if the abilities were known: kinds weighted by point."""
         size = self.n_items + len(_PRIORS)
         information = np.zeros((size, size))
@@ -283,59 +274,37 @@ class _Data:
 
 
 @dataclass(frozen=True)
-class _At:
-    """What depends on the parameters alone: by point the ability, by kind the slope, by both the chance and log(1 - chance)."""
-
-    linear: Floats
-    ability: Floats
-    hold: float
-    slope: Floats
-    chance: Floats
-    fail: Floats
-    log_weight: Floats
-
-
-@dataclass(frozen=True)
-class _Block:
-    """Some subjects.
+class _Grid:
+    """Some subjects, with the points of integration for them.
 
     Attributes:
-        groups: how often each tried, subjects by kind, for the kinds of one item after the other.
-        subjects: the same for all kinds, kinds by subject.
-        won: the design of what was won, summed, by subject and parameter.
-        won_tries: per subject, how many tries succeeded.
-        won_going: per subject, how often it went on.
+        subjects: their numbers.
+        points, log_weight: see `_points`.
+        sums: the sums over them.
         tried: per kind, how often it was tried.
         won_by_kind: per kind, how often it was won.
     """
 
-    groups: list[Any]
-    subjects: Any
-    won: Floats
-    won_tries: Floats
-    won_going: Floats
+    subjects: Ints
+    points: Floats
+    log_weight: Floats
+    sums: Sums
     tried: Floats
     won_by_kind: Floats
 
-    def weights(self, failing: Floats, at: _At) -> tuple[Floats, Floats]:
-        """Per subject and point, the posterior weight; per subject, the log likelihood.
 
-        Args:
-            failing: per subject and point, the log likelihood had every try failed.
-            at: the parameters.
-        """
-        ability = (self.won_tries + at.hold * self.won_going)[:, None] * at.ability
-        logs = failing + (self.won @ at.linear)[:, None] + ability + at.log_weight
-        most = logs.max(axis=1, keepdims=True)
-        weight: Floats = np.exp(logs - most)
-        total = weight.sum(axis=1, keepdims=True)
-        return weight / total, (np.log(total) + most)[:, 0]
+def _by_weight(heavy: Ints) -> list[Ints]:
+    """Subjects by how many tries they have, doubling, where there are enough of them for that to pay."""
+    if len(heavy) <= _AT_ONCE:
+        return [np.arange(len(heavy))]
+    size = np.ceil(np.log2(np.maximum(heavy, _LIGHT) / _LIGHT)).astype(np.int64)
+    return [np.flatnonzero(size == own) for own in np.unique(size)]
 
 
-def _points(heaviest: float) -> tuple[Floats, Floats]:
+def _points(heaviest: int) -> tuple[Floats, Floats]:
     """Points of integration over a standard normal with the logs of their weights, dense enough for so many tries a subject."""
     narrowest = 1.0 / np.sqrt(1.0 + 0.2 * _WIDE**2 * heaviest)  # what a subject's tries leave of it
-    count = int(np.clip(np.ceil(2 * _REACH / (1.5 * narrowest)), 21, 121))
+    count = int(np.clip(np.ceil(2 * _REACH / (1.5 * narrowest) / AT_ONCE), 6, 30)) * AT_ONCE
     points = np.linspace(-_REACH, _REACH, count)
     log_weight = -0.5 * points**2
     return points, log_weight - np.log(np.exp(log_weight).sum())

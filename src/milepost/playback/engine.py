@@ -8,6 +8,7 @@ from typing import Any, Final
 
 import numpy as np
 
+from milepost.compiling import available
 from milepost.gate.gate import Gated
 from milepost.logs.interface import ABSENT, Bools, Ints, Log
 from milepost.playback import compiled, machine
@@ -34,7 +35,7 @@ class Written:
 
 def run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> Written:
     """Replay every session; the findings go onto the log's records."""
-    if len(gated.order) >= WORTHWHILE and compiled.available():
+    if len(gated.order) >= WORTHWHILE and available():
         return _run(gated, rules, inferred, progress, _Compiled())
     return _run(gated, rules, inferred, progress, _Plain())
 

@@ -1,0 +1,70 @@
+"""Modules of plain loops compiled with Numba: the same source, every function of it, kept in the user's cache.
+
+The first time on a machine that takes a while; after that the compiled code lies under a name that changes with the source.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Sequence
+from hashlib import sha256
+from importlib.util import find_spec, module_from_spec
+from inspect import getmembers, isfunction
+from pathlib import Path
+from types import ModuleType
+from typing import Any, Final
+
+_UNCOUNTED: Final[dict[str, Any]] = {"_nrt": False}  # no counting of references, which would take half of the time
+_ANY_ORDER: Final[dict[str, Any]] = {"fastmath": {"reassoc", "contract"}}  # sums several numbers at a time
+
+
+def available() -> bool:
+    """Whether Numba is installed."""
+    return find_spec("numba") is not None
+
+
+def compiled_functions(modules: Sequence[str], numeric: bool = False) -> dict[str, Callable[..., Any]]:
+    """The functions of some modules by name, compiled; they may call each other.
+
+    Args:
+        modules: their names; each is loaded a second time, so that the first instance stays plain.
+        numeric: whether their sums may be taken in any order.
+    """
+    from numba import config, njit
+
+    copies = [_copy(name) for name in modules]
+    cache = cache_folder(modules)
+    if cache is not None:
+        setattr(config, "CACHE_DIR", str(cache))  # noqa: B010  # no name that its types know
+    compiled: dict[str, Any] = {}
+    for copy in copies:
+        for name, function in getmembers(copy, isfunction):
+            if function.__module__ == copy.__name__:
+                compiled[name] = njit(cache=cache is not None, **_UNCOUNTED, **(_ANY_ORDER if numeric else {}))(function)
+    for copy in copies:  # each calls the others by these names
+        vars(copy).update({name: function for name, function in compiled.items() if name in vars(copy)})
+    return compiled
+
+
+def _copy(name: str) -> ModuleType:
+    spec = find_spec(name)
+    if spec is None or spec.loader is None:
+        raise ImportError(name)
+    copy = module_from_spec(spec)
+    spec.loader.exec_module(copy)
+    return copy
+
+
+def cache_folder(modules: Sequence[str]) -> Path | None:
+    """Where the compiled code of these modules is kept; None where nothing can be."""
+    digest = sha256()
+    for name in modules:
+        spec = find_spec(name)
+        digest.update(Path(str(spec.origin if spec else "")).read_bytes())
+    base = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+    folder = base / "milepost" / digest.hexdigest()[:16]
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError:
+        return None
+    return folder if os.access(folder, os.W_OK) else None

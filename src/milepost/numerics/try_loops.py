@@ -1,0 +1,165 @@
+"""The sums over subjects of the model of tries, one subject after the other: plain loops, made to be compiled.
+
+Each takes the subjects' cells: where those of each subject begin (``starts``, one more than subjects), their kinds and
+what is in them; ``certain`` is by subject and point the log likelihood without them; tables are by kind and point.
+"""
+
+from __future__ import annotations
+
+from math import exp, log
+from typing import Any
+
+_LEARNING, _PATIENCE, _WEAR, _HOLD, _LOG_SD = 0, 1, 2, 3, 4
+AT_ONCE = 4  # points
+_NOTHING = 1e-14  # a weight that adds nothing to any sum
+
+
+def write_abilities(
+    starts: Any, kinds: Any, counts: Any, certain: Any, fail: Any, ability: Any, weight: Any, means: Any
+) -> None:  # fmt: skip
+    """Per subject, the posterior mean of the ability."""
+    for subject in range(len(means)):
+        weigh(starts, kinds, counts, certain, fail, subject, weight)
+        for point in range(len(ability)):
+            means[subject] += weight[point] * ability[point]
+
+
+def add_slopes(
+    starts: Any, kinds: Any, counts: Any, certain: Any, won: Any, fail: Any, chance: Any, counted: Any, item: Any, ability: Any,
+    hold: float, gradient: Any, missing: Any, mass: Any, room: Any, square: Any, weight: Any, mean: Any, touched: Any,
+) -> float:  # fmt: skip
+    """Add what the subjects give to the gradient, to the missing information and to the mass; their log likelihood.
+
+    The points are a multiple of ``AT_ONCE``, and so are the columns of ``room`` (points by parameters) and ``square``.
+    """
+    n_items, height = len(gradient) - 5, 0.0
+    for subject in range(len(starts) - 1):
+        first, last = starts[subject], starts[subject + 1]
+        height += weigh(starts, kinds, counts, certain, fail, subject, weight)
+        low, high = reach(weight)
+        own, score = weight[low:high], room[low:high]
+        count = touch(kinds, item, first, last, n_items, touched)
+        begin(score, won[subject], touched, count, n_items)
+        a, others = -1, count - 5
+        for cell in range(first, last):
+            kind, times = kinds[cell], counts[cell]
+            if item[kind] == n_items:
+                take(score[:, others + _PATIENCE], -times, chance[kind, low:high])
+                take(score[:, others + _WEAR], -times, counted[kind, low:high])
+            else:
+                a += a < 0 or touched[a] != item[kind]
+                take(score[:, a], times, chance[kind, low:high])
+                take(score[:, others + _LEARNING], -times, counted[kind, low:high])
+            take(mass[kind, low:high], times, own)
+        by_ability(score, others, ability[low:high], hold)
+        squares(score, own, count, square)
+        add_subject(score, own, touched, count, mean, square, gradient, missing)
+    return height
+
+
+def reach(weight: Any) -> tuple[int, int]:
+    """From which point to which the weights are more than nothing, made wider so that their number is a multiple."""
+    low, high = 0, len(weight)
+    while weight[low] < _NOTHING:
+        low += 1
+    while weight[high - 1] < _NOTHING:
+        high -= 1
+    length = (high - low + AT_ONCE - 1) // AT_ONCE * AT_ONCE
+    low = min(low, len(weight) - length)
+    return low, low + length
+
+
+def touch(kinds: Any, item: Any, first: int, last: int, n_items: int, touched: Any) -> int:
+    """Note the parameters that a subject's cells depend on, in rising order; how many they are."""
+    count, before = 0, -1
+    for cell in range(first, last):
+        here = item[kinds[cell]]
+        if here != before and here < n_items:
+            touched[count] = before = here
+            count += 1
+    for other in range(5):
+        touched[count + other] = n_items + other
+    return count + 5
+
+
+def begin(score: Any, won: Any, touched: Any, count: int, n_items: int) -> None:
+    """Begin the scores with what was won, and with nothing beside them."""
+    for point in range(len(score)):
+        row = score[point]
+        for a in range(len(row)):
+            row[a] = 0.0
+        for a in range(count):
+            if touched[a] < n_items + _HOLD:
+                row[a] = won[touched[a]]
+
+
+def by_ability(score: Any, others: int, ability: Any, hold: float) -> None:
+    """The scores of what multiplies the ability, from those of what adds to it; those of difficulties have the other sign."""
+    for point in range(len(ability)):
+        row = score[point]
+        added = hold * row[others + _PATIENCE]
+        for a in range(others):
+            added -= row[a]
+        row[others + _HOLD] = row[others + _PATIENCE] * ability[point]
+        row[others + _LOG_SD] = added * ability[point]
+
+
+def squares(score: Any, weight: Any, count: int, square: Any) -> None:
+    """By two parameters, up to the second of them, the weighed sum of their scores' products over the points."""
+    for a in range(count):
+        row = square[a, : (a + AT_ONCE) // AT_ONCE * AT_ONCE]
+        for b in range(len(row)):
+            row[b] = 0.0
+    for point in range(0, len(weight), AT_ONCE):  # four points at once, which halves the time
+        one, two, three, four = score[point], score[point + 1], score[point + 2], score[point + 3]
+        for a in range(count):
+            by_one, by_two = weight[point] * one[a], weight[point + 1] * two[a]
+            by_three, by_four = weight[point + 2] * three[a], weight[point + 3] * four[a]
+            row = square[a, : (a + AT_ONCE) // AT_ONCE * AT_ONCE]
+            for b in range(len(row)):
+                row[b] += by_one * one[b] + by_two * two[b] + by_three * three[b] + by_four * four[b]
+
+
+def add_subject(
+    score: Any, weight: Any, touched: Any, count: int, mean: Any, square: Any, gradient: Any, missing: Any
+) -> None:  # fmt: skip
+    """Add one subject's sums over the points; the scores' spread around their means is the information that is missing."""
+    for a in range(count):
+        mean[a] = 0.0
+        for point in range(len(weight)):
+            mean[a] += weight[point] * score[point, a]
+        gradient[touched[a]] += mean[a]
+    log_sd = touched[count - 1]  # its logarithm enters through its exponential, and multiplies what holds the able
+    missing[log_sd, log_sd] += mean[count - 1]
+    missing[log_sd - 1, log_sd] += mean[count - 2]
+    missing[log_sd, log_sd - 1] += mean[count - 2]
+    for a in range(count):
+        for b in range(a + 1):
+            spread = square[a, b] - mean[a] * mean[b]
+            missing[touched[a], touched[b]] += spread
+            if a != b:
+                missing[touched[b], touched[a]] += spread
+
+
+def take(row: Any, times: float, other: Any) -> None:
+    """Add so many times another row."""
+    for point in range(len(row)):
+        row[point] += times * other[point]
+
+
+def weigh(starts: Any, kinds: Any, counts: Any, certain: Any, fail: Any, subject: int, weight: Any) -> float:
+    """Write the subject's posterior weights by point; its log likelihood."""
+    for point in range(len(weight)):
+        weight[point] = certain[subject, point]
+    for cell in range(starts[subject], starts[subject + 1]):
+        take(weight, counts[cell], fail[kinds[cell]])
+    most = weight[0]
+    for point in range(len(weight)):
+        most = max(most, weight[point])
+    total = 0.0
+    for point in range(len(weight)):
+        weight[point] = exp(weight[point] - most)
+        total += weight[point]
+    for point in range(len(weight)):
+        weight[point] /= total
+    return float(log(total) + most)

@@ -1,0 +1,207 @@
+"""The sums over subjects that the model of tries is fitted by: by blocks of subjects, or subject by subject in compiled code.
+
+Most subjects try an item once, twice, and so on until they succeed. So what they tried is kept as differences: of kinds of
+one item, only the last one tried counts, and what is known of a kind is summed over those before it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any, Protocol
+
+import numpy as np
+
+from milepost.compiling import compiled_functions
+from milepost.logs.interface import Floats, Ints
+from milepost.numerics.try_loops import AT_ONCE
+
+LEARNING, PATIENCE, WEAR, HOLD, LOG_SD = range(5)  # the parameters after the difficulties
+_OTHERS = 5
+
+
+@dataclass(frozen=True)
+class At:
+    """What depends on the parameters alone.
+
+    Attributes:
+        values: the parameters that enter linearly.
+        ability: by point of integration.
+        hold: how much of the ability counts for going on.
+        slope: by kind, how much of the ability counts.
+        chance, fail: by kind and point, the chance and log(1 - chance).
+        counted: the chance, times what learning or wear counts for.
+        log_weight: by point.
+    """
+
+    values: Floats
+    ability: Floats
+    hold: float
+    slope: Floats
+    chance: Floats
+    fail: Floats
+    counted: Floats
+    log_weight: Floats
+
+
+@dataclass(frozen=True)
+class Counts:
+    """What some subjects tried.
+
+    Attributes:
+        tried: how often each tried each kind, sparse, subjects by kinds.
+        won: the design of what was won, summed, by subject and parameter.
+        won_tries: per subject, how many tries succeeded.
+        won_going: per subject, how often it went on.
+    """
+
+    tried: Any
+    won: Floats
+    won_tries: Floats
+    won_going: Floats
+
+    def certain(self, at: At) -> Floats:
+        """By subject and point, the log likelihood but for what each try adds had it failed, and the log weight."""
+        ability = (self.won_tries + at.hold * self.won_going)[:, None] * at.ability
+        logs: Floats = (self.won @ at.values)[:, None] + ability + at.log_weight
+        return logs
+
+
+class Sums(Protocol):
+    """Sums over subjects."""
+
+    def abilities(self, at: At) -> Floats:
+        """Per subject, the posterior mean of the ability."""
+
+    def slopes(self, at: At) -> tuple[float, Floats, Floats, Floats]:
+        """The log likelihood, its gradient, the information that is missing, and by kind and point the tries' mass."""
+
+
+class _Kinds:
+    """Kinds item by item, and what is summed over those of an item."""
+
+    def __init__(self, item: Ints, n_items: int) -> None:
+        bounds = [*np.searchsorted(item, np.arange(n_items + 1)).tolist(), len(item)]
+        self.groups = [(n, slice(*ends)) for n, ends in enumerate(pairwise(bounds)) if ends[0] < ends[1]]
+        self.item, self.n_items = item, n_items
+
+    def differences(self, tried: Any) -> Any:
+        """How often each kind was tried, less how often the next of its item was."""
+        from scipy.sparse import csr_matrix
+
+        n = len(self.item)
+        later = np.flatnonzero(self.item[1:] == self.item[:-1]) + 1
+        ones = np.concatenate((np.ones(n), np.full(len(later), -1.0)))
+        step: Any = csr_matrix(
+            (ones, (np.concatenate((np.arange(n), later)), np.concatenate((np.arange(n), later - 1)))), shape=(n, n)
+        )
+        cells = (tried @ step).tocsr()
+        cells.eliminate_zeros()
+        cells.sort_indices()
+        return cells
+
+    def so_far(self, table: Floats) -> Floats:
+        """By kind and point, the sum over the kinds of the same item up to this one."""
+        return np.concatenate([np.cumsum(table[own], axis=0) for _, own in self.groups])
+
+    def from_here(self, table: Floats) -> Floats:
+        """By kind and point, the sum over the kinds of the same item from this one on."""
+        return np.concatenate([np.cumsum(table[own][::-1], axis=0)[::-1] for _, own in self.groups])
+
+
+class BlockSums(Sums):
+    """Blocks of subjects as dense arrays, small enough to stay near the processor."""
+
+    def __init__(self, blocks: list[Counts], item: Ints, n_items: int) -> None:
+        self.kinds, self.blocks = _Kinds(item, n_items), blocks
+        cells = [self.kinds.differences(block.tried) for block in blocks]
+        self.by_kind = [one.T.tocsr() for one in cells]
+        self.by_group = [[one.tocsc()[:, own].tocsr() for _, own in self.kinds.groups] for one in cells]
+
+    def abilities(self, at: At) -> Floats:
+        """See `Sums`."""
+        fail = self.kinds.so_far(at.fail)
+        weights = (
+            _weights(block.certain(at) + cells.T @ fail)[0] for block, cells in zip(self.blocks, self.by_kind, strict=True)
+        )
+        return np.concatenate([weight @ at.ability for weight in weights])
+
+    def slopes(self, at: At) -> tuple[float, Floats, Floats, Floats]:
+        """See `Sums`."""
+        size = self.kinds.n_items + _OTHERS
+        height, gradient, missing, mass = 0.0, np.zeros(size), np.zeros((size, size)), np.zeros(at.chance.shape)
+        dense = self.kinds.so_far(np.hstack((at.fail, at.chance, at.counted)))
+        for block, groups, by_kind in zip(self.blocks, self.by_group, self.by_kind, strict=True):
+            score, failing = self._scores(block, groups, at, dense)
+            weight, likelihood = _weights(block.certain(at) + failing)
+            height += float(likelihood.sum())
+            weighed = score * weight
+            mean = weighed.sum(axis=2)
+            gradient += mean.sum(axis=1)
+            missing += weighed.reshape(size, -1) @ score.reshape(size, -1).T - mean @ mean.T
+            mass += by_kind @ weight
+            missing[-2:, -1] += weighed[-2:].sum(axis=(1, 2))  # the logarithm of the spread enters through its exponential,
+            missing[-1, -2] = missing[-2, -1]  # and is multiplied by what holds the able
+        return height, gradient, missing, self.kinds.from_here(mass)
+
+    def _scores(self, block: Counts, groups: list[Any], at: At, dense: Floats) -> tuple[Floats, Floats]:
+        """By parameter, subject and point, the score if the ability were this; by the last two, what failed tries would add."""
+        n = self.kinds.n_items
+        score = np.zeros((n + _OTHERS, len(block.won), len(at.ability)))
+        failing = np.zeros(score.shape[1:])
+        for (item, own), cells in zip(self.kinds.groups, groups, strict=True):
+            fail, expected, counted = np.split(cells @ dense[own], 3, axis=1)
+            failing += fail
+            if item == n:
+                score[n + PATIENCE], score[n + WEAR] = -expected, -counted
+            else:
+                score[item] = expected
+                score[n + LEARNING] -= counted
+        score[: n + HOLD] += block.won.T[:, :, None]
+        score[n + HOLD] = score[n + PATIENCE] * at.ability
+        score[n + LOG_SD] = (at.hold * score[n + PATIENCE] - score[:n].sum(axis=0)) * at.ability
+        return score, failing
+
+
+def _weights(logs: Floats) -> tuple[Floats, Floats]:
+    """By subject and point, the posterior weight; per subject, the log likelihood."""
+    most = logs.max(axis=1, keepdims=True)
+    weight: Floats = np.exp(logs - most)
+    total = weight.sum(axis=1, keepdims=True)
+    return weight / total, (np.log(total) + most)[:, 0]
+
+
+class LoopSums(Sums):
+    """Subject by subject in compiled code, at the points where the subject's ability may lie."""
+
+    def __init__(self, blocks: list[Counts], item: Ints, n_items: int) -> None:
+        self.kinds, self.blocks = _Kinds(item, n_items), blocks
+        self.cells = [self.kinds.differences(block.tried) for block in blocks]
+        self.loops = compiled_functions(("milepost.numerics.try_loops",), numeric=True)
+
+    def abilities(self, at: At) -> Floats:
+        """See `Sums`."""
+        fail = self.kinds.so_far(at.fail)
+        means = [np.zeros(len(block.won)) for block in self.blocks]
+        for block, cells, own in zip(self.blocks, self.cells, means, strict=True):
+            self.loops["write_abilities"](*_cells(cells), block.certain(at), fail, at.ability, np.empty(len(at.ability)), own)
+        return np.concatenate(means)
+
+    def slopes(self, at: At) -> tuple[float, Floats, Floats, Floats]:
+        """See `Sums`."""
+        size = self.kinds.n_items + _OTHERS
+        height, gradient, missing, mass = 0.0, np.zeros(size), np.zeros((size, size)), np.zeros(at.chance.shape)
+        tables = [self.kinds.so_far(table) for table in (at.fail, at.chance, at.counted)]
+        points, wide = len(at.ability), -(-size // AT_ONCE) * AT_ONCE
+        room = np.empty((points, wide)), np.empty((size, wide)), np.empty(points), np.empty(size), np.empty(size, np.int64)
+        for block, cells in zip(self.blocks, self.cells, strict=True):
+            height += self.loops["add_slopes"](
+                *_cells(cells), block.certain(at), block.won, *tables, self.kinds.item, at.ability, at.hold,
+                gradient, missing, mass, *room,
+            )  # fmt: skip
+        return height, gradient, missing, self.kinds.from_here(mass)
+
+
+def _cells(cells: Any) -> tuple[Ints, Ints, Floats]:
+    """Where the cells of each subject begin, the kinds of the cells, and what is in them."""
+    return cells.indptr.astype(np.int64), cells.indices.astype(np.int64), cells.data
