@@ -106,8 +106,8 @@ def test_what_the_first_lines_do_not_show(tmp_path, monkeypatch, first, fields):
 def test_plain_logs_are_taken_at_their_first_lines(tmp_path, monkeypatch):
     """Where all lines are like the first ones, the types of every line are not asked for."""
     monkeypatch.setattr(strict, "_SAMPLE", 2)
-    asked, plain = [], strict._structure
-    monkeypatch.setattr(strict, "_structure", lambda base, path, limit: asked.append(limit) or plain(base, path, limit))
+    asked, plain = [], strict._fields
+    monkeypatch.setattr(strict, "_fields", lambda base, path, limit: asked.append(limit) or plain(base, path, limit))
     lines = [START | {"time": n, "build": "1.0", "progress": n / 10} for n in range(9)]
     _, _, strictly = both(tmp_path, "".join(json.dumps(line) + "\n" for line in lines), monkeypatch)
     assert strictly and asked == ["LIMIT 2"]

@@ -14,6 +14,7 @@ from milepost.audit.moved import moved, raw_beside_clean
 from milepost.logs.course import KnownFault
 from milepost.logs.interface import Bools, Place
 from milepost.measures.interface import Row, Table
+from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.playback.tallies import PLACES
 from milepost.vocabulary import EVENTS, FINDINGS
@@ -61,7 +62,7 @@ def contents(play: Play) -> Row:
         "builds": {build: named.count(build) for build in sorted(set(named))},
         "events": {word: count for word, count in zip(EVENTS, tallies.events.tolist(), strict=True) if count},
         "unknown_words": dict(sorted(play.unknown_words().items(), key=lambda item: (-item[1], item[0]))),
-        "levels_seen": len(np.unique(play.attempts.level)),
+        "levels_seen": len(distinct(play.attempts.level)),
         **_span(play),
     }
 

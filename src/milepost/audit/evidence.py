@@ -10,6 +10,7 @@ import numpy as np
 from milepost.audit.signs import Rows, Signs
 from milepost.gate.survey import build_of_sessions
 from milepost.logs.interface import Bools, Ints
+from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 
 
@@ -54,7 +55,7 @@ class Evidence:
 
     def names(self, levels: Ints) -> list[str]:
         """The names of levels, each once, in course order."""
-        return [self.play.stops[level] for level in np.unique(levels)]
+        return [self.play.stops[level] for level in distinct(levels)]
 
     def events_by_build(self, build: Ints, count: int) -> Ints:
         """Per build, as numbered per session, and event word, how many records there are."""

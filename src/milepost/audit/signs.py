@@ -9,6 +9,7 @@ import numpy as np
 
 from milepost.gate.survey import build_of_sessions
 from milepost.logs.interface import Bools, Floats, Ints
+from milepost.numerics.whole_numbers import counted, distinct, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import EVENTS, PAUSE, RESET, RETRY, START, TRANSITION
 
@@ -92,7 +93,7 @@ class Signs:
 def _by_session(parts: list[T]) -> T:
     """The rows of all parts, session by session."""
     columns = {name: np.concatenate([vars(part)[name] for part in parts]) for name in vars(parts[0])}
-    order = np.argsort(columns["session"], kind="stable")
+    order = stable_order(columns["session"])
     return type(parts[0])(**{name: column[order] for name, column in columns.items()})
 
 
@@ -145,7 +146,7 @@ def _idle(seen: InOrder, play: Play) -> Ints:
 def _strays(seen: InOrder, play: Play) -> Rows:
     outside = seen.level >= (0 if play.inferred else play.n_levels)
     width = max(1, len(play.stops))
-    keys = np.unique(seen.session[outside] * width + seen.level[outside])
+    keys = distinct(seen.session[outside] * width + seen.level[outside])
     return Rows(keys // width, keys % width)
 
 
@@ -160,7 +161,7 @@ def doubled_sessions(seen: InOrder, length: Ints) -> Doubled:
     if not len(session):
         return Doubled(np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.int64))
     span = int(step.max()) + 3
-    keys, counts = np.unique(session * span + step, return_counts=True)
+    keys, counts = counted(session * span + step)
     commonest = np.lexsort((keys, -counts, keys // span))
     best = commonest[np.diff(keys[commonest] // span, prepend=-1) != 0]
     near = counts[best].copy()
@@ -178,7 +179,7 @@ def _lags(seen: InOrder) -> tuple[Ints, Ints]:
         return np.zeros(0, np.int64), np.zeros(0, np.int64)
     kind = seen.event * (seen.level.max() + 2) + seen.level
     key = seen.session * (kind.max() - kind.min() + 1) + kind - kind.min()
-    order = np.lexsort((seen.time, key))
+    order = stable_order(key)
     lag = np.diff(seen.time[order])
     again = (np.diff(key[order]) == 0) & (lag > 0)
     return seen.session[order][1:][again], np.round(lag[again] / _LAG_STEP).astype(np.int64)

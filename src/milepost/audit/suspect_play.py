@@ -6,6 +6,7 @@ import numpy as np
 
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.logs.interface import Bools, Floats, Ints
+from milepost.numerics.whole_numbers import distinct
 from milepost.playback.around import AroundAttempts
 from milepost.playback.play import AttemptTable
 from milepost.vocabulary import CLEARED, COMPLETE, DIED, END_SKIP, PASSED, RETRY, START, WAS_RESET
@@ -56,7 +57,7 @@ def carried_over(evidence: Evidence) -> list[Suspect]:
     cleared = table.outcome == CLEARED
     early = np.zeros(len(table), np.bool_)
     fast = np.zeros(len(table), np.bool_)
-    for level in np.unique(table.level[cleared]):
+    for level in distinct(table.level[cleared]):
         rows = np.flatnonzero(cleared & (table.level == level))
         early[rows] = _short_of_all(evidence.play.around, rows)
         fast[rows] = _far_faster(table.active[rows])
@@ -133,9 +134,9 @@ def uncleared_level(evidence: Evidence) -> list[Suspect]:
     for name, code in codes.items():
         own = build[table.session] == code
         cleared = set(table.level[own & (table.outcome == CLEARED)].tolist())
-        for level in np.unique(table.level[own]).tolist():
+        for level in distinct(table.level[own]).tolist():
             rows = own & (table.level == level)
-            players = len(np.unique(table.player[rows]))
+            players = len(distinct(table.player[rows]))
             if level not in cleared and level < evidence.play.n_levels and players >= FEW:
                 where = f" in build {name}" if name else ""
                 why = f"none of {players} players cleared it{where}: can it be cleared?"

@@ -22,6 +22,7 @@ from milepost.measures.trace import to_watch
 from milepost.numerics.time_model import fit_times
 from milepost.numerics.try_model import Fit, TriesOfItems
 from milepost.numerics.try_sums import HOLD
+from milepost.numerics.whole_numbers import distinct, numbered, ordinals
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED, QUIT, TIME_UP, UNKNOWN
 
@@ -51,7 +52,7 @@ class Spikes:
             return Table(rows, {"basis": "tries", "model": None, "sentences": said, "unsaid": said, "inversions": []})
         case = _Case.of(play, tries, self.course)
         counts = np.bincount(tries.item, minlength=play.n_levels)
-        players = np.array([len(np.unique(tries.subject[tries.item == level])) for level in range(play.n_levels)])
+        players = np.array([len(here) for here in case.trying])
         found = verdicts(case.reading, counts, players, self.min_players)
         others = {
             "quitting": _by_quitting(case.funnel, play.n_levels, self.min_players),
@@ -89,16 +90,18 @@ class _Case:
     funnel: list[Row]
     hazard: QuitHazard
     attempts: list[Row]
+    trying: list[Ints]  # per level, the subjects with a try there
 
     @classmethod
     def of(cls, play: Play, tries: TriesOfItems, course: Course | None) -> _Case:
         funnel = Funnel()(play).rows
-        return cls(play, course, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel), AttemptsToClear()(play).rows)
+        attempts, trying = AttemptsToClear()(play).rows, _trying(tries, play.n_levels)
+        return cls(play, course, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel), attempts, trying)
 
     def row(self, level: int, verdict: Verdict) -> Row:
         """What is said of a level by its tries."""
         fit, reading = self.fit, self.reading
-        here = np.unique(self.tries.subject[self.tries.item == level])
+        here = self.trying[level]
         difficulty, abilities = float(fit.difficulty[level]), fit.ability[here]
         excess, expected = float(reading.excess[level]), float(reading.expected[level])
         if verdict.kind == "step":
@@ -114,7 +117,7 @@ class _Case:
         return {
             "level": self.play.stops[level], **(values if len(here) else dict.fromkeys(values)),
             "kind": verdict.kind, "evidence": verdict.evidence, "q_value": verdict.q,
-            "tries": int((self.tries.item == level).sum()), "players": len(here),
+            "tries": int(np.count_nonzero(self.tries.item == level)), "players": len(here),
             "chance": _chance(abilities, difficulty) if by_tries else None,
             "expected_chance": _chance(abilities, expected) if by_tries else None,
             **{key: self.attempts[level][key] for key in ("try_clear", "try_clear_low", "try_clear_high")},
@@ -144,10 +147,10 @@ def _fit(play: Play, tries: TriesOfItems) -> tuple[str, Fit, Reading]:
     usable = ~cell.untimed & (cell.seconds > 0) & (cell.level < play.n_levels)
     if not usable.any():
         return "tries", *read_tries(tries, play.n_levels)
-    everybody, subject = np.unique(cell.player[usable], return_inverse=True)
+    everybody, subject = numbered(cell.player[usable])
     fit = fit_times(subject, cell.level[usable], np.log(cell.seconds[usable]), cell.cleared[usable], play.n_levels)
     table = play.attempts
-    trying = np.unique(table.player[first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)])
+    trying = distinct(table.player[first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)])
     ability = np.zeros(len(trying))
     known = np.isin(trying, everybody)
     ability[known] = fit.ability[np.searchsorted(everybody, trying[known])]
@@ -159,14 +162,16 @@ def settled_tries(play: Play) -> TriesOfItems:
     table = play.attempts
     rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
     player, level = table.player[rows], table.level[rows]
-    order = np.lexsort((np.arange(len(rows)), level, player))
-    new = np.ones(len(rows), np.bool_)
-    new[1:] = (np.diff(player[order]) != 0) | (np.diff(level[order]) != 0)
-    first = np.maximum.accumulate(np.where(new, np.arange(len(rows)), 0))
-    number = np.empty(len(rows), np.int64)
-    number[order] = np.arange(len(rows)) - first + 1
-    _, subject = np.unique(player, return_inverse=True)
+    number = ordinals(player * max(1, play.n_levels) + level)
+    _, subject = numbered(player)
     return TriesOfItems(subject, level, number, table.outcome[rows] == CLEARED, _left_after(play)[rows])
+
+
+def _trying(tries: TriesOfItems, n_items: int) -> list[Ints]:
+    """Per item, the subjects with a try at it."""
+    width = int(tries.subject.max(initial=0)) + 1
+    pairs = distinct(tries.item * width + tries.subject)
+    return np.split(pairs % width, np.searchsorted(pairs, width * np.arange(1, n_items)))
 
 
 def _left_after(play: Play) -> Bools:

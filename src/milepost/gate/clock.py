@@ -6,6 +6,7 @@ import numpy as np
 
 from milepost.gate.survey import Survey
 from milepost.logs.interface import Bools, Floats, Ints, Records, Sessions
+from milepost.numerics.whole_numbers import stable_order
 
 COARSE_SHARE = 0.99
 COARSE_RECORDS = 10
@@ -29,7 +30,7 @@ def replay_order(records: Records, left: Ints, n_sessions: int) -> tuple[Ints, I
     Returns:
         The record numbers in order (sessions one after the other), and those whose clock runs backwards.
     """
-    logged = left[np.argsort(records.session[left], kind="stable")]  # session by session, as logged
+    logged = left[stable_order(records.session[left])]  # session by session, as logged
     session = records.session[logged]
     same = np.diff(session) == 0
     without = np.bincount(session[~records.has_seq[logged]], minlength=n_sessions)

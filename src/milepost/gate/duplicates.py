@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from milepost.logs.interface import Bools, Ints, Records
+from milepost.numerics.whole_numbers import distinct, stable_order
 
 _SPREAD = np.uint64(0x9E3779B97F4A7C15)
 
@@ -33,13 +34,13 @@ def duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
 
 def _seen_before(session: Ints, value: Ints) -> Bools:
     """Whether the same value stands earlier in the same session."""
-    mixed = value.view(np.uint64) + session.view(np.uint64) * _SPREAD  # one key to sort by, of two that are alike only together
-    near = np.argsort(mixed)
-    twins = np.flatnonzero(np.diff(mixed[near]) == 0)
+    mixed = value.view(np.uint64) + session.astype(np.uint64) * _SPREAD  # one number of two that are alike only together
+    rising = np.sort(mixed)
+    twins = distinct(rising[1:][rising[1:] == rising[:-1]])
     seen = np.zeros(len(session), np.bool_)
     if not len(twins):
         return seen
-    rows = np.unique(np.concatenate((near[twins], near[twins + 1])))
+    rows = np.flatnonzero(twins[np.minimum(np.searchsorted(twins, mixed), len(twins) - 1)] == mixed)
     order = rows[np.lexsort((rows, value[rows], session[rows]))]
     same = (np.diff(session[order]) == 0) & (np.diff(value[order]) == 0)
     seen[order[1:][same]] = True
@@ -48,7 +49,7 @@ def _seen_before(session: Ints, value: Ints) -> Bools:
 
 def _equals_previous(session: Ints, value: Ints) -> Bools:
     """Whether the record before it in its session has the same value."""
-    order = np.argsort(session, kind="stable")
+    order = stable_order(session)
     same = (np.diff(session[order]) == 0) & (np.diff(value[order]) == 0)
     equal = np.zeros(len(session), np.bool_)
     equal[order[1:][same]] = True

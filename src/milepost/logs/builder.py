@@ -7,12 +7,14 @@ from math import nan
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from milepost.logs.fields import Fields, UnreadableError, checked, is_true
 from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
 from milepost.logs.likeness import signed, text_number
 from milepost.logs.strict import Block, TextColumn
 from milepost.logs.timestamps import NANO
+from milepost.numerics.whole_numbers import first_places
 from milepost.vocabulary import BIT, EVENT_CODES, NUMBER_FIELDS
 
 _BAD_FIELD = BIT["bad_field"]
@@ -172,8 +174,9 @@ class RecordBuilder:
         rows["layout"] = _coded(block.tags.get("seed"), self._layouts, block.rows)
         if (layouts := block.tags.get("layout")) is not None:
             rows["layout"] = np.where(layouts.codes == ABSENT, rows["layout"], _coded(layouts, self._layouts, block.rows))
-        has_seq = ~np.isnan(block.seq)
-        rows["has_seq"], rows["seq"] = has_seq, np.where(has_seq, block.seq, 0).astype(np.int64)
+        seq = np.full(block.rows, nan) if block.seq is None else block.seq
+        rows["has_seq"] = ~np.isnan(seq)
+        rows["seq"] = np.where(rows["has_seq"], seq, 0).astype(np.int64)
         rows["likeness"] = block.likeness
         if (ids := block.text.get("id")) is not None:
             rows["identity"] = np.array([identity_of(value) for value in ids.values] + [0], dtype=np.int64)[ids.codes]
@@ -276,7 +279,7 @@ def identity_of(text: str) -> int:
     return signed(text_number(text)) or 1
 
 
-def _first_rows(codes: Ints, count: int) -> Ints:
+def _first_rows(codes: NDArray[Any], count: int) -> Ints:
     """Per code, the first row that has it."""
     first = np.zeros(count, np.int64)
     first[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)
@@ -294,7 +297,7 @@ def _first_values(session: Ints, column: TextColumn | None) -> Iterator[tuple[in
     if column is None:
         return
     given = np.flatnonzero(column.codes != ABSENT)
-    _, index = np.unique(session[given] * max(1, len(column.values)) + column.codes[given], return_index=True)
+    _, index = first_places(session[given] * max(1, len(column.values)) + column.codes[given])
     for row in given[np.sort(index)].tolist():
         yield int(session[row]), column.values[column.codes[row]]
 

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import json
 
-import numpy as np
-
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.times import TimeInLevel
+from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import TRANSITION
 from milepost.wording import number, percent, plural, safe, seconds
@@ -50,6 +49,6 @@ def _spellings(play: Play, level: int) -> list[str]:
 def _places(play: Play) -> list[str]:
     """Names that only transitions have."""
     records, gated = play.gated.log.records, play.gated
-    named = set(np.unique(gated.to[(records.event == TRANSITION) & (gated.to >= play.n_levels)]).tolist())
-    played = set(np.unique(gated.level[(records.event != TRANSITION) & (gated.level >= 0)]).tolist())
+    named = set(distinct(gated.to[(records.event == TRANSITION) & (gated.to >= play.n_levels)]).tolist())
+    played = set(distinct(gated.level[(records.event != TRANSITION) & (gated.level >= 0)]).tolist())
     return [play.stops[stop] for stop in sorted(named - played)]

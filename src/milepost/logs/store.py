@@ -23,6 +23,7 @@ from milepost.logs.builder import RECORD_COLUMNS, RecordBuilder
 from milepost.logs.columns import slimmest
 from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
 from milepost.logs.sources import STORE_MANIFEST
+from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
 
 PARTS: Final = 16
@@ -248,7 +249,7 @@ def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, i
     lies_in = builder.lies_in
     lies_in += [ABSENT] * (len(builder.sessions.name) - len(lies_in))
     joined = set()
-    for session in np.unique(sessions).tolist():
+    for session in distinct(sessions).tolist():
         own = part_of(builder.sessions.player[session] or builder.sessions.name[session], parts)
         if lies_in[session] == ABSENT:
             lies_in[session] = own

@@ -11,6 +11,7 @@ from milepost.measures.cells import Cells, cells, first_clear, levels_shown
 from milepost.measures.interface import Row, Table, share, with_interval
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
+from milepost.numerics.whole_numbers import stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
@@ -23,13 +24,17 @@ class AttemptsToClear:
 
     def __call__(self, play: Play) -> Table:
         """One row a level; see docs/definitions.md for the columns."""
-        cell = cells(play)
-        hits = _hits(play)
-        rows = [
-            {"level": play.stops[level], "placed": level < play.n_levels, **_row(cell.of(level)), **hits(level)}
-            for level in levels_shown(play)
-        ]
-        return Table(rows, {"learning": learning(rows)})
+        return play.once(_table)
+
+
+def _table(play: Play) -> Table:
+    cell = cells(play)
+    hits = _hits(play)
+    rows = [
+        {"level": play.stops[level], "placed": level < play.n_levels, **_row(cell.of(level)), **hits(level)}
+        for level in levels_shown(play)
+    ]
+    return Table(rows, {"learning": learning(rows)})
 
 
 def _row(cell: Cells) -> Row:
@@ -65,10 +70,12 @@ def learning(rows: list[Row]) -> list[Row]:
 def _hits(play: Play) -> Callable[[int], Row]:
     """Per level, hits per settled attempt, and the share of attempts that would clear if only so many were allowed."""
     table = play.attempts
-    settled = first_clear(play) & (table.outcome < N_SETTLED)
+    settled = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED))
+    settled = settled[stable_order(table.level[settled])]
+    levels = table.level[settled]
 
     def of(level: int) -> Row:
-        here = settled & (table.level == level)
+        here = settled[slice(*np.searchsorted(levels, [level, level + 1]))]
         hits, cleared = table.hits[here], table.outcome[here] == CLEARED
         most = int(hits.max()) if len(hits) else 0
         allowed = [

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.logs.interface import Bools, Floats, Ints
+from milepost.numerics.whole_numbers import distinct, numbered
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
@@ -34,15 +35,23 @@ class Cells:
 
 def first_clear(play: Play) -> Bools:
     """Which attempts are first-clear attempts of players who count."""
+    return play.once(_first_clear)
+
+
+def _first_clear(play: Play) -> Bools:
     return ~play.attempts.rerun & play.counts[play.attempts.player]
 
 
 def cells(play: Play) -> Cells:
     """The first-clear attempts of the players who count, gathered by player and level."""
+    return play.once(_gathered)
+
+
+def _gathered(play: Play) -> Cells:
     table = play.attempts
     rows = first_clear(play)
     n_players = max(1, len(play.gated.players))
-    keys, cell = np.unique(table.level[rows] * n_players + table.player[rows], return_inverse=True)
+    keys, cell = numbered(table.level[rows] * n_players + table.player[rows])
     outcome, active = table.outcome[rows], table.active[rows]
     unknown = np.isnan(active)
 
@@ -63,6 +72,6 @@ def levels_shown(play: Play) -> list[int]:
     """The course's levels in order, then the unplaced levels that players who count attempted, by name."""
     from milepost.naming import natural_key
 
-    tried = np.unique(play.attempts.level[play.counts[play.attempts.player]])
+    tried = distinct(play.attempts.level[play.counts[play.attempts.player]])
     others = [int(level) for level in tried if level >= play.n_levels]
     return [*range(play.n_levels), *sorted(others, key=lambda level: natural_key(play.stops[level]))]

@@ -9,6 +9,7 @@ import numpy as np
 from milepost.logs.interface import Bools, Floats
 from milepost.measures.interface import Row, Table
 from milepost.numerics.intervals import median
+from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import N_SETTLED
 
@@ -37,14 +38,14 @@ class Coverage:
     def _row(self, play: Play, level: int, counted: Bools, minutes: Floats) -> Row:
         table = play.attempts
         here = counted & (table.level == level)
-        players = len(np.unique(table.player[here]))
+        players = len(distinct(table.player[here]))
         moved = play.counts[play.moves.player] & (play.moves.origin == level) & (play.moves.target == level + 1)
         first = here & (table.number == 1)
         return {
             "level": play.stops[level], "players": players, "attempts": int(here.sum()),
             "settled": int((here & (table.outcome < N_SETTLED)).sum()),
             "minutes": float(np.nansum(table.active[here])) / 60,
-            "minutes_to_reach": median(minutes[first]), "went_on": len(np.unique(play.moves.player[moved])),
+            "minutes_to_reach": median(minutes[first]), "went_on": len(distinct(play.moves.player[moved])),
             "hardly_tested": players < self.min_players,
         }  # fmt: skip
 

@@ -9,6 +9,7 @@ import numpy as np
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.measures.cells import cells, levels_shown
 from milepost.measures.interface import Row, Table, share
+from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import DIED, WAS_RESET
 
@@ -37,7 +38,7 @@ class Deaths:
             reached = len(cell.of(level).player)
             minutes = float(np.nansum(table.active[here])) / 60
             causes = {play.gated.log.causes[code]: _figures(play, died & (cause == code), reached, minutes)
-                      for code in np.unique(cause[died]) if code >= 0}  # fmt: skip
+                      for code in distinct(cause[died]) if code >= 0}  # fmt: skip
             ordered = sorted(causes.items(), key=lambda item: (-item[1]["deaths"], item[0]))
             rows.append({
                 "level": play.stops[level], "placed": level < play.n_levels, "reached": reached, "minutes": minutes,
@@ -65,7 +66,7 @@ def _figures(play: Play, died: Bools, reached: int, minutes: float) -> Row:
     progress = play.attempts.progress[died]
     bins = histogram(progress[~np.isnan(progress)])
     return {
-        "deaths": deaths, "players": len(np.unique(play.attempts.player[died])),
+        "deaths": deaths, "players": len(distinct(play.attempts.player[died])),
         "per_player_reached": share(deaths, reached), "per_minute": deaths / minutes if minutes > 0 else None,
         "progress": bins, "most_bin": int(np.argmax(bins)) if any(bins) else None,
     }  # fmt: skip
@@ -80,13 +81,12 @@ def histogram(progress: Floats) -> list[int]:
 def _failures(play: Play, here: Bools, cause: Ints) -> Row:
     """Deaths and resets together: how many, and by what; a reset without a cause is a restart by choice."""
     failed = here & ((play.attempts.outcome == DIED) | (play.attempts.outcome == WAS_RESET))
-    counts: dict[str, int] = {}
-    for code, outcome in zip(cause[failed].tolist(), play.attempts.outcome[failed].tolist(), strict=True):
-        name = (
-            play.gated.log.causes[code] if code >= 0 else "death without a cause" if outcome == DIED else "restart by choice"
-        )
-        counts[name] = counts.get(name, 0) + 1
+    by_name: dict[str, int] = {}
+    for key, count in zip(*counted(2 * cause[failed] + (play.attempts.outcome[failed] == DIED)), strict=True):
+        code, died = divmod(int(key), 2)
+        name = play.gated.log.causes[code] if code >= 0 else "death without a cause" if died else "restart by choice"
+        by_name[name] = by_name.get(name, 0) + int(count)
     return {
         "failures": int(failed.sum()),
-        "failure_causes": dict(sorted(counts.items(), key=lambda item: (-item[1], item[0]))),
+        "failure_causes": dict(sorted(by_name.items(), key=lambda item: (-item[1], item[0]))),
     }

@@ -11,6 +11,7 @@ from milepost.logs.interface import Ints
 from milepost.measures.cells import first_clear
 from milepost.measures.interface import Row, Table, share, with_interval
 from milepost.numerics.intervals import wilson
+from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
@@ -39,7 +40,7 @@ class Layouts:
         rows = []
         for level in range(play.n_levels):
             here = settled & (table.level == level)
-            rows += [self._row(play, level, code, here & (layout == code)) for code in np.unique(layout[here]).tolist()]
+            rows += [self._row(play, level, code, here & (layout == code)) for code in distinct(layout[here]).tolist()]
         return Table(rows, self._spread(rows))
 
     def _row(self, play: Play, level: int, code: int, here: Ints) -> Row:
@@ -47,7 +48,7 @@ class Layouts:
         clears = int((here & (play.attempts.outcome == CLEARED)).sum())
         return {
             "level": play.stops[level], "layout": play.gated.log.layouts[code], "tries": tries, "clears": clears,
-            "players": len(np.unique(play.attempts.player[here])), "enough": tries >= self.min_tries,
+            "players": len(distinct(play.attempts.player[here])), "enough": tries >= self.min_tries,
             **with_interval("try_clear", share(clears, tries), wilson(clears, tries)),
         }  # fmt: skip
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.measures.interface import Row, Table
+from milepost.numerics.whole_numbers import distinct, numbered, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import MOVE_KINDS, SETBACK
 
@@ -33,11 +34,13 @@ class Moves:
 
 def _groups(play: Play, counted: Ints) -> dict[tuple[int, int, int], Ints]:
     """The places in ``counted`` of the moves with each origin, target and kind."""
-    columns = np.column_stack([column[counted] for column in (play.moves.origin, play.moves.target, play.moves.kind)])
-    keys, group = np.unique(columns, axis=0, return_inverse=True)
-    order = np.argsort(group.ravel(), kind="stable")
-    places = np.split(order, np.cumsum(np.bincount(group.ravel(), minlength=len(keys)))[:-1])
-    return {(origin, target, kind): own for (origin, target, kind), own in zip(keys.tolist(), places, strict=False)}
+    wide, kinds = len(play.stops) + 1, len(MOVE_KINDS)
+    origin, target, kind = (column[counted] for column in (play.moves.origin, play.moves.target, play.moves.kind))
+    keys, group = numbered((origin * wide + target + 1) * kinds + kind)  # no target: -1
+    places = np.split(stable_order(group), np.cumsum(np.bincount(group, minlength=len(keys)))[:-1])
+    return {
+        (key // kinds // wide, key // kinds % wide - 1, key % kinds): own for key, own in zip(keys.tolist(), places, strict=False)
+    }
 
 
 def _rank(key: tuple[int, int, int]) -> tuple[int, int, int, int]:
@@ -52,7 +55,7 @@ def _row(
     setback = kind == SETBACK
     return {
         "from": play.stops[origin], "to": play.stops[target] if target >= 0 else None, "kind": MOVE_KINDS[kind],
-        "count": len(places), "players": len(np.unique(play.moves.player[counted[places]])),
+        "count": len(places), "players": len(distinct(play.moves.player[counted[places]])),
         "cost": float(cost[places].sum()) if setback else None,
         "never_back": int((~back[places]).sum()) if setback else None,
     }  # fmt: skip

@@ -8,6 +8,7 @@ import numpy as np
 
 from milepost.logs.interface import ABSENT, Ints
 from milepost.measures.interface import Row
+from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import COMPLETE, LEVEL_EVENTS, RETRY, START
 
@@ -39,10 +40,10 @@ class RawCounts:
         event, level, player = records.event[placed], gated.level[placed], gated.player[records.session[placed]]
         n_players = max(1, len(gated.players))
         here = np.isin(event, LEVEL_EVENTS)
-        reached = np.unique(level[here] * n_players + player[here]) // n_players
-        cleared = np.unique(level[event == COMPLETE] * n_players + player[event == COMPLETE]) // n_players
+        reached = distinct(level[here] * n_players + player[here]) // n_players
+        cleared = distinct(level[event == COMPLETE] * n_players + player[event == COMPLETE]) // n_players
         trying = np.isin(event, (START, RETRY))
-        pairs, tries = np.unique(level[trying] * n_players + player[trying], return_counts=True)
+        pairs, tries = counted(level[trying] * n_players + player[trying])
         furthest = np.full(n_players, -1)
         np.maximum.at(furthest, player[here], level[here])
         won = np.zeros(n_players, np.bool_)

@@ -11,6 +11,7 @@ from milepost.measures.cells import Cells, cells, first_clear, levels_shown
 from milepost.measures.interface import Row, Table
 from milepost.numerics.intervals import median
 from milepost.numerics.survival import kaplan_meier
+from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import AttemptTable, Play
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
@@ -61,7 +62,7 @@ def _distribution(times: Floats, cleared: Bools) -> list[Row]:
     return [
         {"from": float(2 ** (n / 2)), "to": float(2 ** ((n + 1) / 2)), "cleared": int((cleared & (place == n)).sum()),
          "censored": int((~cleared & (place == n)).sum())}
-        for n in np.unique(place).tolist()
+        for n in distinct(place).tolist()
     ]  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from milepost.errors import UsageError
 from milepost.logs.interface import Ints
 from milepost.measures.cells import first_clear
 from milepost.measures.interface import Row, Table
+from milepost.numerics.whole_numbers import counted, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import END_CAUSES, FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
 
@@ -109,7 +110,7 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Row]:
         most: how many sessions to name.
     """
     table = play.attempts
-    sessions, counts = np.unique(table.session[rows], return_counts=True)
+    sessions, counts = counted(table.session[rows])
     if not len(sessions):
         return []
     middle = float(np.median(counts))
@@ -129,6 +130,6 @@ def watch_by_level(play: Play, most: int = 3) -> list[list[Row]]:
     """Per level of the course, the sessions that show its settled first-clear attempts best."""
     table = play.attempts
     rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
-    rows = rows[np.argsort(table.level[rows], kind="stable")]
+    rows = rows[stable_order(table.level[rows])]
     bounds = np.searchsorted(table.level[rows], np.arange(play.n_levels + 1))
     return [to_watch(play, rows[start:end], most) for start, end in pairwise(bounds.tolist())]

@@ -28,6 +28,7 @@ from milepost.compiling import available
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.numerics.try_loops import AT_ONCE
 from milepost.numerics.try_sums import HOLD, LEARNING, LOG_SD, PATIENCE, WEAR, At, BlockSums, Counts, LoopSums, Sums
+from milepost.numerics.whole_numbers import distinct, stable_order
 
 _REACH: Final = 5.0  # abilities are integrated over this many standard deviations to each side
 _ITERATIONS: Final = 60
@@ -96,7 +97,7 @@ class TriesOfItems:
     def in_blocks(self, size: int) -> Iterator[tuple[int, TriesOfItems]]:
         """Blocks of so many subjects: the number of the first one, and the tries of all in it."""
         rising = bool((np.diff(self.subject) >= 0).all())
-        own = self if rising else self._some(np.argsort(self.subject, kind="stable"))
+        own = self if rising else self._some(stable_order(self.subject))
         firsts = np.arange(0, max(1, int(own.subject.max(initial=0)) + 1), size)
         bounds = [*np.searchsorted(own.subject, firsts).tolist(), len(own.subject)]
         for first, ends in zip(firsts.tolist(), pairwise(bounds), strict=True):
@@ -298,7 +299,7 @@ def _by_weight(heavy: Ints) -> list[Ints]:
     if len(heavy) <= _AT_ONCE:
         return [np.arange(len(heavy))]
     size = np.ceil(np.log2(np.maximum(heavy, _LIGHT) / _LIGHT)).astype(np.int64)
-    return [np.flatnonzero(size == own) for own in np.unique(size)]
+    return [np.flatnonzero(size == own) for own in distinct(size)]
 
 
 def _points(heaviest: int) -> tuple[Floats, Floats]:

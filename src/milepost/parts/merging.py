@@ -10,6 +10,7 @@ import numpy as np
 from milepost.gate.clock import session_order
 from milepost.gate.gate import Gated, players_of
 from milepost.logs.interface import Ints, Log
+from milepost.numerics.whole_numbers import stable_order
 from milepost.parts.slim import filled_out, joined
 from milepost.parts.tasks import SUMMARIES, PlayedPart
 from milepost.playback.around import AroundAttempts, SessionTimes
@@ -73,7 +74,7 @@ def _in_order(tables: list[dict[str, Any]], shifts: list[Ints], rank: Ints) -> I
     for table, shift in zip(tables, shifts, strict=True):
         for name in _PLACES & table.keys():
             table[name] = filled_out(table[name]) + shift[filled_out(table["session"])]
-    return np.argsort(rank[np.concatenate([filled_out(table["session"]) for table in tables])], kind="stable")
+    return stable_order(rank[np.concatenate([filled_out(table["session"]) for table in tables])])
 
 
 def _joined(tables: list[dict[str, Any]], order: Ints) -> dict[str, Any]:

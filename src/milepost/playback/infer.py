@@ -8,6 +8,7 @@ import numpy as np
 
 from milepost.logs.interface import Ints
 from milepost.naming import natural_key
+from milepost.numerics.whole_numbers import first_places, numbered
 
 MOST_LEVELS = 3000  # the method compares every pair
 
@@ -65,10 +66,10 @@ def precedence(player: Ints, level: Ints) -> Precedence:
         player: per attempt, in order of play, its player.
         level: per attempt, its level.
     """
-    levels, index = np.unique(level, return_inverse=True)
+    levels, index = numbered(level)
     before = np.zeros((len(levels), len(levels)), np.int64)
-    _, who = np.unique(player, return_inverse=True)
-    cell, first = np.unique(who * max(1, len(levels)) + index, return_index=True)
+    _, who = numbered(player)
+    cell, first = first_places(who * max(1, len(levels)) + index)
     never = len(player)
     place = np.full((int(who.max(initial=-1)) + 1, len(levels)), never, np.int64)
     place.flat[cell] = first

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Protocol, Self, TypeVar, cast
@@ -28,6 +29,7 @@ class Summary(Protocol):
 
 
 T = TypeVar("T", bound=Summary)
+V = TypeVar("V")
 
 
 @dataclass
@@ -103,6 +105,7 @@ class Play:
     endless: Bools
     inferred: bool
     known: dict[type, Any] = field(default_factory=dict)
+    _made: dict[Any, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     @property
     def n_levels(self) -> int:
@@ -120,6 +123,12 @@ class Play:
         tried = np.zeros(len(self.gated.players), np.bool_)
         tried[self.attempts.player[self.attempts.level < self.n_levels]] = True
         return tried
+
+    def once(self, make: Callable[[Play], V]) -> V:
+        """What a function makes of this play; made once, so nobody may change it."""
+        if make not in self._made:
+            self._made[make] = make(self)
+        return cast(V, self._made[make])
 
     def summary(self, kind: type[T]) -> T:
         """What a kind of summary says of the records, each made once.

@@ -12,6 +12,7 @@ from milepost.gate.gate import Gated, gate
 from milepost.gate.names import reorder
 from milepost.logs.course import Course
 from milepost.logs.interface import ABSENT, Ints, Log
+from milepost.numerics.whole_numbers import distinct, ordinals, stable_order
 from milepost.playback.engine import run
 from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence
 from milepost.playback.play import AttemptTable, MoveTable, Play
@@ -44,7 +45,7 @@ def levels_in_play(gated: Gated, rules: ReplayRules) -> Precedence:
         LogError: there are more levels than an order can be inferred for.
     """
     attempts = _replay(gated, rules, True, SILENT).attempts
-    require_few(np.unique(attempts.level), gated.log)
+    require_few(distinct(attempts.level), gated.log)
     return precedence(attempts.player, attempts.level)
 
 
@@ -92,12 +93,10 @@ def _attempt_table(columns: dict[str, Any], gated: Gated) -> AttemptTable:
 
 def _numbered(player: Ints, level: Ints, cleared: Any) -> tuple[Ints, Any]:
     """The number of each attempt among the player's at its level, and whether a clear came before it."""
-    order = np.lexsort((np.arange(len(level)), level, player))
-    new = np.ones(len(order), np.bool_)
-    new[1:] = (np.diff(player[order]) != 0) | (np.diff(level[order]) != 0)
-    first = np.maximum.accumulate(np.where(new, np.arange(len(order)), 0))
-    number, rerun = np.empty(len(order), np.int64), np.empty(len(order), np.bool_)
-    number[order] = np.arange(len(order)) - first + 1
+    cell = player * (int(level.max(initial=0)) + 1) + level
+    order, number = stable_order(cell), ordinals(cell)
     before = np.cumsum(cleared[order]) - cleared[order]
+    first = np.arange(len(order)) - (number[order] - 1)  # of the same player and level
+    rerun = np.empty(len(order), np.bool_)
     rerun[order] = before - before[first] > 0
     return number, rerun

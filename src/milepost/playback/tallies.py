@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from milepost.logs.interface import Floats, Ints, Place
+from milepost.numerics.whole_numbers import distinct
 from milepost.vocabulary import DROPPED, EVENTS, FINDINGS
 
 if TYPE_CHECKING:
@@ -86,7 +87,7 @@ def _findings(play: Play) -> dict[int, Found]:
         if len(rows):
             first = rows[np.lexsort((records.line[rows], records.file[rows]))[:PLACES]]
             places = zip(records.file[first].tolist(), records.line[first].tolist(), strict=True)
-            result[number] = Found(len(rows), len(np.unique(records.session[rows])), tuple(Place(*place) for place in places))
+            result[number] = Found(len(rows), len(distinct(records.session[rows])), tuple(Place(*place) for place in places))
     return result
 
 

@@ -1,0 +1,73 @@
+"""Sorting and counting whole numbers, all through plain sorting, which processors do many times faster than sorting by a key."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from milepost.logs.interface import Bools, Ints
+
+
+def stable_order(values: NDArray[Any]) -> Ints:
+    """The places of the values in rising order, equal ones as they come.
+
+    Value and place are put into one number where both fit, and these are sorted.
+    """
+    count = len(values)
+    if count < 2 or bool((values[1:] >= values[:-1]).all()):
+        return np.arange(count)
+    least, bits = int(values.min()), count.bit_length()
+    if (int(values.max()) - least).bit_length() + bits > 63:
+        return np.argsort(values, kind="stable")
+    packed = ((values.astype(np.int64) - least) << bits) | np.arange(count)
+    packed.sort()
+    return packed & ((1 << bits) - 1)
+
+
+def distinct(values: NDArray[Any]) -> Ints:
+    """The values, each once, rising."""
+    rising = np.sort(values)
+    return rising[_new(rising)]
+
+
+def counted(values: NDArray[Any]) -> tuple[Ints, Ints]:
+    """The distinct values, rising, and how often each occurs."""
+    rising = np.sort(values)
+    first = np.flatnonzero(_new(rising))
+    return rising[first], np.diff(first, append=len(rising))
+
+
+def numbered(values: NDArray[Any]) -> tuple[Ints, Ints]:
+    """The distinct values, rising, and for each value its place among them."""
+    order = stable_order(values)
+    rising = values[order]
+    new = _new(rising)
+    places = np.empty(len(values), np.int64)
+    places[order] = np.cumsum(new) - 1
+    return rising[new], places
+
+
+def first_places(values: NDArray[Any]) -> tuple[Ints, Ints]:
+    """The distinct values, rising, and for each of them where it comes first."""
+    order = stable_order(values)
+    rising = values[order]
+    new = _new(rising)
+    return rising[new], order[new]
+
+
+def ordinals(values: NDArray[Any]) -> Ints:
+    """For each value, how many equal ones there are up to it: 1 for the first one."""
+    order = stable_order(values)
+    first = np.flatnonzero(_new(values[order]))
+    among = np.arange(1, len(values) + 1) - np.repeat(first, np.diff(first, append=len(values)))
+    result = np.empty(len(values), np.int64)
+    result[order] = among
+    return result
+
+
+def _new(rising: NDArray[Any]) -> Bools:
+    new = np.ones(len(rising), np.bool_)
+    new[1:] = rising[1:] != rising[:-1]
+    return new
