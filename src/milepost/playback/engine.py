@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -18,8 +18,6 @@ from milepost.rules import ReplayRules
 from milepost.vocabulary import END_CAUSES, END_UNKNOWN
 
 WORTHWHILE: Final = 400_000  # records from which compiled code pays for its loading
-_AT_ONCE: Final = 1_000_000  # records that room for attempts is made for
-_STEP: Final = 64  # sessions between two words of progress
 _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progress"})
 
 
@@ -44,6 +42,7 @@ class _Plain:
     """Lists, which the interpreter indexes fastest."""
 
     runner: Callable[..., None] = staticmethod(machine.run_sessions)
+    step = 64  # sessions between two words of progress
 
     def column(self, values: Any) -> Any:
         return values.tolist()
@@ -54,6 +53,8 @@ class _Plain:
 
 class _Compiled:
     """Arrays, for compiled code."""
+
+    step = 4096
 
     def __init__(self) -> None:
         self.runner = compiled.run_sessions()
@@ -75,50 +76,26 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
         end=column(np.full(len(gated.player), END_UNKNOWN)), endless=column(np.zeros(len(gated.player), np.bool_)),
     )  # fmt: skip
     state = way.state()
-    attempts: list[dict[str, Any]] = []
-    moves: list[dict[str, Any]] = []
-    for first, stop in _stretches(gated):
-        room = int(np.diff(gated.bounds)[gated.sequence[first:stop]].sum())
-        attempt_room = Attempts(*(column(_zeros(name, room)) for name in Attempts._fields))
-        move_room = Moves(*(column(np.zeros(room, np.int64)) for _ in Moves._fields))
-        state.attempts = state.moves = 0
-        for begun in range(first, stop, _STEP):
-            way.runner(tape, tally, attempt_room, move_room, state, sittings, begun, min(begun + _STEP, stop))
-            progress.advance(_STEP)
-        attempts.append(_taken(attempt_room, int(state.attempts)))
-        moves.append(_taken(move_room, int(state.moves)))
+    room = len(gated.order)  # memory is only taken for what is written
+    attempts = Attempts(*(column(np.zeros(room, _kind(name))) for name in Attempts._fields))
+    moves = Moves(*(column(np.zeros(room, _kind(name))) for name in Moves._fields))
+    for first in range(0, len(gated.sequence), way.step):
+        way.runner(tape, tally, attempts, moves, state, sittings, first, min(first + way.step, len(gated.sequence)))
+        progress.advance(way.step)
     gated.log.records.marks[gated.order] = tape.marks
     return Written(
-        _joined(attempts, Attempts), _joined(moves, Moves), np.array(sittings.end, dtype=np.int64),
+        _taken(attempts, int(state.attempts)), _taken(moves, int(state.moves)), np.array(sittings.end, dtype=np.int64),
         np.array(sittings.endless, dtype=np.bool_),
     )  # fmt: skip
 
 
-def _stretches(gated: Gated) -> Iterator[tuple[int, int]]:
-    """Stretches of the sequence with about as many records as there is room for."""
-    ends = np.cumsum(np.diff(gated.bounds)[gated.sequence])
-    first = 0
-    while first < len(ends):
-        before = ends[first - 1] if first else 0
-        stop = max(first + 1, int(np.searchsorted(ends, before + _AT_ONCE, side="right")))
-        yield first, stop
-        first = stop
-
-
-def _zeros(name: str, room: int) -> Any:
-    return np.zeros(room, np.float64 if name in _SECONDS else np.int64)
+def _kind(name: str) -> type:
+    return np.float64 if name in _SECONDS else np.int64
 
 
 def _taken(room: Any, count: int) -> dict[str, Any]:
     """What was written, without the room that was left."""
-    kinds = {name: np.float64 if name in _SECONDS else np.int64 for name in room._fields}
-    return {name: np.array(getattr(room, name)[:count], dtype=kinds[name]) for name in room._fields}
-
-
-def _joined(parts: list[dict[str, Any]], kind: Any) -> dict[str, Any]:
-    if not parts:
-        return {name: _zeros(name, 0) for name in kind._fields}
-    return {name: np.concatenate([part[name] for part in parts]) for name in kind._fields}
+    return {name: np.asarray(getattr(room, name)[:count], _kind(name)) for name in room._fields}
 
 
 def _tape(gated: Gated, rules: ReplayRules, inferred: bool, column: Callable[[Any], Any]) -> Tape:

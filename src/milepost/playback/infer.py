@@ -66,7 +66,8 @@ def precedence(player: Ints, level: Ints) -> Precedence:
         player: per attempt, in order of play, its player.
         level: per attempt, its level.
     """
-    levels, index = numbered(level)
+    levels = np.flatnonzero(np.bincount(level)) if len(level) else np.zeros(0, np.int64)
+    index = np.searchsorted(levels, level)
     before = np.zeros((len(levels), len(levels)), np.int64)
     _, who = numbered(player)
     cell, first = first_places(who * max(1, len(levels)) + index)
