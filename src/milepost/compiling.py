@@ -58,7 +58,7 @@ def _copy(name: str) -> ModuleType:
 
 def cache_folder(modules: Sequence[str]) -> Path | None:
     """Where the compiled code of these modules is kept; None where nothing can be."""
-    digest = sha256()
+    digest = sha256(Path(__file__).read_bytes())  # which says how they are compiled
     for name in modules:
         spec = find_spec(name)
         digest.update(Path(str(spec.origin if spec else "")).read_bytes())
