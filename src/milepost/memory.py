@@ -13,9 +13,13 @@ def give_back_early() -> None:
 
     The C library raises the size from which it does so as a program goes; where there are many columns of a few megabytes,
     as in work over parts, that keeps twice the memory that is in use. Where the C library has no such setting, nothing is done.
+    Arrow has memory of its own, which it keeps likewise; it is told to ask the C library.
     """
     import ctypes
 
+    import pyarrow as pa
+
+    pa.set_memory_pool(pa.system_memory_pool())
     try:
         ctypes.CDLL(None).mallopt(_THRESHOLD_OPTION, _BYTES)
     except (OSError, AttributeError, TypeError):

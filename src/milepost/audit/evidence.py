@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 
 from milepost.audit.signs import Rows, Signs
-from milepost.gate.survey import build_of_sessions
+from milepost.gate.survey import builds_of
 from milepost.logs.interface import Bools, Ints
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
@@ -60,7 +60,7 @@ class Evidence:
     def events_by_build(self, build: Ints, count: int) -> Ints:
         """Per build, as numbered per session, and event word, how many records there are."""
         events = np.zeros((count, self.signs.events.shape[1]), np.int64)
-        first = dict(zip(build_of_sessions(self.play.gated.log).tolist(), build.tolist(), strict=True))
+        first = dict(zip(builds_of(self.play.gated.log.sessions)[0].tolist(), build.tolist(), strict=True))
         for number, code in first.items():
             events[code] += self.signs.events[number]
         return events

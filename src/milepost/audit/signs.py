@@ -7,7 +7,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from milepost.gate.survey import build_of_sessions
+from milepost.gate.survey import builds_of
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.numerics.whole_numbers import counted, distinct, stable_order
 from milepost.playback.play import Play
@@ -68,9 +68,9 @@ class Signs:
     def of(cls, play: Play) -> Signs:
         """Look through a play's records."""
         seen = InOrder.of(play)
-        builds = len(set(play.gated.log.sessions.build))
+        build, builds = builds_of(play.gated.log.sessions)
         events = np.zeros((builds, len(EVENTS)), np.int64)
-        np.add.at(events, (build_of_sessions(play.gated.log)[seen.session], seen.event), 1)
+        np.add.at(events, (build[seen.session], seen.event), 1)
         placed = seen.level >= 0
         at, played = np.bincount(seen.level[placed], minlength=len(play.stops)), np.zeros(len(play.stops), np.bool_)
         played[seen.level[placed & (seen.event != TRANSITION)]] = True

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -10,7 +11,7 @@ from milepost.gate.clock import coarse_builds, replay_order, session_order
 from milepost.gate.duplicates import duplicates
 from milepost.gate.names import Stops, gather, resolve
 from milepost.gate.selection import only
-from milepost.gate.survey import Survey, build_of_sessions, survey_of
+from milepost.gate.survey import Survey, builds_of, survey_of
 from milepost.logs.course import Course
 from milepost.logs.interface import ABSENT, Bools, Ints, Log, Records, Sessions
 from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
@@ -70,7 +71,7 @@ def gate(log: Log, course: Course | None, keep_debug: bool, survey: Survey | Non
     level, to = _coded(records.level, stops.code), _coded(records.to, stops.code)
     _mark_names(records, left, stops)
 
-    coarse = coarse_builds(survey)[build_of_sessions(log)] if sessions.name else np.zeros(0, np.bool_)
+    coarse = coarse_builds(survey)[builds_of(sessions)[0]] if sessions.name else np.zeros(0, np.bool_)
     coarse[np.bincount(records.session[left], minlength=len(coarse)) == 0] = False
     repeats = duplicates(records, np.flatnonzero(left), coarse)
     records.marks[repeats] |= BIT["duplicate_record"]
@@ -109,6 +110,7 @@ def _mark_names(records: Records, left: Bools, stops: Stops) -> None:
     _mark(records, left & ~moving & unknown[records.level], "unknown_level")
 
 
+@lru_cache(maxsize=1)
 def players_of(sessions: Sessions) -> tuple[list[str], Ints]:
     """The players' names, and per session its player; a session without one is its own."""
     codes: dict[str, int] = {}

@@ -6,10 +6,11 @@ Surveys of parts of a log add up to that of the whole.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
-from milepost.logs.interface import ABSENT, Bools, Ints, Log, Records
+from milepost.logs.interface import ABSENT, Bools, Ints, Log, Records, Sessions
 from milepost.vocabulary import TRANSITION
 
 
@@ -36,17 +37,18 @@ def survey_of(log: Log) -> Survey:
     """Survey a log, or a part of it that has the sessions and names of the whole."""
     records = log.records
     known = records.event >= 0
-    build = build_of_sessions(log)[records.session[known]]
-    builds = len(set(log.sessions.build))
+    build_of_session, builds = builds_of(log.sessions)
+    build = build_of_session[records.session[known]]
     clocked = np.bincount(build, minlength=builds)
     whole = np.bincount(build[records.whole[known]], minlength=builds)
     return Survey(_name_counts(records, known, len(log.stops)), clocked, whole)
 
 
-def build_of_sessions(log: Log) -> Ints:
-    """Per session, the number of its build in order of first appearance."""
+@lru_cache(maxsize=1)
+def builds_of(sessions: Sessions) -> tuple[Ints, int]:
+    """Per session, the number of its build in order of first appearance; how many there are, sessions without one as one."""
     codes: dict[str | None, int] = {}
-    return np.array([codes.setdefault(name, len(codes)) for name in log.sessions.build], dtype=np.int64)
+    return np.array([codes.setdefault(name, len(codes)) for name in sessions.build], dtype=np.int64), len(codes)
 
 
 def _name_counts(records: Records, known: Bools, n_names: int) -> Ints:

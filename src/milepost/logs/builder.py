@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from math import nan
 from typing import Any
 
@@ -205,8 +206,8 @@ class RecordBuilder:
         for name in self.debug_only:
             self._mark_debug(name)
         return Log(
-            Records(**columns), self.sessions, list(self._stops), list(self._causes), list(self._layouts), list(self._ratings),
-            list(self._unknown_words), self.files, self.refused,
+            Records(**columns), replace(self.sessions), list(self._stops), list(self._causes), list(self._layouts),
+            list(self._ratings), list(self._unknown_words), self.files, self.refused,
         )  # fmt: skip
 
     def columns(self) -> dict[str, Any]:

@@ -70,7 +70,7 @@ class Records:
         return len(self.session)
 
 
-@dataclass
+@dataclass(eq=False)
 class Sessions:
     """The sessions of the readable records, by first appearance; lists of one length.
 

@@ -9,12 +9,13 @@ from typing import Final
 
 from milepost.errors import UsageError
 from milepost.logs.builder import RecordBuilder
+from milepost.logs.checksums import checksum
 from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import LogMap
 from milepost.logs.pieces import read_in_pieces
 from milepost.logs.read import read_source
 from milepost.logs.sources import Source, expand
-from milepost.logs.store import PARTS, Manifest, checksum, is_store, lay_down, locked, read_manifest, restore, seal
+from milepost.logs.store import PARTS, Manifest, is_store, lay_down, locked, read_manifest, restore, seal
 from milepost.progress import Progress
 
 _AT_ONCE: Final = 128 << 20  # bytes of logs between two writings of the store

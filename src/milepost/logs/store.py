@@ -8,11 +8,10 @@ manifest takes the old one's place when all of them are there.
 from __future__ import annotations
 
 import json
-import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
-from hashlib import blake2b, sha256
+from hashlib import blake2b
 from pathlib import Path
 from typing import Any, Final
 
@@ -20,15 +19,16 @@ import numpy as np
 
 from milepost.errors import LogError, OutputError
 from milepost.logs.builder import RECORD_COLUMNS, RecordBuilder
+from milepost.logs.checksums import checksum
 from milepost.logs.columns import slimmest
 from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
 from milepost.logs.sources import STORE_MANIFEST
+from milepost.logs.tables import read_arrays, read_lists, write_table
 from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
 
 PARTS: Final = 16
 _KIND, _VERSION = "milepost store", 2
-_BLOCK: Final = 1 << 20
 _BUSY: Final = "{}: another pack is writing to it. Wait until that is done."
 
 
@@ -77,14 +77,14 @@ def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manif
     """
     manifest = read_manifest(folder)
     _require_whole(folder, [*manifest.tables.values(), *(manifest.records if records else [])])
-    tables = {name: _fetched([folder / part["file"]]) for name, part in manifest.tables.items()}
+    tables = {name: read_lists(folder / part["file"]) for name, part in manifest.tables.items()}
     names: dict[str, list[str]] = {}
     for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
-        names.setdefault(str(kind), []).append(str(text))
-    rows = _fetched([folder / part["file"] for part in manifest.records]) if records and manifest.records else None
-    clock = _listed(tables["sessions"]["first_clock"])
-    builder.restore(_sessions(tables["sessions"]), clock, names, rows, _refused(tables["refused"]), manifest.debug_only)
-    builder.lies_in = _listed(tables["sessions"]["part"])
+        names.setdefault(kind, []).append(text)
+    rows = read_arrays([folder / part["file"] for part in manifest.records]) if records and manifest.records else None
+    sessions = tables["sessions"]
+    builder.restore(_sessions(sessions), sessions["first_clock"], names, rows, _refused(tables["refused"]), manifest.debug_only)
+    builder.lies_in = sessions["part"]
     return manifest
 
 
@@ -128,7 +128,7 @@ def records_of(folder: Path, manifest: Manifest, parts: tuple[int, ...], names: 
     own = [record for record in manifest.records if record["part"] in parts]
     _require_whole(folder, own)
     wanted = ("row", *(names or RECORD_COLUMNS))
-    columns = _fetched([folder / record["file"] for record in own], wanted)
+    columns = read_arrays([folder / record["file"] for record in own], wanted)
     order = np.argsort(columns["row"])
     zero = {name: np.broadcast_to(kind.type(0), len(order)) for name, kind in RECORD_COLUMNS.items() if name not in wanted}
     return Records(**zero, **{name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted[1:]})
@@ -226,15 +226,6 @@ def locked(folder: Path) -> Iterator[None]:
         yield
 
 
-def checksum(path: Path) -> str:
-    """The SHA-256 of a file."""
-    digest = sha256()
-    with path.open("rb") as stream:
-        while block := stream.read(_BLOCK):
-            digest.update(block)
-    return digest.hexdigest()
-
-
 def part_of(name: str, parts: int) -> int:
     """The part in which a player's records lie."""
     return int.from_bytes(blake2b(name.encode("utf-8", "surrogatepass"), digest_size=4).digest(), "big") % parts
@@ -267,9 +258,9 @@ def _session_columns(builder: RecordBuilder) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _sessions(columns: dict[str, Any]) -> Sessions:
-    listed = {name: _listed(columns[name]) for name in ("name", "player", "build", "epoch", "debug", "tags")}
-    return Sessions(**listed | {"tags": [json.loads(tags) for tags in listed["tags"]]})
+def _sessions(columns: dict[str, list[Any]]) -> Sessions:
+    own = {name: columns[name] for name in ("name", "player", "build", "epoch", "debug")}
+    return Sessions(**own, tags=[json.loads(tags) for tags in columns["tags"]])
 
 
 def _name_columns(builder: RecordBuilder) -> dict[str, Any]:
@@ -277,9 +268,9 @@ def _name_columns(builder: RecordBuilder) -> dict[str, Any]:
     return {"kind": [kind for kind, _ in pairs], "text": [text for _, text in pairs]}
 
 
-def _refused(columns: dict[str, Any]) -> list[Refused]:
-    listed = [_listed(columns[name]) for name in ("file", "line", "reason", "session")]
-    return [Refused(Place(file, line), reason, session) for file, line, reason, session in zip(*listed, strict=True)]
+def _refused(columns: dict[str, list[Any]]) -> list[Refused]:
+    rows = zip(*(columns[name] for name in ("file", "line", "reason", "session")), strict=True)
+    return [Refused(Place(file, line), reason, session) for file, line, reason, session in rows]
 
 
 def _refused_columns(builder: RecordBuilder) -> dict[str, Any]:
@@ -290,58 +281,12 @@ def _refused_columns(builder: RecordBuilder) -> dict[str, Any]:
     }  # fmt: skip
 
 
-_TYPES: Final = {
-    "epoch": "BIGINT", "file": "BIGINT", "line": "BIGINT", "debug": "BOOLEAN", "first_clock": "DOUBLE", "part": "BIGINT",
-}  # fmt: skip
-
-
 def _written(folder: Path, name: str, columns: dict[str, Any]) -> dict[str, Any]:
     """Write columns to a Parquet file of a store; its name and checksum."""
-    import duckdb
-
     path = folder / name
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        with duckdb.connect() as base, tempfile.NamedTemporaryFile("w", suffix=".json", encoding="utf-8") as texts:
-            if isinstance(next(iter(columns.values())), list):
-                for row in zip(*columns.values(), strict=True):
-                    texts.write(json.dumps(dict(zip(columns, map(_encodable, row), strict=True)), ensure_ascii=False) + "\n")
-                texts.flush()
-                kinds = {column: _TYPES.get(column, "VARCHAR") for column in columns}
-                source = base.read_json(texts.name, format="newline_delimited", columns=kinds)
-            else:
-                base.register("given", columns)
-                source = base.sql("SELECT * FROM given")
-            source.write_parquet(str(path), compression="zstd")
-    except (duckdb.Error, OSError) as error:
-        raise OutputError(f"{path}: cannot be written ({str(error).splitlines()[0]}). Name a place that can.") from error
-    return {"file": name, "sha256": checksum(path)}
-
-
-def _encodable(cell: Any) -> Any:
-    """Text as UTF-8 can have it: lone surrogates are escaped."""
-    return cell.encode("utf-8", "backslashreplace").decode() if isinstance(cell, str) else cell
-
-
-def _fetched(paths: list[Path], names: tuple[str, ...] | None = None) -> dict[str, Any]:
-    import duckdb
-
-    what = ", ".join(f'"{name}"' for name in names) if names else "*"
-    with duckdb.connect() as base:
-        read = "read_parquet(?, hive_partitioning = false, union_by_name = true)"  # files differ in how narrow columns are
-        base.execute(f"SELECT {what} FROM {read}", [[str(path) for path in paths]])
-        return {name: _whole(column) for name, column in base.fetchnumpy().items()}
-
-
-def _whole(column: Any) -> Any:
-    """A fetched column of numbers with NaN where there is none; others as they are."""
-    if isinstance(column, np.ma.MaskedArray) and column.dtype.kind == "f":
-        return column.filled(np.nan)
-    return column
-
-
-def _listed(column: Any) -> list[Any]:
-    """A fetched column as a list, with None where there is nothing."""
-    if isinstance(column, np.ma.MaskedArray):
-        return [None if gone else value for value, gone in zip(column.data.tolist(), np.ma.getmaskarray(column), strict=True)]
-    return [None if value is None else value for value in column.tolist()]
+        write_table(path, columns)
+        return {"file": name, "sha256": checksum(path)}
+    except OSError as error:
+        raise OutputError(f"{path}: cannot be written ({error.strerror or error}). Name a place that can.") from error

@@ -4,18 +4,17 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Iterable
-from hashlib import sha256
 from importlib.metadata import version
 from pathlib import Path
 
 from milepost.errors import LogError
+from milepost.logs.checksums import checksum
 from milepost.measures.interface import Row
 from milepost.reports.interface import Column, View
 from milepost.version import __version__
 from milepost.wording import safe
 
 _PACKAGES = ("numpy", "scipy", "duckdb", "matplotlib")
-_BLOCK = 1 << 20
 
 
 def how_made(command: str, inputs: Iterable[tuple[str, Path | None]]) -> Row:
@@ -38,12 +37,8 @@ def how_made(command: str, inputs: Iterable[tuple[str, Path | None]]) -> Row:
 def _file(name: str, path: Path | None) -> Row:
     if path is None:
         return {"file": name, "bytes": None, "sha256": None}
-    digest = sha256()
     try:
-        with path.open("rb") as stream:
-            while block := stream.read(_BLOCK):
-                digest.update(block)
-        return {"file": name, "bytes": path.stat().st_size, "sha256": digest.hexdigest()}
+        return {"file": name, "bytes": path.stat().st_size, "sha256": checksum(path)}
     except OSError as error:
         raise LogError(f"{path}: cannot be read ({error.strerror or error}).") from error
 

@@ -1,0 +1,56 @@
+"""Columns to and from the Parquet files of a store."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+
+_TYPES: Final = {"epoch": "int64", "file": "int64", "line": "int64", "debug": "bool", "first_clock": "float64", "part": "int64"}
+
+
+def write_table(path: Path, columns: dict[str, Any]) -> None:
+    """Write columns: arrays of numbers, or lists with None for nothing.
+
+    Raises:
+        OSError: the file cannot be written.
+    """
+    import pyarrow as pa
+    from pyarrow import parquet
+
+    table = pa.table({name: _cells(name, column) for name, column in columns.items()})
+    parquet.write_table(table, path, compression="zstd", write_statistics=False)
+
+
+def _cells(name: str, column: Any) -> Any:
+    import pyarrow as pa
+
+    if not isinstance(column, list):
+        return pa.array(column)
+    kind = _TYPES.get(name, "string")
+    return pa.array([_encodable(cell) for cell in column] if kind == "string" else column, type=kind)
+
+
+def _encodable(cell: str | None) -> str | None:
+    """Text as UTF-8 can have it: lone surrogates are escaped."""
+    return cell if cell is None or cell.isascii() else cell.encode("utf-8", "backslashreplace").decode()
+
+
+def read_lists(path: Path) -> dict[str, list[Any]]:
+    """The columns of a file as lists, with None for nothing."""
+    return {name: column.to_pylist() for name, column in _read(path, None)}
+
+
+def read_arrays(paths: list[Path], names: tuple[str, ...] | None = None) -> dict[str, Any]:
+    """The columns of numbers of several files, one after the other, which may differ in how narrow their columns are."""
+    parts = [dict(_read(path, names)) for path in paths]
+    columns = names or (tuple(parts[0]) if parts else ())
+    return {name: np.concatenate([part.pop(name).to_numpy() for part in parts]) for name in columns}
+
+
+def _read(path: Path, names: tuple[str, ...] | None) -> Any:
+    from pyarrow import parquet
+
+    table = parquet.read_table(path, columns=None if names is None else list(names), partitioning=None, use_threads=False)
+    return zip(table.column_names, table.columns, strict=True)
