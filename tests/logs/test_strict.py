@@ -2,12 +2,14 @@
 
 import json
 
+import duckdb
 import numpy as np
 import pytest
 
+from milepost.logs import read as reading
 from milepost.logs import strict
 from milepost.logs.read import read
-from milepost.vocabulary import EVENTS
+from milepost.vocabulary import EVENTS, NUMBER_FIELDS
 from random_logs import random_log
 
 SPOILED = [
@@ -22,12 +24,18 @@ def both(folder, text, monkeypatch):
     """The log read in both ways, and whether the strict reader took it."""
     path = folder / "log.jsonl"
     path.write_text(text, encoding="utf-8")
-    monkeypatch.setattr(strict, "WORTHWHILE", 0)
-    taken, plain = [], strict.read_strict
-    monkeypatch.setattr(strict, "read_strict", lambda source: taken.append(plain(source)) or taken[-1])
+    return both_ways(path, "jsonl", monkeypatch)
+
+
+def both_ways(path, form, monkeypatch):
+    taken, plain = [], reading._STRICT[form].read
+    spying = reading._Strict(lambda source: taken.append(plain(source)) or taken[-1], 0)
+    monkeypatch.setattr(reading, "_STRICT", {form: spying})
     fast = read([str(path)])
-    monkeypatch.setattr(strict, "WORTHWHILE", 1 << 60)
-    return fast, read([str(path)]), taken[0] is not None
+    monkeypatch.setattr(reading, "_STRICT", {})
+    slow = read([str(path)])
+    monkeypatch.undo()
+    return fast, slow, taken[0] is not None
 
 
 NAMED = {"level": "stops", "to": "stops", "cause": "causes", "layout": "layouts", "rating": "ratings"}
@@ -62,7 +70,6 @@ def test_clean_logs_are_read_alike(tmp_path, monkeypatch):
         fast, slow, strictly = both(tmp_path, "".join(json.dumps(line) + "\n" for line in lines or [START]), monkeypatch)
         assert_same(fast, slow)
         taken += strictly
-        monkeypatch.undo()
     assert taken > 15
 
 
@@ -87,6 +94,8 @@ BEYOND = [
     '"event": "hit", "progress": 0.5', '"event": "hit", "seq": 1.5', '"event": "hit", "seq": 3', '"event": "hit", "debug": true',
     '"event": "hit", "build": null', '"event": "hit", "build" : "1"', '"event": "hit", "build":"1"', '"event": "hit", "id": 12',
     '"event": "say \\": this", "level": "a"', '"event": "hit", "level": "a", "level": "b"', '"event": "hit", "x": 1e3',
+    '"event": "hit", "mood": null', '"event": "hit", "mood": "a: b, null"', '"event": "hit", "mood": "a\\u003a b"', '"event": "hit", "mood:": 1',
+    '"event": "hit", "mood": 1e400', '"event": "hit", "specversion": "1.0", "type": "x.death", "source": "y", "level": "a"',
     '"event": "hit", "level": true', '"event": "hit", "seq": 12345678901234567890', '"event": "hit", "mood": null, "build" : 1',
 ]  # fmt: skip
 
@@ -111,3 +120,53 @@ def test_plain_logs_are_taken_at_their_first_lines(tmp_path, monkeypatch):
     lines = [START | {"time": n, "build": "1.0", "progress": n / 10} for n in range(9)]
     _, _, strictly = both(tmp_path, "".join(json.dumps(line) + "\n" for line in lines), monkeypatch)
     assert strictly and asked == ["LIMIT 2"]
+
+
+def test_explicit_nothings_are_read_strictly(tmp_path, monkeypatch):
+    """Fields that are there and null, in every line: as if they were not there."""
+    lines = [START | {"time": n, "build": None, "x": None, "mood": "null: void"} for n in range(9)]
+    fast, slow, strictly = both(tmp_path, "".join(json.dumps(line) + "\n" for line in lines), monkeypatch)
+    assert strictly
+    assert_same(fast, slow)
+
+
+def parquet(folder, lines, **kinds):
+    """Records as a Parquet file, in which each column has a type."""
+    (folder / "log.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines), encoding="utf-8")
+    with duckdb.connect() as base:
+        base.execute("SET TimeZone = 'UTC'")
+        names = list(dict.fromkeys(name for line in lines for name in line))
+        columns = {name: kinds.get(name, "DOUBLE" if name in NUMBER_FIELDS | {"time"} else "VARCHAR") for name in names}
+        table = base.read_json(str(folder / "log.jsonl"), format="newline_delimited", columns=columns)
+        table.write_parquet(str(folder / "log.parquet"))
+    return folder / "log.parquet"
+
+
+def test_parquet_is_read_alike(tmp_path, monkeypatch):
+    """Random logs as Parquet: the same columns, names, sessions and likeness as row by row; most of them strictly."""
+    taken = 0
+    for seed in range(40):
+        lines = [line for line in random_log(seed) if isinstance(line, dict) and clean(line) and not isinstance(line.get("seq"), str)]
+        times = {type(line.get("time")) is str for line in lines}
+        path = parquet(tmp_path, lines or [START], seq="BIGINT", time="VARCHAR" if True in times else "DOUBLE")
+        fast, slow, strictly = both_ways(path, "parquet", monkeypatch)
+        assert_same(fast, slow)
+        taken += strictly
+    assert taken > 10
+
+
+@pytest.mark.parametrize(("more", "kinds", "strictly"), [
+    ({"level": 7, "debug": True, "mood": 0.5}, {"level": "INTEGER", "debug": "BOOLEAN", "mood": "DOUBLE"}, True),
+    ({"time": "2026-03-01T10:00:00.5+02:00"}, {"time": "VARCHAR"}, True), ({"seq": 3, "x": 1}, {"seq": "UBIGINT", "x": "FLOAT"}, True),
+    ({"seq": 1 << 60}, {"seq": "BIGINT"}, False), ({"x": "3"}, {"x": "VARCHAR"}, False), ({"progress": 1.5}, {}, False),
+    ({"level": None}, {}, False), ({"time": "2026-03-01 10:00:00Z"}, {"time": "TIMESTAMPTZ"}, False), ({"x": 1}, {"x": "DECIMAL(4,1)"}, False),
+    ({"time": "2026-03-01T10:00:00"}, {"time": "VARCHAR"}, False), ({"seq": 1.5}, {"seq": "DOUBLE"}, False),
+])  # fmt: skip
+def test_types_of_parquet(tmp_path, monkeypatch, more, kinds, strictly):
+    """What a column's type allows is read as whole columns; all else row by row, and alike in either case."""
+    first = {"time": "2026-03-01T09:00:00Z"} if isinstance(more.get("time"), str) else {}
+    path = parquet(tmp_path, [START | {"mood": "calm"} | more | first, START | {"event": "hit"} | more], **kinds)
+    fast, slow, taken = both_ways(path, "parquet", monkeypatch)
+    assert taken == strictly
+    assert_same(fast, slow)
+    assert fast.refused == slow.refused

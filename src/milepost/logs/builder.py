@@ -11,9 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from milepost.logs.fields import Fields, UnreadableError, checked, is_true
+from milepost.logs.gathering import Block, TextColumn
 from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
 from milepost.logs.likeness import signed, text_number
-from milepost.logs.strict import Block, TextColumn
 from milepost.logs.timestamps import NANO
 from milepost.numerics.whole_numbers import first_places
 from milepost.vocabulary import BIT, EVENT_CODES, NUMBER_FIELDS

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
@@ -11,9 +12,11 @@ from numpy.typing import NDArray
 from milepost.logs.fields import BAD, tag_of, text_of
 from milepost.logs.interface import ABSENT, Floats, Ints
 from milepost.logs.likeness import column_likeness, float_numbers, likeness
-from milepost.vocabulary import FIELDS
+from milepost.vocabulary import FIELDS, NEED_LEVEL, TEXT_FIELDS
 
 Likeness = NDArray[np.uint64]
+BATCH: Final = 1 << 18  # records
+STAMP: Final = r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:[0-5]\d(\.\d{1,6})?([Zz]|[+-][01]\d:[0-5]\d)"
 _MASK: Final = (1 << 64) - 1
 
 
@@ -32,7 +35,7 @@ def require(holds: bool) -> None:
 
 
 class Texts:
-    """A column of scalars as they are written in JSON, by their distinct values.
+    """A column of scalars, kept as texts, by their distinct values.
 
     Attributes:
         values: the texts, in order of first appearance, with their codes.
@@ -45,13 +48,13 @@ class Texts:
         self.values: dict[str, int] = {}
         self.given = self.colons = self.nulls = 0
         self._check = text_of if name in FIELDS else tag_of
-        self._known: dict[str, tuple[int, int, int, int]] = {}  # as written: code, likeness, colons and nulls
+        self._known: dict[Any, tuple[int, int, int, int]] = {}  # as given: code, likeness, colons and nulls
         self._codes: list[NDArray[np.int32]] = []
 
     def take(self, column: Any) -> Likeness:
-        """Take a batch, an Arrow array of texts; what it adds to the likeness of its records."""
+        """Take a batch, an Arrow array; what it adds to the likeness of its records."""
         coded = column.dictionary_encode()
-        known = [self._known.get(written) or self._meet(written) for written in coded.dictionary.to_pylist()]
+        known = [self._known.get(given) or self._meet(given) for given in coded.dictionary.to_pylist()]
         code, like, colons, nulls = zip(*known, (ABSENT, 0, 0, 0), strict=True)
         index = coded.indices.fill_null(len(known)).to_numpy()
         counts = np.bincount(index, minlength=len(known) + 1)
@@ -62,19 +65,35 @@ class Texts:
         added: Likeness = np.array(like, np.uint64)[index]
         return added
 
-    def _meet(self, written: str) -> tuple[int, int, int, int]:
-        value = written[1:-1] if written[:1] == '"' and "\\" not in written else json.loads(written)
+    def _meet(self, given: Any) -> tuple[int, int, int, int]:
+        value = self._value(given)
         text = self._check(value)
         require(text is not BAD)
         code = ABSENT if text is None else self.values.setdefault(text, len(self.values))
-        met = code, likeness({self.name: value}) & _MASK, written.count(":"), written.count("null")
-        self._known[written] = met
+        met = code, likeness({self.name: value}) & _MASK, *self._marks(given)
+        self._known[given] = met
         return met
+
+    def _value(self, given: Any) -> Any:
+        return given
+
+    def _marks(self, _: Any) -> tuple[int, int]:
+        return 0, 0
 
     def codes(self) -> NDArray[np.int32]:
         """Per record, its code; ABSENT where not given."""
         codes: NDArray[np.int32] = joined(self._codes, np.int32)
         return codes
+
+
+class WrittenTexts(Texts):
+    """A column of scalars that come as they are written in JSON."""
+
+    def _value(self, given: str) -> Any:
+        return given[1:-1] if given[:1] == '"' and "\\" not in given else json.loads(given)
+
+    def _marks(self, given: str) -> tuple[int, int]:
+        return given.count(":"), given.count("null")
 
 
 class Numbers:
@@ -124,8 +143,91 @@ class Stamps:
         return moments
 
 
+def moment_columns(text: str, as_given: str) -> tuple[str, str, str]:
+    """The columns that `Stamps` takes, in SQL.
+
+    Args:
+        text: an expression for the text of the time.
+        as_given: an expression that is true only where it is one.
+    """
+    return (
+        f"CASE WHEN {as_given} AND regexp_full_match({text}, '{STAMP}') THEN epoch_us({text}::TIMESTAMPTZ) ELSE error('') END",
+        f"md5_number_lower({text})", f"length({text}) - length(replace({text}, ':', ''))",
+    )  # fmt: skip
+
+
 def joined(parts: list[Any], kind: Any) -> Any:
     """All parts in one; they are let go."""
     joined = np.concatenate(parts) if parts else np.empty(0, kind)
     parts.clear()
     return joined
+
+
+@dataclass
+class TextColumn:
+    """Texts as codes into a list; ABSENT where not given."""
+
+    codes: NDArray[np.int32]
+    values: list[str]
+
+
+@dataclass
+class Block:
+    """The columns of one file, every record of it readable.
+
+    ``time`` is in seconds, or in whole microseconds since 1970 where ``stamped``. ``numbers`` holds NaN where a field
+    is not given; ``tags`` holds texts.
+    """
+
+    rows: int
+    text: dict[str, TextColumn]
+    numbers: dict[str, Floats]
+    time: Floats | Ints
+    stamped: bool
+    seq: Floats | None
+    tags: dict[str, TextColumn]
+    likeness: Ints
+
+
+class Columns:
+    """All columns of a file, gathered from batches of texts, numbers and, where times are stamps, three columns of these."""
+
+    def __init__(self, texts: list[Texts], numbers: list[Numbers], stamps: Stamps | None) -> None:
+        self.texts, self.numbers, self.stamps = texts, numbers, stamps
+        self.rows = 0
+        self._likeness: list[Likeness] = []
+
+    def take(self, batch: Any) -> None:
+        """Take a batch of Arrow columns."""
+        self.rows += batch.num_rows
+        each = iter(batch.columns)
+        like: Likeness = np.zeros(batch.num_rows, np.uint64)
+        gatherers: tuple[Texts | Numbers, ...] = (*self.texts, *self.numbers)
+        for gatherer in gatherers:
+            like += gatherer.take(next(each))
+        if self.stamps:
+            like += self.stamps.take(*each)
+        self._likeness.append(like)
+
+    def block(self) -> Block:
+        """The whole file as a block.
+
+        Raises:
+            NotStrictError: a record of it cannot be read, or a field of one cannot be used.
+        """
+        columns = {one.name: TextColumn(one.codes(), list(one.values)) for one in self.texts}
+        text = {name: column for name, column in columns.items() if name in TEXT_FIELDS}
+        numbers = {one.name: one.values() for one in self.numbers}
+        time = self.stamps.values() if self.stamps else numbers.pop("time")
+        require(not np.isnan(time).any() and all((text[name].codes != ABSENT).all() for name in ("session", "event")))
+        self._require_levels(text)
+        if "progress" in numbers:
+            require(not ((numbers["progress"] < 0) | (numbers["progress"] > 1)).any())
+        tags = {name: column for name, column in columns.items() if name not in FIELDS}
+        like: Ints = joined(self._likeness, np.uint64).view(np.int64)
+        return Block(self.rows, text, numbers, time, self.stamps is not None, numbers.pop("seq", None), tags, like)
+
+    def _require_levels(self, text: dict[str, TextColumn]) -> None:
+        needing = np.array([word in NEED_LEVEL for word in text["event"].values], dtype=np.bool_)
+        without = text["level"].codes == ABSENT if "level" in text else np.ones(self.rows, np.bool_)
+        require(not needing[text["event"].codes[without]].any())

@@ -2,20 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from typing import Final, NamedTuple
 
 from milepost.errors import LogError
-from milepost.logs import strict
 from milepost.logs.builder import RecordBuilder
 from milepost.logs.formats import READERS, tell
+from milepost.logs.gathering import Block
 from milepost.logs.interface import Log, ReadOptions
 from milepost.logs.logmap import NO_MAP, LogMap
 from milepost.logs.sink import RecordSink
 from milepost.logs.sources import Source, expand
+from milepost.logs.strict import read_strict
+from milepost.logs.strict_parquet import read_strict_parquet
 from milepost.logs.translation import Translator
 from milepost.progress import SILENT, Progress
 
 DEFAULTS = ReadOptions()
+
+
+class _Strict(NamedTuple):
+    """A reader of whole columns, and from how many bytes on disk it pays."""
+
+    read: Callable[[Source], Block | None]
+    worthwhile: int
+
+
+_STRICT: Final = {"jsonl": _Strict(read_strict, 4 << 20), "parquet": _Strict(read_strict_parquet, 256 << 10)}
 
 
 def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT, options: ReadOptions = DEFAULTS) -> Log:
@@ -56,8 +70,8 @@ def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progres
     file = len(builder.files)
     builder.files.append(source.label)
     form = tell(source, options)
-    whole = form == "jsonl" and translator is None and type(builder) is RecordBuilder
-    if whole and _read_whole(source, file, builder, progress):
+    whole = translator is None and type(builder) is RecordBuilder
+    if whole and form in _STRICT and _read_whole(_STRICT[form], source, file, builder, progress):
         return
     reader = READERS[form]
     reader.read(source, RecordSink(builder, file, translator, reader.cells), options, progress)
@@ -73,11 +87,11 @@ def _restore(builder: RecordBuilder, source: Source) -> None:
     builder.files += [one["file"] for one in manifest.sources]
 
 
-def _read_whole(source: Source, file: int, builder: RecordBuilder, progress: Progress) -> bool:
+def _read_whole(reader: _Strict, source: Source, file: int, builder: RecordBuilder, progress: Progress) -> bool:
     """Read a large file at full speed, if nothing in it is out of the ordinary; false where nothing was read."""
-    if source.size() < strict.WORTHWHILE:
+    if source.size() < reader.worthwhile:
         return False
-    block = strict.read_strict(source)
+    block = reader.read(source)
     if block is None or not builder.add_block(block, file):
         return False
     progress.advance(block.rows)

@@ -12,47 +12,28 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
-from numpy.typing import NDArray
 
-from milepost.logs.gathering import Likeness, NotStrictError, Numbers, Stamps, Texts, require
-from milepost.logs.interface import ABSENT, Floats, Ints
+from milepost.logs.envelope import is_envelope
+from milepost.logs.gathering import (
+    BATCH,
+    Block,
+    Columns,
+    NotStrictError,
+    Numbers,
+    Stamps,
+    Texts,
+    WrittenTexts,
+    moment_columns,
+    require,
+)
 from milepost.logs.sources import Source
-from milepost.vocabulary import FIELDS, NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
+from milepost.vocabulary import NUMBER_FIELDS
 
-WORTHWHILE: Final = 4 << 20  # bytes on disk from which the strict reader pays
 _SAMPLE: Final = 20_000  # lines
-_BATCH: Final = 1 << 18  # lines
 _AT_ONCE: Final = 1 << 20  # bytes
 _MOST_BYTES: Final = 1 << 50
 _NUMBERS: Final = ("UBIGINT", "BIGINT", "DOUBLE")
 _WHOLE_NUMBER: Final = "[0-9]{1,15}"  # all of these are told apart as floats
-_STAMP: Final = r'"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:[0-5]\d(\.\d{1,6})?([Zz]|[+-][01]\d:[0-5]\d)"'
-
-
-@dataclass
-class TextColumn:
-    """Texts as codes into a list; ABSENT where not given."""
-
-    codes: NDArray[np.int32]
-    values: list[str]
-
-
-@dataclass
-class Block:
-    """The columns of one file, every record of it readable.
-
-    ``time`` is in seconds, or in whole microseconds since 1970 where ``stamped``. ``numbers`` holds NaN where a field
-    is not given; ``tags`` holds texts.
-    """
-
-    rows: int
-    text: dict[str, TextColumn]
-    numbers: dict[str, Floats]
-    time: Floats | Ints
-    stamped: bool
-    seq: Floats | None
-    tags: dict[str, TextColumn]
-    likeness: Ints
 
 
 def read_strict(source: Source) -> Block | None:
@@ -71,13 +52,13 @@ def read_strict(source: Source) -> Block | None:
 def _read(base: Any, source: Source) -> Block:
     """Read by the fields of the first lines; where the others have more, by those of all lines."""
     path, marks = str(source.path), _Marks.of(source)
-    columns = _Columns(_fields(base, path, f"LIMIT {_SAMPLE}"))
-    columns.read(base, path)
-    if not columns.account_for(marks):
-        columns = _Columns(_fields(base, path, ""))
-        columns.read(base, path)
-        require(columns.account_for(marks))
-    return columns.block()
+    written = _Written(_fields(base, path, f"LIMIT {_SAMPLE}"))
+    written.read(base, path)
+    if not written.account_for(marks):
+        written = _Written(_fields(base, path, ""))
+        written.read(base, path)
+        require(written.account_for(marks))
+    return written.columns.block()
 
 
 def _fields(base: Any, path: str, limit: str) -> dict[str, str]:
@@ -112,7 +93,7 @@ class _Marks:
         return cls(lines + (last != b"\n"), colons, nulls)
 
 
-class _Columns:
+class _Written:
     """The columns of a file by its fields, read as they are written, so that no text passes for a number.
 
     Each field of a line has a colon after its name. If the file has as many as there are values of the known fields and
@@ -121,66 +102,33 @@ class _Columns:
     """
 
     def __init__(self, kinds: dict[str, str]) -> None:
-        require({"session", "time", "event"} <= kinds.keys())
+        require({"session", "time", "event"} <= kinds.keys() and not is_envelope(kinds))
+        stamped = kinds["time"] not in _NUMBERS
+        numeric = NUMBER_FIELDS | {"seq"} | (set() if stamped else {"time"})
+        texts: list[Texts] = [WrittenTexts(name) for name in kinds if name not in numeric and name != "time"]
+        self.columns = Columns(texts, [Numbers(name) for name in kinds if name in numeric], Stamps() if stamped else None)
         self.kinds = kinds
-        self.stamps = Stamps() if kinds["time"] not in _NUMBERS else None
-        numeric = NUMBER_FIELDS | {"seq"} | (set() if self.stamps else {"time"})
-        self.numbers = {name: Numbers(name) for name in kinds if name in numeric}
-        self.texts = {name: Texts(name) for name in kinds if name not in numeric and name != "time"}
-        self.rows = 0
-        self._likeness: list[Likeness] = []
 
     def read(self, base: Any, path: str) -> None:
         """Read the whole file."""
-        chosen = [*map(_text, self.texts), *map(_number, self.numbers), *(_MOMENT if self.stamps else ())]
-        written = dict.fromkeys(self.kinds, "JSON")
+        columns = self.columns
+        chosen = [*(_text(one.name) for one in columns.texts), *(_number(one.name) for one in columns.numbers)]
+        chosen += _MOMENT if columns.stamps else ()
         query = f"SELECT {', '.join(chosen)} FROM read_json(?, format='newline_delimited', columns=?)"
-        gatherers: tuple[Texts | Numbers, ...] = (*self.texts.values(), *self.numbers.values())
-        for batch in base.sql(query, params=[path, written]).to_arrow_reader(_BATCH):
-            self.rows += batch.num_rows
-            each = iter(batch.columns)
-            like: Likeness = np.zeros(batch.num_rows, np.uint64)
-            for gatherer in gatherers:
-                like += gatherer.take(next(each))
-            if self.stamps:
-                like += self.stamps.take(*each)
-            self._likeness.append(like)
+        for batch in base.sql(query, params=[path, dict.fromkeys(self.kinds, "JSON")]).to_arrow_reader(BATCH):
+            columns.take(batch)
 
     def account_for(self, marks: _Marks) -> bool:
         """Whether what was read is all that is in the file."""
-        gathered: list[Texts | Numbers | Stamps] = [*self.texts.values(), *self.numbers.values()]
-        gathered += [self.stamps] if self.stamps else []
+        columns = self.columns
+        gathered: list[Texts | Numbers | Stamps] = [*columns.texts, *columns.numbers]
+        gathered += [columns.stamps] if columns.stamps else []
         colons = sum(one.given * (1 + one.name.count(":")) + one.colons for one in gathered)
         nulls = marks.nulls - sum(one.given * one.name.count("null") + one.nulls for one in gathered)
-        return marks.lines == self.rows and marks.colons == colons + nulls
-
-    def block(self) -> Block:
-        """The whole file as a block."""
-        columns = {name: TextColumn(one.codes(), list(one.values)) for name, one in self.texts.items()}
-        text = {name: column for name, column in columns.items() if name in TEXT_FIELDS}
-        numbers = {name: one.values() for name, one in self.numbers.items()}
-        time = self.stamps.values() if self.stamps else numbers.pop("time")
-        require(not np.isnan(time).any() and all((text[name].codes != ABSENT).all() for name in ("session", "event")))
-        self._require_levels(text)
-        if "progress" in numbers:
-            require(not ((numbers["progress"] < 0) | (numbers["progress"] > 1)).any())
-        tags = {name: column for name, column in columns.items() if name not in FIELDS}
-        seq = numbers.pop("seq", None)
-        like: Ints = np.concatenate(self._likeness).view(np.int64)
-        return Block(self.rows, text, numbers, time, self.stamps is not None, seq, tags, like)
-
-    def _require_levels(self, text: dict[str, TextColumn]) -> None:
-        needing = [word in NEED_LEVEL for word in text["event"].values]
-        without = text["level"].codes == ABSENT if "level" in text else np.ones(self.rows, np.bool_)
-        require(not np.array(needing)[text["event"].codes[without]].any())
+        return marks.lines == columns.rows and marks.colons == colons + nulls
 
 
-_PLAIN: Final = "trim(time::VARCHAR, '\"')"
-_MOMENT: Final = (
-    f"CASE WHEN regexp_full_match(time::VARCHAR, '{_STAMP}') THEN epoch_us({_PLAIN}::TIMESTAMPTZ) ELSE error('') END",
-    f"md5_number_lower({_PLAIN})",
-    "length(time::VARCHAR) - length(replace(time::VARCHAR, ':', ''))",
-)
+_MOMENT: Final = moment_columns("trim(time::VARCHAR, '\"')", "starts_with(time::VARCHAR, '\"')")
 
 
 def _text(name: str) -> str:

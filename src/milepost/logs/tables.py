@@ -8,6 +8,7 @@ from typing import Any, Final
 import numpy as np
 
 _TYPES: Final = {"epoch": "int64", "file": "int64", "line": "int64", "debug": "bool", "first_clock": "float64", "part": "int64"}
+_NARROW: Final = 2  # bytes; in wider columns few values come often, and a dictionary of them only takes time
 
 
 def write_table(path: Path, columns: dict[str, Any]) -> None:
@@ -20,7 +21,8 @@ def write_table(path: Path, columns: dict[str, Any]) -> None:
     from pyarrow import parquet
 
     table = pa.table({name: _cells(name, column) for name, column in columns.items()})
-    parquet.write_table(table, path, compression="zstd", write_statistics=False)
+    few = [name for name, column in columns.items() if isinstance(column, list) or column.dtype.itemsize <= _NARROW]
+    parquet.write_table(table, path, compression="zstd", write_statistics=False, use_dictionary=few)
 
 
 def _cells(name: str, column: Any) -> Any:
