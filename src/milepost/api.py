@@ -41,7 +41,7 @@ def replay(
         rules: the replay's settings; by default those of the log map, or the built-in ones.
         jobs: processes that work on the log's parts; a script needs the usual ``if __name__ == "__main__"`` then.
         cluster: the address of a Dask scheduler whose workers do so, instead.
-        memory: about how many bytes may be used in all.
+        memory: about how many bytes may be used in all; a log that is small enough is replayed as a whole.
 
     Raises:
         MilePostError: a log, course or map cannot be used.
@@ -49,7 +49,7 @@ def replay(
     names = [str(name) for name in (logs if isinstance(logs, list) else [logs])]
     mapping = read_map(log_map) if log_map is not None else NO_MAP
     plan = read_course(course) if course is not None else None
-    rules, work = rules or ReplayRules(**mapping.replay), Work(jobs, cluster, memory)
+    rules, work = rules or ReplayRules(**mapping.replay), Work(jobs, cluster, memory).suited_to(names)
     if not work.in_parts:
         return replay_log(read(names, mapping), plan, rules)
     from milepost.parts.loaded import load_parts

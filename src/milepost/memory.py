@@ -8,6 +8,16 @@ _THRESHOLD_OPTION: Final = -3  # of the C library's mallopt: from which size on 
 _BYTES: Final = 1 << 18
 
 
+def give_back_now() -> None:
+    """Return to the system what the C library keeps of memory that was let go, where it can."""
+    import ctypes
+
+    try:
+        ctypes.CDLL(None).malloc_trim(0)
+    except (OSError, AttributeError, TypeError):
+        return
+
+
 def give_back_early() -> None:
     """Have columns that are let go return to the system at once, not stay with the process for later.
 

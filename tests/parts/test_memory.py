@@ -53,6 +53,6 @@ def test_memory_is_bounded(folder):
     """With little memory, and a limit set on the process: the same figures, and far less than of the whole log at once."""
     command = ("attempts", "log.jsonl", "--format", "json")
     whole, most = peak(folder, *command)
-    bounded, least = peak(folder, *command, "--memory", "300MB", limit=LIMIT)
+    bounded, least = peak(folder, *command, "--memory", "200MB", limit=LIMIT)
     assert bounded == whole and len(whole["levels"]) == 5
     assert least < 0.75 * most and least < 300

@@ -5,6 +5,7 @@ import signal
 import subprocess
 import sys
 import time
+from dataclasses import replace
 
 import pytest
 
@@ -23,9 +24,11 @@ from milepost.logs.pieces import read_in_pieces
 from milepost.logs.read import read
 from milepost.logs.sources import Source
 from milepost.logs.store import groups_of_parts, read_manifest
+from milepost.parts import work as work_module
 from milepost.parts.executors import InProcess, Over, Pool
 from milepost.parts.parted import PartedLog
 from milepost.parts.tasks import Wanted
+from milepost.parts.work import Work
 from milepost.playback.replay import replay_log
 from milepost.progress import SILENT
 from milepost.reports.whole import whole_report
@@ -117,7 +120,7 @@ def test_pieces(tmp_path, size):
         assert getattr(ours.records, name).tolist() == getattr(theirs.records, name).tolist()
 
 
-@pytest.mark.parametrize("words", [("--memory", "300MB"), ("--jobs", "2", "--memory", "1GB")])
+@pytest.mark.parametrize("words", [("--memory", "100MB"), ("--jobs", "2", "--memory", "1GB")])
 def test_from_the_command_line(wickwater, words):
     """The report of the demo, by two processes and with little memory."""
     plain, other = (wickwater.json("report", *DEMO, *more) for more in ((), words))
@@ -148,7 +151,7 @@ def test_from_a_store(wickwater):
 def test_next_to_nothing(milepost, content):
     """A log without a usable record, or without anybody: what is said is what is said of the whole log."""
     milepost.write("log.jsonl", content)
-    whole, parts = milepost("funnel", "log.jsonl"), milepost("funnel", "log.jsonl", "--memory", "300MB")
+    whole, parts = milepost("funnel", "log.jsonl"), milepost("funnel", "log.jsonl", "--memory", "100MB")
     assert (parts.returncode, parts.stdout, parts.stderr) == (whole.returncode, whole.stdout, whole.stderr)
     piped = milepost("funnel", "-", "--memory", "300MB", stdin=content)
     assert piped.returncode == 2 and "standard input" in piped.stderr
@@ -169,6 +172,25 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
     assert {**told[0], "made": None} == {**told[1], "made": None}
     with pytest.raises(LogError, match="in the meantime"):
         PartedLog.of(tmp_path / "store", 1)
+
+
+GIGABYTE = 1 << 30
+
+
+@pytest.mark.parametrize(("name", "size", "said", "own", "given"), [
+    ("log.jsonl", 10, None, 16, None), ("log.jsonl", 10, 1, 16, None), ("log.jsonl", 300, 1, 16, GIGABYTE),
+    ("log.jsonl", 3000, 20, 16, None), ("log.jsonl", 3000, None, 16, 4 * GIGABYTE), ("log.jsonl", 1500, None, 16, None),
+    ("log.jsonl.gz", 300, None, 16, 4 * GIGABYTE), ("log.parquet", 300, 8, 16, 8 * GIGABYTE), ("log.jsonl", 9000, None, None, None),
+])  # fmt: skip
+def test_parts_where_they_are_needed(tmp_path, monkeypatch, name, size, said, own, given):
+    """A log that fits is replayed as a whole whatever was said; one that would fill this machine is not, though nothing was said."""
+    with (tmp_path / name).open("wb") as log:
+        log.truncate(size << 20)  # takes no room on disk
+    monkeypatch.setattr(work_module, "memory_of_machine", lambda: own and own * GIGABYTE)
+    work = Work(memory=said and said * GIGABYTE)
+    assert work.suited_to([str(tmp_path / name)]).memory == given
+    assert replace(work, jobs=3).suited_to([str(tmp_path / name)]) == replace(work, jobs=3)
+    assert work.suited_to(["-"]) == work
 
 
 def test_memory_runs_out(monkeypatch, capsys, tmp_path):

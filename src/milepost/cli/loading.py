@@ -78,7 +78,7 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
     course = load_course(args)
     log_map = load_map(args)
     rules = rules_of(args, log_map)
-    work = Work(args.jobs, args.cluster, args.memory) if not every_record else Work()
+    work = Work() if every_record else Work(args.jobs, args.cluster, args.memory).suited_to(args.logs)
     if work.in_parts or (not every_record and _is_large_store(args.logs)):
         from milepost.parts.loaded import load_parts
 

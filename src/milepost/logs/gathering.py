@@ -9,6 +9,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
+from milepost.logs.arrow import given_in, values_of
 from milepost.logs.fields import BAD, tag_of, text_of
 from milepost.logs.interface import ABSENT, Floats, Ints
 from milepost.logs.likeness import column_likeness, float_numbers, likeness
@@ -56,7 +57,7 @@ class Texts:
         coded = column.dictionary_encode()
         known = [self._known.get(given) or self._meet(given) for given in coded.dictionary.to_pylist()]
         code, like, colons, nulls = zip(*known, (ABSENT, 0, 0, 0), strict=True)
-        index = coded.indices.fill_null(len(known)).to_numpy()
+        index: Ints = np.where(given_in(coded.indices), values_of(coded.indices), len(known))
         counts = np.bincount(index, minlength=len(known) + 1)
         self.given += len(index) - int(counts[-1])
         self.colons += int(counts @ np.array(colons))
@@ -106,10 +107,10 @@ class Numbers:
 
     def take(self, column: Any) -> Likeness:
         """Take a batch, an Arrow array of float64; what it adds to the likeness of its records."""
-        given = len(column) - column.null_count
-        values: Floats = np.array(column.to_numpy(zero_copy_only=False), np.float64)  # a copy, lest the batch stays in memory
-        present = ~np.isnan(values)
-        require(int(np.isfinite(values).sum()) == given)
+        present = given_in(column)
+        values: Floats = np.where(present, values_of(column), np.nan)
+        given = int(np.count_nonzero(present))
+        require(int(np.count_nonzero(np.isfinite(values))) == given)
         self.given += given
         self._parts.append(values)
         return column_likeness(self.name, float_numbers(values), present)
@@ -133,9 +134,9 @@ class Stamps:
         """Take a batch: microseconds, the numbers of the texts, and how many colons these have; all are given."""
         require(moments.null_count == 0)
         self.given += len(moments)
-        self.colons += int(colons.to_numpy().sum())
-        self._parts.append(np.array(moments.to_numpy(), np.int64))
-        return column_likeness(self.name, numbers.to_numpy(), np.ones(len(moments), np.bool_))
+        self.colons += int(values_of(colons).sum())
+        self._parts.append(values_of(moments).copy())  # lest the batch stays in memory
+        return column_likeness(self.name, values_of(numbers), np.ones(len(moments), np.bool_))
 
     def values(self) -> Ints:
         """Per record, its moment."""

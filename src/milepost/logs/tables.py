@@ -7,7 +7,11 @@ from typing import Any, Final
 
 import numpy as np
 
-_TYPES: Final = {"epoch": "int64", "file": "int64", "line": "int64", "debug": "bool", "first_clock": "float64", "part": "int64"}
+from milepost.logs.arrow import array_of, texts_of, values_of
+
+_TYPES: Final = {
+    "epoch": np.int64, "file": np.int64, "line": np.int64, "part": np.int64, "debug": np.bool_, "first_clock": np.float64,
+}  # fmt: skip  # of what is no text
 _NARROW: Final = 2  # bytes; in wider columns few values come often, and a dictionary of them only takes time
 
 
@@ -26,12 +30,13 @@ def write_table(path: Path, columns: dict[str, Any]) -> None:
 
 
 def _cells(name: str, column: Any) -> Any:
-    import pyarrow as pa
-
     if not isinstance(column, list):
-        return pa.array(column)
-    kind = _TYPES.get(name, "string")
-    return pa.array([_encodable(cell) for cell in column] if kind == "string" else column, type=kind)
+        return array_of(column)
+    kind = _TYPES.get(name)
+    if kind is None:
+        return texts_of([_encodable(cell) for cell in column])
+    given = np.array([cell is not None for cell in column], dtype=np.bool_)
+    return array_of(np.array([cell or 0 for cell in column], dtype=kind), given)
 
 
 def _encodable(cell: str | None) -> str | None:
@@ -48,11 +53,12 @@ def read_arrays(paths: list[Path], names: tuple[str, ...] | None = None) -> dict
     """The columns of numbers of several files, one after the other, which may differ in how narrow their columns are."""
     parts = [dict(_read(path, names)) for path in paths]
     columns = names or (tuple(parts[0]) if parts else ())
-    return {name: np.concatenate([part.pop(name).to_numpy() for part in parts]) for name in columns}
+    return {name: np.concatenate([values_of(chunk) for part in parts for chunk in part.pop(name).chunks]) for name in columns}
 
 
 def _read(path: Path, names: tuple[str, ...] | None) -> Any:
     from pyarrow import parquet
 
-    table = parquet.read_table(path, columns=None if names is None else list(names), partitioning=None, use_threads=False)
+    with parquet.ParquetFile(path) as file:
+        table = file.read(columns=None if names is None else list(names), use_threads=False)
     return zip(table.column_names, table.columns, strict=True)

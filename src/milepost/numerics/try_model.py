@@ -27,7 +27,7 @@ import numpy as np
 from milepost.compiling import available
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.numerics.try_loops import AT_ONCE
-from milepost.numerics.try_sums import HOLD, LEARNING, LOG_SD, PATIENCE, WEAR, At, BlockSums, Counts, LoopSums, Sums
+from milepost.numerics.try_sums import HOLD, LEARNING, LOG_SD, PATIENCE, WEAR, At, BlockSums, Counts, Kinds, LoopSums, Sums
 from milepost.numerics.whole_numbers import distinct, stable_order
 
 _REACH: Final = 5.0  # abilities are integrated over this many standard deviations to each side
@@ -36,6 +36,7 @@ _WIDE: Final = 1.5  # logits; a spread of abilities up to which the points of in
 _SAMPLE: Final = 500  # subjects
 _TIMES: Final = 8  # as many subjects as in a sample of them
 _AT_ONCE: Final = 1000  # subjects
+_AT_ONCE_IN_LOOPS: Final = 10_000
 _LIGHT: Final = 16  # tries, for which the least number of points is dense enough
 _FAR: Final = 35.0  # logits beyond which a chance is as good as 0 or 1
 _HALVINGS: Final = 12  # of a step that leads down
@@ -181,7 +182,7 @@ class _Data:
         self.design[: len(kinds), n_items + LEARNING] = np.log(number)
         self.design[len(kinds) :, n_items + PATIENCE] = 1.0
         self.design[len(kinds) :, n_items + WEAR] = np.arange(worn)
-        self.item = np.concatenate((item, np.full(worn, n_items)))
+        self.kinds = Kinds(np.concatenate((item, np.full(worn, n_items))), n_items)
         code = np.zeros(n_items * most + most, np.int64)
         code[kinds] = np.arange(len(kinds))
         heavy = np.bincount(tries.subject, minlength=self.n_subjects)
@@ -194,14 +195,14 @@ class _Data:
         """The tries of some subjects, with points of integration that are dense enough for the heaviest of them."""
         own = tries if len(subjects) == self.n_subjects else tries.of(subjects, self.n_subjects)
         loops = self.n_subjects >= WORTHWHILE and available()
-        at_once = max(1, len(subjects)) if loops else _AT_ONCE
+        at_once = _AT_ONCE_IN_LOOPS if loops else _AT_ONCE
         counts, totals = [], np.zeros((2, len(self.design)))
         for first, part in own.in_blocks(at_once):
             block, sums = self._counts(part, code, most, first, min(at_once, len(subjects) - first))
             counts.append(block)
             totals += sums
         way = LoopSums if loops else BlockSums
-        return _Grid(subjects, *_points(heaviest), way(counts, self.item, self.n_items), *totals)
+        return _Grid(subjects, *_points(heaviest), way(counts, self.kinds), *totals)
 
     def _counts(self, tries: TriesOfItems, code: Ints, most: int, first: int, count: int) -> tuple[Counts, Floats]:
         """The tries of so many subjects from the first one on; by kind, how many there are, and how many succeeded."""
@@ -219,7 +220,7 @@ class _Data:
         going = np.asarray(wins @ self.goes_on.astype(np.float64))
         won_tries = np.asarray(wins.sum(axis=1)).ravel() - going
         totals = np.stack((np.asarray(tried.sum(axis=0)).ravel(), np.asarray(wins.sum(axis=0)).ravel()))
-        return Counts(tried, np.asarray(wins @ self.design), won_tries, going), totals
+        return Counts(self.kinds.differences(tried), np.asarray(wins @ self.design), won_tries, going), totals
 
     def start(self) -> Floats:
         """Where to begin: smoothed rates, and the priors."""

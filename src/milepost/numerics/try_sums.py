@@ -49,13 +49,13 @@ class Counts:
     """What some subjects tried.
 
     Attributes:
-        tried: how often each tried each kind, sparse, subjects by kinds.
+        cells: how often each tried each kind, less how often the next kind of its item; sparse, subjects by kinds.
         won: the design of what was won, summed, by subject and parameter.
         won_tries: per subject, how many tries succeeded.
         won_going: per subject, how often it went on.
     """
 
-    tried: Any
+    cells: Any
     won: Floats
     won_tries: Floats
     won_going: Floats
@@ -77,7 +77,7 @@ class Sums(Protocol):
         """The log likelihood, its gradient, the information that is missing, and by kind and point the tries' mass."""
 
 
-class _Kinds:
+class Kinds:
     """Kinds item by item, and what is summed over those of an item."""
 
     def __init__(self, item: Ints, n_items: int) -> None:
@@ -112,11 +112,11 @@ class _Kinds:
 class BlockSums(Sums):
     """Blocks of subjects as dense arrays, small enough to stay near the processor."""
 
-    def __init__(self, blocks: list[Counts], item: Ints, n_items: int) -> None:
-        self.kinds, self.blocks = _Kinds(item, n_items), blocks
-        cells = [self.kinds.differences(block.tried) for block in blocks]
-        self.by_kind = [one.T.tocsr() for one in cells]
-        self.by_group = [[one.tocsc()[:, own].tocsr() for _, own in self.kinds.groups] for one in cells]
+    def __init__(self, blocks: list[Counts], kinds: Kinds) -> None:
+        self.kinds, self.blocks = kinds, blocks
+        self.by_kind = [block.cells.T.tocsr() for block in blocks]
+        by_column = [block.cells.tocsc() for block in blocks]
+        self.by_group = [[cells[:, own].tocsr() for _, own in kinds.groups] for cells in by_column]
 
     def abilities(self, at: At) -> Floats:
         """See `Sums`."""
@@ -174,17 +174,17 @@ def _weights(logs: Floats) -> tuple[Floats, Floats]:
 class LoopSums(Sums):
     """Subject by subject in compiled code, at the points where the subject's ability may lie."""
 
-    def __init__(self, blocks: list[Counts], item: Ints, n_items: int) -> None:
-        self.kinds, self.blocks = _Kinds(item, n_items), blocks
-        self.cells = [self.kinds.differences(block.tried) for block in blocks]
+    def __init__(self, blocks: list[Counts], kinds: Kinds) -> None:
+        self.kinds, self.blocks = kinds, blocks
         self.loops = compiled_functions(("milepost.numerics.try_loops",), numeric=True)
 
     def abilities(self, at: At) -> Floats:
         """See `Sums`."""
         fail = self.kinds.so_far(at.fail)
         means = [np.zeros(len(block.won)) for block in self.blocks]
-        for block, cells, own in zip(self.blocks, self.cells, means, strict=True):
-            self.loops["write_abilities"](*_cells(cells), block.certain(at), fail, at.ability, np.empty(len(at.ability)), own)
+        for block, own in zip(self.blocks, means, strict=True):
+            room = np.empty(len(at.ability))
+            self.loops["write_abilities"](*_cells(block.cells), block.certain(at), fail, at.ability, room, own)
         return np.concatenate(means)
 
     def slopes(self, at: At) -> tuple[float, Floats, Floats, Floats]:
@@ -194,9 +194,9 @@ class LoopSums(Sums):
         tables = [self.kinds.so_far(table) for table in (at.fail, at.chance, at.counted)]
         points, wide = len(at.ability), -(-size // AT_ONCE) * AT_ONCE
         room = np.empty((points, wide)), np.empty((size, wide)), np.empty(points), np.empty(size), np.empty(size, np.int64)
-        for block, cells in zip(self.blocks, self.cells, strict=True):
+        for block in self.blocks:
             height += self.loops["add_slopes"](
-                *_cells(cells), block.certain(at), block.won, *tables, self.kinds.item, at.ability, at.hold,
+                *_cells(block.cells), block.certain(at), block.won, *tables, self.kinds.item, at.ability, at.hold,
                 gradient, missing, mass, *room,
             )  # fmt: skip
         return height, gradient, missing, self.kinds.from_here(mass)

@@ -18,7 +18,7 @@ from milepost.logs.logmap import LogMap
 from milepost.logs.packing import Layout, pack
 from milepost.logs.sources import expand
 from milepost.logs.store import read_manifest
-from milepost.memory import give_back_early
+from milepost.memory import give_back_early, give_back_now
 from milepost.parts.executors import workers
 from milepost.parts.parted import PartedLog
 from milepost.parts.tasks import Wanted
@@ -58,7 +58,9 @@ class LoadedParts:
     def play(self) -> Play:
         """Replay it."""
         with self.telling() as progress, workers(self.work.jobs, self.work.cluster) as who:
-            return self.parted.play(self.wanted, who, progress)
+            play = self.parted.play(self.wanted, who, progress)
+        give_back_now()
+        return play
 
     def grouped(self, key: str) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""

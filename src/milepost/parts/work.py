@@ -1,8 +1,18 @@
-"""What is asked of whoever does the work."""
+"""What is asked of whoever does the work, and whether a log is small enough to do without parts."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import os
+from dataclasses import dataclass, replace
+from typing import Final
+
+from milepost.logs.remote import is_address
+from milepost.logs.sources import LOG_SUFFIXES, expand
+
+_FIXED: Final = 200 << 20  # bytes that the program takes by itself
+_WHOLE: Final = 4  # bytes of memory for each byte of a log of JSON Lines that is read as a whole
+_PACKED: Final = 10  # times that compressed files, and Parquet, are smaller
+_SHARE: Final = 2  # of this machine's memory, one part in so many is the most that a log takes as a whole
 
 
 @dataclass(frozen=True)
@@ -12,7 +22,7 @@ class Work:
     Attributes:
         jobs: processes of this machine.
         cluster: the address of a scheduler whose workers do it, instead.
-        memory: about how many bytes may be used in all; None for no limit.
+        memory: about how many bytes may be used in all; None where nobody has said.
     """
 
     jobs: int = 1
@@ -23,3 +33,36 @@ class Work:
     def in_parts(self) -> bool:
         """Whether any of it asks for work over parts."""
         return self.jobs > 1 or self.cluster is not None or self.memory is not None
+
+    def suited_to(self, names: list[str]) -> Work:
+        """The same without a bound on memory where the log fits, and with one where it would take too much of this machine.
+
+        Args:
+            names: log files, folders and globs; a packed store, standard input and addresses are left to what was said.
+
+        Raises:
+            LogError: a name stands for nothing.
+        """
+        if self.jobs > 1 or self.cluster is not None or any(name == "-" or is_address(name) for name in names):
+            return self
+        sources = expand(names)
+        if sources[0].store is not None:
+            return self
+        takes = _FIXED + sum(_WHOLE * source.size() * _packed(source.label) for source in sources)
+        if self.memory is not None:
+            return replace(self, memory=None) if takes <= self.memory else self
+        own = memory_of_machine()
+        return replace(self, memory=own // (2 * _SHARE)) if own is not None and takes > own // _SHARE else self
+
+
+def _packed(name: str) -> int:
+    plain = name.lower().endswith(LOG_SUFFIXES) and not name.lower().endswith(".parquet")
+    return 1 if plain else _PACKED
+
+
+def memory_of_machine() -> int | None:
+    """The bytes of memory that this machine has; None where it does not say."""
+    try:
+        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    except (AttributeError, OSError, ValueError):
+        return None

@@ -1,0 +1,51 @@
+"""Between Arrow's arrays and NumPy's, by their memory; Arrow's own ways there load pandas, for the time of a small log."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from milepost.logs.interface import Bools
+
+
+def array_of(values: Any, given: Bools | None = None) -> Any:
+    """An Arrow array over numbers or truths, which are not copied; with ``given``, the others are nothing."""
+    import pyarrow as pa
+
+    content = np.packbits(values, bitorder="little") if values.dtype == np.bool_ else np.ascontiguousarray(values)
+    valid = None if given is None else pa.py_buffer(np.packbits(given, bitorder="little"))
+    return pa.Array.from_buffers(pa.from_numpy_dtype(values.dtype), len(values), [valid, pa.py_buffer(content)])
+
+
+def texts_of(values: list[str | None]) -> Any:
+    """An Arrow array of texts."""
+    from pyarrow.lib import StringBuilder
+
+    builder = StringBuilder()
+    builder.append_values(values)
+    return builder.finish()
+
+
+def values_of(array: Any) -> Any:
+    """The numbers or truths of an Arrow array, as a view where they lie so; those that are not given mean nothing."""
+    content = array.buffers()[1]
+    if str(array.type) == "bool":
+        return _bits(content, array)
+    kind = np.dtype(array.type.to_pandas_dtype())
+    if content is None:
+        return np.zeros(len(array), kind)
+    return np.frombuffer(content, kind, count=array.offset + len(array))[array.offset :]
+
+
+def given_in(array: Any) -> Bools:
+    """Which of an Arrow array's values are given."""
+    valid = array.buffers()[0]
+    return np.ones(len(array), np.bool_) if valid is None else _bits(valid, array)
+
+
+def _bits(content: Any, array: Any) -> Bools:
+    if content is None:
+        return np.zeros(len(array), np.bool_)
+    bits = np.unpackbits(np.frombuffer(content, np.uint8), count=array.offset + len(array), bitorder="little")
+    return bits[array.offset :].view(np.bool_)
