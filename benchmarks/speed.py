@@ -62,7 +62,9 @@ def compare(folder: Path, players: int) -> None:
         "the measures in pandas": [sys.executable, str(HERE / "peers.py"), "pandas", "log.jsonl"],
         "milepost report, from the log": [*milepost, "log.jsonl", *course, "-o", "all.json"],
         "milepost report, from Parquet": [*milepost, "log.parquet", *course, "-o", "parquet.json"],
-        f"milepost report, from the log, --memory {bound}": [*milepost, "log.jsonl", *course, "--memory", bound, "-o", "bounded.json"],
+        f"milepost report, from the log, --memory {bound}": [
+            *milepost, "log.jsonl", *course, "--memory", bound, "-o", "bounded.json",
+        ],
         "milepost report, from the log, --jobs 2": [*milepost, "log.jsonl", *course, "--jobs", "2", "-o", "two.json"],
         "milepost funnel, from the log": [str(PROGRAM), "funnel", "log.jsonl", *course, "-o", "funnel.txt"],
         "milepost pack": [str(PROGRAM), "pack", "log.jsonl", "-o", "log.store"],
