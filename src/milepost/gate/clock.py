@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 
 from milepost.gate.survey import Survey
@@ -30,21 +32,34 @@ def replay_order(records: Records, left: Ints, n_sessions: int) -> tuple[Ints, I
     Returns:
         The record numbers in order (sessions one after the other), and those whose clock runs backwards.
     """
-    logged = left[stable_order(records.session[left])]  # session by session, as logged
-    session = records.session[logged]
-    same = np.diff(session) == 0
+    logged = left[stable_order(chosen(records.session, left))]  # session by session, as logged
+    session, time = records.session[logged], records.time[logged]
+    same = session[1:] == session[:-1]
+    if not records.has_seq.any():
+        back = same & (time[1:] < time[:-1])
+        return _sorted(logged, session, (time,), session[1:][back], n_sessions), logged[1:][back]
     without = np.bincount(session[~records.has_seq[logged]], minlength=n_sessions)
     by_seq = (without == 0)[session]
-    seq = np.where(by_seq, records.seq[logged], 0)
-    time = np.where(by_seq, 0.0, records.time[logged])
-    step, count = np.diff(time), np.diff(seq)
-    odd = np.zeros(n_sessions, np.bool_)
-    odd[session[1:][same & ((step < 0) | ((step == 0) & (count < 0)))]] = True
-    ordered = logged.copy()
-    rows = np.flatnonzero(odd[session])  # few logs have sessions that are out of order
-    ordered[rows] = logged[rows[np.lexsort((logged[rows], seq[rows], time[rows], session[rows]))]]
+    seq, time = np.where(by_seq, records.seq[logged], 0), np.where(by_seq, 0.0, time)
+    back = same & ((time[1:] < time[:-1]) | ((time[1:] == time[:-1]) & (seq[1:] < seq[:-1])))
+    ordered = _sorted(logged, session, (seq, time), session[1:][back], n_sessions)
     judged = np.where(by_seq, ordered, logged)  # seq order, or log order where there is no seq
     return ordered, judged[1:][same & (np.diff(records.time[judged]) < 0)]
+
+
+def _sorted(logged: Ints, session: Ints, keys: tuple[Any, ...], out_of_order: Ints, n_sessions: int) -> Ints:
+    """The records with those of some sessions sorted by the last key first, ties as logged; few logs have any such session."""
+    odd = np.zeros(n_sessions, np.bool_)
+    odd[out_of_order] = True
+    rows = np.flatnonzero(odd[session])
+    ordered = logged.copy()
+    ordered[rows] = logged[rows[np.lexsort((logged[rows], *(key[rows] for key in keys), session[rows]))]]
+    return ordered
+
+
+def chosen(column: Any, rows: Ints) -> Any:
+    """Some rows of a column, rising; the column itself where that is all of them."""
+    return column if len(rows) == len(column) else column[rows]
 
 
 def session_order(sessions: Sessions, player: Ints, first_time: Floats) -> Ints:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from milepost.gate.clock import chosen
 from milepost.logs.interface import Bools, Ints, Records
 from milepost.numerics.whole_numbers import distinct, stable_order
 
@@ -21,15 +22,14 @@ def duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
         left: the numbers of those to judge, rising.
         coarse: per session, whether its clock counts whole seconds.
     """
-    session = records.session[left]
-    by_order = coarse[session] & (records.identity[left] == 0) & ~records.has_seq[left]
-    alike = np.where(by_order, False, _seen_before(session, records.likeness[left]))
-    right_before = by_order & _equals_previous(session, records.likeness[left])
-    again = np.zeros(len(left), np.bool_)
-    with_id = np.flatnonzero(records.identity[left] != 0)
-    again[with_id] = _seen_before(session[with_id], records.identity[left][with_id])
-    found: Ints = left[alike | right_before | again]
-    return found
+    session, likeness = chosen(records.session, left), chosen(records.likeness, left)
+    again = _seen_before(session, likeness)
+    if coarse.any():
+        by_order = coarse[session] & (records.identity[left] == 0) & ~records.has_seq[left]
+        again = np.where(by_order, _equals_previous(session, likeness), again)
+    with_id = np.flatnonzero(chosen(records.identity, left))
+    again[with_id] |= _seen_before(session[with_id], records.identity[left[with_id]])
+    return left[again]
 
 
 def _seen_before(session: Ints, value: Ints) -> Bools:

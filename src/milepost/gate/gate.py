@@ -104,6 +104,8 @@ def _coded(names: Ints, code: Ints) -> Ints:
 
 def _mark_names(records: Records, left: Bools, stops: Stops) -> None:
     """Note spellings and unknown levels; on a transition an unknown name is a place."""
+    if not (stops.spelling.any() or stops.unknown.any()):
+        return
     spelling, unknown = np.append(stops.spelling, False), np.append(stops.unknown, False)
     moving = records.event == TRANSITION
     _mark(records, left & (spelling[records.level] | (moving & spelling[records.to])), "level_spelling")
