@@ -11,7 +11,10 @@ from milepost.logs.interface import Floats, Ints
 
 LEAST_EXCESS = 0.5  # logits; less is not worth a designer's while
 FEW_PLAYERS, FEW_TRIES = 5, 8
-LIKELY = 0.32  # the probability from which an event is named
+# The probabilities from which a course's likeliest event is named, and from which any further one is. Courses seldom have many,
+# so that a further claim has to be surer; a dip costs no player, so that missing one costs less than a false alarm.
+LIKELY = {"spike": 0.305, "dip": 0.34, "step": 0.305}
+FURTHER = 0.4
 STRONG, FAIR = 0.02, 0.15  # expected shares of false ones
 
 
@@ -32,16 +35,19 @@ def verdicts(reading: Reading, tries: Ints, players: Ints, least: int = FEW_PLAY
     rises = np.where(reading.height >= LEAST_EXCESS, reading.step, 0.0)
     both = np.concatenate((np.where(enough, stands_out, 0.0), np.where(enough, rises, 0.0)))
     q = false_discovery(both)
-    return [_verdict(reading, level, bool(enough[level]), both[[level, n + level]], q[[level, n + level]]) for level in range(n)]
+    first = int(np.argmax(np.maximum(both[:n], both[n:]))) if n else -1
+    return [
+        _verdict(reading, level, both[[level, n + level]], q[[level, n + level]], level == first)
+        if enough[level] else Verdict("none", "too_few", None)
+        for level in range(n)
+    ]  # fmt: skip
 
 
-def _verdict(reading: Reading, level: int, enough: bool, probability: Floats, q: Floats) -> Verdict:
+def _verdict(reading: Reading, level: int, probability: Floats, q: Floats, first: bool) -> Verdict:
     """The likelier of an event of the level's own and a step that begins there."""
-    if not enough:
-        return Verdict("none", "too_few", None)
     own = probability[0] >= probability[1]
     value = float(q[0] if own else q[1])
-    if probability.max() < LIKELY:
-        return Verdict("none", "none", value)
     kind = ("spike" if reading.excess[level] > 0 else "dip") if own else "step"
+    if probability.max() < (LIKELY[kind] if first else FURTHER):
+        return Verdict("none", "none", value)
     return Verdict(kind, "strong" if value <= STRONG else "fair" if value <= FAIR else "weak", value)
