@@ -246,3 +246,16 @@ def test_draft_of_a_map(milepost):
     assert (document["players"], document["levels"][0]["cleared"]) == (3, 3)
     bare = milepost.write("bare.csv", "a,b\n1,2\n")
     assert 'session = "?"  # NOT GUESSED' in milepost("map", bare).stdout
+
+
+@pytest.mark.parametrize("chosen", ["*", "* REPLACE (x::FLOAT AS x)", "* REPLACE (x::VARCHAR AS x), 7 AS wave"])
+def test_large_parquet(wickwater, expected, chosen):
+    """Parquet large enough to be read as whole columns, in types that let that be and in one that does not."""
+    wickwater("convert", "plain.jsonl", "-o", "whole.parquet")
+    columns = duckdb.read_parquet(str(wickwater.folder / "whole.parquet"))
+    padding = "md5(concat_ws(',', session, time, event, level)) AS padding"  # alike where records are alike
+    columns.project(f"{chosen}, {padding}").write_parquet(str(wickwater.folder / "large.parquet"), compression="uncompressed")
+    assert (wickwater.folder / "large.parquet").stat().st_size > 256 << 10
+    assert figures(wickwater, "large.parquet") == expected
+    if "wave" in chosen:
+        assert wickwater.json("funnel", "large.parquet", *COURSE, "--where", "wave=7")["levels"] == expected["funnel"]["levels"]

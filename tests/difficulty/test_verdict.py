@@ -1,0 +1,65 @@
+"""From probabilities to claims: which levels are named, and how sure that is said to be."""
+
+import numpy as np
+import pytest
+
+from milepost.difficulty.events import Reading
+from milepost.difficulty.verdict import FURTHER, LIKELY, verdicts
+
+N = 8
+MANY = np.full(N, 100)
+
+
+def reading(own=(), step=(), excess=()):
+    """A reading in which some levels stand out; each is given as level and value."""
+    columns = []
+    for given in (own, step, excess):
+        column = np.zeros(N)
+        for level, value in given:
+            column[level] = value
+        columns.append(column)
+    probability, steps, excesses = columns
+    heights = np.where(steps > 0, 1.0, 0.0)
+    return Reading(probability, steps, np.zeros(N), np.ones(N), excesses, np.ones(N), heights, [], 0.25)
+
+
+def named(*given, players=MANY):
+    """The kinds of the levels that are named."""
+    return {level: verdict.kind for level, verdict in enumerate(verdicts(reading(*given), MANY, players)) if verdict.kind != "none"}
+
+
+def test_the_first_claim_and_further_ones():
+    """The likeliest event is named more readily than any other; a dip less readily than a spike."""
+    hardly = (LIKELY["spike"] + LIKELY["dip"]) / 2
+    assert LIKELY["spike"] < hardly < LIKELY["dip"] < FURTHER
+    assert named([(2, hardly)], [], [(2, 1.0)]) == {2: "spike"}
+    assert named([(2, hardly)], [], [(2, -1.0)]) == {}
+    assert named([(2, hardly), (5, 0.9)], [], [(2, 1.0), (5, 1.0)]) == {5: "spike"}
+    assert named([(2, FURTHER), (5, 0.9)], [], [(2, -1.0), (5, 1.0)]) == {2: "dip", 5: "spike"}
+    assert named([(2, 0.1)], [(2, hardly)], [(2, 1.0)]) == {2: "step"}
+    assert named([(2, hardly)], [(6, 0.5)], [(2, 1.0)]) == {6: "step"}
+
+
+@pytest.mark.parametrize(("excess", "players"), [(0.4, 100), (1.0, 4)])
+def test_what_is_not_worth_a_claim(excess, players):
+    """A small excess, or few players, and nothing is claimed however likely it is; of few players, not even that nothing is there."""
+    counts = np.where(np.arange(N) == 2, players, 100)
+    assert named([(2, 0.99)], [], [(2, excess)], players=counts) == {}
+    words = [verdict.evidence for verdict in verdicts(reading([(2, 0.99)], [], [(2, excess)]), MANY, counts)]
+    assert words[2] == ("too_few" if players < 5 else "none") and set(words) - {words[2]} == ({"none"} if players < 5 else set())
+
+
+def test_shares_of_false_ones():
+    """Each q value is the mean of what is left to doubt in all that stand out as much or more."""
+    found = verdicts(reading([(1, 0.999), (4, 0.9), (6, 0.45)], [], [(1, 2.0), (4, 1.0), (6, 1.0)]), MANY, MANY)
+    doubt = [0.001, 0.1, 0.55]
+    for place, (level, word) in enumerate(((1, "strong"), (4, "fair"), (6, "weak"))):
+        assert found[level].evidence == word
+        assert found[level].q == pytest.approx(np.mean(doubt[: place + 1]))
+
+
+def test_nothing_at_all():
+    """A course without levels, or of which nothing stands out."""
+    assert named() == {}
+    nothing = np.zeros(0)
+    assert verdicts(Reading(*[nothing] * 7, [], 0.25), nothing, nothing) == []
