@@ -94,7 +94,9 @@ BEYOND = [
     '"event": "hit", "progress": 0.5', '"event": "hit", "seq": 1.5', '"event": "hit", "seq": 3', '"event": "hit", "debug": true',
     '"event": "hit", "build": null', '"event": "hit", "build" : "1"', '"event": "hit", "build":"1"', '"event": "hit", "id": 12',
     '"event": "say \\": this", "level": "a"', '"event": "hit", "level": "a", "level": "b"', '"event": "hit", "x": 1e3',
-    '"event": "hit", "mood": null', '"event": "hit", "mood": "a: b, null"', '"event": "hit", "mood": "a\\u003a b"', '"event": "hit", "mood:": 1',
+    '"event": "hit", "mood": null', '"event": "hit", "mood": "null"', '"event": "hit", "nullable": 5', '"event": "hit", "mood":": null"',
+    '"event": "hit", "Level": "b"', '"event": "hit", "LEVEL": "b", "build":  null', '"event": "hit", "le\\u0076el": "b"',
+    '"event": "hit", "mood": "a: b, null"', '"event": "hit", "mood": "a\\u003a b"', '"event": "hit", "mood:": 1',
     '"event": "hit", "mood": 1e400', '"event": "hit", "specversion": "1.0", "type": "x.death", "source": "y", "level": "a"',
     '"event": "hit", "level": true', '"event": "hit", "seq": 12345678901234567890', '"event": "hit", "mood": null, "build" : 1',
 ]  # fmt: skip

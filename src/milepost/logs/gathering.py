@@ -18,6 +18,7 @@ from milepost.vocabulary import FIELDS, NEED_LEVEL, TEXT_FIELDS
 Likeness = NDArray[np.uint64]
 BATCH: Final = 1 << 18  # records
 STAMP: Final = r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:[0-5]\d(\.\d{1,6})?([Zz]|[+-][01]\d:[0-5]\d)"
+NOTHING: Final = (":null", ": null")  # how a field of nothing is written, after its name
 _MASK: Final = (1 << 64) - 1
 
 
@@ -41,7 +42,7 @@ class Texts:
     Attributes:
         values: the texts, in order of first appearance, with their codes.
         given: how many records have the field, be it an empty text.
-        colons, nulls: how often these are in the values as they are written.
+        colons, nulls: how often colons, and what looks like a field of nothing, are in the values as they are written.
     """
 
     def __init__(self, name: str) -> None:
@@ -94,7 +95,7 @@ class WrittenTexts(Texts):
         return given[1:-1] if given[:1] == '"' and "\\" not in given else json.loads(given)
 
     def _marks(self, given: str) -> tuple[int, int]:
-        return given.count(":"), given.count("null")
+        return given.count(":"), sum(given.count(mark) for mark in NOTHING)
 
 
 class Numbers:

@@ -16,6 +16,7 @@ import numpy as np
 from milepost.logs.envelope import is_envelope
 from milepost.logs.gathering import (
     BATCH,
+    NOTHING,
     Block,
     Columns,
     NotStrictError,
@@ -71,7 +72,7 @@ def _fields(base: Any, path: str, limit: str) -> dict[str, str]:
 
 @dataclass(frozen=True)
 class _Marks:
-    """How often some marks are in a file: ends of lines, colons, and the word for nothing."""
+    """How often some marks are in a file: ends of lines, colons, and fields of nothing."""
 
     lines: int
     colons: int
@@ -83,12 +84,11 @@ class _Marks:
         last = b"\n"
         with source.open(_MOST_BYTES) as stream:
             while data := stream.read(_AT_ONCE):
-                while data[-1:] in b"nul" and (more := stream.read(1)):  # no word in two
-                    data += more
+                data += stream.readline(_AT_ONCE)  # no mark in two
                 marks = np.frombuffer(data, np.uint8)
                 lines += int(np.count_nonzero(marks == ord("\n")))
                 colons += int(np.count_nonzero(marks == ord(":")))
-                nulls += data.count(b"null")
+                nulls += sum(data.count(mark.encode()) for mark in NOTHING)
                 last = data[-1:]
         return cls(lines + (last != b"\n"), colons, nulls)
 
@@ -98,7 +98,8 @@ class _Written:
 
     Each field of a line has a colon after its name. If the file has as many as there are values of the known fields and
     colons in these and in their names, there are no other fields, none twice in a line, and no lines with more than a record.
-    Fields of nothing have a colon and no value, so these are counted too.
+    Fields of nothing have a colon and no value, so these are counted too. Whatever else looks like one of these makes the
+    numbers differ, and the file goes the long way.
     """
 
     def __init__(self, kinds: dict[str, str]) -> None:
@@ -124,7 +125,7 @@ class _Written:
         gathered: list[Texts | Numbers | Stamps] = [*columns.texts, *columns.numbers]
         gathered += [columns.stamps] if columns.stamps else []
         colons = sum(one.given * (1 + one.name.count(":")) + one.colons for one in gathered)
-        nulls = marks.nulls - sum(one.given * one.name.count("null") + one.nulls for one in gathered)
+        nulls = marks.nulls - sum(one.nulls for one in gathered)
         return marks.lines == columns.rows and marks.colons == colons + nulls
 
 
