@@ -145,6 +145,11 @@ class Stamps:
         return moments
 
 
+def quoted(name: str) -> str:
+    """A column's name in SQL."""
+    return '"' + name.replace('"', '""') + '"'
+
+
 def moment_columns(text: str, as_given: str) -> tuple[str, str, str]:
     """The columns that `Stamps` takes, in SQL.
 

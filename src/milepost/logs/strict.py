@@ -25,6 +25,7 @@ from milepost.logs.gathering import (
     Texts,
     WrittenTexts,
     moment_columns,
+    quoted,
     require,
 )
 from milepost.logs.sources import Source
@@ -133,16 +134,12 @@ _MOMENT: Final = moment_columns("trim(time::VARCHAR, '\"')", "starts_with(time::
 
 
 def _text(name: str) -> str:
-    return f"{_quoted(name)}::VARCHAR"
+    return f"{quoted(name)}::VARCHAR"
 
 
 def _number(name: str) -> str:
     written = _text(name)
     if name != "seq":
         return f"{written}::DOUBLE"
-    whole = f"regexp_full_match({written}, '{_WHOLE_NUMBER}') OR {_quoted(name)} IS NULL"
+    whole = f"regexp_full_match({written}, '{_WHOLE_NUMBER}') OR {quoted(name)} IS NULL"
     return f"CASE WHEN {whole} THEN {written}::DOUBLE ELSE error('') END"
-
-
-def _quoted(name: str) -> str:
-    return '"' + name.replace('"', '""') + '"'

@@ -19,6 +19,7 @@ from milepost.logs.gathering import (
     Stamps,
     Texts,
     moment_columns,
+    quoted,
     require,
 )
 from milepost.logs.sources import Source
@@ -53,13 +54,9 @@ def _read(table: Any) -> Block:
     require(kinds.get("seq", "BIGINT") in _WHOLE)
     texts = [Texts(name) for name in kinds if name not in numeric and name != "time"]
     columns = Columns(texts, [Numbers(name) for name in kinds if name in numeric], Stamps() if stamped else None)
-    chosen = [*(_quoted(one.name) for one in columns.texts), *(f"{_quoted(one.name)}::DOUBLE" for one in columns.numbers)]
+    chosen = [*(quoted(one.name) for one in columns.texts), *(f"{quoted(one.name)}::DOUBLE" for one in columns.numbers)]
     for batch in table.project(", ".join([*chosen, *(_MOMENT if stamped else ())])).to_arrow_reader(BATCH):
         columns.take(batch)
     block = columns.block()
     require(block.seq is None or not (np.abs(block.seq) >= _EXACT).any())
     return block
-
-
-def _quoted(name: str) -> str:
-    return '"' + name.replace('"', '""') + '"'
