@@ -6,7 +6,8 @@ The first time on a machine that takes a while; after that the compiled code lie
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
+from functools import cache
 from hashlib import sha256
 from importlib.util import find_spec, module_from_spec
 from inspect import getmembers, isfunction
@@ -24,8 +25,9 @@ def available() -> bool:
     return find_spec("numba") is not None
 
 
-def compiled_functions(modules: Sequence[str], numeric: bool = False) -> dict[str, Callable[..., Any]]:
-    """The functions of some modules by name, compiled; they may call each other.
+@cache
+def compiled_functions(modules: tuple[str, ...], numeric: bool = False) -> dict[str, Callable[..., Any]]:
+    """The functions of some modules by name, compiled once a process; they may call each other.
 
     Args:
         modules: their names; each is loaded a second time, so that the first instance stays plain.
@@ -34,14 +36,14 @@ def compiled_functions(modules: Sequence[str], numeric: bool = False) -> dict[st
     from numba import config, njit
 
     copies = [_copy(name) for name in modules]
-    cache = cache_folder(modules)
-    if cache is not None:
-        setattr(config, "CACHE_DIR", str(cache))  # noqa: B010  # no name that its types know
+    folder = cache_folder(modules)
+    if folder is not None:
+        setattr(config, "CACHE_DIR", str(folder))  # noqa: B010  # no name that its types know
     compiled: dict[str, Any] = {}
     for copy in copies:
         for name, function in getmembers(copy, isfunction):
             if function.__module__ == copy.__name__:
-                compiled[name] = njit(cache=cache is not None, **_BARE, **(_ANY_ORDER if numeric else {}))(function)
+                compiled[name] = njit(cache=folder is not None, **_BARE, **(_ANY_ORDER if numeric else {}))(function)
     for copy in copies:  # each calls the others by these names
         vars(copy).update({name: function for name, function in compiled.items() if name in vars(copy)})
     return compiled
@@ -56,7 +58,7 @@ def _copy(name: str) -> ModuleType:
     return copy
 
 
-def cache_folder(modules: Sequence[str]) -> Path | None:
+def cache_folder(modules: tuple[str, ...]) -> Path | None:
     """Where the compiled code of these modules is kept; None where nothing can be."""
     digest = sha256(Path(__file__).read_bytes())  # which says how they are compiled
     for name in modules:

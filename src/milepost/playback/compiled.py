@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cache
 from typing import Any, Final
 
 import numpy as np
@@ -14,7 +13,6 @@ from milepost.playback.tape import FLOATS, TRUTHS, State
 MODULES: Final = ("milepost.playback.attempting", "milepost.playback.machine")
 
 
-@cache
 def run_sessions() -> Callable[..., None]:
     """The compiled ``machine.run_sessions``; it takes arrays and a record of the state."""
     return compiled_functions(MODULES)["run_sessions"]
