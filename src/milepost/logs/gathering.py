@@ -95,7 +95,7 @@ class WrittenTexts(Texts):
         return given[1:-1] if given[:1] == '"' and "\\" not in given else json.loads(given)
 
     def _marks(self, given: str) -> tuple[int, int]:
-        return given.count(":"), sum(given.count(mark) for mark in NOTHING)
+        return (given.count(":"), sum(given.count(mark) for mark in NOTHING)) if ":" in given else (0, 0)
 
 
 class Numbers:
