@@ -6,6 +6,7 @@ import operator
 import re
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any, Final
 
 import numpy as np
@@ -144,15 +145,20 @@ def only(log: Log, keep: Bools) -> Log:
     """The log as if the other sessions had not been."""
     if keep.all():
         return log
-    kept_codes = np.flatnonzero(keep)
     new_code = np.cumsum(keep) - 1
     kept = keep[log.records.session]
     columns = {name: column[kept] for name, column in vars(log.records).items()}
     columns["session"] = new_code[columns["session"]]
-    lists = {name: [values[code] for code in kept_codes] for name, values in vars(log.sessions).items()}
-    gone = {name for name, stays in zip(log.sessions.name, keep, strict=True) if not stays}
+    gone = {log.sessions.name[code] for code in np.flatnonzero(~keep).tolist()}
     refused = [item for item in log.refused if item.session not in gone]
-    return replace(log, records=Records(**columns), sessions=Sessions(**lists), refused=refused)
+    return replace(log, records=Records(**columns), sessions=_some(log.sessions, keep.tobytes()), refused=refused)
+
+
+@lru_cache(maxsize=2)
+def _some(sessions: Sessions, keep: bytes) -> Sessions:
+    """Those of the sessions that are kept; the same ones for every part of a log, so that what is made of them is made once."""
+    kept = np.flatnonzero(np.frombuffer(keep, np.bool_)).tolist()
+    return Sessions(**{name: [values[code] for code in kept] for name, values in vars(sessions).items()})
 
 
 def where(log: Log, conditions: tuple[Condition, ...]) -> Log:
