@@ -6,8 +6,8 @@ import pytest
 from milepost.difficulty.events import read_events
 from milepost.difficulty.verdict import verdicts
 from milepost.numerics import try_model
+from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import TriesOfItems, fit_tries
-from milepost.numerics.try_sums import HOLD
 from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
 

@@ -20,8 +20,8 @@ from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Row, Table
 from milepost.measures.trace import to_watch
 from milepost.numerics.time_model import fit_times
+from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit, TriesOfItems
-from milepost.numerics.try_sums import HOLD
 from milepost.numerics.whole_numbers import distinct, numbered, ordinals
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED, QUIT, TIME_UP, UNKNOWN

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -13,7 +14,7 @@ from milepost.logs.arrow import given_in, values_of
 from milepost.logs.fields import BAD, tag_of, text_of
 from milepost.logs.interface import ABSENT, Floats, Ints
 from milepost.logs.likeness import column_likeness, float_numbers, likeness
-from milepost.vocabulary import FIELDS, NEED_LEVEL, TEXT_FIELDS
+from milepost.vocabulary import FIELDS, NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
 
 Likeness = NDArray[np.uint64]
 BATCH: Final = 1 << 18  # records
@@ -203,6 +204,13 @@ class Columns:
         self.texts, self.numbers, self.stamps = texts, numbers, stamps
         self.rows = 0
         self._likeness: list[Likeness] = []
+
+    @classmethod
+    def of(cls, names: Iterable[str], stamped: bool, texts: type[Texts] = Texts) -> Columns:
+        """Those of fields by their names; ``texts`` says how texts come."""
+        numeric = NUMBER_FIELDS | {"seq"} | (set() if stamped else {"time"})
+        given = [texts(name) for name in names if name not in numeric and name != "time"]
+        return cls(given, [Numbers(name) for name in names if name in numeric], Stamps() if stamped else None)
 
     def take(self, batch: Any) -> None:
         """Take a batch of Arrow columns."""

@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from milepost.logs.interface import Bools, Floats, Ints
+from milepost.logs.interface import Bools, Floats
 
 _MASK = (1 << 64) - 1
 _FACTOR = 0xD6E8FEB86659FD93  # an odd multiplier that spreads bits well, from the xmx family of mixers
@@ -78,14 +78,3 @@ def column_likeness(name: str, values: NDArray[np.uint64], given: Bools) -> NDAr
 def float_numbers(values: Floats) -> NDArray[np.uint64]:
     """The value numbers of a column of numbers."""
     return (values + 0.0).view(np.uint64)
-
-
-def bool_numbers(values: Bools) -> NDArray[np.uint64]:
-    """The value numbers of a column of truth values."""
-    return np.where(values, np.uint64(_TRUE), np.uint64(_FALSE))
-
-
-def text_numbers(codes: Ints, values: list[str]) -> NDArray[np.uint64]:
-    """The value numbers of a column of codes into a list of texts; those of absent ones mean nothing."""
-    numbers = np.array([text_number(value) for value in values] + [0], dtype=np.uint64)
-    return numbers[codes]

@@ -29,7 +29,6 @@ from milepost.logs.gathering import (
     require,
 )
 from milepost.logs.sources import Source
-from milepost.vocabulary import NUMBER_FIELDS
 
 _SAMPLE: Final = 20_000  # lines
 _AT_ONCE: Final = 1 << 20  # bytes
@@ -105,10 +104,7 @@ class _Written:
 
     def __init__(self, kinds: dict[str, str]) -> None:
         require({"session", "time", "event"} <= kinds.keys() and not is_envelope(kinds))
-        stamped = kinds["time"] not in _NUMBERS
-        numeric = NUMBER_FIELDS | {"seq"} | (set() if stamped else {"time"})
-        texts: list[Texts] = [WrittenTexts(name) for name in kinds if name not in numeric and name != "time"]
-        self.columns = Columns(texts, [Numbers(name) for name in kinds if name in numeric], Stamps() if stamped else None)
+        self.columns = Columns.of(kinds, kinds["time"] not in _NUMBERS, WrittenTexts)
         self.kinds = kinds
 
     def read(self, base: Any, path: str) -> None:

@@ -10,20 +10,8 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.logs.envelope import is_envelope
-from milepost.logs.gathering import (
-    BATCH,
-    Block,
-    Columns,
-    NotStrictError,
-    Numbers,
-    Stamps,
-    Texts,
-    moment_columns,
-    quoted,
-    require,
-)
+from milepost.logs.gathering import BATCH, Block, Columns, NotStrictError, moment_columns, quoted, require
 from milepost.logs.sources import Source
-from milepost.vocabulary import NUMBER_FIELDS
 
 _WHOLE: Final = frozenset({"TINYINT", "SMALLINT", "INTEGER", "BIGINT", "UTINYINT", "USMALLINT", "UINTEGER", "UBIGINT"})
 _NUMBER: Final = _WHOLE | {"FLOAT", "DOUBLE"}
@@ -48,14 +36,11 @@ def read_strict_parquet(source: Source) -> Block | None:
 def _read(table: Any) -> Block:
     kinds = {name: str(kind) for name, kind in zip(table.columns, table.types, strict=True)}
     require({"session", "time", "event"} <= kinds.keys() and not is_envelope(kinds))
-    stamped = kinds["time"] == "VARCHAR"
-    numeric = NUMBER_FIELDS | {"seq"} | (set() if stamped else {"time"})
-    require(all(kind in (_NUMBER if name in numeric else _SCALAR) for name, kind in kinds.items()))
-    require(kinds.get("seq", "BIGINT") in _WHOLE)
-    texts = [Texts(name) for name in kinds if name not in numeric and name != "time"]
-    columns = Columns(texts, [Numbers(name) for name in kinds if name in numeric], Stamps() if stamped else None)
+    require(kinds.get("seq", "BIGINT") in _WHOLE and all(kind in _SCALAR for kind in kinds.values()))
+    columns = Columns.of(kinds, kinds["time"] == "VARCHAR")
+    require(all(kinds[one.name] in _NUMBER for one in columns.numbers))
     chosen = [*(quoted(one.name) for one in columns.texts), *(f"{quoted(one.name)}::DOUBLE" for one in columns.numbers)]
-    for batch in table.project(", ".join([*chosen, *(_MOMENT if stamped else ())])).to_arrow_reader(BATCH):
+    for batch in table.project(", ".join([*chosen, *(_MOMENT if columns.stamps else ())])).to_arrow_reader(BATCH):
         columns.take(batch)
     block = columns.block()
     require(block.seq is None or not (np.abs(block.seq) >= _EXACT).any())

@@ -9,7 +9,8 @@ from __future__ import annotations
 from math import exp, log
 from typing import Any
 
-_LEARNING, _PATIENCE, _WEAR, _HOLD, _LOG_SD = 0, 1, 2, 3, 4
+LEARNING, PATIENCE, WEAR, HOLD, LOG_SD = range(5)  # the parameters after the difficulties
+OTHERS = 5  # how many these are
 AT_ONCE = 4  # points
 _NOTHING = 1e-14  # a weight that adds nothing to any sum
 
@@ -32,7 +33,7 @@ def add_slopes(
 
     The points are a multiple of ``AT_ONCE``, and so are the columns of ``room`` (points by parameters) and ``square``.
     """
-    n_items, height = len(gradient) - 5, 0.0
+    n_items, height = len(gradient) - OTHERS, 0.0
     for subject in range(len(starts) - 1):
         first, last = starts[subject], starts[subject + 1]
         height += weigh(starts, kinds, counts, certain, fail, subject, weight)
@@ -40,16 +41,16 @@ def add_slopes(
         own, score = weight[low:high], room[low:high]
         count = touch(kinds, item, first, last, n_items, touched)
         begin(score, won[subject], touched, count, n_items)
-        a, others = -1, count - 5
+        a, others = -1, count - OTHERS
         for cell in range(first, last):
             kind, times = kinds[cell], counts[cell]
             if item[kind] == n_items:
-                take(score[:, others + _PATIENCE], -times, chance[kind, low:high])
-                take(score[:, others + _WEAR], -times, counted[kind, low:high])
+                take(score[:, others + PATIENCE], -times, chance[kind, low:high])
+                take(score[:, others + WEAR], -times, counted[kind, low:high])
             else:
                 a += a < 0 or touched[a] != item[kind]
                 take(score[:, a], times, chance[kind, low:high])
-                take(score[:, others + _LEARNING], -times, counted[kind, low:high])
+                take(score[:, others + LEARNING], -times, counted[kind, low:high])
             take(mass[kind, low:high], times, own)
         by_ability(score, others, ability[low:high], hold)
         squares(score, own, count, square)
@@ -77,9 +78,9 @@ def touch(kinds: Any, item: Any, first: int, last: int, n_items: int, touched: A
         if here != before and here < n_items:
             touched[count] = before = here
             count += 1
-    for other in range(5):
+    for other in range(OTHERS):
         touched[count + other] = n_items + other
-    return count + 5
+    return count + OTHERS
 
 
 def begin(score: Any, won: Any, touched: Any, count: int, n_items: int) -> None:
@@ -89,7 +90,7 @@ def begin(score: Any, won: Any, touched: Any, count: int, n_items: int) -> None:
         for a in range(len(row)):
             row[a] = 0.0
         for a in range(count):
-            if touched[a] < n_items + _HOLD:
+            if touched[a] < n_items + HOLD:
                 row[a] = won[touched[a]]
 
 
@@ -97,11 +98,11 @@ def by_ability(score: Any, others: int, ability: Any, hold: float) -> None:
     """The scores of what multiplies the ability, from those of what adds to it; those of difficulties have the other sign."""
     for point in range(len(ability)):
         row = score[point]
-        added = hold * row[others + _PATIENCE]
+        added = hold * row[others + PATIENCE]
         for a in range(others):
             added -= row[a]
-        row[others + _HOLD] = row[others + _PATIENCE] * ability[point]
-        row[others + _LOG_SD] = added * ability[point]
+        row[others + HOLD] = row[others + PATIENCE] * ability[point]
+        row[others + LOG_SD] = added * ability[point]
 
 
 def squares(score: Any, weight: Any, count: int, square: Any) -> None:

@@ -26,8 +26,8 @@ import numpy as np
 
 from milepost.compiling import available
 from milepost.logs.interface import Bools, Floats, Ints
-from milepost.numerics.try_loops import AT_ONCE
-from milepost.numerics.try_sums import HOLD, LEARNING, LOG_SD, PATIENCE, WEAR, At, BlockSums, Counts, Kinds, LoopSums, Sums
+from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
+from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, Sums
 from milepost.numerics.whole_numbers import distinct, stable_order
 
 _REACH: Final = 5.0  # abilities are integrated over this many standard deviations to each side

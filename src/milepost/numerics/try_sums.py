@@ -14,10 +14,7 @@ import numpy as np
 
 from milepost.compiling import compiled_functions
 from milepost.logs.interface import Floats, Ints
-from milepost.numerics.try_loops import AT_ONCE
-
-LEARNING, PATIENCE, WEAR, HOLD, LOG_SD = range(5)  # the parameters after the difficulties
-_OTHERS = 5
+from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, OTHERS, PATIENCE, WEAR
 
 
 @dataclass(frozen=True)
@@ -128,7 +125,7 @@ class BlockSums(Sums):
 
     def slopes(self, at: At) -> tuple[float, Floats, Floats, Floats]:
         """See `Sums`."""
-        size = self.kinds.n_items + _OTHERS
+        size = self.kinds.n_items + OTHERS
         height, gradient, missing, mass = 0.0, np.zeros(size), np.zeros((size, size)), np.zeros(at.chance.shape)
         dense = self.kinds.so_far(np.hstack((at.fail, at.chance, at.counted)))
         for block, groups, by_kind in zip(self.blocks, self.by_group, self.by_kind, strict=True):
@@ -147,7 +144,7 @@ class BlockSums(Sums):
     def _scores(self, block: Counts, groups: list[Any], at: At, dense: Floats) -> tuple[Floats, Floats]:
         """By parameter, subject and point, the score if the ability were this; by the last two, what failed tries would add."""
         n = self.kinds.n_items
-        score = np.zeros((n + _OTHERS, len(block.won), len(at.ability)))
+        score = np.zeros((n + OTHERS, len(block.won), len(at.ability)))
         failing = np.zeros(score.shape[1:])
         for (item, own), cells in zip(self.kinds.groups, groups, strict=True):
             fail, expected, counted = np.split(cells @ dense[own], 3, axis=1)
@@ -189,7 +186,7 @@ class LoopSums(Sums):
 
     def slopes(self, at: At) -> tuple[float, Floats, Floats, Floats]:
         """See `Sums`."""
-        size = self.kinds.n_items + _OTHERS
+        size = self.kinds.n_items + OTHERS
         height, gradient, missing, mass = 0.0, np.zeros(size), np.zeros((size, size)), np.zeros(at.chance.shape)
         tables = [self.kinds.so_far(table) for table in (at.fail, at.chance, at.counted)]
         points, wide = len(at.ability), -(-size // AT_ONCE) * AT_ONCE

@@ -57,9 +57,9 @@ def first_places(values: NDArray[Any]) -> tuple[Ints, Ints]:
     return rising[new], order[new]
 
 
-def ordinals(values: NDArray[Any]) -> Ints:
-    """For each value, how many equal ones there are up to it: 1 for the first one."""
-    order = stable_order(values)
+def ordinals(values: NDArray[Any], order: Ints | None = None) -> Ints:
+    """For each value, how many equal ones there are up to it: 1 for the first one; ``order`` is their stable order, if known."""
+    order = stable_order(values) if order is None else order
     first = np.flatnonzero(_new(values[order]))
     among = np.arange(1, len(values) + 1) - np.repeat(first, np.diff(first, append=len(values)))
     result = np.empty(len(values), np.int64)

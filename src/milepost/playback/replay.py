@@ -94,7 +94,8 @@ def _attempt_table(columns: dict[str, Any], gated: Gated) -> AttemptTable:
 def _numbered(player: Ints, level: Ints, cleared: Any) -> tuple[Ints, Any]:
     """The number of each attempt among the player's at its level, and whether a clear came before it."""
     cell = player * (int(level.max(initial=0)) + 1) + level
-    order, number = stable_order(cell), ordinals(cell)
+    order = stable_order(cell)
+    number = ordinals(cell, order)
     before = np.cumsum(cleared[order]) - cleared[order]
     first = np.arange(len(order)) - (number[order] - 1)  # of the same player and level
     rerun = np.empty(len(order), np.bool_)
