@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import stat
 import sys
 import tempfile
 from collections.abc import Callable
@@ -11,6 +12,7 @@ from typing import BinaryIO
 
 from milepost.errors import OutputError
 
+_OPEN_ALREADY = (Path("/dev/fd"), Path("/proc/self/fd"))
 _PLAIN = str.maketrans({"–": "-", "−": "-", "━": "=", "╸": "-", "“": '"', "”": '"', "…": "..."})
 
 
@@ -20,42 +22,63 @@ def write_text(text: str, target: str | None) -> None:
     Characters that cannot be encoded are written as escapes, never dropped.
 
     Raises:
-        OutputError: the file cannot be written.
+        OutputError: the file, or standard output, cannot be written.
     """
-    if target is None or target == "-":
-        encoding = sys.stdout.encoding or "utf-8"
-        if not encoding.lower().startswith("utf"):
-            text = text.translate(_PLAIN)
-        data = text.encode(encoding, "backslashreplace")
-        sys.stdout.buffer.write(data)
-        sys.stdout.flush()
-    else:
+    if target is not None and target != "-":
         data = text.encode("utf-8", "backslashreplace")
         write_file(target, lambda stream: stream.write(data))
+        return
+    if sys.stdout is None:
+        raise OutputError("standard output is closed. Name a file with --output, or leave standard output open.")
+    encoding = sys.stdout.encoding or "utf-8"
+    if not encoding.lower().startswith("utf"):
+        text = text.translate(_PLAIN)
+    try:
+        sys.stdout.buffer.write(text.encode(encoding, "backslashreplace"))
+        sys.stdout.flush()
+    except BrokenPipeError:
+        raise
+    except OSError as error:
+        raise OutputError(f"standard output cannot be written ({error.strerror or error}). Is the disk full?") from error
 
 
 def write_file(target: str | Path, write: Callable[[BinaryIO], object]) -> None:
     """Let ``write`` fill a file beside the target, then put it in the target's place.
 
+    A link is followed, so that it stays one; pipes and devices are written to as they are.
+
     Raises:
         OutputError: the file cannot be written.
     """
-    path = Path(target)
-    if path.is_dir():
-        raise OutputError(f"{path}: is a folder. Name a file to write to.")
-    beside = None
+    path, beside = Path(target), None
     try:
-        handle, beside = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        if path.is_dir():
+            raise OutputError(f"{path}: is a folder. Name a file to write to.")
+        if _is_stream(path):
+            with path.open("wb") as stream:
+                write(stream)
+            return
+        real = Path(os.path.realpath(path))
+        mode = stat.S_IMODE(real.stat().st_mode) if real.exists() else 0o666 & ~_umask()
+        handle, beside = tempfile.mkstemp(prefix=".milepost-", dir=real.parent)
         with os.fdopen(handle, "wb") as stream:
             write(stream)
-        Path(beside).chmod(0o666 & ~_umask())
-        Path(beside).replace(path)
+        Path(beside).chmod(mode)
+        Path(beside).replace(real)
         beside = None
-    except OSError as error:
-        raise OutputError(f"{path}: cannot be written ({error.strerror or error}). Name a place that can.") from error
+    except (OSError, ValueError) as error:  # a name with a null character is a ValueError
+        reason = getattr(error, "strerror", None) or error
+        raise OutputError(f"{path}: cannot be written ({reason}). Name a place that can.") from error
     finally:
         if beside:
             Path(beside).unlink(missing_ok=True)
+
+
+def _is_stream(path: Path) -> bool:
+    """Whether something is there that is no file to be replaced: a pipe, a device, or a place that is open already."""
+    if path.parent in _OPEN_ALREADY or str(path) in ("/dev/stdout", "/dev/stderr"):
+        return True
+    return path.exists() and not stat.S_ISREG(path.stat().st_mode)
 
 
 def _umask() -> int:

@@ -6,7 +6,7 @@ rules and can be compiled.
 
 from __future__ import annotations
 
-from typing import Final, NamedTuple
+from typing import Final, NamedTuple, NewType
 
 EVENTS: Final = (
     "session_start",
@@ -34,12 +34,15 @@ TEXT_FIELDS: Final = frozenset({"session", "event", "level", "to", "player", "bu
 NUMBER_FIELDS: Final = frozenset({"progress", "x", "y", "collected", "available"})
 FIELDS: Final = frozenset((*TEXT_FIELDS, *NUMBER_FIELDS, "time", "seq"))
 
+Outcome = NewType("Outcome", int)  # how an attempt ended
+EndCause = NewType("EndCause", int)  # why a session ended; a type of its own, so that the two are never compared
+
 OUTCOMES: Final = ("complete", "death", "reset", "left", "quit", "time_up", "crash", "unknown")
-CLEARED, DIED, WAS_RESET, LEFT, QUIT, TIME_UP, CRASH, UNKNOWN = range(8)
+CLEARED, DIED, WAS_RESET, LEFT, QUIT, TIME_UP, CRASH, UNKNOWN = map(Outcome, range(8))
 N_SETTLED: Final = 3  # the first three outcomes are settled
 
 END_CAUSES: Final = ("quit", "time_up", "crash", "finished", "skip", "unknown")
-END_QUIT, END_TIME_UP, END_CRASH, END_FINISHED, END_SKIP, END_UNKNOWN = range(6)
+END_QUIT, END_TIME_UP, END_CRASH, END_FINISHED, END_SKIP, END_UNKNOWN = map(EndCause, range(6))
 
 MOVE_KINDS: Final = ("exit", "entry", "repeat", "setback", "passed", "advance", "return", "skip")
 EXIT, ENTRY, REPEAT, SETBACK, PASSED, ADVANCE, RETURN, SKIP = range(8)

@@ -31,7 +31,7 @@ def test_there_and_back(kind):
 
 def test_tables(tmp_path):
     """Lists with nothing in them, lone surrogates, and files that differ in how narrow their columns are."""
-    lists = {"name": ["a", None, "ü\ud800"], "epoch": [None, 5, -(1 << 60)], "debug": [True, False, True], "first_clock": [0.5, -0.0, 1e9]}
+    lists = {"name": ["a", None, "ü\ud800"], "line": [None, 5, -(1 << 60)], "debug": [True, False, True], "first_clock": [0.5, -0.0, 1e9]}
     write_table(tmp_path / "lists.parquet", lists)
     assert read_lists(tmp_path / "lists.parquet") == lists | {"name": ["a", None, "ü\\ud800"]}
     for number, kind in enumerate(("int8", "int64")):

@@ -23,11 +23,12 @@ from milepost.logs.packing import Layout, pack
 from milepost.logs.pieces import read_in_pieces
 from milepost.logs.read import read
 from milepost.logs.sources import Source
-from milepost.logs.store import groups_of_parts, read_manifest
+from milepost.logs.manifest import read_manifest
+from milepost.logs.store import groups_of_parts
 from milepost.parts import work as work_module
 from milepost.parts.executors import InProcess, Over, Pool
 from milepost.parts.parted import PartedLog
-from milepost.parts.tasks import Wanted
+from milepost.parts.tasks import Wanted, opened
 from milepost.parts.work import Work
 from milepost.playback.replay import replay_log
 from milepost.progress import SILENT
@@ -61,7 +62,7 @@ def packed(paths, folder, layout):
     """A store of some logs, added one after the other."""
     for n, path in enumerate(paths):
         pack([str(path)], folder, n > 0, False, NO_MAP, ReadOptions(), SILENT, layout)
-    return PartedLog.of(folder, read_manifest(folder).additions)
+    return PartedLog.of(folder)
 
 
 def document(play, course):
@@ -171,7 +172,7 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
         assert bool(whole_logs) == (large > 1)
     assert {**told[0], "made": None} == {**told[1], "made": None}
     with pytest.raises(LogError, match="in the meantime"):
-        PartedLog.of(tmp_path / "store", 1)
+        opened(str(tmp_path / "store"), 4, "another stamp")
 
 
 GIGABYTE = 1 << 30

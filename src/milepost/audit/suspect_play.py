@@ -19,7 +19,7 @@ _STUCK_SECONDS, _STUCK_TIMES = 10.0, 5.0
 
 def untagged_skip(evidence: Evidence) -> list[Suspect]:
     """Sessions that jumped over levels without being tagged as debug."""
-    sessions = np.flatnonzero(evidence.play.end == END_SKIP)
+    sessions = np.flatnonzero(evidence.play.end.by(END_SKIP))
     if not len(sessions):
         return []
     moves = evidence.play.moves
@@ -54,7 +54,7 @@ def carried_over(evidence: Evidence) -> list[Suspect]:
     why = "pick-ups are already counted at the start of a try"
     found = evidence.by_rows("carried_over", evidence.signs.preloaded, why)
     table = evidence.play.attempts
-    cleared = table.outcome == CLEARED
+    cleared = table.ended(CLEARED)
     early = np.zeros(len(table), np.bool_)
     fast = np.zeros(len(table), np.bool_)
     for level in distinct(table.level[cleared]):
@@ -90,7 +90,7 @@ def unprompted_reset(evidence: Evidence) -> list[Suspect]:
     table = evidence.play.attempts
     if not evidence.logs_inputs:
         return []
-    rows = (table.outcome == WAS_RESET) & np.isnan(table.settling) & _logged_itself(evidence, table)
+    rows = table.ended(WAS_RESET) & np.isnan(table.settling) & _logged_itself(evidence, table)
     return evidence.suspect(
         "unprompted_reset", rows, "reset before any input: nobody failed, and no player's hand was there"
     )
@@ -106,14 +106,14 @@ def death_before_input(evidence: Evidence) -> list[Suspect]:
     table = evidence.play.attempts
     if not evidence.logs_inputs:
         return []
-    rows = (table.outcome == DIED) & np.isnan(table.settling) & _logged_itself(evidence, table)
+    rows = table.ended(DIED) & np.isnan(table.settling) & _logged_itself(evidence, table)
     return evidence.suspect("death_before_input", rows, "died before any input: there was no chance to act")
 
 
 def stuck(evidence: Evidence) -> list[Suspect]:
     """Failures followed by nothing but the end, long after the game puts a player back as a rule."""
     table = evidence.play.attempts
-    failed = np.isin(table.outcome, (DIED, WAS_RESET))
+    failed = table.ended(DIED, WAS_RESET)
     gap = np.full(len(table), np.nan)
     if len(table) > 1:
         same = np.diff(table.session) == 0
@@ -133,7 +133,7 @@ def uncleared_level(evidence: Evidence) -> list[Suspect]:
     found = []
     for name, code in codes.items():
         own = build[table.session] == code
-        cleared = set(table.level[own & (table.outcome == CLEARED)].tolist())
+        cleared = set(table.level[own & table.ended(CLEARED)].tolist())
         for level in distinct(table.level[own]).tolist():
             rows = own & (table.level == level)
             players = len(distinct(table.player[rows]))

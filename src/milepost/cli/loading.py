@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final, Protocol, Self
 
 from milepost.cli import terminal
+from milepost.cli.telling import tell
 from milepost.gate.selection import groups, only, parse_condition, where
 from milepost.logs.course import Course, read_course
 from milepost.logs.interface import Log, ReadOptions
@@ -94,7 +94,7 @@ def _is_large_store(names: list[str]) -> bool:
     folder = Path(names[0])
     if len(names) > 1 or not (folder / STORE_MANIFEST).is_file():
         return False
-    from milepost.logs.store import read_manifest
+    from milepost.logs.manifest import read_manifest
 
     return read_manifest(folder).rows >= LARGE
 
@@ -115,7 +115,7 @@ def load_course(args: argparse.Namespace) -> Course | None:
         return None
     course = read_course(args.course)
     if course.unused:
-        print(f"milepost: {args.course}: not used here: {', '.join(course.unused)}", file=sys.stderr)
+        tell(f"milepost: {args.course}: not used here: {', '.join(course.unused)}")
     return course
 
 

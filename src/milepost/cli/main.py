@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import argparse
 import os
+import signal
 import sys
+from contextlib import suppress
 from importlib import import_module
-from typing import NoReturn
+from typing import NoReturn, TextIO
 
 from milepost.cli.exits import Exit
+from milepost.cli.telling import tell
 from milepost.errors import MilePostError
 from milepost.version import __version__
 
@@ -62,23 +65,34 @@ def main(argv: list[str] | None = None) -> int:
         args.words = sys.argv[1:] if argv is None else argv
     except SystemExit as stop:
         return int(stop.code or 0)
-    if args.command is None:
-        sys.stdout.write(_FIRST)
-        return Exit.DONE
     try:
-        return int(args.run(args))
+        return _run(args)
     except MilePostError as error:
-        print(f"milepost {args.command}: {_one_line(str(error))}", file=sys.stderr)
-        return Exit.UNUSABLE
+        return _unusable(args, _one_line(str(error)))
     except MemoryError:
-        print(f"milepost {args.command}: there is not enough memory. Say how much there is: --memory SIZE.", file=sys.stderr)
-        return Exit.UNUSABLE
+        return _unusable(args, "there is not enough memory. Say how much there is: --memory SIZE.")
     except BrokenPipeError:
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # nothing is left to be flushed into the pipe
+        _let_go_of(sys.stdout)
         return Exit.DONE
     except KeyboardInterrupt:
-        print("milepost: stopped.", file=sys.stderr)
+        tell("milepost: stopped.")
         return Exit.INTERRUPTED
+
+
+def _run(args: argparse.Namespace) -> int:
+    from milepost.cli.guarding import refuse_overwriting
+    from milepost.output import write_text
+
+    if args.command is None:
+        write_text(_FIRST, None)
+        return Exit.DONE
+    refuse_overwriting(args)
+    return int(args.run(args))
+
+
+def _unusable(args: argparse.Namespace, why: str) -> int:
+    tell(f"milepost {args.command or ''}".rstrip() + f": {why}")
+    return Exit.UNUSABLE
 
 
 def _one_line(text: str) -> str:
@@ -88,5 +102,21 @@ def _one_line(text: str) -> str:
 
 
 def entry() -> NoReturn:
-    """The console script."""
-    sys.exit(main())
+    """The console script; what a termination leaves half done is cleared away as at any other end."""
+    signal.signal(signal.SIGTERM, lambda number, _: sys.exit(128 + number))
+    status = main()
+    try:
+        if sys.stdout is not None:
+            sys.stdout.flush()
+    except OSError as error:  # found out only now, such as a full disk
+        if not isinstance(error, BrokenPipeError):
+            tell(f"milepost: standard output cannot be written ({error.strerror or error}). Is the disk full?")
+            status = Exit.UNUSABLE
+        _let_go_of(sys.stdout)
+    sys.exit(status)
+
+
+def _let_go_of(stream: TextIO) -> None:
+    """Have nothing of a stream flushed any more into what takes nothing."""
+    with suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())

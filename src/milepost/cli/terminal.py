@@ -25,13 +25,13 @@ def has_colour(target: str | None) -> bool:
     """Whether styles may be used: only on a terminal that shows them, and not against NO_COLOR."""
     if target not in (None, "-") or os.environ.get("NO_COLOR") or os.environ.get("TERM") == "dumb":
         return False
-    return sys.stdout.isatty()
+    return sys.stdout is not None and sys.stdout.isatty()
 
 
 @contextmanager
 def progress() -> Iterator[Progress]:
     """Progress on standard error if that is a terminal; silent otherwise."""
-    if not sys.stderr.isatty():
+    if sys.stderr is None or not sys.stderr.isatty():
         yield SILENT
         return
     shown = TerminalProgress()

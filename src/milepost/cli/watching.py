@@ -13,7 +13,9 @@ from milepost.cli import terminal
 from milepost.cli.exits import Exit
 from milepost.cli.loading import load_course, load_map, rules_of
 from milepost.cli.showing import write
-from milepost.logs.store import Manifest, append, is_store, locked, restore
+from milepost.cli.telling import tell
+from milepost.logs.manifest import Manifest, is_store
+from milepost.logs.store import append, locked, restore
 from milepost.logs.tailing import Tail
 from milepost.measures.funnel import Funnel
 from milepost.playback.replay import replay_log
@@ -46,11 +48,14 @@ def watch(args: argparse.Namespace) -> Exit:
 
 def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
     course, rules = load_course(args), rules_of(args, tail.log_map)
-    before, shown = kept.manifest.found if kept else {}, False
+    before, shown, anew = kept.manifest.found if kept else {}, False, 0
     while True:
         came = tail.advance()
+        if tail.anew > anew:
+            anew = tail.anew
+            tell("milepost watch: a file is no longer what it was; all logs were read anew.")
         if (came or not shown) and len(tail.builder):
-            play = replay_log(tail.builder.log(), course, rules)
+            play = replay_log(tail.log(), course, rules)
             report = described(document("funnel", play, Funnel()(play)), course, args.min_players)
             _show(args, report, came, before)
             before, shown = report["findings"], True
@@ -58,7 +63,7 @@ def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
                 kept.manifest.found = before
                 kept.keep_now_and_then(tail)
         elif not shown:
-            print(f"milepost watch: no record in {args.folder} yet.", file=sys.stderr)
+            tell(f"milepost watch: no record in {args.folder} yet.")
             shown = True
         if args.once:
             return
@@ -80,7 +85,7 @@ class _Kept:
     """What was read, kept in a packed store."""
 
     def __init__(self, folder: Path, held: ExitStack) -> None:
-        self.folder, self.manifest, self.rows = folder, Manifest(), 0
+        self.folder, self.manifest, self.rows, self.anew = folder, Manifest(), 0, 0
         self.last = time.monotonic()
         held.enter_context(locked(folder))
 
@@ -89,8 +94,15 @@ class _Kept:
         if is_store(self.folder):
             self.manifest = restore(self.folder, tail.builder)
             self.rows = self.manifest.rows
-            tail.builder.files += [one["file"] for one in self.manifest.sources]
-            tail.read = self.manifest.tails
+            tail.go_on_from({one["file"]: (one["bytes"], one["sha256"]) for one in self.manifest.sources})
+
+    @staticmethod
+    def _source(name: str, before: dict[str, Any] | None, tail: Tail) -> dict[str, Any]:
+        """What the manifest says of a file: how far it was read, and the checksum of that."""
+        reached = tail.read.get(name)
+        if reached is None:
+            return before or {"file": name, "bytes": 0, "sha256": None}
+        return {"file": name, "bytes": reached.length, "sha256": reached.sha256}
 
     def keep_now_and_then(self, tail: Tail) -> None:
         """Lay down what came, but not at every look: each time makes new files."""
@@ -100,11 +112,13 @@ class _Kept:
     def keep(self, tail: Tail) -> None:
         """Lay down what came since the last time; what is not laid down is read again after a restart."""
         self.last = time.monotonic()
-        if len(tail.builder) == self.rows and tail.read == self.manifest.tails:
+        if tail.anew > self.anew:
+            self.manifest, self.rows, self.anew = Manifest(additions=self.manifest.additions), 0, tail.anew
+        known = {one["file"]: one for one in self.manifest.sources}
+        sources = [self._source(name, known.get(name), tail) for name in tail.builder.files]
+        if len(tail.builder) == self.rows and sources == self.manifest.sources:
             return
-        known = {one["file"] for one in self.manifest.sources}
-        self.manifest.sources += [{"file": name, "bytes": 0, "sha256": None} for name in tail.builder.files if name not in known]
-        self.manifest.tails = {name: dict(place) for name, place in tail.read.items()}
+        self.manifest.sources = sources
         new = {name: column[self.rows :] for name, column in tail.builder.columns().items()}
         self.manifest = append(self.folder, self.manifest, tail.builder, new)
         self.rows = len(tail.builder)

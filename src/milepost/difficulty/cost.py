@@ -31,7 +31,7 @@ def quit_hazard(play: Play, funnel: list[Row]) -> QuitHazard:
     """Players lost in a level not cleared (by the funnel's rows), over all failures in first-clear attempts."""
     lost = sum(max(0, row["lost"] - row["stopped_after_clear"]) for row in funnel)
     table = play.attempts
-    failed = play.counts[table.player] & ~table.rerun & ((table.outcome == DIED) | (table.outcome == WAS_RESET))
+    failed = play.counts[table.player] & ~table.rerun & table.ended(DIED, WAS_RESET)
     failures = max(int(failed.sum()), lost)
     low, high = wilson(lost, failures)
     return QuitHazard(lost / failures if failures else 0.0, low or 0.0, high or 0.0, lost, failures)

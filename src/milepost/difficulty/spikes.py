@@ -24,7 +24,7 @@ from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit, TriesOfItems
 from milepost.numerics.whole_numbers import distinct, numbered, ordinals
 from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, N_SETTLED, QUIT, TIME_UP, UNKNOWN
+from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
 
 _TELLING = 2.5  # standard errors at which one level alone is told from its surroundings
 _WORTH_TELLING = 1.0  # logits
@@ -164,7 +164,7 @@ def settled_tries(play: Play) -> TriesOfItems:
     player, level = table.player[rows], table.level[rows]
     number = ordinals(player * max(1, play.n_levels) + level)
     _, subject = numbered(player)
-    return TriesOfItems(subject, level, number, table.outcome[rows] == CLEARED, _left_after(play)[rows])
+    return TriesOfItems(subject, level, number, table.ended(CLEARED)[rows], _left_after(play)[rows])
 
 
 def _trying(tries: TriesOfItems, n_items: int) -> list[Ints]:
@@ -180,10 +180,11 @@ def _left_after(play: Play) -> Bools:
     settled = np.flatnonzero(table.outcome < N_SETTLED)
     last = np.full(n_players, -1)
     last[table.player[settled]] = settled  # in the order of play, so that the last one stays
-    end = np.full(n_players, TIME_UP)
-    end[play.gated.player[play.gated.sequence]] = play.end[play.gated.sequence]
+    sequence = play.gated.sequence
+    gave_up = np.zeros(n_players, np.bool_)
+    gave_up[play.gated.player[sequence]] = play.end.of(sequence).by(END_QUIT, END_UNKNOWN)  # the last session's end stays
     left = np.zeros(len(table), np.bool_)
-    left[last[(last >= 0) & ((end == QUIT) | (end == UNKNOWN))]] = True
+    left[last[(last >= 0) & gave_up]] = True
     return left
 
 
@@ -222,7 +223,7 @@ def _by_quitting(funnel: list[Row], n_levels: int, least: int) -> list[str]:
 def _by_time(play: Play, course: Course | None, least: int) -> list[str]:
     """The verdicts by the time of clearing tries alone, over the planned time where one is given."""
     table = play.attempts
-    cleared = first_clear(play) & (table.outcome == CLEARED) & (table.active > 0)
+    cleared = first_clear(play) & table.ended(CLEARED) & (table.active > 0)
     logs, variance, counts = np.zeros(play.n_levels), np.full(play.n_levels, 16.0), np.zeros(play.n_levels, np.int64)
     for level in range(play.n_levels):
         times = np.log(table.active[cleared & (table.level == level)])

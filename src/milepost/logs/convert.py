@@ -17,6 +17,7 @@ from milepost.logs.sources import plain_name
 from milepost.logs.writers import WRITERS, Spool
 from milepost.output import write_file
 from milepost.progress import SILENT, Progress
+from milepost.scratch import scratch_writing
 
 ENDINGS = {".jsonl": "jsonl", ".ndjson": "jsonl", ".csv": "csv", ".parquet": "parquet", ".xes": "xes"}
 
@@ -70,8 +71,10 @@ def convert(
         LogError: the log cannot be read, or no record of it can.
         OutputError: the target cannot be written.
     """
-    with tempfile.TemporaryDirectory() as folder:
-        spool = Spool(folder)
+    with scratch_writing():
+        folder = tempfile.TemporaryDirectory(prefix="milepost-")
+    with folder as name:
+        spool = Spool(name)
         builder = _SpoolingBuilder(spool)
         read_into(builder, names, log_map, progress, options)
         spool.close()

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
@@ -14,6 +16,7 @@ from milepost.logs.arrow import given_in, values_of
 from milepost.logs.fields import BAD, tag_of, text_of
 from milepost.logs.interface import ABSENT, Floats, Ints
 from milepost.logs.likeness import column_likeness, float_numbers, likeness
+from milepost.logs.sources import as_name
 from milepost.vocabulary import FIELDS, NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
 
 Likeness = NDArray[np.uint64]
@@ -21,6 +24,7 @@ BATCH: Final = 1 << 18  # records
 STAMP: Final = r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:[0-5]\d(\.\d{1,6})?([Zz]|[+-][01]\d:[0-5]\d)"
 NOTHING: Final = (":null", ": null")  # how a field of nothing is written, after its name
 _MASK: Final = (1 << 64) - 1
+_FARTHEST: Final = (1 << 63) // 1000  # microseconds
 
 
 class NotStrictError(Exception):
@@ -35,6 +39,19 @@ def require(holds: bool) -> None:
     """
     if not holds:
         raise NotStrictError
+
+
+@contextmanager
+def given_up(path: Path) -> Iterator[str]:
+    """Read whole columns of a file, named as DuckDB takes it; what goes wrong with that is left to the tolerant reader to say.
+
+    Arrow hands on what goes wrong in DuckDB as errors of its own; texts that are no JSON, or nested too deeply, are Python's.
+    """
+    import duckdb
+    import pyarrow as pa
+
+    with suppress(NotStrictError, duckdb.Error, pa.ArrowException, OSError, ValueError, RecursionError):
+        yield as_name(path)
 
 
 class Texts:
@@ -141,8 +158,13 @@ class Stamps:
         return column_likeness(self.name, values_of(numbers), np.ones(len(moments), np.bool_))
 
     def values(self) -> Ints:
-        """Per record, its moment."""
+        """Per record, its moment.
+
+        Raises:
+            NotStrictError: one is too far off to be told in whole nanoseconds.
+        """
         moments: Ints = joined(self._parts, np.int64)
+        require(not len(moments) or bool(np.abs(moments).max() < _FARTHEST))
         return moments
 
 

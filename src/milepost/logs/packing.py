@@ -3,27 +3,31 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final
 
 from milepost.errors import UsageError
 from milepost.logs.builder import RecordBuilder
 from milepost.logs.checksums import checksum
+from milepost.logs.formats import tell
+from milepost.logs.growing import Reached, reached_in
 from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import LogMap
+from milepost.logs.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
 from milepost.logs.pieces import read_in_pieces
 from milepost.logs.read import read_source
 from milepost.logs.sources import Source, expand
-from milepost.logs.store import PARTS, Manifest, is_store, lay_down, locked, read_manifest, restore, seal
+from milepost.logs.store import lay_down, locked, restore, seal
+from milepost.logs.tailing import read_on
 from milepost.progress import Progress
 
 _AT_ONCE: Final = 128 << 20  # bytes of logs between two writings of the store
 _PACKING: Final = 8  # times that a packed file may unpack to, as a rule
 _FIXED: Final = 256 << 20  # bytes that the program takes by itself
 _ROOM: Final = 12  # times its bytes in a log that a part takes while it is replayed
-_LEAST, _MOST_PARTS = 4 << 20, 4096
-_OURS: Final = re.compile(r"records|lock|(sessions|names|refused)-\d+\.parquet|\.store\.json\..*")  # or left behind
+_LEAST: Final = 4 << 20
+_OURS: Final = re.compile(r"records|lock|(sessions|names|refused)-\d+\.parquet|store-\d+\.json|\.milepost-.*")  # or left behind
 
 
 @dataclass(frozen=True)
@@ -45,7 +49,7 @@ class Layout:
         if memory is None:
             return cls(parts=max(PARTS, 2 * jobs))
         part = max(_LEAST, (memory // jobs - _FIXED) // _ROOM)
-        return cls(min(_MOST_PARTS, max(2 * jobs, -(-size // part))), part)
+        return cls(min(MOST_PARTS, max(2 * jobs, -(-size // part))), part)
 
 
 @dataclass(frozen=True)
@@ -119,16 +123,18 @@ class _Packing:
     def pack(self, sources: list[Source], log_map: LogMap, options: ReadOptions, progress: Progress) -> Packed:
         """Read the sources that are not in the store yet, and lay them down."""
         replaces = is_store(self.folder) and not self.manifest.sources  # the old store stays until all of the new one is there
-        known = {one["sha256"] for one in self.manifest.sources}
         self.builder.files = [one["file"] for one in self.manifest.sources]
         before, waiting, skipped = self.manifest.rows, 0, []
         for source in sources:
             assert source.path is not None
             digest = checksum(source.path)
-            if digest in known:
+            if any(one["sha256"] == digest for one in self.manifest.sources):
                 skipped.append(source.label)
                 continue
             progress.step(f"packing {source.path.name}")
+            if self._read_on(source, digest, log_map, options):
+                waiting += source.size()
+                continue
             in_pieces = source.size() > self.layout.at_once // _PACKING and not log_map.active
             if not in_pieces or not read_in_pieces(self.builder, source, options, self.layout.at_once, self._lay_down, progress):
                 read_source(self.builder, source, log_map, progress, options)
@@ -143,9 +149,36 @@ class _Packing:
             self._seal()
         return Packed(self.manifest.rows, self.manifest.rows - before, skipped)
 
+    def _read_on(self, source: Source, digest: str, log_map: LogMap, options: ReadOptions) -> bool:
+        """Read what has been added to a file since it was packed; false where it is not one that has grown.
+
+        Raises:
+            UsageError: it has grown, and what came cannot be told from what was there.
+        """
+        assert source.path is not None
+        known = [(one["bytes"], one["sha256"]) for one in self.manifest.sources if one["sha256"] is not None]
+        reached = reached_in(source.path, known) if known else None
+        if reached is None:
+            return False
+        file = next(n for n, one in enumerate(self.manifest.sources) if one["sha256"] == reached.sha256)
+        form = tell(source, replace(options, form=options.form or log_map.form))
+        if form != "jsonl" or not _ends_with_a_line(source.path, reached):
+            raise UsageError(f"{source.label}: has grown since it was packed, not by whole lines of JSON. --force packs anew.")
+        with source.path.open("rb") as stream:
+            read_on(self.builder, file, stream, reached, log_map, to_the_end=True)
+        self.manifest.sources[file] = {"file": source.label, "bytes": source.size(), "sha256": digest}
+        return True
+
     def _lay_down(self) -> None:
         self.manifest = lay_down(self.folder, self.manifest, self.builder, self.builder.columns())
         self.builder.clear_rows()
 
     def _seal(self) -> None:
         self.manifest = seal(self.folder, self.manifest, self.builder)
+
+
+def _ends_with_a_line(path: Path, reached: Reached) -> bool:
+    """Whether what was read of a file ends where a line does, in a file that is not packed."""
+    with path.open("rb") as stream:
+        stream.seek(reached.length - 1)
+        return stream.read(1) == b"\n"

@@ -8,7 +8,7 @@ from typing import Any
 
 from milepost.errors import LogError
 from milepost.logs.interface import ReadOptions, Sink
-from milepost.logs.sources import Source
+from milepost.logs.sources import Source, as_name
 from milepost.progress import Progress
 
 _STEP = 5000
@@ -27,7 +27,7 @@ def read_parquet(source: Source, sink: Sink, options: ReadOptions, progress: Pro
     with duckdb.connect() as base:
         try:
             base.execute("SET TimeZone = 'UTC'")
-            base.execute("SELECT * FROM read_parquet(?, hive_partitioning = true)", [str(source.path)])
+            base.execute("SELECT * FROM read_parquet(?, hive_partitioning = true)", [as_name(source.path)])
             names = [column[0] for column in base.description or ()]
             number = 0
             while rows := base.fetchmany(_STEP):

@@ -15,6 +15,7 @@ from milepost.logs.sink import RecordSink
 from milepost.logs.sources import Source
 from milepost.logs.strict import read_strict
 from milepost.progress import Progress
+from milepost.scratch import scratch_writing
 
 
 def read_in_pieces(
@@ -61,12 +62,12 @@ def _pieces(stream: io.BufferedReader, size: int) -> Iterator[bytes]:
 
 def _read_piece(builder: RecordBuilder, piece: bytes, file: int, before: int) -> int:
     """Read a piece that begins after so many lines; how many lines it has."""
-    with tempfile.NamedTemporaryFile(suffix=".jsonl") as kept:
+    with scratch_writing(), tempfile.NamedTemporaryFile(suffix=".jsonl") as kept:
         kept.write(piece)
         kept.flush()
         block = read_strict(Source(Path(kept.name)))
-        if block is not None and builder.add_block(block, file, before):
-            return block.rows
+    if block is not None and builder.add_block(block, file, before):
+        return block.rows
     sink = RecordSink(builder, file, None, cells=False)
     number = before
     for number, line in enumerate(lines(io.BufferedReader(io.BytesIO(piece)), before == 0), before + 1):

@@ -83,8 +83,7 @@ def _restore(builder: RecordBuilder, source: Source) -> None:
 
     if type(builder) is not RecordBuilder or source.store is None:
         raise LogError(f"{source.label}: a packed store holds no records as they were logged. Name the logs themselves.")
-    manifest = restore(source.store, builder)
-    builder.files += [one["file"] for one in manifest.sources]
+    restore(source.store, builder)
 
 
 def _read_whole(reader: _Strict, source: Source, file: int, builder: RecordBuilder, progress: Progress) -> bool:

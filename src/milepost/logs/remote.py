@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import atexit
 import re
-import shutil
-import tempfile
 from functools import cache
 from pathlib import Path
 from typing import Any, Final
 
-from milepost.errors import LogError
+from milepost.errors import LogError, OutputError
+from milepost.scratch import scratch_folder, scratch_writing
 
 _ADDRESS: Final = re.compile(r"[a-z][a-z0-9+.-]*://", re.IGNORECASE)
+_AT_ONCE: Final = 1 << 20  # bytes
 _SECRET: Final = re.compile(r"(?<=:)//[^/@]*@")
 _NEEDS: Final = "Reading from such an address needs the extra: pip install 'milepost[remote]'."
 
@@ -49,8 +48,8 @@ def fetched(address: str, is_log: Any) -> list[tuple[str, Path]]:
         if not names:
             raise LogError(f"{shown}: no log is there. Name a log file, a folder of logs or a glob.")
         shown_names = [without_secrets(str(files.unstrip_protocol(name))) for name in names]
-        return [(one, _put(files, name, n)) for n, (one, name) in enumerate(zip(shown_names, names, strict=True))]
-    except LogError:
+        return [(one, _put(files, name)) for one, name in zip(shown_names, names, strict=True)]
+    except (LogError, OutputError):
         raise
     except (ImportError, ValueError) as error:
         raise LogError(f"{shown}: cannot be read ({_first(error)}). {_NEEDS}") from None
@@ -60,26 +59,28 @@ def fetched(address: str, is_log: Any) -> list[tuple[str, Path]]:
 
 def _names(files: Any, path: str, is_log: Any) -> list[str]:
     marks = "*[" if path.startswith(("http:", "https:")) else "*?["  # there a question mark begins a query
-    if any(mark in path for mark in marks):
+    if any(mark in path for mark in marks) and not files.exists(path):  # a name goes before a pattern
         return sorted(files.glob(path))
     if files.isdir(path) and not is_log(path.rsplit("/", 1)[-1]):
         return sorted(name for name in files.find(path) if is_log(name.rsplit("/", 1)[-1]))
     return [path]
 
 
-def _put(files: Any, name: str, number: int) -> Path:
-    own = _folder() / f"{len(list(_folder().iterdir()))}-{number}"
-    own.mkdir()
-    target = own / (re.sub(r"[^\w.-]", "_", name.partition("?")[0].rsplit("/", 1)[-1]) or "log")
-    files.get_file(name, str(target))
+def _put(files: Any, name: str) -> Path:
+    target = scratch_folder() / (re.sub(r"[^\w.-]", "_", name.partition("?")[0].rsplit("/", 1)[-1])[-100:] or "log")
+    with files.open(name, "rb") as remote, scratch_writing(), target.open("wb") as local:
+        while data := _read(remote):
+            local.write(data)
     return target
 
 
-@cache
-def _folder() -> Path:
-    folder = Path(tempfile.mkdtemp(prefix="milepost-"))
-    atexit.register(shutil.rmtree, folder, ignore_errors=True)
-    return folder
+def _read(remote: Any) -> bytes:
+    """The next bytes; what goes wrong there is not laid to the temporary folder."""
+    try:
+        data: bytes = remote.read(_AT_ONCE)
+    except OSError as error:
+        raise LogError(f"breaks off ({_first(error)}). Is the connection steady?") from None
+    return data
 
 
 def _first(error: BaseException) -> str:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import bz2
 import glob
 import gzip
 import io
+import lzma
+import stat
 import sys
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -16,13 +19,15 @@ from typing import Any, BinaryIO, cast
 from milepost.errors import LogError
 from milepost.logs.remote import fetched, is_address
 from milepost.naming import natural_key
+from milepost.scratch import scratch_folder, scratch_writing
 
 LOG_SUFFIXES = (".jsonl", ".ndjson", ".json", ".csv", ".tsv", ".parquet", ".xes", ".sqlite")
-PACKED_SUFFIXES = (".gz", ".zst")
+PACKED_SUFFIXES = (".gz", ".zst", ".bz2", ".xz")
 TABLE_MARK = "::"
 STORE_MANIFEST = "store.json"  # what makes a folder a packed store
-_GZIP, _ZSTD = b"\x1f\x8b", b"\x28\xb5\x2f\xfd"
-_UNPACKING_ERRORS = ("zlib", "zstandard", "zstd")
+_GZIP, _ZSTD, _BZIP2, _XZ = b"\x1f\x8b", b"\x28\xb5\x2f\xfd", b"BZh", b"\xfd7zXZ\x00"
+_UNPACKING_ERRORS = ("zlib", "zstandard", "zstd", "_lzma", "lzma")
+_AT_ONCE, _FRAME_BYTES = 1 << 16, 1 << 10
 
 
 @dataclass(frozen=True)
@@ -112,20 +117,67 @@ class _Bounded(io.RawIOBase):
 @cache
 def _standard_input(max_bytes: int) -> io.BufferedReader:
     """Standard input, opened once: what was looked at is read afterwards."""
+    if sys.stdin is None:
+        raise LogError("standard input is closed. Name a log file, or give one through a pipe.")
     return _opened(sys.stdin.buffer, max_bytes)
 
 
 def _opened(raw: BinaryIO, max_bytes: int) -> io.BufferedReader:
     buffered: Any = raw if hasattr(raw, "peek") else io.BufferedReader(raw)
-    magic = buffered.peek(4)[:4]
-    if magic.startswith(_GZIP):
-        return io.BufferedReader(_Bounded(gzip.GzipFile(fileobj=buffered), max_bytes), 1 << 16)
-    if magic == _ZSTD:
+    magic = buffered.peek(6)[:6]
+    for mark, unpack in _UNPACKERS.items():
+        if magic.startswith(mark):
+            return io.BufferedReader(_Bounded(unpack(buffered), max_bytes), _AT_ONCE)
+    return cast(io.BufferedReader, buffered)
+
+
+class _Zstandard:
+    """A stream of Zstandard frames; unlike the package's own reader it tells the end of the data from the end of a frame."""
+
+    def __init__(self, packed: Any) -> None:
+        self.packed, self._pieces, self._left = packed, self._unpacked(packed), memoryview(b"")
+
+    def read(self, size: int) -> bytes:
+        """Up to so many bytes; none at the end.
+
+        Raises:
+            EOFError: the data ends within a frame.
+        """
+        while not self._left:
+            piece = next(self._pieces, None)
+            if piece is None:
+                return b""
+            self._left = memoryview(piece)
+        given, self._left = self._left[:size], self._left[size:]
+        return bytes(given)
+
+    @staticmethod
+    def _unpacked(packed: Any) -> Iterator[bytes]:
         import zstandard
 
-        stream = zstandard.ZstdDecompressor().stream_reader(buffered, read_across_frames=True)
-        return io.BufferedReader(_Bounded(stream, max_bytes), 1 << 16)
-    return cast(io.BufferedReader, buffered)
+        frame: Any = None
+        while data := packed.read(_FRAME_BYTES):  # little at a time, for it may unpack to thousands of times as much
+            while data:
+                frame = frame or zstandard.ZstdDecompressor().decompressobj()
+                yield frame.decompress(data)
+                frame, data = (None, frame.unused_data) if frame.eof else (frame, b"")
+        if frame is not None:
+            raise EOFError("it ends in the middle of a compressed frame")
+
+    def close(self) -> None:
+        """Close what is unpacked."""
+        self.packed.close()
+
+
+_UNPACKERS: dict[bytes, Any] = {
+    _GZIP: lambda packed: gzip.GzipFile(fileobj=packed), _ZSTD: _Zstandard, _BZIP2: bz2.BZ2File, _XZ: lzma.LZMAFile,
+}  # fmt: skip
+
+
+def as_name(path: Path) -> str:
+    """A path as DuckDB takes it for the name of one file, never for a pattern, an address or a home folder."""
+    written = "".join(f"[{char}]" if char in "*?[" else char for char in str(path))
+    return written if path.is_absolute() else f"./{written}"
 
 
 def expand(names: list[str]) -> list[Source]:
@@ -152,13 +204,47 @@ def _sources(name: str) -> list[Source]:
         return [Source(None)]
     if is_address(name):
         return [Source(path, name=address) for address, path in fetched(name, is_log_name)]
+    if not name or "\0" in name:
+        raise LogError("a log without a name. Give a log file, a folder of logs, a glob, or - for standard input.")
     path = Path(name)
-    if path.is_dir() and (path / STORE_MANIFEST).is_file():
+    try:
+        mode = path.stat().st_mode
+    except (FileNotFoundError, NotADirectoryError):
+        return _by_pattern(name)
+    except OSError as error:
+        raise LogError(f"{name}: cannot be read ({error.strerror or error}).") from error
+    return _at_path(path, mode)
+
+
+def _at_path(path: Path, mode: int) -> list[Source]:
+    """What lies at a path that is there."""
+    if stat.S_ISDIR(mode) and (path / STORE_MANIFEST).is_file():
         return [Source(path / STORE_MANIFEST, store=path)]
-    if path.is_dir():
+    if stat.S_ISDIR(mode):
         return _in_folder(path)
-    if path.exists():
-        return [Source(path)]
+    if stat.S_ISFIFO(mode) or stat.S_ISSOCK(mode):
+        return [Source(_spooled(str(path)), name=str(path))]
+    if not stat.S_ISREG(mode):
+        raise LogError(f"{path}: is a device, not a log. Give a log file, a folder of logs, a glob, or - for standard input.")
+    return [Source(path)]
+
+
+@cache
+def _spooled(name: str) -> Path:
+    """What comes out of a pipe, kept in a file: it comes only once, and a log is looked at more than once."""
+    target = scratch_folder() / "log"
+    try:
+        with Path(name).open("rb") as pipe, target.open("wb") as kept:
+            while data := pipe.read(_AT_ONCE):
+                with scratch_writing():
+                    kept.write(data)
+    except OSError as error:
+        raise LogError(f"{name}: cannot be read ({error.strerror or error}).") from error
+    return target
+
+
+def _by_pattern(name: str) -> list[Source]:
+    """What a name stands for that is no path: a table in a database file, or a glob."""
     file, mark, table = name.rpartition(TABLE_MARK)
     if mark and Path(file).is_file():
         return [Source(Path(file), table)]
@@ -169,7 +255,7 @@ def _sources(name: str) -> list[Source]:
 
 def _in_glob(pattern: str) -> list[Source]:
     paths = [Path(path) for path in sorted(glob.glob(pattern, recursive=True), key=natural_key)]
-    sources = [Source(path) for path in paths if path.is_file()]
+    sources = [Source(path) for path in paths if path.is_file() and store_around(path) is None]
     if not sources:
         raise LogError(f"{pattern}: no file matches. Put the glob in quotes, or name a folder of logs.")
     return sources
@@ -177,13 +263,25 @@ def _in_glob(pattern: str) -> list[Source]:
 
 def _in_folder(folder: Path) -> list[Source]:
     try:
-        paths = [path for path in folder.rglob("*") if is_log_name(path.name) and path.is_file()]
+        named = [path for path in folder.rglob("*") if is_log_name(path.name) and path.is_file()]
+        paths = [path for path in named if store_around(path, folder) is None]
     except OSError as error:
         raise LogError(f"{folder}: cannot be read ({error.strerror or error}).") from error
     if not paths:
-        known = ", ".join(LOG_SUFFIXES)
-        raise LogError(f"{folder}: no log in this folder. Log files end in {known}, packed ones also in .gz or .zst.")
+        known, packed = ", ".join(LOG_SUFFIXES), ", ".join(PACKED_SUFFIXES)
+        raise LogError(f"{folder}: no log in this folder. Log files end in {known}, packed ones also in {packed}.")
     return [Source(path) for path in sorted(paths, key=lambda path: natural_key(path.relative_to(folder).as_posix()))]
+
+
+def store_around(path: Path, within: Path | None = None) -> Path | None:
+    """The packed store in whose folder a path lies, as far up as a folder, or as the path goes; None where in none."""
+    for folder in path.parents:
+        if folder == within:
+            return None
+        with suppress(OSError):
+            if (folder / STORE_MANIFEST).is_file():
+                return folder
+    return None
 
 
 def is_log_name(name: str) -> bool:

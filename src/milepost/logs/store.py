@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from hashlib import blake2b
 from pathlib import Path
 from typing import Any, Final
@@ -22,51 +22,13 @@ from milepost.logs.builder import RECORD_COLUMNS, RecordBuilder
 from milepost.logs.checksums import checksum
 from milepost.logs.columns import slimmest
 from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
+from milepost.logs.manifest import Manifest, kept_as, latest, read_manifest
 from milepost.logs.sources import STORE_MANIFEST
 from milepost.logs.tables import read_arrays, read_lists, write_table
 from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
 
-PARTS: Final = 16
-_KIND, _VERSION = "milepost store", 2
 _BUSY: Final = "{}: another pack is writing to it. Wait until that is done."
-
-
-@dataclass
-class Manifest:
-    """What a store is made of; the file names are relative to its folder."""
-
-    rows: int = 0
-    parts: int = PARTS  # into which players are divided
-    joined: list[list[int]] = field(default_factory=list)  # pairs of parts that share a session or a player
-    additions: int = 0
-    records: list[dict[str, Any]] = field(default_factory=list)  # file, part, rows, sha256
-    tables: dict[str, dict[str, Any]] = field(default_factory=dict)  # sessions, names, refused: file, sha256
-    sources: list[dict[str, Any]] = field(default_factory=list)  # the logs that were packed: file, bytes, sha256
-    debug_only: list[str] = field(default_factory=list)
-    tails: dict[str, dict[str, int]] = field(default_factory=dict)  # files that are followed: bytes and lines read
-    found: dict[str, int] = field(default_factory=dict)  # findings that were shown while following
-
-
-def is_store(path: Path) -> bool:
-    """Whether a folder is a packed store."""
-    return (path / STORE_MANIFEST).is_file()
-
-
-def read_manifest(folder: Path) -> Manifest:
-    """The manifest of a store.
-
-    Raises:
-        LogError: it is no manifest, or of another version.
-    """
-    path = folder / STORE_MANIFEST
-    try:
-        values = json.loads(path.read_text(encoding="utf-8"))
-        if values.pop("kind") != _KIND or values.pop("version") != _VERSION:
-            raise ValueError("of another kind or version")
-        return Manifest(**values)
-    except (OSError, ValueError, KeyError, TypeError, AttributeError) as error:
-        raise LogError(f"{path}: is no manifest of a store that can be read ({error}). Pack the logs again.") from None
 
 
 def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manifest:
@@ -75,28 +37,38 @@ def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manif
     Raises:
         LogError: the store is damaged.
     """
-    manifest = read_manifest(folder)
-    _require_whole(folder, [*manifest.tables.values(), *(manifest.records if records else [])])
-    tables = {name: read_lists(folder / part["file"]) for name, part in manifest.tables.items()}
-    names: dict[str, list[str]] = {}
-    for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
-        names.setdefault(kind, []).append(text)
-    rows = read_arrays([folder / part["file"] for part in manifest.records]) if records and manifest.records else None
-    sessions = tables["sessions"]
-    builder.restore(_sessions(sessions), sessions["first_clock"], names, rows, _refused(tables["refused"]), manifest.debug_only)
-    builder.lies_in = sessions["part"]
+    manifest, tables, rows = latest(folder, lambda manifest: _content(folder, manifest, records))
+    _put_back(builder, manifest, tables, rows)
     return manifest
 
 
-def skeleton(folder: Path) -> Log:
-    """A store's log without its records.
+def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any], rows: dict[str, Any] | None) -> None:
+    names: dict[str, list[str]] = {}
+    for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
+        names.setdefault(kind, []).append(text)
+    sessions = tables["sessions"]
+    builder.restore(_sessions(sessions), sessions["first_clock"], names, rows, _refused(tables["refused"]), manifest.debug_only)
+    builder.lies_in = sessions["part"]
+    builder.files = [one["file"] for one in manifest.sources]
+
+
+def _content(folder: Path, manifest: Manifest, records: bool) -> tuple[Manifest, dict[str, Any], dict[str, Any] | None]:
+    """The manifest, the small tables, and the columns of the records if these are wanted and there are any."""
+    _require_whole(folder, [*manifest.tables.values(), *(manifest.records if records else [])])
+    tables = {name: read_lists(folder / part["file"]) for name, part in manifest.tables.items()}
+    rows = read_arrays([folder / part["file"] for part in manifest.records]) if records and manifest.records else None
+    return manifest, tables, rows
+
+
+def skeleton(folder: Path, manifest: Manifest) -> Log:
+    """A store's log without its records, as a manifest of it says.
 
     Raises:
         LogError: the store is damaged.
     """
     builder = RecordBuilder()
-    manifest = restore(folder, builder, records=False)
-    builder.files = [one["file"] for one in manifest.sources]
+    _, tables, _ = _content(folder, manifest, records=False)
+    _put_back(builder, manifest, tables, None)
     return builder.log()
 
 
@@ -190,16 +162,26 @@ def seal(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
     number = manifest.additions
     tables = {name: _written(folder, f"{name}-{number:06d}.parquet", of(builder)) for name, of in small.items()}
     sealed = replace(manifest, tables=tables, debug_only=sorted(builder.debug_only))
-    text = json.dumps({"kind": _KIND, "version": _VERSION, **vars(sealed)}, indent=1, ensure_ascii=False)
-    write_text(text + "\n", str(folder / STORE_MANIFEST))
-    _sweep(folder, sealed)
+    before = _before(folder, sealed)
+    for name in (kept_as(sealed), STORE_MANIFEST):
+        write_text(sealed.text(), str(folder / name))
+    _sweep(folder, [sealed, *before])
     return sealed
 
 
-def _sweep(folder: Path, manifest: Manifest) -> None:
-    """Take away what the manifest does not name: tables of before, and what a pack that broke off had written."""
-    named = {part["file"] for part in (*manifest.records, *manifest.tables.values())}
-    for path in [*folder.glob("*.parquet"), *folder.glob("records/*/*.parquet")]:
+def _before(folder: Path, manifest: Manifest) -> list[Manifest]:
+    """The manifest before this one, where this one adds to it; somebody may be reading by it."""
+    try:
+        before = read_manifest(folder)
+    except LogError:
+        return []
+    return [before] if {one["file"] for one in before.records} <= {one["file"] for one in manifest.records} else []
+
+
+def _sweep(folder: Path, manifests: list[Manifest]) -> None:
+    """Take away what the manifests do not name: tables of before, and what a pack that broke off had written."""
+    named = {name for manifest in manifests for name in (*manifest.files(), kept_as(manifest))}
+    for path in [*folder.glob("*.parquet"), *folder.glob("store-*.json"), *folder.glob("records/*/*.parquet")]:
         if path.relative_to(folder).as_posix() not in named:
             path.unlink(missing_ok=True)
 
@@ -252,15 +234,17 @@ def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, i
 def _session_columns(builder: RecordBuilder) -> dict[str, Any]:
     sessions = builder.sessions
     return {
-        "name": sessions.name, "player": sessions.player, "build": sessions.build, "epoch": sessions.epoch,
+        "name": sessions.name, "player": sessions.player, "build": sessions.build,
+        "epoch": [None if epoch is None else str(epoch) for epoch in sessions.epoch],
         "debug": sessions.debug, "tags": [json.dumps(tags, ensure_ascii=False) for tags in sessions.tags],
         "first_clock": builder.first_clock, "part": builder.lies_in,
     }  # fmt: skip
 
 
 def _sessions(columns: dict[str, list[Any]]) -> Sessions:
-    own = {name: columns[name] for name in ("name", "player", "build", "epoch", "debug")}
-    return Sessions(**own, tags=[json.loads(tags) for tags in columns["tags"]])
+    own = {name: columns[name] for name in ("name", "player", "build", "debug")}
+    epoch = [None if text is None else int(text) for text in columns["epoch"]]  # years far off do not fit into 64 bits
+    return Sessions(**own, epoch=epoch, tags=[json.loads(tags) for tags in columns["tags"]])
 
 
 def _name_columns(builder: RecordBuilder) -> dict[str, Any]:

@@ -19,11 +19,11 @@ from milepost.logs.gathering import (
     NOTHING,
     Block,
     Columns,
-    NotStrictError,
     Numbers,
     Stamps,
     Texts,
     WrittenTexts,
+    given_up,
     moment_columns,
     quoted,
     require,
@@ -43,16 +43,14 @@ def read_strict(source: Source) -> Block | None:
         return None
     import duckdb
 
-    with duckdb.connect() as base:
-        try:
-            return _read(base, source)
-        except (duckdb.Error, NotStrictError):
-            return None
+    with duckdb.connect() as base, given_up(source.path) as path:
+        return _read(base, source, path)
+    return None
 
 
-def _read(base: Any, source: Source) -> Block:
+def _read(base: Any, source: Source, path: str) -> Block:
     """Read by the fields of the first lines; where the others have more, by those of all lines."""
-    path, marks = str(source.path), _Marks.of(source)
+    marks = _Marks.of(source)
     written = _Written(_fields(base, path, f"LIMIT {_SAMPLE}"))
     written.read(base, path)
     if not written.account_for(marks):
@@ -85,12 +83,18 @@ class _Marks:
         with source.open(_MOST_BYTES) as stream:
             while data := stream.read(_AT_ONCE):
                 data += stream.readline(_AT_ONCE)  # no mark in two
+                require(_plain(data))
                 marks = np.frombuffer(data, np.uint8)
                 lines += int(np.count_nonzero(marks == ord("\n")))
                 colons += int(np.count_nonzero(marks == ord(":")))
                 nulls += sum(data.count(mark.encode()) for mark in NOTHING)
                 last = data[-1:]
         return cls(lines + (last != b"\n"), colons, nulls)
+
+
+def _plain(data: bytes) -> bool:
+    """Whether nothing is there that DuckDB takes for JSON and that is none: a comma after the last field, form feeds."""
+    return b",}" not in data.translate(None, b" \t\r") and b"\x0b" not in data and b"\x0c" not in data
 
 
 class _Written:

@@ -10,7 +10,7 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.logs.envelope import is_envelope
-from milepost.logs.gathering import BATCH, Block, Columns, NotStrictError, moment_columns, quoted, require
+from milepost.logs.gathering import BATCH, Block, Columns, given_up, moment_columns, quoted, require
 from milepost.logs.sources import Source
 
 _WHOLE: Final = frozenset({"TINYINT", "SMALLINT", "INTEGER", "BIGINT", "UTINYINT", "USMALLINT", "UINTEGER", "UBIGINT"})
@@ -26,11 +26,9 @@ def read_strict_parquet(source: Source) -> Block | None:
         return None
     import duckdb
 
-    with duckdb.connect() as base:
-        try:
-            return _read(base.sql("SELECT * FROM read_parquet(?, hive_partitioning = true)", params=[str(source.path)]))
-        except (duckdb.Error, NotStrictError):
-            return None
+    with duckdb.connect() as base, given_up(source.path) as path:
+        return _read(base.sql("SELECT * FROM read_parquet(?, hive_partitioning = true)", params=[path]))
+    return None
 
 
 def _read(table: Any) -> Block:

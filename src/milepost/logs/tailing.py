@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+import io
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, Final
+
+import numpy as np
 
 from milepost.errors import LogError
 from milepost.logs.builder import RecordBuilder
-from milepost.logs.jsonlines import add_line
+from milepost.logs.growing import Reached, in_log_order, reached_in
+from milepost.logs.interface import Log
+from milepost.logs.jsonlines import add_line, lines
 from milepost.logs.logmap import LogMap
 from milepost.logs.sink import RecordSink
+from milepost.logs.sources import store_around
 from milepost.logs.translation import Translator
 from milepost.naming import natural_key
 
-SUFFIXES = (".jsonl", ".ndjson")
-_AT_ONCE = 64 << 20  # bytes
-_BOM = b"\xef\xbb\xbf"
+SUFFIXES: Final = (".jsonl", ".ndjson")
+_AT_ONCE: Final = 64 << 20  # bytes
 
 
 @dataclass
@@ -27,68 +32,138 @@ class Tail:
         folder: where the logs grow.
         log_map: how to read them.
         builder: what was read.
-        read: per file, how many bytes and lines of it were read.
+        read: per file, how far it was read.
+        settled: whether these two agree: not in the middle of reading.
+        anew: how often everything was read anew, because a file was no longer what it had been.
     """
 
     folder: Path
     log_map: LogMap
     builder: RecordBuilder = field(default_factory=RecordBuilder)
-    read: dict[str, dict[str, int]] = field(default_factory=dict)
-    settled: bool = True  # whether `read` and what was built agree: not in the middle of reading
+    read: dict[str, Reached] = field(default_factory=dict)
+    settled: bool = True
+    anew: int = 0
 
     def advance(self) -> int:
-        """Read whatever whole lines have come; how many.
+        """Read whatever whole lines have come; how many. If a file is no longer what was read of it, all is read anew.
 
         Raises:
-            LogError: there is no folder, a file cannot be read, or one has become shorter.
+            LogError: there is no folder, or a file cannot be read.
         """
         if not self.folder.is_dir():
             raise LogError(f"{self.folder}: no such folder. Name the folder in which the logs are written.")
         self.settled = False
-        came = sum(self._advance(path) for path in self._files())
+        paths = self._files()
+        if not all(self._stands(path) for path in paths):
+            self._begin_anew()
+        came = sum(self._advance(path) for path in paths)
         self.settled = True
         return came
 
+    def log(self) -> Log:
+        """What was read so far, as a reader would have it who reads the files one after the other.
+
+        Raises:
+            LogError: a file cannot be read.
+        """
+        files = self.builder.files
+        order = [name for name in files if name not in self.read] + [str(path) for path in self._files()]
+        places = {name: place for place, name in enumerate(order)}
+        log = in_log_order(self.builder.log(), np.array([places.get(name, len(order)) for name in files], dtype=np.int64))
+        if log is None:
+            self._begin_anew()
+            self.advance()
+            log = self.builder.log()
+        return log
+
+    def go_on_from(self, known: dict[str, tuple[int, str | None]]) -> None:
+        """Pass over what a store holds already; where a file is no longer what it holds of it, all is read anew.
+
+        Args:
+            known: per file of the store, how many of its bytes were read, and their SHA-256.
+        """
+        for path in self._files():
+            beginnings = [(length, digest) for length, digest in known.values() if digest is not None]
+            reached = reached_in(path, beginnings) if beginnings else None
+            if reached is not None:
+                self.read[str(path)] = reached
+            elif known.get(str(path), (0, None))[0]:  # it was read, and is another now
+                self._begin_anew()
+                return
+
+    def _begin_anew(self) -> None:
+        self.builder, self.read = RecordBuilder(), {}
+        self.anew += 1
+
     def _files(self) -> list[Path]:
         found = [path for path in self.folder.rglob("*") if path.suffix.lower() in SUFFIXES and path.is_file()]
-        return sorted((path for path in found if not path.name.startswith(".")), key=lambda path: natural_key(str(path)))
+        own = [path for path in found if not path.name.startswith(".") and store_around(path, self.folder) is None]
+        return sorted(own, key=lambda path: natural_key(path.relative_to(self.folder).as_posix()))
+
+    def _stands(self, path: Path) -> bool:
+        """Whether a file still begins with what was read of it; it is only looked at where the system says that it changed."""
+        reached = self.read.get(str(path))
+        if reached is None:
+            return True
+        try:
+            seen = _seen(path)
+            if seen != reached.seen:
+                if reached_in(path, [(reached.length, reached.sha256)]) is None and reached.length:
+                    return False
+                reached.seen = seen
+        except OSError as error:
+            raise LogError(f"{path}: cannot be read ({error.strerror or error}).") from error
+        return True
 
     def _advance(self, path: Path) -> int:
         label = str(path)
-        place = self.read.get(label, {"bytes": 0, "lines": 0})
+        reached = self.read.setdefault(label, Reached())
         try:
-            size = path.stat().st_size
-            if size < place["bytes"]:
-                raise LogError(f"{label}: has become shorter than what was read of it. If it is another file, begin anew.")
-            if size == place["bytes"]:
+            if path.stat().st_size == reached.length:
                 return 0
+            if label not in self.builder.files:
+                self.builder.files.append(label)
             with path.open("rb") as stream:
-                return self._read(label, stream, place)
+                came = read_on(self.builder, self.builder.files.index(label), stream, reached, self.log_map)
+            reached.seen = _seen(path)
         except OSError as error:
             raise LogError(f"{label}: cannot be read ({error.strerror or error}).") from error
-
-    def _read(self, label: str, stream: BinaryIO, place: dict[str, int]) -> int:
-        if label not in self.builder.files:
-            self.builder.files.append(label)
-        translator = Translator(self.log_map) if self.log_map.active else None
-        sink = RecordSink(self.builder, self.builder.files.index(label), translator, cells=False)
-        stream.seek(place["bytes"])
-        before = place["lines"]
-        while whole := _whole_lines(stream.read(_AT_ONCE)):
-            for line in _lines(whole):
-                place["lines"] += 1
-                add_line(line.removeprefix(_BOM) if place["lines"] == 1 else line, place["lines"], sink)
-            place["bytes"] += len(whole)
-            stream.seek(place["bytes"])
-        self.read[label] = place
-        return place["lines"] - before
+        return came
 
 
-def _whole_lines(data: bytes) -> bytes:
-    """The data up to its last line's end."""
-    return data[: data.rfind(b"\n") + 1]
+def _seen(path: Path) -> tuple[int, ...]:
+    state = path.stat()
+    return state.st_dev, state.st_ino, state.st_size, state.st_mtime_ns
 
 
-def _lines(data: bytes) -> list[bytes]:
-    """Lines that end in a line feed, whatever else is in them."""
-    return [line + b"\n" for line in data.split(b"\n")[:-1]]
+def read_on(
+    builder: RecordBuilder, file: int, stream: BinaryIO, reached: Reached, log_map: LogMap, to_the_end: bool = False
+) -> int:  # fmt: skip
+    """Read the lines that a file of JSON Lines has beyond what was read of it; how many.
+
+    Args:
+        builder: where the records go.
+        file: the file's number there.
+        stream: the file.
+        reached: how far it was read, and is read from now on.
+        log_map: how to read it.
+        to_the_end: whether a last line that has no end is read, too; else it waits.
+    """
+    sink = RecordSink(builder, file, Translator(log_map) if log_map.active else None, cells=False)
+    before = reached.lines
+    stream.seek(reached.length)
+    while whole := _whole_lines(stream, to_the_end):
+        for line in lines(io.BufferedReader(io.BytesIO(whole)), first=reached.lines == 0):
+            reached.lines += 1
+            add_line(line, reached.lines, sink)
+        reached.take(whole)
+        stream.seek(reached.length)
+    return reached.lines - before
+
+
+def _whole_lines(stream: BinaryIO, to_the_end: bool) -> bytes:
+    """What comes next, up to the end of a line; nothing where no line ends any more."""
+    data = stream.read(_AT_ONCE)
+    while data and b"\n" not in data and (more := stream.read(_AT_ONCE)):
+        data += more
+    return data[: data.rfind(b"\n") + 1] or (data if to_the_end else b"")

@@ -13,6 +13,7 @@ from xml.sax.saxutils import XMLGenerator
 
 from milepost.logs.delimited import guarded
 from milepost.logs.timestamps import nanoseconds
+from milepost.scratch import scratch_writing
 from milepost.vocabulary import NUMBER_FIELDS
 
 Record = dict[str, Any]
@@ -34,11 +35,13 @@ class Spool:
         kept = {name: value for name, value in record.items() if value is not None and value != ""}
         for name, value in kept.items():
             self.kinds.setdefault(name, set()).add(type(value))
-        self._stream.write(json.dumps(kept, ensure_ascii=True) + "\n")
+        with scratch_writing():
+            self._stream.write(json.dumps(kept, ensure_ascii=True) + "\n")
 
     def close(self) -> None:
         """Finish writing."""
-        self._stream.close()
+        with scratch_writing():
+            self._stream.close()
 
     def __iter__(self) -> Iterator[Record]:
         with self.path.open(encoding="utf-8") as lines:

@@ -76,7 +76,7 @@ def _hits(play: Play) -> Callable[[int], Row]:
 
     def of(level: int) -> Row:
         here = settled[slice(*np.searchsorted(levels, [level, level + 1]))]
-        hits, cleared = table.hits[here], table.outcome[here] == CLEARED
+        hits, cleared = table.hits[here], table.ended(CLEARED)[here]
         most = int(hits.max()) if len(hits) else 0
         allowed = [
             {"hits": k, "clears": int((cleared & (hits <= k)).sum()), "tries": len(hits)} for k in range(min(most, 20) + 1)

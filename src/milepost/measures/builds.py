@@ -28,7 +28,7 @@ def tries_by_build(play: Play) -> list[dict[str, Row]]:
     cell = table.level[rows] * len(names) + build[table.session[rows]]
     size = play.n_levels * len(names)
     settled = np.bincount(cell, minlength=size).reshape(play.n_levels, -1)
-    clears = np.bincount(cell[table.outcome[rows] == CLEARED], minlength=size).reshape(play.n_levels, -1)
+    clears = np.bincount(cell[table.ended(CLEARED)[rows]], minlength=size).reshape(play.n_levels, -1)
     return [
         {
             name: {"settled": int(tried), "clears": int(done), "try_clear": float(done / tried)}

@@ -34,7 +34,7 @@ class Deaths:
         rows = []
         for level in levels_shown(play):
             here = counted & (table.level == level)
-            died = here & (table.outcome == DIED)
+            died = here & table.ended(DIED)
             reached = len(cell.of(level).player)
             minutes = float(np.nansum(table.active[here])) / 60
             causes = {play.gated.log.causes[code]: _figures(play, died & (cause == code), reached, minutes)
@@ -80,9 +80,9 @@ def histogram(progress: Floats) -> list[int]:
 
 def _failures(play: Play, here: Bools, cause: Ints) -> Row:
     """Deaths and resets together: how many, and by what; a reset without a cause is a restart by choice."""
-    failed = here & ((play.attempts.outcome == DIED) | (play.attempts.outcome == WAS_RESET))
+    failed = here & play.attempts.ended(DIED, WAS_RESET)
     by_name: dict[str, int] = {}
-    for key, count in zip(*counted(2 * cause[failed] + (play.attempts.outcome[failed] == DIED)), strict=True):
+    for key, count in zip(*counted(2 * cause[failed] + play.attempts.ended(DIED)[failed]), strict=True):
         code, died = divmod(int(key), 2)
         name = play.gated.log.causes[code] if code >= 0 else "death without a cause" if died else "restart by choice"
         by_name[name] = by_name.get(name, 0) + int(count)

@@ -11,7 +11,7 @@ from milepost.measures.cells import cells
 from milepost.measures.interface import Row, Table, share, with_interval
 from milepost.numerics.intervals import log_log, wilson
 from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET
+from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET, EndCause
 
 _MID_ATTEMPT = (QUIT, TIME_UP, CRASH, UNKNOWN)
 _AFTER_FAILURE = (DIED, WAS_RESET)
@@ -76,7 +76,7 @@ def _stops(play: Play) -> list[Row]:
     stopped = np.flatnonzero(play.counts & ~cleared[play.n_levels - 1]) if play.n_levels else np.zeros(0, np.int64)
 
     level = frontier[stopped]
-    cause = play.end[last_session[stopped]]
+    cause = play.end.of(last_session[stopped])
     outcome = table.outcome[last_attempt[stopped]]
     after_clear = cleared[level, stopped]
     elsewhere = table.level[last_attempt[stopped]] != level
@@ -85,7 +85,7 @@ def _stops(play: Play) -> list[Row]:
         return np.bincount(level[where], minlength=play.n_levels)
 
     columns = {"stopped": count(np.ones(len(stopped), np.bool_))}
-    columns |= {f"stopped_{name}": count(cause == code) for code, name in enumerate(END_CAUSES)}
+    columns |= {f"stopped_{name}": count(cause.by(EndCause(code))) for code, name in enumerate(END_CAUSES)}
     columns["stopped_after_clear"] = count(after_clear)
     columns["stopped_mid_attempt"] = count(~after_clear & np.isin(outcome, _MID_ATTEMPT))
     columns["stopped_after_failure"] = count(~after_clear & np.isin(outcome, _AFTER_FAILURE))
@@ -98,7 +98,7 @@ def _has_cleared(play: Play) -> Bools:
     """Whether a player has cleared a level: levels down, players across."""
     table = play.attempts
     cleared = np.zeros((play.n_levels, len(play.gated.players)), np.bool_)
-    done = (table.outcome == CLEARED) & (table.level < play.n_levels)
+    done = table.ended(CLEARED) & (table.level < play.n_levels)
     cleared[table.level[done], table.player[done]] = True
     return cleared
 

@@ -45,7 +45,7 @@ class Layouts:
 
     def _row(self, play: Play, level: int, code: int, here: Ints) -> Row:
         tries = int(here.sum())
-        clears = int((here & (play.attempts.outcome == CLEARED)).sum())
+        clears = int((here & play.attempts.ended(CLEARED)).sum())
         return {
             "level": play.stops[level], "layout": play.gated.log.layouts[code], "tries": tries, "clears": clears,
             "players": len(distinct(play.attempts.player[here])), "enough": tries >= self.min_tries,

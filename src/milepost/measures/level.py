@@ -19,7 +19,7 @@ from milepost.measures.trace import to_watch
 from milepost.naming import folded
 from milepost.numerics.intervals import median
 from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, DIED, WAS_RESET
+from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
 
 SIDE = 2
 
@@ -79,7 +79,7 @@ def _beside(tries: Row, builds: dict[str, Row]) -> Row:
 def _spots(play: Play, level: int) -> list[Row]:
     """Where in the level players failed, for failures that say so."""
     table, around = play.attempts, play.around
-    failed = play.counts[table.player] & (table.level == level) & np.isin(table.outcome, (DIED, WAS_RESET))
+    failed = play.counts[table.player] & (table.level == level) & table.ended(DIED, WAS_RESET)
     causes = [*play.gated.log.causes, None]
     return [
         {"x": float(x), "y": float(y), "cause": causes[cause]}
@@ -98,9 +98,9 @@ def _first_questions(play: Play) -> Row:
         for p, s, t in zip(table.player[begun], table.session[begun], table.opened[begun], strict=True)
     }
 
-    def first(outcomes: tuple[int, ...]) -> float | None:
+    def first(outcomes: tuple[Outcome, ...]) -> float | None:
         found: dict[int, float] = {}
-        for k in np.flatnonzero(here & np.isin(table.outcome, outcomes)).tolist():
+        for k in np.flatnonzero(here & table.ended(*outcomes)).tolist():
             player = int(table.player[k])
             if player in start and start[player][0] == table.session[k]:
                 found.setdefault(player, float(table.closed[k]) - start[player][1])

@@ -35,7 +35,7 @@ class Ratings:
         if not self.bands:
             raise UsageError("the course declares no bands. Add [[band]] tables with name, from and to to the course file.")
         table = play.attempts
-        cleared = first_clear(play) & (table.outcome == CLEARED)
+        cleared = first_clear(play) & table.ended(CLEARED)
         rows = [
             self._row(play, level, np.flatnonzero(cleared & (table.level == level)))
             for level in range(play.n_levels)

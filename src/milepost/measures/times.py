@@ -95,9 +95,9 @@ def _until_move(play: Play) -> Floats:
 
 def _split_gap(table: AttemptTable, between: Floats, until_move: Floats, rows: Bools) -> Row:
     """What lies between a clear and the next attempt: until the game moves on, and from there to the start."""
-    known = rows & (table.outcome == CLEARED) & ~np.isnan(between) & ~np.isnan(until_move)
+    known = rows & table.ended(CLEARED) & ~np.isnan(between) & ~np.isnan(until_move)
     before = np.minimum(until_move[known], between[known])
-    failed = rows & ((table.outcome == DIED) | (table.outcome == WAS_RESET))
+    failed = rows & table.ended(DIED, WAS_RESET)
     return {
         "to_move_p50": median(before), "to_start_p50": median(between[known] - before), "split_gaps": int(known.sum()),
         "lost_to_failures": float(table.active[failed].sum()),
@@ -112,8 +112,8 @@ def _session_seconds(play: Play) -> float:
 
 
 def _single(table: AttemptTable, between: Floats, rows: Bools) -> Row:
-    cleared = rows & (table.outcome == CLEARED)
-    failed = rows & ((table.outcome == DIED) | (table.outcome == WAS_RESET))
+    cleared = rows & table.ended(CLEARED)
+    failed = rows & table.ended(DIED, WAS_RESET)
     settled_in = rows & ~np.isnan(table.settling)
     gap_known = cleared & ~np.isnan(between)
     return {

@@ -14,7 +14,7 @@ from milepost.measures.cells import first_clear
 from milepost.measures.interface import Row, Table
 from milepost.numerics.whole_numbers import counted, stable_order
 from milepost.playback.play import Play
-from milepost.vocabulary import END_CAUSES, FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
+from milepost.vocabulary import FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
 
 
 @dataclass(frozen=True)
@@ -80,7 +80,7 @@ class Trace:
         ended = float(play.session_times.last[session])
         return {
             "session": gated.log.sessions.name[session], "player": gated.players[gated.player[session]],
-            "build": gated.log.sessions.build[session], "end": END_CAUSES[play.end[session]],
+            "build": gated.log.sessions.build[session], "end": play.end.name(session),
             "ended": None if np.isnan(ended) else ended + self.offset, "tags": gated.log.sessions.tags[session],
         }  # fmt: skip
 

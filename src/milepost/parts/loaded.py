@@ -17,7 +17,6 @@ from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import LogMap
 from milepost.logs.packing import Layout, pack
 from milepost.logs.sources import expand
-from milepost.logs.store import read_manifest
 from milepost.memory import give_back_early, give_back_now
 from milepost.parts.executors import workers
 from milepost.parts.parted import PartedLog
@@ -26,6 +25,7 @@ from milepost.parts.work import Work
 from milepost.playback.play import Play
 from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules
+from milepost.scratch import scratch_writing
 
 Telling = Callable[[], AbstractContextManager[Progress]]
 
@@ -101,7 +101,7 @@ def load_parts(
     give_back_early()
     with telling() as progress:
         folder, spilled = _store_of(names, reading, work, progress)
-        parted = PartedLog.of(folder, read_manifest(folder).additions)
+        parted = PartedLog.of(folder)
         with workers(work.jobs, work.cluster) as who:
             kept = parted.fitting(conditions, who)
     return LoadedParts(parted, course, Wanted(course, rules, kept), work, spilled, telling)
@@ -117,8 +117,9 @@ def _store_of(
         return sources[0].store, None
     if any(source.path is None for source in sources):
         raise UsageError("standard input cannot be worked on in parts. Name a file, or leave out --jobs, --cluster and --memory.")
-    spilled = TemporaryDirectory(prefix="milepost-")
-    folder = Path(spilled.name) / "store"
     layout = Layout.of(sum(source.size() for source in sources), work.memory, work.jobs)
-    pack(names, folder, False, False, *reading, progress, layout)
+    with scratch_writing():
+        spilled = TemporaryDirectory(prefix="milepost-")
+        folder = Path(spilled.name) / "store"
+        pack(names, folder, False, False, *reading, progress, layout)
     return folder, spilled

@@ -14,7 +14,7 @@ from milepost.numerics.whole_numbers import stable_order
 from milepost.parts.slim import filled_out, joined
 from milepost.parts.tasks import SUMMARIES, PlayedPart
 from milepost.playback.around import AroundAttempts, SessionTimes
-from milepost.playback.play import AttemptTable, MoveTable, Play
+from milepost.playback.play import AttemptTable, Ends, MoveTable, Play
 
 _PLACES = frozenset({"opened_at", "closed_at", "at"})  # columns that point into the order of replay
 
@@ -51,7 +51,7 @@ def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, inferred: boo
     known: dict[type, Any] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in SUMMARIES}
     known |= {AroundAttempts: around, SessionTimes: times}
     end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
-    return Play(gated, attempts, moves, end, endless, inferred, known)
+    return Play(gated, attempts, moves, Ends(end), endless, inferred, known)
 
 
 def _by_session(columns: list[Any], parts: list[PlayedPart], count: int) -> Any:

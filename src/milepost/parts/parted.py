@@ -13,6 +13,7 @@ from milepost.gate.gate import gate, without_debug
 from milepost.gate.selection import Condition, only, require_any, require_known
 from milepost.gate.survey import Survey
 from milepost.logs.interface import Bools, Log
+from milepost.logs.manifest import latest
 from milepost.logs.read import require_records
 from milepost.logs.store import groups_of_parts
 from milepost.parts.executors import Workers
@@ -37,21 +38,20 @@ class PartedLog:
     parts: list[Part]
 
     @classmethod
-    def of(cls, folder: Path, additions: int) -> PartedLog:
+    def of(cls, folder: Path) -> PartedLog:
         """Open a store.
 
         Args:
             folder: the store's folder; workers elsewhere see it under the same name.
-            additions: how often it has been added to.
 
         Raises:
             LogError: the store is damaged, or holds no record that can be used.
         """
         store = str(folder.resolve())
-        manifest, log = opened(store, additions)
+        manifest, log = latest(folder, lambda manifest: opened(store, manifest.additions, manifest.stamp()))
         if not manifest.records:
             require_records(log)
-        return cls(log, [Part(store, additions, numbers) for numbers in groups_of_parts(manifest)])
+        return cls(log, [Part(store, manifest.additions, manifest.stamp(), numbers) for numbers in groups_of_parts(manifest)])
 
     def fitting(self, conditions: tuple[Condition, ...], workers: Workers) -> Bools | None:
         """Per session, whether it fits all conditions; None without any.

@@ -22,7 +22,8 @@ from milepost.gate.selection import Condition, only
 from milepost.gate.survey import Survey, survey_of
 from milepost.logs.course import Course
 from milepost.logs.interface import Bools, Ints, Log
-from milepost.logs.store import Manifest, read_manifest, records_of, skeleton
+from milepost.logs.manifest import Manifest, kept_as, read_manifest
+from milepost.logs.store import records_of, skeleton
 from milepost.measures.raw import RawCounts
 from milepost.parts.slim import slimmed
 from milepost.playback.around import SessionTimes
@@ -43,12 +44,14 @@ class Part:
 
     Attributes:
         store: the store's folder, as every worker sees it.
-        additions: how often it had been added to, so that no worker takes an older or newer one for it.
+        additions: how often it had been added to.
+        stamp: of its manifest, so that no worker takes another store of its name, or an older or newer state, for it.
         numbers: which parts.
     """
 
     store: str
     additions: int
+    stamp: str
     numbers: tuple[int, ...]
 
 
@@ -102,21 +105,22 @@ class PlayedPart:
 
 
 @lru_cache(maxsize=1)
-def opened(store: str, additions: int) -> tuple[Manifest, Log]:
-    """A store's manifest, and its log without records.
+def opened(store: str, additions: int, stamp: str) -> tuple[Manifest, Log]:
+    """A store's manifest, which it may have had before others added to it, and its log without records.
 
     Raises:
-        LogError: the store is damaged, or has been added to in the meantime.
+        LogError: the store is damaged, or has become another in the meantime.
     """
-    manifest = read_manifest(Path(store))
-    if manifest.additions != additions:
-        raise LogError(f"{store}: was added to in the meantime. Ask again.")
-    return manifest, skeleton(Path(store))
+    folder = Path(store)
+    manifest = read_manifest(folder, kept_as(Manifest(additions=additions)))
+    if manifest.stamp() != stamp:
+        raise LogError(f"{store}: was packed anew in the meantime. Ask again.")
+    return manifest, skeleton(folder, manifest)
 
 
 def _log_of(part: Part, columns: tuple[str, ...] | None = None) -> Log:
     """The log of a part; whoever uses it does not change its lists."""
-    manifest, log = opened(part.store, part.additions)
+    manifest, log = opened(part.store, part.additions, part.stamp)
     return replace(log, records=records_of(Path(part.store), manifest, part.numbers, columns))
 
 
@@ -151,7 +155,7 @@ def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | Non
     play = replay_gated(gated, wanted.rules, order, SILENT)
     times = SessionTimes(*(column[sessions] for column in vars(play.session_times).values()))
     return PlayedPart(
-        sessions, gated.bounds[sessions], np.diff(gated.bounds)[sessions], play.end[sessions], play.endless[sessions],
+        sessions, gated.bounds[sessions], np.diff(gated.bounds)[sessions], play.end.codes[sessions], play.endless[sessions],
         gated.coarse[sessions], times, slimmed(play.attempts), slimmed(play.around), slimmed(play.moves), play.gated.stops,
         {kind: play.summary(kind) for kind in SUMMARIES},
     )  # fmt: skip

@@ -13,7 +13,7 @@ from milepost.gate.gate import Gated
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
 from milepost.playback.tallies import Tallies
-from milepost.vocabulary import FINDINGS, OUTCOMES
+from milepost.vocabulary import END_CAUSES, FINDINGS, OUTCOMES, EndCause, Outcome
 
 
 class Summary(Protocol):
@@ -64,6 +64,36 @@ class AttemptTable:
         """The number of attempts."""
         return len(self.level)
 
+    def ended(self, *outcomes: Outcome) -> Bools:
+        """Which attempts ended in one of some outcomes."""
+        return _among(self.outcome, outcomes)
+
+
+@dataclass(frozen=True)
+class Ends:
+    """Per session, or per player by the last session, why it ended."""
+
+    codes: Ints
+
+    def by(self, *causes: EndCause) -> Bools:
+        """Which of them ended by one of some causes."""
+        return _among(self.codes, causes)
+
+    def of(self, rows: Ints) -> Ends:
+        """Those of some rows."""
+        return Ends(self.codes[rows])
+
+    def name(self, row: int) -> str:
+        """The cause of one, as a word."""
+        return END_CAUSES[self.codes[row]]
+
+
+def _among(codes: Ints, wanted: tuple[int, ...]) -> Bools:
+    found: Bools = codes == wanted[0]
+    for code in wanted[1:]:
+        found |= codes == code
+    return found
+
 
 @dataclass
 class MoveTable:
@@ -101,7 +131,7 @@ class Play:
     gated: Gated
     attempts: AttemptTable
     moves: MoveTable
-    end: Ints
+    end: Ends
     endless: Bools
     inferred: bool
     known: dict[type, Any] = field(default_factory=dict)

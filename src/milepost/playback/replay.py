@@ -15,7 +15,7 @@ from milepost.logs.interface import ABSENT, Ints, Log
 from milepost.numerics.whole_numbers import distinct, ordinals, stable_order
 from milepost.playback.engine import run
 from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence
-from milepost.playback.play import AttemptTable, MoveTable, Play
+from milepost.playback.play import AttemptTable, Ends, MoveTable, Play
 from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules
 
@@ -80,7 +80,7 @@ def _replay(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress
     written = run(gated, rules, inferred, progress)
     times = gated.log.records.time[gated.order[written.moves["at"]]]
     moves = MoveTable(player=gated.player[written.moves["session"]], time=times, **written.moves)
-    return Play(gated, _attempt_table(written.attempts, gated), moves, written.end, written.endless, inferred)
+    return Play(gated, _attempt_table(written.attempts, gated), moves, Ends(written.end), written.endless, inferred)
 
 
 def _attempt_table(columns: dict[str, Any], gated: Gated) -> AttemptTable:

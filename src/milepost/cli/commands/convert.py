@@ -24,15 +24,14 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    import sys
-
     from milepost.cli import terminal
     from milepost.cli.loading import load_map, read_options
+    from milepost.cli.telling import tell
     from milepost.logs.convert import convert, format_of
 
     with terminal.progress() as progress:
         form = format_of(args.output, args.to)
         done = convert(args.logs, args.output, form, load_map(args), read_options(args), progress)
     refused = f"; {done.refused:,} could not be read, the first at {done.first_refused}" if done.refused else ""
-    print(f"{done.written:,} records written to {args.output}{refused}.", file=sys.stderr)
+    tell(f"{done.written:,} records written to {args.output}{refused}.")
     return Exit.DONE

@@ -19,14 +19,14 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     import shlex
-    import sys
     from pathlib import Path
 
     from milepost.cli.main import main
     from milepost.demo.unpack import unpack
+    from milepost.output import write_text
 
     folder = unpack(Path(args.output), args.force)
-    print(f"The Wickwater demo is in {folder}. The commands below can be run again by hand.")
+    write_text(f"The Wickwater demo is in {folder}. The commands below can be run again by hand.\n", None)
     log, course = f"{folder}/logs", f"{folder}/course.toml"
     for words in (
         ["check", log, "--course", course],
@@ -36,10 +36,9 @@ def run(args: argparse.Namespace) -> Exit:
         ["spikes", log, "--course", course],
         ["report", log, "--course", course, "-o", f"{folder}/report.html"],
     ):
-        print(f"\n$ milepost {shlex.join(words)}", flush=True)
+        write_text(f"\n$ milepost {shlex.join(words)}\n", None)
         status = main(words)
         if status:
             return Exit(status)
-        sys.stdout.flush()
-    print(f"\nNext: open {folder}/report.html in a browser, or add --format json to any of them.")
+    write_text(f"\nNext: open {folder}/report.html in a browser, or add --format json to any of them.\n", None)
     return Exit.DONE

@@ -21,11 +21,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    import sys
     from pathlib import Path
 
     from milepost.cli import terminal
     from milepost.cli.loading import load_map, read_options
+    from milepost.cli.telling import tell
     from milepost.logs.packing import pack
     from milepost.wording import plural, safe
 
@@ -34,5 +34,5 @@ def run(args: argparse.Namespace) -> Exit:
         done = pack(args.logs, Path(args.output), args.add, args.force, log_map, read_options(args), progress)
     again = f" Passed over, being in it already: {safe(', '.join(done.skipped))}." if done.skipped else ""
     said = f"{plural(done.added, 'record')} packed; {safe(args.output)} holds {done.records:,}.{again}"
-    print(said, file=sys.stderr)
+    tell(said)
     return Exit.DONE

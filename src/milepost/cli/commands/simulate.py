@@ -34,11 +34,10 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    import sys
-
     import numpy as np
 
     from milepost.cli import terminal
+    from milepost.cli.telling import tell
     from milepost.logs.course import read_course
     from milepost.simulate.course import from_course, from_shape, planted, with_difficulties
     from milepost.simulate.population import Population, described
@@ -55,5 +54,5 @@ def run(args: argparse.Namespace) -> Exit:
     builds = [build.strip() for build in args.builds.split(",") if build.strip()] or ["1.0"]
     with terminal.progress() as progress:
         counts = simulate(plan, population, args.seed, args.output, args.truth, args.faults, builds, progress)
-    print(f"{counts[0]:,} sessions of {args.players:,} players, {counts[1]:,} records, written to {args.output}.", file=sys.stderr)  # noqa: E501
+    tell(f"{counts[0]:,} sessions of {args.players:,} players, {counts[1]:,} records, written to {args.output}.")
     return Exit.DONE
