@@ -5,6 +5,7 @@ import os
 import stat
 import subprocess
 import threading
+from pathlib import Path
 
 import pytest
 
@@ -61,7 +62,7 @@ def test_links_modes_pipes_and_devices(folder):
         assert folder("funnel", "logs", "-o", name).returncode == 0
         assert (folder.folder / name).is_symlink() and "Funnel" in (folder.folder / name).read_text()
     assert stat.S_IMODE(target.stat().st_mode) == 0o640
-    assert folder("funnel", "logs", "-o", "/dev/null").returncode == 0 and stat.S_ISCHR(os.stat("/dev/null").st_mode)
+    assert folder("funnel", "logs", "-o", "/dev/null").returncode == 0 and Path("/dev/null").is_char_device()
     os.mkfifo(folder.folder / "pipe")
     heard = []
     listener = threading.Thread(target=lambda: heard.append((folder.folder / "pipe").read_text()))

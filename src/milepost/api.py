@@ -75,9 +75,9 @@ def times(play: Play) -> pd.DataFrame:
     return _frame(TimeInLevel()(play))
 
 
-def spikes(play: Play) -> pd.DataFrame:
-    """Difficulty adjusted for who got there, expectation and verdict, a row a level."""
-    return _frame(Spikes()(play))
+def spikes(play: Play, *, min_players: int = 5) -> pd.DataFrame:
+    """Difficulty adjusted for who got there, expectation and verdict, a row a level; nothing is claimed of fewer players."""
+    return _frame(Spikes(min_players)(play))
 
 
 def _frame(table: Table) -> pd.DataFrame:

@@ -27,5 +27,15 @@ class UsageError(MilePostError):
     """Options that contradict each other or ask for what does not exist."""
 
 
+class RecordsGoneError(UsageError):
+    """Something that needs records was asked of a play that has let them go."""
+
+    def __init__(self) -> None:
+        super().__init__(
+            "this needs the records themselves, which work over parts lets go. "
+            "Replay the log as a whole: without jobs, cluster and memory."
+        )
+
+
 class WorkError(MilePostError):
     """Work over parts that cannot be done where it was to be done."""

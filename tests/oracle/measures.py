@@ -7,6 +7,7 @@ from statistics import median
 from scipy.stats import beta
 
 Z = 1.959963984540054
+CAUSES = ("quit", "time_up", "crash", "finished", "skip", "unknown")
 SETTLED = ("complete", "death", "reset")
 
 
@@ -27,7 +28,8 @@ def exact(k, n):
 class Play:
     """The naive play with the players who count."""
 
-    def __init__(self, play):
+    def __init__(self, play, still_open=()):
+        self.open = set(still_open)
         self.names, self.sessions = play["names"], play["sessions"]
         everyone = list(dict.fromkeys(s["player"] for s in self.sessions))
         tried = {a["player"] for a in play["attempts"] if a["level"] in self.names}
@@ -65,6 +67,7 @@ def funnel(play, censor=False):
             if max(reached[p], key=play.names.index) == level and play.names[-1] not in cleared[p]
         ]  # fmt: skip
         causes, places, elsewhere = Counter(), Counter(), 0
+        row["stopped_open"] = len(stopped) if level in play.open else 0
         for p in stopped:
             causes[[s for s in play.sessions if s["player"] == p][-1]["cause"]] += 1
             last = [a for a in play.attempts if a["player"] == p][-1]
@@ -75,14 +78,20 @@ def funnel(play, censor=False):
                 else "between" if outcome in ("left", "complete") else "mid_attempt"
             ] += 1  # fmt: skip
             elsewhere += last["level"] != level
-        for cause in ("quit", "time_up", "crash", "finished", "skip", "unknown"):
+        for cause in CAUSES:
             row[f"stopped_{cause}"] = causes[cause]
         for where in ("after_clear", "mid_attempt", "after_failure", "between"):
             row[f"stopped_{where}"] = places[where]
         row["stopped_elsewhere"] = elsewhere
+        if level in play.open:
+            row.update({key: None for key in row if key.startswith("clear_rate")})
+            causes.clear()
+            row.update({key: 0 for key in row if key.removeprefix("stopped_") in CAUSES})
         lost = row["lost"] = causes["quit"] + (0 if censor else causes["unknown"])
         row["drop_off"] = lost / len(here) if here else None
         row["drop_off_low"], row["drop_off_high"] = wilson(lost, len(here))
+        if level in play.open:
+            row.update({key: None for key in row if key.startswith("drop_off")})
         if here:
             survival *= 1 - lost / len(here)
             greenwood += lost / len(here) / (len(here) - lost) if lost < len(here) else 0

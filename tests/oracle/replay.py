@@ -57,6 +57,8 @@ class Sitting:
     def open_visit(self, level, record):
         self.visit = {"level": level, "record": record, "attempts": []}
         self.visits.append(self.visit)
+        if self.pause and level != self.level:
+            self.pause, self.pause_cut = None, True
         self.level = level
         if self.cleared_last == level:
             self.cleared_last = None

@@ -19,11 +19,11 @@ from milepost.logs.builder import RecordBuilder
 from milepost.logs.course import read_course
 from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import NO_MAP
+from milepost.logs.manifest import read_manifest
 from milepost.logs.packing import Layout, pack
 from milepost.logs.pieces import read_in_pieces
 from milepost.logs.read import read
 from milepost.logs.sources import Source
-from milepost.logs.manifest import read_manifest
 from milepost.logs.store import groups_of_parts
 from milepost.parts import work as work_module
 from milepost.parts.executors import InProcess, Over, Pool

@@ -34,7 +34,7 @@ def columns(play):
     """All that a replay gives, as named arrays."""
     attempts = {f"attempts.{name}": value for name, value in vars(play.attempts).items()}
     moves = {f"moves.{name}": value for name, value in vars(play.moves).items()}
-    return attempts | moves | {"end": play.end, "endless": play.endless, "marks": play.gated.log.records.marks}
+    return attempts | moves | {"end": play.end.codes, "endless": play.endless, "marks": play.gated.log.records.marks}
 
 
 @pytest.mark.parametrize("rules", [ReplayRules(), ReplayRules(implied_complete=True, keep_shortcuts=True, repeat_window=1.0)])

@@ -163,7 +163,7 @@ def test_session_ends(tmp_path, cause, outcome, end):
     """The session's end closes an open attempt by its cause; records after it are dropped."""
     found = play(tmp_path, f"0.5 start A; 9.5 session_end cause={cause}; 10.5 start B")
     assert attempts(found) == [f"A {outcome} 9"]
-    assert (END_CAUSES[found.end[0]], found.finding_counts()) == (end, {"after_end": 1})
+    assert (found.end.name(0), found.finding_counts()) == (end, {"after_end": 1})
 
 
 def test_a_session_without_an_end(tmp_path):

@@ -44,7 +44,7 @@ def audit(play: Play, known: tuple[KnownFault, ...] = ()) -> Table:
             **contents(play),
             "details": [_labelled(detail, known, evidence) for detail in details(play)],
             "suspects": [_labelled(_as_row(suspect), known, evidence) for suspect in suspects],
-            "moved": moved(rows),
+            "moved": moved(rows, int(play.counts.sum())),
         },
     )
 

@@ -130,14 +130,14 @@ def uncleared_level(evidence: Evidence) -> list[Suspect]:
     table = evidence.play.attempts
     codes: dict[str, int] = {}
     build = np.array([codes.setdefault(name, len(codes)) for name in evidence.builds], dtype=np.int64)
-    found = []
+    found, closed = [], ~evidence.play.open_levels
     for name, code in codes.items():
         own = build[table.session] == code
         cleared = set(table.level[own & table.ended(CLEARED)].tolist())
         for level in distinct(table.level[own]).tolist():
             rows = own & (table.level == level)
             players = len(distinct(table.player[rows]))
-            if level not in cleared and level < evidence.play.n_levels and players >= FEW:
+            if level not in cleared and players >= FEW and level < len(closed) and closed[level]:
                 where = f" in build {name}" if name else ""
                 why = f"none of {players} players cleared it{where}: can it be cleared?"
                 found.append(Suspect("uncleared_level", [evidence.play.stops[level]], players,

@@ -15,6 +15,7 @@ from milepost.logs.interface import Log, ReadOptions
 from milepost.logs.logmap import NO_MAP, LogMap, read_map
 from milepost.logs.read import read
 from milepost.logs.sources import STORE_MANIFEST
+from milepost.measures.clocks import on_clock
 from milepost.parts.work import Work
 from milepost.playback.play import Play
 from milepost.playback.replay import replay_log
@@ -39,6 +40,9 @@ class Loaded(Protocol):
     def without_names(self) -> Self:
         """The same with pseudonyms for people."""
 
+    def without_idle(self, cap: float | None) -> Self:
+        """The same with a bound on how many seconds a stretch without a record counts in an attempt."""
+
 
 @dataclass(frozen=True)
 class LoadedWhole:
@@ -47,16 +51,17 @@ class LoadedWhole:
     log: Log
     course: Course | None
     rules: ReplayRules
+    idle_cap: float | None = None
 
     def play(self) -> Play:
         """Replay it."""
         with terminal.progress() as progress:
-            return replay_log(self.log, self.course, self.rules, progress)
+            return on_clock(replay_log(self.log, self.course, self.rules, progress), idle_cap=self.idle_cap)
 
     def grouped(self, key: str) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
         return [
-            (value, replay_log(only(self.log, sessions), self.course, self.rules))
+            (value, on_clock(replay_log(only(self.log, sessions), self.course, self.rules), idle_cap=self.idle_cap))
             for value, sessions in groups(self.log, key)
         ]
 
@@ -65,6 +70,10 @@ class LoadedWhole:
         from milepost.gate.anonymous import anonymous
 
         return replace(self, log=anonymous(self.log))
+
+    def without_idle(self, cap: float | None) -> LoadedWhole:
+        """The same with a bound on how many seconds a stretch without a record counts."""
+        return replace(self, idle_cap=cap)
 
 
 def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:

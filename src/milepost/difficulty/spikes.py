@@ -16,7 +16,7 @@ from milepost.logs.course import Course
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.cells import cells, first_clear
-from milepost.measures.funnel import Funnel
+from milepost.measures.funnel import Funnel, stopped_at_open
 from milepost.measures.interface import Row, Table
 from milepost.measures.trace import to_watch
 from milepost.numerics.time_model import fit_times
@@ -36,11 +36,9 @@ class Spikes:
     """Difficulty, expectation and verdict for each level.
 
     Attributes:
-        course: the course with its plan and knobs, if one is given.
         min_players: of levels with fewer players, nothing is claimed.
     """
 
-    course: Course | None = None
     min_players: int = 5
 
     def __call__(self, play: Play) -> Table:
@@ -50,13 +48,13 @@ class Spikes:
             rows = [self._empty(play, level) for level in range(play.n_levels)]
             said = ["No level can be judged: no try was settled in a level of the course."]
             return Table(rows, {"basis": "tries", "model": None, "sentences": said, "unsaid": said, "inversions": []})
-        case = _Case.of(play, tries, self.course)
+        case, course = _Case.of(play, tries), play.course
         counts = np.bincount(tries.item, minlength=play.n_levels)
         players = np.array([len(here) for here in case.trying])
         found = verdicts(case.reading, counts, players, self.min_players)
         others = {
             "quitting": _by_quitting(case.funnel, play.n_levels, self.min_players),
-            "time": _by_time(play, self.course, self.min_players),
+            "time": _by_time(play, self.min_players),
         }
         rows = []
         for level in range(play.n_levels):
@@ -66,7 +64,7 @@ class Spikes:
             "basis": case.basis, "model": _model(case),
             "sentences": [row["sentence"] for row in costliest_first(rows)] + unsaid(rows, case.basis),
             "unsaid": unsaid(rows, case.basis),
-            "inversions": inversions(play.stops, case.fit), **(knob_notes(self.course, case.fit) if self.course else {}),
+            "inversions": inversions(play.stops, case.fit), **(knob_notes(course, case.fit) if course else {}),
         }  # fmt: skip
         return Table(rows, totals)
 
@@ -82,7 +80,6 @@ class _Case:
     """All that a level is judged by."""
 
     play: Play
-    course: Course | None
     tries: TriesOfItems
     basis: str
     fit: Fit
@@ -93,10 +90,15 @@ class _Case:
     trying: list[Ints]  # per level, the subjects with a try there
 
     @classmethod
-    def of(cls, play: Play, tries: TriesOfItems, course: Course | None) -> _Case:
+    def of(cls, play: Play, tries: TriesOfItems) -> _Case:
         funnel = Funnel()(play).rows
         attempts, trying = AttemptsToClear()(play).rows, _trying(tries, play.n_levels)
-        return cls(play, course, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel), attempts, trying)
+        return cls(play, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel), attempts, trying)
+
+    @property
+    def course(self) -> Course | None:
+        """The course, if one is given."""
+        return self.play.course
 
     def row(self, level: int, verdict: Verdict) -> Row:
         """What is said of a level by its tries."""
@@ -158,9 +160,13 @@ def _fit(play: Play, tries: TriesOfItems) -> tuple[str, Fit, Reading]:
 
 
 def settled_tries(play: Play) -> TriesOfItems:
-    """The tries that the model is fitted to, numbered per player and level in the order of play."""
+    """The tries that the model is fitted to, numbered per player and level in the order of play.
+
+    Levels that there is no way to clear yet are left out: their failures say nothing of difficulty.
+    """
     table = play.attempts
-    rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
+    judged = np.append(~play.open_levels, np.zeros(len(play.stops) - play.n_levels, np.bool_))
+    rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & judged[table.level])
     player, level = table.player[rows], table.level[rows]
     number = ordinals(player * max(1, play.n_levels) + level)
     _, subject = numbered(player)
@@ -183,6 +189,7 @@ def _left_after(play: Play) -> Bools:
     sequence = play.gated.sequence
     gave_up = np.zeros(n_players, np.bool_)
     gave_up[play.gated.player[sequence]] = play.end.of(sequence).by(END_QUIT, END_UNKNOWN)  # the last session's end stays
+    gave_up &= ~stopped_at_open(play)
     left = np.zeros(len(table), np.bool_)
     left[last[(last >= 0) & gave_up]] = True
     return left
@@ -220,14 +227,14 @@ def _by_quitting(funnel: list[Row], n_levels: int, least: int) -> list[str]:
     return _kinds(np.log((lost + 0.5) / (reached - lost + 0.5)), 1 / (lost + 0.5) + 1 / (reached - lost + 0.5), reached, least)
 
 
-def _by_time(play: Play, course: Course | None, least: int) -> list[str]:
+def _by_time(play: Play, least: int) -> list[str]:
     """The verdicts by the time of clearing tries alone, over the planned time where one is given."""
     table = play.attempts
     cleared = first_clear(play) & table.ended(CLEARED) & (table.active > 0)
     logs, variance, counts = np.zeros(play.n_levels), np.full(play.n_levels, 16.0), np.zeros(play.n_levels, np.int64)
     for level in range(play.n_levels):
         times = np.log(table.active[cleared & (table.level == level)])
-        par = course.levels[level].par_seconds if course else None
+        par = play.course.levels[level].par_seconds if play.course else None
         counts[level] = len(times)
         if len(times) > 1:
             logs[level] = float(np.median(times)) - (np.log(par) if par else 0.0)

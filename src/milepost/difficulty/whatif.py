@@ -15,7 +15,7 @@ from milepost.errors import UsageError
 from milepost.logs.interface import Floats
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Row, Table
-from milepost.naming import folded
+from milepost.measures.level import place_of
 from milepost.numerics.try_model import fit_tries
 from milepost.playback.play import Play
 
@@ -67,15 +67,13 @@ class WhatIf:
         match = _CHANGE.fullmatch(text)
         if match is None:
             raise UsageError(f"--set {text!r}: write LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE.")
-        names = [folded(name) for name in play.stops[: play.n_levels]]
-        if folded(match[1]) not in names:
-            raise UsageError(f"--set {text!r}: no level of the course is called {match[1]!r}.")
+        level = place_of(play, match[1])
         value = float(match[3])
         if match[2] == "target_clear":
             if not 0 < value < 1:
                 raise UsageError(f"--set {text!r}: a chance lies between 0 and 1.")
             value = as_difficulty(value)
-        return names.index(folded(match[1])), value
+        return level, value
 
 
 def planned_retention(model: Row, difficulty: Floats) -> list[float]:

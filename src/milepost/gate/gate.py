@@ -36,6 +36,7 @@ class Gated:
         players: the players' names.
         player: per session, its player.
         sequence: the sessions, player by player, in the order in which they were played.
+        course: the course, if one is given.
     """
 
     log: Log
@@ -50,6 +51,7 @@ class Gated:
     players: list[str]
     player: Ints
     sequence: Ints
+    course: Course | None = None
 
 
 def gate(log: Log, course: Course | None, keep_debug: bool, survey: Survey | None = None) -> Gated:
@@ -90,7 +92,7 @@ def gate(log: Log, course: Course | None, keep_debug: bool, survey: Survey | Non
     return Gated(
         log, debug_sessions, stops, level, to, order, bounds,
         _faults(records, level, order, bounds, np.flatnonzero(foreign)),
-        coarse, players, player, session_order(sessions, player, first_time),
+        coarse, players, player, session_order(sessions, player, first_time), course,
     )  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +14,8 @@ from milepost.numerics.intervals import log_log, wilson
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET, EndCause
 
+# What cannot be said of a level that there is no way to clear yet, or whose clears the log does not tell.
+_OF_CLEARS = tuple(f"{name}{end}" for name in ("clear_rate", "drop_off") for end in ("", "_low", "_high"))
 _MID_ATTEMPT = (QUIT, TIME_UP, CRASH, UNKNOWN)
 _AFTER_FAILURE = (DIED, WAS_RESET)
 _BETWEEN = (LEFT, CLEARED)
@@ -34,7 +37,12 @@ class Funnel:
         for row, stopped in zip(rows, _stops(play), strict=True):
             row.update(stopped)
             row["lost"] = row["stopped_quit"] + (0 if self.censor_unknown else row["stopped_unknown"])
+        untold = [bool(is_open) for is_open in play.open_levels]
+        if rows and not play.tells_last_clear:
+            rows[-1]["lost"], untold[-1] = 0, True
         _add_losses(rows)
+        for row in itertools.compress(rows, untold):
+            row.update(dict.fromkeys(_OF_CLEARS))
         return Table(rows)
 
 
@@ -85,13 +93,22 @@ def _stops(play: Play) -> list[Row]:
         return np.bincount(level[where], minlength=play.n_levels)
 
     columns = {"stopped": count(np.ones(len(stopped), np.bool_))}
-    columns |= {f"stopped_{name}": count(cause.by(EndCause(code))) for code, name in enumerate(END_CAUSES)}
+    at_open = play.open_levels[level]
+    columns |= {f"stopped_{name}": count(cause.by(EndCause(code)) & ~at_open) for code, name in enumerate(END_CAUSES)}
+    columns["stopped_open"] = count(at_open)
     columns["stopped_after_clear"] = count(after_clear)
     columns["stopped_mid_attempt"] = count(~after_clear & np.isin(outcome, _MID_ATTEMPT))
     columns["stopped_after_failure"] = count(~after_clear & np.isin(outcome, _AFTER_FAILURE))
     columns["stopped_between"] = count(~after_clear & np.isin(outcome, _BETWEEN))
     columns["stopped_elsewhere"] = count(elsewhere)
     return [{name: int(column[number]) for name, column in columns.items()} for number in range(play.n_levels)]
+
+
+def stopped_at_open(play: Play) -> Bools:
+    """Per player, whether the furthest level reached is one that there is no way to clear yet."""
+    furthest = _furthest(play.attempts.player, play.attempts.level, len(play.gated.players), play.n_levels)
+    stopped: Bools = (furthest >= 0) & np.append(play.open_levels, False)[furthest]
+    return stopped
 
 
 def _has_cleared(play: Play) -> Bools:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from milepost.errors import UsageError
-from milepost.logs.course import Level
+from milepost.logs.course import Level, level_names
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.deaths import Deaths
@@ -29,12 +28,10 @@ class LevelPage:
     """What there is to say of one level.
 
     Attributes:
-        name: the level, in any spelling.
-        plan: the course's levels, if one is given.
+        name: the level, in any spelling, or by another name that the course gives it.
     """
 
     name: str
-    plan: Sequence[Level] = ()
 
     def __call__(self, play: Play) -> Table:
         """The page in the totals; the rows are those of `attempts` for the level.
@@ -42,9 +39,9 @@ class LevelPage:
         Raises:
             UsageError: the course has no level of that name.
         """
-        place = self._place(play)
+        place = place_of(play, self.name)
         tries = AttemptsToClear()(play).rows
-        plan = next((level for level in self.plan if level.name == play.stops[place]), None)
+        plan = play.course.levels[place] if play.course else None
         here = play.counts[play.attempts.player] & (play.attempts.level == place) & ~play.attempts.rerun
         builds = tries_by_build(play)
         return Table([tries[place]], {
@@ -56,12 +53,19 @@ class LevelPage:
             "watch": to_watch(play, np.flatnonzero(here)), "spots": _spots(play, place),
         })  # fmt: skip
 
-    def _place(self, play: Play) -> int:
-        names = play.stops[: play.n_levels]
-        for place, name in enumerate(names):
-            if name == self.name or folded(name) == folded(self.name):
-                return place
-        raise UsageError(f"no level of the course is called {self.name!r}. Its levels: {', '.join(names[:40])}.")
+
+def place_of(play: Play, name: str) -> int:
+    """The place in the course of a level, by its name or an alias, else by a spelling of one of these.
+
+    Raises:
+        UsageError: the course has no level of that name.
+    """
+    names = play.stops[: play.n_levels]
+    exact, by_fold = level_names(play.course) if play.course else ({own: n for n, own in enumerate(names)}, {})
+    alike = by_fold.get(folded(name)) or {n for n, own in enumerate(names) if folded(own) == folded(name)}
+    if name not in exact and len(alike) != 1:
+        raise UsageError(f"no level of the course is called {name!r}. Its levels: {', '.join(names[:40])}.")
+    return exact[name] if name in exact else alike.pop()
 
 
 def _planned(plan: Level | None) -> Row:

@@ -6,11 +6,76 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import ABSENT, Ints
+from milepost.logs.interface import ABSENT, Bools, Ints
 from milepost.measures.interface import Row
-from milepost.numerics.whole_numbers import counted, distinct
-from milepost.playback.play import Play
-from milepost.vocabulary import COMPLETE, LEVEL_EVENTS, RETRY, START
+from milepost.numerics.whole_numbers import distinct, numbered, stable_order
+from milepost.playback.engine import end_codes
+from milepost.playback.play import Ends, Play
+from milepost.vocabulary import (
+    COMPLETE,
+    DEATH,
+    END_QUIT,
+    END_UNKNOWN,
+    LEVEL_EVENTS,
+    RESET,
+    RETRY,
+    SESSION_END,
+    START,
+    TRANSITION,
+)
+
+_ENDING = (START, RETRY, DEATH, RESET, COMPLETE)  # of a try
+_TELLING = (START, RETRY, DEATH, RESET, COMPLETE, TRANSITION, SESSION_END)  # of when a try begins and ends
+
+
+@dataclass(frozen=True)
+class RawTries:
+    """Tries that one record after the other tells of; a row for each pair of a level and a player who tried it.
+
+    Attributes:
+        level: of the pair.
+        count: tries up to the first clear, or up to the last failure where there is none.
+        cleared: whether there is one.
+    """
+
+    level: Ints
+    count: Ints
+    cleared: Bools
+
+    @classmethod
+    def of(cls, seen: _Seen, n_players: int) -> RawTries:
+        """A start or retry is a try if what follows it in its session ends it: a clear, a failure or another start there."""
+        order = stable_order(seen.session)
+        session, event, level, player = (column[order] for column in (seen.session, seen.event, seen.level, seen.player))
+        ended = np.zeros(len(order), np.bool_)
+        ended[:-1] = (session[1:] == session[:-1]) & (level[1:] == level[:-1]) & np.isin(event[1:], _ENDING)
+        tried = np.flatnonzero(ended & np.isin(event, (START, RETRY)) & (level >= 0))
+        clears = np.flatnonzero((event == COMPLETE) & (level >= 0))
+        both = np.concatenate((tried, clears))
+        pairs, pair = numbered(level[both] * n_players + player[both])
+        of_try, of_clear = pair[: len(tried)], pair[len(tried) :]
+        first = np.full(len(pairs), len(order))  # where the first clear was logged
+        np.minimum.at(first, of_clear, order[clears])
+        cleared = first < len(order)
+        count = np.bincount(of_try[order[tried] < first[of_try]], minlength=len(pairs))
+        return cls(pairs // n_players, np.where(cleared, np.maximum(1, count), count), cleared)
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """Columns of the records that a plain count looks at, as logged; ``level`` is ABSENT off the course."""
+
+    session: Ints
+    event: Ints
+    level: Ints
+    player: Ints
+
+    @classmethod
+    def of(cls, play: Play) -> _Seen:
+        records, gated = play.gated.log.records, play.gated
+        rows = np.flatnonzero(np.isin(records.event, _TELLING))
+        session, level = records.session[rows], gated.level[rows]
+        return cls(session, records.event[rows], np.where(level < play.n_levels, level, ABSENT), gated.player[session])
 
 
 @dataclass(frozen=True)
@@ -20,16 +85,17 @@ class RawCounts:
     Attributes:
         reached: per level, players with any level event there.
         cleared: per level, players with a complete.
-        lost: per level, the players whose furthest level with any event it is, and who have no complete of the last level.
-        tried: the level of each pair of a level and a player with a start or retry there.
-        tries: how many starts and retries each of these pairs has.
+        lost: per level, the players whose furthest level with any event it is, who have no complete of the last level, and whose
+            last session end, as logged, is a quit or not known.
+        begun: per level, starts and retries.
+        tries: tries by level and player.
     """
 
     reached: Ints
     cleared: Ints
     lost: Ints
-    tried: Ints
-    tries: Ints
+    begun: Ints
+    tries: RawTries
 
     @classmethod
     def of(cls, play: Play) -> RawCounts:
@@ -42,30 +108,37 @@ class RawCounts:
         here = np.isin(event, LEVEL_EVENTS)
         reached = distinct(level[here] * n_players + player[here]) // n_players
         cleared = distinct(level[event == COMPLETE] * n_players + player[event == COMPLETE]) // n_players
-        trying = np.isin(event, (START, RETRY))
-        pairs, tries = counted(level[trying] * n_players + player[trying])
         furthest = np.full(n_players, -1)
         np.maximum.at(furthest, player[here], level[here])
         won = np.zeros(n_players, np.bool_)
         won[player[(event == COMPLETE) & (level == n_levels - 1)]] = True
-        lost = np.bincount(furthest[(furthest >= 0) & ~won], minlength=n_levels)
+        lost = np.bincount(furthest[(furthest >= 0) & ~won & _gave_up(play, n_players)], minlength=n_levels)
         reached, cleared = (np.bincount(of, minlength=n_levels) for of in (reached, cleared))
-        return cls(reached, cleared, lost, pairs // n_players, tries)
+        begun = np.bincount(level[np.isin(event, (START, RETRY))], minlength=n_levels)
+        return cls(reached, cleared, lost, begun, RawTries.of(_Seen.of(play), n_players))
 
     @classmethod
     def merged(cls, parts: list[RawCounts]) -> RawCounts:
         """Those of a log from those of parts that share no player."""
-        sums = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("reached", "cleared", "lost"))
-        reached, cleared, lost = sums
-        tried, tries = (np.concatenate([getattr(part, name) for part in parts]) for name in ("tried", "tries"))
-        return cls(reached, cleared, lost, tried, tries)
+        sums = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("reached", "cleared", "lost", "begun"))
+        level, count, cleared = (np.concatenate([getattr(part.tries, name) for part in parts]) for name in vars(parts[0].tries))
+        reached, clears, lost, begun = sums
+        return cls(reached, clears, lost, begun, RawTries(level, count, cleared))
+
+
+def _gave_up(play: Play, n_players: int) -> Bools:
+    """Per player, whether the last end of a session that was logged is a quit or not known, or none was."""
+    log = play.gated.log
+    ends = np.flatnonzero(log.records.event == SESSION_END)
+    last = np.full(n_players, END_UNKNOWN, np.int64)
+    last[play.gated.player[log.records.session[ends]]] = end_codes(log, ends)  # as logged, so that the last one stays
+    return Ends(last).by(END_QUIT, END_UNKNOWN)
 
 
 def raw_counts(play: Play) -> list[Row]:
     """Per level of the course: players with any level event there, players with a complete, starts and retries."""
     counts = play.summary(RawCounts)
-    tries = np.bincount(counts.tried, weights=counts.tries, minlength=play.n_levels)
     return [
-        {"raw_reached": int(counts.reached[number]), "raw_cleared": int(counts.cleared[number]), "raw_tries": int(tries[number])}
-        for number in range(play.n_levels)
+        {"raw_reached": int(reached), "raw_cleared": int(cleared), "raw_tries": int(begun)}
+        for reached, cleared, begun in zip(counts.reached, counts.cleared, counts.begun, strict=True)
     ]

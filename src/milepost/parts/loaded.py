@@ -74,6 +74,10 @@ class LoadedParts:
                 plays.append((value, self.parted.play(replace(self.wanted, kept=own), who, progress)))
         return plays
 
+    def without_idle(self, cap: float | None) -> LoadedParts:
+        """The same with a bound on how many seconds a stretch without a record counts."""
+        return replace(self, wanted=replace(self.wanted, idle_cap=cap))
+
     def without_names(self) -> LoadedParts:
         """The same with pseudonyms for people."""
         return replace(self, wanted=replace(self.wanted, anonymous=True))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import fields
+from dataclasses import fields, replace
 from typing import Any
 
 import numpy as np
@@ -12,21 +12,21 @@ from milepost.gate.gate import Gated, players_of
 from milepost.logs.interface import Ints, Log
 from milepost.numerics.whole_numbers import stable_order
 from milepost.parts.slim import filled_out, joined
-from milepost.parts.tasks import SUMMARIES, PlayedPart
+from milepost.parts.tasks import SUMMARIES, PlayedPart, Wanted
 from milepost.playback.around import AroundAttempts, SessionTimes
-from milepost.playback.play import AttemptTable, Ends, MoveTable, Play
+from milepost.playback.play import AttemptTable, Ends, LetGo, MoveTable, Play
 
 _PLACES = frozenset({"opened_at", "closed_at", "at"})  # columns that point into the order of replay
 
 
-def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, inferred: bool) -> Play:
+def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, wanted: Wanted) -> Play:
     """The play of a whole log; what came of the parts is used up.
 
     Args:
         parts: what came of all its parts.
         log: the log without records, and without sessions left out.
         debug_sessions: how many were left out as debug.
-        inferred: whether the order of the levels was.
+        wanted: what was replayed, and how.
     """
     count = len(log.sessions.name)
     lengths = _by_session([part.lengths for part in parts], parts, count)
@@ -43,15 +43,15 @@ def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, inferred: boo
     around = AroundAttempts(**_joined([part.around for part in parts], order))
     moving = [part.moves for part in parts]
     moves = MoveTable(**_joined(moving, _in_order(moving, shifts, rank)))
-    nothing = np.zeros(0, np.int64)
+    gone: Any = LetGo()
     gated = Gated(
-        log, debug_sessions, parts[0].stops, nothing, nothing, nothing, bounds, np.zeros(0, np.bool_),
-        _by_session([part.coarse for part in parts], parts, count), players, player, sequence,
+        replace(log, records=gone), debug_sessions, parts[0].stops, gone, gone, gone, bounds, gone,
+        _by_session([part.coarse for part in parts], parts, count), players, player, sequence, wanted.course,
     )  # fmt: skip
     known: dict[type, Any] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in SUMMARIES}
     known |= {AroundAttempts: around, SessionTimes: times}
     end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
-    return Play(gated, attempts, moves, Ends(end), endless, inferred, known)
+    return Play(gated, attempts, moves, Ends(end), endless, wanted.course is None, wanted.rules, known)
 
 
 def _by_session(columns: list[Any], parts: list[PlayedPart], count: int) -> Any:

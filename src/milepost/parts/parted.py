@@ -88,7 +88,7 @@ class PartedLog:
         order = None if wanted.course is not None else self._order(wanted, survey, log, workers, progress)
         progress.step("replaying parts")
         played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
-        return merged(played, log, debug_sessions, wanted.course is None)
+        return merged(played, log, debug_sessions, wanted)
 
     def _order(self, wanted: Wanted, survey: Survey, log: Log, workers: Workers, progress: Progress) -> list[int]:
         """The order of the levels, inferred."""

@@ -27,6 +27,7 @@ from milepost.logs.store import records_of, skeleton
 from milepost.measures.raw import RawCounts
 from milepost.parts.slim import slimmed
 from milepost.playback.around import SessionTimes
+from milepost.playback.idle import active_without_idle
 from milepost.playback.infer import Precedence
 from milepost.playback.play import Summary
 from milepost.playback.replay import levels_in_play, replay_gated
@@ -64,12 +65,14 @@ class Wanted:
         rules: the replay's settings.
         kept: per session of the store, whether it takes part; None where all do.
         anonymous: whether names of people are left out.
+        idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
     """
 
     course: Course | None
     rules: ReplayRules
     kept: Bools | None = None
     anonymous: bool = False
+    idle_cap: float | None = None
 
     def of(self, log: Log) -> Log:
         """What is wanted of a log, or of a part of it."""
@@ -153,9 +156,12 @@ def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | Non
     """Replay a part, and let its records go."""
     gated, sessions = _gated(part, wanted, survey)
     play = replay_gated(gated, wanted.rules, order, SILENT)
+    attempts = play.attempts
+    if wanted.idle_cap is not None:
+        attempts = replace(attempts, active=active_without_idle(play, wanted.idle_cap))
     times = SessionTimes(*(column[sessions] for column in vars(play.session_times).values()))
     return PlayedPart(
         sessions, gated.bounds[sessions], np.diff(gated.bounds)[sessions], play.end.codes[sessions], play.endless[sessions],
-        gated.coarse[sessions], times, slimmed(play.attempts), slimmed(play.around), slimmed(play.moves), play.gated.stops,
+        gated.coarse[sessions], times, slimmed(attempts), slimmed(play.around), slimmed(play.moves), play.gated.stops,
         {kind: play.summary(kind) for kind in SUMMARIES},
     )  # fmt: skip

@@ -53,6 +53,8 @@ def begin(state: State, session: int, player: int, coarse: bool) -> None:
 def new_visit(tape: Tape, attempts: Attempts, state: State, level: int, at: int) -> None:
     """Begin a stay in a level, with the record ``at``."""
     end_visit(tape, attempts, state)
+    if level != state.level:
+        end_pause(state)
     state.visit += 1
     state.visit_at, state.visit_first = at, state.attempts
     state.level = level

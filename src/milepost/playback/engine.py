@@ -107,7 +107,7 @@ def _tape(gated: Gated, rules: ReplayRules, inferred: bool, column: Callable[[An
         time=column(records.time[order]),
         second=column(records.second[order]),
         progress=column(records.progress[order]),
-        end=column(_end_codes(gated.log, order)),
+        end=column(end_codes(gated.log, order)),
         fault=column(gated.fault),
         marks=column(records.marks[order]),
         n_levels=gated.stops.n_levels,
@@ -120,7 +120,7 @@ def _tape(gated: Gated, rules: ReplayRules, inferred: bool, column: Callable[[An
     )
 
 
-def _end_codes(log: Log, order: Ints) -> Ints:
+def end_codes(log: Log, order: Ints) -> Ints:
     """Per record, its cause among the causes of a session's end; `skip` is not one that a log can give."""
     known = {word: code for code, word in enumerate(END_CAUSES) if word != "skip"}
     codes = np.array([known.get(cause, END_UNKNOWN) for cause in log.causes] + [END_UNKNOWN], dtype=np.int64)

@@ -9,11 +9,14 @@ from typing import Any, Protocol, Self, TypeVar, cast
 
 import numpy as np
 
+from milepost.errors import RecordsGoneError
 from milepost.gate.gate import Gated
+from milepost.logs.course import Course
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
 from milepost.playback.tallies import Tallies
-from milepost.vocabulary import END_CAUSES, FINDINGS, OUTCOMES, EndCause, Outcome
+from milepost.rules import ReplayRules
+from milepost.vocabulary import CLEARED, END_CAUSES, END_FINISHED, FINDINGS, OUTCOMES, EndCause, Outcome
 
 
 class Summary(Protocol):
@@ -95,6 +98,23 @@ def _among(codes: Ints, wanted: tuple[int, ...]) -> Bools:
     return found
 
 
+class LetGo:
+    """In the place of records, and of columns by record, that a play has let go: whoever asks for them is told."""
+
+    def __getattr__(self, name: str) -> Any:
+        raise RecordsGoneError
+
+    def __len__(self) -> int:
+        """How many there are is not known any more."""
+        raise RecordsGoneError
+
+    def __getitem__(self, place: Any) -> Any:
+        raise RecordsGoneError
+
+    def __array__(self, *given: Any, **more: Any) -> Any:
+        raise RecordsGoneError
+
+
 @dataclass
 class MoveTable:
     """The transitions that count, in the order of play; ``at`` is the record's place in ``Gated.order``.
@@ -123,6 +143,7 @@ class Play:
         end: per session, its end cause.
         endless: per session, whether its end was missing from the log.
         inferred: whether the course's order was inferred.
+        rules: the settings that it was replayed by.
         known: what was made of the records already; all of it where they have been let go, as in a play that was put
             together from parts of a log.
         n_levels: the number of levels in the course; stops from there on have no place in it.
@@ -134,6 +155,7 @@ class Play:
     end: Ends
     endless: Bools
     inferred: bool
+    rules: ReplayRules
     known: dict[type, Any] = field(default_factory=dict)
     _made: dict[Any, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
 
@@ -141,6 +163,25 @@ class Play:
     def n_levels(self) -> int:
         """How many levels the course has."""
         return self.gated.stops.n_levels
+
+    @property
+    def course(self) -> Course | None:
+        """The course that it was replayed by, if one was given."""
+        return self.gated.course
+
+    @cached_property
+    def open_levels(self) -> Bools:
+        """Per level of the course, whether the course says that there is no way to clear it yet."""
+        levels = self.course.levels if self.course else ()
+        return np.array([level.open for level in levels] or [False] * self.n_levels, dtype=np.bool_)
+
+    @cached_property
+    def tells_last_clear(self) -> bool:
+        """Whether the log can tell that the last level was cleared; one without completions needs sessions that say finished."""
+        if not self.rules.implied_complete or not self.n_levels:
+            return True
+        cleared = self.attempts.ended(CLEARED) & (self.attempts.level == self.n_levels - 1)
+        return bool(cleared.any() or self.end.by(END_FINISHED).any())
 
     @property
     def stops(self) -> list[str]:

@@ -80,7 +80,7 @@ def _replay(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress
     written = run(gated, rules, inferred, progress)
     times = gated.log.records.time[gated.order[written.moves["at"]]]
     moves = MoveTable(player=gated.player[written.moves["session"]], time=times, **written.moves)
-    return Play(gated, _attempt_table(written.attempts, gated), moves, Ends(written.end), written.endless, inferred)
+    return Play(gated, _attempt_table(written.attempts, gated), moves, Ends(written.end), written.endless, inferred, rules)
 
 
 def _attempt_table(columns: dict[str, Any], gated: Gated) -> AttemptTable:

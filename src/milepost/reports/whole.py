@@ -46,7 +46,7 @@ def whole_report(play: Play, course: Course | None, least: int, made: Row, progr
     measures: dict[str, Callable[[Play], Table]] = {
         "check": lambda play: audit(play, course.known_faults if course else ()),
         "funnel": Funnel(), "attempts": AttemptsToClear(), "times": TimeInLevel(), "deaths": Deaths(), "moves": Moves(),
-        "spikes": Spikes(course, least), "coverage": Coverage(least), "layouts": Layouts(),
+        "spikes": Spikes(least), "coverage": Coverage(least), "layouts": Layouts(),
         "ratings": Ratings(course.bands if course else ()),
     }  # fmt: skip
     parts: dict[str, Document | None] = {}

@@ -19,9 +19,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.loading import load
     from milepost.cli.showing import measured
     from milepost.measures.level import LevelPage
 
-    loaded = load(args)
-    return measured(args, LevelPage(args.name, loaded.course.levels if loaded.course else ()), loaded)
+    return measured(args, LevelPage(args.name))

@@ -18,9 +18,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.loading import load
     from milepost.cli.showing import measured
     from milepost.difficulty.spikes import Spikes
 
-    loaded = load(args)
-    return measured(args, Spikes(loaded.course, args.min_players), loaded)
+    return measured(args, Spikes(args.min_players))

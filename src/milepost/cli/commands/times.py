@@ -29,5 +29,5 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.measures.clocks import on_clock
     from milepost.measures.times import TimeInLevel
 
-    loaded = load(args, every_record=args.idle_cap is not None)
-    return measured(args, lambda play: TimeInLevel()(on_clock(play, args.clock, args.idle_cap)), loaded)
+    loaded = load(args).without_idle(args.idle_cap)
+    return measured(args, lambda play: TimeInLevel()(on_clock(play, args.clock)), loaded)

@@ -1,0 +1,46 @@
+"""Silences within attempts: how far they go beyond what a player can be thought to have played."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from milepost.logs.interface import Bools, Floats
+from milepost.vocabulary import PAUSE, RESUME
+
+if TYPE_CHECKING:
+    from milepost.playback.play import Play
+
+
+def active_without_idle(play: Play, cap: float) -> Floats:
+    """Per attempt, its active seconds, of which a stretch without a record, outside pauses, counts so many at most.
+
+    Raises:
+        RecordsGoneError: the play has let its records go.
+    """
+    active: Floats = np.maximum(0.0, play.attempts.active - _beyond(play, cap))
+    return active
+
+
+def _beyond(play: Play, cap: float) -> Floats:
+    """Per attempt, the seconds by which silences in it go beyond the cap."""
+    records, order = play.gated.log.records, play.gated.order
+    gap = np.diff(records.time[order], append=0.0)
+    gap[-1:] = 0.0
+    excess = np.where((gap > cap) & ~_paused(play), gap - cap, 0.0)
+    total = np.concatenate(([0.0], np.cumsum(excess)))
+    table = play.attempts
+    return total[table.closed_at] - total[table.opened_at]
+
+
+def _paused(play: Play) -> Bools:
+    """Per record in replay order, whether a pause goes on after it."""
+    event = play.gated.log.records.event[play.gated.order]
+    if not len(event):
+        return np.zeros(0, np.bool_)
+    session = play.gated.log.records.session[play.gated.order]
+    switch = np.where(np.isin(event, (PAUSE, RESUME)), np.arange(len(event)), -1)
+    last = np.maximum.accumulate(switch)
+    paused: Bools = (last >= 0) & (event[last] == PAUSE) & (session[last] == session)
+    return paused
