@@ -67,6 +67,11 @@ def number(value: float | int | None) -> str:
     return f"{value:,.{digits}f}"
 
 
+def whole(value: float) -> str:
+    """A number without its fraction; never a nought below nought."""
+    return f"{round(value):,}".replace("-", "−")
+
+
 def rate(value: float | None) -> str:
     """A rate with two decimals."""
     return NOTHING if value is None else f"{value:.2f}"

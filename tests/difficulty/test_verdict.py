@@ -20,7 +20,7 @@ def reading(own=(), step=(), excess=()):
         columns.append(column)
     probability, steps, excesses = columns
     heights = np.where(steps > 0, 1.0, 0.0)
-    return Reading(probability, steps, np.zeros(N), np.ones(N), excesses, np.ones(N), heights, [], 0.25)
+    return Reading(probability, steps, np.cumsum(heights), np.ones(N), excesses, np.ones(N), heights, [], 0.25)
 
 
 def named(*given, players=MANY):
@@ -47,6 +47,23 @@ def test_what_is_not_worth_a_claim(excess, players):
     assert named([(2, 0.99)], [], [(2, excess)], players=counts) == {}
     words = [verdict.evidence for verdict in verdicts(reading([(2, 0.99)], [], [(2, excess)]), MANY, counts)]
     assert words[2] == ("too_few" if players < 5 else "none") and set(words) - {words[2]} == ({"none"} if players < 5 else set())
+
+
+def test_a_level_like_its_neighbour():
+    """What is as hard as a level beside it, of which nothing is claimed, does not stand out, on whichever side that lies."""
+    for side in (2, 4):
+        assert named([(3, 0.9)], [], [(3, 1.0), (side, 0.95)]) == {}
+        assert named([(3, 0.9)], [], [(3, -1.0), (side, -0.95)]) == {}
+        assert named([(3, 0.9), (side, 0.9)], [], [(3, 1.0), (side, 0.95)]) == {3: "spike", side: "spike"}
+    assert named([(3, 0.9)], [], [(3, 1.0), (2, 0.7)]) == {3: "spike"}
+    assert named([], [(3, 0.9)], [(2, 1.0)]) == {} and named([], [(3, 0.9)], [(4, 1.0)]) == {3: "step"}
+
+
+def test_seven_players():
+    """Of seven players nothing is claimed, of eight it may be; --min-players can only ask for more."""
+    for players, least, claimed in ((7, 0, {}), (8, 0, {3: "spike"}), (8, 9, {}), (7, 2, {})):
+        found = verdicts(reading([(3, 0.99)], [], [(3, 2.0)]), MANY, np.full(N, players), least)
+        assert {level: one.kind for level, one in enumerate(found) if one.kind != "none"} == claimed
 
 
 def test_shares_of_false_ones():

@@ -12,7 +12,7 @@ from milepost.logs.course import read_course
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
-from milepost.vocabulary import END_CAUSES, MOVE_KINDS
+from milepost.vocabulary import MOVE_KINDS
 
 COURSE = "".join(f'[[level]]\nname = "{name}"\n' for name in "ABCD") + "\n"
 

@@ -16,6 +16,8 @@ from milepost.vocabulary import EVENTS, PAUSE, RESET, RETRY, START, TRANSITION
 BURST_SECONDS, BURST_RESETS = 0.1, 4
 IDLE_SECONDS = 120.0
 _TWINS = 0.8  # share of records with a twin from which everything seems doubled
+_TWIN_SECONDS = 1.5  # a second copy of the logic fires within a moment of the first
+_KINDS = 0.8  # share of the kinds of event, at their levels, that have to come twice
 _LAG_STEP = 1e-3  # seconds to which lags are compared
 
 
@@ -157,7 +159,7 @@ def doubled_sessions(seen: InOrder, length: Ints) -> Doubled:
         seen: the records.
         length: per session, how many records it has.
     """
-    session, step = _lags(seen)
+    session, step, kind = _lags(seen)
     if not len(session):
         return Doubled(np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.int64))
     span = int(step.max()) + 3
@@ -170,16 +172,39 @@ def doubled_sessions(seen: InOrder, length: Ints) -> Doubled:
         near += np.where(keys[place] == keys[best] + side, counts[place], 0)
     of = keys[best] // span
     twice = (length[of] >= 10) & (near >= _TWINS * length[of] / 2)
+    twice &= _kinds_at(session, step, kind, of, keys[best] % span) >= _KINDS * _kinds_of(seen, len(length))[of]
     return Doubled(of[twice], (keys[best] % span)[twice] * _LAG_STEP, length[of[twice]])
 
 
-def _lags(seen: InOrder) -> tuple[Ints, Ints]:
-    """For each event that came before at its level in its session: the session, and how many steps of time ago."""
-    if not len(seen.event):
-        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+def _kind_keys(seen: InOrder) -> tuple[Ints, int]:
+    """Per record, a number for its session, event and level; and how many of them a session can have."""
     kind = seen.event * (seen.level.max() + 2) + seen.level
-    key = seen.session * (kind.max() - kind.min() + 1) + kind - kind.min()
+    width = int(kind.max() - kind.min()) + 1
+    return seen.session * width + kind - kind.min(), width
+
+
+def _kinds_of(seen: InOrder, sessions: int) -> Ints:
+    """Per session, how many kinds of event it has, each level's own."""
+    keys, width = _kind_keys(seen)
+    return np.bincount(distinct(keys) // width, minlength=sessions)
+
+
+def _kinds_at(session: Ints, step: Ints, kind: Ints, of: Ints, best: Ints) -> Ints:
+    """For each of some sessions, how many kinds of event come twice at its commonest lag."""
+    wanted = np.full(int(session.max()) + 1, -9)
+    wanted[of] = best
+    near = np.abs(step - wanted[session]) <= 1
+    owners = distinct(session[near] * (int(kind.max()) + 1) + kind[near]) // (int(kind.max()) + 1)
+    return np.bincount(owners, minlength=len(wanted))[of]
+
+
+def _lags(seen: InOrder) -> tuple[Ints, Ints, Ints]:
+    """For each event that came a moment before at its level in its session: the session, how many steps of time ago, its kind."""
+    if not len(seen.event):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0, np.int64)
+    key, width = _kind_keys(seen)
     order = stable_order(key)
     lag = np.diff(seen.time[order])
-    again = (np.diff(key[order]) == 0) & (lag > 0)
-    return seen.session[order][1:][again], np.round(lag[again] / _LAG_STEP).astype(np.int64)
+    again = (np.diff(key[order]) == 0) & (lag > 0) & (lag <= _TWIN_SECONDS)
+    own = key[order][1:][again]
+    return own // width, np.round(lag[again] / _LAG_STEP).astype(np.int64), own % width

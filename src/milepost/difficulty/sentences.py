@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from milepost.measures.interface import Row
-from milepost.wording import listed, plural
+from milepost.wording import listed, plural, whole
 
 _NAMED = 3  # levels named in a sentence
 _LARGE = {"tries": "one that is harder by 1 logit", "time": "one that takes 2.7 times as long"}
@@ -54,8 +54,11 @@ def _by_tries(row: Row) -> str:
 def _cost(row: Row, players: int) -> list[str]:
     said = []
     if row["kind"] != "dip" and row["cost"] is not None:
-        lost = f"{row['cost']:.0f} of {players} players {'was' if round(row['cost']) == 1 else 'were'} lost to it"
-        said.append(f"About {lost} ({row['cost_low']:.0f} to {row['cost_high']:.0f}).")
+        lost, reached = row["lost"], row["reached"]
+        there = f"{lost} of the {reached} who reached it {'was' if lost == 1 else 'were'} lost there"
+        more = f"about {whole(row['cost'])} more of {players} players would still be playing at the end"
+        span = f"{whole(row['cost_low'])} to {whole(row['cost_high'])}"
+        said.append(f"{there if lost else 'Nobody was lost there'}; had it been like its surroundings, {more} ({span}).")
     if row["kind"] == "spike":
         more = row["quitting"] == "spike"
         said.append("They also quit more here than around it." if more else "By quitting alone it does not stand out.")
@@ -72,7 +75,7 @@ def _changes(row: Row) -> list[str]:
 
 def _odds(chance: float) -> str:
     """A chance in words: so many times in so many."""
-    share, of = min(((round(chance * of), of) for of in range(2, 11)), key=lambda pair: (abs(pair[0] / pair[1] - chance) > 0.04, pair[1]))  # noqa: E501
+    share, of = min(((round(chance * of), of) for of in (2, 3, 4, 5, 10)), key=lambda pair: (abs(pair[0] / pair[1] - chance) > 0.04, pair[1]))  # noqa: E501
     if share in (0, of):
         return f"{100 * chance:.0f} times in 100"
     return f"{share} time{'' if share == 1 else 's'} in {of}"

@@ -71,7 +71,7 @@ class Spikes:
     def _empty(self, play: Play, level: int) -> Row:
         keys = ("difficulty", "se", "expected", "excess", "excess_se", "odds_ratio", "q_value", "cost", "cost_low", "cost_high",
                 "chance", "expected_chance", "try_clear", "try_clear_low", "try_clear_high", "players_needed", "plan")  # fmt: skip  # noqa: E501
-        return {"level": play.stops[level], **dict.fromkeys(keys), "kind": "none", "evidence": "too_few", "tries": 0, "players": 0,  # noqa: E501
+        return {"level": play.stops[level], **dict.fromkeys(keys), "kind": "none", "evidence": "too_few", "tries": 0, "players": 0, "reached": 0, "lost": 0,  # noqa: E501
                 "changes": [], "watch": [], "quitting": "none", "time": "none", "sentence": None}  # fmt: skip
 
 
@@ -123,6 +123,7 @@ class _Case:
             "chance": _chance(abilities, difficulty) if by_tries else None,
             "expected_chance": _chance(abilities, expected) if by_tries else None,
             **{key: self.attempts[level][key] for key in ("try_clear", "try_clear_low", "try_clear_high")},
+            "reached": self.funnel[level]["reached"], "lost": self.funnel[level]["lost"],
             "players_needed": _needed(fit, reading, level, len(here)),
             **(cost or dict.fromkeys(("cost", "cost_low", "cost_high"))),
             "plan": against_plan(self.course.levels[level] if self.course else None, self.attempts[level]),

@@ -10,7 +10,8 @@ from milepost.difficulty.events import Reading, false_discovery
 from milepost.logs.interface import Floats, Ints
 
 LEAST_EXCESS = 0.5  # logits; less is not worth a designer's while
-FEW_PLAYERS, FEW_TRIES = 5, 8
+FEW_PLAYERS, FEW_TRIES = 8, 8
+ALIKE = 0.2  # logits; a level that differs by less from a neighbour that does not stand out does not stand out either
 # The probabilities from which a course's likeliest event is named, and from which any further one is. Courses seldom have many,
 # so that a further claim has to be surer; a dip costs no player, so that missing one costs less than a false alarm.
 LIKELY = {"spike": 0.305, "dip": 0.34, "step": 0.305}
@@ -27,20 +28,35 @@ class Verdict:
     q: float | None
 
 
-def verdicts(reading: Reading, tries: Ints, players: Ints, least: int = FEW_PLAYERS) -> list[Verdict]:
+def verdicts(reading: Reading, tries: Ints, players: Ints, least: int = 0) -> list[Verdict]:
     """A verdict for each level; nothing is claimed of levels with too few players or tries."""
     n = len(tries)
-    enough = (tries >= FEW_TRIES) & (players >= least)
+    enough = (tries >= FEW_TRIES) & (players >= max(FEW_PLAYERS, least))
     stands_out = np.where(np.abs(reading.excess) >= LEAST_EXCESS, reading.probability, 0.0)
     rises = np.where(reading.height >= LEAST_EXCESS, reading.step, 0.0)
     both = np.concatenate((np.where(enough, stands_out, 0.0), np.where(enough, rises, 0.0)))
     q = false_discovery(both)
     first = int(np.argmax(np.maximum(both[:n], both[n:]))) if n else -1
-    return [
+    found = [
         _verdict(reading, level, both[[level, n + level]], q[[level, n + level]], level == first)
         if enough[level] else Verdict("none", "too_few", None)
         for level in range(n)
     ]  # fmt: skip
+    difficulty = reading.expected + reading.excess
+    return [
+        Verdict("none", "none", own.q) if _like_a_neighbour(found, difficulty, level) else own for level, own in enumerate(found)
+    ]
+
+
+def _like_a_neighbour(found: list[Verdict], difficulty: Floats, level: int) -> bool:
+    """Whether a level is as hard as one beside it of which nothing is claimed, so that it cannot be claimed to stand out."""
+    kind = found[level].kind
+    if kind == "none":
+        return False
+    sides = (level - 1,) if kind == "step" else (level - 1, level + 1)
+    beside = [side for side in sides if 0 <= side < len(found) and found[side].kind == "none"]
+    way = -1.0 if kind == "dip" else 1.0
+    return any(way * (difficulty[level] - difficulty[side]) < ALIKE for side in beside)
 
 
 def _verdict(reading: Reading, level: int, probability: Floats, q: Floats, first: bool) -> Verdict:

@@ -28,18 +28,17 @@ class Coverage:
         """One row a level: players, tries, minutes played, minutes to get there, and the move on to the next level."""
         table = play.attempts
         counted = play.counts[table.player]
-        minutes = _minutes_before(play)
-        rows = [self._row(play, level, counted, minutes) for level in range(play.n_levels)]
+        minutes, arrived = _minutes_before(play), _arrived(play)
+        rows = [self._row(play, level, counted & (table.level == level), minutes, arrived) for level in range(play.n_levels)]
         thin = [row["level"] for row in rows if row["hardly_tested"]]
         moves = [{"from": row["level"], "to": after["level"], "players": row["went_on"]}
                  for row, after in zip(rows, rows[1:], strict=False) if row["went_on"] < self.min_players]  # fmt: skip
         return Table(rows, {"hardly_tested": thin, "moves_hardly_tested": moves})
 
-    def _row(self, play: Play, level: int, counted: Bools, minutes: Floats) -> Row:
+    def _row(self, play: Play, level: int, here: Bools, minutes: Floats, arrived: Bools) -> Row:
         table = play.attempts
-        here = counted & (table.level == level)
         players = len(distinct(table.player[here]))
-        moved = play.counts[play.moves.player] & (play.moves.origin == level) & (play.moves.target == level + 1)
+        moved = arrived & (play.moves.origin == level) & (play.moves.target == level + 1)
         first = here & (table.number == 1)
         return {
             "level": play.stops[level], "players": players, "attempts": int(here.sum()),
@@ -48,6 +47,14 @@ class Coverage:
             "minutes_to_reach": median(minutes[first]), "went_on": len(distinct(play.moves.player[moved])),
             "hardly_tested": players < self.min_players,
         }  # fmt: skip
+
+
+def _arrived(play: Play) -> Bools:
+    """Per move, whether its player counts and ever tried the level that it leads to: a level that never starts was not tested."""
+    width = len(play.stops) + 1
+    tried = distinct(play.attempts.player * width + play.attempts.level)
+    arrived: Bools = np.isin(play.moves.player * width + play.moves.target, tried) & (play.moves.target >= 0)
+    return arrived & play.counts[play.moves.player]
 
 
 def _minutes_before(play: Play) -> Floats:

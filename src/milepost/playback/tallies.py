@@ -14,6 +14,8 @@ from milepost.vocabulary import DROPPED, EVENTS, FINDINGS
 if TYPE_CHECKING:
     from milepost.playback.play import Play
 
+# Of times between records, by logarithm: from a millionth of a second to ten thousand million.
+_LEAST_GAP, _PER_TENFOLD, _BINS = -6, 24, 24 * 16
 PLACES: Final = 3  # of a finding, that are kept
 
 
@@ -42,6 +44,8 @@ class Tallies:
         words: per unknown event word, how many.
         findings: by the number of the finding, for findings on records that were made.
         seconds: per session, from the least to the greatest time of its records.
+        wholes: how many records have a whole number for a time.
+        gaps: how often, of records one after the other, the time between is in each bin of logarithms.
     """
 
     records: int
@@ -50,6 +54,19 @@ class Tallies:
     words: Ints
     findings: dict[int, Found]
     seconds: Floats
+    wholes: int
+    gaps: Ints
+
+    @property
+    def whole(self) -> float:
+        """The share of records that have a whole number for a time."""
+        return self.wholes / self.records if self.records else 0.0
+
+    @property
+    def gap(self) -> float | None:
+        """The median time between two records of a session, to a tenth; None where there is none."""
+        total = int(self.gaps.sum())
+        return float(_bin_middle(int(np.searchsorted(np.cumsum(self.gaps), total / 2)))) if total else None
 
     @classmethod
     def of(cls, play: Play) -> Tallies:
@@ -60,7 +77,7 @@ class Tallies:
             len(records), int(np.count_nonzero(records.marks & DROPPED)),
             np.bincount(records.event[known], minlength=len(EVENTS)),
             np.bincount(-1 - records.event[~known], minlength=len(log.unknown_words)),
-            _findings(play), _seconds(play),
+            _findings(play), _seconds(play), int(np.count_nonzero(records.whole)), _gaps(play),
         )  # fmt: skip
 
     @classmethod
@@ -73,8 +90,22 @@ class Tallies:
         return cls(
             sum(part.records for part in parts), sum(part.dropped for part in parts),
             np.sum([part.events for part in parts], axis=0), np.sum([part.words for part in parts], axis=0),
-            findings, np.max([part.seconds for part in parts], axis=0),
+            findings, np.max([part.seconds for part in parts], axis=0), sum(part.wholes for part in parts),
+            np.sum([part.gaps for part in parts], axis=0),
         )  # fmt: skip
+
+
+def _gaps(play: Play) -> Ints:
+    """Counts of times between records, by logarithm."""
+    records, order = play.gated.log.records, play.gated.order
+    gap = np.diff(records.time[order])
+    gap = gap[(np.diff(records.session[order]) == 0) & (gap > 0)]
+    place = np.clip(np.round(_PER_TENFOLD * (np.log10(gap) - _LEAST_GAP)), 0, _BINS - 1).astype(np.int64)
+    return np.bincount(place, minlength=_BINS)
+
+
+def _bin_middle(place: int) -> float:
+    return float(10.0 ** (place / _PER_TENFOLD + _LEAST_GAP))
 
 
 def _findings(play: Play) -> dict[int, Found]:

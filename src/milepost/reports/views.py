@@ -9,7 +9,7 @@ from milepost.measures.interface import Row
 from milepost.reports.document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.vocabulary import END_CAUSES
-from milepost.wording import NOTHING, bar, listed, number, percent, safe, seconds, spark, words
+from milepost.wording import NOTHING, bar, listed, number, percent, safe, seconds, spark, whole, words
 
 _BAR = 10
 _SPARK, _MOST_BINS = 10, 24
@@ -169,7 +169,7 @@ def _cost(row: Row) -> str:
     """Players lost to a level that is harder than its surroundings."""
     if row["kind"] not in ("spike", "step") or row["cost"] is None:
         return ""
-    return f"{row['cost']:.0f} ({row['cost_low']:.0f}–{row['cost_high']:.0f})"
+    return f"{whole(row['cost'])} ({whole(row['cost_low'])} to {whole(row['cost_high'])})"
 
 
 def _design_notes(report: dict[str, Any]) -> list[str]:
