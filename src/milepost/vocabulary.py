@@ -105,6 +105,11 @@ FINDINGS: Final = (
     Finding("no_session_end", "a session without its end", "ended at its last record, cause unknown", "medium"),
     Finding("implied_complete", "moved on in a log without completions", "level counted as cleared", "medium"),
 )
+SUSPECTS: Final = (
+    "time_unit", "similar_names", "past_the_end", "untagged_skip", "start_override", "passed_level", "carried_over",
+    "unprompted_reset", "reset_burst", "doubled_logic", "vanished_event", "death_before_input", "stuck", "idle_span",
+    "overlapping_sessions", "uncleared_level",
+)  # fmt: skip  # what `check` lists as odd
 BIT: Final = {finding.code: 1 << number for number, finding in enumerate(FINDINGS)}
 LATE: Final = 1 << len(FINDINGS)  # beside level_mismatch: the transition came late and was dropped
 DROPPED: Final = LATE | sum(BIT[code] for code in (

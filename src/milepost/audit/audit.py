@@ -62,6 +62,7 @@ def contents(play: Play) -> Row:
         "builds": {build: named.count(build) for build in sorted(set(named))},
         "events": {word: count for word, count in zip(EVENTS, tallies.events.tolist(), strict=True) if count},
         "unknown_words": dict(sorted(play.unknown_words().items(), key=lambda item: (-item[1], item[0]))),
+        "map": log.map_use,
         "levels_seen": len(distinct(play.attempts.level)),
         **_span(play),
     }

@@ -20,6 +20,7 @@ from milepost.parts.work import Work
 from milepost.playback.play import Play
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
+from milepost.wording import safe
 
 LARGE: Final = 2_000_000  # records of a store from which it is replayed part by part
 
@@ -83,8 +84,8 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
         args: the arguments.
         every_record: whether what is asked for looks at records one by one, so that the log is read as a whole.
     """
-    conditions = tuple(parse_condition(text) for text in getattr(args, "where", []))
     course = load_course(args)
+    conditions = tuple(parse_condition(text).through(course) for text in getattr(args, "where", []))
     log_map = load_map(args)
     rules = rules_of(args, log_map)
     work = Work() if every_record else Work(args.jobs, args.cluster, args.memory).suited_to(args.logs)
@@ -95,6 +96,9 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
         return load_parts(args.logs, reading, conditions, course, rules, work, terminal.progress)
     with terminal.progress() as progress:
         log = read(args.logs, log_map, progress, read_options(args))
+    if log.map_use and args.command != "check":  # which says more of it
+        for one in log.map_use["missing_column"]:
+            tell(f"milepost: {args.map}: fields.{safe(one['field'])}: no record has the column {safe(one['column'])}.")
     return LoadedWhole(where(log, conditions), course, rules)
 
 

@@ -4,11 +4,24 @@ from __future__ import annotations
 
 import argparse
 from math import isfinite
+from typing import Any
 
 from milepost.reports.formats import FORMATS
 
 _MOST_JOBS = 512
 INPUT_FORMATS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
+
+
+class Once(argparse.Action):
+    """An option that has one value: given twice, one of the two would be passed over without a word."""
+
+    def __call__(self, parser: argparse.ArgumentParser, args: argparse.Namespace, value: Any, option: str | None = None) -> None:
+        """Take the value."""
+        given: set[str] = vars(args).setdefault("given_once", set())
+        if self.dest in given:
+            parser.error(f"{option} is given twice, and there is one. Leave one of them out")
+        given.add(self.dest)
+        setattr(args, self.dest, value)
 
 
 def add_log(parser: argparse.ArgumentParser, course: bool = True) -> None:
@@ -19,10 +32,13 @@ def add_log(parser: argparse.ArgumentParser, course: bool = True) -> None:
     if course:
         parser.add_argument(
             "--course",
+            action=Once,
             metavar="FILE",
             help="the course (TOML): order of the levels, other names, plan; inferred if not given",
         )
-    parser.add_argument("--map", metavar="FILE", help="the log map (TOML), for logs with other field names, words or units")
+    parser.add_argument(
+        "--map", action=Once, metavar="FILE", help="the log map (TOML), for logs with other field names, words or units"
+    )
     parser.add_argument("--input-format", choices=INPUT_FORMATS, help="the log's format, if its content does not tell it")
     parser.add_argument(
         "--max-bytes", type=size_in_bytes, metavar="N", default=4 << 30, help="most a packed file may unpack to (4GB)"
@@ -61,7 +77,9 @@ def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
         help="only sessions that fit: role=tester, build!=0.7, platform=desktop,tablet, level=..., score>5; may be repeated",
     )
     if by:
-        group.add_argument("--by", metavar="KEY", help="side by side for each value of player, build, session or a tag")
+        group.add_argument(
+            "--by", action=Once, metavar="KEY", help="side by side for each value of player, build, session or a tag"
+        )
     group.add_argument(
         "--min-players",
         type=count,
@@ -74,7 +92,7 @@ def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
 def add_output(parser: argparse.ArgumentParser) -> None:
     """In which form, and where to."""
     parser.add_argument("--format", choices=FORMATS, default="table", help="the form of the output (table)")
-    parser.add_argument("-o", "--output", metavar="FILE", help="write to this file, whole or not at all")
+    parser.add_argument("-o", "--output", action=Once, metavar="FILE", help="write to this file, whole or not at all")
 
 
 def add_work(parser: argparse.ArgumentParser) -> None:
@@ -99,7 +117,7 @@ def add_measure(parser: argparse.ArgumentParser, by: bool = True, figure: bool =
 
 def add_figure(parser: argparse.ArgumentParser) -> None:
     """A picture beside the output."""
-    parser.add_argument("--figure", metavar="FILE", help="also draw it, as .png, .svg or .pdf by the name's ending")
+    parser.add_argument("--figure", action=Once, metavar="FILE", help="also draw it, as .png, .svg or .pdf by the name's ending; with --by, one a group")  # noqa: E501
     add_paper(parser)
 
 

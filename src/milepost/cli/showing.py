@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import itertools
+import re
+from collections import Counter
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from milepost.cli import terminal
@@ -39,14 +43,30 @@ ROWS = {"moves": "moves"}  # the key of the rows that a plain table has, where i
 
 
 def _by_groups(args: argparse.Namespace, measure: Callable[[Play], Table], loaded: Loaded) -> Exit:
-    documents = [
-        (value, described(document(args.command, play, measure(play)), loaded.course, args.min_players))
-        for value, play in loaded.grouped(args.by)
-    ]
-    report = grouped_document(args.command, args.by, documents)
+    documents, counted = [], Counter[str]()
+    for value, play in loaded.grouped(args.by):
+        documents.append((value, described(document(args.command, play, measure(play)), loaded.course, args.min_players)))
+        counted.update(itertools.compress(play.gated.players, play.counts))
+    several = sum(groups > 1 for groups in counted.values())
+    report = grouped_document(args.command, args.by, documents, several)
+    _draw_groups(args, documents)
     key = ROWS.get(args.command, "levels")
     write(args, Report(report, [grouped_view(report)], grouped_rows(report, key)))
     return Exit.DONE
+
+
+def _draw_groups(args: argparse.Namespace, documents: list[tuple[str | None, dict[str, Any]]]) -> None:
+    """Draw a figure for each group, named after it, if figures are asked for."""
+    if not getattr(args, "figure", None):
+        return
+    from milepost.figures.draw import draw_to
+
+    asked, taken = Path(args.figure), set[str]()
+    for number, (value, own) in enumerate(documents, 1):
+        slug = re.sub(r"[^\w.]+", "-", value or "not-given").strip("-.")[:40] or f"group-{number}"
+        slug = f"{slug}-{number}" if slug in taken else slug
+        taken.add(slug)
+        draw_to(str(asked.with_name(f"{asked.stem}-{slug}{asked.suffix}")), args.command, own, paper(args))
 
 
 def write(args: argparse.Namespace, report: Report) -> None:

@@ -11,6 +11,7 @@ from milepost.figures.style import DARK, LIGHT, Palette
 
 _PROLOGUE: Final = re.compile(r"^.*?(?=<svg)", re.DOTALL)
 _METADATA: Final = re.compile(r"<metadata>.*?</metadata>", re.DOTALL)
+_TAG: Final = re.compile(r"<[^>]*>")
 _SIZE: Final = re.compile(r'(<svg[^>]*?) width="[^"]*" height="[^"]*"|(<svg[^>]*?) height="[^"]*" width="[^"]*"')
 _LONG: Final = re.compile(r"(?<!opacity: )(\b\d+\.\d)\d+")  # places need no more than a tenth of a dot
 _GROUP_NAME: Final = re.compile(r' id="(?:patch|line2d|text|xtick|ytick|matplotlib\.axis|axes|figure|PolyCollection|FillBetween\w*)_\d+"')  # noqa: E501
@@ -30,14 +31,20 @@ def inline_svg(measure: str, document: dict[str, Any], alternative: str, size: t
     stream = io.BytesIO()
     save(drawn(measure, document, Paper(size)), stream, "svg")
     text = _METADATA.sub("", _PROLOGUE.sub("", stream.getvalue().decode("utf-8")))
-    text = _GROUP_NAME.sub("", text)
-    text = re.sub(r'id="([^"]+)"', rf'id="{measure}-\1"', text)
-    text = re.sub(r'(url\(#|href="#)', rf"\1{measure}-", text)
-    text = _FONT.sub(r"\1 var(--type)", _LONG.sub(r"\1", text))
-    for role, colour in vars(LIGHT).items():
-        text = text.replace(colour, f"var(--{role})")
+    text = _TAG.sub(lambda tag: _fitted(tag[0], measure), text)  # never what is written: it may look like any of these
     text = _SIZE.sub(lambda found: found[1] or found[2], text, count=1)
     return _SPACE.sub("><", text).replace("<svg", f'<svg role="img" aria-label="{_escaped(alternative)}"', 1).strip()
+
+
+def _fitted(tag: str, measure: str) -> str:
+    """A tag with names of the figure's own, the page's type and colours, and places with no more digits than say something."""
+    tag = _GROUP_NAME.sub("", tag)
+    tag = re.sub(r'id="([^"]+)"', rf'id="{measure}-\1"', tag)
+    tag = re.sub(r'(url\(#|href="#)', rf"\1{measure}-", tag)
+    tag = _FONT.sub(r"\1 var(--type)", _LONG.sub(r"\1", tag))
+    for role, colour in vars(LIGHT).items():
+        tag = tag.replace(colour, f"var(--{role})")
+    return tag
 
 
 def variables(look: Palette) -> str:

@@ -13,6 +13,7 @@ import numpy as np
 
 from milepost.errors import UsageError
 from milepost.gate.clock import session_order
+from milepost.logs.course import Course, level_names
 from milepost.logs.interface import Bools, Log, Records, Sessions
 from milepost.naming import folded, natural_key
 from milepost.vocabulary import EVENTS, NUMBER_FIELDS
@@ -42,6 +43,17 @@ class Condition:
         if self.of_records:
             return self.judged(self.hits(log))
         return self.judged(np.array([self._fits(value) for value in session_values(log, self.key)], dtype=np.bool_))
+
+    def through(self, course: Course | None) -> Condition:
+        """The same for levels by whatever name or alias a course gives them."""
+        if course is None or self.key not in ("level", "to") or self.sign in _ORDER:
+            return self
+        exact, by_fold = level_names(course)
+        values = dict.fromkeys(self.values)
+        for value in self.values:
+            found = {exact[value]} if value in exact else by_fold.get(folded(value), set())
+            values |= dict.fromkeys(name for place in found for name in course.levels[place].known_as())
+        return replace(self, values=tuple(values))
 
     @property
     def of_records(self) -> bool:

@@ -14,7 +14,9 @@ from milepost.logs.fields import Fields, UnreadableError, checked, is_true
 from milepost.logs.gathering import Block, TextColumn
 from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
 from milepost.logs.likeness import signed, text_number
+from milepost.logs.logmap import LogMap
 from milepost.logs.timestamps import NANO
+from milepost.logs.translation import Translator
 from milepost.numerics.whole_numbers import first_places
 from milepost.vocabulary import BIT, EVENT_CODES, NUMBER_FIELDS
 
@@ -60,7 +62,23 @@ class RecordBuilder:
         self.debug_only: set[str] = set()
         self.files: list[str] = []
         self.refused: list[Refused] = []
+        self._translator: Translator | None = None
         self.lies_in: list[int] = []  # per session, the part of a store in which its records lie; ABSENT where in none
+
+    def translated_by(self, log_map: LogMap) -> Translator | None:
+        """What translates records on their way here, the same for all files; None where the map has nothing to translate."""
+        if self._translator is None and log_map.active:
+            self._translator = Translator(log_map)
+        return self._translator
+
+    def require_mapped(self) -> None:
+        """Refuse a log map that names what no record had.
+
+        Raises:
+            MapError: it does.
+        """
+        if self._translator is not None:
+            self._translator.use.require(self._translator.map)
 
     def add(self, record: Mapping[str, Any], place: Place, likeness: int) -> None:
         """Add a record, fields by our names; one that cannot be read is refused with its reason."""
@@ -208,6 +226,7 @@ class RecordBuilder:
         return Log(
             Records(**columns), replace(self.sessions), list(self._stops), list(self._causes), list(self._layouts),
             list(self._ratings), list(self._unknown_words), self.files, self.refused,
+            None if self._translator is None else self._translator.use.document(self._translator.map),
         )  # fmt: skip
 
     def columns(self) -> dict[str, Any]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from difflib import get_close_matches
 from math import isfinite
 from pathlib import Path
 from typing import Any
@@ -10,6 +11,7 @@ from typing import Any
 from milepost.errors import CourseError
 from milepost.logs.toml import load_toml
 from milepost.naming import folded
+from milepost.vocabulary import FINDINGS, SUSPECTS
 
 _COURSE_KEYS = {"name", "level", "places", "known_fault", "band", "harder"}
 _FAULT_KEYS = {"code", "level", "build", "note"}
@@ -32,6 +34,10 @@ class Level:
     knobs: dict[str, Any] = field(default_factory=dict)
     open: bool = False
     note: str | None = None
+
+    def known_as(self) -> tuple[str, ...]:
+        """Its name and its other names."""
+        return self.name, *self.aliases
 
 
 @dataclass(frozen=True)
@@ -90,10 +96,15 @@ def read_course(path: str | Path) -> Course:
     unused = [key for key in table if key not in _COURSE_KEYS]
     unused += sorted({f"level.{key}" for row in rows for key in row if key not in _LEVEL_KEYS})
     name = table.get("name")
+    if name is not None and not isinstance(name, str):
+        raise CourseError(f"{path}: name must be text, not {name!r}.")
     faults = _faults(table.get("known_fault", []), path)
-    bands = tuple(_band(row, f"{path}: band {number}") for number, row in enumerate(table.get("band", []), 1))
+    rows_of_bands = table.get("band", [])
+    if not isinstance(rows_of_bands, list):
+        raise CourseError(f"{path}: band is no list of tables. Write [[band]] and its keys below.")
+    bands = tuple(_band(row, f"{path}: band {number}") for number, row in enumerate(rows_of_bands, 1))
     return Course(
-        name if isinstance(name, str) else None, levels, places, faults, bands, _harder(table.get("harder", {}), path),
+        name, levels, places, faults, bands, _harder(table.get("harder", {}), path),
         tuple(unused),
     )  # fmt: skip
 
@@ -110,7 +121,7 @@ def _band(row: Any, where: str) -> Band:
 
 
 def _harder(table: Any, path: str | Path) -> dict[str, str]:
-    if not isinstance(table, dict) or any(value not in ("up", "down") for value in table.values()):
+    if not isinstance(table, dict) or any(not isinstance(value, str) or value not in ("up", "down") for value in table.values()):
         raise CourseError(f'{path}: harder is a table of knobs with "up" or "down", not {table!r}.')
     return dict(table)
 
@@ -118,10 +129,15 @@ def _harder(table: Any, path: str | Path) -> dict[str, str]:
 def _faults(rows: Any, path: str | Path) -> tuple[KnownFault, ...]:
     if not isinstance(rows, list):
         raise CourseError(f"{path}: known_fault is no list of tables. Write [[known_fault]] and its keys below.")
-    for row in rows:
+    known = (*(finding.code for finding in FINDINGS), *SUSPECTS)
+    for number, row in enumerate(rows, 1):
+        where = f"{path}: known_fault {number}"
         texts = isinstance(row, dict) and all(isinstance(value, str) for value in row.values())
         if not texts or "code" not in row or row.keys() - _FAULT_KEYS:
-            raise CourseError(f"{path}: a known_fault has the texts code, level, build and note, of which code is needed.")
+            raise CourseError(f"{where}: has the texts code, level, build and note, of which code is needed.")
+        if row["code"] not in known:
+            near = get_close_matches(row["code"], known, 1) or ["stuck"]
+            raise CourseError(f"{where}: code: nothing that check finds is called {row['code']!r}. Write {near[0]} or another.")
     return tuple(KnownFault(**row) for row in rows)
 
 
@@ -183,7 +199,7 @@ def _number(value: Any, low: float, high: float, where: str) -> float | None:
 def _refuse_doubles(path: str | Path, levels: tuple[Level, ...], places: tuple[str, ...]) -> None:
     owner: dict[str, str] = {}
     for level in levels:
-        for name in (level.name, *level.aliases):
+        for name in level.known_as():
             if name in owner:
                 raise CourseError(
                     f"{path}: the name {name!r} is given twice, in {owner[name]!r} and in {level.name!r}. "
@@ -200,7 +216,7 @@ def level_names(course: Course) -> tuple[dict[str, int], dict[str, set[int]]]:
     exact: dict[str, int] = {}
     by_fold: dict[str, set[int]] = {}
     for number, level in enumerate(course.levels):
-        for name in (level.name, *level.aliases):
+        for name in level.known_as():
             exact[name] = number
             by_fold.setdefault(folded(name), set()).add(number)
     return exact, by_fold

@@ -99,6 +99,7 @@ class Log:
     unknown_words: list[str]  # event words outside the list; word k is -1 - k in the column of events
     files: list[str]
     refused: list[Refused]
+    map_use: dict[str, Any] | None = None  # what the log map met, where there was one
 
 
 class Sink(Protocol):
@@ -120,9 +121,11 @@ class ReadOptions:
         max_bytes: how much a packed file may unpack to.
         query: the SQL that selects the records of a SQLite file.
         delimiter: what separates the cells of a CSV file, found where None.
+        encoding: how the bytes of a CSV file are text; UTF-8 where None.
     """
 
     form: str | None = None
     max_bytes: int = 4 << 30
     query: str | None = None
     delimiter: str | None = None
+    encoding: str | None = None

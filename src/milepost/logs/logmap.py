@@ -12,6 +12,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from milepost.errors import MapError
+from milepost.logs.encodings import is_encoding
 from milepost.logs.toml import load_toml
 from milepost.vocabulary import EVENT_CODES, FIELDS
 
@@ -19,7 +20,7 @@ _TABLES = {"fields", "time", "events", "replay", "session", "input"}
 _SECONDS = {"s": 1.0, "ms": 1e3, "us": 1e6}
 _SETTINGS = {"repeat_window": float, "instant": float, "implied_complete": bool}
 _FIELD_KEYS = {"from", "value", "default", "join", "format"}
-_INPUT_KEYS = {"format", "query", "delimiter"}
+_INPUT_KEYS = {"format", "query", "delimiter", "encoding"}
 _TIME_KEYS = {"unit", "rate", "zone", "format"}
 _FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
 _NUMBERED = re.compile(r"[^{}]*\{n(:0?\d{0,2}d)?\}[^{}]*")
@@ -64,7 +65,8 @@ class LogMap:
         events: their event words with what they mean, the first fitting rule of each counting.
         session_gap: seconds without a record after which a player's next session begins, in a log without sessions.
         replay: replay settings given in the map.
-        form, query, delimiter: how the files are read.
+        form, query, delimiter, encoding: how the files are read.
+        path: the map's file.
     """
 
     fields: Mapping[str, FieldRule] = field(default_factory=dict)
@@ -77,6 +79,8 @@ class LogMap:
     form: str | None = None
     query: str | None = None
     delimiter: str | None = None
+    encoding: str | None = None
+    path: str | None = None
 
     @property
     def active(self) -> bool:
@@ -107,6 +111,7 @@ def read_map(path: str | Path) -> LogMap:
         replay=reading.replay(tables.get("replay", {})),
         **reading.time(tables.get("time", {})),
         **reading.input(tables.get("input", {})),
+        path=str(path),
     )
 
 
@@ -166,7 +171,7 @@ class _Reading:
             if isinstance(rate, bool) or not isinstance(rate, int | float) or not isfinite(rate) or rate <= 0:
                 raise self.wrong("time.rate", "the frames per second, such as 60", rate)
             return float(rate)
-        if unit not in _SECONDS:
+        if not isinstance(unit, str) or unit not in _SECONDS:
             raise self.wrong("time.unit", "one of s, ms, us, frames", unit)
         if rate is not None:
             raise MapError(f'{self.path}: time.rate goes with unit = "frames" only.')
@@ -190,7 +195,7 @@ class _Reading:
         """One rule of an event word."""
         sets = {"event": given} if isinstance(given, str) else dict(given) if isinstance(given, dict) else {}
         when = sets.pop("when", {})
-        if sets.get("event") not in EVENT_CODES:
+        if not isinstance(sets.get("event"), str) or sets["event"] not in EVENT_CODES:
             raise self.wrong(key, f"one of {', '.join(EVENT_CODES)}, or a table that sets event", sets.get("event", given))
         if not isinstance(when, dict):
             raise self.wrong(f"{key}.when", "a table of columns and their values", when)
@@ -213,14 +218,16 @@ class _Reading:
     def input(self, table: Mapping[str, Any]) -> dict[str, Any]:
         """The table [input]."""
         self.known("input", table, _INPUT_KEYS)
-        form, delimiter, query = (table.get(key) for key in ("format", "delimiter", "query"))
-        if form is not None and form not in _FORMS:
+        form, delimiter, query, encoding = (table.get(key) for key in ("format", "delimiter", "query", "encoding"))
+        if form is not None and (not isinstance(form, str) or form not in _FORMS):
             raise self.wrong("input.format", f"one of {', '.join(_FORMS)}", form)
         if delimiter is not None and not (isinstance(delimiter, str) and len(delimiter) == 1):
             raise self.wrong("input.delimiter", "one character", delimiter)
         if query is not None and not isinstance(query, str):
             raise self.wrong("input.query", "an SQL query", query)
-        return {"form": form, "delimiter": delimiter, "query": query}
+        if encoding is not None and not is_encoding(encoding):
+            raise self.wrong("input.encoding", 'the name of an encoding of text, such as "cp1252"', encoding)
+        return {"form": form, "delimiter": delimiter, "query": query, "encoding": encoding}
 
     def replay(self, table: Mapping[str, Any]) -> dict[str, Any]:
         """The table [replay]."""
@@ -229,4 +236,6 @@ class _Reading:
             wants_bool = _SETTINGS[key] is bool
             if isinstance(value, bool) != wants_bool or not isinstance(value, int | float):
                 raise self.wrong(f"replay.{key}", "true or false" if wants_bool else "seconds", value)
+            if not wants_bool and not (isfinite(value) and value >= 0):
+                raise self.wrong(f"replay.{key}", "a number of seconds from 0 up", value)
         return dict(table)

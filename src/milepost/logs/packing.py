@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
 
@@ -16,7 +16,7 @@ from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import LogMap
 from milepost.logs.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
 from milepost.logs.pieces import read_in_pieces
-from milepost.logs.read import read_source
+from milepost.logs.read import read_source, suited
 from milepost.logs.sources import Source, expand
 from milepost.logs.store import lay_down, locked, restore, seal
 from milepost.logs.tailing import read_on
@@ -144,6 +144,7 @@ class _Packing:
                 self._lay_down()
                 self._seal()
                 waiting = 0
+        self.builder.require_mapped()
         if waiting or replaces or not is_store(self.folder):
             self._lay_down()
             self._seal()
@@ -161,7 +162,7 @@ class _Packing:
         if reached is None:
             return False
         file = next(n for n, one in enumerate(self.manifest.sources) if one["sha256"] == reached.sha256)
-        form = tell(source, replace(options, form=options.form or log_map.form))
+        form = tell(source, suited(options, log_map))
         if form != "jsonl" or not _ends_with_a_line(source.path, reached):
             raise UsageError(f"{source.label}: has grown since it was packed, not by whole lines of JSON. --force packs anew.")
         with source.path.open("rb") as stream:

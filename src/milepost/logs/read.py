@@ -16,7 +16,6 @@ from milepost.logs.sink import RecordSink
 from milepost.logs.sources import Source, expand
 from milepost.logs.strict import read_strict
 from milepost.logs.strict_parquet import read_strict_parquet
-from milepost.logs.translation import Translator
 from milepost.progress import SILENT, Progress
 
 DEFAULTS = ReadOptions()
@@ -57,6 +56,7 @@ def read_into(builder: RecordBuilder, names: list[str], log_map: LogMap, progres
         _restore(builder, sources.pop(0))
     for source in sources:
         read_source(builder, source, log_map, progress, options)
+    builder.require_mapped()
 
 
 def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progress: Progress, options: ReadOptions) -> None:
@@ -65,8 +65,8 @@ def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progres
     Raises:
         LogError: it cannot be opened.
     """
-    options = replace(options, query=log_map.query, delimiter=log_map.delimiter, form=options.form or log_map.form)
-    translator = Translator(log_map) if log_map.active else None
+    options = suited(options, log_map)
+    translator = builder.translated_by(log_map)
     file = len(builder.files)
     builder.files.append(source.label)
     form = tell(source, options)
@@ -75,6 +75,12 @@ def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progres
         return
     reader = READERS[form]
     reader.read(source, RecordSink(builder, file, translator, reader.cells), options, progress)
+
+
+def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:
+    """How files are read, with what a log map says of that."""
+    form = options.form or log_map.form
+    return replace(options, query=log_map.query, delimiter=log_map.delimiter, encoding=log_map.encoding, form=form)
 
 
 def _restore(builder: RecordBuilder, source: Source) -> None:

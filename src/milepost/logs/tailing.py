@@ -17,7 +17,6 @@ from milepost.logs.jsonlines import add_line, lines
 from milepost.logs.logmap import LogMap
 from milepost.logs.sink import RecordSink
 from milepost.logs.sources import store_around
-from milepost.logs.translation import Translator
 from milepost.naming import natural_key
 
 SUFFIXES: Final = (".jsonl", ".ndjson")
@@ -149,7 +148,7 @@ def read_on(
         log_map: how to read it.
         to_the_end: whether a last line that has no end is read, too; else it waits.
     """
-    sink = RecordSink(builder, file, Translator(log_map) if log_map.active else None, cells=False)
+    sink = RecordSink(builder, file, builder.translated_by(log_map), cells=False)
     before = reached.lines
     stream.seek(reached.length)
     while whole := _whole_lines(stream, to_the_end):

@@ -10,6 +10,7 @@ from typing import Any
 from milepost.logs.cells import as_number
 from milepost.logs.fields import text_of
 from milepost.logs.logmap import EventRule, FieldRule, LogMap
+from milepost.logs.mapuse import MapUse
 from milepost.logs.timestamps import NANO, nanoseconds
 
 
@@ -19,14 +20,16 @@ class Translator:
     def __init__(self, log_map: LogMap) -> None:
         self.map = log_map
         self._taken = {column.partition(".")[0] for rule in log_map.fields.values() for column in rule.columns}
+        self.use = MapUse()
         self._last: dict[Any, tuple[float, int]] = {}  # per player: time of the last record, number of the session
 
     def translated(self, record: Mapping[str, Any], cells: bool) -> dict[str, Any]:
         """One record with our names, words and times; what the map does not name stays as it is."""
         fields = self.map.fields
+        self.use.take(record)
         ours = {name: value for name, value in record.items() if name not in self._taken and name not in fields}
         for name, rule in fields.items():
-            value = _value(rule, record, cells)
+            value = self._value(name, rule, record, cells)
             if value is not None:
                 ours[name] = value
         if "time" in ours:
@@ -36,15 +39,38 @@ class Translator:
             self._set_session(ours)
         return ours
 
+    def _value(self, name: str, rule: FieldRule, record: Mapping[str, Any], cells: bool) -> Any:
+        found = [_lookup(record, column) for column in rule.columns]
+        for column, own in zip(rule.columns, found, strict=True):
+            self.use.met[column] += own is not None
+        if len(found) > 1:
+            texts = [text_of(value) for value in found]
+            value: Any = rule.join.join(texts) if all(isinstance(text, str) for text in texts) else None
+        else:
+            value = found[0] if found else rule.value
+        if value is None or value == "":
+            value = rule.default
+        if rule.number is None or value is None:
+            return value
+        named = _formatted(rule, value, cells)
+        self.use.failed[name] += named is None
+        return value if named is None else named
+
     def _time(self, value: Any) -> Any:
         if type(value) is str:
-            return _with_offset(value, self.map.zone, self.map.time_format)
+            moment = _with_offset(value, self.map.zone, self.map.time_format)
+            self.use.failed["time"] += moment == value and nanoseconds(value) is None
+            return moment
         if self.map.per_second != 1.0 and (type(value) is int or type(value) is float):
             return _quotient(value, self.map.per_second)
         return value
 
     def _set_event(self, ours: dict[str, Any], record: Mapping[str, Any]) -> None:
         word = text_of(ours.get("event"))
+        if not isinstance(word, str):
+            self.use.without_event += 1
+        elif word in self.map.events:
+            self.use.words[word] += 1
         rules = self.map.events.get(word, ()) if isinstance(word, str) else ()
         for rule in rules:
             if _fits(rule, record):
@@ -64,22 +90,12 @@ class Translator:
         ours["session"] = f"{player}#{number}"
 
 
-def _value(rule: FieldRule, record: Mapping[str, Any], cells: bool) -> Any:
-    found = [_lookup(record, column) for column in rule.columns]
-    if len(found) > 1:
-        texts = [text_of(value) for value in found]
-        value: Any = rule.join.join(texts) if all(isinstance(text, str) for text in texts) else None
-    else:
-        value = found[0] if found else rule.value
-    if value is None or value == "":
-        value = rule.default
-    if rule.number is not None:
-        number = as_number(value) if cells or type(value) is str else value
-        if type(number) is float and isfinite(number) and number.is_integer():
-            number = int(number)
-        if type(number) is int:
-            return rule.number.format(n=number)
-    return value
+def _formatted(rule: FieldRule, value: Any, cells: bool) -> str | None:
+    """A name made of a number, as the rule says; None where it is none."""
+    number = as_number(value) if cells or type(value) is str else value
+    if type(number) is float and isfinite(number) and number.is_integer():
+        number = int(number)
+    return str(rule.number).format(n=number) if type(number) is int else None
 
 
 def _lookup(record: Mapping[str, Any], column: str) -> Any:

@@ -32,7 +32,7 @@ class Layouts:
         Raises:
             UsageError: no record has a `layout` or `seed` tag.
         """
-        if not play.gated.log.layouts:
+        if not play.gated.log.layouts:  # of the whole log; a group of sessions may have none of them
             raise UsageError("the log has no `layout` or `seed` tag, so there are no layouts to tell apart.")
         table = play.attempts
         layout = play.around.layout

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from milepost.logs.mapuse import map_notes
 from milepost.measures.interface import Row
 from milepost.reports.document import source_notes
 from milepost.reports.interface import Column, View
@@ -39,6 +40,8 @@ def _contents(report: dict[str, Any]) -> View:
     unknown = [f"{safe(word)} {count:,}" for word, count in list(report["unknown_words"].items())[:_MOST_WORDS]]
     if unknown:
         lines.append(f"Not among the event words: {listed(unknown)}. A log map can give them a meaning.")
+    if report["map"]:
+        lines += map_notes(report["map"])
     return View("What is in the log", (), [], lines)
 
 

@@ -21,12 +21,24 @@ HEADLINES: Final[dict[str, tuple[str, list[tuple[str, str, Worded]]]]] = {
     "spikes": ("players", [("try clears", "try_clear", percent), ("verdict", "kind", str)]),
     "moves": ("advance", [("setbacks", "setback", number), ("skips", "skip", number)]),
     "ratings": ("rated", [("no band", "no_band", number)]),
+    "layouts": ("players", [("try clears", "try_clear", percent)]),
 }
+_RAW: Final = [("raw reached", "raw_reached", number), ("raw cleared", "raw_cleared", number)]  # where they are asked for
 
 
-def grouped_document(command: str, key: str, documents: list[tuple[str | None, dict[str, Any]]]) -> dict[str, Any]:
-    """The JSON document: one of the command's documents for each value of the key; null for sessions without one."""
-    return {"command": command, "by": key, "groups": [{"value": value, **report} for value, report in documents]}
+def grouped_document(
+    command: str, key: str, documents: list[tuple[str | None, dict[str, Any]]], several: int
+) -> dict[str, Any]:  # fmt: skip
+    """The JSON document: one of the command's documents for each value of the key; null for sessions without one.
+
+    Args:
+        command: the command.
+        key: the key of the groups.
+        documents: each group's value and document.
+        several: how many players stand in several groups.
+    """
+    groups = [{"value": value, **report} for value, report in documents]
+    return {"command": command, "by": key, "players_in_several_groups": several, "groups": groups}
 
 
 def grouped_rows(report: dict[str, Any], key: str) -> list[Row]:
@@ -37,11 +49,16 @@ def grouped_rows(report: dict[str, Any], key: str) -> list[Row]:
 def grouped_view(report: dict[str, Any]) -> View:
     """Levels down, groups across."""
     count, figures = HEADLINES[report["command"]]
-    names: list[str] = []
-    for group in report["groups"]:
-        names += [row["level"] for row in group["levels"] if row["level"] not in names]
-    rows = [{"level": name, "cells": [_row_of(group, name) for group in report["groups"]]} for name in names]
+    if any("raw_reached" in row for group in report["groups"] for row in group["levels"]):
+        figures = [*figures, *_RAW]
+    names = list(dict.fromkeys(_name_of(row) for group in report["groups"] for row in group["levels"]))
+    by_name = [{_name_of(row): row for row in group["levels"]} for group in report["groups"]]
+    rows: list[Row] = [
+        {"level": level, "layout": layout, "cells": [own.get((level, layout)) for own in by_name]} for level, layout in names
+    ]
     columns = [Column("level", lambda row: safe(row["level"]), left=True)]
+    if any(layout is not None for _, layout in names):
+        columns.append(Column("layout", lambda row: safe(row["layout"] or ""), left=True))
     for place, group in enumerate(report["groups"]):
         title = safe(group["value"]) if group["value"] is not None else "not given"
         columns.append(Column(f"{title}: n", _cell(place, count, number)))
@@ -53,12 +70,26 @@ def grouped_view(report: dict[str, Any]) -> View:
         f"{plural(group['players'], 'player')} in {plural(group['sessions'], 'session')}"
         for group in report["groups"]
     )
-    notes = [f"{sizes}.", f"In brackets: fewer than {least} players, of whom nothing is claimed."]
+    notes = [f"{sizes}.", *_shared(report)]
+    if any(row and row[count] < least for own in rows for row in own["cells"]):
+        notes.append(f"In brackets: fewer than {least} players, of whom nothing is claimed.")
     return View(f"{report['command'].capitalize()} by {safe(report['by'])}", tuple(columns), rows, notes)
 
 
-def _row_of(group: dict[str, Any], level: str) -> Row | None:
-    return next((row for row in group["levels"] if row["level"] == level), None)
+def _name_of(row: Row) -> tuple[str, str | None]:
+    """What a row is about: a level, or a layout of it."""
+    return row["level"], row.get("layout")
+
+
+def _shared(report: dict[str, Any]) -> list[str]:
+    """That players stand in several groups, where the key changes within a player, and what that does to the figures."""
+    several = report["players_in_several_groups"]
+    if not several:
+        return []
+    return [
+        f"{plural(several, 'player stands', 'players stand')} in several groups, since {safe(report['by'])} changes from one "
+        "session to the next. Each group is replayed by itself: who went on in another one may count as lost here."
+    ]
 
 
 def _cell(place: int, key: str, worded: Worded, count: str | None = None, least: int = 0) -> Callable[[Row], str]:

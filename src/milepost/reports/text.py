@@ -38,7 +38,7 @@ def _print(console: Console, view: View, width: int) -> None:
         console.print()
     for note in view.notes:
         console.print(Text(note))
-    titles = listed([column.said or column.title for column in dropped if not column.drawn])
+    titles = listed(list(dict.fromkeys(column.said or column.title for column in dropped if not column.drawn)))
     if titles and view.rows:
         console.print(Text(f"Not shown at this width: {titles}. --format json has all of it.", style="dim"))
 

@@ -15,7 +15,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser)
     parser.add_argument(
-        "--min-tries", type=int, default=5, metavar="N", help="layouts with fewer tries are not compared (5)"
+        "--min-tries", type=options.count, default=5, metavar="N", help="layouts with fewer tries are not compared (5)"
     )
 
 
