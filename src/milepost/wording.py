@@ -7,7 +7,10 @@ from collections.abc import Sequence
 from math import floor, log10
 
 _UNSAFE = {"Cc", "Cs", "Zl", "Zp"}
-_BIDI = frozenset("\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069\ufeff")
+# Marks of direction, and characters that are not seen at all; joiners, which some scripts need, are none of them.
+_BIDI = frozenset("\u061c\u200b\u200e\u200f\u2060\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069\u180e\ufeff") | {
+    chr(code) for code in range(0xE0000, 0xE0080)
+}
 NOTHING = "–"
 _COLUMNS = "_▁▂▃▄▅▆▇█"
 

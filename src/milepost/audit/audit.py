@@ -12,7 +12,7 @@ from milepost.audit import suspect_names, suspect_play, suspect_timing
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.audit.moved import moved, raw_beside_clean
 from milepost.logs.course import KnownFault
-from milepost.logs.interface import Bools, Place
+from milepost.logs.interface import Bools, Place, refused_in_all
 from milepost.measures.interface import Row, Table
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
@@ -52,13 +52,14 @@ def audit(play: Play, known: tuple[KnownFault, ...] = ()) -> Table:
 def contents(play: Play) -> Row:
     """What is in the log: counts of everything, records used and reported adding up to all."""
     log, tallies = play.gated.log, play.tallies
-    total = tallies.records + len(log.refused)
+    refused = refused_in_all(log.refused)
+    total = tallies.records + refused
     named = [build for build in log.sessions.build if build is not None]
     return {
         "files": log.files,
         "records": total,
         "used": tallies.records - tallies.dropped,
-        "reported": tallies.dropped + len(log.refused),
+        "reported": tallies.dropped + refused,
         "builds": {build: named.count(build) for build in sorted(set(named))},
         "events": {word: count for word, count in zip(EVENTS, tallies.events.tolist(), strict=True) if count},
         "unknown_words": dict(sorted(play.unknown_words().items(), key=lambda item: (-item[1], item[0]))),
@@ -122,7 +123,7 @@ def _refused(play: Play) -> Row:
     places = [f"{log.files[item.place.file]}:{item.place.line} ({item.reason})" for item in log.refused[:PLACES]]
     sessions = {item.session for item in log.refused if item.session is not None}
     code, meaning, done, weight = FINDINGS[0]
-    return _row(code, len(log.refused), len(sessions), len(log.sessions.name), meaning, done, weight, places)
+    return _row(code, refused_in_all(log.refused), len(sessions), len(log.sessions.name), meaning, done, weight, places)
 
 
 def _session_detail(play: Play, code: str, where: Bools) -> list[Row]:

@@ -75,9 +75,11 @@ def session_order(sessions: Sessions, player: Ints, first_time: Floats) -> Ints:
     count = len(sessions.name)
     stamped = np.array([epoch is not None for epoch in sessions.epoch], dtype=np.bool_)
     numeric = np.bincount(player[~stamped], minlength=player.max() + 1 if count else 0) > 0
+    rows = np.flatnonzero(stamped & ~numeric[player])
+    moments = [(sessions.epoch[number] or 0) + round(first_time[number] * 1e9) for number in rows.tolist()]
+    if any(abs(moment) >= _NO_STAMP for moment in moments):  # years too far off for 64 bits: their ranks do as well
+        rank = {moment: place for place, moment in enumerate(sorted(set(moments)))}
+        moments = [rank[moment] for moment in moments]
     stamp = np.full(count, _NO_STAMP)
-    for number in np.flatnonzero(stamped & ~numeric[player]):
-        epoch = sessions.epoch[number]
-        assert epoch is not None
-        stamp[number] = min(max(epoch + round(first_time[number] * 1e9), -_NO_STAMP), _NO_STAMP)
+    stamp[rows] = np.array(moments, dtype=np.int64)
     return np.lexsort((np.arange(count), stamp, player))

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from milepost.logs.fields import Fields, UnreadableError, checked, is_true
 from milepost.logs.gathering import Block, TextColumn
-from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
+from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions, refused_in_all
 from milepost.logs.likeness import signed, text_number
 from milepost.logs.logmap import LogMap
 from milepost.logs.timestamps import NANO
@@ -29,6 +29,7 @@ _ROW = np.dtype(
     + [(name, np.bool_) for name in ("whole", "foreign", "has_seq")]
 )  # fmt: skip
 RECORD_COLUMNS = {name: _ROW[name] for name in _ROW.names or ()}  # every column of the records, with its type
+_SINGLY = 1000  # refused records that are kept one by one
 _ZERO = ("marks", "identity", "foreign")  # columns of a block that are mostly nothing
 
 
@@ -62,6 +63,8 @@ class RecordBuilder:
         self.debug_only: set[str] = set()
         self.files: list[str] = []
         self.refused: list[Refused] = []
+        self._refusals = 0
+        self._refused_of: dict[str | None, int] = {}  # where those of a session stand together
         self._translator: Translator | None = None
         self.lies_in: list[int] = []  # per session, the part of a store in which its records lie; ABSENT where in none
 
@@ -97,7 +100,24 @@ class RecordBuilder:
         name = str(session) if type(session) in (str, int) and session != "" else None
         if name is not None and record and is_true(_text(record.get("debug"))):
             self.debug_only.add(name)
-        self.refused.append(Refused(place, reason, name))
+        self._refuse(Refused(place, reason, name))
+
+    @property
+    def refusals(self) -> int:
+        """How many records were refused."""
+        return self._refusals
+
+    def _refuse(self, refused: Refused) -> None:
+        """Keep the first ones, and of the others how many each session has, so that little that unpacks to much stays little."""
+        self._refusals += 1
+        if len(self.refused) < _SINGLY:
+            self.refused.append(refused)
+            return
+        at = self._refused_of.setdefault(refused.session, len(self.refused))
+        if at == len(self.refused):
+            self.refused.append(refused)
+        else:
+            self.refused[at] = self.refused[at]._replace(times=self.refused[at].times + 1)
 
     def _session(self, name: str, clock: float, stamp: int | None) -> int:
         code = self._session_codes.get(name)
@@ -269,6 +289,8 @@ class RecordBuilder:
         for kind, own in self.names().items():
             own.codes = {name: code for code, name in enumerate(names.get(kind, []))}
         self.refused, self.debug_only = refused, set(debug_only)
+        self._refusals = refused_in_all(refused)
+        self._refused_of = {one.session: place for place, one in enumerate(refused) if place >= _SINGLY}
         if columns is not None:
             order = np.argsort(columns["row"])
             self._parts = [{name: np.ascontiguousarray(columns[name][order], _ROW[name]) for name in _ROW.names or ()}]

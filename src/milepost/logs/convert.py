@@ -24,11 +24,12 @@ ENDINGS = {".jsonl": "jsonl", ".ndjson": "jsonl", ".csv": "csv", ".parquet": "pa
 
 @dataclass(frozen=True)
 class Converted:
-    """What came of it: records written, and records refused with the first reason."""
+    """What came of it: records written, records refused with the first reason, and fields that a table has no room for."""
 
     written: int
     refused: int
     first_refused: str | None
+    nested: list[str]
 
 
 class _SpoolingBuilder(RecordBuilder):
@@ -40,10 +41,10 @@ class _SpoolingBuilder(RecordBuilder):
 
     def add(self, record: Mapping[str, Any], place: Place, likeness: int) -> None:
         """Add a record; keep it if it was not refused."""
-        before = len(self.refused)
+        before = self.refusals
         super().add(record, place, likeness)
         self.clear_rows()
-        if len(self.refused) == before:
+        if self.refusals == before:
             self.spool.add(dict(record))
             self.written += 1
 
@@ -84,4 +85,4 @@ def convert(
             raise LogError(f"{reason or names[0]}: there is no record to convert. A log map (--map) may be needed.")
         progress.step("writing")
         write_file(Path(target), lambda out: WRITERS[form](spool, out))
-    return Converted(builder.written, len(builder.refused), reason)
+    return Converted(builder.written, builder.refusals, reason, spool.nested())

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
-
+from milepost.logs.toml import toml_text, toml_texts
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.times import TimeInLevel
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import TRANSITION
-from milepost.wording import number, percent, plural, safe, seconds
+from milepost.wording import number, percent, plural, seconds
 
 
 def draft_course(play: Play, name: str) -> str:
@@ -18,21 +17,21 @@ def draft_course(play: Play, name: str) -> str:
     lines = [
         f"# A draft of a course, from {plural(int(play.counts.sum()), 'player')}. The order is inferred from who was where first:",  # noqa: E501
         "# check it, and put in what was planned.",
-        f"name = {json.dumps(name)}",
+        f"name = {toml_text(name)}",
     ]
     places = _places(play)
     if places:
-        lines.append(f"places = {json.dumps(places, ensure_ascii=False)}  # only gone to, never played")
+        lines.append(f"places = {toml_texts(places)}  # only gone to, never played")
     for level in range(play.n_levels):
         row, time = tries[level], times[level]
         aliases = _spellings(play, level)
-        lines += ["", "[[level]]", f"name = {json.dumps(play.stops[level], ensure_ascii=False)}"]
+        lines += ["", "[[level]]", f"name = {toml_text(play.stops[level])}"]
         if aliases:
-            lines.append(f"aliases = {json.dumps(aliases, ensure_ascii=False)}")
+            lines.append(f"aliases = {toml_texts(aliases)}")
         lines.append(f"# measured: {plural(row['players'], 'player')}, a try clears {percent(row['try_clear'])}, "
                      f"median {number(row['p50'])} tries and {seconds(time['p50'])}")  # fmt: skip
         lines += ["# par_seconds = 40", "# target_clear = 0.8  # or a range: [0.7, 0.9]"]
-    return "\n".join(safe(line) for line in lines) + "\n"
+    return "\n".join(lines) + "\n"
 
 
 def _spellings(play: Play, level: int) -> list[str]:

@@ -52,7 +52,7 @@ def _select(base: sqlite3.Connection, source: Source) -> str:
 
 def _record(names: list[str], row: tuple[Any, ...]) -> dict[str, Any]:
     return {
-        name: value.decode("utf-8", "replace") if isinstance(value, bytes) else value
+        name: value.decode("utf-8", "backslashreplace") if isinstance(value, bytes) else value
         for name, value in zip(names, row, strict=True)
         if value is not None
     }

@@ -24,11 +24,20 @@ class Place(NamedTuple):
 
 
 class Refused(NamedTuple):
-    """A record that could not be read: where, why, and the session it names if it names one."""
+    """A record that could not be read: where, why, and the session it names if it names one.
+
+    After the first ones, those of a session stand together as one, with how many they are and where the first of them is.
+    """
 
     place: Place
     reason: str
     session: str | None
+    times: int = 1
+
+
+def refused_in_all(refused: list[Refused]) -> int:
+    """How many records these are."""
+    return sum(one.times for one in refused)
 
 
 @dataclass

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 from collections.abc import Iterator
 
 from milepost.errors import LogError
@@ -15,6 +16,7 @@ MAX_LINE = 1 << 20  # bytes; no record of a game is longer, and memory stays bou
 MAX_ARRAY = 1 << 30  # bytes; an array has to be in memory as a whole
 _BOM = b"\xef\xbb\xbf"
 _STEP = 5000
+_SPACE = re.compile(r"[ \t\n\r]*")
 
 
 def read_lines(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
@@ -80,14 +82,45 @@ def read_array(source: Source, sink: Sink, options: ReadOptions, progress: Progr
     if len(data) > MAX_ARRAY:
         raise LogError(f"{source.label}: a JSON array of more than {MAX_ARRAY:,} bytes. Write it as one object a line.")
     try:
-        records = json.loads(data.removeprefix(_BOM).decode("utf-8"))
+        text = data.removeprefix(_BOM).decode("utf-8")
     except UnicodeDecodeError as error:
         raise LogError(f"{source.label}: not UTF-8 at byte {error.start + 1:,}. Is it a JSON file?") from None
+    try:
+        for number, record in enumerate(_elements(text), 1):
+            _add(record, number, sink)
+            if number % _STEP == 0:
+                progress.advance(_STEP)
     except json.JSONDecodeError as error:
         raise LogError(f"{source.label}:{error.lineno}: not JSON ({error.msg}). Is the file whole?") from None
     except (ValueError, RecursionError):
         raise LogError(f"{source.label}: JSON nested too deeply, or with a number too long to read.") from None
-    for number, record in enumerate(records if isinstance(records, list) else [records], 1):
-        _add(record, number, sink)
-        if number % _STEP == 0:
-            progress.advance(_STEP)
+
+
+def _elements(text: str) -> Iterator[object]:
+    """The elements of an array one by one, so that they are never all in memory; a text that is no array is one element.
+
+    Raises:
+        JSONDecodeError: the text is not JSON.
+    """
+    decode, place = json.JSONDecoder().raw_decode, _beyond_space(text, 0)
+    if text[place : place + 1] != "[":
+        yield json.loads(text)
+        return
+    place = _beyond_space(text, place + 1)
+    expected = "]" if text[place : place + 1] == "]" else ""
+    while not expected:
+        element, place = decode(text, place)
+        yield element
+        place = _beyond_space(text, place)
+        expected = text[place : place + 1]
+        if expected not in (",", "]"):
+            raise json.JSONDecodeError("Expecting ',' delimiter", text, place)
+        if expected == ",":
+            place, expected = _beyond_space(text, place + 1), ""
+    if _beyond_space(text, place + 1) < len(text):
+        raise json.JSONDecodeError("Extra data", text, place + 1)
+
+
+def _beyond_space(text: str, place: int) -> int:
+    found = _SPACE.match(text, place)
+    return found.end() if found else place

@@ -17,6 +17,7 @@ from milepost.logs.formats import READERS, tell
 from milepost.logs.interface import ReadOptions
 from milepost.logs.sources import expand
 from milepost.logs.timestamps import nanoseconds
+from milepost.logs.toml import toml_text
 from milepost.progress import SILENT, Progress
 from milepost.vocabulary import EVENT_CODES
 from milepost.wording import listed, number, percent, plural, safe
@@ -198,7 +199,7 @@ def _field_lines(columns: dict[str, _Column], fields: dict[str, str], of: int) -
     for ours in _HINTS:
         if ours in fields:
             column = columns[fields[ours]]
-            lines.append(f"{ours} = {_quoted(column.name)}  # {column.evidence(of)}")
+            lines.append(f"{ours} = {toml_text(column.name)}  # {column.evidence(of)}")
         elif ours in _NEEDED:
             lines.append(f'# {ours} = "?"  # NOT GUESSED: no column looks like it, and it is needed')
     rest = [column for name, column in columns.items() if name not in fields.values()]
@@ -219,7 +220,7 @@ def _time_lines(columns: dict[str, _Column], fields: dict[str, str], records: li
         return ["", "[time]", f"# Times are local date-times, such as {safe(example)}; in which zone is NOT GUESSED.",
                 '# zone = "UTC"']  # fmt: skip
     unit, why = _unit(column.name, _steps(records, fields), max(column.numbers))
-    lines = ["", "[time]", f"unit = {_quoted(unit)}  # {why}"]
+    lines = ["", "[time]", f"unit = {toml_text(unit)}  # {why}"]
     return [*lines, "rate = 60  # frames per second: NOT GUESSED, check"] if unit == "frames" else lines
 
 
@@ -260,13 +261,13 @@ def _event_lines(columns: dict[str, _Column], fields: dict[str, str]) -> list[st
     unknown = []
     for word, count in columns[fields["event"]].values.most_common(_MOST_WORDS):
         if word in EVENT_CODES:
-            lines.append(f"# {_quoted(word)} is one of ours ({plural(count, 'record')})")
+            lines.append(f"# {toml_text(word)} is one of ours ({plural(count, 'record')})")
             continue
         ours = _guess_word(word)
         if ours:
-            lines.append(f"{_quoted(word)} = {_quoted(ours)}  # {plural(count, 'record')}, by the word")
+            lines.append(f"{toml_text(word)} = {toml_text(ours)}  # {plural(count, 'record')}, by the word")
         else:
-            unknown.append(f'# {_quoted(word)} = "?"  # NOT GUESSED, {plural(count, "record")}')
+            unknown.append(f'# {toml_text(word)} = "?"  # NOT GUESSED, {plural(count, "record")}')
     return lines + unknown
 
 
@@ -278,9 +279,3 @@ def _guess_word(word: str) -> str | None:
             if re.search(rf"(^|_){hint}(e?d|s|ing)?(_|$)", parts):
                 return ours
     return None
-
-
-def _quoted(text: str) -> str:
-    """A TOML string."""
-    escaped = text.replace("\\", "\\\\").replace('"', '\\"')
-    return '"' + "".join(char if char.isprintable() else f"\\u{ord(char):04x}" for char in escaped) + '"'

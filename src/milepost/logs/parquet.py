@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import date, datetime, time
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
 from milepost.errors import LogError
@@ -28,16 +29,24 @@ def read_parquet(source: Source, sink: Sink, options: ReadOptions, progress: Pro
         try:
             base.execute("SET TimeZone = 'UTC'")
             base.execute("SELECT * FROM read_parquet(?, hive_partitioning = true)", [as_name(source.path)])
-            names = [column[0] for column in base.description or ()]
+            names = names_in(source.path, [column[0] for column in base.description or ()])
             number = 0
             while rows := base.fetchmany(_STEP):
                 for row in rows:
                     number += 1
                     sink.add(_record(names, row), number)
                 progress.advance(len(rows))
-        except duckdb.Error as error:
-            first = str(error).splitlines()[0]
+        except (duckdb.Error, ValueError, OverflowError, NotImplementedError, OSError) as error:
+            first = (str(error).splitlines() or [type(error).__name__])[0]
             raise LogError(f"{source.label}: cannot be read as Parquet ({first}).") from error
+
+
+def names_in(path: Path, read: list[str]) -> list[str]:
+    """The names of the columns as the file has them; DuckDB tells none apart by case, and gives the later one another name."""
+    from pyarrow import parquet
+
+    own = list(parquet.read_schema(path).names)
+    return [*own, *read[len(own) :]]
 
 
 def _record(names: list[str], row: tuple[Any, ...]) -> dict[str, Any]:
@@ -45,9 +54,15 @@ def _record(names: list[str], row: tuple[Any, ...]) -> dict[str, Any]:
 
 
 def _plain(value: Any) -> Any:
-    """A value as JSON would have it: times as RFC 3339, without an offset where none is stored."""
-    if isinstance(value, datetime | date):
-        return value.isoformat()
+    """A value as JSON would have it: times as RFC 3339, without an offset where none is stored; what JSON has not, as text."""
+    if value is None or isinstance(value, str | bool | int | float):
+        return value
+    if isinstance(value, dict):
+        return {str(key): _plain(own) for key, own in value.items()}
+    if isinstance(value, list | tuple):
+        return [_plain(own) for own in value]
     if isinstance(value, Decimal):
-        return float(value)
-    return value.decode("utf-8", "replace") if isinstance(value, bytes) else value
+        return int(value) if value.is_finite() and value == value.to_integral_value() else float(value)
+    if isinstance(value, datetime | date | time):
+        return value.isoformat()
+    return value.decode("utf-8", "backslashreplace") if isinstance(value, bytes | bytearray) else str(value)

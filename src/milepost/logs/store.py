@@ -253,8 +253,8 @@ def _name_columns(builder: RecordBuilder) -> dict[str, Any]:
 
 
 def _refused(columns: dict[str, list[Any]]) -> list[Refused]:
-    rows = zip(*(columns[name] for name in ("file", "line", "reason", "session")), strict=True)
-    return [Refused(Place(file, line), reason, session) for file, line, reason, session in rows]
+    rows = zip(*(columns[name] for name in ("file", "line", "reason", "session", "times")), strict=True)
+    return [Refused(Place(file, line), reason, session, times) for file, line, reason, session, times in rows]
 
 
 def _refused_columns(builder: RecordBuilder) -> dict[str, Any]:
@@ -262,6 +262,7 @@ def _refused_columns(builder: RecordBuilder) -> dict[str, Any]:
     return {
         "file": [item.place.file for item in refused], "line": [item.place.line for item in refused],
         "reason": [item.reason for item in refused], "session": [item.session for item in refused],
+        "times": [item.times for item in refused],
     }  # fmt: skip
 
 

@@ -5,12 +5,14 @@ As with JSON Lines, it is all of a file or nothing; where it is nothing, the fil
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
 
 from milepost.logs.envelope import is_envelope
 from milepost.logs.gathering import BATCH, Block, Columns, given_up, moment_columns, quoted, require
+from milepost.logs.parquet import names_in
 from milepost.logs.sources import Source
 
 _WHOLE: Final = frozenset({"TINYINT", "SMALLINT", "INTEGER", "BIGINT", "UTINYINT", "USMALLINT", "UINTEGER", "UBIGINT"})
@@ -27,11 +29,12 @@ def read_strict_parquet(source: Source) -> Block | None:
     import duckdb
 
     with duckdb.connect() as base, given_up(source.path) as path:
-        return _read(base.sql("SELECT * FROM read_parquet(?, hive_partitioning = true)", params=[path]))
+        return _read(base.sql("SELECT * FROM read_parquet(?, hive_partitioning = true)", params=[path]), source.path)
     return None
 
 
-def _read(table: Any) -> Block:
+def _read(table: Any, path: Path) -> Block:
+    require(names_in(path, table.columns) == table.columns)
     kinds = {name: str(kind) for name, kind in zip(table.columns, table.types, strict=True)}
     require({"session", "time", "event"} <= kinds.keys() and not is_envelope(kinds))
     require(kinds.get("seq", "BIGINT") in _WHOLE and all(kind in _SCALAR for kind in kinds.values()))

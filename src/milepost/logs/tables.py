@@ -10,7 +10,7 @@ import numpy as np
 from milepost.logs.arrow import array_of, texts_of, values_of
 
 _TYPES: Final = {
-    "file": np.int64, "line": np.int64, "part": np.int64, "debug": np.bool_, "first_clock": np.float64,
+    "file": np.int64, "times": np.int64, "line": np.int64, "part": np.int64, "debug": np.bool_, "first_clock": np.float64,
 }  # fmt: skip  # of what is no text
 _NARROW: Final = 2  # bytes; in wider columns few values come often, and a dictionary of them only takes time
 

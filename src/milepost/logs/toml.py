@@ -1,4 +1,4 @@
-"""Opens the TOML files that a user writes, and says plainly what is wrong with them."""
+"""TOML files that a user writes: opened, with plain words for what is wrong with them; and texts as such files have them."""
 
 from __future__ import annotations
 
@@ -7,6 +7,24 @@ from pathlib import Path
 from typing import Any
 
 from milepost.errors import MilePostError
+from milepost.wording import safe
+
+
+def toml_text(text: str) -> str:
+    """A text as it is written in a TOML file; what could only be misread in it is escaped."""
+    import tomlkit
+
+    written = tomlkit.string(text.encode("utf-8", "backslashreplace").decode()).as_string()
+    return "".join(char if safe(char) == char else _escaped(char) for char in written)
+
+
+def toml_texts(texts: list[str]) -> str:
+    """A list of texts."""
+    return f"[{', '.join(toml_text(text) for text in texts)}]"
+
+
+def _escaped(char: str) -> str:
+    return f"\\u{ord(char):04x}" if ord(char) < 1 << 16 else f"\\U{ord(char):08x}"
 
 
 def load_toml(path: str | Path, what: str, error: type[MilePostError]) -> dict[str, Any]:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import csv
 import io
+import itertools
 import json
-import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, BinaryIO, Final
@@ -20,6 +20,8 @@ Record = dict[str, Any]
 _FIRST: Final = ("session", "time", "event", "level", "to", "player", "build", "cause", "actor", "progress", "x", "y",
                  "collected", "available", "seq", "id")  # fmt: skip
 _NUMBERS: Final = NUMBER_FIELDS | {"seq"}
+_EXACT: Final = 1 << 53  # whole numbers up to here are told apart as floats
+_AT_ONCE: Final = 50_000  # records
 
 
 class Spool:
@@ -29,12 +31,18 @@ class Spool:
         self.path = Path(folder) / "records.jsonl"
         self._stream = self.path.open("w", encoding="utf-8", errors="surrogatepass")
         self.kinds: dict[str, set[type]] = {}
+        self.large: set[str] = set()  # columns with whole numbers of more than 64 bits
+        self.fine: set[str] = set()  # columns with whole numbers that a float does not hold exactly
 
     def add(self, record: Record) -> None:
         """Keep one record; fields that are absent are left out."""
-        kept = {name: value for name, value in record.items() if value is not None and value != ""}
+        kept = {name: _as_read(name, value) for name, value in record.items() if value is not None and value != ""}
         for name, value in kept.items():
             self.kinds.setdefault(name, set()).add(type(value))
+            if type(value) is int and abs(value) > _EXACT:
+                self.fine.add(name)
+                if not -(1 << 63) <= value < 1 << 63:
+                    self.large.add(name)
         with scratch_writing():
             self._stream.write(json.dumps(kept, ensure_ascii=True) + "\n")
 
@@ -50,8 +58,19 @@ class Spool:
 
     def columns(self) -> list[str]:
         """The columns of a table: our fields in their order, then the tags by name; nested values have none."""
-        flat = [name for name, kinds in self.kinds.items() if not kinds & {dict, list}]
+        flat = [name for name in self.kinds if name not in self.nested()]
         return [*(name for name in _FIRST if name in flat), *sorted(name for name in flat if name not in _FIRST)]
+
+    def nested(self) -> list[str]:
+        """Columns with objects or lists, which a table has no room for."""
+        return [name for name, kinds in self.kinds.items() if kinds & {dict, list}]
+
+
+def _as_read(name: str, value: Any) -> Any:
+    """A value as it is understood, so that it reads the same from a table without types: a level 7.0 is the level 7."""
+    if type(value) is not float or name in _NUMBERS or name == "time" or not value.is_integer():
+        return value
+    return int(value)
 
 
 def write_json_lines(spool: Spool, out: BinaryIO) -> None:
@@ -65,7 +84,7 @@ def write_csv(spool: Spool, out: BinaryIO) -> None:
     text = io.TextIOWrapper(out, encoding="utf-8", errors="backslashreplace", newline="")
     writer = csv.writer(text, lineterminator="\n")
     columns = spool.columns()
-    writer.writerow(columns)
+    writer.writerow([guarded(name) for name in columns])
     for record in spool:
         writer.writerow(_cell(record.get(name)) for name in columns)
     text.flush()
@@ -79,29 +98,46 @@ def _cell(value: Any) -> Any:
 
 
 def write_parquet(spool: Spool, out: BinaryIO) -> None:
-    """Columns with types: numbers as doubles, texts as texts; a column of both is text."""
-    import duckdb
+    """Columns with types: numbers as doubles, whole ones as such, texts as texts; a column of several is text."""
+    import pyarrow as pa
+    from pyarrow import parquet
 
     columns = spool.columns()
-    types = {name: _column_type(name, spool.kinds[name]) for name in columns}
-    with tempfile.TemporaryDirectory() as folder, duckdb.connect() as base:
-        target = Path(folder) / "log.parquet"
-        base.execute(
-            "CREATE TEMP TABLE log AS SELECT * FROM read_json(?, format='newline_delimited', columns=?)",
-            [str(spool.path), types],
-        )
-        base.execute(f"COPY log TO '{str(target).replace(chr(39), chr(39) * 2)}' (FORMAT parquet)")
-        with target.open("rb") as stream:
-            while data := stream.read(1 << 20):
-                out.write(data)
+    types = {name: _column_type(name, spool) for name in columns}
+    schema = pa.schema([(name, types[name]) for name in columns])
+    with parquet.ParquetWriter(out, schema, compression="zstd") as writer:
+        for records in _in_batches(spool):
+            cells = {name: [_fitting(record.get(name), types[name]) for record in records] for name in columns}
+            arrays = [pa.array(cells[name], types[name]) for name in columns]
+            writer.write_batch(pa.RecordBatch.from_arrays(arrays, schema=schema))
 
 
-def _column_type(name: str, kinds: set[type]) -> str:
+def _in_batches(spool: Spool) -> Iterator[list[Record]]:
+    records = iter(spool)
+    while batch := list(itertools.islice(records, _AT_ONCE)):
+        yield batch
+
+
+def _column_type(name: str, spool: Spool) -> Any:
+    """The type of a column, in which each of its values stays what it is."""
+    import pyarrow as pa
+
+    kinds = spool.kinds[name]
     if kinds <= {bool}:
-        return "BOOLEAN"
-    if kinds <= {int} and name not in _NUMBERS and name != "time":
-        return "BIGINT"
-    return "DOUBLE" if kinds <= {int, float} else "VARCHAR"
+        return pa.bool_()
+    if kinds <= {int} and (name == "seq" or name not in (*_NUMBERS, "time")) and name not in spool.large:
+        return pa.int64()
+    numeric = kinds <= {int, float} and name not in spool.large and not (name in spool.fine and name not in (*_NUMBERS, "time"))
+    return pa.float64() if numeric else pa.string()
+
+
+def _fitting(value: Any, kind: Any) -> Any:
+    if value is None or str(kind) in ("bool", "int64"):
+        return value
+    if str(kind) == "double":
+        return float(value)
+    text = str(value).lower() if isinstance(value, bool) else str(value)
+    return text.encode("utf-8", "backslashreplace").decode()  # lone surrogates are none of UTF-8
 
 
 def write_xes(spool: Spool, out: BinaryIO) -> None:

@@ -37,6 +37,8 @@ def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progres
     except ParseError as error:
         line = error.position[0]
         raise LogError(f"{source.label}:{line}: not XML from here on ({error}). Is the file whole?") from None
+    except LookupError as error:
+        raise LogError(f"{source.label}: declares an encoding that cannot be read ({error}). Write it in UTF-8.") from None
     except DefusedXmlException as error:
         raise LogError(f"{source.label}: declares XML entities ({type(error).__name__}), which a log must not.") from None
 

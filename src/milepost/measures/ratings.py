@@ -64,8 +64,13 @@ class Ratings:
         return next((band.name for band in self.bands if band.holds(value)), None)
 
     def _reachable(self, band: Band, totals: list[float]) -> bool:
-        """Whether some number of pick-ups gives the band."""
-        return any(self.band_of(count / total) == band.name for total in totals for count in range(int(total) + 1))
+        """Whether some number of pick-ups gives the band; what a number gives changes only around the ends of bands."""
+        ends = {end for own in self.bands for end in (own.low, own.high)} | {0.0, 1.0}
+        return any(
+            self.band_of(count / total) == band.name
+            for total in totals for end in ends
+            for count in range(max(0, int(end * total) - 1), min(int(total), int(end * total) + 2) + 1)
+        )  # fmt: skip
 
 
 def _share(clears: int, of: int) -> Row:

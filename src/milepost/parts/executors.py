@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Iterator
 from concurrent.futures import CancelledError, Executor, Future, ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
@@ -10,10 +11,11 @@ from typing import Any, Final, TypeVar
 
 from milepost.errors import UsageError, WorkError
 from milepost.memory import give_back_early
-from milepost.progress import Progress
+from milepost.progress import SILENT, Progress
 
 R = TypeVar("R")
 _POOLS: Final = 3  # how often a pool is begun anew after one of its processes was killed
+_WAIT: Final = 30  # seconds for a cluster's first worker to come
 _PATIENCE: Final = 5  # seconds for a cluster's scheduler to answer
 
 
@@ -110,16 +112,17 @@ def _gather(
 
 
 @contextmanager
-def workers(jobs: int, cluster: str | None) -> Iterator[Workers]:
+def workers(jobs: int, cluster: str | None, progress: Progress = SILENT) -> Iterator[Workers]:
     """Those that are asked for.
 
     Args:
         jobs: processes of this machine; with 1, the work is done in this one.
         cluster: the address of a cluster's scheduler, which then does the work instead.
+        progress: told of waiting.
 
     Raises:
         UsageError: the extra for clusters is not installed.
-        WorkError: no scheduler answers there.
+        WorkError: no scheduler answers there, or it has no workers.
     """
     if cluster is None and jobs == 1:
         yield Over(InProcess())
@@ -127,28 +130,56 @@ def workers(jobs: int, cluster: str | None) -> Iterator[Workers]:
         with closing(Pool(jobs)) as pool:
             yield pool
     else:
-        with _cluster(cluster) as over:
+        with _cluster(cluster, progress) as over:
             yield over
 
 
 @contextmanager
-def _cluster(cluster: str) -> Iterator[Over]:
+def _cluster(cluster: str, progress: Progress) -> Iterator[Over]:
     try:
         import distributed
         from distributed.comm.core import CommClosedError
     except ImportError:
         raise UsageError("--cluster needs the extra for clusters: pip install 'milepost[cluster]'.") from None
+    logging.getLogger("distributed").setLevel(logging.CRITICAL)  # what goes wrong is said here, in a line
+    _require_address(cluster)
     try:
         client: Any = distributed.Client(cluster, timeout=_PATIENCE, set_as_default=False)  # type: ignore[no-untyped-call]
-    except (OSError, ValueError, TimeoutError) as error:
+    except Exception as error:  # addresses can be wrong in many ways
         said = _first_line(error)
         raise WorkError(f"{cluster}: no scheduler answers there ({said}). Start one, or mend the address.") from None
+    try:
+        progress.step(f"waiting up to {_WAIT} s for workers")
+        client.wait_for_workers(1, timeout=_WAIT)
+    except TimeoutError:
+        client.close()
+        raise WorkError(f"{cluster}: the scheduler has had no workers for {_WAIT} s. Start some, and ask again.") from None
     try:
         with client:
             yield Over(client.get_executor(retries=_POOLS))
     except (distributed.KilledWorker, CommClosedError, CancelledError, ImportError) as error:
         said = _first_line(error)
         raise WorkError(f"{cluster}: the work broke off there ({said}). Do its workers have this version of Mile Post?") from None
+
+
+def _require_address(cluster: str) -> None:
+    """Refuse what is no address; a client that is begun with it does not let go.
+
+    Raises:
+        WorkError: it is none.
+    """
+    from distributed.comm.addressing import parse_address, parse_host_port
+    from distributed.comm.registry import get_backend
+
+    try:
+        scheme, place = parse_address(cluster)
+        get_backend(scheme)
+        host, port = parse_host_port(place)
+        if not 0 < int(port) < 1 << 16 or not host:
+            raise ValueError("its port is none")
+    except Exception as error:
+        said = _first_line(error)
+        raise WorkError(f"{cluster}: is no address of a scheduler ({said}). Write one such as tcp://host:8786.") from None
 
 
 def _first_line(error: Exception) -> str:

@@ -57,7 +57,7 @@ class LoadedParts:
 
     def play(self) -> Play:
         """Replay it."""
-        with self.telling() as progress, workers(self.work.jobs, self.work.cluster) as who:
+        with self.telling() as progress, workers(self.work.jobs, self.work.cluster, progress) as who:
             play = self.parted.play(self.wanted, who, progress)
         give_back_now()
         return play
@@ -67,7 +67,7 @@ class LoadedParts:
         everybody = np.ones(len(self.parted.log.sessions.name), np.bool_)
         kept = everybody if self.wanted.kept is None else self.wanted.kept
         plays = []
-        with self.telling() as progress, workers(self.work.jobs, self.work.cluster) as who:
+        with self.telling() as progress, workers(self.work.jobs, self.work.cluster, progress) as who:
             for value, sessions in groups(self.wanted.of(self.parted.log), key):
                 own = kept.copy()
                 own[kept] = sessions
@@ -106,7 +106,7 @@ def load_parts(
     with telling() as progress:
         folder, spilled = _store_of(names, reading, work, progress)
         parted = PartedLog.of(folder)
-        with workers(work.jobs, work.cluster) as who:
+        with workers(work.jobs, work.cluster, progress) as who:
             kept = parted.fitting(conditions, who)
     return LoadedParts(parted, course, Wanted(course, rules, kept), work, spilled, telling)
 

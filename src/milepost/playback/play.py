@@ -12,7 +12,7 @@ import numpy as np
 from milepost.errors import RecordsGoneError
 from milepost.gate.gate import Gated
 from milepost.logs.course import Course
-from milepost.logs.interface import Bools, Floats, Ints
+from milepost.logs.interface import Bools, Floats, Ints, refused_in_all
 from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
 from milepost.playback.tallies import Tallies
 from milepost.rules import ReplayRules
@@ -236,7 +236,7 @@ class Play:
 
     @cached_property
     def _finding_counts(self) -> dict[str, int]:
-        counts = {"unreadable_record": len(self.gated.log.refused)}
+        counts = {"unreadable_record": refused_in_all(self.gated.log.refused)}
         found = self.tallies.findings
         for number, finding in enumerate(FINDINGS[1:], 1):
             counts[finding.code] = found[number].records if number in found else 0

@@ -28,10 +28,13 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.loading import load_map, read_options
     from milepost.cli.telling import tell
     from milepost.logs.convert import convert, format_of
+    from milepost.wording import safe
 
     with terminal.progress() as progress:
         form = format_of(args.output, args.to)
         done = convert(args.logs, args.output, form, load_map(args), read_options(args), progress)
     refused = f"; {done.refused:,} could not be read, the first at {done.first_refused}" if done.refused else ""
     tell(f"{done.written:,} records written to {args.output}{refused}.")
+    if done.nested and form != "jsonl":
+        tell(f"milepost convert: left out, since a table has no room for objects and lists: {', '.join(map(safe, done.nested))}.")
     return Exit.DONE
