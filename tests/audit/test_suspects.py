@@ -134,7 +134,7 @@ def test_known_faults_and_the_gate(milepost):
     assert {row["known"] for row in document["suspects"] + document["details"]} == {"mended in b2"}
     assert "Known: mended in b2" in " ".join(milepost(*words).stdout.split())
     milepost.write("course.toml", COURSE + '[[known_fault]]\nlevel = "Low Arch"\n')
-    assert "known_fault has the texts" in milepost(*words).stderr
+    assert "has the texts code" in milepost(*words).stderr
 
 
 def test_places_and_what_moved(milepost):

@@ -4,6 +4,9 @@ import json
 import signal
 import subprocess
 import time
+from contextlib import suppress
+
+import pytest
 
 from driving import PROGRAM
 
@@ -70,3 +73,65 @@ def test_nothing_to_watch(milepost, small_log):
     done = milepost("watch", "logs", "--once", "--state", "kept", "--format", "json")
     assert "all logs were read anew" in done.stderr
     assert json.loads(done.stdout)["levels"] == milepost.json("funnel", "logs")["levels"]
+
+
+def looked(milepost, *more):
+    """What watch shows now, and what a fresh funnel does."""
+    shown = milepost.json("watch", "logs", "--once", *more)
+    fresh = milepost.json("funnel", "logs")
+    return [{key: document[key] for key in ("players", "sessions", "levels", "findings", "course")} for document in (shown, fresh)]
+
+
+def evening(name, player="p", ends="death"):
+    return [{"session": name, "player": player, "time": n, "event": event, "level": "Mill Pond"} for n, event in ((0, "start"), (9, ends), (30, "start"), (40, "complete"))]
+
+
+CHANGES = {
+    "a later file with an earlier name": lambda m: m.write("logs/a.jsonl", evening("early", ends="complete")),
+    "a longer file in its place": lambda m: m.write("logs/b.jsonl", evening("other") + evening("more", "q") + evening("third", "r")),
+    "rewritten at the same size": lambda m: m.write("logs/b.jsonl", (m.folder / "logs/b.jsonl").read_text().replace("death", "reset")),
+    "a shorter file in its place": lambda m: m.write("logs/b.jsonl", evening("first")[:2]),
+    "a line of over a mebibyte": lambda m: m.write("logs/c.jsonl", '{"session": "' + "x" * (1 << 20) + '", "time": 1, "event": "start", "level": "Mill Pond"}\n'),
+    "grown": lambda m: m.write("logs/b.jsonl", (m.folder / "logs/b.jsonl").read_text() + "".join(json.dumps(r) + "\n" for r in evening("last"))),
+    "a session in two files": lambda m: m.write("logs/a.jsonl", evening("first")[:1]),
+    "a file by another name": lambda m: (m.folder / "logs/b.jsonl").rename(m.folder / "logs/z.jsonl"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("change", CHANGES)
+def test_watch_says_what_a_fresh_look_says(milepost, change):
+    """Whatever happens to the files between two looks, with what was read kept in a store or in the same run."""
+    milepost.write("logs/b.jsonl", evening("first") + evening("second"))
+    watching = subprocess.Popen([PROGRAM, "watch", "logs", "--format", "json", "--interval", "0.2", "-o", "shown.json"], cwd=milepost.folder, stderr=subprocess.DEVNULL)
+    try:
+        assert looked(milepost, "--state", "kept")[0] == looked(milepost)[1]
+        wait_for(lambda: json.loads((milepost.folder / "shown.json").read_text())["sessions"] == 2)
+        CHANGES[change](milepost)
+        shown, fresh = looked(milepost, "--state", "kept")
+        assert shown == fresh
+        assert looked(milepost, "--state", "kept")[0] == fresh
+        wait_for(lambda: json.loads((milepost.folder / "shown.json").read_text())["levels"] == fresh["levels"])
+    finally:
+        watching.kill()
+        watching.wait()
+
+
+def wait_for(holds):
+    """Wait until something holds."""
+    for _ in range(150):
+        with suppress(OSError, ValueError):
+            if holds():
+                return
+        time.sleep(0.1)
+    assert holds()
+
+
+def test_pack_and_watch_share_a_store(milepost):
+    """What the one has read the other does not read again, in either order."""
+    milepost.write("logs/a.jsonl", evening("first"))
+    assert milepost.json("watch", "logs", "--once", "--state", "kept")["sessions"] == 1
+    milepost.write("logs/b.jsonl", evening("second"))
+    assert "4 records packed" in milepost("pack", "logs", "-o", "kept", "--add").stderr
+    document = milepost.json("watch", "logs", "--once", "--state", "kept")
+    assert (document["sessions"], document["new_lines"], document["findings"]) == (2, 0, milepost.json("funnel", "logs")["findings"])
+    assert "0 records packed" in milepost("pack", "logs", "-o", "kept", "--add").stderr

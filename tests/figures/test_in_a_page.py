@@ -1,6 +1,7 @@
 """Figures for the page and the PDF: colours that are the page's, names that clash with nothing, lines cut into pages."""
 
 import re
+from html import unescape
 
 import pytest
 
@@ -53,3 +54,13 @@ def test_lines_on_pages():
     assert [text for page in pages for text, head in page if head] == [heading for heading, _ in chapters]
     assert sum(text.count("long") for page in pages for text, _ in page) == 12 * 60
     assert _pages([]) == [[]]
+
+
+@pytest.mark.parametrize("name", ["Level 1.25", "Lock 12.375", 'id="a"', "#2f6788", "font-family: x", "url(#here)", "font: 12.5px Serif"])
+def test_names_stay_as_they_are(milepost, small_log, name):
+    """What is written in a figure is never changed as places, colours and fonts are."""
+    milepost.write("log.jsonl", [line | ({"level": name} if line.get("level") == "Mill Pond" else {}) for line in small_log])
+    assert milepost("report", "log.jsonl", "-o", "report.html").returncode == 0
+    page = (milepost.folder / "report.html").read_text(encoding="utf-8")
+    written = [unescape(text) for svg in re.findall(r"<svg.*?</svg>", page, re.DOTALL) for text in re.findall(r"<text[^>]*>(.*?)</text>", svg, re.DOTALL)]
+    assert sum(name in text for text in written) >= 5

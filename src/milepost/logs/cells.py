@@ -8,7 +8,7 @@ from typing import Any, Final
 from milepost.vocabulary import NUMBER_FIELDS
 
 _NUMBER: Final = re.compile(r"\s*[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?\s*", re.ASCII)
-_WHOLE: Final = re.compile(r"\s*[+-]?\d{1,18}\s*", re.ASCII)
+_WHOLE: Final = re.compile(r"\s*[+-]?\d{1,25}\s*", re.ASCII)
 _NUMERIC: Final = (*NUMBER_FIELDS, "time", "seq")
 
 

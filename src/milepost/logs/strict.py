@@ -63,7 +63,8 @@ def _read(base: Any, source: Source, path: str) -> Block:
 def _fields(base: Any, path: str, limit: str) -> dict[str, str]:
     """The fields of the file's lines, or of the first of them, with their types."""
     lines = f"SELECT json FROM read_ndjson_objects(?) {limit}"
-    kinds: Any = json.loads(base.execute(f"SELECT json_group_structure(json) FROM ({lines})", [path]).fetchall()[0][0])
+    written = base.execute(f"SELECT json_group_structure(json) FROM ({lines})", [path]).fetchall()[0][0]
+    kinds: Any = json.loads(written or "null")  # nothing, of a file without a line
     require(isinstance(kinds, dict))
     return {name: str(kind) for name, kind in kinds.items() if kind != "NULL"}
 

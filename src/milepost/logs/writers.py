@@ -187,7 +187,7 @@ def _xml_text(text: str) -> str:
     """The text without the characters that XML cannot hold, which are written as escapes."""
     return "".join(
         char if char in "\t\n\r" or " " <= char <= "\ud7ff" or "\ue000" <= char <= "\ufffd" or char >= "\U00010000"
-        else f"\\x{ord(char):02x}"
+        else char.encode("unicode_escape").decode("ascii")
         for char in text
     )  # fmt: skip
 

@@ -64,6 +64,18 @@ def _quantile(key: str, worded: Callable[[Any], str], rank: int) -> Column:
     return Column(f"{key[1:]} %", text, rank=rank)
 
 
+def _clear_rate(report: dict[str, Any]) -> Callable[[Row], str]:
+    """The share of those who reached a level that cleared it; in words where there is none."""
+    still_open = report.get("open_levels", ())
+
+    def text(row: Row) -> str:
+        if row["clear_rate"] is None and row["reached"]:
+            return "no way on" if row["level"] in still_open else "not told"
+        return percent(row["clear_rate"])
+
+    return text
+
+
 def funnel_view(report: dict[str, Any]) -> list[View]:
     """Levels from first to last: reach, clears, where players stopped and why."""
     raw = bool(report["levels"]) and "raw_reached" in report["levels"][0]
@@ -72,7 +84,9 @@ def funnel_view(report: dict[str, Any]) -> list[View]:
         columns[2:2] = [count_column("raw", "raw_reached")]
         columns += [count_column("raw", "raw_cleared"), count_column("raw tries", "raw_tries")]
     columns += [
-        *share_columns("clear rate", "clear_rate", 0, 5), count_column("moved on", "moved_on", 7),
+        Column("clear rate", _clear_rate(report)),
+        Column("95 %", _interval("clear_rate", percent), rank=5, said="interval of clear rate"),
+        count_column("moved on", "moved_on", 7),
         *share_columns("drop-off", "drop_off", 0, 2), Column("stopped here", _stop_words, left=True, rank=3),
         *share_columns("retention", "retention", 1), Column("", lambda row: bar(row["retention"], _BAR), True, 6, True),
     ]  # fmt: skip
@@ -83,7 +97,7 @@ def funnel_view(report: dict[str, Any]) -> list[View]:
 
 def _stop_words(row: Row) -> str:
     parts = [f"{row[f'stopped_{cause}']} {words(cause)}" for cause in END_CAUSES if row[f"stopped_{cause}"]]
-    return ", ".join(parts)
+    return ", ".join(parts + ([f"{row['stopped_open']} no way on"] if row["stopped_open"] else []))
 
 
 def attempts_view(report: dict[str, Any]) -> list[View]:
