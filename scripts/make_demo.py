@@ -49,6 +49,16 @@ LEVELS = [
 ]
 KNOBS = ("current", "reeds", "arch_width", "barges")
 CAUSES = (["reeds", "current"], ["current", "reeds", "low beam"], ["low beam", "barge"], ["tide", "barge", "dark"])
+OWN_CAUSES = {"Low Arch": ["low beam", "reeds"], "Glass Basin": ["reeds", "low beam"]}  # what a level that stands out kills with
+# Where on a level's map each cause kills: how far along, how high on the map, how far it reaches.
+SPOTS = {
+    "reeds": (34, 9, 5), "current": (58, 24, 9), "low beam": (72, 20, 3), "barge": (66, 31, 6), "tide": (81, 14, 8),
+    "dark": (48, 20, 12),
+}  # fmt: skip
+OWN_SPOTS = {
+    "Low Arch": {"low beam": (62, 20, 1.6), "reeds": (30, 8, 4)},  # under the arch, and in the reeds before it
+    "Glass Basin": {"reeds": (46, 12, 9), "low beam": (83, 20, 2)},
+}
 GIVEN = [
     "Ada",
     "Bo",
@@ -156,7 +166,8 @@ def make_scenery(rng: np.random.Generator) -> Scenery:
     first = [BUILDS[number % 2] for number in range(len(players))]
     return Scenery(
         levels=[level[0] for level in LEVELS],
-        causes=[CAUSES[min(3, number // 6)] for number in range(len(LEVELS))],
+        causes=[OWN_CAUSES.get(level[0], CAUSES[min(3, number // 6)]) for number, level in enumerate(LEVELS)],
+        spots=[SPOTS | OWN_SPOTS.get(level[0], {}) for level in LEVELS],
         player=players,
         tags=tags,
         build=[[build, BUILDS[1]] for build in first],

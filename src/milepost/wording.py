@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from math import floor, log10
 
 _UNSAFE = {"Cc", "Cs", "Zl", "Zp"}
@@ -11,6 +11,7 @@ _UNSAFE = {"Cc", "Cs", "Zl", "Zp"}
 _BIDI = frozenset("\u061c\u200b\u200e\u200f\u2060\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069\u180e\ufeff") | {
     chr(code) for code in range(0xE0000, 0xE0080)
 }
+_MANY_SECONDS = 99.5
 NOTHING = "–"
 _COLUMNS = "_▁▂▃▄▅▆▇█"
 
@@ -43,11 +44,17 @@ def seconds(value: float | None) -> str:
         return f"{value:.1e} s"
     if value < 9.95:
         return f"{value:.1f} s"
-    if value < 99.5:
+    if value < _MANY_SECONDS:
         return f"{value:.0f} s"
     whole = floor(value + 0.5)
     hours, rest = divmod(whole, 3600)
     return f"{hours}:{rest // 60:02d}:{rest % 60:02d} h" if hours else f"{rest // 60}:{rest % 60:02d} min"
+
+
+def durations(values: Iterable[float | None]) -> Callable[[float | None], str]:
+    """How the durations of a table are worded, all in one unit: seconds, or minutes and seconds where one has so many."""
+    longest = max((value for value in values if value is not None), default=0.0)
+    return seconds if longest < _MANY_SECONDS else clock
 
 
 def clock(value: float | None) -> str:

@@ -78,7 +78,7 @@ def test_tables_fit(wickwater, width):
         assert max(map(len, shown.splitlines())) <= width
         assert "\x1b" not in shown
         assert "49 players in" in shown
-        assert "Found in the log" in " ".join(shown.split())
+        assert "1 debug session and 1 player without an attempt" in " ".join(shown.split())
 
 
 def test_demo_shows_its_commands(wickwater):

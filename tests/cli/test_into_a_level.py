@@ -246,7 +246,7 @@ def test_first_level_has_its_own_questions(milepost):
     milepost.write("course.toml", COURSE)
     first = milepost.json("level", "Mill Pond", *WORDS)["first_level"]
     assert first == {"to_input": 2.0, "to_failure": 6.0, "to_clear": 12.0, "left_before_input": 1, "players": 2}
-    assert "1 left before any input" in " ".join(milepost("level", "Mill Pond", *WORDS).stdout.split())
+    assert "1 player left before any input" in " ".join(milepost("level", "Mill Pond", *WORDS).stdout.split())
 
 
 def test_deaths_on_arrival(milepost):

@@ -93,6 +93,7 @@ def add_output(parser: argparse.ArgumentParser) -> None:
     """In which form, and where to."""
     parser.add_argument("--format", choices=FORMATS, default="table", help="the form of the output (table)")
     parser.add_argument("-o", "--output", action=Once, metavar="FILE", help="write to this file, whole or not at all")
+    parser.add_argument("--columns", action=Once, metavar="A,B,C", help="which columns of the table, by their headings; all shows every one")  # noqa: E501
 
 
 def add_work(parser: argparse.ArgumentParser) -> None:

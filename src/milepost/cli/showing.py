@@ -13,9 +13,12 @@ from typing import TYPE_CHECKING, Any
 from milepost.cli import terminal
 from milepost.cli.exits import Exit
 from milepost.cli.loading import Loaded, load
+from milepost.cli.telling import tell
+from milepost.errors import UsageError
 from milepost.measures.interface import Table
 from milepost.output import write_text
 from milepost.playback.play import Play
+from milepost.reports.choosing import chosen
 from milepost.reports.document import described, document
 from milepost.reports.formats import render
 from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
@@ -66,11 +69,15 @@ def _draw_groups(args: argparse.Namespace, documents: list[tuple[str | None, dic
         slug = re.sub(r"[^\w.]+", "-", value or "not-given").strip("-.")[:40] or f"group-{number}"
         slug = f"{slug}-{number}" if slug in taken else slug
         taken.add(slug)
-        draw_to(str(asked.with_name(f"{asked.stem}-{slug}{asked.suffix}")), args.command, own, paper(args))
+        _say_missing(draw_to(str(asked.with_name(f"{asked.stem}-{slug}{asked.suffix}")), args.command, own, paper(args)))
 
 
 def write(args: argparse.Namespace, report: Report) -> None:
     """Write a finished report as the arguments ask."""
+    if getattr(args, "columns", None) is not None:
+        if args.format in ("json", "csv"):
+            raise UsageError(f"--columns is for tables that people read; --format {args.format} has every column.")
+        report = chosen(report, args.columns)
     text = render(report, args.format, terminal.width(), terminal.has_colour(args.output))
     write_text(text, args.output)
 
@@ -80,7 +87,14 @@ def draw(args: argparse.Namespace, report: dict[str, Any]) -> None:
     if getattr(args, "figure", None):
         from milepost.figures.draw import draw_to
 
-        draw_to(args.figure, args.command, report, paper(args))
+        _say_missing(draw_to(args.figure, args.command, report, paper(args)))
+
+
+def _say_missing(characters: str) -> None:
+    """Say which characters could not be drawn."""
+    if characters:
+        shown = " ".join(characters[:20]) + (" …" if len(characters) > 20 else "")
+        tell(f"milepost: no font on this machine has {shown}: in the figure they are boxes. Install a font that has them.")
 
 
 def paper(args: argparse.Namespace) -> Paper:

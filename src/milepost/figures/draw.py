@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import warnings
+from collections.abc import Iterator
 from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
@@ -10,6 +12,7 @@ from typing import Any, BinaryIO
 from milepost.errors import OutputError, UsageError
 from milepost.figures.style import LIGHT, SIZE, Palette, Sheet, new_sheet
 from milepost.output import write_file
+from milepost.wording import safe
 
 _STAMPS: dict[str, dict[str, None]] = {"png": {"Software": None}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}
 
@@ -22,8 +25,11 @@ class Paper:
     look: Palette = LIGHT
 
 
-def draw_to(target: str, measure: str, document: dict[str, Any], paper: Paper = Paper()) -> None:
+def draw_to(target: str, measure: str, document: dict[str, Any], paper: Paper = Paper()) -> str:
     """Draw a measure's document into a PNG, SVG or PDF file; the same document gives the same bytes.
+
+    Returns:
+        The characters that no font on this machine has, so that they could not be drawn.
 
     Raises:
         UsageError: the file's ending names no format that can be drawn.
@@ -36,14 +42,29 @@ def draw_to(target: str, measure: str, document: dict[str, Any], paper: Paper = 
         raise OutputError(f"{target}: is a folder. Name a file to draw to.")
     sheet = drawn(measure, document, paper)
     write_file(target, lambda stream: save(sheet, stream, form))
+    return sheet.missing
 
 
 def drawn(measure: str, document: dict[str, Any], paper: Paper = Paper()) -> Sheet:
     """The figure of a measure's document."""
-    sheet = new_sheet(paper.size, paper.look)
+    sheet = new_sheet(paper.size, paper.look, "".join(_texts(document)))
     drawer = import_module(f"milepost.figures.{measure}")
     getattr(drawer, f"draw_{measure}")(sheet, document)
     return sheet
+
+
+def _texts(value: Any) -> Iterator[str]:
+    """Texts of a document that are not plain Latin, so that they may need a font of their own."""
+    if isinstance(value, str):
+        if not value.isascii():
+            yield safe(value)
+    elif isinstance(value, dict):
+        for name, own in value.items():
+            yield from _texts(name)
+            yield from _texts(own)
+    elif isinstance(value, list | tuple):
+        for own in value:
+            yield from _texts(own)
 
 
 def finding(measure: str, document: dict[str, Any]) -> str:
@@ -53,4 +74,6 @@ def finding(measure: str, document: dict[str, Any]) -> str:
 
 def save(sheet: Sheet, stream: BinaryIO, form: str) -> None:
     """Write a figure as PNG, SVG or PDF, without the time at which that was done."""
-    sheet.figure.savefig(stream, format=form, metadata=_STAMPS[form])
+    with warnings.catch_warnings():
+        warnings.filterwarnings("ignore", "Glyph .* missing from font")  # which the sheet tells
+        sheet.figure.savefig(stream, format=form, metadata=_STAMPS[form])

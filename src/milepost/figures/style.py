@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from milepost.figures.fonts import fonts_for
 from milepost.wording import safe
 
 
@@ -37,9 +38,6 @@ _INCHES = 8.0  # of height, so that type keeps its share of the picture at any s
 _LONGEST = 22
 _MOST_ACROSS = 40  # names along the bottom
 _MOST_DOWN = 60  # names along the side
-# Further fonts, where they are installed, for names that the first one cannot write.
-_FONTS = ("DejaVu Sans", "Noto Sans", "Noto Sans CJK JP", "Noto Sans CJK SC", "Noto Sans Arabic", "Noto Sans Hebrew",
-          "Noto Sans Thai", "Noto Sans Devanagari", "Arial Unicode MS", "Hiragino Sans", "Yu Gothic")  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -48,6 +46,7 @@ class Sheet:
 
     figure: Any
     look: Palette = LIGHT
+    missing: str = ""  # characters that no installed font has
 
     def axes(self, left: float, bottom: float, width: float, height: float, **shared: Any) -> Any:
         """Axes without a frame and with quiet ticks, at a place given in shares of the figure."""
@@ -73,24 +72,18 @@ class Sheet:
             line.set_fontsize(size * 0.98 * room / taken)  # letters do not shrink quite in proportion
 
 
-def new_sheet(size: tuple[int, int] = SIZE, look: Palette = LIGHT) -> Sheet:
-    """An empty figure that needs no screen, of a size in dots."""
+def new_sheet(size: tuple[int, int] = SIZE, look: Palette = LIGHT, written: str = "") -> Sheet:
+    """An empty figure that needs no screen, of a size in dots, with fonts that have what is to be written in it."""
     from matplotlib import rcParams
     from matplotlib.figure import Figure
 
     rcParams["svg.fonttype"] = "none"
     rcParams["svg.hashsalt"] = "milepost"
     rcParams["text.parse_math"] = False
-    rcParams["font.family"] = _fonts()
+    rcParams["font.family"], missing = fonts_for(written)
     width, height = size
-    return Sheet(Figure(figsize=(_INCHES * width / height, _INCHES), dpi=height / _INCHES, facecolor=look.paper), look)
-
-
-def _fonts() -> list[str]:
-    from matplotlib.font_manager import fontManager
-
-    installed = {font.name for font in fontManager.ttflist}
-    return [name for name in _FONTS if name in installed]
+    figure = Figure(figsize=(_INCHES * width / height, _INCHES), dpi=height / _INCHES, facecolor=look.paper)
+    return Sheet(figure, look, missing)
 
 
 def names_across(axes: Any, names: Sequence[str]) -> None:

@@ -6,7 +6,7 @@ from typing import Any
 
 from milepost.logs.mapuse import map_notes
 from milepost.measures.interface import Row
-from milepost.reports.document import source_notes
+from milepost.reports.document import who_counts
 from milepost.reports.interface import Column, View
 from milepost.wording import listed, number, percent, plural, safe, seconds
 
@@ -26,7 +26,7 @@ def _contents(report: dict[str, Any]) -> View:
     lines = [
         f"{plural(report['records'], 'record')} in {plural(len(report['files']), 'file')}: {report['used']:,} used, "
         f"{report['reported']:,} reported and set aside.",
-        source_notes(report | {"findings": {}})[0].removesuffix(" Nothing was found in the log."),
+        who_counts(report),
         f"Builds: {listed(builds) if builds else 'none is named'}. Levels played: {report['levels_seen']}"
         + (f" of a course of {len(report['course']['levels'])}." if not report["course"]["inferred"] else "."),
         f"Sessions last {seconds(report['median_session'])} (median), the longest {seconds(report['longest_session'])}"
@@ -64,8 +64,12 @@ def _suspects(report: dict[str, Any]) -> View:
     rows = report["suspects"]
     if not rows:
         return View("What looks odd: nothing", (), [], [])
-    lines = [f"{_suspect_head(row)}: {row['why']}.{_known(row)}" for row in rows]
+    lines = [f"{_suspect_head(row)}: {_sentence(row['why'])}{_known(row)}" for row in rows]
     return View("What looks odd, and may be true (listed, not mended)", (), [], lines)
+
+
+def _sentence(text: str) -> str:
+    return text if text.endswith(("?", "!", ".")) else f"{text}."
 
 
 def _suspect_head(row: Row) -> str:
@@ -87,20 +91,20 @@ def _known_notes(rows: list[Row]) -> list[str]:
 def _moved(report: dict[str, Any]) -> View:
     rows, levels = report["moved"], report["levels"]
     if not rows:
-        text = f"At none of {plural(len(levels), 'level')} do clear rate, drop-off or median attempts move by more than a point."
+        where = f"At none of {plural(len(levels), 'level')}"
+        text = f"{where} do reach, clear rate, drop-off or median tries move by more than a point."
         return View("Does it change the answer? No.", (), [], [text])
     columns = (
         Column("level", lambda row: safe(row["level"]), left=True),
-        Column("reached", lambda row: number(row["reached"])),
-        Column("raw", lambda row: number(row["raw_reached"])),
+        *_beside("reached", "reached", number),
         *_beside("clear rate", "clear_rate", percent),
         *_beside("drop-off", "drop_off", percent),
         *_beside("median tries", "p50", number),
     )
     heading = f"Does it change the answer? At {len(rows)} of {plural(len(levels), 'level')}, by more than a point"
     note = (
-        "Only what moves is shown. Raw is what a plain count of the records says, by which a player is lost at the level "
-        "where the last record stands."
+        "Only what moves is shown. Raw is what a plain count of the records says, by the same definitions; by it a player is "
+        "lost at the furthest level with any record."
     )
     return View(heading, columns, rows, [note])
 

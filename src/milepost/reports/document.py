@@ -9,7 +9,10 @@ import numpy as np
 from milepost.logs.course import Course
 from milepost.measures.interface import Table
 from milepost.playback.play import Play
+from milepost.vocabulary import FINDINGS
 from milepost.wording import listed, plural
+
+_FEW = 20  # sessions for each finding of high weight that is not worth a line under every table
 
 
 def document(command: str, play: Play, table: Table) -> dict[str, Any]:
@@ -44,8 +47,23 @@ def described(report: dict[str, Any], course: Course | None, least: int) -> dict
 
 
 def source_notes(report: dict[str, Any]) -> list[str]:
-    """The lines under every table: who counts, who was left out, what was found in the log."""
-    left_out, findings = report["left_out"], report["findings"]
+    """The lines under a table: who counts, who was left out, and what weighs heavily of what was found in the log."""
+    return [who_counts(report), *_heavy_findings(report["findings"], report["sessions"])]
+
+
+def _heavy_findings(findings: dict[str, int], sessions: int) -> list[str]:
+    """Findings that may change any figure, where there are not just a few; `check` tells of all."""
+    many = max(1, sessions // _FEW)
+    heavy = [finding for finding in FINDINGS if finding.weight == "high" and findings.get(finding.code, 0) > many]
+    if not heavy:
+        return []
+    named = listed([f"{finding.code} {findings[finding.code]:,}" for finding in heavy])
+    return [f"Found in the log, and of high weight: {named}. milepost check says what was done about it."]
+
+
+def who_counts(report: dict[str, Any]) -> str:
+    """Who counts, and who was left out."""
+    left_out = report["left_out"]
     who = f"{plural(report['players'], 'player')} in {plural(report['sessions'], 'session')}."
     absent = left_out["players_without_attempt"]
     gone = [plural(left_out["debug_sessions"], "debug session")] if left_out["debug_sessions"] else []
@@ -53,9 +71,4 @@ def source_notes(report: dict[str, Any]) -> list[str]:
     who += f" Left out: {listed(gone)}." if gone else " Nobody was left out."
     if report["course"]["inferred"]:
         who += " No course was given: the order of the levels is inferred from who was where first."
-    if not findings:
-        return [who + " Nothing was found in the log."]
-    common = sorted(findings.items(), key=lambda item: (-item[1], item[0]))
-    named = [f"{code} {count:,}" for code, count in common[:3]]
-    more = [plural(len(common) - 3, "more kind")] if len(common) > 3 else []
-    return [who + f" Found in the log: {plural(sum(findings.values()), 'finding')} ({listed(named + more)})."]
+    return who

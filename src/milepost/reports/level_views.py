@@ -39,7 +39,7 @@ def deaths_view(report: dict[str, Any]) -> list[View]:
     )  # fmt: skip
     notes = [
         "Where: deaths by tenths of the level, darker is more. Re-runs count here.",
-        *small_note(report),
+        *small_note(report, report["levels"], "reached"),
         *source_notes(report),
     ]
     return [View("Deaths: how many, what of, and where in the level", columns, report["levels"], notes)]
@@ -167,7 +167,7 @@ def _place_of_end(row: Row) -> str:
 
 
 def _ending(row: Row) -> str:
-    return words(row["outcome"]) + (f" ({safe(row['cause'])})" if row["cause"] else "")
+    return words(row["outcome"]) + (f" ({safe(row['cause'])})" if row["cause"] and row["cause"] != row["outcome"] else "")
 
 
 def _strips(report: dict[str, Any]) -> View:
@@ -187,18 +187,7 @@ def _strips(report: dict[str, Any]) -> View:
 
 def level_view(report: dict[str, Any]) -> list[View]:
     """One page on one level."""
-    funnel, tries, times, deaths = (report[key] for key in ("funnel", "attempts", "times", "deaths"))
-    lines = [
-        f"Reached by {plural(funnel['reached'], 'player')} ({percent(funnel['share'])} of {report['players']}); {funnel['cleared']} cleared it "  # noqa: E501
-        f"({_range(funnel, 'clear_rate')}).",
-        f"Lost here: {funnel['lost']} ({_range(funnel, 'drop_off')}); stopped: {_stops(funnel)}.",
-        f"A try clears {percent(tries['try_clear'])} of the time ({tries['clears']} of {tries['settled']} tries by "
-        f"{plural(tries['players'], 'player')}); half of the players need {number(tries['p50'])}, nine in ten {_or_more(tries['p90'])}.",  # noqa: E501
-        f"Half of the players have cleared it after {_time(times['p50'])} of play; a failed try lasts {_time(times['fail_p50'])} "
-        f"(n {times['fails']}), {_time(times['lost_to_failures'])} went into failures in all.",
-        f"{plural(deaths['deaths'], 'death')} ({_causes(deaths) or 'no causes given'}); most at {_tenth(deaths['most_bin'])} of the level; "  # noqa: E501
-        f"{plural(deaths['on_arrival'], 'death')} on arrival.",
-    ]  # fmt: skip
+    lines = [*_reach(report), *_tries(report["attempts"]), *_times(report["times"]), *_deaths(report["deaths"])]
     lines += [_plan(report), *_first_level(report)]
     if report["note"]:
         lines.append(f"Note: {safe(report['note'])}")
@@ -206,6 +195,44 @@ def level_view(report: dict[str, Any]) -> list[View]:
         View(f"Level {safe(report['level'])} ({report['place']} of {len(report['course']['levels'])})", (), [], [line for line in lines if line]),  # noqa: E501
         _neighbours(report), _watch(report),
     ]  # fmt: skip
+
+
+def _reach(report: dict[str, Any]) -> list[str]:
+    """Who got there, who cleared it, who stopped."""
+    row = report["funnel"]
+    if not row["reached"]:
+        return ["Nobody has reached it."]
+    cleared = f"{row['cleared']} cleared it ({_range(row, 'clear_rate')})." if row["clear_rate"] is not None else "there is no way to clear it yet, or none that the log tells."  # noqa: E501
+    said = [f"Reached by {plural(row['reached'], 'player')} ({percent(row['share'])} of {report['players']}); {cleared}"]
+    lost = f"{row['lost']} lost here ({_range(row, 'drop_off')})" if row["lost"] else "Nobody was lost here"
+    return [*said, f"{lost}; {_stops(row)}."]
+
+
+def _tries(row: Row) -> list[str]:
+    if not row["settled"]:
+        return ["No try has been settled yet."]
+    half = "not yet half of the players have cleared it" if row["p50"] is None else f"half of the players need {plural(row['p50'], 'try', 'tries')}"  # noqa: E501
+    most = "and not yet nine in ten have" if row["p90"] is None else f"nine in ten {number(row['p90'])}"
+    counts = f"{row['clears']} of {plural(row['settled'], 'try', 'tries')} by {plural(row['players'], 'player')}"
+    joined = f"{half} {most}" if row["p90"] is None else f"{half}, {most}"
+    return [f"A try clears {percent(row['try_clear'])} of the time ({counts}); {joined}."]
+
+
+def _times(row: Row) -> list[str]:
+    said = []
+    if row["p50"] is not None:
+        said.append(f"Half of the players have cleared it after {seconds(row['p50'])} of play.")
+    if row["fails"]:
+        said.append(f"A failed try lasts {seconds(row['fail_p50'])} (median of {row['fails']}); {seconds(row['lost_to_failures'])} went into failures in all.")  # noqa: E501
+    return [" ".join(said)]
+
+
+def _deaths(row: Row) -> list[str]:
+    if not row["deaths"]:
+        return [f"No deaths; {plural(row['failures'], 'reset')}." if row["failures"] else "No deaths and no resets."]
+    where = f"; most at {_tenth(row['most_bin'])} of the way" if row["most_bin"] is not None else ""
+    arrival = f"; {plural(row['on_arrival'], 'death')} on arrival" if row["on_arrival"] else ""
+    return [f"{plural(row['deaths'], 'death')} ({_causes(row) or 'no causes given'}){where}{arrival}."]
 
 
 def _range(row: Row, key: str) -> str:
@@ -217,15 +244,7 @@ def _stops(row: Row) -> str:
     parts = [f"{row[f'stopped_{key}']} {text}" for key, text in (
         ("mid_attempt", "in an attempt"), ("after_failure", "after a failure"), ("after_clear", "after the clear"),
         ("between", "between attempts")) if row[f"stopped_{key}"]]  # fmt: skip
-    return listed(parts) or "nobody"
-
-
-def _or_more(value: int | None) -> str:
-    return "more than was seen" if value is None else number(value)
-
-
-def _time(value: float | None) -> str:
-    return "a time not known yet" if value is None else seconds(value)
+    return f"stopped: {listed(parts)}" if parts else "nobody stopped here"
 
 
 def _plan(report: dict[str, Any]) -> str:
@@ -243,8 +262,11 @@ def _first_level(report: dict[str, Any]) -> list[str]:
     first = report["first_level"]
     if first is None:
         return []
-    return [f"As the first level: first input after {_time(first['to_input'])}, first failure after {_time(first['to_failure'])}, "  # noqa: E501
-            f"first clear after {_time(first['to_clear'])} (medians); {first['left_before_input']} left before any input."]  # fmt: skip  # noqa: E501
+    firsts = {"first input": first["to_input"], "first failure": first["to_failure"], "first clear": first["to_clear"]}
+    parts = [f"{name} after {seconds(value)}" for name, value in firsts.items() if value is not None]
+    gone = first["left_before_input"]
+    said = [f"As the first level: {listed(parts)} (medians)."] if parts else []
+    return said + ([f"{plural(gone, 'player')} left before any input."] if gone else [])
 
 
 def _neighbours(report: dict[str, Any]) -> View:

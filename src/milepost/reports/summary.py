@@ -7,7 +7,7 @@ from typing import Any
 from milepost.measures.interface import Row
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, level_column, share_columns, small_note
-from milepost.wording import NOTHING, number, seconds, words
+from milepost.wording import NOTHING, durations, number, words
 
 
 def summary_rows(report: dict[str, Any]) -> list[Row]:
@@ -30,15 +30,17 @@ def _row(funnel: Row, tries: Row, times: Row, deaths: Row, judged: Row) -> Row:
 
 def summary_view(report: dict[str, Any]) -> View:
     """The table of the whole course."""
+    rows = summary_rows(report)
+    worded = durations(row["time_p50"] for row in rows)
     columns = (
         level_column(report, "reached"), count_column("reached", "reached"), count_column("lost", "lost"),
         *share_columns("still there", "retention", 3), *share_columns("a try clears", "try_clear", 0, 5),
         Column("half need", lambda row: NOTHING if not row["settled"] else number(row["tries_p50"]) if row["tries_p50"] else "not yet", rank=4, said="tries that half need"),  # noqa: E501
-        Column("half take", lambda row: seconds(row["time_p50"]) if row["time_p50"] else "not yet" if row["timed"] else NOTHING, rank=2, said="time that half take"),  # noqa: E501
+        Column("half take", lambda row: worded(row["time_p50"]) if row["time_p50"] else "not yet" if row["timed"] else NOTHING, rank=2, said="time that half take"),  # noqa: E501
         Column("verdict", verdict, left=True),
         Column("plan", lambda row: row["plan"] or "", left=True, rank=6),
     )  # fmt: skip
-    return View("Level by level", columns, summary_rows(report), small_note(report))
+    return View("Level by level", columns, rows, small_note(report, rows, "reached"))
 
 
 def verdict(row: Row) -> str:

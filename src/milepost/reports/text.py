@@ -33,8 +33,8 @@ def render(report: Report, width: int, colour: bool) -> str:
 def _print(console: Console, view: View, width: int) -> None:
     console.print(Text(view.heading, style="bold"))
     columns, dropped = _fitting(view, width)
-    if view.rows:
-        console.print(_grid(view, columns))
+    for part in _side_by_side(view, columns, width) if view.rows else ():
+        console.print(_grid(view, part))
         console.print()
     for note in view.notes:
         console.print(Text(note))
@@ -56,15 +56,31 @@ def _grid(view: View, columns: list[Column]) -> Grid:
     return grid
 
 
-def _fitting(view: View, width: int) -> tuple[list[Column], list[Column]]:
-    """The columns that fit, in order, and those left out; the ones of the highest rank go first."""
-    widths = {
+def _side_by_side(view: View, columns: list[Column], width: int) -> list[list[Column]]:
+    """The columns in as many tables, one below the other, as it takes for each to fit; the first column stands in all of them."""
+    widths, first = _widths(view), columns[0]
+    parts = [[first]]
+    for column in columns[1:]:
+        if len(parts[-1]) > 1 and sum(widths[id(one)] + _GAP for one in (*parts[-1], column)) - _GAP > width:
+            parts.append([first])
+        parts[-1].append(column)
+    return parts
+
+
+def _widths(view: View) -> dict[int, int]:
+    """Per column, how wide it is."""
+    return {
         id(column): min(
             _LONGEST_NAME if column.rank == 0 and column.left else 10**6,
             max([cell_len(column.title), *(cell_len(column.text(row)) for row in view.rows)]),
         )
         for column in view.columns
     }
+
+
+def _fitting(view: View, width: int) -> tuple[list[Column], list[Column]]:
+    """The columns that fit, in order, and those left out; the ones of the highest rank go first."""
+    widths = _widths(view)
     kept = list(view.columns)
     while len(kept) > 1 and sum(widths[id(column)] + _GAP for column in kept) - _GAP > width:
         worst = max(kept, key=lambda column: column.rank)

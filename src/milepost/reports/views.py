@@ -9,10 +9,11 @@ from milepost.measures.interface import Row
 from milepost.reports.document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.vocabulary import END_CAUSES
-from milepost.wording import NOTHING, bar, listed, number, percent, safe, seconds, spark, whole, words
+from milepost.wording import NOTHING, bar, clock, durations, listed, number, percent, safe, spark, whole, words
 
 _BAR = 10
 _SPARK, _MOST_BINS = 10, 24
+_DURATIONS = ("p10", "p25", "p50", "p75", "p90", "run_p50", "fail_p50", "settling_p50", "between_p50")
 
 
 def level_column(report: dict[str, Any], count: str) -> Column:
@@ -21,18 +22,25 @@ def level_column(report: dict[str, Any], count: str) -> Column:
     return Column("level", lambda row: safe(row["level"]) + (" *" if row[count] < least else ""), left=True)
 
 
-def small_note(report: dict[str, Any]) -> list[str]:
-    """What the mark means, what is open, and the analyst's notes."""
+def small_note(report: dict[str, Any], rows: list[Row], count: str) -> list[str]:
+    """What the mark means, where there is one; what is open, and the analyst's notes.
+
+    Args:
+        report: a document.
+        rows: its rows.
+        count: the key of the count that says how many players stand behind a row.
+    """
     least = report.get("min_players", 0)
-    lines = [f"* fewer than {least} players: too few to claim anything."] if least else []
+    few = any(row.get(count, least) < least for row in rows)
+    lines = [f"* fewer than {least} players: too few to claim anything."] if few else []
     if report.get("open_levels"):
         lines.append(f"No way to clear yet: {', '.join(map(safe, report['open_levels']))}.")
     return lines + [f"{safe(level)}: {safe(note)}" for level, note in report.get("notes", {}).items()]
 
 
-def count_column(title: str, key: str, rank: int = 0) -> Column:
+def count_column(title: str, key: str, rank: int = 0, said: str = "") -> Column:
     """A plain number of each row."""
-    return Column(title, lambda row: number(row[key]), rank=rank)
+    return Column(title, lambda row: number(row[key]), rank=rank, said=said)
 
 
 def share_columns(title: str, key: str, rank: int = 0, interval_rank: int | None = None) -> list[Column]:
@@ -79,20 +87,25 @@ def _clear_rate(report: dict[str, Any]) -> Callable[[Row], str]:
 def funnel_view(report: dict[str, Any]) -> list[View]:
     """Levels from first to last: reach, clears, where players stopped and why."""
     raw = bool(report["levels"]) and "raw_reached" in report["levels"][0]
-    columns = [level_column(report, "reached"), count_column("reached", "reached"), count_column("cleared", "cleared", 4)]
+    columns = [level_column(report, "reached"), count_column("reached", "reached"), count_column("cleared", "cleared")]
     if raw:
-        columns[2:2] = [count_column("raw", "raw_reached")]
-        columns += [count_column("raw", "raw_cleared"), count_column("raw tries", "raw_tries")]
+        columns[2:2] = [count_column("raw", "raw_reached", said="raw reached")]
+        columns += [count_column("raw", "raw_cleared", said="raw cleared"), count_column("raw tries", "raw_tries", 4)]
     columns += [
-        Column("clear rate", _clear_rate(report)),
+        Column("rate", _clear_rate(report), said="clear rate"),
         Column("95 %", _interval("clear_rate", percent), rank=5, said="interval of clear rate"),
         count_column("moved on", "moved_on", 7),
-        *share_columns("drop-off", "drop_off", 0, 2), Column("stopped here", _stop_words, left=True, rank=3),
-        *share_columns("retention", "retention", 1), Column("", lambda row: bar(row["retention"], _BAR), True, 6, True),
+        Column("lost", lambda row: percent(row["drop_off"]), said="drop-off"),
+        Column("95 %", _interval("drop_off", percent), rank=3, said="interval of drop-off"),
+        Column("stopped here", _stop_words, left=True, rank=1), *share_columns("retention", "retention", 2),
+        Column("", lambda row: bar(row["retention"], _BAR), True, 6, True),
     ]  # fmt: skip
-    return [View("Funnel: who reached, cleared and stopped, level by level", tuple(columns), report["levels"],
-                ["Drop-off and retention count quits and unknown ends; a test that was cut short is held against no level.",
-                 *small_note(report), *source_notes(report)])]  # fmt: skip
+    notes = [
+        "Lost: players who quit for good at a level, or whose end is not known; a test that was cut short counts against none.",
+        "Retention: the share that would still be playing after a level, had no test been cut short.",
+        *small_note(report, report["levels"], "reached"), *source_notes(report),
+    ]  # fmt: skip
+    return [View("Funnel: who reached, cleared and stopped, level by level", tuple(columns), report["levels"], notes)]
 
 
 def _stop_words(row: Row) -> str:
@@ -109,8 +122,15 @@ def attempts_view(report: dict[str, Any]) -> list[View]:
         Column("still at it after 1, 2 …", _still_trying, True, 8, True),
     )  # fmt: skip
     return [View("Attempts to clear: tries until 25, 50, 75 and 90 % of players have cleared", columns, report["levels"],
-                ["Players who had not cleared yet count as such; “not yet” means that fewer than that share had.",
-                 *small_note(report), *source_notes(report)])]  # fmt: skip
+                [*_not_yet(report["levels"], "p25", "p50", "p75", "p90"), *small_note(report, report["levels"], "players"),
+                 *source_notes(report)])]  # fmt: skip
+
+
+def _not_yet(rows: list[Row], *quantiles: str) -> list[str]:
+    """What "not yet" means, where it stands."""
+    if all(row[key] is not None for row in rows for key in quantiles):
+        return []
+    return ["Players who had not cleared yet count as such; “not yet” means that fewer than that share had."]
 
 
 def _still_trying(row: Row) -> str:
@@ -132,30 +152,33 @@ def _time_shape(rows: list[Row]) -> Callable[[Row], str]:
 
 def times_view(report: dict[str, Any]) -> list[View]:
     """How long a level takes."""
+    worded = durations(row[key] for row in report["levels"] for key in _DURATIONS)
     columns = (
         level_column(report, "timed"), count_column("players", "timed"), count_column("not cleared", "censored", 4),
-        *(_quantile(name, seconds, rank) for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
-        Column("clearing try", lambda row: seconds(row["run_p50"]), rank=1),
-        Column("failed try", lambda row: seconds(row["fail_p50"]), rank=2),
-        Column("settling", lambda row: seconds(row["settling_p50"]), rank=6),
-        Column("to next", lambda row: seconds(row["between_p50"]), rank=8),
+        *(_quantile(name, worded, rank) for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
+        Column("clearing try", lambda row: worded(row["run_p50"]), rank=1),
+        Column("failed try", lambda row: worded(row["fail_p50"]), rank=2),
+        Column("settling", lambda row: worded(row["settling_p50"]), rank=6),
+        Column("to next", lambda row: worded(row["between_p50"]), rank=8),
         count_column("untimed", "untimed", 9), Column("short … long", _time_shape(report["levels"]), True, 10, True),
     )  # fmt: skip
     return [View("Time in level: active time until 10 to 90 % of players have cleared", columns, report["levels"],
-                ["Pauses and what lies between attempts are left out. “Not yet”: fewer than that share had cleared.",
-                 *small_note(report), *source_notes(report)])]  # fmt: skip
+                ["Pauses and what lies between attempts are left out."
+                 + (" Times are in minutes and seconds." if worded is clock else ""),
+                 *_not_yet(report["levels"], "p10", "p25", "p50", "p75", "p90"), *small_note(report, report["levels"], "timed"),
+                 *source_notes(report)])]  # fmt: skip
 
 
 def spikes_view(report: dict[str, Any]) -> list[View]:
     """Which levels stand out, how sure that is, and what it costs."""
     columns = (
-        level_column(report, "players"), count_column("players", "players"), count_column("tries", "tries", 3),
-        *share_columns("a try clears", "try_clear", 2), Column("difficulty", _logit("difficulty")), Column("±", _logit("se"), rank=4),  # noqa: E501
-        Column("expected", _logit("expected"), rank=1), Column("excess", _logit("excess")),
+        level_column(report, "players"), count_column("players", "players", 5), count_column("tries", "tries", 7),
+        *share_columns("a try clears", "try_clear", 6), Column("difficulty", _logit("difficulty")),
+        Column("±", _logit("se"), rank=8, said="standard error"), Column("expected", _logit("expected"), rank=4),
+        Column("excess", _logit("excess"), rank=1),
         Column("verdict", lambda row: "" if row["kind"] == "none" else row["kind"], left=True),
         Column("evidence", lambda row: "" if row["evidence"] == "none" else words(row["evidence"]), left=True),
-        Column("q", _q, rank=6),
-        Column("cost", _cost, rank=2), Column("plan", lambda row: row["plan"] or "", left=True, rank=5),
+        Column("q", _q), Column("cost", _cost, rank=3), Column("plan", _plan, left=True),
     )  # fmt: skip
     none = ["No level stands out beyond the course's own unevenness."]
     judged = any(row["evidence"] != "too_few" for row in report["levels"])
@@ -164,7 +187,8 @@ def spikes_view(report: dict[str, Any]) -> list[View]:
     return [
         View("What stands out", (), [], said),
         View("Difficulty in logits (higher is harder), adjusted for who got there", columns, report["levels"],
-             [*_model_note(report["model"]), *_design_notes(report), *small_note(report), *source_notes(report)]),
+             [*_model_note(report["model"]), *_design_notes(report), *small_note(report, report["levels"], "players"),
+              *source_notes(report)]),
     ]  # fmt: skip
 
 
@@ -177,6 +201,11 @@ def _q(row: Row) -> str:
     if row["kind"] == "none":
         return ""
     return "<0.01" if row["q_value"] < 0.005 else f"{row['q_value']:.2f}"
+
+
+def _plan(row: Row) -> str:
+    """The verdict against the plan, in few letters."""
+    return "no telling" if row["plan"] == "too few to tell" else row["plan"] or ""
 
 
 def _cost(row: Row) -> str:
@@ -197,7 +226,7 @@ def _design_notes(report: dict[str, Any]) -> list[str]:
                      f"{cap['slope_before']:.2f} a level until there and {cap['slope_after']:.2f} after.".replace("-", "−"))  # fmt: skip  # noqa: E501
     for pair in report.get("equal_levels", []):
         lines.append(f"{listed([safe(name) for name in pair['levels']])} have the same knobs; they differ by {pair['difference']:.2f} "  # noqa: E501
-                     f"± {pair['se']:.2f}, which shows the noise.".replace("-", "−"))  # fmt: skip
+                     f"± {pair['se']:.2f}: that is noise.".replace("-", "−"))  # fmt: skip
     return lines
 
 

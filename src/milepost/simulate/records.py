@@ -13,6 +13,7 @@ from milepost.simulate.players import Tries
 from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP
 
 Record = dict[str, Any]
+_ASIDE, _MIDDLE, _HEIGHT = 2, 20, 6  # of a place on a level's map, where nothing is said of it
 _RARER = 0.6  # each further cause of a level is so much rarer
 
 
@@ -28,6 +29,8 @@ class Scenery:
         build: per player, the build of each session.
         pickups: per level, how many pick-ups it has.
         pause_share: share of tries with a pause in them.
+        spots: per level and cause, where on the level's map it kills: x (hundredths of the way), y, and how far it reaches;
+            where a cause has none, deaths lie along a straight way.
     """
 
     levels: list[str]
@@ -37,6 +40,7 @@ class Scenery:
     build: list[list[str]]
     pickups: list[int] = field(default_factory=list)
     pause_share: float = 0.03
+    spots: list[dict[str, tuple[float, float, float]]] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -80,7 +84,8 @@ def _drawn(tries: Tries, scenery: Scenery, rng: np.random.Generator) -> _Chance:
     available: Ints = np.array(scenery.pickups, dtype=np.int64)[tries.level] if scenery.pickups else np.zeros(count, np.int64)
     return _Chance(
         rng.gamma(2.0, 0.7, count).tolist(), (rng.random(count) < scenery.pause_share).tolist(), rng.random(count).tolist(),
-        rng.normal(0, 2, count).tolist(), rng.normal(20, 6, count).tolist(), rng.binomial(available, 0.7).tolist(),
+        rng.normal(0, _ASIDE, count).tolist(), rng.normal(_MIDDLE, _HEIGHT, count).tolist(),
+        rng.binomial(available, 0.7).tolist(),
     )  # fmt: skip
 
 
@@ -98,7 +103,7 @@ def _session(rows: _Rows, own: list[int], scenery: Scenery, chance: _Chance) -> 
         level = scenery.levels[rows.level[k]]
         again = before >= 0 and rows.next_level[before] < 0
         yield record(rows.opened[k], "retry" if again else "start", level=level)
-        yield from sorted(_during(rows, k, level, record, chance), key=lambda own: float(own["time"]))
+        yield from sorted(_during(rows, k, level, record, scenery, chance), key=lambda own: float(own["time"]))
         yield from _outcome(rows, k, level, record, scenery, chance)
         if rows.next_level[k] >= 0:
             why = {"cause": "swept back"} if rows.next_level[k] < rows.level[k] else {}
@@ -117,11 +122,21 @@ def _cause(rows: _Rows, k: int, scenery: Scenery) -> str:
     return "finished" if outcome == CLEARED and rows.level[k] == len(scenery.levels) - 1 else "quit"
 
 
-def _during(rows: _Rows, k: int, level: str, record: Any, chance: _Chance) -> Iterator[Record]:
+def _spot(rows: _Rows, k: int, scenery: Scenery, chance: _Chance) -> tuple[float, float, float]:
+    """How far along the way a try got, and where on the level's map it ended."""
+    cause = _drawn_cause(scenery.causes[rows.level[k]], chance.cause[k])
+    spot = scenery.spots[rows.level[k]].get(cause) if scenery.spots and rows.outcome[k] == DIED else None
+    if spot is None:
+        return rows.progress[k], 100 * rows.progress[k] + chance.aside[k], chance.height[k]
+    x = min(99.0, max(1.0, spot[0] + spot[2] * chance.aside[k] / _ASIDE))
+    return x / 100, x, spot[1] + spot[2] * (chance.height[k] - _MIDDLE) / _HEIGHT
+
+
+def _during(rows: _Rows, k: int, level: str, record: Any, scenery: Scenery, chance: _Chance) -> Iterator[Record]:
     opened, length = rows.opened[k], rows.closed[k] - rows.opened[k]
     settling = min(0.9 * length, chance.settling[k])
     yield record(opened + settling, "first_input", level=level)
-    reached = rows.progress[k]
+    reached = _spot(rows, k, scenery, chance)[0]
     halfway = settling + (length - settling) * 0.5 / max(reached, 0.51)
     if reached > 0.5 and halfway < length:
         yield record(opened + halfway, "checkpoint", level=level, progress=0.5)
@@ -133,15 +148,15 @@ def _during(rows: _Rows, k: int, level: str, record: Any, chance: _Chance) -> It
 
 def _outcome(rows: _Rows, k: int, level: str, record: Any, scenery: Scenery, chance: _Chance) -> Iterator[Record]:
     outcome, where = rows.outcome[k], rows.level[k]
-    progress = round(rows.progress[k], 3)
+    reached, x, y = _spot(rows, k, scenery, chance)
+    progress = round(reached, 3)
     if outcome == CLEARED:
         available = scenery.pickups[where] if scenery.pickups else 0
         picked = {"collected": chance.picked[k], "available": available} if available else {}
         yield record(rows.closed[k], "complete", level=level, **picked)
     elif outcome == DIED:
         cause = _drawn_cause(scenery.causes[where], chance.cause[k])
-        x, y = round(100 * progress + chance.aside[k], 1), round(chance.height[k], 1)
-        yield record(rows.closed[k], "death", level=level, cause=cause, progress=progress, x=x, y=y)
+        yield record(rows.closed[k], "death", level=level, cause=cause, progress=progress, x=round(x, 1), y=round(y, 1))
     elif outcome not in (CRASH, TIME_UP):
         yield record(rows.closed[k], "reset", level=level, progress=progress)
 

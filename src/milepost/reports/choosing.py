@@ -1,0 +1,46 @@
+"""Which columns of its tables a reader wants."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from milepost.errors import UsageError
+from milepost.reports.interface import Column, Report, View
+from milepost.wording import safe
+
+EVERY = "all"
+
+
+def chosen(report: Report, wanted: str) -> Report:
+    """The report with the columns that are wanted, in the order of the table; none of them gives way for lack of space.
+
+    Args:
+        report: a report.
+        wanted: headings with commas between, or ``all``. The first column of a table always stays.
+
+    Raises:
+        UsageError: no table has a column of some name.
+    """
+    names = [_plain(name) for name in wanted.split(",") if name.strip()]
+    known = {name for view in report.views for column in view.columns for name in _names(column)}
+    for name in names:
+        if name not in known | {EVERY}:
+            shown = ", ".join(dict.fromkeys(column.said or column.title for view in report.views for column in view.columns if column.title))  # noqa: E501
+            raise UsageError(f"--columns {safe(name)}: no column is called so. There are: {safe(shown)}.")
+    if not names:
+        raise UsageError("--columns: name the columns that you want, with commas between, or all.")
+    return replace(report, views=[_some(view, set(names)) for view in report.views])
+
+
+def _some(view: View, names: set[str]) -> View:
+    kept = [column for n, column in enumerate(view.columns) if n == 0 or EVERY in names or names & _names(column)]
+    return replace(view, columns=tuple(replace(column, rank=0) for column in kept))
+
+
+def _names(column: Column) -> set[str]:
+    """By what a column can be called: its heading, and how a sentence names it."""
+    return {_plain(name) for name in (column.title, column.said) if name}
+
+
+def _plain(name: str) -> str:
+    return " ".join(name.casefold().split())
