@@ -25,6 +25,7 @@ from milepost.logs.pieces import read_in_pieces
 from milepost.logs.read import read
 from milepost.logs.sources import Source
 from milepost.logs.store import groups_of_parts
+from milepost.parts import executors
 from milepost.parts import work as work_module
 from milepost.parts.executors import InProcess, Over, Pool
 from milepost.parts.parted import PartedLog
@@ -218,6 +219,24 @@ def test_a_process_is_killed(tmp_path):
     with pytest.raises(WorkError, match="again and again"):
         pool.map(dying.always_die, [(1,)], SILENT)
     pool.close()
+
+
+def test_a_cluster_without_workers(tmp_path, monkeypatch):
+    """A scheduler that has no workers is waited for so long, and then it is said."""
+    pytest.importorskip("distributed")
+    monkeypatch.setattr(executors, "_WAIT", 2)
+    known = tmp_path / "scheduler.json"
+    scheduler = subprocess.Popen([sys.executable, "-m", "dask", "scheduler", "--port", "0", "--no-dashboard", "--scheduler-file", str(known)],
+                                 cwd=tmp_path, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+    try:
+        while not known.exists():
+            time.sleep(0.1)
+        address = json.loads(known.read_text())["address"]
+        with pytest.raises(WorkError, match="has had no workers for 2 s"), executors.workers(1, address):
+            pass
+    finally:
+        scheduler.kill()
+        scheduler.wait()
 
 
 @pytest.fixture(scope="module")

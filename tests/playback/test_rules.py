@@ -94,6 +94,11 @@ RULES = {
                                            ["A death 2", "A complete 3"], {"no_effect": 1}),
     "a second pause has no partner": ("0.5 start A; 2.5 pause A; 3.5 pause A; 5.5 resume A; 9.5 complete A",
                                       ["A complete 6"], {"unmatched_pause": 1}),
+    "a pause while down ends where another level begins": (
+        "0.5 start A; 2.5 death A; 3.5 pause A; 10.5 reset B; 14.5 complete B", ["A death 2", "B complete 4"],
+        {"reset_without_start": 1, "implied_retry": 1}),
+    "a pause while down goes on in the same level": (
+        "0.5 start A; 2.5 death A; 3.5 pause A; 10.5 reset A; 14.5 resume A; 16.5 complete A", ["A death 2", "A complete 2"], {"implied_retry": 1}),
     "a pause while down counts for an implied retry": (
         "0.5 start A; 2.5 death A; 3.5 pause A; 5.5 resume A; 9.5 complete A", ["A death 2", "A complete 5"], {"implied_retry": 1}),
     "input elsewhere, or twice, has no effect": ("0.5 start A; 1.5 first_input B; 2.5 first_input A; 3.5 first_input A; 9.5 complete A",

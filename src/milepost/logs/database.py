@@ -33,7 +33,7 @@ def read_database(source: Source, sink: Sink, options: ReadOptions, progress: Pr
             sink.add(_record(names, row), number)
             if number % _STEP == 0:
                 progress.advance(_STEP)
-    except sqlite3.Error as error:
+    except (sqlite3.Error, UnicodeDecodeError, OverflowError) as error:  # what a damaged file says need not be text
         raise LogError(f"{source.label}: cannot be read as SQLite ({error}).") from error
     finally:
         base.close()

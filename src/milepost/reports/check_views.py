@@ -91,8 +91,8 @@ def _known_notes(rows: list[Row]) -> list[str]:
 def _moved(report: dict[str, Any]) -> View:
     rows, levels = report["moved"], report["levels"]
     if not rows:
-        where = f"At none of {plural(len(levels), 'level')}"
-        text = f"{where} do reach, clear rate, drop-off or median tries move by more than a point."
+        every = plural(len(levels), "level")
+        text = f"Of {every}, none moves in reach, clear rate, drop-off or median tries by more than a point."
         return View("Does it change the answer? No.", (), [], [text])
     columns = (
         Column("level", lambda row: safe(row["level"]), left=True),

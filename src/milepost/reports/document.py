@@ -65,6 +65,7 @@ def who_counts(report: dict[str, Any]) -> str:
     """Who counts, and who was left out."""
     left_out = report["left_out"]
     who = f"{plural(report['players'], 'player')} in {plural(report['sessions'], 'session')}."
+    who = who if report["players"] else "No player has an attempt in a level of the course."
     absent = left_out["players_without_attempt"]
     gone = [plural(left_out["debug_sessions"], "debug session")] if left_out["debug_sessions"] else []
     gone += [f"{plural(absent, 'player')} without an attempt"] if absent else []

@@ -73,9 +73,11 @@ def moves_view(report: dict[str, Any]) -> list[View]:
         Column("replayed", lambda row: seconds(row["cost"]) if row["cost"] is not None else "", rank=1),
         Column("never back", lambda row: number(row["never_back"]) if row["never_back"] is not None else "", rank=2),
     )  # fmt: skip
-    notes = [f"All moves by kind: {kinds}. Advances are not listed.",
-             "Replayed: active time of levels already cleared, until the player was back where the setback came from. "
-             "Never back: setbacks after which the player never tried that level again.", *source_notes(report)]  # fmt: skip
+    notes = [f"All moves by kind: {kinds}. Advances are not listed."]
+    if any(move["cost"] is not None for move in unusual):
+        notes.append("Replayed: active time of levels already cleared, until the player was back where the setback came from. "
+                     "Never back: setbacks after which the player never tried that level again.")  # fmt: skip
+    notes += source_notes(report)
     return [View("Moves: skips, setbacks and other ways than on", columns, unusual, notes)]
 
 
@@ -88,9 +90,9 @@ def coverage_view(report: dict[str, Any]) -> list[View]:
         Column("", lambda row: "hardly tested" if row["hardly_tested"] else "", left=True),
     )  # fmt: skip
     moves = [f"{safe(m['from'])} → {safe(m['to'])} ({m['players']})" for m in report["moves_hardly_tested"]]
-    notes = [
-        f"Moves hardly tested (players): {listed(moves)}." if moves else "Every move to the next level was well tested."
-    ]
+    notes = [f"Moves hardly tested (players): {listed(moves)}."] if moves else []
+    if not moves and len(report["levels"]) > 1:
+        notes = ["Every move to the next level was well tested."]
     notes.append("Minutes to reach: the median session time spent before the first attempt there.")
     return [
         View("Coverage: what was tested, and what hardly was", columns, report["levels"], [*notes, *source_notes(report)])
@@ -202,7 +204,7 @@ def _reach(report: dict[str, Any]) -> list[str]:
     row = report["funnel"]
     if not row["reached"]:
         return ["Nobody has reached it."]
-    cleared = f"{row['cleared']} cleared it ({_range(row, 'clear_rate')})." if row["clear_rate"] is not None else "there is no way to clear it yet, or none that the log tells."  # noqa: E501
+    cleared = f"{row['cleared'] or 'nobody'} cleared it ({_range(row, 'clear_rate')})." if row["clear_rate"] is not None else "there is no way to clear it yet, or none that the log tells."  # noqa: E501
     said = [f"Reached by {plural(row['reached'], 'player')} ({percent(row['share'])} of {report['players']}); {cleared}"]
     lost = f"{row['lost']} lost here ({_range(row, 'drop_off')})" if row["lost"] else "Nobody was lost here"
     return [*said, f"{lost}; {_stops(row)}."]

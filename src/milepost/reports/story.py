@@ -61,14 +61,16 @@ def _stops(report: dict[str, Any]) -> list[str]:
     if not rows or not players:
         return ["Nobody played a level of the course."]
     last = rows[-1]
-    said = [f"{last['cleared']} of {plural(players, 'player')} cleared the last level, {safe(last['level'])}."]
+    finished = f"{last['cleared']} of {plural(players, 'player')}" if last["cleared"] else "Nobody"
+    said = [f"{finished} cleared the last level, {safe(last['level'])}."]
     lost = sum(row["lost"] for row in rows)
     causes = [f"{count} {words(cause)}" for cause in END_CAUSES if cause not in _LOST and (count := sum(row[f"stopped_{cause}"] for row in rows))]  # noqa: E501
     others = f" Others stopped for reasons that are held against no level: {listed(causes)}." if causes else ""
-    said.append((f"{lost} were lost: they quit, or their end is unknown." if lost else "Nobody was lost on the way.") + others)
+    were = "1 was lost" if lost == 1 else f"{lost} were lost"
+    said.append((f"{were}: by quitting, or by an unknown end." if lost else "Nobody was lost on the way.") + others)
     worst = [row for row in sorted(rows, key=lambda row: -row["lost"]) if row["lost"]][:_NAMED]
     where = [f"{row['lost']} of {row['reached']} at {safe(row['level'])} ({_range(row, 'drop_off')})" for row in worst]
-    return said + ([f"Most of them: {listed(where)}."] if where else [])
+    return said + ([f"{'Most of them' if lost > 1 else 'That was'}: {listed(where)}."] if where else [])
 
 
 def _range(row: Row, key: str) -> str:

@@ -122,13 +122,13 @@ def attempts_view(report: dict[str, Any]) -> list[View]:
         Column("still at it after 1, 2 …", _still_trying, True, 8, True),
     )  # fmt: skip
     return [View("Attempts to clear: tries until 25, 50, 75 and 90 % of players have cleared", columns, report["levels"],
-                [*_not_yet(report["levels"], "p25", "p50", "p75", "p90"), *small_note(report, report["levels"], "players"),
-                 *source_notes(report)])]  # fmt: skip
+                [*_not_yet(report["levels"], "players", "p25", "p50", "p75", "p90"),
+                 *small_note(report, report["levels"], "players"), *source_notes(report)])]  # fmt: skip
 
 
-def _not_yet(rows: list[Row], *quantiles: str) -> list[str]:
+def _not_yet(rows: list[Row], count: str, *quantiles: str) -> list[str]:
     """What "not yet" means, where it stands."""
-    if all(row[key] is not None for row in rows for key in quantiles):
+    if all(row[key] is not None for row in rows if row[count] for key in quantiles):
         return []
     return ["Players who had not cleared yet count as such; “not yet” means that fewer than that share had."]
 
@@ -165,8 +165,8 @@ def times_view(report: dict[str, Any]) -> list[View]:
     return [View("Time in level: active time until 10 to 90 % of players have cleared", columns, report["levels"],
                 ["Pauses and what lies between attempts are left out."
                  + (" Times are in minutes and seconds." if worded is clock else ""),
-                 *_not_yet(report["levels"], "p10", "p25", "p50", "p75", "p90"), *small_note(report, report["levels"], "timed"),
-                 *source_notes(report)])]  # fmt: skip
+                 *_not_yet(report["levels"], "timed", "p10", "p25", "p50", "p75", "p90"),
+                 *small_note(report, report["levels"], "timed"), *source_notes(report)])]  # fmt: skip
 
 
 def spikes_view(report: dict[str, Any]) -> list[View]:
@@ -233,11 +233,13 @@ def _design_notes(report: dict[str, Any]) -> list[str]:
 def _model_note(model: Row | None) -> list[str]:
     if model is None:
         return ["No try was settled in a level of the course, so there is nothing to judge."]
+    gives_up = "No try failed, so that nothing is known of giving up."
+    if model["failures"]:
+        gives_up = f"After a failure {percent(model['quit_per_failure'])} give up ({model['lost']} of {model['failures']})."
     return [
         f"Skill spreads by {model['skill_sd']:.2f} logits over players; each doubling of the try number adds "
-        f"{0.693 * model['learning']:.2f}. The course's own unevenness is {model['roughness']:.2f} logits. After a failure "
-        f"{percent(model['quit_per_failure'])} give up ({model['lost']} of {model['failures']}). Cost: players who would still be "  # noqa: E501
-        "playing at the end, had the level been as expected."
+        f"{0.693 * model['learning']:.2f}. The course's own unevenness is {model['roughness']:.2f} logits. "
+        f"{gives_up} Cost: players who would still be playing at the end, had the level been as expected."
     ]
 
 
