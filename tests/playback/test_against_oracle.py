@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from milepost.logs.course import read_course
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
+from milepost.playback.tallies import finding_counts
 from milepost.rules import ReplayRules
 from milepost.vocabulary import MOVE_KINDS
 from oracle.replay import Settings
@@ -43,7 +44,7 @@ def compare(folder, lines, with_course, variant):
     (folder / "log.jsonl").write_text(as_text(lines))
     course = read_course(folder / "course.toml") if with_course else None
     play = replay_log(read([str(folder / "log.jsonl")]), course, rules(variant))
-    assert play.finding_counts() == expected["findings"]
+    assert finding_counts(play) == expected["findings"]
     assert play.stops[: play.n_levels] == expected["names"]
     assert play.gated.debug_sessions == expected["debug"]
     assert [row(play, k) for k in range(len(play.attempts))] == [naive_row(a) for a in expected["attempts"]]

@@ -11,6 +11,7 @@ import pytest
 from milepost.logs.course import read_course
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
+from milepost.playback.tallies import finding_counts
 from milepost.rules import ReplayRules
 from milepost.vocabulary import MOVE_KINDS
 
@@ -118,7 +119,7 @@ def test_rule(tmp_path, rule):
     text, expected, findings = RULES[rule]
     found = play(tmp_path, text + END)
     assert attempts(found) == expected
-    assert found.finding_counts() == findings
+    assert finding_counts(found) == findings
 
 
 MOVES = {
@@ -145,7 +146,7 @@ def test_move(tmp_path, name):
     text, kinds, findings = MOVES[name]
     found = play(tmp_path, text + END)
     assert [MOVE_KINDS[kind] for kind in found.moves.kind] == kinds
-    assert found.finding_counts() == findings
+    assert finding_counts(found) == findings
 
 
 def test_shortcuts_may_be_kept(tmp_path):
@@ -168,14 +169,14 @@ def test_session_ends(tmp_path, cause, outcome, end):
     """The session's end closes an open attempt by its cause; records after it are dropped."""
     found = play(tmp_path, f"0.5 start A; 9.5 session_end cause={cause}; 10.5 start B")
     assert attempts(found) == [f"A {outcome} 9"]
-    assert (found.end.name(0), found.finding_counts()) == (end, {"after_end": 1})
+    assert (found.end.name(0), finding_counts(found)) == (end, {"after_end": 1})
 
 
 def test_a_session_without_an_end(tmp_path):
     """It ends at its last record, for a reason nobody knows."""
     found = play(tmp_path, "0.5 start A; 4.5 hit A")
     assert attempts(found) == ["A unknown 4"]
-    assert found.finding_counts() == {"no_session_end": 1}
+    assert finding_counts(found) == {"no_session_end": 1}
     assert found.attempts.hits.tolist() == [1]
 
 
@@ -184,7 +185,7 @@ def test_implied_completions(tmp_path):
     text = "0.5 start A; 5.5 transition A>B; 6.5 start B; 9.5 start C; 12.5 transition C>D; 13.5 start D; 20.5 session_end cause=finished"
     found = play(tmp_path, text, implied_complete=True)
     assert attempts(found) == ["A complete 5", "B complete 3", "C complete 3", "D complete 7"]
-    assert found.finding_counts() == {"implied_complete": 4}
+    assert finding_counts(found) == {"implied_complete": 4}
     assert attempts(play(tmp_path, text))[0] == "A left 5"
 
 
@@ -211,4 +212,4 @@ def test_whole_seconds_are_judged_by_order(tmp_path):
                      (2, "retry"), (3, "death"), (3, "death"), (5, "retry"), (5, "complete")])  # fmt: skip
     found = play(tmp_path, text + "; 9 session_end cause=quit")
     assert attempts(found) == ["A death 0", "A death 0", "A death 1", "A complete 0"]
-    assert found.finding_counts() == {"coarse_clock": 1, "duplicate_record": 2}
+    assert finding_counts(found) == {"coarse_clock": 1, "duplicate_record": 2}

@@ -16,7 +16,7 @@ from milepost.logs.interface import Bools, Place, refused_in_all
 from milepost.measures.interface import Row, Table
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
-from milepost.playback.tallies import PLACES
+from milepost.playback.tallies import PLACES, tallies_of, unknown_words
 from milepost.vocabulary import EVENTS, FINDINGS
 
 RULES: tuple[Callable[[Evidence], list[Suspect]], ...] = (
@@ -51,7 +51,7 @@ def audit(play: Play, known: tuple[KnownFault, ...] = ()) -> Table:
 
 def contents(play: Play) -> Row:
     """What is in the log: counts of everything, records used and reported adding up to all."""
-    log, tallies = play.gated.log, play.tallies
+    log, tallies = play.gated.log, tallies_of(play)
     refused = refused_in_all(log.refused)
     total = tallies.records + refused
     named = [build for build in log.sessions.build if build is not None]
@@ -62,7 +62,7 @@ def contents(play: Play) -> Row:
         "reported": tallies.dropped + refused,
         "builds": {build: named.count(build) for build in sorted(set(named))},
         "events": {word: count for word, count in zip(EVENTS, tallies.events.tolist(), strict=True) if count},
-        "unknown_words": dict(sorted(play.unknown_words().items(), key=lambda item: (-item[1], item[0]))),
+        "unknown_words": dict(sorted(unknown_words(play).items(), key=lambda item: (-item[1], item[0]))),
         "map": log.map_use,
         "levels_seen": len(distinct(play.attempts.level)),
         **_span(play),
@@ -71,7 +71,7 @@ def contents(play: Play) -> Row:
 
 def _span(play: Play) -> Row:
     """From when to when the sessions run (with time stamps), and how long the longest and the median one is."""
-    lengths = play.tallies.seconds
+    lengths = tallies_of(play).seconds
     stamps = [epoch for epoch in play.gated.log.sessions.epoch if epoch is not None]
     return {
         "first_day": _day(min(stamps)) if stamps else None,
@@ -98,8 +98,8 @@ def details(play: Play) -> list[Row]:
             found += _session_detail(play, finding.code, play.gated.coarse)
         elif finding.code == "no_session_end":
             found += _session_detail(play, finding.code, play.endless)
-        elif number in play.tallies.findings:
-            own = play.tallies.findings[number]
+        elif number in tallies_of(play).findings:
+            own = tallies_of(play).findings[number]
             found.append(_detail(play, finding.code, own.records, own.sessions, own.places))
     return sorted(found, key=lambda detail: -detail["count"])
 

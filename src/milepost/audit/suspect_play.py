@@ -8,7 +8,7 @@ from milepost.audit.evidence import Evidence, Suspect
 from milepost.logs.interface import Bools, Floats, Ints
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.around import AroundAttempts
-from milepost.playback.play import AttemptTable
+from milepost.playback.tables import AttemptTable
 from milepost.vocabulary import CLEARED, COMPLETE, DIED, END_SKIP, PASSED, RETRY, START, WAS_RESET
 
 FEW = 5  # fewer players or clears than this prove nothing

@@ -10,6 +10,7 @@ import numpy as np
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.audit.signs import IDLE_SECONDS
 from milepost.measures.cells import cells
+from milepost.playback.tallies import tallies_of
 from milepost.vocabulary import EVENTS, N_SETTLED
 from milepost.wording import seconds
 
@@ -31,7 +32,7 @@ def time_unit(evidence: Evidence) -> list[Suspect]:
     signs = _signs_of_unit(evidence, float(np.median(known)))
     odd = {unit: sum(((log(value) - log(usual) - log(size)) / spread) ** 2 for value, usual, spread in signs)
            for unit, size in _UNITS.items()}  # fmt: skip
-    counted = evidence.play.tallies.whole >= _WHOLE  # frames and milliseconds are counted
+    counted = tallies_of(evidence.play).whole >= _WHOLE  # frames and milliseconds are counted
     short = float(np.median(known)) < _SHORTEST
     odd = {unit: value for unit, value in odd.items() if unit == "seconds" or (counted if unit in _TOLD else short)}
     best = min(odd, key=lambda unit: odd[unit])
@@ -46,7 +47,7 @@ def _signs_of_unit(evidence: Evidence, typical: float) -> list[tuple[float, floa
     """Figures that tell of the unit, each with what it is in seconds as a rule, and how far its logarithm spreads."""
     play = evidence.play
     signs = [(typical, 30.0, 1.3)]
-    gaps = play.tallies.gap
+    gaps = tallies_of(play).gap
     if gaps is not None:
         signs.append((gaps, 8.0, 1.3))
     course = play.course.levels if play.course else ()

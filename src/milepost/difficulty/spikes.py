@@ -91,6 +91,7 @@ class _Case:
 
     @classmethod
     def of(cls, play: Play, tries: TriesOfItems) -> _Case:
+        """That of a play."""
         funnel = Funnel()(play).rows
         attempts, trying = AttemptsToClear()(play).rows, _trying(tries, play.n_levels)
         return cls(play, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel), attempts, trying)

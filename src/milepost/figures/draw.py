@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import warnings
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
@@ -49,8 +50,17 @@ def drawn(measure: str, document: dict[str, Any], paper: Paper = Paper()) -> She
     """The figure of a measure's document."""
     sheet = new_sheet(paper.size, paper.look, "".join(_texts(document)))
     drawer = import_module(f"milepost.figures.{measure}")
-    getattr(drawer, f"draw_{measure}")(sheet, document)
+    with _quiet_about_glyphs():
+        getattr(drawer, f"draw_{measure}")(sheet, document)
     return sheet
+
+
+@contextmanager
+def _quiet_about_glyphs() -> Iterator[None]:
+    """Characters that no font has are told by the sheet, once, not by Matplotlib wherever it meets one."""
+    with warnings.catch_warnings():
+        warnings.filterwarnings("ignore", "Glyph .* missing from font")
+        yield
 
 
 def _texts(value: Any) -> Iterator[str]:
@@ -74,6 +84,5 @@ def finding(measure: str, document: dict[str, Any]) -> str:
 
 def save(sheet: Sheet, stream: BinaryIO, form: str) -> None:
     """Write a figure as PNG, SVG or PDF, without the time at which that was done."""
-    with warnings.catch_warnings():
-        warnings.filterwarnings("ignore", "Glyph .* missing from font")  # which the sheet tells
+    with _quiet_about_glyphs():
         sheet.figure.savefig(stream, format=form, metadata=_STAMPS[form])

@@ -79,6 +79,7 @@ class _Marks:
 
     @classmethod
     def of(cls, source: Source) -> _Marks:
+        """Those of a file."""
         lines = colons = nulls = 0
         last = b"\n"
         with source.open(_MOST_BYTES) as stream:

@@ -27,13 +27,9 @@ def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progres
 
     from defusedxml.common import DefusedXmlException
 
-    number = 0
     try:
         with source.open(options.max_bytes) as stream:
-            for number, record in enumerate(_events(stream), 1):
-                sink.add(record, number)
-                if number % _STEP == 0:
-                    progress.advance(_STEP)
+            _give(_events(stream), sink, progress)
     except ParseError as error:
         line = error.position[0]
         raise LogError(f"{source.label}:{line}: not XML from here on ({error}). Is the file whole?") from None
@@ -41,6 +37,13 @@ def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progres
         raise LogError(f"{source.label}: declares an encoding that cannot be read ({error}). Write it in UTF-8.") from None
     except DefusedXmlException as error:
         raise LogError(f"{source.label}: declares XML entities ({type(error).__name__}), which a log must not.") from None
+
+
+def _give(events: Iterable[dict[str, Any]], sink: Sink, progress: Progress) -> None:
+    for number, record in enumerate(events, 1):
+        sink.add(record, number)
+        if number % _STEP == 0:
+            progress.advance(_STEP)
 
 
 def _events(stream: Any) -> Iterator[dict[str, Any]]:

@@ -10,7 +10,8 @@ from milepost.logs.interface import ABSENT, Bools, Ints
 from milepost.measures.interface import Row
 from milepost.numerics.whole_numbers import distinct, numbered, stable_order
 from milepost.playback.engine import end_codes
-from milepost.playback.play import Ends, Play
+from milepost.playback.play import Play
+from milepost.playback.tables import Ends
 from milepost.vocabulary import (
     COMPLETE,
     DEATH,
@@ -72,6 +73,7 @@ class _Seen:
 
     @classmethod
     def of(cls, play: Play) -> _Seen:
+        """Those of a play."""
         records, gated = play.gated.log.records, play.gated
         rows = np.flatnonzero(np.isin(records.event, _TELLING))
         session, level = records.session[rows], gated.level[rows]

@@ -12,7 +12,8 @@ from milepost.measures.interface import Row, Table
 from milepost.numerics.intervals import median
 from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import AttemptTable, Play
+from milepost.playback.play import Play
+from milepost.playback.tables import AttemptTable
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
 QUANTILES = (0.1, 0.25, 0.5, 0.75, 0.9)

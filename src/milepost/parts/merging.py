@@ -14,7 +14,8 @@ from milepost.numerics.whole_numbers import stable_order
 from milepost.parts.slim import filled_out, joined
 from milepost.parts.tasks import SUMMARIES, PlayedPart, Wanted
 from milepost.playback.around import AroundAttempts, SessionTimes
-from milepost.playback.play import AttemptTable, Ends, LetGo, MoveTable, Play
+from milepost.playback.play import Play
+from milepost.playback.tables import AttemptTable, Ends, LetGo, MoveTable
 
 _PLACES = frozenset({"opened_at", "closed_at", "at"})  # columns that point into the order of replay
 

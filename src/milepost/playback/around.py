@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 
+from milepost.gate.gate import Gated
 from milepost.logs.interface import Floats, Ints
+from milepost.playback.tables import AttemptTable
 from milepost.vocabulary import SESSION_END
-
-if TYPE_CHECKING:
-    from milepost.gate.gate import Gated
-    from milepost.playback.play import AttemptTable
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ import numpy as np
 from milepost.compiling import compiled_functions
 from milepost.playback.tape import FLOATS, TRUTHS, State
 
-MODULES: Final = ("milepost.playback.attempting", "milepost.playback.machine")
+MODULES: Final = tuple(f"milepost.playback.{name}" for name in ("attempting", "noting", "transitions", "machine"))
 
 
 def run_sessions() -> Callable[..., None]:

@@ -45,9 +45,11 @@ class _Plain:
     step = 64  # sessions between two words of progress
 
     def column(self, values: Any) -> Any:
+        """A column as the machine takes it."""
         return values.tolist()
 
     def state(self) -> Any:
+        """A state to begin with."""
         return State()
 
 
@@ -60,9 +62,11 @@ class _Compiled:
         self.runner = compiled.run_sessions()
 
     def column(self, values: Any) -> Any:
+        """A column as the machine takes it."""
         return np.ascontiguousarray(values)
 
     def state(self) -> Any:
+        """A state to begin with."""
         return compiled.empty_state()
 
 

@@ -9,14 +9,13 @@ from typing import Any, Protocol, Self, TypeVar, cast
 
 import numpy as np
 
-from milepost.errors import RecordsGoneError
 from milepost.gate.gate import Gated
 from milepost.logs.course import Course
-from milepost.logs.interface import Bools, Floats, Ints, refused_in_all
+from milepost.logs.interface import Bools
 from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
-from milepost.playback.tallies import Tallies
+from milepost.playback.tables import AttemptTable, Ends, MoveTable
 from milepost.rules import ReplayRules
-from milepost.vocabulary import CLEARED, END_CAUSES, END_FINISHED, FINDINGS, OUTCOMES, EndCause, Outcome
+from milepost.vocabulary import CLEARED, END_FINISHED, OUTCOMES
 
 
 class Summary(Protocol):
@@ -33,103 +32,6 @@ class Summary(Protocol):
 
 T = TypeVar("T", bound=Summary)
 V = TypeVar("V")
-
-
-@dataclass
-class AttemptTable:
-    """The attempts in the order of play: by player, session and time; all columns of one length.
-
-    ``active``, ``paused`` and ``settling`` are seconds, ``opened`` and ``closed`` seconds since the session's first
-    record. ``active`` is NaN where the duration is not known, ``settling`` without a first input, ``progress``
-    where none was logged. ``opened_at`` and ``closed_at`` are the places, in ``Gated.order``, of the records that opened
-    and closed it. ``number`` counts the player's attempts at the level from 1; ``rerun`` is true after the
-    player's first clear of it.
-    """
-
-    player: Ints
-    session: Ints
-    level: Ints
-    visit: Ints
-    opened: Floats
-    closed: Floats
-    active: Floats
-    paused: Floats
-    settling: Floats
-    progress: Floats
-    hits: Ints
-    outcome: Ints
-    opened_at: Ints
-    closed_at: Ints
-    number: Ints
-    rerun: Bools
-
-    def __len__(self) -> int:
-        """The number of attempts."""
-        return len(self.level)
-
-    def ended(self, *outcomes: Outcome) -> Bools:
-        """Which attempts ended in one of some outcomes."""
-        return _among(self.outcome, outcomes)
-
-
-@dataclass(frozen=True)
-class Ends:
-    """Per session, or per player by the last session, why it ended."""
-
-    codes: Ints
-
-    def by(self, *causes: EndCause) -> Bools:
-        """Which of them ended by one of some causes."""
-        return _among(self.codes, causes)
-
-    def of(self, rows: Ints) -> Ends:
-        """Those of some rows."""
-        return Ends(self.codes[rows])
-
-    def name(self, row: int) -> str:
-        """The cause of one, as a word."""
-        return END_CAUSES[self.codes[row]]
-
-
-def _among(codes: Ints, wanted: tuple[int, ...]) -> Bools:
-    found: Bools = codes == wanted[0]
-    for code in wanted[1:]:
-        found |= codes == code
-    return found
-
-
-class LetGo:
-    """In the place of records, and of columns by record, that a play has let go: whoever asks for them is told."""
-
-    def __getattr__(self, name: str) -> Any:
-        raise RecordsGoneError
-
-    def __len__(self) -> int:
-        """How many there are is not known any more."""
-        raise RecordsGoneError
-
-    def __getitem__(self, place: Any) -> Any:
-        raise RecordsGoneError
-
-    def __array__(self, *given: Any, **more: Any) -> Any:
-        raise RecordsGoneError
-
-
-@dataclass
-class MoveTable:
-    """The transitions that count, in the order of play; ``at`` is the record's place in ``Gated.order``.
-
-    ``time`` is in seconds since the session's first record. ``target`` is ABSENT where the transition led to no named
-    place.
-    """
-
-    player: Ints
-    session: Ints
-    at: Ints
-    time: Floats
-    origin: Ints
-    target: Ints
-    kind: Ints
 
 
 @dataclass
@@ -212,11 +114,6 @@ class Play:
         return cast(T, self.known[kind])
 
     @property
-    def tallies(self) -> Tallies:
-        """Counts over all records."""
-        return self.summary(Tallies)
-
-    @property
     def around(self) -> AroundAttempts:
         """What opened and closed the attempts."""
         if AroundAttempts not in self.known:
@@ -229,25 +126,6 @@ class Play:
         if SessionTimes not in self.known:
             self.known[SessionTimes] = session_times(self.gated)
         return cast(SessionTimes, self.known[SessionTimes])
-
-    def finding_counts(self) -> dict[str, int]:
-        """How many records (for some codes: sessions) each finding was made on; codes without any are left out."""
-        return dict(self._finding_counts)
-
-    @cached_property
-    def _finding_counts(self) -> dict[str, int]:
-        counts = {"unreadable_record": refused_in_all(self.gated.log.refused)}
-        found = self.tallies.findings
-        for number, finding in enumerate(FINDINGS[1:], 1):
-            counts[finding.code] = found[number].records if number in found else 0
-        counts["no_session_end"] = int(np.count_nonzero(self.endless))
-        counts["coarse_clock"] = int(np.count_nonzero(self.gated.coarse))
-        return {code: count for code, count in counts.items() if count}
-
-    def unknown_words(self) -> dict[str, int]:
-        """The event words outside the list, with how many records have each."""
-        words = zip(self.gated.log.unknown_words, self.tallies.words, strict=True)
-        return {word: int(count) for word, count in words if count}
 
     def outcome_names(self) -> list[str]:
         """The outcomes of the attempts, as words."""

@@ -15,7 +15,8 @@ from milepost.logs.interface import ABSENT, Ints, Log
 from milepost.numerics.whole_numbers import distinct, ordinals, stable_order
 from milepost.playback.engine import run
 from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence
-from milepost.playback.play import AttemptTable, Ends, MoveTable, Play
+from milepost.playback.play import Play
+from milepost.playback.tables import AttemptTable, Ends, MoveTable
 from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules
 

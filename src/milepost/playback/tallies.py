@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import Final
 
 import numpy as np
 
-from milepost.logs.interface import Floats, Ints, Place
+from milepost.logs.interface import Floats, Ints, Place, refused_in_all
 from milepost.numerics.whole_numbers import distinct
+from milepost.playback.play import Play
 from milepost.vocabulary import DROPPED, EVENTS, FINDINGS
-
-if TYPE_CHECKING:
-    from milepost.playback.play import Play
 
 # Of times between records, by logarithm: from a millionth of a second to ten thousand million.
 _LEAST_GAP, _PER_TENFOLD, _BINS = -6, 24, 24 * 16
@@ -93,6 +91,32 @@ class Tallies:
             findings, np.max([part.seconds for part in parts], axis=0), sum(part.wholes for part in parts),
             np.sum([part.gaps for part in parts], axis=0),
         )  # fmt: skip
+
+
+def tallies_of(play: Play) -> Tallies:
+    """Counts over all records of a play."""
+    return play.summary(Tallies)
+
+
+def finding_counts(play: Play) -> dict[str, int]:
+    """How many records (for some codes: sessions) each finding was made on; codes without any are left out."""
+    return dict(play.once(_finding_counts))
+
+
+def _finding_counts(play: Play) -> dict[str, int]:
+    counts = {"unreadable_record": refused_in_all(play.gated.log.refused)}
+    found = tallies_of(play).findings
+    for number, finding in enumerate(FINDINGS[1:], 1):
+        counts[finding.code] = found[number].records if number in found else 0
+    counts["no_session_end"] = int(np.count_nonzero(play.endless))
+    counts["coarse_clock"] = int(np.count_nonzero(play.gated.coarse))
+    return {code: count for code, count in counts.items() if count}
+
+
+def unknown_words(play: Play) -> dict[str, int]:
+    """The event words outside the list, with how many records have each."""
+    words = zip(play.gated.log.unknown_words, tallies_of(play).words, strict=True)
+    return {word: int(count) for word, count in words if count}
 
 
 def _gaps(play: Play) -> Ints:

@@ -9,6 +9,7 @@ import numpy as np
 from milepost.logs.course import Course
 from milepost.measures.interface import Table
 from milepost.playback.play import Play
+from milepost.playback.tallies import finding_counts
 from milepost.vocabulary import FINDINGS
 from milepost.wording import listed, plural
 
@@ -27,7 +28,7 @@ def document(command: str, play: Play, table: Table) -> dict[str, Any]:
             "debug_sessions": play.gated.debug_sessions,
             "players_without_attempt": int(np.count_nonzero(~counts)),
         },
-        "findings": play.finding_counts(),
+        "findings": finding_counts(play),
         **table.totals,
         "levels": table.rows,
     }

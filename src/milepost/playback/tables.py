@@ -1,0 +1,107 @@
+"""The columns that a replay gives: attempts, moves, and how sessions ended."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from milepost.errors import RecordsGoneError
+from milepost.logs.interface import Bools, Floats, Ints
+from milepost.vocabulary import END_CAUSES, EndCause, Outcome
+
+
+@dataclass
+class AttemptTable:
+    """The attempts in the order of play: by player, session and time; all columns of one length.
+
+    ``active``, ``paused`` and ``settling`` are seconds, ``opened`` and ``closed`` seconds since the session's first
+    record. ``active`` is NaN where the duration is not known, ``settling`` without a first input, ``progress``
+    where none was logged. ``opened_at`` and ``closed_at`` are the places, in ``Gated.order``, of the records that opened
+    and closed it. ``number`` counts the player's attempts at the level from 1; ``rerun`` is true after the
+    player's first clear of it.
+    """
+
+    player: Ints
+    session: Ints
+    level: Ints
+    visit: Ints
+    opened: Floats
+    closed: Floats
+    active: Floats
+    paused: Floats
+    settling: Floats
+    progress: Floats
+    hits: Ints
+    outcome: Ints
+    opened_at: Ints
+    closed_at: Ints
+    number: Ints
+    rerun: Bools
+
+    def __len__(self) -> int:
+        """The number of attempts."""
+        return len(self.level)
+
+    def ended(self, *outcomes: Outcome) -> Bools:
+        """Which attempts ended in one of some outcomes."""
+        return _among(self.outcome, outcomes)
+
+
+@dataclass(frozen=True)
+class Ends:
+    """Per session, or per player by the last session, why it ended."""
+
+    codes: Ints
+
+    def by(self, *causes: EndCause) -> Bools:
+        """Which of them ended by one of some causes."""
+        return _among(self.codes, causes)
+
+    def of(self, rows: Ints) -> Ends:
+        """Those of some rows."""
+        return Ends(self.codes[rows])
+
+    def name(self, row: int) -> str:
+        """The cause of one, as a word."""
+        return END_CAUSES[self.codes[row]]
+
+
+def _among(codes: Ints, wanted: tuple[int, ...]) -> Bools:
+    found: Bools = codes == wanted[0]
+    for code in wanted[1:]:
+        found |= codes == code
+    return found
+
+
+@dataclass
+class MoveTable:
+    """The transitions that count, in the order of play; ``at`` is the record's place in ``Gated.order``.
+
+    ``time`` is in seconds since the session's first record. ``target`` is ABSENT where the transition led to no named
+    place.
+    """
+
+    player: Ints
+    session: Ints
+    at: Ints
+    time: Floats
+    origin: Ints
+    target: Ints
+    kind: Ints
+
+
+class LetGo:
+    """In the place of records, and of columns by record, that a play has let go: whoever asks for them is told."""
+
+    def __getattr__(self, name: str) -> Any:
+        raise RecordsGoneError
+
+    def __len__(self) -> int:
+        """How many there are is not known any more."""
+        raise RecordsGoneError
+
+    def __getitem__(self, place: Any) -> Any:
+        raise RecordsGoneError
+
+    def __array__(self, *given: Any, **more: Any) -> Any:
+        raise RecordsGoneError

@@ -1,0 +1,70 @@
+"""Transitions in the state machine: the game goes on to another level, or to a place that is none."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from milepost.playback.attempting import close_attempt, within
+from milepost.playback.noting import imply_complete, moves_on, note_progress
+from milepost.playback.tape import DOWN, NOWHERE, OUT, PLAYING, Attempts, Moves, State, Tally, Tape
+from milepost.vocabulary import ADVANCE, BIT, END_SKIP, ENTRY, EXIT, LATE, LEFT, PASSED, REPEAT, RETURN, SETBACK, SKIP
+
+_REPEATED_TRANSITION: Final = BIT["repeated_transition"]
+_LEVEL_MISMATCH: Final = BIT["level_mismatch"]
+_DOUBLE_TRANSITION: Final = BIT["double_transition"]
+_ADVANCE_WITHOUT_CLEAR: Final = BIT["advance_without_clear"]
+
+
+def transition(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: State, i: int) -> None:
+    """The game goes on to another level, or to a place that is none."""
+    origin, target = tape.level[i], tape.to[i]
+    at_once = state.hop_at != NOWHERE and i - state.hop_at == 1 and within(tape, state, state.hop_at, i)
+    if at_once and origin == state.hop_from and target == state.hop_to:
+        tape.marks[i] |= _REPEATED_TRANSITION
+        return
+    expected = state.hop_to if state.phase == OUT else state.level
+    if expected != NOWHERE and origin != expected:
+        tape.marks[i] |= _LEVEL_MISMATCH
+        if (state.phase == PLAYING or state.phase == DOWN) and target == state.level:
+            tape.marks[i] |= LATE
+            return
+    double = at_once and origin == state.hop_to
+    if double:
+        tape.marks[i] |= _DOUBLE_TRANSITION
+    if target != NOWHERE and moves_on(tape, state, target, i):
+        imply_complete(tape, tally, attempts, state, i)
+    closes = NOWHERE
+    if state.phase == PLAYING:
+        note_progress(tape, state, i)
+        closes = state.level
+        close_attempt(tape, tally, attempts, state, LEFT, i)
+    kind = _kind(tape, tally, state, closes, double, i)
+    moves.session[state.moves], moves.at[state.moves] = state.session, i
+    moves.origin[state.moves], moves.target[state.moves], moves.kind[state.moves] = origin, target, kind
+    state.moves += 1
+    state.phase, state.hop_at, state.hop_from, state.hop_to = OUT, i, origin, target
+    if kind == SKIP and not tape.keep_shortcuts:
+        state.end = END_SKIP
+
+
+def _kind(tape: Tape, tally: Tally, state: State, closes: int, double: bool, i: int) -> int:
+    """The kind of a transition: the first that fits. ``closes`` is the level whose attempt it closed, or NOWHERE."""
+    origin, target = tape.level[i], tape.to[i]
+    if target == NOWHERE or target >= tape.n_levels:
+        return EXIT
+    if origin >= tape.n_levels:
+        return ENTRY
+    if target == origin:
+        return REPEAT
+    if target < origin:
+        return SETBACK
+    tries = tally.tries[origin] if tally.owner[origin] == state.player else 0
+    if target == origin + 1 and tries > 0:
+        if closes == origin and tries == 1 and within(tape, state, state.visit_at, i):
+            return PASSED
+        if tally.clears[origin] == 0:
+            tape.marks[i] |= _ADVANCE_WITHOUT_CLEAR
+        return ADVANCE
+    if tally.owner[target] == state.player and tally.tries[target] > 0:
+        return RETURN
+    return PASSED if double or tape.inferred else SKIP
