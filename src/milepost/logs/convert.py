@@ -35,16 +35,18 @@ class Converted:
 class _SpoolingBuilder(RecordBuilder):
     """Checks records as ever, and keeps those that can be read on disk, with their fields as they were given."""
 
+    keeps_records = False
+
     def __init__(self, spool: Spool) -> None:
         super().__init__()
         self.spool, self.written = spool, 0
 
     def add(self, record: Mapping[str, Any], place: Place, likeness: int) -> None:
         """Add a record; keep it if it was not refused."""
-        before = self.refusals
+        before = self.refusals.count
         super().add(record, place, likeness)
         self.clear_rows()
-        if self.refusals == before:
+        if self.refusals.count == before:
             self.spool.add(dict(record))
             self.written += 1
 
@@ -79,10 +81,10 @@ def convert(
         builder = _SpoolingBuilder(spool)
         read_into(builder, names, log_map, progress, options)
         spool.close()
-        first = builder.refused[0] if builder.refused else None
+        first = builder.refusals.kept[0] if builder.refusals.kept else None
         reason = f"{builder.files[first.place.file]}:{first.place.line}: {first.reason}" if first else None
         if not builder.written:
             raise LogError(f"{reason or names[0]}: there is no record to convert. A log map (--map) may be needed.")
         progress.step("writing")
         write_file(Path(target), lambda out: WRITERS[form](spool, out))
-    return Converted(builder.written, builder.refusals, reason, spool.nested())
+    return Converted(builder.written, builder.refusals.count, reason, spool.nested())

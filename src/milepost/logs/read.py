@@ -70,7 +70,7 @@ def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progres
     file = len(builder.files)
     builder.files.append(source.label)
     form = tell(source, options)
-    whole = translator is None and type(builder) is RecordBuilder
+    whole = translator is None and builder.keeps_records
     if whole and form in _STRICT and _read_whole(_STRICT[form], source, file, builder, progress):
         return
     reader = READERS[form]
@@ -87,7 +87,7 @@ def _restore(builder: RecordBuilder, source: Source) -> None:
     """Begin with what a packed store holds."""
     from milepost.logs.store import restore
 
-    if type(builder) is not RecordBuilder or source.store is None:
+    if not builder.keeps_records or source.store is None:
         raise LogError(f"{source.label}: a packed store holds no records as they were logged. Name the logs themselves.")
     restore(source.store, builder)
 

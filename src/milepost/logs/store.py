@@ -47,8 +47,11 @@ def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any]
     for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
         names.setdefault(kind, []).append(text)
     sessions = tables["sessions"]
-    builder.restore(_sessions(sessions), sessions["first_clock"], names, rows, _refused(tables["refused"]), manifest.debug_only)
-    builder.lies_in = sessions["part"]
+    builder.known.restore(_sessions(sessions), sessions["first_clock"], sessions["part"], manifest.debug_only)
+    builder.names.restore(names)
+    builder.refusals.restore(_refused(tables["refused"]))
+    if rows is not None:
+        builder.restore_columns(rows)
     builder.files = [one["file"] for one in manifest.sources]
 
 
@@ -135,7 +138,7 @@ def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dic
     """
     number = manifest.additions + 1
     joined = _lie(builder, rows["session"], manifest.parts) | {(one, other) for one, other in manifest.joined}
-    parts = np.array(builder.lies_in, dtype=np.int64)[rows["session"]]
+    parts = np.array(builder.known.lies_in, dtype=np.int64)[rows["session"]]
     count = len(rows["session"])
     order = np.lexsort((rows["session"], parts))
     bounds = np.searchsorted(parts[order], np.arange(manifest.parts + 1))
@@ -161,7 +164,7 @@ def seal(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
     small = {"sessions": _session_columns, "names": _name_columns, "refused": _refused_columns}
     number = manifest.additions
     tables = {name: _written(folder, f"{name}-{number:06d}.parquet", of(builder)) for name, of in small.items()}
-    sealed = replace(manifest, tables=tables, debug_only=sorted(builder.debug_only))
+    sealed = replace(manifest, tables=tables, debug_only=sorted(builder.known.debug_only))
     before = _before(folder, sealed)
     for name in (kept_as(sealed), STORE_MANIFEST):
         write_text(sealed.text(), str(folder / name))
@@ -219,11 +222,11 @@ def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, i
     A session stays in the part where its first records lie. Where its player is named only later, that need not be the
     player's own part.
     """
-    lies_in = builder.lies_in
-    lies_in += [ABSENT] * (len(builder.sessions.name) - len(lies_in))
+    lies_in, own_sessions = builder.known.lies_in, builder.known.sessions
+    lies_in += [ABSENT] * (len(own_sessions.name) - len(lies_in))
     joined = set()
     for session in distinct(sessions).tolist():
-        own = part_of(builder.sessions.player[session] or builder.sessions.name[session], parts)
+        own = part_of(own_sessions.player[session] or own_sessions.name[session], parts)
         if lies_in[session] == ABSENT:
             lies_in[session] = own
         elif lies_in[session] != own:
@@ -232,12 +235,12 @@ def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, i
 
 
 def _session_columns(builder: RecordBuilder) -> dict[str, Any]:
-    sessions = builder.sessions
+    sessions = builder.known.sessions
     return {
         "name": sessions.name, "player": sessions.player, "build": sessions.build,
         "epoch": [None if epoch is None else str(epoch) for epoch in sessions.epoch],
         "debug": sessions.debug, "tags": [json.dumps(tags, ensure_ascii=False) for tags in sessions.tags],
-        "first_clock": builder.first_clock, "part": builder.lies_in,
+        "first_clock": builder.known.first_clock, "part": builder.known.lies_in,
     }  # fmt: skip
 
 
@@ -248,7 +251,7 @@ def _sessions(columns: dict[str, list[Any]]) -> Sessions:
 
 
 def _name_columns(builder: RecordBuilder) -> dict[str, Any]:
-    pairs = [(kind, text) for kind, names in builder.names().items() for text in names]
+    pairs = [(kind, text) for kind, names in vars(builder.names).items() for text in names]
     return {"kind": [kind for kind, _ in pairs], "text": [text for _, text in pairs]}
 
 
@@ -258,7 +261,7 @@ def _refused(columns: dict[str, list[Any]]) -> list[Refused]:
 
 
 def _refused_columns(builder: RecordBuilder) -> dict[str, Any]:
-    refused = builder.refused
+    refused = builder.refusals.kept
     return {
         "file": [item.place.file for item in refused], "line": [item.place.line for item in refused],
         "reason": [item.reason for item in refused], "session": [item.session for item in refused],
