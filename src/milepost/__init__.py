@@ -6,6 +6,7 @@ The same powers as the command line, for a notebook::
 
     play = milepost.replay(["logs/"], course="course.toml")
     milepost.funnel(play)
+    milepost.figure(play, "spikes")
 """
 
 from __future__ import annotations
@@ -17,15 +18,34 @@ from milepost.rules import ReplayRules
 from milepost.version import __version__
 
 if TYPE_CHECKING:
-    from milepost.api import attempts, funnel, replay, spikes, times
+    from milepost.api import (
+        attempts,
+        check,
+        coverage,
+        deaths,
+        funnel,
+        layouts,
+        level,
+        moves,
+        ratings,
+        replay,
+        spikes,
+        times,
+        trace,
+        whatif,
+    )
+    from milepost.figures.notebook import figure
 
-__all__ = ["MilePostError", "ReplayRules", "__version__", "attempts", "funnel", "replay", "spikes", "times"]
+__all__ = [
+    "MilePostError", "ReplayRules", "__version__", "attempts", "check", "coverage", "deaths", "figure", "funnel", "layouts",
+    "level", "moves", "ratings", "replay", "spikes", "times", "trace", "whatif",
+]  # fmt: skip
 
 
 def __getattr__(name: str) -> Any:
     """Import the calls when they are first used, so that starting costs little."""
     if name in __all__:
-        from milepost import api
+        from importlib import import_module
 
-        return getattr(api, name)
+        return getattr(import_module("milepost.figures.notebook" if name == "figure" else "milepost.api"), name)
     raise AttributeError(f"module 'milepost' has no attribute {name!r}")

@@ -3,19 +3,30 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import pandas as pd
 
+from milepost.audit.audit import audit
 from milepost.difficulty.spikes import Spikes
+from milepost.difficulty.whatif import WhatIf
 from milepost.logs.course import read_course
 from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import NO_MAP, read_map
 from milepost.logs.read import read
 from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.clocks import on_clock
+from milepost.measures.coverage import Coverage
+from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Table, beside
+from milepost.measures.layouts import Layouts
+from milepost.measures.level import LevelPage
+from milepost.measures.moves import Moves
+from milepost.measures.ratings import Ratings
 from milepost.measures.raw import raw_counts
 from milepost.measures.times import TimeInLevel
+from milepost.measures.trace import Trace
 from milepost.parts.work import Work
 from milepost.playback.play import Play
 from milepost.playback.replay import replay_log
@@ -57,12 +68,21 @@ def replay(
     return load_parts(names, (mapping, ReadOptions()), (), plan, rules, work).play()
 
 
-def funnel(play: Play, *, raw: bool = False, censor_unknown: bool = False) -> pd.DataFrame:
-    """The funnel, a row a level in course order; ``raw`` adds what a naive count of the records would say."""
-    table = Funnel(censor_unknown)(play)
-    if raw:
-        table = beside(table, raw_counts(play))
-    return _frame(table)
+def check(play: Play) -> pd.DataFrame:
+    """What was found in the log, a row a finding; ``attrs`` holds the rest: counts, suspects, what moved."""
+    return _frame(audit(play), "details", index="code")
+
+
+def funnel(play: Play, *, raw: bool = False, unknown_end: str = "lost") -> pd.DataFrame:
+    """The funnel, a row a level in course order; ``raw`` adds what a naive count of the records would say.
+
+    Args:
+        play: a play.
+        raw: whether to add these.
+        unknown_end: what a session without a known end counts as, `lost` or `censor`.
+    """
+    table = Funnel(unknown_end == "censor")(play)
+    return _frame(beside(table, raw_counts(play)) if raw else table)
 
 
 def attempts(play: Play) -> pd.DataFrame:
@@ -70,9 +90,30 @@ def attempts(play: Play) -> pd.DataFrame:
     return _frame(AttemptsToClear()(play))
 
 
-def times(play: Play) -> pd.DataFrame:
-    """Time in level in seconds, a row a level."""
-    return _frame(TimeInLevel()(play))
+def times(play: Play, *, clock: str = "load", idle_cap: float | None = None) -> pd.DataFrame:
+    """Time in level in seconds, a row a level.
+
+    Args:
+        play: a play.
+        clock: where the time of an attempt begins, at the level's `load` or at its first `input`.
+        idle_cap: seconds that a stretch without a record counts at most.
+    """
+    return _frame(TimeInLevel()(on_clock(play, clock, idle_cap)))
+
+
+def deaths(play: Play, *, arrival: float = 1.0) -> pd.DataFrame:
+    """What kills players in each level, and where; a death within ``arrival`` seconds of the opening is one on arrival."""
+    return _frame(Deaths(arrival)(play))
+
+
+def moves(play: Play) -> pd.DataFrame:
+    """Where players went, a row a move: skips, setbacks and what they cost."""
+    return _frame(Moves()(play), "moves", index=None)
+
+
+def level(play: Play, name: str) -> dict[str, Any]:
+    """One page on one level, as a document: reach, tries, time, causes, neighbours, plan, sessions to watch."""
+    return LevelPage(name)(play).totals
 
 
 def spikes(play: Play, *, min_players: int = 5) -> pd.DataFrame:
@@ -80,6 +121,33 @@ def spikes(play: Play, *, min_players: int = 5) -> pd.DataFrame:
     return _frame(Spikes(min_players)(play))
 
 
-def _frame(table: Table) -> pd.DataFrame:
-    frame = pd.DataFrame(table.rows)
-    return frame.set_index("level") if "level" in frame else frame
+def whatif(play: Play, *changes: str) -> pd.DataFrame:
+    """The funnel that the fitted model projects after some changes, each as ``LEVEL.difficulty=LOGITS``, a row a level."""
+    return _frame(WhatIf(changes)(play))
+
+
+def trace(play: Play, session: str | None = None, *, offset: float = 0.0) -> pd.DataFrame:
+    """A session, or all of a player's, or every one, a row an attempt; ``offset`` is how far a recording had run, in seconds."""
+    return _frame(Trace(session, offset)(play), index=None)
+
+
+def coverage(play: Play, *, min_players: int = 5) -> pd.DataFrame:
+    """Which levels and moves were hardly tested, and how long it takes to get there, a row a level."""
+    return _frame(Coverage(min_players)(play))
+
+
+def layouts(play: Play, *, min_tries: int = 5) -> pd.DataFrame:
+    """How much the layout inside a level matters, a row a level and layout."""
+    return _frame(Layouts(min_tries)(play), index=None)
+
+
+def ratings(play: Play) -> pd.DataFrame:
+    """Which ratings players get, by the bands that the course declares, a row a level."""
+    return _frame(Ratings()(play))
+
+
+def _frame(table: Table, rows: str = "", index: str | None = "level") -> pd.DataFrame:
+    """The rows as a frame; what belongs to the whole course is in its ``attrs``."""
+    frame = pd.DataFrame(table.totals[rows] if rows else table.rows)
+    frame.attrs.update({name: value for name, value in table.totals.items() if name != rows})
+    return frame.set_index(index) if index is not None and index in frame else frame

@@ -68,7 +68,7 @@ def packed(paths, folder, layout):
 
 def document(play, course):
     """All that is said of a play."""
-    return json.loads(json.dumps(whole_report(play, course, 5, {})))
+    return json.loads(json.dumps(whole_report(play, 5, {})))
 
 
 @pytest.mark.parametrize("rules", [ReplayRules(), ReplayRules(implied_complete=True, keep_debug=True)])

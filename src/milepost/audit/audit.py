@@ -28,13 +28,12 @@ RULES: tuple[Callable[[Evidence], list[Suspect]], ...] = (
 )  # fmt: skip
 
 
-def audit(play: Play, known: tuple[KnownFault, ...] = ()) -> Table:
+def audit(play: Play) -> Table:
     """The audit: totals with details, suspects and what moved; a row a level with raw beside clean figures.
 
-    Args:
-        play: the replayed log.
-        known: faults that are declared in the course, to be labelled as known.
+    Faults that are declared in the course are labelled as known.
     """
+    known = play.course.known_faults if play.course else ()
     rows = raw_beside_clean(play)
     evidence = Evidence(play)
     suspects = [suspect for rule in RULES for suspect in rule(evidence)]

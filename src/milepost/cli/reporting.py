@@ -21,6 +21,7 @@ from milepost.output import write_file, write_text
 from milepost.reports.forms import render_json, render_markdown
 from milepost.reports.interface import Report, View
 from milepost.reports.made import how_made
+from milepost.reports.registry import MEASURES
 from milepost.reports.story import story
 from milepost.reports.strips import course_strip
 from milepost.reports.summary import summary_rows, summary_view
@@ -28,10 +29,7 @@ from milepost.reports.whole import whole_report
 from milepost.wording import plural
 
 Document = dict[str, Any]
-PICTURES: Final = {
-    "funnel": "Funnel", "attempts": "Attempts to clear", "times": "Time in level", "deaths": "Deaths", "moves": "Moves",
-    "spikes": "Difficulty",
-}  # fmt: skip
+PICTURES: Final = {entry.name: entry.picture for entry in MEASURES.values() if entry.picture}
 _WHOM: Final = re.compile(r"^((?:--where=)?\s*(?:player|session)\s*[!=<>]+).*", re.DOTALL)
 OVERVIEW_SHAPE, SHAPE = (1280, 1000), (1280, 800)
 
@@ -41,7 +39,7 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> Document:
     if args.anonymous:
         loaded = loaded.without_names()
     with terminal.progress() as progress:
-        return whole_report(loaded.play(), loaded.course, args.min_players, _made(args), progress)
+        return whole_report(loaded.play(), args.min_players, _made(args), progress)
 
 
 def write_report(args: argparse.Namespace, report: Document) -> None:

@@ -23,7 +23,7 @@ from milepost.reports.document import described, document
 from milepost.reports.formats import render
 from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
 from milepost.reports.interface import Report
-from milepost.reports.registry import VIEWS
+from milepost.reports.registry import MEASURES
 
 if TYPE_CHECKING:
     from milepost.figures.draw import Paper
@@ -37,12 +37,9 @@ def measured(args: argparse.Namespace, measure: Callable[[Play], Table], loaded:
     play = loaded.play()
     report = described(document(args.command, play, measure(play)), loaded.course, args.min_players)
     draw(args, report)
-    views = VIEWS[args.command](report)
-    write(args, Report(report, views, report.get(ROWS.get(args.command, "levels"), [])))
+    entry = MEASURES[args.command]
+    write(args, Report(report, entry.views(report), report.get(entry.rows, [])))
     return Exit.DONE
-
-
-ROWS = {"moves": "moves"}  # the key of the rows that a plain table has, where it is not `levels`
 
 
 def _by_groups(args: argparse.Namespace, measure: Callable[[Play], Table], loaded: Loaded) -> Exit:
@@ -53,8 +50,7 @@ def _by_groups(args: argparse.Namespace, measure: Callable[[Play], Table], loade
     several = sum(groups > 1 for groups in counted.values())
     report = grouped_document(args.command, args.by, documents, several)
     _draw_groups(args, documents)
-    key = ROWS.get(args.command, "levels")
-    write(args, Report(report, [grouped_view(report)], grouped_rows(report, key)))
+    write(args, Report(report, [grouped_view(report)], grouped_rows(report, MEASURES[args.command].rows)))
     return Exit.DONE
 
 

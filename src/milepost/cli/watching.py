@@ -21,7 +21,7 @@ from milepost.measures.funnel import Funnel
 from milepost.playback.replay import replay_log
 from milepost.reports.document import described, document
 from milepost.reports.interface import Report, View
-from milepost.reports.registry import VIEWS
+from milepost.reports.registry import MEASURES
 from milepost.wording import listed, plural
 
 _KEEP_EVERY = 30.0  # seconds
@@ -78,7 +78,7 @@ def _show(args: argparse.Namespace, report: dict[str, Any], came: int, before: d
     found = [f"{code} {count:,}" for code, count in sorted(new.items(), key=lambda item: -item[1])]
     newly = f"Newly found: {listed(found) or 'nothing'}."
     news = View(f"{time.strftime('%H:%M:%S')}: {plural(came, 'new line')}", (), [], [newly])
-    write(args, Report(report, [news, *VIEWS["funnel"](report)], report["levels"]))
+    write(args, Report(report, [news, *MEASURES["funnel"].views(report)], report["levels"]))
 
 
 class _Kept:

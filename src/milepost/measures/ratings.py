@@ -18,13 +18,7 @@ from milepost.vocabulary import CLEARED
 
 @dataclass(frozen=True)
 class Ratings:
-    """Ratings of first clears by the course's declared bands.
-
-    Attributes:
-        bands: the bands, as declared.
-    """
-
-    bands: tuple[Band, ...]
+    """Ratings of first clears by the course's declared bands."""
 
     def __call__(self, play: Play) -> Table:
         """One row a level: clears in each band, clears in none, and bands that nobody can reach there.
@@ -32,45 +26,50 @@ class Ratings:
         Raises:
             UsageError: the course declares no bands.
         """
-        if not self.bands:
+        bands = play.course.bands if play.course else ()
+        if not bands:
             raise UsageError("the course declares no bands. Add [[band]] tables with name, from and to to the course file.")
         table = play.attempts
         cleared = first_clear(play) & table.ended(CLEARED)
         rows = [
-            self._row(play, level, np.flatnonzero(cleared & (table.level == level)))
+            _row(play, bands, np.flatnonzero(cleared & (table.level == level)))
             for level in range(play.n_levels)
         ]
-        return Table(rows, {"bands": [vars(band) for band in self.bands], "faults": faults(self.bands)})
+        rows = [{"level": play.stops[level], **row} for level, row in enumerate(rows)]
+        return Table(rows, {"bands": [vars(band) for band in bands], "faults": faults(bands)})
 
-    def _row(self, play: Play, level: int, clears: Ints) -> Row:
-        around = play.around
-        collected, available = around.collected[clears], around.available[clears]
-        known = ~np.isnan(collected) & (available > 0)
-        shares = np.minimum(1.0, collected[known] / available[known])
-        placed = [self.band_of(value) for value in shares.tolist()]
-        total = len(placed)
-        bands = {band.name: _share(placed.count(band.name), total) for band in self.bands}
-        logged = [play.gated.log.ratings[code] if code >= 0 else None for code in around.rating[clears[known]].tolist()]
-        given = [(own, computed) for own, computed in zip(logged, placed, strict=True) if own is not None]
-        steps = np.unique(available[known])
-        return {
-            "level": play.stops[level], "clears": len(clears), "rated": total, "no_band": placed.count(None),
-            "logged": len(given), "logged_otherwise": sum(own != computed for own, computed in given), "ratings": bands,
-            "unreachable": [band.name for band in self.bands if len(steps) and not self._reachable(band, steps.tolist())],
-        }  # fmt: skip
 
-    def band_of(self, value: float) -> str | None:
-        """The first band that a share falls in."""
-        return next((band.name for band in self.bands if band.holds(value)), None)
+def _row(play: Play, bands: tuple[Band, ...], clears: Ints) -> Row:
+    around = play.around
+    collected, available = around.collected[clears], around.available[clears]
+    known = ~np.isnan(collected) & (available > 0)
+    shares = np.minimum(1.0, collected[known] / available[known])
+    placed = [band_of(bands, value) for value in shares.tolist()]
+    total = len(placed)
+    logged = [play.gated.log.ratings[code] if code >= 0 else None for code in around.rating[clears[known]].tolist()]
+    given = [(own, computed) for own, computed in zip(logged, placed, strict=True) if own is not None]
+    steps = np.unique(available[known])
+    return {
+        "clears": len(clears), "rated": total, "no_band": placed.count(None),
+        "logged": len(given), "logged_otherwise": sum(own != computed for own, computed in given),
+        "ratings": {band.name: _share(placed.count(band.name), total) for band in bands},
+        "unreachable": [band.name for band in bands if len(steps) and not _reachable(bands, band, steps.tolist())],
+    }  # fmt: skip
 
-    def _reachable(self, band: Band, totals: list[float]) -> bool:
-        """Whether some number of pick-ups gives the band; what a number gives changes only around the ends of bands."""
-        ends = {end for own in self.bands for end in (own.low, own.high)} | {0.0, 1.0}
-        return any(
-            self.band_of(count / total) == band.name
-            for total in totals for end in ends
-            for count in range(max(0, int(end * total) - 1), min(int(total), int(end * total) + 2) + 1)
-        )  # fmt: skip
+
+def band_of(bands: tuple[Band, ...], value: float) -> str | None:
+    """The first band that a share falls in."""
+    return next((band.name for band in bands if band.holds(value)), None)
+
+
+def _reachable(bands: tuple[Band, ...], band: Band, totals: list[float]) -> bool:
+    """Whether some number of pick-ups gives the band; what a number gives changes only around the ends of bands."""
+    ends = {end for own in bands for end in (own.low, own.high)} | {0.0, 1.0}
+    return any(
+        band_of(bands, count / total) == band.name
+        for total in totals for end in ends
+        for count in range(max(0, int(end * total) - 1), min(int(total), int(end * total) + 2) + 1)
+    )  # fmt: skip
 
 
 def _share(clears: int, of: int) -> Row:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from milepost.playback.tallies import finding_counts
 from milepost.vocabulary import FINDINGS
 from milepost.wording import listed, plural
 
+FORMAT: Final = 1  # of documents; it rises when a key changes its meaning or goes. 1: the first one that is numbered
 _FEW = 20  # sessions for each finding of high weight that is not worth a line under every table
 
 
@@ -20,6 +21,7 @@ def document(command: str, play: Play, table: Table) -> dict[str, Any]:
     """The JSON document of a measure; its keys are described in docs/output.md."""
     counts = play.counts
     return {
+        "format": FORMAT,
         "command": command,
         "course": {"levels": play.stops[: play.n_levels], "inferred": play.inferred},
         "players": int(counts.sum()),

@@ -5,25 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
+from milepost.errors import UsageError
 from milepost.measures.interface import Row
+from milepost.reports.document import FORMAT
 from milepost.reports.interface import Column, View
-from milepost.wording import NOTHING, number, percent, plural, rate, safe, seconds
+from milepost.reports.registry import MEASURES
+from milepost.wording import NOTHING, number, plural, safe
 
 Worded = Callable[[Any], str]
 
-# Per command: the key of the count, and the figures with their wording.
-HEADLINES: Final[dict[str, tuple[str, list[tuple[str, str, Worded]]]]] = {
-    "funnel": ("reached", [("clear", "clear_rate", percent), ("lost", "drop_off", percent)]),
-    "attempts": ("players", [("try clears", "try_clear", percent), ("50 %", "p50", number)]),
-    "times": ("timed", [("50 %", "p50", seconds), ("clearing", "run_p50", seconds)]),
-    "deaths": ("reached", [("deaths", "deaths", number), ("per player", "per_player_reached", rate)]),
-    "coverage": ("players", [("minutes", "minutes", rate)]),
-    "spikes": ("players", [("try clears", "try_clear", percent), ("verdict", "kind", str)]),
-    "moves": ("advance", [("setbacks", "setback", number), ("skips", "skip", number)]),
-    "ratings": ("rated", [("no band", "no_band", number)]),
-    "layouts": ("players", [("try clears", "try_clear", percent)]),
-}
-_RAW: Final = [("raw reached", "raw_reached", number), ("raw cleared", "raw_cleared", number)]  # where they are asked for
+_RAW: Final = (("raw reached", "raw_reached", number), ("raw cleared", "raw_cleared", number))  # where they are asked for
 
 
 def grouped_document(
@@ -38,7 +29,7 @@ def grouped_document(
         several: how many players stand in several groups.
     """
     groups = [{"value": value, **report} for value, report in documents]
-    return {"command": command, "by": key, "players_in_several_groups": several, "groups": groups}
+    return {"format": FORMAT, "command": command, "by": key, "players_in_several_groups": several, "groups": groups}
 
 
 def grouped_rows(report: dict[str, Any], key: str) -> list[Row]:
@@ -48,9 +39,12 @@ def grouped_rows(report: dict[str, Any], key: str) -> list[Row]:
 
 def grouped_view(report: dict[str, Any]) -> View:
     """Levels down, groups across."""
-    count, figures = HEADLINES[report["command"]]
+    shown = MEASURES[report["command"]].in_groups
+    if shown is None:
+        raise UsageError(f"--by is not for {report['command']}: leave it out.")
+    count, figures = shown.count, shown.figures
     if any("raw_reached" in row for group in report["groups"] for row in group["levels"]):
-        figures = [*figures, *_RAW]
+        figures = (*figures, *_RAW)
     names = list(dict.fromkeys(_name_of(row) for group in report["groups"] for row in group["levels"]))
     by_name = [{_name_of(row): row for row in group["levels"]} for group in report["groups"]]
     rows: list[Row] = [

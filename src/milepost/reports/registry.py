@@ -1,24 +1,95 @@
-"""The views of each measuring command."""
+"""The measures, one record each: whatever a command, the report, groups, figures and a notebook need to know of it."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any, Final
 
-from milepost.reports import level_views, views
+from milepost.audit.audit import audit
+from milepost.difficulty.spikes import Spikes
+from milepost.difficulty.whatif import WhatIf
+from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.coverage import Coverage
+from milepost.measures.deaths import Deaths
+from milepost.measures.funnel import Funnel
+from milepost.measures.interface import Table
+from milepost.measures.layouts import Layouts
+from milepost.measures.level import LevelPage
+from milepost.measures.moves import Moves
+from milepost.measures.ratings import Ratings
+from milepost.measures.times import TimeInLevel
+from milepost.measures.trace import Trace
+from milepost.playback.play import Play
+from milepost.reports import check_views, level_views, views
 from milepost.reports.interface import View
+from milepost.wording import number, percent, rate, seconds
 
-VIEWS: Final[dict[str, Callable[[dict[str, Any]], list[View]]]] = {
-    "funnel": views.funnel_view,
-    "attempts": views.attempts_view,
-    "times": views.times_view,
-    "spikes": views.spikes_view,
-    "deaths": level_views.deaths_view,
-    "moves": level_views.moves_view,
-    "coverage": level_views.coverage_view,
-    "layouts": level_views.layouts_view,
-    "ratings": level_views.ratings_view,
-    "trace": level_views.trace_view,
-    "whatif": views.whatif_view,
-    "level": level_views.level_view,
-}
+Document = dict[str, Any]
+Measure = Callable[[Play], Table]
+
+
+@dataclass(frozen=True)
+class InGroups:
+    """What a table of groups side by side shows of a measure.
+
+    Attributes:
+        count: the key of the count behind its figures.
+        figures: heading, key and wording of each.
+    """
+
+    count: str
+    figures: tuple[tuple[str, str, Callable[[Any], str]], ...]
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A measure.
+
+    Attributes:
+        name: the command's, the call's and the figure's name, and the document's key in the report.
+        measure: the class of its settings, or a call on a play.
+        views: what people see of its document.
+        rows: the key of the rows that a plain table has.
+        in_groups: what is shown of it side by side; None where it is not for groups.
+        picture: the heading of its figure in the report; None where it has none there.
+        drawn: whether it has a figure.
+        reported: with the least number of players, the measure as the report has it; None where it is no part of the report.
+    """
+
+    name: str
+    measure: Callable[..., Any]
+    views: Callable[[Document], list[View]]
+    rows: str = "levels"
+    in_groups: InGroups | None = None
+    picture: str | None = None
+    drawn: bool = False
+    reported: Callable[[int], Measure] | None = None
+
+
+_ENTRIES: Final = (
+    Entry("check", audit, check_views.check_views, rows="details", reported=lambda least: audit),
+    Entry("funnel", Funnel, views.funnel_view, picture="Funnel", drawn=True, reported=lambda least: Funnel(),
+          in_groups=InGroups("reached", (("clear", "clear_rate", percent), ("lost", "drop_off", percent)))),
+    Entry("attempts", AttemptsToClear, views.attempts_view, picture="Attempts to clear", drawn=True,
+          reported=lambda least: AttemptsToClear(),
+          in_groups=InGroups("players", (("try clears", "try_clear", percent), ("50 %", "p50", number)))),
+    Entry("times", TimeInLevel, views.times_view, picture="Time in level", drawn=True, reported=lambda least: TimeInLevel(),
+          in_groups=InGroups("timed", (("50 %", "p50", seconds), ("clearing", "run_p50", seconds)))),
+    Entry("deaths", Deaths, level_views.deaths_view, picture="Deaths", drawn=True, reported=lambda least: Deaths(),
+          in_groups=InGroups("reached", (("deaths", "deaths", number), ("per player", "per_player_reached", rate)))),
+    Entry("moves", Moves, level_views.moves_view, rows="moves", picture="Moves", drawn=True, reported=lambda least: Moves(),
+          in_groups=InGroups("advance", (("setbacks", "setback", number), ("skips", "skip", number)))),
+    Entry("spikes", Spikes, views.spikes_view, picture="Difficulty", drawn=True, reported=Spikes,
+          in_groups=InGroups("players", (("try clears", "try_clear", percent), ("verdict", "kind", str)))),
+    Entry("coverage", Coverage, level_views.coverage_view, reported=Coverage,
+          in_groups=InGroups("players", (("minutes", "minutes", rate),))),
+    Entry("layouts", Layouts, level_views.layouts_view, reported=lambda least: Layouts(),
+          in_groups=InGroups("players", (("try clears", "try_clear", percent),))),
+    Entry("ratings", Ratings, level_views.ratings_view, reported=lambda least: Ratings(),
+          in_groups=InGroups("rated", (("no band", "no_band", number),))),
+    Entry("level", LevelPage, level_views.level_view, drawn=True),
+    Entry("trace", Trace, level_views.trace_view, drawn=True),
+    Entry("whatif", WhatIf, views.whatif_view, drawn=True),
+)  # fmt: skip
+MEASURES: Final = {entry.name: entry for entry in _ENTRIES}

@@ -13,13 +13,12 @@ from milepost.reports.glossary import DEFINITIONS
 from milepost.reports.interface import View
 from milepost.reports.level_pages import level_pages
 from milepost.reports.made import made_view
-from milepost.reports.registry import VIEWS
+from milepost.reports.registry import MEASURES, Entry
 from milepost.reports.story import story
 from milepost.reports.summary import summary_view
 from milepost.wording import plural, safe
 
 _PAGE: Final = files("milepost.reports").joinpath("page")
-OTHERS: Final = ("coverage", "layouts", "ratings")  # measures that a table shows best
 
 
 @dataclass(frozen=True)
@@ -60,14 +59,19 @@ def render_page(report: dict[str, Any], overview: Picture, pictures: list[Pictur
         title=_title(report), subtitle=_subtitle(report), style=Markup(style), script=Markup(script),
         script_hash=b64encode(sha256(script.encode()).digest()).decode(), story=_chapters(report),
         overview=_shown(overview, [summary_view(report)]),
-        pictures=[_shown(picture, VIEWS[picture.name](report[picture.name])) for picture in pictures],
+        pictures=[_shown(picture, MEASURES[picture.name].views(report[picture.name])) for picture in pictures],
         summary=_plain(summary_view(report)), said=[safe(row["sentence"]) if row["sentence"] else "" for row in rows],
         pages=[[_plain(view) for view in views] for views in level_pages(report)],
         bins=[_bins(row) for row in report["deaths"]["levels"]],
-        others=[_plain(view) for name in OTHERS if report[name] for view in VIEWS[name](report[name])],
+        others=[_plain(view) for entry in _in_tables() if report[entry.name] for view in entry.views(report[entry.name])],
         health=[_plain(view) for view in check_views(report["check"])],
         definitions=DEFINITIONS, made=report["made"] | {"files": _plain(made_view(report["made"]))},
     )  # fmt: skip
+
+
+def _in_tables() -> list[Entry]:
+    """The measures of the report that a table shows best; how the log is, has a place of its own."""
+    return [entry for entry in MEASURES.values() if entry.reported and not entry.picture and entry.name != "check"]
 
 
 def _chapters(report: dict[str, Any]) -> list[dict[str, Any]]:

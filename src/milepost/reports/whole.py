@@ -7,30 +7,21 @@ from typing import Any
 
 import numpy as np
 
-from milepost.audit.audit import audit
-from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.errors import UsageError
 from milepost.logs.course import Course, Level
-from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.builds import build_names, tries_by_build
-from milepost.measures.coverage import Coverage
-from milepost.measures.deaths import Deaths
-from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Row, Table
-from milepost.measures.layouts import Layouts
-from milepost.measures.moves import Moves
-from milepost.measures.ratings import Ratings
-from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import watch_by_level
 from milepost.playback.play import Play
 from milepost.progress import SILENT, Progress
 from milepost.reports.document import described, document
+from milepost.reports.registry import MEASURES
 
 Document = dict[str, Any]
 
 
-def whole_report(play: Play, course: Course | None, least: int, made: Row, progress: Progress = SILENT) -> Document:
+def whole_report(play: Play, least: int, made: Row, progress: Progress = SILENT) -> Document:
     """The document of the whole report.
 
     Under the name of each measuring command it has that command's own document; ``layouts`` and ``ratings`` are null
@@ -38,21 +29,16 @@ def whole_report(play: Play, course: Course | None, least: int, made: Row, progr
 
     Args:
         play: the replayed log.
-        course: the course with its plan, if one is given.
         least: of fewer players, nothing is claimed.
         made: how the report was made: the command, versions and files.
         progress: told of each step.
     """
-    measures: dict[str, Callable[[Play], Table]] = {
-        "check": lambda play: audit(play, course.known_faults if course else ()),
-        "funnel": Funnel(), "attempts": AttemptsToClear(), "times": TimeInLevel(), "deaths": Deaths(), "moves": Moves(),
-        "spikes": Spikes(least), "coverage": Coverage(least), "layouts": Layouts(),
-        "ratings": Ratings(course.bands if course else ()),
-    }  # fmt: skip
+    course = play.course
     parts: dict[str, Document | None] = {}
-    for name, measure in measures.items():
-        progress.step(f"measuring: {name}")
-        parts[name] = _measured(name, measure, play, course, least)
+    for entry in MEASURES.values():
+        if entry.reported is not None:
+            progress.step(f"measuring: {entry.name}")
+            parts[entry.name] = _measured(entry.name, entry.reported(least), play, least)
     spikes = parts["spikes"] or {}
     top = document("report", play, Table([]))
     del top["levels"]
@@ -66,13 +52,13 @@ def whole_report(play: Play, course: Course | None, least: int, made: Row, progr
     }  # fmt: skip
 
 
-def _measured(name: str, measure: Callable[[Play], Table], play: Play, course: Course | None, least: int) -> Document | None:
+def _measured(name: str, measure: Callable[[Play], Table], play: Play, least: int) -> Document | None:
     """A command's document; None where the log or the course has nothing for it."""
     try:
         report = document(name, play, measure(play))
     except UsageError:
         return None
-    return report if name == "check" else described(report, course, least)
+    return report if name == "check" else described(report, play.course, least)
 
 
 def _plan(level: Level) -> Row:

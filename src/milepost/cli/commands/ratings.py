@@ -18,9 +18,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.loading import load
     from milepost.cli.showing import measured
     from milepost.measures.ratings import Ratings
 
-    loaded = load(args)
-    return measured(args, Ratings(loaded.course.bands if loaded.course else ()), loaded)
+    return measured(args, Ratings())
