@@ -1,11 +1,13 @@
 """What all tests share: the installed program, run on files in a temporary folder."""
 
 import json
+import os
 import sys
 from pathlib import Path
 
 import pytest
 
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program does; before NumPy loads
 sys.path.insert(0, str(Path(__file__).parent))
 from driving import forked, installed
 

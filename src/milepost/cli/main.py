@@ -20,6 +20,7 @@ COMMANDS = (
     "layouts", "ratings", "simulate", "pack", "watch", "map", "course", "convert",
 )  # fmt: skip
 
+_ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
 _FIRST = """\
 Mile Post reads playtest logs and says where players stop and which levels stand out.
 
@@ -104,6 +105,8 @@ def _one_line(text: str) -> str:
 def entry() -> NoReturn:
     """The console script; what a termination leaves half done is cleared away as at any other end."""
     signal.signal(signal.SIGTERM, lambda number, _: sys.exit(128 + number))
+    for library in _ONE_THREAD:  # before any of them loads; their threads spin, and cost more than they save on matrices as small
+        os.environ.setdefault(library, "1")
     status = main()
     try:
         if sys.stdout is not None:
