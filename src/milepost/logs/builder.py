@@ -36,6 +36,7 @@ class RecordBuilder:
         names: the names so far.
         refusals: the records that could not be read.
         files: the files that were read.
+        translator: what translates records on their way here; None where no map has had anything to translate.
         keeps_records: whether whole columns will do, so that large files may be read at full speed.
     """
 
@@ -44,24 +45,15 @@ class RecordBuilder:
     def __init__(self) -> None:
         self._rows: list[tuple[Any, ...]] = []
         self._parts: list[dict[str, Any]] = []  # columns, part by part
-        self._translator: Translator | None = None
+        self.translator: Translator | None = None
         self.known, self.names, self.refusals = KnownSessions(), KnownNames(), Refusals()
         self.files: list[str] = []
 
     def translated_by(self, log_map: LogMap) -> Translator | None:
         """What translates records on their way here, the same for all files; None where the map has nothing to translate."""
-        if self._translator is None and log_map.active:
-            self._translator = Translator(log_map)
-        return self._translator
-
-    def require_mapped(self) -> None:
-        """Refuse a log map that names what no record had.
-
-        Raises:
-            MapError: it does.
-        """
-        if self._translator is not None:
-            self._translator.use.require(self._translator.map)
+        if self.translator is None and log_map.active:
+            self.translator = Translator(log_map)
+        return self.translator
 
     def add(self, record: Mapping[str, Any], place: Place, likeness: int) -> None:
         """Add a record, fields by our names; one that cannot be read is refused with its reason."""
@@ -117,7 +109,7 @@ class RecordBuilder:
         return Log(
             Records(**columns), replace(self.known.sessions), list(names.stop), list(names.cause), list(names.layout),
             list(names.rating), list(names.word), self.files, self.refusals.kept,
-            None if self._translator is None else self._translator.use.document(self._translator.map),
+            None if self.translator is None else self.translator.use.document(self.translator.map),
         )  # fmt: skip
 
     def columns(self) -> dict[str, Any]:

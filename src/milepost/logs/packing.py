@@ -16,7 +16,7 @@ from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import LogMap
 from milepost.logs.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
 from milepost.logs.pieces import read_in_pieces
-from milepost.logs.read import read_source, suited
+from milepost.logs.read import read_source, require_mapped, suited
 from milepost.logs.sources import Source, expand
 from milepost.logs.store import lay_down, locked, restore, seal
 from milepost.logs.tailing import read_on
@@ -144,7 +144,7 @@ class _Packing:
                 self._lay_down()
                 self._seal()
                 waiting = 0
-        self.builder.require_mapped()
+        require_mapped(self.builder)
         if waiting or replaces or not is_store(self.folder):
             self._lay_down()
             self._seal()

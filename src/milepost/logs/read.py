@@ -56,7 +56,17 @@ def read_into(builder: RecordBuilder, names: list[str], log_map: LogMap, progres
         _restore(builder, sources.pop(0))
     for source in sources:
         read_source(builder, source, log_map, progress, options)
-    builder.require_mapped()
+    require_mapped(builder)
+
+
+def require_mapped(builder: RecordBuilder) -> None:
+    """Refuse a log map that names what no record had.
+
+    Raises:
+        MapError: it does.
+    """
+    if builder.translator is not None:
+        builder.translator.use.require(builder.translator.map)
 
 
 def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progress: Progress, options: ReadOptions) -> None:

@@ -158,14 +158,18 @@ def write_xes(spool: Spool, out: BinaryIO) -> None:
         xml.startElement("trace", {})
         _attribute(xml, "concept:name", session)
         for record in records:
-            xml.startElement("event", {})
-            for name, value in record.items():
-                if name != "session" and not isinstance(value, dict | list):
-                    _attribute(xml, _xes_key(name, value), value)
-            xml.endElement("event")
+            _xes_event(xml, record)
         xml.endElement("trace")
     xml.endElement("log")
     xml.endDocument()
+
+
+def _xes_event(xml: Any, record: Record) -> None:
+    xml.startElement("event", {})
+    for name, value in record.items():
+        if name != "session" and not isinstance(value, dict | list):
+            _attribute(xml, _xes_key(name, value), value)
+    xml.endElement("event")
 
 
 def _xes_key(name: str, value: Any) -> str:

@@ -1,0 +1,124 @@
+"""A course's difficulties under every mixture of roughness and bend, with any set of events in the model."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+
+from milepost.difficulty.candidates import HEIGHT_MEAN, HEIGHT_SD, candidates, prior_log_odds
+from milepost.logs.interface import Floats
+
+_ROUGHNESS: Final = np.array([0.08, 0.12, 0.18, 0.25, 0.35, 0.5, 0.7, 1.0, 1.4])
+_ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of its logarithm's prior, which has
+_ROUGHNESS_TAIL = 3.0  # degrees of freedom, so that a course may be uneven everywhere
+_BEND: Final = np.array([0.15, 0.35, 0.7, 1.3])  # logits by which the curve leaves a straight line
+_LEVEL_SD, _SLOPE_SD = 3.0, 1.2  # logits: where the curve lies, and how far it rises over the course
+
+
+class Mixtures:
+    """The model of a course: a curve, roughness, error of known covariance, and whatever events are chosen.
+
+    Attributes:
+        n: levels.
+        candidates: every event that there may be.
+        shapes: candidate by level, how far an event raises it, of its height.
+        log_odds: per candidate, before the data.
+        variance: candidate by mixture, of an event's height around zero.
+        rough: per mixture, the roughness.
+
+    Chosen events are given as numbers of candidates.
+    """
+
+    def __init__(self, difficulty: Floats, covariance: Floats) -> None:
+        self.y, self.covariance = difficulty, covariance
+        self.n = len(difficulty)
+        self.candidates = candidates(self.n)
+        self.shapes = np.array([event.shape(self.n) for event in self.candidates])
+        self.log_odds = prior_log_odds(self.candidates)
+        self.rough = np.repeat(_ROUGHNESS, len(_BEND))
+        scale = np.maximum(1.0, self.rough / _ROUGHNESS_MEDIAN)
+        self.mean = np.outer([HEIGHT_MEAN[event.kind] for event in self.candidates], scale)  # candidate by mixture
+        self.spread = np.outer([HEIGHT_SD[event.kind] for event in self.candidates], scale) ** 2
+        self.variance = self.mean**2 + self.spread  # around zero, as it enters the model
+        apart = (np.log(_ROUGHNESS) - np.log(_ROUGHNESS_MEDIAN)) / _ROUGHNESS_SPREAD
+        weight = -0.5 * (_ROUGHNESS_TAIL + 1) * np.log1p(apart**2 / _ROUGHNESS_TAIL)
+        self.log_prior = np.repeat(weight, len(_BEND))
+        curves = np.array([_curve(self.n, bend) for bend in _BEND] * len(_ROUGHNESS))
+        mixtures = curves + (self.rough**2)[:, None, None] * np.eye(self.n) + covariance
+        inverses = np.linalg.inv(mixtures)
+        fits = np.einsum("i,gij,j->g", self.y, inverses, self.y, optimize=True)
+        none: tuple[Floats, Floats] = inverses.astype(np.float64), self.log_prior - 0.5 * (np.linalg.slogdet(mixtures)[1] + fits)
+        self._known: dict[tuple[int, ...], tuple[Floats, Floats]] = {(): none}
+
+    def inverses(self, chosen: tuple[int, ...]) -> tuple[Floats, Floats]:
+        """Per mixture, the inverse covariance of the difficulties with some events in the model, and its log weight."""
+        if chosen not in self._known:
+            inverses, weights = self.inverses(chosen[:-1])
+            shape, variance = self.shapes[chosen[-1]], self.variance[chosen[-1]]
+            held = inverses @ shape  # mixture by level; Sherman and Morrison's rule, and the determinant lemma
+            hold, pull = held @ shape, held @ self.y
+            less = (held[:, :, None] * held[:, None, :]) / (1 / variance + hold)[:, None, None]
+            gain = 0.5 * (pull**2 / (1 / variance + hold) - np.log1p(variance * hold))
+            self._known[chosen] = inverses - less, weights + gain
+        return self._known[chosen]
+
+    def share(self, chosen: tuple[int, ...]) -> Floats:
+        """Per mixture, its posterior weight with some events in the model; they sum to 1."""
+        weights = self.inverses(chosen)[1]
+        share: Floats = np.exp(weights - weights.max())
+        share /= share.sum()
+        return share
+
+    def log_factors(self, chosen: tuple[int, ...]) -> Floats:
+        """Per candidate, the log Bayes factor for taking it into the model beside those chosen; heights are above zero."""
+        inverses, weights = self.inverses(chosen)
+        pull = self.shapes @ (inverses @ self.y).T  # candidate by mixture
+        hold = np.einsum("gcj,cj->cg", self.shapes @ inverses, self.shapes)
+        sure = np.sqrt(self.spread / (1 + self.spread * hold))  # of the height, given the data
+        height = (pull + self.mean / self.spread) * sure  # in units of that
+        gain = -0.5 * np.log1p(self.spread * hold) + 0.5 * (height**2 - self.mean**2 / self.spread)
+        gain += _log_normal(height) - _log_normal(self.mean / np.sqrt(self.spread))  # heights are above zero
+        return _log_sum(weights + gain) - _log_sum(weights[None])
+
+    def own_odds(self, chosen: tuple[int, ...], event: int) -> float:
+        """The posterior log odds of an event given the others chosen."""
+        others = tuple(other for other in chosen if other != event)
+        return float(self.log_factors(others)[event] + self.log_odds[event])
+
+    def height(self, chosen: tuple[int, ...], event: int) -> float:
+        """The posterior mean height of one of the events chosen, in logits."""
+        pull = (self.inverses(chosen)[0] @ self.y) @ self.shapes[event]
+        return float(self.share(chosen) @ (self.variance[event] * pull))
+
+    def left_out(self, chosen: tuple[int, ...], free: list[int]) -> tuple[Floats, Floats]:
+        """Per mixture, the height of a free event at the first level given (the others free too), with its variance."""
+        inverses = self.inverses(chosen)[0]
+        block = np.linalg.inv(inverses[:, free][:, :, free])
+        pull = (inverses @ self.y)[:, free]
+        excess: Floats = np.einsum("gj,gj->g", block[:, 0], pull)
+        variance: Floats = block[:, 0, 0].astype(np.float64)
+        return excess, variance
+
+
+def _log_sum(logs: Floats) -> Floats:
+    """The logarithm of sums of exponentials, along the last axis."""
+    most = logs.max(axis=-1, keepdims=True)
+    total: Floats = np.log(np.exp(logs - most).sum(axis=-1)) + most[..., 0]
+    return total
+
+
+def _log_normal(value: Floats) -> Floats:
+    """The logarithm of the standard normal's distribution function."""
+    from scipy.special import log_ndtr
+
+    result: Floats = log_ndtr(value)
+    return result
+
+
+def _curve(n: int, bend: float) -> Floats:
+    """The covariance of the smooth curve: where it lies, how it rises, how it bends."""
+    place = (np.arange(n) - (n - 1) / 2) / max(1.0, (n - 1) / 2)
+    apart = np.subtract.outer(np.arange(n), np.arange(n)) / max(3.0, n / 4)
+    curve: Floats = _LEVEL_SD**2 + _SLOPE_SD**2 * np.outer(place, place) + bend**2 * np.exp(-0.5 * apart**2)
+    return curve
