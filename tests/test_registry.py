@@ -2,6 +2,7 @@
 
 import inspect
 
+import matplotlib
 import pandas as pd
 import pytest
 
@@ -45,7 +46,9 @@ def test_every_figure(wickwater, play, name):
     """Every measure that is drawn has a figure, by the command and in a notebook."""
     assert wickwater(*words(name, "--figure", f"{name}.png")).returncode == 0
     assert (wickwater.folder / f"{name}.png").stat().st_size > 10_000
+    before = dict(matplotlib.rcParams)
     assert api.figure(play, name, **SETTINGS.get(name, {})).axes
+    assert dict(matplotlib.rcParams) == before, "a notebook keeps its own settings"
 
 
 @pytest.mark.parametrize("name", [name for name, entry in MEASURES.items() if entry.in_groups and name not in NONE_IN_DEMO])

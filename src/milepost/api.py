@@ -11,9 +11,7 @@ from milepost.audit.audit import audit
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.logs.course import read_course
-from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import NO_MAP, read_map
-from milepost.logs.read import read
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.clocks import on_clock
 from milepost.measures.coverage import Coverage
@@ -27,9 +25,10 @@ from milepost.measures.ratings import Ratings
 from milepost.measures.raw import raw_counts
 from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
+from milepost.opening import opened_log
+from milepost.parts.asked import Asked
 from milepost.parts.work import Work
 from milepost.playback.play import Play
-from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 
 
@@ -42,6 +41,7 @@ def replay(
     jobs: int = 1,
     cluster: str | None = None,
     memory: int | None = None,
+    every_record: bool = False,
 ) -> Play:
     """Read logs and replay them.
 
@@ -53,6 +53,7 @@ def replay(
         jobs: processes that work on the log's parts; a script needs the usual ``if __name__ == "__main__"`` then.
         cluster: the address of a Dask scheduler whose workers do so, instead.
         memory: about how many bytes may be used in all; a log that is small enough is replayed as a whole.
+        every_record: whether to keep the records, which `trace` looks at, however large the log is.
 
     Raises:
         MilePostError: a log, course or map cannot be used.
@@ -60,12 +61,8 @@ def replay(
     names = [str(name) for name in (logs if isinstance(logs, list) else [logs])]
     mapping = read_map(log_map) if log_map is not None else NO_MAP
     plan = read_course(course) if course is not None else None
-    rules, work = rules or ReplayRules(**mapping.replay), Work(jobs, cluster, memory).suited_to(names)
-    if not work.in_parts:
-        return replay_log(read(names, mapping), plan, rules)
-    from milepost.parts.loaded import load_parts
-
-    return load_parts(names, (mapping, ReadOptions()), (), plan, rules, work).play()
+    rules = rules or ReplayRules(**mapping.replay)
+    return opened_log(Asked(names, plan, rules, mapping, work=Work(jobs, cluster, memory), every_record=every_record)).play()
 
 
 def check(play: Play) -> pd.DataFrame:

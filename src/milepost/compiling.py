@@ -6,7 +6,8 @@ The first time on a machine that takes a while; after that the compiled code lie
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import cache
 from hashlib import sha256
 from importlib.util import find_spec, module_from_spec
@@ -33,20 +34,34 @@ def compiled_functions(modules: tuple[str, ...], numeric: bool = False) -> dict[
         modules: their names; each is loaded a second time, so that the first instance stays plain.
         numeric: whether their sums may be taken in any order.
     """
-    from numba import config, njit
+    from numba import njit
 
     copies = [_copy(name) for name in modules]
     folder = cache_folder(modules)
-    if folder is not None:
-        setattr(config, "CACHE_DIR", str(folder))  # noqa: B010  # no name that its types know
-    compiled: dict[str, Any] = {}
-    for copy in copies:
-        for name, function in getmembers(copy, isfunction):
-            if function.__module__ == copy.__name__:
-                compiled[name] = njit(cache=folder is not None, **_BARE, **(_ANY_ORDER if numeric else {}))(function)
+    made = njit(cache=folder is not None, **_BARE, **(_ANY_ORDER if numeric else {}))
+    with _kept_in(folder):
+        compiled: dict[str, Any] = {
+            name: made(function)
+            for copy in copies
+            for name, function in getmembers(copy, isfunction)
+            if function.__module__ == copy.__name__
+        }
     for copy in copies:  # each calls the others by these names
         vars(copy).update({name: function for name, function in compiled.items() if name in vars(copy)})
     return compiled
+
+
+@contextmanager
+def _kept_in(folder: Path | None) -> Iterator[None]:
+    """Have functions made here kept in a folder, and those of whoever uses Mile Post as a library where they were."""
+    from numba import config
+
+    before = getattr(config, "CACHE_DIR")  # noqa: B009  # no name that its types know
+    setattr(config, "CACHE_DIR", str(folder or before))  # noqa: B010
+    try:
+        yield
+    finally:
+        setattr(config, "CACHE_DIR", before)  # noqa: B010
 
 
 def _copy(name: str) -> ModuleType:

@@ -33,7 +33,7 @@ class RecordsGoneError(UsageError):
     def __init__(self) -> None:
         super().__init__(
             "this needs the records themselves, which work over parts lets go. "
-            "Replay the log as a whole: without jobs, cluster and memory."
+            "Replay the log as a whole: without jobs, cluster and memory, or with every_record=True."
         )
 
 

@@ -11,7 +11,7 @@ import pytest
 
 import dying
 import milepost as milepost_api
-from milepost.cli import loading
+from milepost import opening
 from milepost.cli.main import main
 from milepost.errors import LogError, WorkError
 from milepost.gate.selection import parse_condition, where
@@ -165,9 +165,9 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
     packed(names, tmp_path / "store", Layout(3))
     told = []
     for large in (1 << 40, 1):
-        monkeypatch.setattr(loading, "LARGE", large)
+        monkeypatch.setattr(opening, "LARGE", large)
         whole_logs = []
-        monkeypatch.setattr(loading, "read", lambda *given, kept=whole_logs: kept.append(1) or read(*given))
+        monkeypatch.setattr(opening, "read", lambda *given, kept=whole_logs: kept.append(1) or read(*given))
         assert main(["report", str(tmp_path / "store"), "--format", "json"]) == 0
         told.append(json.loads(capsys.readouterr().out))
         assert bool(whole_logs) == (large > 1)
@@ -199,7 +199,7 @@ def test_memory_runs_out(monkeypatch, capsys, tmp_path):
     """One line that says what to do."""
     path = tmp_path / "log.jsonl"
     path.write_text("")
-    monkeypatch.setattr(loading, "read", lambda *_: bytearray(1 << 62))
+    monkeypatch.setattr(opening, "read", lambda *_: bytearray(1 << 62))
     assert main(["funnel", str(path)]) == 2
     assert "--memory" in capsys.readouterr().err
 

@@ -41,6 +41,12 @@ def test_who_needs_records_is_told(play, ask):
         ask(play)
 
 
+def test_records_are_kept_for_whoever_says_so(milepost, play):
+    """However little memory there is."""
+    whole = api.replay(milepost.folder / "log.jsonl", course=milepost.folder / "course.toml", memory=1, every_record=True)
+    assert len(whole.gated.log.records) > 0 and len(api.trace(whole))
+
+
 def test_what_was_made_of_them_stays(play):
     """Measures, and the summaries that were made, need none."""
     assert api.funnel(play).reached.tolist() == [2, 1]

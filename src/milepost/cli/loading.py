@@ -3,78 +3,19 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import dataclass, replace
-from pathlib import Path
-from typing import Final, Protocol, Self
 
 from milepost.cli import terminal
 from milepost.cli.telling import tell
-from milepost.gate.selection import groups, only, parse_condition, where
+from milepost.gate.selection import parse_condition
 from milepost.logs.course import Course, read_course
-from milepost.logs.interface import Log, ReadOptions
+from milepost.logs.interface import ReadOptions
 from milepost.logs.logmap import NO_MAP, LogMap, read_map
-from milepost.logs.read import read
-from milepost.logs.sources import STORE_MANIFEST
-from milepost.measures.clocks import on_clock
-from milepost.parts.work import Work
-from milepost.playback.play import Play
-from milepost.playback.replay import replay_log
+from milepost.memory import give_back_early
+from milepost.opening import Loaded, LoadedWhole, goes_in_parts, opened_log
+from milepost.parts.asked import Asked
+from milepost.parts.work import ALONE, Work
 from milepost.rules import ReplayRules
 from milepost.wording import safe
-
-LARGE: Final = 2_000_000  # records of a store from which it is replayed part by part
-
-
-class Loaded(Protocol):
-    """A log with what it takes to replay it."""
-
-    @property
-    def course(self) -> Course | None:
-        """The course, if one is given."""
-
-    def play(self) -> Play:
-        """Replay it."""
-
-    def grouped(self, key: str) -> list[tuple[str | None, Play]]:
-        """Replay each group of sessions by itself, as if the log held only those."""
-
-    def without_names(self) -> Self:
-        """The same with pseudonyms for people."""
-
-    def without_idle(self, cap: float | None) -> Self:
-        """The same with a bound on how many seconds a stretch without a record counts in an attempt."""
-
-
-@dataclass(frozen=True)
-class LoadedWhole:
-    """A log that was read as a whole."""
-
-    log: Log
-    course: Course | None
-    rules: ReplayRules
-    idle_cap: float | None = None
-
-    def play(self) -> Play:
-        """Replay it."""
-        with terminal.progress() as progress:
-            return on_clock(replay_log(self.log, self.course, self.rules, progress), idle_cap=self.idle_cap)
-
-    def grouped(self, key: str) -> list[tuple[str | None, Play]]:
-        """Replay each group of sessions by itself."""
-        return [
-            (value, on_clock(replay_log(only(self.log, sessions), self.course, self.rules), idle_cap=self.idle_cap))
-            for value, sessions in groups(self.log, key)
-        ]
-
-    def without_names(self) -> LoadedWhole:
-        """The same with pseudonyms for people."""
-        from milepost.gate.anonymous import anonymous
-
-        return replace(self, log=anonymous(self.log))
-
-    def without_idle(self, cap: float | None) -> LoadedWhole:
-        """The same with a bound on how many seconds a stretch without a record counts."""
-        return replace(self, idle_cap=cap)
 
 
 def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
@@ -88,28 +29,15 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
     conditions = tuple(parse_condition(text).through(course) for text in getattr(args, "where", []))
     log_map = load_map(args)
     rules = rules_of(args, log_map)
-    work = Work() if every_record else Work(args.jobs, args.cluster, args.memory).suited_to(args.logs)
-    if work.in_parts or (not every_record and _is_large_store(args.logs)):
-        from milepost.parts.loaded import load_parts
-
-        reading = log_map, read_options(args)
-        return load_parts(args.logs, reading, conditions, course, rules, work, terminal.progress)
-    with terminal.progress() as progress:
-        log = read(args.logs, log_map, progress, read_options(args))
-    if log.map_use and args.command != "check":  # which says more of it
-        for one in log.map_use["missing_column"]:
+    work = ALONE if every_record else Work(args.jobs, args.cluster, args.memory)  # such commands have no options for it
+    asked = Asked(args.logs, course, rules, log_map, read_options(args), conditions, work, every_record, terminal.progress)
+    if goes_in_parts(asked):
+        give_back_early()
+    loaded = opened_log(asked)
+    if isinstance(loaded, LoadedWhole) and loaded.log.map_use and args.command != "check":  # which says more of it
+        for one in loaded.log.map_use["missing_column"]:
             tell(f"milepost: {args.map}: fields.{safe(one['field'])}: no record has the column {safe(one['column'])}.")
-    return LoadedWhole(where(log, conditions), course, rules)
-
-
-def _is_large_store(names: list[str]) -> bool:
-    """Whether the log is a packed store with so many records that it is better not to have all of them in memory."""
-    folder = Path(names[0])
-    if len(names) > 1 or not (folder / STORE_MANIFEST).is_file():
-        return False
-    from milepost.logs.manifest import read_manifest
-
-    return read_manifest(folder).rows >= LARGE
+    return loaded
 
 
 def load_map(args: argparse.Namespace) -> LogMap:

@@ -10,13 +10,13 @@ from pathlib import Path
 from typing import Any, Final
 
 from milepost.cli import terminal
-from milepost.cli.loading import Loaded
 from milepost.cli.showing import paper, write
 from milepost.errors import UsageError
 from milepost.gate.anonymous import anonymous_file
 from milepost.logs.remote import is_address, without_secrets
 from milepost.logs.sources import expand
 from milepost.measures.interface import Row
+from milepost.opening import Loaded
 from milepost.output import write_file, write_text
 from milepost.reports.forms import render_json, render_markdown
 from milepost.reports.interface import Report, View

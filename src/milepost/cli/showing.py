@@ -12,10 +12,11 @@ from typing import TYPE_CHECKING, Any
 
 from milepost.cli import terminal
 from milepost.cli.exits import Exit
-from milepost.cli.loading import Loaded, load
+from milepost.cli.loading import load
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
 from milepost.measures.interface import Table
+from milepost.opening import Loaded
 from milepost.output import write_text
 from milepost.playback.play import Play
 from milepost.reports.choosing import chosen

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from matplotlib import rc_context
 from matplotlib.figure import Figure
 
 from milepost.errors import UsageError
@@ -33,5 +34,7 @@ def figure(play: Play, measure: str = "funnel", *, min_players: int = 5, dark: b
         raise UsageError(f"{measure!r} has no figure. These have: {having}.")
     table = entry.measure(**settings)(play)
     report = described(document(measure, play, table), play.course, min_players)
-    sheet: Figure = drawn(measure, report, Paper(look=DARK if dark else LIGHT)).figure
+    with rc_context():  # which leaves the notebook's own settings as they were
+        sheet: Figure = drawn(measure, report, Paper(look=DARK if dark else LIGHT)).figure
+        sheet.draw_without_rendering()  # so that what is made on drawing is made with these fonts
     return sheet

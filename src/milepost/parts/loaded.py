@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -11,28 +9,19 @@ from tempfile import TemporaryDirectory
 import numpy as np
 
 from milepost.errors import UsageError
-from milepost.gate.selection import Condition, groups
+from milepost.gate.selection import groups
 from milepost.logs.course import Course
-from milepost.logs.interface import ReadOptions
-from milepost.logs.logmap import LogMap
 from milepost.logs.packing import Layout, pack
 from milepost.logs.sources import expand
-from milepost.memory import give_back_early, give_back_now
+from milepost.memory import give_back_now
+from milepost.parts.asked import Asked, Telling
 from milepost.parts.executors import workers
 from milepost.parts.parted import PartedLog
 from milepost.parts.tasks import Wanted
 from milepost.parts.work import Work
 from milepost.playback.play import Play
-from milepost.progress import SILENT, Progress
-from milepost.rules import ReplayRules
+from milepost.progress import Progress
 from milepost.scratch import scratch_writing
-
-Telling = Callable[[], AbstractContextManager[Progress]]
-
-
-def silently() -> AbstractContextManager[Progress]:
-    """Nobody is told."""
-    return nullcontext(SILENT)
 
 
 @dataclass(frozen=True)
@@ -83,47 +72,33 @@ class LoadedParts:
         return replace(self, wanted=replace(self.wanted, anonymous=True))
 
 
-def load_parts(
-    names: list[str], reading: tuple[LogMap, ReadOptions], conditions: tuple[Condition, ...], course: Course | None,
-    rules: ReplayRules, work: Work, telling: Telling = silently,
-) -> LoadedParts:  # fmt: skip
+def load_parts(asked: Asked) -> LoadedParts:
     """Open the store that is named, or pack the logs that are named into one for the moment.
-
-    Args:
-        names: a packed store, or log files, folders and globs.
-        reading: how logs are read.
-        conditions: which sessions take part.
-        course: the course, if one is given.
-        rules: the replay's settings.
-        work: who does the work, and with how much memory.
-        telling: gives whom progress is told.
 
     Raises:
         LogError: a log cannot be read, or the store is damaged.
         UsageError: there is a store, and logs beside it; the log is standard input; or a condition fits nothing.
     """
-    give_back_early()
-    with telling() as progress:
-        folder, spilled = _store_of(names, reading, work, progress)
+    work = asked.work
+    with asked.telling() as progress:
+        folder, spilled = _store_of(asked, progress)
         parted = PartedLog.of(folder)
         with workers(work.jobs, work.cluster, progress) as who:
-            kept = parted.fitting(conditions, who)
-    return LoadedParts(parted, course, Wanted(course, rules, kept), work, spilled, telling)
+            kept = parted.fitting(asked.conditions, who)
+    return LoadedParts(parted, asked.course, Wanted(asked.course, asked.rules, kept), work, spilled, asked.telling)
 
 
-def _store_of(
-    names: list[str], reading: tuple[LogMap, ReadOptions], work: Work, progress: Progress
-) -> tuple[Path, TemporaryDirectory[str] | None]:  # fmt: skip
-    sources = expand(names)
+def _store_of(asked: Asked, progress: Progress) -> tuple[Path, TemporaryDirectory[str] | None]:
+    sources = expand(asked.names)
     if sources[0].store is not None:
         if len(sources) > 1:
             raise UsageError("work over parts takes one store, or logs. Add the logs to the store first: milepost pack --add.")
         return sources[0].store, None
     if any(source.path is None for source in sources):
         raise UsageError("standard input cannot be worked on in parts. Name a file, or leave out --jobs, --cluster and --memory.")
-    layout = Layout.of(sum(source.size() for source in sources), work.memory, work.jobs)
+    layout = Layout.of(sum(source.size() for source in sources), asked.work.memory, asked.work.jobs)
     with scratch_writing():
         spilled = TemporaryDirectory(prefix="milepost-")
         folder = Path(spilled.name) / "store"
-        pack(names, folder, False, False, *reading, progress, layout)
+        pack(asked.names, folder, False, False, asked.log_map, asked.options, progress, layout)
     return folder, spilled

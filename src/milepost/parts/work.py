@@ -55,6 +55,9 @@ class Work:
         return replace(self, memory=own // (2 * _SHARE)) if own is not None and takes > own // _SHARE else self
 
 
+ALONE: Final = Work()  # one process, as much memory as it takes
+
+
 def _packed(name: str) -> int:
     plain = name.lower().endswith(LOG_SUFFIXES) and not name.lower().endswith(".parquet")
     return 1 if plain else _PACKED

@@ -1,0 +1,50 @@
+"""What is to be replayed, and how: all that opening a log takes, whoever asks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from contextlib import AbstractContextManager, nullcontext
+from dataclasses import dataclass
+
+from milepost.gate.selection import Condition
+from milepost.logs.course import Course
+from milepost.logs.interface import ReadOptions
+from milepost.logs.logmap import NO_MAP, LogMap
+from milepost.logs.read import DEFAULTS
+from milepost.parts.work import ALONE, Work
+from milepost.progress import SILENT, Progress
+from milepost.rules import ReplayRules
+
+Telling = Callable[[], AbstractContextManager[Progress]]
+
+
+def silently() -> AbstractContextManager[Progress]:
+    """Nobody is told."""
+    return nullcontext(SILENT)
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A log to replay.
+
+    Attributes:
+        names: a packed store, or log files, folders and globs.
+        course: the course, if one is given.
+        rules: the replay's settings.
+        log_map: how the logs are to be understood.
+        options: how files are read.
+        conditions: which sessions take part.
+        work: who does the work, and with how much memory.
+        every_record: whether records will be looked at one by one, so that the log has to be read as a whole.
+        telling: gives whom progress is told.
+    """
+
+    names: list[str]
+    course: Course | None
+    rules: ReplayRules
+    log_map: LogMap = NO_MAP
+    options: ReadOptions = DEFAULTS
+    conditions: tuple[Condition, ...] = ()
+    work: Work = ALONE
+    every_record: bool = False
+    telling: Telling = silently
