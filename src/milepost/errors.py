@@ -4,7 +4,11 @@ from __future__ import annotations
 
 
 class MilePostError(Exception):
-    """The base of every error that a user can cause and can mend."""
+    """The base of every error that a user can cause and can mend: one line, also where a library's words have several."""
+
+    def __str__(self) -> str:
+        """What went wrong, in one line."""
+        return " ".join(super().__str__().splitlines())
 
 
 class LogError(MilePostError):

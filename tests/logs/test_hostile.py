@@ -4,6 +4,7 @@ import gzip
 import io
 import json
 import random
+import sqlite3
 import subprocess
 import sys
 
@@ -12,7 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from milepost.audit.audit import contents
-from milepost.errors import MilePostError
+from milepost.errors import LogError, MilePostError
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
@@ -199,3 +200,17 @@ def test_lines_are_counted_as_a_line_reader_counts_them(tmp_path):
         counts = contents(replay_log(log, None, ReplayRules(keep_debug=True)))
         assert counts["records"] == sum(1 for line in io.StringIO(text) if line.strip())
         assert counts["records"] == counts["used"] + counts["reported"]
+
+
+def test_a_library_s_words_are_one_line_too(milepost):
+    """SQLite quotes what it cannot read, with every line of it."""
+    with sqlite3.connect(milepost.folder / "log.sqlite") as database:
+        database.execute("CREATE TABLE log (session TEXT, time REAL)")
+        database.execute("PRAGMA writable_schema = ON")
+        database.execute("UPDATE sqlite_master SET sql = ?", ('CREATE TABLE log ("se\nss\x0b', ))
+    database.close()
+    with pytest.raises(LogError) as caught:
+        read([str(milepost.folder / "log.sqlite")])
+    assert len(str(caught.value).splitlines()) == 1
+    refused = milepost("check", "log.sqlite")
+    assert refused.returncode == 2 and refused.stderr.count("\n") == 1 and "\x0b" not in refused.stderr

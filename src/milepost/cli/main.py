@@ -69,7 +69,7 @@ def main(argv: list[str] | None = None) -> int:
     try:
         return _run(args)
     except MilePostError as error:
-        return _unusable(args, _one_line(str(error)))
+        return _unusable(args, str(error))
     except MemoryError:
         return _unusable(args, "there is not enough memory. Say how much there is: --memory SIZE.")
     except BrokenPipeError:
@@ -92,14 +92,10 @@ def _run(args: argparse.Namespace) -> int:
 
 
 def _unusable(args: argparse.Namespace, why: str) -> int:
-    tell(f"milepost {args.command or ''}".rstrip() + f": {why}")
-    return Exit.UNUSABLE
-
-
-def _one_line(text: str) -> str:
     from milepost.wording import safe
 
-    return safe(text.replace("\n", " "))
+    tell(f"milepost {args.command or ''}".rstrip() + f": {safe(why)}")
+    return Exit.UNUSABLE
 
 
 def entry() -> NoReturn:
