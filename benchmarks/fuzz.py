@@ -54,7 +54,8 @@ PIECES = [
     b"\xef\xbb\xbf", b" ", b"//", b"/**/", b"=1+1", b"'", b"\xe2\x80\xae", b"\xd8\x9c", b";", b"<", b"&", b"]]>", b"]]}", b"\xa0",
 ]  # fmt: skip
 NAMES = [
-    b'"x"', b'"build"', b'"seq"', b'"mood"', b'"time"', b'"level"', b'"id"', b'"progress"', b'"Level"', b'"le\\u0076el"', b'"a:b"',
+    b'"x"', b'"build"', b'"seq"', b'"mood"', b'"time"', b'"level"', b'"id"', b'"progress"', b'"Level"', b'"le\\u0076el"',
+    b'"a:b"',
 ]
 
 

@@ -7,9 +7,9 @@ from functools import cached_property
 
 import numpy as np
 
+from milepost.arrays import Bools, Ints
 from milepost.audit.signs import Rows, Signs
 from milepost.gate.survey import builds_of
-from milepost.logs.interface import Bools, Ints
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 

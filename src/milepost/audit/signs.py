@@ -7,8 +7,8 @@ from typing import TypeVar
 
 import numpy as np
 
+from milepost.arrays import Bools, Floats, Ints
 from milepost.gate.survey import builds_of
-from milepost.logs.interface import Bools, Floats, Ints
 from milepost.numerics.whole_numbers import counted, distinct, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import EVENTS, PAUSE, RESET, RETRY, START, TRANSITION

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from milepost.arrays import Bools, Floats, Ints
 from milepost.audit.evidence import Evidence, Suspect
-from milepost.logs.interface import Bools, Floats, Ints
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.around import AroundAttempts
 from milepost.playback.tables import AttemptTable

@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from milepost.logs.interface import Floats
+from milepost.arrays import Floats
 
 SPIKE, DIP, WALL, STEP, FALL, TEETH = range(6)
 # Of each of these, the height's mean and standard deviation, were it not above zero, on a course of usual roughness. Spikes are

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import Floats
+from milepost.arrays import Floats
 from milepost.measures.interface import Row
 from milepost.numerics.intervals import Z95, wilson
 from milepost.playback.play import Play

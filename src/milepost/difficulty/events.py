@@ -18,9 +18,9 @@ from typing import Final
 
 import numpy as np
 
+from milepost.arrays import Floats, Ints
 from milepost.difficulty.candidates import DIP, SPIKE, STEP, WALL, Event
 from milepost.difficulty.mixtures import Mixtures
-from milepost.logs.interface import Floats, Ints
 
 _MOST = 10
 _PATIENCE = 6.0  # log odds by which the way may fall below its best place

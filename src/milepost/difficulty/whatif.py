@@ -9,10 +9,10 @@ from typing import Final
 
 import numpy as np
 
+from milepost.arrays import Floats
 from milepost.difficulty.cost import chance_lost, quit_hazard
 from milepost.difficulty.spikes import settled_tries
 from milepost.errors import UsageError
-from milepost.logs.interface import Floats
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Row, Table
 from milepost.measures.level import place_of

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
+from milepost.arrays import Floats
 from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
-from milepost.logs.interface import Floats
 from milepost.measures.interface import Row
 from milepost.wording import percent, plural
 

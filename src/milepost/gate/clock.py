@@ -6,8 +6,9 @@ from typing import Any
 
 import numpy as np
 
+from milepost.arrays import Bools, Floats, Ints
 from milepost.gate.survey import Survey
-from milepost.logs.interface import Bools, Floats, Ints, Records, Sessions
+from milepost.logs.interface import Records, Sessions
 from milepost.numerics.whole_numbers import stable_order
 
 COARSE_SHARE = 0.99

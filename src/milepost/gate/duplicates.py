@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from milepost.arrays import Bools, Ints
 from milepost.gate.clock import chosen
-from milepost.logs.interface import Bools, Ints, Records
+from milepost.logs.interface import Records
 from milepost.numerics.whole_numbers import distinct, stable_order
 
 _SPREAD = np.uint64(0x9E3779B97F4A7C15)

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from milepost.arrays import Bools, Ints
 from milepost.logs.course import Course, level_names
-from milepost.logs.interface import Bools, Ints
 from milepost.naming import folded, natural_key
 
 

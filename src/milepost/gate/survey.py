@@ -10,7 +10,8 @@ from functools import lru_cache
 
 import numpy as np
 
-from milepost.logs.interface import ABSENT, Bools, Ints, Log, Records, Sessions
+from milepost.arrays import Bools, Ints
+from milepost.logs.interface import ABSENT, Log, Records, Sessions
 from milepost.vocabulary import TRANSITION
 
 

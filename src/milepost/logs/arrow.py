@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from milepost.logs.interface import Bools
+from milepost.arrays import Bools
 
 
 def array_of(values: Any, given: Bools | None = None) -> Any:

@@ -9,8 +9,9 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
+from milepost.arrays import Ints
 from milepost.logs.gathering import Block, TextColumn
-from milepost.logs.interface import ABSENT, Ints
+from milepost.logs.interface import ABSENT
 from milepost.logs.known import FAR, KnownNames, KnownSessions, Names
 from milepost.logs.likeness import signed, text_number
 from milepost.logs.timestamps import NANO

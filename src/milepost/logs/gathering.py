@@ -12,9 +12,10 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
+from milepost.arrays import Floats, Ints
 from milepost.logs.arrow import given_in, values_of
 from milepost.logs.fields import BAD, tag_of, text_of
-from milepost.logs.interface import ABSENT, Floats, Ints
+from milepost.logs.interface import ABSENT
 from milepost.logs.likeness import column_likeness, float_numbers, likeness
 from milepost.logs.sources import as_name
 from milepost.vocabulary import FIELDS, NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS

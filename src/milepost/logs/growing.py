@@ -10,7 +10,8 @@ from typing import Any, Final
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Ints, Log, Records, Sessions
+from milepost.arrays import Bools, Ints
+from milepost.logs.interface import Log, Records, Sessions
 
 _BLOCK: Final = 1 << 20
 

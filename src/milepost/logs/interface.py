@@ -6,12 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple, Protocol
 
-import numpy as np
-from numpy.typing import NDArray
-
-Ints = NDArray[np.int64]
-Floats = NDArray[np.float64]
-Bools = NDArray[np.bool_]
+from milepost.arrays import Bools, Floats, Ints
 
 ABSENT = -1  # in a column of codes: the field was not given
 

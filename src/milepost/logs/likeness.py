@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from milepost.logs.interface import Bools, Floats
+from milepost.arrays import Bools, Floats
 
 _MASK = (1 << 64) - 1
 _FACTOR = 0xD6E8FEB86659FD93  # an odd multiplier that spreads bits well, from the xmx family of mixers

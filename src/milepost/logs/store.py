@@ -17,11 +17,12 @@ from typing import Any, Final
 
 import numpy as np
 
+from milepost.arrays import Ints
 from milepost.errors import LogError, OutputError
 from milepost.logs.builder import RECORD_COLUMNS, RecordBuilder
 from milepost.logs.checksums import checksum
 from milepost.logs.columns import slimmest
-from milepost.logs.interface import ABSENT, Ints, Log, Place, Records, Refused, Sessions
+from milepost.logs.interface import ABSENT, Log, Place, Records, Refused, Sessions
 from milepost.logs.manifest import Manifest, kept_as, latest, read_manifest
 from milepost.logs.sources import STORE_MANIFEST
 from milepost.logs.tables import read_arrays, read_lists, write_table

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.numerics.whole_numbers import distinct, numbered
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED

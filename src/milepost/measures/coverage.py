@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Floats
+from milepost.arrays import Bools, Floats
 from milepost.measures.interface import Row, Table
 from milepost.numerics.intervals import median
 from milepost.numerics.whole_numbers import distinct

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.measures.cells import cells, levels_shown
 from milepost.measures.interface import Row, Table, share
 from milepost.numerics.whole_numbers import counted, distinct

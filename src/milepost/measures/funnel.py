@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Ints
+from milepost.arrays import Bools, Ints
 from milepost.measures.cells import cells
 from milepost.measures.interface import Row, Table, share, with_interval
 from milepost.numerics.intervals import log_log, wilson

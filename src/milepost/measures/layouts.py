@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from milepost.arrays import Ints
 from milepost.errors import UsageError
-from milepost.logs.interface import Ints
 from milepost.measures.cells import first_clear
 from milepost.measures.interface import Row, Table, share, with_interval
 from milepost.numerics.intervals import wilson

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.measures.interface import Row, Table
 from milepost.numerics.whole_numbers import distinct, numbered, stable_order
 from milepost.playback.play import Play

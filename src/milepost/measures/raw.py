@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import ABSENT, Bools, Ints
+from milepost.arrays import Bools, Ints
+from milepost.logs.interface import ABSENT
 from milepost.measures.interface import Row
 from milepost.numerics.whole_numbers import distinct, numbered, stable_order
 from milepost.playback.engine import end_codes

@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
+from milepost.arrays import Ints
 from milepost.errors import UsageError
-from milepost.logs.interface import Ints
 from milepost.measures.cells import first_clear
 from milepost.measures.interface import Row, Table
 from milepost.numerics.whole_numbers import counted, stable_order

@@ -6,7 +6,7 @@ from math import exp, log, sqrt
 
 import numpy as np
 
-from milepost.logs.interface import Floats, Ints
+from milepost.arrays import Floats, Ints
 
 Z95 = 1.959963984540054  # the standard normal's 97.5 % quantile
 _ALPHA = 0.05

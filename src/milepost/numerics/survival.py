@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 
 TOLERANCE = 1e-9
 

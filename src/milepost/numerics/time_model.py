@@ -13,7 +13,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.numerics.try_model import Fit
 
 _ROUNDS: Final = 40

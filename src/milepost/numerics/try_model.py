@@ -24,8 +24,8 @@ from typing import Any, Final
 
 import numpy as np
 
+from milepost.arrays import Bools, Floats, Ints
 from milepost.compiling import available
-from milepost.logs.interface import Bools, Floats, Ints
 from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
 from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, Sums
 from milepost.numerics.whole_numbers import distinct, stable_order

@@ -12,8 +12,8 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from milepost.arrays import Floats, Ints
 from milepost.compiling import compiled_functions
-from milepost.logs.interface import Floats, Ints
 from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, OTHERS, PATIENCE, WEAR
 
 

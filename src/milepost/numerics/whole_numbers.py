@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from milepost.logs.interface import Bools, Ints
+from milepost.arrays import Bools, Ints
 
 
 def stable_order(values: NDArray[Any]) -> Ints:

@@ -7,9 +7,10 @@ from typing import Any
 
 import numpy as np
 
+from milepost.arrays import Ints
 from milepost.gate.clock import session_order
 from milepost.gate.gate import Gated, players_of
-from milepost.logs.interface import Ints, Log
+from milepost.logs.interface import Log
 from milepost.numerics.whole_numbers import stable_order
 from milepost.parts.slim import filled_out, joined
 from milepost.parts.tasks import SUMMARIES, PlayedPart, Wanted

@@ -9,10 +9,11 @@ from pathlib import Path
 
 import numpy as np
 
+from milepost.arrays import Bools
 from milepost.gate.gate import gate, without_debug
 from milepost.gate.selection import Condition, only, require_any, require_known
 from milepost.gate.survey import Survey
-from milepost.logs.interface import Bools, Log
+from milepost.logs.interface import Log
 from milepost.logs.manifest import latest
 from milepost.logs.read import require_records
 from milepost.logs.store import groups_of_parts

@@ -7,10 +7,9 @@ from typing import Any, Final
 
 import numpy as np
 
+from milepost.arrays import Ints
 from milepost.logs.columns import slimmest
-from milepost.logs.interface import Ints
 
-# Whole numbers that measures only compare and count; all others are calculated with, and get their full width back.
 NARROW: Final = frozenset({
     "visit", "hits", "outcome", "opened_at", "closed_at", "at", "kind", "begun_as", "ended_as", "cause", "rating", "layout",
 })  # fmt: skip

@@ -13,6 +13,7 @@ from typing import Any
 
 import numpy as np
 
+from milepost.arrays import Bools, Ints
 from milepost.audit.signs import Signs
 from milepost.errors import LogError
 from milepost.gate.anonymous import anonymous
@@ -21,7 +22,7 @@ from milepost.gate.names import Stops
 from milepost.gate.selection import Condition, only
 from milepost.gate.survey import Survey, survey_of
 from milepost.logs.course import Course
-from milepost.logs.interface import Bools, Ints, Log
+from milepost.logs.interface import Log
 from milepost.logs.manifest import Manifest, kept_as, read_manifest
 from milepost.logs.store import records_of, skeleton
 from milepost.measures.raw import RawCounts

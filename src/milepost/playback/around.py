@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from milepost.arrays import Floats, Ints
 from milepost.gate.gate import Gated
-from milepost.logs.interface import Floats, Ints
 from milepost.playback.tables import AttemptTable
 from milepost.vocabulary import SESSION_END
 

@@ -8,9 +8,10 @@ from typing import Any, Final
 
 import numpy as np
 
+from milepost.arrays import Bools, Ints
 from milepost.compiling import available
 from milepost.gate.gate import Gated
-from milepost.logs.interface import ABSENT, Bools, Ints, Log
+from milepost.logs.interface import ABSENT, Log
 from milepost.playback import compiled, machine
 from milepost.playback.tape import Attempts, Moves, Sittings, State, Tally, Tape
 from milepost.progress import Progress

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Floats
+from milepost.arrays import Bools, Floats
 from milepost.vocabulary import PAUSE, RESUME
 
 if TYPE_CHECKING:

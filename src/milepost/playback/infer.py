@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import Ints
+from milepost.arrays import Ints
 from milepost.naming import natural_key
 from milepost.numerics.whole_numbers import first_places, numbered
 

@@ -7,11 +7,12 @@ from typing import Any
 
 import numpy as np
 
+from milepost.arrays import Ints
 from milepost.errors import LogError
 from milepost.gate.gate import Gated, gate
 from milepost.gate.names import reorder
 from milepost.logs.course import Course
-from milepost.logs.interface import ABSENT, Ints, Log
+from milepost.logs.interface import ABSENT, Log
 from milepost.numerics.whole_numbers import distinct, ordinals, stable_order
 from milepost.playback.engine import run
 from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from milepost.arrays import Bools, Floats, Ints
 from milepost.errors import RecordsGoneError
-from milepost.logs.interface import Bools, Floats, Ints
 from milepost.vocabulary import END_CAUSES, EndCause, Outcome
 
 

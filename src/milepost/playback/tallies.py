@@ -7,7 +7,8 @@ from typing import Final
 
 import numpy as np
 
-from milepost.logs.interface import Floats, Ints, Place, refused_in_all
+from milepost.arrays import Floats, Ints
+from milepost.logs.interface import Place, refused_in_all
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import DROPPED, EVENTS, FINDINGS

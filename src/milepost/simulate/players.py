@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.logs.interface import Bools, Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.simulate.population import Population
 from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP, WAS_RESET
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from milepost.logs.interface import Ints
+from milepost.arrays import Ints
 from milepost.simulate.players import Tries
 from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP
 

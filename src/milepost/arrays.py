@@ -1,0 +1,10 @@
+"""The types of columns: arrays of one dimension or more, of 64-bit numbers or of yes and no."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Ints = NDArray[np.int64]
+Floats = NDArray[np.float64]
+Bools = NDArray[np.bool_]
