@@ -1,0 +1,81 @@
+"""Ratings, layouts, coverage and moments on small logs whose figures were worked out by hand."""
+
+import math
+
+import pytest
+
+from conftest import COURSE
+
+BANDS = COURSE + """
+[[band]]
+name = "plain"
+from = 0
+to = 0.5
+[[band]]
+name = "gold"
+from = 0.5
+to = 1
+"""
+
+
+def clear(session, at=0.0, level="Mill Pond", **more):
+    """A session of one try that clears, after eight seconds; more fields stand in its completion."""
+    lines = [("start", 0, {}), ("complete", 8, more), ("session_end", 9, {"cause": "quit"})]
+    return [{"session": session, "time": at + time, "event": event, "level": level, **own} for event, time, own in lines]
+
+
+def test_shares_above_one_and_at_the_ends_of_bands(milepost):
+    """More pick-ups than there are count as all of them; a band holds its lower end; a rating logged otherwise is counted."""
+    collected = [(12, 10, "gold"), (10, 10, "plain"), (5, 10, None), (4.9, 10, "plain"), (0, 10, None), (3, 0, "gold")]
+    lines = [line for n, (got, of, said) in enumerate(collected)
+             for line in clear(f"s{n}", collected=got, available=of, **({"rating": said} if said else {}))]  # fmt: skip
+    milepost.write("log.jsonl", lines)
+    milepost.write("course.toml", BANDS)
+    row = milepost.json("ratings", "log.jsonl", "--course", "course.toml")["levels"][0]
+    assert (row["clears"], row["rated"], row["no_band"]) == (6, 5, 0), "of nothing to collect there is no share"
+    assert {name: band["clears"] for name, band in row["ratings"].items()} == {"plain": 2, "gold": 3}
+    assert (row["logged"], row["logged_otherwise"]) == (3, 1)
+
+
+def tries(session, layout, cleared, failed):
+    """A session of one player in one layout: so many failures, then a clear if there is one."""
+    lines, time = [], 0
+    for n in range(failed + cleared):
+        lines += [{"session": session, "time": time, "event": "start" if n == 0 else "retry", "level": "Mill Pond", "layout": layout},
+                  {"session": session, "time": time + 7, "event": "death" if n < failed else "complete", "level": "Mill Pond", "layout": layout}]  # fmt: skip
+        time += 10
+    return lines
+
+
+def test_the_spread_between_layouts(milepost):
+    """The variance between layouts' rates, less what sampling alone would give; layouts with few tries are left out."""
+    lines = [line for n in range(8) for line in tries(f"a{n}", "reeds", 1, 0)]
+    lines += [line for n in range(2) for line in tries(f"b{n}", "reeds", 0, 1)]
+    lines += [line for n in range(2) for line in tries(f"c{n}", "fog", 1, 0)]
+    lines += [line for n in range(8) for line in tries(f"d{n}", "fog", 0, 1)]
+    lines += tries("e", "rain", 0, 4)
+    milepost.write("log.jsonl", lines)
+    milepost.write("course.toml", COURSE)
+    document = milepost.json("layouts", "log.jsonl", "--course", "course.toml")
+    found = {row["layout"]: (row["tries"], row["clears"], row["enough"]) for row in document["levels"]}
+    assert found == {"reeds": (10, 8, True), "fog": (10, 2, True), "rain": (4, 0, False)}
+    sampling = (0.75 * 0.25) / 10  # of (8 + 1) / 12 and (2 + 1) / 12
+    assert document["between_layouts"] == pytest.approx(math.sqrt(0.18 - sampling))
+    assert document["between_levels"] is None and document["levels_compared"] == 1
+    assert document["worst"][0]["layout"] == "fog"
+
+
+def test_minutes_to_reach_a_level_over_sessions(milepost):
+    """Time that a player spent in earlier sessions counts, time between sessions does not; the median is of players."""
+    lines = []
+    for n, first in enumerate((60, 120, 240)):
+        lines += [{"session": f"s{n}-1", "player": f"p{n}", "time": time, "event": event, "level": "Mill Pond", **more}
+                  for time, event, more in ((0, "start", {}), (first, "complete", {}), (first, "session_end", {"cause": "quit"}))]
+        lines += [{"session": f"s{n}-2", "player": f"p{n}", "time": 30 * time, "event": event, "level": "Low Arch"}
+                  for time, event in ((0, "session_start"), (1, "start"), (2, "death"))]  # fmt: skip
+    milepost.write("log.jsonl", lines)
+    milepost.write("course.toml", COURSE)
+    pond, arch = milepost.json("coverage", "log.jsonl", "--course", "course.toml")["levels"]
+    assert pond["minutes_to_reach"] == 0
+    assert arch["minutes_to_reach"] == pytest.approx(2.5)  # two minutes of the first session, half a one of the second
+    assert pond["minutes"] == pytest.approx(7) and arch["minutes"] == pytest.approx(1.5)
