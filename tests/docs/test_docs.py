@@ -44,6 +44,6 @@ def test_manual_is_complete():
 
 def test_links_lead_somewhere():
     """Every relative link and picture of the manual exists."""
-    for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+    for path in [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").glob("*.md")]:
         for target in re.findall(r"\]\(([^)#:]+)\)", path.read_text(encoding="utf-8")):
             assert (path.parent / target).exists(), f"{path.name}: {target}"

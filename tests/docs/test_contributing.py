@@ -1,0 +1,88 @@
+"""The recipes for those who work on the program do what they say: each is followed in a copy of it."""
+
+import json
+import os
+import re
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).resolve().parents[2]
+RECIPES = (ROOT / "CONTRIBUTING.md").read_text(encoding="utf-8")
+STEP = re.compile(r"(?:[Aa] new file,\s+`([^`]+)`|In `([^`]+)`, before `([^`]+)`):\n\n```python\n(.+?)```", re.DOTALL)
+
+
+class Copy:
+    """A copy of the program in which every recipe was followed."""
+
+    def __init__(self, folder):
+        self.folder = folder
+        shutil.copytree(ROOT / "src", folder / "src")
+        self.new = []
+        for made, changed, anchor, code in STEP.findall(RECIPES):
+            path = folder / (made or changed)
+            if made:
+                assert not path.exists()
+                path.write_text(code, encoding="utf-8")
+                self.new.append(path)
+            else:
+                text = path.read_text(encoding="utf-8")
+                assert text.count(anchor) == 1, f"{changed} has not just one {anchor!r}"
+                path.write_text(text.replace(anchor, code + anchor), encoding="utf-8")
+
+    def __call__(self, *words):
+        env = {**os.environ, "PYTHONPATH": str(self.folder / "src"), "COLUMNS": "100"}
+        return subprocess.run([sys.executable, "-m", "milepost", *words], cwd=self.folder, env=env, capture_output=True, text=True, timeout=120)
+
+
+@pytest.fixture(scope="module")
+def copy(tmp_path_factory):
+    copy = Copy(tmp_path_factory.mktemp("copy"))
+    lines = [
+        {"session": "s", "time": time, "event": event, "level": "Mill Pond"}
+        for time, event in ((0, "start"), (1, "pause"), (5000, "resume"), (5001, "complete"))
+    ]
+    (copy.folder / "log.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines))
+    (copy.folder / "log.seq").write_text("".join(f"\x1e{json.dumps(line)}\n" for line in lines))
+    return copy
+
+
+def test_steps_are_found():
+    """Every block of code is a step that is followed."""
+    assert len(STEP.findall(RECIPES)) == RECIPES.count("```python") > 10
+
+
+@pytest.mark.parametrize("form", ["table", "json", "csv", "markdown"])
+def test_a_new_measure(copy, form):
+    """It has its command, in every form, with groups and over parts."""
+    done = copy("pauses", "log.jsonl", "--format", form)
+    assert done.returncode == 0 and "Mill Pond" in done.stdout, done.stderr
+    if form == "json":
+        document = json.loads(done.stdout)
+        assert document["levels"] == [{"level": "Mill Pond", "players": 1, "paused": 1, "seconds": 4999.0}]
+        assert (document["format"], document["command"]) == (1, "pauses")
+        assert json.loads(copy("pauses", "log.jsonl", "--memory", "1MB", "--format", "json").stdout)["levels"] == document["levels"]
+        assert copy("pauses", "log.jsonl", "--by", "player").returncode == 0
+    assert "pauses" in copy("--help").stdout
+
+
+def test_a_new_suspect(copy):
+    """It is among what `check` finds suspicious."""
+    found = json.loads(copy("check", "log.jsonl", "--format", "json").stdout)["suspects"]
+    assert [(one["count"], one["levels"]) for one in found if one["code"] == "long_pause"] == [(1, ["Mill Pond"])]
+
+
+def test_a_new_format(copy):
+    """It is told from its content, and gives the same figures."""
+    plain, other = (json.loads(copy("funnel", name, "--format", "json").stdout)["levels"] for name in ("log.jsonl", "log.seq"))
+    assert plain == other
+
+
+def test_the_new_files_are_clean(copy):
+    """They would pass what every commit passes."""
+    settings = ["--config", str(ROOT / "pyproject.toml"), "--config", f'src = ["{copy.folder / "src"}"]']
+    done = subprocess.run([sys.executable, "-m", "ruff", "check", *settings, *map(str, copy.new)], capture_output=True, text=True)
+    assert done.returncode == 0, done.stdout
