@@ -18,7 +18,7 @@ from milepost.measures.interface import Row, Table
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.playback.tallies import PLACES, tallies_of, unknown_words
-from milepost.vocabulary import EVENTS, FINDINGS
+from milepost.vocabulary import EVENTS, FINDINGS, Finding
 
 RULES: tuple[Callable[[Evidence], list[Suspect]], ...] = (
     suspect_timing.time_unit, suspect_names.similar_names, suspect_names.past_the_end, suspect_play.untagged_skip,
@@ -108,13 +108,13 @@ def _detail(play: Play, code: str, count: int, sessions: int, places: Iterable[P
     log = play.gated.log
     finding = next(finding for finding in FINDINGS if finding.code == code)
     shown = [f"{log.files[place.file]}:{place.line}" for place in places]
-    return _row(code, count, sessions, len(log.sessions.name), finding.meaning, finding.done, finding.weight, shown)
+    return _row(finding, count, sessions, len(log.sessions.name), shown)
 
 
-def _row(code: str, count: int, sessions: int, of: int, meaning: str, done: str, weight: str, places: list[str]) -> Row:
+def _row(finding: Finding, count: int, sessions: int, of: int, places: list[str]) -> Row:
     return {
-        "code": code, "count": count, "sessions": sessions, "session_share": sessions / of if of else None,
-        "meaning": meaning, "done": done, "weight": weight, "places": places,
+        "code": finding.code, "count": count, "sessions": sessions, "session_share": sessions / of if of else None,
+        "meaning": finding.meaning, "done": finding.done, "weight": finding.weight, "places": places,
     }  # fmt: skip
 
 
@@ -122,8 +122,7 @@ def _refused(play: Play) -> Row:
     log = play.gated.log
     places = [f"{log.files[item.place.file]}:{item.place.line} ({item.reason})" for item in log.refused[:PLACES]]
     sessions = {item.session for item in log.refused if item.session is not None}
-    code, meaning, done, weight = FINDINGS[0]
-    return _row(code, refused_in_all(log.refused), len(sessions), len(log.sessions.name), meaning, done, weight, places)
+    return _row(FINDINGS[0], refused_in_all(log.refused), len(sessions), len(log.sessions.name), places)
 
 
 def _session_detail(play: Play, code: str, where: Bools) -> list[Row]:

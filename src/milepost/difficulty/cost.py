@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -58,22 +59,26 @@ def _thinned(abilities: Floats) -> tuple[Floats, Floats]:
     return np.array([share.mean() for share in shares]), np.array([float(len(share)) for share in shares])
 
 
-def costs(
-    funnel: list[Row], level: int, difficulty: float, excess: float, excess_se: float, abilities: Floats, learning: float,
-    hazard: QuitHazard,
-) -> Row:  # fmt: skip
+class Standing(NamedTuple):
+    """Where a level stands: its difficulty in logits, how far that is above what the others lead one to expect, and its error."""
+
+    level: int
+    difficulty: float
+    excess: float
+    excess_se: float
+
+
+def costs(funnel: list[Row], standing: Standing, abilities: Floats, learning: float, hazard: QuitHazard) -> Row:
     """The cost of a level with an interval from the excess' and the hazard's own.
 
     Args:
         funnel: the funnel's rows.
-        level: the level.
-        difficulty: its difficulty.
-        excess: how far it is above what its surroundings lead one to expect.
-        excess_se: the standard error of that.
+        standing: the level, and where it stands.
         abilities: of the players who tried it.
         learning: the learning slope.
         hazard: the chance to give up after a failure.
     """
+    level, difficulty, excess, excess_se = standing
     abilities, players = _thinned(abilities)
     later = np.prod([1 - row["lost"] / row["reached"] for row in funnel[level + 1 :] if row["reached"]])
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.difficulty.cost import QuitHazard, costs, quit_hazard
+from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
 from milepost.difficulty.design import against_plan, changes, inversions, knob_notes
 from milepost.difficulty.events import Reading, read_events
 from milepost.difficulty.reading import read_tries
@@ -116,7 +116,8 @@ class _Case:
             "excess": excess, "excess_se": float(reading.excess_se[level]), "odds_ratio": float(np.exp(excess)),
         }  # fmt: skip
         costing = len(here) > 0 and by_tries
-        cost = costs(self.funnel, level, difficulty, excess, values["excess_se"], abilities, fit.learning, self.hazard) if costing else {}  # noqa: E501
+        standing = Standing(level, difficulty, excess, values["excess_se"])
+        cost = costs(self.funnel, standing, abilities, fit.learning, self.hazard) if costing else {}
         return {
             "level": self.play.stops[level], **(values if len(here) else dict.fromkeys(values)),
             "kind": verdict.kind, "evidence": verdict.evidence, "q_value": verdict.q,

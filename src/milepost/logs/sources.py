@@ -229,15 +229,19 @@ def _at_path(path: Path, mode: int) -> list[Source]:
     return [Source(path)]
 
 
+def _copy(pipe: BinaryIO, kept: BinaryIO) -> None:
+    while data := pipe.read(_AT_ONCE):
+        with scratch_writing():
+            kept.write(data)
+
+
 @cache
 def _spooled(name: str) -> Path:
     """What comes out of a pipe, kept in a file: it comes only once, and a log is looked at more than once."""
     target = scratch_folder() / "log"
     try:
         with Path(name).open("rb") as pipe, target.open("wb") as kept:
-            while data := pipe.read(_AT_ONCE):
-                with scratch_writing():
-                    kept.write(data)
+            _copy(pipe, kept)
     except OSError as error:
         raise LogError(f"{name}: cannot be read ({error.strerror or error}).") from error
     return target
