@@ -81,6 +81,13 @@ def test_calls_say_what_commands_say(wickwater, play):
     assert api.level(play, "arch_01")["level"] == "Low Arch" and api.whatif(play, "Low Arch.difficulty=-1").changed["Low Arch"] == -1.0
 
 
+@pytest.mark.parametrize(("call", "setting"), [(api.funnel, {"unknown_end": "censored"}), (api.times, {"clock": "inputs"})])
+def test_a_setting_that_is_misspelt(play, call, setting):
+    """It is refused, as the command refuses it, and never taken for the usual one."""
+    with pytest.raises(api.MilePostError, match="give '"):
+        call(play, **setting)
+
+
 def test_the_report_holds_every_reported_measure(wickwater):
     """Under each measure's name the report has just the document that the command gives."""
     report = wickwater.json("report", *DEMO)

@@ -10,6 +10,7 @@ import pandas as pd
 from milepost.audit.audit import audit
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
+from milepost.errors import UsageError
 from milepost.logs.course import read_course
 from milepost.logs.logmap import NO_MAP, read_map
 from milepost.measures.attempts import AttemptsToClear
@@ -77,7 +78,12 @@ def funnel(play: Play, *, raw: bool = False, unknown_end: str = "lost") -> pd.Da
         play: a play.
         raw: whether to add these.
         unknown_end: what a session without a known end counts as, `lost` or `censor`.
+
+    Raises:
+        UsageError: it is to count as something else.
     """
+    if unknown_end not in ("lost", "censor"):
+        raise UsageError(f"unknown_end={unknown_end!r}: give 'lost' or 'censor'.")
     table = Funnel(unknown_end == "censor")(play)
     return _frame(beside(table, raw_counts(play)) if raw else table)
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from milepost.errors import UsageError
 from milepost.playback.idle import active_without_idle
 from milepost.playback.play import Play
 
@@ -18,7 +19,13 @@ def on_clock(play: Play, clock: str = "load", idle_cap: float | None = None) -> 
         clock: `load`, from the opening of an attempt, or `input`, from its first input; an attempt without any input
             then lasts no time.
         idle_cap: seconds to which a stretch without a record, outside pauses, counts at most.
+
+    Raises:
+        UsageError: there is no such clock.
+        RecordsGoneError: idle stretches are asked of a play that has let its records go.
     """
+    if clock not in ("load", "input"):
+        raise UsageError(f"clock={clock!r}: give 'load' or 'input'.")
     if clock == "load" and idle_cap is None:
         return play
     active = play.attempts.active
