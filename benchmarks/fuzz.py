@@ -24,9 +24,7 @@ from milepost.difficulty.spikes import Spikes
 from milepost.errors import MilePostError
 from milepost.logs import read as reading
 from milepost.logs.course import read_course
-from milepost.logs.interface import ReadOptions
-from milepost.logs.logmap import NO_MAP
-from milepost.logs.packing import pack
+from milepost.logs.packing import Into, pack
 from milepost.logs.read import read
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.deaths import Deaths
@@ -34,7 +32,6 @@ from milepost.measures.funnel import Funnel
 from milepost.measures.moves import Moves
 from milepost.measures.times import TimeInLevel
 from milepost.playback.replay import replay_log
-from milepost.progress import SILENT
 from milepost.reports.check_views import check_views
 from milepost.reports.document import document
 from milepost.rules import ReplayRules
@@ -143,7 +140,7 @@ def outcome(path: Path, course: Any, number: int) -> str:
         if number % 10 == 0:
             json.dumps(document("spikes", play, Spikes()(play)), allow_nan=False)
         if number % 25 == 0:
-            pack([str(path)], path.parent / f"store-{number}", False, True, NO_MAP, ReadOptions(), SILENT)
+            pack([str(path)], Into(path.parent / f"store-{number}", "replace"))
     except MilePostError as error:
         return "refused" if len(str(error).splitlines()) == 1 else "refused in several lines"
     return "read"

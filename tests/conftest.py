@@ -9,7 +9,9 @@ import pytest
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program does; before NumPy loads
 sys.path.insert(0, str(Path(__file__).parent))
-from driving import forked, installed
+from driving import forked, here, installed
+
+APART = {"--jobs", "--memory", "--cluster", "watch", "-", "demo"}  # words of runs that want a process of their own
 
 
 class Program:
@@ -20,8 +22,12 @@ class Program:
 
     def __call__(self, *words, stdin=None, **env):
         """Run it; Python's own settings only reach a program that is started anew."""
-        run = installed if any(name.startswith("PYTHON") for name in env) else forked
-        return run([str(word) for word in words], self.folder, stdin, **{"COLUMNS": "100", **env})
+        words, env = [str(word) for word in words], {"COLUMNS": "100", **env}
+        if any(name.startswith("PYTHON") for name in env):
+            return installed(words, self.folder, stdin, **env)
+        if stdin is not None or APART & set(words):
+            return forked(words, self.folder, stdin, **env)
+        return here(words, self.folder, **env)
 
     def json(self, *words, **more):
         """The document that a command prints."""

@@ -1,13 +1,15 @@
-"""Runs of the program, each in a process of its own.
+"""Runs of the program: here, in a fork, or as the console script.
 
-A run is forked from a server that has the program's modules loaded, so that hundreds of runs do not each import them anew; it
-has its own folder, environment, input and output as any program has. ``installed`` starts the console script itself.
+``here`` runs it in the process of the tests, with a folder, environment and output of its own. ``forked`` takes a fork of a
+server that has the program's modules loaded, for what must not be shared: standard input, workers, limits. ``installed``
+starts the console script itself.
 """
 
 import multiprocessing
 import os
 import subprocess
 import sys
+from contextlib import chdir, redirect_stderr, redirect_stdout
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -23,6 +25,26 @@ def installed(words, folder, stdin=None, **env):
     """Run the console script."""
     return subprocess.run([str(PROGRAM), *words], cwd=folder, input=stdin, capture_output=True, text=True, timeout=120,
                           env={**os.environ, **env})  # fmt: skip
+
+
+def here(words, folder, **env):
+    """Run the program in this process."""
+    from milepost.cli.main import main
+
+    before = dict(os.environ)
+    with TemporaryDirectory() as own, chdir(folder), Path(own, "out").open("w+", encoding="utf-8") as out, Path(own, "err").open("w+", encoding="utf-8") as err:
+        try:
+            os.environ.update(env)
+            with redirect_stdout(out), redirect_stderr(err):
+                try:
+                    status = main(words)
+                except SystemExit as leaving:  # as after --help
+                    status = leaving.code
+        finally:
+            os.environ.clear()
+            os.environ.update(before)
+        texts = [stream.seek(0) or stream.read() for stream in (out, err)]
+    return subprocess.CompletedProcess(words, status or 0, *texts)
 
 
 def forked(words, folder, stdin=None, **env):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from typing import Any, Unpack
 
 import pandas as pd
 
@@ -28,7 +28,7 @@ from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
 from milepost.opening import opened_log
 from milepost.parts.asked import Asked
-from milepost.parts.work import Work
+from milepost.parts.work import Work, WorkSettings
 from milepost.playback.play import Play
 from milepost.rules import ReplayRules
 
@@ -39,10 +39,8 @@ def replay(
     log_map: str | Path | None = None,
     rules: ReplayRules | None = None,
     *,
-    jobs: int = 1,
-    cluster: str | None = None,
-    memory: int | None = None,
     every_record: bool = False,
+    **work: Unpack[WorkSettings],
 ) -> Play:
     """Read logs and replay them.
 
@@ -51,10 +49,10 @@ def replay(
         course: the course file; without it the order of the levels is inferred.
         log_map: the log map, where the log was not written for Mile Post.
         rules: the replay's settings; by default those of the log map, or the built-in ones.
-        jobs: processes that work on the log's parts; a script needs the usual ``if __name__ == "__main__"`` then.
-        cluster: the address of a Dask scheduler whose workers do so, instead.
-        memory: about how many bytes may be used in all; a log that is small enough is replayed as a whole.
         every_record: whether to keep the records, which `trace` looks at, however large the log is.
+        work: who does the work on a large log: ``jobs``, processes that work on its parts (a script needs the usual
+            ``if __name__ == "__main__"`` then), or ``cluster``, the address of a Dask scheduler whose workers do so;
+            ``memory``, about how many bytes may be used in all.
 
     Raises:
         MilePostError: a log, course or map cannot be used.
@@ -63,7 +61,7 @@ def replay(
     mapping = read_map(log_map) if log_map is not None else NO_MAP
     plan = read_course(course) if course is not None else None
     rules = rules or ReplayRules(**mapping.replay)
-    return opened_log(Asked(names, plan, rules, mapping, work=Work(jobs, cluster, memory), every_record=every_record)).play()
+    return opened_log(Asked(names, plan, rules, mapping, work=Work(**work), every_record=every_record)).play()
 
 
 def check(play: Play) -> pd.DataFrame:

@@ -95,8 +95,8 @@ def test_nested_fields_are_not_lost_in_silence(milepost):
 
 @pytest.mark.parametrize("array", [False, True])
 def test_little_that_unpacks_to_much(milepost, array):
-    """Six million records of nothing in a few kilobytes are counted in bounded memory."""
-    count = 2_000_000
+    """Hundreds of thousands of records of nothing in a few kilobytes are counted in bounded memory."""
+    count = 300_000
     text = b"[" + b"{}," * (count - 1) + b"{}]" if array else b"{}\n" * count
     milepost.write("log.jsonl.gz" if not array else "log.json.gz", gzip.compress(text))
     milepost.write("good.jsonl", [START])
@@ -108,7 +108,7 @@ def test_little_that_unpacks_to_much(milepost, array):
     done = subprocess.run(words, cwd=milepost.folder, capture_output=True, text=True, timeout=120)
     document = json.loads(done.stdout)
     assert document["findings"]["unreadable_record"] == count and document["records"] == count + 1 == document["used"] + document["reported"]
-    assert int(done.stderr) < 300_000  # KiB
+    assert int(done.stderr) < 250_000  # KiB
 
 
 def test_ratings_of_very_many_pick_ups(milepost):

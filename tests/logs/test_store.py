@@ -13,12 +13,9 @@ from hypothesis.strategies import integers
 
 from milepost.errors import LogError, OutputError
 from milepost.logs import store
-from milepost.logs.interface import ReadOptions
-from milepost.logs.logmap import NO_MAP
 from milepost.logs.manifest import PARTS, read_manifest
-from milepost.logs.packing import pack
+from milepost.logs.packing import Into, pack
 from milepost.logs.read import read
-from milepost.progress import SILENT
 from random_logs import random_log
 
 COURSE = ("--course", "wickwater/course.toml")
@@ -26,7 +23,7 @@ COURSE = ("--course", "wickwater/course.toml")
 
 def packed(names, folder, add=False, force=False):
     """Pack in this process."""
-    return pack([str(name) for name in names], folder, add, force, NO_MAP, ReadOptions(), SILENT)
+    return pack([str(name) for name in names], Into(folder, "add" if add else "replace" if force else "refuse"))
 
 
 def same(one, other):

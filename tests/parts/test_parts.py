@@ -18,9 +18,8 @@ from milepost.gate.selection import parse_condition, where
 from milepost.logs.builder import RecordBuilder
 from milepost.logs.course import read_course
 from milepost.logs.interface import ReadOptions
-from milepost.logs.logmap import NO_MAP
 from milepost.logs.manifest import read_manifest
-from milepost.logs.packing import Layout, pack
+from milepost.logs.packing import Into, Layout, pack
 from milepost.logs.pieces import read_in_pieces
 from milepost.logs.read import read
 from milepost.logs.sources import Source
@@ -62,7 +61,7 @@ def course(tmp_path):
 def packed(paths, folder, layout):
     """A store of some logs, added one after the other."""
     for n, path in enumerate(paths):
-        pack([str(path)], folder, n > 0, False, NO_MAP, ReadOptions(), SILENT, layout)
+        pack([str(path)], Into(folder, "add" if n else "refuse", layout))
     return PartedLog.of(folder)
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.gate.survey import builds_of
 from milepost.numerics.whole_numbers import counted, distinct, stable_order
-from milepost.playback.play import Play
+from milepost.playback.play import Play, summary
 from milepost.vocabulary import EVENTS, PAUSE, RESET, RETRY, START, TRANSITION
 
 BURST_SECONDS, BURST_RESETS = 0.1, 4
@@ -41,6 +41,7 @@ class Doubled:
 T = TypeVar("T", Rows, Doubled)
 
 
+@summary
 @dataclass(frozen=True)
 class Signs:
     """What the records in replay order show.

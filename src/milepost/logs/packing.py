@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Final
+from typing import Final, Literal
 
 from milepost.errors import UsageError
 from milepost.logs.builder import RecordBuilder
@@ -13,14 +13,14 @@ from milepost.logs.checksums import checksum
 from milepost.logs.formats import tell
 from milepost.logs.growing import Reached, reached_in
 from milepost.logs.interface import ReadOptions
-from milepost.logs.logmap import LogMap
+from milepost.logs.logmap import NO_MAP, LogMap
 from milepost.logs.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
 from milepost.logs.pieces import read_in_pieces
-from milepost.logs.read import read_source, require_mapped, suited
+from milepost.logs.read import DEFAULTS, read_source, require_mapped, suited
 from milepost.logs.sources import Source, expand
 from milepost.logs.store import lay_down, locked, restore, seal
 from milepost.logs.tailing import read_on
-from milepost.progress import Progress
+from milepost.progress import SILENT, Progress
 
 _AT_ONCE: Final = 128 << 20  # bytes of logs between two writings of the store
 _PACKING: Final = 8  # times that a packed file may unpack to, as a rule
@@ -61,42 +61,52 @@ class Packed:
     skipped: list[str]
 
 
+@dataclass(frozen=True)
+class Into:
+    """Where to pack.
+
+    Attributes:
+        folder: the store.
+        if_there: what becomes of a store that is there: `refuse`, `add` to it (files that are in it are passed over), `replace`.
+        layout: how a new store is laid out; a store that is there keeps its parts.
+    """
+
+    folder: Path
+    if_there: Literal["refuse", "add", "replace"] = "refuse"
+    layout: Layout = Layout()
+
+
 def pack(
-    names: list[str], folder: Path, add: bool, force: bool, log_map: LogMap, options: ReadOptions, progress: Progress,
-    layout: Layout | None = None,
+    names: list[str], into: Into, log_map: LogMap = NO_MAP, options: ReadOptions = DEFAULTS, progress: Progress = SILENT
 ) -> Packed:  # fmt: skip
     """Pack logs into a store.
 
     Args:
         names: log files, folders and globs.
-        folder: the store.
-        add: whether to add to a store that is there; files that are in it already are passed over.
-        force: whether to replace a store that is there.
+        into: the store.
         log_map: how to read the logs.
         options: how to read the files.
         progress: told of each step.
-        layout: how a new store is laid out; a store that is there keeps its parts.
 
     Raises:
-        UsageError: there is a store and neither ``add`` nor ``force`` was said, or something else is in its place.
+        UsageError: there is a store, which is to be refused, or something else is in its place.
         LogError: a log cannot be read.
         OutputError: the store cannot be written, or another process is writing it.
     """
-    sources = expand(names)
+    sources, folder = expand(names), into.folder
     if any(source.path is None or source.store for source in sources):
         raise UsageError("files are packed, not standard input and not another store. Name the log files.")
-    if is_store(folder) and not add and not force:
+    if is_store(folder) and into.if_there == "refuse":
         raise UsageError(f"{folder}: is a store already. --add adds to it, --force packs it anew.")
     if folder.exists() and not is_store(folder) and not _only_ours(folder):
         raise UsageError(f"{folder}: is there, and is no store. Name another place.")
     with locked(folder):
-        builder = RecordBuilder()
-        layout = layout or Layout()
-        manifest = Manifest(parts=layout.parts)
+        builder, add = RecordBuilder(), into.if_there == "add"
+        manifest = Manifest(parts=into.layout.parts)
         if is_store(folder):
             old = restore(folder, builder, records=False) if add else read_manifest(folder)
-            manifest = old if add else Manifest(parts=layout.parts, additions=old.additions)
-        return _Packing(folder, manifest, builder, layout).pack(sources, log_map, options, progress)
+            manifest = old if add else Manifest(parts=into.layout.parts, additions=old.additions)
+        return _Packing(folder, manifest, builder, into.layout).pack(sources, log_map, options, progress)
 
 
 def _only_ours(folder: Path) -> bool:

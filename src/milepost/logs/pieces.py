@@ -50,14 +50,17 @@ def read_in_pieces(
 def _pieces(stream: io.BufferedReader, size: int) -> Iterator[bytes]:
     """About so many bytes at a time, up to the end of a line; of a line that is too long to be a record, only the beginning."""
     while data := stream.read(size):
-        if not data.endswith(b"\n"):
-            rest = stream.readline(MAX_LINE + 1)
-            data += rest
-            if len(rest) > MAX_LINE and not rest.endswith(b"\n"):
-                while (more := stream.readline(MAX_LINE)) and not more.endswith(b"\n"):
-                    pass
-                data += b"\n"
-        yield data
+        yield data if data.endswith(b"\n") else data + _rest_of_line(stream)
+
+
+def _rest_of_line(stream: io.BufferedReader) -> bytes:
+    """What is left of a line; one that is too long is cut there."""
+    rest = stream.readline(MAX_LINE + 1)
+    if len(rest) <= MAX_LINE or rest.endswith(b"\n"):
+        return rest
+    while (more := stream.readline(MAX_LINE)) and not more.endswith(b"\n"):
+        pass
+    return rest + b"\n"
 
 
 def _read_piece(builder: RecordBuilder, piece: bytes, file: int, before: int) -> int:

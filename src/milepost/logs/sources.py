@@ -7,6 +7,8 @@ import glob
 import gzip
 import io
 import lzma
+import os
+import select
 import stat
 import sys
 from collections.abc import Iterator
@@ -28,6 +30,7 @@ STORE_MANIFEST = "store.json"  # what makes a folder a packed store
 _GZIP, _ZSTD, _BZIP2, _XZ = b"\x1f\x8b", b"\x28\xb5\x2f\xfd", b"BZh", b"\xfd7zXZ\x00"
 _UNPACKING_ERRORS = ("zlib", "zstandard", "zstd", "_lzma", "lzma")
 _AT_ONCE, _FRAME_BYTES = 1 << 16, 1 << 10
+_PATIENCE = 0.5  # seconds
 
 
 @dataclass(frozen=True)
@@ -119,7 +122,25 @@ def _standard_input(max_bytes: int) -> io.BufferedReader:
     """Standard input, opened once: what was looked at is read afterwards."""
     if sys.stdin is None:
         raise LogError("standard input is closed. Name a log file, or give one through a pipe.")
-    return _opened(sys.stdin.buffer, max_bytes)
+    raw = getattr(sys.stdin.buffer, "raw", None)
+    return _opened(io.BufferedReader(_Awaited(raw)) if raw else sys.stdin.buffer, max_bytes)
+
+
+class _Awaited(io.RawIOBase):
+    """A pipe that is read only once something is in it, as a termination just before a read would wait inside it."""
+
+    def __init__(self, raw: io.RawIOBase) -> None:
+        self.raw = raw
+
+    def readable(self) -> bool:
+        """Yes."""
+        return True
+
+    def readinto(self, buffer: Any) -> int | None:
+        """Fill a buffer with what is there; 0 at the end."""
+        while os.name == "posix" and not select.select([self.raw], [], [], _PATIENCE)[0]:
+            pass  # signals are seen to between two waits
+        return self.raw.readinto(buffer)
 
 
 def _opened(raw: BinaryIO, max_bytes: int) -> io.BufferedReader:
@@ -240,8 +261,8 @@ def _spooled(name: str) -> Path:
     """What comes out of a pipe, kept in a file: it comes only once, and a log is looked at more than once."""
     target = scratch_folder() / "log"
     try:
-        with Path(name).open("rb") as pipe, target.open("wb") as kept:
-            _copy(pipe, kept)
+        with Path(name).open("rb", buffering=0) as pipe, target.open("wb") as kept:
+            _copy(io.BufferedReader(_Awaited(pipe)), kept)
     except OSError as error:
         raise LogError(f"{name}: cannot be read ({error.strerror or error}).") from error
     return target

@@ -11,7 +11,7 @@ from milepost.logs.interface import ABSENT
 from milepost.measures.interface import Row
 from milepost.numerics.whole_numbers import distinct, numbered, stable_order
 from milepost.playback.engine import end_codes
-from milepost.playback.play import Play
+from milepost.playback.play import Play, summary
 from milepost.playback.tables import Ends
 from milepost.vocabulary import (
     COMPLETE,
@@ -81,6 +81,7 @@ class _Seen:
         return cls(session, records.event[rows], np.where(level < play.n_levels, level, ABSENT), gated.player[session])
 
 
+@summary
 @dataclass(frozen=True)
 class RawCounts:
     """Counts over every readable record at a level of the course, whatever was found on it.

@@ -1,13 +1,14 @@
 """The sums over subjects of the model of tries, one subject after the other: plain loops, made to be compiled.
 
-Each takes the subjects' cells: where those of each subject begin (``starts``, one more than subjects), their kinds and
-what is in them; ``certain`` is by subject and point the log likelihood without them; tables are by kind and point.
+The points of integration are a multiple of ``AT_ONCE``.
 """
 
 from __future__ import annotations
 
 from math import exp, log
-from typing import Any
+from typing import NamedTuple
+
+from milepost.arrays import Floats, Ints
 
 LEARNING, PATIENCE, WEAR, HOLD, LOG_SD = range(5)  # the parameters after the difficulties
 OTHERS = 5  # how many these are
@@ -15,50 +16,85 @@ AT_ONCE = 4  # points
 _NOTHING = 1e-14  # a weight that adds nothing to any sum
 
 
-def write_abilities(
-    starts: Any, kinds: Any, counts: Any, certain: Any, fail: Any, ability: Any, weight: Any, means: Any
-) -> None:  # fmt: skip
+class Subjects(NamedTuple):
+    """What the subjects tried: where the cells of each begin (one more than subjects), and the cells' kinds and counts.
+
+    ``certain`` is by subject and point the log likelihood without them, ``won`` by subject and parameter what was won.
+    """
+
+    starts: Ints
+    kinds: Ints
+    counts: Floats
+    certain: Floats
+    won: Floats
+
+
+class Tables(NamedTuple):
+    """What is known at some parameters: tables by kind and point, the kinds' items, the points' abilities, and what holds."""
+
+    fail: Floats
+    chance: Floats
+    counted: Floats
+    item: Ints
+    ability: Floats
+    hold: float
+
+
+class Totals(NamedTuple):
+    """The sums over subjects: gradient, missing information, and the tries' mass by kind and point."""
+
+    gradient: Floats
+    missing: Floats
+    mass: Floats
+
+
+class Room(NamedTuple):
+    """Where one subject's sums are kept; the columns of ``score`` (by point) and ``square`` are such a multiple, too."""
+
+    score: Floats
+    square: Floats
+    weight: Floats
+    mean: Floats
+    touched: Ints
+
+
+def write_abilities(subjects: Subjects, fail: Floats, ability: Floats, weight: Floats, means: Floats) -> None:
     """Per subject, the posterior mean of the ability."""
     for subject in range(len(means)):
-        weigh(starts, kinds, counts, certain, fail, subject, weight)
+        weigh(subjects, fail, subject, weight)
         for point in range(len(ability)):
             means[subject] += weight[point] * ability[point]
 
 
-def add_slopes(
-    starts: Any, kinds: Any, counts: Any, certain: Any, won: Any, fail: Any, chance: Any, counted: Any, item: Any, ability: Any,
-    hold: float, gradient: Any, missing: Any, mass: Any, room: Any, square: Any, weight: Any, mean: Any, touched: Any,
-) -> float:  # fmt: skip
-    """Add what the subjects give to the gradient, to the missing information and to the mass; their log likelihood.
-
-    The points are a multiple of ``AT_ONCE``, and so are the columns of ``room`` (points by parameters) and ``square``.
-    """
-    n_items, height = len(gradient) - OTHERS, 0.0
-    for subject in range(len(starts) - 1):
-        first, last = starts[subject], starts[subject + 1]
-        height += weigh(starts, kinds, counts, certain, fail, subject, weight)
-        low, high = reach(weight)
-        own, score = weight[low:high], room[low:high]
-        count = touch(kinds, item, first, last, n_items, touched)
-        begin(score, won[subject], touched, count, n_items)
+def add_slopes(subjects: Subjects, tables: Tables, totals: Totals, room: Room) -> float:
+    """Add what the subjects give to the totals; their log likelihood."""
+    kinds, counts, item = subjects.kinds, subjects.counts, tables.item
+    n_items, height = len(totals.gradient) - OTHERS, 0.0
+    for subject in range(len(subjects.starts) - 1):
+        first, last = subjects.starts[subject], subjects.starts[subject + 1]
+        height += weigh(subjects, tables.fail, subject, room.weight)
+        low, high = reach(room.weight)
+        own, score = room.weight[low:high], room.score[low:high]
+        count = touch(kinds, item, first, last, n_items, room.touched)
+        begin(score, subjects.won[subject], room.touched, count, n_items)
         a, others = -1, count - OTHERS
         for cell in range(first, last):
             kind, times = kinds[cell], counts[cell]
             if item[kind] == n_items:
-                take(score[:, others + PATIENCE], -times, chance[kind, low:high])
-                take(score[:, others + WEAR], -times, counted[kind, low:high])
+                take(score[:, others + PATIENCE], -times, tables.chance[kind, low:high])
+                take(score[:, others + WEAR], -times, tables.counted[kind, low:high])
             else:
-                a += a < 0 or touched[a] != item[kind]
-                take(score[:, a], times, chance[kind, low:high])
-                take(score[:, others + LEARNING], -times, counted[kind, low:high])
-            take(mass[kind, low:high], times, own)
-        by_ability(score, others, ability[low:high], hold)
-        squares(score, own, count, square)
-        add_subject(score, own, touched, count, mean, square, gradient, missing)
+                a += a < 0 or room.touched[a] != item[kind]
+                take(score[:, a], times, tables.chance[kind, low:high])
+                take(score[:, others + LEARNING], -times, tables.counted[kind, low:high])
+            take(totals.mass[kind, low:high], times, own)
+        by_ability(score, others, tables.ability[low:high], tables.hold)
+        squares(score, own, count, room.square)
+        add_subject(score, own, count, room, totals)
     return height
 
 
-def reach(weight: Any) -> tuple[int, int]:
+def reach(weight: Floats) -> tuple[int, int]:
     """From which point to which the weights are more than nothing, made wider so that their number is a multiple."""
     low, high = 0, len(weight)
     while weight[low] < _NOTHING:
@@ -70,7 +106,7 @@ def reach(weight: Any) -> tuple[int, int]:
     return low, low + length
 
 
-def touch(kinds: Any, item: Any, first: int, last: int, n_items: int, touched: Any) -> int:
+def touch(kinds: Ints, item: Ints, first: int, last: int, n_items: int, touched: Ints) -> int:
     """Note the parameters that a subject's cells depend on, in rising order; how many they are."""
     count, before = 0, -1
     for cell in range(first, last):
@@ -83,7 +119,7 @@ def touch(kinds: Any, item: Any, first: int, last: int, n_items: int, touched: A
     return count + OTHERS
 
 
-def begin(score: Any, won: Any, touched: Any, count: int, n_items: int) -> None:
+def begin(score: Floats, won: Floats, touched: Ints, count: int, n_items: int) -> None:
     """Begin the scores with what was won, and with nothing beside them."""
     for point in range(len(score)):
         row = score[point]
@@ -94,7 +130,7 @@ def begin(score: Any, won: Any, touched: Any, count: int, n_items: int) -> None:
                 row[a] = won[touched[a]]
 
 
-def by_ability(score: Any, others: int, ability: Any, hold: float) -> None:
+def by_ability(score: Floats, others: int, ability: Floats, hold: float) -> None:
     """The scores of what multiplies the ability, from those of what adds to it; those of difficulties have the other sign."""
     for point in range(len(ability)):
         row = score[point]
@@ -105,7 +141,7 @@ def by_ability(score: Any, others: int, ability: Any, hold: float) -> None:
         row[others + LOG_SD] = added * ability[point]
 
 
-def squares(score: Any, weight: Any, count: int, square: Any) -> None:
+def squares(score: Floats, weight: Floats, count: int, square: Floats) -> None:
     """By two parameters, up to the second of them, the weighed sum of their scores' products over the points."""
     for a in range(count):
         row = square[a, : (a + AT_ONCE) // AT_ONCE * AT_ONCE]
@@ -121,10 +157,9 @@ def squares(score: Any, weight: Any, count: int, square: Any) -> None:
                 row[b] += by_one * one[b] + by_two * two[b] + by_three * three[b] + by_four * four[b]
 
 
-def add_subject(
-    score: Any, weight: Any, touched: Any, count: int, mean: Any, square: Any, gradient: Any, missing: Any
-) -> None:  # fmt: skip
+def add_subject(score: Floats, weight: Floats, count: int, room: Room, totals: Totals) -> None:
     """Add one subject's sums over the points; the scores' spread around their means is the information that is missing."""
+    touched, mean, square, gradient, missing = room.touched, room.mean, room.square, totals.gradient, totals.missing
     for a in range(count):
         mean[a] = 0.0
         for point in range(len(weight)):
@@ -142,18 +177,18 @@ def add_subject(
                 missing[touched[b], touched[a]] += spread
 
 
-def take(row: Any, times: float, other: Any) -> None:
+def take(row: Floats, times: float, other: Floats) -> None:
     """Add so many times another row."""
     for point in range(len(row)):
         row[point] += times * other[point]
 
 
-def weigh(starts: Any, kinds: Any, counts: Any, certain: Any, fail: Any, subject: int, weight: Any) -> float:
+def weigh(subjects: Subjects, fail: Floats, subject: int, weight: Floats) -> float:
     """Write the subject's posterior weights by point; its log likelihood."""
     for point in range(len(weight)):
-        weight[point] = certain[subject, point]
-    for cell in range(starts[subject], starts[subject + 1]):
-        take(weight, counts[cell], fail[kinds[cell]])
+        weight[point] = subjects.certain[subject, point]
+    for cell in range(subjects.starts[subject], subjects.starts[subject + 1]):
+        take(weight, subjects.counts[cell], fail[subjects.kinds[cell]])
     most = weight[0]
     for point in range(len(weight)):
         most = max(most, weight[point])

@@ -14,7 +14,19 @@ import numpy as np
 
 from milepost.arrays import Floats, Ints
 from milepost.compiling import compiled_functions
-from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, OTHERS, PATIENCE, WEAR
+from milepost.numerics.try_loops import (
+    AT_ONCE,
+    HOLD,
+    LEARNING,
+    LOG_SD,
+    OTHERS,
+    PATIENCE,
+    WEAR,
+    Room,
+    Subjects,
+    Tables,
+    Totals,
+)
 
 
 @dataclass(frozen=True)
@@ -180,25 +192,25 @@ class LoopSums(Sums):
         fail = self.kinds.so_far(at.fail)
         means = [np.zeros(len(block.won)) for block in self.blocks]
         for block, own in zip(self.blocks, means, strict=True):
-            room = np.empty(len(at.ability))
-            self.loops["write_abilities"](*_cells(block.cells), block.certain(at), fail, at.ability, room, own)
+            self.loops["write_abilities"](_subjects(block, at), fail, at.ability, np.empty(len(at.ability)), own)
         return np.concatenate(means)
 
     def slopes(self, at: At) -> tuple[float, Floats, Floats, Floats]:
         """See `Sums`."""
         size = self.kinds.n_items + OTHERS
         height, gradient, missing, mass = 0.0, np.zeros(size), np.zeros((size, size)), np.zeros(at.chance.shape)
-        tables = [self.kinds.so_far(table) for table in (at.fail, at.chance, at.counted)]
+        fail, chance, counted = (self.kinds.so_far(table) for table in (at.fail, at.chance, at.counted))
+        tables = Tables(fail, chance, counted, self.kinds.item, at.ability, at.hold)
+        totals = Totals(gradient, missing, mass)
         points, wide = len(at.ability), -(-size // AT_ONCE) * AT_ONCE
-        room = np.empty((points, wide)), np.empty((size, wide)), np.empty(points), np.empty(size), np.empty(size, np.int64)
+        score, square = np.empty((points, wide)), np.empty((size, wide))
+        room = Room(score, square, np.empty(points), np.empty(size), np.empty(size, np.int64))
         for block in self.blocks:
-            height += self.loops["add_slopes"](
-                *_cells(block.cells), block.certain(at), block.won, *tables, self.kinds.item, at.ability, at.hold,
-                gradient, missing, mass, *room,
-            )  # fmt: skip
+            height += self.loops["add_slopes"](_subjects(block, at), tables, totals, room)
         return height, gradient, missing, self.kinds.from_here(mass)
 
 
-def _cells(cells: Any) -> tuple[Ints, Ints, Floats]:
-    """Where the cells of each subject begin, the kinds of the cells, and what is in them."""
-    return cells.indptr.astype(np.int64), cells.indices.astype(np.int64), cells.data
+def _subjects(block: Counts, at: At) -> Subjects:
+    """The subjects of a block as the loops take them."""
+    cells = block.cells
+    return Subjects(cells.indptr.astype(np.int64), cells.indices.astype(np.int64), cells.data, block.certain(at), block.won)

@@ -11,7 +11,7 @@ import numpy as np
 from milepost.errors import UsageError
 from milepost.gate.selection import groups
 from milepost.logs.course import Course
-from milepost.logs.packing import Layout, pack
+from milepost.logs.packing import Into, Layout, pack
 from milepost.logs.sources import expand
 from milepost.memory import give_back_now
 from milepost.parts.asked import Asked, Telling
@@ -100,5 +100,5 @@ def _store_of(asked: Asked, progress: Progress) -> tuple[Path, TemporaryDirector
     with scratch_writing():
         spilled = TemporaryDirectory(prefix="milepost-")
         folder = Path(spilled.name) / "store"
-        pack(asked.names, folder, False, False, asked.log_map, asked.options, progress, layout)
+        pack(asked.names, Into(folder, layout=layout), asked.log_map, asked.options, progress)
     return folder, spilled

@@ -13,7 +13,7 @@ from milepost.gate.gate import Gated, players_of
 from milepost.logs.interface import Log
 from milepost.numerics.whole_numbers import stable_order
 from milepost.parts.slim import filled_out, joined
-from milepost.parts.tasks import SUMMARIES, PlayedPart, Wanted
+from milepost.parts.tasks import PlayedPart, Wanted
 from milepost.playback.around import AroundAttempts, SessionTimes
 from milepost.playback.play import Play
 from milepost.playback.tables import AttemptTable, Ends, LetGo, MoveTable
@@ -50,7 +50,7 @@ def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, wanted: Wante
         replace(log, records=gone), debug_sessions, parts[0].stops, gone, gone, gone, bounds, gone,
         _by_session([part.coarse for part in parts], parts, count), players, player, sequence, wanted.course,
     )  # fmt: skip
-    known: dict[type, Any] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in SUMMARIES}
+    known: dict[type, Any] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in wanted.summaries}
     known |= {AroundAttempts: around, SessionTimes: times}
     end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
     return Play(gated, attempts, moves, Ends(end), endless, wanted.course is None, wanted.rules, known)

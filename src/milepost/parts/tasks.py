@@ -6,7 +6,7 @@ merges, and the whole is what it would be in one piece.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -14,7 +14,6 @@ from typing import Any
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.audit.signs import Signs
 from milepost.errors import LogError
 from milepost.gate.anonymous import anonymous
 from milepost.gate.gate import Gated, gate, without_debug
@@ -25,18 +24,15 @@ from milepost.logs.course import Course
 from milepost.logs.interface import Log
 from milepost.logs.manifest import Manifest, kept_as, read_manifest
 from milepost.logs.store import records_of, skeleton
-from milepost.measures.raw import RawCounts
 from milepost.parts.slim import slimmed
 from milepost.playback.around import SessionTimes
 from milepost.playback.idle import active_without_idle
 from milepost.playback.infer import Precedence
-from milepost.playback.play import Summary
+from milepost.playback.play import Summary, registered
 from milepost.playback.replay import levels_in_play, replay_gated
-from milepost.playback.tallies import Tallies
 from milepost.progress import SILENT
 from milepost.rules import ReplayRules
 
-SUMMARIES: tuple[type[Summary], ...] = (Tallies, RawCounts, Signs)
 _SURVEYED = ("session", "event", "level", "to", "whole")
 
 
@@ -67,6 +63,7 @@ class Wanted:
         kept: per session of the store, whether it takes part; None where all do.
         anonymous: whether names of people are left out.
         idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
+        summaries: what is made of the records before they are let go.
     """
 
     course: Course | None
@@ -74,6 +71,7 @@ class Wanted:
     kept: Bools | None = None
     anonymous: bool = False
     idle_cap: float | None = None
+    summaries: tuple[type[Summary], ...] = field(default_factory=registered)
 
     def of(self, log: Log) -> Log:
         """What is wanted of a log, or of a part of it."""
@@ -164,5 +162,5 @@ def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | Non
     return PlayedPart(
         sessions, gated.bounds[sessions], np.diff(gated.bounds)[sessions], play.end.codes[sessions], play.endless[sessions],
         gated.coarse[sessions], times, slimmed(attempts), slimmed(play.around), slimmed(play.moves), play.gated.stops,
-        {kind: play.summary(kind) for kind in SUMMARIES},
+        {kind: play.summary(kind) for kind in wanted.summaries},
     )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass, replace
-from typing import Final
+from typing import Final, TypedDict
 
 from milepost.logs.remote import is_address
 from milepost.logs.sources import LOG_SUFFIXES, expand
@@ -13,6 +13,14 @@ _FIXED: Final = 200 << 20  # bytes that the program takes by itself
 _WHOLE: Final = 4  # bytes of memory for each byte of a log of JSON Lines that is read as a whole
 _PACKED: Final = 10  # times that compressed files, and Parquet, are smaller
 _SHARE: Final = 2  # of this machine's memory, one part in so many is the most that a log takes as a whole
+
+
+class WorkSettings(TypedDict, total=False):
+    """See `Work`."""
+
+    jobs: int
+    cluster: str | None
+    memory: int | None
 
 
 @dataclass(frozen=True)

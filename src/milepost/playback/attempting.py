@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Attempts, State, Tally, Tape
+from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Out, State, Tape
 from milepost.vocabulary import BIT, CLEARED, DIED, LEFT, WAS_RESET
 
 TOLERANCE: Final = 1e-9
@@ -50,9 +50,9 @@ def begin(state: State, session: int, player: int, coarse: bool) -> None:
     state.end = NOWHERE  # the cause of the session's end, once it has ended
 
 
-def new_visit(tape: Tape, attempts: Attempts, state: State, level: int, at: int) -> None:
+def new_visit(tape: Tape, out: Out, state: State, level: int, at: int) -> None:
     """Begin a stay in a level, with the record ``at``."""
-    end_visit(tape, attempts, state)
+    end_visit(tape, out, state)
     if level != state.level:
         end_pause(state)
     state.visit += 1
@@ -62,12 +62,13 @@ def new_visit(tape: Tape, attempts: Attempts, state: State, level: int, at: int)
         state.echo = NOWHERE
 
 
-def end_visit(tape: Tape, attempts: Attempts, state: State) -> None:
+def end_visit(tape: Tape, out: Out, state: State) -> None:
     """Drop the visit that ends here if the level was left as soon as it was entered."""
     first, last = state.visit_first, state.attempts - 1
     state.visit_first = state.attempts
     if state.coarse or last < first:
         return
+    attempts = out.attempts
     for k in range(first, last + 1):
         if attempts.outcome[k] != LEFT:
             return
@@ -98,7 +99,7 @@ def end_pause(state: State) -> None:
         state.pausing, state.cut = False, True
 
 
-def close_attempt(tape: Tape, tally: Tally, attempts: Attempts, state: State, outcome: int, i: int) -> None:
+def close_attempt(tape: Tape, out: Out, state: State, outcome: int, i: int) -> None:
     """Close the open attempt with an outcome at record ``i``; a failure as short as a flash leaves no attempt."""
     if state.pausing:
         state.paused += max(0.0, tape.time[i] - state.pause_from)
@@ -111,14 +112,13 @@ def close_attempt(tape: Tape, tally: Tally, attempts: Attempts, state: State, ou
         return
     if outcome == CLEARED and not state.coarse and active < tape.instant - TOLERANCE:
         tape.marks[i] |= _INSTANT_CLEAR
-    write_attempt(tape, tally, attempts, state, outcome, i, active)
+    write_attempt(tape, out, state, outcome, i, active)
 
 
-def write_attempt(
-    tape: Tape, tally: Tally, attempts: Attempts, state: State, outcome: int, i: int, active: float
-) -> None:  # fmt: skip
+def write_attempt(tape: Tape, out: Out, state: State, outcome: int, i: int, active: float) -> None:
     """Write the attempt that closes at record ``i`` down."""
     k, level = state.attempts, state.level
+    attempts, tally = out.attempts, out.tally
     attempts.session[k], attempts.level[k], attempts.visit[k] = state.session, level, state.visit
     attempts.opened[k], attempts.closed[k] = tape.time[state.opened_at], tape.time[i]
     attempts.active[k], attempts.paused[k] = active, state.paused
@@ -133,9 +133,9 @@ def write_attempt(
         tally.clears[level] += 1
 
 
-def fail(tape: Tape, tally: Tally, attempts: Attempts, state: State, outcome: int, i: int) -> None:
+def fail(tape: Tape, out: Out, state: State, outcome: int, i: int) -> None:
     """Close the open attempt as failed; the level waits for a new try from here."""
-    close_attempt(tape, tally, attempts, state, outcome, i)
+    close_attempt(tape, out, state, outcome, i)
     wait_for_retry(tape, state, i)
 
 
@@ -147,9 +147,9 @@ def wait_for_retry(tape: Tape, state: State, i: int) -> None:
         state.pause_from = tape.time[i]
 
 
-def clear(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
+def clear(tape: Tape, out: Out, state: State, i: int) -> None:
     """Close the open attempt as cleared."""
-    close_attempt(tape, tally, attempts, state, CLEARED, i)
+    close_attempt(tape, out, state, CLEARED, i)
     be_cleared(state, i)
 
 
@@ -159,8 +159,8 @@ def be_cleared(state: State, i: int) -> None:
     state.clear_at, state.clear_level, state.clear_fresh = i, state.level, True
 
 
-def leave(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
+def leave(tape: Tape, out: Out, state: State, i: int) -> None:
     """Close an attempt that is open in another level as left."""
     if state.phase == PLAYING:
-        close_attempt(tape, tally, attempts, state, LEFT, i)
+        close_attempt(tape, out, state, LEFT, i)
         tape.marks[i] |= _START_WHILE_PLAYING

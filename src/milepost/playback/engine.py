@@ -13,7 +13,7 @@ from milepost.compiling import available
 from milepost.gate.gate import Gated
 from milepost.logs.interface import ABSENT, Log
 from milepost.playback import compiled, machine
-from milepost.playback.tape import Attempts, Moves, Sittings, State, Tally, Tape
+from milepost.playback.tape import Attempts, Moves, Out, Sittings, State, Tally, Tape
 from milepost.progress import Progress
 from milepost.rules import ReplayRules
 from milepost.vocabulary import END_CAUSES, END_UNKNOWN
@@ -24,16 +24,17 @@ _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progr
 
 @dataclass(frozen=True)
 class Written:
-    """What the machine wrote: columns of attempts and of moves, and how each session ended."""
+    """What the machine wrote: columns of attempts and of moves, how each session ended, and the records' marks in their order."""
 
     attempts: dict[str, Any]
     moves: dict[str, Ints]
     end: Ints
     endless: Bools
+    marks: Ints
 
 
 def run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> Written:
-    """Replay every session; the findings go onto the log's records."""
+    """Replay every session."""
     if len(gated.order) >= WORTHWHILE and available():
         return _run(gated, rules, inferred, progress, _Compiled())
     return _run(gated, rules, inferred, progress, _Plain())
@@ -84,13 +85,13 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
     room = len(gated.order)  # memory is only taken for what is written
     attempts = Attempts(*(column(np.zeros(room, _kind(name))) for name in Attempts._fields))
     moves = Moves(*(column(np.zeros(room, _kind(name))) for name in Moves._fields))
+    out = Out(tally, attempts, moves)
     for first in range(0, len(gated.sequence), way.step):
-        way.runner(tape, tally, attempts, moves, state, sittings, first, min(first + way.step, len(gated.sequence)))
+        way.runner(tape, out, state, sittings, first, min(first + way.step, len(gated.sequence)))
         progress.advance(way.step)
-    gated.log.records.marks[gated.order] = tape.marks
     return Written(
         _taken(attempts, int(state.attempts)), _taken(moves, int(state.moves)), np.array(sittings.end, dtype=np.int64),
-        np.array(sittings.endless, dtype=np.bool_),
+        np.array(sittings.endless, dtype=np.bool_), np.asarray(tape.marks),
     )  # fmt: skip
 
 

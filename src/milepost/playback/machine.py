@@ -25,7 +25,7 @@ from milepost.playback.attempting import (
     write_attempt,
 )
 from milepost.playback.noting import imply_complete, moves_on, note_fault, note_progress, pending
-from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Attempts, Moves, Sittings, State, Tally, Tape
+from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Out, Sittings, State, Tape
 from milepost.playback.transitions import transition
 from milepost.vocabulary import (
     BIT,
@@ -72,35 +72,33 @@ _NO_EFFECT: Final = BIT["no_effect"]
 _AFTER_END: Final = BIT["after_end"]
 
 
-def run_sessions(
-    tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: State, sittings: Sittings, first: int, stop: int
-) -> None:  # fmt: skip
+def run_sessions(tape: Tape, out: Out, state: State, sittings: Sittings, first: int, stop: int) -> None:
     """Replay the sittings from ``first`` up to ``stop``, in their order."""
     for number in range(first, stop):
         session = sittings.session[number]
         begin(state, session, sittings.player[session], sittings.coarse[session])
         start, end = sittings.bounds[session], sittings.bounds[session + 1]
-        sittings.endless[session] = run_session(tape, tally, attempts, moves, state, start, end)
+        sittings.endless[session] = run_session(tape, out, state, start, end)
         sittings.end[session] = state.end
 
 
-def run_session(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: State, first: int, stop: int) -> bool:
+def run_session(tape: Tape, out: Out, state: State, first: int, stop: int) -> bool:
     """Replay the records from ``first`` up to ``stop`` as one session; whether it has no end of its own."""
     for i in range(first, stop):
         if state.end == NOWHERE:
-            _record(tape, tally, attempts, moves, state, i)
+            _record(tape, out, state, i)
         else:
             tape.marks[i] |= _AFTER_SKIP if state.end == END_SKIP else _AFTER_END
     endless = state.end == NOWHERE
     if endless:
         state.end = END_UNKNOWN
         if state.phase == PLAYING:
-            close_attempt(tape, tally, attempts, state, UNKNOWN, stop - 1)
-    end_visit(tape, attempts, state)
+            close_attempt(tape, out, state, UNKNOWN, stop - 1)
+    end_visit(tape, out, state)
     return endless
 
 
-def _record(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: State, i: int) -> None:
+def _record(tape: Tape, out: Out, state: State, i: int) -> None:
     """Send one record to its rule."""
     event, level = tape.event[i], tape.level[i]
     if event == SESSION_START:
@@ -108,19 +106,19 @@ def _record(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: S
     if event == PAUSE or event == RESUME:
         _pause_or_resume(tape, state, event, i)
     elif event == SESSION_END:
-        _session_end(tape, tally, attempts, state, i)
+        _session_end(tape, out, state, i)
     elif event == TRANSITION:
-        transition(tape, tally, attempts, moves, state, i)
+        transition(tape, out, state, i)
     elif level != NOWHERE and tape.is_place[level]:
         tape.marks[i] |= _NO_EFFECT
     elif event == START or event == RETRY:
-        _start(tape, tally, attempts, state, event, i)
+        _start(tape, out, state, event, i)
     elif event == DEATH:
-        _death(tape, tally, attempts, state, i)
+        _death(tape, out, state, i)
     elif event == RESET:
-        _reset(tape, tally, attempts, state, i)
+        _reset(tape, out, state, i)
     elif event == COMPLETE:
-        _complete(tape, tally, attempts, state, i)
+        _complete(tape, out, state, i)
     else:
         _during(tape, state, event, i)
 
@@ -128,7 +126,7 @@ def _record(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: S
 # The events, by phase
 
 
-def _start(tape: Tape, tally: Tally, attempts: Attempts, state: State, event: int, i: int) -> None:
+def _start(tape: Tape, out: Out, state: State, event: int, i: int) -> None:
     """A level becomes playable, or a new try begins."""
     level = tape.level[i]
     here = state.phase != OUT and level == state.level
@@ -137,26 +135,26 @@ def _start(tape: Tape, tally: Tally, attempts: Attempts, state: State, event: in
             tape.marks[i] |= _REPEATED_START
             return
         note_fault(tape, i)
-        close_attempt(tape, tally, attempts, state, LEFT if tape.fault[i] else WAS_RESET, i)
+        close_attempt(tape, out, state, LEFT if tape.fault[i] else WAS_RESET, i)
     elif not (here and state.phase == DOWN):
         if not here:
             if event == START and moves_on(tape, state, level, i):
-                imply_complete(tape, tally, attempts, state, i)
-            leave(tape, tally, attempts, state, i)
+                imply_complete(tape, out, state, i)
+            leave(tape, out, state, i)
             if event == RETRY:
                 tape.marks[i] |= _RETRY_WITHOUT_START
-        new_visit(tape, attempts, state, level, i)
+        new_visit(tape, out, state, level, i)
     open_attempt(state, i)
 
 
-def _death(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
+def _death(tape: Tape, out: Out, state: State, i: int) -> None:
     """The player fails."""
     level = tape.level[i]
     if state.phase == OUT or level != state.level:
-        _outcome_elsewhere(tape, tally, attempts, state, DIED, i)
+        _outcome_elsewhere(tape, out, state, DIED, i)
     elif state.phase == PLAYING:
         note_progress(tape, state, i)
-        fail(tape, tally, attempts, state, DIED, i)
+        fail(tape, out, state, DIED, i)
     elif state.phase == DONE:
         tape.marks[i] |= _DEATH_AFTER_COMPLETE
     elif within(tape, state, state.ready_at, i):
@@ -165,41 +163,41 @@ def _death(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -
         tape.marks[i] |= _IMPLIED_RETRY
         open_implied(state, state.ready_at)
         note_progress(tape, state, i)
-        fail(tape, tally, attempts, state, DIED, i)
+        fail(tape, out, state, DIED, i)
 
 
-def _reset(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
+def _reset(tape: Tape, out: Out, state: State, i: int) -> None:
     """The level is put back without a death."""
     level = tape.level[i]
     here = state.phase != OUT and level == state.level
     if here and state.phase == PLAYING:
         note_progress(tape, state, i)
         note_fault(tape, i)
-        fail(tape, tally, attempts, state, LEFT if tape.fault[i] else WAS_RESET, i)
+        fail(tape, out, state, LEFT if tape.fault[i] else WAS_RESET, i)
         return
     if here and state.phase == DOWN:
         wait_for_retry(tape, state, i)
         return
     if here:
-        new_visit(tape, attempts, state, level, i)
+        new_visit(tape, out, state, level, i)
     elif pending(state, level):
         tape.marks[i] |= _IMPLIED_START
-        new_visit(tape, attempts, state, level, state.hop_at)
+        new_visit(tape, out, state, level, state.hop_at)
         open_attempt(state, state.hop_at)
         note_progress(tape, state, i)
-        close_attempt(tape, tally, attempts, state, WAS_RESET, i)
+        close_attempt(tape, out, state, WAS_RESET, i)
     else:
-        leave(tape, tally, attempts, state, i)
+        leave(tape, out, state, i)
         tape.marks[i] |= _RESET_WITHOUT_START
-        new_visit(tape, attempts, state, level, i)
+        new_visit(tape, out, state, level, i)
     wait_for_retry(tape, state, i)
 
 
-def _complete(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
+def _complete(tape: Tape, out: Out, state: State, i: int) -> None:
     """The level is cleared."""
     level = tape.level[i]
     if state.phase == OUT or level != state.level:
-        _outcome_elsewhere(tape, tally, attempts, state, CLEARED, i)
+        _outcome_elsewhere(tape, out, state, CLEARED, i)
     elif state.phase == DONE:
         tape.marks[i] |= _REPEATED_COMPLETE
     else:
@@ -207,10 +205,10 @@ def _complete(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int
             tape.marks[i] |= _IMPLIED_RETRY
             open_implied(state, state.ready_at)
         note_progress(tape, state, i)
-        clear(tape, tally, attempts, state, i)
+        clear(tape, out, state, i)
 
 
-def _outcome_elsewhere(tape: Tape, tally: Tally, attempts: Attempts, state: State, outcome: int, i: int) -> None:
+def _outcome_elsewhere(tape: Tape, out: Out, state: State, outcome: int, i: int) -> None:
     """A death or clear in a level that is not the current one: an echo, a run-up, or play whose start is missing."""
     level = tape.level[i]
     if level == state.echo and not pending(state, level):
@@ -221,17 +219,17 @@ def _outcome_elsewhere(tape: Tape, tally: Tally, attempts: Attempts, state: Stat
         return
     if pending(state, level):
         tape.marks[i] |= _IMPLIED_START
-        new_visit(tape, attempts, state, level, state.hop_at)
+        new_visit(tape, out, state, level, state.hop_at)
         open_attempt(state, state.hop_at)
         note_progress(tape, state, i)
-        close_attempt(tape, tally, attempts, state, outcome, i)
+        close_attempt(tape, out, state, outcome, i)
     else:
-        leave(tape, tally, attempts, state, i)
+        leave(tape, out, state, i)
         tape.marks[i] |= _OUTCOME_WITHOUT_START
-        new_visit(tape, attempts, state, level, i)
+        new_visit(tape, out, state, level, i)
         open_attempt(state, i)
         note_progress(tape, state, i)
-        write_attempt(tape, tally, attempts, state, outcome, i, _UNKNOWN_SPAN)
+        write_attempt(tape, out, state, outcome, i, _UNKNOWN_SPAN)
     if outcome == CLEARED:
         be_cleared(state, i)
     else:
@@ -273,7 +271,7 @@ def _pause_or_resume(tape: Tape, state: State, event: int, i: int) -> None:
         state.paused += max(0.0, tape.time[i] - state.pause_from)
 
 
-def _session_end(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
+def _session_end(tape: Tape, out: Out, state: State, i: int) -> None:
     """The sitting ends, and with it an open attempt."""
     state.end = tape.end[i]
     if state.phase != PLAYING:
@@ -284,7 +282,7 @@ def _session_end(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: 
         and state.level == tape.n_levels - 1
         and not within(tape, state, state.visit_at, i)
     ):
-        imply_complete(tape, tally, attempts, state, i)
+        imply_complete(tape, out, state, i)
         return
     note_progress(tape, state, i)
-    close_attempt(tape, tally, attempts, state, ENDS[state.end], i)
+    close_attempt(tape, out, state, ENDS[state.end], i)

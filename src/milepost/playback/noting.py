@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from milepost.playback.attempting import clear, within
-from milepost.playback.tape import NOWHERE, OUT, PLAYING, Attempts, State, Tally, Tape
+from milepost.playback.tape import NOWHERE, OUT, PLAYING, Out, State, Tape
 from milepost.vocabulary import BIT
 
 _FAULT_RESET: Final = BIT["fault_reset"]
@@ -37,8 +37,8 @@ def moves_on(tape: Tape, state: State, target: int, i: int) -> bool:
     return target == state.level + 1 and not within(tape, state, state.visit_at, i)
 
 
-def imply_complete(tape: Tape, tally: Tally, attempts: Attempts, state: State, i: int) -> None:
+def imply_complete(tape: Tape, out: Out, state: State, i: int) -> None:
     """Clear the level played, since play moves on in a log without completions."""
     tape.marks[i] |= _IMPLIED_COMPLETE
     note_progress(tape, state, i)
-    clear(tape, tally, attempts, state, i)
+    clear(tape, out, state, i)

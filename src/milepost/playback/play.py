@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any, Protocol, Self, TypeVar, cast
+from typing import Any, Final, Protocol, Self, TypeVar, cast
 
 import numpy as np
 
@@ -31,7 +31,20 @@ class Summary(Protocol):
 
 
 T = TypeVar("T", bound=Summary)
+K = TypeVar("K", bound=type[Summary])
+_REGISTERED: Final[list[type[Summary]]] = []
 V = TypeVar("V")
+
+
+def summary(kind: K) -> K:
+    """Have a kind of summary made of every part of a log before its records are let go."""
+    _REGISTERED.append(kind)
+    return kind
+
+
+def registered() -> tuple[type[Summary], ...]:
+    """The kinds of summaries of all modules that were loaded."""
+    return tuple(_REGISTERED)
 
 
 @dataclass

@@ -34,14 +34,11 @@ def replay_log(log: Log, course: Course | None, rules: ReplayRules, progress: Pr
     progress.step("replaying")
     if course is not None:
         return replay_gated(gated, rules, None, progress)
-    gate_marks = gated.log.records.marks.copy()
-    order = infer_order(levels_in_play(gated, rules), gated.stops.names)
-    gated.log.records.marks[:] = gate_marks
-    return replay_gated(gated, rules, order, progress)
+    return replay_gated(gated, rules, infer_order(levels_in_play(gated, rules), gated.stops.names), progress)
 
 
 def levels_in_play(gated: Gated, rules: ReplayRules) -> Precedence:
-    """Which levels were attempted, and who came to which first, as long as no order is known; findings are marked.
+    """Which levels were attempted, and who came to which first, as long as no order is known.
 
     Raises:
         LogError: there are more levels than an order can be inferred for.
@@ -81,8 +78,16 @@ def _with_stops(gated: Gated, order: list[int]) -> Gated:
 def _replay(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> Play:
     written = run(gated, rules, inferred, progress)
     times = gated.log.records.time[gated.order[written.moves["at"]]]
+    gated = _marked(gated, written.marks)
     moves = MoveTable(player=gated.player[written.moves["session"]], time=times, **written.moves)
     return Play(gated, _attempt_table(written.attempts, gated), moves, Ends(written.end), written.endless, inferred, rules)
+
+
+def _marked(gated: Gated, in_order: Ints) -> Gated:
+    """The same with what the replay found on the records."""
+    marks = gated.log.records.marks.copy()
+    marks[gated.order] = in_order
+    return replace(gated, log=replace(gated.log, records=replace(gated.log.records, marks=marks)))
 
 
 def _attempt_table(columns: dict[str, Any], gated: Gated) -> AttemptTable:

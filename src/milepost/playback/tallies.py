@@ -10,7 +10,7 @@ import numpy as np
 from milepost.arrays import Floats, Ints
 from milepost.logs.interface import Place, refused_in_all
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import Play
+from milepost.playback.play import Play, summary
 from milepost.vocabulary import DROPPED, EVENTS, FINDINGS
 
 # Of times between records, by logarithm: from a millionth of a second to ten thousand million.
@@ -32,6 +32,7 @@ class Found:
         return Found(self.records + other.records, self.sessions + other.sessions, places)
 
 
+@summary
 @dataclass(frozen=True)
 class Tallies:
     """Counts over all readable records.

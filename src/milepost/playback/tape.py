@@ -6,10 +6,21 @@ of Python than indexing, attributes and calls, so that the same functions also c
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import NamedTuple, Protocol, TypeVar
 
 OUT, PLAYING, DOWN, DONE = range(4)  # the phases; DONE is "cleared"
 NOWHERE = -1
+V = TypeVar("V")
+
+
+class Column(Protocol[V]):
+    """A list, or an array."""
+
+    def __getitem__(self, place: int, /) -> V:
+        """The value at a place."""
+
+    def __setitem__(self, place: int, value: V, /) -> None:
+        """Put a value there."""
 
 
 class Tape(NamedTuple):
@@ -19,17 +30,17 @@ class Tape(NamedTuple):
     causes of a session's end.
     """
 
-    event: Any
-    level: Any
-    to: Any
-    time: Any
-    second: Any
-    progress: Any
-    end: Any
-    fault: Any
-    marks: Any
+    event: Column[int]
+    level: Column[int]
+    to: Column[int]
+    time: Column[float]
+    second: Column[int]
+    progress: Column[float]
+    end: Column[int]
+    fault: Column[bool]
+    marks: Column[int]
     n_levels: int
-    is_place: Any
+    is_place: Column[bool]
     window: float
     instant: float
     implied: bool
@@ -40,37 +51,45 @@ class Tape(NamedTuple):
 class Tally(NamedTuple):
     """Per stop, how often the present player has tried and cleared it; rows of another player count as zero."""
 
-    owner: Any
-    tries: Any
-    clears: Any
+    owner: Column[int]
+    tries: Column[int]
+    clears: Column[int]
 
 
 class Attempts(NamedTuple):
     """The attempts as they are closed. ``active`` is NaN where the duration is not known."""
 
-    session: Any
-    level: Any
-    visit: Any
-    opened: Any
-    closed: Any
-    active: Any
-    paused: Any
-    settling: Any
-    progress: Any
-    hits: Any
-    outcome: Any
-    opened_at: Any
-    closed_at: Any
+    session: Column[int]
+    level: Column[int]
+    visit: Column[int]
+    opened: Column[float]
+    closed: Column[float]
+    active: Column[float]
+    paused: Column[float]
+    settling: Column[float]
+    progress: Column[float]
+    hits: Column[int]
+    outcome: Column[int]
+    opened_at: Column[int]
+    closed_at: Column[int]
 
 
 class Moves(NamedTuple):
     """The transitions that count, with their kinds."""
 
-    session: Any
-    at: Any
-    origin: Any
-    target: Any
-    kind: Any
+    session: Column[int]
+    at: Column[int]
+    origin: Column[int]
+    target: Column[int]
+    kind: Column[int]
+
+
+class Out(NamedTuple):
+    """What the machine writes."""
+
+    tally: Tally
+    attempts: Attempts
+    moves: Moves
 
 
 class Sittings(NamedTuple):
@@ -80,12 +99,12 @@ class Sittings(NamedTuple):
     records begin (one more than sessions), how it ended, and whether it has no end of its own.
     """
 
-    session: Any
-    player: Any
-    coarse: Any
-    bounds: Any
-    end: Any
-    endless: Any
+    session: Column[int]
+    player: Column[int]
+    coarse: Column[bool]
+    bounds: Column[int]
+    end: Column[int]
+    endless: Column[bool]
 
 
 class State:

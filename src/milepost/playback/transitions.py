@@ -6,7 +6,7 @@ from typing import Final
 
 from milepost.playback.attempting import close_attempt, within
 from milepost.playback.noting import imply_complete, moves_on, note_progress
-from milepost.playback.tape import DOWN, NOWHERE, OUT, PLAYING, Attempts, Moves, State, Tally, Tape
+from milepost.playback.tape import DOWN, NOWHERE, OUT, PLAYING, Out, State, Tape
 from milepost.vocabulary import ADVANCE, BIT, END_SKIP, ENTRY, EXIT, LATE, LEFT, PASSED, REPEAT, RETURN, SETBACK, SKIP
 
 _REPEATED_TRANSITION: Final = BIT["repeated_transition"]
@@ -15,7 +15,7 @@ _DOUBLE_TRANSITION: Final = BIT["double_transition"]
 _ADVANCE_WITHOUT_CLEAR: Final = BIT["advance_without_clear"]
 
 
-def transition(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state: State, i: int) -> None:
+def transition(tape: Tape, out: Out, state: State, i: int) -> None:
     """The game goes on to another level, or to a place that is none."""
     origin, target = tape.level[i], tape.to[i]
     at_once = state.hop_at != NOWHERE and i - state.hop_at == 1 and within(tape, state, state.hop_at, i)
@@ -32,13 +32,14 @@ def transition(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state
     if double:
         tape.marks[i] |= _DOUBLE_TRANSITION
     if target != NOWHERE and moves_on(tape, state, target, i):
-        imply_complete(tape, tally, attempts, state, i)
+        imply_complete(tape, out, state, i)
     closes = NOWHERE
     if state.phase == PLAYING:
         note_progress(tape, state, i)
         closes = state.level
-        close_attempt(tape, tally, attempts, state, LEFT, i)
-    kind = _kind(tape, tally, state, closes, double, i)
+        close_attempt(tape, out, state, LEFT, i)
+    kind = _kind(tape, out, state, closes, double, i)
+    moves = out.moves
     moves.session[state.moves], moves.at[state.moves] = state.session, i
     moves.origin[state.moves], moves.target[state.moves], moves.kind[state.moves] = origin, target, kind
     state.moves += 1
@@ -47,7 +48,7 @@ def transition(tape: Tape, tally: Tally, attempts: Attempts, moves: Moves, state
         state.end = END_SKIP
 
 
-def _kind(tape: Tape, tally: Tally, state: State, closes: int, double: bool, i: int) -> int:
+def _kind(tape: Tape, out: Out, state: State, closes: int, double: bool, i: int) -> int:
     """The kind of a transition: the first that fits. ``closes`` is the level whose attempt it closed, or NOWHERE."""
     origin, target = tape.level[i], tape.to[i]
     if target == NOWHERE or target >= tape.n_levels:
@@ -58,6 +59,7 @@ def _kind(tape: Tape, tally: Tally, state: State, closes: int, double: bool, i: 
         return REPEAT
     if target < origin:
         return SETBACK
+    tally = out.tally
     tries = tally.tries[origin] if tally.owner[origin] == state.player else 0
     if target == origin + 1 and tries > 0:
         if closes == origin and tries == 1 and within(tape, state, state.visit_at, i):

@@ -44,6 +44,23 @@ class Truth:
     difficulty: Floats
 
 
+@dataclass(frozen=True)
+class _Game:
+    """What is played, who plays it, and where chance comes from."""
+
+    difficulty: Floats
+    setback: Ints
+    seconds: Floats
+    population: Population
+    skill: Floats
+    rng: np.random.Generator
+
+    @property
+    def last(self) -> int:
+        """The last level."""
+        return len(self.difficulty) - 1
+
+
 class _State:
     """Where every player is."""
 
@@ -70,39 +87,41 @@ def play_course(
         seconds: per level, the median length of a try that clears; the population's where None.
     """
     n_levels = len(difficulty)
-    skill = rng.normal(0.0, population.skill_sd, population.players)
+    game = _Game(
+        difficulty,
+        np.zeros(n_levels, np.int64) if setback is None else setback,
+        np.full(n_levels, population.try_seconds) if seconds is None else seconds,
+        population, rng.normal(0.0, population.skill_sd, population.players), rng,
+    )  # fmt: skip
     state = _State(population.players, n_levels)
-    setback = np.zeros(n_levels, np.int64) if setback is None else setback
-    seconds = np.full(n_levels, population.try_seconds) if seconds is None else seconds
     rounds: list[tuple[Ints | Floats | Bools, ...]] = []
     while state.active.any():
-        rounds.append(_round(state, skill, difficulty, population, rng, setback, seconds))
+        rounds.append(_round(state, game))
     columns = [np.concatenate(column) for column in zip(*rounds, strict=True)]
-    return Tries(*columns), Truth(skill, difficulty)
+    return Tries(*columns), Truth(game.skill, difficulty)
 
 
-def _round(
-    state: _State, skill: Floats, difficulty: Floats, population: Population, rng: np.random.Generator,
-    setback: Ints, seconds: Floats,
-) -> tuple[Ints | Floats | Bools, ...]:  # fmt: skip
+def _round(state: _State, game: _Game) -> tuple[Ints | Floats | Bools, ...]:
     """One try of each player still at it."""
+    rng, population = game.rng, game.population
     who = np.flatnonzero(state.active)
     level = state.level[who]
     number = state.tried[who, level] + 1
     state.tried[who, level] = number
-    chance = _expit(skill[who] - difficulty[level] + population.learning * np.log(number))
+    chance = _expit(game.skill[who] - game.difficulty[level] + population.learning * np.log(number))
     cleared = rng.random(len(who)) < chance
     progress = np.where(cleared, 1.0, rng.beta(2.2, 1.6, len(who)))
-    length = seconds[level] * rng.lognormal(0.0, population.try_sd, len(who)) * np.maximum(0.12, progress)
+    length = game.seconds[level] * rng.lognormal(0.0, population.try_sd, len(who)) * np.maximum(0.12, progress)
     opened = state.clock[who]
     closed = opened + length
     failed_as = np.where(rng.random(len(who)) < population.reset_share, WAS_RESET, DIED)
     outcome = np.where(cleared, CLEARED, failed_as)
     outcome, closed = _cut_short(outcome, opened, closed, population, rng)
     state.row[who] = np.where(outcome == CLEARED, 0, state.row[who] + 1)
-    ends, next_level = _after(state, who, level, outcome, skill[who], population, rng, setback, len(difficulty))
+    ends, next_level = _after(state, game, who, level, outcome)
     session = state.session[who].copy()
-    _move(state, who, closed, next_level, ends, outcome, population, rng, len(difficulty))
+    state.clock[who] = closed
+    _move(state, game, who, next_level, ends, outcome == CLEARED)
     return who, session, level, number, opened, closed, outcome, progress, next_level, ends
 
 
@@ -122,35 +141,30 @@ def _cut_short(
     return np.where(over, why, outcome), np.where(over, np.maximum(until, opened), closed)
 
 
-def _after(
-    state: _State, who: Ints, level: Ints, outcome: Ints, skill: Floats, population: Population,
-    rng: np.random.Generator, setback: Ints, n_levels: int,
-) -> tuple[Bools, Ints]:  # fmt: skip
+def _after(state: _State, game: _Game, who: Ints, level: Ints, outcome: Ints) -> tuple[Bools, Ints]:
     """Whether the session ends with the try, and where the game goes next."""
+    population, setback = game.population, game.setback
     failed = (outcome == DIED) | (outcome == WAS_RESET)
     first = population.quit_base / max(1e-12, 1 - population.quit_base)
-    odds = first * population.quit_growth ** np.maximum(0, state.row[who] - 1) * population.quit_skill ** (-skill)
+    odds = first * population.quit_growth ** np.maximum(0, state.row[who] - 1) * population.quit_skill ** (-game.skill[who])
     chance = np.where(failed, odds / (1 + odds), np.where(outcome == CLEARED, population.quit_between, 0.0))
-    gives_up = rng.random(len(who)) < chance
-    finished = (outcome == CLEARED) & (level == n_levels - 1)
+    gives_up = game.rng.random(len(who)) < chance
+    finished = (outcome == CLEARED) & (level == game.last)
     ends = gives_up | finished | (outcome == CRASH) | (outcome == TIME_UP)
     back = failed & (setback[level] > 0) & (state.row[who] >= population.setback_after)
     onward = np.where(outcome == CLEARED, level + 1, np.where(back, np.maximum(0, level - setback[level]), -1))
     return ends, np.where(ends | finished, -1, onward)
 
 
-def _move(
-    state: _State, who: Ints, closed: Floats, next_level: Ints, ends: Bools, outcome: Ints, population: Population,
-    rng: np.random.Generator, n_levels: int,
-) -> None:  # fmt: skip
+def _move(state: _State, game: _Game, who: Ints, next_level: Ints, ends: Bools, cleared: Bools) -> None:
     """Bring every player to where the next try begins, in a new session where one comes back."""
+    rng, population = game.rng, game.population
     moved = next_level >= 0
     state.row[who[moved]] = 0
-    cleared = outcome == CLEARED
     state.level[who] = np.where(moved, next_level, state.level[who] + (cleared & ends))
     gap = np.where(moved, rng.uniform(2.0, 6.0, len(who)), rng.uniform(0.6, 2.0, len(who)))
-    state.clock[who] = closed + gap
-    more = (state.session[who] + 1 < population.sessions) & (state.level[who] < n_levels)
+    state.clock[who] += gap
+    more = (state.session[who] + 1 < population.sessions) & (state.level[who] <= game.last)
     comes_back = ends & more & (rng.random(len(who)) < population.returning)
     state.active[who] = ~ends | comes_back
     state.session[who[comes_back]] += 1

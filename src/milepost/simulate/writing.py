@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import json
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -21,26 +22,34 @@ _CAUSES = (["reeds", "current"], ["low beam", "current"], ["barge", "low beam"],
 _TOGETHER = 400  # sessions whose records are mixed with each other
 
 
-def simulate(
-    plan: Plan, population: Population, seed: int, target: str, truth: str | None, faults: bool, builds: list[str],
-    progress: Progress = SILENT,
-) -> tuple[int, int]:  # fmt: skip
-    """Let players play a plan; write the log, and the truth if asked for. Sessions and records written.
+@dataclass(frozen=True)
+class Simulation:
+    """What is simulated: a plan, who plays it, the seed, the builds dealt out in turn, and whether faults are sprinkled in."""
+
+    plan: Plan
+    population: Population
+    seed: int
+    builds: tuple[str, ...] = ("1.0",)
+    faults: bool = False
+
+
+def simulate(what: Simulation, target: str, truth: str | None, progress: Progress = SILENT) -> tuple[int, int]:
+    """Let players play; write the log, and the truth if asked for. Sessions and records written.
 
     Raises:
         OutputError: a file cannot be written.
     """
-    rng = np.random.default_rng(seed)
+    rng = np.random.default_rng(what.seed)
     progress.step("playing")
-    tries, known = play_course(plan.difficulty, population, rng)
+    tries, known = play_course(what.plan.difficulty, what.population, rng)
     written = [0, 0]
 
     def write(out: Any) -> None:
         stream = gzip.GzipFile(fileobj=out, mode="wb", mtime=0, filename="") if target.endswith(".gz") else out
         block: list[tuple[float, str]] = []
-        for records in sessions(tries, _scenery(plan, population, builds, rng), rng):
+        for records in sessions(tries, _scenery(what, rng), rng):
             begin = float(rng.uniform(0, 3600))
-            kept = spoil(records, FaultRates(), rng) if faults else records
+            kept = spoil(records, FaultRates(), rng) if what.faults else records
             block += [(begin + record["time"], json.dumps(record, ensure_ascii=False)) for record in kept]
             written[0] += 1
             written[1] += len(kept)
@@ -53,7 +62,7 @@ def simulate(
 
     write_file(Path(target), write)
     if truth:
-        text = json.dumps(_truth(plan, population, seed, tries, known), indent=2, ensure_ascii=False) + "\n"
+        text = json.dumps(_truth(what, tries, known), indent=2, ensure_ascii=False) + "\n"
         write_file(Path(truth), lambda out: out.write(text.encode()))
     return written[0], written[1]
 
@@ -64,7 +73,8 @@ def _flush(stream: Any, block: list[tuple[float, str]]) -> None:
     block.clear()
 
 
-def _scenery(plan: Plan, population: Population, builds: list[str], rng: np.random.Generator) -> Scenery:
+def _scenery(what: Simulation, rng: np.random.Generator) -> Scenery:
+    plan, population, builds = what.plan, what.population, what.builds
     count, quarter = population.players, max(1, len(plan.names) // 4)
     platforms = rng.choice(["desktop", "handheld", "tablet"], count).tolist()
     return Scenery(
@@ -76,15 +86,16 @@ def _scenery(plan: Plan, population: Population, builds: list[str], rng: np.rand
     )
 
 
-def _truth(plan: Plan, population: Population, seed: int, tries: Tries, known: Truth) -> dict[str, Any]:
+def _truth(what: Simulation, tries: Tries, known: Truth) -> dict[str, Any]:
+    plan = what.plan
     reached = [len(np.unique(tries.player[tries.level == level])) for level in range(len(plan.names))]
     return {
-        "seed": seed,
+        "seed": what.seed,
         "levels": [
             {"level": name, "difficulty": float(difficulty), "reached": count}
             for name, difficulty, count in zip(plan.names, plan.difficulty, reached, strict=True)
         ],
         "planted": plan.planted,
-        "population": vars(population),
+        "population": vars(what.population),
         "players": [{"player": f"Player {number + 1}", "skill": float(skill)} for number, skill in enumerate(known.skill)],
     }

@@ -26,12 +26,13 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli import terminal
     from milepost.cli.loading import load_map, read_options
     from milepost.cli.telling import tell
-    from milepost.logs.packing import pack
+    from milepost.logs.packing import Into, pack
     from milepost.wording import plural, safe
 
     log_map = load_map(args)
+    into = Into(Path(args.output), "add" if args.add else "replace" if args.force else "refuse")
     with terminal.progress() as progress:
-        done = pack(args.logs, Path(args.output), args.add, args.force, log_map, read_options(args), progress)
+        done = pack(args.logs, into, log_map, read_options(args), progress)
     again = f" Passed over, being in it already: {safe(', '.join(done.skipped))}." if done.skipped else ""
     said = f"{plural(done.added, 'record')} packed; {safe(args.output)} holds {done.records:,}.{again}"
     tell(said)

@@ -41,7 +41,7 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.logs.course import read_course
     from milepost.simulate.course import from_course, from_shape, planted, with_difficulties
     from milepost.simulate.population import Population, described
-    from milepost.simulate.writing import simulate
+    from milepost.simulate.writing import Simulation, simulate
 
     if args.course and args.shape:
         raise UsageError("--course and --shape exclude each other: play the one or the other.")
@@ -51,8 +51,9 @@ def run(args: argparse.Namespace) -> Exit:
     roughness = 0.0 if args.course else args.roughness
     plan = planted(with_difficulties(plan, args.difficulty), args.plant, roughness, np.random.default_rng([args.seed, 1]))
     population = described(args.let, Population(players=args.players, minutes=args.minutes, sessions=args.sessions))
-    builds = [build.strip() for build in args.builds.split(",") if build.strip()] or ["1.0"]
+    builds = tuple(build.strip() for build in args.builds.split(",") if build.strip()) or ("1.0",)
+    what = Simulation(plan, population, args.seed, builds, args.faults)
     with terminal.progress() as progress:
-        counts = simulate(plan, population, args.seed, args.output, args.truth, args.faults, builds, progress)
+        counts = simulate(what, args.output, args.truth, progress)
     tell(f"{counts[0]:,} sessions of {args.players:,} players, {counts[1]:,} records, written to {args.output}.")
     return Exit.DONE
