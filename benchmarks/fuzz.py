@@ -20,11 +20,10 @@ from typing import Any
 import numpy as np
 
 from milepost.audit.audit import audit
+from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.errors import MilePostError
 from milepost.logs import read as reading
-from milepost.logs.course import read_course
-from milepost.logs.packing import Into, pack
 from milepost.logs.read import read
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.deaths import Deaths
@@ -35,6 +34,7 @@ from milepost.playback.replay import replay_log
 from milepost.reports.check_views import check_views
 from milepost.reports.document import document
 from milepost.rules import ReplayRules
+from milepost.store.packing import Into, pack
 
 ROOT = Path(__file__).resolve().parent.parent
 FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")

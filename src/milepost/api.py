@@ -8,11 +8,11 @@ from typing import Any, Unpack
 import pandas as pd
 
 from milepost.audit.audit import audit
+from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
-from milepost.logs.course import read_course
-from milepost.logs.logmap import NO_MAP, read_map
+from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.clocks import on_clock
 from milepost.measures.coverage import Coverage

@@ -6,11 +6,11 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final, Protocol, Self
 
+from milepost.course.course import Course
 from milepost.gate.selection import groups, only, where
-from milepost.logs.course import Course
 from milepost.logs.interface import Log
 from milepost.logs.read import read
-from milepost.logs.sources import STORE_MANIFEST
+from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.measures.clocks import on_clock
 from milepost.parts.asked import Asked, Telling
 from milepost.playback.play import Play
@@ -98,6 +98,6 @@ def _is_large_store(names: list[str]) -> bool:
     folder = Path(names[0])
     if len(names) > 1 or not (folder / STORE_MANIFEST).is_file():
         return False
-    from milepost.logs.manifest import read_manifest
+    from milepost.store.manifest import read_manifest
 
     return read_manifest(folder).rows >= LARGE

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from conftest import COURSE
+from milepost.course.course import read_course
 from milepost.difficulty.spikes import settled_tries
-from milepost.logs.course import read_course
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules

@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
+from milepost.course.course import Course, Level
 from milepost.gate.names import gather, reorder, resolve
 from milepost.gate.selection import groups, only, session_values, where
-from milepost.logs.course import Course, Level
 from milepost.logs.read import read
 from milepost.playback.infer import infer_order, precedence
 

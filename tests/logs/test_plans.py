@@ -7,9 +7,9 @@ import pytest
 import tomlkit
 
 from milepost.audit.audit import RULES
+from milepost.course.course import read_course
 from milepost.errors import MilePostError
-from milepost.logs.course import read_course
-from milepost.logs.logmap import read_map
+from milepost.logs.mapping.logmap import read_map
 from milepost.vocabulary import SUSPECTS
 
 COURSE = {

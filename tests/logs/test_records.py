@@ -4,13 +4,13 @@ import pytest
 
 from milepost.errors import LogError, UsageError
 from milepost.gate.selection import parse_condition
-from milepost.logs.cells import as_number
-from milepost.logs.delimited import find_delimiter, guarded
-from milepost.logs.envelope import is_envelope, unpacked
-from milepost.logs.fields import UnreadableError, checked
-from milepost.logs.likeness import likeness
-from milepost.logs.sources import expand, is_log_name
-from milepost.logs.timestamps import nanoseconds
+from milepost.logs.formats.delimited import find_delimiter, guarded
+from milepost.logs.formats.envelope import is_envelope, unpacked
+from milepost.logs.records.cells import as_number
+from milepost.logs.records.fields import UnreadableError, checked
+from milepost.logs.records.likeness import likeness
+from milepost.logs.records.timestamps import nanoseconds
+from milepost.logs.sources.files import expand, is_log_name
 from milepost.naming import folded, natural_key
 from milepost.wording import clock, listed, number, percent, plural, safe, seconds
 

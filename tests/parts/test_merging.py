@@ -7,13 +7,13 @@ from hypothesis.strategies import booleans, floats, integers, lists, none, one_o
 
 from milepost.gate.clock import coarse_builds
 from milepost.gate.survey import Survey, survey_of
-from milepost.logs.builder import RecordBuilder
-from milepost.logs.columns import slimmest
 from milepost.logs.interface import Place
-from milepost.logs.packing import Layout
+from milepost.logs.records.builder import RecordBuilder
 from milepost.parts.slim import NARROW, joined, slimmed
 from milepost.playback.infer import infer_order, precedence
 from milepost.playback.tallies import PLACES, Found
+from milepost.store.columns import slimmest
+from milepost.store.packing import Layout
 
 NUMBERS = lists(one_of(integers(-200, 200), integers(-(1 << 40), 1 << 40)), min_size=1, max_size=30)
 FLOATS = lists(one_of(floats(), none().map(lambda _: float("nan"))), max_size=20)

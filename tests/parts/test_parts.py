@@ -13,17 +13,14 @@ import dying
 import milepost as milepost_api
 from milepost import opening
 from milepost.cli.main import main
+from milepost.course.course import read_course
 from milepost.errors import LogError, WorkError
 from milepost.gate.selection import parse_condition, where
-from milepost.logs.builder import RecordBuilder
-from milepost.logs.course import read_course
+from milepost.logs.fast.pieces import read_in_pieces
 from milepost.logs.interface import ReadOptions
-from milepost.logs.manifest import read_manifest
-from milepost.logs.packing import Into, Layout, pack
-from milepost.logs.pieces import read_in_pieces
 from milepost.logs.read import read
-from milepost.logs.sources import Source
-from milepost.logs.store import groups_of_parts
+from milepost.logs.records.builder import RecordBuilder
+from milepost.logs.sources.files import Source
 from milepost.parts import executors
 from milepost.parts import work as work_module
 from milepost.parts.executors import InProcess, Over, Pool
@@ -34,6 +31,9 @@ from milepost.playback.replay import replay_log
 from milepost.progress import SILENT
 from milepost.reports.whole import whole_report
 from milepost.rules import ReplayRules
+from milepost.store.manifest import read_manifest
+from milepost.store.packing import Into, Layout, pack
+from milepost.store.store import groups_of_parts
 from random_logs import COURSE, as_text, as_toml, random_log
 
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")

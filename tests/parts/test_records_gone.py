@@ -5,8 +5,8 @@ import pytest
 import milepost as api
 from conftest import COURSE
 from milepost.audit.signs import Signs
+from milepost.course.draft import draft_course
 from milepost.errors import RecordsGoneError
-from milepost.logs.coursedraft import draft_course
 from milepost.measures.clocks import on_clock
 from milepost.measures.trace import Trace
 from milepost.playback.play import Play

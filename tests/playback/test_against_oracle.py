@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from milepost.logs.course import read_course
+from milepost.course.course import read_course
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.playback.tallies import finding_counts

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from milepost.compiling import available, cache_folder
-from milepost.logs.course import Course, Level
+from milepost.course.course import Course, Level
 from milepost.logs.read import read
 from milepost.playback import compiled, engine
 from milepost.playback.replay import replay_log

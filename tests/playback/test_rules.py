@@ -8,7 +8,7 @@ import json
 
 import pytest
 
-from milepost.logs.course import read_course
+from milepost.course.course import read_course
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.playback.tallies import finding_counts

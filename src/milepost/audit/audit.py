@@ -12,7 +12,7 @@ from milepost.arrays import Bools
 from milepost.audit import suspect_names, suspect_play, suspect_timing
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.audit.moved import moved, raw_beside_clean
-from milepost.logs.course import KnownFault
+from milepost.course.course import KnownFault
 from milepost.logs.interface import Place, refused_in_all
 from milepost.measures.interface import Row, Table
 from milepost.numerics.whole_numbers import distinct

@@ -30,7 +30,7 @@ def refuse_overwriting(args: argparse.Namespace) -> None:
 
 
 def _refuse_store(option: str, target: Path) -> None:
-    from milepost.logs.sources import store_around
+    from milepost.logs.sources.files import store_around
 
     store = store_around(target.absolute())
     if store is not None:
@@ -51,7 +51,7 @@ def _refuse_inputs(option: str, target: Path, args: argparse.Namespace) -> None:
 
 def _inputs(args: argparse.Namespace) -> list[Path]:
     """Every file that the arguments name to be read."""
-    from milepost.logs.sources import expand
+    from milepost.logs.sources.files import expand
 
     names = [*getattr(args, "logs", []), *([args.folder] if getattr(args, "folder", None) else [])]
     if getattr(args, "all", False) and args.session is not None:

@@ -6,10 +6,10 @@ import argparse
 
 from milepost.cli import terminal
 from milepost.cli.telling import tell
+from milepost.course.course import Course, read_course
 from milepost.gate.selection import parse_condition
-from milepost.logs.course import Course, read_course
 from milepost.logs.interface import ReadOptions
-from milepost.logs.logmap import NO_MAP, LogMap, read_map
+from milepost.logs.mapping.logmap import NO_MAP, LogMap, read_map
 from milepost.memory import give_back_early
 from milepost.opening import Loaded, LoadedWhole, goes_in_parts, opened_log
 from milepost.parts.asked import Asked

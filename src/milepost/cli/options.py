@@ -6,10 +6,10 @@ import argparse
 from math import isfinite
 from typing import Any
 
+from milepost.logs.formats.table import FORMATS as LOG_FORMATS
 from milepost.reports.formats import FORMATS
 
 _MOST_JOBS = 512
-INPUT_FORMATS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
 
 
 class Once(argparse.Action):
@@ -39,7 +39,7 @@ def add_log(parser: argparse.ArgumentParser, course: bool = True) -> None:
     parser.add_argument(
         "--map", action=Once, metavar="FILE", help="the log map (TOML), for logs with other field names, words or units"
     )
-    parser.add_argument("--input-format", choices=INPUT_FORMATS, help="the log's format, if its content does not tell it")
+    parser.add_argument("--input-format", choices=tuple(LOG_FORMATS), help="the log's format, if its content does not tell it")
     parser.add_argument(
         "--max-bytes", type=size_in_bytes, metavar="N", default=4 << 30, help="most a packed file may unpack to (4GB)"
     )

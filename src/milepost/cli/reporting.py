@@ -13,8 +13,8 @@ from milepost.cli import terminal
 from milepost.cli.showing import paper, write
 from milepost.errors import UsageError
 from milepost.gate.anonymous import anonymous_file
-from milepost.logs.remote import is_address, without_secrets
-from milepost.logs.sources import expand
+from milepost.logs.sources.files import expand
+from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.measures.interface import Row
 from milepost.opening import Loaded
 from milepost.output import write_file, write_text

@@ -14,14 +14,14 @@ from milepost.cli.exits import Exit
 from milepost.cli.loading import load_course, load_map, rules_of
 from milepost.cli.showing import write
 from milepost.cli.telling import tell
-from milepost.logs.manifest import Manifest, is_store
-from milepost.logs.store import append, locked, restore
 from milepost.logs.tailing import Tail
 from milepost.measures.funnel import Funnel
 from milepost.playback.replay import replay_log
 from milepost.reports.document import described, document
 from milepost.reports.interface import Report, View
 from milepost.reports.registry import MEASURES
+from milepost.store.manifest import Manifest, is_store
+from milepost.store.store import append, locked, restore
 from milepost.wording import listed, plural
 
 _KEEP_EVERY = 30.0  # seconds

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from milepost.arrays import Floats
-from milepost.logs.course import Course, Level
+from milepost.course.course import Course, Level
 from milepost.measures.interface import Row
 from milepost.numerics.intervals import Z95
 from milepost.numerics.try_model import Fit

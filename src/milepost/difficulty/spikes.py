@@ -7,13 +7,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
+from milepost.course.course import Course
 from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
 from milepost.difficulty.design import against_plan, changes, inversions, knob_notes
 from milepost.difficulty.events import Reading, read_events
 from milepost.difficulty.reading import read_tries
 from milepost.difficulty.sentences import costliest_first, sentence, unsaid
 from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
-from milepost.logs.course import Course
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.cells import cells, first_clear
 from milepost.measures.funnel import Funnel, stopped_at_open

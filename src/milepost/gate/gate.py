@@ -8,12 +8,12 @@ from functools import lru_cache
 import numpy as np
 
 from milepost.arrays import Bools, Ints
+from milepost.course.course import Course
 from milepost.gate.clock import coarse_builds, replay_order, session_order
 from milepost.gate.duplicates import duplicates
 from milepost.gate.names import Stops, gather, resolve
 from milepost.gate.selection import only
 from milepost.gate.survey import Survey, builds_of, survey_of
-from milepost.logs.course import Course
 from milepost.logs.interface import ABSENT, Log, Records, Sessions
 from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
 

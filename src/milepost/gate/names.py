@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.logs.course import Course, level_names
+from milepost.course.course import Course, level_names
 from milepost.naming import folded, natural_key
 
 

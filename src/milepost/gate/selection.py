@@ -12,9 +12,9 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.arrays import Bools
+from milepost.course.course import Course, level_names
 from milepost.errors import UsageError
 from milepost.gate.clock import session_order
-from milepost.logs.course import Course, level_names
 from milepost.logs.interface import Log, Records, Sessions
 from milepost.naming import folded, natural_key
 from milepost.vocabulary import EVENTS, NUMBER_FIELDS

@@ -7,15 +7,16 @@ from dataclasses import replace
 from typing import Final, NamedTuple
 
 from milepost.errors import LogError
-from milepost.logs.builder import RecordBuilder
-from milepost.logs.formats import READERS, tell
-from milepost.logs.gathering import Block
+from milepost.logs.fast.gathering import Block
+from milepost.logs.fast.strict import read_strict
+from milepost.logs.fast.strict_parquet import read_strict_parquet
+from milepost.logs.formats.table import FORMATS
+from milepost.logs.formats.telling import tell
 from milepost.logs.interface import Log, ReadOptions
-from milepost.logs.logmap import NO_MAP, LogMap
-from milepost.logs.sink import RecordSink
-from milepost.logs.sources import Source, expand
-from milepost.logs.strict import read_strict
-from milepost.logs.strict_parquet import read_strict_parquet
+from milepost.logs.mapping.logmap import NO_MAP, LogMap
+from milepost.logs.records.builder import RecordBuilder
+from milepost.logs.records.sink import RecordSink
+from milepost.logs.sources.files import Source, expand
 from milepost.progress import SILENT, Progress
 
 DEFAULTS = ReadOptions()
@@ -83,7 +84,7 @@ def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progres
     whole = translator is None and builder.keeps_records
     if whole and form in _STRICT and _read_whole(_STRICT[form], source, file, builder, progress):
         return
-    reader = READERS[form]
+    reader = FORMATS[form]
     reader.read(source, RecordSink(builder, file, translator, reader.cells), options, progress)
 
 
@@ -95,7 +96,7 @@ def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:
 
 def _restore(builder: RecordBuilder, source: Source) -> None:
     """Begin with what a packed store holds."""
-    from milepost.logs.store import restore
+    from milepost.store.store import restore
 
     if not builder.keeps_records or source.store is None:
         raise LogError(f"{source.label}: a packed store holds no records as they were logged. Name the logs themselves.")

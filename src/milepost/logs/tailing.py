@@ -10,13 +10,13 @@ from typing import BinaryIO, Final
 import numpy as np
 
 from milepost.errors import LogError
-from milepost.logs.builder import RecordBuilder
+from milepost.logs.formats.jsonlines import add_line, lines
 from milepost.logs.growing import Reached, in_log_order, reached_in
 from milepost.logs.interface import Log
-from milepost.logs.jsonlines import add_line, lines
-from milepost.logs.logmap import LogMap
-from milepost.logs.sink import RecordSink
-from milepost.logs.sources import store_around
+from milepost.logs.mapping.logmap import LogMap
+from milepost.logs.records.builder import RecordBuilder
+from milepost.logs.records.sink import RecordSink
+from milepost.logs.sources.files import store_around
 from milepost.naming import natural_key
 
 SUFFIXES: Final = (".jsonl", ".ndjson")

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from milepost.course.course import Level, level_names
 from milepost.errors import UsageError
-from milepost.logs.course import Level, level_names
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.deaths import Deaths

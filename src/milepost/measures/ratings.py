@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Ints
+from milepost.course.course import Band
 from milepost.errors import UsageError
-from milepost.logs.course import Band
 from milepost.measures.cells import first_clear
 from milepost.measures.interface import Row, Table, with_interval
 from milepost.numerics.intervals import wilson

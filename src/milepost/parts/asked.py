@@ -6,10 +6,10 @@ from collections.abc import Callable
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
 
+from milepost.course.course import Course
 from milepost.gate.selection import Condition
-from milepost.logs.course import Course
 from milepost.logs.interface import ReadOptions
-from milepost.logs.logmap import NO_MAP, LogMap
+from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.read import DEFAULTS
 from milepost.parts.work import ALONE, Work
 from milepost.progress import SILENT, Progress

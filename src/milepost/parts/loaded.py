@@ -8,11 +8,10 @@ from tempfile import TemporaryDirectory
 
 import numpy as np
 
+from milepost.course.course import Course
 from milepost.errors import UsageError
 from milepost.gate.selection import groups
-from milepost.logs.course import Course
-from milepost.logs.packing import Into, Layout, pack
-from milepost.logs.sources import expand
+from milepost.logs.sources.files import expand
 from milepost.memory import give_back_now
 from milepost.parts.asked import Asked, Telling
 from milepost.parts.executors import workers
@@ -22,6 +21,7 @@ from milepost.parts.work import Work
 from milepost.playback.play import Play
 from milepost.progress import Progress
 from milepost.scratch import scratch_writing
+from milepost.store.packing import Into, Layout, pack
 
 
 @dataclass(frozen=True)

@@ -14,9 +14,7 @@ from milepost.gate.gate import gate, without_debug
 from milepost.gate.selection import Condition, only, require_any, require_known
 from milepost.gate.survey import Survey
 from milepost.logs.interface import Log
-from milepost.logs.manifest import latest
 from milepost.logs.read import require_records
-from milepost.logs.store import groups_of_parts
 from milepost.parts.executors import Workers
 from milepost.parts.merging import merged
 from milepost.parts.tasks import Part, Wanted, hits_of_part, levels_of_part, opened, play_part, survey_part
@@ -24,6 +22,8 @@ from milepost.playback.infer import infer_order
 from milepost.playback.play import Play
 from milepost.playback.replay import require_few
 from milepost.progress import SILENT, Progress
+from milepost.store.manifest import latest
+from milepost.store.store import groups_of_parts
 
 
 @dataclass(frozen=True)

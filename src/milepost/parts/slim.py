@@ -8,7 +8,7 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.arrays import Ints
-from milepost.logs.columns import slimmest
+from milepost.store.columns import slimmest
 
 NARROW: Final = frozenset({
     "visit", "hits", "outcome", "opened_at", "closed_at", "at", "kind", "begun_as", "ended_as", "cause", "rating", "layout",

@@ -14,16 +14,14 @@ from typing import Any
 import numpy as np
 
 from milepost.arrays import Bools, Ints
+from milepost.course.course import Course
 from milepost.errors import LogError
 from milepost.gate.anonymous import anonymous
 from milepost.gate.gate import Gated, gate, without_debug
 from milepost.gate.names import Stops
 from milepost.gate.selection import Condition, only
 from milepost.gate.survey import Survey, survey_of
-from milepost.logs.course import Course
 from milepost.logs.interface import Log
-from milepost.logs.manifest import Manifest, kept_as, read_manifest
-from milepost.logs.store import records_of, skeleton
 from milepost.parts.slim import slimmed
 from milepost.playback.around import SessionTimes
 from milepost.playback.idle import active_without_idle
@@ -32,6 +30,8 @@ from milepost.playback.play import Summary, registered
 from milepost.playback.replay import levels_in_play, replay_gated
 from milepost.progress import SILENT
 from milepost.rules import ReplayRules
+from milepost.store.manifest import Manifest, kept_as, read_manifest
+from milepost.store.store import records_of, skeleton
 
 _SURVEYED = ("session", "event", "level", "to", "whole")
 

@@ -6,8 +6,9 @@ import os
 from dataclasses import dataclass, replace
 from typing import Final, TypedDict
 
-from milepost.logs.remote import is_address
-from milepost.logs.sources import LOG_SUFFIXES, expand
+from milepost.logs.formats.table import LOG_SUFFIXES
+from milepost.logs.sources.files import expand
+from milepost.logs.sources.remote import is_address
 
 _FIXED: Final = 200 << 20  # bytes that the program takes by itself
 _WHOLE: Final = 4  # bytes of memory for each byte of a log of JSON Lines that is read as a whole

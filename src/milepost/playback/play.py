@@ -10,8 +10,8 @@ from typing import Any, Final, Protocol, Self, TypeVar, cast
 import numpy as np
 
 from milepost.arrays import Bools
+from milepost.course.course import Course
 from milepost.gate.gate import Gated
-from milepost.logs.course import Course
 from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
 from milepost.rules import ReplayRules

@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 
 from milepost.arrays import Ints
+from milepost.course.course import Course
 from milepost.errors import LogError
 from milepost.gate.gate import Gated, gate
 from milepost.gate.names import reorder
-from milepost.logs.course import Course
 from milepost.logs.interface import ABSENT, Log
 from milepost.numerics.whole_numbers import distinct, ordinals, stable_order
 from milepost.playback.engine import run

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from milepost.logs.mapuse import map_notes
+from milepost.logs.mapping.use import map_notes
 from milepost.measures.interface import Row
 from milepost.reports.document import who_counts
 from milepost.reports.interface import Column, View

@@ -6,7 +6,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from milepost.logs.course import Course
+from milepost.course.course import Course
 from milepost.measures.interface import Table
 from milepost.playback.play import Play
 from milepost.playback.tallies import finding_counts

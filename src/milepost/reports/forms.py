@@ -7,7 +7,7 @@ import io
 import json
 from typing import Any
 
-from milepost.logs.delimited import guarded
+from milepost.logs.formats.delimited import guarded
 from milepost.reports.interface import Column, Report, View
 from milepost.wording import safe
 

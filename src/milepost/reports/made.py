@@ -8,9 +8,9 @@ from importlib.metadata import version
 from pathlib import Path
 
 from milepost.errors import LogError
-from milepost.logs.checksums import checksum
 from milepost.measures.interface import Row
 from milepost.reports.interface import Column, View
+from milepost.store.checksums import checksum
 from milepost.version import __version__
 from milepost.wording import safe
 

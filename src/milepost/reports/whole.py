@@ -7,9 +7,9 @@ from typing import Any
 
 import numpy as np
 
+from milepost.course.course import Course, Level
 from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.errors import UsageError
-from milepost.logs.course import Course, Level
 from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.interface import Row, Table
 from milepost.measures.trace import watch_by_level

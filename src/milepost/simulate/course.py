@@ -9,8 +9,8 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Floats
+from milepost.course.course import Course
 from milepost.errors import UsageError
-from milepost.logs.course import Course
 from milepost.naming import folded
 
 SHAPES: Final = ("flat", "rising", "ramp", "sawtooth")

@@ -6,6 +6,7 @@ import argparse
 
 from milepost.cli import options
 from milepost.cli.exits import Exit
+from milepost.logs.formats.table import WRITTEN
 
 HELP = "write a log in another open format, by Mile Post's names, words and times"
 EXAMPLE = "milepost convert wickwater/logs --output wickwater.parquet"
@@ -18,7 +19,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "-o", "--output", metavar="FILE", required=True, help="the file to write; its ending says the format"
     )
     parser.add_argument(
-        "--to", choices=("jsonl", "csv", "parquet", "xes"), help="the format, where the ending does not say it"
+        "--to", choices=tuple(WRITTEN), help="the format, where the ending does not say it"
     )
 
 
@@ -27,7 +28,7 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli import terminal
     from milepost.cli.loading import load_map, read_options
     from milepost.cli.telling import tell
-    from milepost.logs.convert import convert, format_of
+    from milepost.logs.formats.convert import convert, format_of
     from milepost.wording import safe
 
     with terminal.progress() as progress:

@@ -22,7 +22,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
-    from milepost.logs.coursedraft import draft_course
+    from milepost.course.draft import draft_course
     from milepost.output import write_text
 
     args.course = None

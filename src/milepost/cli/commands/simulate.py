@@ -38,7 +38,7 @@ def run(args: argparse.Namespace) -> Exit:
 
     from milepost.cli import terminal
     from milepost.cli.telling import tell
-    from milepost.logs.course import read_course
+    from milepost.course.course import read_course
     from milepost.simulate.course import from_course, from_shape, planted, with_difficulties
     from milepost.simulate.population import Population, described
     from milepost.simulate.writing import Simulation, simulate

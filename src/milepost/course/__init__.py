@@ -1,0 +1,1 @@
+"""The course: the level sequence with its plan, and drafts of one."""

@@ -1,0 +1,222 @@
+"""The course: the level sequence with its order, other names and plan, read from TOML."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from difflib import get_close_matches
+from math import isfinite
+from pathlib import Path
+from typing import Any
+
+from milepost.errors import CourseError
+from milepost.naming import folded
+from milepost.toml import load_toml
+from milepost.vocabulary import FINDINGS, SUSPECTS
+
+_COURSE_KEYS = {"name", "level", "places", "known_fault", "band", "harder"}
+_FAULT_KEYS = {"code", "level", "build", "note"}
+_LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs", "open", "note"}
+
+
+@dataclass(frozen=True)
+class Level:
+    """One level and its plan: seconds to clear and the chance that one try clears, where planned.
+
+    ``open`` says that there is no way to clear it yet; ``note`` is the analyst's. A target may be a range.
+    """
+
+    name: str
+    aliases: tuple[str, ...] = ()
+    chapter: str | None = None
+    par_seconds: float | None = None
+    target_clear: float | None = None
+    target_range: tuple[float, float] | None = None
+    knobs: dict[str, Any] = field(default_factory=dict)
+    open: bool = False
+    note: str | None = None
+
+    def known_as(self) -> tuple[str, ...]:
+        """Its name and its other names."""
+        return self.name, *self.aliases
+
+
+@dataclass(frozen=True)
+class KnownFault:
+    """A fault that is known: the finding or suspect that it shows as, and where; None means anywhere."""
+
+    code: str
+    level: str | None = None
+    build: str | None = None
+    note: str | None = None
+
+
+@dataclass(frozen=True)
+class Band:
+    """A rating for shares of pick-ups from ``low`` up to, but without, ``high``; everything collected is in the top one."""
+
+    name: str
+    low: float
+    high: float
+
+    def holds(self, share: float) -> bool:
+        """Whether a share gets this rating."""
+        return self.low <= share < self.high or (share == 1 == self.high)
+
+
+@dataclass(frozen=True)
+class Course:
+    """A level sequence in order; ``places`` are stops that are no levels."""
+
+    name: str | None
+    levels: tuple[Level, ...]
+    places: tuple[str, ...] = ()
+    known_faults: tuple[KnownFault, ...] = ()
+    bands: tuple[Band, ...] = ()
+    harder: dict[str, str] = field(default_factory=dict)  # per knob, whether "up" or "down" makes a level harder
+    unused: tuple[str, ...] = ()  # keys of the file that mean nothing here
+
+    def names(self) -> list[str]:
+        """The levels' names in order."""
+        return [level.name for level in self.levels]
+
+
+def read_course(path: str | Path) -> Course:
+    """Read a course file.
+
+    Raises:
+        CourseError: the file cannot be read, has no levels, or has a name twice or a value that makes no sense.
+    """
+    table = load_toml(path, "course", CourseError)
+    rows = table.get("level")
+    if not isinstance(rows, list) or not rows:
+        raise CourseError(f"{path}: the course has no levels. Add a [[level]] table with a name for each.")
+    levels = tuple(_level(row, f"{path}: level {number}") for number, row in enumerate(rows, 1))
+    places = _texts(table.get("places", []), f"{path}: places")
+    _refuse_doubles(path, levels, places)
+    unused = [key for key in table if key not in _COURSE_KEYS]
+    unused += sorted({f"level.{key}" for row in rows for key in row if key not in _LEVEL_KEYS})
+    name = table.get("name")
+    if name is not None and not isinstance(name, str):
+        raise CourseError(f"{path}: name must be text, not {name!r}.")
+    faults = _faults(table.get("known_fault", []), path)
+    rows_of_bands = table.get("band", [])
+    if not isinstance(rows_of_bands, list):
+        raise CourseError(f"{path}: band is no list of tables. Write [[band]] and its keys below.")
+    bands = tuple(_band(row, f"{path}: band {number}") for number, row in enumerate(rows_of_bands, 1))
+    return Course(
+        name, levels, places, faults, bands, _harder(table.get("harder", {}), path),
+        tuple(unused),
+    )  # fmt: skip
+
+
+def _band(row: Any, where: str) -> Band:
+    if not isinstance(row, dict) or not isinstance(row.get("name"), str):
+        raise CourseError(f"{where}: has no name. Write [[band]] with name, from and to.")
+    low, high = (
+        _number(row.get(key, default), 0.0, 1.0, f"{where}: {key}") for key, default in (("from", 0.0), ("to", 1.0))
+    )
+    if low is None or high is None or low >= high:
+        raise CourseError(f"{where}: from ({low}) must be below to ({high}).")
+    return Band(row["name"], low, high)
+
+
+def _harder(table: Any, path: str | Path) -> dict[str, str]:
+    if not isinstance(table, dict) or any(not isinstance(value, str) or value not in ("up", "down") for value in table.values()):
+        raise CourseError(f'{path}: harder is a table of knobs with "up" or "down", not {table!r}.')
+    return dict(table)
+
+
+def _faults(rows: Any, path: str | Path) -> tuple[KnownFault, ...]:
+    if not isinstance(rows, list):
+        raise CourseError(f"{path}: known_fault is no list of tables. Write [[known_fault]] and its keys below.")
+    known = (*(finding.code for finding in FINDINGS), *SUSPECTS)
+    for number, row in enumerate(rows, 1):
+        where = f"{path}: known_fault {number}"
+        texts = isinstance(row, dict) and all(isinstance(value, str) for value in row.values())
+        if not texts or "code" not in row or row.keys() - _FAULT_KEYS:
+            raise CourseError(f"{where}: has the texts code, level, build and note, of which code is needed.")
+        if row["code"] not in known:
+            near = get_close_matches(row["code"], known, 1) or ["stuck"]
+            raise CourseError(f"{where}: code: nothing that check finds is called {row['code']!r}. Write {near[0]} or another.")
+    return tuple(KnownFault(**row) for row in rows)
+
+
+def _level(row: Any, where: str) -> Level:
+    if not isinstance(row, dict):
+        raise CourseError(f"{where}: is no table. Write [[level]] and its keys below.")
+    name = row.get("name")
+    if not isinstance(name, str) or not name.strip():
+        raise CourseError(f'{where}: has no name. Add a line such as name = "Mill Pond".')
+    where = f"{where} ({name})"
+    chapter, knobs = row.get("chapter"), row.get("knobs", {})
+    if chapter is not None and not isinstance(chapter, str):
+        raise CourseError(f"{where}: chapter must be text, not {chapter!r}.")
+    if not isinstance(knobs, dict):
+        raise CourseError(f"{where}: knobs must be a table of names and values, not {knobs!r}.")
+    is_open, note = row.get("open", False), row.get("note")
+    if not isinstance(is_open, bool):
+        raise CourseError(f"{where}: open must be true or false, not {is_open!r}.")
+    if note is not None and not isinstance(note, str):
+        raise CourseError(f"{where}: note must be text, not {note!r}.")
+    target, target_range = _target(row.get("target_clear"), f"{where}: target_clear")
+    return Level(
+        name,
+        _texts(row.get("aliases", []), f"{where}: aliases"),
+        chapter,
+        _number(row.get("par_seconds"), 0.0, float("inf"), f"{where}: par_seconds"),
+        target,
+        target_range,
+        knobs,
+        is_open,
+        note,
+    )
+
+
+def _target(value: Any, where: str) -> tuple[float | None, tuple[float, float] | None]:
+    """A planned chance, or a range of them with its middle."""
+    if isinstance(value, list) and len(value) == 2:
+        low, high = (_number(end, 0.0, 1.0, where) for end in value)
+        if low is None or high is None or low > high:
+            raise CourseError(f"{where}: a range is two chances, the lower first, not {value!r}.")
+        return (low + high) / 2, (low, high)
+    return _number(value, 0.0, 1.0, where), None
+
+
+def _texts(value: Any, where: str) -> tuple[str, ...]:
+    if not isinstance(value, list) or not all(isinstance(item, str) and item for item in value):
+        raise CourseError(f"{where}: must be a list of names, not {value!r}.")
+    return tuple(value)
+
+
+def _number(value: Any, low: float, high: float, where: str) -> float | None:
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, int | float) or not isfinite(value) or not low <= value <= high:
+        raise CourseError(f"{where}: must be a number from {low:g} to {high:g}, not {value!r}.")
+    return float(value)
+
+
+def _refuse_doubles(path: str | Path, levels: tuple[Level, ...], places: tuple[str, ...]) -> None:
+    owner: dict[str, str] = {}
+    for level in levels:
+        for name in level.known_as():
+            if name in owner:
+                raise CourseError(
+                    f"{path}: the name {name!r} is given twice, in {owner[name]!r} and in {level.name!r}. "
+                    "Each name and alias may stand for one level only."
+                )
+            owner[name] = level.name
+    for place in places:
+        if place in owner:
+            raise CourseError(f"{path}: {place!r} is a place and a level. Take it out of one of the two.")
+
+
+def level_names(course: Course) -> tuple[dict[str, int], dict[str, set[int]]]:
+    """The levels by exact name or alias, and the sets of levels by folded form."""
+    exact: dict[str, int] = {}
+    by_fold: dict[str, set[int]] = {}
+    for number, level in enumerate(course.levels):
+        for name in level.known_as():
+            exact[name] = number
+            by_fold.setdefault(folded(name), set()).add(number)
+    return exact, by_fold

@@ -1,0 +1,1 @@
+"""The pictures: one module a measure, one look for all."""

@@ -1,0 +1,1 @@
+"""From files to records: where logs lie, which format they have, what each field must be."""

@@ -1,0 +1,271 @@
+"""Columns of a log gathered batch by batch: names as codes, numbers, times, and what each adds to the records' likeness."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from milepost.arrays import Floats, Ints
+from milepost.logs.fast.arrow import given_in, values_of
+from milepost.logs.interface import ABSENT
+from milepost.logs.records.fields import BAD, tag_of, text_of
+from milepost.logs.records.likeness import column_likeness, float_numbers, likeness
+from milepost.logs.sources.files import as_name
+from milepost.vocabulary import FIELDS, NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
+
+Likeness = NDArray[np.uint64]
+BATCH: Final = 1 << 18  # records
+STAMP: Final = r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:[0-5]\d(\.\d{1,6})?([Zz]|[+-][01]\d:[0-5]\d)"
+NOTHING: Final = (":null", ": null")  # how a field of nothing is written, after its name
+_MASK: Final = (1 << 64) - 1
+_FARTHEST: Final = (1 << 63) // 1000  # microseconds
+
+
+class NotStrictError(Exception):
+    """Something in the file needs the tolerant reader."""
+
+
+def require(holds: bool) -> None:
+    """Give up where something does not hold.
+
+    Raises:
+        NotStrictError: it does not.
+    """
+    if not holds:
+        raise NotStrictError
+
+
+@contextmanager
+def given_up(path: Path) -> Iterator[str]:
+    """Read whole columns of a file, named as DuckDB takes it; what goes wrong with that is left to the tolerant reader to say.
+
+    Arrow hands on what goes wrong in DuckDB as errors of its own; texts that are no JSON, or nested too deeply, are Python's.
+    """
+    import duckdb
+    import pyarrow as pa
+
+    with suppress(NotStrictError, duckdb.Error, pa.ArrowException, OSError, ValueError, RecursionError):
+        yield as_name(path)
+
+
+class Texts:
+    """A column of scalars, kept as texts, by their distinct values.
+
+    Attributes:
+        values: the texts, in order of first appearance, with their codes.
+        given: how many records have the field, be it an empty text.
+        colons, nulls: how often colons, and what looks like a field of nothing, are in the values as they are written.
+    """
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self.values: dict[str, int] = {}
+        self.given = self.colons = self.nulls = 0
+        self._check = text_of if name in FIELDS else tag_of
+        self._known: dict[Any, tuple[int, int, int, int]] = {}  # as given: code, likeness, colons and nulls
+        self._codes: list[NDArray[np.int32]] = []
+
+    def take(self, column: Any) -> Likeness:
+        """Take a batch, an Arrow array; what it adds to the likeness of its records."""
+        coded = column.dictionary_encode()
+        known = [self._known.get(given) or self._meet(given) for given in coded.dictionary.to_pylist()]
+        code, like, colons, nulls = zip(*known, (ABSENT, 0, 0, 0), strict=True)
+        index: Ints = np.where(given_in(coded.indices), values_of(coded.indices), len(known))
+        counts = np.bincount(index, minlength=len(known) + 1)
+        self.given += len(index) - int(counts[-1])
+        self.colons += int(counts @ np.array(colons))
+        self.nulls += int(counts @ np.array(nulls))
+        self._codes.append(np.array(code, np.int32)[index])
+        added: Likeness = np.array(like, np.uint64)[index]
+        return added
+
+    def _meet(self, given: Any) -> tuple[int, int, int, int]:
+        value = self._value(given)
+        text = self._check(value)
+        require(text is not BAD)
+        code = ABSENT if text is None else self.values.setdefault(text, len(self.values))
+        met = code, likeness({self.name: value}) & _MASK, *self._marks(given)
+        self._known[given] = met
+        return met
+
+    def _value(self, given: Any) -> Any:
+        return given
+
+    def _marks(self, _: Any) -> tuple[int, int]:
+        return 0, 0
+
+    def codes(self) -> NDArray[np.int32]:
+        """Per record, its code; ABSENT where not given."""
+        codes: NDArray[np.int32] = joined(self._codes, np.int32)
+        return codes
+
+
+class WrittenTexts(Texts):
+    """A column of scalars that come as they are written in JSON."""
+
+    def _value(self, given: str) -> Any:
+        return given[1:-1] if given[:1] == '"' and "\\" not in given else json.loads(given)
+
+    def _marks(self, given: str) -> tuple[int, int]:
+        return (given.count(":"), sum(given.count(mark) for mark in NOTHING)) if ":" in given else (0, 0)
+
+
+class Numbers:
+    """A column of numbers; NaN where not given."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self.given = self.colons = self.nulls = 0
+        self._parts: list[Floats] = []
+
+    def take(self, column: Any) -> Likeness:
+        """Take a batch, an Arrow array of float64; what it adds to the likeness of its records."""
+        present = given_in(column)
+        values: Floats = np.where(present, values_of(column), np.nan)
+        given = int(np.count_nonzero(present))
+        require(int(np.count_nonzero(np.isfinite(values))) == given)
+        self.given += given
+        self._parts.append(values)
+        return column_likeness(self.name, float_numbers(values), present)
+
+    def values(self) -> Floats:
+        """Per record, its number."""
+        numbers: Floats = joined(self._parts, np.float64)
+        return numbers
+
+
+class Stamps:
+    """A column of time stamps, in whole microseconds since 1970."""
+
+    name = "time"
+
+    def __init__(self) -> None:
+        self.given = self.colons = self.nulls = 0
+        self._parts: list[Ints] = []
+
+    def take(self, moments: Any, numbers: Any, colons: Any) -> Likeness:
+        """Take a batch: microseconds, the numbers of the texts, and how many colons these have; all are given."""
+        require(moments.null_count == 0)
+        self.given += len(moments)
+        self.colons += int(values_of(colons).sum())
+        self._parts.append(values_of(moments).copy())  # lest the batch stays in memory
+        return column_likeness(self.name, values_of(numbers), np.ones(len(moments), np.bool_))
+
+    def values(self) -> Ints:
+        """Per record, its moment.
+
+        Raises:
+            NotStrictError: one is too far off to be told in whole nanoseconds.
+        """
+        moments: Ints = joined(self._parts, np.int64)
+        require(not len(moments) or bool(np.abs(moments).max() < _FARTHEST))
+        return moments
+
+
+def quoted(name: str) -> str:
+    """A column's name in SQL."""
+    return '"' + name.replace('"', '""') + '"'
+
+
+def moment_columns(text: str, as_given: str) -> tuple[str, str, str]:
+    """The columns that `Stamps` takes, in SQL.
+
+    Args:
+        text: an expression for the text of the time.
+        as_given: an expression that is true only where it is one.
+    """
+    return (
+        f"CASE WHEN {as_given} AND regexp_full_match({text}, '{STAMP}') THEN epoch_us({text}::TIMESTAMPTZ) ELSE error('') END",
+        f"md5_number_lower({text})", f"length({text}) - length(replace({text}, ':', ''))",
+    )  # fmt: skip
+
+
+def joined(parts: list[Any], kind: Any) -> Any:
+    """All parts in one; they are let go."""
+    joined = np.concatenate(parts) if parts else np.empty(0, kind)
+    parts.clear()
+    return joined
+
+
+@dataclass
+class TextColumn:
+    """Texts as codes into a list; ABSENT where not given."""
+
+    codes: NDArray[np.int32]
+    values: list[str]
+
+
+@dataclass
+class Block:
+    """The columns of one file, every record of it readable.
+
+    ``time`` is in seconds, or in whole microseconds since 1970 where ``stamped``. ``numbers`` holds NaN where a field
+    is not given; ``tags`` holds texts.
+    """
+
+    rows: int
+    text: dict[str, TextColumn]
+    numbers: dict[str, Floats]
+    time: Floats | Ints
+    stamped: bool
+    seq: Floats | None
+    tags: dict[str, TextColumn]
+    likeness: Ints
+
+
+class Columns:
+    """All columns of a file, gathered from batches of texts, numbers and, where times are stamps, three columns of these."""
+
+    def __init__(self, texts: list[Texts], numbers: list[Numbers], stamps: Stamps | None) -> None:
+        self.texts, self.numbers, self.stamps = texts, numbers, stamps
+        self.rows = 0
+        self._likeness: list[Likeness] = []
+
+    @classmethod
+    def of(cls, names: Iterable[str], stamped: bool, texts: type[Texts] = Texts) -> Columns:
+        """Those of fields by their names; ``texts`` says how texts come."""
+        numeric = NUMBER_FIELDS | {"seq"} | (set() if stamped else {"time"})
+        given = [texts(name) for name in names if name not in numeric and name != "time"]
+        return cls(given, [Numbers(name) for name in names if name in numeric], Stamps() if stamped else None)
+
+    def take(self, batch: Any) -> None:
+        """Take a batch of Arrow columns."""
+        self.rows += batch.num_rows
+        each = iter(batch.columns)
+        like: Likeness = np.zeros(batch.num_rows, np.uint64)
+        gatherers: tuple[Texts | Numbers, ...] = (*self.texts, *self.numbers)
+        for gatherer in gatherers:
+            like += gatherer.take(next(each))
+        if self.stamps:
+            like += self.stamps.take(*each)
+        self._likeness.append(like)
+
+    def block(self) -> Block:
+        """The whole file as a block.
+
+        Raises:
+            NotStrictError: a record of it cannot be read, or a field of one cannot be used.
+        """
+        columns = {one.name: TextColumn(one.codes(), list(one.values)) for one in self.texts}
+        text = {name: column for name, column in columns.items() if name in TEXT_FIELDS}
+        numbers = {one.name: one.values() for one in self.numbers}
+        time = self.stamps.values() if self.stamps else numbers.pop("time")
+        require(not np.isnan(time).any() and all((text[name].codes != ABSENT).all() for name in ("session", "event")))
+        self._require_levels(text)
+        if "progress" in numbers:
+            require(not ((numbers["progress"] < 0) | (numbers["progress"] > 1)).any())
+        tags = {name: column for name, column in columns.items() if name not in FIELDS}
+        like: Ints = joined(self._likeness, np.uint64).view(np.int64)
+        return Block(self.rows, text, numbers, time, self.stamps is not None, numbers.pop("seq", None), tags, like)
+
+    def _require_levels(self, text: dict[str, TextColumn]) -> None:
+        needing = np.array([word in NEED_LEVEL for word in text["event"].values], dtype=np.bool_)
+        without = text["level"].codes == ABSENT if "level" in text else np.ones(self.rows, np.bool_)
+        require(not needing[text["event"].codes[without]].any())

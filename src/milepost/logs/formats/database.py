@@ -1,0 +1,58 @@
+"""SQLite files: a table, or what a query selects, a record a row. Opened for reading only."""
+
+from __future__ import annotations
+
+import sqlite3
+from typing import Any
+
+from milepost.errors import LogError
+from milepost.logs.interface import ReadOptions, Sink
+from milepost.logs.sources.files import TABLE_MARK, Source
+from milepost.progress import Progress
+
+_STEP = 5000
+
+
+def read_database(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
+    """Give the rows of a table or query to the sink; places are row numbers.
+
+    Raises:
+        LogError: the file is no SQLite database, the table is not there or not named, or the query fails.
+    """
+    if source.path is None:
+        raise LogError("standard input: a SQLite database has to be a file. Name the file.")
+    try:
+        base = sqlite3.connect(f"{source.path.resolve().as_uri()}?mode=ro", uri=True)
+    except sqlite3.Error as error:
+        raise LogError(f"{source.path}: cannot be opened as SQLite ({error}).") from error
+    try:
+        base.text_factory = lambda data: data.decode("utf-8", "surrogateescape")
+        cursor = base.execute(options.query or _select(base, source))
+        names = [column[0] for column in cursor.description or ()]
+        for number, row in enumerate(cursor, 1):
+            sink.add(_record(names, row), number)
+            if number % _STEP == 0:
+                progress.advance(_STEP)
+    except (sqlite3.Error, UnicodeDecodeError, OverflowError) as error:  # what a damaged file says need not be text
+        raise LogError(f"{source.label}: cannot be read as SQLite ({error}).") from error
+    finally:
+        base.close()
+
+
+def _select(base: sqlite3.Connection, source: Source) -> str:
+    listed = base.execute("SELECT name FROM sqlite_master WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite_%'")
+    tables = sorted(str(row[0]) for row in listed)
+    table: str | None = source.table or (tables[0] if len(tables) == 1 else None)
+    if table is None or table not in tables:
+        names = ", ".join(tables) or "none"
+        what = f"no table {table!r}" if table else "no table is named"
+        raise LogError(f"{source.path}: {what}. Write {source.path}{TABLE_MARK}TABLE; its tables are: {names}.")
+    return 'SELECT * FROM "' + table.replace('"', '""') + '"'
+
+
+def _record(names: list[str], row: tuple[Any, ...]) -> dict[str, Any]:
+    return {
+        name: value.decode("utf-8", "backslashreplace") if isinstance(value, bytes) else value
+        for name, value in zip(names, row, strict=True)
+        if value is not None
+    }

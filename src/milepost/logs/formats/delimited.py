@@ -1,0 +1,131 @@
+"""CSV and TSV: a header, then a record a row; quoted cells, line breaks in cells, any usual delimiter."""
+
+from __future__ import annotations
+
+import csv
+import io
+import itertools
+import re
+from collections.abc import Iterator
+from typing import Any
+
+from milepost.errors import LogError
+from milepost.logs.interface import ReadOptions, Sink
+from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
+from milepost.logs.sources.files import Source
+from milepost.progress import Progress
+
+DELIMITERS = (",", ";", "\t", "|")
+MAX_CELL = 1 << 20
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+_STEP = 5000
+
+
+def find_delimiter(header: str) -> str:
+    """The delimiter that a header line uses: the one that cuts it into the most cells; a comma where none does."""
+    return max(DELIMITERS, key=lambda delimiter: len(next(csv.reader([header], delimiter=delimiter), [])))
+
+
+def read_delimited(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
+    """Give the rows of one file to the sink as texts; places are line numbers.
+
+    Raises:
+        LogError: the file cannot be read, its header is missing, has a name twice, or is not in the encoding.
+    """
+    csv.field_size_limit(MAX_CELL)
+    with source.open(options.max_bytes) as stream:
+        head = stream.peek(LOOKED_AT)
+        encoding = (options.encoding or "utf-8").replace("utf-8", "utf-8-sig")
+        text = io.TextIOWrapper(stream, encoding=encoding, errors="surrogateescape", newline="")
+        lines = _bounded_lines(text)
+        before, first = _first_line(lines)
+        delimiter = options.delimiter or ("\t" if options.form == "tsv" else find_delimiter(first))
+        rows = csv.reader(itertools.chain([first], lines), delimiter=delimiter)
+        header = _header(source, rows, options, head)
+        unlike = f"not {options.encoding or 'UTF-8'}"
+        _read_rows(rows, header, before, _Plain(sink, unlike), progress)
+        text.detach()
+
+
+def _first_line(lines: Iterator[str]) -> tuple[int, str]:
+    """How many blank lines come first, and the first one that is not."""
+    for blank, line in enumerate(lines):
+        if line.strip():
+            return blank, line
+    return 0, ""
+
+
+def _header(source: Source, rows: Any, options: ReadOptions, head: bytes) -> list[str]:
+    """The names of the columns, checked; spaces around a name are none of it, but where two names differ by these alone."""
+    try:
+        header: list[str] = next(rows, [])
+    except csv.Error as error:
+        raise LogError(f"{source.label}:1: no header that can be read ({error}).") from None
+    if any(_is_odd(name) for name in header):
+        seems = seems_to_be(head)
+        told = f'; it seems to be {seems}. Say so in a log map: [input] encoding = "{seems}"' if seems else ""
+        raise LogError(f"{source.label}:1: the header is not {options.encoding or 'UTF-8'}{told}.")
+    names = [_unguarded(name.strip()) for name in header]
+    names = names if len(set(names)) == len(names) else [_unguarded(name) for name in header]
+    if not any(names):
+        raise LogError(f"{source.label}:1: no header. The first line of a CSV file names its columns.")
+    twice = sorted({name for name in names if names.count(name) > 1 and name})
+    if twice:
+        raise LogError(f"{source.label}:1: the column {twice[0]!r} is there twice. Give each column a name of its own.")
+    return names
+
+
+def _bounded_lines(text: io.TextIOWrapper) -> Iterator[str]:
+    """The lines, each cut off at the longest that a cell may be, so that one line cannot fill the memory."""
+    while line := text.readline(MAX_CELL):
+        yield line
+
+
+def _read_rows(rows: Any, names: list[str], before: int, sink: _Plain, progress: Progress) -> None:
+    """Each row with the number of its first line, after so many blank lines before the header."""
+    count, line = 0, before + rows.line_num + 1
+    while True:
+        try:
+            row = next(rows, None)
+        except csv.Error as error:
+            sink.refuse(line, f"no row that can be read ({error})")
+            line = before + rows.line_num + 1
+            continue
+        if row is None:
+            break
+        if len(row) > len(names):
+            sink.refuse(line, f"{len(row)} cells under a header of {len(names)}")
+        elif any(row):
+            sink.take(names, row, line)
+        line = before + rows.line_num + 1
+        count += 1
+        if count % _STEP == 0:
+            progress.advance(_STEP)
+
+
+class _Plain:
+    """Gives rows to a sink as records of texts; one with bytes that are no text is refused."""
+
+    def __init__(self, sink: Sink, unlike: str) -> None:
+        self.sink, self.unlike, self.refuse = sink, unlike, sink.refuse
+
+    def take(self, names: list[str], row: list[str], line: int) -> None:
+        """Take a row."""
+        if any(_is_odd(cell) for cell in row):
+            self.refuse(line, self.unlike)
+            return
+        self.sink.add({name: _unguarded(cell) for name, cell in zip(names, row, strict=False) if name and cell != ""}, line)
+
+
+def _is_odd(cell: str) -> bool:
+    """Whether some of its bytes were no text."""
+    return not cell.isascii() and any("\udc80" <= char <= "\udcff" for char in cell)
+
+
+def guarded(text: str) -> str:
+    """A text as a cell that no spreadsheet takes for a formula: with an apostrophe before it, if it looks like one."""
+    return f"'{text}" if _FORMULA.match(text) else text
+
+
+def _unguarded(cell: str) -> str:
+    return cell[1:] if cell.startswith("'") and _FORMULA.match(cell) else cell

@@ -1,0 +1,75 @@
+"""Parquet files through DuckDB: as whole columns where they are as they should be, else row by row."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date, datetime, time
+from decimal import Decimal
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from milepost.errors import LogError
+from milepost.logs.interface import ReadOptions, Sink
+from milepost.logs.sources.files import Source, as_name
+from milepost.progress import Progress
+
+if TYPE_CHECKING:
+    from duckdb import DuckDBPyConnection
+
+_STEP = 5000
+
+
+def read_parquet(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
+    """Give the rows of one file to the sink; places are row numbers. Folder names such as `build=0.7` are columns.
+
+    Raises:
+        LogError: the file is no Parquet that can be read.
+    """
+    if source.path is None:
+        raise LogError("standard input: Parquet has to be a file. Name the file.")
+    import duckdb
+
+    with duckdb.connect() as base:
+        try:
+            base.execute("SET TimeZone = 'UTC'")
+            base.execute("SELECT * FROM read_parquet(?, hive_partitioning = true)", [as_name(source.path)])
+            names = names_in(source.path, [column[0] for column in base.description or ()])
+            for number, row in enumerate(_rows(base, progress), 1):
+                sink.add(_record(names, row), number)
+        except (duckdb.Error, ValueError, OverflowError, NotImplementedError, OSError) as error:
+            first = (str(error).splitlines() or [type(error).__name__])[0]
+            raise LogError(f"{source.label}: cannot be read as Parquet ({first}).") from error
+
+
+def _rows(base: DuckDBPyConnection, progress: Progress) -> Iterator[tuple[Any, ...]]:
+    """What was asked of a database, so many rows at a time."""
+    while rows := base.fetchmany(_STEP):
+        yield from rows
+        progress.advance(len(rows))
+
+
+def names_in(path: Path, read: list[str]) -> list[str]:
+    """The names of the columns as the file has them; DuckDB tells none apart by case, and gives the later one another name."""
+    from pyarrow import parquet
+
+    own = list(parquet.read_schema(path).names)
+    return [*own, *read[len(own) :]]
+
+
+def _record(names: list[str], row: tuple[Any, ...]) -> dict[str, Any]:
+    return {name: _plain(value) for name, value in zip(names, row, strict=True) if value is not None}
+
+
+def _plain(value: Any) -> Any:
+    """A value as JSON would have it: times as RFC 3339, without an offset where none is stored; what JSON has not, as text."""
+    if value is None or isinstance(value, str | bool | int | float):
+        return value
+    if isinstance(value, dict):
+        return {str(key): _plain(own) for key, own in value.items()}
+    if isinstance(value, list | tuple):
+        return [_plain(own) for own in value]
+    if isinstance(value, Decimal):
+        return int(value) if value.is_finite() and value == value.to_integral_value() else float(value)
+    if isinstance(value, datetime | date | time):
+        return value.isoformat()
+    return value.decode("utf-8", "backslashreplace") if isinstance(value, bytes | bytearray) else str(value)

@@ -1,0 +1,41 @@
+"""Which format a file has, told from its content, and from its name where that says nothing."""
+
+from __future__ import annotations
+
+import re
+from typing import Final
+
+from milepost.logs.formats.delimited import DELIMITERS
+from milepost.logs.interface import ReadOptions
+from milepost.logs.sources.files import Source, plain_name
+
+_PEEK: Final = 8192
+_ARRAY: Final = re.compile(rb"\[\s*(\{|\]|$)")
+
+
+def tell(source: Source, options: ReadOptions) -> str:
+    """The format of a file, from its first bytes; by its name's ending where those say nothing."""
+    if options.form:
+        return options.form
+    with source.open(options.max_bytes) as stream:
+        head = stream.peek(_PEEK)[:_PEEK]
+    if head.startswith(b"PAR1"):
+        return "parquet"
+    if head.startswith(b"SQLite format 3\0") or source.table:
+        return "sqlite"
+    start = head.removeprefix(b"\xef\xbb\xbf").lstrip()
+    if start.startswith(b"<"):
+        return "xes"
+    if _ARRAY.match(start):
+        return "json"
+    return _text_format(start, plain_name(source.path.name) if source.path else "")
+
+
+def _text_format(start: bytes, name: str) -> str:
+    """JSON Lines or a table: a table has a first line of several cells that is no JSON."""
+    if start.startswith((b"{", b"[")) or name.endswith((".jsonl", ".ndjson")):
+        return "jsonl"
+    header = start.splitlines()[0] if start else b""
+    if name.endswith(".tsv") or (b"\t" in header and b"," not in header):
+        return "tsv"
+    return "csv" if name.endswith(".csv") or any(mark.encode() in header for mark in DELIMITERS) else "jsonl"

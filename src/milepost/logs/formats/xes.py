@@ -1,0 +1,95 @@
+"""XES (IEEE 1849), the open standard for event logs in XML: a trace is a session, an event a record."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from milepost.errors import LogError
+from milepost.logs.interface import ReadOptions, Sink
+from milepost.logs.sources.files import Source
+from milepost.progress import Progress
+
+_VALUES = ("string", "date", "int", "float", "boolean", "id")
+_STEP = 5000
+
+
+def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
+    """Give the events of one file to the sink; places are event numbers.
+
+    The trace's `concept:name` is the session, an event's the event word, `time:timestamp` the time where no attribute
+    `time` is given; other attributes keep their keys, and a trace's attributes hold for its events.
+
+    Raises:
+        LogError: the file is no XML, or uses entities, which a log has no need of.
+    """
+    from xml.etree.ElementTree import ParseError
+
+    from defusedxml.common import DefusedXmlException
+
+    try:
+        with source.open(options.max_bytes) as stream:
+            _give(_events(stream), sink, progress)
+    except ParseError as error:
+        line = error.position[0]
+        raise LogError(f"{source.label}:{line}: not XML from here on ({error}). Is the file whole?") from None
+    except LookupError as error:
+        raise LogError(f"{source.label}: declares an encoding that cannot be read ({error}). Write it in UTF-8.") from None
+    except DefusedXmlException as error:
+        raise LogError(f"{source.label}: declares XML entities ({type(error).__name__}), which a log must not.") from None
+
+
+def _give(events: Iterable[dict[str, Any]], sink: Sink, progress: Progress) -> None:
+    for number, record in enumerate(events, 1):
+        sink.add(record, number)
+        if number % _STEP == 0:
+            progress.advance(_STEP)
+
+
+def _events(stream: Any) -> Iterator[dict[str, Any]]:
+    from defusedxml.ElementTree import iterparse
+
+    path: list[Any] = []
+    trace: dict[str, Any] = {}
+    for action, element in iterparse(stream, events=("start", "end"), forbid_dtd=True):
+        tag = _local(element.tag)
+        if action == "start":
+            path.append(element)
+            trace = {} if tag == "trace" else trace
+            continue
+        path.pop()
+        if tag in _VALUES and path and _local(path[-1].tag) == "trace":
+            trace |= _named([element], {"concept:name": "session"})
+        elif tag == "event":
+            yield trace | _named(element, {"concept:name": "event", "time:timestamp": "time"})
+        if tag in ("event", "trace") and path:
+            path[-1].remove(element)
+
+
+def _named(attributes: Iterable[Any], standard: dict[str, str]) -> dict[str, Any]:
+    """Attributes by our names; one that has our name itself goes before one of the standard's."""
+    found: dict[str, Any] = {}
+    for element in attributes:
+        kind, key = _local(element.tag), element.get("key", "")
+        if kind in _VALUES and key in standard:
+            found.setdefault(standard[key], _typed(kind, element.get("value", "")))
+        elif kind in _VALUES:
+            found[key] = _typed(kind, element.get("value", ""))
+    return found
+
+
+def _local(tag: str) -> str:
+    return tag.rpartition("}")[2]
+
+
+def _typed(kind: str, text: str) -> Any:
+    try:
+        if kind == "int":
+            return int(text)
+        if kind == "float":
+            return float(text)
+    except ValueError:
+        return text
+    if kind == "boolean":
+        return {"true": True, "false": False}.get(text.strip().lower(), text)
+    return text

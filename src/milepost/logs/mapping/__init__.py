@@ -1,0 +1,1 @@
+"""Log maps: what foreign logs mean, drafts of one, and whether what it names is there."""

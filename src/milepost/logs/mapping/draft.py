@@ -1,0 +1,282 @@
+"""Looks at a foreign log and drafts a log map: guesses with their evidence, and what could not be guessed."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+
+from milepost.errors import LogError
+from milepost.logs.formats.envelope import is_envelope, unpacked
+from milepost.logs.formats.table import FORMATS
+from milepost.logs.formats.telling import tell
+from milepost.logs.interface import ReadOptions
+from milepost.logs.records.cells import as_number
+from milepost.logs.records.timestamps import nanoseconds
+from milepost.logs.sources.files import expand
+from milepost.progress import SILENT, Progress
+from milepost.toml import toml_text
+from milepost.vocabulary import EVENT_CODES
+from milepost.wording import listed, number, percent, plural, safe
+
+SAMPLE: Final = 20_000  # records that are looked at
+_SHOWN: Final = 4  # example values of a column
+_MOST_WORDS: Final = 60  # different event words beyond which a column holds no event words
+
+# Parts of names that people give to such columns, best first.
+_HINTS: Final = {
+    "session": ("session", "sitting", "run", "sid", "visit"),
+    "time": ("time", "timestamp", "ts", "tick", "frame", "clock", "elapsed", "when", "at", "t"),
+    "event": ("event", "action", "verb", "kind", "type", "what", "name", "message"),
+    "level": ("level", "stage", "map", "room", "world", "scene", "wave", "round", "lvl", "chapter"),
+    "to": ("to", "target", "dest", "destination", "next"),
+    "player": ("player", "user", "uid", "account", "tester", "who", "profile"),
+    "build": ("build", "version", "ver", "release", "patch"),
+    "cause": ("cause", "reason", "why", "killer"),
+    "progress": ("progress", "percent", "completion"),
+    "x": ("x", "posx", "px"),
+    "y": ("y", "posy", "py"),
+    "seq": ("seq", "sequence", "index", "order"),
+}
+_NEEDED: Final = ("session", "time", "event", "level")
+_WORDS: Final = {
+    "session_start": ("session_start", "login", "boot", "launch", "app_open"),
+    "session_end": ("session_end", "logout", "exit", "quit", "app_close", "shutdown"),
+    "first_input": ("first_input", "first_move", "input"),
+    "checkpoint": ("checkpoint", "waypoint", "midpoint"),
+    "complete": ("complete", "clear", "finish", "win", "won", "solved", "success", "goal", "victory"),
+    "death": ("death", "die", "dead", "fail", "kill", "lose", "lost", "drown", "fell", "game_over"),
+    "reset": ("reset", "restart"),
+    "retry": ("retry", "respawn", "again", "continue"),
+    "transition": ("transition", "travel", "goto", "next", "change", "advance", "leave"),
+    "pause": ("pause",),
+    "resume": ("resume", "unpause"),
+    "hit": ("hit", "hurt", "damage"),
+    "start": ("start", "begin", "enter", "load", "play", "spawn"),
+}
+
+
+@dataclass
+class _Column:
+    """What was seen of one column."""
+
+    name: str
+    given: int
+    values: Counter[str]
+    numbers: list[float]
+
+    def evidence(self, of: int) -> str:
+        """What was seen, in a comment's words."""
+        examples = [safe(value)[:30] for value, _ in self.values.most_common(_SHOWN)]
+        seen = f"in {percent(self.given / of)} of records, {plural(len(self.values), 'value')}"
+        if self.numeric and self.numbers:
+            return f"{seen}, {number(min(self.numbers))} to {number(max(self.numbers))}"
+        return f"{seen}, such as {listed(examples)}"
+
+    @property
+    def numeric(self) -> bool:
+        """Whether every value is a number."""
+        return len(self.numbers) == self.given
+
+
+class _Sample:
+    """A sink that keeps the first records as they were logged."""
+
+    def __init__(self) -> None:
+        self.records: list[Mapping[str, Any]] = []
+        self.refused = 0
+
+    def add(self, record: Mapping[str, Any], line: int) -> None:
+        """Keep a record."""
+        if len(self.records) < SAMPLE:
+            self.records.append(_flat(unpacked(record) if is_envelope(record) else record))
+
+    def refuse(self, line: int, reason: str) -> None:
+        """Count what is no record."""
+        self.refused += 1
+
+
+def _flat(record: Mapping[str, Any], prefix: str = "", depth: int = 0) -> dict[str, Any]:
+    """Nested objects as dotted paths."""
+    flat: dict[str, Any] = {}
+    for name, value in record.items():
+        if isinstance(value, Mapping) and depth < 4:
+            flat |= _flat(value, f"{prefix}{name}.", depth + 1)
+        elif not isinstance(value, list) and value is not None and value != "":
+            flat[prefix + name] = value
+    return flat
+
+
+def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILENT) -> str:
+    """A commented draft of a log map for a log.
+
+    Raises:
+        LogError: the log cannot be read, or has no record.
+    """
+    sample = _Sample()
+    progress.step("looking")
+    sources = expand(names)
+    for source in sources:
+        FORMATS[tell(source, options)].read(source, sample, options, progress)
+    if not sample.records:
+        raise LogError(f"{sources[0].label}: no record to look at. Is the format right? --input-format forces one.")
+    columns = _columns(sample.records)
+    fields = _guess_fields(columns, sample.records)
+    lines = [
+        f"# A draft of a log map, from {plural(len(sample.records), 'record')} of {safe(sources[0].label)}.",
+        "# Every line is a guess with what it rests on: check each, then read the log with --map.",
+    ]
+    if sample.refused:
+        lines.append(f"# {plural(sample.refused, 'line')} could not be read as a record.")
+    lines += _field_lines(columns, fields, len(sample.records))
+    lines += _time_lines(columns, fields, sample.records)
+    lines += _event_lines(columns, fields)
+    if "session" not in fields and "player" in fields:
+        lines += ["", "[session]", "# No session was found: a player's next one begins after a gap.", "gap_minutes = 30"]
+    return "\n".join(lines) + "\n"
+
+
+def _columns(records: list[Mapping[str, Any]]) -> dict[str, _Column]:
+    columns: dict[str, _Column] = {}
+    for record in records:
+        for name, value in record.items():
+            column = columns.setdefault(name, _Column(name, 0, Counter(), []))
+            column.given += 1
+            column.values[str(value)] += 1
+            as_a_number = as_number(value)
+            if type(as_a_number) in (int, float):
+                column.numbers.append(float(as_a_number))
+    return columns
+
+
+def _guess_fields(columns: dict[str, _Column], records: list[Mapping[str, Any]]) -> dict[str, str]:
+    """Our fields with the column that fits each best, each column for one field."""
+    scores = [
+        (score, ours, column.name)
+        for ours in _HINTS
+        for column in columns.values()
+        if (score := _score(ours, column, len(records))) > 0
+    ]
+    found: dict[str, str] = {}
+    for _, ours, name in sorted(scores, key=lambda item: (-item[0], item[1], item[2])):
+        if ours not in found and name not in found.values():
+            found[ours] = name
+    return found
+
+
+def _score(ours: str, column: _Column, of: int) -> float:
+    """How well a column fits a field: by its name, and by what its values can be."""
+    words = re.split(r"[^a-z0-9]+", re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", column.name).lower())
+    hints = _HINTS[ours]
+    ranks = [place for place, hint in enumerate(hints) if hint in words or hint == "".join(words)]
+    if not ranks or not _possible(ours, column):
+        return 0.0
+    exact = column.name == ours
+    rare = column.given < 0.3 * of and ours in _NEEDED and ours != "level"
+    return 10.0 * exact + 3.0 - ranks[0] / len(hints) + column.given / of - 0.2 * len(words) - 3.0 * rare
+
+
+def _possible(ours: str, column: _Column) -> bool:
+    distinct = len(column.values)
+    if ours == "time":
+        return column.numeric or _is_date(next(iter(column.values)))
+    if ours in ("x", "y", "seq", "progress"):
+        return column.numeric
+    if ours == "event":
+        return distinct <= _MOST_WORDS
+    return ours != "session" or column.given < 2 or distinct < column.given
+
+
+def _is_date(text: str) -> bool:
+    return re.match(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}[T ]\d", text) is not None
+
+
+def _field_lines(columns: dict[str, _Column], fields: dict[str, str], of: int) -> list[str]:
+    lines = ["", "[fields]  # ours = theirs"]
+    for ours in _HINTS:
+        if ours in fields:
+            column = columns[fields[ours]]
+            lines.append(f"{ours} = {toml_text(column.name)}  # {column.evidence(of)}")
+        elif ours in _NEEDED:
+            lines.append(f'# {ours} = "?"  # NOT GUESSED: no column looks like it, and it is needed')
+    rest = [column for name, column in columns.items() if name not in fields.values()]
+    if rest:
+        lines.append("# Not used; they stay as tags under their own names:")
+        lines += [f"#   {safe(column.name)}: {column.evidence(of)}" for column in rest[:30]]
+    return lines
+
+
+def _time_lines(columns: dict[str, _Column], fields: dict[str, str], records: list[Mapping[str, Any]]) -> list[str]:
+    if "time" not in fields:
+        return []
+    column = columns[fields["time"]]
+    if not column.numeric:
+        example = next(iter(column.values))
+        if nanoseconds(example) is not None:
+            return ["", f"# Times are time stamps with an offset, such as {safe(example)}: nothing to set."]
+        return ["", "[time]", f"# Times are local date-times, such as {safe(example)}; in which zone is NOT GUESSED.",
+                '# zone = "UTC"']  # fmt: skip
+    unit, why = _unit(column.name, _steps(records, fields), max(column.numbers))
+    lines = ["", "[time]", f"unit = {toml_text(unit)}  # {why}"]
+    return [*lines, "rate = 60  # frames per second: NOT GUESSED, check"] if unit == "frames" else lines
+
+
+def _steps(records: list[Mapping[str, Any]], fields: dict[str, str]) -> float:
+    """The median step of time between a session's records."""
+    whose = fields.get("session") or fields.get("player")
+    last: dict[Any, float] = {}
+    steps = []
+    for record in records:
+        time = as_number(record.get(fields["time"]))
+        if type(time) in (int, float):
+            key = record.get(whose) if whose else None
+            if key in last and time > last[key]:
+                steps.append(time - last[key])
+            last[key] = float(time)
+    return float(np.median(steps)) if steps else 0.0
+
+
+def _unit(name: str, step: float, largest: float) -> tuple[str, str]:
+    """The unit that makes a median step of some seconds, and why."""
+    if re.search("tick|frame", name.lower()) and step >= 10:
+        return "frames", f"by the name; the median step between records of a session is {number(step)}"
+    for unit, least, epoch in (("us", 2e5, 1e15), ("ms", 1e3, 1e12)):
+        if largest >= epoch or step >= least:
+            return (
+                unit,
+                f"the median step between records of a session is {number(step)}, the largest time {number(largest)}",
+            )
+    if step >= 100:
+        return "frames", f"the median step is {number(step)}: too long for seconds, short for milliseconds"
+    return "s", f"the median step between records of a session is {number(step)}"
+
+
+def _event_lines(columns: dict[str, _Column], fields: dict[str, str]) -> list[str]:
+    if "event" not in fields:
+        return []
+    lines = ["", "[events]  # theirs = ours"]
+    unknown = []
+    for word, count in columns[fields["event"]].values.most_common(_MOST_WORDS):
+        if word in EVENT_CODES:
+            lines.append(f"# {toml_text(word)} is one of ours ({plural(count, 'record')})")
+            continue
+        ours = _guess_word(word)
+        if ours:
+            lines.append(f"{toml_text(word)} = {toml_text(ours)}  # {plural(count, 'record')}, by the word")
+        else:
+            unknown.append(f'# {toml_text(word)} = "?"  # NOT GUESSED, {plural(count, "record")}')
+    return lines + unknown
+
+
+def _guess_word(word: str) -> str | None:
+    parts = re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", word).lower()
+    parts = re.sub(r"[^a-z0-9]+", "_", parts)
+    for ours, hints in _WORDS.items():
+        for hint in hints:
+            if re.search(rf"(^|_){hint}(e?d|s|ing)?(_|$)", parts):
+                return ours
+    return None

@@ -1,0 +1,241 @@
+"""The log map: how records with other field names, event words and time units become ours, read from TOML."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import tzinfo
+from math import isfinite
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from milepost.errors import MapError
+from milepost.logs.sources.encodings import is_encoding
+from milepost.toml import load_toml
+from milepost.vocabulary import EVENT_CODES, FIELDS
+
+_TABLES = {"fields", "time", "events", "replay", "session", "input"}
+_SECONDS = {"s": 1.0, "ms": 1e3, "us": 1e6}
+_SETTINGS = {"repeat_window": float, "instant": float, "implied_complete": bool}
+_FIELD_KEYS = {"from", "value", "default", "join", "format"}
+_INPUT_KEYS = {"format", "query", "delimiter", "encoding"}
+_TIME_KEYS = {"unit", "rate", "zone", "format"}
+_FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
+_NUMBERED = re.compile(r"[^{}]*\{n(:0?\d{0,2}d)?\}[^{}]*")
+
+
+@dataclass(frozen=True)
+class FieldRule:
+    """Where one of our fields comes from.
+
+    Attributes:
+        columns: theirs; dots lead into nested objects. Several are joined.
+        value: a constant, where there is no column.
+        default: what stands for an absent column.
+        join: what several columns are joined with.
+        number: a pattern such as ``level-{n:02d}`` that makes a name of a number.
+    """
+
+    columns: tuple[str, ...] = ()
+    value: Any = None
+    default: Any = None
+    join: str = "-"
+    number: str | None = None
+
+
+@dataclass(frozen=True)
+class EventRule:
+    """What one of their event words means: the fields that it sets, where other columns have the values of ``when``."""
+
+    sets: Mapping[str, Any]
+    when: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class LogMap:
+    """How foreign records become ours.
+
+    Attributes:
+        fields: our field names with where they come from.
+        per_second: how many of their time units a second has.
+        zone: the zone of date-times without an offset.
+        time_format: how date-times are written, in the letters of strptime; ISO 8601 where None.
+        events: their event words with what they mean, the first fitting rule of each counting.
+        session_gap: seconds without a record after which a player's next session begins, in a log without sessions.
+        replay: replay settings given in the map.
+        form, query, delimiter, encoding: how the files are read.
+        path: the map's file.
+    """
+
+    fields: Mapping[str, FieldRule] = field(default_factory=dict)
+    per_second: float = 1.0
+    zone: tzinfo | None = None
+    time_format: str | None = None
+    events: Mapping[str, tuple[EventRule, ...]] = field(default_factory=dict)
+    session_gap: float | None = None
+    replay: Mapping[str, Any] = field(default_factory=dict)
+    form: str | None = None
+    query: str | None = None
+    delimiter: str | None = None
+    encoding: str | None = None
+    path: str | None = None
+
+    @property
+    def active(self) -> bool:
+        """Whether records have to be translated at all."""
+        timed = self.per_second != 1.0 or self.zone is not None or self.time_format is not None
+        return bool(self.fields or self.events or timed or self.session_gap)
+
+
+NO_MAP = LogMap()
+
+
+def read_map(path: str | Path) -> LogMap:
+    """Read a log map.
+
+    Raises:
+        MapError: the file cannot be read, or says something that makes no sense; the text names the key, what was
+            found and what would do.
+    """
+    tables = load_toml(path, "log map", MapError)
+    for name, table in tables.items():
+        if name not in _TABLES or not isinstance(table, dict):
+            raise MapError(f"{path}: [{name}] is no part of a log map. The tables are {_listed(_TABLES)}.")
+    reading = _Reading(path)
+    return LogMap(
+        fields={ours: reading.field(ours, value) for ours, value in tables.get("fields", {}).items()},
+        events={word: reading.event(word, value) for word, value in tables.get("events", {}).items()},
+        session_gap=reading.session(tables.get("session", {})),
+        replay=reading.replay(tables.get("replay", {})),
+        **reading.time(tables.get("time", {})),
+        **reading.input(tables.get("input", {})),
+        path=str(path),
+    )
+
+
+def _listed(names: Any) -> str:
+    return ", ".join(sorted(names))
+
+
+class _Reading:
+    """Reads the tables of one map; mistakes name its file."""
+
+    def __init__(self, path: str | Path) -> None:
+        self.path = path
+
+    def wrong(self, key: str, must: str, found: Any) -> MapError:
+        """The error for one key."""
+        return MapError(f"{self.path}: {key} must be {must}, not {found!r}.")
+
+    def known(self, table: str, given: Mapping[str, Any], keys: set[str]) -> None:
+        """Refuse keys that mean nothing."""
+        for key in given:
+            if key not in keys:
+                raise MapError(f"{self.path}: {table}.{key} is no setting. [{table}] takes {_listed(keys)}.")
+
+    def field(self, ours: str, given: Any) -> FieldRule:
+        """One entry of [fields]."""
+        key = f"fields.{ours}"
+        if isinstance(given, str) and given:
+            return FieldRule((given,))
+        if not isinstance(given, dict):
+            raise self.wrong(key, "a column of the log, or a table with from, value or default", given)
+        self.known(key, given, _FIELD_KEYS)
+        columns = given.get("from", [])
+        columns = [columns] if isinstance(columns, str) else columns
+        if not isinstance(columns, list) or not all(isinstance(column, str) and column for column in columns):
+            raise self.wrong(f"{key}.from", "a column or a list of columns", given["from"])
+        if not columns and "value" not in given:
+            raise self.wrong(key, "a table with from or value", given)
+        number, join = given.get("format"), given.get("join", "-")
+        if number is not None and not (isinstance(number, str) and _NUMBERED.fullmatch(number)):
+            raise self.wrong(f"{key}.format", 'a text with one number in it, such as "level-{n:02d}"', number)
+        if not isinstance(join, str):
+            raise self.wrong(f"{key}.join", "a text", join)
+        return FieldRule(tuple(columns), given.get("value"), given.get("default"), join, number)
+
+    def time(self, table: Mapping[str, Any]) -> dict[str, Any]:
+        """The table [time]."""
+        self.known("time", table, _TIME_KEYS)
+        zone, form = table.get("zone"), table.get("format")
+        if form is not None and not (isinstance(form, str) and "%" in form):
+            raise self.wrong("time.format", 'a pattern such as "%d.%m.%Y %H:%M:%S"', form)
+        return {"per_second": self.per_second(table), "zone": self.zone(zone), "time_format": form}
+
+    def per_second(self, table: Mapping[str, Any]) -> float:
+        """How many units a second has."""
+        unit, rate = table.get("unit", "s"), table.get("rate")
+        if unit == "frames":
+            if isinstance(rate, bool) or not isinstance(rate, int | float) or not isfinite(rate) or rate <= 0:
+                raise self.wrong("time.rate", "the frames per second, such as 60", rate)
+            return float(rate)
+        if not isinstance(unit, str) or unit not in _SECONDS:
+            raise self.wrong("time.unit", "one of s, ms, us, frames", unit)
+        if rate is not None:
+            raise MapError(f'{self.path}: time.rate goes with unit = "frames" only.')
+        return _SECONDS[unit]
+
+    def zone(self, name: Any) -> tzinfo | None:
+        """The zone of local date-times."""
+        if name is None:
+            return None
+        try:
+            return ZoneInfo(name)
+        except (KeyError, ValueError, TypeError, OSError):
+            raise self.wrong("time.zone", 'the name of a time zone, such as "Europe/Oslo" or "UTC"', name) from None
+
+    def event(self, word: str, given: Any) -> tuple[EventRule, ...]:
+        """One entry of [events]: our word, a table, or a list of tables of which the first fitting one counts."""
+        rules = given if isinstance(given, list) else [given]
+        return tuple(self.event_rule(f"events.{word}", rule) for rule in rules)
+
+    def event_rule(self, key: str, given: Any) -> EventRule:
+        """One rule of an event word."""
+        sets = {"event": given} if isinstance(given, str) else dict(given) if isinstance(given, dict) else {}
+        when = sets.pop("when", {})
+        if not isinstance(sets.get("event"), str) or sets["event"] not in EVENT_CODES:
+            raise self.wrong(key, f"one of {', '.join(EVENT_CODES)}, or a table that sets event", sets.get("event", given))
+        if not isinstance(when, dict):
+            raise self.wrong(f"{key}.when", "a table of columns and their values", when)
+        for name, value in sets.items():
+            if name in ("session", "time") or isinstance(value, dict | list):
+                allowed = _listed(FIELDS - {"session", "time"})
+                raise MapError(f"{self.path}: {key} cannot set {name} to {value!r}; it sets {allowed} or a tag.")
+        return EventRule(sets, when)
+
+    def session(self, table: Mapping[str, Any]) -> float | None:
+        """The table [session]."""
+        self.known("session", table, {"gap_minutes"})
+        gap = table.get("gap_minutes")
+        if gap is None:
+            return None
+        if isinstance(gap, bool) or not isinstance(gap, int | float) or not isfinite(gap) or gap <= 0:
+            raise self.wrong("session.gap_minutes", "a number of minutes above 0", gap)
+        return 60.0 * gap
+
+    def input(self, table: Mapping[str, Any]) -> dict[str, Any]:
+        """The table [input]."""
+        self.known("input", table, _INPUT_KEYS)
+        form, delimiter, query, encoding = (table.get(key) for key in ("format", "delimiter", "query", "encoding"))
+        if form is not None and (not isinstance(form, str) or form not in _FORMS):
+            raise self.wrong("input.format", f"one of {', '.join(_FORMS)}", form)
+        if delimiter is not None and not (isinstance(delimiter, str) and len(delimiter) == 1):
+            raise self.wrong("input.delimiter", "one character", delimiter)
+        if query is not None and not isinstance(query, str):
+            raise self.wrong("input.query", "an SQL query", query)
+        if encoding is not None and not is_encoding(encoding):
+            raise self.wrong("input.encoding", 'the name of an encoding of text, such as "cp1252"', encoding)
+        return {"form": form, "delimiter": delimiter, "query": query, "encoding": encoding}
+
+    def replay(self, table: Mapping[str, Any]) -> dict[str, Any]:
+        """The table [replay]."""
+        self.known("replay", table, set(_SETTINGS))
+        for key, value in table.items():
+            wants_bool = _SETTINGS[key] is bool
+            if isinstance(value, bool) != wants_bool or not isinstance(value, int | float):
+                raise self.wrong(f"replay.{key}", "true or false" if wants_bool else "seconds", value)
+            if not wants_bool and not (isfinite(value) and value >= 0):
+                raise self.wrong(f"replay.{key}", "a number of seconds from 0 up", value)
+        return dict(table)

@@ -1,0 +1,90 @@
+"""What a log map met in a log: which of its columns and words are there, and what could not be converted."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from difflib import get_close_matches
+from typing import Any, Final
+
+from milepost.errors import MapError
+from milepost.logs.mapping.logmap import LogMap
+from milepost.wording import plural, safe
+
+NEEDED: Final = ("session", "player", "time", "event", "level")  # fields whose column has to be there, if the map names one
+_MOST_SEEN: Final = 500  # names of columns that are remembered
+_NAMED: Final = 6
+
+
+@dataclass
+class MapUse:
+    """Counts over the records that were translated.
+
+    Attributes:
+        records: how many.
+        met: per column that the map names, in how many records it is.
+        words: per event word that the map names, in how many records it is.
+        failed: per field, conversions that failed.
+        without_event: records that have no event.
+        seen: names of the log's columns, as a set in order.
+    """
+
+    records: int = 0
+    met: Counter[str] = field(default_factory=Counter)
+    words: Counter[str] = field(default_factory=Counter)
+    failed: Counter[str] = field(default_factory=Counter)
+    without_event: int = 0
+    seen: dict[str, None] = field(default_factory=dict)
+
+    def take(self, record: Mapping[str, Any]) -> None:
+        """Count a record as logged."""
+        self.records += 1
+        if len(self.seen) < _MOST_SEEN:
+            self.seen.update(dict.fromkeys(record))
+
+    def missing(self, log_map: LogMap) -> list[tuple[str, str]]:
+        """Fields of the map, each with a column for it that no record has, where nothing stands in for that."""
+        return [
+            (name, column)
+            for name, rule in log_map.fields.items()
+            for column in rule.columns
+            if not self.met[column] and rule.default is None
+        ]
+
+    def require(self, log_map: LogMap) -> None:
+        """Refuse a map that names columns which no record has, for fields that a log cannot be read without.
+
+        Raises:
+            MapError: it does.
+        """
+        for name, column in self.missing(log_map) if self.records else ():
+            if name in NEEDED:
+                near = get_close_matches(column, self.seen, 3, 0.5) or list(self.seen)[:_NAMED]
+                shown = ", ".join(safe(one) for one in near)
+                raise MapError(f"{log_map.path}: fields.{name}: no record has the column {column!r}. Nearest to it: {shown}.")
+
+    def document(self, log_map: LogMap) -> dict[str, Any]:
+        """What `check` says of it."""
+        return {
+            "missing_column": [{"field": name, "column": column} for name, column in self.missing(log_map)],
+            "unused_words": [word for word in log_map.events if not self.words[word]],
+            "failed_conversions": dict(self.failed), "records_without_event": self.without_event,
+        }  # fmt: skip
+
+
+def map_notes(found: Mapping[str, Any]) -> list[str]:
+    """The same as sentences, where there is anything to say."""
+    said = [f"missing_column: no record has the column {safe(one['column'])}, which the map names for {safe(one['field'])}."
+            for one in found["missing_column"]]  # fmt: skip
+    if found["unused_words"]:
+        words = ", ".join(safe(word) for word in found["unused_words"][:_NAMED])
+        more = len(found["unused_words"]) - _NAMED
+        said.append(f"Event words of the map that no record has: {words}{f' and {more} more' if more > 0 else ''}.")
+    for name, count in found["failed_conversions"].items():
+        said.append(f"{plural(count, 'value')} could not be converted to {safe(name)}; it stays as logged." if count == 1 else
+                    f"{plural(count, 'value')} could not be converted to {safe(name)}; they stay as logged.")  # fmt: skip
+    if found["records_without_event"]:
+        empty = plural(found["records_without_event"], "record makes", "records make")
+        said.append(f"{empty} no event: the event's column is empty there.")
+    return said

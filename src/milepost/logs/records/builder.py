@@ -1,0 +1,151 @@
+"""Builds a log's columns record by record, or file by file: codes for names, times relative to the session's first one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from math import nan
+from typing import Any
+
+import numpy as np
+
+from milepost.logs.fast.blocks import identity_of, rows_of, sessions_of
+from milepost.logs.fast.gathering import Block
+from milepost.logs.interface import Log, Place, Records, Refused
+from milepost.logs.mapping.logmap import LogMap
+from milepost.logs.records.fields import Fields, UnreadableError, checked, is_true
+from milepost.logs.records.known import KnownNames, KnownSessions, Refusals, session_named
+from milepost.logs.records.translation import Translator
+from milepost.vocabulary import BIT
+
+_BAD_FIELD = BIT["bad_field"]
+_ROW = np.dtype(
+    [(name, np.int64) for name in ("session", "event", "level", "to", "cause", "layout", "rating", "file", "line", "marks", "seq",
+                                   "identity", "likeness")]
+    + [(name, np.float64) for name in ("time", "second", "progress", "x", "y", "collected", "available")]
+    + [(name, np.bool_) for name in ("whole", "foreign", "has_seq")]
+)  # fmt: skip
+RECORD_COLUMNS = {name: _ROW[name] for name in _ROW.names or ()}  # every column of the records, with its type
+
+
+class RecordBuilder:
+    """Takes records in log order, one at a time or as whole columns, and gives the whole log at the end.
+
+    Attributes:
+        known: the sessions so far.
+        names: the names so far.
+        refusals: the records that could not be read.
+        files: the files that were read.
+        translator: what translates records on their way here; None where no map has had anything to translate.
+        keeps_records: whether whole columns will do, so that large files may be read at full speed.
+    """
+
+    keeps_records = True
+
+    def __init__(self) -> None:
+        self._rows: list[tuple[Any, ...]] = []
+        self._parts: list[dict[str, Any]] = []  # columns, part by part
+        self.translator: Translator | None = None
+        self.known, self.names, self.refusals = KnownSessions(), KnownNames(), Refusals()
+        self.files: list[str] = []
+
+    def translated_by(self, log_map: LogMap) -> Translator | None:
+        """What translates records on their way here, the same for all files; None where the map has nothing to translate."""
+        if self.translator is None and log_map.active:
+            self.translator = Translator(log_map)
+        return self.translator
+
+    def add(self, record: Mapping[str, Any], place: Place, likeness: int) -> None:
+        """Add a record, fields by our names; one that cannot be read is refused with its reason."""
+        try:
+            fields = checked(record)
+            session = self.known.code(fields.session, fields.clock, fields.stamp)
+            time = self.known.relative(session, fields)
+        except UnreadableError as error:
+            self.refuse(place, str(error), record)
+            return
+        self.known.note(session, fields)
+        self._append(session, time, fields, place, likeness)
+
+    def refuse(self, place: Place, reason: str, record: Mapping[str, Any] | None = None) -> None:
+        """Note a record that cannot be read."""
+        name = session_named(record) if record else None
+        if name is not None and record and is_true(_text(record.get("debug"))):
+            self.known.debug_only.add(name)
+        self.refusals.add(Refused(place, reason, name))
+
+    def _append(self, session: int, time: float, fields: Fields, place: Place, likeness: int) -> None:
+        names, text, number = self.names, fields.text.get, fields.numbers.get
+        second, whole = fields.second()
+        identity = text("id")
+        self._rows.append((
+            session, names.event(fields.event), names.stop.code(text("level")), names.stop.code(text("to")),
+            names.cause.code(text("cause")), names.layout.code(layout_of(fields.tags)),
+            names.rating.code(fields.tags.get("rating")), place.file, place.line, _BAD_FIELD if fields.bad else 0,
+            fields.seq or 0, 0 if identity is None else identity_of(identity), likeness,
+            time, second, number("progress", nan), number("x", nan), number("y", nan),
+            number("collected", nan), number("available", nan),
+            whole, text("actor", "player") != "player", fields.seq is not None,
+        ))  # fmt: skip
+
+    def add_block(self, block: Block, file: int, before: int = 0) -> bool:
+        """Add the columns of a file, or of what comes after so many lines of it.
+
+        False, with nothing added, where a session's times are of another kind.
+        """
+        session = sessions_of(block, self.known)
+        if session is None:
+            return False
+        self._flush()
+        lines = np.arange(before + 1, before + block.rows + 1)
+        places = {"file": np.full(block.rows, file, np.int64), "line": lines}
+        self._parts.append(rows_of(block, session, self.known, self.names) | places)
+        return True
+
+    def log(self) -> Log:
+        """The log of all the records added."""
+        columns, names = self.columns(), self.names
+        self.known.mark_debug()
+        return Log(
+            Records(**columns), replace(self.known.sessions), list(names.stop), list(names.cause), list(names.layout),
+            list(names.rating), list(names.word), self.files, self.refusals.kept,
+            None if self.translator is None else self.translator.use.document(self.translator.map),
+        )  # fmt: skip
+
+    def columns(self) -> dict[str, Any]:
+        """The columns built so far; those of parts are let go one after the other, so that memory holds them once."""
+        self._flush()
+        if not self._parts:
+            return {name: np.empty(0, kind) for name, kind in RECORD_COLUMNS.items()}
+        if len(self._parts) > 1:
+            self._parts = [{name: np.concatenate([part.pop(name) for part in self._parts]) for name in RECORD_COLUMNS}]
+        return dict(self._parts[0])
+
+    def __len__(self) -> int:
+        """How many records there are by now."""
+        return len(self._rows) + sum(len(part["session"]) for part in self._parts)
+
+    def restore_columns(self, columns: Mapping[str, Any]) -> None:
+        """Put into an empty builder the columns of another one, with each record's number in ``row``."""
+        order = np.argsort(columns["row"])
+        self._parts = [{name: np.ascontiguousarray(columns[name][order], kind) for name, kind in RECORD_COLUMNS.items()}]
+
+    def clear_rows(self) -> None:
+        """Forget the columns built so far, for one who only wants the records checked, or has laid them down."""
+        self._rows.clear()
+        self._parts.clear()
+
+    def _flush(self) -> None:
+        if self._rows:
+            rows = np.array(self._rows, dtype=_ROW)
+            self._parts.append({name: np.ascontiguousarray(rows[name]) for name in RECORD_COLUMNS})
+            self._rows = []
+
+
+def _text(value: Any) -> str | None:
+    return None if value is None else str(value)
+
+
+def layout_of(tags: Mapping[str, str]) -> str | None:
+    """Which layout of its level a record is about: the tag `layout`, or else `seed`."""
+    return tags.get("layout", tags.get("seed"))

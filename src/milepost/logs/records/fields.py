@@ -1,0 +1,169 @@
+"""What one record's fields must be: the rules on types and ranges, in the one place that every reader uses."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from math import floor, isfinite
+from typing import Any, Final
+
+from milepost.logs.records.timestamps import NANO, nanoseconds
+from milepost.vocabulary import NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
+
+BAD: Final = object()  # a value of the wrong type or out of range
+_INT64 = 1 << 63
+_OPTIONAL_TEXT = ("level", "to", "player", "build", "cause", "actor", "id")
+_TRUE_TEXTS = frozenset({"true", "1"})
+
+
+class UnreadableError(Exception):
+    """A record that has to be refused; its text says why."""
+
+
+class Fields:
+    """One record's fields, checked; those that were not given or not usable are missing from the dictionaries.
+
+    ``stamp`` is nanoseconds since 1970 where the time was a time stamp, else None and ``clock`` holds seconds.
+    ``bad`` says that a field was given and could not be used.
+    """
+
+    __slots__ = ("bad", "clock", "event", "numbers", "seq", "session", "stamp", "tags", "text")
+
+    def __init__(self) -> None:
+        self.session: str = ""
+        self.event: str = ""
+        self.clock: float = 0.0
+        self.stamp: int | None = None
+        self.text: dict[str, str] = {}
+        self.numbers: dict[str, float] = {}
+        self.seq: int | None = None
+        self.tags: dict[str, str] = {}
+        self.bad = False
+
+    def second(self) -> tuple[float, bool]:
+        """The whole second of the logged time, and whether the time is just that."""
+        if self.stamp is not None:
+            whole, rest = divmod(self.stamp, NANO)
+            return float(whole), rest == 0
+        whole_clock = float(floor(self.clock))
+        return whole_clock, whole_clock == self.clock
+
+
+def text_of(value: Any) -> Any:
+    """A string field: its text, None where absent or empty, BAD; a whole number is taken as its decimal text."""
+    if type(value) is str:
+        return value or None
+    if value is None:
+        return None
+    if type(value) is int:
+        return decimal(value)
+    if type(value) is float and value.is_integer():
+        return decimal(int(value))
+    return BAD
+
+
+def decimal(value: int) -> Any:
+    """The decimal text of a whole number; BAD where it has more digits than any id or level number."""
+    return str(value) if -_INT64 <= value < 1 << 64 else BAD
+
+
+def number_of(value: Any) -> Any:
+    """A number field: a finite float, None where absent, BAD."""
+    if value is None:
+        return None
+    if type(value) is float or type(value) is int:
+        try:
+            number = float(value)
+        except OverflowError:
+            return BAD
+        return number if isfinite(number) else BAD
+    return BAD
+
+
+def whole_of(value: Any) -> Any:
+    """A whole-number field: an int of at most 64 bits, None where absent, BAD."""
+    if value is None:
+        return None
+    if type(value) is float and value.is_integer():
+        value = int(value)
+    return value if type(value) is int and -_INT64 <= value < _INT64 else BAD
+
+
+def tag_of(value: Any) -> Any:
+    """A tag's text, None where absent, BAD where it is no scalar or not finite."""
+    if type(value) is str:
+        return value or None
+    if type(value) is bool:
+        return "true" if value else "false"
+    if type(value) is float and not value.is_integer():
+        return repr(value) if isfinite(value) else BAD
+    return text_of(value)
+
+
+def is_true(value: str | None) -> bool:
+    """Whether a tag's text says yes, as `debug` does."""
+    return value is not None and value.strip().casefold() in _TRUE_TEXTS
+
+
+def progress_of(value: Any) -> Any:
+    """A share from 0 to 1, None where absent, BAD."""
+    number = number_of(value)
+    return BAD if type(number) is float and not 0 <= number <= 1 else number
+
+
+_CHECKS: Final = (
+    dict.fromkeys(_OPTIONAL_TEXT, text_of) | dict.fromkeys(NUMBER_FIELDS, number_of)
+    | {"progress": progress_of, "seq": whole_of}
+)  # fmt: skip
+_NEEDED: Final = frozenset({"session", "time", "event"})
+
+
+def checked(record: Mapping[str, Any]) -> Fields:
+    """Check one record, fields by our names.
+
+    Raises:
+        UnreadableError: it has no usable session, time or event, or a level event has no level.
+    """
+    fields = Fields()
+    session, event = text_of(record.get("session")), text_of(record.get("event"))
+    if session is None or session is BAD:
+        raise UnreadableError("no usable session")
+    fields.clock, fields.stamp = _time(record.get("time"))
+    if event is None or event is BAD:
+        raise UnreadableError("no usable event")
+    fields.session, fields.event = session, event
+    for name, value in record.items():
+        if name not in _NEEDED:
+            _check_field(fields, name, value)
+    if event in NEED_LEVEL and "level" not in fields.text:
+        raise UnreadableError(f"{event} without a level")
+    return fields
+
+
+def _check_field(fields: Fields, name: str, given: Any) -> None:
+    value = _CHECKS.get(name, tag_of)(given)
+    if value is None:
+        return
+    if value is BAD:
+        fields.bad = True
+    elif name in TEXT_FIELDS:
+        fields.text[name] = value
+    elif name in NUMBER_FIELDS:
+        fields.numbers[name] = value
+    elif name == "seq":
+        fields.seq = value
+    else:
+        fields.tags[name] = value
+
+
+def _time(value: Any) -> tuple[float, int | None]:
+    if type(value) is float or type(value) is int:
+        number = number_of(value)
+        if number is BAD:
+            raise UnreadableError("time is not a finite number")
+        return number, None
+    if value is None or value == "":
+        raise UnreadableError("no time")
+    stamp = nanoseconds(value) if type(value) is str else None
+    if stamp is None:
+        raise UnreadableError("time is neither a number nor a time stamp with an offset")
+    return 0.0, stamp

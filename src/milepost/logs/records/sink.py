@@ -1,0 +1,35 @@
+"""What happens to a record as logged before it is checked: unpacked, translated, typed; the same for every format."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from milepost.logs.formats.envelope import is_envelope, unpacked
+from milepost.logs.interface import Place
+from milepost.logs.records.builder import RecordBuilder
+from milepost.logs.records.cells import typed
+from milepost.logs.records.likeness import likeness
+from milepost.logs.records.translation import Translator
+
+
+class RecordSink:
+    """Takes the records of one file as logged and gives them to the builder by our names."""
+
+    def __init__(self, builder: RecordBuilder, file: int, translator: Translator | None, cells: bool) -> None:
+        self.builder, self.file, self.translator, self.cells = builder, file, translator, cells
+
+    def add(self, record: Mapping[str, Any], line: int) -> None:
+        """Take a record as logged."""
+        alike = likeness(record)
+        if is_envelope(record):
+            record = unpacked(record)
+        if self.translator is not None:
+            record = self.translator.translated(record, self.cells)
+        if self.cells:
+            record = typed(dict(record))
+        self.builder.add(record, Place(self.file, line), alike)
+
+    def refuse(self, line: int, reason: str) -> None:
+        """Note that something there is no record."""
+        self.builder.refuse(Place(self.file, line), reason)

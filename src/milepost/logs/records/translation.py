@@ -1,0 +1,151 @@
+"""Translates records as a log map says, one at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import UTC, datetime, tzinfo
+from math import isfinite
+from typing import Any
+
+from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
+from milepost.logs.mapping.use import MapUse
+from milepost.logs.records.cells import as_number
+from milepost.logs.records.fields import text_of
+from milepost.logs.records.timestamps import NANO, nanoseconds
+
+
+class Translator:
+    """Applies a map; remembers where each player's session began, in a log without sessions."""
+
+    def __init__(self, log_map: LogMap) -> None:
+        self.map = log_map
+        self._taken = {column.partition(".")[0] for rule in log_map.fields.values() for column in rule.columns}
+        self.use = MapUse()
+        self._last: dict[Any, tuple[float, int]] = {}  # per player: time of the last record, number of the session
+
+    def translated(self, record: Mapping[str, Any], cells: bool) -> dict[str, Any]:
+        """One record with our names, words and times; what the map does not name stays as it is."""
+        fields = self.map.fields
+        self.use.take(record)
+        ours = {name: value for name, value in record.items() if name not in self._taken and name not in fields}
+        for name, rule in fields.items():
+            value = self._value(name, rule, record, cells)
+            if value is not None:
+                ours[name] = value
+        if "time" in ours:
+            ours["time"] = self._time(as_number(ours["time"]) if cells else ours["time"])
+        self._set_event(ours, record)
+        if self.map.session_gap is not None and ours.get("session") is None:
+            self._set_session(ours)
+        return ours
+
+    def _value(self, name: str, rule: FieldRule, record: Mapping[str, Any], cells: bool) -> Any:
+        found = [_lookup(record, column) for column in rule.columns]
+        for column, own in zip(rule.columns, found, strict=True):
+            self.use.met[column] += own is not None
+        if len(found) > 1:
+            texts = [text_of(value) for value in found]
+            value: Any = rule.join.join(texts) if all(isinstance(text, str) for text in texts) else None
+        else:
+            value = found[0] if found else rule.value
+        if value is None or value == "":
+            value = rule.default
+        if rule.number is None or value is None:
+            return value
+        named = _formatted(rule, value, cells)
+        self.use.failed[name] += named is None
+        return value if named is None else named
+
+    def _time(self, value: Any) -> Any:
+        if type(value) is str:
+            moment = _with_offset(value, self.map.zone, self.map.time_format)
+            self.use.failed["time"] += moment == value and nanoseconds(value) is None
+            return moment
+        if self.map.per_second != 1.0 and (type(value) is int or type(value) is float):
+            return _quotient(value, self.map.per_second)
+        return value
+
+    def _set_event(self, ours: dict[str, Any], record: Mapping[str, Any]) -> None:
+        word = text_of(ours.get("event"))
+        if not isinstance(word, str):
+            self.use.without_event += 1
+        elif word in self.map.events:
+            self.use.words[word] += 1
+        rules = self.map.events.get(word, ()) if isinstance(word, str) else ()
+        for rule in rules:
+            if _fits(rule, record):
+                ours.update(rule.sets)
+                return
+
+    def _set_session(self, ours: dict[str, Any]) -> None:
+        """A player's records follow each other in one session until there is a gap."""
+        player = text_of(ours.get("player"))
+        moment = _moment(ours.get("time"))
+        if not isinstance(player, str) or moment is None:
+            return
+        last, number = self._last.get(player, (moment, 1))
+        if moment - last > (self.map.session_gap or 0.0):
+            number += 1
+        self._last[player] = (max(moment, last), number)
+        ours["session"] = f"{player}#{number}"
+
+
+def _formatted(rule: FieldRule, value: Any, cells: bool) -> str | None:
+    """A name made of a number, as the rule says; None where it is none."""
+    number = as_number(value) if cells or type(value) is str else value
+    if type(number) is float and isfinite(number) and number.is_integer():
+        number = int(number)
+    return str(rule.number).format(n=number) if type(number) is int else None
+
+
+def _lookup(record: Mapping[str, Any], column: str) -> Any:
+    """A column by its name, or by a path of names with dots between."""
+    if column in record:
+        return record[column]
+    value: Any = record
+    for name in column.split("."):
+        value = value.get(name) if isinstance(value, Mapping) else None
+    return value
+
+
+def _fits(rule: EventRule, record: Mapping[str, Any]) -> bool:
+    return all(_alike(_lookup(record, column), wanted) for column, wanted in rule.when.items())
+
+
+def _alike(found: Any, wanted: Any) -> bool:
+    """Equal, as values or as the texts that a table without types has; one of a list will do."""
+    if isinstance(wanted, list):
+        return any(_alike(found, one) for one in wanted)
+    if isinstance(wanted, bool) or isinstance(found, bool):
+        return str(found).lower() == str(wanted).lower()
+    return bool(found == wanted) or text_of(found) == text_of(wanted)
+
+
+def _quotient(value: float, per_second: float) -> Any:
+    try:
+        return value / per_second
+    except OverflowError:
+        return value
+
+
+def _with_offset(text: str, zone: tzinfo | None, form: str | None) -> str:
+    """A date-time with its offset; one that cannot be read stays as it is."""
+    if form is None and (zone is None or nanoseconds(text) is not None):
+        return text
+    try:
+        moment = datetime.strptime(text, form) if form else datetime.fromisoformat(text)
+    except ValueError:
+        return text
+    if moment.tzinfo is None:
+        if zone is None:
+            return text
+        moment = moment.replace(tzinfo=zone)
+    return moment.astimezone(UTC).isoformat()
+
+
+def _moment(time: Any) -> float | None:
+    """A time in seconds, on whatever clock."""
+    if type(time) is str:
+        stamp = nanoseconds(time)
+        return None if stamp is None else stamp / NANO
+    return float(time) if type(time) in (int, float) and isfinite(time) else None

@@ -1,0 +1,1 @@
+"""Where logs lie: files, folders, globs, pipes and addresses, and how their bytes are text."""

@@ -1,0 +1,1 @@
+"""The measures: each a frozen settings object with one call on a play."""

@@ -1,0 +1,1 @@
+"""Estimates and their intervals; nothing here knows of logs or levels."""

@@ -1,0 +1,1 @@
+"""From measures to documents, and from documents to what people and programs read."""

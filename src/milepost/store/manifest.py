@@ -1,0 +1,135 @@
+"""The manifest of a packed store: what the store is made of, and whether what stands in it can be."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from hashlib import sha256
+from pathlib import Path
+from typing import Any, Final, TypeVar
+
+from milepost.errors import LogError
+from milepost.logs.sources.files import STORE_MANIFEST
+
+PARTS: Final = 16
+MOST_PARTS: Final = 4096
+TABLES: Final = ("sessions", "names", "refused")
+_KIND, _VERSION = "milepost store", 3
+_FILE: Final = re.compile(r"[\w=-]+(/[\w=-]+){0,2}\.parquet", re.ASCII)
+T = TypeVar("T")
+_TRIES: Final = 5  # of reading a store that is written to at the same time
+
+
+@dataclass
+class Manifest:
+    """What a store is made of; the file names are relative to its folder."""
+
+    rows: int = 0
+    parts: int = PARTS  # into which players are divided
+    joined: list[list[int]] = field(default_factory=list)  # pairs of parts that share a session or a player
+    additions: int = 0
+    records: list[dict[str, Any]] = field(default_factory=list)  # file, part, rows, sha256
+    tables: dict[str, dict[str, Any]] = field(default_factory=dict)  # sessions, names, refused: file, sha256
+    sources: list[dict[str, Any]] = field(default_factory=list)  # the logs as far as they were packed: file, bytes, sha256
+    debug_only: list[str] = field(default_factory=list)
+    found: dict[str, int] = field(default_factory=dict)  # findings that were shown while following
+
+    def files(self) -> set[str]:
+        """The files that the store is made of."""
+        return {part["file"] for part in (*self.records, *self.tables.values())}
+
+    def text(self) -> str:
+        """The manifest as it is written."""
+        return json.dumps({"kind": _KIND, "version": _VERSION, **vars(self)}, indent=1, ensure_ascii=False) + "\n"
+
+    def stamp(self) -> str:
+        """What tells it from any other manifest, of this store or of one that had its name before."""
+        return sha256(self.text().encode("utf-8", "backslashreplace")).hexdigest()
+
+
+def is_store(path: Path) -> bool:
+    """Whether a folder is a packed store."""
+    return (path / STORE_MANIFEST).is_file()
+
+
+def kept_as(manifest: Manifest) -> str:
+    """The name under which a manifest stays when the next one has taken its place, for whoever is still reading."""
+    return f"store-{manifest.additions:06d}.json"
+
+
+def read_manifest(folder: Path, name: str = STORE_MANIFEST) -> Manifest:
+    """The manifest of a store.
+
+    Raises:
+        LogError: it is no manifest, of another version, or says what cannot be.
+    """
+    path = folder / name
+    try:
+        values = json.loads(path.read_text(encoding="utf-8"))
+        _require(isinstance(values, dict) and values.pop("kind", None) == _KIND, "it is of another kind")
+        version = values.pop("version", None)
+        _require(version == _VERSION, f"its version is {version!r}, and {_VERSION} is read here")
+        _require(isinstance(values, dict) and values.keys() <= vars(Manifest()).keys(), "it has keys that mean nothing")
+        return _checked(Manifest(**values))
+    except (OSError, ValueError, RecursionError) as error:
+        raise LogError(f"{path}: is no manifest of a store that can be read ({error}). Pack the logs again.") from None
+
+
+def _require(holds: bool, why: str) -> None:
+    if not holds:
+        raise ValueError(why)
+
+
+def _checked(manifest: Manifest) -> Manifest:
+    """The manifest, if everything in it is what it has to be, and the records in the parts are as many as in the whole."""
+    for name in ("rows", "parts", "additions"):
+        _require(_is_count(getattr(manifest, name)), f"{name} is no count")
+    _require(1 <= manifest.parts <= MOST_PARTS, f"parts is not from 1 to {MOST_PARTS:,}")
+    for name in ("joined", "records", "sources", "debug_only"):
+        _require(isinstance(getattr(manifest, name), list), f"{name} is no list")
+    for one in manifest.records:
+        whole = _is_file(one) and _is_part(one.get("part"), manifest) and _is_count(one.get("rows"))
+        _require(whole, "an entry of records is broken")
+    _require(sum(one["rows"] for one in manifest.records) == manifest.rows, "its parts do not hold as many records as the whole")
+    tables = manifest.tables
+    _require(isinstance(tables, dict) and set(tables) == set(TABLES) and all(map(_is_file, tables.values())), "tables is broken")
+    for one in manifest.sources:
+        named = isinstance(one, dict) and isinstance(one.get("file"), str) and _is_count(one.get("bytes"))
+        _require(named and isinstance(one.get("sha256"), str | None), "an entry of sources is broken")
+    _require(all(isinstance(name, str) for name in manifest.debug_only), "debug_only is broken")
+    for pair in manifest.joined:
+        whole = isinstance(pair, list) and len(pair) == 2 and all(_is_part(part, manifest) for part in pair)
+        _require(whole, "joined is broken")
+    _require(isinstance(manifest.found, dict) and all(map(_is_count, manifest.found.values())), "found is broken")
+    return manifest
+
+
+def _is_count(value: Any) -> bool:
+    return type(value) is int and value >= 0
+
+
+def _is_part(value: Any, manifest: Manifest) -> bool:
+    return _is_count(value) and value < manifest.parts
+
+
+def _is_file(entry: Any) -> bool:
+    named = isinstance(entry, dict) and isinstance(entry.get("file"), str) and isinstance(entry.get("sha256"), str)
+    return named and _FILE.fullmatch(entry["file"]) is not None
+
+
+def latest(folder: Path, read: Callable[[Manifest], T]) -> T:
+    """What is read of a store by its manifest; anew by the next one, where another process has added to the store meanwhile.
+
+    Raises:
+        LogError: the store is damaged.
+    """
+    for _ in range(_TRIES):
+        manifest = read_manifest(folder)
+        try:
+            return read(manifest)
+        except LogError:
+            if read_manifest(folder) == manifest:
+                raise
+    raise LogError(f"{folder}: is written to again and again. Wait until that is done, and ask again.")

@@ -1,0 +1,281 @@
+"""The packed store: a log in Parquet, parted by a hash of the player; described in docs/store.md.
+
+What a builder has gathered is laid down as it is, so that a log read from the store is the log that was read from its
+files, to the last place of a finding. Nothing that is there is ever written over: an addition brings new files, and a new
+manifest takes the old one's place when all of them are there.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from hashlib import blake2b
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+
+from milepost.arrays import Ints
+from milepost.errors import LogError, OutputError
+from milepost.logs.interface import ABSENT, Log, Place, Records, Refused, Sessions
+from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder
+from milepost.logs.sources.files import STORE_MANIFEST
+from milepost.numerics.whole_numbers import distinct
+from milepost.output import write_text
+from milepost.store.checksums import checksum
+from milepost.store.columns import slimmest
+from milepost.store.manifest import Manifest, kept_as, latest, read_manifest
+from milepost.store.tables import read_arrays, read_lists, write_table
+
+_BUSY: Final = "{}: another pack is writing to it. Wait until that is done."
+
+
+def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manifest:
+    """Put a store's content back into an empty builder, with or without the records themselves.
+
+    Raises:
+        LogError: the store is damaged.
+    """
+    manifest, tables, rows = latest(folder, lambda manifest: _content(folder, manifest, records))
+    _put_back(builder, manifest, tables, rows)
+    return manifest
+
+
+def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any], rows: dict[str, Any] | None) -> None:
+    names: dict[str, list[str]] = {}
+    for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
+        names.setdefault(kind, []).append(text)
+    sessions = tables["sessions"]
+    builder.known.restore(_sessions(sessions), sessions["first_clock"], sessions["part"], manifest.debug_only)
+    builder.names.restore(names)
+    builder.refusals.restore(_refused(tables["refused"]))
+    if rows is not None:
+        builder.restore_columns(rows)
+    builder.files = [one["file"] for one in manifest.sources]
+
+
+def _content(folder: Path, manifest: Manifest, records: bool) -> tuple[Manifest, dict[str, Any], dict[str, Any] | None]:
+    """The manifest, the small tables, and the columns of the records if these are wanted and there are any."""
+    _require_whole(folder, [*manifest.tables.values(), *(manifest.records if records else [])])
+    tables = {name: read_lists(folder / part["file"]) for name, part in manifest.tables.items()}
+    rows = read_arrays([folder / part["file"] for part in manifest.records]) if records and manifest.records else None
+    return manifest, tables, rows
+
+
+def skeleton(folder: Path, manifest: Manifest) -> Log:
+    """A store's log without its records, as a manifest of it says.
+
+    Raises:
+        LogError: the store is damaged.
+    """
+    builder = RecordBuilder()
+    _, tables, _ = _content(folder, manifest, records=False)
+    _put_back(builder, manifest, tables, None)
+    return builder.log()
+
+
+def groups_of_parts(manifest: Manifest) -> list[tuple[int, ...]]:
+    """The parts that hold records, those together that share a session or a player."""
+    group = list(range(manifest.parts))
+    for one, other in manifest.joined:
+        old, new = group[one], group[other]
+        group = [new if own == old else own for own in group]
+    filled = {record["part"] for record in manifest.records}
+    found: dict[int, list[int]] = {}
+    for part in sorted(filled):
+        found.setdefault(group[part], []).append(part)
+    return [tuple(parts) for parts in found.values()]
+
+
+def records_of(folder: Path, manifest: Manifest, parts: tuple[int, ...], names: tuple[str, ...] | None = None) -> Records:
+    """The records of some parts of a store, in log order.
+
+    Args:
+        folder: the store's folder.
+        manifest: its manifest.
+        parts: which parts.
+        names: the columns that are needed; the others hold zeros.
+
+    Raises:
+        LogError: the store is damaged.
+    """
+    own = [record for record in manifest.records if record["part"] in parts]
+    _require_whole(folder, own)
+    wanted = ("row", *(names or RECORD_COLUMNS))
+    columns = read_arrays([folder / record["file"] for record in own], wanted)
+    order = np.argsort(columns["row"])
+    zero = {name: np.broadcast_to(kind.type(0), len(order)) for name, kind in RECORD_COLUMNS.items() if name not in wanted}
+    return Records(**zero, **{name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted[1:]})
+
+
+def _require_whole(folder: Path, files: list[dict[str, Any]]) -> None:
+    for part in files:
+        if not (folder / part["file"]).is_file() or checksum(folder / part["file"]) != part["sha256"]:
+            raise LogError(f"{folder / part['file']}: is missing or not as it was written. Pack the logs again.")
+
+
+def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, Any]) -> Manifest:
+    """Add records to a store, with all that the builder knows by now; the manifest is written last.
+
+    Args:
+        folder: the store's folder.
+        manifest: the store's manifest as read.
+        builder: restored from the store, with the new records added.
+        rows: the columns of the new records, as the builder gives them.
+
+    Raises:
+        OutputError: a file cannot be written.
+    """
+    return seal(folder, lay_down(folder, manifest, builder, rows), builder)
+
+
+def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, Any]) -> Manifest:
+    """Write records into their parts; they belong to the store once it is sealed.
+
+    Raises:
+        OutputError: a file cannot be written.
+    """
+    number = manifest.additions + 1
+    joined = _lie(builder, rows["session"], manifest.parts) | {(one, other) for one, other in manifest.joined}
+    parts = np.array(builder.known.lies_in, dtype=np.int64)[rows["session"]]
+    count = len(rows["session"])
+    order = np.lexsort((rows["session"], parts))
+    bounds = np.searchsorted(parts[order], np.arange(manifest.parts + 1))
+    slim = {"row": np.arange(manifest.rows, manifest.rows + count), **{name: slimmest(column) for name, column in rows.items()}}
+    added = []
+    for part in np.flatnonzero(np.diff(bounds)).tolist():
+        own = order[bounds[part] : bounds[part + 1]]
+        columns = {name: np.ascontiguousarray(column[own]) for name, column in slim.items()}
+        written = _written(folder, f"records/part={part:02d}/{number:06d}.parquet", columns)
+        added.append(written | {"part": part, "rows": len(own)})
+    return replace(
+        manifest, rows=manifest.rows + count, additions=number, records=manifest.records + added,
+        joined=[list(pair) for pair in sorted(joined)],
+    )  # fmt: skip
+
+
+def seal(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
+    """Write what the builder knows of sessions and names, and the manifest, which makes the store what it is now.
+
+    Raises:
+        OutputError: a file cannot be written.
+    """
+    small = {"sessions": _session_columns, "names": _name_columns, "refused": _refused_columns}
+    number = manifest.additions
+    tables = {name: _written(folder, f"{name}-{number:06d}.parquet", of(builder)) for name, of in small.items()}
+    sealed = replace(manifest, tables=tables, debug_only=sorted(builder.known.debug_only))
+    before = _before(folder, sealed)
+    for name in (kept_as(sealed), STORE_MANIFEST):
+        write_text(sealed.text(), str(folder / name))
+    _sweep(folder, [sealed, *before])
+    return sealed
+
+
+def _before(folder: Path, manifest: Manifest) -> list[Manifest]:
+    """The manifest before this one, where this one adds to it; somebody may be reading by it."""
+    try:
+        before = read_manifest(folder)
+    except LogError:
+        return []
+    return [before] if {one["file"] for one in before.records} <= {one["file"] for one in manifest.records} else []
+
+
+def _sweep(folder: Path, manifests: list[Manifest]) -> None:
+    """Take away what the manifests do not name: tables of before, and what a pack that broke off had written."""
+    named = {name for manifest in manifests for name in (*manifest.files(), kept_as(manifest))}
+    for path in [*folder.glob("*.parquet"), *folder.glob("store-*.json"), *folder.glob("records/*/*.parquet")]:
+        if path.relative_to(folder).as_posix() not in named:
+            path.unlink(missing_ok=True)
+
+
+@contextmanager
+def locked(folder: Path) -> Iterator[None]:
+    """Hold a store's lock, making the folder if need be; it is let go when the process ends, however it ends.
+
+    Raises:
+        OutputError: another process holds it, or the folder cannot be made.
+    """
+    import fcntl
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        lock = (folder / "lock").open("a")
+    except OSError as error:
+        raise OutputError(f"{folder}: cannot be written ({error.strerror or error}). Name a place that can.") from error
+    with lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            raise OutputError(_BUSY.format(folder)) from None
+        yield
+
+
+def part_of(name: str, parts: int) -> int:
+    """The part in which a player's records lie."""
+    return int.from_bytes(blake2b(name.encode("utf-8", "surrogatepass"), digest_size=4).digest(), "big") % parts
+
+
+def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, int]]:
+    """Say in which part new sessions lie; the pairs of parts that belong together from now on.
+
+    A session stays in the part where its first records lie. Where its player is named only later, that need not be the
+    player's own part.
+    """
+    lies_in, own_sessions = builder.known.lies_in, builder.known.sessions
+    lies_in += [ABSENT] * (len(own_sessions.name) - len(lies_in))
+    joined = set()
+    for session in distinct(sessions).tolist():
+        own = part_of(own_sessions.player[session] or own_sessions.name[session], parts)
+        if lies_in[session] == ABSENT:
+            lies_in[session] = own
+        elif lies_in[session] != own:
+            joined.add((min(own, lies_in[session]), max(own, lies_in[session])))
+    return joined
+
+
+def _session_columns(builder: RecordBuilder) -> dict[str, Any]:
+    sessions = builder.known.sessions
+    return {
+        "name": sessions.name, "player": sessions.player, "build": sessions.build,
+        "epoch": [None if epoch is None else str(epoch) for epoch in sessions.epoch],
+        "debug": sessions.debug, "tags": [json.dumps(tags, ensure_ascii=False) for tags in sessions.tags],
+        "first_clock": builder.known.first_clock, "part": builder.known.lies_in,
+    }  # fmt: skip
+
+
+def _sessions(columns: dict[str, list[Any]]) -> Sessions:
+    own = {name: columns[name] for name in ("name", "player", "build", "debug")}
+    epoch = [None if text is None else int(text) for text in columns["epoch"]]  # years far off do not fit into 64 bits
+    return Sessions(**own, epoch=epoch, tags=[json.loads(tags) for tags in columns["tags"]])
+
+
+def _name_columns(builder: RecordBuilder) -> dict[str, Any]:
+    pairs = [(kind, text) for kind, names in vars(builder.names).items() for text in names]
+    return {"kind": [kind for kind, _ in pairs], "text": [text for _, text in pairs]}
+
+
+def _refused(columns: dict[str, list[Any]]) -> list[Refused]:
+    rows = zip(*(columns[name] for name in ("file", "line", "reason", "session", "times")), strict=True)
+    return [Refused(Place(file, line), reason, session, times) for file, line, reason, session, times in rows]
+
+
+def _refused_columns(builder: RecordBuilder) -> dict[str, Any]:
+    refused = builder.refusals.kept
+    return {
+        "file": [item.place.file for item in refused], "line": [item.place.line for item in refused],
+        "reason": [item.reason for item in refused], "session": [item.session for item in refused],
+        "times": [item.times for item in refused],
+    }  # fmt: skip
+
+
+def _written(folder: Path, name: str, columns: dict[str, Any]) -> dict[str, Any]:
+    """Write columns to a Parquet file of a store; its name and checksum."""
+    path = folder / name
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_table(path, columns)
+        return {"file": name, "sha256": checksum(path)}
+    except OSError as error:
+        raise OutputError(f"{path}: cannot be written ({error.strerror or error}). Name a place that can.") from error

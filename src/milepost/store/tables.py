@@ -1,0 +1,64 @@
+"""Columns to and from the Parquet files of a store."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+
+from milepost.logs.fast.arrow import array_of, texts_of, values_of
+
+_TYPES: Final = {
+    "file": np.int64, "times": np.int64, "line": np.int64, "part": np.int64, "debug": np.bool_, "first_clock": np.float64,
+}  # fmt: skip  # of what is no text
+_NARROW: Final = 2  # bytes; in wider columns few values come often, and a dictionary of them only takes time
+
+
+def write_table(path: Path, columns: dict[str, Any]) -> None:
+    """Write columns: arrays of numbers, or lists with None for nothing.
+
+    Raises:
+        OSError: the file cannot be written.
+    """
+    import pyarrow as pa
+    from pyarrow import parquet
+
+    table = pa.table({name: _cells(name, column) for name, column in columns.items()})
+    few = [name for name, column in columns.items() if isinstance(column, list) or column.dtype.itemsize <= _NARROW]
+    parquet.write_table(table, path, compression="zstd", write_statistics=False, use_dictionary=few)
+
+
+def _cells(name: str, column: Any) -> Any:
+    if not isinstance(column, list):
+        return array_of(column)
+    kind = _TYPES.get(name)
+    if kind is None:
+        return texts_of([_encodable(cell) for cell in column])
+    given = np.array([cell is not None for cell in column], dtype=np.bool_)
+    return array_of(np.array([cell or 0 for cell in column], dtype=kind), given)
+
+
+def _encodable(cell: str | None) -> str | None:
+    """Text as UTF-8 can have it: lone surrogates are escaped."""
+    return cell if cell is None or cell.isascii() else cell.encode("utf-8", "backslashreplace").decode()
+
+
+def read_lists(path: Path) -> dict[str, list[Any]]:
+    """The columns of a file as lists, with None for nothing."""
+    return {name: column.to_pylist() for name, column in _read(path, None)}
+
+
+def read_arrays(paths: list[Path], names: tuple[str, ...] | None = None) -> dict[str, Any]:
+    """The columns of numbers of several files, one after the other, which may differ in how narrow their columns are."""
+    parts = [dict(_read(path, names)) for path in paths]
+    columns = names or (tuple(parts[0]) if parts else ())
+    return {name: np.concatenate([values_of(chunk) for part in parts for chunk in part.pop(name).chunks]) for name in columns}
+
+
+def _read(path: Path, names: tuple[str, ...] | None) -> Any:
+    from pyarrow import parquet
+
+    with parquet.ParquetFile(path) as file:
+        table = file.read(columns=None if names is None else list(names), use_threads=False)
+    return zip(table.column_names, table.columns, strict=True)
