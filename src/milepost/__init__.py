@@ -11,7 +11,7 @@ The same powers as the command line, for a notebook::
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from milepost.errors import MilePostError
 from milepost.rules import ReplayRules
@@ -42,7 +42,7 @@ __all__ = [
 ]  # fmt: skip
 
 
-def __getattr__(name: str) -> Any:
+def __getattr__(name: str) -> object:
     """Import the calls when they are first used, so that starting costs little."""
     if name in __all__:
         from importlib import import_module

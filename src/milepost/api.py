@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, Unpack
+from typing import Any, Unpack, cast
 
 import pandas as pd
 
@@ -18,9 +18,9 @@ from milepost.measures.clocks import on_clock
 from milepost.measures.coverage import Coverage
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
-from milepost.measures.interface import Table, beside
+from milepost.measures.interface import R, T, Table, beside
 from milepost.measures.layouts import Layouts
-from milepost.measures.level import LevelPage
+from milepost.measures.level import LevelPage, LevelTotals
 from milepost.measures.moves import Moves
 from milepost.measures.ratings import Ratings
 from milepost.measures.raw import raw_counts
@@ -112,7 +112,7 @@ def moves(play: Play) -> pd.DataFrame:
     return _frame(Moves()(play), "moves", index=None)
 
 
-def level(play: Play, name: str) -> dict[str, Any]:
+def level(play: Play, name: str) -> LevelTotals:
     """One page on one level, as a document: reach, tries, time, causes, neighbours, plan, sessions to watch."""
     return LevelPage(name)(play).totals
 
@@ -147,8 +147,10 @@ def ratings(play: Play) -> pd.DataFrame:
     return _frame(Ratings()(play))
 
 
-def _frame(table: Table, rows: str = "", index: str | None = "level") -> pd.DataFrame:
+def _frame(table: Table[R, T], rows: str = "", index: str | None = "level") -> pd.DataFrame:
     """The rows as a frame; what belongs to the whole course is in its ``attrs``."""
-    frame = pd.DataFrame(table.totals[rows] if rows else table.rows)
-    frame.attrs.update({name: value for name, value in table.totals.items() if name != rows})
-    return frame.set_index(index) if index is not None and index in frame else frame
+    totals = cast("dict[str, Any]", table.totals)
+    frame = pd.DataFrame(totals[rows] if rows else table.rows)
+    frame.attrs.update({name: value for name, value in totals.items() if name != rows})
+    indexed: pd.DataFrame = frame.set_index(index) if index is not None and index in frame else frame
+    return indexed

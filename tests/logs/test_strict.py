@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from milepost.logs import read as reading
-from milepost.logs import strict
+from milepost.logs.fast import strict
 from milepost.logs.read import read
 from milepost.vocabulary import EVENTS, NUMBER_FIELDS
 from random_logs import random_log

@@ -12,7 +12,7 @@ from hypothesis import given, settings
 from hypothesis.strategies import integers
 
 from milepost.errors import LogError, OutputError
-from milepost.logs import store
+from milepost.store import store
 from milepost.logs.read import read
 from milepost.store.manifest import PARTS, read_manifest
 from milepost.store.packing import Into, pack

@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Iterable
-from typing import Any
+from dataclasses import dataclass
+from typing import TypedDict
 
 import numpy as np
 
 from milepost.arrays import Bools
 from milepost.audit import suspect_names, suspect_play, suspect_timing
 from milepost.audit.evidence import Evidence, Suspect
-from milepost.audit.moved import moved, raw_beside_clean
+from milepost.audit.moved import MovedRow, RawBesideClean, moved, raw_beside_clean
 from milepost.course.course import KnownFault
-from milepost.logs.interface import Place, refused_in_all
-from milepost.measures.interface import Row, Table
+from milepost.logs.interface import MapMet, Place, refused_in_all
+from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.playback.tallies import PLACES, tallies_of, unknown_words
@@ -29,7 +30,65 @@ RULES: tuple[Callable[[Evidence], list[Suspect]], ...] = (
 )  # fmt: skip
 
 
-def audit(play: Play) -> Table:
+class Span(TypedDict):
+    """From when to when the sessions run, and how long they last, in seconds."""
+
+    first_day: str | None
+    last_day: str | None
+    median_session: float | None
+    longest_session: float | None
+
+
+class Contents(Span):
+    """What is in the log; ``used`` and ``reported`` add up to ``records``."""
+
+    files: list[str]
+    records: int
+    used: int
+    reported: int
+    builds: dict[str, int]
+    events: dict[str, int]
+    unknown_words: dict[str, int]
+    map: MapMet | None
+    levels_seen: int
+
+
+class Labelled(TypedDict):
+    """A finding or suspect; ``known`` is the note of a declared fault that it is an instance of, or that there is one."""
+
+    code: str
+    count: int
+    sessions: int
+    known: str | bool | None
+
+
+class Detail(Labelled):
+    """A finding: what it means, what was done, how much it weighs, and where it was first made."""
+
+    session_share: float | None
+    meaning: str
+    done: str
+    weight: str
+    places: list[str]
+
+
+class SuspectRow(Labelled):
+    """Something that looks wrong and may be true."""
+
+    levels: list[str]
+    why: str
+    builds: list[str]
+
+
+class AuditTotals(Contents):
+    """What is in the log, what was found, and what moved."""
+
+    details: list[Detail]
+    suspects: list[SuspectRow]
+    moved: list[MovedRow]
+
+
+def audit(play: Play) -> Table[RawBesideClean, AuditTotals]:
     """The audit: totals with details, suspects and what moved; a row a level with raw beside clean figures.
 
     Faults that are declared in the course are labelled as known.
@@ -38,47 +97,40 @@ def audit(play: Play) -> Table:
     rows = raw_beside_clean(play)
     evidence = Evidence(play)
     suspects = [suspect for rule in RULES for suspect in rule(evidence)]
-    return Table(
-        rows,
-        {
-            **contents(play),
-            "details": [_labelled(detail, known, evidence) for detail in details(play)],
-            "suspects": [_labelled(_as_row(suspect), known, evidence) for suspect in suspects],
-            "moved": moved(rows, int(play.counts.sum())),
-        },
-    )
+    return Table(rows, AuditTotals(
+        **contents(play), details=details(play, known, evidence), suspects=[_as_row(one, known, evidence) for one in suspects],
+        moved=moved(rows, int(play.counts.sum())),
+    ))  # fmt: skip
 
 
-def contents(play: Play) -> Row:
+def contents(play: Play) -> Contents:
     """What is in the log: counts of everything, records used and reported adding up to all."""
     log, tallies = play.gated.log, tallies_of(play)
     refused = refused_in_all(log.refused)
-    total = tallies.records + refused
     named = [build for build in log.sessions.build if build is not None]
-    return {
-        "files": log.files,
-        "records": total,
-        "used": tallies.records - tallies.dropped,
-        "reported": tallies.dropped + refused,
-        "builds": {build: named.count(build) for build in sorted(set(named))},
-        "events": {word: count for word, count in zip(EVENTS, tallies.events.tolist(), strict=True) if count},
-        "unknown_words": dict(sorted(unknown_words(play).items(), key=lambda item: (-item[1], item[0]))),
-        "map": log.map_use,
-        "levels_seen": len(distinct(play.attempts.level)),
+    return Contents(
+        files=log.files,
+        records=tallies.records + refused,
+        used=tallies.records - tallies.dropped,
+        reported=tallies.dropped + refused,
+        builds={build: named.count(build) for build in sorted(set(named))},
+        events={word: count for word, count in zip(EVENTS, tallies.events.tolist(), strict=True) if count},
+        unknown_words=dict(sorted(unknown_words(play).items(), key=lambda item: (-item[1], item[0]))),
+        map=log.map_use,
+        levels_seen=len(distinct(play.attempts.level)),
         **_span(play),
-    }
+    )
 
 
-def _span(play: Play) -> Row:
-    """From when to when the sessions run (with time stamps), and how long the longest and the median one is."""
+def _span(play: Play) -> Span:
     lengths = tallies_of(play).seconds
     stamps = [epoch for epoch in play.gated.log.sessions.epoch if epoch is not None]
-    return {
-        "first_day": _day(min(stamps)) if stamps else None,
-        "last_day": _day(max(stamps)) if stamps else None,
-        "median_session": float(np.median(lengths)) if len(lengths) else None,
-        "longest_session": float(lengths.max()) if len(lengths) else None,
-    }
+    return Span(
+        first_day=_day(min(stamps)) if stamps else None,
+        last_day=_day(max(stamps)) if stamps else None,
+        median_session=float(np.median(lengths)) if len(lengths) else None,
+        longest_session=float(lengths.max()) if len(lengths) else None,
+    )
 
 
 def _day(epoch: int) -> str | None:
@@ -90,70 +142,78 @@ def _day(epoch: int) -> str | None:
         return None
 
 
-def details(play: Play) -> list[Row]:
+def details(play: Play, known: tuple[KnownFault, ...], evidence: Evidence) -> list[Detail]:
     """Each finding: count, sessions, share of sessions, what was done, weight, and the first places."""
     found = [_refused(play)] if play.gated.log.refused else []
     for number, finding in enumerate(FINDINGS[1:], 1):
         if finding.code == "coarse_clock":
-            found += _session_detail(play, finding.code, play.gated.coarse)
+            found += _by_session(play, finding, play.gated.coarse)
         elif finding.code == "no_session_end":
-            found += _session_detail(play, finding.code, play.endless)
+            found += _by_session(play, finding, play.endless)
         elif number in tallies_of(play).findings:
             own = tallies_of(play).findings[number]
-            found.append(_detail(play, finding.code, own.records, own.sessions, own.places))
-    return sorted(found, key=lambda detail: -detail["count"])
+            found.append(_Found(finding, own.records, own.sessions, _shown(play, own.places)))
+    rows = [one.row(len(play.gated.log.sessions.name), _known(one.finding.code, [], [], known, evidence)) for one in found]
+    return sorted(rows, key=lambda row: -row["count"])
 
 
-def _detail(play: Play, code: str, count: int, sessions: int, places: Iterable[Place]) -> Row:
-    log = play.gated.log
-    finding = next(finding for finding in FINDINGS if finding.code == code)
-    shown = [f"{log.files[place.file]}:{place.line}" for place in places]
-    return _row(finding, count, sessions, len(log.sessions.name), shown)
+@dataclass(frozen=True)
+class _Found:
+    finding: Finding
+    count: int
+    sessions: int
+    places: list[str]
+
+    def row(self, of: int, known: str | bool | None) -> Detail:
+        """As `check` says it; ``of`` is how many sessions there are."""
+        finding = self.finding
+        return Detail(
+            code=finding.code, count=self.count, sessions=self.sessions, session_share=self.sessions / of if of else None,
+            meaning=finding.meaning, done=finding.done, weight=finding.weight, places=self.places, known=known,
+        )  # fmt: skip
 
 
-def _row(finding: Finding, count: int, sessions: int, of: int, places: list[str]) -> Row:
-    return {
-        "code": finding.code, "count": count, "sessions": sessions, "session_share": sessions / of if of else None,
-        "meaning": finding.meaning, "done": finding.done, "weight": finding.weight, "places": places,
-    }  # fmt: skip
+def _shown(play: Play, places: Iterable[Place]) -> list[str]:
+    return [f"{play.gated.log.files[place.file]}:{place.line}" for place in places]
 
 
-def _refused(play: Play) -> Row:
+def _refused(play: Play) -> _Found:
     log = play.gated.log
     places = [f"{log.files[item.place.file]}:{item.place.line} ({item.reason})" for item in log.refused[:PLACES]]
     sessions = {item.session for item in log.refused if item.session is not None}
-    return _row(FINDINGS[0], refused_in_all(log.refused), len(sessions), len(log.sessions.name), places)
+    return _Found(FINDINGS[0], refused_in_all(log.refused), len(sessions), places)
 
 
-def _session_detail(play: Play, code: str, where: Bools) -> list[Row]:
+def _by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
     """A finding that is counted by session; its places are the sessions' last records."""
     sessions = np.flatnonzero(where)
     if not len(sessions):
         return []
     filled = sessions[play.session_times.file[sessions] >= 0][:PLACES]
     places = zip(play.session_times.file[filled].tolist(), play.session_times.line[filled].tolist(), strict=True)
-    return [_detail(play, code, len(sessions), len(sessions), itertools.starmap(Place, places))]
+    return [_Found(finding, len(sessions), len(sessions), _shown(play, itertools.starmap(Place, places)))]
 
 
-def _as_row(suspect: Suspect) -> Row:
-    return {
-        "code": suspect.code, "levels": suspect.levels, "count": suspect.count, "sessions": len(suspect.sessions),
-        "why": suspect.why, "builds": suspect.builds,
-    }  # fmt: skip
+def _as_row(suspect: Suspect, known: tuple[KnownFault, ...], evidence: Evidence) -> SuspectRow:
+    return SuspectRow(
+        code=suspect.code, levels=suspect.levels, count=suspect.count, sessions=len(suspect.sessions),
+        why=suspect.why, builds=suspect.builds, known=_known(suspect.code, suspect.levels, suspect.builds, known, evidence),
+    )  # fmt: skip
 
 
-def _labelled(row: Row, known: tuple[KnownFault, ...], evidence: Evidence) -> Row:
-    """The row with the note of a declared fault that it is an instance of, if there is one."""
+def _known(
+    code: str, levels: list[str], builds: list[str], known: tuple[KnownFault, ...], evidence: Evidence
+) -> str | bool | None:  # fmt: skip
+    """The note of a declared fault that something is an instance of, or that there is one."""
     for fault in known:
-        levels: list[str] = row.get("levels", [])
         here = fault.level is None or fault.level in levels
-        built = fault.build is None or fault.build in (row.get("builds") or evidence.builds)
-        if fault.code == row["code"] and here and built:
-            return row | {"known": fault.note or True}
-    return row | {"known": None}
+        built = fault.build is None or fault.build in (builds or evidence.builds)
+        if fault.code == code and here and built:
+            return fault.note or True
+    return None
 
 
-def hit(document: dict[str, Any], weight: str) -> bool:
+def hit(document: AuditTotals, weight: str) -> bool:
     """Whether anything at least as weighty as ``weight`` was found that is not declared as known."""
     order = ("low", "medium", "high")
     heavy = order[order.index(weight) :]

@@ -2,20 +2,43 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel
-from milepost.measures.interface import Row, share
+from milepost.measures.interface import LevelRow, share
 from milepost.measures.raw import RawCounts, RawTries, raw_counts
 from milepost.numerics.survival import kaplan_meier
 from milepost.playback.play import Play
 
 POINT = 0.01
-FIGURES = ("reached", "clear_rate", "drop_off", "p50")
+MovedFigure = Literal["reached", "clear_rate", "drop_off", "p50"]
 
 
-def raw_beside_clean(play: Play) -> list[Row]:
+class RawBesideClean(LevelRow):
+    """A level's figures, clean, and as a plain count of the records has them."""
+
+    reached: int
+    raw_reached: int
+    clear_rate: float | None
+    drop_off: float | None
+    raw_clear_rate: float | None
+    raw_drop_off: float | None
+    p50: int | None
+    raw_p50: int | None
+
+
+class MovedRow(RawBesideClean):
+    """A level of which some figure differs, and which."""
+
+    differs: list[MovedFigure]
+
+
+
+
+def raw_beside_clean(play: Play) -> list[RawBesideClean]:
     """Per level of the course: clear rate, drop-off and median attempts, raw and clean, and the players behind them."""
     clean, tries = Funnel()(play).rows, AttemptsToClear()(play).rows
     raw = raw_counts(play)
@@ -25,17 +48,17 @@ def raw_beside_clean(play: Play) -> list[Row]:
     rows = []
     for number, row in enumerate(clean):
         counts = raw[number]
-        rows.append({
-            "level": row["level"], "reached": row["reached"], "raw_reached": counts["raw_reached"],
-            "clear_rate": row["clear_rate"], "drop_off": row["drop_off"],
-            "raw_clear_rate": None if untold[number] else share(counts["raw_cleared"], counts["raw_reached"]),
-            "raw_drop_off": None if untold[number] else share(int(naive.lost[number]), counts["raw_reached"]),
-            "p50": tries[number]["p50"], "raw_p50": medians[number],
-        })  # fmt: skip
+        rows.append(RawBesideClean(
+            level=row["level"], reached=row["reached"], raw_reached=counts["raw_reached"],
+            clear_rate=row["clear_rate"], drop_off=row["drop_off"],
+            raw_clear_rate=None if untold[number] else share(counts["raw_cleared"], counts["raw_reached"]),
+            raw_drop_off=None if untold[number] else share(int(naive.lost[number]), counts["raw_reached"]),
+            p50=tries[number]["p50"], raw_p50=medians[number],
+        ))  # fmt: skip
     return rows
 
 
-def moved(rows: list[Row], players: int) -> list[Row]:
+def moved(rows: list[RawBesideClean], players: int) -> list[MovedRow]:
     """The levels of which some figure differs by more than a point between raw and clean, with what differs.
 
     Args:
@@ -44,9 +67,13 @@ def moved(rows: list[Row], players: int) -> list[Row]:
     """
     found = []
     for row in rows:
-        differing = [name for name in FIGURES if _differs(row[name], row[f"raw_{name}"], players if name == "reached" else 1)]
+        beside: dict[MovedFigure, tuple[float | None, float | None, int]] = {
+            "reached": (row["reached"], row["raw_reached"], players), "clear_rate": (row["clear_rate"], row["raw_clear_rate"], 1),
+            "drop_off": (row["drop_off"], row["raw_drop_off"], 1), "p50": (row["p50"], row["raw_p50"], 1),
+        }  # fmt: skip
+        differing = [name for name, figures in beside.items() if _differs(*figures)]
         if differing:
-            found.append(row | {"differs": differing})
+            found.append(MovedRow(**row, differs=differing))
     return found
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 from math import isfinite
-from typing import Any
 
 from milepost.logs.formats.table import FORMATS as LOG_FORMATS
 from milepost.reports.formats import FORMATS
@@ -15,7 +14,9 @@ _MOST_JOBS = 512
 class Once(argparse.Action):
     """An option that has one value: given twice, one of the two would be passed over without a word."""
 
-    def __call__(self, parser: argparse.ArgumentParser, args: argparse.Namespace, value: Any, option: str | None = None) -> None:
+    def __call__(
+        self, parser: argparse.ArgumentParser, args: argparse.Namespace, value: object, option: str | None = None
+    ) -> None:  # fmt: skip
         """Take the value."""
         given: set[str] = vars(args).setdefault("given_once", set())
         if self.dest in given:

@@ -6,21 +6,20 @@ import argparse
 import itertools
 import re
 from collections import Counter
-from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from milepost.cli import terminal
 from milepost.cli.exits import Exit
 from milepost.cli.loading import load
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
-from milepost.measures.interface import Table
+from milepost.measures.interface import Measure
 from milepost.opening import Loaded
 from milepost.output import write_text
-from milepost.playback.play import Play
 from milepost.reports.choosing import chosen
-from milepost.reports.document import described, document
+from milepost.reports.document import described, document, rows_of
+from milepost.reports.documents import Head
 from milepost.reports.formats import render
 from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
 from milepost.reports.interface import Report
@@ -30,7 +29,7 @@ if TYPE_CHECKING:
     from milepost.figures.draw import Paper
 
 
-def measured(args: argparse.Namespace, measure: Callable[[Play], Table], loaded: Loaded | None = None) -> Exit:
+def measured(args: argparse.Namespace, measure: Measure, loaded: Loaded | None = None) -> Exit:
     """Load, measure, draw and show, as the arguments ask."""
     loaded = loaded or load(args)
     if getattr(args, "by", None):
@@ -39,11 +38,11 @@ def measured(args: argparse.Namespace, measure: Callable[[Play], Table], loaded:
     report = described(document(args.command, play, measure(play)), loaded.course, args.min_players)
     draw(args, report)
     entry = MEASURES[args.command]
-    write(args, Report(report, entry.views(report), report.get(entry.rows, [])))
+    write(args, Report(report, entry.views(report), rows_of(report, entry.rows)))
     return Exit.DONE
 
 
-def _by_groups(args: argparse.Namespace, measure: Callable[[Play], Table], loaded: Loaded) -> Exit:
+def _by_groups(args: argparse.Namespace, measure: Measure, loaded: Loaded) -> Exit:
     documents, counted = [], Counter[str]()
     for value, play in loaded.grouped(args.by):
         documents.append((value, described(document(args.command, play, measure(play)), loaded.course, args.min_players)))
@@ -55,7 +54,7 @@ def _by_groups(args: argparse.Namespace, measure: Callable[[Play], Table], loade
     return Exit.DONE
 
 
-def _draw_groups(args: argparse.Namespace, documents: list[tuple[str | None, dict[str, Any]]]) -> None:
+def _draw_groups(args: argparse.Namespace, documents: list[tuple[str | None, Head]]) -> None:
     """Draw a figure for each group, named after it, if figures are asked for."""
     if not getattr(args, "figure", None):
         return
@@ -79,7 +78,7 @@ def write(args: argparse.Namespace, report: Report) -> None:
     write_text(text, args.output)
 
 
-def draw(args: argparse.Namespace, report: dict[str, Any]) -> None:
+def draw(args: argparse.Namespace, report: Head) -> None:
     """Draw the measure's figure if one is asked for."""
     if getattr(args, "figure", None):
         from milepost.figures.draw import draw_to

@@ -7,7 +7,6 @@ import sys
 import time
 from contextlib import ExitStack
 from pathlib import Path
-from typing import Any
 
 from milepost.cli import terminal
 from milepost.cli.exits import Exit
@@ -17,8 +16,9 @@ from milepost.cli.telling import tell
 from milepost.logs.tailing import Tail
 from milepost.measures.funnel import Funnel
 from milepost.playback.replay import replay_log
-from milepost.reports.document import described, document
-from milepost.reports.interface import Report, View
+from milepost.reports.document import described, document, rows_of
+from milepost.reports.documents import Head
+from milepost.reports.interface import AnyView, Report, View
 from milepost.reports.registry import MEASURES
 from milepost.store.manifest import Manifest, is_store
 from milepost.store.store import append, locked, restore
@@ -70,15 +70,15 @@ def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
         time.sleep(args.interval)
 
 
-def _show(args: argparse.Namespace, report: dict[str, Any], came: int, before: dict[str, int]) -> None:
+def _show(args: argparse.Namespace, report: Head, came: int, before: dict[str, int]) -> None:
     new = {code: count - before.get(code, 0) for code, count in report["findings"].items() if count > before.get(code, 0)}
-    report = report | {"command": "watch", "new_lines": came, "new_findings": new}
+    seen = {**report, "command": "watch", "new_lines": came, "new_findings": new}
     if terminal.has_colour(args.output) and not args.once and args.format == "table":
         sys.stdout.write(_CLEAR)
     found = [f"{code} {count:,}" for code, count in sorted(new.items(), key=lambda item: -item[1])]
     newly = f"Newly found: {listed(found) or 'nothing'}."
-    news = View(f"{time.strftime('%H:%M:%S')}: {plural(came, 'new line')}", (), [], [newly])
-    write(args, Report(report, [news, *MEASURES["funnel"].views(report)], report["levels"]))
+    news: AnyView = View(f"{time.strftime('%H:%M:%S')}: {plural(came, 'new line')}", (), [], [newly])
+    write(args, Report(seen, [news, *MEASURES["funnel"].views(report)], rows_of(report, "levels")))
 
 
 class _Kept:
@@ -97,7 +97,7 @@ class _Kept:
             tail.go_on_from({one["file"]: (one["bytes"], one["sha256"]) for one in self.manifest.sources})
 
     @staticmethod
-    def _source(name: str, before: dict[str, Any] | None, tail: Tail) -> dict[str, Any]:
+    def _source(name: str, before: dict[str, object] | None, tail: Tail) -> dict[str, object]:
         """What the manifest says of a file: how far it was read, and the checksum of that."""
         reached = tail.read.get(name)
         if reached is None:

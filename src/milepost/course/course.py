@@ -109,7 +109,7 @@ def read_course(path: str | Path) -> Course:
     )  # fmt: skip
 
 
-def _band(row: Any, where: str) -> Band:
+def _band(row: object, where: str) -> Band:
     if not isinstance(row, dict) or not isinstance(row.get("name"), str):
         raise CourseError(f"{where}: has no name. Write [[band]] with name, from and to.")
     low, high = (
@@ -120,13 +120,13 @@ def _band(row: Any, where: str) -> Band:
     return Band(row["name"], low, high)
 
 
-def _harder(table: Any, path: str | Path) -> dict[str, str]:
+def _harder(table: object, path: str | Path) -> dict[str, str]:
     if not isinstance(table, dict) or any(not isinstance(value, str) or value not in ("up", "down") for value in table.values()):
         raise CourseError(f'{path}: harder is a table of knobs with "up" or "down", not {table!r}.')
     return dict(table)
 
 
-def _faults(rows: Any, path: str | Path) -> tuple[KnownFault, ...]:
+def _faults(rows: object, path: str | Path) -> tuple[KnownFault, ...]:
     if not isinstance(rows, list):
         raise CourseError(f"{path}: known_fault is no list of tables. Write [[known_fault]] and its keys below.")
     known = (*(finding.code for finding in FINDINGS), *SUSPECTS)
@@ -141,7 +141,7 @@ def _faults(rows: Any, path: str | Path) -> tuple[KnownFault, ...]:
     return tuple(KnownFault(**row) for row in rows)
 
 
-def _level(row: Any, where: str) -> Level:
+def _level(row: object, where: str) -> Level:
     if not isinstance(row, dict):
         raise CourseError(f"{where}: is no table. Write [[level]] and its keys below.")
     name = row.get("name")
@@ -172,7 +172,7 @@ def _level(row: Any, where: str) -> Level:
     )
 
 
-def _target(value: Any, where: str) -> tuple[float | None, tuple[float, float] | None]:
+def _target(value: object, where: str) -> tuple[float | None, tuple[float, float] | None]:
     """A planned chance, or a range of them with its middle."""
     if isinstance(value, list) and len(value) == 2:
         low, high = (_number(end, 0.0, 1.0, where) for end in value)
@@ -182,13 +182,13 @@ def _target(value: Any, where: str) -> tuple[float | None, tuple[float, float] |
     return _number(value, 0.0, 1.0, where), None
 
 
-def _texts(value: Any, where: str) -> tuple[str, ...]:
+def _texts(value: object, where: str) -> tuple[str, ...]:
     if not isinstance(value, list) or not all(isinstance(item, str) and item for item in value):
         raise CourseError(f"{where}: must be a list of names, not {value!r}.")
     return tuple(value)
 
 
-def _number(value: Any, low: float, high: float, where: str) -> float | None:
+def _number(value: object, low: float, high: float, where: str) -> float | None:
     if value is None:
         return None
     if isinstance(value, bool) or not isinstance(value, int | float) or not isfinite(value) or not low <= value <= high:

@@ -8,7 +8,8 @@ from typing import NamedTuple
 import numpy as np
 
 from milepost.arrays import Floats
-from milepost.measures.interface import Row
+from milepost.difficulty.rows import Cost
+from milepost.measures.funnel import FunnelRow
 from milepost.numerics.intervals import Z95, wilson
 from milepost.playback.play import Play
 from milepost.vocabulary import DIED, WAS_RESET
@@ -28,7 +29,7 @@ class QuitHazard:
     failures: int
 
 
-def quit_hazard(play: Play, funnel: list[Row]) -> QuitHazard:
+def quit_hazard(play: Play, funnel: list[FunnelRow]) -> QuitHazard:
     """Players lost in a level not cleared (by the funnel's rows), over all failures in first-clear attempts."""
     lost = sum(max(0, row["lost"] - row["stopped_after_clear"]) for row in funnel)
     table = play.attempts
@@ -68,7 +69,7 @@ class Standing(NamedTuple):
     excess_se: float
 
 
-def costs(funnel: list[Row], standing: Standing, abilities: Floats, learning: float, hazard: QuitHazard) -> Row:
+def costs(funnel: list[FunnelRow], standing: Standing, abilities: Floats, learning: float, hazard: QuitHazard) -> Cost:
     """The cost of a level with an interval from the excess' and the hazard's own.
 
     Args:
@@ -87,4 +88,4 @@ def costs(funnel: list[Row], standing: Standing, abilities: Floats, learning: fl
         return float(here @ players * later)
 
     bounds = [cost(excess + sign * Z95 * excess_se, quits) for sign in (-1, 1) for quits in (hazard.low, hazard.high)]
-    return {"cost": cost(excess, hazard.value), "cost_low": min(bounds), "cost_high": max(bounds)}
+    return Cost(cost=cost(excess, hazard.value), cost_low=min(bounds), cost_high=max(bounds))

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 import numpy as np
 
 from milepost.arrays import Floats
 from milepost.course.course import Course, Level
-from milepost.measures.interface import Row
+from milepost.difficulty.rows import Cap, Change, EqualLevels, Inversion, KnobNotes
+from milepost.measures.attempts import AttemptsRow
 from milepost.numerics.intervals import Z95
 from milepost.numerics.try_model import Fit
 
@@ -18,27 +18,28 @@ _LONG_ENOUGH = 4  # levels on each side of a cap
 _JUMP = 2.5  # times the usual step from which a knob's change is a jump
 
 
-def against_plan(level: Level | None, row: Row) -> str | None:
+def against_plan(level: Level | None, row: AttemptsRow) -> str | None:
     """Whether the try-clear rate is below, in or above the plan, or too few tries tell; None without a plan."""
     if level is None or level.target_clear is None:
         return None
     low, high = level.target_range or (level.target_clear - _TARGET_SLACK, level.target_clear + _TARGET_SLACK)
-    if row["try_clear"] is None:
+    rate, least, most = row["try_clear"], row["try_clear_low"], row["try_clear_high"]
+    if rate is None or least is None or most is None:
         return "too few to tell"
-    if row["try_clear_high"] < low:
+    if most < low:
         return "below"
-    if row["try_clear_low"] > high:
+    if least > high:
         return "above"
-    return "in" if low <= row["try_clear"] <= high else "too few to tell"
+    return "in" if low <= rate <= high else "too few to tell"
 
 
-def changes(course: Course, place: int) -> list[Row]:
+def changes(course: Course, place: int) -> list[Change]:
     """The knobs that jump at a level, by how often their usual step, and those that are new there.
 
     A knob whose direction the course declares (`harder`) is listed only where it moves that way.
     """
     levels = course.levels
-    found = []
+    found: list[Change] = []
     for name, value in levels[place].knobs.items():
         before = levels[place - 1].knobs.get(name) if place else None
         if before is None and place:
@@ -52,7 +53,7 @@ def changes(course: Course, place: int) -> list[Row]:
     return found
 
 
-def _number(value: Any) -> bool:
+def _number(value: object) -> bool:
     return type(value) in (int, float)
 
 
@@ -68,7 +69,7 @@ def _usual_step(levels: Sequence[Level], name: str, place: int) -> float | None:
     return float(np.median(steps)) if steps else None
 
 
-def inversions(names: Sequence[str], fit: Fit) -> list[Row]:
+def inversions(names: Sequence[str], fit: Fit) -> list[Inversion]:
     """Neighbours of which the later is easier than the earlier, beyond what chance does in one of forty."""
     found = []
     for place in range(len(fit.difficulty) - 1):
@@ -76,31 +77,32 @@ def inversions(names: Sequence[str], fit: Fit) -> list[Row]:
         own = fit.covariance[place : place + 2, place : place + 2]
         se = float(np.sqrt(own[0, 0] + own[1, 1] - 2 * own[0, 1]))
         if drop > Z95 * se:
-            found.append({"level": names[place + 1], "easier_than": names[place], "by": drop, "se": se})
+            found.append(Inversion(level=names[place + 1], easier_than=names[place], by=drop, se=se))
     return found
 
 
-def knob_notes(course: Course, fit: Fit) -> Row:
+def knob_notes(course: Course, fit: Fit) -> KnobNotes:
     """Where a knob stops growing and what difficulty does from there, and how far levels with equal knobs differ."""
     levels = course.levels
     names = list(dict.fromkeys(name for level in levels for name in level.knobs))
     caps = [cap for name in names if (cap := _cap(levels, name, fit)) is not None]
     equal = [
-        {"levels": [levels[a].name, levels[b].name], "difference": float(fit.difficulty[b] - fit.difficulty[a]),
-         "se": float(np.sqrt(fit.covariance[a, a] + fit.covariance[b, b] - 2 * fit.covariance[a, b]))}
+        EqualLevels(levels=[levels[a].name, levels[b].name], difference=float(fit.difficulty[b] - fit.difficulty[a]),
+                    se=float(np.sqrt(fit.covariance[a, a] + fit.covariance[b, b] - 2 * fit.covariance[a, b])))
         for a in range(len(levels)) for b in range(a + 1, len(levels)) if levels[a].knobs and levels[a].knobs == levels[b].knobs
     ]  # fmt: skip
-    return {"caps": caps, "equal_levels": equal}
+    return KnobNotes(caps=caps, equal_levels=equal)
 
 
-def _cap(levels: Sequence[Level], name: str, fit: Fit) -> Row | None:
+def _cap(levels: Sequence[Level], name: str, fit: Fit) -> Cap | None:
     """The level from which a knob stays as it is to the end, with the slope of difficulty before and after."""
     values = [level.knobs.get(name) for level in levels]
     last = max((n for n in range(1, len(values)) if values[n] != values[n - 1]), default=0)
     if not _LONG_ENOUGH <= last <= len(values) - _LONG_ENOUGH:
         return None
     before, after = fit.difficulty[: last + 1], fit.difficulty[last:]
-    return {"knob": name, "level": levels[last].name, "value": values[last], "slope_before": _slope(before), "slope_after": _slope(after)}  # noqa: E501
+    slopes = _slope(before), _slope(after)
+    return Cap(knob=name, level=levels[last].name, value=values[last], slope_before=slopes[0], slope_after=slopes[1])
 
 
 def _slope(values: Floats) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Final, Literal
 
 import numpy as np
 
@@ -12,13 +13,14 @@ from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
 from milepost.difficulty.design import against_plan, changes, inversions, knob_notes
 from milepost.difficulty.events import Reading, read_events
 from milepost.difficulty.reading import read_tries
+from milepost.difficulty.rows import Cost, Judged, JudgedRow, Kind, KnobNotes, Model, SpikesRow, SpikesTotals
 from milepost.difficulty.sentences import costliest_first, sentence, unsaid
 from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
-from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.cells import cells, first_clear
-from milepost.measures.funnel import Funnel, stopped_at_open
-from milepost.measures.interface import Row, Table
-from milepost.measures.trace import to_watch
+from milepost.measures.funnel import Funnel, FunnelRow, stopped_at_open
+from milepost.measures.interface import Table
+from milepost.measures.trace import Watched, to_watch
 from milepost.numerics.time_model import fit_times
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit, TriesOfItems
@@ -28,6 +30,9 @@ from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
 
 _TELLING = 2.5  # standard errors at which one level alone is told from its surroundings
 _WORTH_TELLING = 1.0  # logits
+_UNJUDGED: Final = Judged(difficulty=None, se=None, expected=None, excess=None, excess_se=None, odds_ratio=None)
+_NO_COST: Final = Cost(cost=None, cost_low=None, cost_high=None)
+Basis = Literal["tries", "time"]  # what difficulty is read from
 _FEW_FAILURES, _SHARE_OF_FAILURES = 3, 0.01  # below these, failures say nothing of difficulty
 
 
@@ -41,38 +46,35 @@ class Spikes:
 
     min_players: int = 5
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[SpikesRow, SpikesTotals]:
         """One row a level; the totals hold the model's values and the sentences, costliest first."""
         tries = settled_tries(play)
         if not len(tries.item):
             rows = [self._empty(play, level) for level in range(play.n_levels)]
             said = ["No level can be judged: no try was settled in a level of the course."]
-            return Table(rows, {"basis": "tries", "model": None, "sentences": said, "unsaid": said, "inversions": []})
+            return Table(rows, SpikesTotals(basis="tries", model=None, sentences=said, unsaid=said, inversions=[]))
         case, course = _Case.of(play, tries), play.course
         counts = np.bincount(tries.item, minlength=play.n_levels)
         players = np.array([len(here) for here in case.trying])
         found = verdicts(case.reading, counts, players, self.min_players)
-        others = {
-            "quitting": _by_quitting(case.funnel, play.n_levels, self.min_players),
-            "time": _by_time(play, self.min_players),
-        }
+        quitting, time = _by_quitting(case.funnel, play.n_levels, self.min_players), _by_time(play, self.min_players)
         rows = []
         for level in range(play.n_levels):
-            row = case.row(level, found[level]) | {name: kinds[level] for name, kinds in others.items()}
-            rows.append(row | {"sentence": sentence(row, int(play.counts.sum()), case.basis)})
-        totals = {
-            "basis": case.basis, "model": _model(case),
-            "sentences": [row["sentence"] for row in costliest_first(rows)] + unsaid(rows, case.basis),
-            "unsaid": unsaid(rows, case.basis),
-            "inversions": inversions(play.stops, case.fit), **(knob_notes(course, case.fit) if course else {}),
-        }  # fmt: skip
-        return Table(rows, totals)
+            row = case.row(level, found[level], quitting[level], time[level])
+            rows.append(SpikesRow(**row, sentence=sentence(row, int(play.counts.sum()), case.basis)))
+        return Table(rows, SpikesTotals(
+            basis=case.basis, model=_model(case),
+            sentences=[row["sentence"] or "" for row in costliest_first(rows)] + unsaid(rows, case.basis),
+            unsaid=unsaid(rows, case.basis),
+            inversions=inversions(play.stops, case.fit), **(knob_notes(course, case.fit) if course else KnobNotes()),
+        ))  # fmt: skip
 
-    def _empty(self, play: Play, level: int) -> Row:
-        keys = ("difficulty", "se", "expected", "excess", "excess_se", "odds_ratio", "q_value", "cost", "cost_low", "cost_high",
-                "chance", "expected_chance", "try_clear", "try_clear_low", "try_clear_high", "players_needed", "plan")  # fmt: skip  # noqa: E501
-        return {"level": play.stops[level], **dict.fromkeys(keys), "kind": "none", "evidence": "too_few", "tries": 0, "players": 0, "reached": 0, "lost": 0,  # noqa: E501
-                "changes": [], "watch": [], "quitting": "none", "time": "none", "sentence": None}  # fmt: skip
+    def _empty(self, play: Play, level: int) -> SpikesRow:
+        return SpikesRow(
+            level=play.stops[level], **_UNJUDGED, **_NO_COST, kind="none", evidence="too_few", q_value=None, tries=0, players=0,
+            chance=None, expected_chance=None, try_clear=None, try_clear_low=None, try_clear_high=None, reached=0, lost=0,
+            players_needed=None, plan=None, changes=[], watch=[], quitting="none", time="none", sentence=None,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -81,12 +83,12 @@ class _Case:
 
     play: Play
     tries: TriesOfItems
-    basis: str
+    basis: Basis
     fit: Fit
     reading: Reading
-    funnel: list[Row]
+    funnel: list[FunnelRow]
     hazard: QuitHazard
-    attempts: list[Row]
+    attempts: list[AttemptsRow]
     trying: list[Ints]  # per level, the subjects with a try there
 
     @classmethod
@@ -101,50 +103,51 @@ class _Case:
         """The course, if one is given."""
         return self.play.course
 
-    def row(self, level: int, verdict: Verdict) -> Row:
+    def row(self, level: int, verdict: Verdict, quitting: Kind, time: Kind) -> JudgedRow:
         """What is said of a level by its tries."""
-        fit, reading = self.fit, self.reading
-        here = self.trying[level]
-        difficulty, abilities = float(fit.difficulty[level]), fit.ability[here]
+        fit, here, tried = self.fit, self.trying[level], self.attempts[level]
+        abilities, judged = fit.ability[here], self._judged(level, verdict)
+        by_tries = self.basis == "tries"
+        stands_out = verdict.kind != "none"
+        return JudgedRow(
+            level=self.play.stops[level], **(judged if len(here) else _UNJUDGED),
+            kind=verdict.kind, evidence=verdict.evidence, q_value=verdict.q,
+            tries=int(np.count_nonzero(self.tries.item == level)), players=len(here),
+            chance=_chance(abilities, judged["difficulty"]) if by_tries else None,
+            expected_chance=_chance(abilities, judged["expected"]) if by_tries else None,
+            try_clear=tried["try_clear"], try_clear_low=tried["try_clear_low"], try_clear_high=tried["try_clear_high"],
+            reached=self.funnel[level]["reached"], lost=self.funnel[level]["lost"],
+            players_needed=_needed(fit, self.reading, level, len(here)),
+            **(self._cost(level, judged) if len(here) and by_tries else _NO_COST),
+            plan=against_plan(self.course.levels[level] if self.course else None, tried),
+            changes=changes(self.course, level) if stands_out and self.course else [],
+            watch=self._watch(level) if stands_out else [], quitting=quitting, time=time,
+        )  # fmt: skip
+
+    def _judged(self, level: int, verdict: Verdict) -> Judged:
+        """Where the level stands; a step by its height."""
+        reading, difficulty = self.reading, float(self.fit.difficulty[level])
         excess, expected = float(reading.excess[level]), float(reading.expected[level])
         if verdict.kind == "step":
             excess = float(reading.height[level])
             expected = difficulty - excess
-        by_tries = self.basis == "tries"
-        values = {
-            "difficulty": difficulty, "se": float(np.sqrt(fit.covariance[level, level])), "expected": expected,
-            "excess": excess, "excess_se": float(reading.excess_se[level]), "odds_ratio": float(np.exp(excess)),
-        }  # fmt: skip
-        costing = len(here) > 0 and by_tries
-        standing = Standing(level, difficulty, excess, values["excess_se"])
-        cost = costs(self.funnel, standing, abilities, fit.learning, self.hazard) if costing else {}
-        return {
-            "level": self.play.stops[level], **(values if len(here) else dict.fromkeys(values)),
-            "kind": verdict.kind, "evidence": verdict.evidence, "q_value": verdict.q,
-            "tries": int(np.count_nonzero(self.tries.item == level)), "players": len(here),
-            "chance": _chance(abilities, difficulty) if by_tries else None,
-            "expected_chance": _chance(abilities, expected) if by_tries else None,
-            **{key: self.attempts[level][key] for key in ("try_clear", "try_clear_low", "try_clear_high")},
-            "reached": self.funnel[level]["reached"], "lost": self.funnel[level]["lost"],
-            "players_needed": _needed(fit, reading, level, len(here)),
-            **(cost or dict.fromkeys(("cost", "cost_low", "cost_high"))),
-            "plan": against_plan(self.course.levels[level] if self.course else None, self.attempts[level]),
-            **self._if_it_stands_out(level, verdict),
-        }  # fmt: skip
+        return Judged(
+            difficulty=difficulty, se=float(np.sqrt(self.fit.covariance[level, level])), expected=expected, excess=excess,
+            excess_se=float(reading.excess_se[level]), odds_ratio=float(np.exp(excess)),
+        )  # fmt: skip
 
-    def _if_it_stands_out(self, level: int, verdict: Verdict) -> Row:
-        """What changed in the design there, and which sessions show it."""
-        if verdict.kind == "none":
-            return {"changes": [], "watch": []}
+    def _cost(self, level: int, judged: Judged) -> Cost:
+        standing = Standing(level, judged["difficulty"] or 0.0, judged["excess"] or 0.0, judged["excess_se"] or 0.0)
+        return costs(self.funnel, standing, self.fit.ability[self.trying[level]], self.fit.learning, self.hazard)
+
+    def _watch(self, level: int) -> list[Watched]:
+        """Sessions that show the level."""
         table = self.play.attempts
-        watched = first_clear(self.play) & (table.level == level) & (table.outcome < N_SETTLED)
-        return {
-            "changes": changes(self.course, level) if self.course else [],
-            "watch": to_watch(self.play, np.flatnonzero(watched), 3),
-        }
+        settled = first_clear(self.play) & (table.level == level) & (table.outcome < N_SETTLED)
+        return to_watch(self.play, np.flatnonzero(settled), 3)
 
 
-def _fit(play: Play, tries: TriesOfItems) -> tuple[str, Fit, Reading]:
+def _fit(play: Play, tries: TriesOfItems) -> tuple[Basis, Fit, Reading]:
     """Difficulties from failures; where a game has next to none, from the time that clearing takes instead."""
     if int((~tries.success).sum()) >= max(_FEW_FAILURES, _SHARE_OF_FAILURES * len(tries.item)):
         return "tries", *read_tries(tries, play.n_levels)
@@ -198,9 +201,9 @@ def _left_after(play: Play) -> Bools:
     return left
 
 
-def _chance(abilities: Floats, difficulty: float) -> float | None:
+def _chance(abilities: Floats, difficulty: float | None) -> float | None:
     """The chance that a first try clears, over the players who tried."""
-    return float((1 / (1 + np.exp(difficulty - abilities))).mean()) if len(abilities) else None
+    return float((1 / (1 + np.exp(difficulty - abilities))).mean()) if len(abilities) and difficulty is not None else None
 
 
 def _needed(fit: Fit, reading: Reading, level: int, players: int) -> int | None:
@@ -212,17 +215,17 @@ def _needed(fit: Fit, reading: Reading, level: int, players: int) -> int | None:
     return max(players, FEW_PLAYERS, int(np.ceil(players * own / room))) if room > 0 else None
 
 
-def _model(case: _Case) -> Row:
+def _model(case: _Case) -> Model:
     fit, hazard = case.fit, case.hazard
-    return {
-        "skill_sd": fit.ability_sd, "learning": fit.learning, "learning_se": fit.learning_se, "roughness": case.reading.roughness,
-        "quit_per_failure": hazard.value, "quit_per_failure_low": hazard.low, "quit_per_failure_high": hazard.high,
-        "quit_skill": float(np.exp(fit.others[HOLD])) if case.basis == "tries" else None,
-        "lost": hazard.lost, "failures": hazard.failures,
-    }  # fmt: skip
+    return Model(
+        skill_sd=fit.ability_sd, learning=fit.learning, learning_se=fit.learning_se, roughness=case.reading.roughness,
+        quit_per_failure=hazard.value, quit_per_failure_low=hazard.low, quit_per_failure_high=hazard.high,
+        quit_skill=float(np.exp(fit.others[HOLD])) if case.basis == "tries" else None,
+        lost=hazard.lost, failures=hazard.failures,
+    )  # fmt: skip
 
 
-def _by_quitting(funnel: list[Row], n_levels: int, least: int) -> list[str]:
+def _by_quitting(funnel: list[FunnelRow], n_levels: int, least: int) -> list[Kind]:
     """The verdicts by drop-off alone: the log odds of being lost at a level."""
     rows = funnel[:n_levels]
     reached = np.array([row["reached"] for row in rows])
@@ -230,7 +233,7 @@ def _by_quitting(funnel: list[Row], n_levels: int, least: int) -> list[str]:
     return _kinds(np.log((lost + 0.5) / (reached - lost + 0.5)), 1 / (lost + 0.5) + 1 / (reached - lost + 0.5), reached, least)
 
 
-def _by_time(play: Play, least: int) -> list[str]:
+def _by_time(play: Play, least: int) -> list[Kind]:
     """The verdicts by the time of clearing tries alone, over the planned time where one is given."""
     table = play.attempts
     cleared = first_clear(play) & table.ended(CLEARED) & (table.active > 0)
@@ -245,6 +248,6 @@ def _by_time(play: Play, least: int) -> list[str]:
     return _kinds(logs, variance, counts, least)
 
 
-def _kinds(values: Floats, variance: Floats, counts: Ints, least: int) -> list[str]:
+def _kinds(values: Floats, variance: Floats, counts: Ints, least: int) -> list[Kind]:
     reading = read_events(values, np.diag(variance))
     return [verdict.kind for verdict in verdicts(reading, counts * 2, counts, least)]

@@ -8,6 +8,7 @@ import numpy as np
 
 from milepost.arrays import Floats, Ints
 from milepost.difficulty.events import Reading, false_discovery
+from milepost.difficulty.rows import Evidence, Kind
 
 LEAST_EXCESS = 0.5  # logits; less is not worth a designer's while
 FEW_PLAYERS, FEW_TRIES = 8, 8
@@ -23,8 +24,8 @@ STRONG, FAIR = 0.02, 0.15  # expected shares of false ones
 class Verdict:
     """What is claimed of one level."""
 
-    kind: str  # spike, dip, step or none
-    evidence: str  # strong, fair, weak, none or too_few
+    kind: Kind
+    evidence: Evidence
     q: float | None
 
 
@@ -63,7 +64,7 @@ def _verdict(reading: Reading, level: int, probability: Floats, q: Floats, first
     """The likelier of an event of the level's own and a step that begins there."""
     own = probability[0] >= probability[1]
     value = float(q[0] if own else q[1])
-    kind = ("spike" if reading.excess[level] > 0 else "dip") if own else "step"
+    kind: Kind = ("spike" if reading.excess[level] > 0 else "dip") if own else "step"
     if probability.max() < (LIKELY[kind] if first else FURTHER):
         return Verdict("none", "none", value)
     return Verdict(kind, "strong" if value <= STRONG else "fair" if value <= FAIR else "weak", value)

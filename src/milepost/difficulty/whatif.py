@@ -11,10 +11,11 @@ import numpy as np
 
 from milepost.arrays import Floats
 from milepost.difficulty.cost import chance_lost, quit_hazard
+from milepost.difficulty.rows import Model, WhatIfRow, WhatIfTotals
 from milepost.difficulty.spikes import settled_tries
 from milepost.errors import UsageError
 from milepost.measures.funnel import Funnel
-from milepost.measures.interface import Row, Table
+from milepost.measures.interface import Table
 from milepost.measures.level import place_of
 from milepost.numerics.try_model import fit_tries
 from milepost.playback.play import Play
@@ -33,7 +34,7 @@ class WhatIf:
 
     changes: tuple[str, ...]
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[WhatIfRow, WhatIfTotals]:
         """One row a level: players measured, and projected with the difficulties as fitted and as changed.
 
         Raises:
@@ -50,18 +51,18 @@ class WhatIf:
         measured = Funnel()(play).rows
         hazard = quit_hazard(play, measured)
         before, after = (_still_there(d, fit.ability, fit.learning, hazard.value) for d in (fit.difficulty, changed))
-        rows: list[Row] = [
-            {
-                "level": row["level"], "reached": row["reached"],
-                **{key: row[key] for key in ("retention", "retention_low", "retention_high")},
-                "difficulty": float(fit.difficulty[n]), "changed": float(changed[n]),
-                "projected": float(before[n]), "projected_changed": float(after[n]),
-                "players": row["reached"],
-            }
+        rows = [
+            WhatIfRow(
+                level=row["level"], reached=row["reached"],
+                retention=row["retention"], retention_low=row["retention_low"], retention_high=row["retention_high"],
+                difficulty=float(fit.difficulty[n]), changed=float(changed[n]),
+                projected=float(before[n]), projected_changed=float(after[n]), players=row["reached"],
+            )
             for n, row in enumerate(measured)
         ]  # fmt: skip
         gained = float(after[-1] - before[-1]) * int(play.counts.sum())
-        return Table(rows, {"gained": gained, "quit_per_failure": hazard.value, "lost": hazard.lost, "failures": hazard.failures})
+        totals = WhatIfTotals(gained=gained, quit_per_failure=hazard.value, lost=hazard.lost, failures=hazard.failures)
+        return Table(rows, totals)
 
     def _parsed(self, play: Play, text: str) -> tuple[int, float]:
         match = _CHANGE.fullmatch(text)
@@ -76,7 +77,7 @@ class WhatIf:
         return level, value
 
 
-def planned_retention(model: Row, difficulty: Floats) -> list[float]:
+def planned_retention(model: Model, difficulty: Floats) -> list[float]:
     """Per level, the share of players that would still be playing after it, were the levels as difficult as this.
 
     Args:

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 from itertools import zip_longest
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from milepost.arrays import Floats
 from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
-from milepost.measures.interface import Row
+from milepost.measures.attempts import AttemptsRow
+from milepost.reports.documents import AttemptsDocument
 from milepost.wording import percent, plural
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
 _MOST_TRIES = 12  # columns of the strip; the last stands for all beyond
 _MOST_SMALL = 30  # levels that get a curve of their own
 
 
-def draw_attempts(sheet: Sheet, document: dict[str, Any]) -> None:
+def draw_attempts(sheet: Sheet, document: AttemptsDocument) -> None:
     """Draw on an empty figure: a strip of the whole course, and survival steps of each level where there is room."""
     rows = document["levels"]
     small = 0 < len(rows) <= _MOST_SMALL
@@ -28,7 +32,7 @@ def draw_attempts(sheet: Sheet, document: dict[str, Any]) -> None:
         _draw_curves(sheet.axes(0.49, 0.03, 0.5, 0.83), sheet.look, rows, document["min_players"])
 
 
-def finding(document: dict[str, Any]) -> str:
+def finding(document: AttemptsDocument) -> str:
     """Which level takes the most tries, in a sentence."""
     least = document["min_players"]
     told = [row for row in document["levels"] if row["players"] >= max(1, least)]
@@ -42,7 +46,7 @@ def finding(document: dict[str, Any]) -> str:
     )
 
 
-def unsolved(row: Row, tries: int) -> Floats:
+def unsolved(row: AttemptsRow, tries: int) -> Floats:
     """Shares that have not cleared after 1, 2, … tries, as far as players went; the rest is NaN."""
     shares = np.full(tries, np.nan)
     for step in row["distribution"][:tries]:
@@ -50,7 +54,7 @@ def unsolved(row: Row, tries: int) -> Floats:
     return shares
 
 
-def _draw_strip(axes: Any, look: Palette, rows: list[Row]) -> None:
+def _draw_strip(axes: Axes, look: Palette, rows: list[AttemptsRow]) -> None:
     from matplotlib.patches import Rectangle
 
     columns = min(_MOST_TRIES, max([len(row["distribution"]) for row in rows] + [1]))
@@ -67,7 +71,7 @@ def _draw_strip(axes: Any, look: Palette, rows: list[Row]) -> None:
     heading(axes, "not cleared after so many tries; orange: half have", look)
 
 
-def _draw_curves(axes: Any, look: Palette, rows: list[Row], least: int) -> None:
+def _draw_curves(axes: Axes, look: Palette, rows: list[AttemptsRow], least: int) -> None:
     """Small multiples on one pair of axes: a cell is 1 wide and 1 high."""
     across = max(1, int(np.ceil(np.sqrt(len(rows) * 0.9))))
     down = -(-len(rows) // across)
@@ -85,11 +89,11 @@ def _draw_curves(axes: Any, look: Palette, rows: list[Row], least: int) -> None:
     axes.set_yticks([])
 
 
-def _counts(row: Row) -> str:
+def _counts(row: AttemptsRow) -> str:
     return f"{row['players']}, {row['censored']} not cleared" if row["censored"] else f"{row['players']} players"
 
 
-def _draw_curve(axes: Any, look: Palette, row: Row, place: tuple[float, float, float, float], few: bool) -> None:
+def _draw_curve(axes: Axes, look: Palette, row: AttemptsRow, place: tuple[float, float, float, float], few: bool) -> None:
     """A survival curve from (0, 1) on, drawn at a place: left, floor, width of a try, height."""
     left, floor, width, height = place
     steps = row["distribution"]

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from textwrap import wrap
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 from milepost.figures.draw import Paper, drawn
 from milepost.figures.style import Sheet, new_sheet
@@ -15,7 +15,7 @@ _HIGH = 0.0275  # of a line, as a share of the page
 
 
 def write_booklet(
-    stream: BinaryIO, title: str, chapters: Sequence[tuple[str, Sequence[str]]], figures: Sequence[tuple[str, dict[str, Any]]], paper: Paper  # noqa: E501
+    stream: BinaryIO, title: str, chapters: Sequence[tuple[str, Sequence[str]]], figures: Sequence[tuple[str, Mapping[str, object]]], paper: Paper  # noqa: E501
 ) -> None:  # fmt: skip
     """Write the PDF.
 

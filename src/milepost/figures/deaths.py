@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
-from milepost.measures.deaths import BINS
-from milepost.measures.interface import Row
+from milepost.measures.deaths import BINS, DeathsRow
+from milepost.reports.documents import DeathsDocument
 from milepost.wording import plural
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.patches import Rectangle
 
 _MOST_LABELS = 60
 _CAUSES = 4
 
 
-def draw_deaths(sheet: Sheet, document: dict[str, Any]) -> None:
+def draw_deaths(sheet: Sheet, document: DeathsDocument) -> None:
     """Draw on an empty figure: a row a level, shades for tenths of the level, causes beside it."""
     rows = document["levels"]
     sheet.title(
@@ -29,7 +33,7 @@ def draw_deaths(sheet: Sheet, document: dict[str, Any]) -> None:
     _draw_causes(causes, sheet.look, rows)
 
 
-def finding(document: dict[str, Any]) -> str:
+def finding(document: DeathsDocument) -> str:
     """What kills most, in a sentence."""
     deadly = [row for row in document["levels"] if row["deaths"]]
     if not deadly:
@@ -40,7 +44,7 @@ def finding(document: dict[str, Any]) -> str:
     return f"{shortened(worst['level'], 26)} kills most: {plural(worst['deaths'], 'death')} of {plural(worst['reached'], 'player')}{of}"  # noqa: E501
 
 
-def _draw_places(axes: Any, look: Palette, rows: list[Row]) -> None:
+def _draw_places(axes: Axes, look: Palette, rows: list[DeathsRow]) -> None:
     grid = np.array([row["progress"] for row in rows], dtype=float).reshape(len(rows), BINS)
     most = max(1.0, grid.max(initial=0.0))
     for level, row in enumerate(grid):
@@ -54,13 +58,13 @@ def _draw_places(axes: Any, look: Palette, rows: list[Row]) -> None:
     heading(axes, "where in the level", look)
 
 
-def _cell(place: int, level: int, depth: float, look: Palette) -> Any:
+def _cell(place: int, level: int, depth: float, look: Palette) -> Rectangle:
     from matplotlib.patches import Rectangle
 
     return Rectangle((place + 0.04, level - 0.4), 0.92, 0.8, facecolor=look.brick, alpha=depth, linewidth=0)
 
 
-def _draw_causes(axes: Any, look: Palette, rows: list[Row]) -> None:
+def _draw_causes(axes: Axes, look: Palette, rows: list[DeathsRow]) -> None:
     axes.tick_params(labelleft=False)
     most = max([row["deaths"] for row in rows] + [1])
     size = label_size(len(rows)) * 0.9

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import warnings
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 from milepost.errors import OutputError, UsageError
 from milepost.figures.style import LIGHT, SIZE, Palette, Sheet, new_sheet
@@ -26,7 +26,7 @@ class Paper:
     look: Palette = LIGHT
 
 
-def draw_to(target: str, measure: str, document: dict[str, Any], paper: Paper = Paper()) -> str:
+def draw_to(target: str, measure: str, document: Mapping[str, object], paper: Paper = Paper()) -> str:
     """Draw a measure's document into a PNG, SVG or PDF file; the same document gives the same bytes.
 
     Returns:
@@ -46,7 +46,7 @@ def draw_to(target: str, measure: str, document: dict[str, Any], paper: Paper = 
     return sheet.missing
 
 
-def drawn(measure: str, document: dict[str, Any], paper: Paper = Paper()) -> Sheet:
+def drawn(measure: str, document: Mapping[str, object], paper: Paper = Paper()) -> Sheet:
     """The figure of a measure's document."""
     sheet = new_sheet(paper.size, paper.look, "".join(_texts(document)))
     drawer = import_module(f"milepost.figures.{measure}")
@@ -63,7 +63,7 @@ def _quiet_about_glyphs() -> Iterator[None]:
         yield
 
 
-def _texts(value: Any) -> Iterator[str]:
+def _texts(value: object) -> Iterator[str]:
     """Texts of a document that are not plain Latin, so that they may need a font of their own."""
     if isinstance(value, str):
         if not value.isascii():
@@ -77,7 +77,7 @@ def _texts(value: Any) -> Iterator[str]:
             yield from _texts(own)
 
 
-def finding(measure: str, document: dict[str, Any]) -> str:
+def finding(measure: str, document: Mapping[str, object]) -> str:
     """What a measure's figure shows, in a sentence: its title."""
     return str(import_module(f"milepost.figures.{measure}").finding(document))
 

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
-from milepost.measures.interface import Row
+from milepost.measures.funnel import FunnelRow, stopped_by
+from milepost.reports.documents import FunnelDocument
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import percent, plural, words
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
 _LOST = {"quit", "unknown"}
 
 
-def draw_funnel(sheet: Sheet, document: dict[str, Any]) -> None:
+def draw_funnel(sheet: Sheet, document: FunnelDocument) -> None:
     """Draw on an empty figure.
 
     Args:
@@ -20,7 +25,7 @@ def draw_funnel(sheet: Sheet, document: dict[str, Any]) -> None:
         document: the funnel's document.
     """
     rows = document["levels"]
-    causes = [cause for cause in END_CAUSES if any(row[f"stopped_{cause}"] for row in rows)]
+    causes = [cause for cause in END_CAUSES if any(stopped_by(row, cause) for row in rows)]
     sheet.title(finding(document), "Bars: players who reached (pale) and cleared (strong) a level. Right: players who "
           "stopped there, by how their last session ended; red counts as lost.")  # fmt: skip
     left, right, top, bottom = 0.17, 0.975, 0.828, 0.03
@@ -32,7 +37,7 @@ def draw_funnel(sheet: Sheet, document: dict[str, Any]) -> None:
     _draw_stops(stops, sheet.look, rows, causes)
 
 
-def finding(document: dict[str, Any]) -> str:
+def finding(document: FunnelDocument) -> str:
     """What the funnel says, in a sentence."""
     rows, players = document["levels"], document["players"]
     if not rows or not players:
@@ -45,7 +50,7 @@ def finding(document: dict[str, Any]) -> str:
     return f"{end}; most were lost at {shortened(worst['level'], 30)}: {worst['lost']} of {worst['reached']} ({low}–{high})"
 
 
-def _draw_bars(axes: Any, look: Palette, rows: list[Row]) -> None:
+def _draw_bars(axes: Axes, look: Palette, rows: Sequence[FunnelRow]) -> None:
     places = range(len(rows))
     most = max([row["reached"] for row in rows] + [1])
     axes.barh(places, [row["reached"] for row in rows], color=look.pale, height=0.74)
@@ -66,14 +71,14 @@ def _draw_bars(axes: Any, look: Palette, rows: list[Row]) -> None:
     heading(axes, "cleared of reached", look)
 
 
-def _draw_stops(axes: Any, look: Palette, rows: list[Row], causes: list[str]) -> None:
+def _draw_stops(axes: Axes, look: Palette, rows: Sequence[FunnelRow], causes: list[str]) -> None:
     axes.tick_params(labelleft=False)
-    most = max([row[f"stopped_{cause}"] for row in rows for cause in causes] + [1])
+    most = max([stopped_by(row, cause) for row in rows for cause in causes] + [1])
     for lane, cause in enumerate(causes):
         colour = look.brick if cause in _LOST else look.faint
         axes.axvline(lane, color=look.grid, linewidth=1)
         for place, row in enumerate(rows):
-            count = row[f"stopped_{cause}"]
+            count = stopped_by(row, cause)
             if count:
                 axes.barh(place, 0.5 * count / most, left=lane, color=colour, height=0.74)
                 axes.text(
@@ -84,7 +89,7 @@ def _draw_stops(axes: Any, look: Palette, rows: list[Row], causes: list[str]) ->
                     fontsize=label_size(len(rows)),
                     color=colour,
                 )
-        total = sum(row[f"stopped_{cause}"] for row in rows)
+        total = sum(stopped_by(row, cause) for row in rows)
         axes.text(lane, -0.9, f"{words(cause)}\n{total}", fontsize=10.5, color=colour, va="bottom")
     axes.set_xlim(-0.05, max(1, len(causes)))
     axes.set_xticks([])

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import io
 import re
-from typing import Any, Final
+from collections.abc import Mapping
+from typing import Final
 
 from milepost.figures.draw import Paper, drawn, save
 from milepost.figures.style import DARK, LIGHT, Palette
@@ -19,7 +20,7 @@ _FONT: Final = re.compile(r"(font-family:|font: (?:[\w.]+ )*?[\d.]+px) [^;\"]+")
 _SPACE: Final = re.compile(r">\s+<")
 
 
-def inline_svg(measure: str, document: dict[str, Any], alternative: str, size: tuple[int, int]) -> str:
+def inline_svg(measure: str, document: Mapping[str, object], alternative: str, size: tuple[int, int]) -> str:
     """A measure's figure as an ``<svg>`` element.
 
     Args:

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING
 
 from milepost.figures.style import Palette, Sheet, shortened
 from milepost.measures.deaths import BINS
+from milepost.measures.level import Spot
+from milepost.reports.documents import LevelDocument
 from milepost.wording import percent, plural
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.colors import Colormap
 
 _SHAPES = ("o", "^", "s", "D", "v")
 _DENSE = 60  # spots from which shades say more than marks
 
 
-def draw_level(sheet: Sheet, document: dict[str, Any]) -> None:
+def draw_level(sheet: Sheet, document: LevelDocument) -> None:
     """Draw on an empty figure: failures on the map (where x and y are logged), and deaths by tenths of the way."""
     tries, deaths = document["attempts"], document["deaths"]
     sheet.title(f"{shortened(document['level'], 30)}: a try clears {percent(tries['try_clear'])} of the time "
@@ -29,7 +35,7 @@ def draw_level(sheet: Sheet, document: dict[str, Any]) -> None:
     way.set_xticks([])
 
 
-def _draw_spots(axes: Any, look: Palette, spots: list[dict[str, Any]]) -> None:
+def _draw_spots(axes: Axes, look: Palette, spots: list[Spot]) -> None:
     if not spots:
         axes.text(0.5, 0.5, "no failure here has x and y", transform=axes.transAxes, ha="center", color=look.faint)
         axes.set_xticks([])
@@ -51,7 +57,7 @@ def _draw_spots(axes: Any, look: Palette, spots: list[dict[str, Any]]) -> None:
     axes.legend(loc="upper left", bbox_to_anchor=(0, 1.09), ncols=min(4, len(causes)), frameon=False, fontsize=10)
 
 
-def _shades(look: Palette) -> Any:
+def _shades(look: Palette) -> Colormap:
     from matplotlib.colors import LinearSegmentedColormap
 
     return LinearSegmentedColormap.from_list("failures", [look.grid, look.brick])

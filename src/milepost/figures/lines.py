@@ -3,38 +3,49 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from milepost.figures.style import Palette
-from milepost.measures.interface import Row
+from milepost.measures.interface import LevelRow
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
 GAP = 0.055  # of an axis' height, between the names at the ends of two lines
 
 
-def draw_retention(axes: Any, look: Palette, rows: Sequence[Row], least: int) -> None:
+class Retained(LevelRow):
+    """A level with who is still there after it."""
+
+    reached: int
+    retention: float
+    retention_low: float | None
+    retention_high: float | None
+
+
+def draw_retention(axes: Axes, look: Palette, rows: Sequence[Retained], least: int) -> None:
     """Retention as steps with its band, over the levels; hollow marks where few players are behind it."""
-    known = [(n, row) for n, row in enumerate(rows) if row["retention"] is not None]
-    place = [n for n, _ in known]
+    place = range(len(rows))
     # At exactly 0 or 1 there is no interval to draw.
-    low = [row["retention_low"] if row["retention_low"] is not None else row["retention"] for _, row in known]
-    high = [row["retention_high"] if row["retention_high"] is not None else row["retention"] for _, row in known]
+    low = [row["retention_low"] if row["retention_low"] is not None else row["retention"] for row in rows]
+    high = [row["retention_high"] if row["retention_high"] is not None else row["retention"] for row in rows]
     axes.fill_between(place, low, high, step="mid", color=look.pale, alpha=0.55, linewidth=0)
-    axes.plot(place, [row["retention"] for _, row in known], color=look.water, linewidth=1.6, drawstyle="steps-mid")
-    for n, row in known:
+    axes.plot(place, [row["retention"] for row in rows], color=look.water, linewidth=1.6, drawstyle="steps-mid")
+    for n, row in enumerate(rows):
         few = row["reached"] < least
         axes.plot(n, row["retention"], "o", markersize=4.5, color=look.water, markerfacecolor=look.paper if few else look.water)
 
 
-def share_axis(axes: Any, look: Palette) -> None:
+def share_axis(axes: Axes, look: Palette) -> None:
     """An axis from nobody to everybody."""
     axes.set_ylim(0, 1.03)
     axes.set_yticks([0, 0.5, 1], ["0", "50 %", "100 %"], fontsize=9)
     axes.grid(axis="y", color=look.grid)
 
 
-def names_at_ends(axes: Any, last: int, ends: Sequence[tuple[float, str, str]], gap: float = GAP) -> None:
+def names_at_ends(axes: Axes, last: int, ends: Sequence[tuple[float, str, str]], gap: float = GAP) -> None:
     """Names beside the ends of lines, kept apart.
 
     Args:

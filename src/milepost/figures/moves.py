@@ -2,52 +2,54 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING
 
 from milepost.figures.style import Palette, Sheet, names_across, shortened
-from milepost.measures.interface import Row
+from milepost.measures.moves import MoveRow
+from milepost.reports.documents import MovesDocument
 from milepost.wording import plural, seconds, words
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
 _ABOVE = {"advance": "pale", "skip": "lantern", "passed": "lantern", "return": "water"}
 _LABELLED = 14
 
 
-def draw_moves(sheet: Sheet, document: dict[str, Any]) -> None:
+def draw_moves(sheet: Sheet, document: MovesDocument) -> None:
     """Draw on an empty figure: the levels on a line, an arc for each kind of move between two of them."""
     names = document["course"]["levels"]
-    moves = [
-        move for move in document["moves"] if move["from"] in names and move["to"] in names and move["from"] != move["to"]
-    ]
+    place = {name: number for number, name in enumerate(names)}
+    spans = [(place[move["from"]], place[to], move) for move in document["moves"]
+             if (to := move["to"]) in place and move["from"] in place and move["from"] != to]  # fmt: skip
     sheet.title(finding(document), "Above: on to later levels (pale: to the next one; orange: skipped or passed). Below: "
           "setbacks. The wider the arc's line, the more often; the number is how often.")  # fmt: skip
     axes = sheet.axes(0.03, 0.22, 0.94, 0.64)
-    place = {name: number for number, name in enumerate(names)}
-    most = max([move["count"] for move in moves] + [1])
-    for move in moves:
-        _arc(axes, sheet.look, place[move["from"]], place[move["to"]], move, most)
+    most = max([move["count"] for _, _, move in spans] + [1])
+    for start, end, move in spans:
+        _arc(axes, sheet.look, start, end, move, most)
     axes.plot(range(len(names)), [0] * len(names), "o", color=sheet.look.ink, markersize=4, zorder=3)
     names_across(axes, names)
-    spans = [place[m["to"]] - place[m["from"]] for m in moves]
-    above, below = max([*spans, 2]), max([-span for span in spans] + [1])
+    above, below = max([end - start for start, end, _ in spans] + [2]), max([start - end for start, end, _ in spans] + [1])
     axes.set_ylim(-0.75 * below - 0.6, 0.62 * above + 0.6)
     axes.set_yticks([])
 
 
-def finding(document: dict[str, Any]) -> str:
+def finding(document: MovesDocument) -> str:
     """What the moves say, in a sentence."""
     setbacks = [move for move in document["moves"] if move["kind"] == "setback"]
     if not setbacks:
         return f"Nobody was set back; {plural(sum(m['count'] for m in document['moves']), 'move')} in all"
     count = sum(move["count"] for move in setbacks)
-    cost = sum(move["cost"] for move in setbacks)
-    worst = max(setbacks, key=lambda move: (move["count"], move["cost"]))
+    cost = sum(move["cost"] or 0.0 for move in setbacks)
+    worst = max(setbacks, key=lambda move: (move["count"], move["cost"] or 0.0))
     return (
         f"{plural(count, 'setback')}, most from {shortened(worst['from'], 22)} ({worst['count']}), "
         f"cost {seconds(cost)} of replay in all"
     )
 
 
-def _arc(axes: Any, look: Palette, start: int, end: int, move: Row, most: int) -> None:
+def _arc(axes: Axes, look: Palette, start: int, end: int, move: MoveRow, most: int) -> None:
     from matplotlib.patches import Arc
 
     below = end < start

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from matplotlib import rc_context
 from matplotlib.figure import Figure
 
@@ -15,7 +13,7 @@ from milepost.reports.document import described, document
 from milepost.reports.registry import MEASURES
 
 
-def figure(play: Play, measure: str = "funnel", *, min_players: int = 5, dark: bool = False, **settings: Any) -> Figure:
+def figure(play: Play, measure: str = "funnel", *, min_players: int = 5, dark: bool = False, **settings: object) -> Figure:
     """A measure's figure, which shows itself in a notebook.
 
     Args:

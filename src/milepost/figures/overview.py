@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 
+from milepost.difficulty.rows import SpikesRow
 from milepost.difficulty.sentences import costliest_first
 from milepost.figures.lines import draw_retention, names_at_ends, share_axis
-from milepost.figures.spikes import SHAPES
+from milepost.figures.spikes import SHAPES, points
 from milepost.figures.style import Palette, Sheet, names_across, shortened
-from milepost.measures.interface import Row
-from milepost.numerics.intervals import Z95
+from milepost.measures.funnel import stopped_by
+from milepost.reports.documents import ReportDocument
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import listed, percent, plural, seconds
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
 _LOST = ("quit", "unknown")
 _OTHER = tuple(cause for cause in END_CAUSES if cause not in _LOST)
@@ -22,7 +26,7 @@ _LINES, _LETTER = 3, 0.0078  # lines of names above, and a letter's width as a s
 _TICKS = (1, 2, 5, 10, 20, 60, 120, 300, 600, 1800, 3600, 14400)
 
 
-def draw_overview(sheet: Sheet, document: dict[str, Any]) -> None:
+def draw_overview(sheet: Sheet, document: ReportDocument) -> None:
     """Draw on an empty figure.
 
     Args:
@@ -34,7 +38,7 @@ def draw_overview(sheet: Sheet, document: dict[str, Any]) -> None:
     parts = [(_draw_stay, 0.155), (_draw_stops, 0.09), (_draw_tries, 0.115), (_draw_time, 0.095), (_draw_difficulty, 0.115)]
     top, first = 0.83, None
     for draw, height in parts:
-        axes = sheet.axes(_LEFT, top - height, _WIDTH, height, **({"sharex": first} if first else {}))
+        axes = sheet.axes(_LEFT, top - height, _WIDTH, height, sharex=first)
         first = first or axes
         draw(axes, sheet.look, document)
         _mark(axes, sheet.look, document["spikes"]["levels"])
@@ -42,10 +46,10 @@ def draw_overview(sheet: Sheet, document: dict[str, Any]) -> None:
         top -= height + 0.016
     names_across(axes, names)
     axes.tick_params(labelbottom=True)
-    _name_marks(first, sheet.look, document["spikes"]["levels"])
+    _name_marks(first or axes, sheet.look, document["spikes"]["levels"])
 
 
-def finding(document: dict[str, Any]) -> str:
+def finding(document: ReportDocument) -> str:
     """Who got through, and what stands out, in a sentence."""
     rows, players = document["funnel"]["levels"], document["players"]
     if not rows or not players:
@@ -55,19 +59,19 @@ def finding(document: dict[str, Any]) -> str:
     return f"{end}; {listed(spikes[:3])} stand{'s' if len(spikes) == 1 else ''} out as too hard" if spikes else f"{end}; no level stands out as too hard"  # noqa: E501
 
 
-def _name(axes: Any, look: Palette, text: str) -> None:
+def _name(axes: Axes, look: Palette, text: str) -> None:
     """What a part shows, to its right."""
     axes.text(1.012, 0.96, text, transform=axes.transAxes, fontsize=9.5, color=look.ink, va="top", linespacing=1.35)
 
 
-def _mark(axes: Any, look: Palette, rows: list[Row]) -> None:
+def _mark(axes: Axes, look: Palette, rows: list[SpikesRow]) -> None:
     """Lines through the levels that stand out."""
     for n, row in enumerate(rows):
         if row["kind"] != "none":
             axes.axvline(n, color=look.of(SHAPES[row["kind"]][1]), linewidth=0.9, linestyle=":", zorder=0)
 
 
-def _name_marks(axes: Any, look: Palette, rows: list[Row]) -> None:
+def _name_marks(axes: Axes, look: Palette, rows: list[SpikesRow]) -> None:
     """The names of the levels that stand out, above; each in the lowest line where it touches no other."""
     ends = [-1.0] * _LINES
     for n, row in enumerate(rows):
@@ -83,7 +87,7 @@ def _name_marks(axes: Any, look: Palette, rows: list[Row]) -> None:
                       va="bottom", ha="center", fontsize=9, color=look.of(SHAPES[row["kind"]][1]), fontweight="bold")  # fmt: skip
 
 
-def _draw_stay(axes: Any, look: Palette, document: dict[str, Any]) -> None:
+def _draw_stay(axes: Axes, look: Palette, document: ReportDocument) -> None:
     rows, planned = document["funnel"]["levels"], document["planned_retention"]
     share_axis(axes, look)
     if not rows:
@@ -96,27 +100,27 @@ def _draw_stay(axes: Any, look: Palette, document: dict[str, Any]) -> None:
     names_at_ends(axes, len(rows) - 1, ends, 0.13)
 
 
-def _draw_stops(axes: Any, look: Palette, document: dict[str, Any]) -> None:
+def _draw_stops(axes: Axes, look: Palette, document: ReportDocument) -> None:
     rows = document["funnel"]["levels"]
     base = np.zeros(len(rows))
     for causes, fill, edge in ((_LOST, look.brick, look.brick), (_OTHER, "none", look.faint)):
-        counts = np.array([sum(row[f"stopped_{cause}"] for cause in causes) for row in rows], dtype=float)
+        counts = np.array([sum(stopped_by(row, cause) for cause in causes) for row in rows], dtype=np.float64)
         axes.bar(np.flatnonzero(counts), counts[counts > 0], bottom=base[counts > 0], facecolor=fill, edgecolor=edge, width=0.7)
         base += counts
     _whole_ticks(axes, base.max(initial=1))
     _name(axes, look, "stopped here\nfilled: quit, unknown\nhollow: time up, crash,\nfinished, skipped")
 
 
-def _whole_ticks(axes: Any, most: float) -> None:
+def _whole_ticks(axes: Axes, most: float) -> None:
     top = max(1, int(most))
     axes.set_ylim(0, top * 1.08)
     axes.set_yticks([0, top], ["0", str(top)], fontsize=9)
 
 
-def _draw_tries(axes: Any, look: Palette, document: dict[str, Any]) -> None:
+def _draw_tries(axes: Axes, look: Palette, document: ReportDocument) -> None:
     share_axis(axes, look)
     for n, row in enumerate(document["attempts"]["levels"][: len(document["course"]["levels"])]):
-        if row["try_clear"] is None:
+        if row["try_clear"] is None or row["try_clear_low"] is None or row["try_clear_high"] is None:
             continue
         axes.plot([n, n], [row["try_clear_low"], row["try_clear_high"]], color=look.water, linewidth=1.3)
         few = row["players"] < document["min_players"]
@@ -128,12 +132,11 @@ def _draw_tries(axes: Any, look: Palette, document: dict[str, Any]) -> None:
     _name(axes, look, "a try clears" + ("\norange: its target" if any(targets) else ""))
 
 
-def _draw_time(axes: Any, look: Palette, document: dict[str, Any]) -> None:
-    values = []
+def _draw_time(axes: Axes, look: Palette, document: ReportDocument) -> None:
+    values: list[float] = []
     axes.set_yscale("log")
     for n, row in enumerate(document["times"]["levels"][: len(document["course"]["levels"])]):
-        known = [row[name] for name in ("p25", "p50", "p75") if row[name]]
-        values += known
+        values += [one for one in (row["p25"], row["p50"], row["p75"]) if one]
         if row["p25"] and row["p75"]:
             axes.plot([n, n], [row["p25"], row["p75"]], color=look.water, linewidth=1.3)
         if row["p50"]:
@@ -153,15 +156,14 @@ def _draw_time(axes: Any, look: Palette, document: dict[str, Any]) -> None:
     _name(axes, look, "time to clear\ndot: half of players" + ("\norange: par" if any(pars) else ""))
 
 
-def _draw_difficulty(axes: Any, look: Palette, document: dict[str, Any]) -> None:
-    rows = [(n, row) for n, row in enumerate(document["spikes"]["levels"]) if row["difficulty"] is not None]
-    axes.step([n for n, _ in rows], [row["expected"] for _, row in rows], where="mid", color=look.faint, linewidth=1)
-    for n, row in rows:
-        shape, role = SHAPES.get(row["kind"], ("o", "ink"))
-        few = row["evidence"] == "too_few"
-        half = Z95 * row["se"]
-        axes.plot([n, n], [row["difficulty"] - half, row["difficulty"] + half], color=look.of(role), linewidth=1.3)
-        axes.plot(n, row["difficulty"], shape, color=look.of(role), markerfacecolor=look.paper if few else look.of(role),
+def _draw_difficulty(axes: Axes, look: Palette, document: ReportDocument) -> None:
+    rows = points(document["spikes"]["levels"])
+    axes.step([one.place for one in rows], [one.expected for one in rows], where="mid", color=look.faint, linewidth=1)
+    for one in rows:
+        shape, role = SHAPES.get(one.row["kind"], ("o", "ink"))
+        few = one.row["evidence"] == "too_few"
+        axes.plot([one.place, one.place], one.ends, color=look.of(role), linewidth=1.3)
+        axes.plot(one.place, one.difficulty, shape, color=look.of(role), markerfacecolor=look.paper if few else look.of(role),
                   markersize=5 if shape == "o" else 8)  # fmt: skip
     axes.grid(axis="y", color=look.grid)
     axes.tick_params(axis="y", labelsize=9)

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from milepost.figures.fonts import fonts_for
 from milepost.wording import safe
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+    from matplotlib.figure import Figure
 
 
 @dataclass(frozen=True)
@@ -44,13 +48,15 @@ _MOST_DOWN = 60  # names along the side
 class Sheet:
     """An empty figure and the look to draw it in."""
 
-    figure: Any
+    figure: Figure
     look: Palette = LIGHT
     missing: str = ""  # characters that no installed font has
 
-    def axes(self, left: float, bottom: float, width: float, height: float, **shared: Any) -> Any:
+    def axes(
+        self, left: float, bottom: float, width: float, height: float, sharex: Axes | None = None, sharey: Axes | None = None
+    ) -> Axes:  # fmt: skip
         """Axes without a frame and with quiet ticks, at a place given in shares of the figure."""
-        axes = self.figure.add_axes((left, bottom, width, height), **shared)
+        axes: Axes = self.figure.add_axes((left, bottom, width, height), sharex=sharex, sharey=sharey)
         axes.set_facecolor(self.look.paper)
         for side in axes.spines.values():
             side.set_visible(False)
@@ -86,14 +92,14 @@ def new_sheet(size: tuple[int, int] = SIZE, look: Palette = LIGHT, written: str 
     return Sheet(figure, look, missing)
 
 
-def names_across(axes: Any, names: Sequence[str]) -> None:
+def names_across(axes: Axes, names: Sequence[str]) -> None:
     """Level names along the bottom, as many as do not touch."""
     every = max(1, -(-len(names) // _MOST_ACROSS))
     axes.set_xticks(range(0, len(names), every), [shortened(name, 18) for name in names[::every]], rotation=90, fontsize=9)
     axes.set_xlim(-0.7, len(names) - 0.3)
 
 
-def names_down(axes: Any, names: Sequence[str]) -> range:
+def names_down(axes: Axes, names: Sequence[str]) -> range:
     """Level names along the side, first on top, as many as do not touch; the places that have one."""
     shown = range(0, len(names), max(1, -(-len(names) // _MOST_DOWN)))
     axes.set_yticks(list(shown), [shortened(names[place]) for place in shown], fontsize=label_size(len(names)))
@@ -101,7 +107,7 @@ def names_down(axes: Any, names: Sequence[str]) -> range:
     return shown
 
 
-def heading(axes: Any, text: str, look: Palette) -> None:
+def heading(axes: Axes, text: str, look: Palette) -> None:
     """What a part of the figure shows, above it."""
     axes.set_title(text, loc="left", fontsize=11, color=look.ink, pad=8)
 

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING
 
 from milepost.figures.style import Palette, Sheet, names_down, shortened
-from milepost.measures.interface import Row
+from milepost.measures.times import TimesRow
+from milepost.reports.documents import TimesDocument
 from milepost.wording import plural, seconds
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
 _TICKS = (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 1800, 3600, 7200, 21600, 86400)
 _NO_LABELS = 40  # levels from which the medians are not written
 _LINE = 0.27  # how far below its level's middle the line of quantiles lies
 
 
-def draw_times(sheet: Sheet, document: dict[str, Any]) -> None:
+def draw_times(sheet: Sheet, document: TimesDocument) -> None:
     """Draw on an empty figure: a row a level, time on a logarithmic scale."""
     rows = document["levels"]
     sheet.title(finding(document), "Shape: players by active time to clear. Below it from 25 to 75 % (thick) and 10 to 90 % (thin), dot: half have cleared "  # noqa: E501
@@ -30,7 +34,7 @@ def draw_times(sheet: Sheet, document: dict[str, Any]) -> None:
                           va="center", fontsize=8.5, color=sheet.look.ink)  # fmt: skip
 
 
-def finding(document: dict[str, Any]) -> str:
+def finding(document: TimesDocument) -> str:
     """Which level takes longest, in a sentence."""
     least = document["min_players"]
     told = [row for row in document["levels"] if row["timed"] >= max(1, least)]
@@ -42,26 +46,26 @@ def finding(document: dict[str, Any]) -> str:
     return f"{shortened(worst['level'], 26)} takes longest: {until}{open_ended or ' (' + plural(worst['timed'], 'player') + ')'}"
 
 
-def _draw_shape(axes: Any, look: Palette, place: int, row: Row) -> None:
+def _draw_shape(axes: Axes, look: Palette, place: int, row: TimesRow) -> None:
     most = max([part["cleared"] for part in row["distribution"]] + [1])
     for part in row["distribution"]:
         axes.bar(part["from"], -0.52 * part["cleared"] / most, part["to"] - part["from"], bottom=place + 0.1, align="edge",
                  color=look.pale, linewidth=0)  # fmt: skip
 
 
-def _draw_quantiles(axes: Any, look: Palette, place: int, row: Row, least: int) -> None:
+def _draw_quantiles(axes: Axes, look: Palette, place: int, row: TimesRow, least: int) -> None:
     if not row["timed"]:
         return
     last = max([part["to"] for part in row["distribution"]] + [1.0])
-    known = {name: row[name] if row[name] is not None else last for name in ("p10", "p25", "p50", "p75", "p90")}
-    axes.plot([known["p10"], known["p90"]], [place + _LINE] * 2, color=look.water, linewidth=0.8)
-    axes.plot([known["p25"], known["p75"]], [place + _LINE] * 2, color=look.water, linewidth=3, solid_capstyle="butt")
+    p10, p25, p75, p90 = (last if one is None else one for one in (row["p10"], row["p25"], row["p75"], row["p90"]))
+    axes.plot([p10, p90], [place + _LINE] * 2, color=look.water, linewidth=0.8)
+    axes.plot([p25, p75], [place + _LINE] * 2, color=look.water, linewidth=3, solid_capstyle="butt")
     if row["p50"] is not None:
         few = row["timed"] < least
         axes.plot(row["p50"], place + _LINE, "o", markersize=5, markeredgecolor=look.ink, markerfacecolor=look.paper if few else look.ink)  # noqa: E501
 
 
-def _draw_stopped(axes: Any, look: Palette, place: int, row: Row, low: float) -> None:
+def _draw_stopped(axes: Axes, look: Palette, place: int, row: TimesRow, low: float) -> None:
     """Players who had not cleared, by the time they had spent; those left of the scale stand at its edge."""
     for part in row["distribution"]:
         if part["censored"]:
@@ -70,14 +74,14 @@ def _draw_stopped(axes: Any, look: Palette, place: int, row: Row, low: float) ->
                       markeredgecolor=look.brick, markeredgewidth=1.2, clip_on=False)  # fmt: skip
 
 
-def _told(row: Row) -> str:
+def _told(row: TimesRow) -> str:
     if not row["timed"]:
         return "nobody was timed"
     half = seconds(row["p50"]) if row["p50"] is not None else "not half"
     return half + (f"; {row['censored']} of {row['timed']} not" if row["censored"] else f"; {plural(row['timed'], 'player')}")
 
 
-def _draw_scale(axes: Any, look: Palette, rows: list[Row]) -> float:
+def _draw_scale(axes: Axes, look: Palette, rows: list[TimesRow]) -> float:
     """The time axis, over all times at which somebody cleared; its beginning."""
     parts = [part for row in rows for part in row["distribution"]]
     cleared = [part for part in parts if part["cleared"]] or parts

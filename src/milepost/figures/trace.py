@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from milepost.figures.style import Sheet, names_across, shortened
-from milepost.measures.interface import Row
+from milepost.measures.trace import TraceRow
+from milepost.reports.documents import TraceDocument
 from milepost.wording import plural, words
 
 # Told apart by shape as well as by colour.
@@ -16,7 +15,7 @@ _MARKS = {
 _MOST_NAMES = 90
 
 
-def draw_trace(sheet: Sheet, document: dict[str, Any]) -> None:
+def draw_trace(sheet: Sheet, document: TraceDocument) -> None:
     """Draw on an empty figure: one session along its clock, or many along the course."""
     if len(document["traced"]) == 1:
         _draw_one(sheet, document)
@@ -24,7 +23,7 @@ def draw_trace(sheet: Sheet, document: dict[str, Any]) -> None:
         _draw_many(sheet, document)
 
 
-def _draw_one(sheet: Sheet, document: dict[str, Any]) -> None:
+def _draw_one(sheet: Sheet, document: TraceDocument) -> None:
     rows, session = document["levels"], document["traced"][0]
     failures = sum(row["outcome"] in ("death", "reset") for row in rows)
     sheet.title(f"{shortened(session['session'], 40)}: {plural(len(rows), 'attempt')}, {plural(failures, 'failure')}; its end: "
@@ -43,7 +42,7 @@ def _draw_one(sheet: Sheet, document: dict[str, Any]) -> None:
     _key(sheet, rows)
 
 
-def _draw_many(sheet: Sheet, document: dict[str, Any]) -> None:
+def _draw_many(sheet: Sheet, document: TraceDocument) -> None:
     rows, sessions = document["levels"], [session["session"] for session in document["traced"]]
     levels = list(document["course"]["levels"])
     failures: dict[str, int] = {}
@@ -53,7 +52,7 @@ def _draw_many(sheet: Sheet, document: dict[str, Any]) -> None:
     sheet.title(f"{plural(len(sessions), 'session')}: failures pile up at {shortened(worst, 26)} ({failures.get(worst, 0)})",
           "A row is a session, a column a level; a mark is an attempt, in its order.")  # fmt: skip
     axes = sheet.axes(0.15, 0.2, 0.83, 0.64)
-    tries: dict[tuple[str, str], list[Row]] = {}
+    tries: dict[tuple[str, str], list[TraceRow]] = {}
     for row in rows:
         if row["level"] in levels:
             tries.setdefault((row["session"], row["level"]), []).append(row)
@@ -76,7 +75,7 @@ def _draw_many(sheet: Sheet, document: dict[str, Any]) -> None:
     _key(sheet, rows)
 
 
-def _key(sheet: Sheet, rows: list[Row]) -> None:
+def _key(sheet: Sheet, rows: list[TraceRow]) -> None:
     """The marks that are in the figure, with their meaning."""
     from matplotlib.lines import Line2D
 

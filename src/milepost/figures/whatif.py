@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING
 
+from milepost.difficulty.rows import WhatIfRow
 from milepost.figures.lines import draw_retention, names_at_ends, share_axis
 from milepost.figures.style import Sheet, names_across, shortened
-from milepost.measures.interface import Row
+from milepost.reports.documents import WhatIfDocument
 from milepost.wording import listed, percent, plural
 
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
 
-def draw_whatif(sheet: Sheet, document: dict[str, Any]) -> None:
+
+def draw_whatif(sheet: Sheet, document: WhatIfDocument) -> None:
     """Draw on an empty figure: three lines over the course, and a mark at each level that was changed."""
     rows, look = document["levels"], sheet.look
     sheet.title(finding(document), "Measured, with its 95 % band: players still there after each level. Projected: by the fitted model, in which "  # noqa: E501
@@ -23,12 +27,12 @@ def draw_whatif(sheet: Sheet, document: dict[str, Any]) -> None:
     names_across(axes, [row["level"] for row in rows])
 
 
-def changed(rows: list[Row]) -> list[Row]:
+def changed(rows: list[WhatIfRow]) -> list[WhatIfRow]:
     """The levels that were changed."""
     return [row for row in rows if row["changed"] != row["difficulty"]]
 
 
-def finding(document: dict[str, Any]) -> str:
+def finding(document: WhatIfDocument) -> str:
     """What the change would do, in a sentence."""
     rows, gained = document["levels"], document["gained"]
     names = [shortened(row["level"], 22) for row in changed(rows)]
@@ -39,7 +43,7 @@ def finding(document: dict[str, Any]) -> str:
     return f"{listed(names[:3] + others)} changed: about {more} at the end"
 
 
-def _draw_projected(axes: Any, sheet: Sheet, rows: list[Row]) -> None:
+def _draw_projected(axes: Axes, sheet: Sheet, rows: list[WhatIfRow]) -> None:
     look, place = sheet.look, range(len(rows))
     axes.plot(place, [row["projected"] for row in rows], color=look.faint, linewidth=1.4, linestyle="--")
     axes.plot(place, [row["projected_changed"] for row in rows], color=look.lantern, linewidth=2)
@@ -47,6 +51,5 @@ def _draw_projected(axes: Any, sheet: Sheet, rows: list[Row]) -> None:
         if row in changed(rows):
             axes.axvline(n, color=look.lantern, linewidth=0.8, linestyle=":")
     ends = [(rows[-1]["projected"], "projected as it is", look.faint), (rows[-1]["projected_changed"], "with the change", look.lantern)]  # noqa: E501
-    if rows[-1]["retention"] is not None:
-        ends.append((rows[-1]["retention"], f"measured: {percent(rows[-1]['retention'])}", look.water))
+    ends.append((rows[-1]["retention"], f"measured: {percent(rows[-1]['retention'])}", look.water))
     names_at_ends(axes, len(rows) - 1, ends)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, NamedTuple, Protocol
+from typing import NamedTuple, Protocol, TypedDict
 
 from milepost.arrays import Bools, Floats, Ints
 
@@ -33,6 +33,22 @@ class Refused(NamedTuple):
 def refused_in_all(refused: list[Refused]) -> int:
     """How many records these are."""
     return sum(one.times for one in refused)
+
+
+class MissingColumn(TypedDict):
+    """A field of a log map, and a column for it that no record has."""
+
+    field: str
+    column: str
+
+
+class MapMet(TypedDict):
+    """What a log map met in a log; conversions that failed are by field."""
+
+    missing_column: list[MissingColumn]
+    unused_words: list[str]
+    failed_conversions: dict[str, int]
+    records_without_event: int
 
 
 @dataclass
@@ -103,13 +119,13 @@ class Log:
     unknown_words: list[str]  # event words outside the list; word k is -1 - k in the column of events
     files: list[str]
     refused: list[Refused]
-    map_use: dict[str, Any] | None = None  # what the log map met, where there was one
+    map_use: MapMet | None = None  # what the log map met, where there was one
 
 
 class Sink(Protocol):
     """Where a reader puts the records of one file."""
 
-    def add(self, record: Mapping[str, Any], line: int) -> None:
+    def add(self, record: Mapping[str, object], line: int) -> None:
         """Take a record as logged, with its line or row."""
 
     def refuse(self, line: int, reason: str) -> None:

@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TypedDict
+
 import numpy as np
 
 from milepost.measures.cells import first_clear
-from milepost.measures.interface import Row
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
+
+
+class BuildTries(TypedDict):
+    """Settled first-clear tries of a build at a level, and how many cleared."""
+
+    settled: int
+    clears: int
+    try_clear: float
 
 
 def build_names(play: Play) -> list[str]:
@@ -15,7 +24,7 @@ def build_names(play: Play) -> list[str]:
     return list(dict.fromkeys(build for build in play.gated.log.sessions.build if build is not None))
 
 
-def tries_by_build(play: Play) -> list[dict[str, Row]]:
+def tries_by_build(play: Play) -> list[dict[str, BuildTries]]:
     """Per level of the course, for each build with tries there: settled first-clear tries and how many cleared."""
     names = build_names(play)
     if not names:

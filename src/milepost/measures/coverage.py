@@ -3,15 +3,38 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypedDict
 
 import numpy as np
 
 from milepost.arrays import Bools, Floats
-from milepost.measures.interface import Row, Table
+from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.intervals import median
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import N_SETTLED
+
+
+class CoverageRow(LevelRow):
+    """How well a level was tested."""
+
+    players: int
+    attempts: int
+    settled: int
+    minutes: float
+    minutes_to_reach: float | None
+    went_on: int
+    hardly_tested: bool
+
+
+ThinMove = TypedDict("ThinMove", {"from": str, "to": str, "players": int})  # a move that was hardly tested
+
+
+class CoverageTotals(TypedDict):
+    """The levels and moves that were hardly tested."""
+
+    hardly_tested: list[str]
+    moves_hardly_tested: list[ThinMove]
 
 
 @dataclass(frozen=True)
@@ -24,18 +47,18 @@ class Coverage:
 
     min_players: int = 5
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[CoverageRow, CoverageTotals]:
         """One row a level: players, tries, minutes played, minutes to get there, and the move on to the next level."""
         table = play.attempts
         counted = play.counts[table.player]
         minutes, arrived = _minutes_before(play), _arrived(play)
         rows = [self._row(play, level, counted & (table.level == level), minutes, arrived) for level in range(play.n_levels)]
         thin = [row["level"] for row in rows if row["hardly_tested"]]
-        moves = [{"from": row["level"], "to": after["level"], "players": row["went_on"]}
+        moves: list[ThinMove] = [{"from": row["level"], "to": after["level"], "players": row["went_on"]}
                  for row, after in zip(rows, rows[1:], strict=False) if row["went_on"] < self.min_players]  # fmt: skip
-        return Table(rows, {"hardly_tested": thin, "moves_hardly_tested": moves})
+        return Table(rows, CoverageTotals(hardly_tested=thin, moves_hardly_tested=moves))
 
-    def _row(self, play: Play, level: int, here: Bools, minutes: Floats, arrived: Bools) -> Row:
+    def _row(self, play: Play, level: int, here: Bools, minutes: Floats, arrived: Bools) -> CoverageRow:
         table = play.attempts
         players = len(distinct(table.player[here]))
         moved = arrived & (play.moves.origin == level) & (play.moves.target == level + 1)

@@ -3,17 +3,47 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypedDict
 
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.measures.cells import cells, levels_shown
-from milepost.measures.interface import Row, Table, share
+from milepost.measures.interface import LevelRow, NoTotals, Table, share
 from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import DIED, WAS_RESET
 
 BINS = 10
+
+
+class DeathFigures(TypedDict):
+    """Deaths, in all or of one cause; ``progress`` counts them by tenths of the level."""
+
+    deaths: int
+    players: int
+    per_player_reached: float | None
+    per_minute: float | None
+    progress: list[int]
+    most_bin: int | None
+
+
+class Failures(TypedDict):
+    """Deaths and resets together."""
+
+    failures: int
+    failure_causes: dict[str, int]
+
+
+class DeathsRow(LevelRow, DeathFigures, Failures):
+    """A level."""
+
+    placed: bool
+    reached: int
+    minutes: float
+    without_cause: int
+    causes: dict[str, DeathFigures]
+    on_arrival: int
 
 
 @dataclass(frozen=True)
@@ -26,7 +56,7 @@ class Deaths:
 
     arrival: float = 1.0
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[DeathsRow, NoTotals]:
         """One row a level; see docs/definitions.md for the columns."""
         table, cell = play.attempts, cells(play)
         counted = play.counts[table.player]
@@ -40,13 +70,13 @@ class Deaths:
             causes = {play.gated.log.causes[code]: _figures(play, died & (cause == code), reached, minutes)
                       for code in distinct(cause[died]) if code >= 0}  # fmt: skip
             ordered = sorted(causes.items(), key=lambda item: (-item[1]["deaths"], item[0]))
-            rows.append({
-                "level": play.stops[level], "placed": level < play.n_levels, "reached": reached, "minutes": minutes,
-                **_figures(play, died, reached, minutes), "without_cause": int((died & (cause < 0)).sum()),
-                "causes": dict(ordered), "on_arrival": int(self._on_arrival(play, died).sum()),
+            rows.append(DeathsRow(
+                level=play.stops[level], placed=level < play.n_levels, reached=reached, minutes=minutes,
+                **_figures(play, died, reached, minutes), without_cause=int((died & (cause < 0)).sum()),
+                causes=dict(ordered), on_arrival=int(self._on_arrival(play, died).sum()),
                 **_failures(play, here, cause),
-            })  # fmt: skip
-        return Table(rows)
+            ))  # fmt: skip
+        return Table(rows, NoTotals())
 
     def _on_arrival(self, play: Play, died: Bools) -> Bools:
         """Deaths within the first moment, or before any input where the log tells of inputs."""
@@ -61,15 +91,15 @@ def _causes(play: Play) -> Ints:
     return play.around.cause
 
 
-def _figures(play: Play, died: Bools, reached: int, minutes: float) -> Row:
+def _figures(play: Play, died: Bools, reached: int, minutes: float) -> DeathFigures:
     deaths = int(died.sum())
     progress = play.attempts.progress[died]
     bins = histogram(progress[~np.isnan(progress)])
-    return {
-        "deaths": deaths, "players": len(distinct(play.attempts.player[died])),
-        "per_player_reached": share(deaths, reached), "per_minute": deaths / minutes if minutes > 0 else None,
-        "progress": bins, "most_bin": int(np.argmax(bins)) if any(bins) else None,
-    }  # fmt: skip
+    return DeathFigures(
+        deaths=deaths, players=len(distinct(play.attempts.player[died])),
+        per_player_reached=share(deaths, reached), per_minute=deaths / minutes if minutes > 0 else None,
+        progress=bins, most_bin=int(np.argmax(bins)) if any(bins) else None,
+    )  # fmt: skip
 
 
 def histogram(progress: Floats) -> list[int]:
@@ -78,7 +108,7 @@ def histogram(progress: Floats) -> list[int]:
     return [int(count) for count in np.bincount(place, minlength=BINS)]
 
 
-def _failures(play: Play, here: Bools, cause: Ints) -> Row:
+def _failures(play: Play, here: Bools, cause: Ints) -> Failures:
     """Deaths and resets together: how many, and by what; a reset without a cause is a restart by choice."""
     failed = here & play.attempts.ended(DIED, WAS_RESET)
     by_name: dict[str, int] = {}
@@ -86,7 +116,6 @@ def _failures(play: Play, here: Bools, cause: Ints) -> Row:
         code, died = divmod(int(key), 2)
         name = play.gated.log.causes[code] if code >= 0 else "death without a cause" if died else "restart by choice"
         by_name[name] = by_name.get(name, 0) + int(count)
-    return {
-        "failures": int(failed.sum()),
-        "failure_causes": dict(sorted(by_name.items(), key=lambda item: (-item[1], item[0]))),
-    }
+    return Failures(
+        failures=int(failed.sum()), failure_causes=dict(sorted(by_name.items(), key=lambda item: (-item[1], item[0])))
+    )  # fmt: skip

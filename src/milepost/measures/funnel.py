@@ -3,22 +3,77 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import TypedDict, cast
 
 import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.measures.cells import cells
-from milepost.measures.interface import Row, Table, share, with_interval
+from milepost.measures.interface import LevelRow, NoTotals, RawRow, Table, share
 from milepost.numerics.intervals import log_log, wilson
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET, EndCause
 
-# What cannot be said of a level that there is no way to clear yet, or whose clears the log does not tell.
-_OF_CLEARS = tuple(f"{name}{end}" for name in ("clear_rate", "drop_off") for end in ("", "_low", "_high"))
 _MID_ATTEMPT = (QUIT, TIME_UP, CRASH, UNKNOWN)
 _AFTER_FAILURE = (DIED, WAS_RESET)
 _BETWEEN = (LEFT, CLEARED)
+
+
+class Stops(TypedDict):
+    """Per level, how many players stopped there, by the end of their last session and by place."""
+
+    stopped: int
+    stopped_finished: int
+    stopped_quit: int
+    stopped_time_up: int
+    stopped_crash: int
+    stopped_skip: int
+    stopped_unknown: int
+    stopped_open: int
+    stopped_after_clear: int
+    stopped_mid_attempt: int
+    stopped_after_failure: int
+    stopped_between: int
+    stopped_elsewhere: int
+
+
+class Reach(LevelRow):
+    """Who reached and cleared a level, and moved on from it."""
+
+    reached: int
+    cleared: int
+    clear_rate: float | None
+    clear_rate_low: float | None
+    clear_rate_high: float | None
+    moved_on: int
+    share: float | None
+
+
+def stopped_by(row: Stops, cause: str) -> int:
+    """How many players stopped at a level, whose last session ended by a cause."""
+    return cast("Mapping[str, int]", row)[f"stopped_{cause}"]
+
+
+class Losses(TypedDict):
+    """Who was lost at a level, and who is still there after it."""
+
+    lost: int
+    drop_off: float | None
+    drop_off_low: float | None
+    drop_off_high: float | None
+    retention: float
+    retention_low: float | None
+    retention_high: float | None
+
+
+class FunnelRow(Reach, Stops, Losses):
+    """A level of the funnel."""
+
+
+class FunnelWithRawRow(FunnelRow, RawRow):
+    """The same beside what a naive count says."""
 
 
 @dataclass(frozen=True)
@@ -31,22 +86,22 @@ class Funnel:
 
     censor_unknown: bool = False
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[FunnelRow, NoTotals]:
         """One row a level in course order; see docs/definitions.md for the columns."""
-        rows = _reach(play)
-        for row, stopped in zip(rows, _stops(play), strict=True):
-            row.update(stopped)
-            row["lost"] = row["stopped_quit"] + (0 if self.censor_unknown else row["stopped_unknown"])
+        reached, stops = _reach(play), _stops(play)
+        lost = [own["stopped_quit"] + (0 if self.censor_unknown else own["stopped_unknown"]) for own in stops]
         untold = [bool(is_open) for is_open in play.open_levels]
-        if rows and not play.tells_last_clear:
-            rows[-1]["lost"], untold[-1] = 0, True
-        _add_losses(rows)
+        if lost and not play.tells_last_clear:
+            lost[-1], untold[-1] = 0, True
+        parts = zip(reached, stops, _losses([row["reached"] for row in reached], lost), strict=True)
+        rows = [FunnelRow(**reach, **stopped, **gone) for reach, stopped, gone in parts]
         for row in itertools.compress(rows, untold):
-            row.update(dict.fromkeys(_OF_CLEARS))
-        return Table(rows)
+            row["clear_rate"] = row["clear_rate_low"] = row["clear_rate_high"] = None
+            row["drop_off"] = row["drop_off_low"] = row["drop_off_high"] = None
+        return Table(rows, NoTotals())
 
 
-def _reach(play: Play) -> list[Row]:
+def _reach(play: Play) -> list[Reach]:
     table, n_levels, n_players = play.attempts, play.n_levels, int(play.counts.sum())
     cell = cells(play)
     furthest = _furthest(table.player, table.level, len(play.gated.players), n_levels)
@@ -57,11 +112,12 @@ def _reach(play: Play) -> list[Row]:
     rows = []
     for level in range(n_levels):
         here, done = int(reached[level]), int(cleared[level])
-        rows.append({
-            "level": play.stops[level], "reached": here, "cleared": done,
-            **with_interval("clear_rate", share(done, here), wilson(done, here)),
-            "moved_on": int(moved_on[level]), "share": share(here, n_players),
-        })  # fmt: skip
+        low, high = wilson(done, here)
+        rows.append(Reach(
+            level=play.stops[level], reached=here, cleared=done,
+            clear_rate=share(done, here), clear_rate_low=low, clear_rate_high=high,
+            moved_on=int(moved_on[level]), share=share(here, n_players),
+        ))  # fmt: skip
     return rows
 
 
@@ -73,7 +129,7 @@ def _furthest(player: Ints, level: Ints, n_players: int, n_levels: int) -> Ints:
     return furthest
 
 
-def _stops(play: Play) -> list[Row]:
+def _stops(play: Play) -> list[Stops]:
     """Per level, how many players stopped there, by the end of their last session and by place."""
     table = play.attempts
     frontier = _furthest(table.player, table.level, len(play.gated.players), play.n_levels)
@@ -101,7 +157,7 @@ def _stops(play: Play) -> list[Row]:
     columns["stopped_after_failure"] = count(~after_clear & np.isin(outcome, _AFTER_FAILURE))
     columns["stopped_between"] = count(~after_clear & np.isin(outcome, _BETWEEN))
     columns["stopped_elsewhere"] = count(elsewhere)
-    return [{name: int(column[number]) for name, column in columns.items()} for number in range(play.n_levels)]
+    return [cast(Stops, {name: int(column[number]) for name, column in columns.items()}) for number in range(play.n_levels)]
 
 
 def stopped_at_open(play: Play) -> Bools:
@@ -127,14 +183,17 @@ def _last_of(player: Ints, n_players: int) -> Ints:
     return last
 
 
-def _add_losses(rows: list[Row]) -> None:
+def _losses(reached: list[int], lost: list[int]) -> list[Losses]:
     """Drop-off, and retention as a product over the levels so far with Greenwood's variance."""
-    retention, greenwood = 1.0, 0.0
-    for row in rows:
-        here, lost = row["reached"], row["lost"]
-        row.update(with_interval("drop_off", share(lost, here), wilson(lost, here)))
+    found, retention, greenwood = [], 1.0, 0.0
+    for here, gone in zip(reached, lost, strict=True):
         if here:
-            retention *= 1 - lost / here
-        if here > lost:
-            greenwood += lost / (here * (here - lost))
-        row.update(with_interval("retention", retention, log_log(retention, greenwood)))
+            retention *= 1 - gone / here
+        if here > gone:
+            greenwood += gone / (here * (here - gone))
+        (low, high), (least, most) = wilson(gone, here), log_log(retention, greenwood)
+        found.append(Losses(
+            lost=gone, drop_off=share(gone, here), drop_off_low=low, drop_off_high=high,
+            retention=retention, retention_low=least, retention_high=most,
+        ))  # fmt: skip
+    return found

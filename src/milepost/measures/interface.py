@@ -2,30 +2,52 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import Any, Protocol
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Generic, Protocol, TypedDict, TypeVar, cast
 
 from milepost.playback.play import Play
 
-Row = dict[str, Any]
+R_co = TypeVar("R_co", covariant=True, bound=Mapping[str, object])
+T_co = TypeVar("T_co", covariant=True, bound=Mapping[str, object])
+R = TypeVar("R", bound=Mapping[str, object])
+T = TypeVar("T", bound=Mapping[str, object])
+
+
+class NoTotals(TypedDict):
+    """Nothing is said of the whole course."""
+
+
+class RawRow(TypedDict):
+    """What a naive count of the records says of a level."""
+
+    raw_reached: int
+    raw_cleared: int
+    raw_tries: int
+
+
+class LevelRow(TypedDict):
+    """A row about a level."""
+
+    level: str
 
 
 @dataclass(frozen=True)
-class Table:
+class Table(Generic[R_co, T_co]):
     """The result of a measure: rows of plain values with the documented keys, and values for the whole course."""
 
-    rows: list[Row]
-    totals: Row = field(default_factory=dict)
+    rows: list[R_co]
+    totals: T_co
 
 
 class Measure(Protocol):
     """A measure with its settings."""
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[Mapping[str, object], Mapping[str, object]]:
         """Compute the measure."""
 
 
-def with_interval(name: str, value: float | None, interval: tuple[float | None, float | None]) -> Row:
+def with_interval(name: str, value: float | None, interval: tuple[float | None, float | None]) -> dict[str, float | None]:
     """The three keys of a figure with its interval."""
     return {name: value, f"{name}_low": interval[0], f"{name}_high": interval[1]}
 
@@ -35,6 +57,7 @@ def share(part: int, whole: int) -> float | None:
     return part / whole if whole else None
 
 
-def beside(table: Table, extra: list[Row]) -> Table:
-    """The table with more keys in each row."""
-    return Table([row | more for row, more in zip(table.rows, extra, strict=True)], table.totals)
+def beside(table: Table[R, T], extra: list[RawRow]) -> Table[R, T]:
+    """The table with what a naive count says in each row."""
+    rows = [cast(R, {**row, **more}) for row, more in zip(table.rows, extra, strict=True)]
+    return Table(rows, table.totals)

@@ -3,17 +3,48 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypedDict
 
 import numpy as np
 
 from milepost.arrays import Ints
 from milepost.errors import UsageError
 from milepost.measures.cells import first_clear
-from milepost.measures.interface import Row, Table, share, with_interval
+from milepost.measures.interface import LevelRow, Table, share
 from milepost.numerics.intervals import wilson
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
+
+
+class LayoutRow(LevelRow):
+    """A layout of a level."""
+
+    layout: str
+    tries: int
+    clears: int
+    players: int
+    enough: bool
+    try_clear: float | None
+    try_clear_low: float | None
+    try_clear_high: float | None
+
+
+class WorstLayout(LevelRow):
+    """A layout that few tries clear."""
+
+    layout: str
+    try_clear: float | None
+    tries: int
+
+
+class LayoutsTotals(TypedDict):
+    """Standard deviations of try-clear rates beyond chance, within and between levels, and the hardest layouts."""
+
+    between_layouts: float | None
+    between_levels: float | None
+    levels_compared: int
+    worst: list[WorstLayout]
 
 
 @dataclass(frozen=True)
@@ -26,7 +57,7 @@ class Layouts:
 
     min_tries: int = 5
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[LayoutRow, LayoutsTotals]:
         """One row a level and layout.
 
         Raises:
@@ -43,36 +74,38 @@ class Layouts:
             rows += [self._row(play, level, code, here & (layout == code)) for code in distinct(layout[here]).tolist()]
         return Table(rows, self._spread(rows))
 
-    def _row(self, play: Play, level: int, code: int, here: Ints) -> Row:
+    def _row(self, play: Play, level: int, code: int, here: Ints) -> LayoutRow:
         tries = int(here.sum())
         clears = int((here & play.attempts.ended(CLEARED)).sum())
-        return {
-            "level": play.stops[level], "layout": play.gated.log.layouts[code], "tries": tries, "clears": clears,
-            "players": len(distinct(play.attempts.player[here])), "enough": tries >= self.min_tries,
-            **with_interval("try_clear", share(clears, tries), wilson(clears, tries)),
-        }  # fmt: skip
+        low, high = wilson(clears, tries)
+        return LayoutRow(
+            level=play.stops[level], layout=play.gated.log.layouts[code], tries=tries, clears=clears,
+            players=len(distinct(play.attempts.player[here])), enough=tries >= self.min_tries,
+            try_clear=share(clears, tries), try_clear_low=low, try_clear_high=high,
+        )  # fmt: skip
 
-    def _spread(self, rows: list[Row]) -> Row:
+    def _spread(self, rows: list[LayoutRow]) -> LayoutsTotals:
         """Standard deviations of the try-clear rate, beyond what chance alone gives: within and between levels."""
         enough = [row for row in rows if row["enough"]]
-        by_level: dict[str, list[Row]] = {}
+        by_level: dict[str, list[tuple[int, int]]] = {}
         for row in enough:
-            by_level.setdefault(row["level"], []).append(row)
+            by_level.setdefault(row["level"], []).append((row["clears"], row["tries"]))
         within = [_variance(group) for group in by_level.values() if len(group) > 1]
-        whole = [{key: sum(row[key] for row in group) for key in ("tries", "clears")} for group in by_level.values()]
-        worst = sorted(enough, key=lambda row: row["try_clear"])[:5]
-        return {
-            "between_layouts": float(np.sqrt(max(0.0, float(np.mean(within))))) if within else None,
-            "between_levels": float(np.sqrt(max(0.0, _variance(whole)))) if len(whole) > 1 else None,
-            "levels_compared": len(within),
-            "worst": [{key: row[key] for key in ("level", "layout", "try_clear", "tries")} for row in worst],
-        }  # fmt: skip
+        whole = [(sum(clears for clears, _ in group), sum(tries for _, tries in group)) for group in by_level.values()]
+        worst = sorted(enough, key=lambda row: row["try_clear"] or 0.0)[:5]
+        return LayoutsTotals(
+            between_layouts=float(np.sqrt(max(0.0, float(np.mean(within))))) if within else None,
+            between_levels=float(np.sqrt(max(0.0, _variance(whole)))) if len(whole) > 1 else None,
+            levels_compared=len(within),
+            worst=[WorstLayout(level=row["level"], layout=row["layout"], try_clear=row["try_clear"], tries=row["tries"])
+                   for row in worst],
+        )  # fmt: skip
 
 
-def _variance(group: list[Row]) -> float:
-    """The variance of rates less what sampling alone would give."""
-    rates = np.array([row["clears"] / row["tries"] for row in group])
-    smooth = np.array([(row["clears"] + 1) / (row["tries"] + 2) for row in group])
-    sampling = smooth * (1 - smooth) / np.array([row["tries"] for row in group])
+def _variance(group: list[tuple[int, int]]) -> float:
+    """The variance of rates, each of so many clears and tries, less what sampling alone would give."""
+    rates = np.array([clears / tries for clears, tries in group])
+    smooth = np.array([(clears + 1) / (tries + 2) for clears, tries in group])
+    sampling = smooth * (1 - smooth) / np.array([tries for _, tries in group])
     return float(np.var(rates, ddof=1) - np.mean(sampling))
 

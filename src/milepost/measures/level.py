@@ -3,24 +3,81 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypedDict
 
 import numpy as np
 
 from milepost.course.course import Level, level_names
 from milepost.errors import UsageError
-from milepost.measures.attempts import AttemptsToClear
-from milepost.measures.builds import build_names, tries_by_build
-from milepost.measures.deaths import Deaths
-from milepost.measures.funnel import Funnel
-from milepost.measures.interface import Row, Table
-from milepost.measures.times import TimeInLevel
-from milepost.measures.trace import to_watch
+from milepost.measures.attempts import AttemptsRow, AttemptsToClear
+from milepost.measures.builds import BuildTries, build_names, tries_by_build
+from milepost.measures.deaths import Deaths, DeathsRow
+from milepost.measures.funnel import Funnel, FunnelRow
+from milepost.measures.interface import LevelRow, Table
+from milepost.measures.times import TimeInLevel, TimesRow
+from milepost.measures.trace import Watched, to_watch
 from milepost.naming import folded
 from milepost.numerics.intervals import median
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
 
 SIDE = 2
+
+
+class Planned(TypedDict, total=False):
+    """The plan of a level; nothing where there is none."""
+
+    target_clear: float | None
+    par_seconds: float | None
+    chapter: str | None
+    knobs: dict[str, object]
+
+
+class Neighbour(LevelRow):
+    """A level with its tries, in all and by build."""
+
+    players: int
+    settled: int
+    try_clear: float | None
+    try_clear_low: float | None
+    try_clear_high: float | None
+    p50: int | None
+    builds: dict[str, BuildTries]
+
+
+class Spot(TypedDict):
+    """Where a player failed."""
+
+    x: float
+    y: float
+    cause: str | None
+
+
+class FirstLevel(TypedDict):
+    """What the first level has to do: medians in seconds, and who left before any input."""
+
+    to_input: float | None
+    to_failure: float | None
+    to_clear: float | None
+    left_before_input: int | None
+    players: int
+
+
+class LevelTotals(LevelRow):
+    """All that is said of a level."""
+
+    place: int
+    funnel: FunnelRow
+    attempts: AttemptsRow
+    times: TimesRow
+    deaths: DeathsRow
+    plan: Planned
+    note: str | None
+    first_level: FirstLevel | None
+    builds: list[str]
+    neighbours: list[Neighbour]
+    watch: list[Watched]
+    spots: list[Spot]
 
 
 @dataclass(frozen=True)
@@ -33,7 +90,7 @@ class LevelPage:
 
     name: str
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[AttemptsRow, LevelTotals]:
         """The page in the totals; the rows are those of `attempts` for the level.
 
         Raises:
@@ -44,14 +101,15 @@ class LevelPage:
         plan = play.course.levels[place] if play.course else None
         here = play.counts[play.attempts.player] & (play.attempts.level == place) & ~play.attempts.rerun
         builds = tries_by_build(play)
-        return Table([tries[place]], {
-            "level": play.stops[place], "place": place + 1,
-            "funnel": Funnel()(play).rows[place], "attempts": tries[place], "times": TimeInLevel()(play).rows[place],
-            "deaths": Deaths()(play).rows[place], "plan": _planned(plan), "note": plan.note if plan else None,
-            "first_level": _first_questions(play) if place == 0 else None, "builds": sorted(build_names(play)),
-            "neighbours": [_beside(tries[level], builds[level]) for level in range(max(0, place - SIDE), min(play.n_levels, place + SIDE + 1))],  # noqa: E501
-            "watch": to_watch(play, np.flatnonzero(here)), "spots": _spots(play, place),
-        })  # fmt: skip
+        near = range(max(0, place - SIDE), min(play.n_levels, place + SIDE + 1))
+        return Table([tries[place]], LevelTotals(
+            level=play.stops[place], place=place + 1,
+            funnel=Funnel()(play).rows[place], attempts=tries[place], times=TimeInLevel()(play).rows[place],
+            deaths=Deaths()(play).rows[place], plan=_planned(plan), note=plan.note if plan else None,
+            first_level=_first_questions(play) if place == 0 else None, builds=sorted(build_names(play)),
+            neighbours=[beside_builds(tries[level], builds[level]) for level in near],
+            watch=to_watch(play, np.flatnonzero(here)), spots=_spots(play, place),
+        ))  # fmt: skip
 
 
 def place_of(play: Play, name: str) -> int:
@@ -68,31 +126,33 @@ def place_of(play: Play, name: str) -> int:
     return exact[name] if name in exact else alike.pop()
 
 
-def _planned(plan: Level | None) -> Row:
+def _planned(plan: Level | None) -> Planned:
     if plan is None:
-        return {}
-    return {"target_clear": plan.target_clear, "par_seconds": plan.par_seconds, "chapter": plan.chapter, "knobs": plan.knobs}
+        return Planned()
+    return Planned(target_clear=plan.target_clear, par_seconds=plan.par_seconds, chapter=plan.chapter, knobs=plan.knobs)
 
 
-def _beside(tries: Row, builds: dict[str, Row]) -> Row:
+def beside_builds(tries: AttemptsRow, builds: dict[str, BuildTries]) -> Neighbour:
     """A level with its tries, in all and by build."""
-    keys = ("level", "players", "settled", "try_clear", "try_clear_low", "try_clear_high", "p50")
-    return {key: tries[key] for key in keys} | {"builds": builds}
+    return Neighbour(
+        level=tries["level"], players=tries["players"], settled=tries["settled"], try_clear=tries["try_clear"],
+        try_clear_low=tries["try_clear_low"], try_clear_high=tries["try_clear_high"], p50=tries["p50"], builds=builds,
+    )  # fmt: skip
 
 
-def _spots(play: Play, level: int) -> list[Row]:
+def _spots(play: Play, level: int) -> list[Spot]:
     """Where in the level players failed, for failures that say so."""
     table, around = play.attempts, play.around
     failed = play.counts[table.player] & (table.level == level) & table.ended(DIED, WAS_RESET)
     causes = [*play.gated.log.causes, None]
     return [
-        {"x": float(x), "y": float(y), "cause": causes[cause]}
+        Spot(x=float(x), y=float(y), cause=causes[cause])
         for x, y, cause in zip(around.x[failed], around.y[failed], around.cause[failed].tolist(), strict=True)
         if not (np.isnan(x) or np.isnan(y))
     ]
 
 
-def _first_questions(play: Play) -> Row:
+def _first_questions(play: Play) -> FirstLevel:
     """What the first level has to do: how long to the first input, failure and clear, and who left before any input."""
     table = play.attempts
     here = play.counts[table.player] & (table.level == 0) & ~table.rerun

@@ -4,21 +4,41 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
+from typing import TypedDict, cast
 
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.measures.interface import Row, Table
+from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import distinct, numbered, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import MOVE_KINDS, SETBACK
+
+# Moves from one stop to another, of one kind; the cost of setbacks is in seconds.
+MoveRow = TypedDict("MoveRow", {
+    "from": str, "to": str | None, "kind": str, "count": int, "players": int, "cost": float | None, "never_back": int | None,
+})  # fmt: skip
+
+
+# How often players left a level by each kind of move.
+MovesRow = TypedDict("MovesRow", {
+    "level": str, "exit": int, "entry": int, "repeat": int, "setback": int, "passed": int, "advance": int, "return": int,
+    "skip": int,
+})  # fmt: skip
+
+
+class MovesTotals(TypedDict):
+    """How often each kind of move was made, and the moves."""
+
+    kinds: dict[str, int]
+    moves: list[MoveRow]
 
 
 @dataclass(frozen=True)
 class Moves:
     """Where players went from where, in the table's order of play."""
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[MovesRow, MovesTotals]:
         """Rows a move; the totals hold how often each kind of move was made, and what came of setbacks."""
         counted = np.flatnonzero(play.counts[play.moves.player])
         cost, back = _setbacks(play, counted)
@@ -26,10 +46,8 @@ class Moves:
         moves = [_row(play, counted, key, groups[key], cost, back) for key in sorted(groups, key=_rank)]
         often = np.bincount(play.moves.kind[counted], minlength=len(MOVE_KINDS)).tolist()
         kinds = dict(zip(MOVE_KINDS, often, strict=True))
-        return Table(
-            [{"level": play.stops[level], **_of_level(moves, play.stops[level])} for level in range(play.n_levels)],
-            {"kinds": {kind: kinds[kind] for kind in MOVE_KINDS if kinds[kind]}, "moves": moves},
-        )
+        rows = [_of_level(moves, play.stops[level]) for level in range(play.n_levels)]
+        return Table(rows, MovesTotals(kinds={kind: kinds[kind] for kind in MOVE_KINDS if kinds[kind]}, moves=moves))
 
 
 def _groups(play: Play, counted: Ints) -> dict[tuple[int, int, int], Ints]:
@@ -48,9 +66,7 @@ def _rank(key: tuple[int, int, int]) -> tuple[int, int, int, int]:
     return origin, target < 0, target, kind
 
 
-def _row(
-    play: Play, counted: Ints, key: tuple[int, int, int], places: Ints, cost: Floats, back: Bools
-) -> Row:  # fmt: skip
+def _row(play: Play, counted: Ints, key: tuple[int, int, int], places: Ints, cost: Floats, back: Bools) -> MoveRow:
     origin, target, kind = key
     setback = kind == SETBACK
     return {
@@ -83,10 +99,10 @@ def _setbacks(play: Play, counted: Ints) -> tuple[Floats, Bools]:
     return cost, back
 
 
-def _of_level(moves: list[Row], level: str) -> Row:
+def _of_level(moves: list[MoveRow], level: str) -> MovesRow:
     """How often players left a level by each kind of move."""
     counts: Counter[str] = Counter()
     for move in moves:
         if move["from"] == level:
             counts[move["kind"]] += move["count"]
-    return {kind: counts[kind] for kind in MOVE_KINDS}
+    return cast(MovesRow, {"level": level, **{kind: counts[kind] for kind in MOVE_KINDS}})

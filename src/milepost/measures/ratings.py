@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypedDict
 
 import numpy as np
 
@@ -10,17 +11,57 @@ from milepost.arrays import Ints
 from milepost.course.course import Band
 from milepost.errors import UsageError
 from milepost.measures.cells import first_clear
-from milepost.measures.interface import Row, Table, with_interval
+from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.intervals import wilson
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED
+
+
+class BandShare(TypedDict):
+    """The clears in a band, and their share."""
+
+    clears: int
+    share: float | None
+    share_low: float | None
+    share_high: float | None
+
+
+class Rated(TypedDict):
+    """The ratings of first clears."""
+
+    clears: int
+    rated: int
+    no_band: int
+    logged: int
+    logged_otherwise: int
+    ratings: dict[str, BandShare]
+    unreachable: list[str]
+
+
+class RatingsRow(LevelRow, Rated):
+    """A level."""
+
+
+class BandRow(TypedDict):
+    """A band as declared."""
+
+    name: str
+    low: float
+    high: float
+
+
+class RatingsTotals(TypedDict):
+    """The bands, and what is wrong with them."""
+
+    bands: list[BandRow]
+    faults: list[str]
 
 
 @dataclass(frozen=True)
 class Ratings:
     """Ratings of first clears by the course's declared bands."""
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[RatingsRow, RatingsTotals]:
         """One row a level: clears in each band, clears in none, and bands that nobody can reach there.
 
         Raises:
@@ -32,14 +73,14 @@ class Ratings:
         table = play.attempts
         cleared = first_clear(play) & table.ended(CLEARED)
         rows = [
-            _row(play, bands, np.flatnonzero(cleared & (table.level == level)))
+            RatingsRow(level=play.stops[level], **_rated(play, bands, np.flatnonzero(cleared & (table.level == level))))
             for level in range(play.n_levels)
         ]
-        rows = [{"level": play.stops[level], **row} for level, row in enumerate(rows)]
-        return Table(rows, {"bands": [vars(band) for band in bands], "faults": faults(bands)})
+        declared = [BandRow(name=band.name, low=band.low, high=band.high) for band in bands]
+        return Table(rows, RatingsTotals(bands=declared, faults=faults(bands)))
 
 
-def _row(play: Play, bands: tuple[Band, ...], clears: Ints) -> Row:
+def _rated(play: Play, bands: tuple[Band, ...], clears: Ints) -> Rated:
     around = play.around
     collected, available = around.collected[clears], around.available[clears]
     known = ~np.isnan(collected) & (available > 0)
@@ -72,8 +113,9 @@ def _reachable(bands: tuple[Band, ...], band: Band, totals: list[float]) -> bool
     )  # fmt: skip
 
 
-def _share(clears: int, of: int) -> Row:
-    return {"clears": clears, **with_interval("share", clears / of if of else None, wilson(clears, of))}
+def _share(clears: int, of: int) -> BandShare:
+    low, high = wilson(clears, of)
+    return BandShare(clears=clears, share=clears / of if of else None, share_low=low, share_high=high)
 
 
 def faults(bands: tuple[Band, ...]) -> list[str]:

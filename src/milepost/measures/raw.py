@@ -8,7 +8,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.logs.interface import ABSENT
-from milepost.measures.interface import Row
+from milepost.measures.interface import RawRow
 from milepost.numerics.whole_numbers import distinct, numbered, stable_order
 from milepost.playback.engine import end_codes
 from milepost.playback.play import Play, summary
@@ -139,7 +139,7 @@ def _gave_up(play: Play, n_players: int) -> Bools:
     return Ends(last).by(END_QUIT, END_UNKNOWN)
 
 
-def raw_counts(play: Play) -> list[Row]:
+def raw_counts(play: Play) -> list[RawRow]:
     """Per level of the course: players with any level event there, players with a complete, starts and retries."""
     counts = play.summary(RawCounts)
     return [

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TypedDict
 
 import numpy as np
 
 from milepost.arrays import Bools, Floats
 from milepost.measures.cells import Cells, cells, first_clear, levels_shown
-from milepost.measures.interface import Row, Table
+from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.intervals import median
 from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.whole_numbers import distinct
@@ -16,15 +17,70 @@ from milepost.playback.play import Play
 from milepost.playback.tables import AttemptTable
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
-QUANTILES = (0.1, 0.25, 0.5, 0.75, 0.9)
 _SHORTEST, _LONGEST_BIN = 0.25, 40  # seconds; the number of the last bin, which has all beyond
+
+
+Bin = TypedDict("Bin", {"from": float, "to": float, "cleared": int, "censored": int})  # players by their time, in seconds
+
+
+class ToClear(TypedDict):
+    """The seconds that players take to clear a level."""
+
+    reached: int
+    timed: int
+    untimed: int
+    clears: int
+    censored: int
+    p10: float | None
+    p25: float | None
+    p50: float | None
+    p75: float | None
+    p90: float | None
+    distribution: list[Bin]
+
+
+class Single(TypedDict):
+    """The seconds of single attempts: medians, each with its count."""
+
+    run_p50: float | None
+    runs: int
+    fail_p50: float | None
+    fails: int
+    settling_p50: float | None
+    settlings: int
+    between_p50: float | None
+    betweens: int
+    paused_total: float
+
+
+class Gaps(TypedDict):
+    """What lies between a clear and the next attempt, and what went into failures; seconds."""
+
+    to_move_p50: float | None
+    to_start_p50: float | None
+    split_gaps: int
+    lost_to_failures: float
+
+
+class TimesRow(LevelRow, ToClear, Single, Gaps):
+    """A level."""
+
+    placed: bool
+    spent: float
+    session_share: float | None
+
+
+class TimesTotals(TypedDict):
+    """What is said of the whole course."""
+
+    session_seconds: float
 
 
 @dataclass(frozen=True)
 class TimeInLevel:
     """Active seconds to the first clear, and the times of single attempts, by level."""
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[TimesRow, TimesTotals]:
         """One row a level; see docs/definitions.md for the columns."""
         cell = cells(play)
         table = play.attempts
@@ -37,27 +93,27 @@ class TimeInLevel:
         for level in levels_shown(play):
             here = table.level == level
             spent = float(table.active[here & known & play.counts[table.player]].sum())
-            rows.append({
-                "level": play.stops[level], "placed": level < play.n_levels,
+            rows.append(TimesRow(
+                level=play.stops[level], placed=level < play.n_levels,
                 **_to_clear(cell.of(level)), **_single(table, between, usable & here),
                 **_split_gap(table, between, until_move, usable & here),
-                "spent": spent, "session_share": spent / total if total > 0 else None,
-            })  # fmt: skip
-        return Table(rows, {"session_seconds": total})
+                spent=spent, session_share=spent / total if total > 0 else None,
+            ))  # fmt: skip
+        return Table(rows, TimesTotals(session_seconds=total))
 
 
-def _to_clear(cell: Cells) -> Row:
+def _to_clear(cell: Cells) -> ToClear:
     timed = ~cell.untimed
     curve = kaplan_meier(cell.seconds[timed], cell.cleared[timed])
-    return {
-        "reached": len(cell.player), "timed": int(timed.sum()), "untimed": int(cell.untimed.sum()),
-        "clears": int((cell.cleared & timed).sum()), "censored": int((~cell.cleared & timed).sum()),
-        **{f"p{100 * q:.0f}": curve.quantile(q) for q in QUANTILES},
-        "distribution": _distribution(cell.seconds[timed], cell.cleared[timed]),
-    }  # fmt: skip
+    p10, p25, p50, p75, p90 = (curve.quantile(q) for q in (0.1, 0.25, 0.5, 0.75, 0.9))
+    return ToClear(
+        reached=len(cell.player), timed=int(timed.sum()), untimed=int(cell.untimed.sum()),
+        clears=int((cell.cleared & timed).sum()), censored=int((~cell.cleared & timed).sum()),
+        p10=p10, p25=p25, p50=p50, p75=p75, p90=p90, distribution=_distribution(cell.seconds[timed], cell.cleared[timed]),
+    )  # fmt: skip
 
 
-def _distribution(times: Floats, cleared: Bools) -> list[Row]:
+def _distribution(times: Floats, cleared: Bools) -> list[Bin]:
     """Players by their time, in bins that each reach to the square root of two times their beginning."""
     place = np.clip(np.floor(2 * np.log2(np.maximum(times, _SHORTEST))), None, _LONGEST_BIN).astype(np.int64)
     return [
@@ -94,15 +150,15 @@ def _until_move(play: Play) -> Floats:
     return wait
 
 
-def _split_gap(table: AttemptTable, between: Floats, until_move: Floats, rows: Bools) -> Row:
+def _split_gap(table: AttemptTable, between: Floats, until_move: Floats, rows: Bools) -> Gaps:
     """What lies between a clear and the next attempt: until the game moves on, and from there to the start."""
     known = rows & table.ended(CLEARED) & ~np.isnan(between) & ~np.isnan(until_move)
     before = np.minimum(until_move[known], between[known])
     failed = rows & table.ended(DIED, WAS_RESET)
-    return {
-        "to_move_p50": median(before), "to_start_p50": median(between[known] - before), "split_gaps": int(known.sum()),
-        "lost_to_failures": float(table.active[failed].sum()),
-    }  # fmt: skip
+    return Gaps(
+        to_move_p50=median(before), to_start_p50=median(between[known] - before), split_gaps=int(known.sum()),
+        lost_to_failures=float(table.active[failed].sum()),
+    )  # fmt: skip
 
 
 def _session_seconds(play: Play) -> float:
@@ -112,15 +168,15 @@ def _session_seconds(play: Play) -> float:
     return float(np.maximum(0.0, times.last - times.first)[counted].sum())
 
 
-def _single(table: AttemptTable, between: Floats, rows: Bools) -> Row:
+def _single(table: AttemptTable, between: Floats, rows: Bools) -> Single:
     cleared = rows & table.ended(CLEARED)
     failed = rows & table.ended(DIED, WAS_RESET)
     settled_in = rows & ~np.isnan(table.settling)
     gap_known = cleared & ~np.isnan(between)
-    return {
-        "run_p50": median(table.active[cleared]), "runs": int(cleared.sum()),
-        "fail_p50": median(table.active[failed]), "fails": int(failed.sum()),
-        "settling_p50": median(table.settling[settled_in]), "settlings": int(settled_in.sum()),
-        "between_p50": median(between[gap_known]), "betweens": int(gap_known.sum()),
-        "paused_total": float(table.paused[rows].sum()),
-    }  # fmt: skip
+    return Single(
+        run_p50=median(table.active[cleared]), runs=int(cleared.sum()),
+        fail_p50=median(table.active[failed]), fails=int(failed.sum()),
+        settling_p50=median(table.settling[settled_in]), settlings=int(settled_in.sum()),
+        between_p50=median(between[gap_known]), betweens=int(gap_known.sum()),
+        paused_total=float(table.paused[rows].sum()),
+    )  # fmt: skip

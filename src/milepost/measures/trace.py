@@ -4,17 +4,46 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any
+from typing import Any, TypedDict
 
 import numpy as np
 
 from milepost.arrays import Ints
 from milepost.errors import UsageError
 from milepost.measures.cells import first_clear
-from milepost.measures.interface import Row, Table
+from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import counted, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
+
+# An attempt of a session; times are seconds on the session's clock.
+TraceRow = TypedDict("TraceRow", {
+    "session": str, "level": str, "clock": float, "until": float, "try": int, "rerun": bool, "outcome": str, "cause": str | None,
+    "active": float | None, "paused": float, "settling": float | None, "progress": float | None, "hits": int,
+    "repairs": list[str],
+})  # fmt: skip
+# A move of a session.
+TracedMove = TypedDict("TracedMove", {"session": str, "clock": float, "from": str, "to": str | None, "kind": str})
+# Where to look for what happened: a session, and from when to when on its clock.
+Watched = TypedDict("Watched", {"session": str, "player": str, "tries": int, "from": float, "to": float, "ended": str})
+
+
+class Traced(TypedDict):
+    """A session, and its end."""
+
+    session: str
+    player: str
+    build: str | None
+    end: str
+    ended: float | None
+    tags: dict[str, str]
+
+
+class TraceTotals(TypedDict):
+    """The sessions, and their moves."""
+
+    traced: list[Traced]
+    moves: list[TracedMove]
 
 
 @dataclass(frozen=True)
@@ -29,7 +58,7 @@ class Trace:
     session: str | None = None
     offset: float = 0.0
 
-    def __call__(self, play: Play) -> Table:
+    def __call__(self, play: Play) -> Table[TraceRow, TraceTotals]:
         """Rows an attempt; the totals list the sessions with their ends, and the moves.
 
         Raises:
@@ -39,7 +68,7 @@ class Trace:
         table = play.attempts
         rows = [self._row(play, k) for k in np.flatnonzero(np.isin(table.session, chosen)).tolist()]
         moves = [self._move(play, n) for n in np.flatnonzero(np.isin(play.moves.session, chosen)).tolist()]
-        return Table(rows, {"traced": [self._session(play, session) for session in chosen], "moves": moves})
+        return Table(rows, TraceTotals(traced=[self._session(play, session) for session in chosen], moves=moves))
 
     def _chosen(self, play: Play) -> list[int]:
         """The sessions to show, in order of play."""
@@ -53,7 +82,7 @@ class Trace:
             raise UsageError(f"no session or player is called {self.session!r}. Some of the {len(names)} sessions: {some}.")
         return chosen
 
-    def _row(self, play: Play, k: int) -> Row:
+    def _row(self, play: Play, k: int) -> TraceRow:
         table = play.attempts
         active, settling, progress = (float(column[k]) for column in (table.active, table.settling, table.progress))
         return {
@@ -65,7 +94,7 @@ class Trace:
             "repairs": _repairs(play, int(table.opened_at[k]), int(table.closed_at[k])),
         }  # fmt: skip
 
-    def _move(self, play: Play, number: int) -> Row:
+    def _move(self, play: Play, number: int) -> TracedMove:
         moves = play.moves
         target = int(moves.target[number])
         return {
@@ -75,7 +104,7 @@ class Trace:
             "kind": MOVE_KINDS[moves.kind[number]],
         }  # fmt: skip
 
-    def _session(self, play: Play, session: int) -> Row:
+    def _session(self, play: Play, session: int) -> Traced:
         gated = play.gated
         ended = float(play.session_times.last[session])
         return {
@@ -101,7 +130,7 @@ def _repairs(play: Play, first: int, last: int) -> list[str]:
     return [finding.code for number, finding in enumerate(FINDINGS) if int(together) >> number & 1]
 
 
-def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Row]:
+def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Watched]:
     """The sessions that show some attempts best: those nearest the middle in tries, with where to look.
 
     Args:
@@ -115,7 +144,7 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Row]:
         return []
     middle = float(np.median(counts))
     nearest = np.lexsort((sessions, np.abs(counts - middle)))[:most]
-    found = []
+    found: list[Watched] = []
     for session, count in zip(sessions[nearest].tolist(), counts[nearest].tolist(), strict=True):
         own = rows[table.session[rows] == session]
         found.append({
@@ -126,7 +155,7 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Row]:
     return found
 
 
-def watch_by_level(play: Play, most: int = 3) -> list[list[Row]]:
+def watch_by_level(play: Play, most: int = 3) -> list[list[Watched]]:
     """Per level of the course, the sessions that show its settled first-clear attempts best."""
     table = play.attempts
     rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))

@@ -33,7 +33,7 @@ def fit_times(subject: Ints, item: Ints, log_time: Floats, happened: Bools, n_it
     from scipy.sparse import csr_matrix
 
     n_subjects = int(subject.max(initial=-1)) + 1
-    pairs: Any = csr_matrix((np.ones(len(item)), (item, subject)), shape=(n_items, n_subjects))
+    pairs: object = csr_matrix((np.ones(len(item)), (item, subject)), shape=(n_items, n_subjects))
     centre = float(log_time.mean())
     seen = log_time - centre
     y, noise, spread = seen, 0.5, 0.5

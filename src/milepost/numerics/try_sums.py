@@ -94,7 +94,7 @@ class Kinds:
         self.groups = [(n, slice(*ends)) for n, ends in enumerate(pairwise(bounds)) if ends[0] < ends[1]]
         self.item, self.n_items = item, n_items
 
-    def differences(self, tried: Any) -> Any:
+    def differences(self, tried: object) -> object:
         """How often each kind was tried, less how often the next of its item was."""
         from scipy.sparse import csr_matrix
 

@@ -22,7 +22,7 @@ _PATIENCE: Final = 5  # seconds for a cluster's scheduler to answer
 class InProcess(Executor):
     """Runs everything at once and right here."""
 
-    def submit(self, fn: Callable[..., R], /, *args: Any, **kwargs: Any) -> Future[R]:
+    def submit(self, fn: Callable[..., R], /, *args: object, **kwargs: object) -> Future[R]:
         """Run it; its error, if it has one, is the future's."""
         future: Future[R] = Future()
         try:
@@ -43,7 +43,7 @@ class Pool:
         self.jobs = jobs
         self._executor: ProcessPoolExecutor | None = None
 
-    def map(self, work: Callable[..., R], inputs: list[tuple[Any, ...]], progress: Progress) -> list[R]:
+    def map(self, work: Callable[..., R], inputs: list[tuple[object, ...]], progress: Progress) -> list[R]:
         """The results of some work on each of the inputs.
 
         Raises:
@@ -75,7 +75,7 @@ class Pool:
 
 
 class Over:
-    """Any executor of futures.
+    """object executor of futures.
 
     Attributes:
         executor: it.
@@ -84,7 +84,7 @@ class Over:
     def __init__(self, executor: Executor) -> None:
         self.executor = executor
 
-    def map(self, work: Callable[..., R], inputs: list[tuple[Any, ...]], progress: Progress) -> list[R]:
+    def map(self, work: Callable[..., R], inputs: list[tuple[object, ...]], progress: Progress) -> list[R]:
         """The results of some work on each of the inputs."""
         done: dict[int, R] = {}
         _gather(self.executor, work, inputs, list(range(len(inputs))), done, progress)
@@ -95,7 +95,7 @@ Workers = Pool | Over
 
 
 def _gather(
-    executor: Executor, work: Callable[..., R], inputs: list[tuple[Any, ...]], numbers: list[int], done: dict[int, R],
+    executor: Executor, work: Callable[..., R], inputs: list[tuple[object, ...]], numbers: list[int], done: dict[int, R],
     progress: Progress,
 ) -> None:  # fmt: skip
     futures = {}

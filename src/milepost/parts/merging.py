@@ -71,7 +71,7 @@ def _shift(part: PlayedPart, bounds: Ints, count: int) -> Ints:
     return shift
 
 
-def _in_order(tables: list[dict[str, Any]], shifts: list[Ints], rank: Ints) -> Ints:
+def _in_order(tables: list[dict[str, object]], shifts: list[Ints], rank: Ints) -> Ints:
     """The places of the rows, one table after the other, in the order of play; places in the part become such in the whole."""
     for table, shift in zip(tables, shifts, strict=True):
         for name in _PLACES & table.keys():
@@ -79,6 +79,6 @@ def _in_order(tables: list[dict[str, Any]], shifts: list[Ints], rank: Ints) -> I
     return stable_order(rank[np.concatenate([filled_out(table["session"]) for table in tables])])
 
 
-def _joined(tables: list[dict[str, Any]], order: Ints) -> dict[str, Any]:
+def _joined(tables: list[dict[str, object]], order: Ints) -> dict[str, Any]:
     """One table's columns of those of several, which are let go one by one, so that memory holds them once."""
     return {name: joined(name, [table.pop(name) for table in tables], order) for name in list(tables[0])}

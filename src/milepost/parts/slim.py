@@ -27,7 +27,7 @@ class Same:
         return self.rows
 
 
-def slimmed(table: Any) -> dict[str, Any]:
+def slimmed(table: object) -> dict[str, object]:
     """The columns of a table by name, each in the least whole type that holds it, or as one value that stands for all."""
     return {name: _slim(column) for name, column in vars(table).items()}
 

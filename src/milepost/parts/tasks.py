@@ -99,9 +99,9 @@ class PlayedPart:
     endless: Bools
     coarse: Bools
     times: SessionTimes
-    attempts: dict[str, Any]
-    around: dict[str, Any]
-    moves: dict[str, Any]
+    attempts: dict[str, object]
+    around: dict[str, object]
+    moves: dict[str, object]
     stops: Stops
     summaries: dict[type, Any]
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 
@@ -18,7 +18,7 @@ def run_sessions() -> Callable[..., None]:
     return compiled_functions(MODULES)["run_sessions"]
 
 
-def empty_state() -> Any:
+def empty_state() -> object:
     """A state as a record that compiled code can write to."""
     kinds = [(name, np.bool_ if name in TRUTHS else np.float64 if name in FLOATS else np.int64) for name in State.__slots__]
     return np.zeros(1, np.dtype(kinds)).view(np.recarray)[0]

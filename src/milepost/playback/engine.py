@@ -26,7 +26,7 @@ _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progr
 class Written:
     """What the machine wrote: columns of attempts and of moves, how each session ended, and the records' marks in their order."""
 
-    attempts: dict[str, Any]
+    attempts: dict[str, object]
     moves: dict[str, Ints]
     end: Ints
     endless: Bools
@@ -63,7 +63,7 @@ class _Compiled:
     def __init__(self) -> None:
         self.runner = compiled.run_sessions()
 
-    def column(self, values: Any) -> Any:
+    def column(self, values: object) -> Any:
         """A column as the machine takes it."""
         return np.ascontiguousarray(values)
 

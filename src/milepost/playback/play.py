@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any, Final, Protocol, Self, TypeVar, cast
+from typing import Final, Protocol, Self, TypeVar, cast
 
 import numpy as np
 
@@ -71,8 +71,8 @@ class Play:
     endless: Bools
     inferred: bool
     rules: ReplayRules
-    known: dict[type, Any] = field(default_factory=dict)
-    _made: dict[Any, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
+    known: dict[type, object] = field(default_factory=dict)
+    _made: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     @property
     def n_levels(self) -> int:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.errors import RecordsGoneError
@@ -93,15 +92,15 @@ class MoveTable:
 class LetGo:
     """In the place of records, and of columns by record, that a play has let go: whoever asks for them is told."""
 
-    def __getattr__(self, name: str) -> Any:
+    def __getattr__(self, name: str) -> object:
         raise RecordsGoneError
 
     def __len__(self) -> int:
         """How many there are is not known any more."""
         raise RecordsGoneError
 
-    def __getitem__(self, place: Any) -> Any:
+    def __getitem__(self, place: object) -> object:
         raise RecordsGoneError
 
-    def __array__(self, *given: Any, **more: Any) -> Any:
+    def __array__(self, *given: object, **more: object) -> object:
         raise RecordsGoneError

@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
 
+from milepost.audit.audit import Detail, Labelled, SuspectRow
+from milepost.audit.moved import MovedFigure, MovedRow
 from milepost.logs.mapping.use import map_notes
-from milepost.measures.interface import Row
 from milepost.reports.document import who_counts
-from milepost.reports.interface import Column, View
+from milepost.reports.documents import CheckDocument
+from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.views import figure
 from milepost.wording import listed, number, percent, plural, safe, seconds
 
+Worded = Callable[[float | None], str]
 _MOST_WORDS = 6
 
 
-def check_views(report: dict[str, Any]) -> list[View]:
+def check_views(report: CheckDocument) -> list[AnyView]:
     """The audit as a colleague would tell it."""
     return [_contents(report), _findings(report), _suspects(report), _moved(report)]
 
 
-def _contents(report: dict[str, Any]) -> View:
+def _contents(report: CheckDocument) -> AnyView:
     builds = [f"{safe(build)} ({plural(count, 'session')})" for build, count in report["builds"].items()]
     events = sorted(report["events"].items(), key=lambda item: -item[1])
     words = [f"{word} {count:,}" for word, count in events[:_MOST_WORDS]]
@@ -45,11 +49,11 @@ def _contents(report: dict[str, Any]) -> View:
     return View("What is in the log", (), [], lines)
 
 
-def _findings(report: dict[str, Any]) -> View:
+def _findings(report: CheckDocument) -> View[Detail]:
     rows = report["details"]
     if not rows:
         return View("What was found: nothing", (), [], [])
-    columns = (
+    columns: tuple[Column[Detail], ...] = (
         Column("finding", lambda row: row["code"], left=True),
         Column("count", lambda row: number(row["count"])),
         Column("sessions", lambda row: percent(row["session_share"]), rank=3),
@@ -60,7 +64,7 @@ def _findings(report: dict[str, Any]) -> View:
     return View("What was found, and what was done about it", columns, rows, _known_notes(rows))
 
 
-def _suspects(report: dict[str, Any]) -> View:
+def _suspects(report: CheckDocument) -> AnyView:
     rows = report["suspects"]
     if not rows:
         return View("What looks odd: nothing", (), [], [])
@@ -72,29 +76,29 @@ def _sentence(text: str) -> str:
     return text if text.endswith(("?", "!", ".")) else f"{text}."
 
 
-def _suspect_head(row: Row) -> str:
+def _suspect_head(row: SuspectRow) -> str:
     levels = [safe(level) for level in row["levels"]]
     where = listed([*levels[:4], plural(len(levels) - 4, "more level")] if len(levels) > 5 else levels)
     return f"{row['code']}, {row['count']:,} in {plural(row['sessions'], 'session')}" + (f", at {where}" if where else "")
 
 
-def _known(row: Row) -> str:
+def _known(row: Labelled) -> str:
     if not row["known"]:
         return ""
     return " Known" + (f": {safe(row['known'])}." if isinstance(row["known"], str) else ".")
 
 
-def _known_notes(rows: list[Row]) -> list[str]:
+def _known_notes(rows: list[Detail]) -> list[str]:
     return [f"{row['code']}:{_known(row)}" for row in rows if row["known"]]
 
 
-def _moved(report: dict[str, Any]) -> View:
+def _moved(report: CheckDocument) -> View[MovedRow]:
     rows, levels = report["moved"], report["levels"]
     if not rows:
         every = plural(len(levels), "level")
         text = f"Of {every}, none moves in reach, clear rate, drop-off or median tries by more than a point."
         return View("Does it change the answer? No.", (), [], [text])
-    columns = (
+    columns: tuple[Column[MovedRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
         *_beside("reached", "reached", number),
         *_beside("clear rate", "clear_rate", percent),
@@ -109,12 +113,11 @@ def _moved(report: dict[str, Any]) -> View:
     return View(heading, columns, rows, [note])
 
 
-def _beside(title: str, key: str, worded: Any) -> list[Column]:
+def _beside(title: str, key: MovedFigure, worded: Worded) -> list[Column[MovedRow]]:
     """A figure and its raw counterpart."""
-    clean = Column(title, lambda row: _if(row, key, worded))
-    return [clean, Column("raw", lambda row: _if(row, f"raw_{key}", worded))]
+    return [Column(title, _where_moved(key, key, worded)), Column("raw", _where_moved(key, f"raw_{key}", worded))]
 
 
-def _if(row: Row, key: str, worded: Any) -> str:
-    """The figure, where it moved."""
-    return str(worded(row[key])) if key.removeprefix("raw_") in row["differs"] else ""
+def _where_moved(figure_moved: MovedFigure, key: str, worded: Worded) -> Callable[[MovedRow], str]:
+    """A figure, where it moved."""
+    return lambda row: worded(figure(row, key)) if figure_moved in row["differs"] else ""

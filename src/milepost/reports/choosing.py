@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from milepost.errors import UsageError
-from milepost.reports.interface import Column, Report, View
+from milepost.reports.interface import AnyView, Column, Report
 from milepost.wording import safe
 
 EVERY = "all"
@@ -32,12 +33,12 @@ def chosen(report: Report, wanted: str) -> Report:
     return replace(report, views=[_some(view, set(names)) for view in report.views])
 
 
-def _some(view: View, names: set[str]) -> View:
+def _some(view: AnyView, names: set[str]) -> AnyView:
     kept = [column for n, column in enumerate(view.columns) if n == 0 or EVERY in names or names & _names(column)]
     return replace(view, columns=tuple(replace(column, rank=0) for column in kept))
 
 
-def _names(column: Column) -> set[str]:
+def _names(column: Column[Any]) -> set[str]:
     """By what a column can be called: its heading, and how a sentence names it."""
     return {_plain(name) for name in (column.title, column.said) if name}
 

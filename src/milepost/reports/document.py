@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any, Final
+from collections.abc import Mapping
+from typing import Final, TypeVar, cast
 
 import numpy as np
 
@@ -10,46 +11,51 @@ from milepost.course.course import Course
 from milepost.measures.interface import Table
 from milepost.playback.play import Play
 from milepost.playback.tallies import finding_counts
+from milepost.reports.documents import CourseHead, Head, LeftOut
 from milepost.vocabulary import FINDINGS
 from milepost.wording import listed, plural
 
 FORMAT: Final = 1  # of documents; it rises when a key changes its meaning or goes. 1: the first one that is numbered
+D = TypeVar("D", bound=Head)
 _FEW = 20  # sessions for each finding of high weight that is not worth a line under every table
 
 
-def document(command: str, play: Play, table: Table) -> dict[str, Any]:
-    """The JSON document of a measure; its keys are described in docs/output.md."""
+def head(command: str, play: Play) -> Head:
+    """What every document begins with."""
     counts = play.counts
-    return {
-        "format": FORMAT,
-        "command": command,
-        "course": {"levels": play.stops[: play.n_levels], "inferred": play.inferred},
-        "players": int(counts.sum()),
-        "sessions": int(counts[play.gated.player].sum()) if len(play.gated.player) else 0,
-        "left_out": {
-            "debug_sessions": play.gated.debug_sessions,
-            "players_without_attempt": int(np.count_nonzero(~counts)),
-        },
-        "findings": finding_counts(play),
-        **table.totals,
-        "levels": table.rows,
-    }
+    return Head(
+        format=FORMAT,
+        command=command,
+        course=CourseHead(levels=play.stops[: play.n_levels], inferred=play.inferred),
+        players=int(counts.sum()),
+        sessions=int(counts[play.gated.player].sum()) if len(play.gated.player) else 0,
+        left_out=LeftOut(
+            debug_sessions=play.gated.debug_sessions, players_without_attempt=int(np.count_nonzero(~counts))
+        ),
+        findings=finding_counts(play),
+    )  # fmt: skip
 
 
-def described(report: dict[str, Any], course: Course | None, least: int) -> dict[str, Any]:
+def document(command: str, play: Play, table: Table[Mapping[str, object], Mapping[str, object]]) -> Head:
+    """The JSON document of a measure: the head, the totals, and the rows; `reports.documents` has the keys of each."""
+    return cast(Head, {**head(command, play), **table.totals, "levels": table.rows})
+
+
+def described(report: D, course: Course | None, least: int) -> D:
     """The document with what its readers need beside the figures: notes of the course, and the least number of players."""
     levels = course.levels if course else ()
     notes = {level.name: level.note for level in levels if level.note}
     still_open = [level.name for level in levels if level.open]
-    extra: dict[str, Any] = {"min_players": least}
-    if notes:
-        extra["notes"] = notes
-    if still_open:
-        extra["open_levels"] = still_open
-    return report | extra
+    more = {"min_players": least} | ({"notes": notes} if notes else {}) | ({"open_levels": still_open} if still_open else {})
+    return cast(D, {**report, **more})
 
 
-def source_notes(report: dict[str, Any]) -> list[str]:
+def rows_of(report: Head, key: str) -> list[Mapping[str, object]]:
+    """The rows under a key of a document; none where it has none."""
+    return cast("Mapping[str, list[Mapping[str, object]]]", report).get(key, [])
+
+
+def source_notes(report: Head) -> list[str]:
     """The lines under a table: who counts, who was left out, and what weighs heavily of what was found in the log."""
     return [who_counts(report), *_heavy_findings(report["findings"], report["sessions"])]
 
@@ -64,7 +70,7 @@ def _heavy_findings(findings: dict[str, int], sessions: int) -> list[str]:
     return [f"Found in the log, and of high weight: {named}. milepost check says what was done about it."]
 
 
-def who_counts(report: dict[str, Any]) -> str:
+def who_counts(report: Head) -> str:
     """Who counts, and who was left out."""
     left_out = report["left_out"]
     who = f"{plural(report['players'], 'player')} in {plural(report['sessions'], 'session')}."

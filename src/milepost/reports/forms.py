@@ -8,7 +8,7 @@ import json
 from typing import Any
 
 from milepost.logs.formats.delimited import guarded
-from milepost.reports.interface import Column, Report, View
+from milepost.reports.interface import AnyView, Column, Report
 from milepost.wording import safe
 
 
@@ -32,7 +32,7 @@ def render_csv(report: Report) -> str:
     return stream.getvalue()
 
 
-def _csv_cell(value: Any) -> Any:
+def _csv_cell(value: object) -> object:
     if isinstance(value, bool):
         return "true" if value else "false"
     if not isinstance(value, str):
@@ -45,26 +45,27 @@ def render_markdown(report: Report) -> str:
     return "\n".join(_view(view) for view in report.views)
 
 
-def _view(view: View) -> str:
+def _view(view: AnyView) -> str:
     columns = [column for column in view.columns if not column.drawn]
-    lines = [f"## {_markdown(view.heading)}", ""]
+    lines = [f"## {escaped(view.heading)}", ""]
     if view.rows:
         lines += _table(view, columns)
     for note in view.notes:
-        lines += ["", _markdown(note)]
+        lines += ["", escaped(note)]
     return "\n".join(lines) + "\n"
 
 
-def _table(view: View, columns: list[Column]) -> list[str]:
+def _table(view: AnyView, columns: list[Column[Any]]) -> list[str]:
     lines = []
-    lines.append("| " + " | ".join(_markdown(column.said or column.title) for column in columns) + " |")
+    lines.append("| " + " | ".join(escaped(column.said or column.title) for column in columns) + " |")
     lines.append("|" + "|".join(":---" if column.left else "---:" for column in columns) + "|")
     for row in view.rows:
-        lines.append("| " + " | ".join(_markdown(column.text(row)) for column in columns) + " |")
+        lines.append("| " + " | ".join(escaped(column.text(row)) for column in columns) + " |")
     return lines
 
 
-def _markdown(text: str) -> str:
+def escaped(text: str) -> str:
+    """Text as it stands in Markdown."""
     for special in "\\`*_[]<>|#":
         text = text.replace(special, "\\" + special)
     return text

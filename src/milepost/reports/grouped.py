@@ -2,24 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any, Final
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, Final, TypedDict, cast
 
 from milepost.errors import UsageError
-from milepost.measures.interface import Row
 from milepost.reports.document import FORMAT
+from milepost.reports.documents import GroupedDocument, Head
 from milepost.reports.interface import Column, View
 from milepost.reports.registry import MEASURES
 from milepost.wording import NOTHING, number, plural, safe
 
+AnyRow = Mapping[str, Any]
 Worded = Callable[[Any], str]
 
 _RAW: Final = (("raw reached", "raw_reached", number), ("raw cleared", "raw_cleared", number))  # where they are asked for
 
 
-def grouped_document(
-    command: str, key: str, documents: list[tuple[str | None, dict[str, Any]]], several: int
-) -> dict[str, Any]:  # fmt: skip
+class _Side(TypedDict):
+    """A level, or a layout of one, with its row in each group."""
+
+    level: str
+    layout: str | None
+    cells: list[AnyRow | None]
+
+
+def grouped_document(command: str, key: str, documents: Sequence[tuple[str | None, Head]], several: int) -> GroupedDocument:
     """The JSON document: one of the command's documents for each value of the key; null for sessions without one.
 
     Args:
@@ -28,16 +35,16 @@ def grouped_document(
         documents: each group's value and document.
         several: how many players stand in several groups.
     """
-    groups = [{"value": value, **report} for value, report in documents]
-    return {"format": FORMAT, "command": command, "by": key, "players_in_several_groups": several, "groups": groups}
+    groups = [cast("dict[str, Any]", {"value": value, **report}) for value, report in documents]
+    return GroupedDocument(format=FORMAT, command=command, by=key, players_in_several_groups=several, groups=groups)
 
 
-def grouped_rows(report: dict[str, Any], key: str) -> list[Row]:
+def grouped_rows(report: GroupedDocument, key: str) -> list[AnyRow]:
     """The rows of all groups for a plain table, each with its group."""
     return [{report["by"]: group["value"], **row} for group in report["groups"] for row in group[key]]
 
 
-def grouped_view(report: dict[str, Any]) -> View:
+def grouped_view(report: GroupedDocument) -> View[_Side]:
     """Levels down, groups across."""
     shown = MEASURES[report["command"]].in_groups
     if shown is None:
@@ -47,10 +54,8 @@ def grouped_view(report: dict[str, Any]) -> View:
         figures = (*figures, *_RAW)
     names = list(dict.fromkeys(_name_of(row) for group in report["groups"] for row in group["levels"]))
     by_name = [{_name_of(row): row for row in group["levels"]} for group in report["groups"]]
-    rows: list[Row] = [
-        {"level": level, "layout": layout, "cells": [own.get((level, layout)) for own in by_name]} for level, layout in names
-    ]
-    columns = [Column("level", lambda row: safe(row["level"]), left=True)]
+    rows = [_Side(level=level, layout=layout, cells=[own.get((level, layout)) for own in by_name]) for level, layout in names]
+    columns: list[Column[_Side]] = [Column("level", lambda row: safe(row["level"]), left=True)]
     if any(layout is not None for _, layout in names):
         columns.append(Column("layout", lambda row: safe(row["layout"] or ""), left=True))
     for place, group in enumerate(report["groups"]):
@@ -70,12 +75,12 @@ def grouped_view(report: dict[str, Any]) -> View:
     return View(f"{report['command'].capitalize()} by {safe(report['by'])}", tuple(columns), rows, notes)
 
 
-def _name_of(row: Row) -> tuple[str, str | None]:
+def _name_of(row: AnyRow) -> tuple[str, str | None]:
     """What a row is about: a level, or a layout of it."""
     return row["level"], row.get("layout")
 
 
-def _shared(report: dict[str, Any]) -> list[str]:
+def _shared(report: GroupedDocument) -> list[str]:
     """That players stand in several groups, where the key changes within a player, and what that does to the figures."""
     several = report["players_in_several_groups"]
     if not several:
@@ -86,8 +91,8 @@ def _shared(report: dict[str, Any]) -> list[str]:
     ]
 
 
-def _cell(place: int, key: str, worded: Worded, count: str | None = None, least: int = 0) -> Callable[[Row], str]:
-    def text(row: Row) -> str:
+def _cell(place: int, key: str, worded: Worded, count: str | None = None, least: int = 0) -> Callable[[_Side], str]:
+    def text(row: _Side) -> str:
         own = row["cells"][place]
         if own is None or own.get(key) is None:
             return NOTHING

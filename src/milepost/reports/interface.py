@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Generic, TypeVar
 
-from milepost.measures.interface import Row
+R = TypeVar("R", bound=Mapping[str, object])
+R_contra = TypeVar("R_contra", contravariant=True, bound=Mapping[str, object])
 
 
 @dataclass(frozen=True)
-class Column:
+class Column(Generic[R_contra]):
     """A column of a view.
 
     Attributes:
@@ -23,7 +24,7 @@ class Column:
     """
 
     title: str
-    text: Callable[[Row], str]
+    text: Callable[[R_contra], str]
     left: bool = False
     rank: int = 0
     drawn: bool = False
@@ -31,19 +32,22 @@ class Column:
 
 
 @dataclass(frozen=True)
-class View:
+class View(Generic[R]):
     """A table for people: columns over rows (there may be none), a heading, and lines below."""
 
     heading: str
-    columns: tuple[Column, ...]
-    rows: list[Row]
+    columns: tuple[Column[R], ...]
+    rows: Sequence[R]
     notes: list[str] = field(default_factory=list)
+
+
+AnyView = View[Any]  # of whatever rows
 
 
 @dataclass(frozen=True)
 class Report:
     """One command's result: the document, its views one under the other, and the rows of a plain table of it."""
 
-    document: dict[str, Any]
-    views: list[View]
-    rows: list[Row]
+    document: Mapping[str, object]
+    views: Sequence[AnyView]
+    rows: Sequence[Mapping[str, object]]

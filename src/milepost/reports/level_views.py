@@ -2,12 +2,31 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from typing import TypedDict
 
-from milepost.measures.interface import Row
+from milepost.measures.attempts import AttemptsRow
+from milepost.measures.coverage import CoverageRow
+from milepost.measures.deaths import DeathsRow
+from milepost.measures.funnel import FunnelRow
+from milepost.measures.layouts import LayoutRow
+from milepost.measures.level import Neighbour
+from milepost.measures.moves import MoveRow
+from milepost.measures.ratings import RatingsRow
+from milepost.measures.times import TimesRow
+from milepost.measures.trace import Traced, TraceRow, Watched
 from milepost.reports.document import source_notes
-from milepost.reports.interface import Column, View
-from milepost.reports.views import count_column, level_column, share_columns, small_note
+from milepost.reports.documents import (
+    CoverageDocument,
+    DeathsDocument,
+    LayoutsDocument,
+    LevelPageFigures,
+    MovesDocument,
+    RatingsDocument,
+    TraceDocument,
+)
+from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.views import count_column, figure, level_column, share_columns, small_note
 from milepost.wording import NOTHING, clock, listed, number, percent, plural, rate, safe, seconds, words
 
 _MOST_CAUSES = 3
@@ -24,9 +43,9 @@ _LETTERS = {
 }
 
 
-def deaths_view(report: dict[str, Any]) -> list[View]:
+def deaths_view(report: DeathsDocument) -> list[AnyView]:
     """What kills, and where in the level."""
-    columns = (
+    columns: tuple[Column[DeathsRow], ...] = (
         level_column(report, "reached"), count_column("reached", "reached"), count_column("deaths", "deaths"),
         count_column("died", "players", 4),
         Column("per player", lambda row: rate(row["per_player_reached"])),
@@ -55,18 +74,18 @@ def _tenth(place: int | None) -> str:
     return NOTHING if place is None else f"{place / 10:.1f}–{(place + 1) / 10:.1f}"
 
 
-def _causes(row: Row) -> str:
+def _causes(row: DeathsRow) -> str:
     causes = [f"{safe(cause)} {figures['deaths']}" for cause, figures in list(row["causes"].items())[:_MOST_CAUSES]]
     rest = len(row["causes"]) - _MOST_CAUSES
     causes += [f"{rest} more"] if rest > 0 else []
     return ", ".join(causes + ([f"none given {row['without_cause']}"] if row["without_cause"] else []))
 
 
-def moves_view(report: dict[str, Any]) -> list[View]:
+def moves_view(report: MovesDocument) -> list[AnyView]:
     """Where players went, and what setbacks cost."""
     kinds = listed([f"{words(kind)} {count:,}" for kind, count in report["kinds"].items()]) or "none"
     unusual = [move for move in report["moves"] if move["kind"] != "advance"]
-    columns = (
+    columns: tuple[Column[MoveRow], ...] = (
         Column("from", lambda row: safe(row["from"]), left=True),
         Column("to", lambda row: "(out)" if row["to"] is None else safe(row["to"]), left=True),
         Column("kind", lambda row: row["kind"], left=True), count_column("count", "count"), count_column("players", "players"),
@@ -81,9 +100,9 @@ def moves_view(report: dict[str, Any]) -> list[View]:
     return [View("Moves: skips, setbacks and other ways than on", columns, unusual, notes)]
 
 
-def coverage_view(report: dict[str, Any]) -> list[View]:
+def coverage_view(report: CoverageDocument) -> list[AnyView]:
     """How well each level was tested."""
-    columns = (
+    columns: tuple[Column[CoverageRow], ...] = (
         level_column(report, "players"), count_column("players", "players"), count_column("attempts", "attempts"),
         count_column("settled", "settled", 2), Column("minutes", lambda row: f"{row['minutes']:.1f}"),
         Column("minutes to reach", lambda row: NOTHING if row["minutes_to_reach"] is None else f"{row['minutes_to_reach']:.1f}", rank=1), count_column("went on", "went_on", 3),  # noqa: E501
@@ -99,9 +118,9 @@ def coverage_view(report: dict[str, Any]) -> list[View]:
     ]
 
 
-def layouts_view(report: dict[str, Any]) -> list[View]:
+def layouts_view(report: LayoutsDocument) -> list[AnyView]:
     """How much the layout matters."""
-    columns = (
+    columns: tuple[Column[LayoutRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True), Column("layout", lambda row: safe(row["layout"]), left=True),
         count_column("players", "players", 2), count_column("tries", "tries"), *share_columns("a try clears", "try_clear", 0, 1),
         Column("", lambda row: "" if row["enough"] else "few tries", left=True),
@@ -119,15 +138,16 @@ def layouts_view(report: dict[str, Any]) -> list[View]:
                  [spread, f"Hardest: {worst}." if worst else "No layout has enough tries.", *source_notes(report)])]  # fmt: skip
 
 
-def ratings_view(report: dict[str, Any]) -> list[View]:
+def ratings_view(report: RatingsDocument) -> list[AnyView]:
     """Which ratings players get."""
     names = [band["name"] for band in report["bands"]]
-    columns = [level_column(report, "rated"), count_column("clears", "clears", 2), count_column("rated", "rated")]
-    for name in names:
-        columns.append(Column(safe(name), lambda row, name=name: percent(row["ratings"][name]["share"])))  # type: ignore[misc]
-    columns += [count_column("no rating", "no_band", 1),
-        Column("logged otherwise", lambda row: f"{row['logged_otherwise']} of {row['logged']}" if row["logged"] else "", rank=2),
-                Column("out of reach", lambda row: ", ".join(map(safe, row["unreachable"])), left=True, rank=3)]  # fmt: skip
+    columns: list[Column[RatingsRow]] = [level_column(report, "rated")]
+    columns += [count_column("clears", "clears", 2), count_column("rated", "rated")]
+    columns += [Column(safe(name), _in_band(name)) for name in names]
+    columns += [
+        count_column("no rating", "no_band", 1), Column("logged otherwise", _logged_otherwise, rank=2),
+        Column("out of reach", lambda row: ", ".join(map(safe, row["unreachable"])), left=True, rank=3),
+    ]  # fmt: skip
     faults = [f"The bands have a fault: {safe(fault)}." for fault in report["faults"]] or [
         "The bands have no gaps or overlaps."
     ]
@@ -135,16 +155,24 @@ def ratings_view(report: dict[str, Any]) -> list[View]:
                  [*faults, *source_notes(report)])]  # fmt: skip
 
 
-def trace_view(report: dict[str, Any]) -> list[View]:
+def _logged_otherwise(row: RatingsRow) -> str:
+    return f"{row['logged_otherwise']} of {row['logged']}" if row["logged"] else ""
+
+
+def _in_band(name: str) -> Callable[[RatingsRow], str]:
+    return lambda row: percent(row["ratings"][name]["share"])
+
+
+def trace_view(report: TraceDocument) -> list[AnyView]:
     """Sessions attempt by attempt, or a strip for each where there are many."""
     if len(report["traced"]) > 3:
         return [_strips(report)]
     return [_one_session(report, session) for session in report["traced"]]
 
 
-def _one_session(report: dict[str, Any], session: Row) -> View:
+def _one_session(report: TraceDocument, session: Traced) -> View[TraceRow]:
     own = [row for row in report["levels"] if row["session"] == session["session"]]
-    columns = (
+    columns: tuple[Column[TraceRow], ...] = (
         Column("clock", lambda row: clock(row["clock"])), Column("level", lambda row: safe(row["level"]), left=True),
         Column("try", lambda row: f"{row['try']}{' again' if row['rerun'] else ''}"),
         Column("lasted", lambda row: seconds(row["active"]) if row["active"] is not None else "unknown"),
@@ -163,23 +191,32 @@ def _one_session(report: dict[str, Any], session: Row) -> View:
     return View(f"Session {safe(session['session'])}", columns, own, notes)
 
 
-def _place_of_end(row: Row) -> str:
+def _place_of_end(row: TraceRow) -> str:
     """How far the attempt got, where it did not get to the end."""
     return "" if row["progress"] is None or row["outcome"] == "complete" else percent(row["progress"])
 
 
-def _ending(row: Row) -> str:
+def _ending(row: TraceRow) -> str:
     return words(row["outcome"]) + (f" ({safe(row['cause'])})" if row["cause"] and row["cause"] != row["outcome"] else "")
 
 
-def _strips(report: dict[str, Any]) -> View:
+class _Strip(TypedDict):
+    """A session in letters."""
+
+    session: str
+    end: str
+    strip: str
+    n: int
+
+
+def _strips(report: TraceDocument) -> View[_Strip]:
     """A letter an attempt, a column a level, so that a stretch of trouble shows."""
     rows = []
     for session in report["traced"]:
         own = [row for row in report["levels"] if row["session"] == session["session"]]
-        rows.append({"session": session["session"], "end": words(session["end"]),
-                     "strip": "".join(_LETTERS[row["outcome"]] for row in own), "n": len(own)})  # fmt: skip
-    columns = (
+        strip = "".join(_LETTERS[row["outcome"]] for row in own)
+        rows.append(_Strip(session=session["session"], end=words(session["end"]), strip=strip, n=len(own)))
+    columns: tuple[Column[_Strip], ...] = (
         Column("session", lambda row: safe(row["session"]), left=True), count_column("attempts", "n"),
         Column("end", lambda row: row["end"], left=True, rank=1), Column("attempts in order", lambda row: row["strip"], left=True),  # noqa: E501
     )  # fmt: skip
@@ -187,7 +224,7 @@ def _strips(report: dict[str, Any]) -> View:
     return View("Sessions attempt by attempt", columns, rows, [f"{letters}.", *source_notes(report)])
 
 
-def level_view(report: dict[str, Any]) -> list[View]:
+def level_view(report: LevelPageFigures) -> list[AnyView]:
     """One page on one level."""
     lines = [*_reach(report), *_tries(report["attempts"]), *_times(report["times"]), *_deaths(report["deaths"])]
     lines += [_plan(report), *_first_level(report)]
@@ -199,7 +236,7 @@ def level_view(report: dict[str, Any]) -> list[View]:
     ]  # fmt: skip
 
 
-def _reach(report: dict[str, Any]) -> list[str]:
+def _reach(report: LevelPageFigures) -> list[str]:
     """Who got there, who cleared it, who stopped."""
     row = report["funnel"]
     if not row["reached"]:
@@ -210,7 +247,7 @@ def _reach(report: dict[str, Any]) -> list[str]:
     return [*said, f"{lost}; {_stops(row)}."]
 
 
-def _tries(row: Row) -> list[str]:
+def _tries(row: AttemptsRow) -> list[str]:
     if not row["settled"]:
         return ["No try has been settled yet."]
     half = "not yet half of the players have cleared it" if row["p50"] is None else f"half of the players need {plural(row['p50'], 'try', 'tries')}"  # noqa: E501
@@ -220,7 +257,7 @@ def _tries(row: Row) -> list[str]:
     return [f"A try clears {percent(row['try_clear'])} of the time ({counts}); {joined}."]
 
 
-def _times(row: Row) -> list[str]:
+def _times(row: TimesRow) -> list[str]:
     said = []
     if row["p50"] is not None:
         said.append(f"Half of the players have cleared it after {seconds(row['p50'])} of play.")
@@ -229,7 +266,7 @@ def _times(row: Row) -> list[str]:
     return [" ".join(said)]
 
 
-def _deaths(row: Row) -> list[str]:
+def _deaths(row: DeathsRow) -> list[str]:
     if not row["deaths"]:
         return [f"No deaths; {plural(row['failures'], 'reset')}." if row["failures"] else "No deaths and no resets."]
     where = f"; most at {_tenth(row['most_bin'])} of the way" if row["most_bin"] is not None else ""
@@ -237,19 +274,21 @@ def _deaths(row: Row) -> list[str]:
     return [f"{plural(row['deaths'], 'death')} ({_causes(row) or 'no causes given'}){where}{arrival}."]
 
 
-def _range(row: Row, key: str) -> str:
-    low, high = row[f"{key}_low"], row[f"{key}_high"]
-    return percent(row[key]) + (f", {percent(low).removesuffix(' %')}–{percent(high)}" if low is not None else "")
+def _range(row: FunnelRow, key: str) -> str:
+    low, high = figure(row, f"{key}_low"), figure(row, f"{key}_high")
+    return percent(figure(row, key)) + (f", {percent(low).removesuffix(' %')}–{percent(high)}" if low is not None else "")
 
 
-def _stops(row: Row) -> str:
-    parts = [f"{row[f'stopped_{key}']} {text}" for key, text in (
-        ("mid_attempt", "in an attempt"), ("after_failure", "after a failure"), ("after_clear", "after the clear"),
-        ("between", "between attempts")) if row[f"stopped_{key}"]]  # fmt: skip
+def _stops(row: FunnelRow) -> str:
+    places = {
+        "in an attempt": row["stopped_mid_attempt"], "after a failure": row["stopped_after_failure"],
+        "after the clear": row["stopped_after_clear"], "between attempts": row["stopped_between"],
+    }  # fmt: skip
+    parts = [f"{count} {text}" for text, count in places.items() if count]
     return f"stopped: {listed(parts)}" if parts else "nobody stopped here"
 
 
-def _plan(report: dict[str, Any]) -> str:
+def _plan(report: LevelPageFigures) -> str:
     plan = report["plan"]
     parts = []
     if plan.get("target_clear") is not None:
@@ -260,7 +299,7 @@ def _plan(report: dict[str, Any]) -> str:
     return f"Plan: {listed(parts + knobs)}." if parts or knobs else ""
 
 
-def _first_level(report: dict[str, Any]) -> list[str]:
+def _first_level(report: LevelPageFigures) -> list[str]:
     first = report["first_level"]
     if first is None:
         return []
@@ -271,8 +310,8 @@ def _first_level(report: dict[str, Any]) -> list[str]:
     return said + ([f"{plural(gone, 'player')} left before any input."] if gone else [])
 
 
-def _neighbours(report: dict[str, Any]) -> View:
-    columns = (
+def _neighbours(report: LevelPageFigures) -> View[Neighbour]:
+    columns: tuple[Column[Neighbour], ...] = (
         Column("", lambda row: "→" if row["level"] == report["level"] else "", left=True),
         level_column(report, "players"), count_column("players", "players"), count_column("tries", "settled"),
         *share_columns("a try clears", "try_clear", 0, 1), *(Column(f"{build}: a try clears", _by_build(build), rank=2) for build in report["builds"]),  # noqa: E501
@@ -280,16 +319,16 @@ def _neighbours(report: dict[str, Any]) -> View:
     return View("Beside its neighbours", columns, report["neighbours"], [])
 
 
-def _by_build(build: str) -> Any:
-    def text(row: Row) -> str:
+def _by_build(build: str) -> Callable[[Neighbour], str]:
+    def text(row: Neighbour) -> str:
         own = row["builds"].get(build)
         return NOTHING if own is None else f"{percent(own['try_clear'])} of {own['settled']}"
 
     return text
 
 
-def _watch(report: dict[str, Any]) -> View:
-    columns = (
+def _watch(report: LevelPageFigures) -> View[Watched]:
+    columns: tuple[Column[Watched], ...] = (
         Column("session", lambda row: safe(row["session"]), left=True), Column("from", lambda row: clock(row["from"])),
         Column("to", lambda row: clock(row["to"])), count_column("tries", "tries"),
         Column("ended", lambda row: words(row["ended"]), left=True),

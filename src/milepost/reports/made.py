@@ -8,7 +8,7 @@ from importlib.metadata import version
 from pathlib import Path
 
 from milepost.errors import LogError
-from milepost.measures.interface import Row
+from milepost.reports.documents import InputFile, Made
 from milepost.reports.interface import Column, View
 from milepost.store.checksums import checksum
 from milepost.version import __version__
@@ -17,7 +17,7 @@ from milepost.wording import safe
 _PACKAGES = ("numpy", "scipy", "duckdb", "matplotlib")
 
 
-def how_made(command: str, inputs: Iterable[tuple[str, Path | None]]) -> Row:
+def how_made(command: str, inputs: Iterable[tuple[str, Path | None]]) -> Made:
     """The command, the versions, and the files.
 
     Args:
@@ -28,24 +28,24 @@ def how_made(command: str, inputs: Iterable[tuple[str, Path | None]]) -> Row:
         LogError: a file cannot be read.
     """
     packages = ", ".join(f"{name} {version(name)}" for name in _PACKAGES)
-    return {
-        "command": command, "versions": f"Mile Post {__version__}, Python {sys.version.partition(' ')[0]}, {packages}",
-        "files": [_file(name, path) for name, path in inputs],
-    }  # fmt: skip
+    return Made(
+        command=command, versions=f"Mile Post {__version__}, Python {sys.version.partition(' ')[0]}, {packages}",
+        files=[_file(name, path) for name, path in inputs],
+    )  # fmt: skip
 
 
-def _file(name: str, path: Path | None) -> Row:
+def _file(name: str, path: Path | None) -> InputFile:
     if path is None:
-        return {"file": name, "bytes": None, "sha256": None}
+        return InputFile(file=name, bytes=None, sha256=None)
     try:
-        return {"file": name, "bytes": path.stat().st_size, "sha256": checksum(path)}
+        return InputFile(file=name, bytes=path.stat().st_size, sha256=checksum(path))
     except OSError as error:
         raise LogError(f"{path}: cannot be read ({error.strerror or error}).") from error
 
 
-def made_view(made: Row) -> View:
+def made_view(made: Made) -> View[InputFile]:
     """The files as a table."""
-    columns = (
+    columns: tuple[Column[InputFile], ...] = (
         Column("file", lambda row: safe(row["file"]), left=True),
         Column("bytes", lambda row: "" if row["bytes"] is None else f"{row['bytes']:,}"),
         Column("SHA-256", lambda row: row["sha256"] or "standard input has none", left=True),

@@ -13,20 +13,31 @@ from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.coverage import Coverage
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
-from milepost.measures.interface import Table
+from milepost.measures.interface import Measure
 from milepost.measures.layouts import Layouts
 from milepost.measures.level import LevelPage
 from milepost.measures.moves import Moves
 from milepost.measures.ratings import Ratings
 from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
-from milepost.playback.play import Play
 from milepost.reports import check_views, level_views, views
-from milepost.reports.interface import View
+from milepost.reports.documents import (
+    AttemptsDocument,
+    CheckDocument,
+    CoverageDocument,
+    DeathsDocument,
+    FunnelDocument,
+    LayoutsDocument,
+    LevelDocument,
+    MovesDocument,
+    RatingsDocument,
+    SpikesDocument,
+    TimesDocument,
+    TraceDocument,
+    WhatIfDocument,
+)
+from milepost.reports.interface import AnyView
 from milepost.wording import number, percent, rate, seconds
-
-Document = dict[str, Any]
-Measure = Callable[[Play], Table]
 
 
 @dataclass(frozen=True)
@@ -39,7 +50,7 @@ class InGroups:
     """
 
     count: str
-    figures: tuple[tuple[str, str, Callable[[Any], str]], ...]
+    figures: tuple[tuple[str, str, Callable[[float | None], str]], ...]
 
 
 @dataclass(frozen=True)
@@ -50,6 +61,7 @@ class Entry:
         name: the command's, the call's and the figure's name, and the document's key in the report.
         measure: the class of its settings, or a call on a play.
         views: what people see of its document.
+        document: its document's type, from which its schema is made.
         rows: the key of the rows that a plain table has.
         in_groups: what is shown of it side by side; None where it is not for groups.
         picture: the heading of its figure in the report; None where it has none there.
@@ -59,7 +71,8 @@ class Entry:
 
     name: str
     measure: Callable[..., Any]
-    views: Callable[[Document], list[View]]
+    views: Callable[[Any], list[AnyView]]
+    document: type
     rows: str = "levels"
     in_groups: InGroups | None = None
     picture: str | None = None
@@ -68,28 +81,48 @@ class Entry:
 
 
 _ENTRIES: Final = (
-    Entry("check", audit, check_views.check_views, rows="details", reported=lambda least: audit),
-    Entry("funnel", Funnel, views.funnel_view, picture="Funnel", drawn=True, reported=lambda least: Funnel(),
-          in_groups=InGroups("reached", (("clear", "clear_rate", percent), ("lost", "drop_off", percent)))),
-    Entry("attempts", AttemptsToClear, views.attempts_view, picture="Attempts to clear", drawn=True,
-          reported=lambda least: AttemptsToClear(),
-          in_groups=InGroups("players", (("try clears", "try_clear", percent), ("50 %", "p50", number)))),
-    Entry("times", TimeInLevel, views.times_view, picture="Time in level", drawn=True, reported=lambda least: TimeInLevel(),
-          in_groups=InGroups("timed", (("50 %", "p50", seconds), ("clearing", "run_p50", seconds)))),
-    Entry("deaths", Deaths, level_views.deaths_view, picture="Deaths", drawn=True, reported=lambda least: Deaths(),
-          in_groups=InGroups("reached", (("deaths", "deaths", number), ("per player", "per_player_reached", rate)))),
-    Entry("moves", Moves, level_views.moves_view, rows="moves", picture="Moves", drawn=True, reported=lambda least: Moves(),
-          in_groups=InGroups("advance", (("setbacks", "setback", number), ("skips", "skip", number)))),
-    Entry("spikes", Spikes, views.spikes_view, picture="Difficulty", drawn=True, reported=Spikes,
-          in_groups=InGroups("players", (("try clears", "try_clear", percent), ("verdict", "kind", str)))),
-    Entry("coverage", Coverage, level_views.coverage_view, reported=Coverage,
-          in_groups=InGroups("players", (("minutes", "minutes", rate),))),
-    Entry("layouts", Layouts, level_views.layouts_view, reported=lambda least: Layouts(),
-          in_groups=InGroups("players", (("try clears", "try_clear", percent),))),
-    Entry("ratings", Ratings, level_views.ratings_view, reported=lambda least: Ratings(),
-          in_groups=InGroups("rated", (("no band", "no_band", number),))),
-    Entry("level", LevelPage, level_views.level_view, drawn=True),
-    Entry("trace", Trace, level_views.trace_view, drawn=True),
-    Entry("whatif", WhatIf, views.whatif_view, drawn=True),
+    Entry("check", audit, check_views.check_views, CheckDocument, rows="details", reported=lambda least: audit),
+    Entry(
+        "funnel", Funnel, views.funnel_view, FunnelDocument, picture="Funnel", drawn=True, reported=lambda least: Funnel(),
+        in_groups=InGroups("reached", (("clear", "clear_rate", percent), ("lost", "drop_off", percent))),
+    ),
+    Entry(
+        "attempts", AttemptsToClear, views.attempts_view, AttemptsDocument, picture="Attempts to clear", drawn=True,
+        reported=lambda least: AttemptsToClear(),
+        in_groups=InGroups("players", (("try clears", "try_clear", percent), ("50 %", "p50", number))),
+    ),
+    Entry(
+        "times", TimeInLevel, views.times_view, TimesDocument, picture="Time in level", drawn=True,
+        reported=lambda least: TimeInLevel(),
+        in_groups=InGroups("timed", (("50 %", "p50", seconds), ("clearing", "run_p50", seconds))),
+    ),
+    Entry(
+        "deaths", Deaths, level_views.deaths_view, DeathsDocument, picture="Deaths", drawn=True, reported=lambda least: Deaths(),
+        in_groups=InGroups("reached", (("deaths", "deaths", number), ("per player", "per_player_reached", rate))),
+    ),
+    Entry(
+        "moves", Moves, level_views.moves_view, MovesDocument, rows="moves", picture="Moves", drawn=True,
+        reported=lambda least: Moves(),
+        in_groups=InGroups("advance", (("setbacks", "setback", number), ("skips", "skip", number))),
+    ),
+    Entry(
+        "spikes", Spikes, views.spikes_view, SpikesDocument, picture="Difficulty", drawn=True, reported=Spikes,
+        in_groups=InGroups("players", (("try clears", "try_clear", percent), ("verdict", "kind", str))),
+    ),
+    Entry(
+        "coverage", Coverage, level_views.coverage_view, CoverageDocument, reported=Coverage,
+        in_groups=InGroups("players", (("minutes", "minutes", rate),)),
+    ),
+    Entry(
+        "layouts", Layouts, level_views.layouts_view, LayoutsDocument, reported=lambda least: Layouts(),
+        in_groups=InGroups("players", (("try clears", "try_clear", percent),)),
+    ),
+    Entry(
+        "ratings", Ratings, level_views.ratings_view, RatingsDocument, reported=lambda least: Ratings(),
+        in_groups=InGroups("rated", (("no band", "no_band", number),)),
+    ),
+    Entry("level", LevelPage, level_views.level_view, LevelDocument, drawn=True),
+    Entry("trace", Trace, level_views.trace_view, TraceDocument, drawn=True),
+    Entry("whatif", WhatIf, views.whatif_view, WhatIfDocument, drawn=True),
 )  # fmt: skip
 MEASURES: Final = {entry.name: entry for entry in _ENTRIES}

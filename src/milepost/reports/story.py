@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
+from milepost.difficulty.rows import Kind, SpikesRow
 from milepost.difficulty.sentences import costliest_first
-from milepost.measures.interface import Row
+from milepost.measures.funnel import FunnelRow, stopped_by
+from milepost.reports.documents import ReportDocument
+from milepost.reports.views import figure
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import clock, listed, percent, plural, safe, words
 
@@ -23,7 +25,7 @@ class Chapter:
     ordered: bool = False
 
 
-def story(report: dict[str, Any]) -> list[Chapter]:
+def story(report: ReportDocument) -> list[Chapter]:
     """The chapters of a whole report's document that have something to say."""
     told = [
         Chapter(*_to_fix(report), ordered=True),
@@ -36,17 +38,17 @@ def story(report: dict[str, Any]) -> list[Chapter]:
     return [chapter for chapter in told if chapter.sentences]
 
 
-def flagged(report: dict[str, Any], kinds: tuple[str, ...] = ("spike", "step", "dip")) -> list[Row]:
+def flagged(report: ReportDocument, kinds: tuple[Kind, ...] = ("spike", "step", "dip")) -> list[SpikesRow]:
     """The levels that stand out, the costliest first."""
     return [row for row in costliest_first(report["spikes"]["levels"]) if row["kind"] in kinds]
 
 
-def _sentences(report: dict[str, Any], kinds: tuple[str, ...]) -> list[str]:
+def _sentences(report: ReportDocument, kinds: tuple[Kind, ...]) -> list[str]:
     """What `spikes` says of the levels of some kinds, in its order."""
-    return [safe(row["sentence"]) for row in flagged(report, kinds)]
+    return [safe(said) for row in flagged(report, kinds) if (said := row["sentence"])]
 
 
-def _to_fix(report: dict[str, Any]) -> tuple[str, list[str]]:
+def _to_fix(report: ReportDocument) -> tuple[str, list[str]]:
     """The levels that are too hard for where they stand."""
     said = _sentences(report, ("spike", "step"))
     if said:
@@ -56,7 +58,7 @@ def _to_fix(report: dict[str, Any]) -> tuple[str, list[str]]:
     return "Too early to judge", ["Too few players or tries to tell whether a level is too hard."]
 
 
-def _stops(report: dict[str, Any]) -> list[str]:
+def _stops(report: ReportDocument) -> list[str]:
     rows, players = report["funnel"]["levels"], report["players"]
     if not rows or not players:
         return ["Nobody played a level of the course."]
@@ -64,7 +66,8 @@ def _stops(report: dict[str, Any]) -> list[str]:
     finished = f"{last['cleared']} of {plural(players, 'player')}" if last["cleared"] else "Nobody"
     said = [f"{finished} cleared the last level, {safe(last['level'])}."]
     lost = sum(row["lost"] for row in rows)
-    causes = [f"{count} {words(cause)}" for cause in END_CAUSES if cause not in _LOST and (count := sum(row[f"stopped_{cause}"] for row in rows))]  # noqa: E501
+    stopped = {cause: sum(stopped_by(row, cause) for row in rows) for cause in END_CAUSES if cause not in _LOST}
+    causes = [f"{count} {words(cause)}" for cause, count in stopped.items() if count]
     others = f" Others stopped for reasons that are held against no level: {listed(causes)}." if causes else ""
     were = "1 was lost" if lost == 1 else f"{lost} were lost"
     said.append((f"{were}: by quitting, or by an unknown end." if lost else "Nobody was lost on the way.") + others)
@@ -73,12 +76,12 @@ def _stops(report: dict[str, Any]) -> list[str]:
     return said + ([f"{'Most of them' if lost > 1 else 'That was'}: {listed(where)}."] if where else [])
 
 
-def _range(row: Row, key: str) -> str:
-    low, high = row[f"{key}_low"], row[f"{key}_high"]
-    return f"{percent(row[key])}, 95 % interval {percent(low).removesuffix(' %')}–{percent(high)}"
+def _range(row: FunnelRow, key: str) -> str:
+    low, high = figure(row, f"{key}_low"), figure(row, f"{key}_high")
+    return f"{percent(figure(row, key))}, 95 % interval {percent(low).removesuffix(' %')}–{percent(high)}"
 
 
-def _watch(report: dict[str, Any]) -> list[str]:
+def _watch(report: ReportDocument) -> list[str]:
     said = []
     for row in flagged(report):
         seen = [f"{safe(one['session'])} from {clock(one['from'])} to {clock(one['to'])} ({plural(one['tries'], 'try', 'tries')}, then {words(one['ended'])})"  # noqa: E501
@@ -88,26 +91,26 @@ def _watch(report: dict[str, Any]) -> list[str]:
     return said
 
 
-def _unsaid(report: dict[str, Any]) -> list[str]:
+def _unsaid(report: ReportDocument) -> list[str]:
     rows = report["spikes"]["levels"]
     said = [safe(sentence) for sentence in report["spikes"]["unsaid"]]
     clear = [row for row in rows if row["kind"] == "none" and row["evidence"] == "none"]
     short = [row for row in clear if (row["players_needed"] or 0) > row["players"]]
     if short:
-        most = max(row["players_needed"] for row in short)
+        most = max(row["players_needed"] or 0 for row in short)
         names = [safe(row["level"]) for row in short[:_NAMED]] + ([plural(len(short) - _NAMED, "more level")] if len(short) > _NAMED else [])  # noqa: E501
         said.append(f"A level that is too hard by a little may have been missed at {listed(names)}: to tell an excess of 1 logit "
                     f"there takes up to {most} players at a level.")  # fmt: skip
     undecided = [row for row in rows if row["plan"] == "too few to tell"]
     if undecided:
         said.append(f"At {plural(len(undecided), 'level')} the tries do not tell whether the plan is met.")
-    cut = sum(row[f"stopped_{cause}"] for row in report["funnel"]["levels"] for cause in ("time_up", "crash"))
+    cut = sum(stopped_by(row, cause) for row in report["funnel"]["levels"] for cause in ("time_up", "crash"))
     if cut:
         said.append(f"{plural(cut, 'player')} were cut short by the clock or a crash; how far they would have got is not known.")
     return said
 
 
-def _log(report: dict[str, Any]) -> list[str]:
+def _log(report: ReportDocument) -> list[str]:
     check = report["check"]
     found = sum(check["findings"].values())
     said = [f"{check['records']:,} records in {plural(len(check['files']), 'file')}: {check['used']:,} used, {check['reported']:,} set aside, each with its reason; {plural(found, 'finding')}."]  # noqa: E501

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from milepost.measures.interface import Row
-from milepost.reports.interface import View
+from milepost.difficulty.rows import SpikesRow
+from milepost.reports.documents import ReportDocument
+from milepost.reports.interface import AnyView, View
 from milepost.wording import percent, spark
 
 _MARKS = {"spike": "▲", "dip": "▼", "step": "►", "none": " "}
@@ -13,7 +12,7 @@ _WIDE, _MOST = 30, 120  # levels up to which a level is two characters wide, and
 _NAME = 13
 
 
-def course_strip(report: dict[str, Any]) -> list[View]:
+def course_strip(report: ReportDocument) -> list[AnyView]:
     """The strip of a whole report; nothing for a course that is too long for a line.
 
     Args:
@@ -31,7 +30,7 @@ def course_strip(report: dict[str, Any]) -> list[View]:
     return [View("The course from its first level to its last", (), [], lines)]
 
 
-def strip_of_verdicts(rows: list[Row]) -> str:
+def strip_of_verdicts(rows: list[SpikesRow]) -> str:
     """What stands out, at its place."""
     marks = "".join(_MARKS[row["kind"]] for row in rows)
     key = "  ".join(f"{_MARKS[kind]} {kind}" for kind in _MARKS if kind != "none" and _MARKS[kind] in marks)

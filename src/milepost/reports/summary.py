@@ -2,48 +2,98 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
 
-from milepost.measures.interface import Row
+from milepost.difficulty.rows import Evidence, Kind, SpikesRow
+from milepost.measures.attempts import AttemptsRow
+from milepost.measures.deaths import DeathsRow
+from milepost.measures.funnel import FunnelRow
+from milepost.measures.interface import LevelRow
+from milepost.measures.times import TimesRow
+from milepost.reports.documents import ReportDocument
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, level_column, share_columns, small_note
 from milepost.wording import NOTHING, durations, number, words
 
 
-def summary_rows(report: dict[str, Any]) -> list[Row]:
+class SummaryRow(LevelRow):
+    """A level with the figures that a team asks for first."""
+
+    reached: int
+    cleared: int
+    lost: int
+    drop_off: float | None
+    drop_off_low: float | None
+    drop_off_high: float | None
+    retention: float
+    retention_low: float | None
+    retention_high: float | None
+    settled: int
+    try_clear: float | None
+    try_clear_low: float | None
+    try_clear_high: float | None
+    tries_p50: int | None
+    time_p50: float | None
+    timed: int
+    deaths: int
+    difficulty: float | None
+    kind: Kind
+    evidence: Evidence
+    cost: float | None
+    plan: str | None
+
+
+def summary_rows(report: ReportDocument) -> list[SummaryRow]:
     """Per level of the course: who reached it, was lost, how often a try clears, how long it takes, and the verdict."""
-    parts = [report[name]["levels"] for name in ("funnel", "attempts", "times", "deaths", "spikes")]
-    return [_row(*rows) for rows in zip(*parts, strict=False)]
+    tries, times, deaths = report["attempts"]["levels"], report["times"]["levels"], report["deaths"]["levels"]
+    rows = zip(report["funnel"]["levels"], tries, times, deaths, report["spikes"]["levels"], strict=False)
+    return [_row(*one) for one in rows]
 
 
-def _row(funnel: Row, tries: Row, times: Row, deaths: Row, judged: Row) -> Row:
-    shares = ("drop_off", "retention")
-    return {
-        "level": funnel["level"], "reached": funnel["reached"], "cleared": funnel["cleared"], "lost": funnel["lost"],
-        **{f"{key}{end}": funnel[f"{key}{end}"] for key in shares for end in ("", "_low", "_high")},
-        "settled": tries["settled"], **{f"try_clear{end}": tries[f"try_clear{end}"] for end in ("", "_low", "_high")},
-        "tries_p50": tries["p50"], "time_p50": times["p50"], "timed": times["timed"], "deaths": deaths["deaths"],
-        "difficulty": judged["difficulty"], "kind": judged["kind"], "evidence": judged["evidence"], "cost": judged["cost"],
-        "plan": judged["plan"],
-    }  # fmt: skip
+def _row(funnel: FunnelRow, tries: AttemptsRow, times: TimesRow, deaths: DeathsRow, judged: SpikesRow) -> SummaryRow:
+    return SummaryRow(
+        level=funnel["level"], reached=funnel["reached"], cleared=funnel["cleared"], lost=funnel["lost"],
+        drop_off=funnel["drop_off"], drop_off_low=funnel["drop_off_low"], drop_off_high=funnel["drop_off_high"],
+        retention=funnel["retention"], retention_low=funnel["retention_low"], retention_high=funnel["retention_high"],
+        settled=tries["settled"],
+        try_clear=tries["try_clear"], try_clear_low=tries["try_clear_low"], try_clear_high=tries["try_clear_high"],
+        tries_p50=tries["p50"], time_p50=times["p50"], timed=times["timed"], deaths=deaths["deaths"],
+        difficulty=judged["difficulty"], kind=judged["kind"], evidence=judged["evidence"], cost=judged["cost"],
+        plan=judged["plan"],
+    )  # fmt: skip
 
 
-def summary_view(report: dict[str, Any]) -> View:
+def summary_view(report: ReportDocument) -> View[SummaryRow]:
     """The table of the whole course."""
     rows = summary_rows(report)
     worded = durations(row["time_p50"] for row in rows)
-    columns = (
+    columns: tuple[Column[SummaryRow], ...] = (
         level_column(report, "reached"), count_column("reached", "reached"), count_column("lost", "lost"),
         *share_columns("still there", "retention", 3), *share_columns("a try clears", "try_clear", 0, 5),
-        Column("half need", lambda row: NOTHING if not row["settled"] else number(row["tries_p50"]) if row["tries_p50"] else "not yet", rank=4, said="tries that half need"),  # noqa: E501
-        Column("half take", lambda row: worded(row["time_p50"]) if row["time_p50"] else "not yet" if row["timed"] else NOTHING, rank=2, said="time that half take"),  # noqa: E501
+        Column("half need", _tries_of_half, rank=4, said="tries that half need"),
+        Column("half take", _time_of_half(worded), rank=2, said="time that half take"),
         Column("verdict", verdict, left=True),
         Column("plan", lambda row: row["plan"] or "", left=True, rank=6),
     )  # fmt: skip
     return View("Level by level", columns, rows, small_note(report, rows, "reached"))
 
 
-def verdict(row: Row) -> str:
+def _tries_of_half(row: SummaryRow) -> str:
+    if not row["settled"]:
+        return NOTHING
+    return number(row["tries_p50"]) if row["tries_p50"] else "not yet"
+
+
+def _time_of_half(worded: Callable[[float | None], str]) -> Callable[[SummaryRow], str]:
+    def text(row: SummaryRow) -> str:
+        if row["time_p50"]:
+            return worded(row["time_p50"])
+        return "not yet" if row["timed"] else NOTHING
+
+    return text
+
+
+def verdict(row: SummaryRow) -> str:
     """The verdict with how sure it is; nothing where a level does not stand out."""
     if row["evidence"] == "too_few":
         return "too few to tell"

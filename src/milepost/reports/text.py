@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import io
+from typing import Any
 
 from rich.cells import cell_len
 from rich.console import Console
 from rich.table import Table as Grid
 from rich.text import Text
 
-from milepost.reports.interface import Column, Report, View
+from milepost.reports.interface import AnyView, Column, Report
 from milepost.wording import listed
 
 _GAP = 2
@@ -30,7 +31,7 @@ def render(report: Report, width: int, colour: bool) -> str:
     return "\n".join(line.rstrip() for line in stream.getvalue().split("\n")).rstrip("\n") + "\n"
 
 
-def _print(console: Console, view: View, width: int) -> None:
+def _print(console: Console, view: AnyView, width: int) -> None:
     console.print(Text(view.heading, style="bold"))
     columns, dropped = _fitting(view, width)
     for part in _side_by_side(view, columns, width) if view.rows else ():
@@ -43,7 +44,7 @@ def _print(console: Console, view: View, width: int) -> None:
         console.print(Text(f"Not shown at this width: {titles}. --format json has all of it.", style="dim"))
 
 
-def _grid(view: View, columns: list[Column]) -> Grid:
+def _grid(view: AnyView, columns: list[Column[Any]]) -> Grid:
     grid = Grid(box=None, padding=(0, _GAP, 0, 0), pad_edge=False, header_style="bold", show_edge=False)
     for column in columns:
         longest = _LONGEST_NAME if column.rank == 0 and column.left else None
@@ -56,7 +57,7 @@ def _grid(view: View, columns: list[Column]) -> Grid:
     return grid
 
 
-def _side_by_side(view: View, columns: list[Column], width: int) -> list[list[Column]]:
+def _side_by_side(view: AnyView, columns: list[Column[Any]], width: int) -> list[list[Column[Any]]]:
     """The columns in as many tables, one below the other, as it takes for each to fit; the first column stands in all of them."""
     widths, first = _widths(view), columns[0]
     parts = [[first]]
@@ -67,7 +68,7 @@ def _side_by_side(view: View, columns: list[Column], width: int) -> list[list[Co
     return parts
 
 
-def _widths(view: View) -> dict[int, int]:
+def _widths(view: AnyView) -> dict[int, int]:
     """Per column, how wide it is."""
     return {
         id(column): min(
@@ -78,7 +79,7 @@ def _widths(view: View) -> dict[int, int]:
     }
 
 
-def _fitting(view: View, width: int) -> tuple[list[Column], list[Column]]:
+def _fitting(view: AnyView, width: int) -> tuple[list[Column[Any]], list[Column[Any]]]:
     """The columns that fit, in order, and those left out; the ones of the highest rank go first."""
     widths = _widths(view)
     kept = list(view.columns)

@@ -2,27 +2,54 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Mapping, Sequence
+from typing import NotRequired, TypedDict
 
-from milepost.measures.interface import Row
+from milepost.difficulty.rows import Model, SpikesRow, WhatIfRow
+from milepost.measures.attempts import AttemptsRow
+from milepost.measures.funnel import FunnelRow, stopped_by
+from milepost.measures.times import TimesRow
 from milepost.reports.document import source_notes
-from milepost.reports.interface import Column, View
+from milepost.reports.documents import (
+    AttemptsDocument,
+    FunnelDocument,
+    FunnelOrRawRow,
+    Head,
+    SpikesDocument,
+    TimesDocument,
+    WhatIfDocument,
+)
+from milepost.reports.interface import AnyView, Column, View
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import NOTHING, bar, clock, durations, listed, number, percent, safe, spark, whole, words
 
+AnyRow = Mapping[str, object]
 _BAR = 10
 _SPARK, _MOST_BINS = 10, 24
 _DURATIONS = ("p10", "p25", "p50", "p75", "p90", "run_p50", "fail_p50", "settling_p50", "between_p50")
 
 
-def level_column(report: dict[str, Any], count: str) -> Column:
+class HasLeast(TypedDict):
+    """A document that says of how many players something is claimed."""
+
+    min_players: NotRequired[int]
+
+
+def figure(row: AnyRow, key: str) -> float | None:
+    """A number of a row, by a key that is put together; what is none is a mistake of the program."""
+    value = row[key]
+    if value is not None and not isinstance(value, int | float):
+        raise TypeError(key)
+    return value
+
+
+def level_column(report: HasLeast, count: str) -> Column[AnyRow]:
     """The level's name, marked where too few players stand behind its figures."""
     least = report.get("min_players", 0)
-    return Column("level", lambda row: safe(row["level"]) + (" *" if row[count] < least else ""), left=True)
+    return Column("level", lambda row: safe(str(row["level"])) + (" *" if (figure(row, count) or 0) < least else ""), left=True)
 
 
-def small_note(report: dict[str, Any], rows: list[Row], count: str) -> list[str]:
+def small_note(report: Head, rows: Sequence[AnyRow], count: str) -> list[str]:
     """What the mark means, where there is one; what is open, and the analyst's notes.
 
     Args:
@@ -31,29 +58,29 @@ def small_note(report: dict[str, Any], rows: list[Row], count: str) -> list[str]
         count: the key of the count that says how many players stand behind a row.
     """
     least = report.get("min_players", 0)
-    few = any(row.get(count, least) < least for row in rows)
+    few = any(count in row and (figure(row, count) or 0) < least for row in rows)
     lines = [f"* fewer than {least} players: too few to claim anything."] if few else []
     if report.get("open_levels"):
         lines.append(f"No way to clear yet: {', '.join(map(safe, report['open_levels']))}.")
     return lines + [f"{safe(level)}: {safe(note)}" for level, note in report.get("notes", {}).items()]
 
 
-def count_column(title: str, key: str, rank: int = 0, said: str = "") -> Column:
+def count_column(title: str, key: str, rank: int = 0, said: str = "") -> Column[AnyRow]:
     """A plain number of each row."""
-    return Column(title, lambda row: number(row[key]), rank=rank, said=said)
+    return Column(title, lambda row: number(figure(row, key)), rank=rank, said=said)
 
 
-def share_columns(title: str, key: str, rank: int = 0, interval_rank: int | None = None) -> list[Column]:
+def share_columns(title: str, key: str, rank: int = 0, interval_rank: int | None = None) -> list[Column[AnyRow]]:
     """A share of each row, and its interval."""
-    columns = [Column(title, lambda row: percent(row[key]), rank=rank)]
+    columns: list[Column[AnyRow]] = [Column(title, lambda row: percent(figure(row, key)), rank=rank)]
     if interval_rank is not None:
         columns.append(Column("95 %", _interval(key, percent), rank=interval_rank, said=f"interval of {title}"))
     return columns
 
 
-def _interval(key: str, worded: Callable[[float | None], str]) -> Callable[[Row], str]:
-    def text(row: Row) -> str:
-        low, high = row[f"{key}_low"], row[f"{key}_high"]
+def _interval(key: str, worded: Callable[[float | None], str]) -> Callable[[AnyRow], str]:
+    def text(row: AnyRow) -> str:
+        low, high = figure(row, f"{key}_low"), figure(row, f"{key}_high")
         if low is None or high is None:
             return NOTHING
         return f"{worded(low).removesuffix(' %')}–{worded(high)}"
@@ -61,22 +88,22 @@ def _interval(key: str, worded: Callable[[float | None], str]) -> Callable[[Row]
     return text
 
 
-def _quantile(key: str, worded: Callable[[Any], str], rank: int) -> Column:
+def _quantile(key: str, worded: Callable[[float | None], str], rank: int) -> Column[AnyRow]:
     """A quantile, which may not be reached yet: then it is more than all that was seen."""
 
-    def text(row: Row) -> str:
+    def text(row: AnyRow) -> str:
         if row[key] is not None:
-            return worded(row[key])
+            return worded(figure(row, key))
         return "not yet" if row["players" if "players" in row else "timed"] else NOTHING
 
     return Column(f"{key[1:]} %", text, rank=rank)
 
 
-def _clear_rate(report: dict[str, Any]) -> Callable[[Row], str]:
+def _clear_rate(report: Head) -> Callable[[FunnelRow], str]:
     """The share of those who reached a level that cleared it; in words where there is none."""
     still_open = report.get("open_levels", ())
 
-    def text(row: Row) -> str:
+    def text(row: FunnelRow) -> str:
         if row["clear_rate"] is None and row["reached"]:
             return "no way on" if row["level"] in still_open else "not told"
         return percent(row["clear_rate"])
@@ -84,10 +111,11 @@ def _clear_rate(report: dict[str, Any]) -> Callable[[Row], str]:
     return text
 
 
-def funnel_view(report: dict[str, Any]) -> list[View]:
+def funnel_view(report: FunnelDocument) -> list[AnyView]:
     """Levels from first to last: reach, clears, where players stopped and why."""
     raw = bool(report["levels"]) and "raw_reached" in report["levels"][0]
-    columns = [level_column(report, "reached"), count_column("reached", "reached"), count_column("cleared", "cleared")]
+    columns: list[Column[FunnelOrRawRow]] = [level_column(report, "reached")]
+    columns += [count_column("reached", "reached"), count_column("cleared", "cleared")]
     if raw:
         columns[2:2] = [count_column("raw", "raw_reached", said="raw reached")]
         columns += [count_column("raw", "raw_cleared", said="raw cleared"), count_column("raw tries", "raw_tries", 4)]
@@ -108,14 +136,15 @@ def funnel_view(report: dict[str, Any]) -> list[View]:
     return [View("Funnel: who reached, cleared and stopped, level by level", tuple(columns), report["levels"], notes)]
 
 
-def _stop_words(row: Row) -> str:
-    parts = [f"{row[f'stopped_{cause}']} {words(cause)}" for cause in END_CAUSES if row[f"stopped_{cause}"]]
+def _stop_words(row: FunnelRow) -> str:
+    counts = {cause: stopped_by(row, cause) for cause in END_CAUSES}
+    parts = [f"{count} {words(cause)}" for cause, count in counts.items() if count]
     return ", ".join(parts + ([f"{row['stopped_open']} no way on"] if row["stopped_open"] else []))
 
 
-def attempts_view(report: dict[str, Any]) -> list[View]:
+def attempts_view(report: AttemptsDocument) -> list[AnyView]:
     """How many tries a level takes."""
-    columns = (
+    columns: tuple[Column[AttemptsRow], ...] = (
         level_column(report, "players"), count_column("players", "players"), count_column("not cleared", "censored", 4), count_column("tries", "settled", 2),  # noqa: E501
         *share_columns("a try clears", "try_clear", 0, 1), *share_columns("first try", "first_try", 3, 5),
         *(_quantile(name, number, rank) for name, rank in (("p25", 7), ("p50", 0), ("p75", 0), ("p90", 6))),
@@ -126,23 +155,23 @@ def attempts_view(report: dict[str, Any]) -> list[View]:
                  *small_note(report, report["levels"], "players"), *source_notes(report)])]  # fmt: skip
 
 
-def _not_yet(rows: list[Row], count: str, *quantiles: str) -> list[str]:
+def _not_yet(rows: Sequence[AnyRow], count: str, *quantiles: str) -> list[str]:
     """What "not yet" means, where it stands."""
     if all(row[key] is not None for row in rows if row[count] for key in quantiles):
         return []
     return ["Players who had not cleared yet count as such; “not yet” means that fewer than that share had."]
 
 
-def _still_trying(row: Row) -> str:
+def _still_trying(row: AttemptsRow) -> str:
     """The share of players who have not cleared after 1, 2, 3 … tries."""
     return spark([step["survival"] for step in row["distribution"][:_SPARK]])
 
 
-def _time_shape(rows: list[Row]) -> Callable[[Row], str]:
+def _time_shape(rows: list[TimesRow]) -> Callable[[TimesRow], str]:
     """When players cleared, from the shortest time of all levels to the longest, on a logarithmic scale."""
     bins = sorted({part["from"] for row in rows for part in row["distribution"] if part["cleared"]})[:_MOST_BINS]
 
-    def text(row: Row) -> str:
+    def text(row: TimesRow) -> str:
         cleared = {part["from"]: part["cleared"] for part in row["distribution"]}
         most = max(cleared.values(), default=0)
         return spark([cleared.get(start, 0) / most if cleared.get(start) else None for start in bins]) if most else ""
@@ -150,10 +179,10 @@ def _time_shape(rows: list[Row]) -> Callable[[Row], str]:
     return text
 
 
-def times_view(report: dict[str, Any]) -> list[View]:
+def times_view(report: TimesDocument) -> list[AnyView]:
     """How long a level takes."""
-    worded = durations(row[key] for row in report["levels"] for key in _DURATIONS)
-    columns = (
+    worded = durations(figure(row, key) for row in report["levels"] for key in _DURATIONS)
+    columns: tuple[Column[TimesRow], ...] = (
         level_column(report, "timed"), count_column("players", "timed"), count_column("not cleared", "censored", 4),
         *(_quantile(name, worded, rank) for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
         Column("clearing try", lambda row: worded(row["run_p50"]), rank=1),
@@ -169,9 +198,9 @@ def times_view(report: dict[str, Any]) -> list[View]:
                  *small_note(report, report["levels"], "timed"), *source_notes(report)])]  # fmt: skip
 
 
-def spikes_view(report: dict[str, Any]) -> list[View]:
+def spikes_view(report: SpikesDocument) -> list[AnyView]:
     """Which levels stand out, how sure that is, and what it costs."""
-    columns = (
+    columns: tuple[Column[SpikesRow], ...] = (
         level_column(report, "players"), count_column("players", "players", 5), count_column("tries", "tries", 7),
         *share_columns("a try clears", "try_clear", 6), Column("difficulty", _logit("difficulty")),
         Column("±", _logit("se"), rank=8, said="standard error"), Column("expected", _logit("expected"), rank=4),
@@ -192,45 +221,48 @@ def spikes_view(report: dict[str, Any]) -> list[View]:
     ]  # fmt: skip
 
 
-def _logit(key: str) -> Callable[[Row], str]:
-    return lambda row: NOTHING if row[key] is None else f"{row[key]:.2f}".replace("-", "−")
+def _logit(key: str) -> Callable[[AnyRow], str]:
+    return lambda row: NOTHING if (value := figure(row, key)) is None else f"{value:.2f}".replace("-", "−")
 
 
-def _q(row: Row) -> str:
+def _q(row: SpikesRow) -> str:
     """The q value of what stands out; never nought."""
-    if row["kind"] == "none":
+    if row["kind"] == "none" or row["q_value"] is None:
         return ""
     return "<0.01" if row["q_value"] < 0.005 else f"{row['q_value']:.2f}"
 
 
-def _plan(row: Row) -> str:
+def _plan(row: SpikesRow) -> str:
     """The verdict against the plan, in few letters."""
     return "no telling" if row["plan"] == "too few to tell" else row["plan"] or ""
 
 
-def _cost(row: Row) -> str:
+def _cost(row: SpikesRow) -> str:
     """Players lost to a level that is harder than its surroundings."""
-    if row["kind"] not in ("spike", "step") or row["cost"] is None:
+    cost, low, high = row["cost"], row["cost_low"], row["cost_high"]
+    if row["kind"] not in ("spike", "step") or cost is None or low is None or high is None:
         return ""
-    return f"{whole(row['cost'])} ({whole(row['cost_low'])} to {whole(row['cost_high'])})"
+    return f"{whole(cost)} ({whole(low)} to {whole(high)})"
 
 
-def _design_notes(report: dict[str, Any]) -> list[str]:
+def _design_notes(report: SpikesDocument) -> list[str]:
     """Inversions, knobs that stop growing, and levels that ought to be alike."""
     lines = []
     if report["inversions"]:
         pairs = [f"{safe(row['level'])} than {safe(row['easier_than'])} ({row['by']:.1f})" for row in report["inversions"]]
         lines.append(f"Easier than the level before, by logits: {listed(pairs)}.")
     for cap in report.get("caps", []):
-        lines.append(f"{safe(cap['knob'])} stays at {safe(str(cap['value']))} from {safe(cap['level'])} on; difficulty rises by "
-                     f"{cap['slope_before']:.2f} a level until there and {cap['slope_after']:.2f} after.".replace("-", "−"))  # fmt: skip  # noqa: E501
+        said = (f"{safe(cap['knob'])} stays at {safe(str(cap['value']))} from {safe(cap['level'])} on; difficulty rises by "
+                f"{cap['slope_before']:.2f} a level until there and {cap['slope_after']:.2f} after.")  # fmt: skip
+        lines.append(said.replace("-", "−"))
     for pair in report.get("equal_levels", []):
-        lines.append(f"{listed([safe(name) for name in pair['levels']])} have the same knobs; they differ by {pair['difference']:.2f} "  # noqa: E501
-                     f"± {pair['se']:.2f}: that is noise.".replace("-", "−"))  # fmt: skip
+        said = (f"{listed([safe(name) for name in pair['levels']])} have the same knobs; they differ by "
+                f"{pair['difference']:.2f} ± {pair['se']:.2f}: that is noise.")  # fmt: skip
+        lines.append(said.replace("-", "−"))
     return lines
 
 
-def _model_note(model: Row | None) -> list[str]:
+def _model_note(model: Model | None) -> list[str]:
     if model is None:
         return ["No try was settled in a level of the course, so there is nothing to judge."]
     gives_up = "No try failed, so that nothing is known of giving up."
@@ -243,9 +275,9 @@ def _model_note(model: Row | None) -> list[str]:
     ]
 
 
-def whatif_view(report: dict[str, Any]) -> list[View]:
+def whatif_view(report: WhatIfDocument) -> list[AnyView]:
     """The measured funnel, and the projected one before and after the change."""
-    columns = (
+    columns: tuple[Column[WhatIfRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True), count_column("reached", "reached"),
         Column("difficulty", _logit("difficulty")), Column("changed to", _changed, rank=0), *share_columns("retention", "retention", 1),  # noqa: E501
         *share_columns("projected", "projected"), *share_columns("with the change", "projected_changed"),
@@ -258,5 +290,5 @@ def whatif_view(report: dict[str, Any]) -> list[View]:
     return [View("What if: players still there after each level", columns, report["levels"], [said, *source_notes(report)])]
 
 
-def _changed(row: Row) -> str:
+def _changed(row: WhatIfRow) -> str:
     return "" if row["changed"] == row["difficulty"] else f"{row['changed']:.2f}".replace("-", "−")

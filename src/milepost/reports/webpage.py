@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from base64 import b64encode
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 from importlib.resources import files
-from typing import Any, Final
+from typing import Final, TypedDict, cast
 
+from milepost.measures.deaths import DeathsRow
 from milepost.reports.check_views import check_views
+from milepost.reports.documents import ReportDocument
 from milepost.reports.glossary import DEFINITIONS
-from milepost.reports.interface import View
+from milepost.reports.interface import AnyView
 from milepost.reports.level_pages import level_pages
 from milepost.reports.made import made_view
-from milepost.reports.registry import MEASURES, Entry
+from milepost.reports.registry import MEASURES
 from milepost.reports.story import story
 from milepost.reports.summary import summary_view
 from milepost.wording import plural, safe
@@ -39,7 +42,7 @@ class Look:
     dark: str
 
 
-def render_page(report: dict[str, Any], overview: Picture, pictures: list[Picture], look: Look) -> str:
+def render_page(report: ReportDocument, overview: Picture, pictures: list[Picture], look: Look) -> str:
     """The page.
 
     Args:
@@ -59,22 +62,28 @@ def render_page(report: dict[str, Any], overview: Picture, pictures: list[Pictur
         title=_title(report), subtitle=_subtitle(report), style=Markup(style), script=Markup(script),
         script_hash=b64encode(sha256(script.encode()).digest()).decode(), story=_chapters(report),
         overview=_shown(overview, [summary_view(report)]),
-        pictures=[_shown(picture, MEASURES[picture.name].views(report[picture.name])) for picture in pictures],
+        pictures=[_shown(picture, MEASURES[picture.name].views(_part(report, picture.name))) for picture in pictures],
         summary=_plain(summary_view(report)), said=[safe(row["sentence"]) if row["sentence"] else "" for row in rows],
         pages=[[_plain(view) for view in views] for views in level_pages(report)],
         bins=[_bins(row) for row in report["deaths"]["levels"]],
-        others=[_plain(view) for entry in _in_tables() if report[entry.name] for view in entry.views(report[entry.name])],
+        others=[_plain(view) for name, part in _in_tables(report) for view in MEASURES[name].views(part)],
         health=[_plain(view) for view in check_views(report["check"])],
         definitions=DEFINITIONS, made=report["made"] | {"files": _plain(made_view(report["made"]))},
     )  # fmt: skip
 
 
-def _in_tables() -> list[Entry]:
-    """The measures of the report that a table shows best; how the log is, has a place of its own."""
-    return [entry for entry in MEASURES.values() if entry.reported and not entry.picture and entry.name != "check"]
+def _part(report: ReportDocument, name: str) -> object:
+    """A measure's document."""
+    return cast("Mapping[str, object]", report)[name]
 
 
-def _chapters(report: dict[str, Any]) -> list[dict[str, Any]]:
+def _in_tables(report: ReportDocument) -> list[tuple[str, object]]:
+    """The measures of the report that a table shows best, with their documents; how the log is, has a place of its own."""
+    names = [entry.name for entry in MEASURES.values() if entry.reported and not entry.picture and entry.name != "check"]
+    return [(name, part) for name in names if (part := _part(report, name))]
+
+
+def _chapters(report: ReportDocument) -> list[dict[str, object]]:
     """The story, with the level's name set apart where a sentence begins with one."""
     names = sorted((safe(name) for name in report["course"]["levels"]), key=len, reverse=True)
 
@@ -89,23 +98,23 @@ def _text(name: str) -> str:
     return _PAGE.joinpath(name).read_text(encoding="utf-8")
 
 
-def _title(report: dict[str, Any]) -> str:
+def _title(report: ReportDocument) -> str:
     return safe(report["course"].get("name") or "The course") + f": {plural(report['players'], 'player')} played it"
 
 
-def _subtitle(report: dict[str, Any]) -> str:
+def _subtitle(report: ReportDocument) -> str:
     order = "the order of the levels is inferred from who was where first" if report["course"]["inferred"] else "in the order of the course file"  # noqa: E501
     return f"{plural(len(report['course']['levels']), 'level')}, {order}; {plural(report['sessions'], 'session')}."
 
 
-def _shown(picture: Picture, views: list[View]) -> dict[str, Any]:
+def _shown(picture: Picture, views: Sequence[AnyView]) -> dict[str, object]:
     """A picture with its numbers in tables."""
     from markupsafe import Markup
 
     return vars(picture) | {"svg": Markup(picture.svg), "views": [_plain(view) for view in views]}
 
 
-def _plain(view: View) -> dict[str, Any]:
+def _plain(view: AnyView) -> dict[str, object]:
     """A view as texts."""
     columns = [column for column in view.columns if not column.drawn]
     return {
@@ -115,10 +124,17 @@ def _plain(view: View) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _bins(row: dict[str, Any]) -> dict[str, Any] | None:
+class _Bins(TypedDict):
+    """Bars, and the same as text."""
+
+    bars: list[float]
+    text: str
+
+
+def _bins(row: DeathsRow) -> _Bins | None:
     """Bars of up to 24 for deaths by tenths of a level; nothing where no death has a place."""
     most = max(row["progress"], default=0)
     if not most:
         return None
     bars = [round(23 * count / most, 1) for count in row["progress"]]
-    return {"bars": bars, "text": ", ".join(str(count) for count in row["progress"])}
+    return _Bins(bars=bars, text=", ".join(str(count) for count in row["progress"]))

@@ -38,7 +38,7 @@ def spoil(session: list[Record], rates: FaultRates, rng: np.random.Generator) ->
     return sorted(spoiled, key=lambda record: float(record["time"]))
 
 
-def _later(record: Record, seconds: float, **more: Any) -> Record:
+def _later(record: Record, seconds: float, **more: object) -> Record:
     return {**record, "time": round(record["time"] + seconds, 3), **more}
 
 

@@ -36,7 +36,7 @@ class Scenery:
     levels: list[str]
     causes: list[list[str]]
     player: list[str]
-    tags: list[dict[str, Any]]
+    tags: list[dict[str, object]]
     build: list[list[str]]
     pickups: list[int] = field(default_factory=list)
     pause_share: float = 0.03
@@ -94,7 +94,7 @@ def _session(rows: _Rows, own: list[int], scenery: Scenery, chance: _Chance) -> 
     name = scenery.player[player]
     session = f"{name.lower().replace(' ', '-')}-{number + 1}"
 
-    def record(time: float, event: str, **more: Any) -> Record:
+    def record(time: float, event: str, **more: object) -> Record:
         return {"session": session, "time": round(time, 3), "event": event, **more}
 
     yield record(0.0, "session_start", player=name, build=scenery.build[player][number], **scenery.tags[player])

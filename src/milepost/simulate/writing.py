@@ -86,7 +86,7 @@ def _scenery(what: Simulation, rng: np.random.Generator) -> Scenery:
     )
 
 
-def _truth(what: Simulation, tries: Tries, known: Truth) -> dict[str, Any]:
+def _truth(what: Simulation, tries: Tries, known: Truth) -> dict[str, object]:
     plan = what.plan
     reached = [len(np.unique(tries.player[tries.level == level])) for level in range(len(plan.names))]
     return {

@@ -106,7 +106,7 @@ def _checked(manifest: Manifest) -> Manifest:
     return manifest
 
 
-def _is_count(value: Any) -> bool:
+def _is_count(value: object) -> bool:
     return type(value) is int and value >= 0
 
 

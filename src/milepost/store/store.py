@@ -43,7 +43,7 @@ def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manif
     return manifest
 
 
-def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any], rows: dict[str, Any] | None) -> None:
+def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any], rows: dict[str, object] | None) -> None:
     names: dict[str, list[str]] = {}
     for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
         names.setdefault(kind, []).append(text)
@@ -56,7 +56,7 @@ def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any]
     builder.files = [one["file"] for one in manifest.sources]
 
 
-def _content(folder: Path, manifest: Manifest, records: bool) -> tuple[Manifest, dict[str, Any], dict[str, Any] | None]:
+def _content(folder: Path, manifest: Manifest, records: bool) -> tuple[Manifest, dict[str, Any], dict[str, object] | None]:
     """The manifest, the small tables, and the columns of the records if these are wanted and there are any."""
     _require_whole(folder, [*manifest.tables.values(), *(manifest.records if records else [])])
     tables = {name: read_lists(folder / part["file"]) for name, part in manifest.tables.items()}
@@ -116,7 +116,7 @@ def _require_whole(folder: Path, files: list[dict[str, Any]]) -> None:
             raise LogError(f"{folder / part['file']}: is missing or not as it was written. Pack the logs again.")
 
 
-def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, Any]) -> Manifest:
+def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, object]) -> Manifest:
     """Add records to a store, with all that the builder knows by now; the manifest is written last.
 
     Args:
@@ -235,7 +235,7 @@ def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, i
     return joined
 
 
-def _session_columns(builder: RecordBuilder) -> dict[str, Any]:
+def _session_columns(builder: RecordBuilder) -> dict[str, object]:
     sessions = builder.known.sessions
     return {
         "name": sessions.name, "player": sessions.player, "build": sessions.build,
@@ -251,17 +251,17 @@ def _sessions(columns: dict[str, list[Any]]) -> Sessions:
     return Sessions(**own, epoch=epoch, tags=[json.loads(tags) for tags in columns["tags"]])
 
 
-def _name_columns(builder: RecordBuilder) -> dict[str, Any]:
+def _name_columns(builder: RecordBuilder) -> dict[str, object]:
     pairs = [(kind, text) for kind, names in vars(builder.names).items() for text in names]
     return {"kind": [kind for kind, _ in pairs], "text": [text for _, text in pairs]}
 
 
-def _refused(columns: dict[str, list[Any]]) -> list[Refused]:
+def _refused(columns: dict[str, list[object]]) -> list[Refused]:
     rows = zip(*(columns[name] for name in ("file", "line", "reason", "session", "times")), strict=True)
     return [Refused(Place(file, line), reason, session, times) for file, line, reason, session, times in rows]
 
 
-def _refused_columns(builder: RecordBuilder) -> dict[str, Any]:
+def _refused_columns(builder: RecordBuilder) -> dict[str, object]:
     refused = builder.refusals.kept
     return {
         "file": [item.place.file for item in refused], "line": [item.place.line for item in refused],
@@ -270,7 +270,7 @@ def _refused_columns(builder: RecordBuilder) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _written(folder: Path, name: str, columns: dict[str, Any]) -> dict[str, Any]:
+def _written(folder: Path, name: str, columns: dict[str, Any]) -> dict[str, object]:
     """Write columns to a Parquet file of a store; its name and checksum."""
     path = folder / name
     try:

@@ -29,7 +29,7 @@ def write_table(path: Path, columns: dict[str, Any]) -> None:
     parquet.write_table(table, path, compression="zstd", write_statistics=False, use_dictionary=few)
 
 
-def _cells(name: str, column: Any) -> Any:
+def _cells(name: str, column: Any) -> object:
     if not isinstance(column, list):
         return array_of(column)
     kind = _TYPES.get(name)
@@ -44,7 +44,7 @@ def _encodable(cell: str | None) -> str | None:
     return cell if cell is None or cell.isascii() else cell.encode("utf-8", "backslashreplace").decode()
 
 
-def read_lists(path: Path) -> dict[str, list[Any]]:
+def read_lists(path: Path) -> dict[str, list[object]]:
     """The columns of a file as lists, with None for nothing."""
     return {name: column.to_pylist() for name, column in _read(path, None)}
 

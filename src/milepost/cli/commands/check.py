@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING, cast
 
 from milepost.cli import options
 from milepost.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from milepost.reports.documents import CheckDocument
 
 HELP = "what is in a log, what is broken, what was done about it, and whether it changes the answer"
 EXAMPLE = "milepost check wickwater/logs --course wickwater/course.toml --strict high"
@@ -32,6 +36,6 @@ def run(args: argparse.Namespace) -> Exit:
 
     loaded = load(args)
     play = loaded.play()
-    report = document(args.command, play, audit(play))
+    report = cast("CheckDocument", document(args.command, play, audit(play)))
     write(args, Report(report, check_views(report), report["details"]))
     return Exit.GATE_HIT if args.strict and hit(report, args.strict) else Exit.DONE

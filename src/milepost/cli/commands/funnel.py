@@ -9,7 +9,8 @@ from milepost.cli import options
 from milepost.cli.exits import Exit
 
 if TYPE_CHECKING:
-    from milepost.measures.interface import Table
+    from milepost.measures.funnel import FunnelRow
+    from milepost.measures.interface import NoTotals, Table
     from milepost.playback.play import Play
 
 HELP = "who reached, cleared and moved on from each level, who stopped there and why"
@@ -35,7 +36,7 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.measures.interface import beside
     from milepost.measures.raw import raw_counts
 
-    def measure(play: Play) -> Table:
+    def measure(play: Play) -> Table[FunnelRow, NoTotals]:
         table = Funnel(censor_unknown=args.unknown_end == "censor")(play)
         return beside(table, raw_counts(play)) if args.raw else table
 

@@ -47,7 +47,7 @@ def sessions_of(block: Block, known: KnownSessions) -> Ints | None:
     return session
 
 
-def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames) -> dict[str, Any]:
+def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames) -> dict[str, object]:
     """The columns of a block's records, but for the file and the line."""
     rows: dict[str, Any] = {name: np.zeros(block.rows, kind) for name, kind in _ZERO.items()}
     rows |= {"session": session, "likeness": block.likeness}
@@ -64,7 +64,7 @@ def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames
     return rows | _times(block, session, known)
 
 
-def _named(block: Block, names: KnownNames) -> dict[str, Any]:
+def _named(block: Block, names: KnownNames) -> dict[str, object]:
     """The columns of codes."""
     words = block.text["event"]
     rows: dict[str, Any] = {"event": np.array([names.event(word) for word in words.values], dtype=np.int64)[words.codes]}
@@ -77,7 +77,7 @@ def _named(block: Block, names: KnownNames) -> dict[str, Any]:
     return rows
 
 
-def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, Any]:
+def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, object]:
     """Seconds since the session's first record, the whole second as logged, and whether that is all."""
     own = block.text["session"]
     at = _first_rows(own.codes, len(own.values))  # of the sessions in the block alone: others may be too far off for 64 bits

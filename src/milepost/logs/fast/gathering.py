@@ -69,7 +69,7 @@ class Texts:
         self.values: dict[str, int] = {}
         self.given = self.colons = self.nulls = 0
         self._check = text_of if name in FIELDS else tag_of
-        self._known: dict[Any, tuple[int, int, int, int]] = {}  # as given: code, likeness, colons and nulls
+        self._known: dict[object, tuple[int, int, int, int]] = {}  # as given: code, likeness, colons and nulls
         self._codes: list[NDArray[np.int32]] = []
 
     def take(self, column: Any) -> Likeness:
@@ -86,7 +86,7 @@ class Texts:
         added: Likeness = np.array(like, np.uint64)[index]
         return added
 
-    def _meet(self, given: Any) -> tuple[int, int, int, int]:
+    def _meet(self, given: object) -> tuple[int, int, int, int]:
         value = self._value(given)
         text = self._check(value)
         require(text is not BAD)
@@ -95,7 +95,7 @@ class Texts:
         self._known[given] = met
         return met
 
-    def _value(self, given: Any) -> Any:
+    def _value(self, given: Any) -> object:
         return given
 
     def _marks(self, _: Any) -> tuple[int, int]:
@@ -110,7 +110,7 @@ class Texts:
 class WrittenTexts(Texts):
     """A column of scalars that come as they are written in JSON."""
 
-    def _value(self, given: str) -> Any:
+    def _value(self, given: str) -> object:
         return given[1:-1] if given[:1] == '"' and "\\" not in given else json.loads(given)
 
     def _marks(self, given: str) -> tuple[int, int]:
@@ -125,7 +125,7 @@ class Numbers:
         self.given = self.colons = self.nulls = 0
         self._parts: list[Floats] = []
 
-    def take(self, column: Any) -> Likeness:
+    def take(self, column: object) -> Likeness:
         """Take a batch, an Arrow array of float64; what it adds to the likeness of its records."""
         present = given_in(column)
         values: Floats = np.where(present, values_of(column), np.nan)
@@ -150,7 +150,7 @@ class Stamps:
         self.given = self.colons = self.nulls = 0
         self._parts: list[Ints] = []
 
-    def take(self, moments: Any, numbers: Any, colons: Any) -> Likeness:
+    def take(self, moments: Any, numbers: object, colons: object) -> Likeness:
         """Take a batch: microseconds, the numbers of the texts, and how many colons these have; all are given."""
         require(moments.null_count == 0)
         self.given += len(moments)

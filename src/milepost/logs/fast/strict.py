@@ -48,7 +48,7 @@ def read_strict(source: Source) -> Block | None:
     return None
 
 
-def _read(base: Any, source: Source, path: str) -> Block:
+def _read(base: object, source: Source, path: str) -> Block:
     """Read by the fields of the first lines; where the others have more, by those of all lines."""
     marks = _Marks.of(source)
     written = _Written(_fields(base, path, f"LIMIT {_SAMPLE}"))

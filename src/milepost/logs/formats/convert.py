@@ -6,7 +6,6 @@ import tempfile
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from milepost.errors import LogError, UsageError
 from milepost.logs.formats.table import WRITTEN
@@ -40,7 +39,7 @@ class _SpoolingBuilder(RecordBuilder):
         super().__init__()
         self.spool, self.written = spool, 0
 
-    def add(self, record: Mapping[str, Any], place: Place, likeness: int) -> None:
+    def add(self, record: Mapping[str, object], place: Place, likeness: int) -> None:
         """Add a record; keep it if it was not refused."""
         before = self.refusals.count
         super().add(record, place, likeness)

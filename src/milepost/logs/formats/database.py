@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sqlite3
-from typing import Any
 
 from milepost.errors import LogError
 from milepost.logs.interface import ReadOptions, Sink
@@ -50,7 +49,7 @@ def _select(base: sqlite3.Connection, source: Source) -> str:
     return 'SELECT * FROM "' + table.replace('"', '""') + '"'
 
 
-def _record(names: list[str], row: tuple[Any, ...]) -> dict[str, Any]:
+def _record(names: list[str], row: tuple[object, ...]) -> dict[str, object]:
     return {
         name: value.decode("utf-8", "backslashreplace") if isinstance(value, bytes) else value
         for name, value in zip(names, row, strict=True)

@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 from milepost.vocabulary import EVENT_CODES
 
 _ENVELOPE = frozenset({"specversion", "type", "source", "id", "time", "subject", "data", "datacontenttype", "dataschema"})
 
 
-def is_envelope(record: Mapping[str, Any]) -> bool:
+def is_envelope(record: Mapping[str, object]) -> bool:
     """Whether a record is a CloudEvent."""
     return "specversion" in record and "type" in record and "source" in record
 
 
-def unpacked(record: Mapping[str, Any]) -> dict[str, Any]:
+def unpacked(record: Mapping[str, object]) -> dict[str, object]:
     """The record inside: the fields of `data`, completed from the envelope.
 
     What `data` does not say comes from the envelope: `event` from `type` (the part after its last dot where that is an

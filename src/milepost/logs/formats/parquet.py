@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import date, datetime, time
 from decimal import Decimal
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from milepost.errors import LogError
 from milepost.logs.interface import ReadOptions, Sink
@@ -41,7 +41,7 @@ def read_parquet(source: Source, sink: Sink, options: ReadOptions, progress: Pro
             raise LogError(f"{source.label}: cannot be read as Parquet ({first}).") from error
 
 
-def _rows(base: DuckDBPyConnection, progress: Progress) -> Iterator[tuple[Any, ...]]:
+def _rows(base: DuckDBPyConnection, progress: Progress) -> Iterator[tuple[object, ...]]:
     """What was asked of a database, so many rows at a time."""
     while rows := base.fetchmany(_STEP):
         yield from rows
@@ -56,11 +56,11 @@ def names_in(path: Path, read: list[str]) -> list[str]:
     return [*own, *read[len(own) :]]
 
 
-def _record(names: list[str], row: tuple[Any, ...]) -> dict[str, Any]:
+def _record(names: list[str], row: tuple[object, ...]) -> dict[str, object]:
     return {name: _plain(value) for name, value in zip(names, row, strict=True) if value is not None}
 
 
-def _plain(value: Any) -> Any:
+def _plain(value: object) -> object:
     """A value as JSON would have it: times as RFC 3339, without an offset where none is stored; what JSON has not, as text."""
     if value is None or isinstance(value, str | bool | int | float):
         return value

@@ -16,7 +16,7 @@ from milepost.logs.records.timestamps import nanoseconds
 from milepost.scratch import scratch_writing
 from milepost.vocabulary import NUMBER_FIELDS
 
-Record = dict[str, Any]
+Record = dict[str, object]
 _FIRST: Final = ("session", "time", "event", "level", "to", "player", "build", "cause", "actor", "progress", "x", "y",
                  "collected", "available", "seq", "id")  # fmt: skip
 _NUMBERS: Final = NUMBER_FIELDS | {"seq"}
@@ -66,7 +66,7 @@ class Spool:
         return [name for name, kinds in self.kinds.items() if kinds & {dict, list}]
 
 
-def _as_read(name: str, value: Any) -> Any:
+def _as_read(name: str, value: object) -> object:
     """A value as it is understood, so that it reads the same from a table without types: a level 7.0 is the level 7."""
     if type(value) is not float or name in _NUMBERS or name == "time" or not value.is_integer():
         return value
@@ -91,7 +91,7 @@ def write_csv(spool: Spool, out: BinaryIO) -> None:
     text.detach()
 
 
-def _cell(value: Any) -> Any:
+def _cell(value: object) -> object:
     if value is True or value is False:
         return "true" if value else "false"
     return guarded(value) if isinstance(value, str) else value
@@ -118,7 +118,7 @@ def _in_batches(spool: Spool) -> Iterator[list[Record]]:
         yield batch
 
 
-def _column_type(name: str, spool: Spool) -> Any:
+def _column_type(name: str, spool: Spool) -> object:
     """The type of a column, in which each of its values stays what it is."""
     import pyarrow as pa
 
@@ -131,7 +131,7 @@ def _column_type(name: str, spool: Spool) -> Any:
     return pa.float64() if numeric else pa.string()
 
 
-def _fitting(value: Any, kind: Any) -> Any:
+def _fitting(value: Any, kind: Any) -> object:
     if value is None or str(kind) in ("bool", "int64"):
         return value
     if str(kind) == "double":
@@ -142,7 +142,7 @@ def _fitting(value: Any, kind: Any) -> Any:
 
 def write_xes(spool: Spool, out: BinaryIO) -> None:
     """IEEE 1849: a trace a session, an event a record; fields are attributes under our names."""
-    sessions: dict[Any, list[Record]] = {}
+    sessions: dict[object, list[Record]] = {}
     for record in spool:
         sessions.setdefault(record.get("session"), []).append(record)
     xml: Any = XMLGenerator(out, encoding="utf-8", short_empty_elements=True)

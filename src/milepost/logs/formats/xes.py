@@ -39,18 +39,18 @@ def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progres
         raise LogError(f"{source.label}: declares XML entities ({type(error).__name__}), which a log must not.") from None
 
 
-def _give(events: Iterable[dict[str, Any]], sink: Sink, progress: Progress) -> None:
+def _give(events: Iterable[dict[str, object]], sink: Sink, progress: Progress) -> None:
     for number, record in enumerate(events, 1):
         sink.add(record, number)
         if number % _STEP == 0:
             progress.advance(_STEP)
 
 
-def _events(stream: Any) -> Iterator[dict[str, Any]]:
+def _events(stream: Any) -> Iterator[dict[str, object]]:
     from defusedxml.ElementTree import iterparse
 
     path: list[Any] = []
-    trace: dict[str, Any] = {}
+    trace: dict[str, object] = {}
     for action, element in iterparse(stream, events=("start", "end"), forbid_dtd=True):
         tag = _local(element.tag)
         if action == "start":
@@ -68,7 +68,7 @@ def _events(stream: Any) -> Iterator[dict[str, Any]]:
 
 def _named(attributes: Iterable[Any], standard: dict[str, str]) -> dict[str, Any]:
     """Attributes by our names; one that has our name itself goes before one of the standard's."""
-    found: dict[str, Any] = {}
+    found: dict[str, object] = {}
     for element in attributes:
         kind, key = _local(element.tag), element.get("key", "")
         if kind in _VALUES and key in standard:
@@ -82,7 +82,7 @@ def _local(tag: str) -> str:
     return tag.rpartition("}")[2]
 
 
-def _typed(kind: str, text: str) -> Any:
+def _typed(kind: str, text: str) -> object:
     try:
         if kind == "int":
             return int(text)

@@ -6,7 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 
@@ -87,10 +87,10 @@ class _Sample:
     """A sink that keeps the first records as they were logged."""
 
     def __init__(self) -> None:
-        self.records: list[Mapping[str, Any]] = []
+        self.records: list[Mapping[str, object]] = []
         self.refused = 0
 
-    def add(self, record: Mapping[str, Any], line: int) -> None:
+    def add(self, record: Mapping[str, object], line: int) -> None:
         """Keep a record."""
         if len(self.records) < SAMPLE:
             self.records.append(_flat(unpacked(record) if is_envelope(record) else record))
@@ -100,9 +100,9 @@ class _Sample:
         self.refused += 1
 
 
-def _flat(record: Mapping[str, Any], prefix: str = "", depth: int = 0) -> dict[str, Any]:
+def _flat(record: Mapping[str, object], prefix: str = "", depth: int = 0) -> dict[str, object]:
     """Nested objects as dotted paths."""
-    flat: dict[str, Any] = {}
+    flat: dict[str, object] = {}
     for name, value in record.items():
         if isinstance(value, Mapping) and depth < 4:
             flat |= _flat(value, f"{prefix}{name}.", depth + 1)
@@ -140,7 +140,7 @@ def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILEN
     return "\n".join(lines) + "\n"
 
 
-def _columns(records: list[Mapping[str, Any]]) -> dict[str, _Column]:
+def _columns(records: list[Mapping[str, object]]) -> dict[str, _Column]:
     columns: dict[str, _Column] = {}
     for record in records:
         for name, value in record.items():
@@ -153,7 +153,7 @@ def _columns(records: list[Mapping[str, Any]]) -> dict[str, _Column]:
     return columns
 
 
-def _guess_fields(columns: dict[str, _Column], records: list[Mapping[str, Any]]) -> dict[str, str]:
+def _guess_fields(columns: dict[str, _Column], records: list[Mapping[str, object]]) -> dict[str, str]:
     """Our fields with the column that fits each best, each column for one field."""
     scores = [
         (score, ours, column.name)
@@ -210,7 +210,7 @@ def _field_lines(columns: dict[str, _Column], fields: dict[str, str], of: int) -
     return lines
 
 
-def _time_lines(columns: dict[str, _Column], fields: dict[str, str], records: list[Mapping[str, Any]]) -> list[str]:
+def _time_lines(columns: dict[str, _Column], fields: dict[str, str], records: list[Mapping[str, object]]) -> list[str]:
     if "time" not in fields:
         return []
     column = columns[fields["time"]]
@@ -225,10 +225,10 @@ def _time_lines(columns: dict[str, _Column], fields: dict[str, str], records: li
     return [*lines, "rate = 60  # frames per second: NOT GUESSED, check"] if unit == "frames" else lines
 
 
-def _steps(records: list[Mapping[str, Any]], fields: dict[str, str]) -> float:
+def _steps(records: list[Mapping[str, object]], fields: dict[str, str]) -> float:
     """The median step of time between a session's records."""
     whose = fields.get("session") or fields.get("player")
-    last: dict[Any, float] = {}
+    last: dict[object, float] = {}
     steps = []
     for record in records:
         time = as_number(record.get(fields["time"]))

@@ -39,8 +39,8 @@ class FieldRule:
     """
 
     columns: tuple[str, ...] = ()
-    value: Any = None
-    default: Any = None
+    value: object = None
+    default: object = None
     join: str = "-"
     number: str | None = None
 
@@ -49,8 +49,8 @@ class FieldRule:
 class EventRule:
     """What one of their event words means: the fields that it sets, where other columns have the values of ``when``."""
 
-    sets: Mapping[str, Any]
-    when: Mapping[str, Any] = field(default_factory=dict)
+    sets: Mapping[str, object]
+    when: Mapping[str, object] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -135,7 +135,7 @@ class _Reading:
             if key not in keys:
                 raise MapError(f"{self.path}: {table}.{key} is no setting. [{table}] takes {_listed(keys)}.")
 
-    def field(self, ours: str, given: Any) -> FieldRule:
+    def field(self, ours: str, given: object) -> FieldRule:
         """One entry of [fields]."""
         key = f"fields.{ours}"
         if isinstance(given, str) and given:
@@ -156,7 +156,7 @@ class _Reading:
             raise self.wrong(f"{key}.join", "a text", join)
         return FieldRule(tuple(columns), given.get("value"), given.get("default"), join, number)
 
-    def time(self, table: Mapping[str, Any]) -> dict[str, Any]:
+    def time(self, table: Mapping[str, object]) -> dict[str, Any]:
         """The table [time]."""
         self.known("time", table, _TIME_KEYS)
         zone, form = table.get("zone"), table.get("format")
@@ -191,7 +191,7 @@ class _Reading:
         rules = given if isinstance(given, list) else [given]
         return tuple(self.event_rule(f"events.{word}", rule) for rule in rules)
 
-    def event_rule(self, key: str, given: Any) -> EventRule:
+    def event_rule(self, key: str, given: object) -> EventRule:
         """One rule of an event word."""
         sets = {"event": given} if isinstance(given, str) else dict(given) if isinstance(given, dict) else {}
         when = sets.pop("when", {})
@@ -205,7 +205,7 @@ class _Reading:
                 raise MapError(f"{self.path}: {key} cannot set {name} to {value!r}; it sets {allowed} or a tag.")
         return EventRule(sets, when)
 
-    def session(self, table: Mapping[str, Any]) -> float | None:
+    def session(self, table: Mapping[str, object]) -> float | None:
         """The table [session]."""
         self.known("session", table, {"gap_minutes"})
         gap = table.get("gap_minutes")
@@ -215,7 +215,7 @@ class _Reading:
             raise self.wrong("session.gap_minutes", "a number of minutes above 0", gap)
         return 60.0 * gap
 
-    def input(self, table: Mapping[str, Any]) -> dict[str, Any]:
+    def input(self, table: Mapping[str, object]) -> dict[str, Any]:
         """The table [input]."""
         self.known("input", table, _INPUT_KEYS)
         form, delimiter, query, encoding = (table.get(key) for key in ("format", "delimiter", "query", "encoding"))

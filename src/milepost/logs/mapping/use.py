@@ -6,9 +6,10 @@ from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from difflib import get_close_matches
-from typing import Any, Final
+from typing import Final
 
 from milepost.errors import MapError
+from milepost.logs.interface import MapMet, MissingColumn
 from milepost.logs.mapping.logmap import LogMap
 from milepost.wording import plural, safe
 
@@ -37,7 +38,7 @@ class MapUse:
     without_event: int = 0
     seen: dict[str, None] = field(default_factory=dict)
 
-    def take(self, record: Mapping[str, Any]) -> None:
+    def take(self, record: Mapping[str, object]) -> None:
         """Count a record as logged."""
         self.records += 1
         if len(self.seen) < _MOST_SEEN:
@@ -64,16 +65,16 @@ class MapUse:
                 shown = ", ".join(safe(one) for one in near)
                 raise MapError(f"{log_map.path}: fields.{name}: no record has the column {column!r}. Nearest to it: {shown}.")
 
-    def document(self, log_map: LogMap) -> dict[str, Any]:
+    def document(self, log_map: LogMap) -> MapMet:
         """What `check` says of it."""
-        return {
-            "missing_column": [{"field": name, "column": column} for name, column in self.missing(log_map)],
-            "unused_words": [word for word in log_map.events if not self.words[word]],
-            "failed_conversions": dict(self.failed), "records_without_event": self.without_event,
-        }  # fmt: skip
+        return MapMet(
+            missing_column=[MissingColumn(field=name, column=column) for name, column in self.missing(log_map)],
+            unused_words=[word for word in log_map.events if not self.words[word]],
+            failed_conversions=dict(self.failed), records_without_event=self.without_event,
+        )  # fmt: skip
 
 
-def map_notes(found: Mapping[str, Any]) -> list[str]:
+def map_notes(found: MapMet) -> list[str]:
     """The same as sentences, where there is anything to say."""
     said = [f"missing_column: no record has the column {safe(one['column'])}, which the map names for {safe(one['field'])}."
             for one in found["missing_column"]]  # fmt: skip

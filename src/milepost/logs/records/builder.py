@@ -43,7 +43,7 @@ class RecordBuilder:
     keeps_records = True
 
     def __init__(self) -> None:
-        self._rows: list[tuple[Any, ...]] = []
+        self._rows: list[tuple[object, ...]] = []
         self._parts: list[dict[str, Any]] = []  # columns, part by part
         self.translator: Translator | None = None
         self.known, self.names, self.refusals = KnownSessions(), KnownNames(), Refusals()
@@ -67,7 +67,7 @@ class RecordBuilder:
         self.known.note(session, fields)
         self._append(session, time, fields, place, likeness)
 
-    def refuse(self, place: Place, reason: str, record: Mapping[str, Any] | None = None) -> None:
+    def refuse(self, place: Place, reason: str, record: Mapping[str, object] | None = None) -> None:
         """Note a record that cannot be read."""
         name = session_named(record) if record else None
         if name is not None and record and is_true(_text(record.get("debug"))):

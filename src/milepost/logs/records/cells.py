@@ -12,7 +12,7 @@ _WHOLE: Final = re.compile(r"\s*[+-]?\d{1,25}\s*", re.ASCII)
 _NUMERIC: Final = (*NUMBER_FIELDS, "time", "seq")
 
 
-def as_number(value: Any) -> Any:
+def as_number(value: object) -> Any:
     """The number that a text stands for; anything else as it is."""
     if type(value) is not str:
         return value
@@ -21,7 +21,7 @@ def as_number(value: Any) -> Any:
     return float(value) if len(value) < 400 and _NUMBER.fullmatch(value) else value
 
 
-def typed(record: dict[str, Any]) -> dict[str, Any]:
+def typed(record: dict[str, object]) -> dict[str, object]:
     """The record with numbers where a field is a number."""
     for name in _NUMERIC:
         if type(record.get(name)) is str:

@@ -48,7 +48,7 @@ class Fields:
         return whole_clock, whole_clock == self.clock
 
 
-def text_of(value: Any) -> Any:
+def text_of(value: object) -> Any:
     """A string field: its text, None where absent or empty, BAD; a whole number is taken as its decimal text."""
     if type(value) is str:
         return value or None
@@ -61,12 +61,12 @@ def text_of(value: Any) -> Any:
     return BAD
 
 
-def decimal(value: int) -> Any:
+def decimal(value: int) -> object:
     """The decimal text of a whole number; BAD where it has more digits than any id or level number."""
     return str(value) if -_INT64 <= value < 1 << 64 else BAD
 
 
-def number_of(value: Any) -> Any:
+def number_of(value: object) -> Any:
     """A number field: a finite float, None where absent, BAD."""
     if value is None:
         return None
@@ -79,7 +79,7 @@ def number_of(value: Any) -> Any:
     return BAD
 
 
-def whole_of(value: Any) -> Any:
+def whole_of(value: object) -> object:
     """A whole-number field: an int of at most 64 bits, None where absent, BAD."""
     if value is None:
         return None
@@ -88,7 +88,7 @@ def whole_of(value: Any) -> Any:
     return value if type(value) is int and -_INT64 <= value < _INT64 else BAD
 
 
-def tag_of(value: Any) -> Any:
+def tag_of(value: object) -> Any:
     """A tag's text, None where absent, BAD where it is no scalar or not finite."""
     if type(value) is str:
         return value or None
@@ -104,7 +104,7 @@ def is_true(value: str | None) -> bool:
     return value is not None and value.strip().casefold() in _TRUE_TEXTS
 
 
-def progress_of(value: Any) -> Any:
+def progress_of(value: object) -> object:
     """A share from 0 to 1, None where absent, BAD."""
     number = number_of(value)
     return BAD if type(number) is float and not 0 <= number <= 1 else number
@@ -117,7 +117,7 @@ _CHECKS: Final = (
 _NEEDED: Final = frozenset({"session", "time", "event"})
 
 
-def checked(record: Mapping[str, Any]) -> Fields:
+def checked(record: Mapping[str, object]) -> Fields:
     """Check one record, fields by our names.
 
     Raises:
@@ -139,7 +139,7 @@ def checked(record: Mapping[str, Any]) -> Fields:
     return fields
 
 
-def _check_field(fields: Fields, name: str, given: Any) -> None:
+def _check_field(fields: Fields, name: str, given: object) -> None:
     value = _CHECKS.get(name, tag_of)(given)
     if value is None:
         return
@@ -155,7 +155,7 @@ def _check_field(fields: Fields, name: str, given: Any) -> None:
         fields.tags[name] = value
 
 
-def _time(value: Any) -> tuple[float, int | None]:
+def _time(value: object) -> tuple[float, int | None]:
     if type(value) is float or type(value) is int:
         number = number_of(value)
         if number is BAD:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any, Final
+from typing import Final
 
 from milepost.logs.interface import ABSENT, Refused, Sessions, refused_in_all
 from milepost.logs.records.fields import Fields, UnreadableError, is_true
@@ -157,7 +157,7 @@ class Refusals:
         self._together = {one.session: place for place, one in enumerate(kept) if place >= _SINGLY}
 
 
-def session_named(record: Mapping[str, Any]) -> str | None:
+def session_named(record: Mapping[str, object]) -> str | None:
     """The session that a record names which cannot be read."""
     session = record.get("session")
     return str(session) if type(session) in (str, int) and session != "" else None

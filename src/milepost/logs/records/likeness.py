@@ -11,7 +11,6 @@ import struct
 from collections.abc import Mapping
 from functools import lru_cache
 from hashlib import md5
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,7 +34,7 @@ def signed(number: int) -> int:
     return number - (1 << 64) if number >> 63 else number
 
 
-def likeness(record: Mapping[str, Any]) -> int:
+def likeness(record: Mapping[str, object]) -> int:
     """The number of one record."""
     total = 0
     for name, value in record.items():
@@ -56,7 +55,7 @@ def _mixed(number: int) -> int:
     return number ^ (number >> 32)
 
 
-def _value_number(value: Any) -> int:
+def _value_number(value: object) -> int:
     if value is True or value is False:
         return _TRUE if value else _FALSE
     if type(value) is float or type(value) is int:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
 
 from milepost.logs.formats.envelope import is_envelope, unpacked
 from milepost.logs.interface import Place
@@ -19,7 +18,7 @@ class RecordSink:
     def __init__(self, builder: RecordBuilder, file: int, translator: Translator | None, cells: bool) -> None:
         self.builder, self.file, self.translator, self.cells = builder, file, translator, cells
 
-    def add(self, record: Mapping[str, Any], line: int) -> None:
+    def add(self, record: Mapping[str, object], line: int) -> None:
         """Take a record as logged."""
         alike = likeness(record)
         if is_envelope(record):

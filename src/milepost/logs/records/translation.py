@@ -21,9 +21,9 @@ class Translator:
         self.map = log_map
         self._taken = {column.partition(".")[0] for rule in log_map.fields.values() for column in rule.columns}
         self.use = MapUse()
-        self._last: dict[Any, tuple[float, int]] = {}  # per player: time of the last record, number of the session
+        self._last: dict[object, tuple[float, int]] = {}  # per player: time of the last record, number of the session
 
-    def translated(self, record: Mapping[str, Any], cells: bool) -> dict[str, Any]:
+    def translated(self, record: Mapping[str, object], cells: bool) -> dict[str, object]:
         """One record with our names, words and times; what the map does not name stays as it is."""
         fields = self.map.fields
         self.use.take(record)
@@ -39,13 +39,13 @@ class Translator:
             self._set_session(ours)
         return ours
 
-    def _value(self, name: str, rule: FieldRule, record: Mapping[str, Any], cells: bool) -> Any:
+    def _value(self, name: str, rule: FieldRule, record: Mapping[str, object], cells: bool) -> object:
         found = [_lookup(record, column) for column in rule.columns]
         for column, own in zip(rule.columns, found, strict=True):
             self.use.met[column] += own is not None
         if len(found) > 1:
             texts = [text_of(value) for value in found]
-            value: Any = rule.join.join(texts) if all(isinstance(text, str) for text in texts) else None
+            value: object = rule.join.join(texts) if all(isinstance(text, str) for text in texts) else None
         else:
             value = found[0] if found else rule.value
         if value is None or value == "":
@@ -56,7 +56,7 @@ class Translator:
         self.use.failed[name] += named is None
         return value if named is None else named
 
-    def _time(self, value: Any) -> Any:
+    def _time(self, value: object) -> object:
         if type(value) is str:
             moment = _with_offset(value, self.map.zone, self.map.time_format)
             self.use.failed["time"] += moment == value and nanoseconds(value) is None
@@ -65,7 +65,7 @@ class Translator:
             return _quotient(value, self.map.per_second)
         return value
 
-    def _set_event(self, ours: dict[str, Any], record: Mapping[str, Any]) -> None:
+    def _set_event(self, ours: dict[str, object], record: Mapping[str, object]) -> None:
         word = text_of(ours.get("event"))
         if not isinstance(word, str):
             self.use.without_event += 1
@@ -77,7 +77,7 @@ class Translator:
                 ours.update(rule.sets)
                 return
 
-    def _set_session(self, ours: dict[str, Any]) -> None:
+    def _set_session(self, ours: dict[str, object]) -> None:
         """A player's records follow each other in one session until there is a gap."""
         player = text_of(ours.get("player"))
         moment = _moment(ours.get("time"))
@@ -90,7 +90,7 @@ class Translator:
         ours["session"] = f"{player}#{number}"
 
 
-def _formatted(rule: FieldRule, value: Any, cells: bool) -> str | None:
+def _formatted(rule: FieldRule, value: object, cells: bool) -> str | None:
     """A name made of a number, as the rule says; None where it is none."""
     number = as_number(value) if cells or type(value) is str else value
     if type(number) is float and isfinite(number) and number.is_integer():
@@ -98,21 +98,21 @@ def _formatted(rule: FieldRule, value: Any, cells: bool) -> str | None:
     return str(rule.number).format(n=number) if type(number) is int else None
 
 
-def _lookup(record: Mapping[str, Any], column: str) -> Any:
+def _lookup(record: Mapping[str, object], column: str) -> object:
     """A column by its name, or by a path of names with dots between."""
     if column in record:
         return record[column]
-    value: Any = record
+    value: object = record
     for name in column.split("."):
         value = value.get(name) if isinstance(value, Mapping) else None
     return value
 
 
-def _fits(rule: EventRule, record: Mapping[str, Any]) -> bool:
+def _fits(rule: EventRule, record: Mapping[str, object]) -> bool:
     return all(_alike(_lookup(record, column), wanted) for column, wanted in rule.when.items())
 
 
-def _alike(found: Any, wanted: Any) -> bool:
+def _alike(found: object, wanted: object) -> bool:
     """Equal, as values or as the texts that a table without types has; one of a list will do."""
     if isinstance(wanted, list):
         return any(_alike(found, one) for one in wanted)
@@ -121,7 +121,7 @@ def _alike(found: Any, wanted: Any) -> bool:
     return bool(found == wanted) or text_of(found) == text_of(wanted)
 
 
-def _quotient(value: float, per_second: float) -> Any:
+def _quotient(value: float, per_second: float) -> object:
     try:
         return value / per_second
     except OverflowError:

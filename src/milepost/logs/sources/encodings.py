@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import codecs
-from typing import Any, Final
+from typing import Final
 
 LOOKED_AT: Final = 1 << 16  # bytes
 
 
-def is_encoding(name: Any) -> bool:
+def is_encoding(name: object) -> bool:
     """Whether something is the name of an encoding of text."""
     try:
         return isinstance(name, str) and bool(codecs.lookup(name)._is_text_encoding)

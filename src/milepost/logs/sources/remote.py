@@ -27,7 +27,7 @@ def without_secrets(address: str) -> str:
 
 
 @cache
-def fetched(address: str, is_log: Any) -> list[tuple[str, Path]]:
+def fetched(address: str, is_log: object) -> list[tuple[str, Path]]:
     """The files that an address stands for, with where each was put: a file, a glob, or the logs in a folder.
 
     Args:

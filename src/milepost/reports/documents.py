@@ -1,0 +1,227 @@
+"""The documents: what every command gives as JSON, key by key; each has the head, the measure's totals and its rows."""
+
+from __future__ import annotations
+
+from typing import Any, NotRequired, TypedDict
+
+from milepost.audit.audit import AuditTotals
+from milepost.audit.moved import RawBesideClean
+from milepost.difficulty.rows import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
+from milepost.measures.attempts import AttemptsRow, AttemptsTotals
+from milepost.measures.builds import BuildTries
+from milepost.measures.coverage import CoverageRow, CoverageTotals
+from milepost.measures.deaths import DeathsRow
+from milepost.measures.funnel import FunnelRow
+from milepost.measures.interface import LevelRow
+from milepost.measures.layouts import LayoutRow, LayoutsTotals
+from milepost.measures.level import FirstLevel, LevelTotals, Neighbour, Planned
+from milepost.measures.moves import MovesRow, MovesTotals
+from milepost.measures.ratings import RatingsRow, RatingsTotals
+from milepost.measures.times import TimesRow, TimesTotals
+from milepost.measures.trace import TraceRow, TraceTotals, Watched
+
+
+class CourseHead(TypedDict):
+    """The levels in order, and whether that was inferred."""
+
+    levels: list[str]
+    inferred: bool
+    name: NotRequired[str | None]
+
+
+class LeftOut(TypedDict):
+    """Who was left out."""
+
+    debug_sessions: int
+    players_without_attempt: int
+
+
+class Head(TypedDict):
+    """What every document begins with; ``findings`` are counts by code."""
+
+    format: int
+    command: str
+    course: CourseHead
+    players: int
+    sessions: int
+    left_out: LeftOut
+    findings: dict[str, int]
+    min_players: NotRequired[int]
+    notes: NotRequired[dict[str, str]]
+    open_levels: NotRequired[list[str]]
+
+
+class FunnelOrRawRow(FunnelRow):
+    """A level of the funnel, with what a naive count says where that is asked for."""
+
+    raw_reached: NotRequired[int]
+    raw_cleared: NotRequired[int]
+    raw_tries: NotRequired[int]
+
+
+class CheckDocument(Head, AuditTotals):
+    """Of `check`."""
+
+    levels: list[RawBesideClean]
+
+
+class FunnelDocument(Head):
+    """Of `funnel`."""
+
+    levels: list[FunnelOrRawRow]
+
+
+class AttemptsDocument(Head, AttemptsTotals):
+    """Of `attempts`."""
+
+    levels: list[AttemptsRow]
+
+
+class TimesDocument(Head, TimesTotals):
+    """Of `times`."""
+
+    levels: list[TimesRow]
+
+
+class DeathsDocument(Head):
+    """Of `deaths`."""
+
+    levels: list[DeathsRow]
+
+
+class MovesDocument(Head, MovesTotals):
+    """Of `moves`."""
+
+    levels: list[MovesRow]
+
+
+class SpikesDocument(Head, SpikesTotals):
+    """Of `spikes`."""
+
+    levels: list[SpikesRow]
+
+
+class CoverageDocument(Head, CoverageTotals):
+    """Of `coverage`."""
+
+    levels: list[CoverageRow]
+
+
+class LayoutsDocument(Head, LayoutsTotals):
+    """Of `layouts`."""
+
+    levels: list[LayoutRow]
+
+
+class RatingsDocument(Head, RatingsTotals):
+    """Of `ratings`."""
+
+    levels: list[RatingsRow]
+
+
+class LevelDocument(Head, LevelTotals):
+    """Of `level`."""
+
+    levels: list[AttemptsRow]
+
+
+class LevelPageFigures(LevelRow):
+    """What a page on a level is made from."""
+
+    course: CourseHead
+    players: int
+    min_players: NotRequired[int]
+    place: int
+    funnel: FunnelRow
+    attempts: AttemptsRow
+    times: TimesRow
+    deaths: DeathsRow
+    plan: Planned
+    note: str | None
+    first_level: FirstLevel | None
+    builds: list[str]
+    neighbours: list[Neighbour]
+    watch: list[Watched]
+
+
+class TraceDocument(Head, TraceTotals):
+    """Of `trace`."""
+
+    levels: list[TraceRow]
+
+
+class WhatIfDocument(Head, WhatIfTotals):
+    """Of `whatif`."""
+
+    levels: list[WhatIfRow]
+
+
+class PlanRow(LevelRow):
+    """The plan of a level."""
+
+    chapter: str | None
+    target_clear: float | None
+    target_low: float | None
+    target_high: float | None
+    par_seconds: float | None
+    knobs: dict[str, Any]
+
+
+class Builds(TypedDict):
+    """The builds by first appearance, and per level the tries of each."""
+
+    names: list[str]
+    levels: list[dict[str, BuildTries]]
+
+
+class InputFile(TypedDict):
+    """A file that the report was made from."""
+
+    file: str
+    bytes: int | None
+    sha256: str | None
+
+
+class Made(TypedDict):
+    """How a report was made."""
+
+    command: str
+    versions: str
+    files: list[InputFile]
+
+
+class ReportDocument(Head):
+    """Of `report`: every measure's own document under its name."""
+
+    check: CheckDocument
+    funnel: FunnelDocument
+    attempts: AttemptsDocument
+    times: TimesDocument
+    deaths: DeathsDocument
+    moves: MovesDocument
+    spikes: SpikesDocument
+    coverage: CoverageDocument
+    layouts: LayoutsDocument | None
+    ratings: RatingsDocument | None
+    plan: list[PlanRow]
+    planned_retention: list[float]
+    builds: Builds
+    watch: list[list[Watched]]
+    made: Made
+
+
+class WatchDocument(FunnelDocument):
+    """Of `watch`: the funnel, and what is new since the last one."""
+
+    new_lines: int
+    new_findings: dict[str, int]
+
+
+class GroupedDocument(TypedDict):
+    """Of a command with groups: its document for each value of the key, under ``value``."""
+
+    format: int
+    command: str
+    by: str
+    players_in_several_groups: int
+    groups: list[dict[str, Any]]
