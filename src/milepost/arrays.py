@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
 Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
+Column = NDArray[Any]  # of whatever type

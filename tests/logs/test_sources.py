@@ -13,7 +13,7 @@ import pytest
 import zstandard
 
 from driving import PROGRAM
-from milepost.logs import sources
+from milepost.logs.sources import files as sources
 
 PACKERS = {"gz": gzip.compress, "zst": zstandard.ZstdCompressor().compress, "bz2": bz2.compress, "xz": lzma.compress}
 
@@ -45,9 +45,6 @@ def test_little_that_unpacks_to_much():
     """A frame that unpacks to thousands of times its size is unpacked bit by bit, up to the limit."""
     packed = zstandard.ZstdCompressor(level=19).compress(b"\n" * (64 << 20))
     assert len(packed) < 20_000
-
-    class Raw(bytes):
-        pass
 
     import io
 

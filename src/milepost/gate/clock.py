@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 
-from milepost.arrays import Bools, Floats, Ints
+from milepost.arrays import Bools, Column, Floats, Ints
 from milepost.gate.survey import Survey
 from milepost.logs.interface import Records, Sessions
 from milepost.numerics.whole_numbers import stable_order
@@ -48,7 +46,7 @@ def replay_order(records: Records, left: Ints, n_sessions: int) -> tuple[Ints, I
     return ordered, judged[1:][same & (np.diff(records.time[judged]) < 0)]
 
 
-def _sorted(logged: Ints, session: Ints, keys: tuple[Any, ...], out_of_order: Ints, n_sessions: int) -> Ints:
+def _sorted(logged: Ints, session: Ints, keys: tuple[Column, ...], out_of_order: Ints, n_sessions: int) -> Ints:
     """The records with those of some sessions sorted by the last key first, ties as logged; few logs have any such session."""
     odd = np.zeros(n_sessions, np.bool_)
     odd[out_of_order] = True
@@ -58,7 +56,7 @@ def _sorted(logged: Ints, session: Ints, keys: tuple[Any, ...], out_of_order: In
     return ordered
 
 
-def chosen(column: Any, rows: Ints) -> Any:
+def chosen(column: Column, rows: Ints) -> Column:
     """Some rows of a column, rising; the column itself where that is all of them."""
     return column if len(rows) == len(column) else column[rows]
 

@@ -24,7 +24,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from milepost.arrays import Bools, Floats, Ints
+from milepost.arrays import Bools, Column, Floats, Ints
 from milepost.compiling import available
 from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
 from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, Sums
@@ -104,7 +104,7 @@ class TriesOfItems:
         for first, ends in zip(firsts.tolist(), pairwise(bounds), strict=True):
             yield first, own._some(slice(*ends))
 
-    def _some(self, rows: Any) -> TriesOfItems:
+    def _some(self, rows: Column | slice) -> TriesOfItems:
         left = None if self.left is None else self.left[rows]
         return TriesOfItems(self.subject[rows], self.item[rows], self.number[rows], self.success[rows], left)
 

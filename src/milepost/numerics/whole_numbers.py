@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
-from numpy.typing import NDArray
 
-from milepost.arrays import Bools, Ints
+from milepost.arrays import Bools, Column, Ints
 
 
-def stable_order(values: NDArray[Any]) -> Ints:
+def stable_order(values: Column) -> Ints:
     """The places of the values in rising order, equal ones as they come.
 
     Value and place are put into one number where both fit, and these are sorted.
@@ -26,20 +23,20 @@ def stable_order(values: NDArray[Any]) -> Ints:
     return packed & ((1 << bits) - 1)
 
 
-def distinct(values: NDArray[Any]) -> Ints:
+def distinct(values: Column) -> Ints:
     """The values, each once, rising."""
     rising = np.sort(values)
     return rising[_new(rising)]
 
 
-def counted(values: NDArray[Any]) -> tuple[Ints, Ints]:
+def counted(values: Column) -> tuple[Ints, Ints]:
     """The distinct values, rising, and how often each occurs."""
     rising = np.sort(values)
     first = np.flatnonzero(_new(rising))
     return rising[first], np.diff(first, append=len(rising))
 
 
-def numbered(values: NDArray[Any]) -> tuple[Ints, Ints]:
+def numbered(values: Column) -> tuple[Ints, Ints]:
     """The distinct values, rising, and for each value its place among them."""
     order = stable_order(values)
     rising = values[order]
@@ -49,7 +46,7 @@ def numbered(values: NDArray[Any]) -> tuple[Ints, Ints]:
     return rising[new], places
 
 
-def first_places(values: NDArray[Any]) -> tuple[Ints, Ints]:
+def first_places(values: Column) -> tuple[Ints, Ints]:
     """The distinct values, rising, and for each of them where it comes first."""
     order = stable_order(values)
     rising = values[order]
@@ -57,7 +54,7 @@ def first_places(values: NDArray[Any]) -> tuple[Ints, Ints]:
     return rising[new], order[new]
 
 
-def ordinals(values: NDArray[Any], order: Ints | None = None) -> Ints:
+def ordinals(values: Column, order: Ints | None = None) -> Ints:
     """For each value, how many equal ones there are up to it: 1 for the first one; ``order`` is their stable order, if known."""
     order = stable_order(values) if order is None else order
     first = np.flatnonzero(_new(values[order]))
@@ -67,7 +64,7 @@ def ordinals(values: NDArray[Any], order: Ints | None = None) -> Ints:
     return result
 
 
-def _new(rising: NDArray[Any]) -> Bools:
+def _new(rising: Column) -> Bools:
     new = np.ones(len(rising), np.bool_)
     new[1:] = rising[1:] != rising[:-1]
     return new

@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from milepost.arrays import Ints
+from milepost.arrays import Column, Ints
 from milepost.gate.clock import session_order
 from milepost.gate.gate import Gated, players_of
 from milepost.logs.interface import Log
 from milepost.numerics.whole_numbers import stable_order
-from milepost.parts.slim import filled_out, joined
+from milepost.parts.slim import Slim, filled_out, joined
 from milepost.parts.tasks import PlayedPart, Wanted
 from milepost.playback.around import AroundAttempts, SessionTimes
 from milepost.playback.play import Play
@@ -50,13 +50,13 @@ def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, wanted: Wante
         replace(log, records=gone), debug_sessions, parts[0].stops, gone, gone, gone, bounds, gone,
         _by_session([part.coarse for part in parts], parts, count), players, player, sequence, wanted.course,
     )  # fmt: skip
-    known: dict[type, Any] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in wanted.summaries}
+    known: dict[type, object] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in wanted.summaries}
     known |= {AroundAttempts: around, SessionTimes: times}
     end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
     return Play(gated, attempts, moves, Ends(end), endless, wanted.course is None, wanted.rules, known)
 
 
-def _by_session(columns: list[Any], parts: list[PlayedPart], count: int) -> Any:
+def _by_session(columns: list[Column], parts: list[PlayedPart], count: int) -> Column:
     """A column by session, from those of the parts."""
     whole = np.zeros(count, columns[0].dtype)
     for column, part in zip(columns, parts, strict=True):
@@ -71,7 +71,7 @@ def _shift(part: PlayedPart, bounds: Ints, count: int) -> Ints:
     return shift
 
 
-def _in_order(tables: list[dict[str, object]], shifts: list[Ints], rank: Ints) -> Ints:
+def _in_order(tables: list[dict[str, Slim]], shifts: list[Ints], rank: Ints) -> Ints:
     """The places of the rows, one table after the other, in the order of play; places in the part become such in the whole."""
     for table, shift in zip(tables, shifts, strict=True):
         for name in _PLACES & table.keys():
@@ -79,6 +79,6 @@ def _in_order(tables: list[dict[str, object]], shifts: list[Ints], rank: Ints) -
     return stable_order(rank[np.concatenate([filled_out(table["session"]) for table in tables])])
 
 
-def _joined(tables: list[dict[str, object]], order: Ints) -> dict[str, Any]:
+def _joined(tables: list[dict[str, Slim]], order: Ints) -> dict[str, Column]:
     """One table's columns of those of several, which are let go one by one, so that memory holds them once."""
     return {name: joined(name, [table.pop(name) for table in tables], order) for name in list(tables[0])}

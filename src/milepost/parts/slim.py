@@ -7,7 +7,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from milepost.arrays import Ints
+from milepost.arrays import Column, Ints
 from milepost.store.columns import slimmest
 
 NARROW: Final = frozenset({
@@ -27,12 +27,15 @@ class Same:
         return self.rows
 
 
-def slimmed(table: object) -> dict[str, object]:
+Slim = Column | Same
+
+
+def slimmed(table: object) -> dict[str, Slim]:
     """The columns of a table by name, each in the least whole type that holds it, or as one value that stands for all."""
     return {name: _slim(column) for name, column in vars(table).items()}
 
 
-def _slim(column: Any) -> Any:
+def _slim(column: Column) -> Slim:
     if not len(column):
         return column
     if (column == column[0]).all() or (column.dtype.kind == "f" and np.isnan(column).all()):
@@ -40,12 +43,12 @@ def _slim(column: Any) -> Any:
     return slimmest(column)
 
 
-def filled_out(column: Any) -> Any:
+def filled_out(column: Slim) -> Column:
     """A slim column as an array."""
     return np.full(column.rows, column.value) if isinstance(column, Same) else column
 
 
-def joined(name: str, columns: list[Any], order: Ints) -> Any:
+def joined(name: str, columns: list[Slim], order: Ints) -> Column:
     """A column from those of the parts, one after the other and then put in order."""
     column = _joined([column for column in columns if len(column)] or columns[:1], order)
     if column.dtype.kind == "i" and name not in NARROW:
@@ -53,7 +56,8 @@ def joined(name: str, columns: list[Any], order: Ints) -> Any:
     return column if column.strides == (0,) else slimmest(column) if name in NARROW else column
 
 
-def _joined(columns: list[Any], order: Ints) -> Any:
-    if all(isinstance(column, Same) and column.value.tobytes() == columns[0].value.tobytes() for column in columns):
-        return np.broadcast_to(columns[0].value, len(order))
+def _joined(columns: list[Slim], order: Ints) -> Column:
+    first = columns[0]
+    if isinstance(first, Same) and all(isinstance(one, Same) and one.value.tobytes() == first.value.tobytes() for one in columns):
+        return np.broadcast_to(first.value, len(order))
     return np.concatenate([filled_out(column) for column in columns])[order]

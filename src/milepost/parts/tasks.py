@@ -22,7 +22,7 @@ from milepost.gate.names import Stops
 from milepost.gate.selection import Condition, only
 from milepost.gate.survey import Survey, survey_of
 from milepost.logs.interface import Log
-from milepost.parts.slim import slimmed
+from milepost.parts.slim import Slim, slimmed
 from milepost.playback.around import SessionTimes
 from milepost.playback.idle import active_without_idle
 from milepost.playback.infer import Precedence
@@ -99,9 +99,9 @@ class PlayedPart:
     endless: Bools
     coarse: Bools
     times: SessionTimes
-    attempts: dict[str, object]
-    around: dict[str, object]
-    moves: dict[str, object]
+    attempts: dict[str, Slim]
+    around: dict[str, Slim]
+    moves: dict[str, Slim]
     stops: Stops
     summaries: dict[type, Any]
 

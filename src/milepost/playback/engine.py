@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 
-from milepost.arrays import Bools, Ints
+from milepost.arrays import Bools, Column, Ints
 from milepost.compiling import available
 from milepost.gate.gate import Gated
 from milepost.logs.interface import ABSENT, Log
@@ -26,7 +26,7 @@ _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progr
 class Written:
     """What the machine wrote: columns of attempts and of moves, how each session ended, and the records' marks in their order."""
 
-    attempts: dict[str, object]
+    attempts: dict[str, Column]
     moves: dict[str, Ints]
     end: Ints
     endless: Bools
@@ -99,7 +99,7 @@ def _kind(name: str) -> type:
     return np.float64 if name in _SECONDS else np.int64
 
 
-def _taken(room: Any, count: int) -> dict[str, Any]:
+def _taken(room: NamedTuple, count: int) -> dict[str, Column]:
     """What was written, without the room that was left."""
     return {name: np.asarray(getattr(room, name)[:count], _kind(name)) for name in room._fields}
 

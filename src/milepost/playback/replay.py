@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 import numpy as np
 
-from milepost.arrays import Ints
+from milepost.arrays import Bools, Column, Ints
 from milepost.course.course import Course
 from milepost.errors import LogError
 from milepost.gate.gate import Gated, gate
@@ -90,7 +89,7 @@ def _marked(gated: Gated, in_order: Ints) -> Gated:
     return replace(gated, log=replace(gated.log, records=replace(gated.log.records, marks=marks)))
 
 
-def _attempt_table(columns: dict[str, Any], gated: Gated) -> AttemptTable:
+def _attempt_table(columns: dict[str, Column], gated: Gated) -> AttemptTable:
     for name in ("settling", "progress"):
         columns[name][columns[name] < 0] = np.nan
     player = gated.player[columns["session"]]
@@ -98,12 +97,12 @@ def _attempt_table(columns: dict[str, Any], gated: Gated) -> AttemptTable:
     return AttemptTable(player=player, number=number, rerun=rerun, **columns)
 
 
-def _numbered(player: Ints, level: Ints, cleared: Any) -> tuple[Ints, Any]:
+def _numbered(player: Ints, level: Ints, cleared: Bools) -> tuple[Ints, Bools]:
     """The number of each attempt among the player's at its level, and whether a clear came before it."""
     cell = player * (int(level.max(initial=0)) + 1) + level
     order = stable_order(cell)
     number = ordinals(cell, order)
-    before = np.cumsum(cleared[order]) - cleared[order]
+    before: Ints = np.cumsum(cleared[order]) - cleared[order]
     first = np.arange(len(order)) - (number[order] - 1)  # of the same player and level
     rerun = np.empty(len(order), np.bool_)
     rerun[order] = before - before[first] > 0

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 from milepost.errors import UsageError
-from milepost.reports.interface import AnyView, Column, Report
+from milepost.reports.interface import AnyColumn, AnyView, Report
 from milepost.wording import safe
 
 EVERY = "all"
@@ -38,7 +37,7 @@ def _some(view: AnyView, names: set[str]) -> AnyView:
     return replace(view, columns=tuple(replace(column, rank=0) for column in kept))
 
 
-def _names(column: Column[Any]) -> set[str]:
+def _names(column: AnyColumn) -> set[str]:
     """By what a column can be called: its heading, and how a sentence names it."""
     return {_plain(name) for name in (column.title, column.said) if name}
 

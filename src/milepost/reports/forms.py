@@ -5,10 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import json
-from typing import Any
 
 from milepost.logs.formats.delimited import guarded
-from milepost.reports.interface import AnyView, Column, Report
+from milepost.reports.interface import AnyColumn, AnyView, Report
 from milepost.wording import safe
 
 
@@ -55,7 +54,7 @@ def _view(view: AnyView) -> str:
     return "\n".join(lines) + "\n"
 
 
-def _table(view: AnyView, columns: list[Column[Any]]) -> list[str]:
+def _table(view: AnyView, columns: list[AnyColumn]) -> list[str]:
     lines = []
     lines.append("| " + " | ".join(escaped(column.said or column.title) for column in columns) + " |")
     lines.append("|" + "|".join(":---" if column.left else "---:" for column in columns) + "|")

@@ -42,6 +42,7 @@ class View(Generic[R]):
 
 
 AnyView = View[Any]  # of whatever rows
+AnyColumn = Column[Any]
 
 
 @dataclass(frozen=True)

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import io
-from typing import Any
 
 from rich.cells import cell_len
 from rich.console import Console
 from rich.table import Table as Grid
 from rich.text import Text
 
-from milepost.reports.interface import AnyView, Column, Report
+from milepost.reports.interface import AnyColumn, AnyView, Report
 from milepost.wording import listed
 
 _GAP = 2
@@ -44,7 +43,7 @@ def _print(console: Console, view: AnyView, width: int) -> None:
         console.print(Text(f"Not shown at this width: {titles}. --format json has all of it.", style="dim"))
 
 
-def _grid(view: AnyView, columns: list[Column[Any]]) -> Grid:
+def _grid(view: AnyView, columns: list[AnyColumn]) -> Grid:
     grid = Grid(box=None, padding=(0, _GAP, 0, 0), pad_edge=False, header_style="bold", show_edge=False)
     for column in columns:
         longest = _LONGEST_NAME if column.rank == 0 and column.left else None
@@ -57,7 +56,7 @@ def _grid(view: AnyView, columns: list[Column[Any]]) -> Grid:
     return grid
 
 
-def _side_by_side(view: AnyView, columns: list[Column[Any]], width: int) -> list[list[Column[Any]]]:
+def _side_by_side(view: AnyView, columns: list[AnyColumn], width: int) -> list[list[AnyColumn]]:
     """The columns in as many tables, one below the other, as it takes for each to fit; the first column stands in all of them."""
     widths, first = _widths(view), columns[0]
     parts = [[first]]
@@ -79,7 +78,7 @@ def _widths(view: AnyView) -> dict[int, int]:
     }
 
 
-def _fitting(view: AnyView, width: int) -> tuple[list[Column[Any]], list[Column[Any]]]:
+def _fitting(view: AnyView, width: int) -> tuple[list[AnyColumn], list[AnyColumn]]:
     """The columns that fit, in order, and those left out; the ones of the highest rank go first."""
     widths = _widths(view)
     kept = list(view.columns)

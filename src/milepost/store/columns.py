@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
+
+from milepost.arrays import Column
 
 _WHOLE: Final = tuple(np.dtype(name) for name in ("int8", "int16", "int32"))
 
 
-def slimmest(column: Any) -> Any:
+def slimmest(column: Column) -> Column:
     """The column in the least type of its kind that holds each of its values exactly; empty ones as they are."""
     if not len(column):
         return column

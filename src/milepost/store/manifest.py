@@ -110,13 +110,15 @@ def _is_count(value: object) -> bool:
     return type(value) is int and value >= 0
 
 
-def _is_part(value: Any, manifest: Manifest) -> bool:
-    return _is_count(value) and value < manifest.parts
+def _is_part(value: object, manifest: Manifest) -> bool:
+    return isinstance(value, int) and _is_count(value) and value < manifest.parts
 
 
-def _is_file(entry: Any) -> bool:
-    named = isinstance(entry, dict) and isinstance(entry.get("file"), str) and isinstance(entry.get("sha256"), str)
-    return named and _FILE.fullmatch(entry["file"]) is not None
+def _is_file(entry: object) -> bool:
+    if not isinstance(entry, dict) or not isinstance(entry.get("sha256"), str):
+        return False
+    name = entry.get("file")
+    return isinstance(name, str) and _FILE.fullmatch(name) is not None
 
 
 def latest(folder: Path, read: Callable[[Manifest], T]) -> T:

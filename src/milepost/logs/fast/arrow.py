@@ -6,10 +6,12 @@ from typing import Any
 
 import numpy as np
 
-from milepost.arrays import Bools
+from milepost.arrays import Bools, Column
+
+Arrow = Any  # an array of Arrow, which has no types
 
 
-def array_of(values: Any, given: Bools | None = None) -> Any:
+def array_of(values: Column, given: Bools | None = None) -> Arrow:
     """An Arrow array over numbers or truths, which are not copied; with ``given``, the others are nothing."""
     import pyarrow as pa
 
@@ -18,7 +20,7 @@ def array_of(values: Any, given: Bools | None = None) -> Any:
     return pa.Array.from_buffers(pa.from_numpy_dtype(values.dtype), len(values), [valid, pa.py_buffer(content)])
 
 
-def texts_of(values: list[str | None]) -> Any:
+def texts_of(values: list[str | None]) -> Arrow:
     """An Arrow array of texts."""
     from pyarrow.lib import StringBuilder
 
@@ -27,7 +29,7 @@ def texts_of(values: list[str | None]) -> Any:
     return builder.finish()
 
 
-def values_of(array: Any) -> Any:
+def values_of(array: Arrow) -> Arrow:
     """The numbers or truths of an Arrow array, as a view where they lie so; those that are not given mean nothing."""
     content = array.buffers()[1]
     if str(array.type) == "bool":
@@ -38,13 +40,13 @@ def values_of(array: Any) -> Any:
     return np.frombuffer(content, kind, count=array.offset + len(array))[array.offset :]
 
 
-def given_in(array: Any) -> Bools:
+def given_in(array: Arrow) -> Bools:
     """Which of an Arrow array's values are given."""
     valid = array.buffers()[0]
     return np.ones(len(array), np.bool_) if valid is None else _bits(valid, array)
 
 
-def _bits(content: Any, array: Any) -> Bools:
+def _bits(content: Any, array: Arrow) -> Bools:
     if content is None:
         return np.zeros(len(array), np.bool_)
     bits = np.unpackbits(np.frombuffer(content, np.uint8), count=array.offset + len(array), bitorder="little")

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from math import nan
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
 
-from milepost.arrays import Ints
+from milepost.arrays import Column, Ints
 from milepost.logs.fast.gathering import Block, TextColumn
 from milepost.logs.interface import ABSENT
 from milepost.logs.records.known import FAR, KnownNames, KnownSessions, Names
@@ -47,9 +46,9 @@ def sessions_of(block: Block, known: KnownSessions) -> Ints | None:
     return session
 
 
-def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames) -> dict[str, object]:
+def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames) -> dict[str, Column]:
     """The columns of a block's records, but for the file and the line."""
-    rows: dict[str, Any] = {name: np.zeros(block.rows, kind) for name, kind in _ZERO.items()}
+    rows: dict[str, Column] = {name: np.zeros(block.rows, kind) for name, kind in _ZERO.items()}
     rows |= {"session": session, "likeness": block.likeness}
     rows |= _named(block, names)
     seq = np.full(block.rows, nan) if block.seq is None else block.seq
@@ -64,10 +63,10 @@ def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames
     return rows | _times(block, session, known)
 
 
-def _named(block: Block, names: KnownNames) -> dict[str, object]:
+def _named(block: Block, names: KnownNames) -> dict[str, Column]:
     """The columns of codes."""
     words = block.text["event"]
-    rows: dict[str, Any] = {"event": np.array([names.event(word) for word in words.values], dtype=np.int64)[words.codes]}
+    rows: dict[str, Column] = {"event": np.array([names.event(word) for word in words.values], dtype=np.int64)[words.codes]}
     for name, own in (("level", names.stop), ("to", names.stop), ("cause", names.cause)):
         rows[name] = _coded(block.text.get(name), own, block.rows)
     rows["rating"] = _coded(block.tags.get("rating"), names.rating, block.rows)
@@ -77,7 +76,7 @@ def _named(block: Block, names: KnownNames) -> dict[str, object]:
     return rows
 
 
-def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, object]:
+def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, Column]:
     """Seconds since the session's first record, the whole second as logged, and whether that is all."""
     own = block.text["session"]
     at = _first_rows(own.codes, len(own.values))  # of the sessions in the block alone: others may be too far off for 64 bits
@@ -90,7 +89,7 @@ def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, objec
     return {"time": np.clip(block.time - begun, -FAR, FAR), "second": second, "whole": second == block.time}
 
 
-def _first_rows(codes: NDArray[Any], count: int) -> Ints:
+def _first_rows(codes: Column, count: int) -> Ints:
     """Per code, the first row that has it."""
     first = np.zeros(count, np.int64)
     first[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)

@@ -131,7 +131,7 @@ def _column_type(name: str, spool: Spool) -> object:
     return pa.float64() if numeric else pa.string()
 
 
-def _fitting(value: Any, kind: Any) -> object:
+def _fitting(value: Any, kind: object) -> object:
     if value is None or str(kind) in ("bool", "int64"):
         return value
     if str(kind) == "double":
@@ -172,13 +172,13 @@ def _xes_event(xml: Any, record: Record) -> None:
     xml.endElement("event")
 
 
-def _xes_key(name: str, value: Any) -> str:
+def _xes_key(name: str, value: object) -> str:
     if name == "event":
         return "concept:name"
     return "time:timestamp" if name == "time" and isinstance(value, str) and nanoseconds(value) is not None else name
 
 
-def _attribute(xml: Any, key: str, value: Any) -> None:
+def _attribute(xml: Any, key: str, value: object) -> None:
     kind = {bool: "boolean", int: "int", float: "float"}.get(type(value), "string")
     if key == "time:timestamp":
         kind = "date"

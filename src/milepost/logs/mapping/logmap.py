@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import tzinfo
 from math import isfinite
@@ -115,7 +115,7 @@ def read_map(path: str | Path) -> LogMap:
     )
 
 
-def _listed(names: Any) -> str:
+def _listed(names: Iterable[str]) -> str:
     return ", ".join(sorted(names))
 
 
@@ -125,11 +125,11 @@ class _Reading:
     def __init__(self, path: str | Path) -> None:
         self.path = path
 
-    def wrong(self, key: str, must: str, found: Any) -> MapError:
+    def wrong(self, key: str, must: str, found: object) -> MapError:
         """The error for one key."""
         return MapError(f"{self.path}: {key} must be {must}, not {found!r}.")
 
-    def known(self, table: str, given: Mapping[str, Any], keys: set[str]) -> None:
+    def known(self, table: str, given: Mapping[str, object], keys: set[str]) -> None:
         """Refuse keys that mean nothing."""
         for key in given:
             if key not in keys:
@@ -177,16 +177,16 @@ class _Reading:
             raise MapError(f'{self.path}: time.rate goes with unit = "frames" only.')
         return _SECONDS[unit]
 
-    def zone(self, name: Any) -> tzinfo | None:
+    def zone(self, name: object) -> tzinfo | None:
         """The zone of local date-times."""
         if name is None:
             return None
         try:
-            return ZoneInfo(name)
+            return ZoneInfo(name if isinstance(name, str) else "")
         except (KeyError, ValueError, TypeError, OSError):
             raise self.wrong("time.zone", 'the name of a time zone, such as "Europe/Oslo" or "UTC"', name) from None
 
-    def event(self, word: str, given: Any) -> tuple[EventRule, ...]:
+    def event(self, word: str, given: object) -> tuple[EventRule, ...]:
         """One entry of [events]: our word, a table, or a list of tables of which the first fitting one counts."""
         rules = given if isinstance(given, list) else [given]
         return tuple(self.event_rule(f"events.{word}", rule) for rule in rules)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, BinaryIO, Final
 
 from milepost.errors import LogError, OutputError
 from milepost.scratch import scratch_folder, scratch_writing
@@ -27,7 +28,7 @@ def without_secrets(address: str) -> str:
 
 
 @cache
-def fetched(address: str, is_log: object) -> list[tuple[str, Path]]:
+def fetched(address: str, is_log: Callable[[str], bool]) -> list[tuple[str, Path]]:
     """The files that an address stands for, with where each was put: a file, a glob, or the logs in a folder.
 
     Args:
@@ -57,7 +58,7 @@ def fetched(address: str, is_log: object) -> list[tuple[str, Path]]:
         raise LogError(f"{shown}: cannot be read ({_first(error)}). Is it there, and may you read it?") from None
 
 
-def _names(files: Any, path: str, is_log: Any) -> list[str]:
+def _names(files: Any, path: str, is_log: Callable[[str], bool]) -> list[str]:
     marks = "*[" if path.startswith(("http:", "https:")) else "*?["  # there a question mark begins a query
     if any(mark in path for mark in marks) and not files.exists(path):  # a name goes before a pattern
         return sorted(files.glob(path))
@@ -74,7 +75,7 @@ def _put(files: Any, name: str) -> Path:
     return target
 
 
-def _read(remote: Any) -> bytes:
+def _read(remote: BinaryIO) -> bytes:
     """The next bytes; what goes wrong there is not laid to the temporary folder."""
     try:
         data: bytes = remote.read(_AT_ONCE)
