@@ -109,12 +109,19 @@ class TriesOfItems:
         return TriesOfItems(self.subject[rows], self.item[rows], self.number[rows], self.success[rows], left)
 
 
-def fit_tries(tries: TriesOfItems, n_items: int) -> Fit:
-    """Fit the model; items without tries get the prior."""
-    data = _Data(tries, n_items)
+def fit_tries(tries: TriesOfItems, n_items: int, groups: Ints | None = None) -> Fit:
+    """Fit the model; items without tries get the prior.
+
+    Args:
+        tries: the tries.
+        n_items: how many items there are.
+        groups: per item, its group, from 0: the prior is then around each group's own mean, of which nothing is presumed.
+            Without groups it is around 0.
+    """
+    data = _Data(tries, n_items, groups)
     values = data.start()
     if data.n_subjects > 2 * _SAMPLE:  # most of the way on a sample, the rest on all
-        sample = fit_tries(tries.of_the_first(max(_SAMPLE, data.n_subjects // _TIMES)), n_items)
+        sample = fit_tries(tries.of_the_first(max(_SAMPLE, data.n_subjects // _TIMES)), n_items, groups)
         values = np.concatenate((sample.difficulty, sample.others))
     values, information = _uphill(data, values)
     covariance: Floats = np.linalg.inv(_definite(information)).astype(np.float64)
@@ -169,8 +176,9 @@ class _Data:
     A kind is an item with a try's number, or, of going on after a failure, that number alone. Kinds of one item lie together.
     """
 
-    def __init__(self, tries: TriesOfItems, n_items: int) -> None:
+    def __init__(self, tries: TriesOfItems, n_items: int, groups: Ints | None = None) -> None:
         self.n_items = n_items
+        self.prior = _prior(n_items, groups)
         self.n_subjects = int(tries.subject.max(initial=-1)) + 1
         most = int(tries.number.max(initial=1)) + 1
         kinds = np.flatnonzero(np.bincount(tries.item * most + tries.number))
@@ -248,9 +256,10 @@ class _Data:
 
     def slopes(self, values: Floats) -> tuple[float, Floats, Floats]:
         """The log posterior (but for a constant), its gradient and its observed information, by Louis' identity."""
-        prior_mean, precision = self._prior()
-        height = -0.5 * float(precision @ (values - prior_mean) ** 2)
-        gradient, information = -precision * (values - prior_mean), np.diag(precision)
+        prior_mean, precision = self.prior
+        away = values - prior_mean
+        gradient, information = -(precision @ away), precision
+        height = 0.5 * float(gradient @ away)
         for grid in self.grids:
             at = self._at(values, grid)
             likelihood, slope, missing, mass = grid.sums.slopes(at)
@@ -268,11 +277,15 @@ class _Data:
             information += known.T @ (mass[:, place, None] * known)
         return information
 
-    def _prior(self) -> tuple[Floats, Floats]:
-        """Per parameter, the mean and the precision of its normal prior."""
-        mean = np.concatenate((np.zeros(self.n_items), [mean for mean, _ in _PRIORS]))
-        precision = np.concatenate((np.full(self.n_items, _PRIOR_SD**-2), [sd**-2 for _, sd in _PRIORS]))
-        return mean, precision
+
+def _prior(n_items: int, groups: Ints | None) -> tuple[Floats, Floats]:
+    """The mean and the precision, a matrix, of the parameters' normal prior."""
+    mean = np.concatenate((np.zeros(n_items), [mean for mean, _ in _PRIORS]))
+    precision = np.diag(np.concatenate((np.full(n_items, _PRIOR_SD**-2), [sd**-2 for _, sd in _PRIORS])))
+    if groups is not None:
+        same = groups[:, None] == groups
+        precision[:n_items, :n_items] -= _PRIOR_SD**-2 * same / same.sum(axis=0)
+    return mean, precision
 
 
 @dataclass(frozen=True)
