@@ -21,7 +21,7 @@ def schemas() -> dict[str, dict[str, Any]]:
     """The schema of each command's document; `grouped` is that of any command with groups."""
     kinds: dict[str, Any] = {entry.name: entry.document for entry in MEASURES.values()}
     kinds |= {"report": ReportDocument, "watch": WatchDocument, "grouped": GroupedDocument}
-    return {name: _closed(msgspec.json.schema(kind)) for name, kind in kinds.items()}
+    return {name: _closed(msgspec.json.schema(kind, schema_hook=lambda kind: {"title": "any value"})) for name, kind in kinds.items()}
 
 
 def _closed(schema: dict[str, Any]) -> dict[str, Any]:

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from milepost.api import (
         attempts,
         check,
+        compare,
         coverage,
         deaths,
         funnel,
@@ -37,8 +38,8 @@ if TYPE_CHECKING:
     from milepost.figures.notebook import figure
 
 __all__ = [
-    "MilePostError", "ReplayRules", "__version__", "attempts", "check", "coverage", "deaths", "figure", "funnel", "layouts",
-    "level", "moves", "ratings", "replay", "spikes", "times", "trace", "whatif",
+    "MilePostError", "ReplayRules", "__version__", "attempts", "check", "compare", "coverage", "deaths", "figure", "funnel",
+    "layouts", "level", "moves", "ratings", "replay", "spikes", "times", "trace", "whatif",
 ]  # fmt: skip
 
 

@@ -8,6 +8,7 @@ from typing import Any, Unpack, cast
 import pandas as pd
 
 from milepost.audit.audit import audit
+from milepost.comparing.within import CompareSettings, CompareWithin
 from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
@@ -120,6 +121,25 @@ def level(play: Play, name: str) -> LevelTotals:
 def spikes(play: Play, *, min_players: int = 5) -> pd.DataFrame:
     """Difficulty adjusted for who got there, expectation and verdict, a row a level; nothing is claimed of fewer players."""
     return _frame(Spikes(min_players)(play))
+
+
+def compare(
+    play: Play, before: str | None = None, after: str | None = None, *, key: str = "build", **settings: Unpack[CompareSettings]
+) -> pd.DataFrame:  # fmt: skip
+    """Two builds side by side, a row a level of either; ``attrs`` holds the shift, and what is to be said, in sentences.
+
+    Args:
+        play: a play that has its records.
+        before, after: the two builds; those not named are the two that appeared last.
+        key: a tag, of which two values are compared instead.
+        settings: ``min_players``, of fewer nothing is claimed; ``assigned``, `lot` or `crossed`; ``looks`` planned at a running
+            test; ``untouched``, levels known not to have changed.
+
+    Raises:
+        UsageError: the log does not have two such values.
+        RecordsGoneError: the play has let its records go.
+    """
+    return _frame(CompareWithin(before, after, key, **settings)(play))
 
 
 def whatif(play: Play, *changes: str) -> pd.DataFrame:

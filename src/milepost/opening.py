@@ -8,6 +8,7 @@ from typing import Final, Protocol, Self
 
 from milepost.course.course import Course
 from milepost.gate.selection import groups, only, where
+from milepost.gate.splitting import Split
 from milepost.logs.interface import Log
 from milepost.logs.read import read
 from milepost.logs.sources.files import STORE_MANIFEST
@@ -32,6 +33,13 @@ class Loaded(Protocol):
 
     def grouped(self, key: str) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself, as if the log held only those."""
+
+    def sides(self, split: Split) -> tuple[Play, Play]:
+        """Replay two groups of sessions, each by itself and by its own course."""
+
+    @property
+    def sessions(self) -> Log:
+        """The log, of which only the sessions may be asked."""
 
     def without_names(self) -> Self:
         """The same with pseudonyms for people."""
@@ -61,6 +69,19 @@ class LoadedWhole:
             (value, on_clock(replay_log(only(self.log, sessions), self.course, self.rules), idle_cap=self.idle_cap))
             for value, sessions in groups(self.log, key)
         ]
+
+    def sides(self, split: Split) -> tuple[Play, Play]:
+        """Replay two groups of sessions, each by itself and by its own course."""
+        before, after = (
+            on_clock(replay_log(only(self.log, sessions), course, self.rules), idle_cap=self.idle_cap)
+            for sessions, course in split.each(self.log)
+        )
+        return before, after
+
+    @property
+    def sessions(self) -> Log:
+        """The log."""
+        return self.log
 
     def without_names(self) -> LoadedWhole:
         """The same with pseudonyms for people."""

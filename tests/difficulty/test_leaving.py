@@ -7,7 +7,7 @@ import pytest
 
 from conftest import COURSE
 from milepost.course.course import read_course
-from milepost.difficulty.spikes import settled_tries
+from milepost.difficulty.tries import settled_tries
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 from jsonschema import Draft202012Validator
+
 from random_logs import COURSE, as_text, as_toml, random_log
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "scripts"))

@@ -12,8 +12,8 @@ from hypothesis import given, settings
 from hypothesis.strategies import integers
 
 from milepost.errors import LogError, OutputError
-from milepost.store import store
 from milepost.logs.read import read
+from milepost.store import store
 from milepost.store.manifest import PARTS, read_manifest
 from milepost.store.packing import Into, pack
 from random_logs import random_log

@@ -9,7 +9,7 @@ from typing import Final
 from milepost.errors import UsageError
 
 _OUTPUTS: Final = ("output", "figure", "truth")
-_INPUTS: Final = ("course", "map")
+_INPUTS: Final = ("course", "course_from", "course_to", "map")
 
 
 def refuse_overwriting(args: argparse.Namespace) -> None:

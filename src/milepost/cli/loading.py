@@ -52,11 +52,14 @@ def read_options(args: argparse.Namespace) -> ReadOptions:
 
 def load_course(args: argparse.Namespace) -> Course | None:
     """The course, if one is named; keys of it that mean nothing are said on standard error."""
-    if not args.course:
-        return None
-    course = read_course(args.course)
+    return course_named(args.course) if args.course else None
+
+
+def course_named(path: str) -> Course:
+    """A course; keys of it that mean nothing are said on standard error."""
+    course = read_course(path)
     if course.unused:
-        tell(f"milepost: {args.course}: not used here: {', '.join(course.unused)}")
+        tell(f"milepost: {path}: not used here: {', '.join(course.unused)}")
     return course
 
 

@@ -117,6 +117,20 @@ def add_measure(parser: argparse.ArgumentParser, by: bool = True, figure: bool =
         add_work(parser)
 
 
+def add_compared(parser: argparse.ArgumentParser) -> None:
+    """Which two builds are set side by side."""
+    group = parser.add_argument_group("two builds")
+    group.add_argument("--from", dest="before", action=Once, metavar="A", help="the earlier one (the last but one to appear)")
+    group.add_argument("--to", dest="after", action=Once, metavar="B", help="the later one (the last to appear)")
+
+
+def positive(text: str) -> int:
+    """A whole number from 1 up."""
+    if not text.isdecimal() or int(text) < 1:
+        raise argparse.ArgumentTypeError(f"{text!r} is no whole number from 1 up")
+    return int(text)
+
+
 def add_figure(parser: argparse.ArgumentParser) -> None:
     """A picture beside the output."""
     parser.add_argument("--figure", action=Once, metavar="FILE", help="also draw it, as .png, .svg or .pdf by the name's ending; with --by, one a group")  # noqa: E501

@@ -36,20 +36,30 @@ class Told:
     bound: float
 
 
-def told(
-    difference: Floats, covariance: Floats, enough: Bools, *, same: float = SAME, rate: float = CLAIMED, untouched: Bools | None = None
-) -> Told:  # fmt: skip
+@dataclass(frozen=True)
+class Bar:
+    """What it takes to claim something.
+
+    Attributes:
+        same: up to where a difference is the same for all that matters.
+        rate: of false claims among those made.
+    """
+
+    same: float = SAME
+    rate: float = CLAIMED
+
+
+def told(difference: Floats, covariance: Floats, enough: Bools, bar: Bar = Bar(), untouched: Bools | None = None) -> Told:
     """What is told of differences that may all have moved together.
 
     Args:
         difference: per level.
         covariance: of their errors.
         enough: per level, whether there are players enough to claim something.
-        same: up to where a difference is the same for all that matters.
-        rate: of false claims among those made.
+        bar: what it takes to claim something.
         untouched: levels known to have done nothing of their own.
     """
-    found = shifted(difference, covariance, untouched)
+    found, same, rate = shifted(difference, covariance, untouched), bar.same, bar.rate
     q, n = np.full(len(difference), np.nan), int(enough.sum())
     q[enough] = false_discovery_rate(found.p[enough])
     half = Z95 * found.delta_se

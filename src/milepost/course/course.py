@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from difflib import get_close_matches
 from math import isfinite
 from pathlib import Path
@@ -13,9 +13,9 @@ from milepost.naming import folded
 from milepost.toml import load_toml
 from milepost.vocabulary import FINDINGS, SUSPECTS
 
-_COURSE_KEYS = {"name", "level", "places", "known_fault", "band", "harder"}
+_COURSE_KEYS = {"name", "level", "places", "known_fault", "band", "harder", "order"}
 _FAULT_KEYS = {"code", "level", "build", "note"}
-_LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs", "open", "note"}
+_LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs", "open", "note", "builds", "not_in"}
 
 
 @dataclass(frozen=True)
@@ -34,10 +34,16 @@ class Level:
     knobs: dict[str, Any] = field(default_factory=dict)
     open: bool = False
     note: str | None = None
+    builds: tuple[str, ...] = ()  # that have it; all where none is named
+    not_in: tuple[str, ...] = ()  # builds that do not
 
     def known_as(self) -> tuple[str, ...]:
         """Its name and its other names."""
         return self.name, *self.aliases
+
+    def is_in(self, build: str) -> bool:
+        """Whether a build has it."""
+        return build not in self.not_in and (not self.builds or build in self.builds)
 
 
 @dataclass(frozen=True)
@@ -74,10 +80,26 @@ class Course:
     bands: tuple[Band, ...] = ()
     harder: dict[str, str] = field(default_factory=dict)  # per knob, whether "up" or "down" makes a level harder
     unused: tuple[str, ...] = ()  # keys of the file that mean nothing here
+    order: dict[str, tuple[str, ...]] = field(default_factory=dict)  # per build that has one of its own, its levels in order
 
     def names(self) -> list[str]:
         """The levels' names in order."""
         return [level.name for level in self.levels]
+
+    @property
+    def differs_by_build(self) -> bool:
+        """Whether builds differ in their levels or in the order of these."""
+        return bool(self.order) or any(level.builds or level.not_in for level in self.levels)
+
+    def of_build(self, build: str | None) -> Course:
+        """The course as a build has it."""
+        if build is None or not self.differs_by_build:
+            return self
+        levels = self.levels
+        if build in self.order:
+            by_name = {name: level for level in levels for name in level.known_as()}
+            levels = tuple(by_name[name] for name in self.order[build])
+        return replace(self, levels=tuple(level for level in levels if level.is_in(build)), order={})
 
 
 def read_course(path: str | Path) -> Course:
@@ -103,10 +125,32 @@ def read_course(path: str | Path) -> Course:
     if not isinstance(rows_of_bands, list):
         raise CourseError(f"{path}: band is no list of tables. Write [[band]] and its keys below.")
     bands = tuple(_band(row, f"{path}: band {number}") for number, row in enumerate(rows_of_bands, 1))
-    return Course(
-        name, levels, places, faults, bands, _harder(table.get("harder", {}), path),
-        tuple(unused),
-    )  # fmt: skip
+    harder, order = _harder(table.get("harder", {}), path), _orders(table.get("order", {}), levels, path)
+    course = Course(name, levels, places, faults, bands, harder, tuple(unused), order)
+    for build in {*order, *(build for level in levels for build in (*level.builds, *level.not_in))}:
+        if not course.of_build(build).levels:
+            raise CourseError(f"{path}: build {build!r} has no level. Name it in the builds of a level, or in its order.")
+    return course
+
+
+def _orders(table: object, levels: tuple[Level, ...], path: str | Path) -> dict[str, tuple[str, ...]]:
+    """Per build that has one, the order of its levels, by their names."""
+    if not isinstance(table, dict):
+        raise CourseError(f'{path}: order is a table of builds, each with its levels in order, such as "0.7" = ["Mill Pond"].')
+    known = {name: level.name for level in levels for name in level.known_as()}
+    orders = {}
+    for build, names in table.items():
+        listed = _texts(names, f"{path}: order.{build}")
+        for name in listed:
+            if name not in known:
+                near = get_close_matches(name, known, 1) or list(known)[:1]
+                raise CourseError(f"{path}: order.{build}: no level is called {name!r}. Write {near[0]!r}, or add that level.")
+        own = tuple(known[name] for name in listed)
+        if len(set(own)) < len(own):
+            twice = next(name for name in own if own.count(name) > 1)
+            raise CourseError(f"{path}: order.{build}: {twice!r} stands there twice. Each level has one place.")
+        orders[build] = own
+    return orders
 
 
 def _band(row: object, where: str) -> Band:
@@ -169,6 +213,8 @@ def _level(row: object, where: str) -> Level:
         knobs,
         is_open,
         note,
+        _texts(row.get("builds", []), f"{where}: builds"),
+        _texts(row.get("not_in", []), f"{where}: not_in"),
     )
 
 

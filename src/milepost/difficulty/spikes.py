@@ -7,7 +7,7 @@ from typing import Final, Literal
 
 import numpy as np
 
-from milepost.arrays import Bools, Floats, Ints
+from milepost.arrays import Floats, Ints
 from milepost.course.course import Course
 from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
 from milepost.difficulty.design import against_plan, changes, inversions, knob_notes
@@ -15,18 +15,19 @@ from milepost.difficulty.events import Reading, read_events
 from milepost.difficulty.reading import read_tries
 from milepost.difficulty.rows import Cost, Judged, JudgedRow, Kind, KnobNotes, Model, SpikesRow, SpikesTotals
 from milepost.difficulty.sentences import costliest_first, sentence, unsaid
+from milepost.difficulty.tries import settled_tries
 from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.cells import cells, first_clear
-from milepost.measures.funnel import Funnel, FunnelRow, stopped_at_open
+from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import Table
 from milepost.measures.trace import Watched, to_watch
 from milepost.numerics.time_model import fit_times
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit, TriesOfItems
-from milepost.numerics.whole_numbers import distinct, numbered, ordinals
+from milepost.numerics.whole_numbers import distinct, numbered
 from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
+from milepost.vocabulary import CLEARED, N_SETTLED
 
 _TELLING = 2.5  # standard errors at which one level alone is told from its surroundings
 _WORTH_TELLING = 1.0  # logits
@@ -165,40 +166,11 @@ def _fit(play: Play, tries: TriesOfItems) -> tuple[Basis, Fit, Reading]:
     return "time", replace(fit, ability=ability), read_events(fit.difficulty, fit.covariance)
 
 
-def settled_tries(play: Play) -> TriesOfItems:
-    """The tries that the model is fitted to, numbered per player and level in the order of play.
-
-    Levels that there is no way to clear yet are left out: their failures say nothing of difficulty.
-    """
-    table = play.attempts
-    judged = np.append(~play.open_levels, np.zeros(len(play.stops) - play.n_levels, np.bool_))
-    rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & judged[table.level])
-    player, level = table.player[rows], table.level[rows]
-    number = ordinals(player * max(1, play.n_levels) + level)
-    _, subject = numbered(player)
-    return TriesOfItems(subject, level, number, table.ended(CLEARED)[rows], _left_after(play)[rows])
-
-
 def _trying(tries: TriesOfItems, n_items: int) -> list[Ints]:
     """Per item, the subjects with a try at it."""
     width = int(tries.subject.max(initial=0)) + 1
     pairs = distinct(tries.item * width + tries.subject)
     return np.split(pairs % width, np.searchsorted(pairs, width * np.arange(1, n_items)))
-
-
-def _left_after(play: Play) -> Bools:
-    """Per attempt, whether it is the last that was settled of a player who then quit, or whose end is not known."""
-    table, n_players = play.attempts, len(play.gated.players)
-    settled = np.flatnonzero(table.outcome < N_SETTLED)
-    last = np.full(n_players, -1)
-    last[table.player[settled]] = settled  # in the order of play, so that the last one stays
-    sequence = play.gated.sequence
-    gave_up = np.zeros(n_players, np.bool_)
-    gave_up[play.gated.player[sequence]] = play.end.of(sequence).by(END_QUIT, END_UNKNOWN)  # the last session's end stays
-    gave_up &= ~stopped_at_open(play)
-    left = np.zeros(len(table), np.bool_)
-    left[last[(last >= 0) & gave_up]] = True
-    return left
 
 
 def _chance(abilities: Floats, difficulty: float | None) -> float | None:

@@ -12,7 +12,7 @@ import numpy as np
 from milepost.arrays import Floats
 from milepost.difficulty.cost import chance_lost, quit_hazard
 from milepost.difficulty.rows import Model, WhatIfRow, WhatIfTotals
-from milepost.difficulty.spikes import settled_tries
+from milepost.difficulty.tries import settled_tries
 from milepost.errors import UsageError
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Table

@@ -195,7 +195,7 @@ def require_known(condition: Condition, log: Log) -> None:
         UsageError: it does not.
     """
     if not condition.of_records and all(value is None for value in session_values(log, condition.key)):
-        raise UsageError(f"--where {condition.key}: the log has no such field or tag. {_known_tags(log)}")
+        raise UsageError(f"--where {condition.key}: the log has no such field or tag. {known_tags(log)}")
 
 
 def require_any(fits: Bools, condition: Condition, log: Log) -> None:
@@ -206,7 +206,7 @@ def require_any(fits: Bools, condition: Condition, log: Log) -> None:
     """
     if not fits.any():
         shown = f"{condition.key}{condition.sign}{','.join(condition.values)}"
-        raise UsageError(f"--where {shown}: no session is left. {_values_seen(log, condition.key)}")
+        raise UsageError(f"--where {shown}: no session is left. {values_seen(log, condition.key)}")
 
 
 def groups(log: Log, key: str) -> list[tuple[str | None, Bools]]:
@@ -220,17 +220,19 @@ def groups(log: Log, key: str) -> list[tuple[str | None, Bools]]:
     values = session_values(log, key)
     distinct = sorted({value for value in values if value is not None}, key=natural_key)
     if not distinct:
-        raise UsageError(f"--by {key}: the log has no such field or tag. {_known_tags(log)}")
+        raise UsageError(f"--by {key}: the log has no such field or tag. {known_tags(log)}")
     listed: list[str | None] = [*distinct, *([None] if None in values else [])]
     return [(value, np.array([own == value for own in values], dtype=np.bool_)) for value in listed]
 
 
-def _known_tags(log: Log) -> str:
+def known_tags(log: Log) -> str:
+    """The keys of sessions that a log has, as a sentence."""
     tags = sorted({name for tags in log.sessions.tags for name in tags})
     return f"It has: {', '.join(['player', 'session', 'sitting', 'build', *tags][:20])}."
 
 
-def _values_seen(log: Log, key: str) -> str:
+def values_seen(log: Log, key: str) -> str:
+    """The values of a key that a log has, as a sentence."""
     if key in _RECORD_FIELDS:
         return "Is the value spelled as in the log?"
     seen = sorted({value for value in session_values(log, key) if value is not None}, key=natural_key)

@@ -11,6 +11,8 @@ import numpy as np
 from milepost.course.course import Course
 from milepost.errors import UsageError
 from milepost.gate.selection import groups
+from milepost.gate.splitting import Split
+from milepost.logs.interface import Log
 from milepost.logs.sources.files import expand
 from milepost.memory import give_back_now
 from milepost.parts.asked import Asked, Telling
@@ -62,6 +64,23 @@ class LoadedParts:
                 own[kept] = sessions
                 plays.append((value, self.parted.play(replace(self.wanted, kept=own), who, progress)))
         return plays
+
+    def sides(self, split: Split) -> tuple[Play, Play]:
+        """Replay two groups of sessions, each by itself and by its own course."""
+        everybody = np.ones(len(self.parted.log.sessions.name), np.bool_)
+        kept = everybody if self.wanted.kept is None else self.wanted.kept
+        plays = []
+        with self.telling() as progress, workers(self.work.jobs, self.work.cluster, progress) as who:
+            for sessions, course in split.each(self.sessions):
+                own = kept.copy()
+                own[kept] = sessions
+                plays.append(self.parted.play(replace(self.wanted, kept=own, course=course), who, progress))
+        return plays[0], plays[1]
+
+    @property
+    def sessions(self) -> Log:
+        """The log without its records."""
+        return self.wanted.of(self.parted.log)
 
     def without_idle(self, cap: float | None) -> LoadedParts:
         """The same with a bound on how many seconds a stretch without a record counts."""

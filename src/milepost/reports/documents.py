@@ -6,6 +6,7 @@ from typing import Any, NotRequired, TypedDict
 
 from milepost.audit.audit import AuditTotals
 from milepost.audit.moved import RawBesideClean
+from milepost.comparing.rows import CompareRow, CompareTotals
 from milepost.difficulty.rows import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
 from milepost.measures.attempts import AttemptsRow, AttemptsTotals
 from milepost.measures.builds import BuildTries
@@ -34,6 +35,8 @@ class LeftOut(TypedDict):
 
     debug_sessions: int
     players_without_attempt: int
+    other_builds: NotRequired[int]
+    no_build: NotRequired[int]
 
 
 class Head(TypedDict):
@@ -154,6 +157,12 @@ class WhatIfDocument(Head, WhatIfTotals):
     """Of `whatif`."""
 
     levels: list[WhatIfRow]
+
+
+class CompareDocument(Head, CompareTotals):
+    """Of `compare`."""
+
+    levels: list[CompareRow]
 
 
 class PlanRow(LevelRow):

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from milepost.audit.audit import audit
+from milepost.comparing.within import CompareWithin
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.measures.attempts import AttemptsToClear
@@ -21,9 +22,11 @@ from milepost.measures.ratings import Ratings
 from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
 from milepost.reports import check_views, level_views, views
+from milepost.reports.compared import compare_views
 from milepost.reports.documents import (
     AttemptsDocument,
     CheckDocument,
+    CompareDocument,
     CoverageDocument,
     DeathsDocument,
     FunnelDocument,
@@ -121,6 +124,7 @@ _ENTRIES: Final = (
         "ratings", Ratings, level_views.ratings_view, RatingsDocument, reported=lambda least: Ratings(),
         in_groups=InGroups("rated", (("no band", "no_band", number),)),
     ),
+    Entry("compare", CompareWithin, compare_views, CompareDocument, drawn=True),
     Entry("level", LevelPage, level_views.level_view, LevelDocument, drawn=True),
     Entry("trace", Trace, level_views.trace_view, TraceDocument, drawn=True),
     Entry("whatif", WhatIf, views.whatif_view, WhatIfDocument, drawn=True),

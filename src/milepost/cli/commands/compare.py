@@ -1,0 +1,47 @@
+"""The command `compare`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "two builds side by side: which levels got harder or easier, whether all moved, and how many players would tell"
+EXAMPLE = "milepost compare wickwater/logs --course wickwater/course.toml --from 0.7 --to 0.8"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_measure(parser, by=False, figure=True)
+    options.add_compared(parser)
+    parser.add_argument("--key", default="build", metavar="KEY", help="compare two values of this tag instead of two builds")
+    parser.add_argument(
+        "--course-from", action=options.Once, metavar="FILE", help="the course of the earlier build, where it differs"
+    )
+    parser.add_argument(
+        "--course-to", action=options.Once, metavar="FILE", help="the course of the later build, where it differs"
+    )
+    parser.add_argument(
+        "--assigned", choices=("lot", "crossed"), help="players were given builds by chance, or all played both in crossed order"
+    )
+    parser.add_argument(
+        "--looks", type=options.positive, default=1, metavar="N", help="how often a running test is looked at, as planned (1)"
+    )
+    parser.add_argument(
+        "--untouched", action="append", default=[], metavar="LEVEL", help="a level known not to have changed; may be repeated"
+    )
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.comparing import compared
+    from milepost.cli.loading import load
+    from milepost.cli.showing import draw, write
+    from milepost.reports.compared import compare_views, flat_rows
+    from milepost.reports.interface import Report
+
+    report = compared(args, load(args))
+    draw(args, report)
+    write(args, Report(report, compare_views(report), flat_rows(report)))
+    return Exit.DONE

@@ -1,0 +1,157 @@
+"""What is said of a level in two builds, and of the two as wholes: the keys and their types."""
+
+from __future__ import annotations
+
+from typing import Literal, TypedDict
+
+from milepost.measures.interface import LevelRow
+
+Verdict = Literal["harder", "easier", "same", "no_telling"]
+TimeVerdict = Literal["longer", "shorter", "same", "no_telling"]
+QuitVerdict = Literal["more", "fewer", "same", "no_telling"]
+Cause = Literal["likely", "candidates", "none_known"]
+
+
+class Side(TypedDict):
+    """A level in one build; difficulty is in logits against that build's players."""
+
+    level: str
+    players: int
+    tries: int
+    try_clear: float | None
+    difficulty: float | None
+    se: float | None
+
+
+KnobChange = TypedDict("KnobChange", {"knob": str, "from": object, "to": object, "harder": bool | None})
+# A cause of death that came, went or shifted: the players who died of it, of those who failed there, in each build.
+CauseChange = TypedDict("CauseChange", {
+    "cause": str, "change": Literal["came", "went", "shifted"], "from": int, "from_of": int, "to": int, "to_of": int,
+    "q_value": float,
+})  # fmt: skip
+
+
+class WordChange(TypedDict):
+    """A kind of event that a build never logs at a level, with how many one would expect."""
+
+    event: str
+    never_in: str
+    expected: float
+
+
+class Difficulty(TypedDict):
+    """What a level did beyond the shift of all (delta), and in all (change); logits."""
+
+    delta: float | None
+    delta_low: float | None
+    delta_high: float | None
+    q_value: float | None
+    verdict: Verdict | None
+    change: float | None
+    change_low: float | None
+    change_high: float | None
+    change_verdict: Verdict | None
+    players_needed: int | None
+
+
+class Effects(TypedDict):
+    """What else a level did beyond what all did: time of the clearing try and quitting; and plain figures."""
+
+    time_ratio: float | None
+    time_ratio_low: float | None
+    time_ratio_high: float | None
+    time_verdict: TimeVerdict | None
+    quit_ratio: float | None
+    quit_ratio_low: float | None
+    quit_ratio_high: float | None
+    quit_verdict: QuitVerdict | None
+    attempts_ratio: float | None
+    attempts_ratio_low: float | None
+    attempts_ratio_high: float | None
+    drop_off_change: float | None
+    drop_off_change_low: float | None
+    drop_off_change_high: float | None
+
+
+class Changed(TypedDict):
+    """What changed in the design and in what is logged."""
+
+    knobs: list[KnobChange]
+    causes: list[CauseChange]
+    words: list[WordChange]
+    cause: Cause | None
+
+
+_Sides = TypedDict("_Sides", {"from": Side | None, "to": Side | None})
+
+
+class CompareRow(LevelRow, _Sides, Difficulty, Effects, Changed):
+    """A level in two builds."""
+
+    status: Literal["both", "added", "removed"]
+    renamed: bool
+    moved: bool
+    sentence: str | None
+
+
+class Practice(TypedDict):
+    """What having seen a level is worth to players who come back, in logits."""
+
+    size: float
+    low: float
+    high: float
+
+
+class Shift(TypedDict):
+    """What all levels did together, in logits."""
+
+    size: float | None
+    low: float | None
+    high: float | None
+    reading: Literal["game", "game_or_players"]
+    players_both: int
+    practice: Practice | None
+
+
+class Ratio(TypedDict):
+    """A ratio of the whole, with its interval."""
+
+    ratio: float | None
+    low: float | None
+    high: float | None
+
+
+class KeptChange(TypedDict):
+    """The difference of the shares kept at the end."""
+
+    size: float
+    low: float
+    high: float
+
+
+KeptAtEnd = TypedDict("KeptAtEnd", {"from": float | None, "to": float | None, "change": KeptChange | None})
+
+
+class ComparedWith(TypedDict):
+    """What was compared; ``chosen`` says that nobody named the values."""
+
+    key: str
+    before: str
+    after: str
+    chosen: bool
+    assigned: str | None
+    looks: int
+    untouched: list[str]
+
+
+class CompareTotals(TypedDict):
+    """What is said of the two as wholes."""
+
+    compared: ComparedWith
+    players_from: int
+    players_to: int
+    shift: Shift
+    time_shift: Ratio
+    quit_shift: Ratio
+    kept_at_end: KeptAtEnd
+    sentences: list[str]

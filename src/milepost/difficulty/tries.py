@@ -1,0 +1,49 @@
+"""The tries that difficulty is read from, and after which of them a player left for good."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from milepost.arrays import Bools
+from milepost.measures.cells import first_clear
+from milepost.measures.funnel import stopped_at_open
+from milepost.numerics.try_model import TriesOfItems
+from milepost.numerics.whole_numbers import numbered, ordinals
+from milepost.playback.play import Play
+from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
+
+
+def tries_of_players(play: Play) -> TriesOfItems:
+    """The settled first-clear tries; subjects are players by their number, items levels of the course.
+
+    Levels that there is no way to clear yet are left out: their failures say nothing of difficulty.
+    """
+    table = play.attempts
+    judged = np.append(~play.open_levels, np.zeros(len(play.stops) - play.n_levels, np.bool_))
+    rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & judged[table.level])
+    player, level = table.player[rows], table.level[rows]
+    number = ordinals(player * max(1, play.n_levels) + level)
+    return TriesOfItems(player, level, number, table.ended(CLEARED)[rows], _left_after(play)[rows])
+
+
+def settled_tries(play: Play) -> TriesOfItems:
+    """The same with subjects numbered from 0 without gaps."""
+    tries = tries_of_players(play)
+    return replace(tries, subject=numbered(tries.subject)[1])
+
+
+def _left_after(play: Play) -> Bools:
+    """Per attempt, whether it is the last that was settled of a player who then quit, or whose end is not known."""
+    table, n_players = play.attempts, len(play.gated.players)
+    settled = np.flatnonzero(table.outcome < N_SETTLED)
+    last = np.full(n_players, -1)
+    last[table.player[settled]] = settled  # in the order of play, so that the last one stays
+    sequence = play.gated.sequence
+    gave_up = np.zeros(n_players, np.bool_)
+    gave_up[play.gated.player[sequence]] = play.end.of(sequence).by(END_QUIT, END_UNKNOWN)  # the last session's end stays
+    gave_up &= ~stopped_at_open(play)
+    left = np.zeros(len(table), np.bool_)
+    left[last[(last >= 0) & gave_up]] = True
+    return left

@@ -1,0 +1,144 @@
+"""The document of a comparison, and what people see of it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from typing import Final, cast
+
+from milepost.comparing.rows import CompareRow, CompareTotals, Side
+from milepost.gate.splitting import Split
+from milepost.logs.interface import Log
+from milepost.measures.interface import Table
+from milepost.playback.play import Play
+from milepost.playback.tallies import finding_counts
+from milepost.reports.document import head, source_notes
+from milepost.reports.documents import CompareDocument, CourseHead
+from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.views import figure
+from milepost.wording import NOTHING, number, percent, safe
+
+_MARKS: Final = {"harder": "▲ harder", "easier": "▼ easier", "same": "= same", "no_telling": "no telling", None: ""}
+
+
+def compare_document(
+    plays: tuple[Play, Play], log: Log, split: Split, table: Table[CompareRow, CompareTotals], least: int
+) -> CompareDocument:  # fmt: skip
+    """The document of a comparison.
+
+    Args:
+        plays: of the two groups.
+        log: the whole log.
+        split: which groups these are.
+        table: what came of comparing them.
+        least: of fewer players, nothing is claimed.
+    """
+    report = head("compare", plays[1])
+    before = head("compare", plays[0])
+    others, none = split.left_out(log)
+    names = [{player for player, counts in zip(play.gated.players, play.counts, strict=True) if counts} for play in plays]
+    report["players"], report["sessions"] = len(names[0] | names[1]), before["sessions"] + report["sessions"]
+    report["course"] = CourseHead(levels=[row["level"] for row in table.rows], inferred=report["course"]["inferred"])
+    for key in ("debug_sessions", "players_without_attempt"):
+        cast("dict[str, int]", report["left_out"])[key] += cast("dict[str, int]", before["left_out"])[key]
+    report["left_out"]["other_builds"], report["left_out"]["no_build"] = others, none
+    report["findings"] = dict(Counter(finding_counts(plays[0])) + Counter(finding_counts(plays[1])))
+    return cast(CompareDocument, {**report, "min_players": least, **table.totals, "levels": table.rows})
+
+
+def flat_rows(report: CompareDocument) -> Sequence[Mapping[str, object]]:
+    """The rows for a plain table: what is nested in them is named with what it is in."""
+    flat = []
+    for row in report["levels"]:
+        cells: dict[str, object] = {}
+        for key, value in row.items():
+            if key in ("from", "to"):
+                side = cast("Mapping[str, object] | None", value)
+                cells |= {f"{key}_{name}": None if side is None else side[name] for name in Side.__annotations__}
+            else:
+                cells[key] = value
+        flat.append(cells)
+    return flat
+
+
+def compare_views(report: CompareDocument) -> list[AnyView]:
+    """What got easier or harder in sentences, then level by level."""
+    compared = report["compared"]
+    before, after = safe(compared["before"]), safe(compared["after"])
+    by = "" if compared["key"] == "build" else f"{safe(compared['key'])} "
+    chosen = [f"Of all, {before} and {after} appeared last; --from and --to name others."]
+    said = [safe(sentence) for sentence in report["sentences"]] + (chosen if compared["chosen"] else [])
+    told: AnyView = View(f"From {by}{before} to {by}{after}", (), [], said)
+    columns: tuple[Column[CompareRow], ...] = (
+        Column("level", lambda row: safe(row["level"]), left=True),
+        Column("players", lambda row: _beside(row, "players"), rank=4),
+        Column("a try clears", _try_clears, rank=3),
+        Column("beyond all", lambda row: _signed(row["delta"])),
+        Column("95 %", _interval, rank=1, said="interval of beyond all"),
+        Column("verdict", _verdict, left=True),
+        Column("q", lambda row: "" if row["q_value"] is None else f"{row['q_value']:.2f}", rank=6),
+        Column("would tell", _would_tell, rank=5, said="players who would tell"),
+        Column("in all", lambda row: _signed(row["change"]), rank=7),
+        Column("time", lambda row: _ratio(row, "time"), left=True, rank=2),
+        Column("quitting", lambda row: _ratio(row, "quit"), left=True, rank=8),
+        Column("changed", _changed, left=True, rank=0),
+    )  # fmt: skip
+    notes = [
+        f"Beyond all: logits by which a level got harder from {before} to {after}, beyond what all levels did together.",
+        *_left_out(report),
+        *source_notes(report),
+    ]
+    return [told, View("Level by level", columns, report["levels"], notes)]
+
+
+def _left_out(report: CompareDocument) -> list[str]:
+    left_out, compared = report["left_out"], report["compared"]
+    key = compared["key"]
+    counts = {"of another": left_out.get("other_builds", 0), "without a": left_out.get("no_build", 0)}
+    said = [f"{count:,} {text} {key}" for text, count in counts.items() if count]
+    return [f"Sessions left out: {', '.join(said)}."] if said else []
+
+
+def _verdict(row: CompareRow) -> str:
+    return row["status"] if row["status"] != "both" else _MARKS[row["verdict"]]
+
+
+def _beside(row: CompareRow, key: str) -> str:
+    sides = [cast("Mapping[str, object] | None", side) for side in (row["from"], row["to"])]
+    return " → ".join(NOTHING if side is None else number(figure(side, key)) for side in sides)
+
+
+def _try_clears(row: CompareRow) -> str:
+    return " → ".join(NOTHING if side is None else percent(side["try_clear"]) for side in (row["from"], row["to"]))
+
+
+def _signed(value: float | None) -> str:
+    return NOTHING if value is None else f"{value:+.2f}".replace("-", "−")
+
+
+def _would_tell(row: CompareRow) -> str:
+    return "" if row["players_needed"] is None else number(row["players_needed"])
+
+
+def _interval(row: CompareRow) -> str:
+    """What a level did lies in here; open where nobody cleared it in one build."""
+    if row["delta"] is None:
+        return NOTHING
+    ends = ["open" if end is None else f"{end:+.1f}".replace("-", "−") for end in (row["delta_low"], row["delta_high"])]
+    return " to ".join(ends)
+
+
+def _ratio(row: CompareRow, key: str) -> str:
+    """A ratio where something is told of it."""
+    ratio, verdict = figure(row, f"{key}_ratio"), cast("Mapping[str, object]", row)[f"{key}_verdict"]
+    if ratio is None or verdict in (None, "no_telling", "same"):
+        return "same" if verdict == "same" else ""
+    return f"× {ratio:.2f} {verdict}"
+
+
+def _changed(row: CompareRow) -> str:
+    """Knobs, causes and events that changed there."""
+    said = [f"{safe(knob['knob'])} {safe(str(knob['from']))} → {safe(str(knob['to']))}" for knob in row["knobs"]]
+    said += [f"{safe(cause['cause'])} {cause['change']}" for cause in row["causes"]]
+    said += [f"{word['event']} not logged in {safe(word['never_in'])}" for word in row["words"]]
+    return ", ".join((["moved"] if row["moved"] else []) + (["renamed"] if row["renamed"] else []) + said)
