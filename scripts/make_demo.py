@@ -18,6 +18,10 @@ from milepost.simulate.records import Scenery, sessions
 HERE = Path(__file__).resolve().parent.parent / "src" / "milepost" / "demo"
 SEED = 1888
 BUILDS = ("0.7", "0.8")
+NEXT = "0.9"  # the build of the week after: Low Arch mended, Salt Steps harder by mistake, and a new steering that moves all
+CHANGED = {"Low Arch": (-2.1, "arch_width", 7.5), "Salt Steps": (1.9, "barges", 7)}  # logits, and the knob that was turned
+STEERING = -0.5  # logits, at all levels
+NEWCOMERS, BACK, PRACTICE = 44, 16, 0.2  # players of the week after who are new, and who came back; what these have learnt
 
 # name, chapter, aliases, planned difficulty (logits), what play shows beyond the plan, par seconds, setback, knobs
 UPPER, TOWN, TIDAL = "Upper water", "Town cuts", "Tidal reach"
@@ -86,21 +90,23 @@ GIVEN = [
     "Yarrow",
 ]
 FAMILY = ["Wick", "Reed"]
+NEXT_FAMILY = ["Marsh", "Quay"]
 
 
 def main() -> None:
-    """Write the course and the two evenings' logs."""
+    """Write the course, the two evenings' logs, and course and log of the week after."""
     rng = np.random.default_rng(SEED)
-    (HERE / "course.toml").write_text(course_text(), encoding="utf-8")
-    evenings = play(rng)
-    for number, lines in enumerate(evenings, 1):
+    (HERE / "course.toml").write_text(course_text({}), encoding="utf-8")
+    (HERE / "course-next.toml").write_text(course_text(CHANGED), encoding="utf-8")
+    evenings, skill = play(rng)
+    for number, lines in enumerate([*evenings, play_next(np.random.default_rng(SEED + 1), skill)], 1):
         path = HERE / f"evening-{number}.jsonl.gz"
         with path.open("wb") as raw, gzip.GzipFile(fileobj=raw, mode="wb", mtime=0, filename="") as packed:
             packed.write("".join(lines).encode())
 
 
-def course_text() -> str:
-    """The course file."""
+def course_text(changed: dict[str, tuple[float, str, float]]) -> str:
+    """The course file, with some knobs turned."""
     out = [
         "# Wickwater: a ferry carries its lantern down the canal to the sea.",
         "# Levels in order, with the plan: seconds to clear, and the chance that one try clears.",
@@ -120,7 +126,8 @@ def course_text() -> str:
         if aliases:
             out.append(f"aliases = {json.dumps(aliases)}")
         out += [f"par_seconds = {par}", f"target_clear = {target:.2f}", "[level.knobs]"]
-        out += [f"{knob} = {value}" for knob, value in zip(KNOBS, knobs, strict=True)]
+        _, turned, new = changed.get(name, (0.0, "", 0.0))
+        out += [f"{knob} = {new if knob == turned else value}" for knob, value in zip(KNOBS, knobs, strict=True)]
     return "\n".join(out) + "\n"
 
 
@@ -132,8 +139,8 @@ def band_text() -> list[str]:
     return out
 
 
-def play(rng: np.random.Generator) -> list[list[str]]:
-    """The lines of both evenings, one build an evening."""
+def play(rng: np.random.Generator) -> tuple[list[list[str]], np.ndarray]:
+    """The lines of both evenings, one build an evening, and the players' skill."""
     population = Population(
         players=48, skill_sd=0.7, learning=0.35, quit_base=0.02, quit_growth=1.4, minutes=24, crash_hourly=0.12,
         returning=0.45, setback_after=4, quit_between=0.002, try_seconds=30,
@@ -141,7 +148,7 @@ def play(rng: np.random.Generator) -> list[list[str]]:
     difficulty = np.array([level[3] + level[4] for level in LEVELS])
     setback = np.array([level[6] for level in LEVELS])
     seconds = np.array([level[5] for level in LEVELS]) * 0.8
-    tries, _ = play_course(difficulty, population, rng, setback=setback, seconds=seconds)
+    tries, truth = play_course(difficulty, population, rng, setback=setback, seconds=seconds)
     scenery = make_scenery(rng)
     evenings: list[list[tuple[float, str]]] = [[], []]
     for records in sessions(tries, scenery, rng):
@@ -154,23 +161,53 @@ def play(rng: np.random.Generator) -> list[list[str]]:
         evening += [(2000 + record["time"], json.dumps(record)) for record in extra]
     lines = [[line + "\n" for _, line in sorted(evening, key=lambda item: item[0])] for evening in evenings]
     lines[0].append('{"session": "hob-wick-1", "time": 2710.4, "event": "che')  # the collector was switched off
-    return lines
+    return lines, truth.skill
 
 
-def make_scenery(rng: np.random.Generator) -> Scenery:
+def play_next(rng: np.random.Generator, skill: np.ndarray) -> list[str]:
+    """The lines of the week after: new players, and some who came back."""
+    names = [f"{given} {family}" for family in FAMILY for given in GIVEN]
+    back = rng.choice(np.arange(1, len(names), 2), BACK, replace=False)  # who began with the last build
+    population = Population(
+        players=NEWCOMERS + BACK, skill_sd=0.7, learning=0.35, quit_base=0.02, quit_growth=1.4, minutes=45, crash_hourly=0.12,
+        returning=0.3, setback_after=4, quit_between=0.002, try_seconds=30,
+    )  # fmt: skip
+    difficulty = np.array([level[3] + level[4] + STEERING + CHANGED.get(level[0], (0.0,))[0] for level in LEVELS])
+    own = np.concatenate((rng.normal(0.0, 0.7, NEWCOMERS), skill[back] + PRACTICE))
+    setback, seconds = np.array([level[6] for level in LEVELS]), np.array([level[5] for level in LEVELS]) * 0.8
+    tries, _ = play_course(difficulty, population, rng, setback=setback, seconds=seconds, skill=own)
+    fresh = [f"{given} {family}" for family in NEXT_FAMILY for given in GIVEN][:NEWCOMERS]
+    scenery = make_scenery(
+        rng, [*fresh, *(names[n] for n in back)], OWN_CAUSES | {"Low Arch": ["reeds"], "Salt Steps": ["barge", "tide"]}, (NEXT,)
+    )
+    lines = []
+    for records in sessions(tries, scenery, rng):
+        begin = float(rng.uniform(0, 1800)) + 3600 * records[0]["session"].endswith("-2")
+        for record in spoil(records, FaultRates(), rng):
+            line = record | {"session": f"week-2-{record['session']}"}
+            lines.append((begin + record["time"], json.dumps(line, ensure_ascii=False) + "\n"))
+    return [line for _, line in sorted(lines, key=lambda item: item[0])]
+
+
+def make_scenery(
+    rng: np.random.Generator,
+    players: list[str] | None = None,
+    causes: dict[str, list[str]] = OWN_CAUSES,
+    builds: tuple[str, ...] = BUILDS,
+) -> Scenery:
     """Names, roles, platforms and builds of the players."""
-    players = [f"{given} {family}" for family in FAMILY for given in GIVEN]
+    players = players or [f"{given} {family}" for family in FAMILY for given in GIVEN]
     platforms = rng.choice(["desktop", "handheld", "tablet"], len(players), p=[0.5, 0.3, 0.2])
     roles = rng.choice(["newcomer", "regular"], len(players), p=[0.6, 0.4])
     tags = [{"role": str(role), "platform": str(platform)} for role, platform in zip(roles, platforms, strict=True)]
-    first = [BUILDS[number % 2] for number in range(len(players))]
+    first = [builds[number % len(builds)] for number in range(len(players))]
     return Scenery(
         levels=[level[0] for level in LEVELS],
-        causes=[OWN_CAUSES.get(level[0], CAUSES[min(3, number // 6)]) for number, level in enumerate(LEVELS)],
+        causes=[causes.get(level[0], CAUSES[min(3, number // 6)]) for number, level in enumerate(LEVELS)],
         spots=[SPOTS | OWN_SPOTS.get(level[0], {}) for level in LEVELS],
         player=players,
         tags=tags,
-        build=[[build, BUILDS[1]] for build in first],
+        build=[[build, builds[-1]] for build in first],
         pickups=[3 + number % 4 for number in range(len(LEVELS))],
     )
 

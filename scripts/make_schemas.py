@@ -12,6 +12,7 @@ from typing import Any
 import msgspec
 
 from milepost.reports.documents import GroupedDocument, ReportDocument, WatchDocument
+from milepost.reports.powered import PowerDocument
 from milepost.reports.registry import MEASURES
 
 TARGET = Path(__file__).parents[1] / "src/milepost/schemas"
@@ -20,8 +21,13 @@ TARGET = Path(__file__).parents[1] / "src/milepost/schemas"
 def schemas() -> dict[str, dict[str, Any]]:
     """The schema of each command's document; `grouped` is that of any command with groups."""
     kinds: dict[str, Any] = {entry.name: entry.document for entry in MEASURES.values()}
-    kinds |= {"report": ReportDocument, "watch": WatchDocument, "grouped": GroupedDocument}
-    return {name: _closed(msgspec.json.schema(kind, schema_hook=lambda kind: {"title": "any value"})) for name, kind in kinds.items()}
+    kinds |= {"report": ReportDocument, "watch": WatchDocument, "grouped": GroupedDocument, "power": PowerDocument}
+    return {name: _closed(msgspec.json.schema(kind, schema_hook=_of_anything)) for name, kind in kinds.items()}
+
+
+def _of_anything(kind: type) -> dict[str, Any]:
+    """The schema of a value that may be anything."""
+    return {"title": "any value"}
 
 
 def _closed(schema: dict[str, Any]) -> dict[str, Any]:

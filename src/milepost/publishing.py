@@ -27,7 +27,7 @@ _OVERVIEW_SHAPE, _SHAPE = (1280, 1000), (1280, 800)
 def _drawn_from(report: ReportDocument) -> dict[str, Any]:
     """The document that each figure of the report is drawn from."""
     parts = cast("Mapping[str, Any]", report)
-    return {name: report if name == OVERVIEW else parts[name] for name in _HEADINGS}
+    return {name: report if name == OVERVIEW else parts[name] for name in _HEADINGS if name == OVERVIEW or parts[name]}
 
 
 def text_views(report: ReportDocument) -> list[AnyView]:

@@ -25,10 +25,11 @@ class Once(argparse.Action):
         setattr(args, self.dest, value)
 
 
-def add_log(parser: argparse.ArgumentParser, course: bool = True) -> None:
+def add_log(parser: argparse.ArgumentParser, course: bool = True, needed: bool = True) -> None:
     """What to read, how, and by which course."""
     parser.add_argument(
-        "logs", nargs="+", metavar="LOG", help="log files, folders or globs that make up one log; - is standard input"
+        "logs", nargs="+" if needed else "*", metavar="LOG",
+        help="log files, folders or globs that make up one log; - is standard input",
     )
     if course:
         parser.add_argument(
@@ -105,9 +106,11 @@ def add_work(parser: argparse.ArgumentParser) -> None:
     group.add_argument("--memory", type=size_in_bytes, metavar="SIZE", help="about how much memory may be used, such as 1GB; the rest goes to disk")  # noqa: E501
 
 
-def add_measure(parser: argparse.ArgumentParser, by: bool = True, figure: bool = False, work: bool = True) -> None:
+def add_measure(
+    parser: argparse.ArgumentParser, by: bool = True, figure: bool = False, work: bool = True, needed: bool = True
+) -> None:  # fmt: skip
     """All that measuring commands share: what to read, who takes part, the form of the output, how to replay and where."""
-    add_log(parser)
+    add_log(parser, needed=needed)
     add_selection(parser, by)
     add_output(parser)
     if figure:
@@ -129,6 +132,17 @@ def positive(text: str) -> int:
     if not text.isdecimal() or int(text) < 1:
         raise argparse.ArgumentTypeError(f"{text!r} is no whole number from 1 up")
     return int(text)
+
+
+def logits(text: str) -> float:
+    """A number other than 0."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = float("nan")
+    if not isfinite(value) or value == 0:
+        raise argparse.ArgumentTypeError(f"{text!r} is no size of a change, such as 0.7")
+    return value
 
 
 def add_figure(parser: argparse.ArgumentParser) -> None:

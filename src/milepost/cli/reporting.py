@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Final
 
 from milepost.cli import terminal
+from milepost.cli.comparing import compared
 from milepost.cli.showing import paper, write
 from milepost.errors import UsageError
 from milepost.gate.anonymous import anonymous_file
@@ -17,7 +18,7 @@ from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.opening import Loaded
 from milepost.output import write_file, write_text
-from milepost.reports.documents import Made, ReportDocument
+from milepost.reports.documents import CompareDocument, Made, ReportDocument
 from milepost.reports.forms import render_json
 from milepost.reports.interface import Report
 from milepost.reports.made import how_made
@@ -33,7 +34,13 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
     if args.anonymous:
         loaded = loaded.without_names()
     with terminal.progress() as progress:
-        return whole_report(loaded.play(), args.min_players, _made(args), progress)
+        return whole_report(loaded.play(), args.min_players, _made(args), _compared(args, loaded), progress)
+
+
+def _compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument | None:
+    """The comparison of two builds, where the log has two, or some are named."""
+    builds = {build for build in loaded.sessions.sessions.build if build is not None}
+    return compared(args, loaded) if len(builds) > 1 or args.before or args.after else None
 
 
 def write_report(args: argparse.Namespace, report: ReportDocument) -> None:

@@ -6,6 +6,7 @@ import argparse
 import itertools
 import re
 from collections import Counter
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -78,7 +79,7 @@ def write(args: argparse.Namespace, report: Report) -> None:
     write_text(text, args.output)
 
 
-def draw(args: argparse.Namespace, report: Head) -> None:
+def draw(args: argparse.Namespace, report: Mapping[str, object]) -> None:
     """Draw the measure's figure if one is asked for."""
     if getattr(args, "figure", None):
         from milepost.figures.draw import draw_to

@@ -46,7 +46,7 @@ def told_of_level(row: CompareRow, spread: float) -> str | None:
 def _knobs(row: CompareRow) -> str:
     said = [f"{knob['knob']} went from {knob['from']} to {knob['to']}" for knob in row["knobs"]]
     if not said:
-        return " No change of a knob is known there."
+        return ""
     return f" Likely: {said[0]}." if len(said) == 1 else f" Changed there: {listed(said)}."
 
 

@@ -10,6 +10,7 @@ from milepost.errors import OutputError
 from milepost.output import write_file
 
 LOGS = ("evening-1.jsonl", "evening-2.jsonl")
+NEXT = "evening-3.jsonl"  # of the week after
 
 
 def unpack(folder: Path, force: bool) -> Path:
@@ -21,6 +22,8 @@ def unpack(folder: Path, force: bool) -> Path:
     shipped = files("milepost.demo")
     contents = {"course.toml": (shipped / "course.toml").read_bytes()}
     contents |= {f"logs/{name}": gzip.decompress((shipped / f"{name}.gz").read_bytes()) for name in LOGS}
+    contents["next/course.toml"] = (shipped / "course-next.toml").read_bytes()
+    contents[f"next/{NEXT}"] = gzip.decompress((shipped / f"{NEXT}.gz").read_bytes())
     taken = [name for name in contents if (folder / name).exists()]
     if taken and not force:
         raise OutputError(f"{folder / taken[0]}: is already there. Name another folder with --output, or use --force.")

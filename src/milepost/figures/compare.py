@@ -74,9 +74,9 @@ def _draw_level(axes: Axes, look: Palette, place: int, row: CompareRow, shift: f
     axes.plot(place, shift + middle, shape, color=colour, markersize=11 if told else 7,
               markerfacecolor=look.paper if verdict == "no_telling" else colour)  # fmt: skip
     if told:
-        above = verdict == "harder"
-        axes.annotate(f"{shortened(row['level'], 20)}\n{verdict}", (place, shift + (high if above else low)), (0, 5 if above else -5),
-                      textcoords="offset points", ha="center", va="bottom" if above else "top", fontsize=10, color=colour)  # fmt: skip  # noqa: E501
+        end, away, side = (high, 5, "bottom") if verdict == "harder" else (low, -5, "top")
+        axes.annotate(f"{shortened(row['level'], 20)}\n{verdict}", (place, shift + end), (0, away), textcoords="offset points",
+                      ha="center", va=side, fontsize=10, color=colour)  # fmt: skip
 
 
 def _mark_knobs(axes: Axes, look: Palette, rows: list[CompareRow]) -> None:

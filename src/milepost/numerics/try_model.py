@@ -162,6 +162,14 @@ def fit_around(fit: Fit, difficulty: Floats, tries: TriesOfItems) -> tuple[Float
     return difficulty + (covariance @ gradient)[:n], covariance[:n, :n]
 
 
+def covariance_at(difficulty: Floats, others: Floats, tries: TriesOfItems) -> Floats:
+    """The difficulties' covariance by the likelihood's curvature at some parameters; the prior is around their own mean."""
+    n = len(difficulty)
+    _, _, information = _Data(tries, n, np.zeros(n, np.int64)).slopes(np.concatenate((difficulty, others)))
+    covariance: Floats = np.linalg.inv(_definite(information)).astype(np.float64)
+    return covariance[:n, :n]
+
+
 def _definite(matrix: Floats) -> Floats:
     """The matrix with its eigenvalues' sizes, none smaller than a little, so that a step goes uphill."""
     values, vectors = np.linalg.eigh((matrix + matrix.T) / 2)

@@ -212,6 +212,7 @@ class ReportDocument(Head):
     coverage: CoverageDocument
     layouts: LayoutsDocument | None
     ratings: RatingsDocument | None
+    compare: CompareDocument | None
     plan: list[PlanRow]
     planned_retention: list[float]
     builds: Builds

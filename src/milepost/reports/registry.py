@@ -124,7 +124,7 @@ _ENTRIES: Final = (
         "ratings", Ratings, level_views.ratings_view, RatingsDocument, reported=lambda least: Ratings(),
         in_groups=InGroups("rated", (("no band", "no_band", number),)),
     ),
-    Entry("compare", CompareWithin, compare_views, CompareDocument, drawn=True),
+    Entry("compare", CompareWithin, compare_views, CompareDocument, picture="Two builds", drawn=True),
     Entry("level", LevelPage, level_views.level_view, LevelDocument, drawn=True),
     Entry("trace", Trace, level_views.trace_view, TraceDocument, drawn=True),
     Entry("whatif", WhatIf, views.whatif_view, WhatIfDocument, drawn=True),

@@ -29,6 +29,7 @@ def story(report: ReportDocument) -> list[Chapter]:
     """The chapters of a whole report's document that have something to say."""
     told = [
         Chapter(*_to_fix(report), ordered=True),
+        Chapter(*_between_builds(report)),
         Chapter("Easier than its surroundings", _sentences(report, ("dip",))),
         Chapter("Where players stop", _stops(report)),
         Chapter("What to watch", _watch(report)),
@@ -36,6 +37,15 @@ def story(report: ReportDocument) -> list[Chapter]:
         Chapter("Whether the log can be trusted", _log(report)),
     ]
     return [chapter for chapter in told if chapter.sentences]
+
+
+def _between_builds(report: ReportDocument) -> tuple[str, list[str]]:
+    """What changed from one build to the next, where there are two."""
+    compare = report["compare"]
+    if compare is None:
+        return "", []
+    compared = compare["compared"]
+    return f"From build {safe(compared['before'])} to {safe(compared['after'])}", [safe(said) for said in compare["sentences"]]
 
 
 def flagged(report: ReportDocument, kinds: tuple[Kind, ...] = ("spike", "step", "dip")) -> list[SpikesRow]:

@@ -15,11 +15,13 @@ from milepost.measures.trace import watch_by_level
 from milepost.playback.play import Play
 from milepost.progress import SILENT, Progress
 from milepost.reports.document import described, document, head
-from milepost.reports.documents import Builds, Head, Made, PlanRow, ReportDocument, SpikesDocument
+from milepost.reports.documents import Builds, CompareDocument, Head, Made, PlanRow, ReportDocument, SpikesDocument
 from milepost.reports.registry import MEASURES
 
 
-def whole_report(play: Play, least: int, made: Made, progress: Progress = SILENT) -> ReportDocument:
+def whole_report(
+    play: Play, least: int, made: Made, compare: CompareDocument | None, progress: Progress = SILENT
+) -> ReportDocument:  # fmt: skip
     """The document of the whole report.
 
     Under the name of each measuring command it has that command's own document; ``layouts`` and ``ratings`` are null
@@ -29,6 +31,7 @@ def whole_report(play: Play, least: int, made: Made, progress: Progress = SILENT
         play: the replayed log.
         least: of fewer players, nothing is claimed.
         made: how the report was made: the command, versions and files.
+        compare: the comparison of the two newest builds, where there are two.
         progress: told of each step.
     """
     course = play.course
@@ -45,7 +48,7 @@ def whole_report(play: Play, least: int, made: Made, progress: Progress = SILENT
         "plan": [_plan(level) for level in course.levels] if course else [],
         "planned_retention": _planned_retention(course, spikes),
         "builds": Builds(names=build_names(play), levels=tries_by_build(play)),
-        "watch": watch_by_level(play), "made": made,
+        "watch": watch_by_level(play), "made": made, "compare": compare,
     })  # fmt: skip
 
 

@@ -75,7 +75,7 @@ class _State:
 
 def play_course(
     difficulty: Floats, population: Population, rng: np.random.Generator, *,
-    setback: Ints | None = None, seconds: Floats | None = None,
+    setback: Ints | None = None, seconds: Floats | None = None, skill: Floats | None = None,
 ) -> tuple[Tries, Truth]:  # fmt: skip
     """Let a population play a course.
 
@@ -85,13 +85,14 @@ def play_course(
         rng: where chance comes from.
         setback: per level, how many levels back it sends who fails too often in a row.
         seconds: per level, the median length of a try that clears; the population's where None.
+        skill: per player, in logits; drawn where None.
     """
     n_levels = len(difficulty)
     game = _Game(
         difficulty,
         np.zeros(n_levels, np.int64) if setback is None else setback,
         np.full(n_levels, population.try_seconds) if seconds is None else seconds,
-        population, rng.normal(0.0, population.skill_sd, population.players), rng,
+        population, rng.normal(0.0, population.skill_sd, population.players) if skill is None else skill, rng,
     )  # fmt: skip
     state = _State(population.players, n_levels)
     rounds: list[tuple[Ints | Floats | Bools, ...]] = []

@@ -34,6 +34,7 @@ def run(args: argparse.Namespace) -> Exit:
         ["attempts", log, "--course", course],
         ["times", log, "--course", course],
         ["spikes", log, "--course", course],
+        ["compare", log, f"{folder}/next", "--course", course, "--course-to", f"{folder}/next/course.toml"],
         ["report", log, "--course", course, "-o", f"{folder}/report.html"],
     ):
         write_text(f"\n$ milepost {shlex.join(words)}\n", None)

@@ -15,6 +15,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, by=False)
     options.add_paper(parser)
+    options.add_compared(parser)
     parser.add_argument("--anonymous", action="store_true", help="pseudonyms for players, sessions and files; the same name gets the same one")  # noqa: E501
 
 
