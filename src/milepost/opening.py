@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import Final, Protocol, Self
 
 from milepost.course.course import Course
-from milepost.gate.selection import groups, only, where
-from milepost.gate.splitting import Split
+from milepost.gate.selection import only, where
+from milepost.gate.splitting import Split, groups_with_courses
 from milepost.logs.interface import Log
 from milepost.logs.read import read
 from milepost.logs.sources.files import STORE_MANIFEST
@@ -66,8 +66,8 @@ class LoadedWhole:
     def grouped(self, key: str) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
         return [
-            (value, on_clock(replay_log(only(self.log, sessions), self.course, self.rules), idle_cap=self.idle_cap))
-            for value, sessions in groups(self.log, key)
+            (value, on_clock(replay_log(only(self.log, sessions), course, self.rules), idle_cap=self.idle_cap))
+            for value, sessions, course in groups_with_courses(self.log, key, self.course)
         ]
 
     def sides(self, split: Split) -> tuple[Play, Play]:

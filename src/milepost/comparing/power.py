@@ -98,11 +98,9 @@ class Power:
             bar = _TELLING * se
         else:
             bar = float(-ndtri(CLAIMED / levels / 2)) * np.sqrt(variance + _SPREAD**2)
-        told: Floats = np.asarray(ndtr((change - bar) / se), dtype=np.float64)
-        if self.question == "spike":
-            return told
-        either: Floats = np.minimum(1.0, told + np.asarray(ndtr((-change - bar) / se), dtype=np.float64))
-        return either
+        above, below = (np.asarray(ndtr(end / se), dtype=np.float64) for end in (change - bar, -change - bar))
+        power: Floats = above if self.question == "spike" else np.minimum(1.0, above + below)
+        return power
 
     def _errors(self, pilot: Pilot) -> list[Floats]:
         """By draw and level, the variance of what is told with one player in each build."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from milepost.course.course import Course
 from milepost.gate.clock import coarse_builds, replay_order, session_order
 from milepost.gate.duplicates import duplicates
 from milepost.gate.names import Stops, gather, resolve
+from milepost.gate.orders import Orders
 from milepost.gate.selection import only
 from milepost.gate.survey import Survey, builds_of, survey_of
 from milepost.logs.interface import ABSENT, Log, Records, Sessions
@@ -53,6 +54,31 @@ class Gated:
     player: Ints
     sequence: Ints
     course: Course | None = None
+
+    @cached_property
+    def orders(self) -> Orders:
+        """The order of levels that each session is replayed by."""
+        return Orders.of(self.course, self.stops, self.log.sessions.build)
+
+    @cached_property
+    def order_of_player(self) -> Ints:
+        """Per player, the order of levels of the last session."""
+        order = np.zeros(len(self.players), np.int64)
+        order[self.player[self.sequence]] = self.orders.of_session[self.sequence]  # the last one stays
+        return order
+
+    def places(self, player: Ints, level: Ints) -> Ints:
+        """The places of stops in the order of the player's last build; -1 for those that have none in it."""
+        order = self.order_of_player[player]
+        place = self.orders.rank[order, level]
+        return np.where(place < self.orders.count[order], place, -1)
+
+    @cached_property
+    def last_level(self) -> Ints:
+        """Per player, the last level of the player's last build; -1 without any level."""
+        order = self.order_of_player
+        last = np.maximum(0, self.orders.count[order] - 1)
+        return np.where(self.orders.count[order] > 0, self.orders.level_at(order, last), -1)
 
 
 def gate(log: Log, course: Course | None, keep_debug: bool, survey: Survey | None = None) -> Gated:

@@ -10,7 +10,7 @@ import numpy as np
 from milepost.arrays import Bools
 from milepost.course.course import Course
 from milepost.errors import UsageError
-from milepost.gate.selection import known_tags, session_values, values_seen
+from milepost.gate.selection import groups, known_tags, session_values, values_seen
 from milepost.logs.interface import Log
 from milepost.naming import natural_key
 from milepost.wording import listed
@@ -43,6 +43,18 @@ class Split:
         """How many sessions have another value, and how many have none."""
         values = session_values(log, self.key)
         return sum(value is not None and value not in (self.before, self.after) for value in values), values.count(None)
+
+
+def groups_with_courses(log: Log, key: str, course: Course | None) -> list[tuple[str | None, Bools, Course | None]]:
+    """The values of a key, each with the sessions that have it and the course that these are replayed by: a build has its own.
+
+    Raises:
+        UsageError: the log has no such field or tag, or it differs within sessions.
+    """
+    return [
+        (value, sessions, course.of_build(value) if course is not None and key == "build" else course)
+        for value, sessions in groups(log, key)
+    ]
 
 
 def split_of(log: Log, key: str, before: str | None, after: str | None, courses: tuple[Course | None, Course | None]) -> Split:

@@ -102,12 +102,13 @@ class Funnel:
 
 
 def _reach(play: Play) -> list[Reach]:
-    table, n_levels, n_players = play.attempts, play.n_levels, int(play.counts.sum())
+    n_levels, n_players = play.n_levels, int(play.counts.sum())
     cell = cells(play)
-    furthest = _furthest(table.player, table.level, len(play.gated.players), n_levels)
+    furthest = _furthest(play)
     reached = np.bincount(cell.level, minlength=n_levels)
     cleared = np.bincount(cell.level[cell.cleared], minlength=n_levels)
-    on = cell.cleared & (furthest[cell.player] > cell.level)
+    placed = np.flatnonzero(cell.cleared & (cell.level < n_levels))
+    on = placed[furthest[cell.player[placed]] > play.gated.places(cell.player[placed], cell.level[placed])]
     moved_on = np.bincount(cell.level[on], minlength=n_levels)
     rows = []
     for level in range(n_levels):
@@ -121,23 +122,33 @@ def _reach(play: Play) -> list[Reach]:
     return rows
 
 
-def _furthest(player: Ints, level: Ints, n_players: int, n_levels: int) -> Ints:
-    """Per player, the furthest level of the course reached; -1 without any."""
-    furthest = np.full(n_players, -1)
-    placed = level < n_levels
-    np.maximum.at(furthest, player[placed], level[placed])
+def _furthest(play: Play) -> Ints:
+    """Per player, the furthest place reached in the order of the player's last build; -1 without any."""
+    table, furthest = play.attempts, np.full(len(play.gated.players), -1)
+    placed = table.level < play.n_levels
+    np.maximum.at(furthest, table.player[placed], play.gated.places(table.player[placed], table.level[placed]))
     return furthest
+
+
+def furthest_level(play: Play) -> Ints:
+    """Per player, the furthest level reached, in the order of the last build where that has one of them; -1 without any."""
+    gated, table = play.gated, play.attempts
+    place, latest = _furthest(play), np.full(len(gated.players), -1)
+    placed = table.level < play.n_levels
+    np.maximum.at(latest, table.player[placed], table.level[placed])
+    return np.where(place < 0, latest, gated.orders.level_at(gated.order_of_player, np.maximum(0, place)))
 
 
 def _stops(play: Play) -> list[Stops]:
     """Per level, how many players stopped there, by the end of their last session and by place."""
     table = play.attempts
-    frontier = _furthest(table.player, table.level, len(play.gated.players), play.n_levels)
+    frontier = furthest_level(play)
     cleared = _has_cleared(play)
     last_attempt = _last_of(table.player, len(play.gated.players))
     sequence = play.gated.sequence
     last_session = sequence[_last_of(play.gated.player[sequence], len(play.gated.players))]
-    stopped = np.flatnonzero(play.counts & ~cleared[play.n_levels - 1]) if play.n_levels else np.zeros(0, np.int64)
+    there = np.flatnonzero(play.counts & (frontier >= 0))
+    stopped = there[~cleared[play.gated.last_level[there], there]]
 
     level = frontier[stopped]
     cause = play.end.of(last_session[stopped])
@@ -162,7 +173,7 @@ def _stops(play: Play) -> list[Stops]:
 
 def stopped_at_open(play: Play) -> Bools:
     """Per player, whether the furthest level reached is one that there is no way to clear yet."""
-    furthest = _furthest(play.attempts.player, play.attempts.level, len(play.gated.players), play.n_levels)
+    furthest = furthest_level(play)
     stopped: Bools = (furthest >= 0) & np.append(play.open_levels, False)[furthest]
     return stopped
 

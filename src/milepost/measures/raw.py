@@ -112,11 +112,12 @@ class RawCounts:
         here = np.isin(event, LEVEL_EVENTS)
         reached = distinct(level[here] * n_players + player[here]) // n_players
         cleared = distinct(level[event == COMPLETE] * n_players + player[event == COMPLETE]) // n_players
-        furthest = np.full(n_players, -1)
-        np.maximum.at(furthest, player[here], level[here])
-        won = np.zeros(n_players, np.bool_)
-        won[player[(event == COMPLETE) & (level == n_levels - 1)]] = True
-        lost = np.bincount(furthest[(furthest >= 0) & ~won & _gave_up(play, n_players)], minlength=n_levels)
+        furthest, won = np.full(n_players, -1), np.zeros(n_players, np.bool_)
+        np.maximum.at(furthest, player[here], gated.places(player[here], level[here]))
+        won[player[(event == COMPLETE) & (level == gated.last_level[player])]] = True
+        lost_there = np.flatnonzero((furthest >= 0) & ~won & _gave_up(play, n_players))
+        last_seen = gated.orders.level_at(gated.order_of_player[lost_there], furthest[lost_there])
+        lost = np.bincount(last_seen, minlength=n_levels)
         reached, cleared = (np.bincount(of, minlength=n_levels) for of in (reached, cleared))
         begun = np.bincount(level[np.isin(event, (START, RETRY))], minlength=n_levels)
         return cls(reached, cleared, lost, begun, RawTries.of(_Seen.of(play), n_players))

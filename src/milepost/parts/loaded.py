@@ -10,8 +10,7 @@ import numpy as np
 
 from milepost.course.course import Course
 from milepost.errors import UsageError
-from milepost.gate.selection import groups
-from milepost.gate.splitting import Split
+from milepost.gate.splitting import Split, groups_with_courses
 from milepost.logs.interface import Log
 from milepost.logs.sources.files import expand
 from milepost.memory import give_back_now
@@ -59,10 +58,10 @@ class LoadedParts:
         kept = everybody if self.wanted.kept is None else self.wanted.kept
         plays = []
         with self.telling() as progress, workers(self.work.jobs, self.work.cluster, progress) as who:
-            for value, sessions in groups(self.wanted.of(self.parted.log), key):
+            for value, sessions, course in groups_with_courses(self.sessions, key, self.course):
                 own = kept.copy()
                 own[kept] = sessions
-                plays.append((value, self.parted.play(replace(self.wanted, kept=own), who, progress)))
+                plays.append((value, self.parted.play(replace(self.wanted, kept=own, course=course), who, progress)))
         return plays
 
     def sides(self, split: Split) -> tuple[Play, Play]:

@@ -27,6 +27,11 @@ def within(tape: Tape, state: State, since: int, i: int) -> bool:
     return bool(tape.time[i] - tape.time[since] <= tape.window + TOLERANCE)
 
 
+def place(tape: Tape, state: State, stop: int) -> int:
+    """The place of a stop in the order of the session's build; at least the number of its levels where it has none."""
+    return tape.rank[state.order * tape.n_stops + stop]
+
+
 def span(tape: Tape, since: int, i: int) -> float:
     """Seconds from record ``since`` to record ``i``, not below zero."""
     length: float = tape.time[i] - tape.time[since]
@@ -36,9 +41,9 @@ def span(tape: Tape, since: int, i: int) -> float:
 # Opening and closing
 
 
-def begin(state: State, session: int, player: int, coarse: bool) -> None:
+def begin(state: State, session: int, player: int, coarse: bool, order: int) -> None:
     """Start a session: out of the levels, nothing remembered."""
-    state.session, state.player, state.coarse = session, player, coarse
+    state.session, state.player, state.coarse, state.order = session, player, coarse, order
     state.phase, state.level = OUT, NOWHERE
     state.opened_at = state.ready_at = NOWHERE
     state.visit_at, state.visit_first = NOWHERE, state.attempts

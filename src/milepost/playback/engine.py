@@ -78,7 +78,8 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
     n_stops = len(gated.stops.names)
     tally = Tally(*(column(np.full(n_stops, start, np.int64)) for start in (ABSENT, 0, 0)))
     sittings = Sittings(
-        session=column(gated.sequence), player=column(gated.player), coarse=column(gated.coarse), bounds=column(gated.bounds),
+        session=column(gated.sequence), player=column(gated.player), coarse=column(gated.coarse),
+        order=column(gated.orders.of_session), bounds=column(gated.bounds),
         end=column(np.full(len(gated.player), END_UNKNOWN)), endless=column(np.zeros(len(gated.player), np.bool_)),
     )  # fmt: skip
     state = way.state()
@@ -116,7 +117,9 @@ def _tape(gated: Gated, rules: ReplayRules, inferred: bool, column: Callable[[An
         end=column(end_codes(gated.log, order)),
         fault=column(gated.fault),
         marks=column(records.marks[order]),
-        n_levels=gated.stops.n_levels,
+        rank=column(gated.orders.rank.ravel()),
+        n_levels=column(gated.orders.count),
+        n_stops=len(gated.stops.names),
         is_place=column(gated.stops.is_place),
         window=rules.repeat_window,
         instant=rules.instant,

@@ -19,6 +19,7 @@ from milepost.playback.attempting import (
     new_visit,
     open_attempt,
     open_implied,
+    place,
     span,
     wait_for_retry,
     within,
@@ -76,7 +77,7 @@ def run_sessions(tape: Tape, out: Out, state: State, sittings: Sittings, first: 
     """Replay the sittings from ``first`` up to ``stop``, in their order."""
     for number in range(first, stop):
         session = sittings.session[number]
-        begin(state, session, sittings.player[session], sittings.coarse[session])
+        begin(state, session, sittings.player[session], sittings.coarse[session], sittings.order[session])
         start, end = sittings.bounds[session], sittings.bounds[session + 1]
         sittings.endless[session] = run_session(tape, out, state, start, end)
         sittings.end[session] = state.end
@@ -279,7 +280,7 @@ def _session_end(tape: Tape, out: Out, state: State, i: int) -> None:
     if (
         tape.implied
         and state.end == END_FINISHED
-        and state.level == tape.n_levels - 1
+        and place(tape, state, state.level) == tape.n_levels[state.order] - 1
         and not within(tape, state, state.visit_at, i)
     ):
         imply_complete(tape, out, state, i)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from milepost.playback.attempting import clear, within
+from milepost.playback.attempting import clear, place, within
 from milepost.playback.tape import NOWHERE, OUT, PLAYING, Out, State, Tape
 from milepost.vocabulary import BIT
 
@@ -32,9 +32,12 @@ def note_fault(tape: Tape, i: int) -> None:
 
 def moves_on(tape: Tape, state: State, target: int, i: int) -> bool:
     """Whether going to ``target`` implies, in a log without completions, that the level played was cleared."""
-    if not tape.implied or state.phase != PLAYING or state.level >= tape.n_levels - 1:
+    if not tape.implied or state.phase != PLAYING:
         return False
-    return target == state.level + 1 and not within(tape, state, state.visit_at, i)
+    here = place(tape, state, state.level)
+    if here >= tape.n_levels[state.order] - 1:
+        return False
+    return place(tape, state, target) == here + 1 and not within(tape, state, state.visit_at, i)
 
 
 def imply_complete(tape: Tape, out: Out, state: State, i: int) -> None:

@@ -95,7 +95,7 @@ class Play:
         """Whether the log can tell that the last level was cleared; one without completions needs sessions that say finished."""
         if not self.rules.implied_complete or not self.n_levels:
             return True
-        cleared = self.attempts.ended(CLEARED) & (self.attempts.level == self.n_levels - 1)
+        cleared = self.attempts.ended(CLEARED) & (self.attempts.level == self.gated.last_level[self.attempts.player])
         return bool(cleared.any() or self.end.by(END_FINISHED).any())
 
     @property

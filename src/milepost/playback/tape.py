@@ -27,7 +27,8 @@ class Tape(NamedTuple):
     """The records in replay order, the course, and the rules; column i is the i-th record.
 
     ``is_place`` says per stop whether it is a place, no level. ``end`` is per record the number of its cause among the
-    causes of a session's end.
+    causes of a session's end. ``rank`` is the place of each stop in each order of levels, order by order; ``n_levels`` is per
+    order how many levels it has.
     """
 
     event: Column[int]
@@ -39,7 +40,9 @@ class Tape(NamedTuple):
     end: Column[int]
     fault: Column[bool]
     marks: Column[int]
-    n_levels: int
+    rank: Column[int]
+    n_levels: Column[int]
+    n_stops: int
     is_place: Column[bool]
     window: float
     instant: float
@@ -95,13 +98,15 @@ class Out(NamedTuple):
 class Sittings(NamedTuple):
     """The sessions in the order of play, and what becomes of each.
 
-    ``session`` is in the order of play; the other columns are by session: its player, whether its clock is coarse, where its
-    records begin (one more than sessions), how it ended, and whether it has no end of its own.
+    ``session`` is in the order of play; the other columns are by session: its player, whether its clock is coarse, by which order
+    of levels it is replayed, where its records begin (one more than sessions), how it ended, and whether it has no end of its
+    own.
     """
 
     session: Column[int]
     player: Column[int]
     coarse: Column[bool]
+    order: Column[int]
     bounds: Column[int]
     end: Column[int]
     endless: Column[bool]
@@ -116,7 +121,7 @@ class State:
 
     __slots__ = (
         "attempts", "clear_at", "clear_fresh", "clear_level", "coarse", "cut", "echo", "end", "hits", "hop_at",
-        "hop_from", "hop_to", "level", "moves", "opened_at", "pause_from", "paused", "pausing", "phase", "player",
+        "hop_from", "hop_to", "level", "moves", "opened_at", "order", "pause_from", "paused", "pausing", "phase", "player",
         "progress", "ready_at", "session", "settling", "visit", "visit_at", "visit_first",
     )  # fmt: skip
 
@@ -126,6 +131,7 @@ class State:
     session: int
     player: int
     coarse: bool
+    order: int
     phase: int
     level: int
     opened_at: int

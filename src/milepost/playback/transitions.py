@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from milepost.playback.attempting import close_attempt, within
+from milepost.playback.attempting import close_attempt, place, within
 from milepost.playback.noting import imply_complete, moves_on, note_progress
 from milepost.playback.tape import DOWN, NOWHERE, OUT, PLAYING, Out, State, Tape
 from milepost.vocabulary import ADVANCE, BIT, END_SKIP, ENTRY, EXIT, LATE, LEFT, PASSED, REPEAT, RETURN, SETBACK, SKIP
@@ -51,17 +51,20 @@ def transition(tape: Tape, out: Out, state: State, i: int) -> None:
 def _kind(tape: Tape, out: Out, state: State, closes: int, double: bool, i: int) -> int:
     """The kind of a transition: the first that fits. ``closes`` is the level whose attempt it closed, or NOWHERE."""
     origin, target = tape.level[i], tape.to[i]
-    if target == NOWHERE or target >= tape.n_levels:
+    if target == NOWHERE:
         return EXIT
-    if origin >= tape.n_levels:
+    before, after, n_levels = place(tape, state, origin), place(tape, state, target), tape.n_levels[state.order]
+    if after >= n_levels:
+        return EXIT
+    if before >= n_levels:
         return ENTRY
-    if target == origin:
+    if after == before:
         return REPEAT
-    if target < origin:
+    if after < before:
         return SETBACK
     tally = out.tally
     tries = tally.tries[origin] if tally.owner[origin] == state.player else 0
-    if target == origin + 1 and tries > 0:
+    if after == before + 1 and tries > 0:
         if closes == origin and tries == 1 and within(tape, state, state.visit_at, i):
             return PASSED
         if tally.clears[origin] == 0:

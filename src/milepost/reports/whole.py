@@ -20,7 +20,7 @@ from milepost.reports.registry import MEASURES
 
 
 def whole_report(
-    play: Play, least: int, made: Made, compare: CompareDocument | None, progress: Progress = SILENT
+    play: Play, least: int, made: Made, compare: CompareDocument | None = None, progress: Progress = SILENT
 ) -> ReportDocument:  # fmt: skip
     """The document of the whole report.
 
