@@ -44,12 +44,18 @@ def measured(args: argparse.Namespace, measure: Measure, loaded: Loaded | None =
 
 
 def _by_groups(args: argparse.Namespace, measure: Measure, loaded: Loaded) -> Exit:
-    documents, counted = [], Counter[str]()
+    documents, counted, plays = [], Counter[str](), []
     for value, play in loaded.grouped(args.by):
+        if args.command == "spikes":
+            plays.append((value, play))
         documents.append((value, described(document(args.command, play, measure(play)), loaded.course, args.min_players)))
         counted.update(itertools.compress(play.gated.players, play.counts))
     several = sum(groups > 1 for groups in counted.values())
     report = grouped_document(args.command, args.by, documents, several)
+    if plays:
+        from milepost.comparing.groups import compared_groups
+
+        report["compared"] = compared_groups(args.by, plays, args.min_players)
     _draw_groups(args, documents)
     write(args, Report(report, [grouped_view(report)], grouped_rows(report, MEASURES[args.command].rows)))
     return Exit.DONE

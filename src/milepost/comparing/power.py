@@ -113,11 +113,11 @@ class Power:
         tries, skill = world.play(rng)
         n = len(world.difficulty)
         covariance = covariance_at(world.difficulty, parameters(world), tries) * IMAGINED
-        own = np.diag(covariance).copy()
+        own: Floats = np.diag(covariance).copy()
         if self.question == "spike":
             return own
         shared = float(1 / np.linalg.inv(covariance).sum())  # what all levels' errors have in common
-        beyond = np.maximum(own - shared, 0.05 * own)
+        beyond: Floats = np.maximum(own - shared, 0.05 * own)
         arriving = [np.unique(tries.subject[tries.item == level]) for level in range(n)]
         ratio = np.array([_less_told(world, skill[who], level, self.change) for level, who in enumerate(arriving)])
         return beyond * (1 + ratio) + 2 * shared / max(1, n)

@@ -141,14 +141,17 @@ def _uphill(data: _Data, values: Floats) -> tuple[Floats, Floats]:
     height, gradient, information = data.slopes(values)
     for _ in range(_ITERATIONS):
         bends_right = float(np.linalg.eigvalsh(information).min()) > 0
-        step = np.clip(np.linalg.solve(information if bends_right else _definite(information), gradient), -_STEP, _STEP)
-        if bends_right and (np.abs(step).max() < _CLOSE or gradient @ step < _NEAR):
+        step = np.linalg.solve(information if bends_right else _definite(information), gradient)
+        step *= min(1.0, _STEP / max(1e-9, float(np.abs(step).max())))  # all of it: parts cut off would turn it, even downhill
+        if bends_right and (np.abs(step).max() < _CLOSE or 0 <= gradient @ step < _NEAR):
             return values + step, information
         for _ in range(_HALVINGS):
             reached = data.slopes(values + step)
             if reached[0] >= height - _SLACK * max(1.0, abs(height)):
                 break
             step = step / 2
+        else:
+            return values, information  # nothing near is higher, but for rounding
         values = values + step
         height, gradient, information = reached
     return values, information

@@ -6,6 +6,7 @@ from typing import Any, NotRequired, TypedDict
 
 from milepost.audit.audit import AuditTotals
 from milepost.audit.moved import RawBesideClean
+from milepost.comparing.groups import Compared
 from milepost.comparing.rows import CompareRow, CompareTotals
 from milepost.difficulty.rows import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
 from milepost.measures.attempts import AttemptsRow, AttemptsTotals
@@ -235,3 +236,4 @@ class GroupedDocument(TypedDict):
     by: str
     players_in_several_groups: int
     groups: list[dict[str, Any]]
+    compared: NotRequired[list[Compared]]

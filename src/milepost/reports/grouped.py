@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, Final, TypedDict, cast
 
+from milepost.comparing.groups import Compared, Parting
 from milepost.errors import UsageError
 from milepost.reports.document import FORMAT
 from milepost.reports.documents import GroupedDocument, Head
@@ -69,7 +70,7 @@ def grouped_view(report: GroupedDocument) -> View[_Side]:
         f"{plural(group['players'], 'player')} in {plural(group['sessions'], 'session')}"
         for group in report["groups"]
     )
-    notes = [f"{sizes}.", *_shared(report)]
+    notes = [f"{sizes}.", *_shared(report), *(said for pair in report.get("compared", []) for said in _parting(pair))]
     if any(row and row[count] < least for own in rows for row in own["cells"]):
         notes.append(f"In brackets: fewer than {least} players, of whom nothing is claimed.")
     return View(f"{report['command'].capitalize()} by {safe(report['by'])}", tuple(columns), rows, notes)
@@ -89,6 +90,24 @@ def _shared(report: GroupedDocument) -> list[str]:
         f"{plural(several, 'player stands', 'players stand')} in several groups, since {safe(report['by'])} changes from one "
         "session to the next. Each group is replayed by itself: who went on in another one may count as lost here."
     ]
+
+
+def _parting(pair: Compared) -> list[str]:
+    """Where two groups part."""
+    who = f"{safe(pair['group'])} than for {safe(pair['than'])}"
+    beyond = "beyond what all levels are"
+    said = [f"{safe(row['level'])} is {row['verdict']} for {who}, {beyond}{_span(row)}." for row in pair["parting"]]
+    low, high, size = pair["shift_low"], pair["shift_high"], pair["shift"]
+    if size is not None and low is not None and high is not None and not low <= 0 <= high:
+        way = "harder" if size > 0 else "easier"
+        said.append(f"All levels are {way} for {who} ({size:+.2f} logits, {low:+.2f} to {high:+.2f}).".replace("-", "−"))
+    return said or [f"No level can be told to be harder or easier for {who}."]
+
+
+def _span(row: Parting) -> str:
+    if row["delta"] is None or row["delta_low"] is None or row["delta_high"] is None:
+        return ""
+    return f" ({row['delta']:+.2f} logits, {row['delta_low']:+.2f} to {row['delta_high']:+.2f})".replace("-", "−")
 
 
 def _cell(place: int, key: str, worded: Worded, count: str | None = None, least: int = 0) -> Callable[[_Side], str]:
