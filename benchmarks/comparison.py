@@ -196,7 +196,10 @@ def one(job: tuple[str, int]) -> tuple[str, Result]:
 
 def table(results: dict[str, list[Result]]) -> str:
     """All that came of it, a row a kind."""
-    lines = ["| two builds, players in each | false verdicts | found | wrong way | deltas covered | shift covered | shift off by |", "|:--|--:|--:|--:|--:|--:|--:|"]
+    lines = [
+        "| two builds, players in each | false verdicts | found | wrong way | deltas covered | shift covered | shift off by |",
+        "|:--|--:|--:|--:|--:|--:|--:|",
+    ]
     for name, own in results.items():
         changed = sum(r.changed for r in own)
         lines.append(
@@ -224,7 +227,9 @@ def main() -> None:
     names = [name for name in kinds() if args.only in name]
     results: dict[str, list[Result]] = {name: [] for name in names}
     with ProcessPoolExecutor(args.jobs) as pool:
-        for name, result in pool.map(one, [(n, s) for n in names for s in range(args.first, args.first + args.seeds)], chunksize=4):
+        for name, result in pool.map(
+            one, [(n, s) for n in names for s in range(args.first, args.first + args.seeds)], chunksize=4
+        ):
             results[name].append(result)
     print(table(results))
     print(f"\nBeyond the fits: {max(r.seconds for own in results.values() for r in own):.3f} CPU seconds at most.")

@@ -18,13 +18,13 @@ from pathlib import Path
 SHOTS = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 PROGRAM = Path(sys.executable).with_name("milepost")
 ON_DEMO = "wickwater/logs --course wickwater/course.toml"
+BOTH = "wickwater/logs wickwater/next --course wickwater/course.toml --course-to wickwater/next/course.toml"
 TERMINAL = {
     "check-terminal": f"check {ON_DEMO}",
     "funnel-terminal": f"funnel {ON_DEMO}",
     "level-terminal": f"level Low\\ Arch {ON_DEMO}",
     "trace-terminal": f"trace maud-wick-1 {ON_DEMO}",
-    "groups-terminal": f"funnel {ON_DEMO} --by role",
-    "spikes-terminal": f"spikes {ON_DEMO}",
+    "compare-terminal": f"compare {BOTH}",
 }
 FIGURES = {
     "funnel": f"funnel {ON_DEMO}",
@@ -35,11 +35,12 @@ FIGURES = {
     "trace-all": f"trace --all {ON_DEMO}",
     "attempts": f"attempts {ON_DEMO}",
     "times": f"times {ON_DEMO}",
+    "compare": f"compare {BOTH}",
+    "power": f"power {ON_DEMO} --change 1",
     "whatif": f"whatif {ON_DEMO} --set 'Low Arch.target_clear=0.75' --set 'Glass Basin.target_clear=0.7'",
 }
 SCREEN, DISPLAY = "1280x800x24", ":97"
-PAGES = {"report": (1280, 800, "light"), "report-dark": (1280, 800, "dark"), "report-phone": (400, 800, "light"),
-         "report-phone-dark": (400, 800, "dark")}  # fmt: skip
+PAGES = {"report": (1280, 800, "light"), "report-dark": (1280, 800, "dark"), "report-phone": (400, 800, "light")}  # fmt: skip
 # The page's switches: no window, nothing asked of the network.
 BROWSER = ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-sync",
            "--hide-scrollbars")  # fmt: skip

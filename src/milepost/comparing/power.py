@@ -120,7 +120,8 @@ class Power:
         beyond: Floats = np.maximum(own - shared, 0.05 * own)
         arriving = [np.unique(tries.subject[tries.item == level]) for level in range(n)]
         ratio = np.array([_less_told(world, skill[who], level, self.change) for level, who in enumerate(arriving)])
-        return beyond * (1 + ratio) + 2 * shared / max(1, n)
+        told: Floats = beyond * (1 + ratio) + 2 * shared / max(1, n)
+        return told
 
     def _of_drop_off(self, pilot: Pilot, rng: np.random.Generator) -> Floats:
         total = pilot.players or 0

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
 
-import numpy as np
-
 from milepost.figures.style import Palette, Sheet, shortened
 from milepost.reports.powered import PowerDocument
 from milepost.wording import number, plural
@@ -14,14 +12,13 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 _WANTED: Final = 0.8
-_NAMED: Final = 2  # of the levels that take fewest players, and of those that take most
 
 
 def draw_power(sheet: Sheet, document: PowerDocument) -> None:
     """Draw on an empty figure: players across on a logarithmic scale, the chance upwards."""
     look, rows, players = sheet.look, document["levels"], document["curve_players"]
     sheet.title(finding(document), "Chance that the change gets its verdict, by players; a line a level. Dotted: 80 %.")
-    axes = sheet.axes(0.06, 0.1, 0.76, 0.76)
+    axes = sheet.axes(0.06, 0.1, 0.92, 0.76)
     axes.grid(axis="both", color=look.grid)
     axes.set_xscale("log")
     axes.axhline(_WANTED, color=look.lantern, linewidth=1.4, linestyle=":")
@@ -50,9 +47,11 @@ def finding(document: PowerDocument) -> str:
 
 
 def _name_lines(axes: Axes, look: Palette, document: PowerDocument) -> None:
-    """The names of the lines furthest left and furthest right, where they cross 80 %."""
-    rows = sorted(document["levels"], key=lambda row: -float(np.mean(row["curve"])))
-    shown = rows if len(rows) <= 2 * _NAMED else [*rows[:_NAMED], *rows[-_NAMED:]]
-    for place, row in enumerate(shown):
-        axes.annotate(shortened(row["level"], 18), (1.0, 0.95 - 0.06 * place), (8, 0), xycoords="axes fraction",
-                      textcoords="offset points", va="center", fontsize=10, color=look.ink)  # fmt: skip
+    """The levels that take fewest and most players, where their lines reach 80 %."""
+    rows = sorted((row["players_for_80"], row["level"]) for row in document["levels"] if row["players_for_80"])
+    ends = [(rows[0], -10, "right"), (rows[-1], 10, "left")] if len(rows) > 1 else [(row, 10, "left") for row in rows]
+    for (needed, level), away, side in ends:
+        if document["curve_players"][0] <= needed <= document["curve_players"][-1]:
+            axes.plot(needed, _WANTED, "o", color=look.lantern, markersize=6)
+            axes.annotate(f"{shortened(level, 22)}: {number(needed)}", (needed, _WANTED), (away, 9 if away < 0 else -14),
+                          textcoords="offset points", ha=side, fontsize=10, color=look.ink)  # fmt: skip

@@ -74,14 +74,14 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
         Column("players", lambda row: _beside(row, "players"), rank=4),
         Column("a try clears", _try_clears, rank=3),
         Column("beyond all", lambda row: _signed(row["delta"])),
-        Column("95 %", _interval, rank=1, said="interval of beyond all"),
+        Column("95 %", _interval, rank=2, said="interval of beyond all"),
         Column("verdict", _verdict, left=True),
-        Column("q", lambda row: "" if row["q_value"] is None else f"{row['q_value']:.2f}", rank=6),
+        Column("q", _q, rank=6),
         Column("would tell", _would_tell, rank=5, said="players who would tell"),
         Column("in all", lambda row: _signed(row["change"]), rank=7),
         Column("time", lambda row: _ratio(row, "time"), left=True, rank=2),
         Column("quitting", lambda row: _ratio(row, "quit"), left=True, rank=8),
-        Column("changed", _changed, left=True, rank=0),
+        Column("changed", _changed, left=True, rank=1),
     )  # fmt: skip
     notes = [
         f"Beyond all: logits by which a level got harder from {before} to {after}, beyond what all levels did together.",
@@ -114,6 +114,12 @@ def _try_clears(row: CompareRow) -> str:
 
 def _signed(value: float | None) -> str:
     return NOTHING if value is None else f"{value:+.2f}".replace("-", "−")
+
+
+def _q(row: CompareRow) -> str:
+    if row["q_value"] is None:
+        return ""
+    return "<0.01" if row["q_value"] < 0.005 else f"{row['q_value']:.2f}"
 
 
 def _would_tell(row: CompareRow) -> str:
