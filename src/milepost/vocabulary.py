@@ -104,6 +104,7 @@ FINDINGS: Final = (
     Finding("after_end", "records after the session's end", "dropped"),
     Finding("no_session_end", "a session without its end", "ended at its last record, cause unknown", "medium"),
     Finding("implied_complete", "moved on in a log without completions", "level counted as cleared", "medium"),
+    Finding("row_without_result", "a row for an attempt, of which no result is known", "attempt taken as left", "medium"),
 )
 SUSPECTS: Final = (
     "time_unit", "similar_names", "past_the_end", "untagged_skip", "start_override", "passed_level", "carried_over",
@@ -111,6 +112,7 @@ SUSPECTS: Final = (
     "overlapping_sessions", "uncleared_level",
 )  # fmt: skip  # what `check` lists as odd
 BIT: Final = {finding.code: 1 << number for number, finding in enumerate(FINDINGS)}
+EXACT: Final = 1 << 61  # no finding: the record was made of a row, so that the rules on repeats and flashes do not apply
 LATE: Final = 1 << len(FINDINGS)  # beside level_mismatch: the transition came late and was dropped
 DROPPED: Final = LATE | sum(BIT[code] for code in (
     "unknown_event", "duplicate_record", "foreign_actor", "repeated_start", "repeated_death", "death_after_complete",

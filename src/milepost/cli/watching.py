@@ -13,6 +13,7 @@ from milepost.cli.exits import Exit
 from milepost.cli.loading import load_course, load_map, rules_of
 from milepost.cli.showing import write
 from milepost.cli.telling import tell
+from milepost.errors import UsageError
 from milepost.logs.tailing import Tail
 from milepost.measures.funnel import Funnel
 from milepost.playback.replay import replay_log
@@ -30,7 +31,10 @@ _CLEAR = "\x1b[2J\x1b[H"
 
 def watch(args: argparse.Namespace) -> Exit:
     """Follow the folder until interrupted, or look once."""
-    tail = Tail(Path(args.folder), load_map(args))
+    log_map = load_map(args)
+    if log_map.reshapes:
+        raise UsageError(f"{args.map}: a log of this shape is read as a whole, and cannot be followed. Use milepost funnel.")
+    tail = Tail(Path(args.folder), log_map)
     with ExitStack() as held:
         kept = _Kept(Path(args.state), held) if args.state else None
         if kept:

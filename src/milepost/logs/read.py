@@ -14,8 +14,11 @@ from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
 from milepost.logs.interface import Log, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
+from milepost.logs.mapping.shapes import shaped
 from milepost.logs.records.builder import RecordBuilder
+from milepost.logs.records.rows import AttemptSink
 from milepost.logs.records.sink import RecordSink
+from milepost.logs.records.translation import Translator
 from milepost.logs.sources.files import Source, expand
 from milepost.progress import SILENT, Progress
 
@@ -85,7 +88,19 @@ def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progres
     if whole and form in _STRICT and _read_whole(_STRICT[form], source, file, builder, progress):
         return
     reader = FORMATS[form]
-    reader.read(source, RecordSink(builder, file, translator, reader.cells), options, progress)
+    last = _last_sink(builder, file, translator, reader.cells)
+    sink = shaped(last, log_map.explode, log_map.select, str(log_map.path))
+    reader.read(source, sink, options, progress)
+    sink.finish()
+    if isinstance(last, AttemptSink):
+        last.finish()
+
+
+def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None, cells: bool) -> RecordSink | AttemptSink:
+    """What makes our records of what a reader gives."""
+    if translator is not None and translator.map.rows.each:
+        return AttemptSink(builder, file, translator, cells)
+    return RecordSink(builder, file, translator, cells)
 
 
 def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:

@@ -8,7 +8,7 @@ from __future__ import annotations
 from typing import Final
 
 from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Out, State, Tape
-from milepost.vocabulary import BIT, CLEARED, DIED, LEFT, WAS_RESET
+from milepost.vocabulary import BIT, CLEARED, DIED, EXACT, LEFT, WAS_RESET
 
 TOLERANCE: Final = 1e-9
 _START_WHILE_PLAYING: Final = BIT["start_while_playing"]
@@ -22,6 +22,8 @@ _FLASH_VISIT: Final = BIT["flash_visit"]
 
 def within(tape: Tape, state: State, since: int, i: int) -> bool:
     """Whether record ``i`` comes within the repeat window of record ``since``."""
+    if tape.marks[i] & EXACT:
+        return False
     if state.coarse:
         return i - since <= 1 and bool(tape.second[i] <= tape.second[since])
     return bool(tape.time[i] - tape.time[since] <= tape.window + TOLERANCE)
@@ -77,6 +79,8 @@ def end_visit(tape: Tape, out: Out, state: State) -> None:
     for k in range(first, last + 1):
         if attempts.outcome[k] != LEFT:
             return
+    if tape.marks[attempts.closed_at[last]] & EXACT:
+        return
     if attempts.closed[last] - attempts.opened[first] <= tape.window + TOLERANCE:
         tape.marks[attempts.closed_at[last]] |= _FLASH_VISIT
         state.attempts = state.visit_first = first
@@ -112,7 +116,7 @@ def close_attempt(tape: Tape, out: Out, state: State, outcome: int, i: int) -> N
     active = max(0.0, span(tape, state.opened_at, i) - state.paused)
     state.phase = OUT
     failed = outcome == DIED or outcome == WAS_RESET
-    if failed and not state.coarse and active <= tape.window + TOLERANCE:
+    if failed and not state.coarse and not tape.marks[i] & EXACT and active <= tape.window + TOLERANCE:
         tape.marks[i] |= _FLASH_ATTEMPT
         return
     if outcome == CLEARED and not state.coarse and active < tape.instant - TOLERANCE:

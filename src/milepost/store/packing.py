@@ -173,7 +173,7 @@ class _Packing:
             return False
         file = next(n for n, one in enumerate(self.manifest.sources) if one["sha256"] == reached.sha256)
         form = tell(source, suited(options, log_map))
-        if form != "jsonl" or not _ends_with_a_line(source.path, reached):
+        if form != "jsonl" or log_map.reshapes or not _ends_with_a_line(source.path, reached):
             raise UsageError(f"{source.label}: has grown since it was packed, not by whole lines of JSON. --force packs anew.")
         with source.path.open("rb") as stream:
             read_on(self.builder, file, stream, reached, log_map, to_the_end=True)

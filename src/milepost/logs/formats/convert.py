@@ -39,10 +39,10 @@ class _SpoolingBuilder(RecordBuilder):
         super().__init__()
         self.spool, self.written = spool, 0
 
-    def add(self, record: Mapping[str, object], place: Place, likeness: int) -> None:
+    def add(self, record: Mapping[str, object], place: Place, likeness: int, marks: int = 0) -> None:
         """Add a record; keep it if it was not refused."""
         before = self.refusals.count
-        super().add(record, place, likeness)
+        super().add(record, place, likeness, marks)
         self.clear_rows()
         if self.refusals.count == before:
             self.spool.add(dict(record))

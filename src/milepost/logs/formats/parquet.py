@@ -57,17 +57,17 @@ def names_in(path: Path, read: list[str]) -> list[str]:
 
 
 def _record(names: list[str], row: tuple[object, ...]) -> dict[str, object]:
-    return {name: _plain(value) for name, value in zip(names, row, strict=True) if value is not None}
+    return {name: plain(value) for name, value in zip(names, row, strict=True) if value is not None}
 
 
-def _plain(value: object) -> object:
+def plain(value: object) -> object:
     """A value as JSON would have it: times as RFC 3339, without an offset where none is stored; what JSON has not, as text."""
     if value is None or isinstance(value, str | bool | int | float):
         return value
     if isinstance(value, dict):
-        return {str(key): _plain(own) for key, own in value.items()}
+        return {str(key): plain(own) for key, own in value.items()}
     if isinstance(value, list | tuple):
-        return [_plain(own) for own in value]
+        return [plain(own) for own in value]
     if isinstance(value, Decimal):
         return int(value) if value.is_finite() and value == value.to_integral_value() else float(value)
     if isinstance(value, datetime | date | time):

@@ -16,11 +16,13 @@ from milepost.logs.sources.encodings import is_encoding
 from milepost.toml import load_toml
 from milepost.vocabulary import EVENT_CODES, FIELDS
 
-_TABLES = {"fields", "time", "events", "replay", "session", "input"}
+_TABLES = {"fields", "time", "events", "replay", "session", "input", "rows"}
 _SECONDS = {"s": 1.0, "ms": 1e3, "us": 1e6}
 _SETTINGS = {"repeat_window": float, "instant": float, "implied_complete": bool}
 _FIELD_KEYS = {"from", "value", "default", "join", "format"}
-_INPUT_KEYS = {"format", "query", "delimiter", "encoding"}
+_INPUT_KEYS = {"format", "query", "delimiter", "encoding", "select"}
+_ROW_KEYS = {"explode", "carry", "each", "started", "ended", "lasted", "result"}
+ROW_RESULTS = ("complete", "death", "reset", "quit", "time_up", "crash")  # of a row that is an attempt
 _TIME_KEYS = {"unit", "rate", "zone", "format"}
 _FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
 _NUMBERED = re.compile(r"[^{}]*\{n(:0?\d{0,2}d)?\}[^{}]*")
@@ -54,6 +56,22 @@ class EventRule:
 
 
 @dataclass(frozen=True)
+class Rows:
+    """What a row is, where it is no record of one event.
+
+    Attributes:
+        each: `attempt`, or None.
+        started, ended, lasted, result: the columns that say when an attempt began and ended, how long it took, and how it ended.
+    """
+
+    each: str | None = None
+    started: str | None = None
+    ended: str | None = None
+    lasted: str | None = None
+    result: str | None = None
+
+
+@dataclass(frozen=True)
 class LogMap:
     """How foreign records become ours.
 
@@ -66,6 +84,10 @@ class LogMap:
         session_gap: seconds without a record after which a player's next session begins, in a log without sessions.
         replay: replay settings given in the map.
         form, query, delimiter, encoding: how the files are read.
+        select: an SQL query over the records, which are its table ``log``.
+        explode: arrays in each record whose elements are the records, the outermost first.
+        carry: our fields that hold until they change, within a session.
+        rows: what a row is.
         path: the map's file.
     """
 
@@ -80,13 +102,22 @@ class LogMap:
     query: str | None = None
     delimiter: str | None = None
     encoding: str | None = None
+    select: str | None = None
+    explode: tuple[str, ...] = ()
+    carry: tuple[str, ...] = ()
+    rows: Rows = Rows()
     path: str | None = None
 
     @property
     def active(self) -> bool:
         """Whether records have to be translated at all."""
         timed = self.per_second != 1.0 or self.zone is not None or self.time_format is not None
-        return bool(self.fields or self.events or timed or self.session_gap)
+        return bool(self.fields or self.events or timed or self.session_gap or self.carry or self.reshapes)
+
+    @property
+    def reshapes(self) -> bool:
+        """Whether records are made of others, so that a file has to be read as a whole."""
+        return bool(self.select or self.explode or self.rows.each)
 
 
 NO_MAP = LogMap()
@@ -103,7 +134,7 @@ def read_map(path: str | Path) -> LogMap:
     for name, table in tables.items():
         if name not in _TABLES or not isinstance(table, dict):
             raise MapError(f"{path}: [{name}] is no part of a log map. The tables are {_listed(_TABLES)}.")
-    reading = _Reading(path)
+    reading = _Reading(path, "each" in tables.get("rows", {}))
     return LogMap(
         fields={ours: reading.field(ours, value) for ours, value in tables.get("fields", {}).items()},
         events={word: reading.event(word, value) for word, value in tables.get("events", {}).items()},
@@ -111,6 +142,7 @@ def read_map(path: str | Path) -> LogMap:
         replay=reading.replay(tables.get("replay", {})),
         **reading.time(tables.get("time", {})),
         **reading.input(tables.get("input", {})),
+        **reading.rows(tables.get("rows", {})),
         path=str(path),
     )
 
@@ -122,8 +154,8 @@ def _listed(names: Iterable[str]) -> str:
 class _Reading:
     """Reads the tables of one map; mistakes name its file."""
 
-    def __init__(self, path: str | Path) -> None:
-        self.path = path
+    def __init__(self, path: str | Path, of_rows: bool = False) -> None:
+        self.path, self.of_rows = path, of_rows
 
     def wrong(self, key: str, must: str, found: object) -> MapError:
         """The error for one key."""
@@ -195,8 +227,9 @@ class _Reading:
         """One rule of an event word."""
         sets = {"event": given} if isinstance(given, str) else dict(given) if isinstance(given, dict) else {}
         when = sets.pop("when", {})
-        if not isinstance(sets.get("event"), str) or sets["event"] not in EVENT_CODES:
-            raise self.wrong(key, f"one of {', '.join(EVENT_CODES)}, or a table that sets event", sets.get("event", given))
+        words = ROW_RESULTS if self.of_rows else tuple(EVENT_CODES)
+        if not isinstance(sets.get("event"), str) or sets["event"] not in words:
+            raise self.wrong(key, f"one of {', '.join(words)}, or a table that sets event", sets.get("event", given))
         if not isinstance(when, dict):
             raise self.wrong(f"{key}.when", "a table of columns and their values", when)
         for name, value in sets.items():
@@ -227,7 +260,40 @@ class _Reading:
             raise self.wrong("input.query", "an SQL query", query)
         if encoding is not None and not is_encoding(encoding):
             raise self.wrong("input.encoding", 'the name of an encoding of text, such as "cp1252"', encoding)
-        return {"form": form, "delimiter": delimiter, "query": query, "encoding": encoding}
+        select = table.get("select")
+        if select is not None and not (isinstance(select, str) and select.strip()):
+            raise self.wrong("input.select", "an SQL query over the table log", select)
+        return {"form": form, "delimiter": delimiter, "query": query, "encoding": encoding, "select": select}
+
+    def rows(self, table: Mapping[str, object]) -> dict[str, Any]:
+        """The table [rows]."""
+        self.known("rows", table, _ROW_KEYS)
+        explode, carry = table.get("explode", []), table.get("carry", [])
+        path = [explode] if isinstance(explode, str) else explode
+        if not isinstance(path, list) or not all(isinstance(name, str) and name for name in path):
+            raise self.wrong("rows.explode", "the name of an array, or a list of names, the outermost first", explode)
+        if not isinstance(carry, list) or not all(isinstance(name, str) and name for name in carry):
+            raise self.wrong("rows.carry", "a list of fields", carry)
+        for name in carry:
+            if name in ("session", "time", "event"):
+                raise MapError(f"{self.path}: rows.carry: {name} cannot hold from one record to the next.")
+        return {"explode": tuple(path), "carry": tuple(carry), "rows": self.each(table)}
+
+    def each(self, table: Mapping[str, object]) -> Rows:
+        """What a row is."""
+        columns = {name: table.get(name) for name in ("started", "ended", "lasted", "result")}
+        for name, column in columns.items():
+            if column is not None and not (isinstance(column, str) and column):
+                raise self.wrong(f"rows.{name}", "a column of the log", column)
+            if column is not None and "each" not in table:
+                raise MapError(f'{self.path}: rows.{name} goes with each = "attempt" only.')
+        each = table.get("each")
+        if each not in (None, "attempt"):
+            raise self.wrong("rows.each", '"attempt"', each)
+        if each and not columns["result"]:
+            raise MapError(f'{self.path}: rows.result: name the column that says how an attempt ended.')
+        given = {name: column for name, column in columns.items() if isinstance(column, str)}
+        return Rows(each=str(each) if each else None, **given)
 
     def replay(self, table: Mapping[str, Any]) -> dict[str, Any]:
         """The table [replay]."""

@@ -46,12 +46,10 @@ class MapUse:
 
     def missing(self, log_map: LogMap) -> list[tuple[str, str]]:
         """Fields of the map, each with a column for it that no record has, where nothing stands in for that."""
-        return [
-            (name, column)
-            for name, rule in log_map.fields.items()
-            for column in rule.columns
-            if not self.met[column] and rule.default is None
-        ]
+        rules = [(name, rule) for name, rule in log_map.fields.items() if rule.default is None]
+        named = [(f"fields.{name}", column) for name, rule in rules for column in rule.columns]
+        named += [(f"rows.{name}", column) for name, column in vars(log_map.rows).items() if column and name != "each"]
+        return [(name, column) for name, column in named if not self.met[column]]
 
     def require(self, log_map: LogMap) -> None:
         """Refuse a map that names columns which no record has, for fields that a log cannot be read without.
@@ -60,15 +58,17 @@ class MapUse:
             MapError: it does.
         """
         for name, column in self.missing(log_map) if self.records else ():
-            if name in NEEDED:
+            if name.startswith("rows.") or name.removeprefix("fields.") in NEEDED:
                 near = get_close_matches(column, self.seen, 3, 0.5) or list(self.seen)[:_NAMED]
                 shown = ", ".join(safe(one) for one in near)
-                raise MapError(f"{log_map.path}: fields.{name}: no record has the column {column!r}. Nearest to it: {shown}.")
+                raise MapError(f"{log_map.path}: {name}: no record has the column {column!r}. Nearest to it: {shown}.")
 
     def document(self, log_map: LogMap) -> MapMet:
         """What `check` says of it."""
         return MapMet(
-            missing_column=[MissingColumn(field=name, column=column) for name, column in self.missing(log_map)],
+            missing_column=[
+                MissingColumn(field=name.removeprefix("fields."), column=column) for name, column in self.missing(log_map)
+            ],
             unused_words=[word for word in log_map.events if not self.words[word]],
             failed_conversions=dict(self.failed), records_without_event=self.without_event,
         )  # fmt: skip

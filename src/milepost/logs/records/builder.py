@@ -55,8 +55,8 @@ class RecordBuilder:
             self.translator = Translator(log_map)
         return self.translator
 
-    def add(self, record: Mapping[str, Any], place: Place, likeness: int) -> None:
-        """Add a record, fields by our names; one that cannot be read is refused with its reason."""
+    def add(self, record: Mapping[str, Any], place: Place, likeness: int, marks: int = 0) -> None:
+        """Add a record, fields by our names and with some marks; one that cannot be read is refused with its reason."""
         try:
             fields = checked(record)
             session = self.known.code(fields.session, fields.clock, fields.stamp)
@@ -65,7 +65,7 @@ class RecordBuilder:
             self.refuse(place, str(error), record)
             return
         self.known.note(session, fields)
-        self._append(session, time, fields, place, likeness)
+        self._append(session, time, fields, place, (likeness, marks))
 
     def refuse(self, place: Place, reason: str, record: Mapping[str, object] | None = None) -> None:
         """Note a record that cannot be read."""
@@ -74,14 +74,14 @@ class RecordBuilder:
             self.known.debug_only.add(name)
         self.refusals.add(Refused(place, reason, name))
 
-    def _append(self, session: int, time: float, fields: Fields, place: Place, likeness: int) -> None:
+    def _append(self, session: int, time: float, fields: Fields, place: Place, beside: tuple[int, int]) -> None:
         names, text, number = self.names, fields.text.get, fields.numbers.get
         second, whole = fields.second()
-        identity = text("id")
+        identity, (likeness, marks) = text("id"), beside
         self._rows.append((
             session, names.event(fields.event), names.stop.code(text("level")), names.stop.code(text("to")),
             names.cause.code(text("cause")), names.layout.code(layout_of(fields.tags)),
-            names.rating.code(fields.tags.get("rating")), place.file, place.line, _BAD_FIELD if fields.bad else 0,
+            names.rating.code(fields.tags.get("rating")), place.file, place.line, marks | (_BAD_FIELD if fields.bad else 0),
             fields.seq or 0, 0 if identity is None else identity_of(identity), likeness,
             time, second, number("progress", nan), number("x", nan), number("y", nan),
             number("collected", nan), number("available", nan),

@@ -7,7 +7,7 @@ from datetime import UTC, datetime, tzinfo
 from math import isfinite
 from typing import Any
 
-from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
+from milepost.logs.mapping.logmap import ROW_RESULTS, EventRule, FieldRule, LogMap
 from milepost.logs.mapping.use import MapUse
 from milepost.logs.records.cells import as_number
 from milepost.logs.records.fields import text_of
@@ -21,7 +21,46 @@ class Translator:
         self.map = log_map
         self._taken = {column.partition(".")[0] for rule in log_map.fields.values() for column in rule.columns}
         self.use = MapUse()
+        self._carried: dict[object, dict[str, object]] = {}  # per session: the fields that hold until they change
         self._last: dict[object, tuple[float, int]] = {}  # per player: time of the last record, number of the session
+
+    def fields_of(self, record: Mapping[str, object], cells: bool) -> dict[str, object]:
+        """A row by our names; what it says of times and results is left to who makes records of it."""
+        self.use.take(record)
+        rows = self.map.rows
+        own = {name for name in (rows.started, rows.ended, rows.lasted, rows.result) if name}
+        fields = self.map.fields
+        ours = {name: value for name, value in record.items() if name not in self._taken | own and name not in fields}
+        for name, rule in fields.items():
+            value = self._value(name, rule, record, cells)
+            if value is not None:
+                ours[name] = value
+        ours.pop("event", None)
+        if self.map.session_gap is not None and ours.get("session") is None:
+            began = _lookup(record, rows.started) if rows.started else ours.get("time")
+            self._set_session(ours | {"time": self._time(began)}, ours)
+        return ours
+
+    def value_of(self, record: Mapping[str, object], column: str | None) -> object:
+        """What a column of the shape holds; met columns are counted."""
+        if column is None:
+            return None
+        value = _lookup(record, column)
+        self.use.met[column] += value is not None
+        return None if value == "" else value
+
+    def time_of(self, value: object) -> object:
+        """A time as a record has it: seconds, or a time stamp."""
+        return self._time(value)
+
+    def outcome_of(self, word: object) -> str | None:
+        """What a word of the result means; None where nobody has said."""
+        if not isinstance(word, str):
+            return None
+        if word in self.map.events:
+            self.use.words[word] += 1
+            return str(self.map.events[word][0].sets["event"])
+        return word if word in ROW_RESULTS else None
 
     def translated(self, record: Mapping[str, object], cells: bool) -> dict[str, object]:
         """One record with our names, words and times; what the map does not name stays as it is."""
@@ -37,7 +76,19 @@ class Translator:
         self._set_event(ours, record)
         if self.map.session_gap is not None and ours.get("session") is None:
             self._set_session(ours)
+        if self.map.carry:
+            self._carry(ours)
         return ours
+
+    def _carry(self, ours: dict[str, object]) -> None:
+        """Fields that hold until they change, within a session, in the log's order."""
+        held = self._carried.setdefault(text_of(ours.get("session")), {})
+        for name in self.map.carry:
+            if ours.get(name) in (None, ""):
+                if name in held:
+                    ours[name] = held[name]
+            else:
+                held[name] = ours[name]
 
     def _value(self, name: str, rule: FieldRule, record: Mapping[str, object], cells: bool) -> object:
         found = [_lookup(record, column) for column in rule.columns]
@@ -77,7 +128,7 @@ class Translator:
                 ours.update(rule.sets)
                 return
 
-    def _set_session(self, ours: dict[str, object]) -> None:
+    def _set_session(self, ours: dict[str, object], target: dict[str, object] | None = None) -> None:
         """A player's records follow each other in one session until there is a gap."""
         player = text_of(ours.get("player"))
         moment = _moment(ours.get("time"))
@@ -87,7 +138,7 @@ class Translator:
         if moment - last > (self.map.session_gap or 0.0):
             number += 1
         self._last[player] = (max(moment, last), number)
-        ours["session"] = f"{player}#{number}"
+        (ours if target is None else target)["session"] = f"{player}#{number}"
 
 
 def _formatted(rule: FieldRule, value: object, cells: bool) -> str | None:

@@ -1,0 +1,189 @@
+"""Logs of other shapes: records that lie in arrays of other records, and records that a query makes of what was logged."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping
+from typing import Final, Protocol
+
+from milepost.errors import LogError, MapError
+from milepost.logs.interface import Sink
+
+_STEP: Final = 5000
+_NAMED: Final = 20
+_OUTER: Final = "log"  # what holds the outermost array
+
+
+class Stage(Sink, Protocol):
+    """A sink that gives what it makes to another one."""
+
+    def finish(self) -> None:
+        """Give what is left; nothing comes after it."""
+
+
+class Passing:
+    """A stage that changes nothing."""
+
+    def __init__(self, sink: Sink) -> None:
+        self.sink = sink
+
+    def add(self, record: Mapping[str, object], line: int) -> None:
+        """Pass a record on."""
+        self.sink.add(record, line)
+
+    def refuse(self, line: int, reason: str) -> None:
+        """Pass on that something is no record."""
+        self.sink.refuse(line, reason)
+
+    def finish(self) -> None:
+        """Nothing is left."""
+
+
+class Exploding(Passing):
+    """Makes a record of each element of an array in a record, two deep or deeper; inner fields win."""
+
+    def __init__(self, sink: Sink, path: tuple[str, ...], where: str) -> None:
+        super().__init__(sink)
+        self.path, self.where, self.met = path, where, [False] * len(path)
+        self.seen: dict[str, None] = {}
+
+    def add(self, record: Mapping[str, object], line: int) -> None:
+        """Give each element, with the fields of what it lies in."""
+        self.seen.update(dict.fromkeys(list(record)[:100]))
+        for element in self._elements(record, 0, _OUTER):
+            if isinstance(element, str):
+                self.sink.refuse(line, element)
+            else:
+                self.sink.add(element, line)
+
+    def _elements(self, record: Mapping[str, object], depth: int, holder: str) -> Iterator[Mapping[str, object] | str]:
+        if depth == len(self.path):
+            yield record
+            return
+        name = self.path[depth]
+        inner = record.get(name)
+        if inner is None:
+            return
+        self.met[depth] = True
+        if not isinstance(inner, list):
+            yield f"{name} is no array"
+            return
+        outer = {key: value for key, value in record.items() if key != name}
+        for element in inner:
+            if not isinstance(element, Mapping):
+                yield f"{name} holds what is no record"
+                continue
+            hidden = {f"{holder}.{key}": value for key, value in outer.items() if key in element}
+            yield from self._elements({**outer, **hidden, **element}, depth + 1, name)
+
+    def finish(self) -> None:
+        """Refuse a map of which no record had an array.
+
+        Raises:
+            MapError: none had.
+        """
+        missing = [name for name, met in zip(self.path, self.met, strict=True) if not met]
+        if missing and self.seen:
+            has = ", ".join(list(self.seen)[:_NAMED])
+            raise MapError(f"{self.where}: rows.explode: no record has the array {missing[0]!r}. They have: {has}.")
+
+
+class Selecting(Passing):
+    """Makes records of what an SQL query selects from all records, which are its table ``log``."""
+
+    def __init__(self, sink: Sink, query: str, where: str) -> None:
+        super().__init__(sink)
+        self.query, self.where = query, where
+        self.records: list[Mapping[str, object]] = []
+
+    def add(self, record: Mapping[str, object], line: int) -> None:
+        """Keep a record for the query."""
+        self.records.append(record)
+
+    def _give(self, names: list[str], rows: list[tuple[object, ...]], before: int) -> int:
+        """Give some rows; how many there are by now."""
+        for number, row in enumerate(rows, before + 1):
+            self.sink.add(_record(names, row), number)
+        return before + len(rows)
+
+    def finish(self) -> None:
+        """Run the query, and give what it selects; places are its rows.
+
+        Raises:
+            MapError: the query cannot be run.
+        """
+        import duckdb
+
+        if not self.records:
+            return
+        with duckdb.connect() as base:
+            try:
+                base.execute("SET TimeZone = 'UTC'; SET threads = 1; SET python_enable_replacements = false")
+                base.register("log", _table(self.records))
+                base.execute("SET enable_external_access = false; SET lock_configuration = true")
+                cursor = base.execute(self.query)
+                names = [column[0] for column in cursor.description or ()]
+                number = 0
+                while rows := cursor.fetchmany(_STEP):
+                    number = self._give(names, rows, number)
+            except duckdb.Error as error:
+                first = (str(error).splitlines() or [type(error).__name__])[0]
+                raise MapError(f"{self.where}: input.select: {first}") from error
+
+
+def _record(names: list[str], row: tuple[object, ...]) -> dict[str, object]:
+    return {name: _plain(value) for name, value in zip(names, row, strict=True) if value is not None}
+
+
+def _table(records: list[Mapping[str, object]]) -> object:
+    """The records as a table; a column of values of several types is text, as JSON has them."""
+    import pyarrow as pa
+
+    names = list(dict.fromkeys(name for record in records for name in record))
+    columns = {}
+    for name in names:
+        values = [record.get(name) for record in records]
+        try:
+            columns[name] = pa.array(values)
+        except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError):
+            columns[name] = pa.array([None if value is None else _as_text(value) for value in values], pa.string())
+        except UnicodeError as error:
+            raise LogError(f"{name}: holds text that no query can read.") from error
+    return pa.table(columns)
+
+
+def _as_text(value: object) -> str:
+    return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False, default=str)
+
+
+def _plain(value: object) -> object:
+    """A value as JSON would have it."""
+    from milepost.logs.formats.parquet import plain
+
+    return plain(value)
+
+
+def shaped(sink: Sink, explode: tuple[str, ...], select: str | None, where: str) -> Stage:
+    """The stages before a sink: first the query, then the arrays of what it selects.
+
+    Args:
+        sink: takes the records.
+        explode: names of arrays, the outermost first.
+        select: the query, where there is one.
+        where: the map's file, for messages.
+    """
+    inner: Stage = Exploding(sink, explode, where) if explode else Passing(sink)
+    return _Both(Selecting(inner, select, where), inner) if select else inner
+
+
+class _Both(Passing):
+    """Two stages, one after the other."""
+
+    def __init__(self, first: Stage, second: Stage) -> None:
+        super().__init__(first)
+        self.first, self.second = first, second
+
+    def finish(self) -> None:
+        """Finish the one, then the other."""
+        self.first.finish()
+        self.second.finish()

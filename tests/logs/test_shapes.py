@@ -1,0 +1,162 @@
+"""Logs of other shapes, read through a map: the figures are those of the same play in our own form."""
+
+import json
+
+import pytest
+
+PLAY = [
+    ("Ada", "1", "Mill Pond", 0, 12.5, "death"), ("Ada", "1", "Mill Pond", 20, 9.25, "complete"), ("Ada", "1", "Low Arch", 40, 0.1, "reset"),
+    ("Ada", "1", "Low Arch", 41, 30, "complete"), ("Bo", "2", "Mill Pond", 0, 5, "complete"), ("Bo", "2", "Low Arch", 10, 7, "death"),
+]  # fmt: skip
+WORDS = {"death": "gescheitert", "complete": "geschafft", "reset": "neu gestartet"}
+SHEET = """[input]
+delimiter = ";"
+[fields]
+player = "Spieler"
+session = "Sitzung"
+level = "Stufe"
+[rows]
+each = "attempt"
+started = "Beginn"
+lasted = "Dauer (s)"
+result = "Ergebnis"
+[events]
+geschafft = "complete"
+gescheitert = "death"
+"neu gestartet" = "reset"
+abgebrochen = "quit"
+"""
+
+
+def own_form():
+    lines = []
+    for player, session, level, start, lasted, result in PLAY:
+        base = {"session": session, "player": player, "level": level}
+        lines += [base | {"time": start, "event": "start"}, base | {"time": start + lasted, "event": result}]
+    return lines
+
+
+def figures(milepost, *words):
+    found = {}
+    for command, keys in (("attempts", ("players", "settled", "clears", "p50", "first_try")), ("times", ("timed", "p50", "run_p50", "fail_p50")), ("funnel", ("reached", "cleared"))):
+        for row in milepost.json(command, *words)["levels"]:
+            found[row["level"], command] = [row[key] if not isinstance(row[key], float) else round(row[key], 6) for key in keys]
+    return found
+
+
+@pytest.fixture
+def expected(milepost):
+    """By the same play in our own form, without the window, since the sheet has no repeats."""
+    milepost.write("own.jsonl", own_form())
+    return figures(milepost, "own.jsonl", "--repeat-window", "0.05")
+
+
+def cell(number):
+    return str(number).replace(".", ",")
+
+
+def test_a_row_an_attempt(milepost, expected):
+    rows = [";".join((p, s, level, cell(start), cell(lasted), WORDS[result])) for p, s, level, start, lasted, result in PLAY]
+    milepost.write("sheet.csv", "\n".join(["Spieler;Sitzung;Stufe;Beginn;Dauer (s);Ergebnis", *rows]).encode("cp1252"))
+    milepost.write("map.toml", SHEET)
+    assert figures(milepost, "sheet.csv", "--map", "map.toml") == expected
+    assert milepost("pack", "sheet.csv", "--map", "map.toml", "-o", "kept").returncode == 0
+    assert figures(milepost, "kept") == expected, "what a store keeps needs no map any more"
+    assert milepost.json("check", "sheet.csv", "--map", "map.toml")["records"] == 2 * len(PLAY)
+
+
+@pytest.mark.parametrize("times", [["26.11.2026 10:00:00", "26.11.2026 10:00:20"], ["26.11.2026"] * 2, ["26.11.2026 10:00:00", ""], ["26.11.2026 10:00:00"] * 2])
+def test_rows_are_laid_end_to_end(milepost, times):
+    """Where times tie, lack or are mere dates, the order of the rows and their durations stand."""
+    results = [("gescheitert", "8"), ("geschafft", "4")]
+    rows = [f"Ada;1;Mill Pond;{time};{lasted};{result}" for time, (result, lasted) in zip(times, results, strict=True)]
+    milepost.write("sheet.csv", "\n".join(["Spieler;Sitzung;Stufe;Beginn;Dauer (s);Ergebnis", *rows]))
+    milepost.write("map.toml", SHEET.replace("[rows]", '[time]\nformat = "%d.%m.%Y %H:%M:%S"\nzone = "Europe/Berlin"\n[rows]'))
+    rows = milepost.json("trace", "--all", "sheet.csv", "--map", "map.toml")["levels"]
+    assert [(row["outcome"], row["active"]) for row in rows] == [("death", 8.0), ("complete", 4.0)]
+    assert rows[1]["clock"] == pytest.approx(20.0 if times[0] < times[1] else 8.0)
+
+
+def test_ends_and_unknown_results(milepost):
+    """Quit ends a session in its last row only; an empty or unknown result is left, and counted."""
+    rows = ["Ada;1;Mill Pond;0;5;abgebrochen", "Ada;1;Low Arch;10;5;?", "Ada;1;Low Arch;20;5;", "Ada;1;Low Arch;30;5;abgebrochen"]
+    milepost.write("sheet.csv", "\n".join(["Spieler;Sitzung;Stufe;Beginn;Dauer (s);Ergebnis", *rows]))
+    milepost.write("map.toml", SHEET)
+    assert [row["outcome"] for row in milepost.json("trace", "--all", "sheet.csv", "--map", "map.toml")["levels"]] == ["left", "left", "left", "quit"]
+    assert milepost.json("check", "sheet.csv", "--map", "map.toml")["findings"]["row_without_result"] == 2
+
+
+def test_nested_arrays(milepost, expected):
+    """Two deep, inner fields winning; what is no array, or no record in one, is refused with its line."""
+    sessions = {}
+    for line in own_form():
+        sessions.setdefault((line["player"], line["session"]), []).append({k: line[k] for k in ("time", "event", "level")} | {"id": f"e{len(sessions)}-{line['time']}"})
+    record = [{"player": p, "id": p, "runs": [{"id": s, "steps": steps}]} for (p, s), steps in sessions.items()]
+    milepost.write("log.json", json.dumps(record))
+    milepost.write("map.toml", '[rows]\nexplode = ["runs", "steps"]\n[fields]\nsession = "runs.id"\n')
+    assert figures(milepost, "log.json", "--map", "map.toml", "--repeat-window", "0.05") == expected
+    milepost.write("odd.jsonl", [record[0], {"player": "x", "runs": 7}, {"player": "y", "runs": [{"id": "z", "steps": [3]}]}])
+    found = milepost.json("check", "odd.jsonl", "--map", "map.toml")
+    assert found["findings"]["unreadable_record"] == 2 and any("odd.jsonl:2 (runs is no array)" in place for place in found["details"][0]["places"])
+    milepost.write("wrong.toml", '[rows]\nexplode = "rounds"\n')
+    done = milepost("funnel", "log.json", "--map", "wrong.toml")
+    assert done.returncode == 2 and "no record has the array 'rounds'" in done.stderr and "wrong.toml" in done.stderr
+
+
+def test_fields_that_hold(milepost, expected):
+    """The level is said once and holds until it changes, within its session."""
+    lines, before = [], {}
+    for line in own_form():
+        lines.append({k: v for k, v in line.items() if k != "level" or before.get(line["session"]) != v})
+        before[line["session"]] = line["level"]
+    milepost.write("log.jsonl", lines)
+    milepost.write("map.toml", '[rows]\ncarry = ["level"]\n')
+    assert figures(milepost, "log.jsonl", "--map", "map.toml", "--repeat-window", "0.05") == expected
+
+
+@pytest.mark.parametrize("form", ["jsonl", "csv", "parquet"])
+def test_a_query_over_any_format(milepost, expected, form):
+    rows = [{"who": p, "sitting": s, "stage": level, "began": start, "took": lasted, "how": result} for p, s, level, start, lasted, result in PLAY]
+    if form == "jsonl":
+        milepost.write("log.jsonl", rows)
+    elif form == "csv":
+        milepost.write("log.csv", "\n".join([",".join(rows[0]), *(",".join(map(str, row.values())) for row in rows)]))
+    else:
+        import pandas
+
+        pandas.DataFrame(rows).to_parquet(milepost.folder / "log.parquet")
+    query = ("SELECT who AS player, sitting AS session, stage AS level, CAST(began AS DOUBLE) + unnest([0, CAST(took AS DOUBLE)]) AS time, "
+             "unnest(['start', how]) AS event FROM log")  # fmt: skip
+    milepost.write("map.toml", f'[input]\nselect = "{query}"\n')
+    assert figures(milepost, f"log.{form}", "--map", "map.toml", "--repeat-window", "0.05") == expected
+
+
+@pytest.mark.parametrize("query", ["SELECT * FROM read_csv('secret.csv')", "SELECT * FROM 'secret.csv'", "COPY log TO 'out.csv'", "INSTALL httpfs", "SELECT * FROM nowhere", "SELEKT", "SET enable_external_access = true"])
+def test_a_query_reaches_nothing_else(milepost, small_log, query):
+    milepost.write("secret.csv", "a,b\n1,2\n")
+    milepost.write("log.jsonl", small_log)
+    milepost.write("map.toml", f'[input]\nselect = "{query}"\n')
+    done = milepost("funnel", "log.jsonl", "--map", "map.toml")
+    assert done.returncode == 2 and done.stderr.count("\n") == 1 and "map.toml: input.select: " in done.stderr, done.stderr
+    assert not (milepost.folder / "out.csv").exists()
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("[rows]\nexplode = 3\n", "rows.explode must be"), ('[rows]\ncarry = ["time"]\n', "time cannot hold"), ('[rows]\neach = "week"\n', "rows.each must be"),
+        ('[rows]\neach = "attempt"\n', "rows.result: name the column"), ('[rows]\nresult = "x"\n', "goes with each"), ("[input]\nselect = 5\n", "input.select must be"),
+        ('[rows]\neach = "attempt"\nresult = "x"\n[events]\nw = "start"\n', "events.w must be"), ('[rows]\neach = "attempt"\nresult = "nix"\n', "no record has the column 'nix'"),
+    ],
+)  # fmt: skip
+def test_maps_that_make_no_sense(milepost, small_log, text, said):
+    milepost.write("log.jsonl", small_log)
+    milepost.write("map.toml", text)
+    done = milepost("funnel", "log.jsonl", "--map", "map.toml")
+    assert done.returncode == 2 and done.stderr.count("\n") == 1 and said in done.stderr, done.stderr
+
+
+def test_such_a_log_is_not_followed(milepost, small_log):
+    milepost.write("logs/log.jsonl", small_log)
+    milepost.write("map.toml", '[rows]\nexplode = "x"\n')
+    assert "cannot be followed" in milepost("watch", "logs", "--map", "map.toml", "--once").stderr
