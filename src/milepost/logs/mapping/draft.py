@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import replace
 from typing import Final
 
 import numpy as np
@@ -15,13 +15,17 @@ from milepost.logs.formats.envelope import is_envelope, unpacked
 from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
 from milepost.logs.interface import ReadOptions
+from milepost.logs.mapping.languages import likeliest
+from milepost.logs.mapping.seen import Column
+from milepost.logs.mapping.sheets import drafted_sheet
 from milepost.logs.records.cells import as_number
 from milepost.logs.records.timestamps import nanoseconds
-from milepost.logs.sources.files import expand
+from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
+from milepost.logs.sources.files import Source, expand
 from milepost.progress import SILENT, Progress
 from milepost.toml import toml_text
 from milepost.vocabulary import EVENT_CODES
-from milepost.wording import listed, number, percent, plural, safe
+from milepost.wording import number, plural, safe
 
 SAMPLE: Final = 20_000  # records that are looked at
 _SHOWN: Final = 4  # example values of a column
@@ -60,29 +64,6 @@ _WORDS: Final = {
 }
 
 
-@dataclass
-class _Column:
-    """What was seen of one column."""
-
-    name: str
-    given: int
-    values: Counter[str]
-    numbers: list[float]
-
-    def evidence(self, of: int) -> str:
-        """What was seen, in a comment's words."""
-        examples = [safe(value)[:30] for value, _ in self.values.most_common(_SHOWN)]
-        seen = f"in {percent(self.given / of)} of records, {plural(len(self.values), 'value')}"
-        if self.numeric and self.numbers:
-            return f"{seen}, {number(min(self.numbers))} to {number(max(self.numbers))}"
-        return f"{seen}, such as {listed(examples)}"
-
-    @property
-    def numeric(self) -> bool:
-        """Whether every value is a number."""
-        return len(self.numbers) == self.given
-
-
 class _Sample:
     """A sink that keeps the first records as they were logged."""
 
@@ -117,21 +98,20 @@ def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILEN
     Raises:
         LogError: the log cannot be read, or has no record.
     """
-    sample = _Sample()
     progress.step("looking")
     sources = expand(names)
+    options = replace(options, encoding=_encoding(sources[0], options))
+    sample = _Sample()
     for source in sources:
         FORMATS[tell(source, options)].read(source, sample, options, progress)
     if not sample.records:
         raise LogError(f"{sources[0].label}: no record to look at. Is the format right? --input-format forces one.")
     columns = _columns(sample.records)
+    sheet = drafted_sheet(columns, len(sample.records))
+    if sheet is not None:
+        return "\n".join([*_head(sample, sources[0].label), *_input_lines(options), *sheet]) + "\n"
     fields = _guess_fields(columns, sample.records)
-    lines = [
-        f"# A draft of a log map, from {plural(len(sample.records), 'record')} of {safe(sources[0].label)}.",
-        "# Every line is a guess with what it rests on: check each, then read the log with --map.",
-    ]
-    if sample.refused:
-        lines.append(f"# {plural(sample.refused, 'line')} could not be read as a record.")
+    lines = [*_head(sample, sources[0].label), *_input_lines(options)]
     lines += _field_lines(columns, fields, len(sample.records))
     lines += _time_lines(columns, fields, sample.records)
     lines += _event_lines(columns, fields)
@@ -140,11 +120,39 @@ def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILEN
     return "\n".join(lines) + "\n"
 
 
-def _columns(records: list[Mapping[str, object]]) -> dict[str, _Column]:
-    columns: dict[str, _Column] = {}
+def _encoding(source: Source, options: ReadOptions) -> str | None:
+    """The encoding of a table that is not UTF-8, as its bytes seem to have it."""
+    if options.encoding or tell(source, options) not in ("csv", "tsv"):
+        return options.encoding
+    with source.open(options.max_bytes) as stream:
+        head = stream.read(LOOKED_AT)
+    try:
+        head[: head.rfind(b"\n") + 1].decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return likeliest(head, seems_to_be(head))
+    return None
+
+
+def _input_lines(options: ReadOptions) -> list[str]:
+    if options.encoding is None:
+        return []
+    return ["", "[input]", f"encoding = {toml_text(options.encoding)}  # the bytes are not UTF-8, and seem to be this"]
+
+
+def _head(sample: _Sample, label: str) -> list[str]:
+    """What the draft was made from."""
+    lines = [
+        f"# A draft of a log map, from {plural(len(sample.records), 'record')} of {safe(label)}.",
+        "# Every line is a guess with what it rests on: check each, then read the log with --map.",
+    ]
+    return lines + ([f"# {plural(sample.refused, 'line')} could not be read as a record."] if sample.refused else [])
+
+
+def _columns(records: list[Mapping[str, object]]) -> dict[str, Column]:
+    columns: dict[str, Column] = {}
     for record in records:
         for name, value in record.items():
-            column = columns.setdefault(name, _Column(name, 0, Counter(), []))
+            column = columns.setdefault(name, Column(name, 0, Counter(), []))
             column.given += 1
             column.values[str(value)] += 1
             as_a_number = as_number(value)
@@ -153,7 +161,7 @@ def _columns(records: list[Mapping[str, object]]) -> dict[str, _Column]:
     return columns
 
 
-def _guess_fields(columns: dict[str, _Column], records: list[Mapping[str, object]]) -> dict[str, str]:
+def _guess_fields(columns: dict[str, Column], records: list[Mapping[str, object]]) -> dict[str, str]:
     """Our fields with the column that fits each best, each column for one field."""
     scores = [
         (score, ours, column.name)
@@ -168,7 +176,7 @@ def _guess_fields(columns: dict[str, _Column], records: list[Mapping[str, object
     return found
 
 
-def _score(ours: str, column: _Column, of: int) -> float:
+def _score(ours: str, column: Column, of: int) -> float:
     """How well a column fits a field: by its name, and by what its values can be."""
     words = re.split(r"[^a-z0-9]+", re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", column.name).lower())
     hints = _HINTS[ours]
@@ -180,7 +188,7 @@ def _score(ours: str, column: _Column, of: int) -> float:
     return 10.0 * exact + 3.0 - ranks[0] / len(hints) + column.given / of - 0.2 * len(words) - 3.0 * rare
 
 
-def _possible(ours: str, column: _Column) -> bool:
+def _possible(ours: str, column: Column) -> bool:
     distinct = len(column.values)
     if ours == "time":
         return column.numeric or _is_date(next(iter(column.values)))
@@ -195,7 +203,7 @@ def _is_date(text: str) -> bool:
     return re.match(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}[T ]\d", text) is not None
 
 
-def _field_lines(columns: dict[str, _Column], fields: dict[str, str], of: int) -> list[str]:
+def _field_lines(columns: dict[str, Column], fields: dict[str, str], of: int) -> list[str]:
     lines = ["", "[fields]  # ours = theirs"]
     for ours in _HINTS:
         if ours in fields:
@@ -210,7 +218,7 @@ def _field_lines(columns: dict[str, _Column], fields: dict[str, str], of: int) -
     return lines
 
 
-def _time_lines(columns: dict[str, _Column], fields: dict[str, str], records: list[Mapping[str, object]]) -> list[str]:
+def _time_lines(columns: dict[str, Column], fields: dict[str, str], records: list[Mapping[str, object]]) -> list[str]:
     if "time" not in fields:
         return []
     column = columns[fields["time"]]
@@ -255,7 +263,7 @@ def _unit(name: str, step: float, largest: float) -> tuple[str, str]:
     return "s", f"the median step between records of a session is {number(step)}"
 
 
-def _event_lines(columns: dict[str, _Column], fields: dict[str, str]) -> list[str]:
+def _event_lines(columns: dict[str, Column], fields: dict[str, str]) -> list[str]:
     if "event" not in fields:
         return []
     lines = ["", "[events]  # theirs = ours"]

@@ -1,0 +1,34 @@
+"""What was seen of the columns of a foreign log."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+from typing import Final
+
+from milepost.wording import listed, number, percent, plural, safe
+
+_SHOWN: Final = 4  # examples
+
+
+@dataclass
+class Column:
+    """What was seen of one column."""
+
+    name: str
+    given: int
+    values: Counter[str]
+    numbers: list[float]
+
+    def evidence(self, of: int) -> str:
+        """What was seen, in a comment's words."""
+        examples = [safe(value)[:30] for value, _ in self.values.most_common(_SHOWN)]
+        seen = f"in {percent(self.given / of)} of records, {plural(len(self.values), 'value')}"
+        if self.numeric and self.numbers:
+            return f"{seen}, {number(min(self.numbers))} to {number(max(self.numbers))}"
+        return f"{seen}, such as {listed(examples)}"
+
+    @property
+    def numeric(self) -> bool:
+        """Whether every value is a number."""
+        return len(self.numbers) == self.given

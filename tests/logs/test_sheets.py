@@ -1,0 +1,40 @@
+"""Sheets with a row an attempt, in many languages: the draft of a map reads them as it is."""
+
+import pytest
+
+ATTEMPTS = [("A", 1, 12.5, 0), ("A", 1, 9.25, 1), ("B", 1, 7.75, 2), ("B", 1, 30, 1), ("A", 2, 5, 1), ("B", 2, 8, 0)]
+# Per language: separator, decimal mark, encoding, headings (player, level, duration, result), words (failed, cleared, reset).
+SHEETS = {
+    "English": (",", ".", "utf-8", ("Tester", "Level", "Duration (s)", "Outcome"), ("failed", "cleared", "restarted")),
+    "German": (";", ",", "cp1252", ("Spieler", "Stufe", "Dauer (s)", "Ergebnis"), ("gescheitert", "gelöst", "neu gestartet")),
+    "French": (";", ",", "utf-8-sig", ("Joueur", "Niveau", "Durée (s)", "Résultat"), ("échoué", "réussi", "recommencé")),
+    "Spanish": (";", ",", "utf-8", ("Jugador", "Nivel", "Duración", "Resultado"), ("fallado", "superado", "reiniciado")),
+    "Portuguese": (";", ",", "utf-8", ("Jogador", "Nível", "Duração", "Resultado"), ("falhou", "concluído", "reinício")),
+    "Italian": (";", ",", "utf-8", ("Giocatore", "Livello", "Durata", "Esito"), ("fallito", "superato", "riavviato")),
+    "Polish": (";", ",", "utf-8", ("Gracz", "Poziom", "Czas", "Wynik"), ("porażka", "wygrana", "reset")),
+    "Russian": (";", ",", "utf-8", ("Игрок", "Уровень", "Длительность", "Результат"), ("провал", "пройдено", "сброс")),
+    "Chinese": (",", ".", "utf-8", ("玩家", "关卡", "用时", "结果"), ("失败", "通过", "重置")),
+    "Japanese": (",", ".", "shift_jis", ("プレイヤー", "ステージ", "所要時間", "結果"), ("失敗", "クリア", "リセット")),
+    "Korean": (",", ".", "utf-8", ("플레이어", "스테이지", "소요시간", "결과"), ("실패", "성공", "재시작")),
+}
+
+
+@pytest.mark.parametrize("language", SHEETS)
+def test_a_drafted_map_reads_it(milepost, language):
+    separator, mark, encoding, headings, words = SHEETS[language]
+    rows = [separator.join((f"P{player}", f"L{level}", str(lasted).replace(".", mark), words[result])) for level, player, lasted, result in ATTEMPTS]
+    milepost.write("sheet.csv", ("\n".join([separator.join(headings), *rows]) + "\n").encode(encoding))
+    drafted = milepost("map", "sheet.csv", "-o", "map.toml")
+    assert drafted.returncode == 0, drafted.stderr
+    found = {row["level"]: row for row in milepost.json("attempts", "sheet.csv", "--map", "map.toml")["levels"]}
+    assert {name: (row["players"], row["settled"], row["clears"]) for name, row in found.items()} == {"LA": (2, 3, 2), "LB": (2, 3, 1)}
+    times = {row["level"]: row for row in milepost.json("times", "sheet.csv", "--map", "map.toml")["levels"]}
+    assert times["LA"]["run_p50"] == pytest.approx(7.125) and times["LB"]["fail_p50"] == pytest.approx(7.875)
+
+
+def test_what_is_no_sheet(milepost, small_log):
+    """A log of events is drafted as ever, and results that nobody knows are asked for."""
+    milepost.write("log.jsonl", small_log)
+    assert "[rows]" not in milepost("map", "log.jsonl").stdout
+    milepost.write("sheet.csv", "Tester,Level,Outcome\nAda,A,cleared\nAda,B,cleared\nBo,A,cleared\nBo,B,blorped\n")
+    assert '# "blorped" = "?"  # NOT GUESSED' in milepost("map", "sheet.csv").stdout
