@@ -77,6 +77,12 @@ def number(value: float | int | None) -> str:
     return f"{value:,.{digits}f}"
 
 
+def logits(value: float, plus: bool = False) -> str:
+    """Logits in hundredths, with a true minus, and never one before nought."""
+    rounded = round(value, 2) + 0.0
+    return f"{rounded:{'+' if plus else ''}.2f}".replace("-", "−")
+
+
 def whole(value: float) -> str:
     """A number without its fraction; never a nought below nought."""
     return f"{round(value):,}".replace("-", "−")

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from statistics import NormalDist
 
 from milepost.comparing.rows import CompareRow, CompareTotals
-from milepost.wording import listed, number, percent, plural
+from milepost.wording import listed, logits, number, percent, plural
 
 _NAMED = 3
 _SKILLS = tuple(NormalDist().inv_cdf((n + 0.5) / 40) for n in range(40))
@@ -53,7 +53,7 @@ def _knobs(row: CompareRow) -> str:
 def _span(value: float | None, low: float | None, high: float | None) -> str:
     if value is None or low is None or high is None:
         return "not known"
-    return f"{value:+.2f} logits, {low:+.2f} to {high:+.2f}".replace("-", "−")
+    return f"{logits(value, plus=True)} logits, {logits(low, plus=True)} to {logits(high, plus=True)}"
 
 
 def sentences(rows: Sequence[CompareRow], totals: CompareTotals, spread: float) -> list[str]:

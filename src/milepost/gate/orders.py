@@ -49,7 +49,9 @@ class Orders:
         return cls(rank, count, of_session)
 
     def level_at(self, order: Ints, place: Ints) -> Ints:
-        """The levels at some places of orders; the place has to be one of the order's levels."""
+        """The levels at some places of orders; the place has to be one of the order's levels, if there is any stop at all."""
+        if not self.rank.shape[1]:
+            return np.full(len(place), -1)
         levels = np.argsort(self.rank, axis=1, kind="stable")
         found: Ints = levels[order, place]
         return found

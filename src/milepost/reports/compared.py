@@ -16,7 +16,7 @@ from milepost.reports.document import head, source_notes
 from milepost.reports.documents import CompareDocument, CourseHead
 from milepost.reports.interface import AnyView, Column, View
 from milepost.reports.views import figure
-from milepost.wording import NOTHING, number, percent, safe
+from milepost.wording import NOTHING, logits, number, percent, safe
 
 _MARKS: Final = {"harder": "▲ harder", "easier": "▼ easier", "same": "= same", "no_telling": "no telling", None: ""}
 
@@ -113,7 +113,7 @@ def _try_clears(row: CompareRow) -> str:
 
 
 def _signed(value: float | None) -> str:
-    return NOTHING if value is None else f"{value:+.2f}".replace("-", "−")
+    return NOTHING if value is None else logits(value, plus=True)
 
 
 def _q(row: CompareRow) -> str:

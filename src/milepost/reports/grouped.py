@@ -11,7 +11,7 @@ from milepost.reports.document import FORMAT
 from milepost.reports.documents import GroupedDocument, Head
 from milepost.reports.interface import Column, View
 from milepost.reports.registry import MEASURES
-from milepost.wording import NOTHING, number, plural, safe
+from milepost.wording import NOTHING, logits, number, plural, safe
 
 AnyRow = Mapping[str, Any]
 Worded = Callable[[Any], str]
@@ -100,14 +100,18 @@ def _parting(pair: Compared) -> list[str]:
     low, high, size = pair["shift_low"], pair["shift_high"], pair["shift"]
     if size is not None and low is not None and high is not None and not low <= 0 <= high:
         way = "harder" if size > 0 else "easier"
-        said.append(f"All levels are {way} for {who} ({size:+.2f} logits, {low:+.2f} to {high:+.2f}).".replace("-", "−"))
+        said.append(f"All levels are {way} for {who} ({_logits(size, low, high)}).")
     return said or [f"No level can be told to be harder or easier for {who}."]
 
 
 def _span(row: Parting) -> str:
     if row["delta"] is None or row["delta_low"] is None or row["delta_high"] is None:
         return ""
-    return f" ({row['delta']:+.2f} logits, {row['delta_low']:+.2f} to {row['delta_high']:+.2f})".replace("-", "−")
+    return f" ({_logits(row['delta'], row['delta_low'], row['delta_high'])})"
+
+
+def _logits(value: float, low: float, high: float) -> str:
+    return f"{logits(value, plus=True)} logits, {logits(low, plus=True)} to {logits(high, plus=True)}"
 
 
 def _cell(place: int, key: str, worded: Worded, count: str | None = None, least: int = 0) -> Callable[[_Side], str]:

@@ -21,7 +21,7 @@ from milepost.reports.documents import (
 )
 from milepost.reports.interface import AnyView, Column, View
 from milepost.vocabulary import END_CAUSES
-from milepost.wording import NOTHING, bar, clock, durations, listed, number, percent, safe, spark, whole, words
+from milepost.wording import NOTHING, bar, clock, durations, listed, logits, number, percent, safe, spark, whole, words
 
 AnyRow = Mapping[str, object]
 _BAR = 10
@@ -222,7 +222,7 @@ def spikes_view(report: SpikesDocument) -> list[AnyView]:
 
 
 def _logit(key: str) -> Callable[[AnyRow], str]:
-    return lambda row: NOTHING if (value := figure(row, key)) is None else f"{value:.2f}".replace("-", "−")
+    return lambda row: NOTHING if (value := figure(row, key)) is None else logits(value)
 
 
 def _q(row: SpikesRow) -> str:
@@ -291,4 +291,4 @@ def whatif_view(report: WhatIfDocument) -> list[AnyView]:
 
 
 def _changed(row: WhatIfRow) -> str:
-    return "" if row["changed"] == row["difficulty"] else f"{row['changed']:.2f}".replace("-", "−")
+    return "" if row["changed"] == row["difficulty"] else logits(row["changed"])
