@@ -109,7 +109,7 @@ FINDINGS: Final = (
 SUSPECTS: Final = (
     "time_unit", "similar_names", "past_the_end", "untagged_skip", "start_override", "passed_level", "carried_over",
     "unprompted_reset", "reset_burst", "doubled_logic", "vanished_event", "death_before_input", "stuck", "idle_span",
-    "overlapping_sessions", "uncleared_level",
+    "overlapping_sessions", "uncleared_level", "failed_transition", "crash_at_clear", "jumped_start", "overlay_storm",
 )  # fmt: skip  # what `check` lists as odd
 BIT: Final = {finding.code: 1 << number for number, finding in enumerate(FINDINGS)}
 EXACT: Final = 1 << 61  # no finding: the record was made of a row, so that the rules on repeats and flashes do not apply

@@ -146,3 +146,55 @@ def test_places_and_what_moved(milepost):
     assert (detail["count"], detail["sessions"], detail["places"][0]) == (24, 8, "log.jsonl:3")
     assert len(detail["places"]) == 3
     assert [(row["level"], row["p50"], row["raw_p50"]) for row in document["moved"]] == [(level, 2, 3.0) for level in LEVELS]
+
+
+def suspects(milepost, log, course=None):
+    milepost.write("log.jsonl", log)
+    words = ["log.jsonl"]
+    if course:
+        milepost.write("course.toml", "".join(f'[[level]]\nname = "{name}"\n' for name in course))
+        words += ["--course", "course.toml"]
+    return {one["code"]: one for one in milepost.json("check", *words)["suspects"]}
+
+
+def line(time, event, level=None, session="s", **more):
+    return {"session": session, "time": time, "event": event, **({"level": level} if level else {}), **more}
+
+
+def test_a_transition_that_led_nowhere(milepost):
+    """The game went on, and nothing more came; not where the time was up, nor where the target is played or a place."""
+    begun = [line(0, "start", "A"), line(9, "complete", "A")]
+    for target, cause, odd in (("B", "quit", True), ("Bx", None, True), ("B", "time_up", False), (None, "quit", False)):
+        end = [line(12, "session_end", cause=cause)] if cause else []
+        found = suspects(milepost, [*begun, line(10, "transition", "A", to=target), *end], "AB")
+        assert ("failed_transition" in found) == odd, (target, cause)
+        if odd:
+            assert (found["failed_transition"]["levels"], found["failed_transition"]["count"]) == (["A"], 1)
+    assert "failed_transition" not in suspects(milepost, [*begun, line(10, "transition", "A", to="B"), line(11, "start", "B")], "AB")
+
+
+def test_a_crash_at_the_clear(milepost):
+    for more, odd in (({"progress": 1}, True), ({"collected": 4, "available": 4}, True), ({"progress": 0.9}, False), ({"collected": 3, "available": 4}, False)):
+        log = [line(0, "start", "A"), line(9, "session_end", cause="crash", **more)]
+        assert ("crash_at_clear" in suspects(milepost, log, "AB")) == odd, more
+
+
+def test_a_jump_without_a_way(milepost):
+    """From the first level to the third, in a log without transitions; the very first start is another suspect."""
+    log = [line(0, "start", "A"), line(9, "complete", "A"), line(10, "start", "C"), line(19, "complete", "C"), line(20, "start", "D")]
+    found = suspects(milepost, log, "ABCD")
+    assert (found["jumped_start"]["levels"], found["jumped_start"]["count"]) == (["C"], 1)
+    late = suspects(milepost, [line(0, "start", "C")], "ABCD")
+    assert "jumped_start" not in late and "start_override" in late
+    moved = [*log[:2], line(9.5, "transition", "A", to="C"), *log[2:]]
+    assert "jumped_start" not in suspects(milepost, moved, "ABCD")
+
+
+def test_a_storm_of_words(milepost):
+    """More than four in a second of one word that is none of ours."""
+    for count, odd in ((5, True), (4, False)):
+        log = [line(0, "start", "A"), *(line(1 + 0.2 * n, "hint_shown", "A") for n in range(count)), line(9, "complete", "A")]
+        found = suspects(milepost, log)
+        assert ("overlay_storm" in found) == odd
+        if odd:
+            assert (found["overlay_storm"]["count"], found["overlay_storm"]["levels"]) == (5, ["A"])

@@ -4,10 +4,8 @@ import json
 
 import pytest
 
-PLAY = [
-    ("Ada", "1", "Mill Pond", 0, 12.5, "death"), ("Ada", "1", "Mill Pond", 20, 9.25, "complete"), ("Ada", "1", "Low Arch", 40, 0.1, "reset"),
-    ("Ada", "1", "Low Arch", 41, 30, "complete"), ("Bo", "2", "Mill Pond", 0, 5, "complete"), ("Bo", "2", "Low Arch", 10, 7, "death"),
-]  # fmt: skip
+from one_play import PLAY, own_form
+
 WORDS = {"death": "gescheitert", "complete": "geschafft", "reset": "neu gestartet"}
 SHEET = """[input]
 delimiter = ";"
@@ -26,14 +24,6 @@ gescheitert = "death"
 "neu gestartet" = "reset"
 abgebrochen = "quit"
 """
-
-
-def own_form():
-    lines = []
-    for player, session, level, start, lasted, result in PLAY:
-        base = {"session": session, "player": player, "level": level}
-        lines += [base | {"time": start, "event": "start"}, base | {"time": start + lasted, "event": result}]
-    return lines
 
 
 def figures(milepost, *words):

@@ -26,7 +26,8 @@ RULES: tuple[Callable[[Evidence], list[Suspect]], ...] = (
     suspect_play.start_override, suspect_play.passed_level, suspect_play.carried_over, suspect_play.unprompted_reset,
     suspect_timing.reset_burst, suspect_timing.doubled_logic, suspect_timing.vanished_event,
     suspect_play.death_before_input, suspect_play.stuck, suspect_timing.idle_span,
-    suspect_timing.overlapping_sessions, suspect_play.uncleared_level,
+    suspect_timing.overlapping_sessions, suspect_play.uncleared_level, suspect_play.failed_transition,
+    suspect_play.crash_at_clear, suspect_play.jumped_start, suspect_timing.overlay_storm,
 )  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from milepost.vocabulary import EVENTS, PAUSE, RESET, RETRY, START, TRANSITION
 
 BURST_SECONDS, BURST_RESETS = 0.1, 4
 IDLE_SECONDS = 120.0
+STORM_SECONDS, STORM_TIMES = 1.0, 4  # more often than this in so many seconds
 _TWINS = 0.8  # share of records with a twin from which everything seems doubled
 _TWIN_SECONDS = 1.5  # a second copy of the logic fires within a moment of the first
 _KINDS = 0.8  # share of the kinds of event, at their levels, that have to come twice
@@ -56,6 +57,7 @@ class Signs:
         doubled: sessions in which every event comes twice.
         strays: one record for each session and stop outside the course, or for each session and stop where the course
             was inferred.
+        storms: records of a word that is not ours, many in a second.
     """
 
     events: Ints
@@ -66,6 +68,7 @@ class Signs:
     preloaded: Rows
     doubled: Doubled
     strays: Rows
+    storms: Rows
 
     @classmethod
     def of(cls, play: Play) -> Signs:
@@ -81,16 +84,16 @@ class Signs:
         preloaded = np.flatnonzero(np.isin(seen.event, (START, RETRY)) & (records.collected[order] > 0))
         bursts, idle, preset = (seen.rows(places) for places in (_bursts(seen), _idle(seen, play), preloaded))
         doubled = doubled_sessions(seen, np.diff(play.gated.bounds))
-        return cls(events, at, played, bursts, idle, preset, doubled, _strays(seen, play))
+        return cls(events, at, played, bursts, idle, preset, doubled, _strays(seen, play), _storms(play))
 
     @classmethod
     def merged(cls, parts: list[Signs]) -> Signs:
         """Those of a log from those of parts that share no session."""
-        bursts, idle, preset, strays = (_by_session([getattr(part, name) for part in parts])
-                                        for name in ("bursts", "idle", "preloaded", "strays"))  # fmt: skip
+        bursts, idle, preset, strays, storms = (_by_session([getattr(part, name) for part in parts])
+                                                for name in ("bursts", "idle", "preloaded", "strays", "storms"))  # fmt: skip
         events, at = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("events", "at"))
         played = np.any([part.played for part in parts], axis=0)
-        return cls(events, at, played, bursts, idle, preset, _by_session([part.doubled for part in parts]), strays)
+        return cls(events, at, played, bursts, idle, preset, _by_session([part.doubled for part in parts]), strays, storms)
 
 
 def _by_session(parts: list[T]) -> T:
@@ -144,6 +147,24 @@ def _idle(seen: InOrder, play: Play) -> Ints:
     inside = np.cumsum(change)[: max(0, count - 1)] > 0
     silent = inside & (np.diff(seen.time) > IDLE_SECONDS) & (np.diff(seen.session) == 0)
     return np.flatnonzero(silent & (seen.event[: max(0, count - 1)] != PAUSE))
+
+
+def _storms(play: Play) -> Rows:
+    """Records of one unknown word that come more than so often within a second, session by session."""
+    records, level = play.gated.log.records, play.gated.level
+    rows = np.flatnonzero(records.event < 0)
+    rows = rows[np.lexsort((records.time[rows], records.event[rows], records.session[rows]))]
+    session, word, time = records.session[rows], records.event[rows], records.time[rows]
+    far = STORM_TIMES
+    if len(rows) <= far:
+        return Rows(np.zeros(0, np.int64), np.zeros(0, np.int64))
+    close = (session[far:] == session[:-far]) & (word[far:] == word[:-far]) & (time[far:] - time[:-far] <= STORM_SECONDS)
+    stormy = np.zeros(len(rows), np.bool_)
+    for place in np.flatnonzero(close).tolist():
+        stormy[place : place + far + 1] = True
+    found = np.sort(rows[stormy])
+    found = found[stable_order(records.session[found])]
+    return Rows(records.session[found], level[found])
 
 
 def _strays(seen: InOrder, play: Play) -> Rows:

@@ -9,7 +9,7 @@ from milepost.audit.evidence import Evidence, Suspect
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.around import AroundAttempts
 from milepost.playback.tables import AttemptTable
-from milepost.vocabulary import CLEARED, COMPLETE, DIED, END_SKIP, PASSED, RETRY, START, WAS_RESET
+from milepost.vocabulary import CLEARED, COMPLETE, CRASH, DIED, END_SKIP, END_TIME_UP, PASSED, RETRY, START, WAS_RESET
 
 FEW = 5  # fewer players or clears than this prove nothing
 _ALL_NEEDED = 0.8  # share of clears with everything collected from which all seems to be needed
@@ -36,6 +36,43 @@ def start_override(evidence: Evidence) -> list[Suspect]:
     rows = first & (table.level > 0) & (table.level < evidence.play.n_levels)
     why = "the player's first attempt of all is here: a saved game, or a start set by hand"
     return evidence.suspect("start_override", rows, why)
+
+
+def jumped_start(evidence: Evidence) -> list[Suspect]:
+    """Bare starts beyond the next level not yet tried, in sessions without transitions; a player's first is `start_override`."""
+    play, table = evidence.play, evidence.play.attempts
+    place = play.gated.places(table.player, table.level)
+    far = table.player * (play.n_levels + 2)  # so that what one player reached says nothing of the next one
+    furthest = np.full(len(table), -1)
+    if len(table) > 1:
+        again = np.diff(table.player) == 0
+        furthest[1:][again] = (np.maximum.accumulate(place + far) - far)[:-1][again]
+    moving = np.zeros(len(play.gated.player), np.bool_)
+    moving[play.moves.session] = True
+    rows = (play.around.begun_as == START) & (furthest >= 0) & (place > furthest + 1) & ~moving[table.session]
+    return evidence.suspect("jumped_start", rows, "started beyond the next level not yet tried, and the log has no way there")
+
+
+def failed_transition(evidence: Evidence) -> list[Suspect]:
+    """Transitions after which nothing more comes: to a name that nobody knows, or to a level that never starts."""
+    play = evidence.play
+    moves, gated = play.moves, play.gated
+    last = gated.bounds[1:] - 1 - ~play.endless
+    target = moves.target
+    level = (target >= 0) & ~np.append(gated.stops.is_place, False)[target]
+    rows = (moves.at == last[moves.session]) & level & ~play.end.of(moves.session).by(END_TIME_UP)
+    if not rows.any():
+        return []
+    why = "the game went on to somewhere, and nothing more came: did it get there?"
+    return [Suspect("failed_transition", evidence.names(moves.origin[rows]), int(rows.sum()),
+                    frozenset(moves.session[rows].tolist()), why)]  # fmt: skip
+
+
+def crash_at_clear(evidence: Evidence) -> list[Suspect]:
+    """Attempts that end in a crash with everything done: were they cleared?"""
+    table, around = evidence.play.attempts, evidence.play.around
+    done = (table.progress >= 1) | ((around.available > 0) & (around.collected >= around.available))
+    return evidence.suspect("crash_at_clear", table.ended(CRASH) & done, "crashed with everything done: was it cleared?")
 
 
 def passed_level(evidence: Evidence) -> list[Suspect]:

@@ -74,6 +74,12 @@ def doubled_logic(evidence: Evidence) -> list[Suspect]:
     return [Suspect("doubled_logic", [], int(doubled.records.sum()), frozenset(doubled.session.tolist()), why)]
 
 
+def overlay_storm(evidence: Evidence) -> list[Suspect]:
+    """A word that is not ours, many times in a second, as when something is drawn or asked anew in every frame."""
+    why = "a word that is none of ours, more than four times in a second: does something fire in every frame?"
+    return evidence.by_rows("overlay_storm", evidence.signs.storms, why)
+
+
 def idle_span(evidence: Evidence) -> list[Suspect]:
     """Long silences within an attempt, without a pause."""
     why = f"nothing logged for over {IDLE_SECONDS:.0f} s within an attempt, and no pause"

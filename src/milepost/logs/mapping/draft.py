@@ -12,6 +12,7 @@ import numpy as np
 
 from milepost.errors import LogError
 from milepost.logs.formats.envelope import is_envelope, unpacked
+from milepost.logs.formats.otlp import is_export, log_records
 from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
 from milepost.logs.interface import ReadOptions
@@ -73,6 +74,11 @@ class _Sample:
 
     def add(self, record: Mapping[str, object], line: int) -> None:
         """Keep a record."""
+        if is_export(record):
+            for one in log_records(record):
+                if not isinstance(one, str):
+                    self.add(one, line)
+            return
         if len(self.records) < SAMPLE:
             self.records.append(_flat(unpacked(record) if is_envelope(record) else record))
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from milepost.logs.formats.envelope import is_envelope, unpacked
+from milepost.logs.formats.otlp import is_export, log_records
 from milepost.logs.interface import Place
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.cells import typed
@@ -20,6 +21,9 @@ class RecordSink:
 
     def add(self, record: Mapping[str, object], line: int) -> None:
         """Take a record as logged."""
+        if is_export(record):
+            self._unpack(record, line)
+            return
         alike = likeness(record)
         if is_envelope(record):
             record = unpacked(record)
@@ -28,6 +32,13 @@ class RecordSink:
         if self.cells:
             record = typed(dict(record))
         self.builder.add(record, Place(self.file, line), alike)
+
+    def _unpack(self, export: Mapping[str, object], line: int) -> None:
+        for record in log_records(export):
+            if isinstance(record, str):
+                self.refuse(line, record)
+            else:
+                self.add(record, line)
 
     def refuse(self, line: int, reason: str) -> None:
         """Note that something there is no record."""
