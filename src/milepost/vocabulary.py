@@ -112,6 +112,8 @@ SUSPECTS: Final = (
     "overlapping_sessions", "uncleared_level", "failed_transition", "crash_at_clear", "jumped_start", "overlay_storm",
 )  # fmt: skip  # what `check` lists as odd
 BIT: Final = {finding.code: 1 << number for number, finding in enumerate(FINDINGS)}
+UNTIMED: Final = 1 << 59  # no finding: the attempt that the record closes has no known duration
+WHOLE: Final = 1 << 60  # beside UNTIMED: what went by since its opening is part of the time in the level all the same
 EXACT: Final = 1 << 61  # no finding: the record was made of a row, so that the rules on repeats and flashes do not apply
 LATE: Final = 1 << len(FINDINGS)  # beside level_mismatch: the transition came late and was dropped
 DROPPED: Final = LATE | sum(BIT[code] for code in (

@@ -150,3 +150,56 @@ def test_such_a_log_is_not_followed(milepost, small_log):
     milepost.write("logs/log.jsonl", small_log)
     milepost.write("map.toml", '[rows]\nexplode = "x"\n')
     assert "cannot be followed" in milepost("watch", "logs", "--map", "map.toml", "--once").stderr
+
+
+STAYS = [("Ada", "Mill Pond", 3, 40.0, "yes"), ("Ada", "Low Arch", 2, 25.5, "no"), ("Bo", "Mill Pond", 1, 12.0, "yes"), ("Bo", "Low Arch", 0, "", "")]
+
+
+def check_stays(milepost, *words):
+    """Tries, clears and the time to clear as the sheet has them; what it cannot say is null."""
+    tries = {row["level"]: row for row in milepost.json("attempts", *words)["levels"]}
+    assert [(tries[name]["players"], tries[name]["settled"], tries[name]["clears"], tries[name]["p50"]) for name in ("Mill Pond", "Low Arch")] == [(2, 4, 2, 1), (1, 2, 0, None)]
+    times = {row["level"]: row for row in milepost.json("times", *words)["levels"]}
+    pond, arch = times["Mill Pond"], times["Low Arch"]
+    assert (pond["timed"], pond["untimed"], pond["p50"], arch["timed"], arch["censored"]) == (2, 0, 12.0, 1, 1)
+    assert all(row[key] is None for row in (pond, arch) for key in ("run_p50", "fail_p50", "settling_p50"))
+    assert milepost.json("funnel", *words)["levels"][0]["cleared"] == 2
+    assert milepost.json("check", *words)["findings"] == {"no_session_end": 2}
+
+
+def test_a_row_a_stay(milepost):
+    milepost.write("stays.csv", "\n".join(["who,where,tries,seconds,done", *(",".join(map(str, row)) for row in STAYS)]))
+    milepost.write("map.toml", '[fields]\nplayer = "who"\nlevel = "where"\n[rows]\neach = "stay"\ntries = "tries"\nseconds = "seconds"\ncleared = "done"\n')
+    check_stays(milepost, "stays.csv", "--map", "map.toml")
+    milepost("pack", "stays.csv", "--map", "map.toml", "-o", "kept")
+    check_stays(milepost, "kept")
+    whole, parts = (milepost.json("times", "kept", *more)["levels"] for more in ((), ("--memory", "1MB")))
+    assert whole == parts
+
+
+def test_a_row_a_player(milepost):
+    """Columns a level: with a pattern for each figure, or whole headers with one."""
+    wide = "who,Mill Pond tries,Mill Pond time,Mill Pond ok,Low Arch tries,Low Arch time,Low Arch ok\nAda,3,40,yes,2,25.5,no\nBo,1,12,yes,,,\n"
+    milepost.write("wide.csv", wide)
+    milepost.write("map.toml", '[fields]\nplayer = "who"\n[rows]\neach = "player"\ntries = "* tries"\nseconds = "* time"\ncleared = "* ok"\n')
+    check_stays(milepost, "wide.csv", "--map", "map.toml")
+    milepost.write("tries.csv", "who,Level 1,Level 2\nAda,3,2\nBo,1,\n")
+    milepost.write("levels.toml", '[fields]\nplayer = "who"\n[rows]\neach = "player"\nlevels = "Level *"\ncell = "tries"\n')
+    found = milepost.json("attempts", "tries.csv", "--map", "levels.toml")["levels"]
+    assert [(row["level"], row["players"], row["settled"], row["clears"]) for row in found] == [("Level 1", 2, 4, 2), ("Level 2", 1, 2, 1)], "a number of tries alone means cleared"
+    assert all(row["p50"] is None and row["untimed"] == row["reached"] for row in milepost.json("times", "tries.csv", "--map", "levels.toml")["levels"])
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ('[rows]\neach = "stay"\n', "name a column for tries"), ('[rows]\neach = "player"\ntries = "tries"\n', "with one * in it"),
+        ('[rows]\neach = "player"\nlevels = "L*"\n', "name levels and cell"), ('[rows]\neach = "player"\nlevels = "L*"\ncell = "score"\n', "rows.cell must be one of"),
+        ('[rows]\neach = "stay"\nresult = "x"\n', "does not go with each"), ('[fields]\nplayer = "who"\n[rows]\neach = "player"\ntries = "Z*"\n', "no record has the column 'Z*'"),
+    ],
+)  # fmt: skip
+def test_maps_of_stays_that_make_no_sense(milepost, text, said):
+    milepost.write("wide.csv", "who,L1,L2\nAda,1,2\n")
+    milepost.write("map.toml", text)
+    done = milepost("funnel", "wide.csv", "--map", "map.toml")
+    assert done.returncode == 2 and done.stderr.count("\n") == 1 and said in done.stderr, done.stderr

@@ -38,3 +38,17 @@ def test_what_is_no_sheet(milepost, small_log):
     assert "[rows]" not in milepost("map", "log.jsonl").stdout
     milepost.write("sheet.csv", "Tester,Level,Outcome\nAda,A,cleared\nAda,B,cleared\nBo,A,cleared\nBo,B,blorped\n")
     assert '# "blorped" = "?"  # NOT GUESSED' in milepost("map", "sheet.csv").stdout
+
+
+def test_stays_and_wide_tables(milepost):
+    """Their drafts read them too."""
+    milepost.write("stays.csv", "Spieler;Stufe;Versuche;Dauer (s);geschafft\nAda;Teich;3;40,5;ja\nAda;Bogen;2;25;nein\nBo;Teich;1;12;ja\n")
+    milepost.write("wide.csv", "Tester,Pond tries,Pond seconds,Arch tries,Arch seconds\nAda,3,40,2,25\nBo,1,12,,\n")
+    milepost.write("numbered.csv", "Tester,Level 1,Level 2,Level 3\nAda,3,2,1\nBo,1,,\n")
+    expected = {"stays.csv": [("Teich", 4, 2), ("Bogen", 2, 0)], "wide.csv": [("Pond", 4, 2), ("Arch", 2, 1)], "numbered.csv": [("Level 1", 4, 2), ("Level 2", 2, 1), ("Level 3", 1, 1)]}
+    for name, figures in expected.items():
+        assert milepost("map", name, "-o", "map.toml").returncode == 0
+        levels = milepost.json("attempts", name, "--map", "map.toml")["levels"]
+        assert [(row["level"], row["settled"], row["clears"]) for row in levels] == figures, (milepost.folder / "map.toml").read_text()
+        (milepost.folder / "map.toml").unlink()
+    assert "time of whole stays" in milepost("times", "stays.csv", "--map", milepost.write("m.toml", milepost("map", "stays.csv").stdout)).stdout

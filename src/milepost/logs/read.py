@@ -18,6 +18,7 @@ from milepost.logs.mapping.shapes import shaped
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.rows import AttemptSink
 from milepost.logs.records.sink import RecordSink
+from milepost.logs.records.stays import StaySink
 from milepost.logs.records.translation import Translator
 from milepost.logs.sources.files import Source, expand
 from milepost.progress import SILENT, Progress
@@ -92,14 +93,18 @@ def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progres
     sink = shaped(last, log_map.explode, log_map.select, str(log_map.path))
     reader.read(source, sink, options, progress)
     sink.finish()
-    if isinstance(last, AttemptSink):
+    if not isinstance(last, RecordSink):
         last.finish()
 
 
-def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None, cells: bool) -> RecordSink | AttemptSink:
+def _last_sink(
+    builder: RecordBuilder, file: int, translator: Translator | None, cells: bool
+) -> RecordSink | AttemptSink | StaySink:  # fmt: skip
     """What makes our records of what a reader gives."""
-    if translator is not None and translator.map.rows.each:
+    if translator is not None and translator.map.rows.each == "attempt":
         return AttemptSink(builder, file, translator, cells)
+    if translator is not None and translator.map.rows.each:
+        return StaySink(builder, file, translator, cells)
     return RecordSink(builder, file, translator, cells)
 
 

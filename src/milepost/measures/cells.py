@@ -52,7 +52,8 @@ def _gathered(play: Play) -> Cells:
     rows = first_clear(play)
     n_players = max(1, len(play.gated.players))
     keys, cell = numbered(table.level[rows] * n_players + table.player[rows])
-    outcome, active = table.outcome[rows], table.active[rows]
+    whole = play.around.whole[rows]
+    outcome, active = table.outcome[rows], np.where(whole, (table.closed - table.opened)[rows], table.active[rows])
     unknown = np.isnan(active)
 
     def total(values: Floats | Bools) -> Floats:

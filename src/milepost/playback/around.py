@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from milepost.arrays import Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.gate.gate import Gated
 from milepost.playback.tables import AttemptTable
-from milepost.vocabulary import SESSION_END
+from milepost.vocabulary import SESSION_END, WHOLE
 
 
 @dataclass(frozen=True)
@@ -18,6 +18,7 @@ class AroundAttempts:
 
     ``begun_as`` and ``ended_as`` are the events of the opening and the closing record. ``cause``, ``rating``, ``x``, ``y``,
     ``collected`` and ``available`` are the closing record's; ``layout`` is the opening one's, or else the closing one's.
+    ``whole`` says that what went by between opening and closing is known as part of the stay alone.
     ``silence`` is how many seconds after the closing the session ends, where nothing comes between; NaN elsewhere.
     """
 
@@ -31,6 +32,7 @@ class AroundAttempts:
     collected: Floats
     available: Floats
     silence: Floats
+    whole: Bools
 
 
 def around_attempts(gated: Gated, table: AttemptTable) -> AroundAttempts:
@@ -45,7 +47,7 @@ def around_attempts(gated: Gated, table: AttemptTable) -> AroundAttempts:
         records.event[opening], records.event[closing], records.cause[closing], records.rating[closing],
         np.where(layout >= 0, layout, records.layout[closing]), records.x[closing], records.y[closing],
         records.collected[closing], records.available[closing],
-        np.where(ends, records.time[following] - table.closed, np.nan),
+        np.where(ends, records.time[following] - table.closed, np.nan), records.marks[closing] & WHOLE != 0,
     )  # fmt: skip
 
 

@@ -8,9 +8,10 @@ from __future__ import annotations
 from typing import Final
 
 from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Out, State, Tape
-from milepost.vocabulary import BIT, CLEARED, DIED, EXACT, LEFT, WAS_RESET
+from milepost.vocabulary import BIT, CLEARED, DIED, EXACT, LEFT, UNTIMED, WAS_RESET
 
 TOLERANCE: Final = 1e-9
+_UNKNOWN: Final = float("nan")
 _START_WHILE_PLAYING: Final = BIT["start_while_playing"]
 _INSTANT_CLEAR: Final = BIT["instant_clear"]
 _FLASH_ATTEMPT: Final = BIT["flash_attempt"]
@@ -119,7 +120,9 @@ def close_attempt(tape: Tape, out: Out, state: State, outcome: int, i: int) -> N
     if failed and not state.coarse and not tape.marks[i] & EXACT and active <= tape.window + TOLERANCE:
         tape.marks[i] |= _FLASH_ATTEMPT
         return
-    if outcome == CLEARED and not state.coarse and active < tape.instant - TOLERANCE:
+    if tape.marks[i] & UNTIMED:
+        active = _UNKNOWN
+    elif outcome == CLEARED and not state.coarse and active < tape.instant - TOLERANCE:
         tape.marks[i] |= _INSTANT_CLEAR
     write_attempt(tape, out, state, outcome, i, active)
 

@@ -194,7 +194,7 @@ def times_view(report: TimesDocument) -> list[AnyView]:
     return [View("Time in level: active time until 10 to 90 % of players have cleared", columns, report["levels"],
                 ["Pauses and what lies between attempts are left out."
                  + (" Times are in minutes and seconds." if worded is clock else ""),
-                 *_not_yet(report["levels"], "timed", "p10", "p25", "p50", "p75", "p90"),
+                 *_single_tries(report["levels"]), *_not_yet(report["levels"], "timed", "p10", "p25", "p50", "p75", "p90"),
                  *small_note(report, report["levels"], "timed"), *source_notes(report)])]  # fmt: skip
 
 
@@ -219,6 +219,13 @@ def spikes_view(report: SpikesDocument) -> list[AnyView]:
              [*_model_note(report["model"]), *_design_notes(report), *small_note(report, report["levels"], "players"),
               *source_notes(report)]),
     ]  # fmt: skip
+
+
+def _single_tries(rows: list[TimesRow]) -> list[str]:
+    """Why there is no time of single tries, where there is none."""
+    if any(row["runs"] or row["fails"] for row in rows) or not any(row["timed"] for row in rows):
+        return []
+    return ["No single try is timed: the log has the time of whole stays in a level only."]
 
 
 def _logit(key: str) -> Callable[[AnyRow], str]:

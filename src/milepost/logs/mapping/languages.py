@@ -18,6 +18,14 @@ def _words(text: str) -> tuple[str, ...]:
 # Per column of a sheet, words that its heading holds: English, German, French, Spanish, Portuguese, Italian, Polish, Russian,
 # Chinese, Japanese, Korean.
 HEADINGS: Final = {
+    "tries": _words("""
+        tries, attempts, attempt count, versuche, anzahl versuche, essais, tentatives, intentos, tentativas, tentativi, próby,
+        liczba prób, попытки, попыток, 次数, 尝试次数, 試行回数, 挑戦回数, 시도 횟수, 시도횟수
+    """),
+    "cleared": _words("""
+        cleared, completed, solved, done, geschafft, gelöst, réussi, terminé, superado, completado, concluído, completato,
+        superato, ukończony, пройден, пройдено, 是否通过, 通过, クリア, 통과, 클리어
+    """),
     "player": _words("""
         player, tester, participant, user, spieler, teilnehmer, proband, joueur, participante, jugador, jogador,
         giocatore, partecipante, gracz, uczestnik, игрок, участник, 玩家, プレイヤー, 被験者, 플레이어, 참가자

@@ -12,6 +12,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from milepost.errors import MapError
+from milepost.logs.mapping.row_kinds import COLUMNS, ONE_EVENT, ROW_RESULTS, Rows, rows_of
 from milepost.logs.sources.encodings import is_encoding
 from milepost.toml import load_toml
 from milepost.vocabulary import EVENT_CODES, FIELDS
@@ -21,8 +22,7 @@ _SECONDS = {"s": 1.0, "ms": 1e3, "us": 1e6}
 _SETTINGS = {"repeat_window": float, "instant": float, "implied_complete": bool}
 _FIELD_KEYS = {"from", "value", "default", "join", "format"}
 _INPUT_KEYS = {"format", "query", "delimiter", "encoding", "select"}
-_ROW_KEYS = {"explode", "carry", "each", "started", "ended", "lasted", "result"}
-ROW_RESULTS = ("complete", "death", "reset", "quit", "time_up", "crash")  # of a row that is an attempt
+_ROW_KEYS = {"explode", "carry", "each", *COLUMNS, "levels", "cell"}
 _TIME_KEYS = {"unit", "rate", "zone", "format"}
 _FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
 _NUMBERED = re.compile(r"[^{}]*\{n(:0?\d{0,2}d)?\}[^{}]*")
@@ -53,22 +53,6 @@ class EventRule:
 
     sets: Mapping[str, object]
     when: Mapping[str, object] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class Rows:
-    """What a row is, where it is no record of one event.
-
-    Attributes:
-        each: `attempt`, or None.
-        started, ended, lasted, result: the columns that say when an attempt began and ended, how long it took, and how it ended.
-    """
-
-    each: str | None = None
-    started: str | None = None
-    ended: str | None = None
-    lasted: str | None = None
-    result: str | None = None
 
 
 @dataclass(frozen=True)
@@ -105,7 +89,7 @@ class LogMap:
     select: str | None = None
     explode: tuple[str, ...] = ()
     carry: tuple[str, ...] = ()
-    rows: Rows = Rows()
+    rows: Rows = ONE_EVENT
     path: str | None = None
 
     @property
@@ -277,23 +261,7 @@ class _Reading:
         for name in carry:
             if name in ("session", "time", "event"):
                 raise MapError(f"{self.path}: rows.carry: {name} cannot hold from one record to the next.")
-        return {"explode": tuple(path), "carry": tuple(carry), "rows": self.each(table)}
-
-    def each(self, table: Mapping[str, object]) -> Rows:
-        """What a row is."""
-        columns = {name: table.get(name) for name in ("started", "ended", "lasted", "result")}
-        for name, column in columns.items():
-            if column is not None and not (isinstance(column, str) and column):
-                raise self.wrong(f"rows.{name}", "a column of the log", column)
-            if column is not None and "each" not in table:
-                raise MapError(f'{self.path}: rows.{name} goes with each = "attempt" only.')
-        each = table.get("each")
-        if each not in (None, "attempt"):
-            raise self.wrong("rows.each", '"attempt"', each)
-        if each and not columns["result"]:
-            raise MapError(f'{self.path}: rows.result: name the column that says how an attempt ended.')
-        given = {name: column for name, column in columns.items() if isinstance(column, str)}
-        return Rows(each=str(each) if each else None, **given)
+        return {"explode": tuple(path), "carry": tuple(carry), "rows": rows_of(table, str(self.path))}
 
     def replay(self, table: Mapping[str, Any]) -> dict[str, Any]:
         """The table [replay]."""

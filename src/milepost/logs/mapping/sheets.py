@@ -13,6 +13,8 @@ from milepost.wording import percent, plural, safe
 
 _KNOWN: Final = 0.7  # share of the results whose words have to be known
 _MOST_RESULTS: Final = 12
+_FEWEST: Final = 2  # columns that make a pattern
+_NUMBERED: Final = re.compile(r"(.*?)(\d+)(\D*)")
 # How local date-times are written, and how strptime reads them; the first that fits all that was seen.
 _FORMATS: Final = (
     (r"\d{1,2}\.\d{1,2}\.\d{4} \d{1,2}:\d{2}:\d{2}", "%d.%m.%Y %H:%M:%S"),
@@ -26,7 +28,7 @@ _FORMATS: Final = (
 
 
 def drafted_sheet(columns: Mapping[str, Column], of: int) -> list[str] | None:
-    """The lines of a map; None where the log is no such sheet.
+    """The lines of a map; None where the log is no sheet of attempts, stays or players.
 
     Args:
         columns: what was seen of each column.
@@ -37,15 +39,69 @@ def drafted_sheet(columns: Mapping[str, Column], of: int) -> list[str] | None:
         meaning = heading_of(column.name)
         if meaning is not None and meaning not in found:
             found[meaning] = column
-    result = found.get("result")
-    if result is None or "level" not in found or len(result.values) > _MOST_RESULTS:
+    if "player" not in found and "session" not in found:
         return None
+    if "level" in found and _NUMBERED.fullmatch(found["level"].name):
+        del found["level"]  # a heading such as Level 1 is a level
+    if "level" in found and "result" in found:
+        return _attempts(found, of)
+    if "level" in found and "tries" in found and "event" not in columns:
+        return _stays(found, of)
+    return _players(columns, found, of) if "level" not in found and "event" not in columns else None
+
+
+def _attempts(found: dict[str, Column], of: int) -> list[str] | None:
+    result = found["result"]
     known = sum(count for word, count in result.values.items() if result_of(word))
-    if known < _KNOWN * result.given or ("player" not in found and "session" not in found):
+    if len(result.values) > _MOST_RESULTS or known < _KNOWN * result.given:
         return None
     share = percent(known / result.given)
     why = f"# A row is an attempt: {safe(result.name)} says how each ended, in words of which {share} are known."
     return [why, *_fields(found, of), *_rows(found, of), *_time(found), *_events(result)]
+
+
+def _stays(found: dict[str, Column], of: int) -> list[str]:
+    seconds = found.get("lasted")
+    lines = [f"# A row is a player's stay in a level: {safe(found['tries'].name)} is a number of tries.", *_fields(found, of)]
+    lines += ["", "[rows]", 'each = "stay"', f"tries = {toml_text(found['tries'].name)}  # {found['tries'].evidence(of)}"]
+    if seconds is not None:
+        lines.append(f"seconds = {toml_text(seconds.name)}  # {seconds.evidence(of)}")
+    if "cleared" in found:
+        return [*lines, f"cleared = {toml_text(found['cleared'].name)}  # {found['cleared'].evidence(of)}"]
+    return [*lines, '# cleared = "?"  # NOT GUESSED: without it, whoever has a number of tries is taken to have cleared']
+
+
+def _players(columns: Mapping[str, Column], found: dict[str, Column], of: int) -> list[str] | None:
+    """A wide table: columns that are levels, by a number in their headings, or by what they say of a level."""
+    numbered: dict[tuple[str, str], list[Column]] = {}
+    said: dict[str, dict[str, str]] = {}
+    for column in columns.values():
+        parts = _NUMBERED.fullmatch(column.name)
+        if parts is not None and column.numeric:
+            numbered.setdefault((parts[1], parts[3]), []).append(column)
+        head, _, last = column.name.strip().rpartition(" ")
+        meaning = {"lasted": "seconds"}.get(str(heading_of(last)), heading_of(last)) if head else None
+        if meaning in ("tries", "seconds", "cleared"):
+            said.setdefault(str(meaning), {})[head] = last
+    lines = ["# A row is a player, and levels are columns.", *_fields(found, of), "", "[rows]", 'each = "player"']
+    enough = {meaning: heads for meaning, heads in said.items() if len(heads) >= _FEWEST and len(set(heads.values())) == 1}
+    if "tries" in enough:
+        return [
+            *lines,
+            *(
+                f'{meaning} = "* {next(iter(heads.values()))}"  # {plural(len(heads), "level")}'
+                for meaning, heads in enough.items()
+            ),
+        ]
+    best = max(numbered.items(), key=lambda one: len(one[1]), default=None)
+    if best is None or len(best[1]) < _FEWEST:
+        return None
+    (before, after), own = best
+    return [
+        *lines,
+        f"levels = {toml_text(f'{before}*{after}')}  # {plural(len(own), 'column')} of numbers",
+        'cell = "tries"  # a guess: or "seconds"',
+    ]
 
 
 def _fields(found: dict[str, Column], of: int) -> list[str]:

@@ -48,8 +48,10 @@ class MapUse:
         """Fields of the map, each with a column for it that no record has, where nothing stands in for that."""
         rules = [(name, rule) for name, rule in log_map.fields.items() if rule.default is None]
         named = [(f"fields.{name}", column) for name, rule in rules for column in rule.columns]
-        named += [(f"rows.{name}", column) for name, column in vars(log_map.rows).items() if column and name != "each"]
-        return [(name, column) for name, column in named if not self.met[column]]
+        named += [(f"rows.{name}", column) for name, column in log_map.rows.columns().items()]
+        missing = [(name, column) for name, column in named if not self.met[column]]
+        patterns = [(f"rows.{name}", pattern) for name, pattern in log_map.rows.patterns().items()]
+        return missing + [(name, pattern) for name, pattern in patterns if not any(fits(pattern, column) for column in self.seen)]
 
     def require(self, log_map: LogMap) -> None:
         """Refuse a map that names columns which no record has, for fields that a log cannot be read without.
@@ -72,6 +74,15 @@ class MapUse:
             unused_words=[word for word in log_map.events if not self.words[word]],
             failed_conversions=dict(self.failed), records_without_event=self.without_event,
         )  # fmt: skip
+
+
+def fits(pattern: str, column: str) -> str | None:
+    """The level of a column that fits a pattern: what stands for the *; None where it does not fit."""
+    before, _, after = pattern.partition("*")
+    long_enough = len(column) > len(before) + len(after)
+    if not long_enough or not column.startswith(before) or not column.endswith(after):
+        return None
+    return column[len(before) : len(column) - len(after)].strip()
 
 
 def map_notes(found: MapMet) -> list[str]:

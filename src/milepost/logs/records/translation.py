@@ -7,8 +7,9 @@ from datetime import UTC, datetime, tzinfo
 from math import isfinite
 from typing import Any
 
-from milepost.logs.mapping.logmap import ROW_RESULTS, EventRule, FieldRule, LogMap
-from milepost.logs.mapping.use import MapUse
+from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
+from milepost.logs.mapping.row_kinds import ROW_RESULTS
+from milepost.logs.mapping.use import MapUse, fits
 from milepost.logs.records.cells import as_number
 from milepost.logs.records.fields import text_of
 from milepost.logs.records.timestamps import NANO, nanoseconds
@@ -28,7 +29,8 @@ class Translator:
         """A row by our names; what it says of times and results is left to who makes records of it."""
         self.use.take(record)
         rows = self.map.rows
-        own = {name for name in (rows.started, rows.ended, rows.lasted, rows.result) if name}
+        own = set(rows.columns().values())
+        own |= {name for name in record for pattern in rows.patterns().values() if fits(pattern, name) is not None}
         fields = self.map.fields
         ours = {name: value for name, value in record.items() if name not in self._taken | own and name not in fields}
         for name, rule in fields.items():
