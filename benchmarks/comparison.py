@@ -202,8 +202,9 @@ def table(results: dict[str, list[Result]]) -> str:
     ]
     for name, own in results.items():
         changed = sum(r.changed for r in own)
+        recall = f"{sum(r.found for r in own) / changed:.2f}" if changed else ""
         lines.append(
-            f"| {name} | {np.mean([r.false for r in own]):.2f} | {f'{sum(r.found for r in own) / changed:.2f}' if changed else ''} "
+            f"| {name} | {np.mean([r.false for r in own]):.2f} | {recall} "
             f"| {np.mean([r.wrong for r in own]):.3f} | {sum(r.covered for r in own) / max(1, sum(r.deltas for r in own)):.3f} "
             f"| {np.mean([r.shift_covered for r in own]):.2f} | {np.mean([r.shift_error for r in own]):+.2f} |"
         )

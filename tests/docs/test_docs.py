@@ -47,3 +47,11 @@ def test_links_lead_somewhere():
     for path in [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").glob("*.md")]:
         for target in re.findall(r"\]\(([^)#:]+)\)", path.read_text(encoding="utf-8")):
             assert (path.parent / target).exists(), f"{path.name}: {target}"
+
+
+def test_the_reference_is_that_of_the_docstrings(monkeypatch):
+    """docs/api.md is what the calls say of themselves."""
+    monkeypatch.syspath_prepend(ROOT / "scripts")
+    import make_reference
+
+    assert make_reference.TARGET.read_text(encoding="utf-8") == make_reference.reference()

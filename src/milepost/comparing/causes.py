@@ -12,6 +12,7 @@ from milepost.arrays import Ints
 from milepost.comparing.pairing import Pair
 from milepost.comparing.rows import CauseChange, WordChange
 from milepost.numerics.shifts import false_discovery_rate
+from milepost.numerics.two_by_two import exact_p
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play, summary
 from milepost.vocabulary import DIED, EVENTS, WAS_RESET
@@ -30,10 +31,7 @@ class _Tested(NamedTuple):
 
     def p(self) -> float:
         """How often chance alone parts the two builds as far."""
-        from scipy.stats import fisher_exact
-
-        table = np.array([[self.before, self.before_of - self.before], [self.after, self.after_of - self.after]])
-        return float(fisher_exact(table).pvalue)
+        return exact_p((self.before, self.after), (self.before_of, self.after_of))
 
     def row(self, q: float) -> CauseChange:
         """As it is said."""
