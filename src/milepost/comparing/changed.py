@@ -1,0 +1,73 @@
+"""What was changed at a level between two builds: its knobs, why it ended badly, and the words of its records."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Literal
+
+from milepost.comparing.causes import causes_by_level, words_by_level
+from milepost.comparing.pairing import Pair
+from milepost.comparing.rows import CauseChange, Changed, KnobChange, Verdict, WordChange
+from milepost.course.course import Course
+
+
+@dataclass(frozen=True)
+class Changes:
+    """What was changed at each level.
+
+    Attributes:
+        pair: the two plays.
+        names: the two builds' names.
+        rate: the rate of false claims.
+    """
+
+    pair: Pair
+    names: tuple[str, str]
+    rate: float
+
+    @cached_property
+    def _causes(self) -> dict[int, list[CauseChange]]:
+        return causes_by_level(self.pair, self.rate)
+
+    @cached_property
+    def _words(self) -> dict[int, list[WordChange]]:
+        return words_by_level(self.pair, self.names)
+
+    def at(self, number: int, places: tuple[int | None, int | None], verdict: Verdict | None) -> Changed:
+        """What was changed at a level, and whether that may be the cause of its verdict.
+
+        Args:
+            number: the level's number among those of both builds.
+            places: where it stands in the course of either build.
+            verdict: what is said of its difficulty.
+        """
+        knobs = self._knobs(*places)
+        cause: Literal["likely", "candidates", "none_known"] | None = None
+        if verdict in ("harder", "easier"):
+            cause = "none_known" if not knobs else "likely" if len(knobs) == 1 else "candidates"
+        return Changed(knobs=knobs, causes=self._causes.get(number, []), words=self._words.get(number, []), cause=cause)
+
+    def _knobs(self, before: int | None, after: int | None) -> list[KnobChange]:
+        courses = self.pair.plays[0].course, self.pair.plays[1].course
+        if before is None or after is None or courses[0] is None or courses[1] is None:
+            return []
+        return turned((courses[0], before), (courses[1], after))
+
+
+def turned(before: tuple[Course, int], after: tuple[Course, int]) -> list[KnobChange]:
+    """The knobs of a level that are set otherwise in the later course; each level is given by its course and its place there."""
+    old, new = (course.levels[place].knobs for course, place in (before, after))
+    ways = before[0].harder | after[0].harder
+    names = [name for name in dict.fromkeys([*old, *new]) if old.get(name) != new.get(name)]
+    changed = [(name, old.get(name), new.get(name)) for name in names]
+    return [{"knob": name, "from": a, "to": b, "harder": _harder(a, b, ways.get(name))} for name, a, b in changed]
+
+
+def _harder(before: object, after: object, way: str | None) -> bool | None:
+    """Whether a knob was turned the way that makes a level harder, where the course says which that is."""
+    if way is None or isinstance(before, bool | str) or isinstance(after, bool | str):
+        return None
+    if not isinstance(before, int | float) or not isinstance(after, int | float):
+        return None
+    return (after > before) == (way == "up")
