@@ -81,7 +81,7 @@ class Compare:
             players_from=int(before.counts.sum()), players_to=int(after.counts.sum()), shift=shift,
             time_shift=case.time.whole(), quit_shift=case.quits.whole(), kept_at_end=kept_at_end(*case.funnels), sentences=[],
         )  # fmt: skip
-        totals["sentences"] = sentences(rows, totals, case.spread)
+        totals["sentences"] = sentences(rows, totals, _spread(case.estimates))
         return Table(rows, totals)
 
 
@@ -124,11 +124,6 @@ class _Case:
         enough: Bools = np.min(self.players, axis=0) >= self.settings.min_players
         return LevelJudge.of(found, enough[found.levels], Bar(rate=self.settings.rate), self.untouched)
 
-    @property
-    def spread(self) -> float:
-        """The spread of skill, by which logits are put into tries."""
-        return float(np.mean(self.estimates.ability_sd)) if self.estimates else 1.0
-
     @cached_property
     def time(self) -> Beyond:
         """What the time of clearing tries did."""
@@ -165,7 +160,7 @@ class _Case:
             "moved": level.moved, "from": sides[0], "to": sides[1], **judged, **beside,
             **self.changes.at(number, level.places, judged["verdict"]), "sentence": None,
         }  # fmt: skip
-        row["sentence"] = told_of_level(row, self.spread)
+        row["sentence"] = told_of_level(row, _spread(self.estimates))
         return row
 
     def _side(self, number: int, side: int, place: int | None) -> Side | None:
@@ -185,6 +180,11 @@ class _Case:
         counts = [np.bincount(tries.subject[tries.item == number]) for tries in self.pair.sides.tries]
         funnels = self.funnels[0][before], self.funnels[1][after]
         return effects(number, self.time, self.quits, (counts[0][counts[0] > 0], counts[1][counts[1] > 0]), funnels)
+
+
+def _spread(found: Estimates | None) -> float:
+    """The spread of skill, by which logits are put into tries."""
+    return float(np.mean(found.ability_sd)) if found else 1.0
 
 
 def _known(value: float) -> float | None:
