@@ -30,7 +30,9 @@ def installed(words, folder, stdin=None, **env):
 def here(words, folder, **env):
     """Run the program in this process."""
     from milepost.cli.main import main
+    from milepost.logs.sources.files import look_afresh
 
+    look_afresh()  # as a new process would
     before = dict(os.environ)
     with TemporaryDirectory() as own, chdir(folder), Path(own, "out").open("w+", encoding="utf-8") as out, Path(own, "err").open("w+", encoding="utf-8") as err:
         try:

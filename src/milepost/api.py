@@ -14,6 +14,7 @@ from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
 from milepost.logs.mapping.logmap import NO_MAP, read_map
+from milepost.logs.sources.files import look_afresh
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.clocks import on_clock
 from milepost.measures.coverage import Coverage
@@ -58,6 +59,7 @@ def replay(
     Raises:
         MilePostError: a log, course or map cannot be used.
     """
+    look_afresh()
     names = [str(name) for name in (logs if isinstance(logs, list) else [logs])]
     mapping = read_map(log_map) if log_map is not None else NO_MAP
     plan = read_course(course) if course is not None else None

@@ -20,6 +20,7 @@ from typing import Any, BinaryIO, cast
 
 from milepost.errors import LogError
 from milepost.logs.formats.table import LOG_SUFFIXES
+from milepost.logs.sources.postgres import copied, is_server
 from milepost.logs.sources.remote import fetched, is_address
 from milepost.naming import natural_key
 from milepost.scratch import scratch_folder, scratch_writing
@@ -201,6 +202,12 @@ def as_name(path: Path) -> str:
     return written if path.is_absolute() else f"./{written}"
 
 
+def look_afresh() -> None:
+    """Forget what was fetched from addresses and servers, so that the next log is what is there now."""
+    fetched.cache_clear()
+    copied.cache_clear()
+
+
 def expand(names: list[str]) -> list[Source]:
     """The files that the names on the command line stand for, in the order given, each once.
 
@@ -223,6 +230,9 @@ def expand(names: list[str]) -> list[Source]:
 def _sources(name: str) -> list[Source]:
     if name == "-":
         return [Source(None)]
+    if is_server(name):
+        shown, copy = copied(name)
+        return [Source(copy, name=shown)]
     if is_address(name):
         return [Source(path, name=address) for address, path in fetched(name, is_log_name)]
     if not name or "\0" in name:

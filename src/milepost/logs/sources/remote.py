@@ -53,9 +53,9 @@ def fetched(address: str, is_log: Callable[[str], bool]) -> list[tuple[str, Path
     except (LogError, OutputError):
         raise
     except (ImportError, ValueError) as error:
-        raise LogError(f"{shown}: cannot be read ({_first(error)}). {_NEEDS}") from None
+        raise LogError(f"{shown}: cannot be read ({first_line(error)}). {_NEEDS}") from None
     except Exception as error:  # drivers raise what they like
-        raise LogError(f"{shown}: cannot be read ({_first(error)}). Is it there, and may you read it?") from None
+        raise LogError(f"{shown}: cannot be read ({first_line(error)}). Is it there, and may you read it?") from None
 
 
 def _names(files: Any, path: str, is_log: Callable[[str], bool]) -> list[str]:
@@ -80,11 +80,11 @@ def _read(remote: BinaryIO) -> bytes:
     try:
         data: bytes = remote.read(_AT_ONCE)
     except OSError as error:
-        raise LogError(f"breaks off ({_first(error)}). Is the connection steady?") from None
+        raise LogError(f"breaks off ({first_line(error)}). Is the connection steady?") from None
     return data
 
 
-def _first(error: BaseException) -> str:
+def first_line(error: BaseException) -> str:
     """What a driver says, in a line, and without an address, which may hold secrets."""
     said = (str(error).splitlines() or [""])[0] or type(error).__name__
     return re.sub(r"[a-z][a-z0-9+.-]*://\S+", lambda found: without_secrets(found[0]), said)
