@@ -70,6 +70,7 @@ def stamped(number, minute):
 ODD = {
     "time_unit": [r | {"time": r["time"] * 1000} for r in crowd()],
     "similar_names": edited(lambda r: [r | {"level": "Low Arch v2"}] if r.get("level") == "Low Arch" else [r]),
+    "misnamed_target": edited(lambda r: [r | {"to": "Low Arhc"}] if r.get("to") == "Low Arch" else [r]),
     "past_the_end": edited(ending),
     "untagged_skip": crowd() + [{"session": "x", "time": 0, "event": "start", "level": "Mill Pond"},
         {"session": "x", "time": 5, "event": "transition", "level": "Mill Pond", "to": "Low Arch"},
@@ -113,6 +114,21 @@ def test_nothing_odd(milepost):
     shown = milepost("check", "log.jsonl", "--course", "course.toml").stdout
     assert "What was found: nothing" in shown
     assert "Does it change the answer? No." in shown
+
+
+@pytest.mark.parametrize(("to", "meant"), [("Low Arhc", "Low Arch"), ("LOW  ARCHES", "Low Arch"), ("Swan Bent", "Swan Bend"), ("Lock 12", None),
+                                           ("Harbour", None), ("Boathouse", None)])  # fmt: skip
+@pytest.mark.parametrize("declared", [True, False])
+def test_a_slip_in_a_target_names_the_level(milepost, to, meant, declared):
+    """With a course or without; a number that differs, a place and another word are no slip."""
+    levels = [*LEVELS, "Lock 1"]
+    milepost.write("course.toml", 'places = ["Boathouse"]\n' + "".join(f'[[level]]\nname = "{level}"\n' for level in levels))
+    logged = [r for n in range(8) for r in played(f"s{n}", levels, player=f"P{n}", step=20.0 + n)]
+    milepost.write("log.jsonl", [r | {"to": to} if r["session"] == "s7" and r.get("to") == "Low Arch" else r for r in logged])
+    rows = milepost.json("check", "log.jsonl", *(["--course", "course.toml"] if declared else []))["suspects"]
+    found = [row for row in rows if row["code"] == "misnamed_target"]
+    assert [row["levels"] for row in found] == ([[meant]] if meant else [])
+    assert not found or (found[0]["count"], found[0]["sessions"]) == (1, 1)
 
 
 def test_sessions_one_after_the_other_do_not_overlap(milepost):

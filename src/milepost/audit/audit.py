@@ -22,7 +22,8 @@ from milepost.playback.tallies import PLACES, tallies_of, unknown_words
 from milepost.vocabulary import EVENTS, FINDINGS, Finding
 
 RULES: tuple[Callable[[Evidence], list[Suspect]], ...] = (
-    suspect_timing.time_unit, suspect_names.similar_names, suspect_names.past_the_end, suspect_play.untagged_skip,
+    suspect_timing.time_unit, suspect_names.similar_names, suspect_names.past_the_end, suspect_names.misnamed_target,
+    suspect_play.untagged_skip,
     suspect_play.start_override, suspect_play.passed_level, suspect_play.carried_over, suspect_play.unprompted_reset,
     suspect_timing.reset_burst, suspect_timing.doubled_logic, suspect_timing.vanished_event,
     suspect_play.death_before_input, suspect_play.stuck, suspect_timing.idle_span,

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import re
+from difflib import get_close_matches
 
 import numpy as np
 
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.naming import folded, natural_key
+from milepost.numerics.whole_numbers import distinct
 
+_ALIKE = 0.8  # of the letters of two names, in order
+_DIGITS = re.compile(r"\d+")
 _VERSION = re.compile(r"-?(v\d+|old|new|final|copy|test)$")
 
 
@@ -53,3 +57,27 @@ def past_the_end(evidence: Evidence) -> list[Suspect]:
     why = "comes after the last level; if it only says that the game was won, name it in places of the course"
     return [Suspect("past_the_end", evidence.names(moves.target[after]), int(after.sum()),
                     frozenset(moves.session[after].tolist()), why)]  # fmt: skip
+
+
+def misnamed_target(evidence: Evidence) -> list[Suspect]:
+    """Moves to a name at which nothing is ever played and that is nearly that of a level."""
+    play, moves, played = evidence.play, evidence.play.moves, evidence.signs.played
+    unknown = moves.target >= (0 if play.inferred else play.n_levels)
+    unknown &= ~np.append(play.gated.stops.is_place, True)[moves.target] & ~np.append(played, True)[moves.target]
+    known = played | (np.arange(len(played)) < (0 if play.inferred else play.n_levels))
+    levels = [play.stops[level] for level in np.flatnonzero(known)]
+    found = []
+    for target in distinct(moves.target[unknown]).tolist():
+        meant = nearest_name(play.stops[target], levels)
+        if meant is not None:
+            rows = unknown & (moves.target == target)
+            why = f"moves to {play.stops[target]!r}, where nothing is ever played: is it {meant!r}? Then give that level an alias"
+            found.append(Suspect("misnamed_target", [meant], int(rows.sum()), frozenset(moves.session[rows].tolist()), why))
+    return found
+
+
+def nearest_name(name: str, levels: list[str]) -> str | None:
+    """The level whose name is nearly this one; None where none is, or where they differ by a number."""
+    by_fold = {folded(level): level for level in levels if _DIGITS.findall(level) == _DIGITS.findall(name)}
+    close = get_close_matches(folded(name), list(by_fold), n=1, cutoff=_ALIKE)
+    return by_fold[close[0]] if close else None

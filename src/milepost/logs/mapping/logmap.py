@@ -178,7 +178,7 @@ class _Reading:
         zone, form = table.get("zone"), table.get("format")
         if form is not None and not (isinstance(form, str) and "%" in form):
             raise self.wrong("time.format", 'a pattern such as "%d.%m.%Y %H:%M:%S"', form)
-        return {"per_second": self.per_second(table), "zone": self.zone(zone), "time_format": form}
+        return {"per_second": self.per_second(table), "zone": _zone(self, zone), "time_format": form}
 
     def per_second(self, table: Mapping[str, Any]) -> float:
         """How many units a second has."""
@@ -192,15 +192,6 @@ class _Reading:
         if rate is not None:
             raise MapError(f'{self.path}: time.rate goes with unit = "frames" only.')
         return _SECONDS[unit]
-
-    def zone(self, name: object) -> tzinfo | None:
-        """The zone of local date-times."""
-        if name is None:
-            return None
-        try:
-            return ZoneInfo(name if isinstance(name, str) else "")
-        except (KeyError, ValueError, TypeError, OSError):
-            raise self.wrong("time.zone", 'the name of a time zone, such as "Europe/Oslo" or "UTC"', name) from None
 
     def event(self, word: str, given: object) -> tuple[EventRule, ...]:
         """One entry of [events]: our word, a table, or a list of tables of which the first fitting one counts."""
@@ -273,3 +264,13 @@ class _Reading:
             if not wants_bool and not (isfinite(value) and value >= 0):
                 raise self.wrong(f"replay.{key}", "a number of seconds from 0 up", value)
         return dict(table)
+
+
+def _zone(reading: _Reading, name: object) -> tzinfo | None:
+    """The zone of local date-times."""
+    if name is None:
+        return None
+    try:
+        return ZoneInfo(name if isinstance(name, str) else "")
+    except (KeyError, ValueError, TypeError, OSError):
+        raise reading.wrong("time.zone", 'the name of a time zone, such as "Europe/Oslo" or "UTC"', name) from None
