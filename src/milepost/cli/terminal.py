@@ -8,9 +8,13 @@ import sys
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import TYPE_CHECKING
 
 from milepost.progress import SILENT, Progress
+
+if TYPE_CHECKING:
+    from rich.progress import Progress as Live
+    from rich.progress import TaskID
 
 _PIPE_WIDTH = 100
 _PATIENCE = 0.7  # seconds before progress shows
@@ -46,8 +50,8 @@ class TerminalProgress:
 
     def __init__(self) -> None:
         self._begun = time.monotonic()
-        self._live: Any = None
-        self._task: Any = None
+        self._live: Live | None = None
+        self._task: TaskID | None = None
         self._what = ""
 
     def step(self, what: str) -> None:
@@ -60,7 +64,7 @@ class TerminalProgress:
         """Count on."""
         if self._live is None and time.monotonic() - self._begun > _PATIENCE:
             self._start()
-        if self._live:
+        if self._live and self._task is not None:
             self._live.advance(self._task, amount)
 
     def _start(self) -> None:

@@ -103,7 +103,7 @@ def names_down(axes: Axes, names: Sequence[str]) -> range:
     """Level names along the side, first on top, as many as do not touch; the places that have one."""
     shown = range(0, len(names), max(1, -(-len(names) // _MOST_DOWN)))
     axes.set_yticks(list(shown), [shortened(names[place]) for place in shown], fontsize=label_size(len(names)))
-    axes.set_ylim(len(names) - 0.5, -0.5)
+    axes.set_ylim(max(1, len(names)) - 0.5, -0.5)
     return shown
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from hashlib import sha256
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, BinaryIO, Final
 
 import numpy as np
 
@@ -65,7 +65,7 @@ def reached_in(path: Path, known: Iterable[tuple[int, str]]) -> Reached | None:
     return found
 
 
-def _read_up_to(stream: Any, length: int, reached: Reached) -> bool:
+def _read_up_to(stream: BinaryIO, length: int, reached: Reached) -> bool:
     """Read on until so many bytes; whether there are that many."""
     while reached.length < length:
         data = stream.read(min(_BLOCK, length - reached.length))

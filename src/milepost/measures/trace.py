@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any, TypedDict
+from typing import TypedDict
 
 import numpy as np
 
@@ -126,7 +126,7 @@ def _cause(play: Play, k: int) -> str | None:
 def _repairs(play: Play, first: int, last: int) -> list[str]:
     """The findings on the session's records from the opening to the closing of an attempt."""
     marks = play.gated.log.records.marks[play.gated.order[first : last + 1]]
-    together: Any = np.bitwise_or.reduce(marks) if len(marks) else 0
+    together: int = np.bitwise_or.reduce(marks) if len(marks) else 0
     return [finding.code for number, finding in enumerate(FINDINGS) if int(together) >> number & 1]
 
 

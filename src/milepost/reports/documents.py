@@ -174,7 +174,7 @@ class PlanRow(LevelRow):
     target_low: float | None
     target_high: float | None
     par_seconds: float | None
-    knobs: dict[str, Any]
+    knobs: dict[str, object]
 
 
 class Builds(TypedDict):

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
-Record = dict[str, Any]
+from milepost.simulate.records import Record
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -13,6 +13,7 @@ from milepost.simulate.players import Tries
 from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP
 
 Record = dict[str, Any]
+_Recorder = Callable[..., Record]
 _ASIDE, _MIDDLE, _HEIGHT = 2, 20, 6  # of a place on a level's map, where nothing is said of it
 _RARER = 0.6  # each further cause of a level is so much rarer
 
@@ -132,7 +133,7 @@ def _spot(rows: _Rows, k: int, scenery: Scenery, chance: _Chance) -> tuple[float
     return x / 100, x, spot[1] + spot[2] * (chance.height[k] - _MIDDLE) / _HEIGHT
 
 
-def _during(rows: _Rows, k: int, level: str, record: Any, scenery: Scenery, chance: _Chance) -> Iterator[Record]:
+def _during(rows: _Rows, k: int, level: str, record: _Recorder, scenery: Scenery, chance: _Chance) -> Iterator[Record]:
     opened, length = rows.opened[k], rows.closed[k] - rows.opened[k]
     settling = min(0.9 * length, chance.settling[k])
     yield record(opened + settling, "first_input", level=level)
@@ -146,7 +147,7 @@ def _during(rows: _Rows, k: int, level: str, record: Any, scenery: Scenery, chan
         yield record(begin + min(0.3 * length, 25.0), "resume", level=level)
 
 
-def _outcome(rows: _Rows, k: int, level: str, record: Any, scenery: Scenery, chance: _Chance) -> Iterator[Record]:
+def _outcome(rows: _Rows, k: int, level: str, record: _Recorder, scenery: Scenery, chance: _Chance) -> Iterator[Record]:
     outcome, where = rows.outcome[k], rows.level[k]
     reached, x, y = _spot(rows, k, scenery, chance)
     progress = round(reached, 3)

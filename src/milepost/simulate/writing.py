@@ -6,7 +6,7 @@ import gzip
 import json
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import BinaryIO
 
 import numpy as np
 
@@ -44,7 +44,7 @@ def simulate(what: Simulation, target: str, truth: str | None, progress: Progres
     tries, known = play_course(what.plan.difficulty, what.population, rng)
     written = [0, 0]
 
-    def write(out: Any) -> None:
+    def write(out: BinaryIO) -> None:
         stream = gzip.GzipFile(fileobj=out, mode="wb", mtime=0, filename="") if target.endswith(".gz") else out
         block: list[tuple[float, str]] = []
         for records in sessions(tries, _scenery(what, rng), rng):
@@ -67,7 +67,7 @@ def simulate(what: Simulation, target: str, truth: str | None, progress: Progres
     return written[0], written[1]
 
 
-def _flush(stream: Any, block: list[tuple[float, str]]) -> None:
+def _flush(stream: BinaryIO | gzip.GzipFile, block: list[tuple[float, str]]) -> None:
     block.sort(key=lambda item: item[0])
     stream.write("".join(line + "\n" for _, line in block).encode("utf-8", "backslashreplace"))
     block.clear()

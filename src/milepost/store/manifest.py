@@ -20,6 +20,7 @@ _KIND, _VERSION = "milepost store", 3
 _FILE: Final = re.compile(r"[\w=-]+(/[\w=-]+){0,2}\.parquet", re.ASCII)
 T = TypeVar("T")
 _TRIES: Final = 5  # of reading a store that is written to at the same time
+Entry = dict[str, Any]  # what a manifest says of a file
 
 
 @dataclass
@@ -30,9 +31,9 @@ class Manifest:
     parts: int = PARTS  # into which players are divided
     joined: list[list[int]] = field(default_factory=list)  # pairs of parts that share a session or a player
     additions: int = 0
-    records: list[dict[str, Any]] = field(default_factory=list)  # file, part, rows, sha256
-    tables: dict[str, dict[str, Any]] = field(default_factory=dict)  # sessions, names, refused: file, sha256
-    sources: list[dict[str, Any]] = field(default_factory=list)  # the logs as far as they were packed: file, bytes, sha256
+    records: list[Entry] = field(default_factory=list)  # file, part, rows, sha256
+    tables: dict[str, Entry] = field(default_factory=dict)  # sessions, names, refused: file, sha256
+    sources: list[Entry] = field(default_factory=list)  # the logs as far as they were packed: file, bytes, sha256
     debug_only: list[str] = field(default_factory=list)
     found: dict[str, int] = field(default_factory=dict)  # findings that were shown while following
 

@@ -17,7 +17,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from milepost.arrays import Ints
+from milepost.arrays import Column, Ints
 from milepost.errors import LogError, OutputError
 from milepost.logs.interface import ABSENT, Log, Place, Records, Refused, Sessions
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder
@@ -26,8 +26,8 @@ from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
 from milepost.store.checksums import checksum
 from milepost.store.columns import slimmest
-from milepost.store.manifest import Manifest, kept_as, latest, read_manifest
-from milepost.store.tables import read_arrays, read_lists, write_table
+from milepost.store.manifest import Entry, Manifest, kept_as, latest, read_manifest
+from milepost.store.tables import Cells, read_arrays, read_lists, write_table
 
 _BUSY: Final = "{}: another pack is writing to it. Wait until that is done."
 
@@ -43,7 +43,7 @@ def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manif
     return manifest
 
 
-def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any], rows: dict[str, object] | None) -> None:
+def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any], rows: dict[str, Column] | None) -> None:
     names: dict[str, list[str]] = {}
     for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
         names.setdefault(kind, []).append(text)
@@ -56,7 +56,7 @@ def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any]
     builder.files = [one["file"] for one in manifest.sources]
 
 
-def _content(folder: Path, manifest: Manifest, records: bool) -> tuple[Manifest, dict[str, Any], dict[str, object] | None]:
+def _content(folder: Path, manifest: Manifest, records: bool) -> tuple[Manifest, dict[str, Any], dict[str, Column] | None]:
     """The manifest, the small tables, and the columns of the records if these are wanted and there are any."""
     _require_whole(folder, [*manifest.tables.values(), *(manifest.records if records else [])])
     tables = {name: read_lists(folder / part["file"]) for name, part in manifest.tables.items()}
@@ -110,13 +110,13 @@ def records_of(folder: Path, manifest: Manifest, parts: tuple[int, ...], names: 
     return Records(**zero, **{name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted[1:]})
 
 
-def _require_whole(folder: Path, files: list[dict[str, Any]]) -> None:
+def _require_whole(folder: Path, files: list[Entry]) -> None:
     for part in files:
         if not (folder / part["file"]).is_file() or checksum(folder / part["file"]) != part["sha256"]:
             raise LogError(f"{folder / part['file']}: is missing or not as it was written. Pack the logs again.")
 
 
-def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, object]) -> Manifest:
+def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, Column]) -> Manifest:
     """Add records to a store, with all that the builder knows by now; the manifest is written last.
 
     Args:
@@ -131,7 +131,7 @@ def append(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[
     return seal(folder, lay_down(folder, manifest, builder, rows), builder)
 
 
-def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, Any]) -> Manifest:
+def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dict[str, Column]) -> Manifest:
     """Write records into their parts; they belong to the store once it is sealed.
 
     Raises:
@@ -235,7 +235,7 @@ def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, i
     return joined
 
 
-def _session_columns(builder: RecordBuilder) -> dict[str, object]:
+def _session_columns(builder: RecordBuilder) -> Cells:
     sessions = builder.known.sessions
     return {
         "name": sessions.name, "player": sessions.player, "build": sessions.build,
@@ -251,7 +251,7 @@ def _sessions(columns: dict[str, list[Any]]) -> Sessions:
     return Sessions(**own, epoch=epoch, tags=[json.loads(tags) for tags in columns["tags"]])
 
 
-def _name_columns(builder: RecordBuilder) -> dict[str, object]:
+def _name_columns(builder: RecordBuilder) -> Cells:
     pairs = [(kind, text) for kind, names in vars(builder.names).items() for text in names]
     return {"kind": [kind for kind, _ in pairs], "text": [text for _, text in pairs]}
 
@@ -261,7 +261,7 @@ def _refused(columns: dict[str, list[object]]) -> list[Refused]:
     return [Refused(Place(file, line), reason, session, times) for file, line, reason, session, times in rows]
 
 
-def _refused_columns(builder: RecordBuilder) -> dict[str, object]:
+def _refused_columns(builder: RecordBuilder) -> Cells:
     refused = builder.refusals.kept
     return {
         "file": [item.place.file for item in refused], "line": [item.place.line for item in refused],
@@ -270,7 +270,7 @@ def _refused_columns(builder: RecordBuilder) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _written(folder: Path, name: str, columns: dict[str, Any]) -> dict[str, object]:
+def _written(folder: Path, name: str, columns: Cells) -> dict[str, object]:
     """Write columns to a Parquet file of a store; its name and checksum."""
     path = folder / name
     try:

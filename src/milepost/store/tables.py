@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
 
-from milepost.logs.fast.arrow import array_of, texts_of, values_of
+from milepost.arrays import Column
+from milepost.logs.fast.arrow import Arrow, array_of, texts_of, values_of
 
+Cells = Mapping[str, list[Any] | Column]  # of each column
 _TYPES: Final = {
     "file": np.int64, "times": np.int64, "line": np.int64, "part": np.int64, "debug": np.bool_, "first_clock": np.float64,
 }  # fmt: skip  # of what is no text
 _NARROW: Final = 2  # bytes; in wider columns few values come often, and a dictionary of them only takes time
 
 
-def write_table(path: Path, columns: dict[str, Any]) -> None:
+def write_table(path: Path, columns: Cells) -> None:
     """Write columns: arrays of numbers, or lists with None for nothing.
 
     Raises:
@@ -29,7 +32,7 @@ def write_table(path: Path, columns: dict[str, Any]) -> None:
     parquet.write_table(table, path, compression="zstd", write_statistics=False, use_dictionary=few)
 
 
-def _cells(name: str, column: Any) -> object:
+def _cells(name: str, column: Column | list[str | None]) -> object:
     if not isinstance(column, list):
         return array_of(column)
     kind = _TYPES.get(name)
@@ -49,14 +52,14 @@ def read_lists(path: Path) -> dict[str, list[object]]:
     return {name: column.to_pylist() for name, column in _read(path, None)}
 
 
-def read_arrays(paths: list[Path], names: tuple[str, ...] | None = None) -> dict[str, Any]:
+def read_arrays(paths: list[Path], names: tuple[str, ...] | None = None) -> dict[str, Column]:
     """The columns of numbers of several files, one after the other, which may differ in how narrow their columns are."""
     parts = [dict(_read(path, names)) for path in paths]
     columns = names or (tuple(parts[0]) if parts else ())
     return {name: np.concatenate([values_of(chunk) for part in parts for chunk in part.pop(name).chunks]) for name in columns}
 
 
-def _read(path: Path, names: tuple[str, ...] | None) -> Any:
+def _read(path: Path, names: tuple[str, ...] | None) -> Iterator[tuple[str, Arrow]]:
     from pyarrow import parquet
 
     with parquet.ParquetFile(path) as file:

@@ -46,7 +46,7 @@ def given_in(array: Arrow) -> Bools:
     return np.ones(len(array), np.bool_) if valid is None else _bits(valid, array)
 
 
-def _bits(content: Any, array: Arrow) -> Bools:
+def _bits(content: Arrow, array: Arrow) -> Bools:
     if content is None:
         return np.zeros(len(array), np.bool_)
     bits = np.unpackbits(np.frombuffer(content, np.uint8), count=array.offset + len(array), bitorder="little")

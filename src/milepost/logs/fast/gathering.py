@@ -10,10 +10,10 @@ from pathlib import Path
 from typing import Any, Final
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import DTypeLike, NDArray
 
-from milepost.arrays import Floats, Ints
-from milepost.logs.fast.arrow import given_in, values_of
+from milepost.arrays import Column, Floats, Ints
+from milepost.logs.fast.arrow import Arrow, given_in, values_of
 from milepost.logs.interface import ABSENT
 from milepost.logs.records.fields import BAD, tag_of, text_of
 from milepost.logs.records.likeness import column_likeness, float_numbers, likeness
@@ -72,7 +72,7 @@ class Texts:
         self._known: dict[object, tuple[int, int, int, int]] = {}  # as given: code, likeness, colons and nulls
         self._codes: list[NDArray[np.int32]] = []
 
-    def take(self, column: Any) -> Likeness:
+    def take(self, column: Arrow) -> Likeness:
         """Take a batch, an Arrow array; what it adds to the likeness of its records."""
         coded = column.dictionary_encode()
         known = [self._known.get(given) or self._meet(given) for given in coded.dictionary.to_pylist()]
@@ -150,7 +150,7 @@ class Stamps:
         self.given = self.colons = self.nulls = 0
         self._parts: list[Ints] = []
 
-    def take(self, moments: Any, numbers: object, colons: object) -> Likeness:
+    def take(self, moments: Arrow, numbers: object, colons: object) -> Likeness:
         """Take a batch: microseconds, the numbers of the texts, and how many colons these have; all are given."""
         require(moments.null_count == 0)
         self.given += len(moments)
@@ -187,7 +187,7 @@ def moment_columns(text: str, as_given: str) -> tuple[str, str, str]:
     )  # fmt: skip
 
 
-def joined(parts: list[Any], kind: Any) -> Any:
+def joined(parts: list[Column], kind: DTypeLike) -> Column:
     """All parts in one; they are let go."""
     joined = np.concatenate(parts) if parts else np.empty(0, kind)
     parts.clear()
@@ -235,7 +235,7 @@ class Columns:
         given = [texts(name) for name in names if name not in numeric and name != "time"]
         return cls(given, [Numbers(name) for name in names if name in numeric], Stamps() if stamped else None)
 
-    def take(self, batch: Any) -> None:
+    def take(self, batch: Arrow) -> None:
         """Take a batch of Arrow columns."""
         self.rows += batch.num_rows
         each = iter(batch.columns)

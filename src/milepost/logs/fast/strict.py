@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
 
@@ -30,6 +30,9 @@ from milepost.logs.fast.gathering import (
 from milepost.logs.formats.envelope import is_envelope
 from milepost.logs.sources.files import Source
 
+if TYPE_CHECKING:
+    from duckdb import DuckDBPyConnection
+
 _SAMPLE: Final = 20_000  # lines
 _AT_ONCE: Final = 1 << 20  # bytes
 _MOST_BYTES: Final = 1 << 50
@@ -48,7 +51,7 @@ def read_strict(source: Source) -> Block | None:
     return None
 
 
-def _read(base: object, source: Source, path: str) -> Block:
+def _read(base: DuckDBPyConnection, source: Source, path: str) -> Block:
     """Read by the fields of the first lines; where the others have more, by those of all lines."""
     marks = _Marks.of(source)
     written = _Written(_fields(base, path, f"LIMIT {_SAMPLE}"))
@@ -60,7 +63,7 @@ def _read(base: object, source: Source, path: str) -> Block:
     return written.columns.block()
 
 
-def _fields(base: Any, path: str, limit: str) -> dict[str, str]:
+def _fields(base: DuckDBPyConnection, path: str, limit: str) -> dict[str, str]:
     """The fields of the file's lines, or of the first of them, with their types."""
     lines = f"SELECT json FROM read_ndjson_objects(?) {limit}"
     written = base.execute(f"SELECT json_group_structure(json) FROM ({lines})", [path]).fetchall()[0][0]
@@ -113,7 +116,7 @@ class _Written:
         self.columns = Columns.of(kinds, kinds["time"] not in _NUMBERS, WrittenTexts)
         self.kinds = kinds
 
-    def read(self, base: Any, path: str) -> None:
+    def read(self, base: DuckDBPyConnection, path: str) -> None:
         """Read the whole file."""
         columns = self.columns
         chosen = [*(_text(one.name) for one in columns.texts), *(_number(one.name) for one in columns.numbers)]

@@ -6,7 +6,7 @@ As with JSON Lines, it is all of a file or nothing; where it is nothing, the fil
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, Final
+from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
@@ -14,6 +14,9 @@ from milepost.logs.fast.gathering import BATCH, Block, Columns, given_up, moment
 from milepost.logs.formats.envelope import is_envelope
 from milepost.logs.formats.parquet import names_in
 from milepost.logs.sources.files import Source
+
+if TYPE_CHECKING:
+    from duckdb import DuckDBPyRelation
 
 _WHOLE: Final = frozenset({"TINYINT", "SMALLINT", "INTEGER", "BIGINT", "UTINYINT", "USMALLINT", "UINTEGER", "UBIGINT"})
 _NUMBER: Final = _WHOLE | {"FLOAT", "DOUBLE"}
@@ -33,7 +36,7 @@ def read_strict_parquet(source: Source) -> Block | None:
     return None
 
 
-def _read(table: Any, path: Path) -> Block:
+def _read(table: DuckDBPyRelation, path: Path) -> Block:
     require(names_in(path, table.columns) == table.columns)
     kinds = {name: str(kind) for name, kind in zip(table.columns, table.types, strict=True)}
     require({"session", "time", "event"} <= kinds.keys() and not is_envelope(kinds))

@@ -55,7 +55,7 @@ def _first_line(lines: Iterator[str]) -> tuple[int, str]:
     return 0, ""
 
 
-def _header(source: Source, rows: Any, options: ReadOptions, head: bytes) -> list[str]:
+def _header(source: Source, rows: Iterator[list[str]], options: ReadOptions, head: bytes) -> list[str]:
     """The names of the columns, checked; spaces around a name are none of it, but where two names differ by these alone."""
     try:
         header: list[str] = next(rows, [])

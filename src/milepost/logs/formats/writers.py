@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, BinaryIO, Final
 from xml.sax.saxutils import XMLGenerator
+from xml.sax.xmlreader import AttributesImpl
 
 from milepost.logs.formats.delimited import guarded
 from milepost.logs.records.timestamps import nanoseconds
@@ -145,17 +146,16 @@ def write_xes(spool: Spool, out: BinaryIO) -> None:
     sessions: dict[object, list[Record]] = {}
     for record in spool:
         sessions.setdefault(record.get("session"), []).append(record)
-    xml: Any = XMLGenerator(out, encoding="utf-8", short_empty_elements=True)
+    xml = XMLGenerator(out, encoding="utf-8", short_empty_elements=True)
     xml.startDocument()
-    xml.startElement("log", {"xes.version": "1.0", "xmlns": "http://www.xes-standard.org/"})
+    xml.startElement("log", AttributesImpl({"xes.version": "1.0", "xmlns": "http://www.xes-standard.org/"}))
     for name, prefix in (("Concept", "concept"), ("Time", "time")):
-        xml.startElement(
-            "extension", {"name": name, "prefix": prefix, "uri": f"http://www.xes-standard.org/{prefix}.xesext"}
-        )
+        named = {"name": name, "prefix": prefix, "uri": f"http://www.xes-standard.org/{prefix}.xesext"}
+        xml.startElement("extension", AttributesImpl(named))
         xml.endElement("extension")
     for session, records in sessions.items():
         xml.characters("\n")
-        xml.startElement("trace", {})
+        xml.startElement("trace", AttributesImpl({}))
         _attribute(xml, "concept:name", session)
         for record in records:
             _xes_event(xml, record)
@@ -164,8 +164,8 @@ def write_xes(spool: Spool, out: BinaryIO) -> None:
     xml.endDocument()
 
 
-def _xes_event(xml: Any, record: Record) -> None:
-    xml.startElement("event", {})
+def _xes_event(xml: XMLGenerator, record: Record) -> None:
+    xml.startElement("event", AttributesImpl({}))
     for name, value in record.items():
         if name != "session" and not isinstance(value, dict | list):
             _attribute(xml, _xes_key(name, value), value)
@@ -178,12 +178,12 @@ def _xes_key(name: str, value: object) -> str:
     return "time:timestamp" if name == "time" and isinstance(value, str) and nanoseconds(value) is not None else name
 
 
-def _attribute(xml: Any, key: str, value: object) -> None:
+def _attribute(xml: XMLGenerator, key: str, value: object) -> None:
     kind = {bool: "boolean", int: "int", float: "float"}.get(type(value), "string")
     if key == "time:timestamp":
         kind = "date"
     text = str(value).lower() if kind == "boolean" else repr(value) if kind == "float" else str(value)
-    xml.startElement(kind, {"key": _xml_text(key), "value": _xml_text(text)})
+    xml.startElement(kind, AttributesImpl({"key": _xml_text(key), "value": _xml_text(text)}))
     xml.endElement(kind)
 
 

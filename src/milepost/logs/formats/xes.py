@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import Any
+from typing import BinaryIO
+from xml.etree.ElementTree import Element
 
 from milepost.errors import LogError
 from milepost.logs.interface import ReadOptions, Sink
@@ -46,10 +47,10 @@ def _give(events: Iterable[dict[str, object]], sink: Sink, progress: Progress) -
             progress.advance(_STEP)
 
 
-def _events(stream: Any) -> Iterator[dict[str, object]]:
+def _events(stream: BinaryIO) -> Iterator[dict[str, object]]:
     from defusedxml.ElementTree import iterparse
 
-    path: list[Any] = []
+    path: list[Element] = []
     trace: dict[str, object] = {}
     for action, element in iterparse(stream, events=("start", "end"), forbid_dtd=True):
         tag = _local(element.tag)
@@ -66,7 +67,7 @@ def _events(stream: Any) -> Iterator[dict[str, object]]:
             path[-1].remove(element)
 
 
-def _named(attributes: Iterable[Any], standard: dict[str, str]) -> dict[str, Any]:
+def _named(attributes: Iterable[Element], standard: dict[str, str]) -> dict[str, object]:
     """Attributes by our names; one that has our name itself goes before one of the standard's."""
     found: dict[str, object] = {}
     for element in attributes:

@@ -131,6 +131,9 @@ def read_map(path: str | Path) -> LogMap:
     )
 
 
+_Settings = dict[str, Any]  # what a table of the map sets, by the name of what is set
+
+
 def _listed(names: Iterable[str]) -> str:
     return ", ".join(sorted(names))
 
@@ -172,7 +175,7 @@ class _Reading:
             raise self.wrong(f"{key}.join", "a text", join)
         return FieldRule(tuple(columns), given.get("value"), given.get("default"), join, number)
 
-    def time(self, table: Mapping[str, object]) -> dict[str, Any]:
+    def time(self, table: Mapping[str, object]) -> _Settings:
         """The table [time]."""
         self.known("time", table, _TIME_KEYS)
         zone, form = table.get("zone"), table.get("format")
@@ -223,7 +226,7 @@ class _Reading:
             raise self.wrong("session.gap_minutes", "a number of minutes above 0", gap)
         return 60.0 * gap
 
-    def input(self, table: Mapping[str, object]) -> dict[str, Any]:
+    def input(self, table: Mapping[str, object]) -> _Settings:
         """The table [input]."""
         self.known("input", table, _INPUT_KEYS)
         form, delimiter, query, encoding = (table.get(key) for key in ("format", "delimiter", "query", "encoding"))
@@ -240,7 +243,7 @@ class _Reading:
             raise self.wrong("input.select", "an SQL query over the table log", select)
         return {"form": form, "delimiter": delimiter, "query": query, "encoding": encoding, "select": select}
 
-    def rows(self, table: Mapping[str, object]) -> dict[str, Any]:
+    def rows(self, table: Mapping[str, object]) -> _Settings:
         """The table [rows]."""
         self.known("rows", table, _ROW_KEYS)
         explode, carry = table.get("explode", []), table.get("carry", [])
@@ -254,7 +257,7 @@ class _Reading:
                 raise MapError(f"{self.path}: rows.carry: {name} cannot hold from one record to the next.")
         return {"explode": tuple(path), "carry": tuple(carry), "rows": rows_of(table, str(self.path))}
 
-    def replay(self, table: Mapping[str, Any]) -> dict[str, Any]:
+    def replay(self, table: Mapping[str, Any]) -> _Settings:
         """The table [replay]."""
         self.known("replay", table, set(_SETTINGS))
         for key, value in table.items():

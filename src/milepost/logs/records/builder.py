@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from milepost.arrays import Column
 from milepost.logs.fast.blocks import identity_of, rows_of, sessions_of
 from milepost.logs.fast.gathering import Block
 from milepost.logs.interface import Log, Place, Records, Refused
@@ -44,7 +45,7 @@ class RecordBuilder:
 
     def __init__(self) -> None:
         self._rows: list[tuple[object, ...]] = []
-        self._parts: list[dict[str, Any]] = []  # columns, part by part
+        self._parts: list[dict[str, Column]] = []  # columns, part by part
         self.translator: Translator | None = None
         self.known, self.names, self.refusals = KnownSessions(), KnownNames(), Refusals()
         self.files: list[str] = []
@@ -112,7 +113,7 @@ class RecordBuilder:
             None if self.translator is None else self.translator.use.document(self.translator.map),
         )  # fmt: skip
 
-    def columns(self) -> dict[str, Any]:
+    def columns(self) -> dict[str, Column]:
         """The columns built so far; those of parts are let go one after the other, so that memory holds them once."""
         self._flush()
         if not self._parts:
@@ -125,7 +126,7 @@ class RecordBuilder:
         """How many records there are by now."""
         return len(self._rows) + sum(len(part["session"]) for part in self._parts)
 
-    def restore_columns(self, columns: Mapping[str, Any]) -> None:
+    def restore_columns(self, columns: Mapping[str, Column]) -> None:
         """Put into an empty builder the columns of another one, with each record's number in ``row``."""
         order = np.argsort(columns["row"])
         self._parts = [{name: np.ascontiguousarray(columns[name][order], kind) for name, kind in RECORD_COLUMNS.items()}]
@@ -142,7 +143,7 @@ class RecordBuilder:
             self._rows = []
 
 
-def _text(value: Any) -> str | None:
+def _text(value: object) -> str | None:
     return None if value is None else str(value)
 
 

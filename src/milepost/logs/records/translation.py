@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import UTC, datetime, tzinfo
 from math import isfinite
-from typing import Any
 
 from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
 from milepost.logs.mapping.row_kinds import ROW_RESULTS
@@ -196,9 +195,11 @@ def _with_offset(text: str, zone: tzinfo | None, form: str | None) -> str:
     return moment.astimezone(UTC).isoformat()
 
 
-def _moment(time: Any) -> float | None:
+def _moment(time: object) -> float | None:
     """A time in seconds, on whatever clock."""
     if type(time) is str:
         stamp = nanoseconds(time)
         return None if stamp is None else stamp / NANO
-    return float(time) if type(time) in (int, float) and isfinite(time) else None
+    if not isinstance(time, int | float) or isinstance(time, bool):
+        return None
+    return float(time) if isfinite(time) else None

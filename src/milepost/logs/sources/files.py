@@ -11,12 +11,12 @@ import os
 import select
 import stat
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
-from typing import Any, BinaryIO, cast
+from typing import TYPE_CHECKING, Any, BinaryIO, Protocol, cast
 
 from milepost.errors import LogError
 from milepost.logs.formats.table import LOG_SUFFIXES
@@ -24,6 +24,9 @@ from milepost.logs.sources.postgres import copied, is_server
 from milepost.logs.sources.remote import fetched, is_address
 from milepost.naming import natural_key
 from milepost.scratch import scratch_folder, scratch_writing
+
+if TYPE_CHECKING:
+    import zstandard
 
 PACKED_SUFFIXES = (".gz", ".zst", ".bz2", ".xz")
 TABLE_MARK = "::"
@@ -93,10 +96,20 @@ class _TooLargeError(Exception):
     """A packed file holds more than it may."""
 
 
+class _Readable(Protocol):
+    """A stream of bytes."""
+
+    def read(self, size: int, /) -> bytes:
+        """Up to so many bytes."""
+
+    def close(self) -> None:
+        """Close it."""
+
+
 class _Bounded(io.RawIOBase):
     """A stream that ends with an error once more than ``limit`` bytes were read."""
 
-    def __init__(self, stream: Any, limit: int) -> None:
+    def __init__(self, stream: _Readable, limit: int) -> None:
         self.stream, self.left = stream, limit
 
     def readable(self) -> bool:
@@ -156,7 +169,7 @@ def _opened(raw: BinaryIO, max_bytes: int) -> io.BufferedReader:
 class _Zstandard:
     """A stream of Zstandard frames; unlike the package's own reader it tells the end of the data from the end of a frame."""
 
-    def __init__(self, packed: Any) -> None:
+    def __init__(self, packed: BinaryIO) -> None:
         self.packed, self._pieces, self._left = packed, self._unpacked(packed), memoryview(b"")
 
     def read(self, size: int) -> bytes:
@@ -174,10 +187,10 @@ class _Zstandard:
         return bytes(given)
 
     @staticmethod
-    def _unpacked(packed: Any) -> Iterator[bytes]:
+    def _unpacked(packed: BinaryIO) -> Iterator[bytes]:
         import zstandard
 
-        frame: Any = None
+        frame: zstandard.ZstdDecompressionObj | None = None
         while data := packed.read(_FRAME_BYTES):  # little at a time, for it may unpack to thousands of times as much
             while data:
                 frame = frame or zstandard.ZstdDecompressor().decompressobj()
@@ -191,7 +204,7 @@ class _Zstandard:
         self.packed.close()
 
 
-_UNPACKERS: dict[bytes, Any] = {
+_UNPACKERS: dict[bytes, Callable[[io.BufferedReader], _Readable]] = {
     _GZIP: lambda packed: gzip.GzipFile(fileobj=packed), _ZSTD: _Zstandard, _BZIP2: bz2.BZ2File, _XZ: lzma.LZMAFile,
 }  # fmt: skip
 

@@ -6,10 +6,13 @@ import re
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
-from typing import Any, BinaryIO, Final
+from typing import TYPE_CHECKING, BinaryIO, Final
 
 from milepost.errors import LogError, OutputError
 from milepost.scratch import scratch_folder, scratch_writing
+
+if TYPE_CHECKING:
+    from fsspec import AbstractFileSystem
 
 _ADDRESS: Final = re.compile(r"[a-z][a-z0-9+.-]*://", re.IGNORECASE)
 _AT_ONCE: Final = 1 << 20  # bytes
@@ -58,7 +61,7 @@ def fetched(address: str, is_log: Callable[[str], bool]) -> list[tuple[str, Path
         raise LogError(f"{shown}: cannot be read ({first_line(error)}). Is it there, and may you read it?") from None
 
 
-def _names(files: Any, path: str, is_log: Callable[[str], bool]) -> list[str]:
+def _names(files: AbstractFileSystem, path: str, is_log: Callable[[str], bool]) -> list[str]:
     marks = "*[" if path.startswith(("http:", "https:")) else "*?["  # there a question mark begins a query
     if any(mark in path for mark in marks) and not files.exists(path):  # a name goes before a pattern
         return sorted(files.glob(path))
@@ -67,7 +70,7 @@ def _names(files: Any, path: str, is_log: Callable[[str], bool]) -> list[str]:
     return [path]
 
 
-def _put(files: Any, name: str) -> Path:
+def _put(files: AbstractFileSystem, name: str) -> Path:
     target = scratch_folder() / (re.sub(r"[^\w.-]", "_", name.partition("?")[0].rsplit("/", 1)[-1])[-100:] or "log")
     with files.open(name, "rb") as remote, scratch_writing(), target.open("wb") as local:
         while data := _read(remote):
