@@ -49,6 +49,16 @@ def test_two_that_meet_are_two(milepost):
     last = [level.replace("Reed Gate", "reed_3") for level in BEFORE]
     chain = drafted(milepost, played("1", BEFORE) + played("2", later) + played("3", last))[0]
     assert sorted(chain["reed_3"]) == ["Reed Gate", "reed_2"] and "reed_2" not in chain
+    ends = [*BEFORE[:2], "reed_3", *BEFORE[2:]]  # the first and the last of a chain
+    chain = drafted(milepost, played("1", BEFORE) + played("2", later) + played("3", last) + played("4", ends))[0]
+    assert len(chain) == 5 and {"Reed Gate", "reed_3"} <= set(chain)
+
+
+def test_renamed_and_back(milepost):
+    """The name of the latest build stays, wherever else it stood before."""
+    later = [level.replace("Reed Gate", "reed_2") for level in BEFORE]
+    found = drafted(milepost, played("1", BEFORE) + played("2", later) + played("3", BEFORE))[0]
+    assert found == {level: ["reed_2"] if level == "Reed Gate" else [] for level in BEFORE}
 
 
 def test_hostile_builds(milepost):

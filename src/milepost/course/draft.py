@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from milepost.course.renamed import renamed_levels
+from milepost.course.renamed import OneLevel, levels_by_any_name
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.times import TimeInLevel
 from milepost.numerics.whole_numbers import distinct
@@ -22,33 +22,24 @@ def draft_course(play: Play, name: str) -> str:
     places = _places(play)
     if places:
         lines.append(f"places = {toml_texts(places)}  # only gone to, never played")
-    renamed = renamed_levels(play)
-    later = {old: new for _, old, _, new in renamed}
-    for level in range(play.n_levels):
-        if level not in later:
-            lines += _level(play, level, [one for one in renamed if _last(later, one[1]) == level])
+    for one in levels_by_any_name(play):
+        lines += _level(play, one)
     return "\n".join(lines) + "\n"
 
 
-def _last(later: dict[int, int], level: int) -> int:
-    """The level by its last name."""
-    while level in later:
-        level = later[level]
-    return level
-
-
-def _level(play: Play, level: int, renamed: list[tuple[str, int, str, int]]) -> list[str]:
+def _level(play: Play, one: OneLevel) -> list[str]:
     """The table of one level, with what was measured under each of its names."""
-    stops, names = play.stops, [level, *[old for _, old, _, _ in renamed]]
-    aliases = [*[stops[old] for old in names[1:]], *[spelling for own in names for spelling in _spellings(play, own)]]
-    lines = ["", "[[level]]", f"name = {toml_text(stops[level])}"]
+    stops, names = play.stops, [one.level, *one.others]
+    aliases = [*[stops[other] for other in one.others], *[spelling for own in names for spelling in _spellings(play, own)]]
+    lines = ["", "[[level]]", f"name = {toml_text(stops[one.level])}"]
     if aliases:
         lines.append(f"aliases = {toml_texts(aliases)}")
-    for first, old, then, new in renamed:
-        here, there = (f"{toml_text(stops[stop])} of build {toml_text(build)}" for stop, build in ((old, first), (new, then)))
+    for told in one.renamings:
+        here = f"{toml_text(stops[told.level])} of build {toml_text(told.build)}"
+        there = f"{toml_text(stops[told.next_level])} of build {toml_text(told.next_build)}"
         lines.append(f"# {here} stands where {there} does: taken for one level,")
         lines.append("# renamed; if they are two, take the alias out and give each a table of its own")
-    lines += [_measured(play, own, f" as {toml_text(stops[own])}" if renamed else "") for own in names]
+    lines += [_measured(play, own, f" as {toml_text(stops[own])}" if one.others else "") for own in names]
     return [*lines, "# par_seconds = 40", "# target_clear = 0.8  # or a range: [0.7, 0.9]"]
 
 
