@@ -29,7 +29,7 @@ def add_log(parser: argparse.ArgumentParser, course: bool = True, needed: bool =
     """What to read, how, and by which course."""
     parser.add_argument(
         "logs", nargs="+" if needed else "*", metavar="LOG",
-        help="log files, folders or globs that make up one log; - is standard input",
+        help="log files, folders, globs or addresses that make up one log; - is standard input",
     )
     if course:
         parser.add_argument(
