@@ -1,1 +1,1 @@
-"""Where logs lie: files, folders, globs, pipes and addresses, and how their bytes are text."""
+"""Where logs lie: files, folders, globs, pipes, addresses and servers, and how their bytes are text."""
