@@ -52,3 +52,12 @@ def test_stays_and_wide_tables(milepost):
         assert [(row["level"], row["settled"], row["clears"]) for row in levels] == figures, (milepost.folder / "map.toml").read_text()
         (milepost.folder / "map.toml").unlink()
     assert "time of whole stays" in milepost("times", "stays.csv", "--map", milepost.write("m.toml", milepost("map", "stays.csv").stdout)).stdout
+
+
+def test_what_is_ours_already_is_not_called_unused(milepost):
+    """A column that is called as one of our fields is read as one, whether the draft names it or not; versions are no range."""
+    fields = {"level": "Mill Pond", "collected": 1, "available": 3, "mood": "calm"}
+    milepost.write("log.jsonl", [{"session": f"s{n}", "time": n, "event": "start", "build": f"0.{7 + n % 2}", **fields} for n in range(6)])
+    read, unused = milepost("map", "log.jsonl").stdout.split("# Not used;")
+    assert "#   collected: in 100 % of records, 1 value: 1\n" in read.split("# Read as they are")[1] and "collected" not in unused
+    assert "2 values: 0.7 and 0.8" in read and "mood: in 100 %" in unused

@@ -63,8 +63,8 @@ class FirstLevel(TypedDict):
     players: int
 
 
-class LevelTotals(LevelRow):
-    """All that is said of a level."""
+class LevelFigures(LevelRow):
+    """What is said of a level, but for where in it people fail."""
 
     place: int
     funnel: FunnelRow
@@ -77,6 +77,11 @@ class LevelTotals(LevelRow):
     builds: list[str]
     neighbours: list[Neighbour]
     watch: list[Watched]
+
+
+class LevelTotals(LevelFigures):
+    """All that is said of a level."""
+
     spots: list[Spot]
 
 

@@ -16,7 +16,7 @@ from milepost.measures.deaths import DeathsRow
 from milepost.measures.funnel import FunnelRow
 from milepost.measures.interface import LevelRow
 from milepost.measures.layouts import LayoutRow, LayoutsTotals
-from milepost.measures.level import FirstLevel, LevelTotals, Neighbour, Planned
+from milepost.measures.level import LevelFigures, LevelTotals
 from milepost.measures.moves import MovesRow, MovesTotals
 from milepost.measures.ratings import RatingsRow, RatingsTotals
 from milepost.measures.times import TimesRow, TimesTotals
@@ -129,23 +129,12 @@ class LevelDocument(Head, LevelTotals):
     levels: list[AttemptsRow]
 
 
-class LevelPageFigures(LevelRow):
+class LevelPageFigures(LevelFigures):
     """What a page on a level is made from."""
 
     course: CourseHead
     players: int
     min_players: NotRequired[int]
-    place: int
-    funnel: FunnelRow
-    attempts: AttemptsRow
-    times: TimesRow
-    deaths: DeathsRow
-    plan: Planned
-    note: str | None
-    first_level: FirstLevel | None
-    builds: list[str]
-    neighbours: list[Neighbour]
-    watch: list[Watched]
 
 
 class TraceDocument(Head, TraceTotals):

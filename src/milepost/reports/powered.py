@@ -11,9 +11,9 @@ from milepost.reports.interface import AnyView, Column, View
 from milepost.wording import number, percent, plural, safe
 
 _ASKED = {
-    "compare": "two builds of which a level is {change:+.2g} logits harder in one",
+    "compare": "two builds when a level differs by {change:+.2g} logits between them",
     "spike": "a level that is {change:+.2g} logits harder than its surroundings",
-    "drop-off": "two builds of which a level loses {change:+.3g} points more of its players in one",
+    "drop-off": "two builds when a level loses {change:+.3g} points more of its players in one of them",
 }
 
 

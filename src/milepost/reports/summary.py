@@ -7,7 +7,7 @@ from collections.abc import Callable
 from milepost.difficulty.rows import Evidence, Kind, SpikesRow
 from milepost.measures.attempts import AttemptsRow
 from milepost.measures.deaths import DeathsRow
-from milepost.measures.funnel import FunnelRow
+from milepost.measures.funnel import FunnelRow, Losses
 from milepost.measures.interface import LevelRow
 from milepost.measures.times import TimesRow
 from milepost.reports.documents import ReportDocument
@@ -16,18 +16,11 @@ from milepost.reports.views import count_column, level_column, share_columns, sm
 from milepost.wording import NOTHING, durations, number, words
 
 
-class SummaryRow(LevelRow):
+class SummaryRow(LevelRow, Losses):
     """A level with the figures that a team asks for first."""
 
     reached: int
     cleared: int
-    lost: int
-    drop_off: float | None
-    drop_off_low: float | None
-    drop_off_high: float | None
-    retention: float
-    retention_low: float | None
-    retention_high: float | None
     settled: int
     try_clear: float | None
     try_clear_low: float | None

@@ -25,7 +25,7 @@ from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
 from milepost.logs.sources.files import Source, expand
 from milepost.progress import SILENT, Progress
 from milepost.toml import toml_text
-from milepost.vocabulary import EVENT_CODES
+from milepost.vocabulary import EVENT_CODES, FIELDS
 from milepost.wording import number, plural, safe
 
 SAMPLE: Final = 20_000  # records that are looked at
@@ -218,9 +218,14 @@ def _field_lines(columns: dict[str, Column], fields: dict[str, str], of: int) ->
         elif ours in _NEEDED:
             lines.append(f'# {ours} = "?"  # NOT GUESSED: no column looks like it, and it is needed')
     rest = [column for name, column in columns.items() if name not in fields.values()]
-    if rest:
-        lines.append("# Not used; they stay as tags under their own names:")
-        lines += [f"#   {safe(column.name)}: {column.evidence(of)}" for column in rest[:30]]
+    alike = [column for column in rest if column.name in FIELDS and column.name not in fields]
+    for said, some in (
+        ("Read as they are, for they are called like ours:", alike),
+        ("Not used; they stay as tags under their own names:", [column for column in rest if column not in alike]),
+    ):
+        if some:
+            lines.append(f"# {said}")
+            lines += [f"#   {safe(column.name)}: {column.evidence(of)}" for column in some[:30]]
     return lines
 
 

@@ -24,6 +24,8 @@ class Column:
         """What was seen, in a comment's words."""
         examples = [safe(value)[:30] for value, _ in self.values.most_common(_SHOWN)]
         seen = f"in {percent(self.given / of)} of records, {plural(len(self.values), 'value')}"
+        if 0 < len(self.values) <= _SHOWN:
+            return f"{seen}: {listed(examples)}"
         if self.numeric and self.numbers:
             return f"{seen}, {number(min(self.numbers))} to {number(max(self.numbers))}"
         return f"{seen}, such as {listed(examples)}"
