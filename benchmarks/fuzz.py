@@ -24,6 +24,7 @@ from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.errors import MilePostError
 from milepost.logs import read as reading
+from milepost.logs.interface import TAG
 from milepost.logs.read import read
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.deaths import Deaths
@@ -208,12 +209,21 @@ def readers_differ(data: bytes, folder: Path, form: str = "jsonl") -> tuple[bool
     return not _same(*read_by), plain[0]
 
 
+def _tags(log: Any, name: str, column: Any) -> list[str]:
+    return [*map([*log.tags[name.removeprefix(TAG)], ""].__getitem__, column)]
+
+
 def _same(one: Any, other: Any) -> bool:
     if isinstance(one, str) or isinstance(other, str):
         return bool(one == other)
-    for name, column in vars(one.records).items():
-        theirs = getattr(other.records, name)
-        if name in ("level", "to", "cause", "layout", "rating"):
+    for name, column in one.records.columns().items():
+        theirs = other.records.columns().get(name)
+        if theirs is None:
+            return False
+        if name.startswith(TAG):
+            if _tags(one, name, column) != _tags(other, name, theirs):
+                return False
+        elif name in ("level", "to", "cause", "layout", "rating"):
             names = {"level": "stops", "to": "stops", "cause": "causes", "layout": "layouts", "rating": "ratings"}[name]
             if [*map([*getattr(one, names), ""].__getitem__, column)] != [*map([*getattr(other, names), ""].__getitem__, theirs)]:
                 return False

@@ -8,6 +8,7 @@ import pytest
 
 from milepost.logs import read as reading
 from milepost.logs.fast import strict
+from milepost.logs.interface import TAG
 from milepost.logs.read import read
 from milepost.vocabulary import EVENTS, NUMBER_FIELDS
 from random_logs import random_log
@@ -41,13 +42,16 @@ def both_ways(path, form, monkeypatch):
 NAMED = {"level": "stops", "to": "stops", "cause": "causes", "layout": "layouts", "rating": "ratings"}
 
 
+def names_of(log, column):
+    return log.tags[column.removeprefix(TAG)] if column.startswith(TAG) else getattr(log, NAMED[column])
+
+
 def assert_same(fast, slow):
-    for name in vars(slow.records):
-        ours, theirs = getattr(fast.records, name), getattr(slow.records, name)
-        if name in NAMED:
-            ours, theirs = (
-                np.array([*getattr(log, NAMED[name]), ""])[column] for log, column in ((fast, ours), (slow, theirs))
-            )
+    assert fast.records.columns().keys() == slow.records.columns().keys()
+    for name in slow.records.columns():
+        ours, theirs = fast.records.columns()[name], slow.records.columns()[name]
+        if name in NAMED or name.startswith(TAG):
+            ours, theirs = (np.array([*names_of(log, name), ""])[column] for log, column in ((fast, ours), (slow, theirs)))
         if name == "event":
             ours, theirs = (
                 np.array([log.unknown_words[-1 - code] if code < 0 else EVENTS[code] for code in column.tolist()])

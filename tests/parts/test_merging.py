@@ -69,7 +69,7 @@ def test_surveys_add_up(rows):
     parts = []
     for part in range(2):
         own = whole.records.session % 2 == part
-        records = type(whole.records)(**{name: column[own] for name, column in vars(whole.records).items()})
+        records = type(whole.records).of(whole.records.rows(own))
         parts.append(survey_of(type(whole)(**{**vars(whole), "records": records})))
     both, once = parts[0] + parts[1], survey_of(whole)
     for name in vars(once):

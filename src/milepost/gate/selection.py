@@ -160,11 +160,11 @@ def only(log: Log, keep: Bools) -> Log:
         return log
     new_code = np.cumsum(keep) - 1
     kept = keep[log.records.session]
-    columns = {name: column[kept] for name, column in vars(log.records).items()}
+    columns = log.records.rows(kept)
     columns["session"] = new_code[columns["session"]]
     gone = {log.sessions.name[code] for code in np.flatnonzero(~keep).tolist()}
     refused = [item for item in log.refused if item.session not in gone]
-    return replace(log, records=Records(**columns), sessions=_some(log.sessions, keep.tobytes()), refused=refused)
+    return replace(log, records=Records.of(columns), sessions=_some(log.sessions, keep.tobytes()), refused=refused)
 
 
 @lru_cache(maxsize=2)

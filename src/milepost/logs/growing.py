@@ -98,11 +98,11 @@ def in_log_order(log: Log, rank: Ints) -> Log | None:
     by_appearance = np.argsort(first, kind="stable")
     number = np.empty(len(first), np.int64)
     number[by_appearance] = np.arange(len(first))
-    columns = {name: column[order] for name, column in vars(records).items()}
+    columns = records.rows(order)
     columns["session"] = number[columns["session"]]
     sessions = {name: [values[old] for old in by_appearance] for name, values in vars(log.sessions).items()}
     refused = sorted(log.refused, key=lambda item: (rank[item.place.file], item.place.line))
-    return replace(log, records=Records(**columns), sessions=Sessions(**sessions), refused=refused)
+    return replace(log, records=Records.of(columns), sessions=Sessions(**sessions), refused=refused)
 
 
 def _torn(records: Records, place: Ints, sessions: int) -> Bools:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import NamedTuple, Protocol, TypedDict
+from typing import Final, NamedTuple, Protocol, Self, TypedDict
 
-from milepost.arrays import Bools, Floats, Ints
+from milepost.arrays import Bools, Column, Floats, Ints
 
 ABSENT = -1  # in a column of codes: the field was not given
+TAG: Final = "tag "  # before a tag's name, where its column stands among the others
 
 
 class Place(NamedTuple):
@@ -58,7 +59,8 @@ class Records:
     Codes point into the name lists of the ``Log``. ``time`` is in seconds since the session's first record;
     ``second`` the whole second of the logged time, and ``whole`` whether that is all of it. ``likeness`` is equal
     for two records just where they are equal as logged; ``identity`` stands for ``id`` (0: none). NaN and
-    ``ABSENT`` mean that the field was not given. ``marks`` has a bit for each finding on the record.
+    ``ABSENT`` mean that the field was not given. ``marks`` has a bit for each finding on the record. ``tags`` has a column of
+    codes for each tag.
     """
 
     session: Ints
@@ -84,10 +86,26 @@ class Records:
     marks: Ints
     file: Ints
     line: Ints
+    tags: dict[str, Ints] = field(default_factory=dict)
 
     def __len__(self) -> int:
         """The number of records."""
         return len(self.session)
+
+    @classmethod
+    def of(cls, columns: Mapping[str, Column]) -> Self:
+        """The records that columns make up, those of tags under their names after ``TAG``."""
+        own = {name: column for name, column in columns.items() if not name.startswith(TAG)}
+        return cls(**own, tags={name.removeprefix(TAG): column for name, column in columns.items() if name not in own})
+
+    def columns(self) -> dict[str, Column]:
+        """All columns by name."""
+        own = {name: column for name, column in vars(self).items() if name != "tags"}
+        return own | {TAG + name: column for name, column in self.tags.items()}
+
+    def rows(self, rows: Ints | Bools) -> dict[str, Column]:
+        """All columns for some of the records."""
+        return {name: column[rows] for name, column in self.columns().items()}
 
 
 @dataclass(eq=False)
@@ -116,6 +134,8 @@ class Log:
     causes: list[str]
     layouts: list[str]  # values of the tag `layout`, or else `seed`
     ratings: list[str]  # values of the tag `rating`
+    tags: dict[str, list[str]]  # per tag, its values
+    tags_not_kept: frozenset[str]  # tags of so many values that records go without them
     unknown_words: list[str]  # event words outside the list; word k is -1 - k in the column of events
     files: list[str]
     refused: list[Refused]

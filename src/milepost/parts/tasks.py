@@ -123,7 +123,8 @@ def opened(store: str, additions: int, stamp: str) -> tuple[Manifest, Log]:
 def _log_of(part: Part, columns: tuple[str, ...] | None = None) -> Log:
     """The log of a part; whoever uses it does not change its lists."""
     manifest, log = opened(part.store, part.additions, part.stamp)
-    return replace(log, records=records_of(Path(part.store), manifest, part.numbers, columns))
+    tags = () if columns else tuple(log.tags)
+    return replace(log, records=records_of(Path(part.store), manifest, part.numbers, tags, columns))
 
 
 def hits_of_part(part: Part, condition: Condition) -> Bools:

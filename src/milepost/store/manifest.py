@@ -16,7 +16,7 @@ from milepost.logs.sources.files import STORE_MANIFEST
 PARTS: Final = 16
 MOST_PARTS: Final = 4096
 TABLES: Final = ("sessions", "names", "refused")
-_KIND, _VERSION = "milepost store", 3
+_KIND, _VERSION = "milepost store", 4
 _FILE: Final = re.compile(r"[\w=-]+(/[\w=-]+){0,2}\.parquet", re.ASCII)
 T = TypeVar("T")
 _TRIES: Final = 5  # of reading a store that is written to at the same time

@@ -19,7 +19,7 @@ import numpy as np
 
 from milepost.arrays import Column, Ints
 from milepost.errors import LogError, OutputError
-from milepost.logs.interface import ABSENT, Log, Place, Records, Refused, Sessions
+from milepost.logs.interface import ABSENT, TAG, Log, Place, Records, Refused, Sessions
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.numerics.whole_numbers import distinct
@@ -29,6 +29,7 @@ from milepost.store.columns import slimmest
 from milepost.store.manifest import Entry, Manifest, kept_as, latest, read_manifest
 from milepost.store.tables import Cells, read_arrays, read_lists, write_table
 
+_NOT_KEPT: Final = "tags not kept"
 _BUSY: Final = "{}: another pack is writing to it. Wait until that is done."
 
 
@@ -50,6 +51,8 @@ def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any]
     sessions = tables["sessions"]
     builder.known.restore(_sessions(sessions), sessions["first_clock"], sessions["part"], manifest.debug_only)
     builder.names.restore(names)
+    values = {name.removeprefix(TAG): known for name, known in names.items() if name.startswith(TAG)}
+    builder.tags.restore(values, names.get(_NOT_KEPT, []))
     builder.refusals.restore(_refused(tables["refused"]))
     if rows is not None:
         builder.restore_columns(rows)
@@ -89,13 +92,16 @@ def groups_of_parts(manifest: Manifest) -> list[tuple[int, ...]]:
     return [tuple(parts) for parts in found.values()]
 
 
-def records_of(folder: Path, manifest: Manifest, parts: tuple[int, ...], names: tuple[str, ...] | None = None) -> Records:
+def records_of(
+    folder: Path, manifest: Manifest, parts: tuple[int, ...], tags: tuple[str, ...] = (), names: tuple[str, ...] | None = None
+) -> Records:  # fmt: skip
     """The records of some parts of a store, in log order.
 
     Args:
         folder: the store's folder.
         manifest: its manifest.
         parts: which parts.
+        tags: the tags that are needed.
         names: the columns that are needed; the others hold zeros.
 
     Raises:
@@ -104,10 +110,12 @@ def records_of(folder: Path, manifest: Manifest, parts: tuple[int, ...], names: 
     own = [record for record in manifest.records if record["part"] in parts]
     _require_whole(folder, own)
     wanted = ("row", *(names or RECORD_COLUMNS))
-    columns = read_arrays([folder / record["file"] for record in own], wanted)
+    tags = tuple(TAG + name for name in tags)
+    columns = read_arrays([folder / record["file"] for record in own], wanted + tags)
     order = np.argsort(columns["row"])
     zero = {name: np.broadcast_to(kind.type(0), len(order)) for name, kind in RECORD_COLUMNS.items() if name not in wanted}
-    return Records(**zero, **{name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted[1:]})
+    wide = {name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted[1:]}
+    return Records.of(zero | wide | {name: columns[name][order] for name in tags})
 
 
 def _require_whole(folder: Path, files: list[Entry]) -> None:
@@ -253,6 +261,8 @@ def _sessions(columns: dict[str, list[Any]]) -> Sessions:
 
 def _name_columns(builder: RecordBuilder) -> Cells:
     pairs = [(kind, text) for kind, names in vars(builder.names).items() for text in names]
+    pairs += [(TAG + name, text) for name, values in builder.tags.values().items() for text in values]
+    pairs += [(_NOT_KEPT, name) for name in sorted(builder.tags.not_kept)]
     return {"kind": [kind for kind, _ in pairs], "text": [text for _, text in pairs]}
 
 

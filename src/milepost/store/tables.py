@@ -10,6 +10,7 @@ import numpy as np
 
 from milepost.arrays import Column
 from milepost.logs.fast.arrow import Arrow, array_of, texts_of, values_of
+from milepost.logs.interface import ABSENT, TAG
 
 Cells = Mapping[str, list[Any] | Column]  # of each column
 _TYPES: Final = {
@@ -55,13 +56,27 @@ def read_lists(path: Path) -> dict[str, list[object]]:
 def read_arrays(paths: list[Path], names: tuple[str, ...] | None = None) -> dict[str, Column]:
     """The columns of numbers of several files, one after the other, which may differ in how narrow their columns are."""
     parts = [dict(_read(path, names)) for path in paths]
-    columns = names or (tuple(parts[0]) if parts else ())
-    return {name: np.concatenate([values_of(chunk) for part in parts for chunk in part.pop(name).chunks]) for name in columns}
+    columns = names or tuple(dict.fromkeys(name for part in parts for name in part))
+    lengths = [len(next(iter(part.values()))) for part in parts]
+    found = {}
+    for name in columns:
+        chunks = [_chunks(part, name, rows) for part, rows in zip(parts, lengths, strict=True)]
+        found[name] = np.concatenate([chunk for own in chunks for chunk in own])
+    return found
+
+
+def _chunks(part: dict[str, Arrow], name: str, rows: int) -> list[Column]:
+    """A column piece by piece, which is let go; a tag that no record of the file has is nowhere given."""
+    if name not in part and name.startswith(TAG):
+        return [np.full(rows, ABSENT, np.int8)]
+    return [values_of(chunk) for chunk in part.pop(name).chunks]
 
 
 def _read(path: Path, names: tuple[str, ...] | None) -> Iterator[tuple[str, Arrow]]:
     from pyarrow import parquet
 
     with parquet.ParquetFile(path) as file:
-        table = file.read(columns=None if names is None else list(names), use_threads=False)
+        there = file.schema_arrow.names
+        wanted = None if names is None else [name for name in names if name in there or not name.startswith(TAG)]
+        table = file.read(columns=wanted, use_threads=False)
     return zip(table.column_names, table.columns, strict=True)

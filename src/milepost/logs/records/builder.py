@@ -12,10 +12,11 @@ import numpy as np
 from milepost.arrays import Column
 from milepost.logs.fast.blocks import identity_of, rows_of, sessions_of
 from milepost.logs.fast.gathering import Block
-from milepost.logs.interface import Log, Place, Records, Refused
+from milepost.logs.interface import ABSENT, TAG, Log, Place, Records, Refused
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.fields import Fields, UnreadableError, checked, is_true
 from milepost.logs.records.known import KnownNames, KnownSessions, Refusals, session_named
+from milepost.logs.records.tags import KnownTags
 from milepost.logs.records.translation import Translator
 from milepost.vocabulary import BIT
 
@@ -35,6 +36,7 @@ class RecordBuilder:
     Attributes:
         known: the sessions so far.
         names: the names so far.
+        tags: the tags so far.
         refusals: the records that could not be read.
         files: the files that were read.
         translator: what translates records on their way here; None where no map has had anything to translate.
@@ -47,7 +49,7 @@ class RecordBuilder:
         self._rows: list[tuple[object, ...]] = []
         self._parts: list[dict[str, Column]] = []  # columns, part by part
         self.translator: Translator | None = None
-        self.known, self.names, self.refusals = KnownSessions(), KnownNames(), Refusals()
+        self.known, self.names, self.tags, self.refusals = KnownSessions(), KnownNames(), KnownTags(), Refusals()
         self.files: list[str] = []
 
     def translated_by(self, log_map: LogMap) -> Translator | None:
@@ -79,6 +81,7 @@ class RecordBuilder:
         names, text, number = self.names, fields.text.get, fields.numbers.get
         second, whole = fields.second()
         identity, (likeness, marks) = text("id"), beside
+        self.tags.note(len(self._rows), fields.tags)
         self._rows.append((
             session, names.event(fields.event), names.stop.code(text("level")), names.stop.code(text("to")),
             names.cause.code(text("cause")), names.layout.code(layout_of(fields.tags)),
@@ -100,7 +103,7 @@ class RecordBuilder:
         self._flush()
         lines = np.arange(before + 1, before + block.rows + 1)
         places = {"file": np.full(block.rows, file, np.int64), "line": lines}
-        self._parts.append(rows_of(block, session, self.known, self.names) | places)
+        self._parts.append(rows_of(block, session, self.known, self.names) | self.tags.of_block(block.tags) | places)
         return True
 
     def log(self) -> Log:
@@ -108,9 +111,9 @@ class RecordBuilder:
         columns, names = self.columns(), self.names
         self.known.mark_debug()
         return Log(
-            Records(**columns), replace(self.known.sessions), list(names.stop), list(names.cause), list(names.layout),
-            list(names.rating), list(names.word), self.files, self.refusals.kept,
-            None if self.translator is None else self.translator.use.document(self.translator.map),
+            Records.of(columns), replace(self.known.sessions), list(names.stop), list(names.cause), list(names.layout),
+            list(names.rating), self.tags.values(), frozenset(self.tags.not_kept), list(names.word), self.files,
+            self.refusals.kept, None if self.translator is None else self.translator.use.document(self.translator.map),
         )  # fmt: skip
 
     def columns(self) -> dict[str, Column]:
@@ -118,8 +121,10 @@ class RecordBuilder:
         self._flush()
         if not self._parts:
             return {name: np.empty(0, kind) for name, kind in RECORD_COLUMNS.items()}
-        if len(self._parts) > 1:
-            self._parts = [{name: np.concatenate([part.pop(name) for part in self._parts]) for name in RECORD_COLUMNS}]
+        names = [*RECORD_COLUMNS, *(TAG + name for name in self.tags.values())]
+        if len(self._parts) > 1 or self._parts[0].keys() != set(names):
+            parts = [(part, len(part["session"])) for part in self._parts]
+            self._parts = [{name: np.concatenate([_taken(part, name, rows) for part, rows in parts]) for name in names}]
         return dict(self._parts[0])
 
     def __len__(self) -> int:
@@ -129,18 +134,26 @@ class RecordBuilder:
     def restore_columns(self, columns: Mapping[str, Column]) -> None:
         """Put into an empty builder the columns of another one, with each record's number in ``row``."""
         order = np.argsort(columns["row"])
-        self._parts = [{name: np.ascontiguousarray(columns[name][order], kind) for name, kind in RECORD_COLUMNS.items()}]
+        own = {name: np.ascontiguousarray(columns[name][order], kind) for name, kind in RECORD_COLUMNS.items()}
+        self._parts = [own | {name: column[order] for name, column in columns.items() if name.startswith(TAG)}]
 
     def clear_rows(self) -> None:
         """Forget the columns built so far, for one who only wants the records checked, or has laid them down."""
         self._rows.clear()
         self._parts.clear()
+        self.tags.forget()
 
     def _flush(self) -> None:
         if self._rows:
             rows = np.array(self._rows, dtype=_ROW)
-            self._parts.append({name: np.ascontiguousarray(rows[name]) for name in RECORD_COLUMNS})
+            tags = self.tags.flushed(len(rows))
+            self._parts.append({name: np.ascontiguousarray(rows[name]) for name in RECORD_COLUMNS} | tags)
             self._rows = []
+
+
+def _taken(part: dict[str, Column], name: str, rows: int) -> Column:
+    """A column of a part, which lets it go; a tag that no record of the part has is nowhere given."""
+    return part.pop(name) if name in part else np.full(rows, ABSENT, np.int8)
 
 
 def _text(value: object) -> str | None:
