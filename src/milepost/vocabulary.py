@@ -41,8 +41,9 @@ OUTCOMES: Final = ("complete", "death", "reset", "left", "quit", "time_up", "cra
 CLEARED, DIED, WAS_RESET, LEFT, QUIT, TIME_UP, CRASH, UNKNOWN = map(Outcome, range(8))
 N_SETTLED: Final = 3  # the first three outcomes are settled
 
-END_CAUSES: Final = ("quit", "time_up", "crash", "finished", "skip", "unknown")
-END_QUIT, END_TIME_UP, END_CRASH, END_FINISHED, END_SKIP, END_UNKNOWN = map(EndCause, range(6))
+END_CAUSES: Final = ("quit", "time_up", "crash", "finished", "skip", "unknown", "fault")
+END_QUIT, END_TIME_UP, END_CRASH, END_FINISHED, END_SKIP, END_UNKNOWN, END_FAULT = map(EndCause, range(7))
+NOT_LOGGED: Final = frozenset({"skip", "fault"})  # ends that no log gives: they are found
 
 MOVE_KINDS: Final = ("exit", "entry", "repeat", "setback", "passed", "advance", "return", "skip")
 EXIT, ENTRY, REPEAT, SETBACK, PASSED, ADVANCE, RETURN, SKIP = range(8)

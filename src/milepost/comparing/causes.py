@@ -69,7 +69,7 @@ def _players_by_cause(pair: Pair, side: int) -> dict[int, tuple[dict[str, int], 
     """Per level, how many players died of each cause, and how many failed there."""
     play, level = pair.plays[side], pair.level_of(side)
     table, cause = play.attempts, play.around.cause
-    failed = play.counts[table.player] & table.ended(DIED, WAS_RESET) & (level[table.level] >= 0)
+    failed = play.counts[table.player] & table.taken & table.ended(DIED, WAS_RESET) & (level[table.level] >= 0)
     found = {}
     for number in distinct(level[table.level[failed]]).tolist():
         here = failed & (level[table.level] == number)

@@ -12,7 +12,7 @@ from milepost.arrays import Bools, Floats, Ints
 from milepost.comparing.pairing import Pair
 from milepost.comparing.rows import Effects, QuitVerdict, Ratio, TimeVerdict
 from milepost.comparing.verdicts import Bar, Told, told
-from milepost.measures.cells import first_clear
+from milepost.measures.cells import first_tries
 from milepost.measures.funnel import FunnelRow
 from milepost.numerics.intervals import Z95
 from milepost.numerics.time_model import fit_times
@@ -66,7 +66,7 @@ def time_taken(pair: Pair, least: int, rate: float) -> Beyond:
     fits, counts = [], []
     for side, play in enumerate(pair.plays):
         table, level = play.attempts, pair.level_of(side)
-        rows = first_clear(play) & table.ended(CLEARED) & (table.active > 0) & (table.level < play.n_levels)
+        rows = first_tries(play) & table.ended(CLEARED) & (table.active > 0) & (table.level < play.n_levels)
         items, item = numbered(level[table.level[rows]])
         _, subject = numbered(table.player[rows])
         times = np.log(table.active[rows])

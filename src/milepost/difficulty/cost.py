@@ -9,6 +9,7 @@ import numpy as np
 
 from milepost.arrays import Floats
 from milepost.difficulty.rows import Cost
+from milepost.measures.cells import first_tries
 from milepost.measures.funnel import FunnelRow
 from milepost.numerics.intervals import Z95, wilson
 from milepost.playback.play import Play
@@ -33,7 +34,7 @@ def quit_hazard(play: Play, funnel: list[FunnelRow]) -> QuitHazard:
     """Players lost in a level not cleared (by the funnel's rows), over all failures in first-clear attempts."""
     lost = sum(max(0, row["lost"] - row["stopped_after_clear"]) for row in funnel)
     table = play.attempts
-    failed = play.counts[table.player] & ~table.rerun & table.ended(DIED, WAS_RESET)
+    failed = first_tries(play) & table.ended(DIED, WAS_RESET)
     failures = max(int(failed.sum()), lost)
     low, high = wilson(lost, failures)
     return QuitHazard(lost / failures if failures else 0.0, low or 0.0, high or 0.0, lost, failures)

@@ -18,7 +18,7 @@ from milepost.difficulty.sentences import costliest_first, sentence, unsaid
 from milepost.difficulty.tries import settled_tries
 from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
-from milepost.measures.cells import cells, first_clear
+from milepost.measures.cells import cells, first_tries
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import Table
 from milepost.measures.trace import Watched, to_watch
@@ -144,7 +144,7 @@ class _Case:
     def _watch(self, level: int) -> list[Watched]:
         """Sessions that show the level."""
         table = self.play.attempts
-        settled = first_clear(self.play) & (table.level == level) & (table.outcome < N_SETTLED)
+        settled = first_tries(self.play) & (table.level == level) & (table.outcome < N_SETTLED)
         return to_watch(self.play, np.flatnonzero(settled), 3)
 
 
@@ -159,7 +159,7 @@ def _fit(play: Play, tries: TriesOfItems) -> tuple[Basis, Fit, Reading]:
     everybody, subject = numbered(cell.player[usable])
     fit = fit_times(subject, cell.level[usable], np.log(cell.seconds[usable]), cell.cleared[usable], play.n_levels)
     table = play.attempts
-    trying = distinct(table.player[first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)])
+    trying = distinct(table.player[first_tries(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)])
     ability = np.zeros(len(trying))
     known = np.isin(trying, everybody)
     ability[known] = fit.ability[np.searchsorted(everybody, trying[known])]
@@ -208,7 +208,7 @@ def _by_quitting(funnel: list[FunnelRow], n_levels: int, least: int) -> list[Kin
 def _by_time(play: Play, least: int) -> list[Kind]:
     """The verdicts by the time of clearing tries alone, over the planned time where one is given."""
     table = play.attempts
-    cleared = first_clear(play) & table.ended(CLEARED) & (table.active > 0)
+    cleared = first_tries(play) & table.ended(CLEARED) & (table.active > 0)
     logs, variance, counts = np.zeros(play.n_levels), np.full(play.n_levels, 16.0), np.zeros(play.n_levels, np.int64)
     for level in range(play.n_levels):
         times = np.log(table.active[cleared & (table.level == level)])

@@ -22,10 +22,11 @@ def tries_of_players(play: Play) -> TriesOfItems:
     """
     table = play.attempts
     judged = np.append(~play.open_levels, np.zeros(len(play.stops) - play.n_levels, np.bool_))
-    rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & judged[table.level])
+    rows = np.flatnonzero(first_clear(play) & ~table.void & (table.outcome < N_SETTLED) & judged[table.level])
     player, level = table.player[rows], table.level[rows]
-    number = ordinals(player * max(1, play.n_levels) + level)
-    return TriesOfItems(player, level, number, table.ended(CLEARED)[rows], _left_after(play)[rows])
+    number = ordinals(player * max(1, play.n_levels) + level)  # of all, also where only some are asked for
+    tries = TriesOfItems(player, level, number, table.ended(CLEARED)[rows], _left_after(play)[rows])
+    return tries.some(~table.aside[rows]) if table.aside.any() else tries
 
 
 def settled_tries(play: Play) -> TriesOfItems:
@@ -37,7 +38,7 @@ def settled_tries(play: Play) -> TriesOfItems:
 def _left_after(play: Play) -> Bools:
     """Per attempt, whether it is the last that was settled of a player who then quit, or whose end is not known."""
     table, n_players = play.attempts, len(play.gated.players)
-    settled = np.flatnonzero(table.outcome < N_SETTLED)
+    settled = np.flatnonzero(~table.void & (table.outcome < N_SETTLED))
     last = np.full(n_players, -1)
     last[table.player[settled]] = settled  # in the order of play, so that the last one stays
     sequence = play.gated.sequence

@@ -11,6 +11,7 @@ from milepost.arrays import Bools, Ints
 from milepost.course.course import Course
 from milepost.gate.clock import coarse_builds, replay_order, session_order
 from milepost.gate.duplicates import duplicates
+from milepost.gate.exclusion import Exclusion
 from milepost.gate.names import Stops, gather, resolve
 from milepost.gate.orders import Orders
 from milepost.gate.selection import only
@@ -39,6 +40,7 @@ class Gated:
         player: per session, its player.
         sequence: the sessions, player by player, in the order in which they were played.
         course: the course, if one is given.
+        exclusion: what is left out as suspect, if anything is.
     """
 
     log: Log
@@ -54,6 +56,7 @@ class Gated:
     player: Ints
     sequence: Ints
     course: Course | None = None
+    exclusion: Exclusion | None = None
 
     @cached_property
     def orders(self) -> Orders:
@@ -81,7 +84,9 @@ class Gated:
         return np.where(self.orders.count[order] > 0, self.orders.level_at(order, last), -1)
 
 
-def gate(log: Log, course: Course | None, keep_debug: bool, survey: Survey | None = None) -> Gated:
+def gate(
+    log: Log, course: Course | None, keep_debug: bool, survey: Survey | None = None, exclusion: Exclusion | None = None
+) -> Gated:  # fmt: skip
     """Judge every record: what is used, in which order, and what is found on the way.
 
     Args:
@@ -89,8 +94,11 @@ def gate(log: Log, course: Course | None, keep_debug: bool, survey: Survey | Non
         course: the course, if one is given.
         keep_debug: whether sessions tagged as debug take part.
         survey: of the whole log without the sessions left out, where this is a part of it.
+        exclusion: what is left out as suspect.
     """
     log, debug_sessions = (log, 0) if keep_debug else without_debug(log)
+    if exclusion is not None:
+        log = only(log, exclusion.kept(log))
     survey = survey or survey_of(log)
     log = replace(log, records=replace(log.records, marks=log.records.marks.copy()))
     records, sessions = log.records, log.sessions
@@ -100,8 +108,7 @@ def gate(log: Log, course: Course | None, keep_debug: bool, survey: Survey | Non
     level, to = _coded(records.level, stops.code), _coded(records.to, stops.code)
     _mark_names(records, left, stops)
 
-    coarse = coarse_builds(survey)[builds_of(sessions)[0]] if sessions.name else np.zeros(0, np.bool_)
-    coarse[np.bincount(records.session[left], minlength=len(coarse)) == 0] = False
+    coarse = _coarse(log, survey, left) if exclusion is None else exclusion.clocks(log)
     repeats = duplicates(records, np.flatnonzero(left), coarse)
     records.marks[repeats] |= BIT["duplicate_record"]
     left[repeats] = False
@@ -119,8 +126,17 @@ def gate(log: Log, course: Course | None, keep_debug: bool, survey: Survey | Non
     return Gated(
         log, debug_sessions, stops, level, to, order, bounds,
         _faults(records, level, order, bounds, np.flatnonzero(foreign)),
-        coarse, players, player, session_order(sessions, player, first_time), course,
+        coarse, players, player, session_order(sessions, player, first_time), course, exclusion,
     )  # fmt: skip
+
+
+def _coarse(log: Log, survey: Survey, left: Bools) -> Bools:
+    """Per session, whether its clock counts whole seconds."""
+    if not log.sessions.name:
+        return np.zeros(0, np.bool_)
+    coarse = coarse_builds(survey)[builds_of(log.sessions)[0]]
+    coarse[np.bincount(log.records.session[left], minlength=len(coarse)) == 0] = False
+    return coarse
 
 
 def _mark(records: Records, where: Bools, code: str) -> None:

@@ -8,7 +8,7 @@ from typing import TypedDict
 
 import numpy as np
 
-from milepost.measures.cells import Cells, cells, first_clear, levels_shown
+from milepost.measures.cells import Cells, cells, first_tries, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, Table, share
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
@@ -66,6 +66,7 @@ class AttemptsRow(LevelRow, Tries, Hits):
     """A level."""
 
     placed: bool
+    void: int
 
 
 class LearningRow(TypedDict):
@@ -98,9 +99,13 @@ def _table(play: Play) -> Table[AttemptsRow, AttemptsTotals]:
     cell = cells(play)
     hits = _hits(play)
     rows = [
-        AttemptsRow(level=play.stops[level], placed=level < play.n_levels, **_tries(cell.of(level)), **hits(level))
+        AttemptsRow(level=play.stops[level], placed=level < play.n_levels, **_tries(cell.of(level)), **hits(level),
+                    void=void_attempts(play, level))
         for level in levels_shown(play)
-    ]
+    ]  # fmt: skip
+    if play.only_some_tries:
+        for row in rows:
+            _forget_numbers(row)
     return Table(rows, AttemptsTotals(learning=learning(rows)))
 
 
@@ -118,6 +123,13 @@ def _tries(cell: Cells) -> Tries:
         settled=settled, clears=clears, try_clear=share(clears, settled), try_clear_low=low, try_clear_high=high,
         p25=p25, p50=p50, p75=p75, p90=p90, distribution=_distribution(curve),
     )  # fmt: skip
+
+
+def _forget_numbers(row: AttemptsRow) -> None:
+    """Take away what goes by the number of a try."""
+    row["first_try"] = row["first_try_low"] = row["first_try_high"] = None
+    row["p25"] = row["p50"] = row["p75"] = row["p90"] = None
+    row["distribution"] = []
 
 
 def learning(rows: list[AttemptsRow]) -> list[LearningRow]:
@@ -139,7 +151,7 @@ def learning(rows: list[AttemptsRow]) -> list[LearningRow]:
 def _hits(play: Play) -> Callable[[int], Hits]:
     """Per level, hits per settled attempt, and the share of attempts that would clear if only so many were allowed."""
     table = play.attempts
-    settled = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED))
+    settled = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED))
     settled = settled[stable_order(table.level[settled])]
     levels = table.level[settled]
 

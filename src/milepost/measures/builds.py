@@ -6,7 +6,7 @@ from typing import TypedDict
 
 import numpy as np
 
-from milepost.measures.cells import first_clear
+from milepost.measures.cells import first_tries
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
@@ -32,7 +32,7 @@ def tries_by_build(play: Play) -> list[dict[str, BuildTries]]:
     number = {name: place for place, name in enumerate(names)}
     build = np.array([-1 if name is None else number[name] for name in play.gated.log.sessions.build], dtype=np.int64)
     table = play.attempts
-    rows = first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)
+    rows = first_tries(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)
     rows[rows] = build[table.session[rows]] >= 0
     cell = table.level[rows] * len(names) + build[table.session[rows]]
     size = play.n_levels * len(names)

@@ -16,8 +16,9 @@ from milepost.vocabulary import CLEARED, N_SETTLED
 class Cells:
     """Player-level pairs, by level and then player; all columns of one length.
 
-    ``settled`` counts settled first-clear attempts, the clear included. ``seconds`` is the active time of all
-    first-clear attempts of known duration; ``untimed`` says that some duration is not known.
+    ``settled`` counts settled first-clear attempts, the clear included; ``cleared`` says that one of them cleared. ``seconds`` is
+    the active time of all first-clear attempts of known duration; ``untimed`` says that some duration is not known. Attempts that
+    are void or not asked for are in none of these; ``done`` says that the player has cleared the level, by whatever attempt.
     """
 
     level: Ints
@@ -26,6 +27,7 @@ class Cells:
     cleared: Bools
     seconds: Floats
     untimed: Bools
+    done: Bools
 
     def of(self, level: int) -> Cells:
         """The rows of one level."""
@@ -42,6 +44,15 @@ def _first_clear(play: Play) -> Bools:
     return ~play.attempts.rerun & play.counts[play.attempts.player]
 
 
+def first_tries(play: Play) -> Bools:
+    """Which of these say something of trying."""
+    return play.once(_first_tries)
+
+
+def _first_tries(play: Play) -> Bools:
+    return first_clear(play) & play.attempts.taken
+
+
 def cells(play: Play) -> Cells:
     """The first-clear attempts of the players who count, gathered by player and level."""
     return play.once(_gathered)
@@ -54,7 +65,7 @@ def _gathered(play: Play) -> Cells:
     keys, cell = numbered(table.level[rows] * n_players + table.player[rows])
     whole = play.around.whole[rows]
     outcome, active = table.outcome[rows], np.where(whole, (table.closed - table.opened)[rows], table.active[rows])
-    unknown = np.isnan(active)
+    taken, unknown = table.taken[rows], np.isnan(active)
 
     def total(values: Floats | Bools) -> Floats:
         return np.bincount(cell, weights=values, minlength=len(keys)).astype(np.float64)
@@ -62,11 +73,22 @@ def _gathered(play: Play) -> Cells:
     return Cells(
         keys // n_players,
         keys % n_players,
-        total(outcome < N_SETTLED).astype(np.int64),
+        total(taken & (outcome < N_SETTLED)).astype(np.int64),
+        total(taken & (outcome == CLEARED)) > 0,
+        total(np.where(unknown | ~taken, 0.0, active)),
+        total(taken & unknown) > 0,
         total(outcome == CLEARED) > 0,
-        total(np.where(unknown, 0.0, active)),
-        total(unknown) > 0,
     )
+
+
+def void_attempts(play: Play, level: int) -> int:
+    """How many attempts at a level, of players who count, say nothing of trying; re-runs too."""
+    return int(play.once(_void_attempts)[level])
+
+
+def _void_attempts(play: Play) -> Ints:
+    table = play.attempts
+    return np.bincount(table.level[play.counts[table.player] & ~table.taken], minlength=len(play.stops))
 
 
 def levels_shown(play: Play) -> list[int]:

@@ -62,11 +62,11 @@ class Coverage:
         table = play.attempts
         players = len(distinct(table.player[here]))
         moved = arrived & (play.moves.origin == level) & (play.moves.target == level + 1)
-        first = here & (table.number == 1)
+        first = here & table.taken & (table.number == 1)
         return {
             "level": play.stops[level], "players": players, "attempts": int(here.sum()),
-            "settled": int((here & (table.outcome < N_SETTLED)).sum()),
-            "minutes": float(np.nansum(table.active[here])) / 60,
+            "settled": int((here & table.taken & (table.outcome < N_SETTLED)).sum()),
+            "minutes": float(np.nansum(table.active[here & table.taken])) / 60,
             "minutes_to_reach": median(minutes[first]), "went_on": len(distinct(play.moves.player[moved])),
             "hardly_tested": players < self.min_players,
         }  # fmt: skip

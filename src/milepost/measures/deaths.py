@@ -8,7 +8,7 @@ from typing import TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.measures.cells import cells, levels_shown
+from milepost.measures.cells import cells, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, NoTotals, Table, share
 from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.play import Play
@@ -44,6 +44,7 @@ class DeathsRow(LevelRow, DeathFigures, Failures):
     without_cause: int
     causes: dict[str, DeathFigures]
     on_arrival: int
+    void: int
 
 
 @dataclass(frozen=True)
@@ -59,7 +60,7 @@ class Deaths:
     def __call__(self, play: Play) -> Table[DeathsRow, NoTotals]:
         """One row a level; see docs/definitions.md for the columns."""
         table, cell = play.attempts, cells(play)
-        counted = play.counts[table.player]
+        counted = play.counts[table.player] & table.taken
         cause = _causes(play)
         rows = []
         for level in levels_shown(play):
@@ -74,7 +75,7 @@ class Deaths:
                 level=play.stops[level], placed=level < play.n_levels, reached=reached, minutes=minutes,
                 **_figures(play, died, reached, minutes), without_cause=int((died & (cause < 0)).sum()),
                 causes=dict(ordered), on_arrival=int(self._on_arrival(play, died).sum()),
-                **_failures(play, here, cause),
+                **_failures(play, here, cause), void=void_attempts(play, level),
             ))  # fmt: skip
         return Table(rows, NoTotals())
 

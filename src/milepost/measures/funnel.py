@@ -31,6 +31,7 @@ class Stops(TypedDict):
     stopped_crash: int
     stopped_skip: int
     stopped_unknown: int
+    stopped_fault: int
     stopped_open: int
     stopped_after_clear: int
     stopped_mid_attempt: int
@@ -106,8 +107,8 @@ def _reach(play: Play) -> list[Reach]:
     cell = cells(play)
     furthest = _furthest(play)
     reached = np.bincount(cell.level, minlength=n_levels)
-    cleared = np.bincount(cell.level[cell.cleared], minlength=n_levels)
-    placed = np.flatnonzero(cell.cleared & (cell.level < n_levels))
+    cleared = np.bincount(cell.level[cell.done], minlength=n_levels)
+    placed = np.flatnonzero(cell.done & (cell.level < n_levels))
     on = placed[furthest[cell.player[placed]] > play.gated.places(cell.player[placed], cell.level[placed])]
     moved_on = np.bincount(cell.level[on], minlength=n_levels)
     rows = []

@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.arrays import Ints
 from milepost.errors import UsageError
-from milepost.measures.cells import first_clear
+from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table, share
 from milepost.numerics.intervals import wilson
 from milepost.numerics.whole_numbers import distinct
@@ -67,7 +67,7 @@ class Layouts:
             raise UsageError("the log has no `layout` or `seed` tag, so there are no layouts to tell apart.")
         table = play.attempts
         layout = play.around.layout
-        settled = first_clear(play) & (table.outcome < N_SETTLED) & (layout >= 0) & (table.level < play.n_levels)
+        settled = first_tries(play) & (table.outcome < N_SETTLED) & (layout >= 0) & (table.level < play.n_levels)
         rows = []
         for level in range(play.n_levels):
             here = settled & (table.level == level)

@@ -104,7 +104,7 @@ class LevelPage:
         place = place_of(play, self.name)
         tries = AttemptsToClear()(play).rows
         plan = play.course.levels[place] if play.course else None
-        here = play.counts[play.attempts.player] & (play.attempts.level == place) & ~play.attempts.rerun
+        here = play.counts[play.attempts.player] & (play.attempts.level == place) & ~play.attempts.rerun & play.attempts.taken
         builds = tries_by_build(play)
         near = range(max(0, place - SIDE), min(play.n_levels, place + SIDE + 1))
         return Table([tries[place]], LevelTotals(
@@ -148,7 +148,7 @@ def beside_builds(tries: AttemptsRow, builds: dict[str, BuildTries]) -> Neighbou
 def _spots(play: Play, level: int) -> list[Spot]:
     """Where in the level players failed, for failures that say so."""
     table, around = play.attempts, play.around
-    failed = play.counts[table.player] & (table.level == level) & table.ended(DIED, WAS_RESET)
+    failed = play.counts[table.player] & (table.level == level) & table.taken & table.ended(DIED, WAS_RESET)
     causes = [*play.gated.log.causes, None]
     return [
         Spot(x=float(x), y=float(y), cause=causes[cause])
@@ -160,7 +160,7 @@ def _spots(play: Play, level: int) -> list[Spot]:
 def _first_questions(play: Play) -> FirstLevel:
     """What the first level has to do: how long to the first input, failure and clear, and who left before any input."""
     table = play.attempts
-    here = play.counts[table.player] & (table.level == 0) & ~table.rerun
+    here = play.counts[table.player] & (table.level == 0) & ~table.rerun & table.taken
     begun = here & (table.number == 1)
     start = {
         int(p): (int(s), float(t))

@@ -10,7 +10,7 @@ import numpy as np
 from milepost.arrays import Ints
 from milepost.course.course import Band
 from milepost.errors import UsageError
-from milepost.measures.cells import first_clear
+from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.intervals import wilson
 from milepost.playback.play import Play
@@ -71,7 +71,7 @@ class Ratings:
         if not bands:
             raise UsageError("the course declares no bands. Add [[band]] tables with name, from and to to the course file.")
         table = play.attempts
-        cleared = first_clear(play) & table.ended(CLEARED)
+        cleared = first_tries(play) & table.ended(CLEARED)
         rows = [
             RatingsRow(level=play.stops[level], **_rated(play, bands, np.flatnonzero(cleared & (table.level == level))))
             for level in range(play.n_levels)

@@ -8,7 +8,7 @@ from typing import TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Floats
-from milepost.measures.cells import Cells, cells, first_clear, levels_shown
+from milepost.measures.cells import Cells, cells, first_tries, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.intervals import median
 from milepost.numerics.survival import kaplan_meier
@@ -68,6 +68,7 @@ class TimesRow(LevelRow, ToClear, Single, Gaps):
     placed: bool
     spent: float
     session_share: float | None
+    void: int
 
 
 class TimesTotals(TypedDict):
@@ -85,20 +86,25 @@ class TimeInLevel:
         cell = cells(play)
         table = play.attempts
         known = ~np.isnan(table.active)
-        usable = first_clear(play) & known
+        usable = first_tries(play) & known
         between = _between(table)
         until_move = _until_move(play)
         total = _session_seconds(play)
         rows = []
         for level in levels_shown(play):
             here = table.level == level
-            spent = float(table.active[here & known & play.counts[table.player]].sum())
+            spent = float(table.active[here & known & table.taken & play.counts[table.player]].sum())
             rows.append(TimesRow(
                 level=play.stops[level], placed=level < play.n_levels,
                 **_to_clear(cell.of(level)), **_single(table, between, usable & here),
                 **_split_gap(table, between, until_move, usable & here),
                 spent=spent, session_share=spent / total if total > 0 else None,
+                void=void_attempts(play, level),
             ))  # fmt: skip
+        if play.only_some_tries:
+            for row in rows:
+                row["p10"] = row["p25"] = row["p50"] = row["p75"] = row["p90"] = None
+                row["distribution"] = []
         return Table(rows, TimesTotals(session_seconds=total))
 
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from milepost.arrays import Ints
 from milepost.errors import UsageError
-from milepost.measures.cells import first_clear
+from milepost.measures.cells import first_tries
 from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import counted, stable_order
 from milepost.playback.play import Play
@@ -18,8 +18,8 @@ from milepost.vocabulary import FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
 
 # An attempt of a session; times are seconds on the session's clock.
 TraceRow = TypedDict("TraceRow", {
-    "session": str, "level": str, "clock": float, "until": float, "try": int, "rerun": bool, "outcome": str, "cause": str | None,
-    "active": float | None, "paused": float, "settling": float | None, "progress": float | None, "hits": int,
+    "session": str, "level": str, "clock": float, "until": float, "try": int | None, "void": bool, "rerun": bool, "outcome": str,
+    "cause": str | None, "active": float | None, "paused": float, "settling": float | None, "progress": float | None, "hits": int,
     "repairs": list[str],
 })  # fmt: skip
 # A move of a session.
@@ -88,7 +88,8 @@ class Trace:
         return {
             "session": play.gated.log.sessions.name[table.session[k]], "level": play.stops[table.level[k]],
             "clock": float(table.opened[k]) + self.offset, "until": float(table.closed[k]) + self.offset,
-            "try": int(table.number[k]), "rerun": bool(table.rerun[k]), "outcome": OUTCOMES[table.outcome[k]],
+            "try": int(table.number[k]) if table.taken[k] else None, "void": not table.taken[k],
+            "rerun": bool(table.rerun[k]), "outcome": OUTCOMES[table.outcome[k]],
             "cause": _cause(play, k), "active": _known(active), "paused": float(table.paused[k]),
             "settling": _known(settling), "progress": _known(progress), "hits": int(table.hits[k]),
             "repairs": _repairs(play, int(table.opened_at[k]), int(table.closed_at[k])),
@@ -158,7 +159,7 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Watched]:
 def watch_by_level(play: Play, most: int = 3) -> list[list[Watched]]:
     """Per level of the course, the sessions that show its settled first-clear attempts best."""
     table = play.attempts
-    rows = np.flatnonzero(first_clear(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
+    rows = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
     rows = rows[stable_order(table.level[rows])]
     bounds = np.searchsorted(table.level[rows], np.arange(play.n_levels + 1))
     return [to_watch(play, rows[start:end], most) for start, end in pairwise(bounds.tolist())]

@@ -86,25 +86,26 @@ class TriesOfItems:
     def of_the_first(self, subjects: int) -> TriesOfItems:
         """Those of so many subjects."""
         few = self.subject < subjects
-        return self._some(few)
+        return self.some(few)
 
     def of(self, subjects: Ints, count: int) -> TriesOfItems:
         """Those of some of so many subjects, who are numbered anew in rising order."""
         number = np.full(count, -1)
         number[subjects] = np.arange(len(subjects))
-        some = self._some(number[self.subject] >= 0)
+        some = self.some(number[self.subject] >= 0)
         return replace(some, subject=number[some.subject])
 
     def in_blocks(self, size: int) -> Iterator[tuple[int, TriesOfItems]]:
         """Blocks of so many subjects: the number of the first one, and the tries of all in it."""
         rising = bool((np.diff(self.subject) >= 0).all())
-        own = self if rising else self._some(stable_order(self.subject))
+        own = self if rising else self.some(stable_order(self.subject))
         firsts = np.arange(0, max(1, int(own.subject.max(initial=0)) + 1), size)
         bounds = [*np.searchsorted(own.subject, firsts).tolist(), len(own.subject)]
         for first, ends in zip(firsts.tolist(), pairwise(bounds), strict=True):
-            yield first, own._some(slice(*ends))
+            yield first, own.some(slice(*ends))
 
-    def _some(self, rows: Column | slice) -> TriesOfItems:
+    def some(self, rows: Column | slice) -> TriesOfItems:
+        """Some of the tries."""
         left = None if self.left is None else self.left[rows]
         return TriesOfItems(self.subject[rows], self.item[rows], self.number[rows], self.success[rows], left)
 

@@ -16,7 +16,7 @@ from milepost.playback import compiled, machine
 from milepost.playback.tape import Attempts, Moves, Out, Sittings, State, Tally, Tape
 from milepost.progress import Progress
 from milepost.rules import ReplayRules
-from milepost.vocabulary import END_CAUSES, END_UNKNOWN
+from milepost.vocabulary import END_CAUSES, END_UNKNOWN, NOT_LOGGED
 
 WORTHWHILE: Final = 400_000  # records from which compiled code pays for its loading
 _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progress"})
@@ -80,6 +80,7 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
     sittings = Sittings(
         session=column(gated.sequence), player=column(gated.player), coarse=column(gated.coarse),
         order=column(gated.orders.of_session), bounds=column(gated.bounds),
+        cut=column(gated.bounds[1:] if gated.exclusion is None else gated.exclusion.ends_at(gated.log, gated.bounds)),
         end=column(np.full(len(gated.player), END_UNKNOWN)), endless=column(np.zeros(len(gated.player), np.bool_)),
     )  # fmt: skip
     state = way.state()
@@ -130,7 +131,7 @@ def _tape(gated: Gated, rules: ReplayRules, inferred: bool, column: Callable[[An
 
 
 def end_codes(log: Log, order: Ints) -> Ints:
-    """Per record, its cause among the causes of a session's end; `skip` is not one that a log can give."""
-    known = {word: code for code, word in enumerate(END_CAUSES) if word != "skip"}
+    """Per record, its cause among the causes of a session's end."""
+    known = {word: code for code, word in enumerate(END_CAUSES) if word not in NOT_LOGGED}
     codes = np.array([known.get(cause, END_UNKNOWN) for cause in log.causes] + [END_UNKNOWN], dtype=np.int64)
     return codes[log.records.cause[order]]

@@ -79,13 +79,15 @@ def run_sessions(tape: Tape, out: Out, state: State, sittings: Sittings, first: 
         session = sittings.session[number]
         begin(state, session, sittings.player[session], sittings.coarse[session], sittings.order[session])
         start, end = sittings.bounds[session], sittings.bounds[session + 1]
-        sittings.endless[session] = run_session(tape, out, state, start, end)
+        sittings.endless[session] = run_session(tape, out, state, start, end, sittings.cut[session])
         sittings.end[session] = state.end
 
 
-def run_session(tape: Tape, out: Out, state: State, first: int, stop: int) -> bool:
-    """Replay the records from ``first`` up to ``stop`` as one session; whether it has no end of its own."""
+def run_session(tape: Tape, out: Out, state: State, first: int, stop: int, cut: int) -> bool:
+    """Replay the records from ``first`` up to ``stop`` as one session, cut as by a skip; whether it has no end of its own."""
     for i in range(first, stop):
+        if i == cut and state.end == NOWHERE:
+            _cut(tape, out, state, i)
         if state.end == NOWHERE:
             _record(tape, out, state, i)
         else:
@@ -97,6 +99,13 @@ def run_session(tape: Tape, out: Out, state: State, first: int, stop: int) -> bo
             close_attempt(tape, out, state, UNKNOWN, stop - 1)
     end_visit(tape, out, state)
     return endless
+
+
+def _cut(tape: Tape, out: Out, state: State, i: int) -> None:
+    """End the session as a skip does; what is open is left."""
+    if state.phase == PLAYING:
+        close_attempt(tape, out, state, LEFT, i)
+    state.end = END_SKIP
 
 
 def _record(tape: Tape, out: Out, state: State, i: int) -> None:

@@ -11,6 +11,7 @@ import numpy as np
 
 from milepost.arrays import Bools
 from milepost.course.course import Course
+from milepost.gate.exclusion import Exclusion
 from milepost.gate.gate import Gated
 from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
@@ -61,6 +62,8 @@ class Play:
         rules: the settings that it was replayed by.
         known: what was made of the records already; all of it where they have been let go, as in a play that was put
             together from parts of a log.
+        asked: conditions on attempts, in words, where only those that fit are looked at.
+        before: the same log before anything was left out of it as suspect, where something is.
         n_levels: the number of levels in the course; stops from there on have no place in it.
     """
 
@@ -72,6 +75,8 @@ class Play:
     inferred: bool
     rules: ReplayRules
     known: dict[type, object] = field(default_factory=dict)
+    asked: tuple[str, ...] = ()
+    before: Play | None = None
     _made: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     @property
@@ -97,6 +102,16 @@ class Play:
             return True
         cleared = self.attempts.ended(CLEARED) & (self.attempts.level == self.gated.last_level[self.attempts.player])
         return bool(cleared.any() or self.end.by(END_FINISHED).any())
+
+    @property
+    def only_some_tries(self) -> bool:
+        """Whether only some tries are looked at, so that figures by the number of a try cannot be given."""
+        return bool(self.asked)
+
+    @property
+    def exclusion(self) -> Exclusion | None:
+        """What is left out as suspect, if anything is."""
+        return self.gated.exclusion
 
     @property
     def stops(self) -> list[str]:

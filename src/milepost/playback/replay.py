@@ -6,22 +6,28 @@ from dataclasses import replace
 
 import numpy as np
 
-from milepost.arrays import Bools, Column, Ints
+from milepost.arrays import Column, Ints
 from milepost.course.course import Course
 from milepost.errors import LogError
+from milepost.gate.exclusion import Exclusion
 from milepost.gate.gate import Gated, gate
 from milepost.gate.names import reorder
 from milepost.logs.interface import ABSENT, Log
-from milepost.numerics.whole_numbers import distinct, ordinals, stable_order
+from milepost.numerics.whole_numbers import distinct
 from milepost.playback.engine import run
 from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence
+from milepost.playback.numbering import numbered_tries
 from milepost.playback.play import Play
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
+from milepost.playback.voiding import without
 from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules
+from milepost.vocabulary import CLEARED
 
 
-def replay_log(log: Log, course: Course | None, rules: ReplayRules, progress: Progress = SILENT) -> Play:
+def replay_log(
+    log: Log, course: Course | None, rules: ReplayRules, progress: Progress = SILENT, exclusion: Exclusion | None = None
+) -> Play:  # fmt: skip
     """Judge a log's records and replay them.
 
     Without a course the order of the levels is inferred from who was where first, and the log is replayed by it.
@@ -29,7 +35,7 @@ def replay_log(log: Log, course: Course | None, rules: ReplayRules, progress: Pr
     Raises:
         LogError: no course is given and the log has more level names than an order can be inferred for.
     """
-    gated = gate(log, course, rules.keep_debug)
+    gated = gate(log, course, rules.keep_debug, exclusion=exclusion)
     progress.step("replaying")
     if course is not None:
         return replay_gated(gated, rules, None, progress)
@@ -79,7 +85,8 @@ def _replay(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress
     times = gated.log.records.time[gated.order[written.moves["at"]]]
     gated = _marked(gated, written.marks)
     moves = MoveTable(player=gated.player[written.moves["session"]], time=times, **written.moves)
-    return Play(gated, _attempt_table(written.attempts, gated), moves, Ends(written.end), written.endless, inferred, rules)
+    play = Play(gated, _attempt_table(written.attempts, gated), moves, Ends(written.end), written.endless, inferred, rules)
+    return play if gated.exclusion is None else without(play, gated.exclusion)
 
 
 def _marked(gated: Gated, in_order: Ints) -> Gated:
@@ -92,18 +99,8 @@ def _marked(gated: Gated, in_order: Ints) -> Gated:
 def _attempt_table(columns: dict[str, Column], gated: Gated) -> AttemptTable:
     for name in ("settling", "progress"):
         columns[name][columns[name] < 0] = np.nan
-    player = gated.player[columns["session"]]
-    number, rerun = _numbered(player, columns["level"], columns["outcome"] == 0)
-    return AttemptTable(player=player, number=number, rerun=rerun, **columns)
+    player, nothing = gated.player[columns["session"]], np.zeros(len(columns["session"]), np.bool_)
+    number, rerun = numbered_tries(player, columns["level"], columns["outcome"] == CLEARED, nothing)
+    return AttemptTable(player=player, number=number, rerun=rerun, void=nothing, aside=nothing, **columns)
 
 
-def _numbered(player: Ints, level: Ints, cleared: Bools) -> tuple[Ints, Bools]:
-    """The number of each attempt among the player's at its level, and whether a clear came before it."""
-    cell = player * (int(level.max(initial=0)) + 1) + level
-    order = stable_order(cell)
-    number = ordinals(cell, order)
-    before: Ints = np.cumsum(cleared[order]) - cleared[order]
-    first = np.arange(len(order)) - (number[order] - 1)  # of the same player and level
-    rerun = np.empty(len(order), np.bool_)
-    rerun[order] = before - before[first] > 0
-    return number, rerun

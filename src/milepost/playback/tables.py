@@ -16,8 +16,9 @@ class AttemptTable:
     ``active``, ``paused`` and ``settling`` are seconds, ``opened`` and ``closed`` seconds since the session's first
     record. ``active`` is NaN where the duration is not known, ``settling`` without a first input, ``progress``
     where none was logged. ``opened_at`` and ``closed_at`` are the places, in ``Gated.order``, of the records that opened
-    and closed it. ``number`` counts the player's attempts at the level from 1; ``rerun`` is true after the
-    player's first clear of it.
+    and closed it. ``number`` counts the player's attempts at the level from 1, 0 for void ones; ``rerun`` is
+    true after the player's first clear of it. ``void`` ones are left out as suspect, and ``aside`` those that are not asked for:
+    both say nothing of trying, and all the same where a player went.
     """
 
     player: Ints
@@ -36,10 +37,17 @@ class AttemptTable:
     closed_at: Ints
     number: Ints
     rerun: Bools
+    void: Bools
+    aside: Bools
 
     def __len__(self) -> int:
         """The number of attempts."""
         return len(self.level)
+
+    @property
+    def taken(self) -> Bools:
+        """Which attempts say something of trying."""
+        return ~(self.void | self.aside)
 
     def ended(self, *outcomes: Outcome) -> Bools:
         """Which attempts ended in one of some outcomes."""

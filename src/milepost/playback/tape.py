@@ -99,8 +99,8 @@ class Sittings(NamedTuple):
     """The sessions in the order of play, and what becomes of each.
 
     ``session`` is in the order of play; the other columns are by session: its player, whether its clock is coarse, by which order
-    of levels it is replayed, where its records begin (one more than sessions), how it ended, and whether it has no end of its
-    own.
+    of levels it is replayed, where its records begin (one more than sessions), where it is cut (its bound as a rule), how it
+    ended, and whether it has no end of its own.
     """
 
     session: Column[int]
@@ -108,6 +108,7 @@ class Sittings(NamedTuple):
     coarse: Column[bool]
     order: Column[int]
     bounds: Column[int]
+    cut: Column[int]
     end: Column[int]
     endless: Column[bool]
 

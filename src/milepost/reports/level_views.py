@@ -174,7 +174,7 @@ def _one_session(report: TraceDocument, session: Traced) -> View[TraceRow]:
     own = [row for row in report["levels"] if row["session"] == session["session"]]
     columns: tuple[Column[TraceRow], ...] = (
         Column("clock", lambda row: clock(row["clock"])), Column("level", lambda row: safe(row["level"]), left=True),
-        Column("try", lambda row: f"{row['try']}{' again' if row['rerun'] else ''}"),
+        Column("try", lambda row: "void" if row["void"] else f"{row['try']}{' again' if row['rerun'] else ''}"),
         Column("lasted", lambda row: seconds(row["active"]) if row["active"] is not None else "unknown"),
         Column("ended", lambda row: _ending(row), left=True),
         Column("at", lambda row: _place_of_end(row), rank=1),
