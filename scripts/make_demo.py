@@ -8,15 +8,18 @@ from __future__ import annotations
 import gzip
 import json
 from pathlib import Path
+from zlib import crc32
 
 import numpy as np
 
 from milepost.simulate.faults import FaultRates, spoil
-from milepost.simulate.players import Population, play_course
+from milepost.simulate.players import play_course
+from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
 
 HERE = Path(__file__).resolve().parent.parent / "src" / "milepost" / "demo"
 SEED = 1888
+FULL = 3  # measures of oil that a lantern holds
 BUILDS = ("0.7", "0.8")
 NEXT = "0.9"  # the build of the week after: Low Arch mended, Salt Steps harder by mistake, and a new steering that moves all
 CHANGED = {"Low Arch": (-2.1, "arch_width", 7.5), "Salt Steps": (1.9, "barges", 7)}  # logits, and the knob that was turned
@@ -119,6 +122,7 @@ def course_text(changed: dict[str, tuple[float, str, float]]) -> str:
         'arch_width = "down"',
         'barges = "up"',
         *band_text(),
+        *promise_text(),
     ]
     for name, chapter, aliases, planned, _, par, _, knobs in LEVELS:
         target = 1 / (1 + np.exp(planned))
@@ -139,6 +143,13 @@ def band_text() -> list[str]:
     return out
 
 
+def promise_text() -> list[str]:
+    """What the makers say holds of every try."""
+    return [
+        "", "[[promise]]", 'on = ["start", "retry"]', 'that = ["oil = 3"]', 'why = "every try begins with a full lantern"',
+    ]  # fmt: skip
+
+
 def play(rng: np.random.Generator) -> tuple[list[list[str]], np.ndarray]:
     """The lines of both evenings, one build an evening, and the players' skill."""
     population = Population(
@@ -155,7 +166,7 @@ def play(rng: np.random.Generator) -> tuple[list[list[str]], np.ndarray]:
         evening = BUILDS.index(records[0]["build"])
         second = records[0]["session"].endswith("-2")
         begin = float(rng.uniform(0, 1800)) + 3600 * second
-        for record in spoil(with_older_names(records), FaultRates(), rng):
+        for record in spoil(with_older_names(with_oil(records)), FaultRates(), rng):
             evenings[evening].append((begin + record["time"], json.dumps(record, ensure_ascii=False)))
     for evening, extra in zip(evenings, extra_sessions(), strict=True):
         evening += [(2000 + record["time"], json.dumps(record)) for record in extra]
@@ -183,7 +194,7 @@ def play_next(rng: np.random.Generator, skill: np.ndarray) -> list[str]:
     lines = []
     for records in sessions(tries, scenery, rng):
         begin = float(rng.uniform(0, 1800)) + 3600 * records[0]["session"].endswith("-2")
-        for record in spoil(records, FaultRates(), rng):
+        for record in spoil(with_oil(records), FaultRates(), rng):
             line = record | {"session": f"week-2-{record['session']}"}
             lines.append((begin + record["time"], json.dumps(line, ensure_ascii=False) + "\n"))
     return [line for _, line in sorted(lines, key=lambda item: item[0])]
@@ -210,6 +221,22 @@ def make_scenery(
         build=[[build, builds[-1]] for build in first],
         pickups=[3 + number % 4 for number in range(len(LEVELS))],
     )
+
+
+def with_oil(records: list[dict[str, object]]) -> list[dict[str, object]]:
+    """How much oil is in the lantern; build 0.7 sometimes forgets to fill it up before Long Lock."""
+    forgets = records[0]["build"] == "0.7" and crc32(str(records[0]["session"]).encode()) % 4 == 0
+    left, filled = FULL, []
+    for record in records:
+        event = record["event"]
+        if event == "complete":
+            left = 1 + crc32(str(record["time"]).encode()) % 2
+        elif event == "death":
+            left = 0
+        elif event in ("start", "retry"):
+            left = left if forgets and event == "start" and record["level"] == "Long Lock" else FULL
+        filled.append(record | ({"oil": left} if event in ("start", "retry", "complete", "death") else {}))
+    return filled
 
 
 def with_older_names(records: list[dict[str, object]]) -> list[dict[str, object]]:

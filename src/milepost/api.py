@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Unpack, cast
 
@@ -31,8 +33,16 @@ from milepost.measures.trace import Trace
 from milepost.opening import opened_log
 from milepost.parts.asked import Asked
 from milepost.parts.work import Work, WorkSettings
+from milepost.playback.looking import parsed
 from milepost.playback.play import Play
 from milepost.rules import ReplayRules
+
+
+class ReplaySettings(WorkSettings, total=False):
+    """See `replay`."""
+
+    where: Sequence[str]
+    exclude: Sequence[str]
 
 
 def replay(
@@ -42,7 +52,7 @@ def replay(
     rules: ReplayRules | None = None,
     *,
     every_record: bool = False,
-    **work: Unpack[WorkSettings],
+    **chosen: Unpack[ReplaySettings],
 ) -> Play:
     """Read logs and replay them.
 
@@ -52,8 +62,9 @@ def replay(
         log_map: the log map, where the log was not written for Mile Post.
         rules: the replay's settings; by default those of the log map, or the built-in ones.
         every_record: whether to keep the records, which `trace` looks at, however large the log is.
-        work: who does the work on a large log: ``jobs``, processes that work on its parts (a script needs the usual
-            ``if __name__ == "__main__"`` then), or ``cluster``, the address of a Dask scheduler whose workers do so;
+        chosen: ``where``, conditions on sessions and on tries, and ``exclude``, codes of what is left out as suspect, both
+            as on the command line; and who does the work on a large log: ``jobs``, processes that work on its parts (a script needs
+            the usual ``if __name__ == "__main__"`` then), or ``cluster``, the address of a Dask scheduler whose workers do so;
             ``memory``, about how many bytes may be used in all.
 
     Raises:
@@ -64,7 +75,10 @@ def replay(
     mapping = read_map(log_map) if log_map is not None else NO_MAP
     plan = read_course(course) if course is not None else None
     rules = rules or ReplayRules(**mapping.replay)
-    return opened_log(Asked(names, plan, rules, mapping, work=Work(**work), every_record=every_record)).play()
+    sessions, attempts = parsed(chosen.get("where", ()), plan)
+    work = Work(chosen.get("jobs", 1), chosen.get("cluster"), chosen.get("memory"))
+    asked = Asked(names, plan, rules, mapping, conditions=sessions, of_attempts=attempts, work=work, every_record=every_record)
+    return opened_log(replace(asked, exclude=tuple(chosen.get("exclude", ())))).play()
 
 
 def check(play: Play) -> pd.DataFrame:

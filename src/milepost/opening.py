@@ -6,35 +6,41 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final, Protocol, Self
 
+from milepost.audit.acting import exclusion_of, require_acting
 from milepost.course.course import Course
-from milepost.gate.selection import only, where
+from milepost.errors import UsageError
+from milepost.gate.exclusion import Exclusion
+from milepost.gate.selection import Condition, only, where
 from milepost.gate.splitting import Split, groups_with_courses
 from milepost.logs.interface import Log
 from milepost.logs.read import read
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.measures.clocks import on_clock
 from milepost.parts.asked import Asked, Telling
+from milepost.playback.looking import fitting
 from milepost.playback.play import Play
 from milepost.playback.replay import replay_log
+from milepost.playback.voiding import without
+from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules
 
 LARGE: Final = 2_000_000  # records of a store from which it is replayed part by part
 
 
-class Loaded(Protocol):
-    """A log with what it takes to replay it."""
+class Source(Protocol):
+    """A log with what it takes to replay it, with or without what is left out as suspect."""
 
     @property
     def course(self) -> Course | None:
         """The course, if one is given."""
 
-    def play(self) -> Play:
+    def play(self, exclusion: Exclusion | None = None) -> Play:
         """Replay it."""
 
-    def grouped(self, key: str) -> list[tuple[str | None, Play]]:
+    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself, as if the log held only those."""
 
-    def sides(self, split: Split) -> tuple[Play, Play]:
+    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
 
     @property
@@ -49,7 +55,7 @@ class Loaded(Protocol):
 
 
 @dataclass(frozen=True)
-class LoadedWhole:
+class WholeLog:
     """A log that was read as a whole."""
 
     log: Log
@@ -58,40 +64,118 @@ class LoadedWhole:
     telling: Telling
     idle_cap: float | None = None
 
-    def play(self) -> Play:
+    def play(self, exclusion: Exclusion | None = None) -> Play:
         """Replay it."""
         with self.telling() as progress:
-            return on_clock(replay_log(self.log, self.course, self.rules, progress), idle_cap=self.idle_cap)
+            return self._replayed(self.log, self.course, exclusion, progress)
 
-    def grouped(self, key: str) -> list[tuple[str | None, Play]]:
+    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
         return [
-            (value, on_clock(replay_log(only(self.log, sessions), course, self.rules), idle_cap=self.idle_cap))
+            (value, self._replayed(only(self.log, sessions), course, exclusion))
             for value, sessions, course in groups_with_courses(self.log, key, self.course)
         ]
 
-    def sides(self, split: Split) -> tuple[Play, Play]:
+    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
         before, after = (
-            on_clock(replay_log(only(self.log, sessions), course, self.rules), idle_cap=self.idle_cap)
-            for sessions, course in split.each(self.log)
+            self._replayed(only(self.log, sessions), course, exclusion) for sessions, course in split.each(self.log)
         )
         return before, after
+
+    def _replayed(
+        self, log: Log, course: Course | None, exclusion: Exclusion | None, progress: Progress = SILENT
+    ) -> Play:  # fmt: skip
+        return on_clock(replay_log(log, course, self.rules, progress, exclusion), idle_cap=self.idle_cap)
 
     @property
     def sessions(self) -> Log:
         """The log."""
         return self.log
 
-    def without_names(self) -> LoadedWhole:
+    def without_names(self) -> WholeLog:
         """The same with pseudonyms for people."""
         from milepost.gate.anonymous import anonymous
 
         return replace(self, log=anonymous(self.log))
 
-    def without_idle(self, cap: float | None) -> LoadedWhole:
+    def without_idle(self, cap: float | None) -> WholeLog:
         """The same with a bound on how many seconds a stretch without a record counts."""
         return replace(self, idle_cap=cap)
+
+
+@dataclass(frozen=True)
+class Loaded:
+    """A log as it is asked for: without what is suspect, and with an eye on some attempts.
+
+    Attributes:
+        source: the log.
+        of_attempts: which attempts are looked at.
+        exclude: what is left out as suspect.
+    """
+
+    source: Source
+    of_attempts: tuple[Condition, ...] = ()
+    exclude: tuple[str, ...] = ()
+
+    @property
+    def course(self) -> Course | None:
+        """The course, if one is given."""
+        return self.source.course
+
+    @property
+    def sessions(self) -> Log:
+        """The log, of which only the sessions may be asked."""
+        return self.source.sessions
+
+    def play(self) -> Play:
+        """Replay it."""
+        return fitting(self._clean(), self.of_attempts)
+
+    def grouped(self, key: str) -> list[tuple[str | None, Play]]:
+        """Replay each group of sessions by itself, as if the log held only those.
+
+        Raises:
+            UsageError: the log has no such field or tag.
+        """
+        return [(value, fitting(play, self.of_attempts)) for value, play in self.source.grouped(key, self._judged()[1])]
+
+    def sides(self, split: Split) -> tuple[Play, Play]:
+        """Replay two groups of sessions, each by itself and by its own course."""
+        before, after = self.source.sides(split, self._judged()[1])
+        return fitting(before, self.of_attempts), fitting(after, self.of_attempts)
+
+    def _clean(self) -> Play:
+        """The log without what is suspect."""
+        first, exclusion = self._judged()
+        if first is None:
+            return self.source.play()
+        if exclusion is None:
+            return first
+        again = first if not exclusion.replays else self.source.play(exclusion)
+        return replace(again if exclusion.replays else without(first, exclusion), before=first)
+
+    def _judged(self) -> tuple[Play | None, Exclusion | None]:
+        """The log as it is, and what is left out of it; nothing where nobody has to look.
+
+        Raises:
+            UsageError: nothing would be left.
+        """
+        if not self.exclude and not any(promise.voids for promise in (self.course.promises if self.course else ())):
+            return None, None
+        first = self.source.play()
+        exclusion = exclusion_of(first, self.exclude)
+        if exclusion is not None and not exclusion.kept(first.gated.log).any():
+            raise UsageError(f"--exclude {','.join(self.exclude)}: no session is left. Leave less out.")
+        return first, exclusion
+
+    def without_names(self) -> Loaded:
+        """The same with pseudonyms for people."""
+        return replace(self, source=self.source.without_names())
+
+    def without_idle(self, cap: float | None) -> Loaded:
+        """The same with a bound on how many seconds a stretch without a record counts in an attempt."""
+        return replace(self, source=self.source.without_idle(cap))
 
 
 def opened_log(asked: Asked) -> Loaded:
@@ -103,10 +187,14 @@ def opened_log(asked: Asked) -> Loaded:
     if goes_in_parts(asked):
         from milepost.parts.loaded import load_parts
 
-        return load_parts(replace(asked, work=asked.work.suited_to(asked.names)))
+        return _looked_at(asked, load_parts(replace(asked, work=asked.work.suited_to(asked.names))))
     with asked.telling() as progress:
         log = read(asked.names, asked.log_map, progress, asked.options)
-    return LoadedWhole(where(log, asked.conditions), asked.course, asked.rules, asked.telling)
+    return _looked_at(asked, WholeLog(where(log, asked.conditions), asked.course, asked.rules, asked.telling))
+
+
+def _looked_at(asked: Asked, source: Source) -> Loaded:
+    return Loaded(source, asked.of_attempts, require_acting(asked.exclude))
 
 
 def goes_in_parts(asked: Asked) -> bool:

@@ -74,7 +74,7 @@ def test_common_lags(rows, doubled):
     """The lag at which nearly every event of a session is repeated, session by session."""
     rows += [(s, e, level, t + 0.5) for s, e, level, t in rows if s == doubled]
     rows = sorted(rows, key=lambda row: (row[0], row[3]))
-    seen = InOrder(*(np.array([row[n] for row in rows], dtype=np.int64) for n in range(3)), np.array([row[3] for row in rows]))
+    seen = InOrder(*(np.array([row[n] for row in rows], dtype=np.int64) for n in range(3)), np.array([row[3] for row in rows]), np.zeros(3, np.int64))
     length = np.bincount(seen.session, minlength=3)
     found = doubled_sessions(seen, length)
     expected = {}

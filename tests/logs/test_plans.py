@@ -6,7 +6,7 @@ import random
 import pytest
 import tomlkit
 
-from milepost.audit.audit import RULES
+from milepost.audit.suspects import RULES
 from milepost.course.course import read_course
 from milepost.errors import MilePostError
 from milepost.logs.mapping.logmap import read_map

@@ -28,8 +28,10 @@ def exact(k, n):
 class Play:
     """The naive play with the players who count."""
 
-    def __init__(self, play, still_open=()):
+    def __init__(self, play, still_open=(), void=lambda attempt, play: False):
         self.open = set(still_open)
+        for attempt in play["attempts"]:
+            attempt["void"] = void(attempt, play)
         self.names, self.sessions = play["names"], play["sessions"]
         everyone = list(dict.fromkeys(s["player"] for s in self.sessions))
         tried = {a["player"] for a in play["attempts"] if a["level"] in self.names}
@@ -125,7 +127,7 @@ def attempts(play):
     for level in play.shown:
         counts = []
         for own in play.by_player(level):
-            settled = [a for a in own if a["outcome"] in SETTLED]
+            settled = [a for a in own if a["outcome"] in SETTLED and not a["void"]]
             if settled:
                 counts.append((len(settled), any(a["outcome"] == "complete" for a in settled)))
         n, first = len(counts), sum(k == 1 and done for k, done in counts)
@@ -168,7 +170,8 @@ def times(play):
     rows = []
     for level in play.shown:
         values, untimed = [], 0
-        for own in play.by_player(level):
+        for everything in play.by_player(level):
+            own = [a for a in everything if not a["void"]]
             if any(a["active"] is None for a in own):
                 untimed += 1
             else:
@@ -177,7 +180,7 @@ def times(play):
         steps = curve(values)
         for q in (10, 25, 50, 75, 90):
             row[f"p{q}"] = quantile(steps, q / 100)
-        own = [a for a in play.first if a["level"] == level and a["active"] is not None]
+        own = [a for a in play.first if a["level"] == level and a["active"] is not None and not a["void"]]
         middle = lambda items: median(items) if items else None  # noqa: E731
         row["run_p50"] = middle([a["active"] for a in own if a["outcome"] == "complete"])
         row["fail_p50"] = middle([a["active"] for a in own if a["outcome"] in ("death", "reset")])
@@ -198,7 +201,7 @@ def gap_after(play, attempt):
 def deaths(play):
     rows = []
     for level in play.shown:
-        here = [a for a in play.attempts if a["level"] == level]
+        here = [a for a in play.attempts if a["level"] == level and not a["void"]]
         minutes = sum(a["active"] for a in here if a["active"] is not None) / 60
         reached = len(play.by_player(level))
         died = [a for a in here if a["outcome"] == "death"]

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import TypedDict
 
 import numpy as np
 
 from milepost.arrays import Bools
-from milepost.audit import suspect_names, suspect_play, suspect_timing
 from milepost.audit.evidence import Evidence, Suspect
+from milepost.audit.excluding import Excluding, what_excluding_moves
 from milepost.audit.moved import MovedRow, RawBesideClean, moved, raw_beside_clean
+from milepost.audit.promises import PromiseRow, promise_rows
+from milepost.audit.suspects import suspects_of
 from milepost.course.course import KnownFault
 from milepost.logs.interface import MapMet, Place, refused_in_all
 from milepost.measures.interface import Table
@@ -20,16 +22,6 @@ from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.playback.tallies import PLACES, tallies_of, unknown_words
 from milepost.vocabulary import EVENTS, FINDINGS, Finding
-
-RULES: tuple[Callable[[Evidence], list[Suspect]], ...] = (
-    suspect_timing.time_unit, suspect_names.similar_names, suspect_names.past_the_end, suspect_names.misnamed_target,
-    suspect_play.untagged_skip,
-    suspect_play.start_override, suspect_play.passed_level, suspect_play.carried_over, suspect_play.unprompted_reset,
-    suspect_timing.reset_burst, suspect_timing.doubled_logic, suspect_timing.vanished_event,
-    suspect_play.death_before_input, suspect_play.stuck, suspect_timing.idle_span,
-    suspect_timing.overlapping_sessions, suspect_play.uncleared_level, suspect_play.failed_transition,
-    suspect_play.crash_at_clear, suspect_play.jumped_start, suspect_timing.overlay_storm,
-)  # fmt: skip
 
 
 class Span(TypedDict):
@@ -80,6 +72,10 @@ class SuspectRow(Labelled):
     levels: list[str]
     why: str
     builds: list[str]
+    field: str | None
+    places: list[str]
+    weight: str
+    excluding: list[Excluding] | None
 
 
 class AuditTotals(Contents):
@@ -87,6 +83,7 @@ class AuditTotals(Contents):
 
     details: list[Detail]
     suspects: list[SuspectRow]
+    promises: list[PromiseRow]
     moved: list[MovedRow]
 
 
@@ -97,11 +94,12 @@ def audit(play: Play) -> Table[RawBesideClean, AuditTotals]:
     """
     known = play.course.known_faults if play.course else ()
     rows = raw_beside_clean(play)
-    evidence = Evidence(play)
-    suspects = [suspect for rule in RULES for suspect in rule(evidence)]
+    first = play.before or play  # suspects are judged before anything is left out
+    evidence, moves = Evidence(first), what_excluding_moves(first)
     return Table(rows, AuditTotals(
-        **contents(play), details=details(play, known, evidence), suspects=[_as_row(one, known, evidence) for one in suspects],
-        moved=moved(rows, int(play.counts.sum())),
+        **contents(play), details=details(play, known, Evidence(play)),
+        suspects=[_as_row(one, known, evidence, moves) for one in suspects_of(first)],
+        promises=promise_rows(first), moved=moved(rows, int(play.counts.sum())),
     ))  # fmt: skip
 
 
@@ -196,10 +194,13 @@ def _by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
     return [_Found(finding, len(sessions), len(sessions), _shown(play, itertools.starmap(Place, places)))]
 
 
-def _as_row(suspect: Suspect, known: tuple[KnownFault, ...], evidence: Evidence) -> SuspectRow:
+def _as_row(
+    suspect: Suspect, known: tuple[KnownFault, ...], evidence: Evidence, moves: dict[str, list[Excluding] | None]
+) -> SuspectRow:  # fmt: skip
     return SuspectRow(
         code=suspect.code, levels=suspect.levels, count=suspect.count, sessions=len(suspect.sessions),
         why=suspect.why, builds=suspect.builds, known=_known(suspect.code, suspect.levels, suspect.builds, known, evidence),
+        field=suspect.field, places=suspect.places, weight=suspect.weight, excluding=moves.get(suspect.code),
     )  # fmt: skip
 
 
@@ -219,5 +220,5 @@ def hit(document: AuditTotals, weight: str) -> bool:
     """Whether anything at least as weighty as ``weight`` was found that is not declared as known."""
     order = ("low", "medium", "high")
     heavy = order[order.index(weight) :]
-    suspects = any(row["known"] is None for row in document["suspects"]) and weight != "high"
-    return suspects or any(row["weight"] in heavy and row["known"] is None for row in document["details"])
+    rows: list[Detail | SuspectRow] = [*document["suspects"], *document["details"]]
+    return any(row["weight"] in heavy and row["known"] is None for row in rows)

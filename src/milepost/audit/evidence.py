@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from dataclasses import field as dataclass_field
 from functools import cached_property
 
 import numpy as np
@@ -11,6 +12,7 @@ from milepost.arrays import Bools, Ints
 from milepost.audit.signs import Rows, Signs
 from milepost.gate.survey import builds_of
 from milepost.numerics.whole_numbers import distinct
+from milepost.playback.places import attempts_at
 from milepost.playback.play import Play
 
 
@@ -25,6 +27,11 @@ class Suspect:
         sessions: the numbers of the sessions in which they stand.
         why: what was seen, as a sentence.
         builds: the builds that it concerns, where it concerns not all.
+        attempts: the attempts that it concerns, by their places in the table.
+        leaves: the sessions that go if it is left out, where these are not all of them.
+        field: the field that it is about, where it is about one.
+        places: where the first of it stands, as file and line.
+        weight: how much it matters.
     """
 
     code: str
@@ -32,7 +39,12 @@ class Suspect:
     count: int
     sessions: frozenset[int]
     why: str
-    builds: list[str] = field(default_factory=list)
+    builds: list[str] = dataclass_field(default_factory=list)
+    attempts: Ints = dataclass_field(default_factory=lambda: np.zeros(0, np.int64), compare=False)
+    leaves: frozenset[int] | None = None
+    field: str | None = None
+    places: list[str] = dataclass_field(default_factory=list)
+    weight: str = "medium"
 
 
 class Evidence:
@@ -70,7 +82,8 @@ class Evidence:
         if not len(rows.session):
             return []
         levels = self.names(rows.level[rows.level >= 0])
-        return [Suspect(code, levels, len(rows.session), frozenset(rows.session.tolist()), why)]
+        own = attempts_at(self.play, rows.session, rows.place)
+        return [Suspect(code, levels, len(rows.session), frozenset(rows.session.tolist()), why, attempts=own)]
 
     def suspect(self, code: str, rows: Bools | Ints, why: str) -> list[Suspect]:
         """A suspect over some attempts, if there are any; ``{n}`` in ``why`` is their number."""
@@ -78,4 +91,5 @@ class Evidence:
         levels, sessions = table.level[rows], table.session[rows]
         if not len(levels):
             return []
-        return [Suspect(code, self.names(levels), len(levels), frozenset(sessions.tolist()), why)]
+        own = np.arange(len(table))[rows]
+        return [Suspect(code, self.names(levels), len(levels), frozenset(sessions.tolist()), why, attempts=own)]

@@ -24,10 +24,14 @@ _LAG_STEP = 1e-3  # seconds to which lags are compared
 
 @dataclass(frozen=True)
 class Rows:
-    """Records of one sign: the session and the level of each."""
+    """Records of one sign: the session and the level of each, and its place in the session's order of replay, from 0.
+
+    The place is -1 for records that are not replayed.
+    """
 
     session: Ints
     level: Ints
+    place: Ints
 
 
 @dataclass(frozen=True)
@@ -111,16 +115,19 @@ class InOrder:
     event: Ints
     level: Ints
     time: Floats
+    begins: Ints  # per session, where it begins
 
     @classmethod
     def of(cls, play: Play) -> InOrder:
         """Those of a play."""
         records, order = play.gated.log.records, play.gated.order
-        return cls(records.session[order], records.event[order], play.gated.level[order], records.time[order])
+        begins = play.gated.bounds[:-1]
+        return cls(records.session[order], records.event[order], play.gated.level[order], records.time[order], begins)
 
     def rows(self, places: Ints) -> Rows:
         """Some of them as rows."""
-        return Rows(self.session[places], self.level[places])
+        session = self.session[places]
+        return Rows(session, self.level[places], places - self.begins[session])
 
 
 def _bursts(seen: InOrder) -> Ints:
@@ -157,21 +164,21 @@ def _storms(play: Play) -> Rows:
     session, word, time = records.session[rows], records.event[rows], records.time[rows]
     far = STORM_TIMES
     if len(rows) <= far:
-        return Rows(np.zeros(0, np.int64), np.zeros(0, np.int64))
+        return Rows(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0, np.int64))
     close = (session[far:] == session[:-far]) & (word[far:] == word[:-far]) & (time[far:] - time[:-far] <= STORM_SECONDS)
     stormy = np.zeros(len(rows), np.bool_)
     for place in np.flatnonzero(close).tolist():
         stormy[place : place + far + 1] = True
     found = np.sort(rows[stormy])
     found = found[stable_order(records.session[found])]
-    return Rows(records.session[found], level[found])
+    return Rows(records.session[found], level[found], np.full(len(found), -1))
 
 
 def _strays(seen: InOrder, play: Play) -> Rows:
     outside = seen.level >= (0 if play.inferred else play.n_levels)
     width = max(1, len(play.stops))
     keys = distinct(seen.session[outside] * width + seen.level[outside])
-    return Rows(keys // width, keys % width)
+    return Rows(keys // width, keys % width, np.full(len(keys), -1))
 
 
 def doubled_sessions(seen: InOrder, length: Ints) -> Doubled:

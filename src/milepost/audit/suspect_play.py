@@ -81,9 +81,11 @@ def passed_level(evidence: Evidence) -> list[Suspect]:
     passed = moves.kind == PASSED
     if not passed.any():
         return []
+    closed = np.flatnonzero(np.isin(evidence.play.attempts.closed_at, moves.at[passed]))
     return [Suspect("passed_level", evidence.names(moves.origin[passed]), int(passed.sum()),
                     frozenset(moves.session[passed].tolist()),
-                    "passed through at once, as when one contact advances two levels; not counted as played")]  # fmt: skip
+                    "passed through at once, as when one contact advances two levels; not counted as played",
+                    attempts=closed)]  # fmt: skip
 
 
 def carried_over(evidence: Evidence) -> list[Suspect]:

@@ -96,13 +96,15 @@ def overlapping_sessions(evidence: Evidence) -> list[Suspect]:
             begin = epoch / 1e9
             spans.setdefault(int(gated.player[session]), []).append((begin + least, begin + most, session))
     found: set[int] = set()
+    later: set[int] = set()
     for own_spans in spans.values():
         own_spans.sort()
         for before, after in zip(own_spans, own_spans[1:], strict=False):
             if after[0] < before[1] - 1.0:
                 found |= {before[2], after[2]}
+                later.add(after[2])
     why = "sessions of one player run at the same time: do two people share the name?"
-    return [Suspect("overlapping_sessions", [], len(found), frozenset(found), why)] if found else []
+    return [Suspect("overlapping_sessions", [], len(found), frozenset(found), why, leaves=frozenset(later))] if found else []
 
 
 def vanished_event(evidence: Evidence) -> list[Suspect]:

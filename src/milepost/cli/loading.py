@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 
 from milepost.cli import terminal
 from milepost.cli.telling import tell
 from milepost.course.course import Course, read_course
-from milepost.gate.selection import parse_condition
+from milepost.errors import UsageError
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap, read_map
 from milepost.memory import give_back_early
-from milepost.opening import Loaded, LoadedWhole, goes_in_parts, opened_log
+from milepost.opening import Loaded, WholeLog, goes_in_parts, opened_log
 from milepost.parts.asked import Asked
 from milepost.parts.work import ALONE, Work
+from milepost.playback.attributes import is_attribute
+from milepost.playback.looking import parsed
 from milepost.rules import ReplayRules
 from milepost.wording import safe
 
@@ -26,18 +29,40 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
         every_record: whether what is asked for looks at records one by one, so that the log is read as a whole.
     """
     course = load_course(args)
-    conditions = tuple(parse_condition(text).through(course) for text in getattr(args, "where", []))
+    of_sessions, of_attempts = parsed(getattr(args, "where", []), course)
     log_map = load_map(args)
     rules = rules_of(args, log_map)
     work = ALONE if every_record else Work(args.jobs, args.cluster, args.memory)  # such commands have no options for it
-    asked = Asked(args.logs, course, rules, log_map, read_options(args), conditions, work, every_record, terminal.progress)
+    asked = Asked(
+        args.logs, course, rules, log_map, read_options(args), conditions=of_sessions, of_attempts=of_attempts,
+        exclude=tuple(getattr(args, "exclude", ())), work=work, every_record=every_record, telling=terminal.progress,
+    )  # fmt: skip
     if goes_in_parts(asked):
         give_back_early()
     loaded = opened_log(asked)
-    if isinstance(loaded, LoadedWhole) and loaded.log.map_use and args.command != "check":  # which says more of it
-        for one in loaded.log.map_use["missing_column"]:
+    source = loaded.source
+    if isinstance(source, WholeLog) and source.log.map_use and args.command != "check":  # which says more of it
+        for one in source.log.map_use["missing_column"]:
             tell(f"milepost: {args.map}: fields.{safe(one['field'])}: no record has the column {safe(one['column'])}.")
     return loaded
+
+
+def whoever_tried(args: argparse.Namespace) -> Loaded:
+    """What `load` gives, for figures on where players went, which are the same whatever a try began with.
+
+    Raises:
+        UsageError: groups by what a try began with are asked for.
+    """
+    if args.by and is_attribute(args.by):
+        raise UsageError(
+            f"--by {args.by}: where players went is the same whatever a try began with, so {args.command} has no such groups. "
+            "attempts, times, deaths and spikes do."
+        )
+    loaded = load(args)
+    for condition in loaded.of_attempts:
+        where = f"{args.command} says where players went, whatever a try began with"
+        tell(f"milepost: {where}: {safe(condition.written)} is passed over.")
+    return replace(loaded, of_attempts=())
 
 
 def load_map(args: argparse.Namespace) -> LogMap:

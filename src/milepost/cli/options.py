@@ -76,12 +76,17 @@ def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
         action="append",
         default=[],
         metavar="COND",
-        help="only sessions that fit: role=tester, build!=0.7, platform=desktop,tablet, level=..., score>5; may be repeated",
+        help="only sessions that fit: role=tester, build!=0.7, platform=desktop,tablet, level=..., score>5; or only tries that do, by what their start or end said: start.health<3; may be repeated",  # noqa: E501
     )
+    group.add_argument(
+        "--exclude", action="append", default=[], metavar="CODE",
+        help="leave out what check calls suspect by this code, such as instant_clear or stuck; may be repeated",
+    )  # fmt: skip
     if by:
         group.add_argument(
-            "--by", action=Once, metavar="KEY", help="side by side for each value of player, build, session or a tag"
-        )
+            "--by", action=Once, metavar="KEY",
+            help="side by side for each value of player, build, session, a tag, or of what a start says: start.NAME",
+        )  # fmt: skip
     group.add_argument(
         "--min-players",
         type=count,

@@ -18,6 +18,9 @@ from milepost.errors import UsageError
 from milepost.measures.interface import Measure
 from milepost.opening import Loaded
 from milepost.output import write_text
+from milepost.playback.attributes import is_attribute
+from milepost.playback.looking import groups_of
+from milepost.playback.play import Play
 from milepost.reports.choosing import chosen
 from milepost.reports.document import described, document, rows_of
 from milepost.reports.documents import Head
@@ -45,13 +48,16 @@ def measured(args: argparse.Namespace, measure: Measure, loaded: Loaded | None =
 
 def _by_groups(args: argparse.Namespace, measure: Measure, loaded: Loaded) -> Exit:
     documents, counted, plays = [], Counter[str](), []
-    for value, play in loaded.grouped(args.by):
-        if args.command == "spikes":
+    attributes = _attribute_groups(loaded, args.by) if is_attribute(args.by) else None
+    for value, play in attributes[1] if attributes else loaded.grouped(args.by):
+        if args.command == "spikes" and not attributes:
             plays.append((value, play))
         documents.append((value, described(document(args.command, play, measure(play)), loaded.course, args.min_players)))
         counted.update(itertools.compress(play.gated.players, play.counts))
     several = sum(groups > 1 for groups in counted.values())
-    report = grouped_document(args.command, args.by, documents, several)
+    report = grouped_document(args.command, args.by, documents, 0 if attributes else several)
+    if attributes:
+        report["cuts"] = attributes[0]
     if plays:
         from milepost.comparing.groups import compared_groups
 
@@ -59,6 +65,13 @@ def _by_groups(args: argparse.Namespace, measure: Measure, loaded: Loaded) -> Ex
     _draw_groups(args, documents)
     write(args, Report(report, [grouped_view(report)], grouped_rows(report, MEASURES[args.command].rows)))
     return Exit.DONE
+
+
+def _attribute_groups(loaded: Loaded, key: str) -> tuple[list[float], list[tuple[str | None, Play]]]:
+    """Where an attribute is cut, and its groups, each an eye on the same play."""
+    play = loaded.play()
+    groups = groups_of(play, key)
+    return groups.cuts, list(groups.plays(play, key))
 
 
 def _draw_groups(args: argparse.Namespace, documents: list[tuple[str | None, Head]]) -> None:

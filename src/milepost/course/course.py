@@ -8,12 +8,13 @@ from math import isfinite
 from pathlib import Path
 from typing import Any
 
+from milepost.course.promises import Promise, read_promises
 from milepost.errors import CourseError
 from milepost.naming import folded
 from milepost.toml import load_toml
 from milepost.vocabulary import FINDINGS, SUSPECTS
 
-_COURSE_KEYS = {"name", "level", "places", "known_fault", "band", "harder", "order"}
+_COURSE_KEYS = {"name", "level", "places", "known_fault", "band", "harder", "order", "promise"}
 _FAULT_KEYS = {"code", "level", "build", "note"}
 _LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs", "open", "note", "builds", "not_in"}
 
@@ -81,6 +82,7 @@ class Course:
     harder: dict[str, str] = field(default_factory=dict)  # per knob, whether "up" or "down" makes a level harder
     unused: tuple[str, ...] = ()  # keys of the file that mean nothing here
     order: dict[str, tuple[str, ...]] = field(default_factory=dict)  # per build that has one of its own, its levels in order
+    promises: tuple[Promise, ...] = ()
 
     def names(self) -> list[str]:
         """The levels' names in order."""
@@ -126,7 +128,9 @@ def read_course(path: str | Path) -> Course:
         raise CourseError(f"{path}: band is no list of tables. Write [[band]] and its keys below.")
     bands = tuple(_band(row, f"{path}: band {number}") for number, row in enumerate(rows_of_bands, 1))
     harder, order = _harder(table.get("harder", {}), path), _orders(table.get("order", {}), levels, path)
-    course = Course(name, levels, places, faults, bands, harder, tuple(unused), order)
+    known = {other: level.name for level in levels for other in level.known_as()}
+    promises = read_promises(table.get("promise", []), known, path)
+    course = Course(name, levels, places, faults, bands, harder, tuple(unused), order, promises)
     for build in {*order, *(build for level in levels for build in (*level.builds, *level.not_in))}:
         if not course.of_build(build).levels:
             raise CourseError(f"{path}: build {build!r} has no level. Name it in the builds of a level, or in its order.")

@@ -10,7 +10,8 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.logs.interface import Log
 
-Places = Mapping[str, frozenset[int]]  # per session, by its name: places in its order of replay
+Span = tuple[int, int]  # where an attempt is opened and closed, as places in the session's order of replay
+Places = Mapping[str, frozenset[Span]]  # attempts per session, by its name
 
 
 @dataclass(frozen=True)
@@ -21,8 +22,8 @@ class Exclusion:
         codes: the suspects that are left out.
         sessions: the sessions that are.
         cuts: per session that ends with a jump, the place of the record that it is cut at.
-        void: the attempts that are void, by the place of the record that opened each.
-        cleared: attempts that count as cleared, likewise.
+        void: the attempts that are void.
+        cleared: attempts that count as cleared.
         faults: the sessions whose end was no decision.
         coarse: the sessions whose clock counts whole seconds, as judged before anything was left out, so that the places hold.
     """

@@ -43,7 +43,7 @@ class Condition:
         """Per session, whether it fits."""
         if self.of_records:
             return self.judged(self.hits(log))
-        return self.judged(np.array([self._fits(value) for value in session_values(log, self.key)], dtype=np.bool_))
+        return self.judged(np.array([self.fits_value(value) for value in session_values(log, self.key)], dtype=np.bool_))
 
     def through(self, course: Course | None) -> Condition:
         """The same for levels by whatever name or alias a course gives them."""
@@ -55,6 +55,11 @@ class Condition:
             found = {exact[value]} if value in exact else by_fold.get(folded(value), set())
             values |= dict.fromkeys(name for place in found for name in course.levels[place].known_as())
         return replace(self, values=tuple(values))
+
+    @property
+    def written(self) -> str:
+        """It as it is written."""
+        return f"{self.key}{self.sign}{','.join(self.values)}"
 
     @property
     def of_records(self) -> bool:
@@ -69,18 +74,18 @@ class Condition:
         """Per session, whether any of its records has one of the values; those of parts of a log are joined by `or`."""
         hit = np.zeros(len(log.sessions.name), np.bool_)
         texts = (
-            [self._fits(text) for text in _texts(log, self.key)] if self.key not in NUMBER_FIELDS | {"time", "seq"} else []
+            [self.fits_value(text) for text in _texts(log, self.key)] if self.key not in NUMBER_FIELDS | {"time", "seq"} else []
         )
         column = getattr(log.records, self.key)
         if texts:
             fitting = np.array([*texts, False])[np.where(column >= 0, column, len(texts))]
         else:
             values, back = np.unique(column, return_inverse=True)
-            fitting = np.array([self._fits(None if np.isnan(v) else repr(v)) for v in values.tolist()], dtype=np.bool_)[back]
+            fitting = np.array([self.fits_value(None if np.isnan(v) else repr(v)) for v in values.tolist()], dtype=np.bool_)[back]
         hit[log.records.session[fitting]] = True
         return hit
 
-    def _fits(self, value: str | None) -> bool:
+    def fits_value(self, value: str | None) -> bool:
         """Whether one value is among those listed, or on the right side of the number given."""
         if self.sign in _ORDER:
             number, limit = _number(value), _number(self.values[0])
@@ -205,8 +210,7 @@ def require_any(fits: Bools, condition: Condition, log: Log) -> None:
         UsageError: none does.
     """
     if not fits.any():
-        shown = f"{condition.key}{condition.sign}{','.join(condition.values)}"
-        raise UsageError(f"--where {shown}: no session is left. {values_seen(log, condition.key)}")
+        raise UsageError(f"--where {condition.written}: no session is left. {values_seen(log, condition.key)}")
 
 
 def groups(log: Log, key: str) -> list[tuple[str | None, Bools]]:

@@ -10,6 +10,7 @@ import numpy as np
 from milepost.course.course import Level, level_names
 from milepost.errors import UsageError
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
+from milepost.measures.attributes import AttributeRow, attributes_by_level
 from milepost.measures.builds import BuildTries, build_names, tries_by_build
 from milepost.measures.deaths import Deaths, DeathsRow
 from milepost.measures.funnel import Funnel, FunnelRow
@@ -77,6 +78,7 @@ class LevelFigures(LevelRow):
     builds: list[str]
     neighbours: list[Neighbour]
     watch: list[Watched]
+    attributes: list[AttributeRow]
 
 
 class LevelTotals(LevelFigures):
@@ -113,7 +115,7 @@ class LevelPage:
             deaths=Deaths()(play).rows[place], plan=_planned(plan), note=plan.note if plan else None,
             first_level=_first_questions(play) if place == 0 else None, builds=sorted(build_names(play)),
             neighbours=[beside_builds(tries[level], builds[level]) for level in near],
-            watch=to_watch(play, np.flatnonzero(here)), spots=_spots(play, place),
+            watch=to_watch(play, np.flatnonzero(here)), attributes=attributes_by_level(play)[place], spots=_spots(play, place),
         ))  # fmt: skip
 
 

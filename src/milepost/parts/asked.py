@@ -34,6 +34,8 @@ class Asked:
         log_map: how the logs are to be understood.
         options: how files are read.
         conditions: which sessions take part.
+        of_attempts: which attempts are looked at.
+        exclude: what is left out as suspect.
         work: who does the work, and with how much memory.
         every_record: whether records will be looked at one by one, so that the log has to be read as a whole.
         telling: gives whom progress is told.
@@ -45,6 +47,8 @@ class Asked:
     log_map: LogMap = NO_MAP
     options: ReadOptions = DEFAULTS
     conditions: tuple[Condition, ...] = ()
+    of_attempts: tuple[Condition, ...] = ()
+    exclude: tuple[str, ...] = ()
     work: Work = ALONE
     every_record: bool = False
     telling: Telling = silently

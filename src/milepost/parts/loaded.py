@@ -10,6 +10,7 @@ import numpy as np
 
 from milepost.course.course import Course
 from milepost.errors import UsageError
+from milepost.gate.exclusion import Exclusion
 from milepost.gate.splitting import Split, groups_with_courses
 from milepost.logs.interface import Log
 from milepost.logs.sources.files import expand
@@ -45,14 +46,14 @@ class LoadedParts:
     spilled: TemporaryDirectory[str] | None
     telling: Telling
 
-    def play(self) -> Play:
+    def play(self, exclusion: Exclusion | None = None) -> Play:
         """Replay it."""
         with self.telling() as progress, workers(self.work.jobs, self.work.cluster, progress) as who:
-            play = self.parted.play(self.wanted, who, progress)
+            play = self.parted.play(replace(self.wanted, exclusion=exclusion), who, progress)
         give_back_now()
-        return play
+        return replace(play, again=self.play)
 
-    def grouped(self, key: str) -> list[tuple[str | None, Play]]:
+    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
         everybody = np.ones(len(self.parted.log.sessions.name), np.bool_)
         kept = everybody if self.wanted.kept is None else self.wanted.kept
@@ -61,10 +62,11 @@ class LoadedParts:
             for value, sessions, course in groups_with_courses(self.sessions, key, self.course):
                 own = kept.copy()
                 own[kept] = sessions
-                plays.append((value, self.parted.play(replace(self.wanted, kept=own, course=course), who, progress)))
+                wanted = replace(self.wanted, kept=own, course=course, exclusion=exclusion)
+                plays.append((value, self.parted.play(wanted, who, progress)))
         return plays
 
-    def sides(self, split: Split) -> tuple[Play, Play]:
+    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
         everybody = np.ones(len(self.parted.log.sessions.name), np.bool_)
         kept = everybody if self.wanted.kept is None else self.wanted.kept
@@ -73,7 +75,7 @@ class LoadedParts:
             for sessions, course in split.each(self.sessions):
                 own = kept.copy()
                 own[kept] = sessions
-                plays.append(self.parted.play(replace(self.wanted, kept=own, course=course), who, progress))
+                plays.append(self.parted.play(replace(self.wanted, kept=own, course=course, exclusion=exclusion), who, progress))
         return plays[0], plays[1]
 
     @property

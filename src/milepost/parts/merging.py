@@ -10,11 +10,12 @@ import numpy as np
 from milepost.arrays import Column, Ints
 from milepost.gate.clock import session_order
 from milepost.gate.gate import Gated, players_of
-from milepost.logs.interface import Log
+from milepost.logs.interface import ABSENT, Log
 from milepost.numerics.whole_numbers import stable_order
-from milepost.parts.slim import Slim, filled_out, joined
+from milepost.parts.slim import Same, Slim, filled_out, joined
 from milepost.parts.tasks import PlayedPart, Wanted
 from milepost.playback.around import AroundAttempts, SessionTimes
+from milepost.playback.attributes import Attributes
 from milepost.playback.play import Play
 from milepost.playback.tables import AttemptTable, Ends, LetGo, MoveTable
 
@@ -42,16 +43,17 @@ def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, wanted: Wante
     shifts = [_shift(part, bounds, count) for part in parts]
     order = _in_order([part.attempts for part in parts], shifts, rank)
     attempts = AttemptTable(**_joined([part.attempts for part in parts], order))
+    attributes = _attributes([(part.attributes, len(part.around["cause"])) for part in parts], order)
     around = AroundAttempts(**_joined([part.around for part in parts], order))
     moving = [part.moves for part in parts]
     moves = MoveTable(**_joined(moving, _in_order(moving, shifts, rank)))
     gone: Any = LetGo()
     gated = Gated(
         replace(log, records=gone), debug_sessions, parts[0].stops, gone, gone, gone, bounds, gone,
-        _by_session([part.coarse for part in parts], parts, count), players, player, sequence, wanted.course,
+        _by_session([part.coarse for part in parts], parts, count), players, player, sequence, wanted.course, wanted.exclusion,
     )  # fmt: skip
     known: dict[type, object] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in wanted.summaries}
-    known |= {AroundAttempts: around, SessionTimes: times}
+    known |= {AroundAttempts: around, SessionTimes: times, Attributes: attributes}
     end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
     return Play(gated, attempts, moves, Ends(end), endless, wanted.course is None, wanted.rules, known)
 
@@ -77,6 +79,17 @@ def _in_order(tables: list[dict[str, Slim]], shifts: list[Ints], rank: Ints) -> 
         for name in _PLACES & table.keys():
             table[name] = filled_out(table[name]) + shift[filled_out(table["session"])]
     return stable_order(rank[np.concatenate([filled_out(table["session"]) for table in tables])])
+
+
+def _attributes(parts: list[tuple[dict[str, Slim], int]], order: Ints) -> Attributes:
+    """The attributes of all attempts; a part in which no attempt has one does not have its column."""
+    found: dict[str, Column] = {}
+    for name in dict.fromkeys(name for columns, _ in parts for name in columns):
+        given = next(columns[name] for columns, _ in parts if name in columns)
+        kind = given.value.dtype if isinstance(given, Same) else given.dtype
+        nothing = np.asarray(np.nan if kind.kind == "f" else ABSENT, np.float64 if kind.kind == "f" else np.int64)[()]
+        found[name] = joined(name, [columns.pop(name, Same(nothing, rows)) for columns, rows in parts], order)
+    return Attributes(found)
 
 
 def _joined(tables: list[dict[str, Slim]], order: Ints) -> dict[str, Column]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import reduce
 from operator import add, or_
 from pathlib import Path
@@ -89,7 +89,8 @@ class PartedLog:
         order = None if wanted.course is not None else self._order(wanted, survey, log, workers, progress)
         progress.step("replaying parts")
         played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
-        return merged(played, log, debug_sessions, wanted)
+        play = merged(played, log, debug_sessions, wanted)
+        return replace(play, again=lambda exclusion: self.play(replace(wanted, exclusion=exclusion), workers))
 
     def _order(self, wanted: Wanted, survey: Survey, log: Log, workers: Workers, progress: Progress) -> list[int]:
         """The order of the levels, inferred."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -32,7 +33,12 @@ Slim = Column | Same
 
 def slimmed(table: object) -> dict[str, Slim]:
     """The columns of a table by name, each in the least whole type that holds it, or as one value that stands for all."""
-    return {name: _slim(column) for name, column in vars(table).items()}
+    return slim_columns(vars(table))
+
+
+def slim_columns(columns: Mapping[str, Column]) -> dict[str, Slim]:
+    """Columns, each in the least whole type that holds it, or as one value that stands for all."""
+    return {name: _slim(column) for name, column in columns.items()}
 
 
 def _slim(column: Column) -> Slim:

@@ -17,13 +17,15 @@ from milepost.arrays import Bools, Ints
 from milepost.course.course import Course
 from milepost.errors import LogError
 from milepost.gate.anonymous import anonymous
+from milepost.gate.exclusion import Exclusion
 from milepost.gate.gate import Gated, gate, without_debug
 from milepost.gate.names import Stops
 from milepost.gate.selection import Condition, only
 from milepost.gate.survey import Survey, survey_of
 from milepost.logs.interface import Log
-from milepost.parts.slim import Slim, slimmed
+from milepost.parts.slim import Slim, slim_columns, slimmed
 from milepost.playback.around import SessionTimes
+from milepost.playback.attributes import all_attributes
 from milepost.playback.idle import active_without_idle
 from milepost.playback.infer import Precedence
 from milepost.playback.play import Summary, registered
@@ -63,6 +65,7 @@ class Wanted:
         kept: per session of the store, whether it takes part; None where all do.
         anonymous: whether names of people are left out.
         idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
+        exclusion: what is left out as suspect.
         summaries: what is made of the records before they are let go.
     """
 
@@ -71,12 +74,14 @@ class Wanted:
     kept: Bools | None = None
     anonymous: bool = False
     idle_cap: float | None = None
+    exclusion: Exclusion | None = None
     summaries: tuple[type[Summary], ...] = field(default_factory=registered)
 
     def of(self, log: Log) -> Log:
         """What is wanted of a log, or of a part of it."""
         log = log if self.kept is None else only(log, self.kept)
-        return anonymous(log) if self.anonymous else log
+        log = anonymous(log) if self.anonymous else log
+        return log if self.exclusion is None else only(log, self.exclusion.kept(log))
 
 
 @dataclass(frozen=True)
@@ -87,7 +92,7 @@ class PlayedPart:
         sessions: the numbers of its sessions; the columns by session are theirs.
         begins: where each session begins in the part's order of replay.
         lengths: how many records each has in it.
-        attempts: the table's columns by name, slim; so are ``around`` and ``moves``.
+        attempts: the table's columns by name, slim; so are ``around``, ``attributes`` and ``moves``.
         stops: what the names stand for; the same in every part.
         summaries: what was made of its records.
     """
@@ -101,6 +106,7 @@ class PlayedPart:
     times: SessionTimes
     attempts: dict[str, Slim]
     around: dict[str, Slim]
+    attributes: dict[str, Slim]
     moves: dict[str, Slim]
     stops: Stops
     summaries: dict[type, Any]
@@ -140,7 +146,7 @@ def survey_part(part: Part, wanted: Wanted) -> Survey:
 
 def _gated(part: Part, wanted: Wanted, survey: Survey) -> tuple[Gated, Ints]:
     """The part as the gate lets it through, for its own sessions only, and their numbers."""
-    gated = gate(wanted.of(_log_of(part)), wanted.course, wanted.rules.keep_debug, survey)
+    gated = gate(wanted.of(_log_of(part)), wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
     own = np.zeros(len(gated.player), np.bool_)
     own[gated.log.records.session] = True
     gated.sequence = gated.sequence[own[gated.sequence]]
@@ -162,6 +168,7 @@ def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | Non
     times = SessionTimes(*(column[sessions] for column in vars(play.session_times).values()))
     return PlayedPart(
         sessions, gated.bounds[sessions], np.diff(gated.bounds)[sessions], play.end.codes[sessions], play.endless[sessions],
-        gated.coarse[sessions], times, slimmed(attempts), slimmed(play.around), slimmed(play.moves), play.gated.stops,
+        gated.coarse[sessions], times, slimmed(attempts), slimmed(play.around),
+        slim_columns(all_attributes(play).columns), slimmed(play.moves), play.gated.stops,
         {kind: play.summary(kind) for kind in wanted.summaries},
     )  # fmt: skip

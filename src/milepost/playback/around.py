@@ -9,7 +9,7 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.gate.gate import Gated
 from milepost.playback.tables import AttemptTable
-from milepost.vocabulary import SESSION_END, WHOLE
+from milepost.vocabulary import BIT, SESSION_END, WHOLE
 
 
 @dataclass(frozen=True)
@@ -18,7 +18,8 @@ class AroundAttempts:
 
     ``begun_as`` and ``ended_as`` are the events of the opening and the closing record. ``cause``, ``rating``, ``x``, ``y``,
     ``collected`` and ``available`` are the closing record's; ``layout`` is the opening one's, or else the closing one's.
-    ``whole`` says that what went by between opening and closing is known as part of the stay alone.
+    ``instant`` says that it is a clear sooner than a player could, ``whole`` that what went by between opening and closing is
+    known as part of the stay alone.
     ``silence`` is how many seconds after the closing the session ends, where nothing comes between; NaN elsewhere.
     """
 
@@ -33,6 +34,7 @@ class AroundAttempts:
     available: Floats
     silence: Floats
     whole: Bools
+    instant: Bools
 
 
 def around_attempts(gated: Gated, table: AttemptTable) -> AroundAttempts:
@@ -48,6 +50,7 @@ def around_attempts(gated: Gated, table: AttemptTable) -> AroundAttempts:
         np.where(layout >= 0, layout, records.layout[closing]), records.x[closing], records.y[closing],
         records.collected[closing], records.available[closing],
         np.where(ends, records.time[following] - table.closed, np.nan), records.marks[closing] & WHOLE != 0,
+        records.marks[closing] & BIT["instant_clear"] != 0,
     )  # fmt: skip
 
 

@@ -64,6 +64,7 @@ class Play:
             together from parts of a log.
         asked: conditions on attempts, in words, where only those that fit are looked at.
         before: the same log before anything was left out of it as suspect, where something is.
+        again: replays the log with something left out, where the play has let its records go.
         n_levels: the number of levels in the course; stops from there on have no place in it.
     """
 
@@ -77,6 +78,7 @@ class Play:
     known: dict[type, object] = field(default_factory=dict)
     asked: tuple[str, ...] = ()
     before: Play | None = None
+    again: Callable[[Exclusion], Play] | None = None
     _made: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     @property

@@ -6,8 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from milepost.arrays import Bools
-from milepost.gate.exclusion import Exclusion, Places
+from milepost.arrays import Bools, Ints
+from milepost.gate.exclusion import Exclusion, Places, Span
 from milepost.playback.numbering import numbered_tries
 from milepost.playback.play import Play
 from milepost.playback.tables import Ends
@@ -18,8 +18,8 @@ def without(play: Play, exclusion: Exclusion) -> Play:
     """The play with attempts void, or taken for clears, and ends taken for no decisions, as an exclusion says."""
     table = play.attempts
     outcome, end = table.outcome.copy(), play.end.codes.copy()
-    outcome[_opened_at(play, exclusion.cleared)] = CLEARED
-    void = _opened_at(play, exclusion.void)
+    outcome[_standing_at(play, exclusion.cleared)] = CLEARED
+    void = _standing_at(play, exclusion.void)
     names = play.gated.log.sessions.name
     end[[name in exclusion.faults for name in names]] = END_FAULT
     number, rerun = numbered_tries(table.player, table.level, outcome == CLEARED, void)
@@ -34,15 +34,22 @@ def looking_at(play: Play, fits: Bools, asked: str) -> Play:
     return replace(play, attempts=attempts, asked=(*play.asked, asked), known=dict(play.known))
 
 
-def _opened_at(play: Play, places: Places) -> Bools:
-    """Which attempts were opened by records at some places of their sessions."""
+def spans(play: Play, rows: Ints) -> list[Span]:
+    """Where attempts are opened and closed, as places in their sessions' order of replay."""
+    table, begins = play.attempts, play.gated.bounds
+    begun = begins[table.session[rows]]
+    return list(zip((table.opened_at[rows] - begun).tolist(), (table.closed_at[rows] - begun).tolist(), strict=True))
+
+
+def _standing_at(play: Play, places: Places) -> Bools:
+    """Which attempts stand at some places of their sessions."""
     found = np.zeros(len(play.attempts), np.bool_)
     numbers = {name: session for session, name in enumerate(play.gated.log.sessions.name) if name in places}
     if not numbers:
         return found
-    table, begins = play.attempts, play.gated.bounds
+    table = play.attempts
     rows = np.flatnonzero(np.isin(table.session, list(numbers.values())))
-    place = (table.opened_at[rows] - begins[table.session[rows]]).tolist()
     wanted = {session: places[name] for name, session in numbers.items()}
-    found[rows] = [at in wanted[session] for at, session in zip(place, table.session[rows].tolist(), strict=True)]
+    own = zip(spans(play, rows), table.session[rows].tolist(), strict=True)
+    found[rows] = [span in wanted[session] for span, session in own]
     return found

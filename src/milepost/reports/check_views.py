@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from milepost.audit.acting import ACTS
 from milepost.audit.audit import Detail, Labelled, SuspectRow
+from milepost.audit.excluding import Excluding
 from milepost.audit.moved import MovedFigure, MovedRow
+from milepost.audit.promises import PromiseRow
 from milepost.logs.mapping.use import map_notes
 from milepost.reports.document import who_counts
 from milepost.reports.documents import CheckDocument
@@ -15,11 +18,14 @@ from milepost.wording import listed, number, percent, plural, safe, seconds
 
 Worded = Callable[[float | None], str]
 _MOST_WORDS = 6
+_SHARES = ("clear_rate", "drop_off", "try_clear")
+_NAMES = {"clear_rate": "the clear rate", "drop_off": "the drop-off", "try_clear": "what a try clears", "p50": "median tries", "reached": "players"}  # noqa: E501
 
 
 def check_views(report: CheckDocument) -> list[AnyView]:
     """The audit as a colleague would tell it."""
-    return [_contents(report), _findings(report), _suspects(report), _moved(report)]
+    promises = [_promises(report)] if report["promises"] else []
+    return [_contents(report), _findings(report), _suspects(report), *promises, _moved(report)]
 
 
 def _contents(report: CheckDocument) -> AnyView:
@@ -68,8 +74,59 @@ def _suspects(report: CheckDocument) -> AnyView:
     rows = report["suspects"]
     if not rows:
         return View("What looks odd: nothing", (), [], [])
-    lines = [f"{_suspect_head(row)}: {_sentence(row['why'])}{_known(row)}" for row in rows]
-    return View("What looks odd, and may be true (listed, not mended)", (), [], lines)
+    lines = [f"{_suspect_head(row)}: {_sentence(safe(row['why']))}{_known(row)}" for row in rows]
+    return View("What looks odd, and may be true (listed, not mended)", (), [], [*lines, *_excluding(rows)])
+
+
+def _excluding(rows: list[SuspectRow]) -> list[str]:
+    """What leaving each kind of suspect out would move."""
+    said = []
+    for code in dict.fromkeys(row["code"] for row in rows if row["code"] in ACTS):
+        moved = next(row["excluding"] for row in rows if row["code"] == code)
+        if moved is None:
+            what = "was not worked out beforehand for a log as large, or leaves nothing"
+        elif not moved:
+            what = "moves no figure by more than a point"
+        else:
+            levels = list(dict.fromkeys(one["level"] for one in moved))
+            biggest = _largest(moved)
+            what = f"moves {plural(len(moved), 'figure')} at {plural(len(levels), 'level')}, such as {biggest}"
+        said.append(f"--exclude {code} {what}.")
+    return said
+
+
+def _largest(moved: list[Excluding]) -> str:
+    """The figure that moves furthest, in words; shares before counts."""
+    def far(one: Excluding) -> tuple[bool, float]:
+        before, after = one["with"], one["without"]
+        return one["figure"] in _SHARES, abs((after or 0.0) - (before or 0.0))
+
+    one = max(moved, key=far)
+    worded: Worded = percent if one["figure"] in _SHARES else number
+    name = _NAMES.get(one["figure"], one["figure"])
+    return f"{name} at {safe(one['level'])}, {worded(one['with'])} to {worded(one['without'])}"
+
+
+def _promises(report: CheckDocument) -> View[PromiseRow]:
+    """What the makers say holds, and whether it does."""
+    columns: tuple[Column[PromiseRow], ...] = (
+        Column("promise", lambda row: safe(row["why"] or ", ".join(row["that"])), left=True),
+        Column("on", lambda row: ", ".join(row["on"]), left=True, rank=3),
+        Column("judged", lambda row: number(row["judged"])), Column("broken", lambda row: number(row["broken"])),
+        Column("sessions", lambda row: number(row["sessions"]), rank=2),
+        Column("levels", lambda row: listed([safe(level) for level in row["levels"][:3]]), left=True, rank=1),
+        Column("first place", lambda row: safe(row["places"][0]) if row["places"] else "", left=True, rank=4),
+        Column("", _of_promise, left=True),
+    )  # fmt: skip
+    silent = listed([safe(row["why"] or ", ".join(row["that"])) for row in report["promises"] if not row["judged"]])
+    notes = [f"No record says enough to judge: {silent}."] if silent else []
+    return View("What the makers promise", columns, report["promises"], notes)
+
+
+def _of_promise(row: PromiseRow) -> str:
+    if not row["judged"]:
+        return "not judged"
+    return "kept" if not row["broken"] else "void" if row["otherwise"] == "void" else "listed"
 
 
 def _sentence(text: str) -> str:

@@ -12,6 +12,7 @@ from milepost.measures.interface import Table
 from milepost.playback.play import Play
 from milepost.playback.tallies import finding_counts
 from milepost.reports.documents import CourseHead, Head, LeftOut
+from milepost.reports.void import suspected, what_is_void
 from milepost.vocabulary import FINDINGS
 from milepost.wording import listed, plural
 
@@ -23,7 +24,7 @@ _FEW = 20  # sessions for each finding of high weight that is not worth a line u
 def head(command: str, play: Play) -> Head:
     """What every document begins with."""
     counts = play.counts
-    return Head(
+    begin = Head(
         format=FORMAT,
         command=command,
         course=CourseHead(levels=play.stops[: play.n_levels], inferred=play.inferred),
@@ -34,6 +35,12 @@ def head(command: str, play: Play) -> Head:
         ),
         findings=finding_counts(play),
     )  # fmt: skip
+    if play.exclusion is not None:
+        begin["excluded"] = suspected(play, play.exclusion)
+        begin["left_out"]["excluded_sessions"] = begin["excluded"]["sessions"]
+    if play.asked:
+        begin["asked"] = list(play.asked)
+    return begin
 
 
 def document(command: str, play: Play, table: Table[Mapping[str, object], Mapping[str, object]]) -> Head:
@@ -57,7 +64,7 @@ def rows_of(report: Head, key: str) -> list[Mapping[str, object]]:
 
 def source_notes(report: Head) -> list[str]:
     """The lines under a table: who counts, who was left out, and what weighs heavily of what was found in the log."""
-    return [who_counts(report), *_heavy_findings(report["findings"], report["sessions"])]
+    return [who_counts(report), *what_is_void(report), *_heavy_findings(report["findings"], report["sessions"])]
 
 
 def _heavy_findings(findings: dict[str, int], sessions: int) -> list[str]:

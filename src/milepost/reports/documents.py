@@ -10,6 +10,7 @@ from milepost.comparing.groups import Compared
 from milepost.comparing.rows import CompareRow, CompareTotals
 from milepost.difficulty.rows import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
 from milepost.measures.attempts import AttemptsRow, AttemptsTotals
+from milepost.measures.attributes import AttributeRow
 from milepost.measures.builds import BuildTries
 from milepost.measures.coverage import CoverageRow, CoverageTotals
 from milepost.measures.deaths import DeathsRow
@@ -36,8 +37,20 @@ class LeftOut(TypedDict):
 
     debug_sessions: int
     players_without_attempt: int
+    excluded_sessions: NotRequired[int]
     other_builds: NotRequired[int]
     no_build: NotRequired[int]
+
+
+class Suspected(TypedDict):
+    """What was left out as suspect: by which codes, and how many attempts, sessions, cuts and ends; clears were credited."""
+
+    codes: list[str]
+    void: int
+    sessions: int
+    cuts: int
+    ends: int
+    clears: int
 
 
 class Head(TypedDict):
@@ -50,6 +63,8 @@ class Head(TypedDict):
     sessions: int
     left_out: LeftOut
     findings: dict[str, int]
+    excluded: NotRequired[Suspected]
+    asked: NotRequired[list[str]]
     min_players: NotRequired[int]
     notes: NotRequired[dict[str, str]]
     open_levels: NotRequired[list[str]]
@@ -207,6 +222,7 @@ class ReportDocument(Head):
     planned_retention: list[float]
     builds: Builds
     watch: list[list[Watched]]
+    attributes: list[list[AttributeRow]]
     made: Made
 
 
@@ -226,3 +242,4 @@ class GroupedDocument(TypedDict):
     players_in_several_groups: int
     groups: list[dict[str, Any]]
     compared: NotRequired[list[Compared]]
+    cuts: NotRequired[list[float]]

@@ -7,7 +7,7 @@ from typing import Any, Final, TypedDict, cast
 
 from milepost.comparing.groups import Compared, Parting
 from milepost.errors import UsageError
-from milepost.reports.document import FORMAT
+from milepost.reports.document import FORMAT, who_counts
 from milepost.reports.documents import GroupedDocument, Head
 from milepost.reports.interface import Column, View
 from milepost.reports.registry import MEASURES
@@ -70,7 +70,8 @@ def grouped_view(report: GroupedDocument) -> View[_Side]:
         f"{plural(group['players'], 'player')} in {plural(group['sessions'], 'session')}"
         for group in report["groups"]
     )
-    notes = [f"{sizes}.", *_shared(report), *(said for pair in report.get("compared", []) for said in _parting(pair))]
+    who = f"{sizes}." if "cuts" not in report else who_counts(cast(Head, report["groups"][0]))
+    notes = [who, *_shared(report), *(said for pair in report.get("compared", []) for said in _parting(pair))]
     if any(row and row[count] < least for own in rows for row in own["cells"]):
         notes.append(f"In brackets: fewer than {least} players, of whom nothing is claimed.")
     return View(f"{report['command'].capitalize()} by {safe(report['by'])}", tuple(columns), rows, notes)
@@ -83,6 +84,11 @@ def _name_of(row: AnyRow) -> tuple[str, str | None]:
 
 def _shared(report: GroupedDocument) -> list[str]:
     """That players stand in several groups, where the key changes within a player, and what that does to the figures."""
+    if "cuts" in report:
+        cuts = ", ".join(f"{cut:g}" for cut in report["cuts"])
+        cut = [f"{safe(report['by'])} is cut at its quarters over first-clear tries: {cuts}."] if cuts else []
+        return [*cut, "The log is replayed once, and each group looks at its own tries, which keep the numbers that they have "
+                      "among all: figures that go by the number of a try cannot be given."]  # fmt: skip
     several = report["players_in_several_groups"]
     if not several:
         return []

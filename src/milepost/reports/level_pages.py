@@ -40,7 +40,7 @@ def _of_level(report: ReportDocument, place: int) -> LevelPageFigures:
         place=place + 1, plan=planned,
         funnel=report["funnel"]["levels"][place], attempts=tries[place], times=report["times"]["levels"][place],
         deaths=report["deaths"]["levels"][place], note=report.get("notes", {}).get(level), first_level=None,
-        builds=sorted(builds["names"]), watch=report["watch"][place],
+        builds=sorted(builds["names"]), watch=report["watch"][place], attributes=report["attributes"][place],
         neighbours=[beside_builds(tries[n], builds["levels"][n]) for n in near],
     )  # fmt: skip
 

@@ -15,6 +15,7 @@ from milepost.measures.moves import MoveRow
 from milepost.measures.ratings import RatingsRow
 from milepost.measures.times import TimesRow
 from milepost.measures.trace import Traced, TraceRow, Watched
+from milepost.reports.attribute_views import attributes_view
 from milepost.reports.document import source_notes
 from milepost.reports.documents import (
     CoverageDocument,
@@ -232,7 +233,7 @@ def level_view(report: LevelPageFigures) -> list[AnyView]:
         lines.append(f"Note: {safe(report['note'])}")
     return [
         View(f"Level {safe(report['level'])} ({report['place']} of {len(report['course']['levels'])})", (), [], [line for line in lines if line]),  # noqa: E501
-        _neighbours(report), _watch(report),
+        _neighbours(report), *([attributes_view(report["attributes"])] if report["attributes"] else []), _watch(report),
     ]  # fmt: skip
 
 

@@ -9,6 +9,7 @@ import numpy as np
 from milepost.course.course import Course, Level
 from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.errors import UsageError
+from milepost.measures.attributes import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.interface import Measure
 from milepost.measures.trace import watch_by_level
@@ -48,7 +49,7 @@ def whole_report(
         "plan": [_plan(level) for level in course.levels] if course else [],
         "planned_retention": _planned_retention(course, spikes),
         "builds": Builds(names=build_names(play), levels=tries_by_build(play)),
-        "watch": watch_by_level(play), "made": made, "compare": compare,
+        "watch": watch_by_level(play), "attributes": attributes_by_level(play), "made": made, "compare": compare,
     })  # fmt: skip
 
 

@@ -31,6 +31,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
+    from milepost.cli.loading import whoever_tried
     from milepost.cli.showing import measured
     from milepost.measures.funnel import Funnel
     from milepost.measures.interface import beside
@@ -40,4 +41,4 @@ def run(args: argparse.Namespace) -> Exit:
         table = Funnel(censor_unknown=args.unknown_end == "censor")(play)
         return beside(table, raw_counts(play)) if args.raw else table
 
-    return measured(args, measure)
+    return measured(args, measure, whoever_tried(args))

@@ -18,7 +18,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
+    from milepost.cli.loading import whoever_tried
     from milepost.cli.showing import measured
     from milepost.measures.moves import Moves
 
-    return measured(args, Moves())
+    return measured(args, Moves(), whoever_tried(args))

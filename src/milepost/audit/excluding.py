@@ -1,0 +1,73 @@
+"""What leaving out each kind of suspect would move, so that it is known before it is done."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Final, TypedDict
+
+from milepost.audit.acting import ACTS, exclusion_of
+from milepost.audit.moved import POINT
+from milepost.audit.suspects import suspects_of
+from milepost.gate.exclusion import Exclusion
+from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.funnel import Funnel
+from milepost.playback.play import Play
+from milepost.playback.replay import replay_log
+from milepost.playback.tallies import tallies_of
+from milepost.playback.voiding import without
+
+MOST_RECORDS: Final = 2_000_000  # from which it is not worked out what needs the log to be replayed anew
+_FIGURES: Final = ("reached", "clear_rate", "drop_off", "try_clear", "p50")
+Figures = Mapping[str, tuple[float | None, ...]]  # by level
+
+
+# A figure of a level, with the suspects in it and without them.
+Excluding = TypedDict("Excluding", {"level": str, "figure": str, "with": float | None, "without": float | None})
+
+
+def what_excluding_moves(play: Play) -> dict[str, list[Excluding] | None]:
+    """Per kind of suspect in a play that can be left out, the figures that would move; None where that was not worked out."""
+    return play.once(_moves)
+
+
+def _moves(play: Play) -> dict[str, list[Excluding] | None]:
+    found: dict[str, list[Excluding] | None] = {}
+    codes = dict.fromkeys(one.code for one in suspects_of(play) if one.code in ACTS)
+    before = _figures(play) if codes else {}
+    players = int(play.counts.sum())
+    for code in codes:
+        exclusion = exclusion_of(play, (code,))
+        again = None if exclusion is None else left_out(play, exclusion)
+        found[code] = None if again is None else _parting(before, _figures(again), players)
+    return found
+
+
+def left_out(play: Play, exclusion: Exclusion) -> Play | None:
+    """The play without something; None where it is so large that replaying it anew is left to who asks for it."""
+    if not exclusion.replays:
+        return replace(without(play, exclusion), before=play)
+    if tallies_of(play).records > MOST_RECORDS or not exclusion.kept(play.gated.log).any():
+        return None
+    if play.again is not None:
+        return replace(play.again(exclusion), before=play)
+    return replace(replay_log(play.gated.log, play.course, play.rules, exclusion=exclusion), before=play)
+
+
+def _figures(play: Play) -> Figures:
+    funnel, tries = Funnel()(play).rows, AttemptsToClear()(play).rows
+    return {
+        row["level"]: (row["reached"], row["clear_rate"], row["drop_off"], own["try_clear"], own["p50"])
+        for row, own in zip(funnel, tries, strict=False)
+    }
+
+
+def _parting(before: Figures, after: Figures, players: int) -> list[Excluding]:
+    """What differs by more than a point; of players, a point of all of them."""
+    found: list[Excluding] = []
+    for level, figures in before.items():
+        for name, old, new in zip(_FIGURES, figures, after.get(level, (None,) * len(_FIGURES)), strict=True):
+            near = POINT * players if name == "reached" else POINT
+            if (old is None) != (new is None) or (old is not None and new is not None and abs(old - new) > near):
+                found.append({"level": level, "figure": name, "with": old, "without": new})
+    return found

@@ -1,0 +1,95 @@
+"""Suspects in what starts say: a value that drifts from what it is as a rule, and knobs that are not as planned."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Final
+
+import numpy as np
+
+from milepost.arrays import Bools, Ints
+from milepost.audit.evidence import Evidence, Suspect
+from milepost.errors import UsageError
+from milepost.gate.values import Values, number_of, text_of
+from milepost.numerics.whole_numbers import counted, distinct
+from milepost.playback.attributes import Varying, attribute
+
+_OPENINGS, _PLAYERS, _SHARE = 10, 5, 0.9  # from which one value is the rule
+_NO_STATE: Final = frozenset({"x", "y"})  # fields that differ from one start to the next as they should
+
+
+def drifting_start(evidence: Evidence) -> list[Suspect]:
+    """Fields that differ within sessions, and have one value in nearly all openings of a level in a build: the others."""
+    return [
+        suspect
+        for name in sorted(evidence.play.summary(Varying).names - _NO_STATE)
+        if (values := _at_openings(evidence, name)) is not None
+        for suspect in _drifting(evidence, name, values)
+    ]
+
+
+def _at_openings(evidence: Evidence, name: str) -> Values | None:
+    try:
+        return attribute(evidence.play, f"start.{name}")
+    except UsageError:
+        return None
+
+
+def _drifting(evidence: Evidence, name: str, values: Values) -> Iterator[Suspect]:
+    table = evidence.play.attempts
+    builds = list(dict.fromkeys(evidence.builds))
+    place = {build: number for number, build in enumerate(builds)}
+    build = np.array([place[own] for own in evidence.builds], dtype=np.int64)
+    given = np.flatnonzero(values.codes >= 0)
+    cell = table.level[given] * len(builds) + build[table.session[given]]
+    for key in distinct(cell).tolist():
+        rows = given[cell == key]
+        usual = _usual(values.codes[rows], table.player[rows])
+        if usual is None:
+            continue
+        odd = rows[values.codes[rows] != usual]
+        level, own_build = evidence.play.stops[key // len(builds)], builds[key % len(builds)]
+        seen = ", ".join(values.texts[code] for code in distinct(values.codes[odd])[:4])
+        where = f" in build {own_build}" if own_build else ""
+        why = f"starts there{where} say {name} = {values.texts[usual]}, but these say {seen}: is it kept from before?"
+        yield Suspect("drifting_start", [level], len(odd), frozenset(table.session[odd].tolist()), why,
+                      [own_build] if own_build else [], attempts=odd, field=name)  # fmt: skip
+
+
+def _usual(codes: Ints, players: Ints) -> int | None:
+    """The value that nearly all openings have; None where there are too few, or no other one."""
+    if len(codes) < _OPENINGS or len(distinct(players)) < _PLAYERS:
+        return None
+    values, counts = counted(codes)
+    most = int(np.argmax(counts))
+    return int(values[most]) if _SHARE * len(codes) <= counts[most] < len(codes) else None
+
+
+def knob_mismatch(evidence: Evidence) -> list[Suspect]:
+    """Starts that say another value than the course's knob of that name."""
+    play = evidence.play
+    levels = play.course.levels if play.course else ()
+    names = sorted({knob for level in levels for knob in level.knobs})
+    found = []
+    for name in names:
+        values = _at_openings(evidence, name)
+        if values is None:
+            continue
+        for number, level in enumerate(levels):
+            if name in level.knobs:
+                here = (play.attempts.level == number) & (values.codes >= 0)
+                rows = np.flatnonzero(here & ~_equals(values, level.knobs[name]))
+                if len(rows):
+                    said = ", ".join(values.texts[code] for code in distinct(values.codes[rows])[:4])
+                    why = f"starts say {name} = {said}; the course says {level.knobs[name]}. Which is right?"
+                    sessions = frozenset(play.attempts.session[rows].tolist())
+                    found.append(Suspect("knob_mismatch", [level.name], len(rows), sessions, why, attempts=rows, field=name))
+    return found
+
+
+def _equals(values: Values, wanted: object) -> Bools:
+    """Per row, whether it has a value, as a number where it is one."""
+    text = text_of(wanted)
+    number = number_of(text)
+    alike = [own == text or abs(number_of(own) - number) <= 1e-9 for own in values.texts]
+    return np.array([*alike, False])[values.codes]

@@ -1,0 +1,161 @@
+"""Attributes of attempts: what the records said that opened them (`start.NAME`) and that closed them (`end.NAME`)."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from milepost.arrays import Bools, Column
+from milepost.errors import UsageError
+from milepost.gate.values import Values, of_numbers
+from milepost.logs.interface import ABSENT, Log
+from milepost.playback.play import Play, summary
+from milepost.vocabulary import (
+    COMPLETE,
+    DEATH,
+    DROPPED,
+    NUMBER_FIELDS,
+    RESET,
+    RETRY,
+    SESSION_END,
+    START,
+    TRANSITION,
+)
+
+_ATTRIBUTE: Final = re.compile(r"(start|end)\.(.+)", re.DOTALL)
+_NUMBERS: Final = tuple(sorted(NUMBER_FIELDS))
+_CLOSING: Final = (COMPLETE, DEATH, RESET, TRANSITION)
+
+
+@dataclass(frozen=True)
+class Attributes:
+    """The attributes of all attempts as columns by name: numbers, NaN where absent, or codes into the values of a tag."""
+
+    columns: dict[str, Column]
+
+
+def is_attribute(key: str) -> bool:
+    """Whether a key is that of an attribute of attempts."""
+    return _ATTRIBUTE.fullmatch(key) is not None
+
+
+def attribute_names(log: Log) -> list[str]:
+    """The attributes that a log can have."""
+    fields = [*_NUMBERS, *log.tags]
+    return [*(f"start.{name}" for name in fields), "end.cause", *(f"end.{name}" for name in fields)]
+
+
+def all_attributes(play: Play) -> Attributes:
+    """The attributes of a play that has its records."""
+    columns = {name: _column(play, name) for name in attribute_names(play.gated.log)}
+    return Attributes({name: column for name, column in columns.items() if _given(column).any()})
+
+
+def attribute(play: Play, key: str) -> Values:
+    """Per attempt, the value of an attribute.
+
+    Raises:
+        UsageError: the log has no such attribute.
+    """
+    log = play.gated.log
+    kept = play.known.get(Attributes)
+    if key not in attribute_names(log) or (isinstance(kept, Attributes) and key not in kept.columns):
+        raise UsageError(_no_such(log, key))
+    column = kept.columns[key] if isinstance(kept, Attributes) else _column(play, key)
+    if not _given(column).any():
+        raise UsageError(_no_such(log, key))
+    if column.dtype.kind == "f":
+        return of_numbers(column)
+    texts = log.causes if key == "end.cause" else log.tags[key.partition(".")[2]]
+    return Values(column.astype(np.int64), texts)
+
+
+def _no_such(log: Log, key: str) -> str:
+    name = key.partition(".")[2]
+    if name in log.tags_not_kept:
+        return f"{key}: {name} has so many values that it tells records apart and groups none of them: leave it out."
+    if name in log.tags or key in attribute_names(log):
+        return f"{key}: no attempt {'began' if key.startswith('start.') else 'ended'} with a record that says {name}."
+    known = [f"start.{tag}" for tag in log.tags]
+    has = f"What starts say here: {', '.join(known[:20])}." if known else "No start of the log says anything of its own."
+    return f"{key}: no attempt of the log has that. {has}"
+
+
+def _given(column: Column) -> Bools:
+    given: Bools = np.asarray(~np.isnan(column) if column.dtype.kind == "f" else column != ABSENT, np.bool_)
+    return given
+
+
+def _column(play: Play, key: str) -> Column:
+    """An attribute's column."""
+    side, _, name = key.partition(".")
+    records, table = play.gated.log.records, play.attempts
+    there = opened_itself(play) if side == "start" else closed_itself(play)
+    rows = play.gated.order[table.opened_at if side == "start" else table.closed_at]
+    column = records.cause if name == "cause" else getattr(records, name) if name in NUMBER_FIELDS else records.tags[name]
+    nothing = np.nan if column.dtype.kind == "f" else ABSENT
+    found: Column = np.where(there, column[rows], np.array(nothing, column.dtype))
+    return found
+
+
+def opened_itself(play: Play) -> Bools:
+    """Which attempts were opened by a start or retry of their own."""
+    return play.once(_opened_itself)
+
+
+def _opened_itself(play: Play) -> Bools:
+    records, table = play.gated.log.records, play.attempts
+    rows = play.gated.order[table.opened_at]
+    opened: Bools = np.isin(records.event[rows], (START, RETRY)) & (records.marks[rows] & DROPPED == 0)
+    return opened
+
+
+def closed_itself(play: Play) -> Bools:
+    """Which attempts were closed by an outcome, a move from the level, or the session's end."""
+    return play.once(_closed_itself)
+
+
+def _closed_itself(play: Play) -> Bools:
+    records, table = play.gated.log.records, play.attempts
+    rows = play.gated.order[table.closed_at]
+    there = np.isin(records.event[rows], _CLOSING) & (play.gated.level[rows] == table.level)
+    closed: Bools = (there | (records.event[rows] == SESSION_END)) & (records.marks[rows] & DROPPED == 0)
+    return closed
+
+
+@summary
+@dataclass(frozen=True)
+class Varying:
+    """The fields and tags that differ within some session."""
+
+    names: frozenset[str]
+
+    @classmethod
+    def of(cls, play: Play) -> Varying:
+        """Look through a play's records."""
+        records = play.gated.log.records
+        rows = np.flatnonzero(records.marks & DROPPED == 0)
+        session = records.session[rows]
+        columns = {name: getattr(records, name)[rows] for name in _NUMBERS} | {
+            name: column[rows] for name, column in records.tags.items()
+        }
+        return cls(frozenset(name for name, column in columns.items() if _differs_within(session, column)))
+
+    @classmethod
+    def merged(cls, parts: list[Varying]) -> Varying:
+        """Those of a log from those of its parts."""
+        return cls(frozenset().union(*(part.names for part in parts)))
+
+
+def _differs_within(session: Column, column: Column) -> bool:
+    """Whether some session has two values."""
+    given = _given(column)
+    if not given.any():
+        return False
+    values, owner = column[given], session[given]
+    first = np.zeros(int(owner.max()) + 1, values.dtype)
+    first[owner[::-1]] = values[::-1]
+    return bool(np.any(values != first[owner]))
