@@ -11,7 +11,7 @@ from typing import Any
 
 import msgspec
 
-from milepost.reports.documents import GroupedDocument, ReportDocument, WatchDocument
+from milepost.reports.documents import FunnelPerRunDocument, GroupedDocument, ReportDocument, WatchDocument
 from milepost.reports.powered import PowerDocument
 from milepost.reports.registry import MEASURES
 
@@ -21,7 +21,8 @@ TARGET = Path(__file__).parents[1] / "src/milepost/schemas"
 def schemas() -> dict[str, dict[str, Any]]:
     """The schema of each command's document; `grouped` is that of any command with groups."""
     kinds: dict[str, Any] = {entry.name: entry.document for entry in MEASURES.values()}
-    kinds |= {"report": ReportDocument, "watch": WatchDocument, "grouped": GroupedDocument, "power": PowerDocument}
+    kinds |= {"report": ReportDocument, "watch": WatchDocument, "grouped": GroupedDocument, "power": PowerDocument,
+              "funnel-per-run": FunnelPerRunDocument}
     return {name: _closed(msgspec.json.schema(kind, schema_hook=_of_anything)) for name, kind in kinds.items()}
 
 

@@ -148,3 +148,19 @@ def as_toml(course):
     for level in course["level"]:
         out += ["[[level]]", f"name = {json.dumps(level['name'])}", f"aliases = {json.dumps(level.get('aliases', []))}"]
     return "\n".join(out) + "\n"
+
+
+def with_runs(lines, seed, starts=True):
+    """The log with ends of runs, and perhaps beginnings, beside some of its records."""
+    rng = random.Random(seed)
+    out = []
+    for line in lines:
+        out.append(line)
+        if not isinstance(line, dict) or rng.random() > 0.2:
+            continue
+        own = {key: line[key] for key in ("session", "time", "player") if key in line}
+        event = rng.choice(["run_start", "run_end"]) if starts else "run_end"
+        out.append(own | {"event": event, "cause": rng.choice(["won", "failed", "failed", "abandoned", "bored"]), "hero": rng.choice("ab")})
+        if "seq" in line:
+            out[-1]["seq"] = line["seq"]
+    return out

@@ -30,6 +30,7 @@ if TYPE_CHECKING:
         moves,
         ratings,
         replay,
+        runs,
         spikes,
         times,
         trace,
@@ -39,7 +40,7 @@ if TYPE_CHECKING:
 
 __all__ = [
     "MilePostError", "ReplayRules", "__version__", "attempts", "check", "compare", "coverage", "deaths", "figure", "funnel",
-    "layouts", "level", "moves", "ratings", "replay", "spikes", "times", "trace", "whatif",
+    "layouts", "level", "moves", "ratings", "replay", "runs", "spikes", "times", "trace", "whatif",
 ]  # fmt: skip
 
 

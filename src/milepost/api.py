@@ -28,12 +28,14 @@ from milepost.measures.level import LevelPage, LevelTotals
 from milepost.measures.moves import Moves
 from milepost.measures.ratings import Ratings
 from milepost.measures.raw import raw_counts
+from milepost.measures.runs import FunnelPerRun, RunsMeasure
 from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
 from milepost.opening import opened_log
 from milepost.parts.asked import Asked
 from milepost.parts.work import Work, WorkSettings
 from milepost.playback.looking import parsed
+from milepost.playback.per_run import counted_per
 from milepost.playback.play import Play
 from milepost.rules import ReplayRules
 
@@ -63,9 +65,9 @@ def replay(
         rules: the replay's settings; by default those of the log map, or the built-in ones.
         every_record: whether to keep the records, which `trace` looks at, however large the log is.
         chosen: ``where``, conditions on sessions and on tries, and ``exclude``, codes of what is left out as suspect, both
-            as on the command line; and who does the work on a large log: ``jobs``, processes that work on its parts (a script needs
-            the usual ``if __name__ == "__main__"`` then), or ``cluster``, the address of a Dask scheduler whose workers do so;
-            ``memory``, about how many bytes may be used in all.
+            as on the command line; and who does the work on a large log: ``jobs``, processes that work on its parts (a
+            script needs the usual ``if __name__ == "__main__"`` then), or ``cluster``, the address of a Dask scheduler
+            whose workers do so; ``memory``, about how many bytes may be used in all.
 
     Raises:
         MilePostError: a log, course or map cannot be used.
@@ -86,37 +88,46 @@ def check(play: Play) -> pd.DataFrame:
     return _frame(audit(play), "details", index="code")
 
 
-def funnel(play: Play, *, raw: bool = False, unknown_end: str = "lost") -> pd.DataFrame:
+def funnel(play: Play, *, raw: bool = False, unknown_end: str = "lost", per: str = "player") -> pd.DataFrame:
     """The funnel, a row a level in course order; ``raw`` adds what a naive count of the records would say.
 
     Args:
         play: a play.
         raw: whether to add these.
         unknown_end: what a session without a known end counts as, `lost` or `censor`.
+        per: `player`, or `run` for a funnel of runs.
 
     Raises:
         UsageError: it is to count as something else.
     """
     if unknown_end not in ("lost", "censor"):
         raise UsageError(f"unknown_end={unknown_end!r}: give 'lost' or 'censor'.")
+    if per != "player":
+        return _frame(FunnelPerRun()(counted_per(play, per)))
     table = Funnel(unknown_end == "censor")(play)
     return _frame(beside(table, raw_counts(play)) if raw else table)
 
 
-def attempts(play: Play) -> pd.DataFrame:
-    """Attempts to clear, a row a level; ``distribution`` holds the survival steps."""
-    return _frame(AttemptsToClear()(play))
+def attempts(play: Play, *, per: str = "player") -> pd.DataFrame:
+    """Attempts to clear, a row a level; ``distribution`` holds the survival steps.
+
+    Args:
+        play: a play.
+        per: whether numbers of tries and first clears begin anew in each ``run``, or go on over a ``player``'s runs.
+    """
+    return _frame(AttemptsToClear()(counted_per(play, per)))
 
 
-def times(play: Play, *, clock: str = "load", idle_cap: float | None = None) -> pd.DataFrame:
+def times(play: Play, *, clock: str = "load", idle_cap: float | None = None, per: str = "player") -> pd.DataFrame:
     """Time in level in seconds, a row a level.
 
     Args:
         play: a play.
         clock: where the time of an attempt begins, at the level's `load` or at its first `input`.
         idle_cap: seconds that a stretch without a record counts at most.
+        per: `player`, or `run`, as in `attempts`.
     """
-    return _frame(TimeInLevel()(on_clock(play, clock, idle_cap)))
+    return _frame(TimeInLevel()(on_clock(counted_per(play, per), clock, idle_cap)))
 
 
 def deaths(play: Play, *, arrival: float = 1.0) -> pd.DataFrame:
@@ -129,14 +140,19 @@ def moves(play: Play) -> pd.DataFrame:
     return _frame(Moves()(play), "moves", index=None)
 
 
+def runs(play: Play) -> pd.DataFrame:
+    """How far runs get and how they end, a row a level; ``attrs`` holds the runs by number, and how many it takes to win."""
+    return _frame(RunsMeasure()(play))
+
+
 def level(play: Play, name: str) -> LevelTotals:
     """One page on one level, as a document: reach, tries, time, causes, neighbours, plan, sessions to watch."""
     return LevelPage(name)(play).totals
 
 
-def spikes(play: Play, *, min_players: int = 5) -> pd.DataFrame:
+def spikes(play: Play, *, min_players: int = 5, per: str = "player") -> pd.DataFrame:
     """Difficulty adjusted for who got there, expectation and verdict, a row a level; nothing is claimed of fewer players."""
-    return _frame(Spikes(min_players)(play))
+    return _frame(Spikes(min_players)(counted_per(play, per)))
 
 
 def compare(

@@ -22,10 +22,13 @@ EVENTS: Final = (
     "pause",
     "resume",
     "session_end",
+    "run_start",
+    "run_end",
 )
-SESSION_START, START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME, SESSION_END = (
-    range(13)
-)
+(
+    SESSION_START, START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME, SESSION_END,
+    RUN_START, RUN_END,
+) = range(15)  # fmt: skip
 EVENT_CODES: Final = {word: code for code, word in enumerate(EVENTS)}
 NEED_LEVEL: Final = frozenset({"start", "retry", "death", "reset", "complete", "transition"})
 LEVEL_EVENTS: Final = (START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME)
@@ -45,8 +48,8 @@ END_CAUSES: Final = ("quit", "time_up", "crash", "finished", "skip", "unknown", 
 END_QUIT, END_TIME_UP, END_CRASH, END_FINISHED, END_SKIP, END_UNKNOWN, END_FAULT = map(EndCause, range(7))
 NOT_LOGGED: Final = frozenset({"skip", "fault"})  # ends that no log gives: they are found
 
-MOVE_KINDS: Final = ("exit", "entry", "repeat", "setback", "passed", "advance", "return", "skip")
-EXIT, ENTRY, REPEAT, SETBACK, PASSED, ADVANCE, RETURN, SKIP = range(8)
+MOVE_KINDS: Final = ("exit", "entry", "repeat", "setback", "passed", "advance", "return", "skip", "restart")
+EXIT, ENTRY, REPEAT, SETBACK, PASSED, ADVANCE, RETURN, SKIP, RESTART = range(9)
 
 
 class Finding(NamedTuple):

@@ -19,7 +19,7 @@ EVENTS = [
     "transition",
     "pause",
     "resume",
-    "session_end",
+    "session_end", "run_start", "run_end",
 ]
 NEEDS_LEVEL = {"start", "retry", "death", "reset", "complete", "transition"}
 TEXTS = ("level", "to", "player", "build", "cause", "actor", "id")

@@ -11,7 +11,8 @@ ENDS = {"quit": "quit", "time_up": "time_up", "crash": "crash", "finished": "lef
 class Settings:
     """The replay's settings."""
 
-    def __init__(self, w=0.25, instant=0.5, implied=False, keep_debug=False, keep_shortcuts=False):
+    def __init__(self, w=0.25, instant=0.5, implied=False, keep_debug=False, keep_shortcuts=False, run_opens=None):
+        self.run_opens = run_opens  # a level; else as the log says
         self.w, self.instant, self.implied = w, instant, implied
         self.keep_debug, self.keep_shortcuts = keep_debug, keep_shortcuts
 
@@ -21,6 +22,7 @@ class Player:
 
     def __init__(self):
         self.tries, self.clears = Counter(), Counter()
+        self.over = False  # its run has ended, and no other has begun
 
 
 class Sitting:
@@ -37,6 +39,7 @@ class Sitting:
         self.pauses = []  # (from, to) since the opening or since ready
         self.visits, self.moves = [], []
         self.cause = None
+        self.run_end = self.ended = None
         self.places = course.get("places", []) if course else []
 
     def within(self, since, record):
@@ -123,6 +126,8 @@ class Sitting:
         for record in self.records:
             if self.cause is not None:
                 self.found("after_skip" if self.cause == "skip" else "after_end")
+            elif self.player.over and self.is_no_play(record):
+                pass
             else:
                 getattr(self, "on_" + record["event"])(record)
         if self.cause is None:
@@ -131,6 +136,50 @@ class Sitting:
             if self.phase == "playing":
                 self.close("unknown", self.records[-1])
         return [attempt for visit in self.visits for attempt in self.kept(visit)]
+
+    def on_run_start(self, record):
+        self.player.over = False
+
+    def on_run_end(self, record):
+        self.player.over, self.run_end, self.ended = True, record, None
+        if self.phase == "playing":
+            self.see_progress(record)
+            before = len(self.visit["attempts"])
+            self.close({"won": "complete", "failed": "death"}.get(record.get("cause"), "left"), record)
+            if len(self.visit["attempts"]) > before:
+                self.ended = self.visit["attempts"][-1]
+        self.phase, self.hop, self.cleared_last = "out", None, None
+        if self.last_clear:
+            self.last_clear["opened_since"] = True
+
+    def is_no_play(self, record):
+        """Whether a record comes after the run's end and before the next beginning, or belongs to the attempt that the end closed."""
+        event, level = record["event"], record.get("level")
+        if event in ("run_start", "run_end", "session_start", "session_end"):
+            return False
+        outcome = event in ("complete", "death", "reset")
+        if outcome and self.ended and level == self.level and self.within(self.run_end, record):
+            if self.ended["outcome"] == "left":
+                self.ended["outcome"] = event
+                self.player.clears[level] += event == "complete"
+            if self.ended["outcome"] == event:
+                self.ended["close"] = record
+                if record.get("progress") is not None:
+                    self.ended["progress"] = max(record["progress"], self.ended["progress"] or 0.0)
+            self.ended = None
+            return True
+        opens = event in ("start", "retry") or outcome
+        if self.settings.run_opens == "anywhere":
+            opens = (opens or event == "transition") and level is not None and level not in self.places
+        elif self.settings.run_opens == "records":
+            opens = False
+        else:
+            opens = opens and level == self.settings.run_opens
+        if opens:
+            self.player.over = False
+            return False
+        self.found("after_end")
+        return True
 
     def kept(self, visit):
         attempts = visit["attempts"]
@@ -365,7 +414,7 @@ class Sitting:
         if target == origin:
             return "repeat"
         if there < here:
-            return "setback"
+            return "restart" if target == self.settings.run_opens else "setback"
         tries = self.player.tries[origin]
         following = there == here + 1
         if following and closed == origin and tries == 1 and self.within(self.visit["record"], record):
@@ -385,6 +434,9 @@ def replay(raws, course=None, settings=None):
     """The play of a log: attempts, moves, findings, sessions, the course's level names."""
     settings = settings or Settings()
     sessions, gate_findings, debug = gate(raws, course, settings.keep_debug)
+    if settings.run_opens is None:
+        says = any(record["event"] == "run_start" for session in sessions for record in session["records"])
+        settings.run_opens = "records" if says else "anywhere"
     if course is not None:
         used = {**course, "names": [level["name"] for level in course["level"]], "inferred": False}
     else:

@@ -15,7 +15,7 @@ from milepost.rules import ReplayRules
 from milepost.vocabulary import MOVE_KINDS
 from oracle.replay import Settings
 from oracle.replay import replay as naive
-from random_logs import COURSE, as_text, as_toml, as_values, random_log
+from random_logs import COURSE, as_text, as_toml, as_values, random_log, with_runs
 
 LOGS = int(os.environ.get("MILEPOST_RANDOM_LOGS", "250"))
 VARIANTS = [
@@ -34,7 +34,7 @@ def folder(tmp_path_factory):
 
 def rules(variant):
     names = {"w": "repeat_window", "implied": "implied_complete"}
-    return ReplayRules(**{names.get(name, name): value for name, value in variant.items()})
+    return ReplayRules(**{names.get(name, name): value for name, value in variant.items() if name != "run_opens"})
 
 
 def compare(folder, lines, with_course, variant):
@@ -72,6 +72,17 @@ def naive_row(a):
         a["player"], a["session"], a["level"], a["outcome"], a["number"], a["rerun"], a["hits"],
         *(None if value is None else round(float(value), 7) for value in numbers),
     )  # fmt: skip
+
+
+@pytest.mark.parametrize("opens", ["records", "anywhere", "Mill Pond", "Reed Gate"])
+def test_random_logs_of_runs(folder, opens):
+    """Runs end what is open, and what comes after one is no play until the next begins, wherever that is."""
+    at = opens if opens in ("Mill Pond", "Reed Gate") else None
+    (folder / "course.toml").write_text((f'run_starts_at = "{at}"\n' if at else "") + as_toml(COURSE))
+    for seed in range(LOGS // 2):
+        lines = with_runs(random_log(50_000 + seed), seed, starts=opens == "records")
+        compare(folder, lines, True, VARIANTS[seed % len(VARIANTS)] | {"run_opens": at})
+    (folder / "course.toml").write_text(as_toml(COURSE))
 
 
 def test_random_logs(folder):

@@ -11,7 +11,7 @@ from milepost.logs.read import read
 from milepost.playback import compiled, engine
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
-from random_logs import COURSE, random_log
+from random_logs import COURSE, random_log, with_runs
 
 pytestmark = pytest.mark.skipif(not available(), reason="Numba is not installed")
 
@@ -22,7 +22,7 @@ def many_logs(tmp_path_factory):
     path = tmp_path_factory.mktemp("many") / "log.jsonl"
     lines = []
     for seed in range(400):
-        for record in random_log(seed):
+        for record in with_runs(random_log(seed), seed) if seed % 3 == 0 else random_log(seed):
             if isinstance(record, dict):
                 named = {key: f"{seed}-{record[key]}" for key in ("session", "player") if isinstance(record.get(key), str)}
                 lines.append(json.dumps(record | named))

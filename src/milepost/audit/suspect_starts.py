@@ -9,10 +9,12 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.audit.evidence import Evidence, Suspect
+from milepost.course.course import Level
 from milepost.errors import UsageError
 from milepost.gate.values import Values, number_of, text_of
 from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.attributes import Varying, attribute
+from milepost.playback.play import Play
 
 _OPENINGS, _PLAYERS, _SHARE = 10, 5, 0.9  # from which one value is the rule
 _NO_STATE: Final = frozenset({"x", "y"})  # fields that differ from one start to the next as they should
@@ -69,22 +71,25 @@ def knob_mismatch(evidence: Evidence) -> list[Suspect]:
     """Starts that say another value than the course's knob of that name."""
     play = evidence.play
     levels = play.course.levels if play.course else ()
-    names = sorted({knob for level in levels for knob in level.knobs})
-    found = []
-    for name in names:
-        values = _at_openings(evidence, name)
-        if values is None:
-            continue
-        for number, level in enumerate(levels):
-            if name in level.knobs:
-                here = (play.attempts.level == number) & (values.codes >= 0)
-                rows = np.flatnonzero(here & ~_equals(values, level.knobs[name]))
-                if len(rows):
-                    said = ", ".join(values.texts[code] for code in distinct(values.codes[rows])[:4])
-                    why = f"starts say {name} = {said}; the course says {level.knobs[name]}. Which is right?"
-                    sessions = frozenset(play.attempts.session[rows].tolist())
-                    found.append(Suspect("knob_mismatch", [level.name], len(rows), sessions, why, attempts=rows, field=name))
-    return found
+    said = {knob: _at_openings(evidence, knob) for knob in sorted({knob for level in levels for knob in level.knobs})}
+    return [
+        suspect
+        for name, values in said.items() if values is not None
+        for number, level in enumerate(levels) if name in level.knobs
+        for suspect in _not_as_planned(play, number, level, (name, values))
+    ]  # fmt: skip
+
+
+def _not_as_planned(play: Play, number: int, level: Level, said: tuple[str, Values]) -> Iterator[Suspect]:
+    """The starts of a level that say another value than its knob."""
+    name, values = said
+    here = (play.attempts.level == number) & (values.codes >= 0)
+    rows = np.flatnonzero(here & ~_equals(values, level.knobs[name]))
+    if len(rows):
+        others = ", ".join(values.texts[code] for code in distinct(values.codes[rows])[:4])
+        why = f"starts say {name} = {others}; the course says {level.knobs[name]}. Which is right?"
+        sessions = frozenset(play.attempts.session[rows].tolist())
+        yield Suspect("knob_mismatch", [level.name], len(rows), sessions, why, attempts=rows, field=name)
 
 
 def _equals(values: Values, wanted: object) -> Bools:

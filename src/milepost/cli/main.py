@@ -16,8 +16,8 @@ from milepost.errors import MilePostError
 from milepost.version import __version__
 
 COMMANDS = (
-    "demo", "check", "funnel", "attempts", "times", "deaths", "moves", "level", "spikes", "compare", "power", "whatif", "report",
-    "trace", "coverage",
+    "demo", "check", "funnel", "attempts", "times", "deaths", "moves", "runs", "level", "spikes", "compare", "power", "whatif",
+    "report", "trace", "coverage",
     "layouts", "ratings", "simulate", "pack", "watch", "map", "course", "convert",
 )  # fmt: skip
 

@@ -125,6 +125,11 @@ def add_measure(
         add_work(parser)
 
 
+def add_per(parser: argparse.ArgumentParser) -> None:
+    """What is counted."""
+    parser.add_argument("--per", choices=("player", "run"), default="player", help="whether numbers of tries and first clears begin anew in each run (player)")  # noqa: E501
+
+
 def add_compared(parser: argparse.ArgumentParser) -> None:
     """Which two builds are set side by side."""
     group = parser.add_argument_group("two builds")

@@ -8,7 +8,7 @@ import re
 from collections import Counter
 from collections.abc import Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from milepost.cli import terminal
 from milepost.cli.exits import Exit
@@ -16,18 +16,21 @@ from milepost.cli.loading import load
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
 from milepost.measures.interface import Measure
+from milepost.measures.runs import FunnelPerRun
 from milepost.opening import Loaded
 from milepost.output import write_text
 from milepost.playback.attributes import is_attribute
 from milepost.playback.looking import groups_of
+from milepost.playback.per_run import counted_per
 from milepost.playback.play import Play
 from milepost.reports.choosing import chosen
 from milepost.reports.document import described, document, rows_of
-from milepost.reports.documents import Head
+from milepost.reports.documents import FunnelPerRunDocument, Head
 from milepost.reports.formats import render
 from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
 from milepost.reports.interface import Report
 from milepost.reports.registry import MEASURES
+from milepost.reports.run_views import per_run_view
 
 if TYPE_CHECKING:
     from milepost.figures.draw import Paper
@@ -38,7 +41,7 @@ def measured(args: argparse.Namespace, measure: Measure, loaded: Loaded | None =
     loaded = loaded or load(args)
     if getattr(args, "by", None):
         return _by_groups(args, measure, loaded)
-    play = loaded.play()
+    play = counted_per(loaded.play(), getattr(args, "per", "player"))
     report = described(document(args.command, play, measure(play)), loaded.course, args.min_players)
     draw(args, report)
     entry = MEASURES[args.command]
@@ -46,10 +49,26 @@ def measured(args: argparse.Namespace, measure: Measure, loaded: Loaded | None =
     return Exit.DONE
 
 
+def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
+    """A funnel of runs, which has rows of its own.
+
+    Raises:
+        UsageError: groups are asked for, a figure, or what goes by players.
+    """
+    for option, why in (("by", "milepost runs --by"), ("figure", "milepost runs --figure"), ("raw", "the funnel of players")):
+        if getattr(args, option, None):
+            raise UsageError(f"--{option} does not go with --per run; that is for {why}.")
+    play = counted_per(loaded.play(), "run")
+    report = described(document(args.command, play, FunnelPerRun()(play)), loaded.course, args.min_players)
+    write(args, Report(report, per_run_view(cast("FunnelPerRunDocument", report)), rows_of(report, "levels")))
+    return Exit.DONE
+
+
 def _by_groups(args: argparse.Namespace, measure: Measure, loaded: Loaded) -> Exit:
     documents, counted, plays = [], Counter[str](), []
     attributes = _attribute_groups(loaded, args.by) if is_attribute(args.by) else None
-    for value, play in attributes[1] if attributes else loaded.grouped(args.by):
+    for value, own in attributes[1] if attributes else loaded.grouped(args.by):
+        play = counted_per(own, getattr(args, "per", "player"))
         if args.command == "spikes" and not attributes:
             plays.append((value, play))
         documents.append((value, described(document(args.command, play, measure(play)), loaded.course, args.min_players)))

@@ -9,12 +9,15 @@ from pathlib import Path
 from typing import Any
 
 from milepost.course.promises import Promise, read_promises
+from milepost.course.runs import BY_RECORDS, RunRule, read_runs
 from milepost.errors import CourseError
 from milepost.naming import folded
 from milepost.toml import load_toml
 from milepost.vocabulary import FINDINGS, SUSPECTS
 
-_COURSE_KEYS = {"name", "level", "places", "known_fault", "band", "harder", "order", "promise"}
+_COURSE_KEYS = {
+    "name", "level", "places", "known_fault", "band", "harder", "order", "promise", "run_starts_at", "run_starts_on", "endless",
+}  # fmt: skip
 _FAULT_KEYS = {"code", "level", "build", "note"}
 _LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs", "open", "note", "builds", "not_in"}
 
@@ -83,10 +86,15 @@ class Course:
     unused: tuple[str, ...] = ()  # keys of the file that mean nothing here
     order: dict[str, tuple[str, ...]] = field(default_factory=dict)  # per build that has one of its own, its levels in order
     promises: tuple[Promise, ...] = ()
+    runs: RunRule = BY_RECORDS
 
     def names(self) -> list[str]:
         """The levels' names in order."""
         return [level.name for level in self.levels]
+
+    def with_levels(self, names: list[str]) -> Course:
+        """The course with more levels after its own, of which it says nothing."""
+        return replace(self, levels=(*self.levels, *(Level(name) for name in names))) if names else self
 
     @property
     def differs_by_build(self) -> bool:
@@ -130,7 +138,8 @@ def read_course(path: str | Path) -> Course:
     harder, order = _harder(table.get("harder", {}), path), _orders(table.get("order", {}), levels, path)
     known = {other: level.name for level in levels for other in level.known_as()}
     promises = read_promises(table.get("promise", []), known, path)
-    course = Course(name, levels, places, faults, bands, harder, tuple(unused), order, promises)
+    runs = read_runs(table, known, path)
+    course = Course(name, levels, places, faults, bands, harder, tuple(unused), order, promises, runs)
     for build in {*order, *(build for level in levels for build in (*level.builds, *level.not_in))}:
         if not course.of_build(build).levels:
             raise CourseError(f"{path}: build {build!r} has no level. Name it in the builds of a level, or in its order.")

@@ -13,23 +13,39 @@ LOGS = ("evening-1.jsonl", "evening-2.jsonl")
 NEXT = "evening-3.jsonl"  # of the week after
 
 
-def unpack(folder: Path, force: bool) -> Path:
+def unpack(folder: Path, force: bool, race: bool = False) -> Path:
     """Write the course and the logs into the folder.
+
+    Args:
+        folder: where to.
+        force: whether files that are there may be written over.
+        race: whether it is the evening race, which is played in runs.
 
     Raises:
         OutputError: a file is already there and ``force`` is false, or the folder cannot be written.
     """
-    shipped = files("milepost.demo")
-    contents = {"course.toml": (shipped / "course.toml").read_bytes()}
-    contents |= {f"logs/{name}": gzip.decompress((shipped / f"{name}.gz").read_bytes()) for name in LOGS}
-    contents["next/course.toml"] = (shipped / "course-next.toml").read_bytes()
-    contents[f"next/{NEXT}"] = gzip.decompress((shipped / f"{NEXT}.gz").read_bytes())
+    contents = _race() if race else _evenings()
     taken = [name for name in contents if (folder / name).exists()]
     if taken and not force:
         raise OutputError(f"{folder / taken[0]}: is already there. Name another folder with --output, or use --force.")
     for name, data in contents.items():
         _write(folder / name, data)
     return folder
+
+
+def _evenings() -> dict[str, bytes]:
+    shipped = files("milepost.demo")
+    contents = {"course.toml": (shipped / "course.toml").read_bytes()}
+    contents |= {f"logs/{name}": gzip.decompress((shipped / f"{name}.gz").read_bytes()) for name in LOGS}
+    contents["next/course.toml"] = (shipped / "course-next.toml").read_bytes()
+    contents[f"next/{NEXT}"] = gzip.decompress((shipped / f"{NEXT}.gz").read_bytes())
+    return contents
+
+
+def _race() -> dict[str, bytes]:
+    shipped = files("milepost.demo")
+    log = gzip.decompress((shipped / "race.jsonl.gz").read_bytes())
+    return {"course.toml": (shipped / "race.toml").read_bytes(), "logs/race.jsonl": log}
 
 
 def _write(path: Path, data: bytes) -> None:

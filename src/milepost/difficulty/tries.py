@@ -24,7 +24,8 @@ def tries_of_players(play: Play) -> TriesOfItems:
     judged = np.append(~play.open_levels, np.zeros(len(play.stops) - play.n_levels, np.bool_))
     rows = np.flatnonzero(first_clear(play) & ~table.void & (table.outcome < N_SETTLED) & judged[table.level])
     player, level = table.player[rows], table.level[rows]
-    number = ordinals(player * max(1, play.n_levels) + level)  # of all, also where only some are asked for
+    unit = (table.player if play.units is None else play.units)[rows]
+    number = ordinals(unit * max(1, play.n_levels) + level)  # of all, also where only some are asked for
     tries = TriesOfItems(player, level, number, table.ended(CLEARED)[rows], _left_after(play)[rows])
     return tries.some(~table.aside[rows]) if table.aside.any() else tries
 

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
-from milepost.measures.funnel import FunnelRow, stopped_by
-from milepost.reports.documents import FunnelDocument
+from milepost.measures.funnel import stopped_by
+from milepost.reports.documents import FunnelDocument, FunnelOrRawRow
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import percent, plural, words
 
@@ -42,7 +42,10 @@ def finding(document: FunnelDocument) -> str:
     rows, players = document["levels"], document["players"]
     if not rows or not players:
         return "Nobody played a level of the course"
-    worst = max(rows, key=lambda row: (row["lost"], -row["reached"]))
+    if rows[0]["retention"] is None:
+        middle = shortened(rows[_halfway(rows)]["level"], 30)
+        return f"Half of {plural(players, 'player')} got to {middle} or beyond; there is no last level"
+    worst = max(rows, key=lambda row: (row["lost"] or 0, -row["reached"]))
     end = f"{rows[-1]['cleared']} of {plural(players, 'player')} cleared the last level"
     if not worst["lost"]:
         return f"{end}; nobody was lost on the way"
@@ -50,7 +53,13 @@ def finding(document: FunnelDocument) -> str:
     return f"{end}; most were lost at {shortened(worst['level'], 30)}: {worst['lost']} of {worst['reached']} ({low}–{high})"
 
 
-def _draw_bars(axes: Axes, look: Palette, rows: Sequence[FunnelRow]) -> None:
+def _halfway(rows: Sequence[FunnelOrRawRow]) -> int:
+    """The furthest level that half of the players reached."""
+    most = rows[0]["reached"]
+    return max(place for place, row in enumerate(rows) if 2 * row["reached"] >= most)
+
+
+def _draw_bars(axes: Axes, look: Palette, rows: Sequence[FunnelOrRawRow]) -> None:
     places = range(len(rows))
     most = max([row["reached"] for row in rows] + [1])
     axes.barh(places, [row["reached"] for row in rows], color=look.pale, height=0.74)
@@ -71,7 +80,7 @@ def _draw_bars(axes: Axes, look: Palette, rows: Sequence[FunnelRow]) -> None:
     heading(axes, "cleared of reached", look)
 
 
-def _draw_stops(axes: Axes, look: Palette, rows: Sequence[FunnelRow], causes: list[str]) -> None:
+def _draw_stops(axes: Axes, look: Palette, rows: Sequence[FunnelOrRawRow], causes: list[str]) -> None:
     axes.tick_params(labelleft=False)
     most = max([stopped_by(row, cause) for row in rows for cause in causes] + [1])
     for lane, cause in enumerate(causes):

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 import numpy as np
 
 from milepost.difficulty.rows import SpikesRow
 from milepost.difficulty.sentences import costliest_first
-from milepost.figures.lines import draw_retention, names_at_ends, share_axis
+from milepost.figures.lines import Retained, draw_retention, names_at_ends, share_axis
 from milepost.figures.spikes import SHAPES, points
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.measures.funnel import stopped_by
@@ -92,7 +92,9 @@ def _draw_stay(axes: Axes, look: Palette, document: ReportDocument) -> None:
     share_axis(axes, look)
     if not rows:
         return
-    draw_retention(axes, look, rows, document["min_players"])
+    if rows[0]["retention"] is None:  # a course without an end
+        return
+    draw_retention(axes, look, cast("list[Retained]", rows), document["min_players"])
     ends = [(rows[-1]["retention"] or 0.0, f"still there: {percent(rows[-1]['retention'])}", look.water)]
     if planned:
         axes.plot(range(len(planned)), planned, color=look.lantern, linewidth=1.6)

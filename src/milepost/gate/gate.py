@@ -41,6 +41,7 @@ class Gated:
         sequence: the sessions, player by player, in the order in which they were played.
         course: the course, if one is given.
         exclusion: what is left out as suspect, if anything is.
+        run_starts: whether records of the log say where runs begin.
     """
 
     log: Log
@@ -57,6 +58,7 @@ class Gated:
     sequence: Ints
     course: Course | None = None
     exclusion: Exclusion | None = None
+    run_starts: bool = False
 
     @cached_property
     def orders(self) -> Orders:
@@ -78,8 +80,10 @@ class Gated:
 
     @cached_property
     def last_level(self) -> Ints:
-        """Per player, the last level of the player's last build; -1 without any level."""
+        """Per player, the last level of the player's last build; -1 without any level, or without a last one."""
         order = self.order_of_player
+        if self.course is not None and self.course.runs.endless:
+            return np.full(len(order), -1)
         last = np.maximum(0, self.orders.count[order] - 1)
         return np.where(self.orders.count[order] > 0, self.orders.level_at(order, last), -1)
 
@@ -105,6 +109,7 @@ def gate(
     left = records.event >= 0
     _mark(records, ~left, "unknown_event")
     stops = resolve(log.stops, survey.names, course) if course else gather(log.stops, survey.names)
+    course = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
     level, to = _coded(records.level, stops.code), _coded(records.to, stops.code)
     _mark_names(records, left, stops)
 
@@ -126,7 +131,7 @@ def gate(
     return Gated(
         log, debug_sessions, stops, level, to, order, bounds,
         _faults(records, level, order, bounds, np.flatnonzero(foreign)),
-        coarse, players, player, session_order(sessions, player, first_time), course, exclusion,
+        coarse, players, player, session_order(sessions, player, first_time), course, exclusion, survey.run_starts > 0,
     )  # fmt: skip
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -55,7 +55,16 @@ def resolve(logged: list[str], counts: Ints, course: Course) -> Stops:
         unknown.append(level >= len(course.levels) and fold not in places)
     n_levels = len(course.levels)
     is_place = np.array([i >= n_levels and folded(name) in places for i, name in enumerate(names)], dtype=np.bool_)
-    return Stops(names, n_levels, is_place, _ints(code), _bools(spelling), _bools(unknown))
+    stops = Stops(names, n_levels, is_place, _ints(code), _bools(spelling), _bools(unknown))
+    return _with_all_levels(stops) if course.runs.endless else stops
+
+
+def _with_all_levels(stops: Stops) -> Stops:
+    """The same with every stop that is no place as a level, those that the course does not have after it, in natural order."""
+    others = [n for n in range(stops.n_levels, len(stops.names)) if not stops.is_place[n]]
+    others.sort(key=lambda number: natural_key(stops.names[number]))
+    found = reorder(stops, [*range(stops.n_levels), *others])
+    return replace(found, unknown=np.zeros(len(stops.unknown), np.bool_))
 
 
 def gather(logged: list[str], counts: Ints) -> Stops:

@@ -12,7 +12,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.logs.interface import ABSENT, Log, Records, Sessions
-from milepost.vocabulary import TRANSITION
+from milepost.vocabulary import RUN_START, TRANSITION
 
 
 @dataclass(frozen=True)
@@ -23,15 +23,18 @@ class Survey:
         names: per name of a stop, how often it occurs as a level or as where a transition leads.
         clocked: per build, in order of first appearance among the sessions, the records.
         whole: those of them at a whole second.
+        run_starts: how many say that a run begins.
     """
 
     names: Ints
     clocked: Ints
     whole: Ints
+    run_starts: int = 0
 
     def __add__(self, other: Survey) -> Survey:
         """The survey of both parts of a log."""
-        return Survey(self.names + other.names, self.clocked + other.clocked, self.whole + other.whole)
+        starts = self.run_starts + other.run_starts
+        return Survey(self.names + other.names, self.clocked + other.clocked, self.whole + other.whole, starts)
 
 
 def survey_of(log: Log) -> Survey:
@@ -42,7 +45,8 @@ def survey_of(log: Log) -> Survey:
     build = build_of_session[records.session[known]]
     clocked = np.bincount(build, minlength=builds)
     whole = np.bincount(build[records.whole[known]], minlength=builds)
-    return Survey(_name_counts(records, known, len(log.stops)), clocked, whole)
+    starts = int(np.count_nonzero(records.event == RUN_START))
+    return Survey(_name_counts(records, known, len(log.stops)), clocked, whole, starts)
 
 
 @lru_cache(maxsize=1)

@@ -12,7 +12,7 @@ from milepost.measures.cells import Cells, cells, first_tries, levels_shown, voi
 from milepost.measures.interface import LevelRow, Table, share
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
-from milepost.numerics.whole_numbers import stable_order
+from milepost.numerics.whole_numbers import numbered, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
@@ -99,8 +99,8 @@ def _table(play: Play) -> Table[AttemptsRow, AttemptsTotals]:
     cell = cells(play)
     hits = _hits(play)
     rows = [
-        AttemptsRow(level=play.stops[level], placed=level < play.n_levels, **_tries(cell.of(level)), **hits(level),
-                    void=void_attempts(play, level))
+        AttemptsRow(level=play.stops[level], placed=level < play.n_levels, **_tries(cell.of(level), play.units is not None),
+                    **hits(level), void=void_attempts(play, level))
         for level in levels_shown(play)
     ]  # fmt: skip
     if play.only_some_tries:
@@ -109,14 +109,19 @@ def _table(play: Play) -> Table[AttemptsRow, AttemptsTotals]:
     return Table(rows, AttemptsTotals(learning=learning(rows)))
 
 
-def _tries(cell: Cells) -> Tries:
+def _tries(cell: Cells, per_run: bool) -> Tries:
     having_say = cell.settled > 0
     players = int(having_say.sum())
     first = int((cell.cleared & (cell.settled == 1)).sum())
     settled, clears = int(cell.settled.sum()), int(cell.cleared.sum())
     curve = kaplan_meier(cell.settled[having_say].astype(np.float64), cell.cleared[having_say])
     p25, p50, p75, p90 = (_whole(curve.quantile(q)) for q in (0.25, 0.5, 0.75, 0.9))
-    (first_low, first_high), (low, high) = wilson(first, players), clustered_share(cell.cleared.astype(np.int64), cell.settled)
+    player, of = numbered(cell.player)[1], np.bincount
+    low, high = clustered_share(of(player, cell.cleared).astype(np.int64), of(player, cell.settled).astype(np.int64))
+    first_low, first_high = wilson(first, players)
+    if per_run:  # whose runs cluster in players
+        at_once, tried = cell.cleared & (cell.settled == 1), having_say
+        first_low, first_high = clustered_share(of(player, at_once).astype(np.int64), of(player, tried).astype(np.int64))
     return Tries(
         reached=len(cell.player), players=players, censored=players - clears,
         first_try=share(first, players), first_try_low=first_low, first_try_high=first_high,

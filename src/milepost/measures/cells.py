@@ -19,6 +19,7 @@ class Cells:
     ``settled`` counts settled first-clear attempts, the clear included; ``cleared`` says that one of them cleared. ``seconds`` is
     the active time of all first-clear attempts of known duration; ``untimed`` says that some duration is not known. Attempts that
     are void or not asked for are in none of these; ``done`` says that the player has cleared the level, by whatever attempt.
+    Where it is counted per run, each run of a player has a row.
     """
 
     level: Ints
@@ -61,8 +62,11 @@ def cells(play: Play) -> Cells:
 def _gathered(play: Play) -> Cells:
     table = play.attempts
     rows = first_clear(play)
-    n_players = max(1, len(play.gated.players))
-    keys, cell = numbered(table.level[rows] * n_players + table.player[rows])
+    unit = (table.player if play.units is None else play.units)[rows]
+    n_units = int(unit.max(initial=0)) + 1
+    keys, cell = numbered(table.level[rows] * n_units + unit)
+    player = np.zeros(n_units, np.int64)
+    player[unit] = table.player[rows]
     whole = play.around.whole[rows]
     outcome, active = table.outcome[rows], np.where(whole, (table.closed - table.opened)[rows], table.active[rows])
     taken, unknown = table.taken[rows], np.isnan(active)
@@ -71,8 +75,8 @@ def _gathered(play: Play) -> Cells:
         return np.bincount(cell, weights=values, minlength=len(keys)).astype(np.float64)
 
     return Cells(
-        keys // n_players,
-        keys % n_players,
+        keys // n_units,
+        player[keys % n_units],
         total(taken & (outcome < N_SETTLED)).astype(np.int64),
         total(taken & (outcome == CLEARED)) > 0,
         total(np.where(unknown | ~taken, 0.0, active)),

@@ -52,9 +52,9 @@ class Reach(LevelRow):
     share: float | None
 
 
-def stopped_by(row: Stops, cause: str) -> int:
-    """How many players stopped at a level, whose last session ended by a cause."""
-    return cast("Mapping[str, int]", row)[f"stopped_{cause}"]
+def stopped_by(row: Mapping[str, object], cause: str) -> int:
+    """How many players stopped at a level, whose last session ended by a cause; none where a course has no end."""
+    return cast("Mapping[str, int | None]", row)[f"stopped_{cause}"] or 0
 
 
 class Losses(TypedDict):
@@ -149,7 +149,8 @@ def _stops(play: Play) -> list[Stops]:
     sequence = play.gated.sequence
     last_session = sequence[_last_of(play.gated.player[sequence], len(play.gated.players))]
     there = np.flatnonzero(play.counts & (frontier >= 0))
-    stopped = there[~cleared[play.gated.last_level[there], there]]
+    last = play.gated.last_level[there]
+    stopped = there[~(cleared[last, there] & (last >= 0))]
 
     level = frontier[stopped]
     cause = play.end.of(last_session[stopped])

@@ -48,9 +48,11 @@ def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, wanted: Wante
     moving = [part.moves for part in parts]
     moves = MoveTable(**_joined(moving, _in_order(moving, shifts, rank)))
     gone: Any = LetGo()
+    course, stops = wanted.course, parts[0].stops
+    course = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
     gated = Gated(
-        replace(log, records=gone), debug_sessions, parts[0].stops, gone, gone, gone, bounds, gone,
-        _by_session([part.coarse for part in parts], parts, count), players, player, sequence, wanted.course, wanted.exclusion,
+        replace(log, records=gone), debug_sessions, stops, gone, gone, gone, bounds, gone,
+        _by_session([part.coarse for part in parts], parts, count), players, player, sequence, course, wanted.exclusion,
     )  # fmt: skip
     known: dict[type, object] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in wanted.summaries}
     known |= {AroundAttempts: around, SessionTimes: times, Attributes: attributes}

@@ -8,8 +8,9 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.gate.gate import Gated
+from milepost.logs.interface import ABSENT
 from milepost.playback.tables import AttemptTable
-from milepost.vocabulary import BIT, SESSION_END, WHOLE
+from milepost.vocabulary import BIT, RUN_END, SESSION_END, WHOLE
 
 
 @dataclass(frozen=True)
@@ -45,8 +46,9 @@ def around_attempts(gated: Gated, table: AttemptTable) -> AroundAttempts:
     following = order[np.minimum(table.closed_at + 1, max(0, len(order) - 1))] if len(order) else closing
     ends = (table.closed_at + 1 < len(order)) & (records.event[following] == SESSION_END)
     ends &= records.session[following] == table.session
+    cause = np.where(records.event[closing] == RUN_END, ABSENT, records.cause[closing])  # that is the run's cause
     return AroundAttempts(
-        records.event[opening], records.event[closing], records.cause[closing], records.rating[closing],
+        records.event[opening], records.event[closing], cause, records.rating[closing],
         np.where(layout >= 0, layout, records.layout[closing]), records.x[closing], records.y[closing],
         records.collected[closing], records.available[closing],
         np.where(ends, records.time[following] - table.closed, np.nan), records.marks[closing] & WHOLE != 0,

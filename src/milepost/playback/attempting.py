@@ -46,6 +46,9 @@ def span(tape: Tape, since: int, i: int) -> float:
 
 def begin(state: State, session: int, player: int, coarse: bool, order: int) -> None:
     """Start a session: out of the levels, nothing remembered."""
+    if player != state.player:
+        state.over = NOWHERE  # the end of the player's run, while no other has begun
+    state.over_row = NOWHERE  # the attempt that it closed, in this session
     state.session, state.player, state.coarse, state.order = session, player, coarse, order
     state.phase, state.level = OUT, NOWHERE
     state.opened_at = state.ready_at = NOWHERE

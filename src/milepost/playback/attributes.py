@@ -13,6 +13,7 @@ from milepost.errors import UsageError
 from milepost.gate.values import Values, of_numbers
 from milepost.logs.interface import ABSENT, Log
 from milepost.playback.play import Play, summary
+from milepost.playback.runs import RunMarks, runs_of
 from milepost.vocabulary import (
     COMPLETE,
     DEATH,
@@ -25,7 +26,7 @@ from milepost.vocabulary import (
     TRANSITION,
 )
 
-_ATTRIBUTE: Final = re.compile(r"(start|end)\.(.+)", re.DOTALL)
+_ATTRIBUTE: Final = re.compile(r"(start|end|run)\.(.+)", re.DOTALL)
 _NUMBERS: Final = tuple(sorted(NUMBER_FIELDS))
 _CLOSING: Final = (COMPLETE, DEATH, RESET, TRANSITION)
 
@@ -61,6 +62,8 @@ def attribute(play: Play, key: str) -> Values:
         UsageError: the log has no such attribute.
     """
     log = play.gated.log
+    if key.startswith("run."):
+        return _of_run(play, key)
     kept = play.known.get(Attributes)
     if key not in attribute_names(log) or (isinstance(kept, Attributes) and key not in kept.columns):
         raise UsageError(_no_such(log, key))
@@ -71,6 +74,16 @@ def attribute(play: Play, key: str) -> Values:
         return of_numbers(column)
     texts = log.causes if key == "end.cause" else log.tags[key.partition(".")[2]]
     return Values(column.astype(np.int64), texts)
+
+
+def _of_run(play: Play, key: str) -> Values:
+    """What the beginning of an attempt's run says."""
+    runs, tags, name = runs_of(play), play.summary(RunMarks).tags, key.removeprefix("run.")
+    if name not in tags:
+        has = f" They say: {', '.join(f'run.{tag}' for tag in tags)}." if tags else ""
+        raise UsageError(f"{key}: no run_start of the log says {name}.{has}")
+    codes = np.append(tags[name].astype(np.int64), ABSENT)[runs.mark]
+    return Values(codes[runs.of_attempt], play.gated.log.tags[name])
 
 
 def _no_such(log: Log, key: str) -> str:

@@ -8,9 +8,9 @@ from typing import Final
 import numpy as np
 
 from milepost.compiling import compiled_functions
-from milepost.playback.tape import FLOATS, TRUTHS, State
+from milepost.playback.tape import FLOATS, NOWHERE, TRUTHS, State
 
-MODULES: Final = tuple(f"milepost.playback.{name}" for name in ("attempting", "noting", "transitions", "machine"))
+MODULES: Final = tuple(f"milepost.playback.{name}" for name in ("attempting", "noting", "transitions", "running", "machine"))
 
 
 def run_sessions() -> Callable[..., None]:
@@ -21,4 +21,6 @@ def run_sessions() -> Callable[..., None]:
 def empty_state() -> object:
     """A state as a record that compiled code can write to."""
     kinds = [(name, np.bool_ if name in TRUTHS else np.float64 if name in FLOATS else np.int64) for name in State.__slots__]
-    return np.zeros(1, np.dtype(kinds)).view(np.recarray)[0]
+    state = np.zeros(1, np.dtype(kinds)).view(np.recarray)[0]
+    state.player = state.over = NOWHERE  # as a plain one begins
+    return state

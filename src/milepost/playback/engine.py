@@ -13,11 +13,12 @@ from milepost.compiling import available
 from milepost.gate.gate import Gated
 from milepost.logs.interface import ABSENT, Log
 from milepost.playback import compiled, machine
-from milepost.playback.tape import Attempts, Moves, Out, Sittings, State, Tally, Tape
+from milepost.playback.tape import BY_RECORDS, NOWHERE, Attempts, Moves, Out, Sittings, State, Tally, Tape
 from milepost.progress import Progress
 from milepost.rules import ReplayRules
-from milepost.vocabulary import END_CAUSES, END_UNKNOWN, NOT_LOGGED
+from milepost.vocabulary import CLEARED, DIED, END_CAUSES, END_UNKNOWN, LEFT, NOT_LOGGED, RUN_END
 
+RUN_ENDS: Final = {"won": CLEARED, "failed": DIED}  # outcomes; any other cause leaves the level
 WORTHWHILE: Final = 400_000  # records from which compiled code pays for its loading
 _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progress"})
 
@@ -122,6 +123,7 @@ def _tape(gated: Gated, rules: ReplayRules, inferred: bool, column: Callable[[An
         n_levels=column(gated.orders.count),
         n_stops=len(gated.stops.names),
         is_place=column(gated.stops.is_place),
+        run_opens=run_opens(gated),
         window=rules.repeat_window,
         instant=rules.instant,
         implied=rules.implied_complete,
@@ -130,8 +132,18 @@ def _tape(gated: Gated, rules: ReplayRules, inferred: bool, column: Callable[[An
     )
 
 
+def run_opens(gated: Gated) -> int:
+    """The level at which a run begins; ``BY_RECORDS`` where records say it, NOWHERE where the next level event does."""
+    at = gated.course.runs.at if gated.course else None
+    if at is not None:
+        return gated.stops.names.index(at)
+    return BY_RECORDS if gated.run_starts else NOWHERE
+
+
 def end_codes(log: Log, order: Ints) -> Ints:
-    """Per record, its cause among the causes of a session's end."""
+    """Per record, its cause among the causes of a session's end; of the end of a run, the outcome that it gives."""
     known = {word: code for code, word in enumerate(END_CAUSES) if word not in NOT_LOGGED}
     codes = np.array([known.get(cause, END_UNKNOWN) for cause in log.causes] + [END_UNKNOWN], dtype=np.int64)
-    return codes[log.records.cause[order]]
+    ends = np.array([RUN_ENDS.get(cause, LEFT) for cause in log.causes] + [LEFT], dtype=np.int64)
+    cause = log.records.cause[order]
+    return np.where(log.records.event[order] == RUN_END, ends[cause], codes[cause])

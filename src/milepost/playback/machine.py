@@ -26,6 +26,7 @@ from milepost.playback.attempting import (
     write_attempt,
 )
 from milepost.playback.noting import imply_complete, moves_on, note_fault, note_progress, pending
+from milepost.playback.running import of_runs
 from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Out, Sittings, State, Tape
 from milepost.playback.transitions import transition
 from milepost.vocabulary import (
@@ -46,6 +47,8 @@ from milepost.vocabulary import (
     RESET,
     RESUME,
     RETRY,
+    RUN_END,
+    RUN_START,
     SESSION_END,
     SESSION_START,
     START,
@@ -112,6 +115,9 @@ def _record(tape: Tape, out: Out, state: State, i: int) -> None:
     """Send one record to its rule."""
     event, level = tape.event[i], tape.level[i]
     if event == SESSION_START:
+        return
+    runs = event == RUN_START or event == RUN_END or state.over != NOWHERE
+    if runs and of_runs(tape, out, state, event, i):
         return
     if event == PAUSE or event == RESUME:
         _pause_or_resume(tape, state, event, i)

@@ -9,7 +9,7 @@ from typing import Final, Protocol, Self, TypeVar, cast
 
 import numpy as np
 
-from milepost.arrays import Bools
+from milepost.arrays import Bools, Ints
 from milepost.course.course import Course
 from milepost.gate.exclusion import Exclusion
 from milepost.gate.gate import Gated
@@ -63,6 +63,7 @@ class Play:
         known: what was made of the records already; all of it where they have been let go, as in a play that was put
             together from parts of a log.
         asked: conditions on attempts, in words, where only those that fit are looked at.
+        units: per attempt, the run that it belongs to, where numbers and first clears begin anew in each run.
         before: the same log before anything was left out of it as suspect, where something is.
         again: replays the log with something left out, where the play has let its records go.
         n_levels: the number of levels in the course; stops from there on have no place in it.
@@ -77,6 +78,7 @@ class Play:
     rules: ReplayRules
     known: dict[type, object] = field(default_factory=dict)
     asked: tuple[str, ...] = ()
+    units: Ints | None = None
     before: Play | None = None
     again: Callable[[Exclusion], Play] | None = None
     _made: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
@@ -109,11 +111,6 @@ class Play:
     def only_some_tries(self) -> bool:
         """Whether only some tries are looked at, so that figures by the number of a try cannot be given."""
         return bool(self.asked)
-
-    @property
-    def exclusion(self) -> Exclusion | None:
-        """What is left out as suspect, if anything is."""
-        return self.gated.exclusion
 
     @property
     def stops(self) -> list[str]:

@@ -10,6 +10,7 @@ from typing import NamedTuple, Protocol, TypeVar
 
 OUT, PLAYING, DOWN, DONE = range(4)  # the phases; DONE is "cleared"
 NOWHERE = -1
+BY_RECORDS = -2  # of where a run begins
 V = TypeVar("V")
 
 
@@ -27,8 +28,9 @@ class Tape(NamedTuple):
     """The records in replay order, the course, and the rules; column i is the i-th record.
 
     ``is_place`` says per stop whether it is a place, no level. ``end`` is per record the number of its cause among the
-    causes of a session's end. ``rank`` is the place of each stop in each order of levels, order by order; ``n_levels`` is per
-    order how many levels it has.
+    causes of a session's end, or the outcome that the end of a run gives. ``run_opens`` is the level at which a run begins;
+    NOWHERE where any level will do, ``BY_RECORDS`` where records say it. ``rank`` is the place of each stop in each order of
+    levels, order by order; ``n_levels`` is per order how many levels it has.
     """
 
     event: Column[int]
@@ -44,6 +46,7 @@ class Tape(NamedTuple):
     n_levels: Column[int]
     n_stops: int
     is_place: Column[bool]
+    run_opens: int
     window: float
     instant: float
     implied: bool
@@ -122,8 +125,8 @@ class State:
 
     __slots__ = (
         "attempts", "clear_at", "clear_fresh", "clear_level", "coarse", "cut", "echo", "end", "hits", "hop_at",
-        "hop_from", "hop_to", "level", "moves", "opened_at", "order", "pause_from", "paused", "pausing", "phase", "player",
-        "progress", "ready_at", "session", "settling", "visit", "visit_at", "visit_first",
+        "hop_from", "hop_to", "level", "moves", "opened_at", "order", "over", "over_row", "pause_from", "paused", "pausing",
+        "phase", "player", "progress", "ready_at", "session", "settling", "visit", "visit_at", "visit_first",
     )  # fmt: skip
 
     attempts: int  # written so far, as are moves
@@ -153,10 +156,13 @@ class State:
     hop_at: int
     hop_from: int
     hop_to: int
+    over: int
+    over_row: int
     end: int
 
     def __init__(self) -> None:
         self.attempts = self.moves = self.visit = 0
+        self.player, self.over = NOWHERE, NOWHERE
 
 
 TRUTHS = frozenset({"clear_fresh", "coarse", "cut", "pausing"})  # fields of a state that are true or false

@@ -7,7 +7,7 @@ from typing import Final
 from milepost.playback.attempting import close_attempt, place, within
 from milepost.playback.noting import imply_complete, moves_on, note_progress
 from milepost.playback.tape import DOWN, NOWHERE, OUT, PLAYING, Out, State, Tape
-from milepost.vocabulary import ADVANCE, BIT, END_SKIP, ENTRY, EXIT, LATE, LEFT, PASSED, REPEAT, RETURN, SETBACK, SKIP
+from milepost.vocabulary import ADVANCE, BIT, END_SKIP, ENTRY, EXIT, LATE, LEFT, PASSED, REPEAT, RESTART, RETURN, SETBACK, SKIP
 
 _REPEATED_TRANSITION: Final = BIT["repeated_transition"]
 _LEVEL_MISMATCH: Final = BIT["level_mismatch"]
@@ -61,7 +61,7 @@ def _kind(tape: Tape, out: Out, state: State, closes: int, double: bool, i: int)
     if after == before:
         return REPEAT
     if after < before:
-        return SETBACK
+        return RESTART if target == tape.run_opens else SETBACK
     tally = out.tally
     tries = tally.tries[origin] if tally.owner[origin] == state.player else 0
     if after == before + 1 and tries > 0:

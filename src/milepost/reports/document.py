@@ -35,9 +35,11 @@ def head(command: str, play: Play) -> Head:
         ),
         findings=finding_counts(play),
     )  # fmt: skip
-    if play.exclusion is not None:
-        begin["excluded"] = suspected(play, play.exclusion)
+    if play.gated.exclusion is not None:
+        begin["excluded"] = suspected(play, play.gated.exclusion)
         begin["left_out"]["excluded_sessions"] = begin["excluded"]["sessions"]
+    if play.units is not None:
+        begin["per"] = "run"
     if play.asked:
         begin["asked"] = list(play.asked)
     return begin
@@ -45,7 +47,16 @@ def head(command: str, play: Play) -> Head:
 
 def document(command: str, play: Play, table: Table[Mapping[str, object], Mapping[str, object]]) -> Head:
     """The JSON document of a measure: the head, the totals, and the rows; `reports.documents` has the keys of each."""
-    return cast(Head, {**head(command, play), **table.totals, "levels": table.rows})
+    rows = [without_end(row) for row in table.rows] if play.course and play.course.runs.endless else table.rows
+    return cast(Head, {**head(command, play), **table.totals, "levels": rows})
+
+
+def without_end(row: Mapping[str, object]) -> Mapping[str, object]:
+    """A row of a course that has no end, at which nobody stops and nobody is lost; a row of any other table as it is."""
+    if "retention" not in row or "stopped" not in row:
+        return row
+    gone = {key: None for key in row if key.startswith(("stopped", "lost", "drop_off", "retention"))}
+    return {**row, **gone, "ended_here": row["stopped"]}
 
 
 def described(report: D, course: Course | None, least: int) -> D:

@@ -14,12 +14,13 @@ from milepost.measures.attributes import AttributeRow
 from milepost.measures.builds import BuildTries
 from milepost.measures.coverage import CoverageRow, CoverageTotals
 from milepost.measures.deaths import DeathsRow
-from milepost.measures.funnel import FunnelRow
+from milepost.measures.funnel import Reach
 from milepost.measures.interface import LevelRow
 from milepost.measures.layouts import LayoutRow, LayoutsTotals
 from milepost.measures.level import LevelFigures, LevelTotals
 from milepost.measures.moves import MovesRow, MovesTotals
 from milepost.measures.ratings import RatingsRow, RatingsTotals
+from milepost.measures.runs import PerRunRow, RunsCounted, RunsRow, RunsTotals
 from milepost.measures.times import TimesRow, TimesTotals
 from milepost.measures.trace import TraceRow, TraceTotals, Watched
 
@@ -65,14 +66,40 @@ class Head(TypedDict):
     findings: dict[str, int]
     excluded: NotRequired[Suspected]
     asked: NotRequired[list[str]]
+    per: NotRequired[str]
     min_players: NotRequired[int]
     notes: NotRequired[dict[str, str]]
     open_levels: NotRequired[list[str]]
 
 
-class FunnelOrRawRow(FunnelRow):
-    """A level of the funnel, with what a naive count says where that is asked for."""
+class FunnelOrRawRow(Reach):
+    """A level of the funnel, with what a naive count says where that is asked for.
 
+    A course without an end has no stops and loses nobody: those keys are null, and ``ended_here`` says whose furthest it is.
+    """
+
+    stopped: int | None
+    stopped_finished: int | None
+    stopped_quit: int | None
+    stopped_time_up: int | None
+    stopped_crash: int | None
+    stopped_skip: int | None
+    stopped_unknown: int | None
+    stopped_fault: int | None
+    stopped_open: int | None
+    stopped_after_clear: int | None
+    stopped_mid_attempt: int | None
+    stopped_after_failure: int | None
+    stopped_between: int | None
+    stopped_elsewhere: int | None
+    lost: int | None
+    drop_off: float | None
+    drop_off_low: float | None
+    drop_off_high: float | None
+    retention: float | None
+    retention_low: float | None
+    retention_high: float | None
+    ended_here: NotRequired[int]
     raw_reached: NotRequired[int]
     raw_cleared: NotRequired[int]
     raw_tries: NotRequired[int]
@@ -158,6 +185,18 @@ class TraceDocument(Head, TraceTotals):
     levels: list[TraceRow]
 
 
+class RunsDocument(Head, RunsTotals):
+    """Of `runs`."""
+
+    levels: list[RunsRow]
+
+
+class FunnelPerRunDocument(Head, RunsCounted):
+    """Of `funnel` with runs in the place of players."""
+
+    levels: list[PerRunRow]
+
+
 class WhatIfDocument(Head, WhatIfTotals):
     """Of `whatif`."""
 
@@ -218,6 +257,7 @@ class ReportDocument(Head):
     layouts: LayoutsDocument | None
     ratings: RatingsDocument | None
     compare: CompareDocument | None
+    runs: RunsDocument | None
     plan: list[PlanRow]
     planned_retention: list[float]
     builds: Builds

@@ -60,21 +60,31 @@ def grouped_view(report: GroupedDocument) -> View[_Side]:
     if any(layout is not None for _, layout in names):
         columns.append(Column("layout", lambda row: safe(row["layout"] or ""), left=True))
     for place, group in enumerate(report["groups"]):
-        title = safe(group["value"]) if group["value"] is not None else "not given"
-        columns.append(Column(f"{title}: n", _cell(place, count, number)))
+        columns.append(Column(f"{_title(group)}: n", _cell(place, count, number)))
         for rank, (name, key, worded) in enumerate(figures):
             columns.append(Column(name, _cell(place, key, worded, count, group["min_players"]), rank=rank))
     least = report["groups"][0]["min_players"]
     sizes = "; ".join(
-        f"{safe(group['value']) if group['value'] is not None else 'not given'}: "
-        f"{plural(group['players'], 'player')} in {plural(group['sessions'], 'session')}"
+        f"{_title(group)}: {plural(group['players'], 'player')} in {plural(group['sessions'], 'session')}"
         for group in report["groups"]
     )
-    who = f"{sizes}." if "cuts" not in report else who_counts(cast(Head, report["groups"][0]))
+    who = f"{sizes}." if "cuts" not in report else _of_attributes(report)
     notes = [who, *_shared(report), *(said for pair in report.get("compared", []) for said in _parting(pair))]
     if any(row and row[count] < least for own in rows for row in own["cells"]):
         notes.append(f"In brackets: fewer than {least} players, of whom nothing is claimed.")
     return View(f"{report['command'].capitalize()} by {safe(report['by'])}", tuple(columns), rows, notes)
+
+
+def _of_attributes(report: GroupedDocument) -> str:
+    """Who counts, where the groups are of tries, or of runs."""
+    if report["command"] != "runs":
+        return who_counts(cast(Head, report["groups"][0]))
+    counts = ((_title(group), plural(group["runs"], "run"), plural(group["players"], "player")) for group in report["groups"])
+    return f"{'; '.join(f'{title}: {runs} by {players}' for title, runs, players in counts)}."
+
+
+def _title(group: Mapping[str, Any]) -> str:
+    return safe(group["value"]) if group["value"] is not None else "not given"
 
 
 def _name_of(row: AnyRow) -> tuple[str, str | None]:
@@ -87,6 +97,8 @@ def _shared(report: GroupedDocument) -> list[str]:
     if "cuts" in report:
         cuts = ", ".join(f"{cut:g}" for cut in report["cuts"])
         cut = [f"{safe(report['by'])} is cut at its quarters over first-clear tries: {cuts}."] if cuts else []
+        if report["command"] == "runs":
+            return cut
         return [*cut, "The log is replayed once, and each group looks at its own tries, which keep the numbers that they have "
                       "among all: figures that go by the number of a try cannot be given."]  # fmt: skip
     several = report["players_in_several_groups"]

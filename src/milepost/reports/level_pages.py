@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TypedDict
+from typing import TypedDict, cast
 
 from milepost.measures.attempts import Step
+from milepost.measures.funnel import FunnelRow
 from milepost.measures.level import SIDE, Planned, beside_builds
 from milepost.reports.documents import LevelPageFigures, ReportDocument
 from milepost.reports.interface import AnyView, Column, View
@@ -38,7 +39,7 @@ def _of_level(report: ReportDocument, place: int) -> LevelPageFigures:
     return LevelPageFigures(
         course=report["course"], players=report["players"], min_players=report.get("min_players", 0), level=level,
         place=place + 1, plan=planned,
-        funnel=report["funnel"]["levels"][place], attempts=tries[place], times=report["times"]["levels"][place],
+        funnel=cast(FunnelRow, report["funnel"]["levels"][place]), attempts=tries[place], times=report["times"]["levels"][place],
         deaths=report["deaths"]["levels"][place], note=report.get("notes", {}).get(level), first_level=None,
         builds=sorted(builds["names"]), watch=report["watch"][place], attributes=report["attributes"][place],
         neighbours=[beside_builds(tries[n], builds["levels"][n]) for n in near],

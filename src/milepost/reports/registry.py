@@ -19,9 +19,10 @@ from milepost.measures.layouts import Layouts
 from milepost.measures.level import LevelPage
 from milepost.measures.moves import Moves
 from milepost.measures.ratings import Ratings
+from milepost.measures.runs import RunsMeasure, RunsReported
 from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
-from milepost.reports import check_views, level_views, views
+from milepost.reports import check_views, level_views, run_views, views
 from milepost.reports.compared import compare_views
 from milepost.reports.documents import (
     AttemptsDocument,
@@ -34,6 +35,7 @@ from milepost.reports.documents import (
     LevelDocument,
     MovesDocument,
     RatingsDocument,
+    RunsDocument,
     SpikesDocument,
     TimesDocument,
     TraceDocument,
@@ -123,6 +125,10 @@ _ENTRIES: Final = (
     Entry(
         "ratings", Ratings, level_views.ratings_view, RatingsDocument, reported=lambda least: Ratings(),
         in_groups=InGroups("rated", (("no band", "no_band", number),)),
+    ),
+    Entry(
+        "runs", RunsMeasure, run_views.runs_view, RunsDocument, picture="Runs", drawn=True, reported=lambda least: RunsReported(),
+        in_groups=InGroups("reached", (("gets here", "share", percent), ("cleared", "cleared", number))),
     ),
     Entry("compare", CompareWithin, compare_views, CompareDocument, picture="Two builds", drawn=True),
     Entry("level", LevelPage, level_views.level_view, LevelDocument, drawn=True),

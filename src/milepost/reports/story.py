@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from milepost.difficulty.rows import Kind, SpikesRow
 from milepost.difficulty.sentences import costliest_first
-from milepost.measures.funnel import FunnelRow, stopped_by
-from milepost.reports.documents import ReportDocument
+from milepost.measures.funnel import stopped_by
+from milepost.reports.documents import FunnelOrRawRow, ReportDocument
 from milepost.reports.views import figure
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import clock, listed, percent, plural, safe, words
@@ -72,21 +72,24 @@ def _stops(report: ReportDocument) -> list[str]:
     rows, players = report["funnel"]["levels"], report["players"]
     if not rows or not players:
         return ["Nobody played a level of the course."]
+    if rows[0]["retention"] is None:
+        furthest = [row for row in rows if row["reached"]][-1]
+        return [f"The course has no end. The furthest level that anybody reached is {safe(furthest['level'])}, by {furthest['reached']} of {plural(players, 'player')}."]  # noqa: E501
     last = rows[-1]
     finished = f"{last['cleared']} of {plural(players, 'player')}" if last["cleared"] else "Nobody"
     said = [f"{finished} cleared the last level, {safe(last['level'])}."]
-    lost = sum(row["lost"] for row in rows)
+    lost = sum(row["lost"] or 0 for row in rows)
     stopped = {cause: sum(stopped_by(row, cause) for row in rows) for cause in END_CAUSES if cause not in _LOST}
     causes = [f"{count} {words(cause)}" for cause, count in stopped.items() if count]
     others = f" Others stopped for reasons that are held against no level: {listed(causes)}." if causes else ""
     were = "1 was lost" if lost == 1 else f"{lost} were lost"
     said.append((f"{were}: by quitting, or by an unknown end." if lost else "Nobody was lost on the way.") + others)
-    worst = [row for row in sorted(rows, key=lambda row: -row["lost"]) if row["lost"]][:_NAMED]
+    worst = [row for row in sorted(rows, key=lambda row: -(row["lost"] or 0)) if row["lost"]][:_NAMED]
     where = [f"{row['lost']} of {row['reached']} at {safe(row['level'])} ({_range(row, 'drop_off')})" for row in worst]
     return said + ([f"{'Most of them' if lost > 1 else 'That was'}: {listed(where)}."] if where else [])
 
 
-def _range(row: FunnelRow, key: str) -> str:
+def _range(row: FunnelOrRawRow, key: str) -> str:
     low, high = figure(row, f"{key}_low"), figure(row, f"{key}_high")
     return f"{percent(figure(row, key))}, 95 % interval {percent(low).removesuffix(' %')}–{percent(high)}"
 

@@ -7,20 +7,26 @@ from collections.abc import Callable
 from milepost.difficulty.rows import Evidence, Kind, SpikesRow
 from milepost.measures.attempts import AttemptsRow
 from milepost.measures.deaths import DeathsRow
-from milepost.measures.funnel import FunnelRow, Losses
 from milepost.measures.interface import LevelRow
 from milepost.measures.times import TimesRow
-from milepost.reports.documents import ReportDocument
+from milepost.reports.documents import FunnelOrRawRow, ReportDocument
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, level_column, share_columns, small_note
 from milepost.wording import NOTHING, durations, number, words
 
 
-class SummaryRow(LevelRow, Losses):
+class SummaryRow(LevelRow):
     """A level with the figures that a team asks for first."""
 
     reached: int
     cleared: int
+    lost: int | None
+    drop_off: float | None
+    drop_off_low: float | None
+    drop_off_high: float | None
+    retention: float | None
+    retention_low: float | None
+    retention_high: float | None
     settled: int
     try_clear: float | None
     try_clear_low: float | None
@@ -43,7 +49,7 @@ def summary_rows(report: ReportDocument) -> list[SummaryRow]:
     return [_row(*one) for one in rows]
 
 
-def _row(funnel: FunnelRow, tries: AttemptsRow, times: TimesRow, deaths: DeathsRow, judged: SpikesRow) -> SummaryRow:
+def _row(funnel: FunnelOrRawRow, tries: AttemptsRow, times: TimesRow, deaths: DeathsRow, judged: SpikesRow) -> SummaryRow:
     return SummaryRow(
         level=funnel["level"], reached=funnel["reached"], cleared=funnel["cleared"], lost=funnel["lost"],
         drop_off=funnel["drop_off"], drop_off_low=funnel["drop_off_low"], drop_off_high=funnel["drop_off_high"],

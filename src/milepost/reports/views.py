@@ -7,7 +7,7 @@ from typing import NotRequired, TypedDict
 
 from milepost.difficulty.rows import Model, SpikesRow, WhatIfRow
 from milepost.measures.attempts import AttemptsRow
-from milepost.measures.funnel import FunnelRow, stopped_by
+from milepost.measures.funnel import stopped_by
 from milepost.measures.times import TimesRow
 from milepost.reports.document import source_notes
 from milepost.reports.documents import (
@@ -99,11 +99,11 @@ def _quantile(key: str, worded: Callable[[float | None], str], rank: int) -> Col
     return Column(f"{key[1:]} %", text, rank=rank)
 
 
-def _clear_rate(report: Head) -> Callable[[FunnelRow], str]:
+def _clear_rate(report: Head) -> Callable[[FunnelOrRawRow], str]:
     """The share of those who reached a level that cleared it; in words where there is none."""
     still_open = report.get("open_levels", ())
 
-    def text(row: FunnelRow) -> str:
+    def text(row: FunnelOrRawRow) -> str:
         if row["clear_rate"] is None and row["reached"]:
             return "no way on" if row["level"] in still_open else "not told"
         return percent(row["clear_rate"])
@@ -126,9 +126,11 @@ def funnel_view(report: FunnelDocument) -> list[AnyView]:
         Column("lost", lambda row: percent(row["drop_off"]), said="drop-off"),
         Column("95 %", _interval("drop_off", percent), rank=3, said="interval of drop-off"),
         Column("stopped here", _stop_words, left=True, rank=1), *share_columns("retention", "retention", 2),
-        Column("", lambda row: bar(row["retention"], _BAR), True, 6, True),
+        Column("", lambda row: bar(row["retention"] or 0.0, _BAR), True, 6, True),
     ]  # fmt: skip
-    notes = [
+    endless = [] if not report["levels"] or report["levels"][0]["retention"] is not None else [
+        "The course has no last level: nobody stops, and nobody is lost.", *source_notes(report)]  # fmt: skip
+    notes = endless or [
         "Lost: players who quit for good at a level, or whose end is not known; a test that was cut short counts against none.",
         "Retention: the share that would still be playing after a level, had no test been cut short.",
         *small_note(report, report["levels"], "reached"), *source_notes(report),
@@ -136,7 +138,9 @@ def funnel_view(report: FunnelDocument) -> list[AnyView]:
     return [View("Funnel: who reached, cleared and stopped, level by level", tuple(columns), report["levels"], notes)]
 
 
-def _stop_words(row: FunnelRow) -> str:
+def _stop_words(row: FunnelOrRawRow) -> str:
+    if "ended_here" in row:
+        return f"{row['ended_here']} got no further" if row["ended_here"] else ""
     counts = {cause: stopped_by(row, cause) for cause in END_CAUSES}
     parts = [f"{count} {words(cause)}" for cause, count in counts.items() if count]
     return ", ".join(parts + ([f"{row['stopped_open']} no way on"] if row["stopped_open"] else []))

@@ -20,6 +20,7 @@ EXAMPLE = "milepost funnel wickwater/logs --course wickwater/course.toml --raw"
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, figure=True)
+    options.add_per(parser)
     parser.add_argument("--raw", action="store_true", help="put beside it what a naive count of the records would say")
     parser.add_argument(
         "--unknown-end",
@@ -31,8 +32,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.loading import whoever_tried
-    from milepost.cli.showing import measured
+    from milepost.cli.loading import load, whoever_tried
+    from milepost.cli.showing import measured, per_run
     from milepost.measures.funnel import Funnel
     from milepost.measures.interface import beside
     from milepost.measures.raw import raw_counts
@@ -41,4 +42,4 @@ def run(args: argparse.Namespace) -> Exit:
         table = Funnel(censor_unknown=args.unknown_end == "censor")(play)
         return beside(table, raw_counts(play)) if args.raw else table
 
-    return measured(args, measure, whoever_tried(args))
+    return per_run(args, load(args)) if args.per == "run" else measured(args, measure, whoever_tried(args))

@@ -14,6 +14,7 @@ EXAMPLE = "milepost spikes wickwater/logs --course wickwater/course.toml"
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, figure=True)
+    options.add_per(parser)
 
 
 def run(args: argparse.Namespace) -> Exit:

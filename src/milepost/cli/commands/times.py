@@ -14,6 +14,7 @@ EXAMPLE = "milepost times wickwater/logs --course wickwater/course.toml --clock 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, figure=True)
+    options.add_per(parser)
     parser.add_argument(
         "--clock", choices=("load", "input"), default="load", help="where the time of an attempt begins (load)"
     )

@@ -1,0 +1,24 @@
+"""The command `runs`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+HELP = "how far runs get, from a fresh beginning to a win or the end, and what comes of playing again"
+EXAMPLE = "milepost runs race/logs --course race/course.toml --by run.lantern"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_measure(parser, figure=True)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.showing import measured
+    from milepost.measures.runs import RunsMeasure
+
+    return measured(args, RunsMeasure())

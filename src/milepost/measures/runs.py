@@ -1,0 +1,248 @@
+"""Runs: how far they get, how they end, and what comes of playing again."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final, TypedDict, cast
+
+import numpy as np
+
+from milepost.arrays import Bools, Floats, Ints
+from milepost.errors import UsageError
+from milepost.measures.interface import LevelRow, Table
+from milepost.numerics.intervals import log_log, median
+from milepost.numerics.survival import kaplan_meier
+from milepost.numerics.whole_numbers import distinct
+from milepost.playback.play import Play
+from milepost.playback.runs import FAILED, RUN_CAUSES, WON, RunMarks, Runs, runs_of
+from milepost.vocabulary import CLEARED
+
+CUT_SHORT: Final = tuple(RUN_CAUSES.index(cause) for cause in ("time_up", "crash", "unknown", "fault"))
+
+
+class Reached(LevelRow):
+    """A level: runs that reached and cleared it, and the share that would reach it if none had been cut short."""
+
+    reached: int
+    cleared: int
+    share: float | None
+    share_low: float | None
+    share_high: float | None
+
+
+class RunsRow(Reached):
+    """A level; ``ended`` are the runs that got no further, by how they ended."""
+
+    ended: dict[str, int]
+
+
+class PerRunRow(Reached):
+    """A level of a funnel of runs."""
+
+    ended_won: int
+    ended_failed: int
+    ended_abandoned: int
+    ended_quit: int
+    ended_time_up: int
+    ended_crash: int
+    ended_finished: int
+    ended_skip: int
+    ended_unknown: int
+    ended_fault: int
+
+
+class RunsCounted(TypedDict):
+    """How many runs there are, and whose."""
+
+    runs: int
+    players: int
+
+
+class RunNumberRow(TypedDict):
+    """The first runs of players, the second ones, and so on; ``again`` is the share that began another one after failing."""
+
+    number: int
+    runs: int
+    furthest_p50: float | None
+    won: int
+    seconds_p50: float | None
+    again: float | None
+
+
+class RunsToWin(TypedDict):
+    """How many runs it takes to win, those who have not won yet counted as such."""
+
+    p25: int | None
+    p50: int | None
+    p75: int | None
+
+
+class RunsTotals(TypedDict):
+    """What is said of all runs."""
+
+    runs: int
+    players: int
+    ends: dict[str, int]
+    by_number: list[RunNumberRow]
+    to_first_win: RunsToWin
+
+
+@dataclass(frozen=True)
+class _Chosen:
+    """The runs that are counted, as columns: player, number, cause, the furthest level, and active seconds."""
+
+    player: Ints
+    number: Ints
+    cause: Ints
+    furthest: Ints
+    seconds: Floats
+    is_counted: Bools  # per run of the play
+
+
+@dataclass(frozen=True)
+class RunsMeasure:
+    """The runs over the course."""
+
+    def __call__(self, play: Play) -> Table[RunsRow, RunsTotals]:
+        """One row a level; see docs/runs.md for the columns."""
+        runs = runs_of(play)
+        chosen = _chosen(play, runs)
+        return Table(_levels(play, runs, chosen), RunsTotals(
+            runs=len(chosen.player), players=len(distinct(chosen.player)), ends=_by_cause(chosen.cause),
+            by_number=_by_number(chosen), to_first_win=_to_first_win(chosen),
+        ))  # fmt: skip
+
+
+@dataclass(frozen=True)
+class RunsReported:
+    """The same, where a log or its course speaks of runs."""
+
+    def __call__(self, play: Play) -> Table[RunsRow, RunsTotals]:
+        """One row a level.
+
+        Raises:
+            UsageError: nothing speaks of runs.
+        """
+        declared = play.course is not None and play.course.runs.at is not None
+        if not declared and not len(play.summary(RunMarks).session):
+            raise UsageError("neither the log nor the course says where runs begin or end.")
+        return RunsMeasure()(play)
+
+
+def _chosen(play: Play, runs: Runs) -> _Chosen:
+    """The runs with an attempt in the course that is looked at."""
+    table, count = play.attempts, len(runs)
+    placed = (table.level < play.n_levels) & ~table.aside
+    furthest = np.full(count, -1)
+    place = play.gated.places(table.player[placed], table.level[placed])
+    np.maximum.at(furthest, runs.of_attempt[placed], place)
+    counted = furthest >= 0
+    known = table.taken & ~np.isnan(table.active)
+    seconds: Floats = np.bincount(runs.of_attempt[known], weights=table.active[known], minlength=count).astype(np.float64)
+    order = play.gated.order_of_player[runs.player[counted]]
+    level = play.gated.orders.level_at(order, furthest[counted])
+    return _Chosen(runs.player[counted], runs.number[counted], runs.cause[counted], level, seconds[counted], counted)
+
+
+def _by_cause(causes: Ints) -> dict[str, int]:
+    return dict(zip(RUN_CAUSES, np.bincount(causes, minlength=len(RUN_CAUSES)).tolist(), strict=True))
+
+
+def _levels(play: Play, runs: Runs, chosen: _Chosen) -> list[RunsRow]:
+    table, n_levels = play.attempts, play.n_levels
+    here = (table.level < n_levels) & chosen.is_counted[runs.of_attempt]
+    pairs = distinct(runs.of_attempt[here] * n_levels + table.level[here])
+    done = here & table.ended(CLEARED)
+    cleared = distinct(runs.of_attempt[done] * n_levels + table.level[done])
+    reached_by, cleared_by = (np.bincount(keys % n_levels if n_levels else keys, minlength=n_levels) for keys in (pairs, cleared))
+    curve = reach_curve(chosen.furthest, _ended(chosen), chosen.player, n_levels)
+    return [
+        RunsRow(
+            level=play.stops[level], reached=int(reached_by[level]), cleared=int(cleared_by[level]),
+            share=share, share_low=low, share_high=high, ended=_by_cause(chosen.cause[chosen.furthest == level]),
+        )
+        for level, (share, low, high) in enumerate(curve)
+    ]  # fmt: skip
+
+
+def _ended(chosen: _Chosen) -> Bools:
+    """Which runs ended where they had got to: neither won nor cut short."""
+    return ~np.isin(chosen.cause, (WON, *CUT_SHORT))
+
+
+Reach = tuple[float | None, float | None, float | None]
+
+
+def reach_curve(furthest: Ints, ended: Bools, player: Ints, n_levels: int) -> list[Reach]:
+    """Per level, the share of runs that reach it, were none cut short, with its interval.
+
+    A run is at risk in every level up to its furthest one. The interval is on the log(-log) scale, with the variance of the sums
+    of each player's runs' influence, so that it knows that runs cluster in players; for players of one run it is Greenwood's.
+
+    Args:
+        furthest: per run, the level that it got to.
+        ended: per run, whether it ended there, and was not cut short.
+        player: per run, whose it is.
+        n_levels: how many levels there are.
+
+    Source: D. Y. Lin and L. J. Wei, "The robust inference for the Cox proportional hazards model", JASA 84 (1989), for sums of
+    influence within clusters.
+    """
+    if not len(furthest):
+        return [(None, None, None)] * n_levels
+    survival, found = 1.0, list[Reach]()
+    influence = np.zeros(int(player.max()) + 1)
+    for level in range(n_levels):
+        found.append((survival, *log_log(survival, float((influence**2).sum()))))
+        at_risk = furthest >= level
+        ends = ended & (furthest == level)
+        n, d = int(at_risk.sum()), int(ends.sum())
+        if d and n > d:
+            np.add.at(influence, player[at_risk], (ends[at_risk] - d / n) / (n - d))
+        if n:
+            survival *= 1 - d / n
+    return found
+
+
+def _by_number(chosen: _Chosen) -> list[RunNumberRow]:
+    rows = []
+    last = np.zeros(int(chosen.player.max(initial=0)) + 1, np.int64)
+    np.maximum.at(last, chosen.player, chosen.number)
+    for number in distinct(chosen.number).tolist():
+        own = chosen.number == number
+        failed = own & (chosen.cause == FAILED)
+        again = float((last[chosen.player[failed]] > number).mean()) if failed.any() else None
+        rows.append(RunNumberRow(
+            number=number, runs=int(own.sum()), furthest_p50=median(chosen.furthest[own] + 1.0),
+            won=int((own & (chosen.cause == WON)).sum()), seconds_p50=median(chosen.seconds[own]), again=again,
+        ))  # fmt: skip
+    return rows
+
+
+def _to_first_win(chosen: _Chosen) -> RunsToWin:
+    """Kaplan-Meier over players: runs up to the first that is won, or all of them."""
+    players = distinct(chosen.player)
+    place = np.searchsorted(players, chosen.player)
+    won, count = np.full(len(players), np.iinfo(np.int64).max), np.zeros(len(players), np.int64)
+    np.maximum.at(count, place, chosen.number)
+    wins = chosen.cause == WON
+    np.minimum.at(won, place[wins], chosen.number[wins])
+    curve = kaplan_meier(np.minimum(won, count).astype(np.float64), won <= count)
+    p25, p50, p75 = (None if (value := curve.quantile(q)) is None else int(value) for q in (0.25, 0.5, 0.75))
+    return RunsToWin(p25=p25, p50=p50, p75=p75)
+
+
+@dataclass(frozen=True)
+class FunnelPerRun:
+    """The funnel with runs in the place of players: how far they get, and how they end."""
+
+    def __call__(self, play: Play) -> Table[PerRunRow, RunsCounted]:
+        """One row a level."""
+        table = RunsMeasure()(play)
+        rows = [_flat(row) for row in table.rows]
+        return Table(rows, RunsCounted(runs=table.totals["runs"], players=table.totals["players"]))
+
+
+def _flat(row: RunsRow) -> PerRunRow:
+    ended = {f"ended_{cause}": count for cause, count in row["ended"].items()}
+    return cast(PerRunRow, {**{key: value for key, value in row.items() if key != "ended"}, **ended})
