@@ -36,11 +36,12 @@ FIGURES = {
     "attempts": f"attempts {ON_DEMO}",
     "times": f"times {ON_DEMO}",
     "compare": f"compare {BOTH}",
+    "runs": "runs race/logs --course race/course.toml",
     "power": f"power {ON_DEMO} --change 1",
     "whatif": f"whatif {ON_DEMO} --set 'Low Arch.target_clear=0.75' --set 'Glass Basin.target_clear=0.7'",
 }
 SCREEN, DISPLAY = "1280x800x24", ":97"
-PAGES = {"report": (1280, 800, "light"), "report-dark": (1280, 800, "dark"), "report-phone": (400, 800, "light")}  # fmt: skip
+PAGES = {"report": (1280, 800, "light"), "report-phone": (400, 800, "light")}
 # The page's switches: no window, nothing asked of the network.
 BROWSER = ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-sync",
            "--hide-scrollbars")  # fmt: skip
@@ -56,6 +57,7 @@ def main() -> None:
         old.unlink()
     with tempfile.TemporaryDirectory() as folder:
         run(folder, "demo --output wickwater")
+        run(folder, "demo --which race")
         for name, words in FIGURES.items():
             run(folder, f"{words} --figure {SHOTS / name}.png")
         with subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", SCREEN], stderr=subprocess.DEVNULL) as screen:
@@ -110,9 +112,8 @@ def photograph_pages(page: Path) -> None:
             scheme_wanted = {"features": [{"name": "prefers-color-scheme", "value": scheme}]}
             driver.execute_cdp_cmd("Emulation.setEmulatedMedia", scheme_wanted)
             driver.get(page.as_uri())
-            if scheme == "dark":  # another part of the page
-                part = "level-6" if width < 500 else "glance"
-                driver.execute_script(f"const one = document.getElementById('{part}'); one.open = true; one.scrollIntoView()")
+            if width < 500:  # another part of the page
+                driver.execute_script("const one = document.getElementById('level-6'); one.open = true; one.scrollIntoView()")
             driver.save_screenshot(str(SHOTS / f"{name}.png"))
     finally:
         driver.quit()

@@ -164,3 +164,10 @@ def with_runs(lines, seed, starts=True):
         if "seq" in line:
             out[-1]["seq"] = line["seq"]
     return out
+
+
+def renamed(lines, part):
+    """The log with sessions and players of its own, so that several make one larger log."""
+    for line in lines:
+        if isinstance(line, dict):
+            yield line | {key: f"{line[key]}/{part}" for key in ("session", "player") if line.get(key)}

@@ -10,7 +10,7 @@ import pytest
 
 COURSE = ("--course", "wickwater/course.toml")
 COMMANDS = ("funnel", "attempts", "times", "spikes", "check")
-PLACES = ("files", "details")  # where a finding stands differs from file to file
+PLACED = ("details", "suspects", "promises")  # where a finding stands differs from file to file
 
 
 def records(program):
@@ -26,8 +26,8 @@ def figures(program, log, *more):
     result = {}
     for command in COMMANDS:
         document = program.json(command, log, *COURSE, *more)
-        details = [{k: v for k, v in row.items() if k != "places"} for row in document.get("details", [])]
-        result[command] = {k: v for k, v in document.items() if k not in PLACES} | {"found": details}
+        found = [{k: v for k, v in row.items() if k != "places"} for kind in PLACED for row in document.get(kind, [])]
+        result[command] = {k: v for k, v in document.items() if k not in {"files", *PLACED}} | {"found": found}
     return result
 
 

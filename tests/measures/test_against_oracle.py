@@ -15,10 +15,11 @@ from milepost.measures.times import TimeInLevel
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 from oracle import measures as naive
+from oracle.comparing import same
 from oracle.gate import fold, readable
 from oracle.replay import Settings
 from oracle.replay import replay as naive_replay
-from random_logs import COURSE, as_text, as_toml, as_values, random_log
+from random_logs import COURSE, as_text, as_toml, as_values, random_log, renamed
 
 MEASURES = {
     "funnel": (Funnel(), naive.funnel),
@@ -27,17 +28,6 @@ MEASURES = {
     "times": (TimeInLevel(), naive.times),
     "deaths": (Deaths(), naive.deaths),
 }
-
-
-def same(ours, theirs):
-    """Whether our value is theirs, floats to nine digits; dictionaries by the keys that they have."""
-    if isinstance(theirs, dict):
-        return all(same(ours[key], value) for key, value in theirs.items())
-    if isinstance(theirs, list):
-        return len(ours) == len(theirs) and all(map(same, ours, theirs))
-    if isinstance(theirs, float) and ours is not None:
-        return ours == pytest.approx(theirs, rel=1e-9, abs=1e-9)
-    return ours == theirs
 
 
 @pytest.fixture(scope="module")
@@ -55,13 +45,6 @@ def plays(tmp_path_factory):
         play = replay_log(read([str(folder / "log.jsonl")]), (None, course, still_open)[seed % 3], ReplayRules())
         result.append((play, naive.Play(expected, ["Reed Gate"] if seed % 3 == 2 else [])))
     return result
-
-
-def renamed(lines, part):
-    """The log with sessions and players of its own, so that several make one larger log."""
-    for line in lines:
-        if isinstance(line, dict):
-            yield line | {key: f"{line[key]}/{part}" for key in ("session", "player") if line.get(key)}
 
 
 @pytest.mark.parametrize("name", MEASURES)

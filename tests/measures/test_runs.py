@@ -6,6 +6,7 @@ from math import exp, log, sqrt
 
 import pytest
 
+from conftest import Program
 from driving import installed
 
 LEVELS = ["Jetty Dash", "Fog Bank", "Harbour Bell"]
@@ -14,22 +15,24 @@ WORDS = ("log.jsonl", "--course", "course.toml")
 
 
 @pytest.fixture(scope="module")
-def race(wickwater):
-    """The demo of a race, and what was printed."""
-    done = installed(["demo", "--which", "race"], wickwater.folder, COLUMNS="100")
+def race(tmp_path_factory):
+    """The program in a folder with the demo of a race; what was printed is in its `shown`."""
+    program = Program(tmp_path_factory.mktemp("race"))
+    done = installed(["demo", "--which", "race"], program.folder, COLUMNS="100")
     assert done.returncode == 0, done.stderr
-    return done.stdout
+    program.shown = done.stdout
+    return program
 
 
 def test_the_demo(race):
     """It unpacks, and runs what is about runs."""
-    assert "Runs: how far they get" in race and "Runs by run.lantern" in race and "Funnel of runs" in race
+    assert all(text in race.shown for text in ("Runs: how far they get", "Runs by run.lantern", "Funnel of runs"))
 
 
-def test_the_reach_curve_of_a_short_script(wickwater, race):
+def test_the_reach_curve_of_a_short_script(race):
     """Straight from the records, run by run: who got how far, how it ended, and the product over levels of who went on."""
-    document = wickwater.json("runs", "race/logs", "--course", "race/course.toml")
-    records = [json.loads(line) for line in (wickwater.folder / "race/logs/race.jsonl").read_text().splitlines()]
+    document = race.json("runs", "race/logs", "--course", "race/course.toml")
+    records = [json.loads(line) for line in (race.folder / "race/logs/race.jsonl").read_text().splitlines()]
     names, runs = document["course"]["levels"], []
     for session, own in groupby(sorted(records, key=lambda r: (r["session"], r["time"])), key=lambda r: r["session"]):
         for record in own:
@@ -198,11 +201,11 @@ def test_rules_that_cannot_be(milepost, lines, said):
     assert done.returncode == 2 and said in done.stderr
 
 
-def test_runs_in_parts(wickwater, race):
+def test_runs_in_parts(race):
     """Work over parts gives the same."""
     words = ("race/logs", "--course", "race/course.toml")
     for command in (("runs",), ("funnel", "--per", "run"), ("attempts", "--per", "run"), ("runs", "--by", "run.lantern")):
-        assert wickwater.json(command[0], *words, *command[1:], "--memory", "300MB") == wickwater.json(command[0], *words, *command[1:])
+        assert race.json(command[0], *words, *command[1:], "--memory", "300MB") == race.json(command[0], *words, *command[1:])
 
 
 def test_a_course_without_an_end(milepost):

@@ -3,7 +3,6 @@
 from contextlib import suppress
 
 import pytest
-from test_against_oracle import renamed, same
 
 from conftest import COURSE as SMALL
 from milepost.course.course import read_course
@@ -18,8 +17,9 @@ from milepost.parts.asked import Asked
 from milepost.playback.looking import parsed
 from milepost.rules import ReplayRules
 from oracle import measures as naive
+from oracle.comparing import same
 from oracle.replay import replay as naive_replay
-from random_logs import COURSE, as_text, as_toml, as_values, random_log
+from random_logs import COURSE, as_text, as_toml, as_values, random_log, renamed
 
 BY_NUMBER = {"first_try", "first_try_low", "first_try_high", "p10", "p25", "p50", "p75", "p90", "distribution"}
 

@@ -73,7 +73,7 @@ def test_surveys_add_up(rows):
         parts.append(survey_of(type(whole)(**{**vars(whole), "records": records})))
     both, once = parts[0] + parts[1], survey_of(whole)
     for name in vars(once):
-        assert getattr(both, name).tolist() == getattr(once, name).tolist()
+        assert np.array_equal(getattr(both, name), getattr(once, name))
     assert once.names.sum() == len(rows) and coarse_builds(both).tolist() == coarse_builds(once).tolist()
 
 

@@ -23,7 +23,7 @@ MoveRow = TypedDict("MoveRow", {
 # How often players left a level by each kind of move.
 MovesRow = TypedDict("MovesRow", {
     "level": str, "exit": int, "entry": int, "repeat": int, "setback": int, "passed": int, "advance": int, "return": int,
-    "skip": int,
+    "skip": int, "restart": int,
 })  # fmt: skip
 
 
