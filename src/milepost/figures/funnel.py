@@ -42,7 +42,7 @@ def finding(document: FunnelDocument) -> str:
     rows, players = document["levels"], document["players"]
     if not rows or not players:
         return "Nobody played a level of the course"
-    if rows[0]["retention"] is None:
+    if "ended_here" in rows[0]:
         middle = shortened(rows[_halfway(rows)]["level"], 30)
         return f"Half of {plural(players, 'player')} got to {middle} or beyond; there is no last level"
     worst = max(rows, key=lambda row: (row["lost"] or 0, -row["reached"]))

@@ -64,7 +64,7 @@ def _draw_numbers(axes: Axes, look: Palette, document: RunsDocument) -> None:
     axes.bar(range(len(rows)), furthest, color=look.pale, width=0.74)
     top = max([*furthest, 1.0])
     for place, row in enumerate(rows):
-        said = number(row["furthest_p50"])
+        said = f"{row['furthest_p50'] or 0.0:g}"
         axes.text(place, furthest[place] - top * 0.015, said, ha="center", va="top", fontsize=11, color=look.water)
         won = f"\n{row['won']} won" if row["won"] else ""
         said = f"{number(row['runs'])}{won}"

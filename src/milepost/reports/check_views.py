@@ -90,7 +90,8 @@ def _excluding(rows: list[SuspectRow]) -> list[str]:
         else:
             levels = list(dict.fromkeys(one["level"] for one in moved))
             biggest = _largest(moved)
-            what = f"moves {plural(len(moved), 'figure')} at {plural(len(levels), 'level')}, such as {biggest}"
+            such = "such as " if len(moved) > 1 else ""
+            what = f"moves {plural(len(moved), 'figure')} at {plural(len(levels), 'level')}, {such}{biggest}"
         said.append(f"--exclude {code} {what}.")
     return said
 

@@ -26,7 +26,7 @@ def runs_view(report: RunsDocument) -> list[AnyView]:
     )  # fmt: skip
     numbers: tuple[Column[RunNumberRow], ...] = (
         count_column("run", "number"), count_column("runs", "runs"),
-        Column("furthest", lambda row: number(row["furthest_p50"]), said="furthest level, median"), count_column("won", "won"),
+        Column("furthest", _furthest, said="furthest level, median"), count_column("won", "won"),
         Column("played", lambda row: seconds(row["seconds_p50"]), rank=1),
         Column("again after failing", lambda row: NOTHING if row["again"] is None else percent(row["again"]), rank=0),
     )  # fmt: skip
@@ -38,6 +38,10 @@ def runs_view(report: RunsDocument) -> list[AnyView]:
 
 
 _MOST_NUMBERS = 12
+
+
+def _furthest(row: RunNumberRow) -> str:
+    return NOTHING if row["furthest_p50"] is None else f"{row['furthest_p50']:g}"
 
 
 def _counted(report: RunsDocument | FunnelPerRunDocument) -> str:

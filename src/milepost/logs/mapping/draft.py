@@ -11,14 +11,14 @@ from typing import Final
 import numpy as np
 
 from milepost.errors import LogError
-from milepost.logs.formats.envelope import is_envelope, unpacked
-from milepost.logs.formats.otlp import is_export, log_records
 from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
 from milepost.logs.interface import ReadOptions
-from milepost.logs.mapping.languages import likeliest
+from milepost.logs.mapping.following import Meaning, told_by_following
+from milepost.logs.mapping.languages import event_of, heading_of, likeliest
+from milepost.logs.mapping.sampling import Sample
 from milepost.logs.mapping.seen import Column
-from milepost.logs.mapping.sheets import drafted_sheet
+from milepost.logs.mapping.sheets import drafted_sheet, local_times
 from milepost.logs.records.cells import as_number
 from milepost.logs.records.timestamps import nanoseconds
 from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
@@ -28,16 +28,15 @@ from milepost.toml import toml_text
 from milepost.vocabulary import EVENT_CODES, FIELDS
 from milepost.wording import number, plural, safe
 
-SAMPLE: Final = 20_000  # records that are looked at
-_SHOWN: Final = 4  # example values of a column
+_FEWEST, _RARELY = 3, 0.05  # changes of a screen that prove it; share of records that may say both
 _MOST_WORDS: Final = 60  # different event words beyond which a column holds no event words
 
 # Parts of names that people give to such columns, best first.
 _HINTS: Final = {
-    "session": ("session", "sitting", "run", "sid", "visit"),
+    "session": ("session", "sessions", "sitting", "run", "sid", "visit", "id"),
     "time": ("time", "timestamp", "ts", "tick", "frame", "clock", "elapsed", "when", "at", "t"),
-    "event": ("event", "action", "verb", "kind", "type", "what", "name", "message"),
-    "level": ("level", "stage", "map", "room", "world", "scene", "wave", "round", "lvl", "chapter"),
+    "event": ("event", "action", "verb", "kind", "type", "what", "code", "name", "message"),
+    "level": ("level", "stage", "map", "room", "world", "scene", "wave", "round", "lvl", "chapter", "screen", "view"),
     "to": ("to", "target", "dest", "destination", "next"),
     "player": ("player", "user", "uid", "account", "tester", "who", "profile"),
     "build": ("build", "version", "ver", "release", "patch"),
@@ -65,39 +64,6 @@ _WORDS: Final = {
 }
 
 
-class _Sample:
-    """A sink that keeps the first records as they were logged."""
-
-    def __init__(self) -> None:
-        self.records: list[Mapping[str, object]] = []
-        self.refused = 0
-
-    def add(self, record: Mapping[str, object], line: int) -> None:
-        """Keep a record."""
-        if is_export(record):
-            for one in log_records(record):
-                if not isinstance(one, str):
-                    self.add(one, line)
-            return
-        if len(self.records) < SAMPLE:
-            self.records.append(_flat(unpacked(record) if is_envelope(record) else record))
-
-    def refuse(self, line: int, reason: str) -> None:
-        """Count what is no record."""
-        self.refused += 1
-
-
-def _flat(record: Mapping[str, object], prefix: str = "", depth: int = 0) -> dict[str, object]:
-    """Nested objects as dotted paths."""
-    flat: dict[str, object] = {}
-    for name, value in record.items():
-        if isinstance(value, Mapping) and depth < 4:
-            flat |= _flat(value, f"{prefix}{name}.", depth + 1)
-        elif not isinstance(value, list) and value is not None and value != "":
-            flat[prefix + name] = value
-    return flat
-
-
 def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILENT) -> str:
     """A commented draft of a log map for a log.
 
@@ -107,23 +73,47 @@ def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILEN
     progress.step("looking")
     sources = expand(names)
     options = replace(options, encoding=_encoding(sources[0], options))
-    sample = _Sample()
+    sample = Sample()
     for source in sources:
         FORMATS[tell(source, options)].read(source, sample, options, progress)
     if not sample.records:
         raise LogError(f"{sources[0].label}: no record to look at. Is the format right? --input-format forces one.")
+    arrays = sample.taken_out()
     columns = _columns(sample.records)
-    sheet = drafted_sheet(columns, len(sample.records))
+    sheet = None if arrays else drafted_sheet(columns, len(sample.records))
     if sheet is not None:
         return "\n".join([*_head(sample, sources[0].label), *_input_lines(options), *sheet]) + "\n"
     fields = _guess_fields(columns, sample.records)
-    lines = [*_head(sample, sources[0].label), *_input_lines(options)]
-    lines += _field_lines(columns, fields, len(sample.records))
+    screens = _of_screens(fields, sample.records)
+    lines = [*_head(sample, sources[0].label), *_input_lines(options), *_row_lines(arrays, screens)]
+    lines += _field_lines(columns, fields, len(sample.records), screens)
     lines += _time_lines(columns, fields, sample.records)
-    lines += _event_lines(columns, fields)
+    lines += _event_lines(columns, fields, sample.records, screens)
     if "session" not in fields and "player" in fields:
         lines += ["", "[session]", "# No session was found: a player's next one begins after a gap.", "gap_minutes = 30"]
     return "\n".join(lines) + "\n"
+
+
+def _of_screens(fields: Mapping[str, str], records: list[Mapping[str, object]]) -> bool:
+    """Whether the level is only in records that have no event: where the screen changes."""
+    event, level = fields.get("event"), fields.get("level")
+    if event is None or level is None:
+        return False
+    both = sum(event in record and level in record for record in records)
+    changes = sum(level in record and event not in record for record in records)
+    return changes >= _FEWEST and both <= _RARELY * changes
+
+
+def _row_lines(arrays: tuple[str, ...], screens: bool) -> list[str]:
+    """The records that lie in arrays, and what holds until it changes."""
+    lines = []
+    if arrays:
+        named = ", ".join(toml_text(name) for name in arrays)
+        which = "arrays of these names" if len(arrays) > 1 else "an array of this name"
+        lines.append(f"explode = [{named}]  # the log's records lie in {which}")
+    if screens:
+        lines.append('carry = ["level"]  # only records without an event say it: it holds until it changes')
+    return ["", "[rows]", *lines] if lines else []
 
 
 def _encoding(source: Source, options: ReadOptions) -> str | None:
@@ -145,7 +135,7 @@ def _input_lines(options: ReadOptions) -> list[str]:
     return ["", "[input]", f"encoding = {toml_text(options.encoding)}  # the bytes are not UTF-8, and seem to be this"]
 
 
-def _head(sample: _Sample, label: str) -> list[str]:
+def _head(sample: Sample, label: str) -> list[str]:
     """What the draft was made from."""
     lines = [
         f"# A draft of a log map, from {plural(len(sample.records), 'record')} of {safe(label)}.",
@@ -187,6 +177,8 @@ def _score(ours: str, column: Column, of: int) -> float:
     words = re.split(r"[^a-z0-9]+", re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", column.name).lower())
     hints = _HINTS[ours]
     ranks = [place for place, hint in enumerate(hints) if hint in words or hint == "".join(words)]
+    if not ranks and {"started": "time"}.get(str(heading_of(column.name)), heading_of(column.name)) == ours:
+        ranks = [len(hints) - 1]  # in another language
     if not ranks or not _possible(ours, column):
         return 0.0
     exact = column.name == ours
@@ -209,12 +201,17 @@ def _is_date(text: str) -> bool:
     return re.match(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}[T ]\d", text) is not None
 
 
-def _field_lines(columns: dict[str, Column], fields: dict[str, str], of: int) -> list[str]:
+def _field_lines(columns: dict[str, Column], fields: dict[str, str], of: int, screens: bool) -> list[str]:
     lines = ["", "[fields]  # ours = theirs"]
     for ours in _HINTS:
         if ours in fields:
             column = columns[fields[ours]]
-            lines.append(f"{ours} = {toml_text(column.name)}  # {column.evidence(of)}")
+            theirs = toml_text(column.name)
+            if ours == "event" and screens:
+                why = f"without one a level begins; {column.evidence(of)}"
+                lines.append(f'event = {{ from = {theirs}, default = "start" }}  # {why}')
+            else:
+                lines.append(f"{ours} = {theirs}  # {column.evidence(of)}")
         elif ours in _NEEDED:
             lines.append(f'# {ours} = "?"  # NOT GUESSED: no column looks like it, and it is needed')
     rest = [column for name, column in columns.items() if name not in fields.values()]
@@ -237,8 +234,7 @@ def _time_lines(columns: dict[str, Column], fields: dict[str, str], records: lis
         example = next(iter(column.values))
         if nanoseconds(example) is not None:
             return ["", f"# Times are time stamps with an offset, such as {safe(example)}: nothing to set."]
-        return ["", "[time]", f"# Times are local date-times, such as {safe(example)}; in which zone is NOT GUESSED.",
-                '# zone = "UTC"']  # fmt: skip
+        return local_times(list(column.values))
     unit, why = _unit(column.name, _steps(records, fields), max(column.numbers))
     lines = ["", "[time]", f"unit = {toml_text(unit)}  # {why}"]
     return [*lines, "rate = 60  # frames per second: NOT GUESSED, check"] if unit == "frames" else lines
@@ -274,21 +270,39 @@ def _unit(name: str, step: float, largest: float) -> tuple[str, str]:
     return "s", f"the median step between records of a session is {number(step)}"
 
 
-def _event_lines(columns: dict[str, Column], fields: dict[str, str]) -> list[str]:
+def _event_lines(
+    columns: dict[str, Column], fields: dict[str, str], records: list[Mapping[str, object]], screens: bool
+) -> list[str]:  # fmt: skip
     if "event" not in fields:
         return []
-    lines = ["", "[events]  # theirs = ours"]
-    unknown = []
-    for word, count in columns[fields["event"]].values.most_common(_MOST_WORDS):
+    words = columns[fields["event"]].values.most_common(_MOST_WORDS)
+    guessed = {word: ours for word, _ in words if (ours := _guess_word(word))}
+    known = {*guessed.values(), *(word for word, _ in words), *(["start"] if screens else [])}
+    followed = {} if {"start", "complete"} <= known else _following(fields, records)
+    lines, unknown = ["", "[events]  # theirs = ours"], []
+    for word, count in words:
         if word in EVENT_CODES:
             lines.append(f"# {toml_text(word)} is one of ours ({plural(count, 'record')})")
-            continue
-        ours = _guess_word(word)
-        if ours:
-            lines.append(f"{toml_text(word)} = {toml_text(ours)}  # {plural(count, 'record')}, by the word")
+        elif word in guessed:
+            lines.append(f"{toml_text(word)} = {toml_text(guessed[word])}  # {plural(count, 'record')}, by the word")
+        elif word in followed:
+            ours, why = followed[word]
+            lines.append(f"{toml_text(word)} = {toml_text(ours)}  # {plural(count, 'record')}, by how they follow: {why}")
         else:
             unknown.append(f'# {toml_text(word)} = "?"  # NOT GUESSED, {plural(count, "record")}')
     return lines + unknown
+
+
+def _following(fields: Mapping[str, str], records: list[Mapping[str, object]]) -> dict[str, Meaning]:
+    """What words mean by how they follow each other in a session."""
+    whose, event, level = fields.get("session") or fields.get("player"), fields["event"], fields.get("level")
+    if whose is None or level is None:
+        return {}
+    sessions: dict[object, list[tuple[str, str]]] = {}
+    for record in records:
+        if event in record:
+            sessions.setdefault(record.get(whose), []).append((str(record[event]), str(record.get(level))))
+    return told_by_following(list(sessions.values()))
 
 
 def _guess_word(word: str) -> str | None:
@@ -298,4 +312,4 @@ def _guess_word(word: str) -> str | None:
         for hint in hints:
             if re.search(rf"(^|_){hint}(e?d|s|ing)?(_|$)", parts):
                 return ours
-    return None
+    return event_of(word)

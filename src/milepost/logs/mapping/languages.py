@@ -44,7 +44,12 @@ HEADINGS: Final = {
     """),
     "started": _words("""
         start, started, begin, began, date, time, beginn, anfang, datum, zeitpunkt, début, debut, inicio, início,
-        fecha, data, inizio, początek, начало, дата, 开始, 时间, 開始, 日時, 시작
+        fecha, data, inizio, początek, zeit, uhrzeit, zeitstempel, heure, hora, ora, godzina, начало, дата, 开始, 时间,
+        開始, 日時, 시작
+    """),
+    "event": _words("""
+        event, ereignis, aktion, événement, evenement, action, evento, acción, accion, ação, acao, azione, zdarzenie,
+        событие, 事件, 动作, イベント, 이벤트
     """),
     "ended": _words("end, ended, ende, fin, fim, fine, koniec, конец, 结束, 終了, 종료"),
     "lasted": _words("""
@@ -81,6 +86,12 @@ RESULTS: Final = {
 }
 
 
+_BEGINS: Final = _words("""
+    begin, start, begonnen, beginn, anfang, début, commencé, inicio, empezado, início, começou, inizio, iniziato, początek,
+    start poziomu, начало, старт, 开始, 開始, スタート, 시작
+""")
+
+
 def plain(text: str) -> str:
     """A text in small letters without what stands in brackets, width variants and doubled spaces."""
     folded = unicodedata.normalize("NFKC", text).casefold()
@@ -103,6 +114,14 @@ def result_of(word: str) -> str | None:
     """What a word of a result means; None where it is not known."""
     own = plain(word)
     return next((meaning for meaning, known in RESULTS.items() if own in known), None)
+
+
+def event_of(word: str) -> str | None:
+    """What an event word means, in any of these languages; None where it is not known."""
+    if plain(word) in _BEGINS:
+        return "start"
+    ours = result_of(word)
+    return "session_end" if ours in ("quit", "time_up", "crash") else ours
 
 
 def likeliest(data: bytes, guess: str | None) -> str | None:

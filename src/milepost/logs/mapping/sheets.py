@@ -124,9 +124,11 @@ def _rows(found: dict[str, Column], of: int) -> list[str]:
 
 def _time(found: dict[str, Column]) -> list[str]:
     started = found.get("started")
-    if started is None or started.numeric:
-        return []
-    values = list(started.values)
+    return [] if started is None or started.numeric else local_times(list(started.values))
+
+
+def local_times(values: list[str]) -> list[str]:
+    """The lines on local date-times, in the form in which all that were seen are written; none where no form fits."""
     for pattern, form in _FORMATS:
         if all(re.fullmatch(pattern, value) for value in values):
             lines = ["", "[time]", 'zone = "UTC"  # local date-times, such as ' + safe(values[0]) + "; which zone is NOT GUESSED"]

@@ -1,0 +1,101 @@
+"""What event words mean that say nothing, told by how they follow each other: what opens, what ends, what comes only once."""
+
+from __future__ import annotations
+
+from collections import Counter, defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Final, NamedTuple
+
+from milepost.wording import percent
+
+_MOSTLY: Final = 0.6  # of the times that a word comes
+_FEWEST: Final = 3  # times that a word has to come
+
+
+class Meaning(NamedTuple):
+    """What a word seems to mean, and why."""
+
+    ours: str
+    why: str
+
+
+@dataclass
+class _Seen:
+    """How one word stands among the others.
+
+    Attributes:
+        times: how often it comes.
+        first: how often as the first at a level; ``last``: as the last of its session; ``leaves``: as the last at a level.
+        before, after: the words next to it at the same level.
+        most_at_once: how often it comes at most in one session at one level.
+    """
+
+    times: int = 0
+    first: int = 0
+    last: int = 0
+    leaves: int = 0
+    before: Counter[str] = field(default_factory=Counter)
+    after: Counter[str] = field(default_factory=Counter)
+    most_at_once: int = 0
+
+
+def told_by_following(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str, Meaning]:
+    """The words of which it can be told what they mean.
+
+    Args:
+        sessions: per session, the word and the level of each record, in order.
+    """
+    seen = _looked_at(sessions)
+    found: dict[str, Meaning] = {}
+    opener = max(seen, key=lambda word: seen[word].first, default=None)
+    if opener is None or seen[opener].first < _FEWEST:
+        return {}
+    firsts = sum(one.first for one in seen.values())
+    found[opener] = Meaning("start", f"the first at a level in {percent(seen[opener].first / firsts)} of stays")
+    for word, one in seen.items():
+        if word != opener and one.times >= 2 and one.last == one.times and one.most_at_once == 1:
+            found[word] = Meaning("session_end", f"always the last of its session ({one.times} of {one.times})")
+    for word, one in seen.items():
+        if word not in found and one.times >= _FEWEST and one.most_at_once == 1 and one.leaves >= _MOSTLY * one.times:
+            share = percent(one.leaves / one.times)
+            found[word] = Meaning("complete", f"once a session and level, and the last there in {share}")
+    _failures(seen, found, opener)
+    return found
+
+
+def _failures(seen: Mapping[str, _Seen], found: dict[str, Meaning], opener: str) -> None:
+    """What an opening follows is a failure; where none is, it is what alone comes before a word that opens again."""
+    failed = [word for word, one in seen.items()
+              if word not in found and one.times >= _FEWEST and one.after[opener] >= _MOSTLY * one.times]  # fmt: skip
+    for word in failed:
+        found[word] = Meaning("death", f"followed by another try in {percent(seen[word].after[opener] / seen[word].times)}")
+    for word, one in seen.items() if not failed else ():
+        only, times = one.before.most_common(1)[0] if one.before else (opener, 0)
+        alone = word not in found and only not in found and times == one.times and times >= _FEWEST and not one.first
+        as_opener = any(after in one.after for after in seen[opener].after)
+        if alone and as_opener and seen[only].after[word] >= _MOSTLY * seen[only].times:
+            found[only] = Meaning("death", f"followed by another try in {percent(seen[only].after[word] / seen[only].times)}")
+            found[word] = Meaning("retry", "comes after that alone, and goes on as a beginning does")
+
+
+def _looked_at(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str, _Seen]:
+    seen: dict[str, _Seen] = defaultdict(_Seen)
+    for records in sessions:
+        often = Counter(records)
+        for place, (word, level) in enumerate(records):
+            one = seen[word]
+            one.times += 1
+            one.most_at_once = max(one.most_at_once, often[word, level])
+            before = records[place - 1] if place else None
+            after = records[place + 1] if place + 1 < len(records) else None
+            if before is None or before[1] != level:
+                one.first += 1
+            else:
+                one.before[before[0]] += 1
+            one.last += after is None
+            if after is None or after[1] != level:
+                one.leaves += 1
+            else:
+                one.after[after[0]] += 1
+    return dict(seen)

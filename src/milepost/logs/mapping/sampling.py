@@ -1,0 +1,84 @@
+"""The first records of a foreign log, with what lies in arrays of them taken out, and nested objects as paths."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Final
+
+from milepost.logs.formats.envelope import is_envelope, unpacked
+from milepost.logs.formats.otlp import is_export, log_records
+from milepost.logs.mapping.shapes import Exploding
+
+SAMPLE: Final = 20_000  # records that are looked at
+_DEEPEST: Final = 4
+_MOSTLY: Final = 0.5  # share of records with an array of records in them, from which these are what the log holds
+
+
+class Sample:
+    """A sink that keeps the first records as they were logged.
+
+    Attributes:
+        records: the records, nested objects as dotted paths.
+        refused: how many lines are none.
+    """
+
+    def __init__(self) -> None:
+        self.records: list[Mapping[str, object]] = []
+        self.refused = 0
+        self._whole: list[Mapping[str, object]] = []
+
+    def add(self, record: Mapping[str, object], line: int) -> None:
+        """Keep a record."""
+        if is_export(record):
+            for one in log_records(record):
+                if not isinstance(one, str):
+                    self.add(one, line)
+            return
+        if len(self.records) < SAMPLE:
+            own = unpacked(record) if is_envelope(record) else record
+            self._whole.append(own)
+            self.records.append(_flat(own))
+
+    def refuse(self, line: int, reason: str) -> None:
+        """Count what is no record."""
+        self.refused += 1
+
+    def taken_out(self) -> tuple[str, ...]:
+        """Take out what lies in arrays of records; the names of these, outermost first."""
+        path: list[str] = []
+        inner = self._whole
+        while len(path) < _DEEPEST and (name := _array(inner)) is not None:
+            path.append(name)
+            inner = [element for record in inner for element in _elements(record, name)]
+        if path:
+            inside = Sample()
+            stage = Exploding(inside, tuple(path), "")
+            for record in self._whole:
+                stage.add(record, 0)
+            self.records = inside.records
+        return tuple(path)
+
+
+def _array(records: list[Mapping[str, object]]) -> str | None:
+    """The field that most records have an array of records in; None where none is."""
+    names = dict.fromkeys(name for record in records[:100] for name, value in record.items() if isinstance(value, list))
+    for name in names:
+        if sum(bool(_elements(record, name)) for record in records) >= _MOSTLY * len(records):
+            return name
+    return None
+
+
+def _elements(record: Mapping[str, object], name: str) -> list[Mapping[str, object]]:
+    value = record.get(name)
+    return [element for element in value if isinstance(element, Mapping)] if isinstance(value, list) else []
+
+
+def _flat(record: Mapping[str, object], prefix: str = "", depth: int = 0) -> dict[str, object]:
+    """Nested objects as dotted paths."""
+    flat: dict[str, object] = {}
+    for name, value in record.items():
+        if isinstance(value, Mapping) and depth < _DEEPEST:
+            flat |= _flat(value, f"{prefix}{name}.", depth + 1)
+        elif not isinstance(value, list) and value is not None and value != "":
+            flat[prefix + name] = value
+    return flat
