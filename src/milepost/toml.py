@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,18 @@ def toml_text(text: str) -> str:
 def toml_texts(texts: list[str]) -> str:
     """A list of texts."""
     return f"[{', '.join(toml_text(text) for text in texts)}]"
+
+
+def toml_key(name: str) -> str:
+    """A name as a key: bare where it can be."""
+    return name if re.fullmatch(r"[A-Za-z0-9_-]+", name) else toml_text(name)
+
+
+def toml_value(value: object) -> str:
+    """A number, a truth or a text as it is written."""
+    if isinstance(value, bool):
+        return str(value).lower()
+    return repr(value) if isinstance(value, int | float) else toml_text(str(value))
 
 
 def _escaped(char: str) -> str:

@@ -75,3 +75,22 @@ def test_the_demo(wickwater):
     draft = {level["name"]: level.get("aliases", []) for level in tomllib.loads((wickwater.folder / "draft.toml").read_text())["level"]}
     assert {level["name"] for level in shipped} == set(draft)
     assert all({*level.get("aliases", [])} <= {*draft[level["name"]]} for level in shipped)
+
+
+def test_knobs_that_the_log_tells(milepost):
+    """What all starts of a level say, and those of others do not, is a knob: drafted, and known to have changed between builds."""
+    log = []
+    for build, boats in (("0.7", {"Mill Pond": 3, "Low Arch": 5}), ("0.8", {"Mill Pond": 3, "Low Arch": 8})):
+        for n in range(6):
+            base = {"session": f"{build}-{n}", "player": f"P{n}-{build}", "build": build}
+            for place, (level, count) in enumerate(boats.items()):
+                start = {"boats": count, "lit": level == "Low Arch", "commit": build, "oil": 3, "seed": n}
+                log += [base | {"time": 50 * place, "event": "start", "level": level} | start,
+                        base | {"time": 50 * place + 20 + n, "event": "complete", "level": level}]  # fmt: skip
+    milepost.write("log.jsonl", log)
+    drafted = tomllib.loads(milepost("course", "log.jsonl").stdout)
+    assert [level["knobs"] for level in drafted["level"]] == [{"boats": 3, "lit": False}, {"boats": 8, "lit": True}]
+    rows = milepost.json("compare", "log.jsonl")["levels"]
+    assert [row["knobs"] for row in rows] == [[], [{"knob": "boats", "from": 5, "to": 8, "harder": None}]]
+    milepost.write("course.toml", '[harder]\nboats = "up"\n[[level]]\nname = "Mill Pond"\n[[level]]\nname = "Low Arch"\n')
+    assert milepost.json("compare", "log.jsonl", "--course", "course.toml")["levels"][1]["knobs"][0]["harder"] is True

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
@@ -9,7 +10,7 @@ from typing import Literal
 from milepost.comparing.causes import causes_by_level, words_by_level
 from milepost.comparing.pairing import Pair
 from milepost.comparing.rows import CauseChange, Changed, KnobChange, Verdict, WordChange
-from milepost.course.course import Course
+from milepost.playback.snapshots import knobs_of
 
 
 @dataclass(frozen=True)
@@ -49,16 +50,17 @@ class Changes:
         return Changed(knobs=knobs, causes=self._causes.get(number, []), words=self._words.get(number, []), cause=cause)
 
     def _knobs(self, before: int | None, after: int | None) -> list[KnobChange]:
-        courses = self.pair.plays[0].course, self.pair.plays[1].course
-        if before is None or after is None or courses[0] is None or courses[1] is None:
+        if before is None or after is None:
             return []
-        return turned((courses[0], before), (courses[1], after))
+        old, new = self.pair.plays
+        ways: dict[str, str] = {}
+        for play in self.pair.plays:
+            ways |= play.course.harder if play.course else {}
+        return turned(knobs_of(old, before), knobs_of(new, after), ways)
 
 
-def turned(before: tuple[Course, int], after: tuple[Course, int]) -> list[KnobChange]:
-    """The knobs of a level that are set otherwise in the later course; each level is given by its course and its place there."""
-    old, new = (course.levels[place].knobs for course, place in (before, after))
-    ways = before[0].harder | after[0].harder
+def turned(old: Mapping[str, object], new: Mapping[str, object], ways: Mapping[str, str]) -> list[KnobChange]:
+    """The knobs of a level that are set otherwise in the later build; ``ways`` says which way makes a level harder."""
     names = [name for name in dict.fromkeys([*old, *new]) if old.get(name) != new.get(name)]
     changed = [(name, old.get(name), new.get(name)) for name in names]
     return [{"knob": name, "from": a, "to": b, "harder": _harder(a, b, ways.get(name))} for name, a, b in changed]

@@ -7,7 +7,8 @@ from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.times import TimeInLevel
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
-from milepost.toml import toml_text, toml_texts
+from milepost.playback.snapshots import logged_knobs
+from milepost.toml import toml_key, toml_text, toml_texts, toml_value
 from milepost.vocabulary import TRANSITION
 from milepost.wording import number, percent, plural, seconds
 
@@ -40,7 +41,17 @@ def _level(play: Play, one: OneLevel) -> list[str]:
         lines.append(f"# {here} stands where {there} does: taken for one level,")
         lines.append("# renamed; if they are two, take the alias out and give each a table of its own")
     lines += [_measured(play, own, f" as {toml_text(stops[own])}" if one.others else "") for own in names]
-    return [*lines, "# par_seconds = 40", "# target_clear = 0.8  # or a range: [0.7, 0.9]"]
+    lines += ["# par_seconds = 40", "# target_clear = 0.8  # or a range: [0.7, 0.9]"]
+    return lines + _knobs(play, names)
+
+
+def _knobs(play: Play, levels: list[int]) -> list[str]:
+    """The knobs of a level as its starts tell them; of one with several names, those of the last that has any."""
+    told = [knobs for level in levels if (knobs := logged_knobs(play)[level])]
+    if not told:
+        return []
+    lines = [f"{toml_key(name)} = {toml_value(value)}" for name, value in told[-1].items()]
+    return ["[level.knobs]  # as all starts there say", *lines]
 
 
 def _measured(play: Play, level: int, named: str) -> str:

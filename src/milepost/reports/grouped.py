@@ -83,7 +83,7 @@ def _of_attributes(report: GroupedDocument) -> str:
     return f"{'; '.join(f'{title}: {runs} by {players}' for title, runs, players in counts)}."
 
 
-def _title(group: Mapping[str, Any]) -> str:
+def _title(group: AnyRow) -> str:
     return safe(group["value"]) if group["value"] is not None else "not given"
 
 

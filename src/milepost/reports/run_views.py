@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Mapping
+from typing import cast
 
 from milepost.measures.runs import PerRunRow, RunNumberRow, RunsRow
 from milepost.playback.runs import RUN_CAUSES
@@ -78,8 +78,7 @@ def per_run_view(report: FunnelPerRunDocument) -> list[AnyView]:
 
 
 def _count(row: PerRunRow, cause: str) -> int:
-    own: dict[str, Any] = dict(row)
-    return int(own[f"ended_{cause}"])
+    return cast("Mapping[str, int]", row)[f"ended_{cause}"]
 
 
 def _of(cause: str) -> Callable[[PerRunRow], str]:
