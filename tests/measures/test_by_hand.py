@@ -79,3 +79,36 @@ def test_minutes_to_reach_a_level_over_sessions(milepost):
     assert pond["minutes_to_reach"] == 0
     assert arch["minutes_to_reach"] == pytest.approx(2.5)  # two minutes of the first session, half a one of the second
     assert pond["minutes"] == pytest.approx(7) and arch["minutes"] == pytest.approx(1.5)
+
+
+def test_hits_and_first_progress(milepost):
+    """Hits before a death, the chance after the k-th hit, and what came before any progress: counted by hand."""
+    milepost.write("course.toml", '[[level]]\nname = "Mill Pond"\n[[level]]\nname = "Low Arch"\n')
+    log = []
+    for player, hits, ends, far in (("Ada", 2, "death", 0.5), ("Bo", 2, "complete", None), ("Cass", 0, "death", None), ("Dot", 1, "complete", 0.7)):
+        base = {"session": player, "level": "Mill Pond"}
+        log += [base | {"time": 0, "event": "start"}, *(base | {"time": 1.5 + n, "event": "hit"} for n in range(hits))]
+        log += [base | {"time": 5.5, "event": "checkpoint", "progress": far}] if far else []
+        log.append(base | {"time": 9.5, "event": ends})
+    milepost.write("log.jsonl", log)
+    words = ("log.jsonl", "--course", "course.toml")
+    row, other = milepost.json("attempts", *words)["levels"]
+    assert row["hits_before_death"] == 1.0 and other["hits_before_death"] is None and other["after_hits"] == []
+    assert [(one["hits"], one["tries"], one["clears"], one["chance"]) for one in row["after_hits"]] == [(1, 3, 2, 2 / 3), (2, 2, 1, 0.5)]
+    row, other = milepost.json("deaths", *words)["levels"]
+    assert (row["deaths_before_progress"], row["clears_before_progress"], other["deaths_before_progress"]) == (1, 1, None)
+
+
+def test_who_left_is_watched_first(milepost):
+    """Those who left for good come first, then those who tried longest; who went on elsewhere has not left."""
+    log, plays = [], {"Ada": (4, True, "quit"), "Bo": (3, False, "quit"), "Cass": (6, False, "time_up"), "Dot": (1, False, "quit")}
+    for player, (fails, clears, cause) in plays.items():
+        base = {"session": player, "level": "Mill Pond"}
+        for n in range(fails + clears):
+            log += [base | {"time": 10 * n, "event": "start"}, base | {"time": 10 * n + 7.5, "event": "complete" if n == fails else "death"}]
+        log.append({"session": player, "time": 99, "event": "session_end", "cause": cause})
+    milepost.write("log.jsonl", log)
+    milepost.write("course.toml", '[[level]]\nname = "Mill Pond"\n[[level]]\nname = "Low Arch"\n')
+    watch = milepost.json("level", "Mill Pond", "log.jsonl", "--course", "course.toml")["watch"]
+    assert [(one["player"], one["tries"], one["left"]) for one in watch] == [("Bo", 3, True), ("Dot", 1, True), ("Cass", 6, False), ("Ada", 5, False)]
+    assert "death, and left for good" in milepost("level", "Mill Pond", "log.jsonl", "--course", "course.toml").stdout

@@ -8,13 +8,14 @@ from typing import TypedDict
 
 import numpy as np
 
+from milepost.arrays import Bools, Ints
 from milepost.measures.cells import Cells, cells, first_tries, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, Table, share
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
 from milepost.numerics.whole_numbers import numbered, stable_order
 from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, N_SETTLED
+from milepost.vocabulary import CLEARED, DIED, N_SETTLED
 
 
 class Step(TypedDict):
@@ -32,6 +33,17 @@ class Allowed(TypedDict):
     hits: int
     clears: int
     tries: int
+
+
+class AfterHits(TypedDict):
+    """The tries with so many hits or more, and the chance that such a try clears all the same."""
+
+    hits: int
+    tries: int
+    clears: int
+    chance: float | None
+    chance_low: float | None
+    chance_high: float | None
 
 
 class Tries(TypedDict):
@@ -59,7 +71,9 @@ class Hits(TypedDict):
     """Hits per settled attempt, and what would clear if only so many were allowed."""
 
     hits_per_try: float | None
+    hits_before_death: float | None
     allowed_hits: list[Allowed]
+    after_hits: list[AfterHits]
 
 
 class AttemptsRow(LevelRow, Tries, Hits):
@@ -167,9 +181,21 @@ def _hits(play: Play) -> Callable[[int], Hits]:
         allowed = [
             Allowed(hits=k, clears=int((cleared & (hits <= k)).sum()), tries=len(hits)) for k in range(min(most, 20) + 1)
         ]
-        return Hits(hits_per_try=float(hits.mean()) if len(hits) else None, allowed_hits=allowed if most else [])
+        died = hits[table.ended(DIED)[here]]
+        return Hits(
+            hits_per_try=float(hits.mean()) if len(hits) else None, allowed_hits=allowed if most else [],
+            hits_before_death=float(died.mean()) if most and len(died) else None,
+            after_hits=[_after(k, hits, cleared) for k in range(1, min(most, 20) + 1)],
+        )  # fmt: skip
 
     return of
+
+
+def _after(k: int, hits: Ints, cleared: Bools) -> AfterHits:
+    """What became of the tries with so many hits."""
+    tries, clears = int((hits >= k).sum()), int((cleared & (hits >= k)).sum())
+    low, high = wilson(clears, tries)
+    return AfterHits(hits=k, tries=tries, clears=clears, chance=share(clears, tries), chance_low=low, chance_high=high)
 
 
 def _whole(value: float | None) -> int | None:

@@ -12,7 +12,7 @@ from milepost.measures.cells import cells, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, NoTotals, Table, share
 from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.play import Play
-from milepost.vocabulary import DIED, WAS_RESET
+from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
 BINS = 10
 
@@ -44,6 +44,8 @@ class DeathsRow(LevelRow, DeathFigures, Failures):
     without_cause: int
     causes: dict[str, DeathFigures]
     on_arrival: int
+    deaths_before_progress: int | None
+    clears_before_progress: int | None
     void: int
 
 
@@ -75,7 +77,7 @@ class Deaths:
                 level=play.stops[level], placed=level < play.n_levels, reached=reached, minutes=minutes,
                 **_figures(play, died, reached, minutes), without_cause=int((died & (cause < 0)).sum()),
                 causes=dict(ordered), on_arrival=int(self._on_arrival(play, died).sum()),
-                **_failures(play, here, cause), void=void_attempts(play, level),
+                **_before_progress(play, here), **_failures(play, here, cause), void=void_attempts(play, level),
             ))  # fmt: skip
         return Table(rows, NoTotals())
 
@@ -85,6 +87,22 @@ class Deaths:
         early: Bools = died & (table.active <= self.arrival + 1e-9)
         tells = len(table) > 0 and float(np.mean(~np.isnan(table.settling))) > 0.5
         return early | (died & np.isnan(table.settling) & ~np.isnan(table.active)) if tells else early
+
+
+class BeforeProgress(TypedDict):
+    """Deaths and clears before any progress was logged; nothing where no try at the level has any."""
+
+    deaths_before_progress: int | None
+    clears_before_progress: int | None
+
+
+def _before_progress(play: Play, here: Bools) -> BeforeProgress:
+    table = play.attempts
+    none = here & ~(table.progress > 0)
+    if not (here & (table.progress > 0)).any():
+        return BeforeProgress(deaths_before_progress=None, clears_before_progress=None)
+    died, cleared = (int((none & table.ended(outcome)).sum()) for outcome in (DIED, CLEARED))
+    return BeforeProgress(deaths_before_progress=died, clears_before_progress=cleared)
 
 
 def _causes(play: Play) -> Ints:

@@ -8,13 +8,13 @@ from typing import TypedDict
 
 import numpy as np
 
-from milepost.arrays import Ints
+from milepost.arrays import Bools, Ints
 from milepost.errors import UsageError
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import Table
-from milepost.numerics.whole_numbers import counted, stable_order
+from milepost.numerics.whole_numbers import counted, distinct, stable_order
 from milepost.playback.play import Play
-from milepost.vocabulary import FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
+from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
 
 # An attempt of a session; times are seconds on the session's clock.
 TraceRow = TypedDict("TraceRow", {
@@ -25,7 +25,8 @@ TraceRow = TypedDict("TraceRow", {
 # A move of a session.
 TracedMove = TypedDict("TracedMove", {"session": str, "clock": float, "from": str, "to": str | None, "kind": str})
 # Where to look for what happened: a session, and from when to when on its clock.
-Watched = TypedDict("Watched", {"session": str, "player": str, "tries": int, "from": float, "to": float, "ended": str})
+Watched = TypedDict("Watched", {"session": str, "player": str, "tries": int, "from": float, "to": float, "ended": str,
+                                "left": bool})  # fmt: skip
 
 
 class Traced(TypedDict):
@@ -132,7 +133,7 @@ def _repairs(play: Play, first: int, last: int) -> list[str]:
 
 
 def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Watched]:
-    """The sessions that show some attempts best: those nearest the middle in tries, with where to look.
+    """The sessions that show most of some attempts: those whose player left for good there, then those who tried longest.
 
     Args:
         play: a play.
@@ -143,17 +144,31 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Watched]:
     sessions, counts = counted(table.session[rows])
     if not len(sessions):
         return []
-    middle = float(np.median(counts))
-    nearest = np.lexsort((sessions, np.abs(counts - middle)))[:most]
+    gone = distinct(table.session[rows[play.once(_left_for_good)[rows]]])
+    left = np.isin(sessions, gone)
+    first = np.lexsort((sessions, -counts, ~left))[:most]
     found: list[Watched] = []
-    for session, count in zip(sessions[nearest].tolist(), counts[nearest].tolist(), strict=True):
+    for place in first.tolist():
+        session = int(sessions[place])
         own = rows[table.session[rows] == session]
         found.append({
             "session": play.gated.log.sessions.name[session], "player": play.gated.players[play.gated.player[session]],
-            "tries": count, "from": float(table.opened[own[0]]), "to": float(table.closed[own[-1]]),
-            "ended": OUTCOMES[table.outcome[own[-1]]],
+            "tries": int(counts[place]), "from": float(table.opened[own[0]]), "to": float(table.closed[own[-1]]),
+            "ended": OUTCOMES[table.outcome[own[-1]]], "left": bool(left[place]),
         })  # fmt: skip
     return found
+
+
+def _left_for_good(play: Play) -> Bools:
+    """Per attempt, whether it is at the level at which its player left for good, uncleared, by quitting or an unknown end."""
+    table, gated = play.attempts, play.gated
+    last = np.full(len(gated.players), -1)
+    last[table.player] = np.arange(len(table))  # in the order of play, so that the last one stays
+    gave_up = np.zeros(len(gated.players), np.bool_)
+    gave_up[gated.player[gated.sequence]] = play.end.of(gated.sequence).by(END_QUIT, END_UNKNOWN)
+    there = last[table.player]
+    left: Bools = gave_up[table.player] & (table.level == table.level[there]) & ~table.ended(CLEARED)[there]
+    return left
 
 
 def watch_by_level(play: Play, most: int = 3) -> list[list[Watched]]:

@@ -97,7 +97,7 @@ def _range(row: FunnelOrRawRow, key: str) -> str:
 def _watch(report: ReportDocument) -> list[str]:
     said = []
     for row in flagged(report):
-        seen = [f"{safe(one['session'])} from {clock(one['from'])} to {clock(one['to'])} ({plural(one['tries'], 'try', 'tries')}, then {words(one['ended'])})"  # noqa: E501
+        seen = [f"{safe(one['session'])} from {clock(one['from'])} to {clock(one['to'])} ({plural(one['tries'], 'try', 'tries')}, then {words(one['ended'])}{', and left for good' if one['left'] else ''})"  # noqa: E501
                 for one in row["watch"]]  # fmt: skip
         if seen:
             said.append(f"{safe(row['level'])}: {listed(seen)}.")
