@@ -113,7 +113,7 @@ FINDINGS: Final = (
 SUSPECTS: Final = (
     "time_unit", "similar_names", "past_the_end", "misnamed_target", "untagged_skip", "start_override", "passed_level",
     "carried_over", "unprompted_reset", "reset_burst", "doubled_logic", "vanished_event", "death_before_input", "stuck",
-    "idle_span", "overlapping_sessions", "uncleared_level", "failed_transition", "crash_at_clear", "jumped_start",
+    "idle_span", "overlapping_sessions", "uncleared_level", "failed_transition", "crash_at_clear", "jumped_start", "fallen_back",
     "overlay_storm", "drifting_start", "knob_mismatch", "broken_promise",
 )  # fmt: skip  # what `check` lists as odd
 BIT: Final = {finding.code: 1 << number for number, finding in enumerate(FINDINGS)}

@@ -22,6 +22,10 @@ def test_examples_run(wickwater, command):
         shutil.rmtree(wickwater.folder / "wickwater.store", ignore_errors=True)
         if not command.startswith("pack") or "--add" in command:
             wickwater("pack", "wickwater/logs", "-o", "wickwater.store")
+    if "race" in command:
+        shutil.rmtree(wickwater.folder / "race", ignore_errors=True)
+        if not command.startswith("demo"):
+            wickwater("demo", "--which", "race")
     done = wickwater(*shlex.split(command))
     assert done.returncode == 0, done.stderr
 

@@ -148,7 +148,8 @@ def test_a_void_clear_by_hand(milepost):
     row = document["levels"][0]
     assert (row["reached"], row["players"], row["settled"], row["clears"], row["void"]) == (2, 2, 2, 1, 1)
     assert row["p50"] == 1 and row["distribution"] == [{"k": 1, "at_risk": 2, "cleared": 1, "survival": 0.5}]
-    assert document["excluded"] == {"codes": ["instant_clear"], "void": 1, "sessions": 0, "cuts": 0, "ends": 0, "clears": 0}
+    excluded = {"codes": ["instant_clear"], "void": 1, "sessions": 0, "cuts": 0, "ends": 0, "clears": 0}
+    assert {key: value for key, value in document["excluded"].items() if key != "moved"} == excluded
     assert document["left_out"]["excluded_sessions"] == 0
     times = milepost.json("times", *words)["levels"][0]
     assert (times["clears"], times["censored"], times["p25"], times["p50"]) == (1, 1, 6.0, 6.0)
@@ -156,7 +157,7 @@ def test_a_void_clear_by_hand(milepost):
     assert (funnel["reached"], funnel["cleared"], funnel["lost"]) == (2, 2, 2)
     trace = milepost.json("trace", "a", *words)["levels"]
     assert [(one["try"], one["void"], one["rerun"]) for one in trace] == [(1, False, False), (None, True, False), (2, False, True)]
-    assert "Left out as suspect (instant_clear): 1 try." in " ".join(milepost("attempts", *words).stdout.split())
+    assert "Left out as suspect (instant_clear): 1 try. That moves" in " ".join(milepost("attempts", *words).stdout.split())
 
 
 def test_a_group_by_hand(milepost):
@@ -289,3 +290,46 @@ def test_attributes_in_parts(wickwater):
     words = ("attempts", "wickwater/logs", "--course", "wickwater/course.toml")
     for more in (("--by", "start.oil"), ("--where", "start.oil=3"), ("--where", "end.oil>=1"), ("--where", "end.cause=reeds")):
         assert wickwater.json(*words, *more, "--memory", "300MB") == wickwater.json(*words, *more)
+
+
+def test_what_it_moves_is_said_under_the_table(milepost):
+    """As check said beforehand."""
+    milepost.write("log.jsonl", LOG)
+    milepost.write("course.toml", SMALL)
+    words = ("log.jsonl", "--course", "course.toml")
+    moved = milepost.json("attempts", *words, "--exclude", "instant_clear")["excluded"]["moved"]
+    assert {(one["figure"], one["with"], one["without"]) for one in moved} == {("try_clear", 2 / 3, 0.5)}
+    shown = " ".join(milepost("attempts", *words, "--exclude", "instant_clear").stdout.split())
+    assert "1 try. That moves 1 figure at 1 level, what a try clears at Mill Pond, 67 % to 50 %." in shown
+    assert milepost.json("attempts", *words, "--exclude", "instant_clear", "--by", "player")["groups"][0]["excluded"]["moved"] is None
+
+
+def test_fallen_back_without_transitions(milepost):
+    """A start at an earlier level after failing a later one is a suspect, and can be left out; a log of runs has none."""
+    tries = [("Mill Pond", "complete"), ("Low Arch", "death"), ("Mill Pond", "complete"), ("Low Arch", "complete")]
+    log = [{"session": "a", "time": 20 * n + (7.5 if kind != "start" else 0), "event": kind, "level": level}
+           for n, (level, outcome) in enumerate(tries) for kind in ("start", outcome)]  # fmt: skip
+    milepost.write("log.jsonl", log)
+    milepost.write("course.toml", SMALL)
+    words = ("log.jsonl", "--course", "course.toml")
+
+    def found():
+        return [row["levels"] for row in milepost.json("check", *words)["suspects"] if row["code"] == "fallen_back"]
+
+    assert found() == [["Mill Pond"]]
+    assert [row["void"] for row in milepost.json("attempts", *words, "--exclude", "fallen_back")["levels"]] == [1, 0]
+    milepost.write("course.toml", 'run_starts_at = "Mill Pond"\n' + SMALL)
+    assert found() == []
+
+
+def test_what_deaths_say(milepost):
+    """Of a loss to an opponent its tally, where deaths differ in it."""
+    log = []
+    for n, (cause, tally) in enumerate((("rival", 3), ("rival", 5), ("rival", 9), ("reeds", None))):
+        base = {"session": f"s{n}", "level": "Mill Pond"}
+        log += [base | {"time": 0, "event": "start"}, base | {"time": 9.5, "event": "death", "cause": cause} | ({"rival_score": tally} if tally else {})]
+    milepost.write("log.jsonl", log)
+    milepost.write("course.toml", SMALL)
+    row = milepost.json("deaths", "log.jsonl", "--course", "course.toml")["levels"][0]
+    assert row["causes"]["rival"]["said"] == {"rival_score": {"n": 3, "p50": 5.0}} == row["said"] and row["causes"]["reeds"]["said"] == {}
+    assert "rival 3 at rival_score 5" in " ".join(milepost("level", "Mill Pond", "log.jsonl", "--course", "course.toml").stdout.split())

@@ -22,6 +22,7 @@ Act = Literal["void", "no decision", "session", "cut"]
 ACTS: Final[dict[str, Act]] = {
     "carried_over": "void", "instant_clear": "void", "death_before_input": "void", "passed_level": "void",
     "broken_promise": "void", "reset_burst": "void", "unprompted_reset": "void", "idle_span": "void", "drifting_start": "void",
+    "fallen_back": "void",
     "stuck": "no decision", "failed_transition": "no decision", "crash_at_clear": "no decision",
     "doubled_logic": "session", "untagged_skip": "session", "overlapping_sessions": "session", "start_override": "session",
     "jumped_start": "cut",

@@ -34,12 +34,12 @@ def what_excluding_moves(play: Play) -> dict[str, list[Excluding] | None]:
 def _moves(play: Play) -> dict[str, list[Excluding] | None]:
     found: dict[str, list[Excluding] | None] = {}
     codes = dict.fromkeys(one.code for one in suspects_of(play) if one.code in ACTS)
-    before = _figures(play) if codes else {}
+    before = figures_of(play) if codes else {}
     players = int(play.counts.sum())
     for code in codes:
         exclusion = exclusion_of(play, (code,))
         again = None if exclusion is None else left_out(play, exclusion)
-        found[code] = None if again is None else _parting(before, _figures(again), players)
+        found[code] = None if again is None else parting(before, figures_of(again), players)
     return found
 
 
@@ -54,7 +54,8 @@ def left_out(play: Play, exclusion: Exclusion) -> Play | None:
     return replace(replay_log(play.gated.log, play.course, play.rules, exclusion=exclusion), before=play)
 
 
-def _figures(play: Play) -> Figures:
+def figures_of(play: Play) -> Figures:
+    """The figures of a play that are held against those without something."""
     funnel, tries = Funnel()(play).rows, AttemptsToClear()(play).rows
     return {
         row["level"]: (row["reached"], row["clear_rate"], row["drop_off"], own["try_clear"], own["p50"])
@@ -62,7 +63,7 @@ def _figures(play: Play) -> Figures:
     }
 
 
-def _parting(before: Figures, after: Figures, players: int) -> list[Excluding]:
+def parting(before: Figures, after: Figures, players: int) -> list[Excluding]:
     """What differs by more than a point; of players, a point of all of them."""
     found: list[Excluding] = []
     for level, figures in before.items():

@@ -8,6 +8,7 @@ from milepost.arrays import Bools, Floats, Ints
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.around import AroundAttempts
+from milepost.playback.runs import RunMarks
 from milepost.playback.tables import AttemptTable
 from milepost.vocabulary import CLEARED, COMPLETE, CRASH, DIED, END_SKIP, END_TIME_UP, PASSED, RETRY, START, WAS_RESET
 
@@ -51,6 +52,24 @@ def jumped_start(evidence: Evidence) -> list[Suspect]:
     moving[play.moves.session] = True
     rows = (play.around.begun_as == START) & (furthest >= 0) & (place > furthest + 1) & ~moving[table.session]
     return evidence.suspect("jumped_start", rows, "started beyond the next level not yet tried, and the log has no way there")
+
+
+def fallen_back(evidence: Evidence) -> list[Suspect]:
+    """Bare starts at an earlier level than the one just tried and not cleared, in sessions without transitions."""
+    play, table = evidence.play, evidence.play.attempts
+    place = play.gated.places(table.player, table.level)
+    moving = np.zeros(len(play.gated.player), np.bool_)
+    moving[play.moves.session] = True
+    back = np.zeros(len(table), np.bool_)
+    if len(table) > 1:
+        uncleared = ~table.ended(CLEARED)[:-1] & (np.diff(table.session) == 0)
+        back[1:] = uncleared & (np.diff(place) < 0) & (place[1:] >= 0)
+    rule = play.course.runs.at if play.course else None
+    anew = table.level == (play.stops.index(rule) if rule is not None else -1)
+    in_runs = len(play.summary(RunMarks).session) > 0
+    rows = back & (play.around.begun_as == START) & ~moving[table.session] & ~anew & (not in_runs)
+    why = "started at an earlier level than the one just failed: was the player sent back?"
+    return evidence.suspect("fallen_back", rows, why)
 
 
 def failed_transition(evidence: Evidence) -> list[Suspect]:

@@ -17,7 +17,7 @@ RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (
     suspect_timing.reset_burst, suspect_timing.doubled_logic, suspect_timing.vanished_event,
     suspect_play.death_before_input, suspect_play.stuck, suspect_timing.idle_span,
     suspect_timing.overlapping_sessions, suspect_play.uncleared_level, suspect_play.failed_transition,
-    suspect_play.crash_at_clear, suspect_play.jumped_start, suspect_timing.overlay_storm,
+    suspect_play.crash_at_clear, suspect_play.jumped_start, suspect_play.fallen_back, suspect_timing.overlay_storm,
     suspect_starts.drifting_start, suspect_starts.knob_mismatch, broken_promise,
 )  # fmt: skip
 

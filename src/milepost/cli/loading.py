@@ -11,6 +11,8 @@ from milepost.course.course import Course, read_course
 from milepost.errors import UsageError
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap, read_map
+from milepost.logs.sources.files import expand
+from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.memory import give_back_early
 from milepost.opening import Loaded, WholeLog, goes_in_parts, opened_log
 from milepost.parts.asked import Asked
@@ -29,6 +31,7 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
         every_record: whether what is asked for looks at records one by one, so that the log is read as a whole.
     """
     course = load_course(args)
+    fetch(args.logs)
     of_sessions, of_attempts = parsed(getattr(args, "where", []), course)
     log_map = load_map(args)
     rules = rules_of(args, log_map)
@@ -45,6 +48,15 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
         for one in source.log.map_use["missing_column"]:
             tell(f"milepost: {args.map}: fields.{safe(one['field'])}: no record has the column {safe(one['column'])}.")
     return loaded
+
+
+def fetch(names: list[str]) -> None:
+    """Copy what lies at addresses here, and say meanwhile that this is what takes so long."""
+    there = [name for name in names if is_address(name)]
+    if there:
+        with terminal.progress() as progress:
+            progress.step(f"fetching {without_secrets(there[0])}")
+            expand(names)
 
 
 def whoever_tried(args: argparse.Namespace) -> Loaded:

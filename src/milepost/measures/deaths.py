@@ -8,13 +8,23 @@ from typing import TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
+from milepost.errors import UsageError
 from milepost.measures.cells import cells, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, NoTotals, Table, share
+from milepost.numerics.intervals import median
 from milepost.numerics.whole_numbers import counted, distinct
+from milepost.playback.attributes import attribute
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
 BINS = 10
+
+
+class SaidAtDeath(TypedDict):
+    """A number that deaths say beside the rest, such as an opponent's tally: how many say it, and its median."""
+
+    n: int
+    p50: float | None
 
 
 class DeathFigures(TypedDict):
@@ -26,6 +36,7 @@ class DeathFigures(TypedDict):
     per_minute: float | None
     progress: list[int]
     most_bin: int | None
+    said: dict[str, SaidAtDeath]
 
 
 class Failures(TypedDict):
@@ -117,8 +128,32 @@ def _figures(play: Play, died: Bools, reached: int, minutes: float) -> DeathFigu
     return DeathFigures(
         deaths=deaths, players=len(distinct(play.attempts.player[died])),
         per_player_reached=share(deaths, reached), per_minute=deaths / minutes if minutes > 0 else None,
-        progress=bins, most_bin=int(np.argmax(bins)) if any(bins) else None,
+        progress=bins, most_bin=int(np.argmax(bins)) if any(bins) else None, said=_said(play, died),
     )  # fmt: skip
+
+
+def _said(play: Play, died: Bools) -> dict[str, SaidAtDeath]:
+    """The numbers that differ from death to death, by the tag that says them."""
+    found = {}
+    for name, numbers in play.once(_numbers_at_ends).items():
+        own = numbers[died]
+        own = own[~np.isnan(own)]
+        if len(own) and own.min() < own.max():
+            found[name] = SaidAtDeath(n=len(own), p50=median(own))
+    return found
+
+
+def _numbers_at_ends(play: Play) -> dict[str, Floats]:
+    """Per tag that is a number wherever an attempt ends with it, the numbers."""
+    found = {}
+    for name in play.gated.log.tags:
+        try:
+            values = attribute(play, f"end.{name}")
+        except UsageError:
+            continue
+        if not np.isnan(values.numbers[values.codes >= 0]).any():
+            found[name] = values.numbers
+    return found
 
 
 def histogram(progress: Floats) -> list[int]:

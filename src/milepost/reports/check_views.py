@@ -6,7 +6,6 @@ from collections.abc import Callable
 
 from milepost.audit.acting import ACTS
 from milepost.audit.audit import Detail, Labelled, SuspectRow
-from milepost.audit.excluding import Excluding
 from milepost.audit.moved import MovedFigure, MovedRow
 from milepost.audit.promises import PromiseRow
 from milepost.logs.mapping.use import map_notes
@@ -14,12 +13,11 @@ from milepost.reports.document import who_counts
 from milepost.reports.documents import CheckDocument
 from milepost.reports.interface import AnyView, Column, View
 from milepost.reports.views import figure
+from milepost.reports.void import moves_what
 from milepost.wording import listed, number, percent, plural, safe, seconds
 
 Worded = Callable[[float | None], str]
 _MOST_WORDS = 6
-_SHARES = ("clear_rate", "drop_off", "try_clear")
-_NAMES = {"clear_rate": "the clear rate", "drop_off": "the drop-off", "try_clear": "what a try clears", "p50": "median tries", "reached": "players"}  # noqa: E501
 
 
 def check_views(report: CheckDocument) -> list[AnyView]:
@@ -83,29 +81,10 @@ def _excluding(rows: list[SuspectRow]) -> list[str]:
     said = []
     for code in dict.fromkeys(row["code"] for row in rows if row["code"] in ACTS):
         moved = next(row["excluding"] for row in rows if row["code"] == code)
-        if moved is None:
-            what = "was not worked out beforehand for a log as large, or leaves nothing"
-        elif not moved:
-            what = "moves no figure by more than a point"
-        else:
-            levels = list(dict.fromkeys(one["level"] for one in moved))
-            biggest = _largest(moved)
-            such = "such as " if len(moved) > 1 else ""
-            what = f"moves {plural(len(moved), 'figure')} at {plural(len(levels), 'level')}, {such}{biggest}"
+        unknown = "was not worked out beforehand for a log as large, or leaves nothing"
+        what = unknown if moved is None else moves_what(moved)
         said.append(f"--exclude {code} {what}.")
     return said
-
-
-def _largest(moved: list[Excluding]) -> str:
-    """The figure that moves furthest, in words; shares before counts."""
-    def far(one: Excluding) -> tuple[bool, float]:
-        before, after = one["with"], one["without"]
-        return one["figure"] in _SHARES, abs((after or 0.0) - (before or 0.0))
-
-    one = max(moved, key=far)
-    worded: Worded = percent if one["figure"] in _SHARES else number
-    name = _NAMES.get(one["figure"], one["figure"])
-    return f"{name} at {safe(one['level'])}, {worded(one['with'])} to {worded(one['without'])}"
 
 
 def _promises(report: CheckDocument) -> View[PromiseRow]:

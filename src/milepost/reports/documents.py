@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any, NotRequired, TypedDict
 
 from milepost.audit.audit import AuditTotals
+from milepost.audit.excluding import Excluding
 from milepost.audit.moved import RawBesideClean
 from milepost.comparing.groups import Compared
 from milepost.comparing.rows import CompareRow, CompareTotals
@@ -44,7 +45,10 @@ class LeftOut(TypedDict):
 
 
 class Suspected(TypedDict):
-    """What was left out as suspect: by which codes, and how many attempts, sessions, cuts and ends; clears were credited."""
+    """What was left out as suspect: by which codes, and how many attempts, sessions, cuts and ends; clears were credited.
+
+    ``moved`` are the figures that this moves by more than a point; null where the log without it was not kept, as in groups.
+    """
 
     codes: list[str]
     void: int
@@ -52,6 +56,7 @@ class Suspected(TypedDict):
     cuts: int
     ends: int
     clears: int
+    moved: list[Excluding] | None
 
 
 class Head(TypedDict):

@@ -7,7 +7,7 @@ from typing import TypedDict
 
 from milepost.measures.attempts import AttemptsRow
 from milepost.measures.coverage import CoverageRow
-from milepost.measures.deaths import DeathsRow
+from milepost.measures.deaths import DeathFigures, DeathsRow
 from milepost.measures.funnel import FunnelRow
 from milepost.measures.layouts import LayoutRow
 from milepost.measures.level import Neighbour
@@ -76,10 +76,17 @@ def _tenth(place: int | None) -> str:
 
 
 def _causes(row: DeathsRow) -> str:
-    causes = [f"{safe(cause)} {figures['deaths']}" for cause, figures in list(row["causes"].items())[:_MOST_CAUSES]]
+    commonest = list(row["causes"].items())[:_MOST_CAUSES]
+    causes = [f"{safe(cause)} {figures['deaths']}{_tally(figures)}" for cause, figures in commonest]
     rest = len(row["causes"]) - _MOST_CAUSES
     causes += [f"{rest} more"] if rest > 0 else []
     return ", ".join(causes + ([f"none given {row['without_cause']}"] if row["without_cause"] else []))
+
+
+def _tally(figures: DeathFigures) -> str:
+    """What deaths of a cause say beside it, such as an opponent's tally."""
+    said = [f"{safe(name)} {one['p50']:g}" for name, one in figures["said"].items() if one["p50"] is not None]
+    return f" at {', '.join(said)}" if said else ""
 
 
 def moves_view(report: MovesDocument) -> list[AnyView]:

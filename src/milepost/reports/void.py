@@ -2,10 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Final
+
+from milepost.audit.excluding import Excluding, figures_of, parting
 from milepost.gate.exclusion import Exclusion
 from milepost.playback.play import Play
 from milepost.reports.documents import Head, Suspected
-from milepost.wording import listed, plural, safe
+from milepost.wording import listed, number, percent, plural, safe
+
+_SHARES: Final = ("clear_rate", "drop_off", "try_clear")
+_NAMES: Final = {
+    "clear_rate": "the clear rate", "drop_off": "the drop-off", "try_clear": "what a try clears", "p50": "median tries",
+    "reached": "players",
+}  # fmt: skip
 
 
 def suspected(play: Play, exclusion: Exclusion) -> Suspected:
@@ -16,7 +25,28 @@ def suspected(play: Play, exclusion: Exclusion) -> Suspected:
         codes=list(exclusion.codes), void=int(play.attempts.void.sum()), sessions=len(exclusion.sessions & everybody),
         cuts=len(exclusion.cuts.keys() & names), ends=len(exclusion.faults & names),
         clears=sum(len(own) for name, own in exclusion.cleared.items() if name in names),
+        moved=None if play.before is None else parting(figures_of(play.before), figures_of(play), int(play.before.counts.sum())),
     )  # fmt: skip
+
+
+def moves_what(moved: list[Excluding]) -> str:
+    """What leaving something out moves, in words."""
+    if not moved:
+        return "moves no figure by more than a point"
+    levels, such = dict.fromkeys(one["level"] for one in moved), "such as " if len(moved) > 1 else ""
+    return f"moves {plural(len(moved), 'figure')} at {plural(len(levels), 'level')}, {such}{_largest(moved)}"
+
+
+def _largest(moved: list[Excluding]) -> str:
+    """The figure that moves furthest, in words; shares before counts."""
+
+    def far(one: Excluding) -> tuple[bool, float]:
+        return one["figure"] in _SHARES, abs((one["without"] or 0.0) - (one["with"] or 0.0))
+
+    one = max(moved, key=far)
+    worded = percent if one["figure"] in _SHARES else number
+    name = _NAMES.get(one["figure"], one["figure"])
+    return f"{name} at {safe(one['level'])}, {worded(one['with'])} to {worded(one['without'])}"
 
 
 def what_is_void(report: Head) -> list[str]:
@@ -31,7 +61,8 @@ def what_is_void(report: Head) -> list[str]:
             f"{plural(own['ends'], 'end')} as no decision": own["ends"],
         }  # fmt: skip
         gone = [text for text, count in counts.items() if count]
-        said.append(f"Left out {why}: {listed(gone) if gone else 'nothing was found'}.")
+        what = f" That {moves_what(own['moved'])}." if own["moved"] is not None and gone else ""
+        said.append(f"Left out {why}: {listed(gone) if gone else 'nothing was found'}.{what}")
         if own["clears"]:
             said.append(f"{plural(own['clears'], 'crash', 'crashes')} with everything done {'counts' if own['clears'] == 1 else 'count'} as cleared.")  # noqa: E501
     if report.get("per") == "run":
