@@ -5,6 +5,7 @@ from contextlib import suppress
 import pytest
 
 from conftest import COURSE as SMALL
+from milepost import api
 from milepost.course.course import read_course
 from milepost.errors import UsageError
 from milepost.logs.read import read
@@ -333,3 +334,18 @@ def test_what_deaths_say(milepost):
     row = milepost.json("deaths", "log.jsonl", "--course", "course.toml")["levels"][0]
     assert row["causes"]["rival"]["said"] == {"rival_score": {"n": 3, "p50": 5.0}} == row["said"] and row["causes"]["reeds"]["said"] == {}
     assert "rival 3 at rival_score 5" in " ".join(milepost("level", "Mill Pond", "log.jsonl", "--course", "course.toml").stdout.split())
+
+
+def test_the_call_leaves_out_and_looks_likewise(milepost):
+    """`milepost.replay` takes the same codes and conditions as the command line."""
+    milepost.write("log.jsonl", LOG)
+    milepost.write("course.toml", SMALL)
+    names = [str(milepost.folder / name) for name in ("log.jsonl", "course.toml")]
+    play = api.replay(names[0], names[1], exclude=["instant_clear"], where=["start.oil=3"])
+    assert api.attempts(play).loc["Mill Pond", ["settled", "clears", "void"]].tolist() == [2, 1, 1]
+    assert api.spikes(play).loc["Mill Pond", "void"] == 1 and api.coverage(play).loc["Mill Pond", "void"] == 1
+    assert api.attempts(api.replay(names[0], names[1], where=["player=Bo"])).loc["Mill Pond", "clears"] == 1
+    with pytest.raises(UsageError, match="leaving that out does nothing"):
+        api.replay(names[0], exclude=["coarse_clock"])
+    with pytest.raises(UsageError, match="give 'player' or 'run'"):
+        api.attempts(play, per="session")

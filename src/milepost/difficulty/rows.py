@@ -59,6 +59,7 @@ class SpikesRow(JudgedRow):
     """A level, with what is said of it."""
 
     sentence: str | None
+    void: int
 
 
 class Inversion(LevelRow):

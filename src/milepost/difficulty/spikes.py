@@ -18,7 +18,7 @@ from milepost.difficulty.sentences import costliest_first, sentence, unsaid
 from milepost.difficulty.tries import settled_tries
 from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
-from milepost.measures.cells import cells, first_tries
+from milepost.measures.cells import cells, first_tries, void_attempts
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import Table
 from milepost.measures.trace import Watched, to_watch
@@ -62,7 +62,8 @@ class Spikes:
         rows = []
         for level in range(play.n_levels):
             row = case.row(level, found[level], quitting[level], time[level])
-            rows.append(SpikesRow(**row, sentence=sentence(row, int(play.counts.sum()), case.basis)))
+            said = sentence(row, int(play.counts.sum()), case.basis)
+            rows.append(SpikesRow(**row, sentence=said, void=void_attempts(play, level)))
         return Table(rows, SpikesTotals(
             basis=case.basis, model=_model(case),
             sentences=[row["sentence"] or "" for row in costliest_first(rows)] + unsaid(rows, case.basis),
@@ -75,6 +76,7 @@ class Spikes:
             level=play.stops[level], **_UNJUDGED, **_NO_COST, kind="none", evidence="too_few", q_value=None, tries=0, players=0,
             chance=None, expected_chance=None, try_clear=None, try_clear_low=None, try_clear_high=None, reached=0, lost=0,
             players_needed=None, plan=None, changes=[], watch=[], quitting="none", time="none", sentence=None,
+            void=void_attempts(play, level),
         )  # fmt: skip
 
 

@@ -8,6 +8,7 @@ from typing import TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Floats
+from milepost.measures.cells import void_attempts
 from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.intervals import median
 from milepost.numerics.whole_numbers import distinct
@@ -25,6 +26,7 @@ class CoverageRow(LevelRow):
     minutes_to_reach: float | None
     went_on: int
     hardly_tested: bool
+    void: int
 
 
 ThinMove = TypedDict("ThinMove", {"from": str, "to": str, "players": int})  # a move that was hardly tested
@@ -68,7 +70,7 @@ class Coverage:
             "settled": int((here & table.taken & (table.outcome < N_SETTLED)).sum()),
             "minutes": float(np.nansum(table.active[here & table.taken])) / 60,
             "minutes_to_reach": median(minutes[first]), "went_on": len(distinct(play.moves.player[moved])),
-            "hardly_tested": players < self.min_players,
+            "hardly_tested": players < self.min_players, "void": void_attempts(play, level),
         }  # fmt: skip
 
 
