@@ -62,8 +62,8 @@ class Spikes:
         rows = []
         for level in range(play.n_levels):
             row = case.row(level, found[level], quitting[level], time[level])
-            said = sentence(row, int(play.counts.sum()), case.basis)
-            rows.append(SpikesRow(**row, sentence=said, void=void_attempts(play, level)))
+            told = sentence(row, int(play.counts.sum()), case.basis)
+            rows.append(SpikesRow(**row, sentence=told, void=void_attempts(play, level)))
         return Table(rows, SpikesTotals(
             basis=case.basis, model=_model(case),
             sentences=[row["sentence"] or "" for row in costliest_first(rows)] + unsaid(rows, case.basis),
