@@ -4,6 +4,9 @@ import json
 
 import pytest
 
+from milepost.audit.acting import ACTS
+from milepost.vocabulary import SUSPECTS
+
 LEVELS = ["Mill Pond", "Swan Bend", "Low Arch"]
 COURSE = "".join(f'[[level]]\nname = "{level}"\n' for level in LEVELS)
 
@@ -214,3 +217,38 @@ def test_a_storm_of_words(milepost):
         assert ("overlay_storm" in found) == odd
         if odd:
             assert (found["overlay_storm"]["count"], found["overlay_storm"]["levels"]) == (5, ["A"])
+
+
+@pytest.mark.parametrize("code", sorted(ODD.keys() & ACTS.keys()))
+def test_leaving_it_out(milepost, code):
+    """Each that can be left out takes something out, says so, and `check` said beforehand what it would move; then it moves that."""
+    milepost.write("course.toml", COURSE)
+    milepost.write("log.jsonl", ODD[code])
+    words = ("log.jsonl", "--course", "course.toml")
+    said = next(row["excluding"] for row in milepost.json("check", *words)["suspects"] if row["code"] == code)
+    document = milepost.json("attempts", *words, "--exclude", code)
+    out = document["excluded"]
+    took = out["void"] + out["sessions"] + out["cuts"] + out["ends"]
+    assert out["codes"] == [code] and (took > 0 or code in ("passed_level", "reset_burst")), out  # those leave no attempt by themselves
+    assert out["moved"] == said
+    assert f"({code})" in milepost("attempts", *words, "--exclude", code).stdout
+    assert [row["code"] for row in milepost.json("check", *words, "--exclude", code)["suspects"]].count(code) >= 1  # judged before
+
+
+def test_what_does_nothing_is_refused(milepost):
+    """The others have no such effect."""
+    milepost.write("log.jsonl", crowd())
+    for code in sorted(set(SUSPECTS) - ACTS.keys()):
+        done = milepost("funnel", "log.jsonl", "--exclude", code)
+        assert done.returncode == 2 and "leaving that out does nothing" in done.stderr
+
+
+def test_pickups_kept_through_a_respawn(milepost):
+    """A retry that begins with pick-ups counted is found, and void where it is left out."""
+    milepost.write("course.toml", COURSE)
+    milepost.write("log.jsonl", edited(lambda r: [r | {"collected": 2, "available": 3}] if r["event"] == "retry" and r["level"] == "Low Arch" else [r]))
+    words = ("log.jsonl", "--course", "course.toml")
+    (row,) = [row for row in milepost.json("check", *words)["suspects"] if row["code"] == "carried_over"]
+    assert (row["count"], row["levels"]) == (1, ["Low Arch"])
+    rows = milepost.json("attempts", *words, "--exclude", "carried_over")["levels"]
+    assert [(own["settled"], own["clears"], own["void"]) for own in rows] == [(16, 8, 0), (16, 8, 0), (15, 7, 1)]
