@@ -349,3 +349,14 @@ def test_the_call_leaves_out_and_looks_likewise(milepost):
         api.replay(names[0], exclude=["coarse_clock"])
     with pytest.raises(UsageError, match="give 'player' or 'run'"):
         api.attempts(play, per="session")
+
+
+def test_a_finding_that_can_be_left_out(milepost):
+    """Check says of clears that came too soon, too, what leaving them out would move; of other findings it says nothing."""
+    milepost.write("log.jsonl", [*LOG, {"session": "b", "time": 8, "event": "dance"}])
+    milepost.write("course.toml", SMALL)
+    words = ("check", "log.jsonl", "--course", "course.toml")
+    rows = {row["code"]: row for row in milepost.json(*words)["details"]}
+    assert rows["instant_clear"]["excluding"] == [{"level": "Mill Pond", "figure": "try_clear", "with": 2 / 3, "without": 0.5}]
+    assert "excluding" not in rows["unknown_event"]
+    assert "--exclude instant_clear moves 1 figure at 1 level, what a try clears at Mill Pond" in " ".join(milepost(*words).stdout.split())

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import TypedDict
+from typing import NotRequired, TypedDict
 
 import numpy as np
 
@@ -64,6 +64,7 @@ class Detail(Labelled):
     done: str
     weight: str
     places: list[str]
+    excluding: NotRequired[list[Excluding] | None]
 
 
 class SuspectRow(Labelled):
@@ -97,10 +98,18 @@ def audit(play: Play) -> Table[RawBesideClean, AuditTotals]:
     first = play.before or play  # suspects are judged before anything is left out
     evidence, moves = Evidence(first), what_excluding_moves(first)
     return Table(rows, AuditTotals(
-        **contents(play), details=details(play, known, Evidence(play)),
+        **contents(play), details=_with_excluding(details(play, known, Evidence(play)), moves),
         suspects=[_as_row(one, known, evidence, moves) for one in suspects_of(first)],
         promises=promise_rows(first), moved=moved(rows, int(play.counts.sum())),
     ))  # fmt: skip
+
+
+def _with_excluding(rows: list[Detail], moves: dict[str, list[Excluding] | None]) -> list[Detail]:
+    """The findings, those that can be left out with what that would move."""
+    for row in rows:
+        if row["code"] in moves:
+            row["excluding"] = moves[row["code"]]
+    return rows
 
 
 def contents(play: Play) -> Contents:

@@ -16,6 +16,7 @@ from milepost.playback.play import Play
 from milepost.playback.replay import replay_log
 from milepost.playback.tallies import tallies_of
 from milepost.playback.voiding import without
+from milepost.vocabulary import CLEARED
 
 MOST_RECORDS: Final = 2_000_000  # from which it is not worked out what needs the log to be replayed anew
 _FIGURES: Final = ("reached", "clear_rate", "drop_off", "try_clear", "p50")
@@ -33,7 +34,8 @@ def what_excluding_moves(play: Play) -> dict[str, list[Excluding] | None]:
 
 def _moves(play: Play) -> dict[str, list[Excluding] | None]:
     found: dict[str, list[Excluding] | None] = {}
-    codes = dict.fromkeys(one.code for one in suspects_of(play) if one.code in ACTS)
+    instant = ["instant_clear"] if bool((play.around.instant & play.attempts.ended(CLEARED)).any()) else []
+    codes = dict.fromkeys([*instant, *(one.code for one in suspects_of(play) if one.code in ACTS)])
     before = figures_of(play) if codes else {}
     players = int(play.counts.sum())
     for code in codes:

@@ -71,16 +71,17 @@ def _findings(report: CheckDocument) -> View[Detail]:
 def _suspects(report: CheckDocument) -> AnyView:
     rows = report["suspects"]
     if not rows:
-        return View("What looks odd: nothing", (), [], [])
+        return View("What looks odd: nothing", (), [], _excluding(report))
     lines = [f"{_suspect_head(row)}: {_sentence(safe(row['why']))}{_known(row)}" for row in rows]
-    return View("What looks odd, and may be true (listed, not mended)", (), [], [*lines, *_excluding(rows)])
+    return View("What looks odd, and may be true (listed, not mended)", (), [], [*lines, *_excluding(report)])
 
 
-def _excluding(rows: list[SuspectRow]) -> list[str]:
-    """What leaving each kind of suspect out would move."""
+def _excluding(report: CheckDocument) -> list[str]:
+    """What leaving out each kind of suspect, and of finding that can be, would move."""
     said = []
-    for code in dict.fromkeys(row["code"] for row in rows if row["code"] in ACTS):
-        moved = next(row["excluding"] for row in rows if row["code"] == code)
+    moves = {row["code"]: row["excluding"] for row in report["details"] if "excluding" in row}
+    moves |= {row["code"]: row["excluding"] for row in report["suspects"] if row["code"] in ACTS}
+    for code, moved in moves.items():
         unknown = "was not worked out beforehand for a log as large, or leaves nothing"
         what = unknown if moved is None else moves_what(moved)
         said.append(f"--exclude {code} {what}.")
