@@ -3,13 +3,23 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test lint types screenshots bench bench-data fuzz dist clean
+.PHONY: demo test versions lint types screenshots bench bench-data fuzz dist clean
 
 demo: $(VENV)/program
 	$(BIN)/milepost demo --force
 
 test: lint types
 	$(BIN)/python -m pytest
+
+# The tests in every supported version of Python that this machine has.
+VERSIONS ?= 3.11 3.12 3.13
+versions:
+	@for version in $(VERSIONS); do \
+	  python$$version -c pass 2>/dev/null || { echo "Python $$version is not on this machine."; continue; }; \
+	  python$$version -m venv .venv-$$version && \
+	  .venv-$$version/bin/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]' && \
+	  .venv-$$version/bin/python -m pytest || exit 1; \
+	done
 
 lint: $(VENV)/ready
 	$(BIN)/ruff check src tests scripts benchmarks

@@ -8,19 +8,24 @@ import signal
 import sys
 from contextlib import suppress
 from importlib import import_module
-from typing import NoReturn, TextIO
+from pkgutil import iter_modules
+from types import ModuleType
+from typing import Final, NoReturn, TextIO
 
+from milepost.cli import commands
 from milepost.cli.exits import Exit
 from milepost.cli.telling import tell
 from milepost.errors import MilePostError
 from milepost.version import __version__
 
-COMMANDS = (
-    "demo", "check", "funnel", "attempts", "times", "deaths", "moves", "runs", "level", "spikes", "compare", "power", "whatif",
-    "report", "trace", "coverage",
-    "layouts", "ratings", "simulate", "pack", "watch", "map", "course", "convert",
-)  # fmt: skip
 
+def _commands() -> dict[str, ModuleType]:
+    """Every command by its name, the name of its module, in the order in which the help lists them."""
+    modules = {one.name: import_module(f"{commands.__name__}.{one.name}") for one in iter_modules(commands.__path__)}
+    return dict(sorted(modules.items(), key=lambda item: item[1].PLACE))
+
+
+COMMANDS: Final = _commands()
 _ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
 _FIRST = """\
 Mile Post reads playtest logs and says where players stop and which levels stand out.
@@ -48,10 +53,9 @@ def build_parser() -> argparse.ArgumentParser:
     """The whole command line."""
     parser = _Parser(prog="milepost", description="Playtest logs to funnels, attempts, times and difficulty spikes.")
     parser.add_argument("--version", action="version", version=f"milepost {__version__}")
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND")
-    for name in COMMANDS:
-        module = import_module(f"milepost.cli.commands.{name}")
-        command = commands.add_parser(
+    listed = parser.add_subparsers(dest="command", metavar="COMMAND")
+    for name, module in COMMANDS.items():
+        command = listed.add_parser(
             name, help=module.HELP, description=module.HELP, epilog=f"example: {module.EXAMPLE}",
             formatter_class=argparse.RawDescriptionHelpFormatter,
         )  # fmt: skip

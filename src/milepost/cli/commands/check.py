@@ -11,6 +11,7 @@ from milepost.cli.exits import Exit
 if TYPE_CHECKING:
     from milepost.reports.documents import CheckDocument
 
+PLACE = 20  # among the commands of the help
 HELP = "what is in a log, what is broken, what was done about it, and whether it changes the answer"
 EXAMPLE = "milepost check wickwater/logs --course wickwater/course.toml --strict high"
 

@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 110  # among the commands of the help
 HELP = "two builds side by side: which levels got harder or easier, whether all moved, and how many players would tell"
 EXAMPLE = "milepost compare wickwater/logs --course wickwater/course.toml --from 0.7 --to 0.8"
 

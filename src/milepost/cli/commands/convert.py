@@ -8,6 +8,7 @@ from milepost.cli import options
 from milepost.cli.exits import Exit
 from milepost.logs.formats.table import WRITTEN
 
+PLACE = 240  # among the commands of the help
 HELP = "write a log in another open format, by Mile Post's names, words and times"
 EXAMPLE = "milepost convert wickwater/logs --output wickwater.parquet"
 

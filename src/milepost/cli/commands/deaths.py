@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 60  # among the commands of the help
 HELP = "what kills players in each level, and where"
 EXAMPLE = "milepost deaths wickwater/logs --course wickwater/course.toml --where role=newcomer"
 

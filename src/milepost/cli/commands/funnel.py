@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from milepost.measures.interface import NoTotals, Table
     from milepost.playback.play import Play
 
+PLACE = 30  # among the commands of the help
 HELP = "who reached, cleared and moved on from each level, who stopped there and why"
 EXAMPLE = "milepost funnel wickwater/logs --course wickwater/course.toml --raw"
 

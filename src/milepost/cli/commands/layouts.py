@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 170  # among the commands of the help
 HELP = "how much the layout inside a level matters (tags layout or seed)"
 EXAMPLE = "milepost layouts logs/ --course course.toml"
 

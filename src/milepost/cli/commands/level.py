@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 90  # among the commands of the help
 HELP = "one page on one level: reach, tries, time, causes, neighbours, plan, sessions to watch"
 EXAMPLE = 'milepost level "Low Arch" wickwater/logs --course wickwater/course.toml'
 

@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 70  # among the commands of the help
 HELP = "where players went: skips, setbacks and what they cost"
 EXAMPLE = "milepost moves wickwater/logs --course wickwater/course.toml"
 

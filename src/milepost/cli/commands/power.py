@@ -8,6 +8,7 @@ from milepost.cli import options
 from milepost.cli.exits import Exit
 from milepost.errors import UsageError
 
+PLACE = 120  # among the commands of the help
 HELP = "how many players a question takes, from a pilot log or from the course's targets"
 EXAMPLE = "milepost power wickwater/logs --course wickwater/course.toml --change 1 --players 60"
 

@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 140  # among the commands of the help
 HELP = "the whole finding in one file for the team: a page (.html), .md, .pdf, or every figure (.json)"
 EXAMPLE = "milepost report wickwater/logs --course wickwater/course.toml -o report.html"
 

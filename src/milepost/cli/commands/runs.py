@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 80  # among the commands of the help
 HELP = "how far runs get, from a fresh beginning to a win or the end, and what comes of playing again"
 EXAMPLE = "milepost runs race/logs --course race/course.toml --by run.lantern"
 

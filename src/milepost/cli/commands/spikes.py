@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 100  # among the commands of the help
 HELP = "which levels break what their surroundings lead one to expect, how sure that is, and what it costs"
 EXAMPLE = "milepost spikes wickwater/logs --course wickwater/course.toml"
 

@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 50  # among the commands of the help
 HELP = "how long a level takes, without pauses and gaps"
 EXAMPLE = "milepost times wickwater/logs --course wickwater/course.toml --clock input --idle-cap 30"
 

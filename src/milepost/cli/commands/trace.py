@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 150  # among the commands of the help
 HELP = "one session attempt by attempt, or all of them as strips"
 EXAMPLE = "milepost trace ada-wick-1 wickwater/logs --course wickwater/course.toml --offset 00:03:20"
 

@@ -7,6 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
+PLACE = 210  # among the commands of the help
 HELP = "the funnel and what is newly found, while a playtest runs and its logs grow"
 EXAMPLE = "milepost watch wickwater/logs --course wickwater/course.toml --once"
 
