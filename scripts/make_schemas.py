@@ -6,6 +6,7 @@ python scripts/make_schemas.py
 from __future__ import annotations
 
 import json
+from inspect import cleandoc
 from pathlib import Path
 from typing import Any
 
@@ -36,6 +37,8 @@ def _closed(schema: dict[str, Any]) -> dict[str, Any]:
     for one in schema["$defs"].values():
         if "properties" in one:
             one["additionalProperties"] = False
+        if "description" in one:
+            one["description"] = cleandoc(one["description"])  # as newer versions of Python give it by themselves
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}
 
 
