@@ -360,3 +360,17 @@ def test_a_finding_that_can_be_left_out(milepost):
     assert rows["instant_clear"]["excluding"] == [{"level": "Mill Pond", "figure": "try_clear", "with": 2 / 3, "without": 0.5}]
     assert "excluding" not in rows["unknown_event"]
     assert "--exclude instant_clear moves 1 figure at 1 level, what a try clears at Mill Pond" in " ".join(milepost(*words).stdout.split())
+
+
+def test_the_call_compares_without_what_is_left_out(milepost):
+    """Void tries stay void in both builds; a play that looks at some tries is not for comparing."""
+    log = [{**record, "session": f"{record['session']}{build}", "build": build, "player": f"{record['session']}{build}"} for build in ("0.7", "0.8") for record in LOG]
+    milepost.write("log.jsonl", log)
+    milepost.write("course.toml", SMALL)
+    names = [str(milepost.folder / name) for name in ("log.jsonl", "course.toml")]
+    tries = {codes: api.compare(api.replay(*names, exclude=codes)).loc["Mill Pond", "to"]["tries"] for codes in ((), ("instant_clear",))}
+    words = ("compare", "log.jsonl", "--course", "course.toml")
+    assert tries == {codes: milepost.json(*words, *(("--exclude", *codes) if codes else ()))["levels"][0]["to"]["tries"] for codes in tries}
+    assert tries == {(): 3, ("instant_clear",): 2}
+    with pytest.raises(UsageError, match="looks at some"):
+        api.compare(api.replay(*names, where=["start.oil=3"]))

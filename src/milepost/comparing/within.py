@@ -49,13 +49,17 @@ class CompareWithin:
         """One row a level of either.
 
         Raises:
-            UsageError: the log does not have two such values.
+            UsageError: the log does not have two such values, or the play looks at some of its tries only.
             RecordsGoneError: the play has let its records go.
         """
         if self.looks < 1:
             raise UsageError(f"looks={self.looks}: a test is looked at once or more often.")
-        log = play.gated.log
+        if play.asked:
+            raise UsageError(f"builds are compared over all tries, and this play looks at some: {', '.join(play.asked)}.")
+        log, exclusion = play.gated.log, play.gated.exclusion
         split = split_of(log, self.key, self.before, self.after, (play.course, play.course))
-        before, after = (replay_log(only(log, sessions), course, play.rules) for sessions, course in split.each(log))
+        before, after = (
+            replay_log(only(log, sessions), course, play.rules, exclusion=exclusion) for sessions, course in split.each(log)
+        )
         settings = Compare(split, self.min_players, self.assigned, self.looks, self.untouched)
         return settings(before, after, log.sessions.name)
