@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from milepost.cli.main import COMMANDS, build_parser
+from milepost.demo.unpack import unpack
 from milepost.vocabulary import EVENTS, FINDINGS
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -25,7 +26,7 @@ def test_examples_run(wickwater, command):
     if "race" in command:
         shutil.rmtree(wickwater.folder / "race", ignore_errors=True)
         if not command.startswith("demo"):
-            wickwater("demo", "--which", "race")
+            unpack(wickwater.folder / "race", force=False, race=True)
     done = wickwater(*shlex.split(command))
     assert done.returncode == 0, done.stderr
 
