@@ -374,3 +374,12 @@ def test_the_call_compares_without_what_is_left_out(milepost):
     assert tries == {(): 3, ("instant_clear",): 2}
     with pytest.raises(UsageError, match="looks at some"):
         api.compare(api.replay(*names, where=["start.oil=3"]))
+
+
+def test_giving_up_is_counted_where_it_is_looked(wickwater):
+    """Of some tries, those who gave up are the players who left after one of them: the groups add up to all, and none is lost twice."""
+    words = ("spikes", "wickwater/logs", "--course", "wickwater/course.toml")
+    some, rest = (wickwater.json(*words, "--where", f"start.oil{sign}3")["model"] for sign in ("=", "!="))
+    whole = wickwater.json(*words)["model"]
+    assert some["failures"] + rest["failures"] == whole["failures"] and 0 < some["lost"] + rest["lost"] <= whole["lost"]
+    assert all(one["lost"] < one["failures"] for one in (some, rest))

@@ -12,6 +12,7 @@ from milepost.difficulty.rows import Cost
 from milepost.measures.cells import first_tries
 from milepost.measures.funnel import FunnelRow
 from milepost.numerics.intervals import Z95, wilson
+from milepost.numerics.try_model import TriesOfItems
 from milepost.playback.play import Play
 from milepost.vocabulary import DIED, WAS_RESET
 
@@ -30,9 +31,14 @@ class QuitHazard:
     failures: int
 
 
-def quit_hazard(play: Play, funnel: list[FunnelRow]) -> QuitHazard:
-    """Players lost in a level not cleared (by the funnel's rows), over all failures in first-clear attempts."""
+def quit_hazard(play: Play, funnel: list[FunnelRow], tries: TriesOfItems) -> QuitHazard:
+    """Players lost in a level not cleared (by the funnel's rows), over all failures in first-clear attempts.
+
+    Where only some tries are looked at, those lost are the players who left after one of them.
+    """
     lost = sum(max(0, row["lost"] - row["stopped_after_clear"]) for row in funnel)
+    if play.only_some_tries and tries.left is not None:
+        lost = int((tries.left & ~tries.success).sum())
     table = play.attempts
     failed = first_tries(play) & table.ended(DIED, WAS_RESET)
     failures = max(int(failed.sum()), lost)

@@ -99,7 +99,7 @@ class _Case:
         """That of a play."""
         funnel = Funnel()(play).rows
         attempts, trying = AttemptsToClear()(play).rows, _trying(tries, play.n_levels)
-        return cls(play, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel), attempts, trying)
+        return cls(play, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel, tries), attempts, trying)
 
     @property
     def course(self) -> Course | None:

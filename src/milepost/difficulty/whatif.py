@@ -49,7 +49,7 @@ class WhatIf:
             level, value = self._parsed(play, text)
             changed[level] = value
         measured = Funnel()(play).rows
-        hazard = quit_hazard(play, measured)
+        hazard = quit_hazard(play, measured, tries)
         before, after = (_still_there(d, fit.ability, fit.learning, hazard.value) for d in (fit.difficulty, changed))
         rows = [
             WhatIfRow(
