@@ -170,6 +170,8 @@ def test_a_group_by_hand(milepost):
     found = [(group["value"], group["levels"][0]["settled"], group["levels"][0]["clears"], group["levels"][0]["void"]) for group in groups["groups"]]
     assert found == [("1", 1, 1, 3), ("3", 2, 1, 1)] and groups["cuts"] == []
     assert milepost.json("deaths", *words, "--where", "start.oil=3")["levels"][0]["deaths"] == 1
+    times = [milepost.json("times", *words, "--where", f"start.oil={oil}")["levels"][0] for oil in (1, 3)]
+    assert [(row["reached"], row["timed"], row["clears"], row["censored"]) for row in times] == [(2, 1, 1, 0), (2, 2, 1, 1)]
     refused = milepost("funnel", *words, "--by", "start.oil")
     assert refused.returncode == 2 and "where players went is the same" in refused.stderr
     told = milepost("funnel", *words, "--where", "start.oil=1")

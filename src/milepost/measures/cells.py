@@ -18,8 +18,8 @@ class Cells:
 
     ``settled`` counts settled first-clear attempts, the clear included; ``cleared`` says that one of them cleared. ``seconds`` is
     the active time of all first-clear attempts of known duration; ``untimed`` says that some duration is not known. Attempts that
-    are void or not asked for are in none of these; ``done`` says that the player has cleared the level, by whatever attempt.
-    Where it is counted per run, each run of a player has a row.
+    are void or not asked for are in none of these; ``done`` says that the player has cleared the level, by whatever attempt;
+    ``tried`` says that some attempt of the player there is neither void nor aside. Counted per run, each run of a player has a row.
     """
 
     level: Ints
@@ -29,6 +29,7 @@ class Cells:
     seconds: Floats
     untimed: Bools
     done: Bools
+    tried: Bools
 
     def of(self, level: int) -> Cells:
         """The rows of one level."""
@@ -82,6 +83,7 @@ def _gathered(play: Play) -> Cells:
         total(np.where(unknown | ~taken, 0.0, active)),
         total(taken & unknown) > 0,
         total(outcome == CLEARED) > 0,
+        total(taken) > 0,
     )
 
 

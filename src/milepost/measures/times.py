@@ -96,7 +96,7 @@ class TimeInLevel:
             spent = float(table.active[here & known & table.taken & play.counts[table.player]].sum())
             rows.append(TimesRow(
                 level=play.stops[level], placed=level < play.n_levels,
-                **_to_clear(cell.of(level)), **_single(table, between, usable & here),
+                **_to_clear(cell.of(level), play.only_some_tries), **_single(table, between, usable & here),
                 **_split_gap(table, between, until_move, usable & here),
                 spent=spent, session_share=spent / total if total > 0 else None,
                 void=void_attempts(play, level),
@@ -108,8 +108,8 @@ class TimeInLevel:
         return Table(rows, TimesTotals(session_seconds=total))
 
 
-def _to_clear(cell: Cells) -> ToClear:
-    timed = ~cell.untimed
+def _to_clear(cell: Cells, some: bool) -> ToClear:
+    timed = ~cell.untimed & (cell.tried if some else True)
     curve = kaplan_meier(cell.seconds[timed], cell.cleared[timed])
     p10, p25, p50, p75, p90 = (curve.quantile(q) for q in (0.1, 0.25, 0.5, 0.75, 0.9))
     return ToClear(
