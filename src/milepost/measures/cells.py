@@ -19,7 +19,8 @@ class Cells:
     ``settled`` counts settled first-clear attempts, the clear included; ``cleared`` says that one of them cleared. ``seconds`` is
     the active time of all first-clear attempts of known duration; ``untimed`` says that some duration is not known. Attempts that
     are void or not asked for are in none of these; ``done`` says that the player has cleared the level, by whatever attempt;
-    ``tried`` says that some attempt of the player there is neither void nor aside. Counted per run, each run of a player has a row.
+    ``tried`` says that some attempt of the player there is neither void nor aside. Counted per run, each run of a player has a
+    row.
     """
 
     level: Ints
