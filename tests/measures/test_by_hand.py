@@ -111,4 +111,4 @@ def test_who_left_is_watched_first(milepost):
     milepost.write("course.toml", '[[level]]\nname = "Mill Pond"\n[[level]]\nname = "Low Arch"\n')
     watch = milepost.json("level", "Mill Pond", "log.jsonl", "--course", "course.toml")["watch"]
     assert [(one["player"], one["tries"], one["left"]) for one in watch] == [("Bo", 3, True), ("Dot", 1, True), ("Cass", 6, False), ("Ada", 5, False)]
-    assert "death, and left for good" in milepost("level", "Mill Pond", "log.jsonl", "--course", "course.toml").stdout
+    assert "death, then left" in milepost("level", "Mill Pond", "log.jsonl", "--course", "course.toml").stdout

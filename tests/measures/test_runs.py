@@ -230,3 +230,19 @@ def test_a_course_without_an_end(milepost):
         assert milepost(command, *WORDS).returncode == 0
     assert milepost("level", "Deep 3", *WORDS).returncode == 0
     assert milepost.json("funnel", *WORDS, "--memory", "300MB") == document
+
+
+def test_the_funnel_is_one_of_players(race):
+    """Counted per run, too: who reached a level and was lost there is a player, so that a share has one kind of thing above and below."""
+    words = ("race/logs", "--course", "race/course.toml")
+    players, runs = (race.json("spikes", *words, *more)["levels"] for more in ((), ("--per", "run")))
+    assert [(row["reached"], row["lost"]) for row in runs] == [(row["reached"], row["lost"]) for row in players]
+    assert runs[0]["reached"] == 22 and runs[4]["tries"] > players[4]["tries"]
+
+
+def test_who_cleared_it_before_has_not_left_there(milepost):
+    """A last run that fails at a level which an earlier one cleared is no leaving of that level for good."""
+    log = run("s1", f"{A}!", A, event="run_end", cause="abandoned") + run("s1", f"{A}!", begin=60, event="session_end", cause="quit")
+    runs(milepost, log + run("s2", f"{A}!", event="session_end", cause="quit"))
+    watch = milepost.json("level", A, *WORDS)["watch"]
+    assert [(one["player"], one["left"]) for one in watch] == [("s2", True), ("s1", False)]

@@ -36,12 +36,6 @@ class Values:
         """Those of some rows."""
         return replace(self, codes=self.codes[rows])
 
-    def named(self, names: list[str]) -> Ints:
-        """Per row, the place of its value among some names; ``ABSENT`` where it is none of them."""
-        place = {name: number for number, name in enumerate(names)}
-        known: Ints = np.array([*(place.get(text, ABSENT) for text in self.texts), ABSENT])
-        return known[self.codes]
-
 
 def number_of(text: str) -> float:
     """A text as a number; NaN where it is none."""

@@ -13,6 +13,7 @@ from milepost.arrays import Bools, Ints
 from milepost.measures.cells import cells
 from milepost.measures.interface import LevelRow, NoTotals, RawRow, Table, share
 from milepost.numerics.intervals import log_log, wilson
+from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET, EndCause
 
@@ -106,11 +107,12 @@ def _reach(play: Play) -> list[Reach]:
     n_levels, n_players = play.n_levels, int(play.counts.sum())
     cell = cells(play)
     furthest = _furthest(play)
-    reached = np.bincount(cell.level, minlength=n_levels)
-    cleared = np.bincount(cell.level[cell.done], minlength=n_levels)
-    placed = np.flatnonzero(cell.done & (cell.level < n_levels))
-    on = placed[furthest[cell.player[placed]] > play.gated.places(cell.player[placed], cell.level[placed])]
-    moved_on = np.bincount(cell.level[on], minlength=n_levels)
+    tried, _ = _each_once(cell.level, cell.player)  # of a play counted per run, too, the funnel is one of players
+    level_done, by = _each_once(cell.level[cell.done], cell.player[cell.done])
+    reached, cleared = (np.bincount(levels, minlength=n_levels) for levels in (tried, level_done))
+    placed = np.flatnonzero(level_done < n_levels)
+    on = placed[furthest[by[placed]] > play.gated.places(by[placed], level_done[placed])]
+    moved_on = np.bincount(level_done[on], minlength=n_levels)
     rows = []
     for level in range(n_levels):
         here, done = int(reached[level]), int(cleared[level])
@@ -121,6 +123,13 @@ def _reach(play: Play) -> list[Reach]:
             moved_on=int(moved_on[level]), share=share(here, n_players),
         ))  # fmt: skip
     return rows
+
+
+def _each_once(level: Ints, player: Ints) -> tuple[Ints, Ints]:
+    """Pairs of level and player, each once."""
+    width = int(player.max(initial=0)) + 1
+    pairs = distinct(level * width + player)
+    return pairs // width, pairs % width
 
 
 def _furthest(play: Play) -> Ints:

@@ -167,7 +167,8 @@ def _left_for_good(play: Play) -> Bools:
     gave_up = np.zeros(len(gated.players), np.bool_)
     gave_up[gated.player[gated.sequence]] = play.end.of(gated.sequence).by(END_QUIT, END_UNKNOWN)
     there = last[table.player]
-    left: Bools = gave_up[table.player] & (table.level == table.level[there]) & ~table.ended(CLEARED)[there]
+    never = ~table.ended(CLEARED)[there] & ~table.rerun[there]  # who has cleared it in an earlier run has not failed at it
+    left: Bools = gave_up[table.player] & (table.level == table.level[there]) & never
     return left
 
 

@@ -339,7 +339,7 @@ def _watch(report: LevelPageFigures) -> View[Watched]:
     columns: tuple[Column[Watched], ...] = (
         Column("session", lambda row: safe(row["session"]), left=True), Column("from", lambda row: clock(row["from"])),
         Column("to", lambda row: clock(row["to"])), count_column("tries", "tries"),
-        Column("ended", lambda row: words(row["ended"]) + (", and left for good" if row["left"] else ""), left=True),
+        Column("ended", lambda row: words(row["ended"]) + (", then left" if row["left"] else ""), left=True),
     )  # fmt: skip
     heading = "Sessions to watch here (who left first, then who tried longest; by the session's clock)"
     return View(heading, columns, report["watch"], [])

@@ -66,7 +66,8 @@ def what_is_void(report: Head) -> list[str]:
         if own["clears"]:
             said.append(f"{plural(own['clears'], 'crash', 'crashes')} with everything done {'counts' if own['clears'] == 1 else 'count'} as cleared.")  # noqa: E501
     if report.get("per") == "run":
-        said.append("Counted per run: numbers of tries and first clears begin anew in each, and players stand for runs.")
+        units = "" if report["command"] == "spikes" else ", and players stand for runs"
+        said.append(f"Counted per run: numbers of tries and first clears begin anew in each{units}.")
     if "asked" in report:
         asked = listed([safe(condition) for condition in report["asked"]])
         said.append(f"Only tries with {asked} are looked at, so that figures by the number of a try cannot be given.")
