@@ -23,6 +23,10 @@ class MapError(MilePostError):
     """A log map that cannot be used."""
 
 
+class FolderError(MilePostError):
+    """A file of the playtest folder that cannot be used."""
+
+
 class OutputError(MilePostError):
     """An output that cannot be written."""
 

@@ -9,6 +9,7 @@ from typing import Final, Protocol, Self
 from milepost.audit.acting import exclusion_of, require_acting
 from milepost.course.course import Course
 from milepost.errors import UsageError
+from milepost.folder.players import with_players
 from milepost.gate.exclusion import Exclusion
 from milepost.gate.selection import Condition, only, where
 from milepost.gate.splitting import Split, groups_with_courses
@@ -189,7 +190,7 @@ def opened_log(asked: Asked) -> Loaded:
 
         return _looked_at(asked, load_parts(replace(asked, work=asked.work.suited_to(asked.names))))
     with asked.telling() as progress:
-        log = read(asked.names, asked.log_map, progress, asked.options)
+        log = with_players(read(asked.names, asked.log_map, progress, asked.options), asked.players)
     return _looked_at(asked, WholeLog(where(log, asked.conditions), asked.course, asked.rules, asked.telling))
 
 

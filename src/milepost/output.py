@@ -6,7 +6,8 @@ import os
 import stat
 import sys
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO
 
@@ -72,6 +73,17 @@ def write_file(target: str | Path, write: Callable[[BinaryIO], object]) -> None:
     finally:
         if beside:
             Path(beside).unlink(missing_ok=True)
+
+
+@contextmanager
+def alone(path: Path) -> Iterator[None]:
+    """Keep others who ask the same of a file waiting, where the system can do that, so that none of two changes is lost."""
+    with ExitStack() as held:
+        with suppress(ImportError, OSError):
+            import fcntl
+
+            fcntl.flock(held.enter_context(path.open("rb")), fcntl.LOCK_EX)
+        yield
 
 
 def _is_stream(path: Path) -> bool:

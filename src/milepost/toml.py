@@ -46,14 +46,71 @@ def load_toml(path: str | Path, what: str, error: type[MilePostError]) -> dict[s
     Raises:
         error: the file is missing, unreadable or no TOML; the text names the file and what to do.
     """
+    return parsed_toml(read_toml(path, what, error), path, what, error)
+
+
+def read_toml(path: str | Path, what: str, error: type[MilePostError]) -> str:
+    """The text of a TOML file.
+
+    Raises:
+        error: the file is missing, unreadable or no text.
+    """
     try:
-        with Path(path).open("rb") as stream:
-            return tomllib.load(stream)
+        return Path(path).read_bytes().decode("utf-8").replace("\r\n", "\n")
     except IsADirectoryError:
         raise error(f"{path}: is a folder. Give the {what} file itself.") from None
     except OSError as reason:
         raise error(f"{path}: the {what} cannot be read ({reason.strerror or reason}).") from reason
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as reason:
+    except UnicodeDecodeError as reason:
+        raise error(f"{path}: the {what} is not TOML ({reason}).") from reason
+
+
+def parsed_toml(text: str, path: str | Path, what: str, error: type[MilePostError]) -> dict[str, Any]:
+    """The tables of a text.
+
+    Raises:
+        error: it is no TOML; the error names the file that it came from.
+    """
+    try:
+        return tomllib.loads(text)
+    except tomllib.TOMLDecodeError as reason:
         raise error(f"{path}: the {what} is not TOML ({reason}).") from reason
     except RecursionError:
         raise error(f"{path}: the {what} is nested too deeply.") from None
+
+
+_HEADER = re.compile(r"\s*\[+([^\[\]].*?)\]+\s*(#.*)?")
+_KEY = re.compile(r"""\s*("(?:[^"\\]|\\.)*"|'[^']*'|[A-Za-z0-9_-]+)\s*=""")
+
+
+def line_of(text: str, table: str, key: str) -> int | None:
+    """The line, from 1, on which a key of a table stands, or the header of a table of that name; None where it is not seen.
+
+    Args:
+        text: a TOML file's text.
+        table: the table's name with points between its parts; empty for what stands before any table.
+        key: the key.
+    """
+    inside, wanted = "", f"{table}.{key}" if table else key
+    for number, line in enumerate(text.splitlines(), 1):
+        if header := _HEADER.fullmatch(line):
+            inside = _plain_name(header[1])
+            if inside == wanted:
+                return number
+        elif (found := _KEY.match(line)) and inside == table and _plain_name(found[1]) == key:
+            return number
+    return None
+
+
+def _plain_name(written: str) -> str:
+    """A dotted name without its quotes."""
+    try:
+        inner: object = tomllib.loads(f"[{written}]")
+    except tomllib.TOMLDecodeError:
+        return written
+    parts = []
+    while isinstance(inner, dict) and inner:
+        name = next(iter(inner))
+        parts.append(name)
+        inner = inner[name]
+    return ".".join(parts)

@@ -109,6 +109,7 @@ FINDINGS: Final = (
     Finding("no_session_end", "a session without its end", "ended at its last record, cause unknown", "medium"),
     Finding("implied_complete", "moved on in a log without completions", "level counted as cleared", "medium"),
     Finding("row_without_result", "a row for an attempt, of which no result is known", "attempt taken as left", "medium"),
+    Finding("player_tag_differs", "a session's tag that the table of players gives otherwise", "the table's tag used", "medium"),
 )
 SUSPECTS: Final = (
     "time_unit", "similar_names", "past_the_end", "misnamed_target", "untagged_skip", "start_override", "passed_level",

@@ -16,11 +16,11 @@ from milepost.audit.moved import MovedRow, RawBesideClean, moved, raw_beside_cle
 from milepost.audit.promises import PromiseRow, promise_rows
 from milepost.audit.suspects import suspects_of
 from milepost.course.course import KnownFault
-from milepost.logs.interface import MapMet, Place, refused_in_all
+from milepost.logs.interface import MapMet, Place, PlayersMet, refused_in_all
 from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
-from milepost.playback.tallies import PLACES, tallies_of, unknown_words
+from milepost.playback.tallies import PLACES, differing, tallies_of, unknown_words
 from milepost.vocabulary import EVENTS, FINDINGS, Finding
 
 
@@ -31,6 +31,14 @@ class Span(TypedDict):
     last_day: str | None
     median_session: float | None
     longest_session: float | None
+
+
+class PlayersTable(TypedDict):
+    """The table of players: its file, and who is only in it, or only in the log."""
+
+    file: str
+    only_in_table: list[str]
+    only_in_log: list[str]
 
 
 class Contents(Span):
@@ -44,6 +52,7 @@ class Contents(Span):
     events: dict[str, int]
     unknown_words: dict[str, int]
     map: MapMet | None
+    players_table: PlayersTable | None
     levels_seen: int
 
 
@@ -127,8 +136,15 @@ def contents(play: Play) -> Contents:
         unknown_words=dict(sorted(unknown_words(play).items(), key=lambda item: (-item[1], item[0]))),
         map=log.map_use,
         levels_seen=len(distinct(play.attempts.level)),
+        players_table=_players_table(log.players),
         **_span(play),
     )
+
+
+def _players_table(met: PlayersMet | None) -> PlayersTable | None:
+    if met is None:
+        return None
+    return PlayersTable(file=met.file, only_in_table=[*met.only_there], only_in_log=[*met.only_here])
 
 
 def _span(play: Play) -> Span:
@@ -157,6 +173,8 @@ def details(play: Play, known: tuple[KnownFault, ...], evidence: Evidence) -> li
     for number, finding in enumerate(FINDINGS[1:], 1):
         if finding.code == "coarse_clock":
             found += _by_session(play, finding, play.gated.coarse)
+        elif finding.code == "player_tag_differs":
+            found += _by_session(play, finding, differing(play))
         elif finding.code == "no_session_end":
             found += _by_session(play, finding, play.endless)
         elif number in tallies_of(play).findings:

@@ -6,6 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Final
 
+from milepost.cli.settling import files_of_folder
 from milepost.errors import UsageError
 
 _OUTPUTS: Final = ("output", "figure", "truth")
@@ -54,7 +55,5 @@ def _inputs(args: argparse.Namespace) -> list[Path]:
     from milepost.logs.sources.files import expand
 
     names = [*getattr(args, "logs", []), *([args.folder] if getattr(args, "folder", None) else [])]
-    if getattr(args, "all", False) and args.session is not None:
-        names.append(args.session)  # with --all it is a log
     paths = [source.path for source in expand(names) if source.path is not None] if names else []
-    return paths + [Path(given) for name in _INPUTS if (given := getattr(args, name, None))]
+    return paths + files_of_folder(args) + [Path(given) for name in _INPUTS if (given := getattr(args, name, None))]

@@ -6,9 +6,11 @@ import argparse
 from dataclasses import replace
 
 from milepost.cli import terminal
+from milepost.cli.settling import file_of_folder, replay_of_folder
 from milepost.cli.telling import tell
 from milepost.course.course import Course, read_course
 from milepost.errors import UsageError
+from milepost.folder.players import PlayerTable, read_players
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap, read_map
 from milepost.logs.sources.files import expand
@@ -38,7 +40,8 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
     work = ALONE if every_record else Work(args.jobs, args.cluster, args.memory)  # such commands have no options for it
     asked = Asked(
         args.logs, course, rules, log_map, read_options(args), conditions=of_sessions, of_attempts=of_attempts,
-        exclude=tuple(getattr(args, "exclude", ())), work=work, every_record=every_record, telling=terminal.progress,
+        exclude=tuple(getattr(args, "exclude", ())), players=_players(args), work=work, every_record=every_record,
+        telling=terminal.progress,
     )  # fmt: skip
     if goes_in_parts(asked):
         give_back_early()
@@ -77,6 +80,12 @@ def whoever_tried(args: argparse.Namespace) -> Loaded:
     return replace(loaded, of_attempts=())
 
 
+def _players(args: argparse.Namespace) -> PlayerTable | None:
+    """The folder's table of players, if it has one."""
+    path = file_of_folder(args, "players") if hasattr(args, "where") else None
+    return None if path is None else read_players(path)
+
+
 def load_map(args: argparse.Namespace) -> LogMap:
     """The log map, if one is named."""
     return read_map(args.map) if args.map else NO_MAP
@@ -101,7 +110,8 @@ def course_named(path: str) -> Course:
 
 
 def rules_of(args: argparse.Namespace, log_map: LogMap) -> ReplayRules:
-    """The replay's settings: what the map says, overruled by options."""
+    """The replay's settings: what the map says, overruled by the folder's file, overruled by options."""
     given = {name: getattr(args, name) for name in ("repeat_window", "instant", "implied_complete")}
-    settings = dict(log_map.replay) | {name: value for name, value in given.items() if value is not None}
+    options = {name: value for name, value in given.items() if value is not None}
+    settings = dict(log_map.replay) | replay_of_folder(args, options) | options
     return ReplayRules(**settings, keep_debug=args.debug == "keep", keep_shortcuts=args.shortcuts == "keep")

@@ -87,13 +87,17 @@ def main(argv: list[str] | None = None) -> int:
 
 def _run(args: argparse.Namespace) -> int:
     from milepost.cli.guarding import refuse_overwriting
+    from milepost.cli.settling import settle, tell_settings
     from milepost.output import write_text
 
     if args.command is None:
         write_text(_FIRST, None)
         return Exit.DONE
+    settle(args)
     refuse_overwriting(args)
-    return int(args.run(args))
+    status = int(args.run(args))
+    tell_settings(args)
+    return status
 
 
 def _unusable(args: argparse.Namespace, why: str) -> int:

@@ -27,10 +27,8 @@ class Once(argparse.Action):
 
 def add_log(parser: argparse.ArgumentParser, course: bool = True, needed: bool = True) -> None:
     """What to read, how, and by which course."""
-    parser.add_argument(
-        "logs", nargs="+" if needed else "*", metavar="LOG",
-        help="log files, folders, globs or addresses that make up one log; - is standard input",
-    )
+    add_input(parser, needed)
+    add_folder(parser)
     if course:
         parser.add_argument(
             "--course",
@@ -41,10 +39,24 @@ def add_log(parser: argparse.ArgumentParser, course: bool = True, needed: bool =
     parser.add_argument(
         "--map", action=Once, metavar="FILE", help="the log map (TOML), for logs with other field names, words or units"
     )
+
+
+def add_input(parser: argparse.ArgumentParser, needed: bool) -> None:
+    """The log, and how its files are read."""
+    parser.add_argument(
+        "logs", nargs="*", metavar="LOG",
+        help="log files, folders, globs or addresses that make up one log; - is standard input (those of milepost.toml)",
+    )
+    parser.set_defaults(needs_log=needed)
     parser.add_argument("--input-format", choices=tuple(LOG_FORMATS), help="the log's format, if its content does not tell it")
     parser.add_argument(
         "--max-bytes", type=size_in_bytes, metavar="N", default=4 << 30, help="most a packed file may unpack to (4GB)"
     )
+
+
+def add_folder(parser: argparse.ArgumentParser) -> None:
+    """Whether the playtest folder's file is looked at."""
+    parser.add_argument("--no-folder", action="store_true", help="pass over the milepost.toml of this folder or one above it")
 
 
 def add_replay(parser: argparse.ArgumentParser) -> None:
@@ -82,6 +94,8 @@ def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
         "--exclude", action="append", default=[], metavar="CODE",
         help="leave out what check calls suspect by this code, such as instant_clear or stuck; may be repeated",
     )  # fmt: skip
+    group.add_argument("--no-where", action="store_true", help="without the conditions of milepost.toml")
+    group.add_argument("--no-exclude", action="store_true", help="without what milepost.toml leaves out")
     if by:
         group.add_argument(
             "--by", action=Once, metavar="KEY",
@@ -208,6 +222,12 @@ def clock_offset(text: str) -> float:
     if not isfinite(value) or len(parts) > 3:
         raise argparse.ArgumentTypeError(f"{text!r} is no offset such as 00:03:20")
     return -float(value) if text.startswith("-") else float(value)
+
+
+def clock_text(text: str) -> str:
+    """A place on a clock, as it was written."""
+    clock_offset(text)
+    return text
 
 
 def seconds(text: str) -> float:

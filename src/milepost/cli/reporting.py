@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 import re
 import shlex
 from collections.abc import Callable
@@ -11,6 +12,7 @@ from typing import Final
 
 from milepost.cli import terminal
 from milepost.cli.comparing import compared
+from milepost.cli.settling import files_of_folder, settings_of
 from milepost.cli.showing import paper, write
 from milepost.errors import UsageError
 from milepost.gate.anonymous import anonymous_file
@@ -34,7 +36,11 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
     if args.anonymous:
         loaded = loaded.without_names()
     with terminal.progress() as progress:
-        return whole_report(loaded.play(), args.min_players, _made(args), _compared(args, loaded), progress)
+        report = whole_report(loaded.play(), args.min_players, _made(args), _compared(args, loaded), progress)
+    settings = settings_of(args)
+    if settings is not None:
+        report["settings"] = settings
+    return report
 
 
 def _compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument | None:
@@ -82,6 +88,7 @@ def _made(args: argparse.Namespace) -> Made:
     words = [_shown(word, args.anonymous) for word in args.words if not (args.anonymous and word in args.logs)]
     inputs = [(label, source.path) for label, source in zip(labels, sources, strict=True)]
     inputs += [(name, Path(name)) for name in (args.course, args.map) if name]
+    inputs += [(os.path.relpath(path), path) for path in files_of_folder(args) if path not in {one for _, one in inputs}]
     return how_made(shlex.join(["milepost", *words, *(["LOG"] if args.anonymous else [])]), inputs)
 
 

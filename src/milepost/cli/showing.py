@@ -11,8 +11,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
 from milepost.cli import terminal
+from milepost.cli.beside import join
 from milepost.cli.exits import Exit
 from milepost.cli.loading import load
+from milepost.cli.settling import with_settings
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
 from milepost.measures.interface import Measure
@@ -43,6 +45,7 @@ def measured(args: argparse.Namespace, measure: Measure, loaded: Loaded | None =
         return _by_groups(args, measure, loaded)
     play = counted_per(loaded.play(), getattr(args, "per", "player"))
     report = described(document(args.command, play, measure(play)), loaded.course, args.min_players)
+    join(args, report, loaded.course)
     draw(args, report)
     entry = MEASURES[args.command]
     write(args, Report(report, entry.views(report), rows_of(report, entry.rows)))
@@ -109,6 +112,7 @@ def _draw_groups(args: argparse.Namespace, documents: list[tuple[str | None, Hea
 
 def write(args: argparse.Namespace, report: Report) -> None:
     """Write a finished report as the arguments ask."""
+    report = with_settings(args, report)
     if getattr(args, "columns", None) is not None:
         if args.format in ("json", "csv"):
             raise UsageError(f"--columns is for tables that people read; --format {args.format} has every column.")

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from hashlib import blake2b
 from pathlib import Path
 
@@ -22,7 +24,46 @@ def anonymous(log: Log) -> Log:
         name=[pseudonym("session", name) for name in log.sessions.name],
         player=[None if name is None else pseudonym("player", name) for name in log.sessions.player],
     )
-    return replace(log, sessions=sessions, files=[anonymous_file(name, n) for n, name in enumerate(log.files)])
+    met = log.players
+    if met is not None:
+        there, here = ([pseudonym("player", name) for name in names] for names in (met.only_there, met.only_here))
+        differ = frozenset(pseudonym("session", name) for name in met.differ)
+        met = replace(met, differ=differ, only_there=tuple(there), only_here=tuple(here))
+    return replace(log, sessions=sessions, players=met, files=[anonymous_file(name, n) for n, name in enumerate(log.files)])
+
+
+@dataclass(frozen=True)
+class Pseudonyms:
+    """Pseudonyms for whoever a log names, also in what people wrote about them.
+
+    Attributes:
+        names: all names of players and sessions, each with what it is.
+    """
+
+    names: Mapping[str, str]
+
+    @classmethod
+    def of(cls, log: Log) -> Pseudonyms:
+        """Of all names in a log."""
+        players = {name: "player" for name in log.sessions.player if name}
+        return cls(dict.fromkeys(log.sessions.name, "session") | players)
+
+    def session(self, name: str) -> str:
+        """A session's."""
+        return pseudonym("session", name)
+
+    def player(self, name: str) -> str:
+        """A player's; who has no name in the log is called as the session is."""
+        return pseudonym(self.names.get(name, "player"), name)
+
+    def in_text(self, text: str) -> str:
+        """A text in which names of two letters and more are replaced, in whatever capitals they are written."""
+        by_fold = {name.casefold(): name for name in self.names if len(name) > 1}
+        return re.sub(r"[\w-]+", lambda word: self._hidden(word[0], by_fold), text)
+
+    def _hidden(self, word: str, by_fold: Mapping[str, str]) -> str:
+        name = by_fold.get(word.casefold())
+        return word if name is None else pseudonym(self.names[name], name)
 
 
 def pseudonym(kind: str, name: str) -> str:

@@ -124,6 +124,23 @@ class Sessions:
     tags: list[dict[str, str]] = field(default_factory=list)
 
 
+@dataclass(frozen=True)
+class PlayersMet:
+    """What a table of players met in a log.
+
+    Attributes:
+        file: the table.
+        differ: names of the sessions of which a tag is another in the table.
+        only_there: players of the table that are not in the log.
+        only_here: players of the log that are not in the table.
+    """
+
+    file: str
+    differ: frozenset[str]
+    only_there: tuple[str, ...]
+    only_here: tuple[str, ...]
+
+
 @dataclass
 class Log:
     """A whole log as read: records, sessions, names, files, and what was refused."""
@@ -140,6 +157,7 @@ class Log:
     files: list[str]
     refused: list[Refused]
     map_use: MapMet | None = None  # what the log map met, where there was one
+    players: PlayersMet | None = None  # what the table of players met, where there was one
 
 
 class Sink(Protocol):

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import TypedDict
+from typing import Final, NotRequired, TypedDict
 
 import numpy as np
 
-from milepost.arrays import Bools, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.errors import UsageError
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import Table
-from milepost.numerics.whole_numbers import counted, distinct, stable_order
+from milepost.numerics.whole_numbers import counted, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
 
@@ -24,9 +24,13 @@ TraceRow = TypedDict("TraceRow", {
 })  # fmt: skip
 # A move of a session.
 TracedMove = TypedDict("TracedMove", {"session": str, "clock": float, "from": str, "to": str | None, "kind": str})
-# Where to look for what happened: a session, and from when to when on its clock.
-Watched = TypedDict("Watched", {"session": str, "player": str, "tries": int, "from": float, "to": float, "ended": str,
-                                "left": bool})  # fmt: skip
+# Where to look for what happened: a session, and from when to when on its clock, or on that of its recording where it has one;
+# ``failed`` is the time in seconds that went into failures.
+Watched = TypedDict("Watched", {
+    "session": str, "player": str, "tries": int, "from": float, "to": float, "ended": str, "left": bool, "failed": float,
+    "recording": NotRequired[str], "link": NotRequired[str],
+})  # fmt: skip
+_SOON: Final = 2  # tries after which a clear has little to show
 
 
 class Traced(TypedDict):
@@ -38,6 +42,8 @@ class Traced(TypedDict):
     end: str
     ended: float | None
     tags: dict[str, str]
+    recording: NotRequired[str]
+    link: NotRequired[str]
 
 
 class TraceTotals(TypedDict):
@@ -133,7 +139,9 @@ def _repairs(play: Play, first: int, last: int) -> list[str]:
 
 
 def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Watched]:
-    """The sessions that show most of some attempts: those whose player left for good there, then those who tried longest.
+    """The sessions that show most of some attempts: who left for good there, who ended the session there, who failed longest.
+
+    Who cleared at the second try has little to show, and is named only where nobody else is.
 
     Args:
         play: a play.
@@ -144,9 +152,11 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Watched]:
     sessions, counts = counted(table.session[rows])
     if not len(sessions):
         return []
-    gone = distinct(table.session[rows[play.once(_left_for_good)[rows]]])
-    left = np.isin(sessions, gone)
-    first = np.lexsort((sessions, -counts, ~left))[:most]
+    left, stopped = (np.isin(sessions, table.session[rows[play.once(ask)[rows]]]) for ask in (_left_for_good, _ended_there))
+    failed = _failed_for(play, rows, sessions)
+    order = np.lexsort((sessions, -counts, -failed, ~stopped, ~left))
+    telling = (left | stopped | (counts > _SOON))[order]
+    first = (order[telling] if telling.any() else order)[:most]
     found: list[Watched] = []
     for place in first.tolist():
         session = int(sessions[place])
@@ -154,9 +164,28 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Watched]:
         found.append({
             "session": play.gated.log.sessions.name[session], "player": play.gated.players[play.gated.player[session]],
             "tries": int(counts[place]), "from": float(table.opened[own[0]]), "to": float(table.closed[own[-1]]),
-            "ended": OUTCOMES[table.outcome[own[-1]]], "left": bool(left[place]),
+            "ended": OUTCOMES[table.outcome[own[-1]]], "left": bool(left[place]), "failed": float(failed[place]),
         })  # fmt: skip
     return found
+
+
+def _failed_for(play: Play, rows: Ints, sessions: Ints) -> Floats:
+    """Per session, the seconds that went into failures among some attempts, to a thousandth."""
+    table = play.attempts
+    failing = rows[~table.ended(CLEARED)[rows]]
+    lasted = np.where(np.isnan(table.active[failing]), 0.0, table.active[failing])
+    at = np.searchsorted(sessions, table.session[failing])
+    return np.round(np.bincount(at, weights=lasted, minlength=len(sessions)), 3)
+
+
+def _ended_there(play: Play) -> Bools:
+    """Per attempt, whether it is at the level at which its session ended, uncleared."""
+    table = play.attempts
+    last = np.full(len(play.gated.log.sessions.name), -1)
+    last[table.session] = np.arange(len(table))  # in the order of play, so that the last one stays
+    there = last[table.session]
+    ended: Bools = (table.level == table.level[there]) & ~table.ended(CLEARED)[there] & ~table.rerun[there]
+    return ended
 
 
 def _left_for_good(play: Play) -> Bools:

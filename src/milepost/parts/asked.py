@@ -7,6 +7,7 @@ from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
 
 from milepost.course.course import Course
+from milepost.folder.players import PlayerTable
 from milepost.gate.selection import Condition
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
@@ -36,6 +37,7 @@ class Asked:
         conditions: which sessions take part.
         of_attempts: which attempts are looked at.
         exclude: what is left out as suspect.
+        players: the table of players, whose columns are tags of their sessions.
         work: who does the work, and with how much memory.
         every_record: whether records will be looked at one by one, so that the log has to be read as a whole.
         telling: gives whom progress is told.
@@ -49,6 +51,7 @@ class Asked:
     conditions: tuple[Condition, ...] = ()
     of_attempts: tuple[Condition, ...] = ()
     exclude: tuple[str, ...] = ()
+    players: PlayerTable | None = None
     work: Work = ALONE
     every_record: bool = False
     telling: Telling = silently

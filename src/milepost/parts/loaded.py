@@ -10,6 +10,7 @@ import numpy as np
 
 from milepost.course.course import Course
 from milepost.errors import UsageError
+from milepost.folder.players import with_players
 from milepost.gate.exclusion import Exclusion
 from milepost.gate.splitting import Split, groups_with_courses
 from milepost.logs.interface import Log
@@ -103,6 +104,7 @@ def load_parts(asked: Asked) -> LoadedParts:
     with asked.telling() as progress:
         folder, spilled = _store_of(asked, progress)
         parted = PartedLog.of(folder)
+        parted = replace(parted, log=with_players(parted.log, asked.players))
         with workers(work.jobs, work.cluster, progress) as who:
             kept = parted.fitting(asked.conditions, who)
     return LoadedParts(parted, asked.course, Wanted(asked.course, asked.rules, kept), work, spilled, asked.telling)

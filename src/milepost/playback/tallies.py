@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from milepost.arrays import Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.interface import Place, refused_in_all
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play, summary
@@ -111,8 +111,16 @@ def _finding_counts(play: Play) -> dict[str, int]:
     for number, finding in enumerate(FINDINGS[1:], 1):
         counts[finding.code] = found[number].records if number in found else 0
     counts["no_session_end"] = int(np.count_nonzero(play.endless))
+    counts["player_tag_differs"] = int(np.count_nonzero(differing(play)))
     counts["coarse_clock"] = int(np.count_nonzero(play.gated.coarse))
     return {code: count for code, count in counts.items() if count}
+
+
+def differing(play: Play) -> Bools:
+    """Per session, whether the table of players gives a tag of it otherwise."""
+    log = play.gated.log
+    differ = log.players.differ if log.players is not None else frozenset()
+    return np.array([name in differ for name in log.sessions.name], dtype=np.bool_)
 
 
 def unknown_words(play: Play) -> dict[str, int]:

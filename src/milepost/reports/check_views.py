@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from milepost.audit.acting import ACTS
-from milepost.audit.audit import Detail, Labelled, SuspectRow
+from milepost.audit.audit import Detail, Labelled, PlayersTable, SuspectRow
 from milepost.audit.moved import MovedFigure, MovedRow
 from milepost.audit.promises import PromiseRow
 from milepost.logs.mapping.use import map_notes
@@ -50,7 +50,22 @@ def _contents(report: CheckDocument) -> AnyView:
         lines.append(f"Not among the event words: {listed(unknown)}. A log map can give them a meaning.")
     if report["map"]:
         lines += map_notes(report["map"])
+    if report["players_table"]:
+        lines.append(_players_table(report["players_table"]))
     return View("What is in the log", (), [], lines)
+
+
+def _players_table(table: PlayersTable) -> str:
+    """Who is only in the table of players, or only in the log."""
+    there, here = "in the table and not in the log", "in the log and not in the table"
+    sides = ((table["only_in_table"], there), (table["only_in_log"], here))
+    said = [f"{plural(len(names), 'player')} {where} ({_some(names)})" for names, where in sides if names]
+    return f"{safe(table['file'])}: {listed(said) if said else 'it has all players of the log, and no others'}."
+
+
+def _some(names: list[str]) -> str:
+    more = [f"{len(names) - _MOST_WORDS} more"] if len(names) > _MOST_WORDS else []
+    return listed([*map(safe, names[:_MOST_WORDS]), *more])
 
 
 def _findings(report: CheckDocument) -> View[Detail]:

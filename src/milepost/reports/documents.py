@@ -10,6 +10,7 @@ from milepost.audit.moved import RawBesideClean
 from milepost.comparing.groups import Compared
 from milepost.comparing.rows import CompareRow, CompareTotals
 from milepost.difficulty.rows import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
+from milepost.folder.notes import Noted
 from milepost.measures.attempts import AttemptsRow, AttemptsTotals
 from milepost.measures.attributes import AttributeRow
 from milepost.measures.builds import BuildTries
@@ -59,6 +60,13 @@ class Suspected(TypedDict):
     moved: list[Excluding] | None
 
 
+class Settings(TypedDict):
+    """What was taken from the file of the playtest folder: values as they stand there, by key."""
+
+    file: str
+    taken: dict[str, object]
+
+
 class Head(TypedDict):
     """What every document begins with; ``findings`` are counts by code."""
 
@@ -75,6 +83,8 @@ class Head(TypedDict):
     min_players: NotRequired[int]
     notes: NotRequired[dict[str, str]]
     open_levels: NotRequired[list[str]]
+    settings: NotRequired[Settings]
+    noted: NotRequired[list[Noted]]
 
 
 class FunnelOrRawRow(Reach):
@@ -182,6 +192,7 @@ class LevelPageFigures(LevelFigures):
     course: CourseHead
     players: int
     min_players: NotRequired[int]
+    noted: NotRequired[list[Noted]]
 
 
 class TraceDocument(Head, TraceTotals):
@@ -288,3 +299,4 @@ class GroupedDocument(TypedDict):
     groups: list[dict[str, Any]]
     compared: NotRequired[list[Compared]]
     cuts: NotRequired[list[float]]
+    settings: NotRequired[Settings]

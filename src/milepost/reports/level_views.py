@@ -27,6 +27,7 @@ from milepost.reports.documents import (
     TraceDocument,
 )
 from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.joined import notes_view
 from milepost.reports.views import count_column, figure, level_column, share_columns, small_note
 from milepost.wording import NOTHING, clock, listed, number, percent, plural, rate, safe, seconds, words
 
@@ -173,9 +174,9 @@ def _in_band(name: str) -> Callable[[RatingsRow], str]:
 
 def trace_view(report: TraceDocument) -> list[AnyView]:
     """Sessions attempt by attempt, or a strip for each where there are many."""
-    if len(report["traced"]) > 3:
-        return [_strips(report)]
-    return [_one_session(report, session) for session in report["traced"]]
+    several = len(report["traced"]) > 3
+    views: list[AnyView] = [_strips(report)] if several else [_one_session(report, session) for session in report["traced"]]
+    return [*views, notes_view(report["noted"])] if report.get("noted") else views
 
 
 def _one_session(report: TraceDocument, session: Traced) -> View[TraceRow]:
@@ -195,7 +196,8 @@ def _one_session(report: TraceDocument, session: Traced) -> View[TraceRow]:
     about = listed(
         [f"player {safe(session['player'])}", *([f"build {safe(session['build'])}"] if session["build"] else []), *tags]
     )
-    notes = [f"{about[0].upper()}{about[1:]}. {ended}", *([f"Other moves: {listed(moves)}."] if moves else [])]
+    recorded = f" Recording: {safe(session.get('link', session['recording']))}." if "recording" in session else ""
+    notes = [f"{about[0].upper()}{about[1:]}. {ended}{recorded}", *([f"Other moves: {listed(moves)}."] if moves else [])]
     return View(f"Session {safe(session['session'])}", columns, own, notes)
 
 
@@ -240,6 +242,7 @@ def level_view(report: LevelPageFigures) -> list[AnyView]:
         lines.append(f"Note: {safe(report['note'])}")
     return [
         View(f"Level {safe(report['level'])} ({report['place']} of {len(report['course']['levels'])})", (), [], [line for line in lines if line]),  # noqa: E501
+        *([notes_view(report["noted"])] if report.get("noted") else []),
         _neighbours(report), *([attributes_view(report["attributes"])] if report["attributes"] else []), _watch(report),
     ]  # fmt: skip
 
@@ -339,7 +342,12 @@ def _watch(report: LevelPageFigures) -> View[Watched]:
     columns: tuple[Column[Watched], ...] = (
         Column("session", lambda row: safe(row["session"]), left=True), Column("from", lambda row: clock(row["from"])),
         Column("to", lambda row: clock(row["to"])), count_column("tries", "tries"),
+        Column("failed for", lambda row: seconds(row["failed"])),
         Column("ended", lambda row: words(row["ended"]) + (", then left" if row["left"] else ""), left=True),
     )  # fmt: skip
-    heading = "Sessions to watch here (who left first, then who tried longest; by the session's clock)"
+    recorded = any("recording" in row for row in report["watch"])
+    if recorded:
+        columns += (Column("recording", lambda row: safe(row.get("link") or row.get("recording") or "none"), left=True),)
+    whose = "the recording's clock, or the session's where there is no recording" if recorded else "the session's clock"
+    heading = f"Sessions to watch here (who left first, then who failed longest; by {whose})"
     return View(heading, columns, report["watch"], [])

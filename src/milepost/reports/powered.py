@@ -7,6 +7,7 @@ from typing import NotRequired
 from milepost.comparing.pilot import Pilot
 from milepost.comparing.power import CURVE, PowerRow, PowerTotals
 from milepost.reports.document import FORMAT
+from milepost.reports.documents import Settings
 from milepost.reports.interface import AnyView, Column, View
 from milepost.wording import number, percent, plural, safe
 
@@ -31,6 +32,7 @@ class PowerDocument(PowerTotals):
     power_low: NotRequired[float]
     power_high: NotRequired[float]
     players_for_80: NotRequired[int | None]
+    settings: NotRequired[Settings]
 
 
 def power_document(pilot: Pilot, rows: list[PowerRow], alone: bool) -> PowerDocument:

@@ -20,9 +20,9 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--offset",
         type=options.clock_offset,
-        default=0.0,
+        default=None,
         metavar="CLOCK",
-        help="how far a recording had run when the session began, such as 00:03:20",
+        help="how far a recording had run when the session began, such as 00:03:20 (as recordings.csv has it)",
     )
 
 
@@ -32,7 +32,4 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.showing import measured
     from milepost.measures.trace import Trace
 
-    if args.all and args.session is not None:
-        args.logs = [args.session, *args.logs]
-        args.session = None
-    return measured(args, Trace(args.session, args.offset), load(args, every_record=True))
+    return measured(args, Trace(args.session, args.offset or 0.0), load(args, every_record=True))

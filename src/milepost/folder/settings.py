@@ -1,0 +1,250 @@
+"""`milepost.toml`: what is always the same about a playtest, read once for every command run inside its folder."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Final
+
+from milepost.audit.acting import require_acting
+from milepost.errors import FolderError, MilePostError
+from milepost.folder.reading import Reading
+from milepost.gate.selection import parse_condition
+from milepost.logs.sources.files import expand
+from milepost.logs.sources.postgres import is_server
+from milepost.logs.sources.remote import is_address
+from milepost.output import write_file
+from milepost.toml import parsed_toml, read_toml, toml_key, toml_text
+
+FILE: Final = "milepost.toml"
+TABLES: Final = ("players", "answers", "notes", "recordings")
+WEIGHTS: Final = ("low", "medium", "high")
+_KEYS: Final = ("logs", "course", "map", *TABLES, "where", "exclude", "replay", "targets")
+_REPLAY: Final = ("repeat_window", "instant", "implied_complete")
+_TARGETS: Final = ("kept_at_end", "total_minutes", "strong_spikes", "findings")
+
+
+@dataclass(frozen=True)
+class Question:
+    """What is known of a question that players answer.
+
+    Attributes:
+        order: its answers in order, where they are words.
+        harder: whether later or higher answers mean harder ("up") or easier ("down"); None where it does not ask for that.
+    """
+
+    order: tuple[str, ...] = ()
+    harder: str | None = None
+
+
+@dataclass(frozen=True)
+class Folder:
+    """A playtest folder, as its file describes it.
+
+    Attributes:
+        file: the file.
+        logs: what makes up the log, as it is written there.
+        files: the course, the map and the tables, by key, as they are written there.
+        where: conditions on sessions and tries.
+        exclude: codes of what is left out as suspect.
+        replay: settings of the replay.
+        questions: what is said of single questions.
+        targets: what is planned for the whole course.
+    """
+
+    file: Path
+    logs: tuple[str, ...] = ()
+    files: Mapping[str, str] = field(default_factory=dict)
+    where: tuple[str, ...] = ()
+    exclude: tuple[str, ...] = ()
+    replay: Mapping[str, float | bool] = field(default_factory=dict)
+    questions: Mapping[str, Question] = field(default_factory=dict)
+    targets: Mapping[str, float | str] = field(default_factory=dict)
+
+    def path(self, key: str) -> str | None:
+        """Where a file that it names lies, as seen from the working directory; None where it names none."""
+        written = self.files.get(key)
+        return None if written is None else self._placed(written)
+
+    def log_paths(self) -> list[str]:
+        """Where its logs lie, as seen from the working directory; a folder that holds its tables too, without these.
+
+        Raises:
+            LogError: there are none in such a folder.
+        """
+        tables = {Path(path).resolve() for key in self.files if (path := self.path(key)) and not is_address(path)}
+        found = []
+        for name in map(self._placed, self.logs):
+            here = Path(name).resolve()
+            if is_address(name) or is_server(name) or not any(here in table.parents for table in tables):
+                found.append(name)
+            else:
+                inside = [source.path for source in expand([name])]
+                found += [str(path) for path in inside if path is not None and path.resolve() not in tables]
+        return found
+
+    def _placed(self, name: str) -> str:
+        if is_address(name) or is_server(name):
+            return name
+        path = self.file.parent / Path(name).expanduser()
+        try:
+            return os.path.relpath(path)
+        except (OSError, ValueError):  # the working directory is gone, or lies on another drive
+            return str(path)
+
+    @property
+    def shown(self) -> str:
+        """The file's name as messages give it."""
+        return self._placed(str(self.file))
+
+
+def find_folder(start: Path | None = None) -> Folder | None:
+    """The folder around a place, by default the working directory: the nearest that has a `milepost.toml`.
+
+    Raises:
+        FolderError: the file cannot be used.
+    """
+    try:
+        here = (start or Path.cwd()).resolve()
+    except OSError:
+        return None  # the working directory is gone
+    for folder in (here, *here.parents):
+        if _is_there(folder / FILE):
+            return read_folder(folder / FILE)
+    return None
+
+
+def _is_there(path: Path) -> bool:
+    try:
+        return path.is_file()
+    except OSError:
+        return False
+
+
+def read_folder(path: Path) -> Folder:
+    """Read a folder's file.
+
+    Raises:
+        FolderError: it cannot be read, has a key that means nothing, or a value that makes no sense; the line is named.
+    """
+    text = read_toml(path, "file of the playtest folder", FolderError)
+    table = parsed_toml(_apart(text), path, "file of the playtest folder", FolderError)
+    return _described(Reading(path, text), table)
+
+
+_ANSWERS_FILE: Final = "answers_file"
+
+
+def _apart(text: str) -> str:
+    """The text with a name of its own for the file of answers, where tables of questions stand below it.
+
+    TOML lets no name be both a text and a table; people write it all the same, and it can be understood.
+    """
+    lines = text.splitlines(keepends=True)
+    if not any(line.lstrip().startswith("[answers.") for line in lines):
+        return text
+    for number, line in enumerate(lines):
+        if line.lstrip().startswith("["):
+            break
+        if line.partition("=")[0].strip() == "answers":
+            lines[number] = line.replace("answers", _ANSWERS_FILE, 1)
+    return "".join(lines)
+
+
+def _described(at: Reading, table: Mapping[str, object]) -> Folder:
+    """What the file says."""
+    at.known("", table, tuple(key for key in table if key == _ANSWERS_FILE) + _KEYS)
+    answers = table.get("answers")
+    about = answers if isinstance(answers, Mapping) else {}
+    return Folder(
+        file=at.path,
+        logs=at.texts("", "logs", table.get("logs", [])),
+        files={key: _file(at, key, value) for key, value in _named(table, about).items()},
+        where=_judged(at, "where", table, lambda text: parse_condition(text)),
+        exclude=_judged(at, "exclude", table, lambda text: require_acting([text])),
+        replay=_replay(at, at.table(table, "replay")),
+        questions={key: _question(at, key, value) for key, value in about.items() if key != "file"},
+        targets=_targets(at, at.table(table, "targets")),
+    )
+
+
+def _named(table: Mapping[str, object], about: Mapping[str, object]) -> dict[str, object]:
+    """The files that it names, by key."""
+    named = {key: table[key] for key in ("course", "map", *TABLES) if key in table and table[key] is not about}
+    for answers in (table.get(_ANSWERS_FILE), about.get("file")):
+        named |= {} if answers is None else {"answers": answers}
+    return named
+
+
+def _judged(at: Reading, key: str, table: Mapping[str, object], judge: Callable[[str], object]) -> tuple[str, ...]:
+    """Texts that a rule of the command line has to take."""
+    texts = at.texts("", key, table.get(key, []))
+    for text in texts:
+        try:
+            judge(text)
+        except MilePostError as error:
+            at.refuse("", key, str(error).removeprefix(f"--{key} "))
+    return texts
+
+
+def _file(at: Reading, key: str, value: object) -> str:
+    """The name of a file that has to be there."""
+    if not isinstance(value, str) or not value:
+        at.wrong("", key, "the name of a file", value)
+    if not is_address(value) and not _is_there(at.path.parent / Path(value).expanduser()):
+        at.refuse("", key, f"there is no file {value!r} beside {at.path.name}. Name one that is there, or take the line out.")
+    return value
+
+
+def _replay(at: Reading, table: Mapping[str, object]) -> dict[str, float | bool]:
+    """Settings of the replay."""
+    at.known("replay", table, _REPLAY)
+    found: dict[str, float | bool] = {}
+    for key, value in table.items():
+        if key != "implied_complete":
+            found[key] = at.number("replay", key, value)
+        elif isinstance(value, bool):
+            found[key] = value
+        else:
+            at.wrong("replay", key, "true or false", value)
+    return found
+
+
+def _question(at: Reading, name: str, value: object) -> Question:
+    """What is said of a question."""
+    if not isinstance(value, Mapping):
+        at.wrong("answers", name, 'a table such as [answers."How hard was it?"]', value)
+    where = f"answers.{name}"
+    at.known(where, value, ("order", "harder"))
+    order, harder = at.texts(where, "order", value.get("order", [])), value.get("harder")
+    if len(order) == 1 or len(set(order)) < len(order):
+        at.wrong(where, "order", "a list of different answers, the least first", list(order))
+    if harder is not None and harder not in ("up", "down"):
+        at.wrong(where, "harder", '"up" or "down"', harder)
+    return Question(order, harder)
+
+
+def _targets(at: Reading, table: Mapping[str, object]) -> dict[str, float | str]:
+    """What is planned for the whole course."""
+    at.known("targets", table, _TARGETS)
+    found: dict[str, float | str] = {}
+    for key, value in table.items():
+        if key != "findings":
+            found[key] = at.number("targets", key, value, 1.0 if key == "kept_at_end" else float("inf"))
+        elif value in WEIGHTS:
+            found[key] = str(value)
+        else:
+            at.wrong("targets", key, "low, medium or high", value)
+    return found
+
+
+def with_key(path: Path, key: str, value: str) -> None:
+    """Add a key to a folder's file, whose comments and order stay as they are.
+
+    Raises:
+        OutputError: it cannot be written.
+    """
+    text = f"{toml_key(key)} = {toml_text(value)}\n{path.read_text(encoding='utf-8')}"  # before any table, whatever stands there
+    write_file(path, lambda stream: stream.write(text.encode()))

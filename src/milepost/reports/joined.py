@@ -1,0 +1,102 @@
+"""Notes and recordings put where they belong in finished documents: at the session, the level, the moment to watch."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from milepost.course.course import Course, level_names
+from milepost.folder.notes import Noted
+from milepost.folder.recordings import Recordings
+from milepost.measures.trace import Watched
+from milepost.naming import folded
+from milepost.reports.documents import LevelDocument, ReportDocument, SpikesDocument, TraceDocument
+from milepost.reports.interface import View
+from milepost.wording import clock, safe
+
+
+def in_recordings(watched: Iterable[Watched], recordings: Recordings) -> None:
+    """Give moments to watch in the clock of the session's recording, where it has one, with a link that opens it there."""
+    for moment in watched:
+        recording = recordings.get(moment["session"])
+        if recording is None or "recording" in moment:
+            continue
+        moment["from"] += recording.offset
+        moment["to"] += recording.offset
+        moment["recording"] = recording.place
+        if link := recording.link(moment["from"]):
+            moment["link"] = link
+
+
+def spikes_in_recordings(report: SpikesDocument, recordings: Recordings) -> None:
+    """The same for the sessions of levels that stand out."""
+    for row in report["levels"]:
+        in_recordings(row["watch"], recordings)
+
+
+def report_in_recordings(report: ReportDocument, recordings: Recordings) -> None:
+    """The same for all of a report."""
+    spikes_in_recordings(report["spikes"], recordings)
+    for watched in report["watch"]:
+        in_recordings(watched, recordings)
+
+
+def trace_in_recordings(report: TraceDocument, recordings: Recordings) -> None:
+    """A trace in the clocks of the recordings of its sessions."""
+    for row in report["levels"]:
+        if recording := recordings.get(row["session"]):
+            row["clock"] += recording.offset
+            row["until"] += recording.offset
+    for move in report["moves"]:
+        if recording := recordings.get(move["session"]):
+            move["clock"] += recording.offset
+    for session in report["traced"]:
+        if recording := recordings.get(session["session"]):
+            session["recording"] = recording.place
+            session["ended"] = None if session["ended"] is None else session["ended"] + recording.offset
+            if link := recording.link(recording.offset):
+                session["link"] = link
+
+
+def by_course(notes: Iterable[Noted], course: Course | None) -> list[Noted]:
+    """The notes with levels by the names that the course has for them, whatever spelling or other name was written."""
+    exact, by_fold = level_names(course) if course else ({}, {})
+
+    def named(level: str | None) -> str | None:
+        if level is None or course is None:
+            return level
+        alike = by_fold.get(folded(level), set())
+        place = exact[level] if level in exact else next(iter(alike)) if len(alike) == 1 else None
+        return level if place is None else course.levels[place].name
+
+    return [Noted({**note, "level": named(note["level"])}) for note in notes]
+
+
+def notes_of_level(notes: Iterable[Noted], level: str) -> list[Noted]:
+    """Those about a level."""
+    return [note for note in notes if note["level"] is not None and folded(note["level"]) == folded(level)]
+
+
+def noted_in_level(report: LevelDocument, notes: list[Noted]) -> None:
+    """Put the notes about a level into its page."""
+    report["noted"] = notes_of_level(notes, report["level"])
+
+
+def noted_in_trace(report: TraceDocument, notes: list[Noted]) -> None:
+    """Put the notes about its sessions, and about their players, into a trace."""
+    sessions = {session["session"] for session in report["traced"]}
+    players = {session["player"] for session in report["traced"]}
+    report["noted"] = [
+        note for note in notes
+        if note["session"] in sessions or (note["session"] is None and note["player"] in players)
+    ]  # fmt: skip
+
+
+def notes_view(notes: list[Noted]) -> View[Noted]:
+    """Notes as lines: what each is about, and what it says."""
+    return View("Notes", (), [], [_said(note) for note in notes])
+
+
+def _said(note: Noted) -> str:
+    about = [note["level"], note["session"] or note["player"], note["build"] and f"build {note['build']}"]
+    parts = [*(safe(part) for part in about if part), *([f"at {clock(note['clock'])}"] if note["clock"] is not None else [])]
+    return f"{', '.join(parts)}: {safe(note['note'])}" if parts else safe(note["note"])

@@ -1,0 +1,28 @@
+"""What came from the file of the playtest folder, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Final
+
+from milepost.reports.documents import Settings
+from milepost.wording import listed, safe
+
+_NAMED: Final = {"logs": "the log"}
+_PLAIN: Final = {"where": "where", "exclude": "without"}
+
+
+def said_of(settings: Settings) -> str:
+    """It as a line."""
+    return f"Taken from {safe(settings['file'])}: {listed([_said(key, value) for key, value in settings['taken'].items()])}."
+
+
+def _said(key: str, value: object) -> str:
+    if isinstance(value, Mapping):
+        return ", ".join(f"{name} {_worded(one)}" for name, one in value.items())
+    texts = ", ".join(safe(str(one)) for one in (value if isinstance(value, list) else [value]))
+    return f"{_PLAIN[key]} {texts}" if key in _PLAIN else f"{_NAMED.get(key, f'the {key}')} ({texts})"
+
+
+def _worded(value: object) -> str:
+    return str(value).lower() if isinstance(value, bool) else f"{value:g}" if isinstance(value, float) else str(value)
