@@ -19,6 +19,7 @@ from milepost.version import __version__
 
 if TYPE_CHECKING:
     from milepost.api import (
+        answers,
         attempts,
         check,
         compare,
@@ -32,6 +33,7 @@ if TYPE_CHECKING:
         replay,
         runs,
         spikes,
+        targets,
         times,
         trace,
         whatif,
@@ -39,8 +41,8 @@ if TYPE_CHECKING:
     from milepost.figures.notebook import figure
 
 __all__ = [
-    "MilePostError", "ReplayRules", "__version__", "attempts", "check", "compare", "coverage", "deaths", "figure", "funnel",
-    "layouts", "level", "moves", "ratings", "replay", "runs", "spikes", "times", "trace", "whatif",
+    "MilePostError", "ReplayRules", "__version__", "answers", "attempts", "check", "compare", "coverage", "deaths", "figure",
+    "funnel", "layouts", "level", "moves", "ratings", "replay", "runs", "spikes", "targets", "times", "trace", "whatif",
 ]  # fmt: skip
 
 

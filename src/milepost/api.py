@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Unpack, cast
@@ -15,8 +15,10 @@ from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
+from milepost.folder.answers import Question, read_answers
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.sources.files import look_afresh
+from milepost.measures.answers import Answers
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.clocks import on_clock
 from milepost.measures.coverage import Coverage
@@ -34,6 +36,7 @@ from milepost.measures.trace import Trace
 from milepost.opening import opened_log
 from milepost.parts.asked import Asked
 from milepost.parts.work import Work, WorkSettings
+from milepost.planning.targets import Targets
 from milepost.playback.looking import parsed
 from milepost.playback.per_run import counted_per
 from milepost.playback.play import Play
@@ -153,6 +156,29 @@ def level(play: Play, name: str) -> LevelTotals:
 def spikes(play: Play, *, min_players: int = 5, per: str = "player") -> pd.DataFrame:
     """Difficulty adjusted for who got there, expectation and verdict, a row a level; nothing is claimed of fewer players."""
     return _frame(Spikes(min_players)(counted_per(play, per)))
+
+
+def answers(
+    play: Play, answers: str | Path, *, order: Mapping[str, Sequence[str]] | None = None, min_players: int = 5
+) -> pd.DataFrame:  # fmt: skip
+    """What players answered, a row a question and level; ``attrs`` holds the questions, and how the answers go with tries.
+
+    Args:
+        play: a play.
+        answers: the table: player, level, question, answer.
+        order: of questions that are answered in words, the answers in order, the least first.
+        min_players: of fewer answers nothing is claimed.
+
+    Raises:
+        FolderError: the table cannot be used.
+    """
+    questions = {text: Question(tuple(ranks)) for text, ranks in (order or {}).items()}
+    return _frame(Answers(read_answers(answers), questions, min_players)(play), index=None)
+
+
+def targets(play: Play, planned: Mapping[str, float | str] | None = None, *, min_players: int = 5) -> pd.DataFrame:
+    """The plan against the play, a row a target; ``planned`` has those of the whole course, as ``[targets]`` in a folder."""
+    return _frame(Targets(planned or {}, min_players)(play), "targets", index=None)
 
 
 def compare(

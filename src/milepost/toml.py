@@ -10,6 +10,8 @@ from typing import Any
 from milepost.errors import MilePostError
 from milepost.wording import safe
 
+Tables = dict[str, Any]  # as TOML gives them: whatever people wrote
+
 
 def toml_text(text: str) -> str:
     """A text as it is written in a TOML file; what could only be misread in it is escaped."""
@@ -40,7 +42,7 @@ def _escaped(char: str) -> str:
     return f"\\u{ord(char):04x}" if ord(char) < 1 << 16 else f"\\U{ord(char):08x}"
 
 
-def load_toml(path: str | Path, what: str, error: type[MilePostError]) -> dict[str, Any]:
+def load_toml(path: str | Path, what: str, error: type[MilePostError]) -> Tables:
     """The tables of a TOML file.
 
     Raises:
@@ -65,7 +67,7 @@ def read_toml(path: str | Path, what: str, error: type[MilePostError]) -> str:
         raise error(f"{path}: the {what} is not TOML ({reason}).") from reason
 
 
-def parsed_toml(text: str, path: str | Path, what: str, error: type[MilePostError]) -> dict[str, Any]:
+def parsed_toml(text: str, path: str | Path, what: str, error: type[MilePostError]) -> Tables:
     """The tables of a text.
 
     Raises:

@@ -243,9 +243,14 @@ def _known(
     return None
 
 
-def hit(document: AuditTotals, weight: str) -> bool:
-    """Whether anything at least as weighty as ``weight`` was found that is not declared as known."""
+def weighing(document: AuditTotals, weight: str) -> int:
+    """How many findings and suspects, each code once, weigh at least so much and are not declared as known."""
     order = ("low", "medium", "high")
     heavy = order[order.index(weight) :]
     rows: list[Detail | SuspectRow] = [*document["suspects"], *document["details"]]
-    return any(row["weight"] in heavy and row["known"] is None for row in rows)
+    return len({row["code"] for row in rows if row["weight"] in heavy and row["known"] is None})
+
+
+def hit(document: AuditTotals, weight: str) -> bool:
+    """Whether anything at least as weighty as ``weight`` was found that is not declared as known."""
+    return weighing(document, weight) > 0

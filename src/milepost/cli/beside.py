@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable
-from typing import Any, Final
+from dataclasses import replace
+from typing import cast
 
-from milepost.cli.settling import file_of_folder
+from milepost.cli.settling import Settled, file_of_folder
 from milepost.course.course import Course
+from milepost.errors import UsageError
+from milepost.folder.answers import Question, read_answers
 from milepost.folder.notes import Noted, read_notes
 from milepost.folder.recordings import Recording, Recordings, read_recordings
 from milepost.gate.anonymous import Pseudonyms
+from milepost.measures.answers import Answers
+from milepost.planning.targets import Targets
 from milepost.reports import joined
+from milepost.reports.documents import Head, LevelDocument, SpikesDocument, TraceDocument
 
 
 def recordings_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> Recordings:
@@ -38,27 +43,48 @@ def _hiding(note: Noted, hidden: Pseudonyms) -> Noted:
     })  # fmt: skip
 
 
-def join(args: argparse.Namespace, report: Any, course: Course | None) -> None:
+def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> Answers | None:
+    """The measure of the answers, of the table that is named or of the folder's; None where there is none.
+
+    Raises:
+        UsageError: an order that is none.
+    """
+    settled: Settled | None = getattr(args, "settled", None)
+    path = getattr(args, "answers", None) or file_of_folder(args, "answers")
+    if path is None:
+        return None
+    answers = read_answers(path)
+    if hidden is not None:
+        answers = tuple(replace(one, player=hidden.player(one.player), answer=hidden.in_text(one.answer)) for one in answers)
+    questions = dict(settled.folder.questions) if settled is not None else {}
+    for text in getattr(args, "order", []):
+        question, sign, order = text.rpartition("=")
+        ranks = tuple(part.strip() for part in order.split(",") if part.strip())
+        if not sign or not question or len(ranks) < 2:
+            raise UsageError(f"--order {text}: write the question, an equals sign, and its answers with commas between.")
+        questions[question] = replace(questions.get(question, Question()), order=ranks)
+    return Answers(answers, questions, args.min_players)
+
+
+def targets_of(args: argparse.Namespace) -> Targets:
+    """The targets, those of the folder among them."""
+    settled: Settled | None = getattr(args, "settled", None)
+    if settled is None or not settled.folder.targets:
+        return Targets(least=args.min_players)
+    settled.taken["targets"] = dict(settled.folder.targets)
+    return Targets(settled.folder.targets, args.min_players)
+
+
+def join(args: argparse.Namespace, report: Head, course: Course | None) -> None:
     """Put notes and recordings into a command's document, where they belong there."""
-    if args.command in _JOINED:
-        _JOINED[args.command](args, report, course)
-
-
-def _level(args: argparse.Namespace, report: Any, course: Course | None) -> None:
-    joined.noted_in_level(report, notes_of(args, course))
-    joined.in_recordings(report["watch"], recordings_of(args))
-
-
-def _trace(args: argparse.Namespace, report: Any, course: Course | None) -> None:
-    joined.noted_in_trace(report, notes_of(args, course))
-    if args.offset is None:
-        joined.trace_in_recordings(report, recordings_of(args))
-
-
-def _spikes(args: argparse.Namespace, report: Any, course: Course | None) -> None:
-    joined.spikes_in_recordings(report, recordings_of(args))
-
-
-_JOINED: Final[dict[str, Callable[[argparse.Namespace, Any, Course | None], None]]] = {
-    "level": _level, "trace": _trace, "spikes": _spikes,
-}  # fmt: skip
+    if args.command == "level":
+        page = cast(LevelDocument, report)
+        joined.noted_in_level(page, notes_of(args, course))
+        joined.in_recordings(page["watch"], recordings_of(args))
+    elif args.command == "trace":
+        trace = cast(TraceDocument, report)
+        joined.noted_in_trace(trace, notes_of(args, course))
+        if args.offset is None:
+            joined.trace_in_recordings(trace, recordings_of(args))
+    elif args.command == "spikes":
+        joined.spikes_in_recordings(cast(SpikesDocument, report), recordings_of(args))

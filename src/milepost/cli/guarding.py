@@ -10,7 +10,7 @@ from milepost.cli.settling import files_of_folder
 from milepost.errors import UsageError
 
 _OUTPUTS: Final = ("output", "figure", "truth")
-_INPUTS: Final = ("course", "course_from", "course_to", "map")
+_INPUTS: Final = ("course", "course_from", "course_to", "map", "since", "answers")
 
 
 def refuse_overwriting(args: argparse.Namespace) -> None:

@@ -110,9 +110,9 @@ def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
     )
 
 
-def add_output(parser: argparse.ArgumentParser) -> None:
+def add_output(parser: argparse.ArgumentParser, forms: tuple[str, ...] = FORMATS) -> None:
     """In which form, and where to."""
-    parser.add_argument("--format", choices=FORMATS, default="table", help="the form of the output (table)")
+    parser.add_argument("--format", choices=forms, default="table", help="the form of the output (table)")
     parser.add_argument("-o", "--output", action=Once, metavar="FILE", help="write to this file, whole or not at all")
     parser.add_argument("--columns", action=Once, metavar="A,B,C", help="which columns of the table, by their headings; all shows every one")  # noqa: E501
 
@@ -126,12 +126,13 @@ def add_work(parser: argparse.ArgumentParser) -> None:
 
 
 def add_measure(
-    parser: argparse.ArgumentParser, by: bool = True, figure: bool = False, work: bool = True, needed: bool = True
+    parser: argparse.ArgumentParser, by: bool = True, figure: bool = False, work: bool = True, needed: bool = True,
+    forms: tuple[str, ...] = FORMATS,
 ) -> None:  # fmt: skip
     """All that measuring commands share: what to read, who takes part, the form of the output, how to replay and where."""
     add_log(parser, needed=needed)
     add_selection(parser, by)
-    add_output(parser)
+    add_output(parser, forms)
     if figure:
         add_figure(parser)
     add_replay(parser)

@@ -11,11 +11,12 @@ from pathlib import Path
 from typing import Final
 
 from milepost.cli import terminal
+from milepost.cli.beside import answers_of, notes_of, recordings_of, targets_of
 from milepost.cli.comparing import compared
 from milepost.cli.settling import files_of_folder, settings_of
 from milepost.cli.showing import paper, write
 from milepost.errors import UsageError
-from milepost.gate.anonymous import anonymous_file
+from milepost.gate.anonymous import Pseudonyms, anonymous_file
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.opening import Loaded
@@ -24,19 +25,25 @@ from milepost.reports.documents import CompareDocument, Made, ReportDocument
 from milepost.reports.forms import render_json
 from milepost.reports.interface import Report
 from milepost.reports.made import how_made
+from milepost.reports.since import read_report
 from milepost.reports.strips import course_strip
 from milepost.reports.summary import summary_rows
-from milepost.reports.whole import whole_report
+from milepost.reports.whole import Beside, whole_report
 
 _WHOM: Final = re.compile(r"^((?:--where=)?\s*(?:player|session)\s*[!=<>]+).*", re.DOTALL)
 
 
 def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
     """The whole report's document."""
-    if args.anonymous:
+    hidden = Pseudonyms.of(loaded.sessions) if args.anonymous else None
+    if hidden is not None:
         loaded = loaded.without_names()
+    beside = Beside(
+        _compared(args, loaded), answers_of(args, hidden), targets_of(args), notes_of(args, loaded.course, hidden),
+        recordings_of(args, hidden), (args.since, read_report(args.since)) if args.since else None,
+    )  # fmt: skip
     with terminal.progress() as progress:
-        report = whole_report(loaded.play(), args.min_players, _made(args), _compared(args, loaded), progress)
+        report = whole_report(loaded.play(), args.min_players, _made(args), beside, progress)
     settings = settings_of(args)
     if settings is not None:
         report["settings"] = settings

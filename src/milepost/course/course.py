@@ -19,7 +19,8 @@ _COURSE_KEYS = {
     "name", "level", "places", "known_fault", "band", "harder", "order", "promise", "run_starts_at", "run_starts_on", "endless",
 }  # fmt: skip
 _FAULT_KEYS = {"code", "level", "build", "note"}
-_LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs", "open", "note", "builds", "not_in"}
+_LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs", "open", "note", "builds", "not_in",
+               "target_tries", "target_kept"}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -40,6 +41,8 @@ class Level:
     note: str | None = None
     builds: tuple[str, ...] = ()  # that have it; all where none is named
     not_in: tuple[str, ...] = ()  # builds that do not
+    target_tries: float | None = None  # median tries to clear, at most
+    target_kept: float | None = None  # share still playing after it, at least
 
     def known_as(self) -> tuple[str, ...]:
         """Its name and its other names."""
@@ -228,6 +231,8 @@ def _level(row: object, where: str) -> Level:
         note,
         _texts(row.get("builds", []), f"{where}: builds"),
         _texts(row.get("not_in", []), f"{where}: not_in"),
+        _number(row.get("target_tries"), 1.0, float("inf"), f"{where}: target_tries"),
+        _number(row.get("target_kept"), 0.0, 1.0, f"{where}: target_kept"),
     )
 
 

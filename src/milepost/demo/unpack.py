@@ -10,11 +10,12 @@ from milepost.errors import OutputError
 from milepost.output import write_file
 
 LOGS = ("evening-1.jsonl", "evening-2.jsonl")
+TABLES = ("milepost.toml", "players.csv", "answers.csv", "notes.csv", "recordings.csv")
 NEXT = "evening-3.jsonl"  # of the week after
 
 
 def unpack(folder: Path, force: bool, race: bool = False) -> Path:
-    """Write the course and the logs into the folder.
+    """Write the playtest folder: its file, the course, the logs, and the tables beside them.
 
     Args:
         folder: where to.
@@ -37,6 +38,7 @@ def _evenings() -> dict[str, bytes]:
     shipped = files("milepost.demo")
     contents = {"course.toml": (shipped / "course.toml").read_bytes()}
     contents |= {f"logs/{name}": gzip.decompress((shipped / f"{name}.gz").read_bytes()) for name in LOGS}
+    contents |= {name: (shipped / name).read_bytes() for name in TABLES}
     contents["next/course.toml"] = (shipped / "course-next.toml").read_bytes()
     contents[f"next/{NEXT}"] = gzip.decompress((shipped / f"{NEXT}.gz").read_bytes())
     return contents
@@ -45,7 +47,8 @@ def _evenings() -> dict[str, bytes]:
 def _race() -> dict[str, bytes]:
     shipped = files("milepost.demo")
     log = gzip.decompress((shipped / "race.jsonl.gz").read_bytes())
-    return {"course.toml": (shipped / "race.toml").read_bytes(), "logs/race.jsonl": log}
+    settings = b'logs = ["logs"]\ncourse = "course.toml"\n'
+    return {"milepost.toml": settings, "course.toml": (shipped / "race.toml").read_bytes(), "logs/race.jsonl": log}
 
 
 def _write(path: Path, data: bytes) -> None:

@@ -10,6 +10,7 @@ from typing import Final
 
 from milepost.audit.acting import require_acting
 from milepost.errors import FolderError, MilePostError
+from milepost.folder.answers import Question
 from milepost.folder.reading import Reading
 from milepost.gate.selection import parse_condition
 from milepost.logs.sources.files import expand
@@ -24,19 +25,6 @@ WEIGHTS: Final = ("low", "medium", "high")
 _KEYS: Final = ("logs", "course", "map", *TABLES, "where", "exclude", "replay", "targets")
 _REPLAY: Final = ("repeat_window", "instant", "implied_complete")
 _TARGETS: Final = ("kept_at_end", "total_minutes", "strong_spikes", "findings")
-
-
-@dataclass(frozen=True)
-class Question:
-    """What is known of a question that players answer.
-
-    Attributes:
-        order: its answers in order, where they are words.
-        harder: whether later or higher answers mean harder ("up") or easier ("down"); None where it does not ask for that.
-    """
-
-    order: tuple[str, ...] = ()
-    harder: str | None = None
 
 
 @dataclass(frozen=True)

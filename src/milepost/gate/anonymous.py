@@ -11,6 +11,7 @@ from pathlib import Path
 from milepost.logs.interface import Log
 
 _DIGITS = 8
+_PSEUDONYM = re.compile(rf"session-[0-9a-f]{{{_DIGITS}}}")
 
 
 def anonymous(log: Log) -> Log:
@@ -69,6 +70,12 @@ class Pseudonyms:
 def pseudonym(kind: str, name: str) -> str:
     """A short stand-in for a name."""
     return f"{kind}-{blake2b(name.encode('utf-8', 'surrogatepass'), digest_size=_DIGITS // 2).hexdigest()}"
+
+
+def session_mark(name: str) -> str:
+    """A short mark of a session's name, the same whether it is the name or its pseudonym."""
+    hidden = name if _PSEUDONYM.fullmatch(name) else pseudonym("session", name)
+    return hidden.removeprefix("session-")
 
 
 def anonymous_file(name: str, number: int) -> str:

@@ -79,6 +79,34 @@ def _expit(value: float) -> float:
     return 1 / (1 + exp(-min(value, 700.0)))
 
 
+def mean_interval(values: Floats) -> Interval:
+    """The 95 % interval of a mean by Student's t; none for fewer than two values, or where all are equal.
+
+    Student (1908), "The probable error of a mean".
+    """
+    from scipy.stats import t
+
+    if len(values) < 2 or np.ptp(values) == 0:
+        return None, None
+    middle, spread = float(values.mean()), float(values.std(ddof=1)) / len(values) ** 0.5
+    reach = float(t.ppf(0.975, len(values) - 1)) * spread
+    return middle - reach, middle + reach
+
+
+def median_interval(values: Floats) -> Interval:
+    """The interval of a median between two of the values in order, at least 95 % whatever they are like; none for fewer than six.
+
+    Source: W. J. Conover, Practical Nonparametric Statistics, 3rd ed. (1999), 3.2.
+    """
+    from scipy.stats import binom
+
+    below = int(binom.ppf(_ALPHA / 2, len(values), 0.5)) if len(values) else 0
+    if below < 1:
+        return NO_INTERVAL
+    ordered = np.sort(values)
+    return float(ordered[below - 1]), float(ordered[len(values) - below])
+
+
 def log_log(survival: float, greenwood: float) -> Interval:
     """An interval for a survival share on the log(-log) scale; nothing at exactly 0 or 1.
 

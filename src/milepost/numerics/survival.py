@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
+from milepost.numerics.intervals import NO_INTERVAL, Interval, log_log
 
 TOLERANCE = 1e-9
 
@@ -24,6 +25,25 @@ class Curve:
         """The least value at which survival is at most 1 - share; None where that is never reached."""
         reached = np.flatnonzero(self.survival <= 1 - share + TOLERANCE)
         return float(self.value[reached[0]]) if len(reached) else None
+
+    def quantile_interval(self, share: float) -> Interval:
+        """The 95 % interval of a quantile: the values at which survival may be 1 - share; an end that is not reached is None.
+
+        Where not even the lower end is reached, it is the greatest value, beyond which the quantile has to be.
+
+        Source: R. Brookmeyer and J. Crowley, "A confidence interval for the median survival time", Biometrics 38 (1982).
+        """
+        if not len(self.value):
+            return NO_INTERVAL
+        left = self.at_risk - self.events
+        with np.errstate(divide="ignore", invalid="ignore"):
+            greenwood = np.cumsum(np.where(left > 0, self.events / (self.at_risk * left), 0.0))
+        ends = [log_log(float(s), float(g)) for s, g in zip(self.survival, greenwood, strict=True)]
+        lower = np.array([s if low is None else low for s, (low, _) in zip(self.survival, ends, strict=True)])
+        upper = np.array([s if high is None else high for s, (_, high) in zip(self.survival, ends, strict=True)])
+        first, last = (np.flatnonzero(side <= 1 - share + TOLERANCE) for side in (lower, upper))
+        low = float(self.value[first[0]] if len(first) else self.value[-1])
+        return low, float(self.value[last[0]]) if len(last) else None
 
 
 def kaplan_meier(values: Floats, event: Bools) -> Curve:

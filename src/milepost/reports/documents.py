@@ -11,6 +11,7 @@ from milepost.comparing.groups import Compared
 from milepost.comparing.rows import CompareRow, CompareTotals
 from milepost.difficulty.rows import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
 from milepost.folder.notes import Noted
+from milepost.measures.answers import AnswersRow, AnswersTotals
 from milepost.measures.attempts import AttemptsRow, AttemptsTotals
 from milepost.measures.attributes import AttributeRow
 from milepost.measures.builds import BuildTries
@@ -25,6 +26,8 @@ from milepost.measures.ratings import RatingsRow, RatingsTotals
 from milepost.measures.runs import PerRunRow, RunsCounted, RunsRow, RunsTotals
 from milepost.measures.times import TimesRow, TimesTotals
 from milepost.measures.trace import TraceRow, TraceTotals, Watched
+from milepost.planning.targets import TargetsRow, TargetsTotals
+from milepost.reports.since import Since
 
 
 class CourseHead(TypedDict):
@@ -225,6 +228,18 @@ class CompareDocument(Head, CompareTotals):
     levels: list[CompareRow]
 
 
+class AnswersDocument(Head, AnswersTotals):
+    """Of `answers`."""
+
+    levels: list[AnswersRow]
+
+
+class TargetsDocument(Head, TargetsTotals):
+    """Of `targets`."""
+
+    levels: list[TargetsRow]
+
+
 class PlanRow(LevelRow):
     """The plan of a level."""
 
@@ -274,6 +289,10 @@ class ReportDocument(Head):
     ratings: RatingsDocument | None
     compare: CompareDocument | None
     runs: RunsDocument | None
+    answers: AnswersDocument | None
+    targets: TargetsDocument | None
+    since: Since | None
+    session_marks: list[str] | None
     plan: list[PlanRow]
     planned_retention: list[float]
     builds: Builds

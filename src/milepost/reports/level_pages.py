@@ -9,6 +9,7 @@ from milepost.measures.funnel import FunnelRow
 from milepost.measures.level import SIDE, Planned, beside_builds
 from milepost.reports.documents import LevelPageFigures, ReportDocument
 from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.joined import notes_of_level
 from milepost.reports.level_views import level_view
 from milepost.reports.views import count_column
 from milepost.wording import percent, rate, safe
@@ -42,7 +43,7 @@ def _of_level(report: ReportDocument, place: int) -> LevelPageFigures:
         funnel=cast(FunnelRow, report["funnel"]["levels"][place]), attempts=tries[place], times=report["times"]["levels"][place],
         deaths=report["deaths"]["levels"][place], note=report.get("notes", {}).get(level), first_level=None,
         builds=sorted(builds["names"]), watch=report["watch"][place], attributes=report["attributes"][place],
-        neighbours=[beside_builds(tries[n], builds["levels"][n]) for n in near],
+        noted=notes_of_level(report.get("noted", []), level), neighbours=[beside_builds(tries[n], builds["levels"][n]) for n in near],
     )  # fmt: skip
 
 

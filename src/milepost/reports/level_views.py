@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TypedDict
 
 from milepost.measures.attempts import AttemptsRow
 from milepost.measures.coverage import CoverageRow
@@ -14,7 +13,7 @@ from milepost.measures.level import Neighbour
 from milepost.measures.moves import MoveRow
 from milepost.measures.ratings import RatingsRow
 from milepost.measures.times import TimesRow
-from milepost.measures.trace import Traced, TraceRow, Watched
+from milepost.measures.trace import Watched
 from milepost.reports.attribute_views import attributes_view
 from milepost.reports.document import source_notes
 from milepost.reports.documents import (
@@ -24,7 +23,6 @@ from milepost.reports.documents import (
     LevelPageFigures,
     MovesDocument,
     RatingsDocument,
-    TraceDocument,
 )
 from milepost.reports.interface import AnyView, Column, View
 from milepost.reports.joined import notes_view
@@ -33,16 +31,6 @@ from milepost.wording import NOTHING, clock, listed, number, percent, plural, ra
 
 _MOST_CAUSES = 3
 _SHADES = " ·:+*#"
-_LETTERS = {
-    "complete": "✓",
-    "death": "✗",
-    "reset": "r",
-    "left": "→",
-    "quit": "q",
-    "time_up": "t",
-    "crash": "!",
-    "unknown": "?",
-}
 
 
 def deaths_view(report: DeathsDocument) -> list[AnyView]:
@@ -55,7 +43,7 @@ def deaths_view(report: DeathsDocument) -> list[AnyView]:
         Column("resets", lambda row: number(row["failures"] - row["deaths"]), rank=3),
         count_column("on arrival", "on_arrival", 6),
         Column("where: 0 … 1", lambda row: strip(row["progress"]), left=True, rank=2),
-        Column("most", lambda row: _tenth(row["most_bin"]), left=True, rank=7),
+        Column("most", lambda row: tenth(row["most_bin"]), left=True, rank=7),
         Column("causes", lambda row: _causes(row), left=True, rank=1),
     )  # fmt: skip
     notes = [
@@ -72,7 +60,7 @@ def strip(counts: list[int]) -> str:
     return "|" + "".join(_SHADES[-(-count * (len(_SHADES) - 1) // most) if most else 0] for count in counts) + "|"
 
 
-def _tenth(place: int | None) -> str:
+def tenth(place: int | None) -> str:
     return NOTHING if place is None else f"{place / 10:.1f}–{(place + 1) / 10:.1f}"
 
 
@@ -172,68 +160,6 @@ def _in_band(name: str) -> Callable[[RatingsRow], str]:
     return lambda row: percent(row["ratings"][name]["share"])
 
 
-def trace_view(report: TraceDocument) -> list[AnyView]:
-    """Sessions attempt by attempt, or a strip for each where there are many."""
-    several = len(report["traced"]) > 3
-    views: list[AnyView] = [_strips(report)] if several else [_one_session(report, session) for session in report["traced"]]
-    return [*views, notes_view(report["noted"])] if report.get("noted") else views
-
-
-def _one_session(report: TraceDocument, session: Traced) -> View[TraceRow]:
-    own = [row for row in report["levels"] if row["session"] == session["session"]]
-    columns: tuple[Column[TraceRow], ...] = (
-        Column("clock", lambda row: clock(row["clock"])), Column("level", lambda row: safe(row["level"]), left=True),
-        Column("try", lambda row: "void" if row["void"] else f"{row['try']}{' again' if row['rerun'] else ''}"),
-        Column("lasted", lambda row: seconds(row["active"]) if row["active"] is not None else "unknown"),
-        Column("ended", lambda row: _ending(row), left=True),
-        Column("at", lambda row: _place_of_end(row), rank=1),
-        Column("repairs", lambda row: ", ".join(row["repairs"]), left=True, rank=2),
-    )  # fmt: skip
-    tags = [f"{safe(name)} {safe(value)}" for name, value in sorted(session["tags"].items())]
-    moves = [f"{clock(m['clock'])} {m['kind']} from {safe(m['from'])} to {safe(m['to'] or 'outside')}" for m in report["moves"]
-             if m["session"] == session["session"] and m["kind"] != "advance"]  # fmt: skip
-    ended = f"The session ended at {clock(session['ended'])}: {words(session['end'])}."
-    about = listed(
-        [f"player {safe(session['player'])}", *([f"build {safe(session['build'])}"] if session["build"] else []), *tags]
-    )
-    recorded = f" Recording: {safe(session.get('link', session['recording']))}." if "recording" in session else ""
-    notes = [f"{about[0].upper()}{about[1:]}. {ended}{recorded}", *([f"Other moves: {listed(moves)}."] if moves else [])]
-    return View(f"Session {safe(session['session'])}", columns, own, notes)
-
-
-def _place_of_end(row: TraceRow) -> str:
-    """How far the attempt got, where it did not get to the end."""
-    return "" if row["progress"] is None or row["outcome"] == "complete" else percent(row["progress"])
-
-
-def _ending(row: TraceRow) -> str:
-    return words(row["outcome"]) + (f" ({safe(row['cause'])})" if row["cause"] and row["cause"] != row["outcome"] else "")
-
-
-class _Strip(TypedDict):
-    """A session in letters."""
-
-    session: str
-    end: str
-    strip: str
-    n: int
-
-
-def _strips(report: TraceDocument) -> View[_Strip]:
-    """A letter an attempt, a column a level, so that a stretch of trouble shows."""
-    rows = []
-    for session in report["traced"]:
-        own = [row for row in report["levels"] if row["session"] == session["session"]]
-        strip = "".join(_LETTERS[row["outcome"]] for row in own)
-        rows.append(_Strip(session=session["session"], end=words(session["end"]), strip=strip, n=len(own)))
-    columns: tuple[Column[_Strip], ...] = (
-        Column("session", lambda row: safe(row["session"]), left=True), count_column("attempts", "n"),
-        Column("end", lambda row: row["end"], left=True, rank=1), Column("attempts in order", lambda row: row["strip"], left=True),  # noqa: E501
-    )  # fmt: skip
-    letters = listed([f"{letter} {words(name)}" for name, letter in _LETTERS.items()])
-    return View("Sessions attempt by attempt", columns, rows, [f"{letters}.", *source_notes(report)])
-
-
 def level_view(report: LevelPageFigures) -> list[AnyView]:
     """One page on one level."""
     lines = [*_reach(report), *_tries(report["attempts"]), *_times(report["times"]), *_deaths(report["deaths"])]
@@ -280,7 +206,7 @@ def _times(row: TimesRow) -> list[str]:
 def _deaths(row: DeathsRow) -> list[str]:
     if not row["deaths"]:
         return [f"No deaths; {plural(row['failures'], 'reset')}." if row["failures"] else "No deaths and no resets."]
-    where = f"; most at {_tenth(row['most_bin'])} of the way" if row["most_bin"] is not None else ""
+    where = f"; most at {tenth(row['most_bin'])} of the way" if row["most_bin"] is not None else ""
     arrival = f"; {plural(row['on_arrival'], 'death')} on arrival" if row["on_arrival"] else ""
     return [f"{plural(row['deaths'], 'death')} ({_causes(row) or 'no causes given'}){where}{arrival}."]
 

@@ -10,6 +10,7 @@ from milepost.audit.audit import audit
 from milepost.comparing.within import CompareWithin
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
+from milepost.measures.answers import Answers
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.coverage import Coverage
 from milepost.measures.deaths import Deaths
@@ -22,9 +23,11 @@ from milepost.measures.ratings import Ratings
 from milepost.measures.runs import RunsMeasure, RunsReported
 from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
-from milepost.reports import check_views, level_views, run_views, views
+from milepost.planning.targets import Targets
+from milepost.reports import answer_views, check_views, level_views, run_views, target_views, trace_views, views
 from milepost.reports.compared import compare_views
 from milepost.reports.documents import (
+    AnswersDocument,
     AttemptsDocument,
     CheckDocument,
     CompareDocument,
@@ -37,6 +40,7 @@ from milepost.reports.documents import (
     RatingsDocument,
     RunsDocument,
     SpikesDocument,
+    TargetsDocument,
     TimesDocument,
     TraceDocument,
     WhatIfDocument,
@@ -72,6 +76,7 @@ class Entry:
         picture: the heading of its figure in the report; None where it has none there.
         drawn: whether it has a figure.
         reported: with the least number of players, the measure as the report has it; None where it is no part of the report.
+        beside: whether the report has it only where there is something to compare with beside the log.
     """
 
     name: str
@@ -83,6 +88,7 @@ class Entry:
     picture: str | None = None
     drawn: bool = False
     reported: Callable[[int], Measure] | None = None
+    beside: bool = False
 
 
 _ENTRIES: Final = (
@@ -130,9 +136,13 @@ _ENTRIES: Final = (
         "runs", RunsMeasure, run_views.runs_view, RunsDocument, picture="Runs", drawn=True, reported=lambda least: RunsReported(),
         in_groups=InGroups("reached", (("gets here", "share", percent), ("cleared", "cleared", number))),
     ),
+    Entry(
+        "answers", Answers, answer_views.answers_view, AnswersDocument, picture="What players said", drawn=True, beside=True,
+    ),
+    Entry("targets", Targets, target_views.targets_view, TargetsDocument, rows="targets", beside=True),
     Entry("compare", CompareWithin, compare_views, CompareDocument, picture="Two builds", drawn=True),
     Entry("level", LevelPage, level_views.level_view, LevelDocument, drawn=True),
-    Entry("trace", Trace, level_views.trace_view, TraceDocument, drawn=True),
+    Entry("trace", Trace, trace_views.trace_view, TraceDocument, drawn=True),
     Entry("whatif", WhatIf, views.whatif_view, WhatIfDocument, drawn=True),
 )  # fmt: skip
 MEASURES: Final = {entry.name: entry for entry in _ENTRIES}

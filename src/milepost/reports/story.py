@@ -7,10 +7,16 @@ from dataclasses import dataclass
 from milepost.difficulty.rows import Kind, SpikesRow
 from milepost.difficulty.sentences import costliest_first
 from milepost.measures.funnel import stopped_by
+from milepost.measures.trace import Watched
+from milepost.reports.answer_views import agreement_sentences
 from milepost.reports.documents import FunnelOrRawRow, ReportDocument
+from milepost.reports.joined import notes_view
+from milepost.reports.level_views import tenth
+from milepost.reports.since_sentences import since_sentences
+from milepost.reports.target_views import target_sentence
 from milepost.reports.views import figure
 from milepost.vocabulary import END_CAUSES
-from milepost.wording import clock, listed, percent, plural, safe, words
+from milepost.wording import clock, listed, percent, plural, safe, seconds, words
 
 _NAMED = 3
 _LOST = ("quit", "unknown")
@@ -29,10 +35,14 @@ def story(report: ReportDocument) -> list[Chapter]:
     """The chapters of a whole report's document that have something to say."""
     told = [
         Chapter(*_to_fix(report), ordered=True),
+        Chapter("What is new", since_sentences(report["since"]) if report["since"] else []),
         Chapter(*_between_builds(report)),
+        Chapter("The plan", _targets(report)),
+        Chapter("What players said", _answers(report)),
         Chapter("Easier than its surroundings", _sentences(report, ("dip",))),
         Chapter("Where players stop", _stops(report)),
         Chapter("What to watch", _watch(report)),
+        Chapter("Notes", notes_view(report.get("noted", [])).notes),
         Chapter("What cannot be said", _unsaid(report)),
         Chapter("Whether the log can be trusted", _log(report)),
     ]
@@ -97,10 +107,54 @@ def _range(row: FunnelOrRawRow, key: str) -> str:
 def _watch(report: ReportDocument) -> list[str]:
     said = []
     for row in flagged(report):
-        seen = [f"{safe(one['session'])} from {clock(one['from'])} to {clock(one['to'])} ({plural(one['tries'], 'try', 'tries')}, then {words(one['ended'])}{', and left for good' if one['left'] else ''})"  # noqa: E501
-                for one in row["watch"]]  # fmt: skip
+        seen = [moment(one) for one in row["watch"]]
         if seen:
-            said.append(f"{safe(row['level'])}: {listed(seen)}.")
+            said.append(f"{safe(row['level'])}: {listed(seen)}.{_look_for(report, row['level'])}")
+    if said and any("recording" in one for row in flagged(report) for one in row["watch"]):
+        said.append("Times of a session with a recording are by the recording's clock.")
+    return said
+
+
+def moment(one: Watched) -> str:
+    """A moment to watch: which session, from when to when, and what is to be seen."""
+    end = "then left for good" if one["left"] else f"then {words(one['ended'])}"
+    tries = f"{plural(one['tries'], 'try', 'tries')}, {seconds(one['failed'])} of failing, {end}"
+    return f"{safe(one['session'])} from {clock(one['from'])} to {clock(one['to'])} ({tries})"
+
+
+def _look_for(report: ReportDocument, level: str) -> str:
+    """What kills most there, and where, so that one knows what to look for."""
+    deaths = next((row for row in report["deaths"]["levels"] if row["level"] == level), None)
+    if deaths is None or not deaths["deaths"]:
+        return ""
+    most = max(deaths["causes"].items(), key=lambda item: item[1]["deaths"], default=None)
+    cause = f"{safe(most[0])}, {most[1]['deaths']} of {plural(deaths['deaths'], 'death')}" if most else ""
+    where = f"most die at {tenth(deaths['most_bin'])} of the way" if deaths["most_bin"] is not None else ""
+    told = "; ".join(part for part in (cause, where) if part)
+    return f" Look for: {told}." if told else ""
+
+
+def _targets(report: ReportDocument) -> list[str]:
+    """How many targets came true, and those that did not."""
+    targets = report["targets"]
+    if targets is None:
+        return []
+    counts = f"{targets['met']} of {plural(len(targets['targets']), 'target')} met, {targets['missed']} missed, {targets['no_telling']} without a telling."  # noqa: E501
+    missed = [row for row in targets["targets"] if row["verdict"] == "missed"]
+    whole = [target_sentence(row) for row in missed if row["level"] is None]
+    levels = list(dict.fromkeys(safe(row["level"]) for row in missed if row["level"]))
+    return [counts, *whole, *([f"Missed at {plural(len(levels), 'level')}: {listed(levels)}."] if levels else [])]
+
+
+def _answers(report: ReportDocument) -> list[str]:
+    """How answers go with play, question by question."""
+    answers = report["answers"]
+    if answers is None:
+        return []
+    said = []
+    for question in answers["questions"]:
+        told = agreement_sentences(question)
+        said += [f"“{safe(question['question'])}”: {plural(question['players'], 'player')} answered.", *told] if told else []
     return said
 
 

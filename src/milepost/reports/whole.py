@@ -2,27 +2,56 @@
 
 from __future__ import annotations
 
-from typing import cast
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Final, cast
 
 import numpy as np
 
 from milepost.course.course import Course, Level
 from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.errors import UsageError
+from milepost.folder.notes import Noted
+from milepost.folder.recordings import Recordings
+from milepost.gate.anonymous import session_mark
+from milepost.measures.answers import Answers
 from milepost.measures.attributes import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.interface import Measure
 from milepost.measures.trace import watch_by_level
+from milepost.planning.targets import Targets
 from milepost.playback.play import Play
 from milepost.progress import SILENT, Progress
 from milepost.reports.document import described, document, head
 from milepost.reports.documents import Builds, CompareDocument, Head, Made, PlanRow, ReportDocument, SpikesDocument
+from milepost.reports.joined import report_in_recordings
 from milepost.reports.registry import MEASURES
+from milepost.reports.since import Earlier, whats_new
+
+_MOST_MARKS: Final = 100_000
 
 
-def whole_report(
-    play: Play, least: int, made: Made, compare: CompareDocument | None = None, progress: Progress = SILENT
-) -> ReportDocument:  # fmt: skip
+@dataclass(frozen=True)
+class Beside:
+    """What the report has beside the measures of one replay; each only where there is something.
+
+    Attributes:
+        compare: the comparison of the two newest builds.
+        answers, targets: measures that need a table or a plan.
+        notes: the analyst's.
+        recordings: of sessions.
+        since: an earlier report, and its file.
+    """
+
+    compare: CompareDocument | None = None
+    answers: Answers | None = None
+    targets: Targets | None = None
+    notes: Sequence[Noted] = ()
+    recordings: Recordings = field(default_factory=dict)
+    since: tuple[str, Earlier] | None = None
+
+
+def whole_report(play: Play, least: int, made: Made, beside: Beside = Beside(), progress: Progress = SILENT) -> ReportDocument:
     """The document of the whole report.
 
     Under the name of each measuring command it has that command's own document; ``layouts`` and ``ratings`` are null
@@ -32,7 +61,7 @@ def whole_report(
         play: the replayed log.
         least: of fewer players, nothing is claimed.
         made: how the report was made: the command, versions and files.
-        compare: the comparison of the two newest builds, where there are two.
+        beside: what the report has beside the measures.
         progress: told of each step.
     """
     course = play.course
@@ -44,13 +73,35 @@ def whole_report(
     top = head("report", play)
     top["course"]["name"] = course.name if course else None
     spikes = cast(SpikesDocument, parts["spikes"])
-    return cast(ReportDocument, {
+    report = cast(ReportDocument, {
         **described(top, course, least), **parts,
         "plan": [_plan(level) for level in course.levels] if course else [],
         "planned_retention": _planned_retention(course, spikes),
         "builds": Builds(names=build_names(play), levels=tries_by_build(play)),
-        "watch": watch_by_level(play), "attributes": attributes_by_level(play), "made": made, "compare": compare,
+        "watch": watch_by_level(play), "attributes": attributes_by_level(play), "made": made,
+        "compare": beside.compare, **_beside(play, least, beside), "noted": list(beside.notes), "session_marks": _marks(play),
+        "since": None,
     })  # fmt: skip
+    report_in_recordings(report, beside.recordings)
+    if beside.since is not None:
+        report["since"] = whats_new(beside.since[0], beside.since[1], cast(Earlier, report))
+    return report
+
+
+def _beside(play: Play, least: int, beside: Beside) -> dict[str, Head | None]:
+    """Answers and targets, each with something in it."""
+    found: dict[str, Head | None] = {"answers": None, "targets": None}
+    if beside.answers is not None and (table := beside.answers(play)).rows:
+        found["answers"] = described(document("answers", play, table), play.course, least)
+    if beside.targets is not None and (planned := beside.targets(play)).rows:
+        found["targets"] = described(document("targets", play, planned), play.course, least)
+    return found
+
+
+def _marks(play: Play) -> list[str] | None:
+    """A mark of each session, so that a later report can tell which are new; none where there are too many."""
+    names = play.gated.log.sessions.name
+    return sorted(map(session_mark, names)) if len(names) <= _MOST_MARKS else None
 
 
 def _measured(name: str, measure: Measure, play: Play, least: int) -> Head | None:

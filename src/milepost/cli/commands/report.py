@@ -17,6 +17,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     options.add_measure(parser, by=False)
     options.add_paper(parser)
     options.add_compared(parser)
+    parser.add_argument("--since", action=options.Once, metavar="REPORT.json", help="say what is new since an earlier report, which was written as .json")  # noqa: E501
     parser.add_argument("--anonymous", action="store_true", help="pseudonyms for players, sessions and files; the same name gets the same one")  # noqa: E501
 
 
@@ -24,7 +25,10 @@ def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
     from milepost.cli.reporting import form_of, gathered, write_report
+    from milepost.reports.since import read_report
 
     form_of(args.output)  # before the work, not after it
+    if args.since:
+        read_report(args.since)
     write_report(args, gathered(args, load(args)))
     return Exit.DONE

@@ -9,18 +9,19 @@ from milepost.cli.exits import Exit
 
 PLACE = 100  # among the commands of the help
 HELP = "which levels break what their surroundings lead one to expect, how sure that is, and what it costs"
-EXAMPLE = "milepost spikes wickwater/logs --course wickwater/course.toml"
+EXAMPLE = "milepost spikes --strict strong --since last-week.json"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, figure=True)
     options.add_per(parser)
+    parser.add_argument("--strict", choices=("weak", "fair", "strong"), help="exit with status 1 if a level stands out on evidence of this strength or more")  # noqa: E501
+    parser.add_argument("--since", action=options.Once, metavar="REPORT.json", help="with --strict: pass over levels that stood out in this earlier report")  # noqa: E501
 
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.showing import measured
-    from milepost.difficulty.spikes import Spikes
+    from milepost.cli.strictness import strict_spikes
 
-    return measured(args, Spikes(args.min_players))
+    return strict_spikes(args)

@@ -1,0 +1,32 @@
+"""The command `answers`."""
+
+from __future__ import annotations
+
+import argparse
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+PLACE = 105  # among the commands of the help
+HELP = "what players answered, level by level, and whether it goes with how hard the levels are to play"
+EXAMPLE = "milepost answers"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_measure(parser, by=False, figure=True)
+    parser.add_argument("--answers", action=options.Once, metavar="FILE", help="the table of answers: player, level, question, answer (that of milepost.toml)")  # noqa: E501
+    parser.add_argument("--order", action="append", default=[], metavar="QUESTION=A,B,C", help="the answers to a question in order, the least first; may be repeated")  # noqa: E501
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.beside import answers_of
+    from milepost.cli.showing import measured
+
+    measure = answers_of(args)
+    if measure is None:
+        from milepost.errors import UsageError
+
+        raise UsageError("there is no table of answers. Name one: --answers FILE, or answers = \"answers.csv\" in milepost.toml.")
+    return measured(args, measure)

@@ -1,0 +1,43 @@
+"""The command `targets`."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, cast
+
+from milepost.cli import options
+from milepost.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from milepost.reports.documents import TargetsDocument
+
+PLACE = 103  # among the commands of the help
+HELP = "the plan against the play: which targets are met, which are missed, and where there is no telling yet"
+EXAMPLE = "milepost targets --format junit --output targets.xml"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_measure(parser, by=False, forms=("table", "json", "csv", "markdown", "junit"))
+    parser.add_argument("--strict", action="store_true", help="exit with status 1 if a target is missed")
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.beside import targets_of
+    from milepost.cli.loading import load
+    from milepost.cli.showing import write
+    from milepost.output import write_text
+    from milepost.reports.document import described, document
+    from milepost.reports.interface import Report
+    from milepost.reports.target_views import junit, targets_view
+
+    loaded = load(args)
+    play = loaded.play()
+    table = targets_of(args)(play)
+    report = cast("TargetsDocument", described(document(args.command, play, table), loaded.course, args.min_players))
+    if args.format == "junit":
+        write_text(junit(report), args.output)
+    else:
+        write(args, Report(report, targets_view(report), report["targets"]))
+    return Exit.GATE_HIT if args.strict and report["missed"] else Exit.DONE

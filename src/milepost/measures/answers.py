@@ -1,0 +1,311 @@
+"""What players answered, level by level and question by question, beside how hard the levels are to play."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Final, TypedDict
+
+import numpy as np
+
+from milepost.arrays import Floats
+from milepost.course.course import level_names
+from milepost.folder.answers import Answer, Question
+from milepost.logs.records.cells import decimal
+from milepost.measures.attempts import AttemptsRow, AttemptsToClear
+from milepost.measures.cells import cells
+from milepost.measures.interface import Table
+from milepost.naming import folded
+from milepost.numerics.intervals import Z95, Interval, mean_interval, wilson
+from milepost.numerics.ranks import Pairs, spearman, spearman_interval
+from milepost.playback.play import Play
+
+_NUMERIC: Final = 0.8  # share of a question's answers that are numbers, from which it is a scale
+_MOST_APART, _FEWEST_LEVELS = 5, 4
+
+
+class AnswerShare(TypedDict):
+    """An answer, and how many gave it."""
+
+    answer: str
+    n: int
+    share: float
+    share_low: float | None
+    share_high: float | None
+
+
+class AnsweredLevel(TypedDict):
+    """A level, or the whole course (null), with its answers; ``mean`` is of numbers, or of places in the order."""
+
+    level: str | None
+    n: int
+    distribution: list[AnswerShare]
+    mean: float | None
+    mean_low: float | None
+    mean_high: float | None
+
+
+class Agreement(TypedDict):
+    """How answers go with tries: Spearman's correlation over pairs of player and level."""
+
+    rho: float | None
+    low: float | None
+    high: float | None
+    pairs: int
+
+
+class Apart(TypedDict):
+    """A level that is felt to be otherwise than it plays.
+
+    ``gap`` is by how much, in standard deviations between levels: where the answers put it, less where its tries put it.
+    """
+
+    level: str
+    mean: float
+    n: int
+    try_clear: float
+    gap: float
+    gap_low: float
+    gap_high: float
+    reading: str
+
+
+class Listed(TypedDict):
+    """An answer that is on no scale."""
+
+    level: str | None
+    player: str
+    answer: str
+
+
+class QuestionAnswers(TypedDict):
+    """A question; ``agreement`` and ``apart`` are of ordered ones."""
+
+    question: str
+    ordered: bool
+    scale: list[str]
+    players: int
+    levels: list[AnsweredLevel]
+    agreement: Agreement | None
+    apart: list[Apart]
+    listed: list[Listed]
+
+
+class AnswersRow(TypedDict):
+    """A question at a level, beside the level's tries."""
+
+    question: str
+    level: str | None
+    n: int
+    mean: float | None
+    mean_low: float | None
+    mean_high: float | None
+    try_clear: float | None
+    try_clear_low: float | None
+    try_clear_high: float | None
+
+
+class AnswersTotals(TypedDict):
+    """The questions, and whose answers, and at which levels, could not be placed."""
+
+    questions: list[QuestionAnswers]
+    players_not_counted: list[str]
+    unknown_levels: list[str]
+
+
+@dataclass(frozen=True)
+class Answers:
+    """Answers beside play.
+
+    Attributes:
+        answers: them.
+        questions: what is known of some questions, by their texts.
+        least: of fewer answers, nothing is claimed of a level.
+    """
+
+    answers: Sequence[Answer]
+    questions: Mapping[str, Question] = field(default_factory=dict)
+    least: int = 5
+
+    def __call__(self, play: Play) -> Table[AnswersRow, AnswersTotals]:
+        """Rows a question and level; the totals hold the questions."""
+        placed = _Placed.of(play, self.answers)
+        asked = dict.fromkeys(answer.question for answer in placed.answers)
+        found = [self._question(play, placed, text) for text in asked]
+        tries = {row["level"]: row for row in play.once(AttemptsToClear()).rows}
+        rows = []
+        for question in found:
+            for own in question["levels"]:
+                beside = tries[own["level"]] if own["level"] else None
+                rows.append(AnswersRow(
+                    question=question["question"], level=own["level"], n=own["n"], mean=own["mean"], mean_low=own["mean_low"],
+                    mean_high=own["mean_high"], try_clear=beside and beside["try_clear"],
+                    try_clear_low=beside and beside["try_clear_low"], try_clear_high=beside and beside["try_clear_high"],
+                ))  # fmt: skip
+        return Table(rows, AnswersTotals(questions=found, players_not_counted=placed.strangers, unknown_levels=placed.unknown))
+
+    def _question(self, play: Play, placed: _Placed, text: str) -> QuestionAnswers:
+        own = [answer for answer in placed.answers if answer.question == text]
+        about = self.questions.get(text, Question())
+        scale = _scale(own, about)
+        levels = [_level(placed.name(level), answers, scale) for level, answers in placed.by_level(own)]
+        plain = [answer for answer in own if scale is None or scale.value(answer.answer) is None]
+        return QuestionAnswers(
+            question=text, ordered=scale is not None, scale=list(about.order), players=len({answer.player for answer in own}),
+            levels=levels, agreement=_agreement(play, placed, own, scale) if scale else None,
+            apart=self._apart(play, levels, about.harder) if scale else [],
+            listed=[Listed(level=placed.name(placed.place[answer.level]), player=answer.player, answer=answer.answer) for answer in plain],  # noqa: E501
+        )  # fmt: skip
+
+    def _apart(self, play: Play, levels: list[AnsweredLevel], harder: str | None) -> list[Apart]:
+        """The levels that are felt to be otherwise than they play, by more than chance."""
+        tries = {row["level"]: row for row in play.once(AttemptsToClear()).rows if row["players"] >= self.least}
+        told = [own for own in levels if own["n"] >= self.least and own["level"] in tries]
+        if len(told) < _FEWEST_LEVELS:
+            return []
+        felt = _standing([(own["mean"], own["mean_low"], own["mean_high"]) for own in told], harder == "down")
+        plays = _standing([_clearing(tries[str(own["level"])]) for own in told], True)
+        gap, reach = felt[0] - plays[0], Z95 * np.hypot(felt[1], plays[1])
+        beyond = [n for n in np.argsort(-np.abs(gap), kind="stable").tolist() if abs(gap[n]) > reach[n]][:_MOST_APART]
+        return [
+            Apart(
+                level=str(told[n]["level"]), mean=float(told[n]["mean"] or 0), n=told[n]["n"],
+                try_clear=float(tries[str(told[n]["level"])]["try_clear"] or 0), gap=float(gap[n]),
+                gap_low=float(gap[n] - reach[n]), gap_high=float(gap[n] + reach[n]), reading=_reading(gap[n] > 0, harder),
+            )
+            for n in beyond
+        ]  # fmt: skip
+
+
+def _clearing(row: AttemptsRow) -> tuple[float | None, float | None, float | None]:
+    return row["try_clear"], row["try_clear_low"], row["try_clear_high"]
+
+
+def _standing(figures: list[tuple[float | None, float | None, float | None]], turned: bool) -> tuple[Floats, Floats]:
+    """Where each level's figure stands among all, in standard deviations between levels, with its standard error.
+
+    A figure whose error is not known gets the largest of the others'; one that is not known itself is never beyond chance.
+    """
+    value, low, high = (np.array([np.nan if one is None else one for one in column]) for column in zip(*figures, strict=True))
+    spread = float(np.nanstd(value, ddof=1)) or 1.0
+    error = (high - low) / (2 * Z95 * spread)
+    known = error[~np.isnan(error)]
+    error = np.where(np.isnan(error), known.max() if len(known) else np.inf, error)
+    standing: Floats = (-1 if turned else 1) * (value - np.nanmean(value)) / spread
+    return np.nan_to_num(standing), np.where(np.isnan(value), np.inf, error)
+
+
+def _reading(more: bool, harder: str | None) -> str:
+    if harder is None:
+        return "answered higher than its tries lead one to expect" if more else "answered lower than its tries lead one to expect"
+    return "felt harder than it plays" if more else "felt easier than it plays"
+
+
+@dataclass(frozen=True)
+class _Scale:
+    """What answers are worth: their places in an order, counted from 1, or the numbers that they are."""
+
+    order: Mapping[str, float] | None
+
+    def value(self, answer: str) -> float | None:
+        """An answer's value; None where it has none."""
+        return decimal(answer) if self.order is None else self.order.get(answer.casefold())
+
+
+def _scale(answers: list[Answer], about: Question) -> _Scale | None:
+    """The scale of a question's answers; None where they are on none."""
+    if about.order:
+        return _Scale({answer.casefold(): float(place) for place, answer in enumerate(about.order, 1)})
+    numbers = sum(decimal(answer.answer) is not None for answer in answers)
+    return _Scale(None) if numbers >= _NUMERIC * len(answers) else None
+
+
+@dataclass(frozen=True)
+class _Placed:
+    """Answers of players who count, at levels of the course or at none, the last of each player alone.
+
+    Attributes:
+        answers: them.
+        place: per level as it was written, its place in the course; None for the whole of it.
+        names: the levels.
+        strangers: players who gave answers, and do not count.
+        unknown: levels that the course does not have.
+    """
+
+    answers: list[Answer]
+    place: Mapping[str | None, int | None]
+    names: list[str]
+    strangers: list[str]
+    unknown: list[str]
+
+    @classmethod
+    def of(cls, play: Play, answers: Sequence[Answer]) -> _Placed:
+        """Place them."""
+        names = play.stops[: play.n_levels]
+        exact, by_fold = level_names(play.course) if play.course else ({name: n for n, name in enumerate(names)}, {})
+        if play.course is None:
+            by_fold = {folded(name): {n} for n, name in enumerate(names)}
+        place: dict[str | None, int | None] = {None: None}
+        for answer in answers:
+            alike = by_fold.get(folded(answer.level), set()) if answer.level else set()
+            if answer.level in exact:
+                place[answer.level] = exact[answer.level]
+            elif len(alike) == 1:
+                place[answer.level] = next(iter(alike))
+        counting = {name for name, counts in zip(play.gated.players, play.counts.tolist(), strict=True) if counts}
+        strangers = dict.fromkeys(answer.player for answer in answers if answer.player not in counting)
+        unknown = dict.fromkeys(str(answer.level) for answer in answers if answer.level not in place)
+        last = {(one.player, place[one.level], one.question): one for one in answers
+                if one.player in counting and one.level in place}  # fmt: skip
+        return cls(list(last.values()), place, names, list(strangers), list(unknown))
+
+    def name(self, place: int | None) -> str | None:
+        """A level's name."""
+        return None if place is None else self.names[place]
+
+    def by_level(self, answers: list[Answer]) -> list[tuple[int | None, list[Answer]]]:
+        """The answers of each level in course order, those to the whole course last."""
+        found: dict[int | None, list[Answer]] = {}
+        for answer in answers:
+            found.setdefault(self.place[answer.level], []).append(answer)
+        return sorted(found.items(), key=lambda item: (item[0] is None, item[0] or 0))
+
+
+def _level(level: str | None, answers: list[Answer], scale: _Scale | None) -> AnsweredLevel:
+    """A level's answers, those on a scale in its order, others by how often they were given."""
+    spelt: dict[str, str] = {}
+    counts = Counter(spelt.setdefault(answer.answer.casefold(), answer.answer) for answer in answers)
+    values = [value for answer in answers if scale and (value := scale.value(answer.answer)) is not None]
+    mean, (low, high) = _mean(values)
+
+    def place(answer: str) -> tuple[float, float, str]:
+        value = scale.value(answer) if scale else None
+        return (float("inf") if value is None else value, -counts[answer], answer)
+
+    shares = []
+    for answer in sorted(counts, key=place):
+        lower, upper = wilson(counts[answer], len(answers))
+        shares.append(AnswerShare(answer=answer, n=counts[answer], share=counts[answer] / len(answers), share_low=lower, share_high=upper))  # noqa: E501
+    return AnsweredLevel(level=level, n=len(answers), distribution=shares, mean=mean, mean_low=low, mean_high=high)
+
+
+def _mean(values: list[float]) -> tuple[float | None, Interval]:
+    return (float(np.mean(values)), mean_interval(np.array(values))) if values else (None, (None, None))
+
+
+def _agreement(play: Play, placed: _Placed, answers: list[Answer], scale: _Scale) -> Agreement:
+    """How the answers go with settled tries, over players and levels that have both."""
+    own = cells(play)
+    settled = {(player, level): tries for player, level, tries in zip(own.player.tolist(), own.level.tolist(), own.settled.tolist(), strict=True)}  # noqa: E501
+    codes = {name: code for code, name in enumerate(play.gated.players)}
+    owners: dict[str, int] = {}
+    rows = []
+    for answer in answers:
+        level, value = placed.place[answer.level], scale.value(answer.answer)
+        tries = settled.get((codes[answer.player], level), 0) if level is not None else 0
+        if value is not None and tries:
+            rows.append((value, tries, owners.setdefault(answer.player, len(owners))))
+    pairs = Pairs(*(np.array([row[n] for row in rows], dtype=kind) for n, kind in enumerate((float, float, np.int64))))
+    low, high = spearman_interval(pairs)
+    return Agreement(rho=spearman(pairs), low=low, high=high, pairs=len(rows))

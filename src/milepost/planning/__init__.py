@@ -1,0 +1,1 @@
+"""The plan against the play: targets, and whether they are met."""

@@ -1,0 +1,170 @@
+"""Targets: what the course and the playtest folder plan, against what was measured."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Final, TypedDict
+
+import numpy as np
+
+from milepost.audit.audit import audit, weighing
+from milepost.course.course import Level
+from milepost.difficulty.spikes import Spikes
+from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.cells import Cells, cells
+from milepost.measures.funnel import Funnel
+from milepost.measures.interface import Table
+from milepost.numerics.intervals import Interval, median_interval
+from milepost.numerics.survival import Curve, kaplan_meier
+from milepost.planning.goals import Goal, Measured, Verdict, judged, players_needed
+from milepost.playback.play import Play
+
+TOLERANCE: Final = 0.05  # of a share of tries that clear, for a target that is no range
+MEANINGS: Final = {
+    "target_clear": "a try clears", "par_seconds": "median time to clear", "target_tries": "median tries to clear",
+    "target_kept": "still playing after it", "kept_at_end": "still playing at the end",
+    "total_minutes": "minutes of play of finishers", "strong_spikes": "strong spikes", "findings": "heavy findings",
+}  # fmt: skip
+
+
+class TargetsRow(TypedDict):
+    """A target: of a level, or of the whole course (null). A range has both ends; otherwise both are what was planned."""
+
+    level: str | None
+    target: str
+    planned: float
+    planned_low: float | None
+    planned_high: float | None
+    measured: float | None
+    low: float | None
+    high: float | None
+    players: int
+    verdict: Verdict
+    players_needed: int | None
+
+
+class TargetsTotals(TypedDict):
+    """The targets, and how many came true."""
+
+    targets: list[TargetsRow]
+    met: int
+    missed: int
+    no_telling: int
+
+
+@dataclass(frozen=True)
+class _Target:
+    """A target and what came of it."""
+
+    level: str | None
+    name: str
+    planned: float
+    goal: Goal
+    measured: Measured
+
+    def row(self) -> TargetsRow:
+        """It as a row."""
+        low, high = self.measured.interval
+        ends = (None if abs(end) == np.inf else end for end in (self.goal.low, self.goal.high))
+        return TargetsRow(
+            level=self.level, target=self.name, planned=self.planned, planned_low=next(ends), planned_high=next(ends),
+            measured=self.measured.value, low=low, high=high, players=self.measured.players,
+            verdict=judged(self.goal, self.measured), players_needed=players_needed(self.goal, self.measured),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Targets:
+    """The plan against the play.
+
+    Attributes:
+        course: targets of the whole course: kept_at_end, total_minutes, strong_spikes, findings.
+        least: of fewer players, no spike is claimed.
+    """
+
+    course: Mapping[str, float | str] = field(default_factory=dict)
+    least: int = 5
+
+    def __call__(self, play: Play) -> Table[TargetsRow, TargetsTotals]:
+        """Rows a target; the totals hold the same, and the counts of verdicts."""
+        rows = [target.row() for target in (*_of_levels(play), *self._of_course(play))]
+        counts = {verdict: sum(row["verdict"] == verdict for row in rows) for verdict in ("met", "missed", "no_telling")}
+        met, missed, no_telling = counts.values()
+        return Table(rows, TargetsTotals(targets=rows, met=met, missed=missed, no_telling=no_telling))
+
+    def _of_course(self, play: Play) -> Iterator[_Target]:
+        for name, planned in self.course.items():
+            if name == "findings":
+                found = weighing(audit(play).totals, str(planned))
+                yield _Target(None, name, 0.0, Goal(high=0.0), Measured(float(found), players=int(play.counts.sum())))
+            elif name == "kept_at_end":
+                yield _Target(None, name, float(planned), Goal(low=float(planned)), _kept(play, play.n_levels - 1))
+            elif name == "total_minutes":
+                yield _Target(None, name, float(planned), Goal(high=float(planned)), _minutes(play))
+            else:
+                yield _Target(None, name, float(planned), Goal(high=float(planned)), self._strong(play))
+
+    def _strong(self, play: Play) -> Measured:
+        rows = Spikes(self.least)(play).rows
+        told = any(row["evidence"] != "too_few" for row in rows)
+        strong = sum(row["kind"] == "spike" and row["evidence"] == "strong" for row in rows)
+        return Measured(float(strong) if told else None, players=int(play.counts.sum()))
+
+
+def _of_levels(play: Play) -> Iterator[_Target]:
+    gathered = cells(play)
+    for place, level in enumerate(play.course.levels if play.course else ()):
+        own = gathered.of(place)
+        if level.target_clear is not None:
+            yield _Target(level.name, "target_clear", level.target_clear, _clear_goal(level), _clear(play, place))
+        if level.par_seconds is not None:
+            yield _Target(level.name, "par_seconds", level.par_seconds, Goal(high=level.par_seconds), _seconds(own))
+        if level.target_tries is not None:
+            yield _Target(level.name, "target_tries", level.target_tries, Goal(high=level.target_tries), _tries(own))
+        if level.target_kept is not None:
+            yield _Target(level.name, "target_kept", level.target_kept, Goal(low=level.target_kept), _kept(play, place))
+
+
+def _clear_goal(level: Level) -> Goal:
+    if level.target_range is not None:
+        return Goal(*level.target_range)
+    planned = level.target_clear or 0.0
+    return Goal(planned - TOLERANCE, planned + TOLERANCE)
+
+
+def _clear(play: Play, place: int) -> Measured:
+    row = play.once(AttemptsToClear()).rows[place]
+    return Measured(row["try_clear"], (row["try_clear_low"], row["try_clear_high"]), row["players"])
+
+
+def _tries(own: Cells) -> Measured:
+    some = own.settled > 0
+    return _median(kaplan_meier(own.settled[some].astype(np.float64), own.cleared[some]), int(some.sum()))
+
+
+def _seconds(own: Cells) -> Measured:
+    timed = ~own.untimed
+    return _median(kaplan_meier(own.seconds[timed], own.cleared[timed]), int(timed.sum()))
+
+
+def _median(curve: Curve, players: int) -> Measured:
+    return Measured(curve.quantile(0.5), curve.quantile_interval(0.5), players, open_ended=True)
+
+
+def _kept(play: Play, place: int) -> Measured:
+    if play.course is not None and play.course.runs.endless:
+        return Measured(None, players=int(play.counts.sum()))
+    row = play.once(Funnel()).rows[place]
+    return Measured(row["retention"], (row["retention_low"], row["retention_high"]), row["reached"])
+
+
+def _minutes(play: Play) -> Measured:
+    """Minutes of play of those who cleared the last level, in all their attempts of known duration."""
+    table, own = play.attempts, cells(play).of(play.n_levels - 1)
+    finished = own.player[own.done]
+    known = ~np.isnan(table.active)
+    spent = np.bincount(table.player[known], weights=table.active[known], minlength=len(play.gated.players))[finished] / 60
+    value = float(np.median(spent)) if len(spent) else None
+    interval: Interval = median_interval(spent)
+    return Measured(value, interval, len(spent))

@@ -1,0 +1,106 @@
+"""What people see of answers: a table a question, how they go with play, and the levels that part."""
+
+from __future__ import annotations
+
+from milepost.measures.answers import AnsweredLevel, AnswersRow, Listed, QuestionAnswers
+from milepost.reports.document import source_notes
+from milepost.reports.documents import AnswersDocument
+from milepost.reports.interface import AnyView, Column, View
+from milepost.wording import NOTHING, listed, logits, number, percent, plural, rate, safe
+
+_MOST_LISTED = 8
+
+
+def answers_view(report: AnswersDocument) -> list[AnyView]:
+    """A table for each question, and who is not in them."""
+    views: list[AnyView] = [_question(report, question) for question in report["questions"]]
+    if not views:
+        views = [View("No answers", (), [], ["No player of the log has answered anything."])]
+    return [*views, View("Whose answers these are", (), [], [*_left_out(report), *source_notes(report)])]
+
+
+def _left_out(report: AnswersDocument) -> list[str]:
+    said = []
+    if names := report["players_not_counted"]:
+        said.append(f"Left out: the answers of {plural(len(names), 'player')} who are not in the log or do not count ({_some(names)}).")  # noqa: E501
+    if names := report["unknown_levels"]:
+        said.append(f"Left out: answers on {plural(len(names), 'level')} that the course does not have ({_some(names)}).")
+    return said
+
+
+def _some(names: list[str]) -> str:
+    more = [f"{len(names) - _MOST_LISTED} more"] if len(names) > _MOST_LISTED else []
+    return listed([*map(safe, names[:_MOST_LISTED]), *more])
+
+
+def _question(report: AnswersDocument, question: QuestionAnswers) -> View[AnsweredLevel]:
+    beside = {row["level"]: row for row in report["levels"] if row["question"] == question["question"]}
+    columns: list[Column[AnsweredLevel]] = [
+        Column("level", lambda row: safe(row["level"]) if row["level"] else "whole course", left=True),
+        Column("n", lambda row: number(row["n"])),
+    ]
+    least = report.get("min_players", 0)
+    if question["ordered"]:
+        columns += [
+            Column("mean", lambda row: _bracketed(rate(row["mean"]), row["n"] < least)),
+            Column("95 %", lambda row: _span(row["mean_low"], row["mean_high"]), rank=2, said="interval of the mean"),
+            Column("a try clears", lambda row: percent(_beside(beside, row)), rank=1),
+        ]
+    columns.append(Column("answers", _distribution, left=True, rank=3 if question["ordered"] else 1))
+    return View(f"“{safe(question['question'])}”", tuple(columns), question["levels"], _notes(report, question))
+
+
+def _bracketed(text: str, few: bool) -> str:
+    return f"({text})" if few and text != NOTHING else text
+
+
+def _span(low: float | None, high: float | None) -> str:
+    return "" if low is None or high is None else f"{rate(low)}–{rate(high)}"
+
+
+def _beside(rows: dict[str | None, AnswersRow], row: AnsweredLevel) -> float | None:
+    return rows[row["level"]]["try_clear"] if row["level"] in rows else None
+
+
+def _distribution(row: AnsweredLevel) -> str:
+    shown = [f"{safe(one['answer'])} {one['n']}" for one in row["distribution"][:_MOST_LISTED]]
+    return ", ".join(shown) + (" …" if len(row["distribution"]) > _MOST_LISTED else "")
+
+
+def _notes(report: AnswersDocument, question: QuestionAnswers) -> list[str]:
+    said = [f"{plural(question['players'], 'player')} answered."]
+    if question["scale"]:
+        said.append(f"The mean is of places in the order {listed([safe(one) for one in question['scale']])}, from 1 to {len(question['scale'])}.")  # noqa: E501
+    said += agreement_sentences(question)
+    if any(row["n"] < report.get("min_players", 0) for row in question["levels"]) and question["ordered"]:
+        said.append(f"In brackets: fewer than {report.get('min_players', 0)} answers, of which nothing is claimed.")
+    if question["listed"] and question["ordered"]:
+        said.append(f"On no scale: {listed([_quoted(one) for one in question['listed'][:_MOST_LISTED]])}{_more(question)}.")
+    return said
+
+
+def _quoted(one: Listed) -> str:
+    return f"“{safe(one['answer'])}” ({', '.join(safe(part) for part in (one['player'], one['level']) if part)})"
+
+
+def _more(question: QuestionAnswers) -> str:
+    beyond = len(question["listed"]) - _MOST_LISTED
+    return f" and {beyond} more; --format json has all" if beyond > 0 else ""
+
+
+def agreement_sentences(question: QuestionAnswers) -> list[str]:
+    """How the answers to an ordered question go with play, and the levels that part most."""
+    agreement, said = question["agreement"], []
+    if agreement is not None and agreement["rho"] is not None:
+        low, high = agreement["low"], agreement["high"]
+        span = f", 95 % interval {logits(low)} to {logits(high)}" if low is not None and high is not None else ""
+        way = _way(low, high)
+        said.append(f"Answers and tries: rank correlation {logits(agreement['rho'])}{span}, over {plural(agreement['pairs'], 'pair')} of player and level; {way}.")  # noqa: E501
+    said += [f"{safe(one['level'])}: {one['reading']} (mean answer {rate(one['mean'])} of {plural(one['n'], 'player')}, and a try clears {percent(one['try_clear'])} of the time)." for one in question["apart"]]  # noqa: E501
+    return said
+
+
+def _way(low: float | None, high: float | None) -> str:
+    if low is None or high is None or low <= 0 <= high:
+        return "whether the two go together cannot be told"
+    return "who needs more tries answers higher" if low > 0 else "who needs more tries answers lower"

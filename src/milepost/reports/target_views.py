@@ -1,0 +1,89 @@
+"""What people see of targets, and the same as JUnit XML for a build server."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Final
+from xml.etree import ElementTree
+
+from milepost.planning.targets import MEANINGS, TargetsRow
+from milepost.reports.document import source_notes
+from milepost.reports.documents import TargetsDocument
+from milepost.reports.interface import AnyView, Column, View
+from milepost.wording import NOTHING, number, percent, plural, safe, seconds, words
+
+_MARKS: Final = {"met": "✓ met", "missed": "✗ missed", "no_telling": "? no telling"}
+_WORDED: Final[dict[str, Callable[[float | None], str]]] = {
+    "target_clear": percent, "target_kept": percent, "kept_at_end": percent, "par_seconds": seconds, "total_minutes": number,
+}  # fmt: skip
+
+
+def targets_view(report: TargetsDocument) -> list[AnyView]:
+    """The plan against the play, target by target."""
+    rows = report["targets"]
+    if not rows:
+        return [View("No targets", (), [], ["Neither the course nor the playtest folder plans anything: give a level target_clear, par_seconds, target_tries or target_kept, or the folder [targets]."])]  # noqa: E501
+    columns: tuple[Column[TargetsRow], ...] = (
+        Column("level", lambda row: safe(row["level"]) if row["level"] else "whole course", left=True),
+        Column("target", lambda row: MEANINGS[row["target"]], left=True),
+        Column("planned", planned), Column("measured", lambda row: worded(row, row["measured"])),
+        Column("95 %", _interval, rank=2), Column("players", lambda row: number(row["players"]), rank=1),
+        Column("verdict", lambda row: _MARKS[row["verdict"]], left=True),
+        Column("players to tell", lambda row: number(row["players_needed"]) if row["players_needed"] else "", rank=3),
+    )  # fmt: skip
+    said = [
+        f"{report['met']} met, {report['missed']} missed, {report['no_telling']} without a telling.",
+        "Met: the measured value fulfils the plan. Missed: neither it nor any of its 95 % interval does. No telling: in between.",
+    ]
+    return [View("The plan against the play", columns, rows, [*said, *source_notes(report)])]
+
+
+def worded(row: TargetsRow, value: float | None) -> str:
+    """A value of a target in its unit."""
+    return _WORDED.get(row["target"], number)(value) if value is not None else NOTHING
+
+
+def planned(row: TargetsRow) -> str:
+    """What was planned, in words."""
+    low, high = row["planned_low"], row["planned_high"]
+    if low is not None and high is not None:
+        return f"{worded(row, low).removesuffix(' %')}–{worded(row, high)}"
+    return f"at most {worded(row, row['planned'])}" if low is None else f"at least {worded(row, row['planned'])}"
+
+
+def _interval(row: TargetsRow) -> str:
+    low, high = row["low"], row["high"]
+    if low is None and high is None:
+        return ""
+    if high is None:
+        return f"from {worded(row, low)}"
+    return f"{worded(row, low)}–{worded(row, high)}"
+
+
+def target_sentence(row: TargetsRow) -> str:
+    """A target as a sentence."""
+    measured = worded(row, row["measured"]) if row["measured"] is not None else "not known"
+    interval = f" (95 % interval {_interval(row)})" if _interval(row) else ""
+    need = f"; about {plural(row['players_needed'], 'player')} would tell" if row["players_needed"] else ""
+    where = f"{safe(row['level'])}: " if row["level"] else ""
+    what = f"{MEANINGS[row['target']]}: {planned(row)} planned, {measured} measured{interval}"
+    return f"{where}{what}, {words(row['verdict'])}{need}."
+
+
+def junit(report: TargetsDocument) -> str:
+    """The targets as JUnit XML: a test case each, missed ones as failures, those without a telling as skipped."""
+    rows = report["targets"]
+    suite = ElementTree.Element(
+        "testsuite", name="milepost targets", tests=str(len(rows)), failures=str(report["missed"]), errors="0",
+        skipped=str(report["no_telling"]),
+    )  # fmt: skip
+    for row in rows:
+        case = ElementTree.SubElement(suite, "testcase", classname=safe(row["level"] or "whole course"), name=row["target"])
+        if row["verdict"] == "missed":
+            ElementTree.SubElement(case, "failure", message=target_sentence(row))
+        elif row["verdict"] == "no_telling":
+            ElementTree.SubElement(case, "skipped", message=target_sentence(row))
+    suites = ElementTree.Element("testsuites")
+    suites.append(suite)
+    ElementTree.indent(suites)
+    return '<?xml version="1.0" encoding="utf-8"?>\n' + ElementTree.tostring(suites, encoding="unicode") + "\n"
