@@ -9,7 +9,8 @@ from urllib.parse import quote
 
 from milepost.figures.booklet import write_booklet
 from milepost.figures.draw import Paper, draw_to, finding
-from milepost.figures.inline import colours, inline_svg
+from milepost.figures.inline import NO_LINKS, colours, inline_svg
+from milepost.figures.style import shortened
 from milepost.reports.documents import ReportDocument
 from milepost.reports.forms import escaped, render_markdown
 from milepost.reports.interface import AnyView, Report, View
@@ -21,7 +22,8 @@ from milepost.wording import plural
 
 OVERVIEW: Final = "overview"
 _HEADINGS: Final = {OVERVIEW: "The course at a glance"} | {one.name: one.picture for one in MEASURES.values() if one.picture}
-_OVERVIEW_SHAPE, _SHAPE = (1280, 1000), (1280, 800)
+GLANCE: Final = "glance"
+_OVERVIEW_SHAPE, _SHAPE, _GLANCE_SHAPE = (1280, 1000), (1280, 800), (560, 455)
 
 
 def _drawn_from(report: ReportDocument) -> dict[str, Any]:
@@ -42,11 +44,16 @@ def _numbered(sentences: list[str], ordered: bool) -> list[str]:
 
 def as_page(report: ReportDocument) -> str:
     """The report as a page that needs nothing beside it."""
+    levels = list(enumerate(report["course"]["levels"], 1))
+    links = {shortened(name, long): f"#level-{place}" for place, name in levels for long in (16, 18)}
+    said = finding(GLANCE, report)
+    first = Picture(GLANCE, "", said, inline_svg(GLANCE, report, said, _GLANCE_SHAPE, links))
     pictures = []
     for name, document in _drawn_from(report).items():
         said, shape = finding(name, document), _OVERVIEW_SHAPE if name == OVERVIEW else _SHAPE
-        pictures.append(Picture(name, _HEADINGS[name], said, inline_svg(name, document, said, shape)))
-    return render_page(report, pictures[0], pictures[1:], Look(*colours()))
+        led = links if name == OVERVIEW else NO_LINKS
+        pictures.append(Picture(name, _HEADINGS[name], said, inline_svg(name, document, said, shape, led)))
+    return render_page(report, first, pictures, Look(*colours()))
 
 
 def as_markdown(report: ReportDocument, target: Path, paper: Paper) -> str:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 
+from conftest import Program
 from milepost.cli.main import COMMANDS, build_parser
 from milepost.demo.unpack import unpack
 from milepost.vocabulary import EVENTS, FINDINGS
@@ -18,16 +19,20 @@ MANUAL = README + "".join(path.read_text(encoding="utf-8") for path in sorted((R
 
 @pytest.mark.parametrize("command", dict.fromkeys(re.findall(r"^\$ milepost (.+)$", MANUAL, re.MULTILINE)))
 def test_examples_run(wickwater, command):
-    """Every command line in the README runs on the demo; where it names a store, with one that was just packed."""
+    """Every command line of the manual runs in the demo's folder, or beside it where it names one; a store is packed first."""
+    inside = Program(wickwater.folder / "wickwater")
     if "wickwater.store" in command:
-        shutil.rmtree(wickwater.folder / "wickwater.store", ignore_errors=True)
+        shutil.rmtree(inside.folder / "wickwater.store", ignore_errors=True)
         if not command.startswith("pack") or "--add" in command:
-            wickwater("pack", "wickwater/logs", "-o", "wickwater.store")
+            inside("pack", "-o", "wickwater.store")
+    if "last-week.json" in command:
+        assert inside("report", "-o", "last-week.json").returncode == 0
     if "race" in command:
         shutil.rmtree(wickwater.folder / "race", ignore_errors=True)
         if not command.startswith("demo"):
             unpack(wickwater.folder / "race", force=False, race=True)
-    done = wickwater(*shlex.split(command))
+    beside = "wickwater/" in command or "race" in command or command.startswith(("demo", "init"))
+    done = (wickwater if beside else inside)(*shlex.split(command))
     assert done.returncode == 0, done.stderr
 
 

@@ -52,7 +52,9 @@ def settle(args: argparse.Namespace) -> None:
     args.settled = Settled(folder) if folder is not None else None
     if folder is not None:
         _fill(args, args.settled)
-    if getattr(args, "needs_log", False) and not args.logs:
+    if getattr(args, "folder", "") is None:
+        raise UsageError("name the folder in which logs grow, or let milepost.toml name one: logs = [\"logs\"].")
+    if args.needs_log and not args.logs:
         raise UsageError(_nothing_to_read(folder) if hasattr(args, "no_folder") else "name the log: a file, a folder or a glob.")
 
 
@@ -80,6 +82,9 @@ def _fill(args: argparse.Namespace, settled: Settled) -> None:
     folder, taken = settled.folder, settled.taken
     if hasattr(args, "logs") and not args.logs and folder.logs:
         args.logs, taken["logs"] = folder.log_paths(), list(folder.logs)
+    if getattr(args, "folder", "") is None:
+        args.folder = next((path for path in folder.log_paths() if Path(path).is_dir()), None)
+        taken |= {"logs": list(folder.logs)} if args.folder else {}
     for key in _FILES:
         if hasattr(args, key) and getattr(args, key) is None and key in folder.files:
             setattr(args, key, folder.path(key))

@@ -5,11 +5,16 @@ from __future__ import annotations
 import io
 import re
 from collections.abc import Mapping
-from typing import Final
+from types import MappingProxyType
+from typing import TYPE_CHECKING, Final
 
 from milepost.figures.draw import Paper, drawn, save
 from milepost.figures.style import DARK, LIGHT, Palette
 
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+NO_LINKS: Final[Mapping[str, str]] = MappingProxyType({})
 _PROLOGUE: Final = re.compile(r"^.*?(?=<svg)", re.DOTALL)
 _METADATA: Final = re.compile(r"<metadata>.*?</metadata>", re.DOTALL)
 _TAG: Final = re.compile(r"<[^>]*>")
@@ -20,7 +25,9 @@ _FONT: Final = re.compile(r"(font-family:|font: (?:[\w.]+ )*?[\d.]+px) [^;\"]+")
 _SPACE: Final = re.compile(r">\s+<")
 
 
-def inline_svg(measure: str, document: Mapping[str, object], alternative: str, size: tuple[int, int]) -> str:
+def inline_svg(
+    measure: str, document: Mapping[str, object], alternative: str, size: tuple[int, int], links: Mapping[str, str] = NO_LINKS
+) -> str:  # fmt: skip
     """A measure's figure as an ``<svg>`` element.
 
     Args:
@@ -28,20 +35,32 @@ def inline_svg(measure: str, document: Mapping[str, object], alternative: str, s
         document: what it is drawn from.
         alternative: what the picture says, for those who do not see it.
         size: its shape, in dots.
+        links: per text in it that leads to a place of the page, that place.
     """
     stream = io.BytesIO()
-    save(drawn(measure, document, Paper(size)), stream, "svg")
+    sheet = drawn(measure, document, Paper(size))
+    _link(sheet.figure, links)
+    save(sheet, stream, "svg")
     text = _METADATA.sub("", _PROLOGUE.sub("", stream.getvalue().decode("utf-8")))
     text = _TAG.sub(lambda tag: _fitted(tag[0], measure), text)  # never what is written: it may look like any of these
     text = _SIZE.sub(lambda found: found[1] or found[2], text, count=1)
     return _SPACE.sub("><", text).replace("<svg", f'<svg role="img" aria-label="{_escaped(alternative)}"', 1).strip()
 
 
+def _link(figure: Figure, links: Mapping[str, str]) -> None:
+    """Make links of the texts that lead somewhere."""
+    from matplotlib.text import Text
+
+    for text in figure.findobj(Text) if links else ():
+        if isinstance(text, Text) and text.get_text() in links:
+            text.set_url(links[text.get_text()])
+
+
 def _fitted(tag: str, measure: str) -> str:
     """A tag with names of the figure's own, the page's type and colours, and places with no more digits than say something."""
     tag = _GROUP_NAME.sub("", tag)
     tag = re.sub(r'id="([^"]+)"', rf'id="{measure}-\1"', tag)
-    tag = re.sub(r'(url\(#|href="#)', rf"\1{measure}-", tag)
+    tag = re.sub(r'(url\(#|href="#(?!level-))', rf"\1{measure}-", tag)
     tag = _FONT.sub(r"\1 var(--type)", _LONG.sub(r"\1", tag))
     for role, colour in vars(LIGHT).items():
         tag = tag.replace(colour, f"var(--{role})")

@@ -43,7 +43,8 @@ def _of_level(report: ReportDocument, place: int) -> LevelPageFigures:
         funnel=cast(FunnelRow, report["funnel"]["levels"][place]), attempts=tries[place], times=report["times"]["levels"][place],
         deaths=report["deaths"]["levels"][place], note=report.get("notes", {}).get(level), first_level=None,
         builds=sorted(builds["names"]), watch=report["watch"][place], attributes=report["attributes"][place],
-        noted=notes_of_level(report.get("noted", []), level), neighbours=[beside_builds(tries[n], builds["levels"][n]) for n in near],
+        noted=notes_of_level(report.get("noted", []), level),
+        neighbours=[beside_builds(tries[n], builds["levels"][n]) for n in near],
     )  # fmt: skip
 
 

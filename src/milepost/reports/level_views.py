@@ -61,6 +61,7 @@ def strip(counts: list[int]) -> str:
 
 
 def tenth(place: int | None) -> str:
+    """A tenth of a level as shares of the way."""
     return NOTHING if place is None else f"{place / 10:.1f}–{(place + 1) / 10:.1f}"
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from milepost.reports.since import Moved, NewVerdict, Since
+from milepost.reports.since import Moved, NewFinding, NewVerdict, Since
 from milepost.wording import listed, percent, plural, safe
 
 _FIGURES: Final = {
@@ -27,7 +27,7 @@ def since_sentences(since: Since) -> list[str]:
         by_chance = max(1, round(since["compared"] / 20))
         said.append(f"{since['compared']} figures were compared; some {by_chance} would move as far by chance.")
     if since["findings"]:
-        said.append(f"Newly found in the log: {listed([one['code'] + ' ' + format(one['count'], ',') for one in since['findings']])}.")
+        said.append(f"Newly found in the log: {listed([_found(one) for one in since['findings']])}.")
     for key, what in (("levels_added", "New in the course"), ("levels_removed", "No longer in the course")):
         if names := since["levels_added"] if key == "levels_added" else since["levels_removed"]:
             said.append(f"{what}: {listed([safe(name) for name in names])}.")
@@ -41,6 +41,10 @@ def _verdict(one: NewVerdict) -> str:
         return f"{safe(one['level'])}: still {after}; {evidence}."
     evidence = f" ({one['evidence_after']} evidence)" if one["after"] != "none" else ""
     return f"{safe(one['level'])}: {before} before, {after} now{evidence}."
+
+
+def _found(one: NewFinding) -> str:
+    return f"{one['code']} {one['count']:,}"
 
 
 def _moved(one: Moved) -> str:

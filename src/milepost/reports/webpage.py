@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from base64 import b64encode
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -14,9 +15,11 @@ from milepost.reports.check_views import check_views
 from milepost.reports.documents import ReportDocument
 from milepost.reports.glossary import DEFINITIONS
 from milepost.reports.interface import AnyView
+from milepost.reports.level_marks import chapters_of, level_marks
 from milepost.reports.level_pages import level_pages
 from milepost.reports.made import made_view
 from milepost.reports.registry import MEASURES
+from milepost.reports.settings import said_of
 from milepost.reports.story import story
 from milepost.reports.summary import summary_view
 from milepost.wording import plural, safe
@@ -42,13 +45,13 @@ class Look:
     dark: str
 
 
-def render_page(report: ReportDocument, overview: Picture, pictures: list[Picture], look: Look) -> str:
+def render_page(report: ReportDocument, first: Picture, pictures: list[Picture], look: Look) -> str:
     """The page.
 
     Args:
         report: the whole report's document.
-        overview: the picture of the whole course.
-        pictures: one for each measure that has one, named as the measure.
+        first: the picture of the first screen.
+        pictures: that of the whole course, then one for each measure that has one, named as the measure.
         look: the colours.
     """
     from jinja2 import Environment
@@ -57,20 +60,35 @@ def render_page(report: ReportDocument, overview: Picture, pictures: list[Pictur
     page = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True).from_string(_text("page.html"))
     script = _text("page.js")
     style = _text("page.css").replace("%LIGHT%", look.light).replace("%DARK%", look.dark)
-    rows = report["spikes"]["levels"]
     return page.render(
         title=_title(report), subtitle=_subtitle(report), style=Markup(style), script=Markup(script),
-        script_hash=b64encode(sha256(script.encode()).digest()).decode(), story=_chapters(report),
-        overview=_shown(overview, [summary_view(report)]),
-        pictures=[_shown(one, MEASURES[one.name].views(_part(report, one.name))) for one in pictures if one.name != "compare"],
-        builds=[_shown(one, MEASURES[one.name].views(_part(report, one.name))) for one in pictures if one.name == "compare"],
-        summary=_plain(summary_view(report)), said=[safe(row["sentence"]) if row["sentence"] else "" for row in rows],
-        pages=[[_plain(view) for view in views] for views in level_pages(report)],
-        bins=[_bins(row) for row in report["deaths"]["levels"]],
+        script_hash=b64encode(sha256(script.encode()).digest()).decode(), story=_chapters(report), first=_shown(first, []),
+        overview=_shown(pictures[0], [summary_view(report)]), definitions=DEFINITIONS, is_link=_is_link,
+        pictures=[_with_numbers(report, one) for one in pictures[1:] if one.name != "compare"],
+        builds=[_with_numbers(report, one) for one in pictures[1:] if one.name == "compare"],
         others=[_plain(view) for name, part in _in_tables(report) for view in MEASURES[name].views(part)],
         health=[_plain(view) for view in check_views(report["check"])],
-        definitions=DEFINITIONS, made=report["made"] | {"files": _plain(made_view(report["made"]))},
+        made=report["made"] | {"files": _plain(made_view(report["made"]))},
+        settings=said_of(report["settings"]) if "settings" in report else "", **_levels(report),
     )  # fmt: skip
+
+
+def _levels(report: ReportDocument) -> dict[str, object]:
+    """What the list of levels and their pages are made from."""
+    summary = summary_view(report)
+    return {
+        "summary": _plain(summary), "levels": level_marks(report), "chapters": chapters_of(report),
+        "verdict_column": next(place for place, column in enumerate(summary.columns, 1) if column.title == "verdict"),
+        "places": {safe(name): place for place, name in enumerate(report["course"]["levels"], 1)},
+        "said": [safe(row["sentence"]) if row["sentence"] else "" for row in report["spikes"]["levels"]],
+        "pages": [[_plain(view) for view in views] for views in level_pages(report)],
+        "bins": [_bins(row) for row in report["deaths"]["levels"]],
+    }  # fmt: skip
+
+
+def _with_numbers(report: ReportDocument, picture: Picture) -> dict[str, object]:
+    """A measure's picture with its tables."""
+    return _shown(picture, MEASURES[picture.name].views(_part(report, picture.name)))
 
 
 def _part(report: ReportDocument, name: str) -> object:
@@ -93,6 +111,11 @@ def _chapters(report: ReportDocument) -> list[dict[str, object]]:
         return lead, sentence[len(lead) :]
 
     return [vars(chapter) | {"sentences": [parted(said) for said in chapter.sentences]} for chapter in story(report)]
+
+
+def _is_link(cell: str) -> bool:
+    """Whether a cell is an address that a reader may follow."""
+    return re.fullmatch(r"https?://[^\s\"'<>]+", cell) is not None
 
 
 def _text(name: str) -> str:

@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 40  # among the commands of the help
 HELP = "how many tries a level takes, those who have not cleared it yet counted as such"
-EXAMPLE = "milepost attempts wickwater/logs --course wickwater/course.toml"
+EXAMPLE = "milepost attempts"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

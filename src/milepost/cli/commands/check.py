@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 PLACE = 20  # among the commands of the help
 HELP = "what is in a log, what is broken, what was done about it, and whether it changes the answer"
-EXAMPLE = "milepost check wickwater/logs --course wickwater/course.toml --strict high"
+EXAMPLE = "milepost check --strict high"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

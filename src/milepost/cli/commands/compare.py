@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 110  # among the commands of the help
 HELP = "two builds side by side: which levels got harder or easier, whether all moved, and how many players would tell"
-EXAMPLE = "milepost compare wickwater/logs --course wickwater/course.toml --from 0.7 --to 0.8"
+EXAMPLE = "milepost compare --from 0.7 --to 0.8"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

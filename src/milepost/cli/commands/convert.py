@@ -10,7 +10,7 @@ from milepost.logs.formats.table import WRITTEN
 
 PLACE = 240  # among the commands of the help
 HELP = "write a log in another open format, by Mile Post's names, words and times"
-EXAMPLE = "milepost convert wickwater/logs --output wickwater.parquet"
+EXAMPLE = "milepost convert --output wickwater.parquet"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 230  # among the commands of the help
 HELP = "draft a course file from a log: the levels in the order in which players came to them"
-EXAMPLE = "milepost course wickwater/logs --name Wickwater --output course.toml"
+EXAMPLE = "milepost course --name Wickwater --output draft.toml"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 160  # among the commands of the help
 HELP = "which levels and moves were hardly tested, and how long it takes to get there"
-EXAMPLE = "milepost coverage wickwater/logs --course wickwater/course.toml"
+EXAMPLE = "milepost coverage"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

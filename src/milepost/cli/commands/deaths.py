@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 60  # among the commands of the help
 HELP = "what kills players in each level, and where"
-EXAMPLE = "milepost deaths wickwater/logs --course wickwater/course.toml --where role=newcomer"
+EXAMPLE = "milepost deaths --where role=newcomer"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

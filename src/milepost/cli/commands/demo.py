@@ -9,6 +9,25 @@ from milepost.cli.exits import Exit
 PLACE = 10  # among the commands of the help
 HELP = "unpack the Wickwater demo, a course and its logs, and run the main commands on it"
 EXAMPLE = "milepost demo --output wickwater"
+_EVENINGS = (
+    ("check",),
+    ("funnel", "--figure", "funnel.png"),
+    ("attempts",),
+    ("times",),
+    ("spikes",),
+    ("answers",),
+    ("targets",),
+    ("compare", "logs", "next", "--course-to", "next/course.toml"),
+    ("report", "-o", "report.html"),
+)
+_RACE = (
+    ("check",),
+    ("runs", "--figure", "runs.png"),
+    ("runs", "--by", "run.lantern"),
+    ("funnel", "--per", "run"),
+    ("attempts", "--per", "run"),
+    ("report", "-o", "report.html"),
+)
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -21,6 +40,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     import shlex
+    from contextlib import chdir
     from pathlib import Path
 
     from milepost.cli.main import main
@@ -29,35 +49,13 @@ def run(args: argparse.Namespace) -> Exit:
 
     race = args.which == "race"
     folder = unpack(Path(args.output or ("race" if race else "wickwater")), args.force, race)
-    write_text(f"The Wickwater demo is in {folder}. The commands below can be run again by hand.\n", None)
-    log, course = f"{folder}/logs", f"{folder}/course.toml"
-    for words in (_race if race else _evenings)(log, course, str(folder)):
-        write_text(f"\n$ milepost {shlex.join(words)}\n", None)
-        status = main(words)
-        if status:
-            return Exit(status)
+    write_text(f"The Wickwater demo is in {folder}, a playtest folder. The commands below can be run again by hand.\n", None)
+    write_text(f"\n$ cd {shlex.quote(str(folder))}\n", None)
+    with chdir(folder):
+        for words in _RACE if race else _EVENINGS:
+            write_text(f"\n$ milepost {shlex.join(words)}\n", None)
+            status = main(list(words))
+            if status:
+                return Exit(status)
     write_text(f"\nNext: open {folder}/report.html in a browser, or add --format json to any of them.\n", None)
     return Exit.DONE
-
-
-def _evenings(log: str, course: str, folder: str) -> tuple[list[str], ...]:
-    return (
-        ["check", log, "--course", course],
-        ["funnel", log, "--course", course, "--figure", f"{folder}/funnel.png"],
-        ["attempts", log, "--course", course],
-        ["times", log, "--course", course],
-        ["spikes", log, "--course", course],
-        ["compare", log, f"{folder}/next", "--course", course, "--course-to", f"{folder}/next/course.toml"],
-        ["report", log, "--course", course, "-o", f"{folder}/report.html"],
-    )
-
-
-def _race(log: str, course: str, folder: str) -> tuple[list[str], ...]:
-    return (
-        ["check", log, "--course", course],
-        ["runs", log, "--course", course, "--figure", f"{folder}/runs.png"],
-        ["runs", log, "--course", course, "--by", "run.lantern"],
-        ["funnel", log, "--course", course, "--per", "run"],
-        ["attempts", log, "--course", course, "--per", "run"],
-        ["report", log, "--course", course, "-o", f"{folder}/report.html"],
-    )

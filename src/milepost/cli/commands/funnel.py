@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 PLACE = 30  # among the commands of the help
 HELP = "who reached, cleared and moved on from each level, who stopped there and why"
-EXAMPLE = "milepost funnel wickwater/logs --course wickwater/course.toml --raw"
+EXAMPLE = "milepost funnel --raw"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

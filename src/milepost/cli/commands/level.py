@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 90  # among the commands of the help
 HELP = "one page on one level: reach, tries, time, causes, neighbours, plan, sessions to watch"
-EXAMPLE = 'milepost level "Low Arch" wickwater/logs --course wickwater/course.toml'
+EXAMPLE = 'milepost level "Low Arch"'
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

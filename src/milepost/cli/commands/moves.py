@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 70  # among the commands of the help
 HELP = "where players went: skips, setbacks and what they cost"
-EXAMPLE = "milepost moves wickwater/logs --course wickwater/course.toml"
+EXAMPLE = "milepost moves"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 200  # among the commands of the help
 HELP = "pack logs into a store of Parquet files, which every command takes in place of a log, and reads much faster"
-EXAMPLE = "milepost pack wickwater/logs -o wickwater.store"
+EXAMPLE = "milepost pack -o wickwater.store"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -10,7 +10,7 @@ from milepost.errors import UsageError
 
 PLACE = 120  # among the commands of the help
 HELP = "how many players a question takes, from a pilot log or from the course's targets"
-EXAMPLE = "milepost power wickwater/logs --course wickwater/course.toml --change 1 --players 60"
+EXAMPLE = "milepost power --change 1 --players 60"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 180  # among the commands of the help
 HELP = "which ratings players get, by the bands of pick-ups that the course declares"
-EXAMPLE = "milepost ratings wickwater/logs --course wickwater/course.toml"
+EXAMPLE = "milepost ratings"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 140  # among the commands of the help
 HELP = "the whole finding in one file for the team: a page (.html), .md, .pdf, or every figure (.json)"
-EXAMPLE = "milepost report wickwater/logs --course wickwater/course.toml -o report.html"
+EXAMPLE = "milepost report -o report.html"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

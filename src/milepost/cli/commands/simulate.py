@@ -10,7 +10,7 @@ from milepost.errors import UsageError
 
 PLACE = 190  # among the commands of the help
 HELP = "let players play a course, existing or not, and write the log with the truth behind it"
-EXAMPLE = "milepost simulate --course wickwater/course.toml --players 400 --plant 'spike@Weir House=1.5' --output sim.jsonl"
+EXAMPLE = "milepost simulate --course course.toml --players 400 --plant 'spike@Weir House=1.5' --output sim.jsonl"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 50  # among the commands of the help
 HELP = "how long a level takes, without pauses and gaps"
-EXAMPLE = "milepost times wickwater/logs --course wickwater/course.toml --clock input --idle-cap 30"
+EXAMPLE = "milepost times --clock input --idle-cap 30"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 150  # among the commands of the help
 HELP = "one session attempt by attempt, or all of them as strips"
-EXAMPLE = "milepost trace ada-wick-1 wickwater/logs --course wickwater/course.toml --offset 00:03:20"
+EXAMPLE = "milepost trace ada-wick-1 --offset 00:03:20"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -9,12 +9,14 @@ from milepost.cli.exits import Exit
 
 PLACE = 210  # among the commands of the help
 HELP = "the funnel and what is newly found, while a playtest runs and its logs grow"
-EXAMPLE = "milepost watch wickwater/logs --course wickwater/course.toml --once"
+EXAMPLE = "milepost watch --once"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    parser.add_argument("folder", metavar="FOLDER", help="the folder in which logs grow, JSON Lines (.jsonl, .ndjson)")
+    parser.add_argument("folder", metavar="FOLDER", nargs="?", help="the folder in which logs grow, JSON Lines (.jsonl, .ndjson); by default the one that milepost.toml names")  # noqa: E501
+    parser.set_defaults(needs_log=False)
+    options.add_folder(parser)
     parser.add_argument("--course", metavar="FILE", help="the course (TOML): order of the levels, other names, plan")
     parser.add_argument("--map", metavar="FILE", help="the log map (TOML), for logs with other field names, words or units")
     parser.add_argument("--state", metavar="STORE", help="keep what was read in this packed store, so that a restart reads only what is new")  # noqa: E501

@@ -9,7 +9,7 @@ from milepost.cli.exits import Exit
 
 PLACE = 130  # among the commands of the help
 HELP = "the funnel that the fitted model projects, were a level easier or harder"
-EXAMPLE = "milepost whatif wickwater/logs --course wickwater/course.toml --set 'Low Arch.difficulty=-0.5'"
+EXAMPLE = "milepost whatif --set 'Low Arch.difficulty=-0.5'"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:

@@ -40,6 +40,32 @@
     (level, n) => level.querySelector("summary").children[n].textContent,
     (levels) => list.append(...levels),
   );
+  // Finding levels by name, chapter and verdict; a link to a level unfolds it, and shows it again where it was not found.
+  const all = [...list.querySelectorAll(":scope > details")];
+  const [name, chapter, kind, found] = ["find-name", "find-chapter", "find-kind", "found"].map((id) => document.getElementById(id));
+  const fits = (level) => {
+    const wanted = kind.value;
+    const told = level.dataset.kind;
+    return level.querySelector(".c1").textContent.toLowerCase().includes(name.value.trim().toLowerCase())
+      && (!chapter || !chapter.value || level.dataset.chapter === chapter.value)
+      && (!wanted || told === wanted || (wanted === "stands" && level.classList.contains("stands")));
+  };
+  const find = () => {
+    all.forEach((level) => (level.hidden = !fits(level)));
+    const shown = all.filter((level) => !level.hidden).length;
+    found.textContent = shown === all.length ? "" : `${shown} of ${all.length} levels`;
+  };
+  [name, chapter, kind].forEach((one) => one && one.addEventListener("input", find));
+  name.form.addEventListener("submit", (event) => event.preventDefault());
+  const unfold = () => {
+    const level = /^#level-\d+$/.test(location.hash) && document.getElementById(location.hash.slice(1));
+    if (!level) return;
+    level.hidden = false;
+    level.open = true;
+    level.scrollIntoView();
+  };
+  addEventListener("hashchange", unfold);
+  unfold();
   let opened = [];
   addEventListener("beforeprint", () => {
     opened = [...document.querySelectorAll("details:not([open])")];

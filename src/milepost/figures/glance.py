@@ -1,0 +1,55 @@
+"""The course in a small picture, for the first screen of a report: who is still there, and what stands out."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, cast
+
+from milepost.figures.lines import Retained, draw_retention, share_axis
+from milepost.figures.overview import finding as finding_of_course
+from milepost.figures.spikes import SHAPES, points
+from milepost.figures.style import Palette, Sheet, heading, names_across, shortened
+from milepost.reports.documents import ReportDocument
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+
+def draw_glance(sheet: Sheet, document: ReportDocument) -> None:
+    """Draw on an empty figure, without a title: the page says what it shows."""
+    upper = sheet.axes(0.085, 0.66, 0.9, 0.28)
+    lower = sheet.axes(0.085, 0.245, 0.9, 0.335, sharex=upper)
+    rows = document["funnel"]["levels"]
+    share_axis(upper, sheet.look)
+    if rows and rows[0]["retention"] is not None:
+        draw_retention(upper, sheet.look, cast("list[Retained]", rows), document["min_players"])
+        planned = document["planned_retention"]
+        upper.plot(range(len(planned)), planned, color=sheet.look.lantern, linewidth=1.6)
+    heading(upper, "still playing after a level" + ("; orange: as planned" if document["planned_retention"] else ""), sheet.look)
+    upper.tick_params(labelbottom=False)
+    _draw_difficulty(lower, sheet.look, document)
+    names_across(lower, document["course"]["levels"])
+
+
+def finding(document: ReportDocument) -> str:
+    """Who got through, and what stands out, in a sentence."""
+    return finding_of_course(document)
+
+
+def _draw_difficulty(axes: Axes, look: Palette, document: ReportDocument) -> None:
+    rows = points(document["spikes"]["levels"])
+    axes.step([one.place for one in rows], [one.expected for one in rows], where="mid", color=look.faint, linewidth=1)
+    for one in rows:
+        shape, role = SHAPES.get(one.row["kind"], ("o", "water"))
+        few = one.row["evidence"] == "too_few"
+        axes.plot([one.place, one.place], one.ends, color=look.of(role), linewidth=1.2)
+        axes.plot(one.place, one.difficulty, shape, color=look.of(role), markersize=5 if shape == "o" else 9,
+                  markerfacecolor=look.paper if few else look.of(role))  # fmt: skip
+        if one.row["kind"] != "none":
+            up = one.row["kind"] != "dip"
+            axes.annotate(
+                shortened(one.row["level"], 16), (one.place, one.ends[up]), (0, 5 if up else -5), textcoords="offset points",
+                va="bottom" if up else "top", ha="center", fontsize=9, fontweight="bold", color=look.of(role),
+            )  # fmt: skip
+    axes.margins(y=0.22)
+    axes.grid(axis="y", color=look.grid)
+    heading(axes, "difficulty in logits; line: as its surroundings lead one to expect", look)
