@@ -54,6 +54,11 @@ LEVELS = [
     ("Ferry Steps", TIDAL, ["ferry_stairs"], -0.4, 1.3, 60, 0, (2.2, 10, 5.0, 5)),
     ("Harbour Light", TIDAL, [], -0.35, 1.35, 65, 0, (2.3, 11, 5.0, 5)),
 ]
+PLANNED = {  # more of the plan, at some levels
+    "Low Arch": ["target_tries = 2", 'map = "low-arch.png"', "map_corners = [0, 0, 100, 40]"],
+    "Long Lock": ["target_kept = 0.9"],
+    "Old Tollhouse": ["target_kept = 0.75"],
+}
 KNOBS = ("current", "reeds", "arch_width", "barges")
 CAUSES = (["reeds", "current"], ["current", "reeds", "low beam"], ["low beam", "barge"], ["tide", "barge", "dark"])
 OWN_CAUSES = {"Low Arch": ["low beam", "reeds"], "Glass Basin": ["reeds", "low beam"]}  # what a level that stands out kills with
@@ -129,7 +134,7 @@ def course_text(changed: dict[str, tuple[float, str, float]]) -> str:
         out += ["", "[[level]]", f"name = {json.dumps(name)}", f"chapter = {json.dumps(chapter)}"]
         if aliases:
             out.append(f"aliases = {json.dumps(aliases)}")
-        out += [f"par_seconds = {par}", f"target_clear = {target:.2f}", "[level.knobs]"]
+        out += [f"par_seconds = {par}", f"target_clear = {target:.2f}", *PLANNED.get(name, []), "[level.knobs]"]
         _, turned, new = changed.get(name, (0.0, "", 0.0))
         out += [f"{knob} = {new if knob == turned else value}" for knob, value in zip(KNOBS, knobs, strict=True)]
     return "\n".join(out) + "\n"

@@ -10,6 +10,8 @@ import tempfile
 from pathlib import Path
 
 import numpy as np
+from matplotlib.figure import Figure
+from matplotlib.patches import Ellipse, Polygon, Rectangle
 
 import milepost
 from milepost.demo.unpack import unpack
@@ -29,13 +31,16 @@ def main() -> None:
         folder = unpack(Path(place) / "wickwater", force=False)
         play = milepost.replay(folder / "logs", course=folder / "course.toml")
     rng = np.random.default_rng(SEED)
-    names = [name for name, counts in zip(play.gated.players, play.counts, strict=True) if counts and not name.startswith("Maker")]
+    counting = zip(play.gated.players, play.counts, strict=True)
+    names = [name for name, counts in counting if counts and not name.startswith("Maker")]
     write("players.csv", ["player", "age", "experience", "controller"], players(names, rng))
     write("answers.csv", ["player", "level", "question", "answer"], answers(play, names, rng))
     sessions = play.gated.log.sessions.name
     films = [name for name in sessions if rng.random() < 0.45 and not name.startswith("maker")]
-    write("recordings.csv", ["session", "address", "offset"],
-          [[name, f"https://films.wickwater.example/{name}.webm", f"00:0{rng.integers(0, 6)}:{rng.integers(0, 60):02d}"] for name in films])  # fmt: skip
+    offsets = [f"00:0{rng.integers(0, 6)}:{rng.integers(0, 60):02d}" for _ in films]
+    places = [f"https://films.wickwater.example/{name}.webm" for name in films]
+    write("recordings.csv", ["session", "address", "offset"], [list(row) for row in zip(films, places, offsets, strict=True)])
+    draw_low_arch(HERE / "low-arch.png")
     write("notes.csv", ["session", "player", "level", "build", "clock", "note"], NOTES)
 
 
@@ -45,6 +50,22 @@ NOTES = [
     ["", "", "Glass Basin", "0.8", "", "the reeds hide the low beam from here on; ask for a picture without them"],
     ["", "Yarrow Reed", "", "", "", "plays with a borrowed controller, left-handed"],
 ]
+
+
+def draw_low_arch(path: Path) -> None:
+    """A map of Low Arch: the canal between its banks, the reeds, and the arch with its one open way."""
+    figure = Figure(figsize=(6, 2.4), dpi=80)
+    axes = figure.add_axes((0, 0, 1, 1))
+    axes.set_xlim(0, 100)
+    axes.set_ylim(0, 40)
+    axes.set_axis_off()
+    axes.add_patch(Rectangle((0, 0), 100, 40, color="#c9d8c5"))
+    axes.add_patch(Polygon([(0, 6), (28, 4), (60, 8), (100, 5), (100, 33), (62, 31), (30, 36), (0, 33)], color="#b7d3e2"))
+    axes.add_patch(Ellipse((30, 8), 16, 7, color="#8fae7e"))
+    axes.add_patch(Rectangle((59, 2), 7, 14.5, color="#a39887"))
+    axes.add_patch(Rectangle((59, 23.5), 7, 12, color="#a39887"))
+    axes.plot([3, 97], [20, 20], color="#ffffff", linewidth=1, linestyle=(0, (4, 6)))
+    figure.savefig(path, metadata={"Software": None})
 
 
 def players(names: list[str], rng: np.random.Generator) -> list[list[str]]:

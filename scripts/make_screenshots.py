@@ -17,28 +17,27 @@ from pathlib import Path
 
 SHOTS = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 PROGRAM = Path(sys.executable).with_name("milepost")
-ON_DEMO = "wickwater/logs --course wickwater/course.toml"
-BOTH = "wickwater/logs wickwater/next --course wickwater/course.toml --course-to wickwater/next/course.toml"
+BOTH = "logs next --course-to next/course.toml"
 TERMINAL = {
-    "check-terminal": f"check {ON_DEMO}",
-    "funnel-terminal": f"funnel {ON_DEMO}",
-    "level-terminal": f"level Low\\ Arch {ON_DEMO}",
-    "trace-terminal": f"trace maud-wick-1 {ON_DEMO}",
+    "check-terminal": "check",
+    "level-terminal": "level Low\\ Arch",
     "compare-terminal": f"compare {BOTH}",
+    "targets-terminal": "targets",
 }
 FIGURES = {
-    "funnel": f"funnel {ON_DEMO}",
-    "spikes": f"spikes {ON_DEMO}",
-    "deaths": f"deaths {ON_DEMO}",
-    "moves": f"moves {ON_DEMO}",
-    "level": f"level Low\\ Arch {ON_DEMO}",
-    "trace-all": f"trace --all {ON_DEMO}",
-    "attempts": f"attempts {ON_DEMO}",
-    "times": f"times {ON_DEMO}",
+    "funnel": "funnel",
+    "spikes": "spikes",
+    "deaths": "deaths",
+    "moves": "moves",
+    "level": "level Low\\ Arch",
+    "trace-all": "trace --all",
+    "attempts": "attempts",
+    "times": "times",
+    "answers": "answers",
     "compare": f"compare {BOTH}",
-    "runs": "runs race/logs --course race/course.toml",
-    "power": f"power {ON_DEMO} --change 1",
-    "whatif": f"whatif {ON_DEMO} --set 'Low Arch.target_clear=0.75' --set 'Glass Basin.target_clear=0.7'",
+    "runs": "runs ../race/logs --course ../race/course.toml --no-folder",
+    "power": "power --change 1",
+    "whatif": "whatif --set 'Low Arch.target_clear=0.75' --set 'Glass Basin.target_clear=0.7'",
 }
 SCREEN, DISPLAY = "1280x800x24", ":97"
 PAGES = {"report": (1280, 800, "light"), "report-phone": (400, 800, "light")}
@@ -58,6 +57,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         run(folder, "demo --output wickwater")
         run(folder, "demo --which race")
+        folder = f"{folder}/wickwater"
         for name, words in FIGURES.items():
             run(folder, f"{words} --figure {SHOTS / name}.png")
         with subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", SCREEN], stderr=subprocess.DEVNULL) as screen:
@@ -66,7 +66,7 @@ def main() -> None:
                     photograph(folder, name, words)
             finally:
                 screen.terminate()
-        run(folder, f"report {ON_DEMO} -o report.html")
+        run(folder, "report -o report.html")
         photograph_pages(Path(folder) / "report.html")
 
 

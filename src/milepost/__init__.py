@@ -4,9 +4,14 @@ The same powers as the command line, for a notebook::
 
     import milepost
 
+    playtest = milepost.open("wickwater")
+    playtest.funnel()
+    playtest.figure("spikes")
+
+or, without a playtest folder::
+
     play = milepost.replay(["logs/"], course="course.toml")
     milepost.funnel(play)
-    milepost.figure(play, "spikes")
 """
 
 from __future__ import annotations
@@ -39,10 +44,11 @@ if TYPE_CHECKING:
         whatif,
     )
     from milepost.figures.notebook import figure
+    from milepost.playtest import open_playtest as open
 
 __all__ = [
     "MilePostError", "ReplayRules", "__version__", "answers", "attempts", "check", "compare", "coverage", "deaths", "figure",
-    "funnel", "layouts", "level", "moves", "ratings", "replay", "runs", "spikes", "targets", "times", "trace", "whatif",
+    "funnel", "layouts", "level", "moves", "open", "ratings", "replay", "runs", "spikes", "targets", "times", "trace", "whatif",
 ]  # fmt: skip
 
 
@@ -51,5 +57,7 @@ def __getattr__(name: str) -> object:
     if name in __all__:
         from importlib import import_module
 
+        if name == "open":
+            return import_module("milepost.playtest").open_playtest
         return getattr(import_module("milepost.figures.notebook" if name == "figure" else "milepost.api"), name)
     raise AttributeError(f"module 'milepost' has no attribute {name!r}")

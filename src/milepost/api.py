@@ -16,6 +16,7 @@ from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
 from milepost.folder.answers import Question, read_answers
+from milepost.folder.players import read_players
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.sources.files import look_afresh
 from milepost.measures.answers import Answers
@@ -48,6 +49,8 @@ class ReplaySettings(WorkSettings, total=False):
 
     where: Sequence[str]
     exclude: Sequence[str]
+    players: str | Path | None
+    settings: Mapping[str, float | bool]
 
 
 def replay(
@@ -68,7 +71,8 @@ def replay(
         rules: the replay's settings; by default those of the log map, or the built-in ones.
         every_record: whether to keep the records, which `trace` looks at, however large the log is.
         chosen: ``where``, conditions on sessions and on tries, and ``exclude``, codes of what is left out as suspect, both
-            as on the command line; and who does the work on a large log: ``jobs``, processes that work on its parts (a
+            as on the command line; ``players``, the table of players, whose columns are tags; ``settings`` of the replay that
+            go before those of the log map; and who does the work on a large log: ``jobs``, processes that work on its parts (a
             script needs the usual ``if __name__ == "__main__"`` then), or ``cluster``, the address of a Dask scheduler
             whose workers do so; ``memory``, about how many bytes may be used in all.
 
@@ -79,11 +83,12 @@ def replay(
     names = [str(name) for name in (logs if isinstance(logs, list) else [logs])]
     mapping = read_map(log_map) if log_map is not None else NO_MAP
     plan = read_course(course) if course is not None else None
-    rules = rules or ReplayRules(**mapping.replay)
+    rules = rules or ReplayRules(**{**mapping.replay, **chosen.get("settings", {})})
+    table = read_players(given) if (given := chosen.get("players")) is not None else None
     sessions, attempts = parsed(chosen.get("where", ()), plan)
     work = Work(chosen.get("jobs", 1), chosen.get("cluster"), chosen.get("memory"))
     asked = Asked(names, plan, rules, mapping, conditions=sessions, of_attempts=attempts, work=work, every_record=every_record)
-    return opened_log(replace(asked, exclude=tuple(chosen.get("exclude", ())))).play()
+    return opened_log(replace(asked, exclude=tuple(chosen.get("exclude", ())), players=table)).play()
 
 
 def check(play: Play) -> pd.DataFrame:

@@ -8,8 +8,8 @@ from typing import Protocol
 class Progress(Protocol):
     """Hears of steps and of how much of a step is done."""
 
-    def step(self, what: str) -> None:
-        """Begin a step, described in a few words."""
+    def step(self, what: str, of: int | None = None) -> None:
+        """Begin a step, described in a few words, and how much there is to do in it, where that is known."""
 
     def advance(self, amount: int) -> None:
         """Add to the amount done in this step (records or bytes, as the step counts)."""
@@ -18,7 +18,7 @@ class Progress(Protocol):
 class Silent:
     """The default: hears everything, says nothing."""
 
-    def step(self, what: str) -> None:
+    def step(self, what: str, of: int | None = None) -> None:
         """Ignore the step."""
 
     def advance(self, amount: int) -> None:

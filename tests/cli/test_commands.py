@@ -159,7 +159,7 @@ BAD_CALLS = {
     "gone/f.png: cannot be written": ["log.jsonl", "--figure", "gone/f.png"],
     "is no number of seconds": ["log.jsonl", "--repeat-window", "-1"],
     "invalid choice": ["log.jsonl", "--format", "html"],
-    "the following arguments are required": [],
+    "name a log, or go into a playtest folder": [],
 }
 
 

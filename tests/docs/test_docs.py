@@ -31,7 +31,7 @@ def test_examples_run(wickwater, command):
         shutil.rmtree(wickwater.folder / "race", ignore_errors=True)
         if not command.startswith("demo"):
             unpack(wickwater.folder / "race", force=False, race=True)
-    beside = "wickwater/" in command or "race" in command or command.startswith(("demo", "init"))
+    beside = "wickwater/" in command or re.search(r"\brace\b", command) or command.startswith(("demo", "init"))
     done = (wickwater if beside else inside)(*shlex.split(command))
     assert done.returncode == 0, done.stderr
 

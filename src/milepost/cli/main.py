@@ -13,10 +13,12 @@ from types import ModuleType
 from typing import Final, NoReturn, TextIO
 
 from milepost.cli import commands
+from milepost.cli.completing import complete
 from milepost.cli.exits import Exit
-from milepost.cli.telling import tell
+from milepost.cli.options import add_saying
+from milepost.cli.telling import speak, tell
 from milepost.errors import MilePostError
-from milepost.version import __version__
+from milepost.version import version_text
 
 
 def _commands() -> dict[str, ModuleType]:
@@ -31,11 +33,12 @@ _FIRST = """\
 Mile Post reads playtest logs and says where players stop and which levels stand out.
 
 To see it at work:     milepost demo
-With a log of yours:   milepost check LOG --course course.toml
+With a log of yours:   milepost init LOG, which makes a playtest folder; in it:
+Trust the log:         milepost check
 Then see the whole:    milepost funnel
 Go into the levels:    milepost attempts, times, deaths, moves, level
-Judge, and look:       milepost spikes, trace
-Tell it to the team:   milepost report LOG --course course.toml -o report.html
+Judge, and look:       milepost spikes, trace, answers, targets
+Tell it to the team:   milepost report -o report.html
 
 milepost --help lists the commands, milepost COMMAND --help explains one.
 """
@@ -52,7 +55,8 @@ class _Parser(argparse.ArgumentParser):
 def build_parser() -> argparse.ArgumentParser:
     """The whole command line."""
     parser = _Parser(prog="milepost", description="Playtest logs to funnels, attempts, times and difficulty spikes.")
-    parser.add_argument("--version", action="version", version=f"milepost {__version__}")
+    parser.add_argument("--version", action="store_true", help="say the version; with --verbose, also what it runs on")
+    parser.add_argument("--verbose", action="store_true", help="say each step of the work, and how long it took")
     listed = parser.add_subparsers(dest="command", metavar="COMMAND")
     for name, module in COMMANDS.items():
         command = listed.add_parser(
@@ -60,6 +64,7 @@ def build_parser() -> argparse.ArgumentParser:
             formatter_class=argparse.RawDescriptionHelpFormatter,
         )  # fmt: skip
         module.add_options(command)
+        add_saying(command)
         command.set_defaults(run=module.run)
     return parser
 
@@ -67,7 +72,10 @@ def build_parser() -> argparse.ArgumentParser:
 def main(argv: list[str] | None = None) -> int:
     """Run one command line; the exit status."""
     try:
-        args = build_parser().parse_args(argv)
+        parser = build_parser()
+        if "_ARGCOMPLETE" in os.environ:
+            complete(parser)
+        args = parser.parse_args(argv)
         args.words = sys.argv[1:] if argv is None else argv
     except SystemExit as stop:
         return int(stop.code or 0)
@@ -81,7 +89,7 @@ def main(argv: list[str] | None = None) -> int:
         _let_go_of(sys.stdout)
         return Exit.DONE
     except KeyboardInterrupt:
-        tell("milepost: stopped.")
+        tell("milepost: stopped.", always=True)
         return Exit.INTERRUPTED
 
 
@@ -90,6 +98,10 @@ def _run(args: argparse.Namespace) -> int:
     from milepost.cli.settling import settle, tell_settings
     from milepost.output import write_text
 
+    speak(getattr(args, "quiet", False), args.verbose)
+    if args.version:
+        write_text(version_text(args.verbose), None)
+        return Exit.DONE
     if args.command is None:
         write_text(_FIRST, None)
         return Exit.DONE
@@ -103,7 +115,7 @@ def _run(args: argparse.Namespace) -> int:
 def _unusable(args: argparse.Namespace, why: str) -> int:
     from milepost.wording import safe
 
-    tell(f"milepost {args.command or ''}".rstrip() + f": {safe(why)}")
+    tell(f"milepost {args.command or ''}".rstrip() + f": {safe(why)}", always=True)
     return Exit.UNUSABLE
 
 
@@ -118,7 +130,7 @@ def entry() -> NoReturn:
             sys.stdout.flush()
     except OSError as error:  # found out only now, such as a full disk
         if not isinstance(error, BrokenPipeError):
-            tell(f"milepost: standard output cannot be written ({error.strerror or error}). Is the disk full?")
+            tell(f"milepost: standard output cannot be written ({error.strerror or error}). Is the disk full?", always=True)
             status = Exit.UNUSABLE
         _let_go_of(sys.stdout)
     sys.exit(status)

@@ -54,6 +54,13 @@ def add_input(parser: argparse.ArgumentParser, needed: bool) -> None:
     )
 
 
+def add_saying(parser: argparse.ArgumentParser) -> None:
+    """How much is said beside the output."""
+    saying = parser.add_mutually_exclusive_group()
+    saying.add_argument("--quiet", action="store_true", help="say nothing on standard error but errors")
+    saying.add_argument("--verbose", action="store_true", default=argparse.SUPPRESS, help="say each step of the work, and how long it took, on standard error")  # noqa: E501
+
+
 def add_folder(parser: argparse.ArgumentParser) -> None:
     """Whether the playtest folder's file is looked at."""
     parser.add_argument("--no-folder", action="store_true", help="pass over the milepost.toml of this folder or one above it")

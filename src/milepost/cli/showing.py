@@ -118,7 +118,8 @@ def write(args: argparse.Namespace, report: Report) -> None:
             raise UsageError(f"--columns is for tables that people read; --format {args.format} has every column.")
         report = chosen(report, args.columns)
     text = render(report, args.format, terminal.width(), terminal.has_colour(args.output))
-    write_text(text, args.output)
+    if args.output not in (None, "-") or args.format != "table" or not terminal.page(text):
+        write_text(text, args.output)
 
 
 def draw(args: argparse.Namespace, report: Mapping[str, object]) -> None:

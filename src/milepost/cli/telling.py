@@ -1,13 +1,39 @@
-"""What is said beside the output: on standard error, if anybody can hear it."""
+"""What is said beside the output: on standard error, if anybody can hear it, and wants to."""
 
 from __future__ import annotations
 
+import logging
 import sys
 from contextlib import suppress
+from typing import Final
+
+LOGGER: Final = logging.getLogger("milepost")
+_HANDLER_NAME: Final = "milepost's own"
+_FORMAT: Final = "milepost: %(asctime)s %(message)s"
+_quiet = False
 
 
-def tell(line: str) -> None:
-    """Say something in a line."""
-    if sys.stderr is not None:
+def tell(line: str, always: bool = False) -> None:
+    """Say something in a line; where quiet is asked for, only what has to be said always."""
+    if sys.stderr is not None and (always or not _quiet):
         with suppress(OSError):
             print(line, file=sys.stderr, flush=True)
+
+
+def speak(quiet: bool, verbose: bool) -> None:
+    """Settle how much is said: nothing but errors, the usual, or each step of the work with its time."""
+    global _quiet
+    _quiet = quiet
+    for handler in [one for one in LOGGER.handlers if one.name == _HANDLER_NAME]:
+        LOGGER.removeHandler(handler)
+    LOGGER.setLevel(logging.INFO if verbose else logging.NOTSET)
+    if verbose and sys.stderr is not None:
+        handler = logging.StreamHandler(sys.stderr)
+        handler.name = _HANDLER_NAME
+        handler.setFormatter(logging.Formatter(_FORMAT, "%H:%M:%S"))
+        LOGGER.addHandler(handler)
+
+
+def is_verbose() -> bool:
+    """Whether each step is told."""
+    return LOGGER.isEnabledFor(logging.INFO) and any(handler.name == _HANDLER_NAME for handler in LOGGER.handlers)

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import os
+import shlex
 import shutil
+import subprocess
 import sys
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
+from milepost.cli.telling import LOGGER, is_verbose
 from milepost.progress import SILENT, Progress
 
 if TYPE_CHECKING:
@@ -32,9 +35,28 @@ def has_colour(target: str | None) -> bool:
     return sys.stdout is not None and sys.stdout.isatty()
 
 
+def page(text: str) -> bool:
+    """Show a text that is longer than the terminal in the pager that PAGER names; false where there is none, or no need."""
+    pager = shlex.split(os.environ.get("PAGER", ""))
+    if not pager or sys.stdout is None or not sys.stdout.isatty():
+        return False
+    if text.count("\n") < shutil.get_terminal_size((_PIPE_WIDTH, 24)).lines:
+        return False
+    try:
+        subprocess.run(pager, input=text.encode("utf-8", "backslashreplace"), check=False, env={"LESS": "-R", **os.environ})
+    except OSError:
+        return False
+    return True
+
+
 @contextmanager
 def progress() -> Iterator[Progress]:
-    """Progress on standard error if that is a terminal; silent otherwise."""
+    """Progress on standard error: each step as a line where that is asked for, else moving, if it is a terminal."""
+    if is_verbose():
+        told = ToldProgress()
+        yield told
+        told.close()
+        return
     if sys.stderr is None or not sys.stderr.isatty():
         yield SILENT
         return
@@ -45,20 +67,44 @@ def progress() -> Iterator[Progress]:
         shown.close()
 
 
+class ToldProgress:
+    """A line for each step, once it is done, with how much was done and how long it took."""
+
+    def __init__(self) -> None:
+        self._what, self._done, self._begun = "", 0, time.monotonic()
+
+    def step(self, what: str, of: int | None = None) -> None:
+        """Begin a step."""
+        self.close()
+        self._what, self._done, self._begun = what, 0, time.monotonic()
+
+    def advance(self, amount: int) -> None:
+        """Count on."""
+        self._done += amount
+
+    def close(self) -> None:
+        """Tell of the step that is done."""
+        if self._what:
+            done = f"{self._done:,}" if self._done else "done"
+            LOGGER.info("%s: %s in %.2f s", self._what, done, time.monotonic() - self._begun)
+        self._what = ""
+
+
 class TerminalProgress:
-    """A line on standard error that says what goes on, once it takes longer than a moment."""
+    """A line on standard error that says what goes on, and how long it will take, once it takes longer than a moment."""
 
     def __init__(self) -> None:
         self._begun = time.monotonic()
         self._live: Live | None = None
         self._task: TaskID | None = None
         self._what = ""
+        self._of: int | None = None
 
-    def step(self, what: str) -> None:
+    def step(self, what: str, of: int | None = None) -> None:
         """Begin a step."""
-        self._what = what
+        self._what, self._of = what, of
         if self._live:
-            self._task = self._live.add_task(what, total=None)
+            self._task = self._live.add_task(what, total=of)
 
     def advance(self, amount: int) -> None:
         """Count on."""
@@ -70,14 +116,14 @@ class TerminalProgress:
     def _start(self) -> None:
         from rich.console import Console
         from rich.progress import Progress as Live
-        from rich.progress import SpinnerColumn, TextColumn, TimeElapsedColumn
+        from rich.progress import SpinnerColumn, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
         self._live = Live(
             SpinnerColumn(), TextColumn("{task.description} {task.completed:,.0f}"), TimeElapsedColumn(),
-            console=Console(stderr=True), transient=True,
+            TextColumn("left"), TimeRemainingColumn(), console=Console(stderr=True), transient=True,
         )  # fmt: skip
         self._live.start()
-        self._task = self._live.add_task(self._what, total=None)
+        self._task = self._live.add_task(self._what, total=self._of)
 
     def close(self) -> None:
         """Take the line away."""

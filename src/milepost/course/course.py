@@ -8,6 +8,7 @@ from math import isfinite
 from pathlib import Path
 from typing import Any
 
+from milepost.course.pictures import MapPicture, read_picture
 from milepost.course.promises import Promise, read_promises
 from milepost.course.runs import BY_RECORDS, RunRule, read_runs
 from milepost.errors import CourseError
@@ -20,7 +21,7 @@ _COURSE_KEYS = {
 }  # fmt: skip
 _FAULT_KEYS = {"code", "level", "build", "note"}
 _LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs", "open", "note", "builds", "not_in",
-               "target_tries", "target_kept"}  # fmt: skip
+               "target_tries", "target_kept", "map", "map_corners"}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -43,6 +44,7 @@ class Level:
     not_in: tuple[str, ...] = ()  # builds that do not
     target_tries: float | None = None  # median tries to clear, at most
     target_kept: float | None = None  # share still playing after it, at least
+    picture: MapPicture | None = None
 
     def known_as(self) -> tuple[str, ...]:
         """Its name and its other names."""
@@ -125,7 +127,7 @@ def read_course(path: str | Path) -> Course:
     rows = table.get("level")
     if not isinstance(rows, list) or not rows:
         raise CourseError(f"{path}: the course has no levels. Add a [[level]] table with a name for each.")
-    levels = tuple(_level(row, f"{path}: level {number}") for number, row in enumerate(rows, 1))
+    levels = tuple(_level(row, f"{path}: level {number}", Path(path).parent) for number, row in enumerate(rows, 1))
     places = _texts(table.get("places", []), f"{path}: places")
     _refuse_doubles(path, levels, places)
     unused = [key for key in table if key not in _COURSE_KEYS]
@@ -201,7 +203,7 @@ def _faults(rows: object, path: str | Path) -> tuple[KnownFault, ...]:
     return tuple(KnownFault(**row) for row in rows)
 
 
-def _level(row: object, where: str) -> Level:
+def _level(row: object, where: str, folder: Path) -> Level:
     if not isinstance(row, dict):
         raise CourseError(f"{where}: is no table. Write [[level]] and its keys below.")
     name = row.get("name")
@@ -233,6 +235,7 @@ def _level(row: object, where: str) -> Level:
         _texts(row.get("not_in", []), f"{where}: not_in"),
         _number(row.get("target_tries"), 1.0, float("inf"), f"{where}: target_tries"),
         _number(row.get("target_kept"), 0.0, 1.0, f"{where}: target_kept"),
+        read_picture(row.get("map"), row.get("map_corners"), folder, where),
     )
 
 

@@ -10,7 +10,7 @@ from milepost.errors import OutputError
 from milepost.output import write_file
 
 LOGS = ("evening-1.jsonl", "evening-2.jsonl")
-TABLES = ("milepost.toml", "players.csv", "answers.csv", "notes.csv", "recordings.csv")
+TABLES = ("milepost.toml", "players.csv", "answers.csv", "notes.csv", "recordings.csv", "low-arch.png")
 NEXT = "evening-3.jsonl"  # of the week after
 
 
@@ -39,6 +39,7 @@ def _evenings() -> dict[str, bytes]:
     contents = {"course.toml": (shipped / "course.toml").read_bytes()}
     contents |= {f"logs/{name}": gzip.decompress((shipped / f"{name}.gz").read_bytes()) for name in LOGS}
     contents |= {name: (shipped / name).read_bytes() for name in TABLES}
+    contents["next/low-arch.png"] = contents["low-arch.png"]
     contents["next/course.toml"] = (shipped / "course-next.toml").read_bytes()
     contents[f"next/{NEXT}"] = gzip.decompress((shipped / f"{NEXT}.gz").read_bytes())
     return contents

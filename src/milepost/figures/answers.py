@@ -21,7 +21,7 @@ def draw_answers(sheet: Sheet, document: AnswersDocument) -> None:
         return
     rows = [row for row in document["levels"] if row["question"] == question["question"] and row["level"]]
     apart = {one["level"] for one in question["apart"]}
-    left, right = sheet.axes(0.17, 0.07, 0.38, 0.78), sheet.axes(0.6, 0.07, 0.38, 0.78)
+    left, right = sheet.axes(0.17, 0.07, 0.38, 0.78), sheet.axes(0.6, 0.07, 0.36, 0.78)
     _draw_means(left, sheet.look, rows, apart)
     _draw_tries(right, sheet.look, rows, apart)
     names_down(left, [str(row["level"]) for row in rows])

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from milepost.course.pictures import MapPicture
+from milepost.errors import CourseError
 from milepost.figures.style import Palette, Sheet, shortened
 from milepost.measures.deaths import BINS
 from milepost.measures.level import Spot
@@ -26,6 +28,8 @@ def draw_level(sheet: Sheet, document: LevelDocument) -> None:
           f"Left: {plural(len(document['spots']), 'failure')} with a place on the map, of {deaths['failures']}. Right: deaths by tenths of the way.")  # fmt: skip  # noqa: E501
     spots = sheet.axes(0.06, 0.1, 0.56, 0.74)
     way = sheet.axes(0.7, 0.1, 0.27, 0.74)
+    if document["picture"]:
+        _draw_picture(spots, document["picture"])
     _draw_spots(spots, sheet.look, document["spots"])
     counts = deaths["progress"]
     way.barh(range(BINS), counts, color=sheet.look.brick, height=0.8)
@@ -33,6 +37,22 @@ def draw_level(sheet: Sheet, document: LevelDocument) -> None:
         way.text(count + max(counts) * 0.02, place, str(count), va="center", fontsize=10, color=sheet.look.ink)
     way.set_yticks([-0.5, 4.5, 9.5], ["start", "half way", "end"])
     way.set_xticks([])
+
+
+def _draw_picture(axes: Axes, picture: MapPicture) -> None:
+    """The level's map, pale, so that what is drawn on it is seen.
+
+    Raises:
+        CourseError: it is no picture.
+    """
+    from matplotlib.image import imread
+
+    try:
+        pixels = imread(picture["file"])
+    except Exception as error:  # whatever a picture's reader raises
+        raise CourseError(f"{picture['file']}: cannot be read as a picture ({error}). Give a PNG.") from error
+    ends = (picture["left"], picture["right"], picture["bottom"], picture["top"])
+    axes.imshow(pixels, extent=ends, aspect="auto", alpha=0.55, zorder=0, origin="upper")
 
 
 def _draw_spots(axes: Axes, look: Palette, spots: list[Spot]) -> None:

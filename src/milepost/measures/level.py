@@ -8,6 +8,7 @@ from typing import TypedDict
 import numpy as np
 
 from milepost.course.course import Level, level_names
+from milepost.course.pictures import MapPicture
 from milepost.errors import UsageError
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.attributes import AttributeRow, attributes_by_level
@@ -85,6 +86,7 @@ class LevelTotals(LevelFigures):
     """All that is said of a level."""
 
     spots: list[Spot]
+    picture: MapPicture | None
 
 
 @dataclass(frozen=True)
@@ -116,6 +118,7 @@ class LevelPage:
             first_level=_first_questions(play) if place == 0 else None, builds=sorted(build_names(play)),
             neighbours=[beside_builds(tries[level], builds[level]) for level in near],
             watch=to_watch(play, np.flatnonzero(here)), attributes=attributes_by_level(play)[place], spots=_spots(play, place),
+            picture=plan.picture if plan else None,
         ))  # fmt: skip
 
 

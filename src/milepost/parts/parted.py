@@ -83,18 +83,18 @@ class PartedLog:
         """
         log = wanted.of(self.log)
         log, debug_sessions = (log, 0) if wanted.rules.keep_debug else without_debug(log)
-        progress.step("surveying parts")
+        progress.step("surveying parts", len(self.parts))
         surveys = workers.map(survey_part, [(part, wanted) for part in self.parts], progress)
         survey: Survey = reduce(add, surveys)
         order = None if wanted.course is not None else self._order(wanted, survey, log, workers, progress)
-        progress.step("replaying parts")
+        progress.step("replaying parts", len(self.parts))
         played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
         play = merged(played, log, debug_sessions, wanted)
         return replace(play, again=lambda exclusion: self.play(replace(wanted, exclusion=exclusion), workers))
 
     def _order(self, wanted: Wanted, survey: Survey, log: Log, workers: Workers, progress: Progress) -> list[int]:
         """The order of the levels, inferred."""
-        progress.step("inferring the order of the levels")
+        progress.step("inferring the order of the levels", len(self.parts))
         seen = reduce(add, workers.map(levels_of_part, [(part, wanted, survey) for part in self.parts], progress))
         require_few(seen.levels, log)
         return infer_order(seen, gate(log, None, True, survey).stops.names)

@@ -24,7 +24,7 @@ TOLERANCE: Final = 0.05  # of a share of tries that clear, for a target that is 
 MEANINGS: Final = {
     "target_clear": "a try clears", "par_seconds": "median time to clear", "target_tries": "median tries to clear",
     "target_kept": "still playing after it", "kept_at_end": "still playing at the end",
-    "total_minutes": "minutes of play of finishers", "strong_spikes": "strong spikes", "findings": "heavy findings",
+    "total_minutes": "minutes to finish", "strong_spikes": "strong spikes", "findings": "heavy findings",
 }  # fmt: skip
 
 

@@ -91,7 +91,7 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
     out = Out(tally, attempts, moves)
     for first in range(0, len(gated.sequence), way.step):
         way.runner(tape, out, state, sittings, first, min(first + way.step, len(gated.sequence)))
-        progress.advance(way.step)
+        progress.advance(min(way.step, len(gated.sequence) - first))
     return Written(
         _taken(attempts, int(state.attempts)), _taken(moves, int(state.moves)), np.array(sittings.end, dtype=np.int64),
         np.array(sittings.endless, dtype=np.bool_), np.asarray(tape.marks),

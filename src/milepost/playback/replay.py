@@ -36,7 +36,7 @@ def replay_log(
         LogError: no course is given and the log has more level names than an order can be inferred for.
     """
     gated = gate(log, course, rules.keep_debug, exclusion=exclusion)
-    progress.step("replaying")
+    progress.step("replaying", len(gated.sequence))
     if course is not None:
         return replay_gated(gated, rules, None, progress)
     return replay_gated(gated, rules, infer_order(levels_in_play(gated, rules), gated.stops.names), progress)

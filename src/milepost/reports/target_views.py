@@ -13,6 +13,7 @@ from milepost.reports.interface import AnyView, Column, View
 from milepost.wording import NOTHING, number, percent, plural, safe, seconds, words
 
 _MARKS: Final = {"met": "✓ met", "missed": "✗ missed", "no_telling": "? no telling"}
+_ORDER: Final = ("missed", "no_telling", "met")  # in which they are read
 _WORDED: Final[dict[str, Callable[[float | None], str]]] = {
     "target_clear": percent, "target_kept": percent, "kept_at_end": percent, "par_seconds": seconds, "total_minutes": number,
 }  # fmt: skip
@@ -35,7 +36,8 @@ def targets_view(report: TargetsDocument) -> list[AnyView]:
         f"{report['met']} met, {report['missed']} missed, {report['no_telling']} without a telling.",
         "Met: the measured value fulfils the plan. Missed: neither it nor any of its 95 % interval does. No telling: in between.",
     ]
-    return [View("The plan against the play", columns, rows, [*said, *source_notes(report)])]
+    first = sorted(rows, key=lambda row: _ORDER.index(row["verdict"]))
+    return [View("The plan against the play", columns, first, [*said, *source_notes(report)])]
 
 
 def worded(row: TargetsRow, value: float | None) -> str:
@@ -57,7 +59,7 @@ def _interval(row: TargetsRow) -> str:
         return ""
     if high is None:
         return f"from {worded(row, low)}"
-    return f"{worded(row, low)}–{worded(row, high)}"
+    return f"{worded(row, low).removesuffix(' %')}–{worded(row, high)}"
 
 
 def target_sentence(row: TargetsRow) -> str:

@@ -66,10 +66,11 @@ def whole_report(play: Play, least: int, made: Made, beside: Beside = Beside(), 
     """
     course = play.course
     parts: dict[str, Head | None] = {}
-    for entry in MEASURES.values():
-        if entry.reported is not None:
-            progress.step(f"measuring: {entry.name}")
-            parts[entry.name] = _measured(entry.name, entry.reported(least), play, least)
+    reported = [entry for entry in MEASURES.values() if entry.reported is not None]
+    progress.step("measuring", len(reported))
+    for entry in reported:
+        parts[entry.name] = _measured(entry.name, entry.reported(least), play, least) if entry.reported else None
+        progress.advance(1)
     top = head("report", play)
     top["course"]["name"] = course.name if course else None
     spikes = cast(SpikesDocument, parts["spikes"])

@@ -1,0 +1,177 @@
+"""The tables beside the logs: players' tags, notes and recordings, as spreadsheets write them."""
+
+import codecs
+import threading
+
+import pytest
+
+from conftest import COURSE, Program
+
+
+@pytest.fixture
+def folder(milepost, small_log):
+    """A playtest folder with a log of two players, Ada (session a) and Bo (session b)."""
+    milepost.write("logs/evening.jsonl", small_log)
+    milepost.write("course.toml", COURSE)
+    return milepost
+
+
+def settled(folder, **tables):
+    """The folder's file, with some tables."""
+    for name, content in tables.items():
+        folder.write(f"{name}.csv", content)
+    folder.write("milepost.toml", 'logs = ["logs"]\ncourse = "course.toml"\n' + "".join(f'{name} = "{name}.csv"\n' for name in tables))
+    return folder
+
+
+WRITTEN = {
+    "commas": "player,age,height\nAda,over 35,\"1,72\"\nBo,under 18,1.65\n".encode(),
+    "semicolons": "player;age;height\r\nAda;over 35;1,72\r\nBo;under 18;1,65\r\n".encode(),
+    "a byte order mark": codecs.BOM_UTF8 + "Player;age;height\nAda;over 35;1,72\nBo;under 18;1,65\n".encode(),
+    "UTF-16": "player\tage\theight\r\nAda\tover 35\t1,72\r\nBo\tunder 18\t1,65\r\n".encode("utf-16"),
+    "a line for the separator": "sep=;\nplayer;age;height;\nAda;over 35;1,72;\n\nBo;under 18;1,65;\n".encode(),
+}
+
+
+@pytest.mark.parametrize("how", WRITTEN)
+def test_tables_as_spreadsheets_write_them(folder, how):
+    """Delimiters, marks, encodings and decimal commas: the same tags, which conditions compare as numbers."""
+    settled(folder, players=WRITTEN[how])
+    assert folder.json("trace", "a")["traced"][0]["tags"] == {"age": "over 35", "height": "1.72"}
+    assert folder.json("funnel", "--where", "height>1.7")["players"] == 1
+    assert [group["value"] for group in folder.json("attempts", "--by", "age")["groups"]] == ["over 35", "under 18"]
+
+
+def test_the_table_wins_and_is_held_to_the_log(folder, small_log):
+    """A tag that differs is found, and the table's used; who is in one only is said. Whole and in parts alike."""
+    folder.write("logs/evening.jsonl", [{**one, "age": "18"} for one in small_log])
+    settled(folder, players="player,age\nAda,40\nCass,3\n")
+    for more in ((), ("--memory", "1MB")):
+        check = folder.json("check", *more)
+        assert check["findings"]["player_tag_differs"] == 1
+        (detail,) = [row for row in check["details"] if row["code"] == "player_tag_differs"]
+        assert (detail["count"], detail["sessions"], detail["places"]) == (1, 1, ["logs/evening.jsonl:7"])
+        assert check["players_table"] == {"file": "players.csv", "only_in_table": ["Cass"], "only_in_log": ["Bo"]}
+        assert folder.json("funnel", "--where", "age=40", *more)["players"] == 1
+        assert {group["value"]: group["players"] for group in folder.json("attempts", "--by", "age", *more)["groups"]} == {"18": 1, "40": 1}
+    said = folder("check").stdout
+    assert "1 player in the table and not in the log (Cass) and 1 player in the log and not" in said
+    settled(folder, players="player,age\nAda,18.0\nBo,18\n")
+    assert "player_tag_differs" not in folder.json("check")["findings"]
+
+
+MISTAKES = {
+    "name,age\nAda,3\n": "players.csv:1: there is no column 'player'. It has: name, age.",
+    "player,age,age\nAda,3,4\n": "players.csv:1: the column 'age' is there twice",
+    "player,level\nAda,Mill Pond\n": "players.csv: the column 'level' is named as a field of the log",
+    "player,Debug\nAda,1\n": "players.csv: the column 'Debug' is named as a field of the log",
+    "player,age\nAda,3\nAda,4\n": "players.csv:3: 'Ada' stands in the table twice, and differs",
+    "player,age\n,3\n": "players.csv:2: a row without a player",
+    "player,age\nAda,3,4\n": "players.csv:2: 3 cells under a header of 2",
+    "": "players.csv: is empty",
+    "player,age\n\"Ada,3\nBo" + "x" * (1 << 20) + ",4\n": "players.csv:2: no row that can be read",
+}
+
+
+@pytest.mark.parametrize("content", MISTAKES, ids=range(len(MISTAKES)))
+def test_a_table_that_cannot_be_used(folder, content):
+    """One line, with file and line."""
+    done = settled(folder, players=content)("funnel")
+    assert (done.returncode, done.stdout) == (2, "") and MISTAKES[content] in done.stderr and done.stderr.count("\n") == 1
+
+
+def test_notes_stand_where_they_belong(folder):
+    """A note is added in the table's own form, and shown at its session, its level, and in the report."""
+    settled(folder, notes="note;Level;session;clock\r\n\"first; with a semicolon\";mill pond;;\r\n".encode("utf-16"))
+    done = folder("note", "looks  left,\nthen right ✓", "--level", "low-arch", "--session", "a", "--clock", "0:21", "--build", "0.7")
+    assert done.returncode == 0, done.stderr
+    text = (folder.folder / "notes.csv").read_bytes().decode("utf-16")
+    assert text.splitlines() == ["note;Level;session;clock;build", "first; with a semicolon".join('""') + ";mill pond;;;", "looks left, then right ✓;Low Arch;a;0:21;0.7"]
+    (noted,) = folder.json("trace", "a")["noted"]
+    assert noted == {"session": "a", "player": None, "level": "Low Arch", "build": "0.7", "clock": 21.0, "note": "looks left, then right ✓"}
+    assert [one["note"] for one in folder.json("level", "Mill Pond")["noted"]] == ["first; with a semicolon"]
+    assert "Low Arch, a, build 0.7, at 0:21: looks left, then right ✓" in folder("level", "Low Arch").stdout
+    assert folder.json("trace", "b")["noted"] == []
+    assert folder("report", "-o", "r.html").returncode == 0
+    page = (folder.folder / "r.html").read_text()
+    assert page.count("looks left, then right ✓") == 2 and len(folder.json("report")["noted"]) == 2
+
+
+def test_the_first_note_makes_the_table(folder):
+    """Where the folder has no notes yet, a table is made, and the folder's file names it."""
+    folder.write("milepost.toml", 'logs = ["logs"]\n[targets]\nstrong_spikes = 0\n')
+    assert folder("note", "hello", "--player", "Ada").returncode == 0
+    assert [one["note"] for one in folder.json("trace", "a")["noted"]] == ["hello"]
+    assert folder.json("targets")["targets"][0]["target"] == "strong_spikes"
+
+
+def test_notes_at_once(folder):
+    """Of many at once none is lost."""
+    settled(folder, notes="note\n")
+    threads = [threading.Thread(target=folder, args=("note", f"note {n}"), kwargs={"stdin": ""}) for n in range(6)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted((folder.folder / "notes.csv").read_text().split("\n")[1:-1]) == [f"note {n}" for n in range(6)]
+
+
+@pytest.mark.parametrize(("words", "why"), [
+    (["x", "--level", "Nowhere"], "--level Nowhere: no level of the course is called so"),
+    ([" "], "the note says nothing"),
+    (["x", "--clock", "9:40"], "--clock needs a session"),
+    (["x", "--session", "a", "--clock", "soon"], "'soon' is no offset"),
+])  # fmt: skip
+def test_a_note_that_is_none(folder, words, why):
+    """It is refused, and the table stays as it was."""
+    settled(folder, notes="note\nfirst\n")
+    done = folder("note", *words)
+    assert done.returncode == 2 and why in done.stderr
+    assert (folder.folder / "notes.csv").read_text() == "note\nfirst\n"
+    assert "no playtest folder here" in Program(folder.folder.parent)("note", "x").stderr
+
+
+def test_moments_in_the_recordings_clock(folder):
+    """Each session's offset moves its clock, with a link where there is an address; --offset overrules it."""
+    settled(folder, recordings="session;address;file;offset\na;https://films.example/a?x=1#old;;00:03:20\nb;;b.webm;-5\n")
+    trace = folder.json("trace", "a")
+    assert [row["clock"] for row in trace["levels"]] == [200.0, 206.0, 218.0] and trace["traced"][0]["ended"] == 240.0
+    assert trace["traced"][0]["link"] == "https://films.example/a?x=1#t=200" and "link" not in folder.json("trace", "b")["traced"][0]
+    assert [row["clock"] for row in folder.json("trace", "a", "--offset", "10")["levels"]] == [10.0, 16.0, 28.0]
+    (moment,) = folder.json("level", "Low Arch")["watch"]
+    assert (moment["from"], moment["link"]) == (218.0, "https://films.example/a?x=1#t=218")
+    assert folder("report", "-o", "r.html").returncode == 0
+    assert '<a href="https://films.example/a?x=1#t=200" rel="noreferrer noopener"' in (folder.folder / "r.html").read_text()
+    hidden = folder.json("report", "--anonymous")
+    assert "films.example" not in str(hidden) and hidden["watch"][0][0]["from"] == 200.0
+
+
+def test_an_address_that_is_a_trap(folder):
+    """What is no address of the web is never a link."""
+    settled(folder, recordings='session,address\na,javascript:alert(1)\nb,"https://x.example/""><script>alert(1)</script>"\n')
+    assert "link" not in folder.json("trace", "a")["traced"][0]
+    assert folder("report", "-o", "r.html").returncode == 0
+    page = (folder.folder / "r.html").read_text()
+    assert 'href="javascript' not in page and "<script>alert" not in page
+
+
+@pytest.mark.parametrize(("text", "why"), [
+    ("session,file\na,\n", "recordings.csv:2: a recording needs a session"),
+    ("session,file\na,x\na,y\n", "recordings.csv:3: 'a' has a recording already"),
+    ("session,file,offset\na,x,soon\n", "recordings.csv:2: offset: 'soon' is no place on a clock"),
+    ("session,file,ofset\na,x,3\n", "recordings.csv:1: the column 'ofset' means nothing here"),
+])  # fmt: skip
+def test_recordings_that_cannot_be_used(folder, text, why):
+    """One line, with file and line."""
+    done = settled(folder, recordings=text)("trace", "a")
+    assert done.returncode == 2 and why in done.stderr
+
+
+def test_names_left_out_of_tables(folder):
+    """--anonymous goes for notes and answers too, also for names in what people wrote."""
+    settled(folder, notes="session,player,note\na,,Ada asks bo for help\n,Ada,nice\n",
+            answers="player,level,question,answer\nAda,,Who helped?,Bo did\nBo,Mill Pond,Hard?,3\nAda,Mill Pond,Hard?,2\n")
+    document = folder.json("report", "--anonymous")
+    text = str(document["noted"]) + str(document["answers"])
+    assert "Ada" not in text and "Bo" not in text and " bo " not in text and "player-" in text
+    assert document["answers"]["questions"][0]["players"] == 1 and document["answers"]["questions"][1]["players"] == 2
