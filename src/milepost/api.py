@@ -164,20 +164,20 @@ def spikes(play: Play, *, min_players: int = 5, per: str = "player") -> pd.DataF
 
 
 def answers(
-    play: Play, answers: str | Path, *, order: Mapping[str, Sequence[str]] | None = None, min_players: int = 5
+    play: Play, answers: str | Path, *, order: Mapping[str, Sequence[str] | Question] | None = None, min_players: int = 5
 ) -> pd.DataFrame:  # fmt: skip
     """What players answered, a row a question and level; ``attrs`` holds the questions, and how the answers go with tries.
 
     Args:
         play: a play.
         answers: the table: player, level, question, answer.
-        order: of questions that are answered in words, the answers in order, the least first.
+        order: of questions that are answered in words, the answers in order, the least first; or what a folder says of them.
         min_players: of fewer answers nothing is claimed.
 
     Raises:
         FolderError: the table cannot be used.
     """
-    questions = {text: Question(tuple(ranks)) for text, ranks in (order or {}).items()}
+    questions = {text: ranks if isinstance(ranks, Question) else Question(tuple(ranks)) for text, ranks in (order or {}).items()}
     return _frame(Answers(read_answers(answers), questions, min_players)(play), index=None)
 
 

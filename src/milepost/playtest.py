@@ -63,8 +63,7 @@ class Playtest:
         path = self.folder.path("answers")
         if path is None:
             raise FolderError(f'{self.folder.shown}: names no answers. Add a line such as answers = "answers.csv".')
-        order = {text: about.order for text, about in self.folder.questions.items() if about.order}
-        return api.answers(self.play, path, **{"order": order, **more})  # type: ignore[arg-type]
+        return api.answers(self.play, path, **{"order": self.folder.questions, **more})  # type: ignore[arg-type]
 
     def targets(self, **more: int) -> pd.DataFrame:
         """The plan of the course and of the folder against the play; see `milepost.targets`."""

@@ -189,3 +189,20 @@ def test_without_a_folder(milepost):
     assert done.returncode == 2 and "milepost init LOG makes one" in done.stderr
     milepost.write("milepost.toml", "")
     assert "names no logs" in milepost("funnel").stderr
+
+
+def test_logs_at_addresses(folder):
+    """An address in the file is no path beside it."""
+    address = (folder.folder / "logs/evening.jsonl").as_uri()
+    folder.write("milepost.toml", f'logs = ["{address}"]\ncourse = "course.toml"\n')
+    document = Program(folder.folder / "logs").json("funnel")
+    assert document["players"] == 2 and document["settings"]["taken"]["logs"] == [address]
+
+
+def test_commands_that_write_no_table(folder):
+    """Packing, converting, drafting and watching take the folder's logs, too."""
+    for words in (["pack", "-o", "a.store"], ["convert", "-o", "all.csv"], ["course", "-o", "draft.toml"], ["map", "-o", "draft-map.toml"], ["watch", "--once"]):
+        done = folder(*words)
+        assert done.returncode == 0 and "the log (logs)" in done.stderr + done.stdout, done.stderr
+    assert folder("pack", "--no-folder", "-o", "b.store").returncode == 2
+    assert "name the folder in which logs grow" in folder("watch", "--no-folder", "--once").stderr

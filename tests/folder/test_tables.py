@@ -25,11 +25,11 @@ def settled(folder, **tables):
 
 
 WRITTEN = {
-    "commas": "player,age,height\nAda,over 35,\"1,72\"\nBo,under 18,1.65\n".encode(),
-    "semicolons": "player;age;height\r\nAda;over 35;1,72\r\nBo;under 18;1,65\r\n".encode(),
-    "a byte order mark": codecs.BOM_UTF8 + "Player;age;height\nAda;over 35;1,72\nBo;under 18;1,65\n".encode(),
+    "commas": b"player,age,height\nAda,over 35,\"1,72\"\nBo,under 18,1.65\n",
+    "semicolons": b"player;age;height\r\nAda;over 35;1,72\r\nBo;under 18;1,65\r\n",
+    "a byte order mark": codecs.BOM_UTF8 + b"Player;age;height\nAda;over 35;1,72\nBo;under 18;1,65\n",
     "UTF-16": "player\tage\theight\r\nAda\tover 35\t1,72\r\nBo\tunder 18\t1,65\r\n".encode("utf-16"),
-    "a line for the separator": "sep=;\nplayer;age;height;\nAda;over 35;1,72;\n\nBo;under 18;1,65;\n".encode(),
+    "a line for the separator": b"sep=;\nplayer;age;height;\nAda;over 35;1,72;\n\nBo;under 18;1,65;\n",
 }
 
 

@@ -50,6 +50,34 @@ def test_by_keyboard(page):
         assert "Deaths by tenths" not in level.text
 
 
+def test_the_first_screen(page):
+    """At 1280 by 800 what to fix stands beside a picture of the course, above the fold; its levels lead to their parts."""
+    with browser(page) as driver:
+        picture, told = driver.find_element(By.CSS_SELECTOR, "#first svg"), driver.find_element(By.CSS_SELECTOR, ".first ol")
+        assert picture.rect["y"] + picture.rect["height"] <= 800 and told.rect["y"] + told.rect["height"] <= 800
+        assert told.rect["x"] + told.rect["width"] <= picture.rect["x"] and len(told.find_elements(By.TAG_NAME, "li")) == 3
+        level = driver.find_element(By.ID, "level-15")
+        assert not level.get_attribute("open")
+        next(one for one in driver.find_elements(By.CSS_SELECTOR, "#first a text") if one.text == "Glass Basin").click()
+        assert driver.current_url.endswith("#level-15")
+        assert level.get_attribute("open") and driver.get_log("browser") == []
+
+
+def test_finding_levels(page):
+    """The list is searched by name, and filtered by chapter and verdict, and says how many are left."""
+    with browser(page) as driver:
+        shown = lambda: [one.text for one in driver.find_elements(By.CSS_SELECTOR, ".level summary .c1") if one.is_displayed()]  # noqa: E731
+        name = driver.find_element(By.ID, "find-name")
+        name.send_keys("steps")
+        assert shown() == ["Salt Steps", "Ferry Steps"] and driver.find_element(By.ID, "found").text == "2 of 24 levels"
+        name.clear()
+        driver.find_element(By.ID, "find-kind").send_keys("stands out")
+        assert shown() == ["Low Arch", "Glass Basin", "Salt Steps", "Drowned Orchard"]
+        driver.find_element(By.ID, "find-chapter").send_keys("Tidal")
+        assert shown() == ["Salt Steps", "Drowned Orchard"]
+        assert [one.get_attribute("textContent") for one in driver.find_elements(By.CSS_SELECTOR, ".stands summary b")] == ["▲ spike, strong", "▲ spike, strong", "▶ step, strong", "▼ dip, strong"]
+
+
 def test_sorting(page):
     """Tables and the list of levels sort by their figures, up and then down, and say so."""
     with browser(page) as driver:

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from jsonschema import Draft202012Validator
 
+from conftest import Program
 from random_logs import COURSE, as_text, as_toml, random_log
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "scripts"))
@@ -17,7 +18,7 @@ SHIPPED = files("milepost.schemas")
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
 CALLS = {
     "check": (), "funnel": (), "attempts": (), "times": (), "deaths": (), "moves": (), "spikes": (), "coverage": (), "ratings": (), "report": (),
-    "level": ("Low Arch",), "trace": ("--all",), "whatif": ("--set", "Low Arch.difficulty=-1"),
+    "answers": (), "targets": (), "power": ("--change", "1"), "compare": (), "level": ("Low Arch",), "trace": ("--all",), "whatif": ("--set", "Low Arch.difficulty=-1"),
 }  # fmt: skip
 
 
@@ -42,7 +43,10 @@ def test_they_are_those_of_the_types():
 
 @pytest.mark.parametrize("name", CALLS)
 def test_documents_of_the_demo(wickwater, name):
-    validated(name, wickwater.json(*words(name, *DEMO)))
+    """In its folder, so that settings, notes and recordings are in them."""
+    document = Program(wickwater.folder / "wickwater").json(*words(name))
+    assert document["settings"]["taken"]["course"] == "course.toml"
+    validated(name, document)
 
 
 @pytest.mark.parametrize("name", ["funnel", "deaths", "spikes"])

@@ -25,7 +25,7 @@ class Once(argparse.Action):
         setattr(args, self.dest, value)
 
 
-def add_log(parser: argparse.ArgumentParser, course: bool = True, needed: bool = True) -> None:
+def add_log(parser: argparse.ArgumentParser, course: bool = True, needed: bool = True, mapped: bool = True) -> None:
     """What to read, how, and by which course."""
     add_input(parser, needed)
     add_folder(parser)
@@ -36,9 +36,10 @@ def add_log(parser: argparse.ArgumentParser, course: bool = True, needed: bool =
             metavar="FILE",
             help="the course (TOML): order of the levels, other names, plan; inferred if not given",
         )
-    parser.add_argument(
-        "--map", action=Once, metavar="FILE", help="the log map (TOML), for logs with other field names, words or units"
-    )
+    if mapped:
+        parser.add_argument(
+            "--map", action=Once, metavar="FILE", help="the log map (TOML), for logs with other field names, words or units"
+        )
 
 
 def add_input(parser: argparse.ArgumentParser, needed: bool) -> None:

@@ -58,7 +58,7 @@ def _link(figure: Figure, links: Mapping[str, str]) -> None:
 
 def _fitted(tag: str, measure: str) -> str:
     """A tag with names of the figure's own, the page's type and colours, and places with no more digits than say something."""
-    tag = _GROUP_NAME.sub("", tag)
+    tag = _GROUP_NAME.sub("", tag).replace(' target="_blank"', "")  # its links lead to places of the page itself
     tag = re.sub(r'id="([^"]+)"', rf'id="{measure}-\1"', tag)
     tag = re.sub(r'(url\(#|href="#(?!level-))', rf"\1{measure}-", tag)
     tag = _FONT.sub(r"\1 var(--type)", _LONG.sub(r"\1", tag))

@@ -18,7 +18,7 @@ DEFINITIONS: Final = (
     Definition("answers: agreement", "Whether who needs more tries also answers higher: a rank correlation over pairs of player and level.", "Spearman; players drawn 1,000 times for the interval."),  # noqa: E501
     Definition("answers: felt harder than it plays", "Where the answers put a level among the others, less where its tries put it, by more than chance.", "Standard deviations between levels; both errors in the interval."),  # noqa: E501
     Definition("attempt, try", "From the start of a level to its end: cleared, failed (a death or a reset), left, or cut off. A settled try cleared or failed.", "By player; tries after the first clear are re-runs, and in no first-clear figure."),  # noqa: E501
-    Definition("cleared", "Players who cleared the level at least once.", "A clear that fires again within the repeat window counts once."),
+    Definition("cleared", "Players who cleared the level at least once.", "A clear that fires again at once counts once."),
     Definition("cost", "Players who would still be playing at the end, had the level been as its surroundings lead one to expect.", "The fitted model, played through."),  # noqa: E501
     Definition("coverage", "Which levels and moves were hardly tested, and the minutes of play that it takes to reach them."),
     Definition("deaths, per player", "Deaths over players who reached the level; re-runs count here.", "A death right after a failure is a repeat, and dropped."),  # noqa: E501

@@ -69,7 +69,8 @@ def target_sentence(row: TargetsRow) -> str:
     need = f"; about {plural(row['players_needed'], 'player')} would tell" if row["players_needed"] else ""
     where = f"{safe(row['level'])}: " if row["level"] else ""
     what = f"{MEANINGS[row['target']]}: {planned(row)} planned, {measured} measured{interval}"
-    return f"{where}{what}, {words(row['verdict'])}{need}."
+    said = f"{where}{what}, {words(row['verdict'])}{need}."
+    return f"{said[0].upper()}{said[1:]}"
 
 
 def junit(report: TargetsDocument) -> str:

@@ -98,8 +98,8 @@ def _part(report: ReportDocument, name: str) -> object:
 
 def _in_tables(report: ReportDocument) -> list[tuple[str, object]]:
     """The measures of the report that a table shows best, with their documents; how the log is, has a place of its own."""
-    names = [entry.name for entry in MEASURES.values() if entry.reported and not entry.picture and entry.name != "check"]
-    return [(name, part) for name in names if (part := _part(report, name))]
+    entries = [entry for entry in MEASURES.values() if not entry.picture and (entry.reported or entry.beside)]
+    return [(one.name, part) for one in entries if one.name != "check" and (part := _part(report, one.name))]
 
 
 def _chapters(report: ReportDocument) -> list[dict[str, object]]:

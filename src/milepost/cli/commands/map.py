@@ -14,7 +14,7 @@ EXAMPLE = "milepost map their-log.csv --output map.toml"
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_log(parser, course=False)
+    options.add_log(parser, course=False, mapped=False)
     parser.add_argument("-o", "--output", metavar="FILE", help="write the draft to this file")
 
 
