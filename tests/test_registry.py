@@ -20,7 +20,7 @@ ANSWERS = Path(__file__).parents[1] / "src/milepost/demo/answers.csv"
 SETTINGS = {"answers": {"answers": read_answers(ANSWERS), "questions": {"How hard was it?": Question(("easy", "fair", "hard"))}}, "level": {"name": "Low Arch"}, "whatif": {"changes": ("Low Arch.difficulty=-1",)}}
 SHARED = {"help", "logs", "course", "map", "input_format", "max_bytes", "where", "exclude", "by", "min_players", "format", "output", "columns", "figure", "size", "dark",
           "repeat_window", "instant", "implied_complete", "debug", "shortcuts", "jobs", "cluster", "memory", "strict", "all", "course_from", "course_to",
-          "no_folder", "no_where", "no_exclude", "since"}  # fmt: skip
+          "no_folder", "no_where", "no_exclude", "since", "quiet", "verbose"}  # fmt: skip
 NONE_IN_DEMO = {"layouts"}  # the demo has no layouts
 NOT_REPORTED = {"layouts", "runs"}  # nor does it speak of runs
 

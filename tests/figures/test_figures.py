@@ -193,7 +193,7 @@ def test_a_levels_map(spots):
     """Few spots are marks, many get shades too, none is said."""
     sheet = new_sheet()
     own = [{"x": n % 17, "y": n % 11, "cause": None if n % 3 else "reeds"} for n in range(spots)]
-    document = {"level": "Low Arch", "spots": own, "attempts": {"try_clear": 0.3, "settled": 50, "players": 20},
+    document = {"level": "Low Arch", "picture": None, "spots": own, "attempts": {"try_clear": 0.3, "settled": 50, "players": 20},
                 "deaths": {"failures": spots, "progress": [1] * 10}}  # fmt: skip
     level.draw_level(sheet, document)
     assert len(sheet.figure.axes[0].collections) == (spots >= 60)

@@ -80,7 +80,7 @@ def join(args: argparse.Namespace, report: Head, course: Course | None) -> None:
     if args.command == "level":
         page = cast(LevelDocument, report)
         joined.noted_in_level(page, notes_of(args, course))
-        joined.in_recordings(page["watch"], recordings_of(args))
+        page["watch"] = joined.in_recordings(page["watch"], recordings_of(args))
     elif args.command == "trace":
         trace = cast(TraceDocument, report)
         joined.noted_in_trace(trace, notes_of(args, course))

@@ -84,12 +84,12 @@ def mean_interval(values: Floats) -> Interval:
 
     Student (1908), "The probable error of a mean".
     """
-    from scipy.stats import t
+    from scipy.special import stdtrit
 
     if len(values) < 2 or np.ptp(values) == 0:
         return None, None
     middle, spread = float(values.mean()), float(values.std(ddof=1)) / len(values) ** 0.5
-    reach = float(t.ppf(0.975, len(values) - 1)) * spread
+    reach = float(stdtrit(len(values) - 1, 1 - _ALPHA / 2)) * spread
     return middle - reach, middle + reach
 
 
@@ -98,9 +98,9 @@ def median_interval(values: Floats) -> Interval:
 
     Source: W. J. Conover, Practical Nonparametric Statistics, 3rd ed. (1999), 3.2.
     """
-    from scipy.stats import binom
+    from scipy.special import bdtr
 
-    below = int(binom.ppf(_ALPHA / 2, len(values), 0.5)) if len(values) else 0
+    below = int(np.argmax(bdtr(np.arange(len(values) + 1), len(values), 0.5) >= _ALPHA / 2))  # the binomial's 2.5 % quantile
     if below < 1:
         return NO_INTERVAL
     ordered = np.sort(values)

@@ -96,7 +96,7 @@ class Targets:
     def _of_course(self, play: Play) -> Iterator[_Target]:
         for name, planned in self.course.items():
             if name == "findings":
-                found = weighing(audit(play).totals, str(planned))
+                found = weighing(play.once(audit).totals, str(planned))
                 yield _Target(None, name, 0.0, Goal(high=0.0), Measured(float(found), players=int(play.counts.sum())))
             elif name == "kept_at_end":
                 yield _Target(None, name, float(planned), Goal(low=float(planned)), _kept(play, play.n_levels - 1))
@@ -106,7 +106,7 @@ class Targets:
                 yield _Target(None, name, float(planned), Goal(high=float(planned)), self._strong(play))
 
     def _strong(self, play: Play) -> Measured:
-        rows = Spikes(self.least)(play).rows
+        rows = play.once(Spikes(self.least)).rows
         told = any(row["evidence"] != "too_few" for row in rows)
         strong = sum(row["kind"] == "spike" and row["evidence"] == "strong" for row in rows)
         return Measured(float(strong) if told else None, players=int(play.counts.sum()))

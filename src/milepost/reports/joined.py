@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import cast
 
 from milepost.course.course import Course, level_names
+from milepost.difficulty.rows import SpikesRow
 from milepost.folder.notes import Noted
-from milepost.folder.recordings import Recordings
+from milepost.folder.recordings import Recording, Recordings
 from milepost.measures.trace import Watched
 from milepost.naming import folded
 from milepost.reports.documents import LevelDocument, ReportDocument, SpikesDocument, TraceDocument
@@ -14,30 +16,30 @@ from milepost.reports.interface import View
 from milepost.wording import clock, safe
 
 
-def in_recordings(watched: Iterable[Watched], recordings: Recordings) -> None:
-    """Give moments to watch in the clock of the session's recording, where it has one, with a link that opens it there."""
-    for moment in watched:
-        recording = recordings.get(moment["session"])
-        if recording is None or "recording" in moment:
-            continue
-        moment["from"] += recording.offset
-        moment["to"] += recording.offset
-        moment["recording"] = recording.place
-        if link := recording.link(moment["from"]):
-            moment["link"] = link
+def in_recordings(watched: Iterable[Watched], recordings: Recordings) -> list[Watched]:
+    """Moments to watch in the clock of the session's recording, where it has one, with a link that opens it there."""
+    return [_in_recording(moment, recordings.get(moment["session"])) for moment in watched]
+
+
+def _in_recording(moment: Watched, recording: Recording | None) -> Watched:
+    if recording is None:
+        return moment
+    begins, ends = moment["from"] + recording.offset, moment["to"] + recording.offset
+    link = recording.link(begins)
+    more = {"from": begins, "to": ends, "recording": recording.place} | ({"link": link} if link else {})
+    return cast(Watched, {**moment, **more})
 
 
 def spikes_in_recordings(report: SpikesDocument, recordings: Recordings) -> None:
-    """The same for the sessions of levels that stand out."""
-    for row in report["levels"]:
-        in_recordings(row["watch"], recordings)
+    """The same for the sessions of levels that stand out; the measure's own rows stay as they are."""
+    rows = [cast(SpikesRow, {**row, "watch": in_recordings(row["watch"], recordings)}) for row in report["levels"]]
+    report["levels"] = rows
 
 
 def report_in_recordings(report: ReportDocument, recordings: Recordings) -> None:
     """The same for all of a report."""
     spikes_in_recordings(report["spikes"], recordings)
-    for watched in report["watch"]:
-        in_recordings(watched, recordings)
+    report["watch"] = [in_recordings(watched, recordings) for watched in report["watch"]]
 
 
 def trace_in_recordings(report: TraceDocument, recordings: Recordings) -> None:

@@ -108,7 +108,7 @@ def _marks(play: Play) -> list[str] | None:
 def _measured(name: str, measure: Measure, play: Play, least: int) -> Head | None:
     """A command's document; None where the log or the course has nothing for it."""
     try:
-        report = document(name, play, measure(play))
+        report = document(name, play, play.once(measure))
     except UsageError:
         return None
     return report if name == "check" else described(report, play.course, least)
