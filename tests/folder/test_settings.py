@@ -61,6 +61,8 @@ def test_every_output_says_what_was_taken(folder):
     """A table in its last line, Markdown too, CSV on standard error; nothing where nothing was."""
     said = "Taken from milepost.toml: the log (logs) and the course (course.toml)."
     assert folder("moves").stdout.splitlines()[-1] == said
+    narrow = folder("funnel", COLUMNS="60").stdout
+    assert "Not shown at this width" in narrow and " ".join(narrow.split()).endswith(said), "below whatever else is said"
     assert said in folder("times", "--format", "markdown").stdout.replace("\\", "")
     done = folder("times", "--format", "csv")
     assert said in done.stderr and said not in done.stdout

@@ -140,8 +140,8 @@ def with_settings(args: argparse.Namespace, report: Report) -> Report:
         return report
     args.settled.told = args.format not in ("csv", "junit")
     *views, last = report.views
-    noted = replace(last, notes=[*last.notes, said_of(settings)])
-    return replace(report, document={**report.document, "settings": settings}, views=[*views, noted])
+    views.append(replace(last, last=said_of(settings)))
+    return replace(report, document={**report.document, "settings": settings}, views=views)
 
 
 def tell_settings(args: argparse.Namespace) -> None:

@@ -49,7 +49,7 @@ def _view(view: AnyView) -> str:
     lines = [f"## {escaped(view.heading)}", ""]
     if view.rows:
         lines += _table(view, columns)
-    for note in view.notes:
+    for note in [*view.notes, *([view.last] if view.last else [])]:
         lines += ["", escaped(note)]
     return "\n".join(lines) + "\n"
 

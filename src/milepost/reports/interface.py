@@ -33,12 +33,13 @@ class Column(Generic[R_contra]):
 
 @dataclass(frozen=True)
 class View(Generic[R]):
-    """A table for people: columns over rows (there may be none), a heading, and lines below."""
+    """A table for people: columns over rows (there may be none), a heading, lines below, and one line below all else."""
 
     heading: str
     columns: tuple[Column[R], ...]
     rows: Sequence[R]
     notes: list[str] = field(default_factory=list)
+    last: str = ""
 
 
 AnyView = View[Any]  # of whatever rows

@@ -41,6 +41,8 @@ def _print(console: Console, view: AnyView, width: int) -> None:
     titles = listed(list(dict.fromkeys(column.said or column.title for column in dropped if not column.drawn)))
     if titles and view.rows:
         console.print(Text(f"Not shown at this width: {titles}. --format json has all of it.", style="dim"))
+    if view.last:
+        console.print(Text(view.last))
 
 
 def _grid(view: AnyView, columns: list[AnyColumn]) -> Grid:
