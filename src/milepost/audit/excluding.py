@@ -58,7 +58,7 @@ def left_out(play: Play, exclusion: Exclusion) -> Play | None:
 
 def figures_of(play: Play) -> Figures:
     """The figures of a play that are held against those without something."""
-    funnel, tries = Funnel()(play).rows, AttemptsToClear()(play).rows
+    funnel, tries = play.once(Funnel()).rows, play.once(AttemptsToClear()).rows
     return {
         row["level"]: (row["reached"], row["clear_rate"], row["drop_off"], own["try_clear"], own["p50"])
         for row, own in zip(funnel, tries, strict=False)

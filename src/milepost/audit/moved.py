@@ -40,7 +40,7 @@ class MovedRow(RawBesideClean):
 
 def raw_beside_clean(play: Play) -> list[RawBesideClean]:
     """Per level of the course: clear rate, drop-off and median attempts, raw and clean, and the players behind them."""
-    clean, tries = Funnel()(play).rows, AttemptsToClear()(play).rows
+    clean, tries = play.once(Funnel()).rows, play.once(AttemptsToClear()).rows
     raw = raw_counts(play)
     naive = play.summary(RawCounts)
     medians = _raw_medians(naive.tries, play.n_levels)

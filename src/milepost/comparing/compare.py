@@ -137,7 +137,7 @@ class _Case:
     @cached_property
     def funnels(self) -> tuple[list[FunnelRow], list[FunnelRow]]:
         """The funnel of either build."""
-        before, after = (Funnel()(play).rows for play in self.pair.plays)
+        before, after = (play.once(Funnel()).rows for play in self.pair.plays)
         return before, after
 
     @cached_property
@@ -167,7 +167,7 @@ class _Case:
         if place is None:
             return None
         play, found = self.pair.plays[side], self.estimates
-        tried = AttemptsToClear()(play).rows[place]
+        tried = play.once(AttemptsToClear()).rows[place]
         difficulty, se = None, None
         if found is not None:
             difficulty, se = _known(found.difficulty[side, number]), _known(found.se[side, number])

@@ -119,7 +119,7 @@ class Pilot:
         tries = settled_tries(play)
         if not len(tries.item):
             raise UsageError("no try was settled in a level of the course, so the pilot says nothing of players to come.")
-        fit, rows = fit_tries(tries, play.n_levels), Funnel()(play).rows
+        fit, rows = fit_tries(tries, play.n_levels), play.once(Funnel()).rows
         lost, reached = (np.array([row[key] for row in rows], dtype=np.int64) for key in ("lost", "reached"))
         others = max(0, int(play.counts.sum()) - int(lost.sum()) - rows[-1]["cleared"])
         return cls(

@@ -97,8 +97,8 @@ class _Case:
     @classmethod
     def of(cls, play: Play, tries: TriesOfItems) -> _Case:
         """That of a play."""
-        funnel = Funnel()(play).rows
-        attempts, trying = AttemptsToClear()(play).rows, _trying(tries, play.n_levels)
+        funnel = play.once(Funnel()).rows
+        attempts, trying = play.once(AttemptsToClear()).rows, _trying(tries, play.n_levels)
         return cls(play, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel, tries), attempts, trying)
 
     @property

@@ -48,7 +48,7 @@ class WhatIf:
         for text in self.changes:
             level, value = self._parsed(play, text)
             changed[level] = value
-        measured = Funnel()(play).rows
+        measured = play.once(Funnel()).rows
         hazard = quit_hazard(play, measured, tries)
         before, after = (_still_there(d, fit.ability, fit.learning, hazard.value) for d in (fit.difficulty, changed))
         rows = [

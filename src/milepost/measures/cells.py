@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.numerics.whole_numbers import distinct, numbered
+from milepost.numerics.whole_numbers import distinct, numbered, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
@@ -86,6 +86,18 @@ def _gathered(play: Play) -> Cells:
         total(outcome == CLEARED) > 0,
         total(taken) > 0,
     )
+
+
+def rows_of(play: Play, level: int) -> Ints:
+    """The places in the table of the attempts at a level, in the order of play; all levels are sorted out once."""
+    order, bounds = play.once(_by_level)
+    return order[slice(*bounds[[level, level + 1]])]
+
+
+def _by_level(play: Play) -> tuple[Ints, Ints]:
+    level = play.attempts.level
+    order = stable_order(level)
+    return order, np.searchsorted(level[order], np.arange(len(play.stops) + 1))
 
 
 def void_attempts(play: Play, level: int) -> int:

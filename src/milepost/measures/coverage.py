@@ -7,8 +7,8 @@ from typing import TypedDict
 
 import numpy as np
 
-from milepost.arrays import Bools, Floats
-from milepost.measures.cells import void_attempts
+from milepost.arrays import Bools, Floats, Ints
+from milepost.measures.cells import rows_of, void_attempts
 from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.intervals import median
 from milepost.numerics.whole_numbers import distinct
@@ -54,24 +54,36 @@ class Coverage:
         table = play.attempts
         counted = play.counts[table.player]
         minutes, arrived = _minutes_before(play), _arrived(play)
-        rows = [self._row(play, level, counted & (table.level == level), minutes, arrived) for level in range(play.n_levels)]
+        went_on = _went_on(play, arrived)
+        rows = []
+        for level in range(play.n_levels):
+            here = rows_of(play, level)
+            rows.append(self._row(play, level, here[counted[here]], minutes, int(went_on[level])))
         thin = [row["level"] for row in rows if row["hardly_tested"]]
         moves: list[ThinMove] = [{"from": row["level"], "to": after["level"], "players": row["went_on"]}
                  for row, after in zip(rows, rows[1:], strict=False) if row["went_on"] < self.min_players]  # fmt: skip
         return Table(rows, CoverageTotals(hardly_tested=thin, moves_hardly_tested=moves))
 
-    def _row(self, play: Play, level: int, here: Bools, minutes: Floats, arrived: Bools) -> CoverageRow:
+    def _row(self, play: Play, level: int, here: Ints, minutes: Floats, went_on: int) -> CoverageRow:
         table = play.attempts
         players = len(distinct(table.player[here]))
-        moved = arrived & (play.moves.origin == level) & (play.moves.target == level + 1)
-        first = here & table.taken & (table.number == 1)
+        taken = here[~(table.void[here] | table.aside[here])]
+        first = taken[table.number[taken] == 1]
         return {
-            "level": play.stops[level], "players": players, "attempts": int(here.sum()),
-            "settled": int((here & table.taken & (table.outcome < N_SETTLED)).sum()),
-            "minutes": float(np.nansum(table.active[here & table.taken])) / 60,
-            "minutes_to_reach": median(minutes[first]), "went_on": len(distinct(play.moves.player[moved])),
+            "level": play.stops[level], "players": players, "attempts": len(here),
+            "settled": int((table.outcome[taken] < N_SETTLED).sum()),
+            "minutes": float(np.nansum(table.active[taken])) / 60,
+            "minutes_to_reach": median(minutes[first]), "went_on": went_on,
             "hardly_tested": players < self.min_players, "void": void_attempts(play, level),
         }  # fmt: skip
+
+
+def _went_on(play: Play, arrived: Bools) -> Ints:
+    """Per level, how many players moved on from it to the next."""
+    moves, width = play.moves, len(play.gated.players) + 1
+    onward = arrived & (moves.target == moves.origin + 1) & (moves.origin < play.n_levels)
+    pairs = distinct(moves.origin[onward] * width + moves.player[onward])
+    return np.bincount(pairs // width, minlength=play.n_levels)
 
 
 def _arrived(play: Play) -> Bools:

@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.errors import UsageError
-from milepost.measures.cells import cells, levels_shown, void_attempts
+from milepost.measures.cells import cells, levels_shown, rows_of, void_attempts
 from milepost.measures.interface import LevelRow, NoTotals, Table, share
 from milepost.numerics.intervals import median
 from milepost.numerics.whole_numbers import counted, distinct
@@ -74,30 +74,37 @@ class Deaths:
         """One row a level; see docs/definitions.md for the columns."""
         table, cell = play.attempts, cells(play)
         counted = play.counts[table.player] & table.taken
-        cause = _causes(play)
+        cause, dying = _causes(play), table.ended(DIED)
         rows = []
         for level in levels_shown(play):
-            here = counted & (table.level == level)
-            died = here & table.ended(DIED)
+            here = rows_of(play, level)
+            here = here[counted[here]]
+            died = here[dying[here]]
             reached = len(cell.of(level).player)
             minutes = float(np.nansum(table.active[here])) / 60
-            causes = {play.gated.log.causes[code]: _figures(play, died & (cause == code), reached, minutes)
+            causes = {play.gated.log.causes[code]: _figures(play, died[cause[died] == code], reached, minutes)
                       for code in distinct(cause[died]) if code >= 0}  # fmt: skip
             ordered = sorted(causes.items(), key=lambda item: (-item[1]["deaths"], item[0]))
             rows.append(DeathsRow(
                 level=play.stops[level], placed=level < play.n_levels, reached=reached, minutes=minutes,
-                **_figures(play, died, reached, minutes), without_cause=int((died & (cause < 0)).sum()),
-                causes=dict(ordered), on_arrival=int(self._on_arrival(play, died).sum()),
-                **_before_progress(play, here), **_failures(play, here, cause), void=void_attempts(play, level),
+                **_figures(play, died, reached, minutes), without_cause=int((cause[died] < 0).sum()),
+                causes=dict(ordered), on_arrival=self._on_arrival(play, died),
+                **_before_progress(play, here), **_failures(play, here), void=void_attempts(play, level),
             ))  # fmt: skip
         return Table(rows, NoTotals())
 
-    def _on_arrival(self, play: Play, died: Bools) -> Bools:
-        """Deaths within the first moment, or before any input where the log tells of inputs."""
-        table = play.attempts
-        early: Bools = died & (table.active <= self.arrival + 1e-9)
-        tells = len(table) > 0 and float(np.mean(~np.isnan(table.settling))) > 0.5
-        return early | (died & np.isnan(table.settling) & ~np.isnan(table.active)) if tells else early
+    def _on_arrival(self, play: Play, died: Ints) -> int:
+        """How many deaths came within the first moment, or before any input where the log tells of inputs."""
+        active = play.attempts.active[died]
+        early: Bools = active <= self.arrival + 1e-9
+        if play.once(_tells_inputs):
+            early = early | (np.isnan(play.attempts.settling[died]) & ~np.isnan(active))
+        return int(early.sum())
+
+
+def _tells_inputs(play: Play) -> bool:
+    """Whether the log tells of first inputs, as a rule."""
+    return len(play.attempts) > 0 and float(np.mean(~np.isnan(play.attempts.settling))) > 0.5
 
 
 class BeforeProgress(TypedDict):
@@ -107,12 +114,12 @@ class BeforeProgress(TypedDict):
     clears_before_progress: int | None
 
 
-def _before_progress(play: Play, here: Bools) -> BeforeProgress:
-    table = play.attempts
-    none = here & ~(table.progress > 0)
-    if not (here & (table.progress > 0)).any():
+def _before_progress(play: Play, here: Ints) -> BeforeProgress:
+    got_on = play.attempts.progress[here] > 0
+    if not got_on.any():
         return BeforeProgress(deaths_before_progress=None, clears_before_progress=None)
-    died, cleared = (int((none & table.ended(outcome)).sum()) for outcome in (DIED, CLEARED))
+    outcome = play.attempts.outcome[here[~got_on]]
+    died, cleared = (int((outcome == one).sum()) for one in (DIED, CLEARED))
     return BeforeProgress(deaths_before_progress=died, clears_before_progress=cleared)
 
 
@@ -121,8 +128,8 @@ def _causes(play: Play) -> Ints:
     return play.around.cause
 
 
-def _figures(play: Play, died: Bools, reached: int, minutes: float) -> DeathFigures:
-    deaths = int(died.sum())
+def _figures(play: Play, died: Ints, reached: int, minutes: float) -> DeathFigures:
+    deaths = len(died)
     progress = play.attempts.progress[died]
     bins = histogram(progress[~np.isnan(progress)])
     return DeathFigures(
@@ -132,7 +139,7 @@ def _figures(play: Play, died: Bools, reached: int, minutes: float) -> DeathFigu
     )  # fmt: skip
 
 
-def _said(play: Play, died: Bools) -> dict[str, SaidAtDeath]:
+def _said(play: Play, died: Ints) -> dict[str, SaidAtDeath]:
     """The numbers that differ from death to death, by the tag that says them."""
     found = {}
     for name, numbers in play.once(_numbers_at_ends).items():
@@ -162,14 +169,15 @@ def histogram(progress: Floats) -> list[int]:
     return [int(count) for count in np.bincount(place, minlength=BINS)]
 
 
-def _failures(play: Play, here: Bools, cause: Ints) -> Failures:
+def _failures(play: Play, here: Ints) -> Failures:
     """Deaths and resets together: how many, and by what; a reset without a cause is a restart by choice."""
-    failed = here & play.attempts.ended(DIED, WAS_RESET)
+    outcome = play.attempts.outcome
+    failed = here[(outcome[here] == DIED) | (outcome[here] == WAS_RESET)]
     by_name: dict[str, int] = {}
-    for key, count in zip(*counted(2 * cause[failed] + play.attempts.ended(DIED)[failed]), strict=True):
+    for key, count in zip(*counted(2 * _causes(play)[failed] + (outcome[failed] == DIED)), strict=True):
         code, died = divmod(int(key), 2)
         name = play.gated.log.causes[code] if code >= 0 else "death without a cause" if died else "restart by choice"
         by_name[name] = by_name.get(name, 0) + int(count)
     return Failures(
-        failures=int(failed.sum()), failure_causes=dict(sorted(by_name.items(), key=lambda item: (-item[1], item[0])))
+        failures=len(failed), failure_causes=dict(sorted(by_name.items(), key=lambda item: (-item[1], item[0])))
     )  # fmt: skip

@@ -106,15 +106,15 @@ class LevelPage:
             UsageError: the course has no level of that name.
         """
         place = place_of(play, self.name)
-        tries = AttemptsToClear()(play).rows
+        tries = play.once(AttemptsToClear()).rows
         plan = play.course.levels[place] if play.course else None
         here = play.counts[play.attempts.player] & (play.attempts.level == place) & ~play.attempts.rerun & play.attempts.taken
         builds = tries_by_build(play)
         near = range(max(0, place - SIDE), min(play.n_levels, place + SIDE + 1))
         return Table([tries[place]], LevelTotals(
             level=play.stops[place], place=place + 1,
-            funnel=Funnel()(play).rows[place], attempts=tries[place], times=TimeInLevel()(play).rows[place],
-            deaths=Deaths()(play).rows[place], plan=_planned(plan), note=plan.note if plan else None,
+            funnel=play.once(Funnel()).rows[place], attempts=tries[place], times=play.once(TimeInLevel()).rows[place],
+            deaths=play.once(Deaths()).rows[place], plan=_planned(plan), note=plan.note if plan else None,
             first_level=_first_questions(play) if place == 0 else None, builds=sorted(build_names(play)),
             neighbours=[beside_builds(tries[level], builds[level]) for level in near],
             watch=to_watch(play, np.flatnonzero(here)), attributes=attributes_by_level(play)[place], spots=_spots(play, place),

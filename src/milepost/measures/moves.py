@@ -87,9 +87,8 @@ def _setbacks(play: Play, counted: Ints) -> tuple[Floats, Bools]:
     first_of = np.searchsorted(begun, rank[moves.session[counted]] * width + moves.at[counted])
     replay = np.where(table.rerun & ~np.isnan(table.active), table.active, 0.0)
     cost, back = np.zeros(len(counted)), np.zeros(len(counted), np.bool_)
-    for place, number in enumerate(counted.tolist()):
-        if moves.kind[number] != SETBACK:
-            continue
+    for place in np.flatnonzero(moves.kind[counted] == SETBACK).tolist():
+        number = int(counted[place])
         first, player = int(first_of[place]), moves.player[number]
         after = np.arange(first, int(np.searchsorted(table.player, player, side="right")))
         returned = after[table.level[after] == moves.origin[number]]

@@ -7,8 +7,8 @@ from typing import TypedDict
 
 import numpy as np
 
-from milepost.arrays import Bools, Floats
-from milepost.measures.cells import Cells, cells, first_tries, levels_shown, void_attempts
+from milepost.arrays import Bools, Floats, Ints
+from milepost.measures.cells import Cells, cells, first_tries, levels_shown, rows_of, void_attempts
 from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.intervals import median
 from milepost.numerics.survival import kaplan_meier
@@ -86,18 +86,18 @@ class TimeInLevel:
         cell = cells(play)
         table = play.attempts
         known = ~np.isnan(table.active)
-        usable = first_tries(play) & known
+        usable, spent_at = first_tries(play) & known, known & table.taken & play.counts[table.player]
         between = _between(table)
         until_move = _until_move(play)
         total = _session_seconds(play)
         rows = []
         for level in levels_shown(play):
-            here = table.level == level
-            spent = float(table.active[here & known & table.taken & play.counts[table.player]].sum())
+            here = rows_of(play, level)
+            own, spent = here[usable[here]], float(table.active[here[spent_at[here]]].sum())
             rows.append(TimesRow(
                 level=play.stops[level], placed=level < play.n_levels,
-                **_to_clear(cell.of(level), play.only_some_tries), **_single(table, between, usable & here),
-                **_split_gap(table, between, until_move, usable & here),
+                **_to_clear(cell.of(level), play.only_some_tries), **_single(table, between, own),
+                **_split_gap(table, between, until_move, own),
                 spent=spent, session_share=spent / total if total > 0 else None,
                 void=void_attempts(play, level),
             ))  # fmt: skip
@@ -156,13 +156,13 @@ def _until_move(play: Play) -> Floats:
     return wait
 
 
-def _split_gap(table: AttemptTable, between: Floats, until_move: Floats, rows: Bools) -> Gaps:
+def _split_gap(table: AttemptTable, between: Floats, until_move: Floats, rows: Ints) -> Gaps:
     """What lies between a clear and the next attempt: until the game moves on, and from there to the start."""
-    known = rows & table.ended(CLEARED) & ~np.isnan(between) & ~np.isnan(until_move)
+    cleared, failed = _cleared_and_failed(table, rows)
+    known = cleared[~np.isnan(between[cleared]) & ~np.isnan(until_move[cleared])]
     before = np.minimum(until_move[known], between[known])
-    failed = rows & table.ended(DIED, WAS_RESET)
     return Gaps(
-        to_move_p50=median(before), to_start_p50=median(between[known] - before), split_gaps=int(known.sum()),
+        to_move_p50=median(before), to_start_p50=median(between[known] - before), split_gaps=len(known),
         lost_to_failures=float(table.active[failed].sum()),
     )  # fmt: skip
 
@@ -174,15 +174,20 @@ def _session_seconds(play: Play) -> float:
     return float(np.maximum(0.0, times.last - times.first)[counted].sum())
 
 
-def _single(table: AttemptTable, between: Floats, rows: Bools) -> Single:
-    cleared = rows & table.ended(CLEARED)
-    failed = rows & table.ended(DIED, WAS_RESET)
-    settled_in = rows & ~np.isnan(table.settling)
-    gap_known = cleared & ~np.isnan(between)
+def _cleared_and_failed(table: AttemptTable, rows: Ints) -> tuple[Ints, Ints]:
+    """Of some attempts, those that cleared, and those that failed."""
+    outcome = table.outcome[rows]
+    return rows[outcome == CLEARED], rows[(outcome == DIED) | (outcome == WAS_RESET)]
+
+
+def _single(table: AttemptTable, between: Floats, rows: Ints) -> Single:
+    cleared, failed = _cleared_and_failed(table, rows)
+    settled_in = rows[~np.isnan(table.settling[rows])]
+    gap_known = cleared[~np.isnan(between[cleared])]
     return Single(
-        run_p50=median(table.active[cleared]), runs=int(cleared.sum()),
-        fail_p50=median(table.active[failed]), fails=int(failed.sum()),
-        settling_p50=median(table.settling[settled_in]), settlings=int(settled_in.sum()),
-        between_p50=median(between[gap_known]), betweens=int(gap_known.sum()),
+        run_p50=median(table.active[cleared]), runs=len(cleared),
+        fail_p50=median(table.active[failed]), fails=len(failed),
+        settling_p50=median(table.settling[settled_in]), settlings=len(settled_in),
+        between_p50=median(between[gap_known]), betweens=len(gap_known),
         paused_total=float(table.paused[rows].sum()),
     )  # fmt: skip

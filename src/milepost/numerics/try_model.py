@@ -46,7 +46,7 @@ _CLOSE: Final = 5e-3  # the step after which no other is worth it; Newton's erro
 _STEP: Final = 1.5  # the longest Newton step of a parameter
 _PRIOR_SD: Final = 2.5  # of a difficulty, in logits
 _WORN: Final = 6  # failures at an item after which a further one wears no more
-WORTHWHILE: Final = 8000  # subjects from which compiled code pays for its loading
+WORTHWHILE: Final = 80_000  # tries from which compiled code pays for its loading
 # The means and standard deviations of the priors of the parameters after the difficulties.
 _PRIORS: Final = ((0.3, 0.5), (3.0, 2.0), (-0.2, 0.4), (0.3, 0.4), (-0.2, 0.6))
 
@@ -191,7 +191,7 @@ class _Data:
     def __init__(self, tries: TriesOfItems, n_items: int, groups: Ints | None = None) -> None:
         self.n_items = n_items
         self.prior = _prior(n_items, groups)
-        self.n_subjects = int(tries.subject.max(initial=-1)) + 1
+        self.n_subjects, self.n_tries = int(tries.subject.max(initial=-1)) + 1, len(tries.subject)
         most = int(tries.number.max(initial=1)) + 1
         kinds = np.flatnonzero(np.bincount(tries.item * most + tries.number))
         item, number = kinds // most, kinds % most
@@ -214,7 +214,7 @@ class _Data:
     def _grid(self, tries: TriesOfItems, code: Ints, most: int, subjects: Ints, heaviest: int) -> _Grid:
         """The tries of some subjects, with points of integration that are dense enough for the heaviest of them."""
         own = tries if len(subjects) == self.n_subjects else tries.of(subjects, self.n_subjects)
-        loops = self.n_subjects >= WORTHWHILE and available()
+        loops = self.n_tries >= WORTHWHILE and available()
         at_once = _AT_ONCE_IN_LOOPS if loops else _AT_ONCE
         counts, totals = [], np.zeros((2, len(self.design)))
         for first, part in own.in_blocks(at_once):

@@ -92,14 +92,17 @@ class _Marks:
                 marks = np.frombuffer(data, np.uint8)
                 lines += int(np.count_nonzero(marks == ord("\n")))
                 colons += int(np.count_nonzero(marks == ord(":")))
-                nulls += sum(data.count(mark.encode()) for mark in NOTHING)
+                nulls += sum(data.count(mark.encode()) for mark in NOTHING) if b"null" in data else 0
                 last = data[-1:]
         return cls(lines + (last != b"\n"), colons, nulls)
 
 
 def _plain(data: bytes) -> bool:
     """Whether nothing is there that DuckDB takes for JSON and that is none: a comma after the last field, form feeds."""
-    return b",}" not in data.translate(None, b" \t\r") and b"\x0b" not in data and b"\x0c" not in data
+    if any(mark in data for mark in (b",}", b"\x0b", b"\x0c")):
+        return False
+    spaced = any(mark in data for mark in (b" }", b"\t}", b"\r}"))  # most logs have none, and need no second look
+    return not spaced or b",}" not in data.translate(None, b" \t\r")
 
 
 class _Written:
