@@ -13,7 +13,9 @@ import pytest
 import zstandard
 
 from driving import PROGRAM
+from milepost.logs import read as reading
 from milepost.logs.sources import files as sources
+from milepost.logs.sources.files import Source
 
 PACKERS = {"gz": gzip.compress, "zst": zstandard.ZstdCompressor().compress, "bz2": bz2.compress, "xz": lzma.compress}
 
@@ -110,3 +112,15 @@ def test_a_store_inside_a_folder_of_logs(milepost, small_log):
     assert done.returncode == 0 and "0 records packed" in done.stderr
     assert milepost.json("funnel", "logs/kept.store")["levels"] == expected["levels"]
     assert milepost.json("watch", "logs", "--once")["levels"] == expected["levels"]
+
+
+def test_how_many_records_there_will_be(tmp_path, monkeypatch):
+    """It is told by the first lines of a large log; of one that is small, packed or no text nothing is told."""
+    log = tmp_path / "log.jsonl"
+    log.write_text("".join(f'{{"session": "s", "time": {n}, "event": "start", "level": "A"}}\n' for n in range(5000)))
+    monkeypatch.setattr(reading, "_LONG", 1 << 16)
+    assert 4500 < reading.likely_records([Source(log)]) < 5500
+    (tmp_path / "log.gz").write_bytes(gzip.compress(bytes(range(256)) * 2000, 0))
+    assert reading.likely_records([Source(tmp_path / "log.gz")]) is None and reading.likely_records([Source(None)]) is None
+    monkeypatch.undo()
+    assert reading.likely_records([Source(log)]) is None

@@ -24,6 +24,7 @@ from milepost.logs.sources.files import Source, expand
 from milepost.progress import SILENT, Progress
 
 DEFAULTS = ReadOptions()
+_LONG, _HEAD = 16 << 20, 1 << 16  # bytes of a log whose reading takes a while, and of its beginning
 
 
 class _Strict(NamedTuple):
@@ -56,12 +57,29 @@ def read_into(builder: RecordBuilder, names: list[str], log_map: LogMap, progres
         LogError: nothing there, or not to be opened.
     """
     sources = expand(names)
-    progress.step("reading")
+    progress.step("reading", likely_records(sources))
     if sources[0].store is not None:
         _restore(builder, sources.pop(0))
     for source in sources:
         read_source(builder, source, log_map, progress, options)
     require_mapped(builder)
+
+
+def likely_records(sources: list[Source]) -> int | None:
+    """About how many records there are, by the lines at the beginning, so that the time left can be told.
+
+    None where that says little: of files that are small, packed, or no lines of text.
+    """
+    first, total = sources[0], sum(source.size() for source in sources)
+    if total < _LONG or first.path is None or first.store is not None:
+        return None
+    try:
+        with first.path.open("rb") as stream:
+            head = stream.read(_HEAD)
+    except OSError:
+        return None  # which is said when it is read
+    lines = head.count(b"\n")
+    return round(total * lines / len(head)) if lines and b"\0" not in head else None
 
 
 def require_mapped(builder: RecordBuilder) -> None:
