@@ -4,26 +4,30 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Final, Protocol, Self
+from typing import TYPE_CHECKING, Final, Protocol, Self
 
-from milepost.audit.acting import exclusion_of, require_acting
-from milepost.course.course import Course
 from milepost.errors import UsageError
 from milepost.folder.players import with_players
-from milepost.gate.exclusion import Exclusion
-from milepost.gate.selection import Condition, only, where
-from milepost.gate.splitting import Split, groups_with_courses
-from milepost.logs.interface import Log
+from milepost.gate.selection import only, where
+from milepost.gate.splitting import groups_with_courses
 from milepost.logs.read import read
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.measures.clocks import on_clock
-from milepost.parts.asked import Asked, Telling
 from milepost.playback.looking import fitting
-from milepost.playback.play import Play
 from milepost.playback.replay import replay_log
 from milepost.playback.voiding import without
-from milepost.progress import SILENT, Progress
-from milepost.rules import ReplayRules
+from milepost.progress import SILENT
+
+if TYPE_CHECKING:
+    from milepost.course.course import Course
+    from milepost.gate.exclusion import Exclusion
+    from milepost.gate.selection import Condition
+    from milepost.gate.splitting import Split
+    from milepost.logs.interface import Log
+    from milepost.parts.asked import Asked, Telling
+    from milepost.playback.play import Play
+    from milepost.progress import Progress
+    from milepost.rules import ReplayRules
 
 LARGE: Final = 2_000_000  # records of a store from which it is replayed part by part
 
@@ -164,6 +168,8 @@ class Loaded:
         """
         if not self.exclude and not any(promise.voids for promise in (self.course.promises if self.course else ())):
             return None, None
+        from milepost.audit.acting import exclusion_of
+
         first = self.source.play()
         exclusion = exclusion_of(first, self.exclude)
         if exclusion is not None and not exclusion.kept(first.gated.log).any():
@@ -195,6 +201,10 @@ def opened_log(asked: Asked) -> Loaded:
 
 
 def _looked_at(asked: Asked, source: Source) -> Loaded:
+    if not asked.exclude:
+        return Loaded(source, asked.of_attempts)
+    from milepost.audit.acting import require_acting
+
     return Loaded(source, asked.of_attempts, require_acting(asked.exclude))
 
 

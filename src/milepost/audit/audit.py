@@ -11,9 +11,10 @@ import numpy as np
 
 from milepost.arrays import Bools
 from milepost.audit.evidence import Evidence, Suspect
-from milepost.audit.excluding import Excluding, what_excluding_moves
+from milepost.audit.excluding import what_excluding_moves
 from milepost.audit.moved import MovedRow, RawBesideClean, moved, raw_beside_clean
 from milepost.audit.promises import PromiseRow, promise_rows
+from milepost.audit.rows import Excluding
 from milepost.audit.suspects import suspects_of
 from milepost.course.course import KnownFault
 from milepost.logs.interface import MapMet, Place, PlayersMet, refused_in_all

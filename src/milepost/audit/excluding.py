@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Final, TypedDict
+from typing import Final
 
 from milepost.audit.acting import ACTS, exclusion_of
 from milepost.audit.moved import POINT
+from milepost.audit.rows import Excluding
 from milepost.audit.suspects import suspects_of
 from milepost.gate.exclusion import Exclusion
 from milepost.measures.attempts import AttemptsToClear
@@ -23,8 +24,6 @@ _FIGURES: Final = ("reached", "clear_rate", "drop_off", "try_clear", "p50")
 Figures = Mapping[str, tuple[float | None, ...]]  # by level
 
 
-# A figure of a level, with the suspects in it and without them.
-Excluding = TypedDict("Excluding", {"level": str, "figure": str, "with": float | None, "without": float | None})
 
 
 def what_excluding_moves(play: Play) -> dict[str, list[Excluding] | None]:

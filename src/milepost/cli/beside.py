@@ -4,19 +4,24 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import replace
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
-from milepost.cli.settling import Settled, file_of_folder
-from milepost.course.course import Course
+from milepost.cli.settling import file_of_folder
 from milepost.errors import UsageError
 from milepost.folder.answers import Question, read_answers
 from milepost.folder.notes import Noted, read_notes
-from milepost.folder.recordings import Recording, Recordings, read_recordings
-from milepost.gate.anonymous import Pseudonyms
-from milepost.measures.answers import Answers
-from milepost.planning.targets import Targets
+from milepost.folder.recordings import Recording, read_recordings
 from milepost.reports import joined
-from milepost.reports.documents import Head, LevelDocument, SpikesDocument, TraceDocument
+
+if TYPE_CHECKING:
+    from milepost.cli.settling import Settled
+    from milepost.course.course import Course
+    from milepost.folder.recordings import Recordings
+    from milepost.gate.anonymous import Pseudonyms
+    from milepost.measures.answers import Answers
+    from milepost.planning.targets import Targets
+    from milepost.reports.documents import LevelDocument, SpikesDocument, TraceDocument
+    from milepost.reports.heads import Head
 
 
 def recordings_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> Recordings:
@@ -49,6 +54,8 @@ def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> An
     Raises:
         UsageError: an order that is none.
     """
+    from milepost.measures.answers import Answers
+
     settled: Settled | None = getattr(args, "settled", None)
     path = getattr(args, "answers", None) or file_of_folder(args, "answers")
     if path is None:
@@ -68,6 +75,8 @@ def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> An
 
 def targets_of(args: argparse.Namespace) -> Targets:
     """The targets, those of the folder among them."""
+    from milepost.planning.targets import Targets
+
     settled: Settled | None = getattr(args, "settled", None)
     if settled is None or not settled.folder.targets:
         return Targets(least=args.min_players)
@@ -78,13 +87,13 @@ def targets_of(args: argparse.Namespace) -> Targets:
 def join(args: argparse.Namespace, report: Head, course: Course | None) -> None:
     """Put notes and recordings into a command's document, where they belong there."""
     if args.command == "level":
-        page = cast(LevelDocument, report)
+        page = cast("LevelDocument", report)
         joined.noted_in_level(page, notes_of(args, course))
         page["watch"] = joined.in_recordings(page["watch"], recordings_of(args))
     elif args.command == "trace":
-        trace = cast(TraceDocument, report)
+        trace = cast("TraceDocument", report)
         joined.noted_in_trace(trace, notes_of(args, course))
         if args.offset is None:
             joined.trace_in_recordings(trace, recordings_of(args))
     elif args.command == "spikes":
-        joined.spikes_in_recordings(cast(SpikesDocument, report), recordings_of(args))
+        joined.spikes_in_recordings(cast("SpikesDocument", report), recordings_of(args))

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli.loading import course_named
 from milepost.comparing.compare import Compare
 from milepost.gate.splitting import split_of
-from milepost.opening import Loaded
 from milepost.reports.compared import compare_document
-from milepost.reports.documents import CompareDocument
+
+if TYPE_CHECKING:
+    from milepost.opening import Loaded
+    from milepost.reports.documents import CompareDocument
 
 
 def compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument:

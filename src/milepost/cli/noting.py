@@ -4,16 +4,20 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from milepost.cli.exits import Exit
 from milepost.cli.telling import tell
 from milepost.course.course import level_names, read_course
 from milepost.errors import UsageError
 from milepost.folder.notes import add_note
-from milepost.folder.settings import FILE, Folder, find_folder, with_key
+from milepost.folder.settings import FILE, find_folder, with_key
 from milepost.naming import folded
 from milepost.output import alone
 from milepost.wording import safe
+
+if TYPE_CHECKING:
+    from milepost.folder.settings import Folder
 
 _ABOUT = ("session", "player", "level", "build", "clock")
 

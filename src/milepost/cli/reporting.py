@@ -8,7 +8,7 @@ import re
 import shlex
 from collections.abc import Callable
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from milepost.cli import terminal
 from milepost.cli.beside import answers_of, notes_of, recordings_of, targets_of
@@ -19,9 +19,7 @@ from milepost.errors import UsageError
 from milepost.gate.anonymous import Pseudonyms, anonymous_file
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address, without_secrets
-from milepost.opening import Loaded
 from milepost.output import write_file, write_text
-from milepost.reports.documents import CompareDocument, Made, ReportDocument
 from milepost.reports.forms import render_json
 from milepost.reports.interface import Report
 from milepost.reports.made import how_made
@@ -29,6 +27,10 @@ from milepost.reports.since import read_report
 from milepost.reports.strips import course_strip
 from milepost.reports.summary import summary_rows
 from milepost.reports.whole import Beside, whole_report
+
+if TYPE_CHECKING:
+    from milepost.opening import Loaded
+    from milepost.reports.documents import CompareDocument, Made, ReportDocument
 
 _WHOM: Final = re.compile(r"^((?:--where=)?\s*(?:player|session)\s*[!=<>]+).*", re.DOTALL)
 

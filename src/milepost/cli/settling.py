@@ -6,14 +6,17 @@ import argparse
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
-from milepost.folder.settings import FILE, Folder, find_folder
-from milepost.reports.documents import Settings
-from milepost.reports.interface import Report
+from milepost.folder.settings import FILE, find_folder
+from milepost.reports.heads import Settings
 from milepost.reports.settings import said_of
+
+if TYPE_CHECKING:
+    from milepost.folder.settings import Folder
+    from milepost.reports.interface import Report
 
 _FILES: Final = ("course", "map")
 

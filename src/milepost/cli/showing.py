@@ -17,25 +17,22 @@ from milepost.cli.loading import load
 from milepost.cli.settling import with_settings
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
-from milepost.measures.interface import Measure
-from milepost.measures.runs import FunnelPerRun
-from milepost.opening import Loaded
 from milepost.output import write_text
 from milepost.playback.attributes import is_attribute
-from milepost.playback.looking import groups_of
 from milepost.playback.per_run import counted_per
-from milepost.playback.play import Play
 from milepost.reports.choosing import chosen
 from milepost.reports.document import described, document, rows_of
-from milepost.reports.documents import FunnelPerRunDocument, Head
 from milepost.reports.formats import render
-from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
 from milepost.reports.interface import Report
 from milepost.reports.registry import MEASURES
-from milepost.reports.run_views import per_run_view
 
 if TYPE_CHECKING:
     from milepost.figures.draw import Paper
+    from milepost.measures.interface import Measure
+    from milepost.opening import Loaded
+    from milepost.playback.play import Play
+    from milepost.reports.documents import FunnelPerRunDocument
+    from milepost.reports.heads import Head
 
 
 def measured(args: argparse.Namespace, measure: Measure, loaded: Loaded | None = None) -> Exit:
@@ -58,6 +55,9 @@ def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
     Raises:
         UsageError: groups are asked for, a figure, or what goes by players.
     """
+    from milepost.measures.runs import FunnelPerRun
+    from milepost.reports.run_views import per_run_view
+
     for option, why in (("by", "milepost runs --by"), ("figure", "milepost runs --figure"), ("raw", "the funnel of players")):
         if getattr(args, option, None):
             raise UsageError(f"--{option} does not go with --per run; that is for {why}.")
@@ -68,6 +68,8 @@ def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
 
 
 def _by_groups(args: argparse.Namespace, measure: Measure, loaded: Loaded) -> Exit:
+    from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
+
     documents, counted, plays = [], Counter[str](), []
     attributes = _attribute_groups(loaded, args.by) if is_attribute(args.by) else None
     for value, own in attributes[1] if attributes else loaded.grouped(args.by):
@@ -91,6 +93,8 @@ def _by_groups(args: argparse.Namespace, measure: Measure, loaded: Loaded) -> Ex
 
 def _attribute_groups(loaded: Loaded, key: str) -> tuple[list[float], list[tuple[str | None, Play]]]:
     """Where an attribute is cut, and its groups, each an eye on the same play."""
+    from milepost.playback.looking import groups_of
+
     play = loaded.play()
     groups = groups_of(play, key)
     return groups.cuts, list(groups.plays(play, key))

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Mapping
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from milepost.cli.exits import Exit
 from milepost.cli.showing import measured
 from milepost.cli.telling import tell
 from milepost.difficulty.spikes import Spikes
 from milepost.errors import UsageError
-from milepost.measures.interface import Table
-from milepost.playback.play import Play
 from milepost.reports.since import flagged_levels, read_report
 from milepost.wording import listed, safe
+
+if TYPE_CHECKING:
+    from milepost.measures.interface import Table
+    from milepost.playback.play import Play
 
 
 def strict_spikes(args: argparse.Namespace) -> Exit:

@@ -13,11 +13,13 @@ from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 from milepost.cli.telling import LOGGER, is_verbose
-from milepost.progress import SILENT, Progress
+from milepost.progress import SILENT
 
 if TYPE_CHECKING:
     from rich.progress import Progress as Live
     from rich.progress import TaskID
+
+    from milepost.progress import Progress
 
 _PIPE_WIDTH = 100
 _PATIENCE = 0.7  # seconds before progress shows

@@ -7,6 +7,7 @@ import sys
 import time
 from contextlib import ExitStack
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from milepost.cli import terminal
 from milepost.cli.exits import Exit
@@ -18,12 +19,15 @@ from milepost.logs.tailing import Tail
 from milepost.measures.funnel import Funnel
 from milepost.playback.replay import replay_log
 from milepost.reports.document import described, document, rows_of
-from milepost.reports.documents import Head
-from milepost.reports.interface import AnyView, Report, View
+from milepost.reports.interface import Report, View
 from milepost.reports.registry import MEASURES
 from milepost.store.manifest import Manifest, is_store
 from milepost.store.store import append, locked, restore
 from milepost.wording import listed, plural
+
+if TYPE_CHECKING:
+    from milepost.reports.heads import Head
+    from milepost.reports.interface import AnyView
 
 _KEEP_EVERY = 30.0  # seconds
 _CLEAR = "\x1b[2J\x1b[H"

@@ -5,23 +5,28 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from milepost.course.draft import draft_course
 from milepost.errors import FolderError, LogError, OutputError
 from milepost.folder.notes import COLUMNS as NOTE_COLUMNS
 from milepost.folder.settings import FILE, TABLES
-from milepost.logs.interface import Log, ReadOptions, refused_in_all
+from milepost.logs.interface import refused_in_all
 from milepost.logs.mapping.draft import draft_map
-from milepost.logs.mapping.logmap import NO_MAP, LogMap, read_map
+from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.read import read
 from milepost.logs.sources.postgres import is_server
 from milepost.logs.sources.remote import is_address
 from milepost.output import write_file
-from milepost.playback.play import Play
 from milepost.playback.replay import replay_log
-from milepost.progress import Progress
 from milepost.rules import ReplayRules
 from milepost.toml import toml_text, toml_texts
+
+if TYPE_CHECKING:
+    from milepost.logs.interface import Log, ReadOptions
+    from milepost.logs.mapping.logmap import LogMap
+    from milepost.playback.play import Play
+    from milepost.progress import Progress
 
 _STRANGE = 0.5  # share of records that could not be used, from which a log seems to need a map
 

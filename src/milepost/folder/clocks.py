@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
-from milepost.folder.tables import Row
+if TYPE_CHECKING:
+    from milepost.folder.tables import Row
 
 _CLOCK: Final = re.compile(r"([+-]?)(?:(?:(\d+):)?(\d+):)?(\d+(?:[.,]\d+)?)", re.ASCII)
 

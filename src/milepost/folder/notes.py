@@ -6,11 +6,14 @@ import csv
 import io
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Final, TypedDict
+from typing import TYPE_CHECKING, Final, TypedDict
 
 from milepost.folder.clocks import clock_seconds
-from milepost.folder.tables import Row, look_at, read_rows
+from milepost.folder.tables import look_at, read_rows
 from milepost.output import write_file
+
+if TYPE_CHECKING:
+    from milepost.folder.tables import Row
 
 COLUMNS: Final = ("session", "player", "level", "build", "clock", "note")
 

@@ -5,14 +5,18 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from milepost.errors import FolderError
-from milepost.folder.tables import Row, read_rows
+from milepost.folder.tables import read_rows
 from milepost.gate.selection import session_values
-from milepost.logs.interface import Log, PlayersMet
+from milepost.logs.interface import PlayersMet
 from milepost.logs.records.cells import as_number, decimal
 from milepost.vocabulary import FIELDS
+
+if TYPE_CHECKING:
+    from milepost.folder.tables import Row
+    from milepost.logs.interface import Log
 
 _TAKEN: Final = (FIELDS - {"player"}) | {"debug", "sitting"}
 

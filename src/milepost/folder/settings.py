@@ -8,7 +8,6 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Final
 
-from milepost.audit.acting import require_acting
 from milepost.errors import FolderError, MilePostError
 from milepost.folder.answers import Question
 from milepost.folder.reading import Reading
@@ -150,8 +149,8 @@ def _described(at: Reading, table: Mapping[str, object]) -> Folder:
         file=at.path,
         logs=at.texts("", "logs", table.get("logs", [])),
         files={key: _file(at, key, value) for key, value in _named(table, about).items()},
-        where=_judged(at, "where", table, lambda text: parse_condition(text)),
-        exclude=_judged(at, "exclude", table, lambda text: require_acting([text])),
+        where=_judged(at, "where", table, parse_condition),
+        exclude=_judged(at, "exclude", table, _acting),
         replay=_replay(at, at.table(table, "replay")),
         questions={key: _question(at, key, value) for key, value in about.items() if key != "file"},
         targets=_targets(at, at.table(table, "targets")),
@@ -175,6 +174,13 @@ def _judged(at: Reading, key: str, table: Mapping[str, object], judge: Callable[
         except MilePostError as error:
             at.refuse("", key, str(error).removeprefix(f"--{key} "))
     return texts
+
+
+def _acting(code: str) -> object:
+    """A code of what can be left out; what knows them all is loaded only where one is named."""
+    from milepost.audit.acting import require_acting
+
+    return require_acting([code])
 
 
 def _file(at: Reading, key: str, value: object) -> str:

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from milepost.measures.answers import AnsweredLevel, AnswersRow, Listed, QuestionAnswers
+from typing import TYPE_CHECKING
+
 from milepost.reports.document import source_notes
-from milepost.reports.documents import AnswersDocument
-from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.interface import Column, View
 from milepost.wording import NOTHING, listed, logits, number, percent, plural, rate, safe
+
+if TYPE_CHECKING:
+    from milepost.measures.answers import AnsweredLevel, AnswersRow, Listed, QuestionAnswers
+    from milepost.reports.documents import AnswersDocument
+    from milepost.reports.interface import AnyView
 
 _MOST_LISTED = 8
 

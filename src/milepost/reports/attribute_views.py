@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TypedDict
+from typing import TYPE_CHECKING, TypedDict
 
-from milepost.measures.attributes import AttributeRow, AttributeTries
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, share_columns
 from milepost.wording import NOTHING, safe
+
+if TYPE_CHECKING:
+    from milepost.measures.attributes import AttributeRow, AttributeTries
 
 _FEW = 5  # players, of fewer of whom nothing is claimed
 

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from milepost.folder.beginning import Begun
+from typing import TYPE_CHECKING
+
 from milepost.playback.tallies import finding_counts, tallies_of
 from milepost.wording import listed, plural, safe
+
+if TYPE_CHECKING:
+    from milepost.folder.beginning import Begun
 
 
 def begun_text(begun: Begun, folder: str) -> str:

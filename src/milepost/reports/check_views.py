@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from milepost.audit.acting import ACTS
-from milepost.audit.audit import Detail, Labelled, PlayersTable, SuspectRow
-from milepost.audit.moved import MovedFigure, MovedRow
-from milepost.audit.promises import PromiseRow
 from milepost.logs.mapping.use import map_notes
 from milepost.reports.document import who_counts
-from milepost.reports.documents import CheckDocument
-from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.interface import Column, View
 from milepost.reports.views import figure
 from milepost.reports.void import moves_what
 from milepost.wording import listed, number, percent, plural, safe, seconds
+
+if TYPE_CHECKING:
+    from milepost.audit.audit import Detail, Labelled, PlayersTable, SuspectRow
+    from milepost.audit.moved import MovedFigure, MovedRow
+    from milepost.audit.promises import PromiseRow
+    from milepost.reports.documents import CheckDocument
+    from milepost.reports.interface import AnyView
 
 Worded = Callable[[float | None], str]
 _MOST_WORDS = 6

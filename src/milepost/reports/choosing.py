@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from milepost.errors import UsageError
-from milepost.reports.interface import AnyColumn, AnyView, Report
 from milepost.wording import safe
+
+if TYPE_CHECKING:
+    from milepost.reports.interface import AnyColumn, AnyView, Report
 
 EVERY = "all"
 

@@ -4,19 +4,24 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from typing import Final, cast
+from typing import TYPE_CHECKING, Final, cast
 
-from milepost.comparing.rows import CompareRow, CompareTotals, Side
-from milepost.gate.splitting import Split
-from milepost.logs.interface import Log
-from milepost.measures.interface import Table
-from milepost.playback.play import Play
+from milepost.comparing.rows import Side
 from milepost.playback.tallies import finding_counts
 from milepost.reports.document import head, source_notes
-from milepost.reports.documents import CompareDocument, CourseHead
-from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.documents import CompareDocument
+from milepost.reports.heads import CourseHead
+from milepost.reports.interface import Column, View
 from milepost.reports.views import figure
 from milepost.wording import NOTHING, logits, number, percent, safe
+
+if TYPE_CHECKING:
+    from milepost.comparing.rows import CompareRow, CompareTotals
+    from milepost.gate.splitting import Split
+    from milepost.logs.interface import Log
+    from milepost.measures.interface import Table
+    from milepost.playback.play import Play
+    from milepost.reports.interface import AnyView
 
 _MARKS: Final = {"harder": "▲ harder", "easier": "▼ easier", "same": "= same", "no_telling": "no telling", None: ""}
 

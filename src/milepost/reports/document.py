@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Final, TypeVar, cast
+from typing import TYPE_CHECKING, Final, TypeVar, cast
 
 import numpy as np
 
-from milepost.course.course import Course
-from milepost.measures.interface import Table
-from milepost.playback.play import Play
 from milepost.playback.tallies import finding_counts
-from milepost.reports.documents import CourseHead, Head, LeftOut
+from milepost.reports.heads import CourseHead, Head, LeftOut
 from milepost.reports.void import suspected, what_is_void
 from milepost.vocabulary import FINDINGS
 from milepost.wording import listed, plural
+
+if TYPE_CHECKING:
+    from milepost.course.course import Course
+    from milepost.measures.interface import Table
+    from milepost.playback.play import Play
 
 FORMAT: Final = 1  # of documents; it rises when a key changes its meaning or goes. 1: the first one that is numbered
 D = TypeVar("D", bound=Head)

@@ -5,10 +5,13 @@ from __future__ import annotations
 import csv
 import io
 import json
+from typing import TYPE_CHECKING
 
 from milepost.logs.formats.delimited import guarded
-from milepost.reports.interface import AnyColumn, AnyView, Report
 from milepost.wording import safe
+
+if TYPE_CHECKING:
+    from milepost.reports.interface import AnyColumn, AnyView, Report
 
 
 def render_json(report: Report) -> str:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any, Final, TypedDict, cast
+from typing import TYPE_CHECKING, Any, Final, TypedDict, cast
 
-from milepost.comparing.groups import Compared, Parting
 from milepost.errors import UsageError
 from milepost.reports.document import FORMAT, who_counts
-from milepost.reports.documents import GroupedDocument, Head
+from milepost.reports.documents import GroupedDocument
+from milepost.reports.heads import Head
 from milepost.reports.interface import Column, View
 from milepost.reports.registry import MEASURES
 from milepost.wording import NOTHING, logits, number, plural, safe
+
+if TYPE_CHECKING:
+    from milepost.comparing.groups import Compared, Parting
 
 AnyRow = Mapping[str, Any]
 Worded = Callable[[Any], str]

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
-from milepost.course.course import Course, level_names
-from milepost.difficulty.rows import SpikesRow
+from milepost.course.course import level_names
 from milepost.folder.notes import Noted
-from milepost.folder.recordings import Recording, Recordings
-from milepost.measures.trace import Watched
 from milepost.naming import folded
-from milepost.reports.documents import LevelDocument, ReportDocument, SpikesDocument, TraceDocument
 from milepost.reports.interface import View
 from milepost.wording import clock, safe
+
+if TYPE_CHECKING:
+    from milepost.course.course import Course
+    from milepost.difficulty.rows import SpikesRow
+    from milepost.folder.recordings import Recording, Recordings
+    from milepost.measures.trace import Watched
+    from milepost.reports.documents import LevelDocument, ReportDocument, SpikesDocument, TraceDocument
 
 
 def in_recordings(watched: Iterable[Watched], recordings: Recordings) -> list[Watched]:
@@ -27,12 +30,12 @@ def _in_recording(moment: Watched, recording: Recording | None) -> Watched:
     begins, ends = moment["from"] + recording.offset, moment["to"] + recording.offset
     link = recording.link(begins)
     more = {"from": begins, "to": ends, "recording": recording.place} | ({"link": link} if link else {})
-    return cast(Watched, {**moment, **more})
+    return cast("Watched", {**moment, **more})
 
 
 def spikes_in_recordings(report: SpikesDocument, recordings: Recordings) -> None:
     """The same for the sessions of levels that stand out; the measure's own rows stay as they are."""
-    rows = [cast(SpikesRow, {**row, "watch": in_recordings(row["watch"], recordings)}) for row in report["levels"]]
+    rows = [cast("SpikesRow", {**row, "watch": in_recordings(row["watch"], recordings)}) for row in report["levels"]]
     report["levels"] = rows
 
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Final, TypedDict
+from typing import TYPE_CHECKING, Final, TypedDict
 
-from milepost.reports.documents import ReportDocument
 from milepost.reports.summary import summary_rows
 from milepost.wording import safe
+
+if TYPE_CHECKING:
+    from milepost.reports.documents import ReportDocument
 
 _MARKS: Final = {"spike": "▲", "step": "▶", "dip": "▼"}
 

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-from typing import TypedDict, cast
+from typing import TYPE_CHECKING, TypedDict, cast
 
-from milepost.measures.attempts import Step
 from milepost.measures.funnel import FunnelRow
 from milepost.measures.level import SIDE, Planned, beside_builds
-from milepost.reports.documents import LevelPageFigures, ReportDocument
-from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.documents import LevelPageFigures
+from milepost.reports.interface import Column, View
 from milepost.reports.joined import notes_of_level
 from milepost.reports.level_views import level_view
 from milepost.reports.views import count_column
 from milepost.wording import percent, rate, safe
+
+if TYPE_CHECKING:
+    from milepost.measures.attempts import Step
+    from milepost.reports.documents import ReportDocument
+    from milepost.reports.interface import AnyView
 
 _MOST_CAUSES, _MOST_TRIES = 8, 12
 

@@ -3,31 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
-from milepost.measures.attempts import AttemptsRow
-from milepost.measures.coverage import CoverageRow
-from milepost.measures.deaths import DeathFigures, DeathsRow
-from milepost.measures.funnel import FunnelRow
-from milepost.measures.layouts import LayoutRow
-from milepost.measures.level import Neighbour
-from milepost.measures.moves import MoveRow
-from milepost.measures.ratings import RatingsRow
-from milepost.measures.times import TimesRow
-from milepost.measures.trace import Watched
 from milepost.reports.attribute_views import attributes_view
 from milepost.reports.document import source_notes
-from milepost.reports.documents import (
-    CoverageDocument,
-    DeathsDocument,
-    LayoutsDocument,
-    LevelPageFigures,
-    MovesDocument,
-    RatingsDocument,
-)
-from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.interface import Column, View
 from milepost.reports.joined import notes_view
 from milepost.reports.views import count_column, figure, level_column, share_columns, small_note
 from milepost.wording import NOTHING, clock, listed, number, percent, plural, rate, safe, seconds, words
+
+if TYPE_CHECKING:
+    from milepost.measures.attempts import AttemptsRow
+    from milepost.measures.coverage import CoverageRow
+    from milepost.measures.deaths import DeathFigures, DeathsRow
+    from milepost.measures.funnel import FunnelRow
+    from milepost.measures.layouts import LayoutRow
+    from milepost.measures.level import Neighbour
+    from milepost.measures.moves import MoveRow
+    from milepost.measures.ratings import RatingsRow
+    from milepost.measures.times import TimesRow
+    from milepost.measures.trace import Watched
+    from milepost.reports.documents import (
+        CoverageDocument,
+        DeathsDocument,
+        LayoutsDocument,
+        LevelPageFigures,
+        MovesDocument,
+        RatingsDocument,
+    )
+    from milepost.reports.interface import AnyView
 
 _MOST_CAUSES = 3
 _SHADES = " ·:+*#"

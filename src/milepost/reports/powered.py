@@ -7,7 +7,7 @@ from typing import NotRequired
 from milepost.comparing.pilot import Pilot
 from milepost.comparing.power import CURVE, PowerRow, PowerTotals
 from milepost.reports.document import FORMAT
-from milepost.reports.documents import Settings
+from milepost.reports.heads import Settings
 from milepost.reports.interface import AnyView, Column, View
 from milepost.wording import number, percent, plural, safe
 

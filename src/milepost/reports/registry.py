@@ -1,52 +1,21 @@
-"""The measures, one record each: whatever a command, the report, groups, figures and a notebook need to know of it."""
+"""The measures, one record each: whatever a command, the report, groups, figures and a notebook need to know of it.
+
+A record is made when it is first asked for, so that a command loads its own measure, and not all the others.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
-from milepost.audit.audit import audit
-from milepost.comparing.within import CompareWithin
-from milepost.difficulty.spikes import Spikes
-from milepost.difficulty.whatif import WhatIf
-from milepost.measures.answers import Answers
-from milepost.measures.attempts import AttemptsToClear
-from milepost.measures.coverage import Coverage
-from milepost.measures.deaths import Deaths
-from milepost.measures.funnel import Funnel
-from milepost.measures.interface import Measure
-from milepost.measures.layouts import Layouts
-from milepost.measures.level import LevelPage
-from milepost.measures.moves import Moves
-from milepost.measures.ratings import Ratings
-from milepost.measures.runs import RunsMeasure, RunsReported
-from milepost.measures.times import TimeInLevel
-from milepost.measures.trace import Trace
-from milepost.planning.targets import Targets
-from milepost.reports import answer_views, check_views, level_views, run_views, target_views, trace_views, views
-from milepost.reports.compared import compare_views
-from milepost.reports.documents import (
-    AnswersDocument,
-    AttemptsDocument,
-    CheckDocument,
-    CompareDocument,
-    CoverageDocument,
-    DeathsDocument,
-    FunnelDocument,
-    LayoutsDocument,
-    LevelDocument,
-    MovesDocument,
-    RatingsDocument,
-    RunsDocument,
-    SpikesDocument,
-    TargetsDocument,
-    TimesDocument,
-    TraceDocument,
-    WhatIfDocument,
-)
-from milepost.reports.interface import AnyView
 from milepost.wording import number, percent, rate, seconds
+
+if TYPE_CHECKING:
+    from types import ModuleType
+
+    from milepost.measures.interface import Measure
+    from milepost.reports.interface import AnyView
 
 
 @dataclass(frozen=True)
@@ -70,7 +39,7 @@ class Entry:
         name: the command's, the call's and the figure's name, and the document's key in the report.
         measure: the class of its settings, or a call on a play.
         views: what people see of its document.
-        document: its document's type, from which its schema is made.
+        document: gives its document's type, from which its schema is made.
         rows: the key of the rows that a plain table has.
         in_groups: what is shown of it side by side; None where it is not for groups.
         picture: the heading of its figure in the report; None where it has none there.
@@ -82,7 +51,7 @@ class Entry:
     name: str
     measure: Callable[..., Any]
     views: Callable[[Any], list[AnyView]]
-    document: type
+    document: Callable[[], type]
     rows: str = "levels"
     in_groups: InGroups | None = None
     picture: str | None = None
@@ -91,58 +60,233 @@ class Entry:
     beside: bool = False
 
 
-_ENTRIES: Final = (
-    Entry("check", audit, check_views.check_views, CheckDocument, rows="details", reported=lambda least: audit),
-    Entry(
-        "funnel", Funnel, views.funnel_view, FunnelDocument, picture="Funnel", drawn=True, reported=lambda least: Funnel(),
+class Registry(Mapping[str, Entry]):
+    """The measures by name, in the order in which they are told."""
+
+    def __init__(self) -> None:
+        self._makers: dict[str, Callable[[], Entry]] = {}
+        self._made: dict[str, Entry] = {}
+
+    def __getitem__(self, name: str) -> Entry:
+        """A measure's record."""
+        if name not in self._made:
+            self._made[name] = self._makers[name]()
+        return self._made[name]
+
+    def __iter__(self) -> Iterator[str]:
+        """The names."""
+        return iter(self._makers)
+
+    def __len__(self) -> int:
+        """How many there are."""
+        return len(self._makers)
+
+    def add(self, maker: Callable[[], Entry]) -> Callable[[], Entry]:
+        """Add a measure by what makes its record, a function of its name."""
+        self._makers[maker.__name__] = maker
+        return maker
+
+
+MEASURES: Final = Registry()
+_measure = MEASURES.add
+
+
+def _documents() -> ModuleType:
+    """The types of all documents."""
+    from milepost.reports import documents
+
+    return documents
+
+
+@_measure
+def check() -> Entry:
+    """Of `check`."""
+    from milepost.audit.audit import audit
+    from milepost.reports.check_views import check_views
+
+    return Entry("check", audit, check_views, lambda: _documents().CheckDocument, rows="details", reported=lambda least: audit)
+
+
+@_measure
+def funnel() -> Entry:
+    """Of `funnel`."""
+    from milepost.measures.funnel import Funnel
+    from milepost.reports.views import funnel_view
+
+    return Entry(
+        "funnel", Funnel, funnel_view, lambda: _documents().FunnelDocument, picture="Funnel", drawn=True,
+        reported=lambda least: Funnel(),
         in_groups=InGroups("reached", (("clear", "clear_rate", percent), ("lost", "drop_off", percent))),
-    ),
-    Entry(
-        "attempts", AttemptsToClear, views.attempts_view, AttemptsDocument, picture="Attempts to clear", drawn=True,
-        reported=lambda least: AttemptsToClear(),
+    )  # fmt: skip
+
+
+@_measure
+def attempts() -> Entry:
+    """Of `attempts`."""
+    from milepost.measures.attempts import AttemptsToClear
+    from milepost.reports.views import attempts_view
+
+    return Entry(
+        "attempts", AttemptsToClear, attempts_view, lambda: _documents().AttemptsDocument, picture="Attempts to clear",
+        drawn=True, reported=lambda least: AttemptsToClear(),
         in_groups=InGroups("players", (("try clears", "try_clear", percent), ("50 %", "p50", number))),
-    ),
-    Entry(
-        "times", TimeInLevel, views.times_view, TimesDocument, picture="Time in level", drawn=True,
+    )  # fmt: skip
+
+
+@_measure
+def times() -> Entry:
+    """Of `times`."""
+    from milepost.measures.times import TimeInLevel
+    from milepost.reports.views import times_view
+
+    return Entry(
+        "times", TimeInLevel, times_view, lambda: _documents().TimesDocument, picture="Time in level", drawn=True,
         reported=lambda least: TimeInLevel(),
         in_groups=InGroups("timed", (("50 %", "p50", seconds), ("clearing", "run_p50", seconds))),
-    ),
-    Entry(
-        "deaths", Deaths, level_views.deaths_view, DeathsDocument, picture="Deaths", drawn=True, reported=lambda least: Deaths(),
+    )  # fmt: skip
+
+
+@_measure
+def deaths() -> Entry:
+    """Of `deaths`."""
+    from milepost.measures.deaths import Deaths
+    from milepost.reports.level_views import deaths_view
+
+    return Entry(
+        "deaths", Deaths, deaths_view, lambda: _documents().DeathsDocument, picture="Deaths", drawn=True,
+        reported=lambda least: Deaths(),
         in_groups=InGroups("reached", (("deaths", "deaths", number), ("per player", "per_player_reached", rate))),
-    ),
-    Entry(
-        "moves", Moves, level_views.moves_view, MovesDocument, rows="moves", picture="Moves", drawn=True,
+    )  # fmt: skip
+
+
+@_measure
+def moves() -> Entry:
+    """Of `moves`."""
+    from milepost.measures.moves import Moves
+    from milepost.reports.level_views import moves_view
+
+    return Entry(
+        "moves", Moves, moves_view, lambda: _documents().MovesDocument, rows="moves", picture="Moves", drawn=True,
         reported=lambda least: Moves(),
         in_groups=InGroups("advance", (("setbacks", "setback", number), ("skips", "skip", number))),
-    ),
-    Entry(
-        "spikes", Spikes, views.spikes_view, SpikesDocument, picture="Difficulty", drawn=True, reported=Spikes,
-        in_groups=InGroups("players", (("try clears", "try_clear", percent), ("verdict", "kind", str))),
-    ),
-    Entry(
-        "coverage", Coverage, level_views.coverage_view, CoverageDocument, reported=Coverage,
+    )  # fmt: skip
+
+
+@_measure
+def spikes() -> Entry:
+    """Of `spikes`."""
+    from milepost.difficulty.spikes import Spikes
+    from milepost.reports.views import spikes_view
+
+    return Entry(
+        "spikes", Spikes, spikes_view, lambda: _documents().SpikesDocument, picture="Difficulty", drawn=True,
+        reported=Spikes, in_groups=InGroups("players", (("try clears", "try_clear", percent), ("verdict", "kind", str))),
+    )  # fmt: skip
+
+
+@_measure
+def coverage() -> Entry:
+    """Of `coverage`."""
+    from milepost.measures.coverage import Coverage
+    from milepost.reports.level_views import coverage_view
+
+    return Entry(
+        "coverage", Coverage, coverage_view, lambda: _documents().CoverageDocument, reported=Coverage,
         in_groups=InGroups("players", (("minutes", "minutes", rate),)),
-    ),
-    Entry(
-        "layouts", Layouts, level_views.layouts_view, LayoutsDocument, reported=lambda least: Layouts(),
+    )  # fmt: skip
+
+
+@_measure
+def layouts() -> Entry:
+    """Of `layouts`."""
+    from milepost.measures.layouts import Layouts
+    from milepost.reports.level_views import layouts_view
+
+    return Entry(
+        "layouts", Layouts, layouts_view, lambda: _documents().LayoutsDocument, reported=lambda least: Layouts(),
         in_groups=InGroups("players", (("try clears", "try_clear", percent),)),
-    ),
-    Entry(
-        "ratings", Ratings, level_views.ratings_view, RatingsDocument, reported=lambda least: Ratings(),
+    )  # fmt: skip
+
+
+@_measure
+def ratings() -> Entry:
+    """Of `ratings`."""
+    from milepost.measures.ratings import Ratings
+    from milepost.reports.level_views import ratings_view
+
+    return Entry(
+        "ratings", Ratings, ratings_view, lambda: _documents().RatingsDocument, reported=lambda least: Ratings(),
         in_groups=InGroups("rated", (("no band", "no_band", number),)),
-    ),
-    Entry(
-        "runs", RunsMeasure, run_views.runs_view, RunsDocument, picture="Runs", drawn=True, reported=lambda least: RunsReported(),
+    )  # fmt: skip
+
+
+@_measure
+def runs() -> Entry:
+    """Of `runs`."""
+    from milepost.measures.runs import RunsMeasure, RunsReported
+    from milepost.reports.run_views import runs_view
+
+    return Entry(
+        "runs", RunsMeasure, runs_view, lambda: _documents().RunsDocument, picture="Runs", drawn=True,
+        reported=lambda least: RunsReported(),
         in_groups=InGroups("reached", (("gets here", "share", percent), ("cleared", "cleared", number))),
-    ),
-    Entry(
-        "answers", Answers, answer_views.answers_view, AnswersDocument, picture="What players said", drawn=True, beside=True,
-    ),
-    Entry("targets", Targets, target_views.targets_view, TargetsDocument, rows="targets", beside=True),
-    Entry("compare", CompareWithin, compare_views, CompareDocument, picture="Two builds", drawn=True),
-    Entry("level", LevelPage, level_views.level_view, LevelDocument, drawn=True),
-    Entry("trace", Trace, trace_views.trace_view, TraceDocument, drawn=True),
-    Entry("whatif", WhatIf, views.whatif_view, WhatIfDocument, drawn=True),
-)  # fmt: skip
-MEASURES: Final = {entry.name: entry for entry in _ENTRIES}
+    )  # fmt: skip
+
+
+@_measure
+def answers() -> Entry:
+    """Of `answers`."""
+    from milepost.measures.answers import Answers
+    from milepost.reports.answer_views import answers_view
+
+    return Entry(
+        "answers", Answers, answers_view, lambda: _documents().AnswersDocument, picture="What players said", drawn=True,
+        beside=True,
+    )  # fmt: skip
+
+
+@_measure
+def targets() -> Entry:
+    """Of `targets`."""
+    from milepost.planning.targets import Targets
+    from milepost.reports.target_views import targets_view
+
+    return Entry("targets", Targets, targets_view, lambda: _documents().TargetsDocument, rows="targets", beside=True)
+
+
+@_measure
+def compare() -> Entry:
+    """Of `compare`."""
+    from milepost.comparing.within import CompareWithin
+    from milepost.reports.compared import compare_views
+
+    return Entry(
+        "compare", CompareWithin, compare_views, lambda: _documents().CompareDocument, picture="Two builds", drawn=True,
+    )  # fmt: skip
+
+
+@_measure
+def level() -> Entry:
+    """Of `level`."""
+    from milepost.measures.level import LevelPage
+    from milepost.reports.level_views import level_view
+
+    return Entry("level", LevelPage, level_view, lambda: _documents().LevelDocument, drawn=True)
+
+
+@_measure
+def trace() -> Entry:
+    """Of `trace`."""
+    from milepost.measures.trace import Trace
+    from milepost.reports.trace_views import trace_view
+
+    return Entry("trace", Trace, trace_view, lambda: _documents().TraceDocument, drawn=True)
+
+
+@_measure
+def whatif() -> Entry:
+    """Of `whatif`."""
+    from milepost.difficulty.whatif import WhatIf
+    from milepost.reports.views import whatif_view
+
+    return Entry("whatif", WhatIf, whatif_view, lambda: _documents().WhatIfDocument, drawn=True)

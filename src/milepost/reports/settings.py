@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
-from milepost.reports.documents import Settings
 from milepost.wording import listed, safe
+
+if TYPE_CHECKING:
+    from milepost.reports.heads import Settings
 
 _NAMED: Final = {"logs": "the log"}
 _PLAIN: Final = {"where": "where", "exclude": "without"}

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
-from milepost.reports.since import Moved, NewFinding, NewVerdict, Since
 from milepost.wording import listed, percent, plural, safe
+
+if TYPE_CHECKING:
+    from milepost.reports.since import Moved, NewFinding, NewVerdict, Since
 
 _FIGURES: Final = {
     "clear_rate": "players who clear it", "drop_off": "players lost there", "retention": "still playing after it",

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from milepost.difficulty.rows import Kind, SpikesRow
 from milepost.difficulty.sentences import costliest_first
 from milepost.measures.funnel import stopped_by
-from milepost.measures.trace import Watched
 from milepost.reports.answer_views import agreement_sentences
-from milepost.reports.documents import FunnelOrRawRow, ReportDocument
 from milepost.reports.joined import notes_view
 from milepost.reports.level_views import tenth
 from milepost.reports.since_sentences import since_sentences
@@ -17,6 +15,11 @@ from milepost.reports.target_views import target_sentence
 from milepost.reports.views import figure
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import clock, listed, percent, plural, safe, seconds, words
+
+if TYPE_CHECKING:
+    from milepost.difficulty.rows import Kind, SpikesRow
+    from milepost.measures.trace import Watched
+    from milepost.reports.documents import FunnelOrRawRow, ReportDocument
 
 _NAMED = 3
 _LOST = ("quit", "unknown")

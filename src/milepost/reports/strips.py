@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
-from milepost.difficulty.rows import SpikesRow
-from milepost.reports.documents import ReportDocument
-from milepost.reports.interface import AnyView, View
+from typing import TYPE_CHECKING
+
+from milepost.reports.interface import View
 from milepost.wording import percent, spark
+
+if TYPE_CHECKING:
+    from milepost.difficulty.rows import SpikesRow
+    from milepost.reports.documents import ReportDocument
+    from milepost.reports.interface import AnyView
 
 _MARKS = {"spike": "▲", "dip": "▼", "step": "►", "none": " "}
 _WIDE, _MOST = 30, 120  # levels up to which a level is two characters wide, and up to which there is a strip

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
-from milepost.difficulty.rows import Evidence, Kind, SpikesRow
-from milepost.measures.attempts import AttemptsRow
-from milepost.measures.deaths import DeathsRow
 from milepost.measures.interface import LevelRow
-from milepost.measures.times import TimesRow
-from milepost.reports.documents import FunnelOrRawRow, ReportDocument
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, level_column, share_columns, small_note
 from milepost.wording import NOTHING, durations, number, words
+
+if TYPE_CHECKING:
+    from milepost.difficulty.rows import Evidence, Kind, SpikesRow
+    from milepost.measures.attempts import AttemptsRow
+    from milepost.measures.deaths import DeathsRow
+    from milepost.measures.times import TimesRow
+    from milepost.reports.documents import FunnelOrRawRow, ReportDocument
 
 
 class SummaryRow(LevelRow):

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Final
+from typing import TYPE_CHECKING, Final
 from xml.etree import ElementTree
 
-from milepost.planning.targets import MEANINGS, TargetsRow
+from milepost.planning.targets import MEANINGS
 from milepost.reports.document import source_notes
-from milepost.reports.documents import TargetsDocument
-from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.interface import Column, View
 from milepost.wording import NOTHING, number, percent, plural, safe, seconds, words
+
+if TYPE_CHECKING:
+    from milepost.planning.targets import TargetsRow
+    from milepost.reports.documents import TargetsDocument
+    from milepost.reports.interface import AnyView
 
 _MARKS: Final = {"met": "✓ met", "missed": "✗ missed", "no_telling": "? no telling"}
 _ORDER: Final = ("missed", "no_telling", "met")  # in which they are read

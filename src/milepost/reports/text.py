@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import io
+from typing import TYPE_CHECKING
 
 from rich.cells import cell_len
 from rich.console import Console
 from rich.table import Table as Grid
 from rich.text import Text
 
-from milepost.reports.interface import AnyColumn, AnyView, Report
 from milepost.wording import listed
+
+if TYPE_CHECKING:
+    from milepost.reports.interface import AnyColumn, AnyView, Report
 
 _GAP = 2
 _LONGEST_NAME = 24

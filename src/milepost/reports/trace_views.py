@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from typing import TypedDict
+from typing import TYPE_CHECKING, TypedDict
 
-from milepost.measures.trace import Traced, TraceRow
 from milepost.reports.document import source_notes
-from milepost.reports.documents import TraceDocument
-from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.interface import Column, View
 from milepost.reports.joined import notes_view
 from milepost.reports.views import count_column
 from milepost.wording import clock, listed, percent, safe, seconds, words
+
+if TYPE_CHECKING:
+    from milepost.measures.trace import Traced, TraceRow
+    from milepost.reports.documents import TraceDocument
+    from milepost.reports.interface import AnyView
 
 _LETTERS = {
     "complete": "✓",

@@ -3,25 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from typing import NotRequired, TypedDict
+from typing import TYPE_CHECKING, NotRequired, TypedDict
 
-from milepost.difficulty.rows import Model, SpikesRow, WhatIfRow
-from milepost.measures.attempts import AttemptsRow
 from milepost.measures.funnel import stopped_by
-from milepost.measures.times import TimesRow
 from milepost.reports.document import source_notes
-from milepost.reports.documents import (
-    AttemptsDocument,
-    FunnelDocument,
-    FunnelOrRawRow,
-    Head,
-    SpikesDocument,
-    TimesDocument,
-    WhatIfDocument,
-)
-from milepost.reports.interface import AnyView, Column, View
+from milepost.reports.interface import Column, View
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import NOTHING, bar, clock, durations, listed, logits, number, percent, safe, spark, whole, words
+
+if TYPE_CHECKING:
+    from milepost.difficulty.rows import Model, SpikesRow, WhatIfRow
+    from milepost.measures.attempts import AttemptsRow
+    from milepost.measures.times import TimesRow
+    from milepost.reports.documents import (
+        AttemptsDocument,
+        FunnelDocument,
+        FunnelOrRawRow,
+        SpikesDocument,
+        TimesDocument,
+        WhatIfDocument,
+    )
+    from milepost.reports.heads import Head
+    from milepost.reports.interface import AnyView
 
 AnyRow = Mapping[str, object]
 _BAR = 10

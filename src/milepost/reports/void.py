@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
-from milepost.audit.excluding import Excluding, figures_of, parting
-from milepost.gate.exclusion import Exclusion
-from milepost.playback.play import Play
-from milepost.reports.documents import Head, Suspected
+from milepost.reports.heads import Suspected
 from milepost.wording import listed, number, percent, plural, safe
+
+if TYPE_CHECKING:
+    from milepost.audit.rows import Excluding
+    from milepost.gate.exclusion import Exclusion
+    from milepost.playback.play import Play
+    from milepost.reports.heads import Head
 
 _SHARES: Final = ("clear_rate", "drop_off", "try_clear")
 _NAMES: Final = {
@@ -19,6 +22,8 @@ _NAMES: Final = {
 
 def suspected(play: Play, exclusion: Exclusion) -> Suspected:
     """What was left out."""
+    from milepost.audit.excluding import figures_of, parting
+
     names = set(play.gated.log.sessions.name)
     everybody = names if play.before is None else set(play.before.gated.log.sessions.name)
     return Suspected(

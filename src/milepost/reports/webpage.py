@@ -8,13 +8,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 from importlib.resources import files
-from typing import Final, TypedDict, cast
+from typing import TYPE_CHECKING, Final, TypedDict, cast
 
-from milepost.measures.deaths import DeathsRow
 from milepost.reports.check_views import check_views
-from milepost.reports.documents import ReportDocument
 from milepost.reports.glossary import DEFINITIONS
-from milepost.reports.interface import AnyView
 from milepost.reports.level_marks import chapters_of, level_marks
 from milepost.reports.level_pages import level_pages
 from milepost.reports.made import made_view
@@ -23,6 +20,11 @@ from milepost.reports.settings import said_of
 from milepost.reports.story import story
 from milepost.reports.summary import summary_view
 from milepost.wording import plural, safe
+
+if TYPE_CHECKING:
+    from milepost.measures.deaths import DeathsRow
+    from milepost.reports.documents import ReportDocument
+    from milepost.reports.interface import AnyView
 
 _PAGE: Final = files("milepost.reports").joinpath("page")
 

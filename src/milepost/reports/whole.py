@@ -4,29 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Final, cast
+from typing import TYPE_CHECKING, Final, cast
 
 import numpy as np
 
-from milepost.course.course import Course, Level
 from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.errors import UsageError
-from milepost.folder.notes import Noted
-from milepost.folder.recordings import Recordings
 from milepost.gate.anonymous import session_mark
-from milepost.measures.answers import Answers
 from milepost.measures.attributes import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
-from milepost.measures.interface import Measure
 from milepost.measures.trace import watch_by_level
-from milepost.planning.targets import Targets
-from milepost.playback.play import Play
-from milepost.progress import SILENT, Progress
+from milepost.progress import SILENT
 from milepost.reports.document import described, document, head
-from milepost.reports.documents import Builds, CompareDocument, Head, Made, PlanRow, ReportDocument, SpikesDocument
+from milepost.reports.documents import Builds, PlanRow, ReportDocument, SpikesDocument
 from milepost.reports.joined import report_in_recordings
 from milepost.reports.registry import MEASURES
 from milepost.reports.since import Earlier, whats_new
+
+if TYPE_CHECKING:
+    from milepost.course.course import Course, Level
+    from milepost.folder.notes import Noted
+    from milepost.folder.recordings import Recordings
+    from milepost.measures.answers import Answers
+    from milepost.measures.interface import Measure
+    from milepost.planning.targets import Targets
+    from milepost.playback.play import Play
+    from milepost.progress import Progress
+    from milepost.reports.documents import CompareDocument, Made
+    from milepost.reports.heads import Head
 
 _MOST_MARKS: Final = 100_000
 

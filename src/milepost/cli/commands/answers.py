@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.exits import Exit
 
 PLACE = 105  # among the commands of the help
 HELP = "what players answered, level by level, and whether it goes with how hard the levels are to play"

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.exits import Exit
 
 PLACE = 40  # among the commands of the help
 HELP = "how many tries a level takes, those who have not cleared it yet counted as such"

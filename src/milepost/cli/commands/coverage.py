@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.exits import Exit
 
 PLACE = 160  # among the commands of the help
 HELP = "which levels and moves were hardly tested, and how long it takes to get there"

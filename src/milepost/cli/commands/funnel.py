@@ -6,9 +6,9 @@ import argparse
 from typing import TYPE_CHECKING
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
 
 if TYPE_CHECKING:
+    from milepost.cli.exits import Exit
     from milepost.measures.funnel import FunnelRow
     from milepost.measures.interface import NoTotals, Table
     from milepost.playback.play import Play

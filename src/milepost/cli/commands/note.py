@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.exits import Exit
 
 PLACE = 145  # among the commands of the help
 HELP = "write a note down where it belongs: at a level, a session, a player or a build; trace, level and report show it"

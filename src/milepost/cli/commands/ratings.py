@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.exits import Exit
 
 PLACE = 180  # among the commands of the help
 HELP = "which ratings players get, by the bands of pick-ups that the course declares"
