@@ -8,11 +8,10 @@ from typing import TYPE_CHECKING
 
 from milepost.cli.exits import Exit
 from milepost.cli.telling import tell
-from milepost.course.course import level_names, read_course
+from milepost.course.course import place_called, read_course
 from milepost.errors import UsageError
 from milepost.folder.notes import add_note
 from milepost.folder.settings import FILE, find_folder, with_key
-from milepost.naming import folded
 from milepost.output import alone
 from milepost.wording import safe
 
@@ -55,8 +54,7 @@ def _level(folder: Folder, name: str) -> str:
     if course is None:
         return name
     levels = read_course(course)
-    exact, by_fold = level_names(levels)
-    alike = by_fold.get(folded(name), set())
-    if name not in exact and len(alike) != 1:
+    place = place_called(levels, name)
+    if place is None:
         raise UsageError(f"--level {name}: no level of the course is called so. Its levels: {', '.join(levels.names()[:40])}.")
-    return levels.levels[exact[name] if name in exact else next(iter(alike))].name
+    return levels.levels[place].name

@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, Final
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
 from milepost.folder.settings import FILE, find_folder
+from milepost.logs.sources.postgres import is_server
+from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.reports.heads import Settings
 from milepost.reports.settings import said_of
 
@@ -38,7 +40,15 @@ class Settled:
     def document(self, anonymous: bool) -> Settings:
         """It for machines; without the names of files and people where these are to be left out."""
         hidden = ("logs", "where") if anonymous else ()
-        return Settings(file=self.folder.shown, taken={key: value for key, value in self.taken.items() if key not in hidden})
+        taken = {key: value for key, value in self.taken.items() if key not in hidden}
+        return Settings(file=self.folder.shown, taken={key: _without_secrets(value) for key, value in taken.items()})
+
+
+def _without_secrets(value: object) -> object:
+    """A value of the file as it may be shown: addresses without users and passwords."""
+    if isinstance(value, list):
+        return [_without_secrets(one) for one in value]
+    return without_secrets(value) if isinstance(value, str) and (is_address(value) or is_server(value)) else value
 
 
 def settle(args: argparse.Namespace) -> None:

@@ -287,3 +287,12 @@ def level_names(course: Course) -> tuple[dict[str, int], dict[str, set[int]]]:
             exact[name] = number
             by_fold.setdefault(folded(name), set()).add(number)
     return exact, by_fold
+
+
+def place_called(course: Course, name: str) -> int | None:
+    """The place of the level that a name stands for: its own or an alias, else a spelling of just one level; None for none."""
+    exact, by_fold = level_names(course)
+    alike = by_fold.get(folded(name), set())
+    if name in exact:
+        return exact[name]
+    return next(iter(alike)) if len(alike) == 1 else None

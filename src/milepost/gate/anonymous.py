@@ -5,12 +5,14 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from hashlib import blake2b
 from pathlib import Path
 
 from milepost.logs.interface import Log
 
 _DIGITS = 8
+_WORD = re.compile(r"[\w-]+")
 _PSEUDONYM = re.compile(rf"session-[0-9a-f]{{{_DIGITS}}}")
 
 
@@ -58,13 +60,34 @@ class Pseudonyms:
         return pseudonym(self.names.get(name, "player"), name)
 
     def in_text(self, text: str) -> str:
-        """A text in which names of two letters and more are replaced, in whatever capitals they are written."""
-        by_fold = {name.casefold(): name for name in self.names if len(name) > 1}
-        return re.sub(r"[\w-]+", lambda word: self._hidden(word[0], by_fold), text)
+        """A text in which names are replaced, in whatever capitals they are written, and parts of names that have a capital."""
+        words = list(_WORD.finditer(text))
+        out, done, place = [], 0, 0
+        while place < len(words):
+            name, length = self._name_at(words, place)
+            if name is not None:
+                out += [text[done : words[place].start()], pseudonym(self.names[name], name)]
+                done = words[place + length - 1].end()
+            place += length
+        return "".join([*out, text[done:]])
 
-    def _hidden(self, word: str, by_fold: Mapping[str, str]) -> str:
-        name = by_fold.get(word.casefold())
-        return word if name is None else pseudonym(self.names[name], name)
+    def _name_at(self, words: list[re.Match[str]], place: int) -> tuple[str | None, int]:
+        """The name that begins at a word, and how many words it has."""
+        whole, parts, longest = self._known
+        for length in range(min(longest, len(words) - place), 0, -1):
+            said = " ".join(word[0] for word in words[place : place + length]).casefold()
+            if said in whole:
+                return whole[said], length
+        word = words[place][0]
+        return (parts.get(word.casefold()) if word[:1].isupper() else None), 1
+
+    @cached_property
+    def _known(self) -> tuple[dict[str, str], dict[str, str], int]:
+        """Names and parts of names by how they are said, and how many words the longest has."""
+        said = {name: _WORD.findall(name.casefold()) for name in self.names if len(name) > 1}
+        whole = {" ".join(words): name for name, words in said.items() if words}
+        parts = {word: name for name, words in said.items() if len(words) > 1 for word in words if len(word) > 1}
+        return whole, parts, max((len(words) for words in said.values()), default=1)
 
 
 def pseudonym(kind: str, name: str) -> str:

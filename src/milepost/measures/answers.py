@@ -10,13 +10,12 @@ from typing import Final, TypedDict
 import numpy as np
 
 from milepost.arrays import Floats
-from milepost.course.course import level_names
+from milepost.course.course import Course, Level, place_called
 from milepost.folder.answers import Answer, Question
 from milepost.logs.records.cells import decimal
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.cells import cells
 from milepost.measures.interface import Table
-from milepost.naming import folded
 from milepost.numerics.intervals import Z95, Interval, mean_interval, wilson
 from milepost.numerics.ranks import Pairs, spearman, spearman_interval
 from milepost.playback.play import Play
@@ -243,16 +242,9 @@ class _Placed:
     def of(cls, play: Play, answers: Sequence[Answer]) -> _Placed:
         """Place them."""
         names = play.stops[: play.n_levels]
-        exact, by_fold = level_names(play.course) if play.course else ({name: n for n, name in enumerate(names)}, {})
-        if play.course is None:
-            by_fold = {folded(name): {n} for n, name in enumerate(names)}
-        place: dict[str | None, int | None] = {None: None}
-        for answer in answers:
-            alike = by_fold.get(folded(answer.level), set()) if answer.level else set()
-            if answer.level in exact:
-                place[answer.level] = exact[answer.level]
-            elif len(alike) == 1:
-                place[answer.level] = next(iter(alike))
+        course = play.course or Course(None, tuple(map(Level, names)))
+        called = {level: place_called(course, level) for level in dict.fromkeys(answer.level for answer in answers) if level}
+        place: dict[str | None, int | None] = {None: None} | {level: own for level, own in called.items() if own is not None}
         counting = {name for name, counts in zip(play.gated.players, play.counts.tolist(), strict=True) if counts}
         strangers = dict.fromkeys(answer.player for answer in answers if answer.player not in counting)
         unknown = dict.fromkeys(str(answer.level) for answer in answers if answer.level not in place)

@@ -7,7 +7,7 @@ from typing import TypedDict
 
 import numpy as np
 
-from milepost.course.course import Level, level_names
+from milepost.course.course import Course, Level, place_called
 from milepost.course.pictures import MapPicture
 from milepost.errors import UsageError
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
@@ -18,7 +18,6 @@ from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.times import TimeInLevel, TimesRow
 from milepost.measures.trace import Watched, to_watch
-from milepost.naming import folded
 from milepost.numerics.intervals import median
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
@@ -129,11 +128,10 @@ def place_of(play: Play, name: str) -> int:
         UsageError: the course has no level of that name.
     """
     names = play.stops[: play.n_levels]
-    exact, by_fold = level_names(play.course) if play.course else ({own: n for n, own in enumerate(names)}, {})
-    alike = by_fold.get(folded(name)) or {n for n, own in enumerate(names) if folded(own) == folded(name)}
-    if name not in exact and len(alike) != 1:
+    place = place_called(play.course or Course(None, tuple(map(Level, names))), name)
+    if place is None:
         raise UsageError(f"no level of the course is called {name!r}. Its levels: {', '.join(names[:40])}.")
-    return exact[name] if name in exact else alike.pop()
+    return place
 
 
 def _planned(plan: Level | None) -> Planned:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING, cast
 
-from milepost.course.course import level_names
+from milepost.course.course import place_called
 from milepost.folder.notes import Noted
 from milepost.naming import folded
 from milepost.reports.interface import View
@@ -64,14 +64,10 @@ def trace_in_recordings(report: TraceDocument, recordings: Recordings) -> None:
 
 def by_course(notes: Iterable[Noted], course: Course | None) -> list[Noted]:
     """The notes with levels by the names that the course has for them, whatever spelling or other name was written."""
-    exact, by_fold = level_names(course) if course else ({}, {})
 
     def named(level: str | None) -> str | None:
-        if level is None or course is None:
-            return level
-        alike = by_fold.get(folded(level), set())
-        place = exact[level] if level in exact else next(iter(alike)) if len(alike) == 1 else None
-        return level if place is None else course.levels[place].name
+        place = place_called(course, level) if course is not None and level is not None else None
+        return level if place is None or course is None else course.levels[place].name
 
     return [Noted({**note, "level": named(note["level"])}) for note in notes]
 
