@@ -46,4 +46,5 @@ def test_without_a_folder(tmp_path):
         empty.funnel()
     with pytest.raises(milepost.MilePostError, match="names no answers"):
         empty.answers()
+    assert "questions" not in dir(empty)
     assert len(empty.recordings) == 0

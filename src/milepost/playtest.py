@@ -12,7 +12,7 @@ import pandas as pd
 from milepost import api
 from milepost.errors import FolderError
 from milepost.figures.notebook import figure
-from milepost.folder.answers import Question, read_answers
+from milepost.folder.answers import read_answers
 from milepost.folder.notes import read_notes
 from milepost.folder.recordings import read_recordings
 from milepost.folder.settings import FILE, Folder, find_folder
@@ -60,10 +60,13 @@ class Playtest:
 
     def answers(self, **more: Mapping[str, object]) -> pd.DataFrame:
         """What players answered, by the folder's table and its orders of answers; see `milepost.answers`."""
+        return api.answers(self.play, self._answers(), **{"order": self.folder.questions, **more})  # type: ignore[arg-type]
+
+    def _answers(self) -> str:
         path = self.folder.path("answers")
         if path is None:
             raise FolderError(f'{self.folder.shown}: names no answers. Add a line such as answers = "answers.csv".')
-        return api.answers(self.play, path, **{"order": self.folder.questions, **more})  # type: ignore[arg-type]
+        return path
 
     def targets(self, **more: int) -> pd.DataFrame:
         """The plan of the course and of the folder against the play; see `milepost.targets`."""
@@ -72,15 +75,10 @@ class Playtest:
     def figure(self, measure: str = "funnel", **settings: object) -> object:
         """A measure's figure; see `milepost.figure`."""
         if measure == "answers":
-            settings = {"answers": read_answers(str(self.folder.path("answers"))), "questions": self.questions, **settings}
+            settings = {"answers": read_answers(self._answers()), "questions": self.folder.questions, **settings}
         if measure == "targets":
             settings = {"course": self.folder.targets, **settings}
         return figure(self.play, measure, **settings)  # type: ignore[arg-type]
-
-    @property
-    def questions(self) -> Mapping[str, Question]:
-        """What the folder says of questions."""
-        return self.folder.questions
 
     @property
     def notes(self) -> pd.DataFrame:

@@ -95,7 +95,9 @@ def test_what_else_is_named():
 
 
 @pytest.mark.parametrize("content", ["", "[", "[]", '{"command": "funnel", "format": 1}', '{"command": "report", "format": 1}',
-                                     json.dumps({**report(0.5, 0.1, []), "funnel": {"levels": [3]}}), "[" * 100_000])  # fmt: skip
+                                     json.dumps({**report(0.5, 0.1, []), "funnel": {"levels": [3]}}), "[" * 100_000,
+                                     json.dumps({**report(0.5, 0.1, []), "session_marks": [["a"]]}), json.dumps({**report(0.5, 0.1, []), "sessions": "3"}),
+                                     json.dumps({**report(0.5, 0.1, []), "check": {"details": [{"code": "stuck", "count": "x"}], "suspects": []}})])  # fmt: skip
 def test_what_is_no_report(weeks, content):
     """It is refused in a line, before any work."""
     weeks.write("bad.json", content)

@@ -99,17 +99,23 @@ def _is_report(report: object) -> bool:
     course, check = report.get("course"), report.get("check")
     tables = [report.get(name) for name in ("funnel", "attempts", "spikes")]
     rows = [part.get("levels") for part in tables if isinstance(part, dict)]
+    marks, found = report.get("session_marks"), [check.get("details"), check.get("suspects")] if isinstance(check, dict) else []
     return (
-        isinstance(course, dict) and isinstance(course.get("levels"), list) and isinstance(check, dict)
-        and len(rows) == len(tables) and all(_are_rows(one) for one in (*rows, check.get("details"), check.get("suspects")))
+        isinstance(course, dict) and _are(str, course.get("levels")) and isinstance(report.get("sessions"), int)
+        and (marks is None or _are(str, marks)) and len(rows) == len(tables) and all(_are_rows(one, "level") for one in rows)
+        and len(found) == 2 and all(_are_rows(one, "code") for one in found)
     )  # fmt: skip
 
 
-def _are_rows(rows: object) -> bool:
-    """Whether these are rows, each of a level or of a code."""
-    return isinstance(rows, list) and all(
-        isinstance(row, dict) and isinstance(row.get("level", row.get("code")), str) for row in rows
-    )
+def _are(kind: type, values: object) -> bool:
+    return isinstance(values, list) and all(isinstance(value, kind) for value in values)
+
+
+def _are_rows(rows: object, key: str) -> bool:
+    """Whether these are rows, each of a level, or of a code with a count."""
+    if not isinstance(rows, list) or not _are(dict, rows):
+        return False
+    return all(isinstance(row.get(key), str) and (key == "level" or isinstance(row.get("count"), int)) for row in rows)
 
 
 def whats_new(file: str, before: Earlier, after: Earlier) -> Since:
@@ -120,8 +126,8 @@ def whats_new(file: str, before: Earlier, after: Earlier) -> Since:
         before, after: the reports.
     """
     old, new = before["course"]["levels"], after["course"]["levels"]
-    added, gone = _sessions(before, after)
-    moved, compared = _moved(before, after, shared=gone is None or gone < before["sessions"])
+    added, gone, shared = _sessions(before, after)
+    moved, compared = _moved(before, after, shared)
     return Since(
         file=file, verdicts=_verdicts(before, after), moved=moved, compared=compared, findings=_findings(before, after),
         levels_added=[level for level in new if level not in old], levels_removed=[level for level in old if level not in new],
@@ -129,12 +135,15 @@ def whats_new(file: str, before: Earlier, after: Earlier) -> Since:
     )  # fmt: skip
 
 
-def _sessions(before: Earlier, after: Earlier) -> tuple[int, int | None]:
-    """How many sessions are new, and how many are no longer there; None where the reports do not tell that."""
+def _sessions(before: Earlier, after: Earlier) -> tuple[int, int | None, bool]:
+    """How many sessions are new, how many are no longer there, and whether both reports have some.
+
+    Where the reports do not tell which sessions they rest on, the later one is taken to have those of the earlier.
+    """
     old, new = before.get("session_marks"), after.get("session_marks")
     if isinstance(old, list) and isinstance(new, list):
-        return len(set(new) - set(old)), len(set(old) - set(new))
-    return max(0, after["sessions"] - before["sessions"]), None
+        return len(set(new) - set(old)), len(set(old) - set(new)), bool(set(old) & set(new))
+    return max(0, after["sessions"] - before["sessions"]), None, True
 
 
 def _by_level(report: Earlier, name: str) -> dict[str, _Row]:
