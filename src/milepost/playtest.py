@@ -60,7 +60,8 @@ class Playtest:
 
     def answers(self, **more: Mapping[str, object]) -> pd.DataFrame:
         """What players answered, by the folder's table and its orders of answers; see `milepost.answers`."""
-        return api.answers(self.play, self._answers(), **{"order": self.folder.questions, **more})  # type: ignore[arg-type]
+        path = self._answers()
+        return api.answers(self.play, path, **{"order": self.folder.questions, **more})  # type: ignore[arg-type]
 
     def _answers(self) -> str:
         path = self.folder.path("answers")
