@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, cast
 
 from milepost.figures.lines import Retained, draw_retention, share_axis
 from milepost.figures.overview import finding as finding_of_course
-from milepost.figures.spikes import SHAPES, points
+from milepost.figures.spikes import SHAPES, draw_difficulties, points, unit_of
 from milepost.figures.style import Palette, Sheet, heading, names_across, shortened
 from milepost.reports.documents import ReportDocument
 
@@ -36,20 +36,14 @@ def finding(document: ReportDocument) -> str:
 
 
 def _draw_difficulty(axes: Axes, look: Palette, document: ReportDocument) -> None:
-    rows = points(document["spikes"]["levels"])
-    axes.step([one.place for one in rows], [one.expected for one in rows], where="mid", color=look.faint, linewidth=1)
-    for one in rows:
-        shape, role = SHAPES.get(one.row["kind"], ("o", "water"))
-        few = one.row["evidence"] == "too_few"
-        axes.plot([one.place, one.place], one.ends, color=look.of(role), linewidth=1.2)
-        axes.plot(one.place, one.difficulty, shape, color=look.of(role), markersize=5 if shape == "o" else 9,
-                  markerfacecolor=look.paper if few else look.of(role))  # fmt: skip
-        if one.row["kind"] != "none":
-            up = one.row["kind"] != "dip"
-            axes.annotate(
-                shortened(one.row["level"], 16), (one.place, one.ends[up]), (0, 5 if up else -5), textcoords="offset points",
-                va="bottom" if up else "top", ha="center", fontsize=9, fontweight="bold", color=look.of(role),
-            )  # fmt: skip
+    draw_difficulties(axes, look, document["spikes"])
+    for one in points(document["spikes"]["levels"]):
+        if one.row["kind"] == "none":
+            continue
+        up = one.row["kind"] != "dip"
+        axes.annotate(
+            shortened(one.row["level"], 16), (one.place, one.ends[up]), (0, 5 if up else -5), textcoords="offset points",
+            va="bottom" if up else "top", ha="center", fontsize=9, fontweight="bold", color=look.of(SHAPES[one.row["kind"]][1]),
+        )  # fmt: skip
     axes.margins(y=0.22)
-    axes.grid(axis="y", color=look.grid)
-    heading(axes, "difficulty in logits; line: as its surroundings lead one to expect", look)
+    heading(axes, f"difficulty in {unit_of(document['spikes'])}; line: as its surroundings lead one to expect", look)

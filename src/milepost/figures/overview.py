@@ -9,7 +9,7 @@ import numpy as np
 from milepost.difficulty.rows import SpikesRow
 from milepost.difficulty.sentences import costliest_first
 from milepost.figures.lines import Retained, draw_retention, names_at_ends, share_axis
-from milepost.figures.spikes import SHAPES, points
+from milepost.figures.spikes import SHAPES, draw_difficulties, unit_of
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.measures.funnel import stopped_by
 from milepost.reports.documents import ReportDocument
@@ -159,15 +159,6 @@ def _draw_time(axes: Axes, look: Palette, document: ReportDocument) -> None:
 
 
 def _draw_difficulty(axes: Axes, look: Palette, document: ReportDocument) -> None:
-    rows = points(document["spikes"]["levels"])
-    axes.step([one.place for one in rows], [one.expected for one in rows], where="mid", color=look.faint, linewidth=1)
-    for one in rows:
-        shape, role = SHAPES.get(one.row["kind"], ("o", "ink"))
-        few = one.row["evidence"] == "too_few"
-        axes.plot([one.place, one.place], one.ends, color=look.of(role), linewidth=1.3)
-        axes.plot(one.place, one.difficulty, shape, color=look.of(role), markerfacecolor=look.paper if few else look.of(role),
-                  markersize=5 if shape == "o" else 8)  # fmt: skip
-    axes.grid(axis="y", color=look.grid)
+    draw_difficulties(axes, look, document["spikes"])
     axes.tick_params(axis="y", labelsize=9)
-    unit = "logits" if document["spikes"]["basis"] == "tries" else "log time"
-    _name(axes, look, f"difficulty, {unit}\nline: as its\nsurroundings lead\none to expect")
+    _name(axes, look, f"difficulty, {unit_of(document['spikes'])}\nline: as its\nsurroundings lead\none to expect")

@@ -75,6 +75,24 @@ def points(rows: Sequence[SpikesRow]) -> list[Point]:
     return found
 
 
+def draw_difficulties(axes: Axes, look: Palette, document: SpikesDocument) -> None:
+    """Difficulties with their intervals, small, over the line of what the surroundings lead one to expect."""
+    rows = points(document["levels"])
+    axes.step([one.place for one in rows], [one.expected for one in rows], where="mid", color=look.faint, linewidth=1)
+    for one in rows:
+        shape, role = SHAPES.get(one.row["kind"], ("o", "ink"))
+        few = one.row["evidence"] == "too_few"
+        axes.plot([one.place, one.place], one.ends, color=look.of(role), linewidth=1.3)
+        axes.plot(one.place, one.difficulty, shape, color=look.of(role), markerfacecolor=look.paper if few else look.of(role),
+                  markersize=5 if shape == "o" else 8)  # fmt: skip
+    axes.grid(axis="y", color=look.grid)
+
+
+def unit_of(document: SpikesDocument) -> str:
+    """What difficulty is measured in: where a game has next to no failures, it is the time that clearing takes."""
+    return "logits" if document["basis"] == "tries" else "log time"
+
+
 def _draw_band(axes: Axes, look: Palette, rows: list[Point]) -> None:
     place = [point.place for point in rows]
     middle = np.array([point.expected for point in rows])
