@@ -64,6 +64,7 @@ def test_counts_by_hand(asked):
     assert hard["listed"] == [{"level": "Mill Pond", "player": "Cass", "answer": "dunno"}]
     assert why["listed"] == [{"level": "Low Arch", "player": "Bo", "answer": "the beam"}] and why["agreement"] is None
     assert (document["players_not_counted"], document["unknown_levels"]) == (["Dot"], ["Nowhere"])
+    assert "Low Arch: the beam 1." in asked.program("answers", COLUMNS="60").stdout, "whatever the width"
     assert hard["agreement"]["pairs"] == 2 and hard["agreement"]["rho"] == pytest.approx(1.0) and hard["agreement"]["low"] is None
 
 

@@ -86,3 +86,23 @@ def test_the_gallery(milepost, name):
     assert milepost("init", name).returncode == 0
     document = milepost.json("funnel")
     assert (document["players"], len(document["levels"])) == (8, 5) and document["levels"][0]["cleared"] == 8
+
+
+def test_a_map_decides_on_the_replay(milepost):
+    """By a map that counts moving on as clearing, the drafted course tells of clears, as the folder's commands do."""
+    moves = ((0, "Mill Pond"), (30, "Swan Bend"), (70, "Low Arch"))
+    milepost.write("theirs.jsonl", [{"sid": f"p{n}-1", "ts": time, "action": "stage_begin", "stage": stage} for n in range(8) for time, stage in moves])
+    milepost.write("map.toml", '[fields]\nsession = "sid"\ntime = "ts"\nevent = "action"\nlevel = "stage"\n'
+                   '[events]\nstage_begin = "start"\n[replay]\nimplied_complete = true\n')
+    assert milepost("init", "theirs.jsonl").returncode == 0
+    assert "# measured: 8 players, a try clears 100 %, median tries 1" in (milepost.folder / "course.toml").read_text()
+    assert milepost.json("funnel")["levels"][0]["cleared"] == 8
+
+
+def test_tables_beside_the_log_are_no_logs(milepost, small_log):
+    """A folder that holds log and tables is begun in its place."""
+    milepost.write("evening.jsonl", small_log)
+    milepost.write("players.csv", "player,age\nAda,over 35\n")
+    done = milepost("init", ".")
+    assert done.returncode == 0 and done.stdout.startswith("Read: 11 records of 2 players"), done.stdout
+    assert milepost.json("check")["files"] == ["evening.jsonl"]

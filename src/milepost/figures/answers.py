@@ -12,6 +12,8 @@ from milepost.wording import plural
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
+_Figure = tuple[float | None, float | None, float | None]  # with the ends of its interval
+
 
 def draw_answers(sheet: Sheet, document: AnswersDocument) -> None:
     """Draw on an empty figure: the means of the first ordered question on the left, tries on the right, level by level."""
@@ -22,8 +24,10 @@ def draw_answers(sheet: Sheet, document: AnswersDocument) -> None:
     rows = [row for row in document["levels"] if row["question"] == question["question"] and row["level"]]
     apart = {one["level"] for one in question["apart"]}
     left, right = sheet.axes(0.17, 0.07, 0.38, 0.78), sheet.axes(0.6, 0.07, 0.36, 0.78)
-    _draw_means(left, sheet.look, rows, apart)
-    _draw_tries(right, sheet.look, rows, apart)
+    _draw(left, sheet.look, rows, [(row["mean"], row["mean_low"], row["mean_high"]) for row in rows], apart)
+    _draw(right, sheet.look, rows, [_failing(row) for row in rows], apart)
+    right.set_xlim(0, 1)
+    right.set_xticks([0, 0.25, 0.5, 0.75, 1], ["0 %", "25 %", "50 %", "75 %", "100 %"])
     names_down(left, [str(row["level"]) for row in rows])
     names_down(right, [str(row["level"]) for row in rows])
     right.set_yticklabels([])
@@ -51,25 +55,20 @@ def finding(document: AnswersDocument) -> str:
     return f"What {plural(question['players'], 'player')} said goes with how the levels play, as far as the answers tell"
 
 
-def _draw_means(axes: Axes, look: Palette, rows: list[AnswersRow], apart: set[str]) -> None:
-    for place, row in enumerate(rows):
-        if row["mean"] is None:
+def _draw(axes: Axes, look: Palette, rows: list[AnswersRow], figures: list[_Figure], apart: set[str]) -> None:
+    """A figure with its interval for each level, those of levels that part in another shape and colour."""
+    for place, (row, (value, low, high)) in enumerate(zip(rows, figures, strict=True)):
+        if value is None:
             continue
-        colour = look.lantern if row["level"] in apart else look.water
-        if row["mean_low"] is not None and row["mean_high"] is not None:
-            axes.plot([row["mean_low"], row["mean_high"]], [place, place], color=colour, linewidth=1.6)
-        axes.plot(row["mean"], place, "D" if row["level"] in apart else "o", color=colour, markersize=7)
+        parts = row["level"] in apart
+        colour = look.lantern if parts else look.water
+        if low is not None and high is not None:
+            axes.plot([low, high], [place, place], color=colour, linewidth=1.6)
+        axes.plot(value, place, "D" if parts else "o", color=colour, markersize=7)
     axes.grid(axis="x", color=look.grid)
 
 
-def _draw_tries(axes: Axes, look: Palette, rows: list[AnswersRow], apart: set[str]) -> None:
-    for place, row in enumerate(rows):
-        if row["try_clear"] is None:
-            continue
-        colour = look.lantern if row["level"] in apart else look.water
-        if row["try_clear_low"] is not None and row["try_clear_high"] is not None:
-            axes.plot([1 - row["try_clear_high"], 1 - row["try_clear_low"]], [place, place], color=colour, linewidth=1.6)
-        axes.plot(1 - row["try_clear"], place, "D" if row["level"] in apart else "o", color=colour, markersize=7)
-    axes.set_xlim(0, 1)
-    axes.set_xticks([0, 0.25, 0.5, 0.75, 1], ["0 %", "25 %", "50 %", "75 %", "100 %"])
-    axes.grid(axis="x", color=look.grid)
+def _failing(row: AnswersRow) -> _Figure:
+    """The share of tries that fail, with its interval."""
+    value, low, high = row["try_clear"], row["try_clear_low"], row["try_clear_high"]
+    return value if value is None else 1 - value, high if high is None else 1 - high, low if low is None else 1 - low

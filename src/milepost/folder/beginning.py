@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from milepost.course.draft import draft_course
 from milepost.errors import FolderError, LogError, OutputError
 from milepost.folder.notes import COLUMNS as NOTE_COLUMNS
-from milepost.folder.settings import FILE, TABLES
+from milepost.folder.settings import FILE, TABLES, apart_from
 from milepost.logs.interface import refused_in_all
 from milepost.logs.mapping.draft import draft_map
 from milepost.logs.mapping.logmap import NO_MAP, read_map
@@ -67,9 +67,9 @@ def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progre
         raise OutputError(f"{folder / FILE}: is already there. Change it by hand, or write it anew with --force.")
     texts: dict[str, str] = {}
     kept = [name for name in ("map.toml", "course.toml", *(f"{name}.csv" for name in TABLES)) if (folder / name).is_file()]
-    log = _understood(names, folder, options, progress, texts)
-    rules = ReplayRules(**read_map(folder / "map.toml").replay) if "map.toml" in kept else ReplayRules()
-    play = replay_log(log, None, rules, progress)
+    logs = apart_from(names, {(folder / f"{name}.csv").resolve() for name in TABLES})
+    log, log_map = _understood(logs, folder, options, progress, texts)
+    play = replay_log(log, None, ReplayRules(**log_map.replay), progress)
     if "course.toml" not in kept:
         texts["course.toml"] = draft_course(play, folder.resolve().name)
     if "notes.csv" not in kept:
@@ -80,24 +80,28 @@ def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progre
     return Begun(list(texts), kept, play, "map.toml" in texts)
 
 
-def _understood(names: list[str], folder: Path, options: ReadOptions, progress: Progress, texts: dict[str, str]) -> Log:
-    """The log, through the map that is there, or through a draft of one where it needs one."""
+def _understood(
+    names: list[str], folder: Path, options: ReadOptions, progress: Progress, texts: dict[str, str]
+) -> tuple[Log, LogMap]:  # fmt: skip
+    """The log, and the map that it was read through: the one that is there, or a draft of one where it needs one."""
     if (folder / "map.toml").is_file():
-        return read(names, read_map(folder / "map.toml"), progress, options)
+        log_map = read_map(folder / "map.toml")
+        return read(names, log_map, progress, options), log_map
     try:
         log = read(names, NO_MAP, progress, options)
         if not _is_strange(log):
-            return log
+            return log, NO_MAP
     except LogError:
         log = None
     texts["map.toml"] = draft_map(names, options, progress)
     try:
-        return read(names, _as_map(texts["map.toml"]), progress, options)
+        log_map = _as_map(texts["map.toml"])
+        return read(names, log_map, progress, options), log_map
     except LogError:
         if log is None:
             raise
         del texts["map.toml"]
-        return log
+        return log, NO_MAP
 
 
 def _is_strange(log: Log) -> bool:

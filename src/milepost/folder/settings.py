@@ -62,15 +62,7 @@ class Folder:
             LogError: there are none in such a folder.
         """
         tables = {Path(path).resolve() for key in self.files if (path := self.path(key)) and not is_address(path)}
-        found = []
-        for name in map(self._placed, self.logs):
-            here = Path(name).resolve()
-            if is_address(name) or is_server(name) or not any(here in table.parents for table in tables):
-                found.append(name)
-            else:
-                inside = [source.path for source in expand([name])]
-                found += [str(path) for path in inside if path is not None and path.resolve() not in tables]
-        return found
+        return apart_from([self._placed(name) for name in self.logs], tables)
 
     def _placed(self, name: str) -> str:
         if is_address(name) or is_server(name):
@@ -85,6 +77,23 @@ class Folder:
     def shown(self) -> str:
         """The file's name as messages give it."""
         return self._placed(str(self.file))
+
+
+def apart_from(names: list[str], tables: set[Path]) -> list[str]:
+    """Names of logs, a folder that holds some tables being given by the logs in it, so that no table is taken for one.
+
+    Raises:
+        LogError: there are none in such a folder.
+    """
+    found = []
+    for name in names:
+        outside = name == "-" or is_address(name) or is_server(name)
+        if outside or not any(Path(name).resolve() in table.parents for table in tables if table.is_file()):
+            found.append(name)
+        else:
+            inside = [source.path for source in expand([name])]
+            found += [str(path) for path in inside if path is not None and path.resolve() not in tables]
+    return found
 
 
 def find_folder(start: Path | None = None) -> Folder | None:

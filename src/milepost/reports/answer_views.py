@@ -51,7 +51,7 @@ def _question(report: AnswersDocument, question: QuestionAnswers) -> View[Answer
             Column("95 %", lambda row: _span(row["mean_low"], row["mean_high"]), rank=2, said="interval of the mean"),
             Column("a try clears", lambda row: percent(_beside(beside, row)), rank=1),
         ]
-    columns.append(Column("answers", _distribution, left=True, rank=3 if question["ordered"] else 1))
+        columns.append(Column("answers", _distribution, left=True, rank=3))
     return View(f"“{safe(question['question'])}”", tuple(columns), question["levels"], _notes(report, question))
 
 
@@ -74,6 +74,8 @@ def _distribution(row: AnsweredLevel) -> str:
 
 def _notes(report: AnswersDocument, question: QuestionAnswers) -> list[str]:
     said = [f"{plural(question['players'], 'player')} answered."]
+    if not question["ordered"]:
+        said += [f"{safe(row['level']) if row['level'] else 'Whole course'}: {_distribution(row)}." for row in question["levels"]]
     if question["scale"]:
         said.append(f"The mean is of places in the order {listed([safe(one) for one in question['scale']])}, from 1 to {len(question['scale'])}.")  # noqa: E501
     said += agreement_sentences(question)
