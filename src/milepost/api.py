@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Unpack, cast
+from typing import Any, Literal, Unpack, cast, overload
 
 import pandas as pd
 
@@ -40,7 +40,7 @@ from milepost.parts.work import Work, WorkSettings
 from milepost.planning.targets import Targets
 from milepost.playback.looking import parsed
 from milepost.playback.per_run import counted_per
-from milepost.playback.play import Play
+from milepost.playback.play import FullPlay, Play, with_records
 from milepost.rules import ReplayRules
 
 
@@ -51,6 +51,32 @@ class ReplaySettings(WorkSettings, total=False):
     exclude: Sequence[str]
     players: str | Path | None
     settings: Mapping[str, float | bool]
+
+
+@overload
+def replay(
+    logs: str | Path | list[str | Path],
+    course: str | Path | None = None,
+    log_map: str | Path | None = None,
+    rules: ReplayRules | None = None,
+    *,
+    every_record: Literal[True],
+    **chosen: Unpack[ReplaySettings],
+) -> FullPlay:
+    """Keeping the records."""
+
+
+@overload
+def replay(
+    logs: str | Path | list[str | Path],
+    course: str | Path | None = None,
+    log_map: str | Path | None = None,
+    rules: ReplayRules | None = None,
+    *,
+    every_record: bool = False,
+    **chosen: Unpack[ReplaySettings],
+) -> Play:
+    """Without records where the log is replayed in parts."""
 
 
 def replay(
@@ -69,7 +95,7 @@ def replay(
         course: the course file; without it the order of the levels is inferred.
         log_map: the log map, where the log was not written for Mile Post.
         rules: the replay's settings; by default those of the log map, or the built-in ones.
-        every_record: whether to keep the records, which `trace` looks at, however large the log is.
+        every_record: whether to keep the records, which `trace` and `compare` look at, however large the log is.
         chosen: ``where``, conditions on sessions and on tries, and ``exclude``, codes of what is left out as suspect, both
             as on the command line; ``players``, the table of players, whose columns are tags; ``settings`` of the replay that
             go before those of the log map; and who does the work on a large log: ``jobs``, processes that work on its parts (a
@@ -88,7 +114,8 @@ def replay(
     sessions, attempts = parsed(chosen.get("where", ()), plan)
     work = Work(chosen.get("jobs", 1), chosen.get("cluster"), chosen.get("memory"))
     asked = Asked(names, plan, rules, mapping, conditions=sessions, of_attempts=attempts, work=work, every_record=every_record)
-    return opened_log(replace(asked, exclude=tuple(chosen.get("exclude", ())), players=table)).play()
+    play = opened_log(replace(asked, exclude=tuple(chosen.get("exclude", ())), players=table)).play()
+    return with_records(play) if every_record else play
 
 
 def check(play: Play) -> pd.DataFrame:
@@ -187,12 +214,17 @@ def targets(play: Play, planned: Mapping[str, float | str] | None = None, *, min
 
 
 def compare(
-    play: Play, before: str | None = None, after: str | None = None, *, key: str = "build", **settings: Unpack[CompareSettings]
-) -> pd.DataFrame:  # fmt: skip
+    play: FullPlay,
+    before: str | None = None,
+    after: str | None = None,
+    *,
+    key: str = "build",
+    **settings: Unpack[CompareSettings],
+) -> pd.DataFrame:
     """Two builds side by side, a row a level of either; ``attrs`` holds the shift, and what is to be said, in sentences.
 
     Args:
-        play: a play that has its records.
+        play: a play that has its records, as `replay(…, every_record=True)` gives it.
         before, after: the two builds; those not named are the two that appeared last.
         key: a tag, of which two values are compared instead.
         settings: ``min_players``, of fewer nothing is claimed; ``assigned``, `lot` or `crossed`; ``looks`` planned at a running
@@ -210,8 +242,12 @@ def whatif(play: Play, *changes: str) -> pd.DataFrame:
     return _frame(WhatIf(changes)(play))
 
 
-def trace(play: Play, session: str | None = None, *, offset: float = 0.0) -> pd.DataFrame:
-    """A session, or all of a player's, or every one, a row an attempt; ``offset`` is how far a recording had run, in seconds."""
+def trace(play: FullPlay, session: str | None = None, *, offset: float = 0.0) -> pd.DataFrame:
+    """A session, or all of a player's, or every one, a row an attempt; ``offset`` is how far a recording had run, in seconds.
+
+    Raises:
+        RecordsGoneError: the play has let its records go; `replay(…, every_record=True)` keeps them.
+    """
     return _frame(Trace(session, offset)(play), index=None)
 
 

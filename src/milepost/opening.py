@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from milepost.gate.exclusion import Exclusion
     from milepost.gate.selection import Condition
     from milepost.gate.splitting import Split
-    from milepost.logs.interface import Log
+    from milepost.logs.interface import BareLog, Log
     from milepost.parts.asked import Asked, Telling
     from milepost.playback.play import Play
     from milepost.progress import Progress
@@ -49,7 +49,7 @@ class Source(Protocol):
         """Replay two groups of sessions, each by itself and by its own course."""
 
     @property
-    def sessions(self) -> Log:
+    def sessions(self) -> BareLog:
         """The log, of which only the sessions may be asked."""
 
     def without_names(self) -> Self:
@@ -94,7 +94,7 @@ class WholeLog:
         return on_clock(replay_log(log, course, self.rules, progress, exclusion), idle_cap=self.idle_cap)
 
     @property
-    def sessions(self) -> Log:
+    def sessions(self) -> BareLog:
         """The log."""
         return self.log
 
@@ -129,7 +129,7 @@ class Loaded:
         return self.source.course
 
     @property
-    def sessions(self) -> Log:
+    def sessions(self) -> BareLog:
         """The log, of which only the sessions may be asked."""
         return self.source.sessions
 

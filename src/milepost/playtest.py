@@ -16,7 +16,7 @@ from milepost.folder.answers import read_answers
 from milepost.folder.notes import read_notes
 from milepost.folder.recordings import read_recordings
 from milepost.folder.settings import FILE, Folder, find_folder
-from milepost.playback.play import Play
+from milepost.playback.play import FullPlay
 from milepost.reports.joined import by_course
 from milepost.reports.registry import MEASURES
 
@@ -35,7 +35,7 @@ class Playtest:
     folder: Folder
 
     @cached_property
-    def play(self) -> Play:
+    def play(self) -> FullPlay:
         """The log, replayed by the folder's settings."""
         return api.replay(
             list[str | Path](self._logs()), self.folder.path("course"), self.folder.path("map"), every_record=True,

@@ -12,7 +12,7 @@ from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.playback.tallies import finding_counts
 from milepost.rules import ReplayRules
-from milepost.vocabulary import MOVE_KINDS
+from milepost.vocabulary import MOVE_KINDS, OUTCOMES
 from oracle.replay import Settings
 from oracle.replay import replay as naive
 from random_logs import COURSE, as_text, as_toml, as_values, random_log, with_runs
@@ -60,7 +60,7 @@ def row(play, k):
     numbers = (a.opened[k], a.closed[k], a.active[k], a.paused[k], a.settling[k], a.progress[k])
     return (
         play.gated.players[a.player[k]], play.gated.log.sessions.name[a.session[k]], play.stops[a.level[k]],
-        play.outcome_names()[k], int(a.number[k]), bool(a.rerun[k]), int(a.hits[k]),
+        OUTCOMES[a.outcome[k]], int(a.number[k]), bool(a.rerun[k]), int(a.hits[k]),
         *(None if math.isnan(value) else round(float(value), 7) for value in numbers),
     )  # fmt: skip
 

@@ -13,7 +13,7 @@ from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.playback.tallies import finding_counts
 from milepost.rules import ReplayRules
-from milepost.vocabulary import MOVE_KINDS
+from milepost.vocabulary import MOVE_KINDS, OUTCOMES
 
 COURSE = "".join(f'[[level]]\nname = "{name}"\n' for name in "ABCD") + "\n"
 
@@ -50,7 +50,7 @@ def attempts(found):
     table = found.attempts
     return [
         f"{found.stops[level]} {outcome} {'?' if seconds != seconds else format(seconds, 'g')}"
-        for level, outcome, seconds in zip(table.level, found.outcome_names(), table.active, strict=True)
+        for level, outcome, seconds in zip(table.level, (OUTCOMES[code] for code in table.outcome), table.active, strict=True)
     ]
 
 

@@ -13,7 +13,7 @@ from milepost.audit.suspects import suspects_of
 from milepost.gate.exclusion import Exclusion
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel
-from milepost.playback.play import Play
+from milepost.playback.play import FullPlay, Play
 from milepost.playback.replay import replay_log
 from milepost.playback.tallies import tallies_of
 from milepost.playback.voiding import without
@@ -50,9 +50,9 @@ def left_out(play: Play, exclusion: Exclusion) -> Play | None:
         return replace(without(play, exclusion), before=play)
     if tallies_of(play).records > MOST_RECORDS or not exclusion.kept(play.gated.log).any():
         return None
-    if play.again is not None:
-        return replace(play.again(exclusion), before=play)
-    return replace(replay_log(play.gated.log, play.course, play.rules, exclusion=exclusion), before=play)
+    if isinstance(play, FullPlay):
+        return replace(replay_log(play.gated.log, play.course, play.rules, exclusion=exclusion), before=play)
+    return replace(play.again(exclusion), before=play) if play.again is not None else None
 
 
 def figures_of(play: Play) -> Figures:

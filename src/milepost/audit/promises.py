@@ -15,7 +15,7 @@ from milepost.gate.values import LevelTexts, Values, text_of, values_of
 from milepost.logs.interface import ABSENT, Place
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.places import attempts_at
-from milepost.playback.play import Play, summary
+from milepost.playback.play import FullPlay, Play, summary
 from milepost.playback.tallies import PLACES
 from milepost.vocabulary import DROPPED, EVENT_CODES
 
@@ -67,7 +67,7 @@ class Promises:
     kept: list[Kept]
 
     @classmethod
-    def of(cls, play: Play) -> Promises:
+    def of(cls, play: FullPlay) -> Promises:
         """Judge a play's records."""
         promises = play.course.promises if play.course else ()
         if not promises:
@@ -89,7 +89,7 @@ def _together(parts: list[Kept]) -> Kept:
     return Kept(sum(part.judged for part in parts), **{name: column[order] for name, column in columns.items()})
 
 
-def _judged(play: Play, promise: Promise, place: Ints) -> Kept:
+def _judged(play: FullPlay, promise: Promise, place: Ints) -> Kept:
     gated = play.gated
     records = gated.log.records
     here = np.isin(records.event, [EVENT_CODES[word] for word in promise.on]) & (records.marks & DROPPED == 0)
@@ -110,7 +110,7 @@ def _judged(play: Play, promise: Promise, place: Ints) -> Kept:
     return Kept(int((broken | there).sum()), session, at, gated.level[bad], records.file[bad], records.line[bad])
 
 
-def _holds(play: Play, condition: Promised, rows: Ints) -> tuple[Bools, Bools]:
+def _holds(play: FullPlay, condition: Promised, rows: Ints) -> tuple[Bools, Bools]:
     """Per record, whether a condition can be judged on it, and whether it holds."""
     left, right = values_of(play.gated, condition.left, rows), _right(play, condition, rows)
     nothing = np.zeros(len(rows), np.bool_)
@@ -128,7 +128,7 @@ def _holds(play: Play, condition: Promised, rows: Ints) -> tuple[Bools, Bools]:
     return there, there & (hit if condition.sign == "=" else ~hit)
 
 
-def _right(play: Play, condition: Promised, rows: Ints) -> Values | None:
+def _right(play: FullPlay, condition: Promised, rows: Ints) -> Values | None:
     """What a condition's field is held against, for each record."""
     if condition.field is not None:
         return values_of(play.gated, condition.field, rows)
@@ -138,7 +138,7 @@ def _right(play: Play, condition: Promised, rows: Ints) -> Values | None:
     return Values(np.zeros(len(rows), np.int64), [text])
 
 
-def _knobs(play: Play, name: str, rows: Ints) -> Values:
+def _knobs(play: FullPlay, name: str, rows: Ints) -> Values:
     """Per record, the knob of its level."""
     levels = play.course.levels if play.course else ()
     texts = [text_of(level.knobs[name]) if name in level.knobs else None for level in levels]
@@ -148,7 +148,7 @@ def _knobs(play: Play, name: str, rows: Ints) -> Values:
     return Values(of_stop[play.gated.level[rows]], known)
 
 
-def _among(play: Play, values: Values, wanted: tuple[str, ...]) -> Bools:
+def _among(play: FullPlay, values: Values, wanted: tuple[str, ...]) -> Bools:
     """Per row, whether its value is one of some texts, or of the levels that they name."""
     texts = LevelTexts(play.gated)
     names = {texts.canonical(text) for text in wanted}
@@ -156,7 +156,7 @@ def _among(play: Play, values: Values, wanted: tuple[str, ...]) -> Bools:
     return np.array([*hit, False])[values.codes]
 
 
-def _same_texts(play: Play, left: Values, right: Values) -> Bools:
+def _same_texts(play: FullPlay, left: Values, right: Values) -> Bools:
     """Per row, whether two values are one text, or name one level."""
     texts = LevelTexts(play.gated)
     ours, theirs = ([texts.canonical(text) for text in values.texts] for values in (left, right))

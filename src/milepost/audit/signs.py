@@ -10,7 +10,7 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.gate.survey import builds_of
 from milepost.numerics.whole_numbers import counted, distinct, stable_order
-from milepost.playback.play import Play, summary
+from milepost.playback.play import FullPlay, summary
 from milepost.vocabulary import EVENTS, PAUSE, RESET, RETRY, START, TRANSITION
 
 BURST_SECONDS, BURST_RESETS = 0.1, 4
@@ -75,7 +75,7 @@ class Signs:
     storms: Rows
 
     @classmethod
-    def of(cls, play: Play) -> Signs:
+    def of(cls, play: FullPlay) -> Signs:
         """Look through a play's records."""
         seen = InOrder.of(play)
         build, builds = builds_of(play.gated.log.sessions)
@@ -118,7 +118,7 @@ class InOrder:
     begins: Ints  # per session, where it begins
 
     @classmethod
-    def of(cls, play: Play) -> InOrder:
+    def of(cls, play: FullPlay) -> InOrder:
         """Those of a play."""
         records, order = play.gated.log.records, play.gated.order
         begins = play.gated.bounds[:-1]
@@ -145,7 +145,7 @@ def _bursts(seen: InOrder) -> Ints:
     return rows[burst]
 
 
-def _idle(seen: InOrder, play: Play) -> Ints:
+def _idle(seen: InOrder, play: FullPlay) -> Ints:
     """Records after which nothing is logged for long, within an attempt and without a pause."""
     table, count = play.attempts, len(seen.event)
     change = np.zeros(count + 1, np.int64)
@@ -156,7 +156,7 @@ def _idle(seen: InOrder, play: Play) -> Ints:
     return np.flatnonzero(silent & (seen.event[: max(0, count - 1)] != PAUSE))
 
 
-def _storms(play: Play) -> Rows:
+def _storms(play: FullPlay) -> Rows:
     """Records of one unknown word that come more than so often within a second, session by session."""
     records, level = play.gated.log.records, play.gated.level
     rows = np.flatnonzero(records.event < 0)
@@ -174,7 +174,7 @@ def _storms(play: Play) -> Rows:
     return Rows(records.session[found], level[found], np.full(len(found), -1))
 
 
-def _strays(seen: InOrder, play: Play) -> Rows:
+def _strays(seen: InOrder, play: FullPlay) -> Rows:
     outside = seen.level >= (0 if play.inferred else play.n_levels)
     width = max(1, len(play.stops))
     keys = distinct(seen.session[outside] * width + seen.level[outside])

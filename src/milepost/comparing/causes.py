@@ -14,7 +14,7 @@ from milepost.comparing.rows import CauseChange, WordChange
 from milepost.numerics.shifts import false_discovery_rate
 from milepost.numerics.two_by_two import exact_p
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import Play, summary
+from milepost.playback.play import FullPlay, summary
 from milepost.vocabulary import DIED, EVENTS, WAS_RESET
 
 _FEW: Final = 5  # players who died of it, in both builds, from which a cause can be told
@@ -89,7 +89,7 @@ class EventsAtLevels:
     counts: Ints
 
     @classmethod
-    def of(cls, play: Play) -> EventsAtLevels:
+    def of(cls, play: FullPlay) -> EventsAtLevels:
         """Count over a play's records."""
         records, level, stops = play.gated.log.records, play.gated.level, len(play.stops)
         rows = (records.event >= 0) & (level >= 0)

@@ -11,7 +11,7 @@ from milepost.errors import UsageError
 from milepost.gate.selection import only
 from milepost.gate.splitting import split_of
 from milepost.measures.interface import Table
-from milepost.playback.play import Play
+from milepost.playback.play import Play, with_records
 from milepost.playback.replay import replay_log
 
 
@@ -56,7 +56,7 @@ class CompareWithin:
             raise UsageError(f"looks={self.looks}: a test is looked at once or more often.")
         if play.asked:
             raise UsageError(f"builds are compared over all tries, and this play looks at some: {', '.join(play.asked)}.")
-        log, exclusion = play.gated.log, play.gated.exclusion
+        log, exclusion = with_records(play).gated.log, play.gated.exclusion
         split = split_of(log, self.key, self.before, self.after, (play.course, play.course))
         before, after = (
             replay_log(only(log, sessions), course, play.rules, exclusion=exclusion) for sessions, course in split.each(log)

@@ -6,14 +6,14 @@ from milepost.course.renamed import OneLevel, levels_by_any_name
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.times import TimeInLevel
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import Play
+from milepost.playback.play import FullPlay, Play
 from milepost.playback.snapshots import logged_knobs
 from milepost.toml import toml_key, toml_text, toml_texts, toml_value
 from milepost.vocabulary import TRANSITION
 from milepost.wording import number, percent, plural, seconds
 
 
-def draft_course(play: Play, name: str) -> str:
+def draft_course(play: FullPlay, name: str) -> str:
     """A commented course file: order inferred from the log, other spellings and names as aliases, places that are no levels."""
     lines = [
         f"# A draft of a course, from {plural(int(play.counts.sum()), 'player')}. The order is inferred from who was where",
@@ -73,7 +73,7 @@ def _spellings(play: Play, level: int) -> list[str]:
     )
 
 
-def _places(play: Play) -> list[str]:
+def _places(play: FullPlay) -> list[str]:
     """Names that only transitions have."""
     records, gated = play.gated.log.records, play.gated
     named = set(distinct(gated.to[(records.event == TRANSITION) & (gated.to >= play.n_levels)]).tolist())

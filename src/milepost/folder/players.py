@@ -16,7 +16,7 @@ from milepost.vocabulary import FIELDS
 
 if TYPE_CHECKING:
     from milepost.folder.tables import Row
-    from milepost.logs.interface import Log
+    from milepost.logs.interface import L
 
 _TAKEN: Final = (FIELDS - {"player"}) | {"debug", "sitting"}
 
@@ -60,7 +60,7 @@ def _tag(cell: str) -> str:
     return cell if value is None else f"{value:.15g}"
 
 
-def with_players(log: Log, table: PlayerTable | None) -> Log:
+def with_players(log: L, table: PlayerTable | None) -> L:
     """The log with the table's tags for its sessions, which win over its own, and with what the table met."""
     if table is None:
         return log

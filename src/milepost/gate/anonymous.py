@@ -9,14 +9,14 @@ from functools import cached_property
 from hashlib import blake2b
 from pathlib import Path
 
-from milepost.logs.interface import Log
+from milepost.logs.interface import BareLog, L
 
 _DIGITS = 8
 _WORD = re.compile(r"[\w-]+")
 _PSEUDONYM = re.compile(rf"session-[0-9a-f]{{{_DIGITS}}}")
 
 
-def anonymous(log: Log) -> Log:
+def anonymous(log: L) -> L:
     """The log with a pseudonym for each player and session, and with numbers for its files' names.
 
     A name gets the same pseudonym wherever it occurs. Whoever has a list of names can tell which of them fits a
@@ -46,7 +46,7 @@ class Pseudonyms:
     names: Mapping[str, str]
 
     @classmethod
-    def of(cls, log: Log) -> Pseudonyms:
+    def of(cls, log: BareLog) -> Pseudonyms:
         """Of all names in a log."""
         players = {name: "player" for name in log.sessions.player if name}
         return cls(dict.fromkeys(log.sessions.name, "session") | players)

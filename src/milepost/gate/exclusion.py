@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.logs.interface import Log
+from milepost.logs.interface import BareLog
 
 Span = tuple[int, int]  # where an attempt is opened and closed, as places in the session's order of replay
 Places = Mapping[str, frozenset[Span]]  # attempts per session, by its name
@@ -41,15 +41,15 @@ class Exclusion:
         """Whether the log has to be replayed anew without it."""
         return bool(self.sessions or self.cuts)
 
-    def kept(self, log: Log) -> Bools:
+    def kept(self, log: BareLog) -> Bools:
         """Per session of a log, whether it stays."""
         return np.array([name not in self.sessions for name in log.sessions.name], dtype=np.bool_)
 
-    def clocks(self, log: Log) -> Bools:
+    def clocks(self, log: BareLog) -> Bools:
         """Per session, whether its clock counts whole seconds."""
         return np.array([name in self.coarse for name in log.sessions.name], dtype=np.bool_)
 
-    def ends_at(self, log: Log, bounds: Ints) -> Ints:
+    def ends_at(self, log: BareLog, bounds: Ints) -> Ints:
         """Per session, where its records end that are replayed: at its bound, or where it is cut."""
         stops = bounds[1:].copy()
         for session, name in enumerate(log.sessions.name):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, fields, replace
 from functools import cached_property, lru_cache
 
 import numpy as np
@@ -16,7 +16,7 @@ from milepost.gate.names import Stops, gather, resolve
 from milepost.gate.orders import Orders
 from milepost.gate.selection import only
 from milepost.gate.survey import Survey, builds_of, survey_of
-from milepost.logs.interface import ABSENT, Log, Records, Sessions
+from milepost.logs.interface import ABSENT, BareLog, L, Log, Records, Sessions, WithoutRecords
 from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
 
 FAULT_SECONDS = 2.0
@@ -24,17 +24,14 @@ _TOLERANCE = 1e-9
 
 
 @dataclass
-class Gated:
-    """A log ready for the replay.
+class Admitted(WithoutRecords):
+    """The sessions of a log that are ready for the replay, or have been replayed.
 
     Attributes:
-        log: the log without the sessions left out as debug; `marks` of its records hold the gate's findings.
+        log: the log without the sessions left out as debug.
         debug_sessions: how many sessions were left out.
         stops: what the names stand for.
-        level, to: per record, its stops; ABSENT where none.
-        order: the records to replay, session by session in replay order.
-        bounds: per session, where it begins and ends in ``order``; one more than sessions.
-        fault: per entry of ``order``, whether a foreign reset or death just before makes it a fault reset.
+        bounds: per session, where it begins and ends in the order of replay; one more than sessions.
         coarse: per session, whether its clock counts whole seconds.
         players: the players' names.
         player: per session, its player.
@@ -44,14 +41,12 @@ class Gated:
         run_starts: whether records of the log say where runs begin.
     """
 
-    log: Log
+    BY_RECORD = frozenset({"level", "to", "order", "fault"})
+
+    log: BareLog
     debug_sessions: int
     stops: Stops
-    level: Ints
-    to: Ints
-    order: Ints
     bounds: Ints
-    fault: Bools
     coarse: Bools
     players: list[str]
     player: Ints
@@ -86,6 +81,28 @@ class Gated:
             return np.full(len(order), -1)
         last = np.maximum(0, self.orders.count[order] - 1)
         return np.where(self.orders.count[order] > 0, self.orders.level_at(order, last), -1)
+
+
+@dataclass
+class Gated(Admitted):
+    """A log ready for the replay; `marks` of its records hold the gate's findings.
+
+    Attributes:
+        level, to: per record, its stops; ABSENT where none.
+        order: the records to replay, session by session in replay order.
+        fault: per entry of ``order``, whether a foreign reset or death just before makes it a fault reset.
+    """
+
+    log: Log
+    level: Ints = field(kw_only=True)
+    to: Ints = field(kw_only=True)
+    order: Ints = field(kw_only=True)
+    fault: Bools = field(kw_only=True)
+
+    def admitted(self) -> Admitted:
+        """The same without the records."""
+        own = {one.name: getattr(self, one.name) for one in fields(Admitted)}
+        return Admitted(**own | {"log": self.log.bare()})
 
 
 def gate(
@@ -128,10 +145,11 @@ def gate(
     first_time = np.zeros(len(sessions.name))
     filled = np.flatnonzero(np.diff(bounds))
     first_time[filled] = records.time[order[bounds[filled]]]
+    sequence = session_order(sessions, player, first_time)
     return Gated(
-        log, debug_sessions, stops, level, to, order, bounds,
-        _faults(records, level, order, bounds, np.flatnonzero(foreign)),
-        coarse, players, player, session_order(sessions, player, first_time), course, exclusion, survey.run_starts > 0,
+        log, debug_sessions, stops, bounds, coarse, players, player, sequence, course, exclusion,
+        survey.run_starts > 0, level=level, to=to, order=order,
+        fault=_faults(records, level, order, bounds, np.flatnonzero(foreign)),
     )  # fmt: skip
 
 
@@ -205,7 +223,7 @@ def _next_place(records: Records, own: Ints, number: int) -> int:
     return int(np.argmax(later)) if later.any() else len(own)
 
 
-def without_debug(log: Log) -> tuple[Log, int]:
+def without_debug(log: L) -> tuple[L, int]:
     """The log as if sessions tagged as debug had not been, and how many those are."""
     debug = np.array(log.sessions.debug, dtype=np.bool_)
     return only(log, ~debug), int(debug.sum())

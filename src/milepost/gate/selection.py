@@ -15,7 +15,7 @@ from milepost.arrays import Bools
 from milepost.course.course import Course, level_names
 from milepost.errors import UsageError
 from milepost.gate.clock import session_order
-from milepost.logs.interface import Log, Records, Sessions
+from milepost.logs.interface import BareLog, L, Log, Records, Sessions
 from milepost.naming import folded, natural_key
 from milepost.vocabulary import EVENTS, NUMBER_FIELDS
 
@@ -41,8 +41,10 @@ class Condition:
 
     def fits(self, log: Log) -> Bools:
         """Per session, whether it fits."""
-        if self.of_records:
-            return self.judged(self.hits(log))
+        return self.judged(self.hits(log)) if self.of_records else self.fits_session(log)
+
+    def fits_session(self, log: BareLog) -> Bools:
+        """Per session, whether it fits a condition that is not on a field of single records."""
         return self.judged(np.array([self.fits_value(value) for value in session_values(log, self.key)], dtype=np.bool_))
 
     def through(self, course: Course | None) -> Condition:
@@ -109,12 +111,12 @@ def _number(text: str | None) -> float | None:
         return None
 
 
-def _texts(log: Log, key: str) -> list[str]:
+def _texts(log: BareLog, key: str) -> list[str]:
     names: Any = EVENTS if key == "event" else getattr(log, _NAMED[key])
     return list(names)
 
 
-def session_values(log: Log, key: str) -> list[str | None]:
+def session_values(log: BareLog, key: str) -> list[str | None]:
     """Per session, its value of a tag, or of `player`, `build` or `session`; None where it has none.
 
     `sitting` is 1 for a player's first session, 2 for the second, and so on.
@@ -131,7 +133,7 @@ def session_values(log: Log, key: str) -> list[str | None]:
     return [tags.get(key) for tags in sessions.tags]
 
 
-def _sittings(log: Log) -> list[str | None]:
+def _sittings(log: BareLog) -> list[str | None]:
     """Per session, its place among its player's sessions."""
     names = session_values(log, "player")
     codes: dict[str | None, int] = {}
@@ -159,17 +161,20 @@ def parse_condition(text: str) -> Condition:
     return Condition(key, sign, tuple(part.strip() for part in rest.split(",")))
 
 
-def only(log: Log, keep: Bools) -> Log:
+def only(log: L, keep: Bools) -> L:
     """The log as if the other sessions had not been."""
     if keep.all():
         return log
-    new_code = np.cumsum(keep) - 1
-    kept = keep[log.records.session]
-    columns = log.records.rows(kept)
-    columns["session"] = new_code[columns["session"]]
     gone = {log.sessions.name[code] for code in np.flatnonzero(~keep).tolist()}
     refused = [item for item in log.refused if item.session not in gone]
-    return replace(log, records=Records.of(columns), sessions=_some(log.sessions, keep.tobytes()), refused=refused)
+    kept = replace(log, sessions=_some(log.sessions, keep.tobytes()), refused=refused)
+    return replace(kept, records=_records_of(kept.records, keep)) if isinstance(kept, Log) else kept
+
+
+def _records_of(records: Records, keep: Bools) -> Records:
+    columns = records.rows(keep[records.session])
+    columns["session"] = (np.cumsum(keep) - 1)[columns["session"]]
+    return Records.of(columns)
 
 
 @lru_cache(maxsize=2)
@@ -193,7 +198,7 @@ def where(log: Log, conditions: tuple[Condition, ...]) -> Log:
     return log
 
 
-def require_known(condition: Condition, log: Log) -> None:
+def require_known(condition: Condition, log: BareLog) -> None:
     """Refuse a condition on a key that the log does not have.
 
     Raises:
@@ -203,7 +208,7 @@ def require_known(condition: Condition, log: Log) -> None:
         raise UsageError(f"--where {condition.key}: the log has no such field or tag. {known_tags(log)}")
 
 
-def require_any(fits: Bools, condition: Condition, log: Log) -> None:
+def require_any(fits: Bools, condition: Condition, log: BareLog) -> None:
     """Refuse a condition that no session fits.
 
     Raises:
@@ -213,7 +218,7 @@ def require_any(fits: Bools, condition: Condition, log: Log) -> None:
         raise UsageError(f"--where {condition.written}: no session is left. {values_seen(log, condition.key)}")
 
 
-def groups(log: Log, key: str) -> list[tuple[str | None, Bools]]:
+def groups(log: BareLog, key: str) -> list[tuple[str | None, Bools]]:
     """The values of a key in natural order (sessions without one last), each with the sessions that have it.
 
     Raises:
@@ -229,13 +234,13 @@ def groups(log: Log, key: str) -> list[tuple[str | None, Bools]]:
     return [(value, np.array([own == value for own in values], dtype=np.bool_)) for value in listed]
 
 
-def known_tags(log: Log) -> str:
+def known_tags(log: BareLog) -> str:
     """The keys of sessions that a log has, as a sentence."""
     tags = sorted({name for tags in log.sessions.tags for name in tags})
     return f"It has: {', '.join(['player', 'session', 'sitting', 'build', *tags][:20])}."
 
 
-def values_seen(log: Log, key: str) -> str:
+def values_seen(log: BareLog, key: str) -> str:
     """The values of a key that a log has, as a sentence."""
     if key in _RECORD_FIELDS:
         return "Is the value spelled as in the log?"

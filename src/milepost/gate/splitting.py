@@ -11,7 +11,7 @@ from milepost.arrays import Bools
 from milepost.course.course import Course
 from milepost.errors import UsageError
 from milepost.gate.selection import groups, known_tags, session_values, values_seen
-from milepost.logs.interface import Log
+from milepost.logs.interface import BareLog
 from milepost.naming import natural_key
 from milepost.wording import listed
 
@@ -33,19 +33,19 @@ class Split:
     courses: tuple[Course | None, Course | None] = (None, None)
     chosen: bool = field(default=False, compare=False)
 
-    def each(self, log: Log) -> Iterator[tuple[Bools, Course | None]]:
+    def each(self, log: BareLog) -> Iterator[tuple[Bools, Course | None]]:
         """Per group, its sessions and its course."""
         values = session_values(log, self.key)
         for wanted, course in zip((self.before, self.after), self.courses, strict=True):
             yield np.array([value == wanted for value in values], dtype=np.bool_), course
 
-    def left_out(self, log: Log) -> tuple[int, int]:
+    def left_out(self, log: BareLog) -> tuple[int, int]:
         """How many sessions have another value, and how many have none."""
         values = session_values(log, self.key)
         return sum(value is not None and value not in (self.before, self.after) for value in values), values.count(None)
 
 
-def groups_with_courses(log: Log, key: str, course: Course | None) -> list[tuple[str | None, Bools, Course | None]]:
+def groups_with_courses(log: BareLog, key: str, course: Course | None) -> list[tuple[str | None, Bools, Course | None]]:
     """The values of a key, each with the sessions that have it and the course that these are replayed by: a build has its own.
 
     Raises:
@@ -57,7 +57,9 @@ def groups_with_courses(log: Log, key: str, course: Course | None) -> list[tuple
     ]
 
 
-def split_of(log: Log, key: str, before: str | None, after: str | None, courses: tuple[Course | None, Course | None]) -> Split:
+def split_of(
+    log: BareLog, key: str, before: str | None, after: str | None, courses: tuple[Course | None, Course | None]
+) -> Split:  # fmt: skip
     """The two groups that are asked for; of those not named, the two that appeared last.
 
     Args:
@@ -97,7 +99,7 @@ def split_of(log: Log, key: str, before: str | None, after: str | None, courses:
     return Split(key, before, after, (own[0], own[1]), chosen)
 
 
-def _by_appearance(log: Log, values: list[str | None]) -> list[str]:
+def _by_appearance(log: BareLog, values: list[str | None]) -> list[str]:
     """The values by when they appeared first: by time stamps where there are any, else by their place in the log."""
     first: dict[str, tuple[int, int]] = {}
     stamped = all(epoch is not None for epoch in log.sessions.epoch)

@@ -12,7 +12,7 @@ import numpy as np
 from milepost.arrays import Column, Floats, Ints
 from milepost.course.course import level_names
 from milepost.gate.gate import Gated
-from milepost.logs.interface import ABSENT, Log
+from milepost.logs.interface import ABSENT, BareLog
 from milepost.naming import folded
 from milepost.vocabulary import EVENTS, NUMBER_FIELDS
 
@@ -85,7 +85,7 @@ def values_of(gated: Gated, name: str, rows: Column) -> Values | None:
     return _of_session(log, name).of(records.session[rows]) if name in _OF_SESSIONS else None
 
 
-def _of_session(log: Log, name: str) -> Values:
+def _of_session(log: BareLog, name: str) -> Values:
     sessions = log.sessions
     kinds: dict[str, Sequence[str | None]] = {"session": sessions.name, "player": sessions.player, "build": sessions.build}
     given = kinds[name]

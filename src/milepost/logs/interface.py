@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Final, NamedTuple, Protocol, Self, TypedDict
+from dataclasses import dataclass, field, fields
+from typing import TYPE_CHECKING, ClassVar, Final, NamedTuple, Protocol, Self, TypedDict, TypeVar
 
 from milepost.arrays import Bools, Column, Floats, Ints
+from milepost.errors import RecordsGoneError
 
 ABSENT = -1  # in a column of codes: the field was not given
 TAG: Final = "tag "  # before a tag's name, where its column stands among the others
@@ -141,11 +142,23 @@ class PlayersMet:
     only_here: tuple[str, ...]
 
 
-@dataclass
-class Log:
-    """A whole log as read: records, sessions, names, files, and what was refused."""
+class WithoutRecords:
+    """What is left when records are let go: whoever asks for what only they could say is told what to do."""
 
-    records: Records
+    BY_RECORD: ClassVar[frozenset[str]]
+
+    if not TYPE_CHECKING:  # where types are checked there is no such attribute
+
+        def __getattr__(self, name: str) -> object:
+            raise RecordsGoneError if name in self.BY_RECORD else AttributeError(name)
+
+
+@dataclass
+class BareLog(WithoutRecords):
+    """A log without its records: sessions, names, files, and what was refused."""
+
+    BY_RECORD = frozenset({"records"})
+
     sessions: Sessions
     stops: list[str]  # names in `level` and `to`
     causes: list[str]
@@ -158,6 +171,20 @@ class Log:
     refused: list[Refused]
     map_use: MapMet | None = None  # what the log map met, where there was one
     players: PlayersMet | None = None  # what the table of players met, where there was one
+
+
+L = TypeVar("L", bound=BareLog)  # a log with or without its records, of which only the rest is looked at
+
+
+@dataclass
+class Log(BareLog):
+    """A whole log as read."""
+
+    records: Records = field(kw_only=True)
+
+    def bare(self) -> BareLog:
+        """The same without its records."""
+        return BareLog(**{own.name: getattr(self, own.name) for own in fields(BareLog)})
 
 
 class Sink(Protocol):

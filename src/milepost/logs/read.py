@@ -12,7 +12,7 @@ from milepost.logs.fast.strict import read_strict
 from milepost.logs.fast.strict_parquet import read_strict_parquet
 from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
-from milepost.logs.interface import Log, ReadOptions
+from milepost.logs.interface import BareLog, Log, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.mapping.shapes import shaped
 from milepost.logs.records.builder import RecordBuilder
@@ -158,13 +158,17 @@ def require_records(log: Log) -> None:
     Raises:
         LogError: there is none.
     """
-    if len(log.records):
-        return
+    if not len(log.records):
+        raise nothing_in(log)
+
+
+def nothing_in(log: BareLog) -> LogError:
+    """Why a log is refused of which no record can be used."""
     where = log.files[0] if len(log.files) == 1 else f"{log.files[0]} and {len(log.files) - 1} more"
     if not log.refused:
-        raise LogError(f"{where}: the log is empty. Give a log with at least one record.")
+        return LogError(f"{where}: the log is empty. Give a log with at least one record.")
     first = log.refused[0]
-    raise LogError(
+    return LogError(
         f"{log.files[first.place.file]}:{first.place.line}: {first.reason}, and no other record of the log can be "
         "used. Logs with other field names are read through --map FILE; milepost map LOG drafts one."
     )

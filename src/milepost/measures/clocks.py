@@ -8,10 +8,10 @@ import numpy as np
 
 from milepost.errors import UsageError
 from milepost.playback.idle import active_without_idle
-from milepost.playback.play import Play
+from milepost.playback.play import P, with_records
 
 
-def on_clock(play: Play, clock: str = "load", idle_cap: float | None = None) -> Play:
+def on_clock(play: P, clock: str = "load", idle_cap: float | None = None) -> P:
     """The play with the active time of its attempts taken by another clock.
 
     Args:
@@ -30,7 +30,7 @@ def on_clock(play: Play, clock: str = "load", idle_cap: float | None = None) -> 
         return play
     active = play.attempts.active
     if idle_cap is not None:
-        active = active_without_idle(play, idle_cap)
+        active = active_without_idle(with_records(play), idle_cap)
     if clock == "input":
         settling = play.attempts.settling
         active = np.where(np.isnan(active), np.nan, np.where(np.isnan(settling), 0.0, np.maximum(0.0, active - settling)))

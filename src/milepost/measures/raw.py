@@ -11,7 +11,7 @@ from milepost.logs.interface import ABSENT
 from milepost.measures.interface import RawRow
 from milepost.numerics.whole_numbers import distinct, numbered, stable_order
 from milepost.playback.engine import end_codes
-from milepost.playback.play import Play, summary
+from milepost.playback.play import FullPlay, Play, summary
 from milepost.playback.tables import Ends
 from milepost.vocabulary import (
     COMPLETE,
@@ -73,7 +73,7 @@ class _Seen:
     player: Ints
 
     @classmethod
-    def of(cls, play: Play) -> _Seen:
+    def of(cls, play: FullPlay) -> _Seen:
         """Those of a play."""
         records, gated = play.gated.log.records, play.gated
         rows = np.flatnonzero(np.isin(records.event, _TELLING))
@@ -102,7 +102,7 @@ class RawCounts:
     tries: RawTries
 
     @classmethod
-    def of(cls, play: Play) -> RawCounts:
+    def of(cls, play: FullPlay) -> RawCounts:
         """Count over a play's records."""
         gated, n_levels = play.gated, play.n_levels
         placed = (gated.level != ABSENT) & (gated.level < n_levels)
@@ -131,7 +131,7 @@ class RawCounts:
         return cls(reached, clears, lost, begun, RawTries(level, count, cleared))
 
 
-def _gave_up(play: Play, n_players: int) -> Bools:
+def _gave_up(play: FullPlay, n_players: int) -> Bools:
     """Per player, whether the last end of a session that was logged is a quit or not known, or none was."""
     log = play.gated.log
     ends = np.flatnonzero(log.records.event == SESSION_END)

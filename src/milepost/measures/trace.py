@@ -13,7 +13,7 @@ from milepost.errors import UsageError
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import counted, stable_order
-from milepost.playback.play import Play
+from milepost.playback.play import FullPlay, Play, with_records
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
 
 # An attempt of a session; times are seconds on the session's clock.
@@ -99,7 +99,7 @@ class Trace:
             "rerun": bool(table.rerun[k]), "outcome": OUTCOMES[table.outcome[k]],
             "cause": _cause(play, k), "active": _known(active), "paused": float(table.paused[k]),
             "settling": _known(settling), "progress": _known(progress), "hits": int(table.hits[k]),
-            "repairs": _repairs(play, int(table.opened_at[k]), int(table.closed_at[k])),
+            "repairs": _repairs(with_records(play), int(table.opened_at[k]), int(table.closed_at[k])),
         }  # fmt: skip
 
     def _move(self, play: Play, number: int) -> TracedMove:
@@ -131,7 +131,7 @@ def _cause(play: Play, k: int) -> str | None:
     return play.gated.log.causes[code] if code >= 0 else None
 
 
-def _repairs(play: Play, first: int, last: int) -> list[str]:
+def _repairs(play: FullPlay, first: int, last: int) -> list[str]:
     """The findings on the session's records from the opening to the closing of an attempt."""
     marks = play.gated.log.records.marks[play.gated.order[first : last + 1]]
     together: int = np.bitwise_or.reduce(marks) if len(marks) else 0

@@ -13,7 +13,7 @@ from milepost.errors import UsageError
 from milepost.folder.players import with_players
 from milepost.gate.exclusion import Exclusion
 from milepost.gate.splitting import Split, groups_with_courses
-from milepost.logs.interface import Log
+from milepost.logs.interface import BareLog
 from milepost.logs.sources.files import expand
 from milepost.memory import give_back_now
 from milepost.parts.asked import Asked, Telling
@@ -80,7 +80,7 @@ class LoadedParts:
         return plays[0], plays[1]
 
     @property
-    def sessions(self) -> Log:
+    def sessions(self) -> BareLog:
         """The log without its records."""
         return self.wanted.of(self.parted.log)
 

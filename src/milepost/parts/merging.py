@@ -2,27 +2,26 @@
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
-from typing import Any
+from dataclasses import fields
 
 import numpy as np
 
 from milepost.arrays import Column, Ints
 from milepost.gate.clock import session_order
-from milepost.gate.gate import Gated, players_of
-from milepost.logs.interface import ABSENT, Log
+from milepost.gate.gate import Admitted, players_of
+from milepost.logs.interface import ABSENT, BareLog
 from milepost.numerics.whole_numbers import stable_order
 from milepost.parts.slim import Same, Slim, filled_out, joined
 from milepost.parts.tasks import PlayedPart, Wanted
 from milepost.playback.around import AroundAttempts, SessionTimes
 from milepost.playback.attributes import Attributes
 from milepost.playback.play import Play
-from milepost.playback.tables import AttemptTable, Ends, LetGo, MoveTable
+from milepost.playback.tables import AttemptTable, Ends, MoveTable
 
 _PLACES = frozenset({"opened_at", "closed_at", "at"})  # columns that point into the order of replay
 
 
-def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, wanted: Wanted) -> Play:
+def merged(parts: list[PlayedPart], log: BareLog, debug_sessions: int, wanted: Wanted) -> Play:
     """The play of a whole log; what came of the parts is used up.
 
     Args:
@@ -47,17 +46,16 @@ def merged(parts: list[PlayedPart], log: Log, debug_sessions: int, wanted: Wante
     around = AroundAttempts(**_joined([part.around for part in parts], order))
     moving = [part.moves for part in parts]
     moves = MoveTable(**_joined(moving, _in_order(moving, shifts, rank)))
-    gone: Any = LetGo()
     course, stops = wanted.course, parts[0].stops
     course = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
-    gated = Gated(
-        replace(log, records=gone), debug_sessions, stops, gone, gone, gone, bounds, gone,
-        _by_session([part.coarse for part in parts], parts, count), players, player, sequence, course, wanted.exclusion,
+    admitted = Admitted(
+        log, debug_sessions, stops, bounds, _by_session([part.coarse for part in parts], parts, count), players, player, sequence,
+        course, wanted.exclusion,
     )  # fmt: skip
     known: dict[type, object] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in wanted.summaries}
     known |= {AroundAttempts: around, SessionTimes: times, Attributes: attributes}
     end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
-    return Play(gated, attempts, moves, Ends(end), endless, wanted.course is None, wanted.rules, known)
+    return Play(admitted, attempts, moves, Ends(end), endless, wanted.course is None, wanted.rules, known)
 
 
 def _by_session(columns: list[Column], parts: list[PlayedPart], count: int) -> Column:

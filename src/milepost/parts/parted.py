@@ -10,11 +10,12 @@ from pathlib import Path
 import numpy as np
 
 from milepost.arrays import Bools
-from milepost.gate.gate import gate, without_debug
+from milepost.gate.gate import without_debug
+from milepost.gate.names import gather
 from milepost.gate.selection import Condition, only, require_any, require_known
 from milepost.gate.survey import Survey
-from milepost.logs.interface import Log
-from milepost.logs.read import require_records
+from milepost.logs.interface import BareLog
+from milepost.logs.read import nothing_in
 from milepost.parts.executors import Workers
 from milepost.parts.merging import merged
 from milepost.parts.tasks import Part, Wanted, hits_of_part, levels_of_part, opened, play_part, survey_part
@@ -35,7 +36,7 @@ class PartedLog:
         parts: the parts that hold records.
     """
 
-    log: Log
+    log: BareLog
     parts: list[Part]
 
     @classmethod
@@ -51,7 +52,7 @@ class PartedLog:
         store = str(folder.resolve())
         manifest, log = latest(folder, lambda manifest: opened(store, manifest.additions, manifest.stamp()))
         if not manifest.records:
-            require_records(log)
+            raise nothing_in(log)
         return cls(log, [Part(store, manifest.additions, manifest.stamp(), numbers) for numbers in groups_of_parts(manifest)])
 
     def fitting(self, conditions: tuple[Condition, ...], workers: Workers) -> Bools | None:
@@ -65,7 +66,7 @@ class PartedLog:
         kept, log = np.ones(len(self.log.sessions.name), np.bool_), self.log
         for condition in conditions:
             require_known(condition, log)
-            fits = self._hits(condition, workers)[kept] if condition.of_records else condition.fits(log)
+            fits = self._hits(condition, workers)[kept] if condition.of_records else condition.fits_session(log)
             require_any(fits, condition, log)
             kept[kept] = fits
             log = only(log, fits)
@@ -92,10 +93,10 @@ class PartedLog:
         play = merged(played, log, debug_sessions, wanted)
         return replace(play, again=lambda exclusion: self.play(replace(wanted, exclusion=exclusion), workers))
 
-    def _order(self, wanted: Wanted, survey: Survey, log: Log, workers: Workers, progress: Progress) -> list[int]:
+    def _order(self, wanted: Wanted, survey: Survey, log: BareLog, workers: Workers, progress: Progress) -> list[int]:
         """The order of the levels, inferred."""
         progress.step("inferring the order of the levels", len(self.parts))
         seen = reduce(add, workers.map(levels_of_part, [(part, wanted, survey) for part in self.parts], progress))
         require_few(seen.levels, log)
-        return infer_order(seen, gate(log, None, True, survey).stops.names)
+        return infer_order(seen, gather(log.stops, survey.names).names)
 

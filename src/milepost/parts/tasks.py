@@ -22,7 +22,7 @@ from milepost.gate.gate import Gated, gate, without_debug
 from milepost.gate.names import Stops
 from milepost.gate.selection import Condition, only
 from milepost.gate.survey import Survey, survey_of
-from milepost.logs.interface import Log
+from milepost.logs.interface import BareLog, L, Log
 from milepost.parts.slim import Slim, slim_columns, slimmed
 from milepost.playback.around import SessionTimes
 from milepost.playback.attributes import all_attributes
@@ -33,7 +33,7 @@ from milepost.playback.replay import levels_in_play, replay_gated
 from milepost.progress import SILENT
 from milepost.rules import ReplayRules
 from milepost.store.manifest import Manifest, kept_as, read_manifest
-from milepost.store.store import records_of, skeleton
+from milepost.store.store import bare_log, records_of
 
 _SURVEYED = ("session", "event", "level", "to", "whole")
 
@@ -77,7 +77,7 @@ class Wanted:
     exclusion: Exclusion | None = None
     summaries: tuple[type[Summary], ...] = field(default_factory=registered)
 
-    def of(self, log: Log) -> Log:
+    def of(self, log: L) -> L:
         """What is wanted of a log, or of a part of it."""
         log = log if self.kept is None else only(log, self.kept)
         log = anonymous(log) if self.anonymous else log
@@ -113,7 +113,7 @@ class PlayedPart:
 
 
 @lru_cache(maxsize=1)
-def opened(store: str, additions: int, stamp: str) -> tuple[Manifest, Log]:
+def opened(store: str, additions: int, stamp: str) -> tuple[Manifest, BareLog]:
     """A store's manifest, which it may have had before others added to it, and its log without records.
 
     Raises:
@@ -123,14 +123,14 @@ def opened(store: str, additions: int, stamp: str) -> tuple[Manifest, Log]:
     manifest = read_manifest(folder, kept_as(Manifest(additions=additions)))
     if manifest.stamp() != stamp:
         raise LogError(f"{store}: was packed anew in the meantime. Ask again.")
-    return manifest, skeleton(folder, manifest)
+    return manifest, bare_log(folder, manifest)
 
 
 def _log_of(part: Part, columns: tuple[str, ...] | None = None) -> Log:
     """The log of a part; whoever uses it does not change its lists."""
     manifest, log = opened(part.store, part.additions, part.stamp)
     tags = () if columns else tuple(log.tags)
-    return replace(log, records=records_of(Path(part.store), manifest, part.numbers, tags, columns))
+    return Log(**vars(log), records=records_of(Path(part.store), manifest, part.numbers, tags, columns))
 
 
 def hits_of_part(part: Part, condition: Condition) -> Bools:

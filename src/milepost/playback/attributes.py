@@ -11,8 +11,8 @@ import numpy as np
 from milepost.arrays import Bools, Column
 from milepost.errors import UsageError
 from milepost.gate.values import Values, of_numbers
-from milepost.logs.interface import ABSENT, Log
-from milepost.playback.play import Play, summary
+from milepost.logs.interface import ABSENT, BareLog
+from milepost.playback.play import FullPlay, Play, summary, with_records
 from milepost.playback.runs import RunMarks, runs_of
 from milepost.vocabulary import (
     COMPLETE,
@@ -43,14 +43,14 @@ def is_attribute(key: str) -> bool:
     return _ATTRIBUTE.fullmatch(key) is not None
 
 
-def attribute_names(log: Log) -> list[str]:
+def attribute_names(log: BareLog) -> list[str]:
     """The attributes that a log can have."""
     fields = [*_NUMBERS, *log.tags]
     return [*(f"start.{name}" for name in fields), "end.cause", *(f"end.{name}" for name in fields)]
 
 
-def all_attributes(play: Play) -> Attributes:
-    """The attributes of a play that has its records."""
+def all_attributes(play: FullPlay) -> Attributes:
+    """The attributes of a play."""
     columns = {name: _column(play, name) for name in attribute_names(play.gated.log)}
     return Attributes({name: column for name, column in columns.items() if _given(column).any()})
 
@@ -67,7 +67,7 @@ def attribute(play: Play, key: str) -> Values:
     kept = play.known.get(Attributes)
     if key not in attribute_names(log) or (isinstance(kept, Attributes) and key not in kept.columns):
         raise UsageError(_no_such(log, key))
-    column = kept.columns[key] if isinstance(kept, Attributes) else _column(play, key)
+    column = kept.columns[key] if isinstance(kept, Attributes) else _column(with_records(play), key)
     if not _given(column).any():
         raise UsageError(_no_such(log, key))
     if column.dtype.kind == "f":
@@ -86,7 +86,7 @@ def _of_run(play: Play, key: str) -> Values:
     return Values(codes[runs.of_attempt], play.gated.log.tags[name])
 
 
-def _no_such(log: Log, key: str) -> str:
+def _no_such(log: BareLog, key: str) -> str:
     name = key.partition(".")[2]
     if name in log.tags_not_kept:
         return f"{key}: {name} has so many values that it tells records apart and groups none of them: leave it out."
@@ -102,7 +102,7 @@ def _given(column: Column) -> Bools:
     return given
 
 
-def _column(play: Play, key: str) -> Column:
+def _column(play: FullPlay, key: str) -> Column:
     """An attribute's column."""
     side, _, name = key.partition(".")
     records, table = play.gated.log.records, play.attempts
@@ -114,24 +114,24 @@ def _column(play: Play, key: str) -> Column:
     return found
 
 
-def opened_itself(play: Play) -> Bools:
+def opened_itself(play: FullPlay) -> Bools:
     """Which attempts were opened by a start or retry of their own."""
     return play.once(_opened_itself)
 
 
-def _opened_itself(play: Play) -> Bools:
+def _opened_itself(play: FullPlay) -> Bools:
     records, table = play.gated.log.records, play.attempts
     rows = play.gated.order[table.opened_at]
     opened: Bools = np.isin(records.event[rows], (START, RETRY)) & (records.marks[rows] & DROPPED == 0)
     return opened
 
 
-def closed_itself(play: Play) -> Bools:
+def closed_itself(play: FullPlay) -> Bools:
     """Which attempts were closed by an outcome, a move from the level, or the session's end."""
     return play.once(_closed_itself)
 
 
-def _closed_itself(play: Play) -> Bools:
+def _closed_itself(play: FullPlay) -> Bools:
     records, table = play.gated.log.records, play.attempts
     rows = play.gated.order[table.closed_at]
     there = np.isin(records.event[rows], _CLOSING) & (play.gated.level[rows] == table.level)
@@ -147,7 +147,7 @@ class Varying:
     names: frozenset[str]
 
     @classmethod
-    def of(cls, play: Play) -> Varying:
+    def of(cls, play: FullPlay) -> Varying:
         """Look through a play's records."""
         records = play.gated.log.records
         rows = np.flatnonzero(records.marks & DROPPED == 0)

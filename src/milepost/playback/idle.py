@@ -10,20 +10,16 @@ from milepost.arrays import Bools, Floats
 from milepost.vocabulary import PAUSE, RESUME
 
 if TYPE_CHECKING:
-    from milepost.playback.play import Play
+    from milepost.playback.play import FullPlay
 
 
-def active_without_idle(play: Play, cap: float) -> Floats:
-    """Per attempt, its active seconds, of which a stretch without a record, outside pauses, counts so many at most.
-
-    Raises:
-        RecordsGoneError: the play has let its records go.
-    """
+def active_without_idle(play: FullPlay, cap: float) -> Floats:
+    """Per attempt, its active seconds, of which a stretch without a record, outside pauses, counts so many at most."""
     active: Floats = np.maximum(0.0, play.attempts.active - _beyond(play, cap))
     return active
 
 
-def _beyond(play: Play, cap: float) -> Floats:
+def _beyond(play: FullPlay, cap: float) -> Floats:
     """Per attempt, the seconds by which silences in it go beyond the cap."""
     records, order = play.gated.log.records, play.gated.order
     gap = np.diff(records.time[order], append=0.0)
@@ -37,7 +33,7 @@ def _beyond(play: Play, cap: float) -> Floats:
     return np.where(ends[:, 0] < ends[:, 1], sums, 0.0)
 
 
-def _paused(play: Play) -> Bools:
+def _paused(play: FullPlay) -> Bools:
     """Per record in replay order, whether a pause goes on after it."""
     event = play.gated.log.records.event[play.gated.order]
     if not len(event):

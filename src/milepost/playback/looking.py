@@ -15,7 +15,7 @@ from milepost.gate.selection import Condition, parse_condition
 from milepost.gate.values import Values, of_numbers
 from milepost.naming import natural_key
 from milepost.playback.attributes import attribute, is_attribute
-from milepost.playback.play import Play
+from milepost.playback.play import P, Play
 from milepost.playback.voiding import looking_at
 
 MOST_GROUPS: Final = 8  # numbers of more values are cut at their quarters
@@ -50,7 +50,7 @@ def parsed(texts: Iterable[str], course: Course | None) -> tuple[tuple[Condition
     return tuple(condition for condition in conditions if condition not in attempts), attempts
 
 
-def fitting(play: Play, conditions: tuple[Condition, ...]) -> Play:
+def fitting(play: P, conditions: tuple[Condition, ...]) -> P:
     """The play with an eye on the attempts that fit all conditions.
 
     Raises:

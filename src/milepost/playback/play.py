@@ -11,19 +11,20 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.course.course import Course
+from milepost.errors import RecordsGoneError
 from milepost.gate.exclusion import Exclusion
-from milepost.gate.gate import Gated
+from milepost.gate.gate import Admitted, Gated
 from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
 from milepost.rules import ReplayRules
-from milepost.vocabulary import CLEARED, END_FINISHED, OUTCOMES
+from milepost.vocabulary import CLEARED, END_FINISHED
 
 
 class Summary(Protocol):
     """What is made of the records of a play; summaries of parts of a log that share no session merge."""
 
     @classmethod
-    def of(cls, play: Play, /) -> Self:
+    def of(cls, play: FullPlay, /) -> Self:
         """Make it of a play that has its records."""
 
     @classmethod
@@ -35,6 +36,7 @@ T = TypeVar("T", bound=Summary)
 K = TypeVar("K", bound=type[Summary])
 _REGISTERED: Final[list[type[Summary]]] = []
 V = TypeVar("V")
+P = TypeVar("P", bound="Play")  # a play with or without its records, which stays what it is
 
 
 def summary(kind: K) -> K:
@@ -50,18 +52,17 @@ def registered() -> tuple[type[Summary], ...]:
 
 @dataclass
 class Play:
-    """A replayed log.
+    """A replayed log, which may have let its records go.
 
     Attributes:
-        gated: the records as the gate let them through, with every finding marked.
+        gated: the sessions as the gate let them through.
         attempts: the attempts.
         moves: the transitions with their kinds.
         end: per session, its end cause.
         endless: per session, whether its end was missing from the log.
         inferred: whether the course's order was inferred.
         rules: the settings that it was replayed by.
-        known: what was made of the records already; all of it where they have been let go, as in a play that was put
-            together from parts of a log.
+        known: what was made of the records already.
         asked: conditions on attempts, in words, where only those that fit are looked at.
         units: per attempt, the run that it belongs to, where numbers and first clears begin anew in each run.
         before: the same log before anything was left out of it as suspect, where something is.
@@ -69,7 +70,7 @@ class Play:
         n_levels: the number of levels in the course; stops from there on have no place in it.
     """
 
-    gated: Gated
+    gated: Admitted
     attempts: AttemptTable
     moves: MoveTable
     end: Ends
@@ -124,7 +125,7 @@ class Play:
         tried[self.attempts.player[self.attempts.level < self.n_levels]] = True
         return tried
 
-    def once(self, make: Callable[[Play], V]) -> V:
+    def once(self, make: Callable[[Self], V]) -> V:
         """What a function makes of this play; made once, so nobody may change it."""
         if make not in self._made:
             self._made[make] = make(self)
@@ -135,25 +136,41 @@ class Play:
 
         Args:
             kind: a class with ``of``, which makes the summary of a play, and ``merged``, which puts several together.
+
+        Raises:
+            RecordsGoneError: it was not made before the records were let go.
         """
-        if kind not in self.known:
-            self.known[kind] = kind.of(self)
-        return cast(T, self.known[kind])
+        return self._known(kind, kind.of)
 
     @property
     def around(self) -> AroundAttempts:
         """What opened and closed the attempts."""
-        if AroundAttempts not in self.known:
-            self.known[AroundAttempts] = around_attempts(self.gated, self.attempts)
-        return cast(AroundAttempts, self.known[AroundAttempts])
+        return self._known(AroundAttempts, lambda full: around_attempts(full.gated, full.attempts))
 
     @property
     def session_times(self) -> SessionTimes:
         """When sessions begin and end."""
-        if SessionTimes not in self.known:
-            self.known[SessionTimes] = session_times(self.gated)
-        return cast(SessionTimes, self.known[SessionTimes])
+        return self._known(SessionTimes, lambda full: session_times(full.gated))
 
-    def outcome_names(self) -> list[str]:
-        """The outcomes of the attempts, as words."""
-        return [OUTCOMES[code] for code in self.attempts.outcome]
+    def _known(self, kind: type[V], make: Callable[[FullPlay], V]) -> V:
+        if kind not in self.known:
+            self.known[kind] = make(with_records(self))
+        return cast(V, self.known[kind])
+
+
+@dataclass
+class FullPlay(Play):
+    """A replayed log that still has its records, with every finding marked on them."""
+
+    gated: Gated
+
+
+def with_records(play: Play) -> FullPlay:
+    """The play, for whoever looks at records one by one.
+
+    Raises:
+        RecordsGoneError: it has let them go.
+    """
+    if not isinstance(play, FullPlay):
+        raise RecordsGoneError
+    return play

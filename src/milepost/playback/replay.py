@@ -12,12 +12,12 @@ from milepost.errors import LogError
 from milepost.gate.exclusion import Exclusion
 from milepost.gate.gate import Gated, gate
 from milepost.gate.names import reorder
-from milepost.logs.interface import ABSENT, Log
+from milepost.logs.interface import ABSENT, BareLog, Log
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.engine import run
 from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence
 from milepost.playback.numbering import numbered_tries
-from milepost.playback.play import Play
+from milepost.playback.play import FullPlay
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
 from milepost.playback.voiding import without
 from milepost.progress import SILENT, Progress
@@ -27,7 +27,7 @@ from milepost.vocabulary import CLEARED
 
 def replay_log(
     log: Log, course: Course | None, rules: ReplayRules, progress: Progress = SILENT, exclusion: Exclusion | None = None
-) -> Play:  # fmt: skip
+) -> FullPlay:  # fmt: skip
     """Judge a log's records and replay them.
 
     Without a course the order of the levels is inferred from who was where first, and the log is replayed by it.
@@ -53,7 +53,7 @@ def levels_in_play(gated: Gated, rules: ReplayRules) -> Precedence:
     return precedence(attempts.player, attempts.level)
 
 
-def require_few(levels: Ints, log: Log) -> None:
+def require_few(levels: Ints, log: BareLog) -> None:
     """Refuse more levels than an order can be inferred for.
 
     Raises:
@@ -66,7 +66,7 @@ def require_few(levels: Ints, log: Log) -> None:
         )
 
 
-def replay_gated(gated: Gated, rules: ReplayRules, order: list[int] | None, progress: Progress) -> Play:
+def replay_gated(gated: Gated, rules: ReplayRules, order: list[int] | None, progress: Progress) -> FullPlay:
     """Replay what the gate let through, by the course or by an inferred order of stops."""
     if order is None:
         return _replay(gated, rules, False, progress)
@@ -80,12 +80,12 @@ def _with_stops(gated: Gated, order: list[int]) -> Gated:
     return replace(gated, stops=stops, level=extended[records.level], to=extended[records.to])
 
 
-def _replay(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> Play:
+def _replay(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> FullPlay:
     written = run(gated, rules, inferred, progress)
     times = gated.log.records.time[gated.order[written.moves["at"]]]
     gated = _marked(gated, written.marks)
     moves = MoveTable(player=gated.player[written.moves["session"]], time=times, **written.moves)
-    play = Play(gated, _attempt_table(written.attempts, gated), moves, Ends(written.end), written.endless, inferred, rules)
+    play = FullPlay(gated, _attempt_table(written.attempts, gated), moves, Ends(written.end), written.endless, inferred, rules)
     return play if gated.exclusion is None else without(play, gated.exclusion)
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from milepost.arrays import Bools, Column, Ints
 from milepost.logs.interface import ABSENT
 from milepost.numerics.whole_numbers import stable_order
-from milepost.playback.play import Play, summary
+from milepost.playback.play import FullPlay, Play, summary
 from milepost.vocabulary import CLEARED, DIED, DROPPED, END_CAUSES, RUN_END, RUN_START, START, WAS_RESET
 
 RUN_CAUSES: Final = ("won", "failed", "abandoned", *END_CAUSES)
@@ -35,7 +35,7 @@ class RunMarks:
     tags: dict[str, Column]
 
     @classmethod
-    def of(cls, play: Play) -> RunMarks:
+    def of(cls, play: FullPlay) -> RunMarks:
         """Look through a play's records."""
         gated, records = play.gated, play.gated.log.records
         event = records.event[gated.order]

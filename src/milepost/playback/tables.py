@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.errors import RecordsGoneError
 from milepost.vocabulary import END_CAUSES, EndCause, Outcome
 
 
@@ -95,20 +94,3 @@ class MoveTable:
     origin: Ints
     target: Ints
     kind: Ints
-
-
-class LetGo:
-    """In the place of records, and of columns by record, that a play has let go: whoever asks for them is told."""
-
-    def __getattr__(self, name: str) -> object:
-        raise RecordsGoneError
-
-    def __len__(self) -> int:
-        """How many there are is not known any more."""
-        raise RecordsGoneError
-
-    def __getitem__(self, place: object) -> object:
-        raise RecordsGoneError
-
-    def __array__(self, *given: object, **more: object) -> object:
-        raise RecordsGoneError

@@ -10,7 +10,7 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.interface import Place, refused_in_all
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import Play, summary
+from milepost.playback.play import FullPlay, Play, summary
 from milepost.vocabulary import DROPPED, EVENTS, FINDINGS
 
 # Of times between records, by logarithm: from a millionth of a second to ten thousand million.
@@ -69,7 +69,7 @@ class Tallies:
         return float(_bin_middle(int(np.searchsorted(np.cumsum(self.gaps), total / 2)))) if total else None
 
     @classmethod
-    def of(cls, play: Play) -> Tallies:
+    def of(cls, play: FullPlay) -> Tallies:
         """Count over a play's records."""
         log, records = play.gated.log, play.gated.log.records
         known = records.event >= 0
@@ -129,7 +129,7 @@ def unknown_words(play: Play) -> dict[str, int]:
     return {word: int(count) for word, count in words if count}
 
 
-def _gaps(play: Play) -> Ints:
+def _gaps(play: FullPlay) -> Ints:
     """Counts of times between records, by logarithm."""
     records, order = play.gated.log.records, play.gated.order
     gap = np.diff(records.time[order])
@@ -142,7 +142,7 @@ def _bin_middle(place: int) -> float:
     return float(10.0 ** (place / _PER_TENFOLD + _LEAST_GAP))
 
 
-def _findings(play: Play) -> dict[int, Found]:
+def _findings(play: FullPlay) -> dict[int, Found]:
     records = play.gated.log.records
     marked = np.flatnonzero(records.marks)  # most records are as they should be
     marks = records.marks[marked]
@@ -156,7 +156,7 @@ def _findings(play: Play) -> dict[int, Found]:
     return result
 
 
-def _seconds(play: Play) -> Floats:
+def _seconds(play: FullPlay) -> Floats:
     records, count = play.gated.log.records, len(play.gated.log.sessions.name)
     if not len(records):
         return np.zeros(count)

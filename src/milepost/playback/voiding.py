@@ -9,12 +9,12 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.gate.exclusion import Exclusion, Places, Span
 from milepost.playback.numbering import numbered_tries
-from milepost.playback.play import Play
+from milepost.playback.play import P, Play
 from milepost.playback.tables import Ends
 from milepost.vocabulary import CLEARED, END_FAULT
 
 
-def without(play: Play, exclusion: Exclusion) -> Play:
+def without(play: P, exclusion: Exclusion) -> P:
     """The play with attempts void, or taken for clears, and ends taken for no decisions, as an exclusion says."""
     table = play.attempts
     outcome, end = table.outcome.copy(), play.end.codes.copy()
@@ -28,7 +28,7 @@ def without(play: Play, exclusion: Exclusion) -> Play:
     return replace(play, gated=gated, attempts=attempts, end=Ends(end), known=dict(play.known))
 
 
-def looking_at(play: Play, fits: Bools, asked: str) -> Play:
+def looking_at(play: P, fits: Bools, asked: str) -> P:
     """The play with an eye on some of its attempts only; they keep the numbers that they have among all."""
     attempts = replace(play.attempts, aside=play.attempts.aside | ~fits)
     return replace(play, attempts=attempts, asked=(*play.asked, asked), known=dict(play.known))

@@ -18,7 +18,7 @@ from milepost.wording import NOTHING, logits, number, percent, safe
 if TYPE_CHECKING:
     from milepost.comparing.rows import CompareRow, CompareTotals
     from milepost.gate.splitting import Split
-    from milepost.logs.interface import Log
+    from milepost.logs.interface import BareLog
     from milepost.measures.interface import Table
     from milepost.playback.play import Play
     from milepost.reports.interface import AnyView
@@ -27,7 +27,7 @@ _MARKS: Final = {"harder": "▲ harder", "easier": "▼ easier", "same": "= same
 
 
 def compare_document(
-    plays: tuple[Play, Play], log: Log, split: Split, table: Table[CompareRow, CompareTotals], least: int
+    plays: tuple[Play, Play], log: BareLog, split: Split, table: Table[CompareRow, CompareTotals], least: int
 ) -> CompareDocument:  # fmt: skip
     """The document of a comparison.
 

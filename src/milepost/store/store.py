@@ -19,7 +19,7 @@ import numpy as np
 
 from milepost.arrays import Column, Ints
 from milepost.errors import LogError, OutputError
-from milepost.logs.interface import ABSENT, TAG, Log, Place, Records, Refused, Sessions
+from milepost.logs.interface import ABSENT, TAG, BareLog, Place, Records, Refused, Sessions
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.numerics.whole_numbers import distinct
@@ -67,7 +67,7 @@ def _content(folder: Path, manifest: Manifest, records: bool) -> tuple[Manifest,
     return manifest, tables, rows
 
 
-def skeleton(folder: Path, manifest: Manifest) -> Log:
+def bare_log(folder: Path, manifest: Manifest) -> BareLog:
     """A store's log without its records, as a manifest of it says.
 
     Raises:
@@ -76,7 +76,7 @@ def skeleton(folder: Path, manifest: Manifest) -> Log:
     builder = RecordBuilder()
     _, tables, _ = _content(folder, manifest, records=False)
     _put_back(builder, manifest, tables, None)
-    return builder.log()
+    return builder.log().bare()
 
 
 def groups_of_parts(manifest: Manifest) -> list[tuple[int, ...]]:

@@ -25,7 +25,9 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.loading import load
     from milepost.course.draft import draft_course
     from milepost.output import write_text
+    from milepost.playback.play import with_records
 
     args.course = None
-    write_text(draft_course(load(args, every_record=True).play(), args.name), args.output)
+    play = with_records(load(args, every_record=True).play())
+    write_text(draft_course(play, args.name), args.output)
     return Exit.DONE

@@ -111,9 +111,10 @@ class RecordBuilder:
         columns, names = self.columns(), self.names
         self.known.mark_debug()
         return Log(
-            Records.of(columns), replace(self.known.sessions), list(names.stop), list(names.cause), list(names.layout),
+            replace(self.known.sessions), list(names.stop), list(names.cause), list(names.layout),
             list(names.rating), self.tags.values(), frozenset(self.tags.not_kept), list(names.word), self.files,
             self.refusals.kept, None if self.translator is None else self.translator.use.document(self.translator.map),
+            records=Records.of(columns),
         )  # fmt: skip
 
     def columns(self) -> dict[str, Column]:
