@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test versions lint types screenshots bench bench-data fuzz dist clean
+.PHONY: demo test versions lint format types screenshots bench bench-data fuzz dist clean
 
 demo: $(VENV)/program
 	$(BIN)/milepost demo --force
@@ -23,6 +23,10 @@ versions:
 
 lint: $(VENV)/ready
 	$(BIN)/ruff check src tests scripts benchmarks
+	$(BIN)/ruff format --check --quiet src tests scripts benchmarks
+
+format: $(VENV)/ready
+	$(BIN)/ruff format src tests scripts benchmarks
 
 types: $(VENV)/ready
 	$(BIN)/mypy

@@ -15,7 +15,7 @@ import numpy as np
 
 from milepost.comparing.estimates import Sides, estimated
 from milepost.comparing.verdicts import told
-from milepost.numerics.try_model import TriesOfItems
+from milepost.numerics.tries_of_items import TriesOfItems
 
 LEVELS = 24
 LEAST = 5

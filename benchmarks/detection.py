@@ -16,7 +16,7 @@ import numpy as np
 
 from milepost.difficulty.reading import read_tries
 from milepost.difficulty.verdict import verdicts
-from milepost.numerics.try_model import TriesOfItems
+from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
 from milepost.vocabulary import CLEARED, N_SETTLED
@@ -66,20 +66,26 @@ def scenarios() -> dict[str, Scenario]:
             f"late, heavy drop-out, {n} players": Scenario(n, 24, "rising", (("spike", 20, 1.6),), QUITTERS),
         }
     return found | {
-        "flat, 12 players": Scenario(12, 24, "flat"), "spike +2.0, 12 players": Scenario(12, 24, "rising", (("spike", None, 2.0),)),  # noqa: E501
-        "rising, 5000 players": Scenario(5000, 24, "rising"), "spike +0.8, 5000 players": Scenario(5000, 24, "rising", (("spike", None, 0.8),)),  # noqa: E501
-        "flat, 8 levels": Scenario(40, 8, "flat"), "spike +2.0, 8 levels": Scenario(40, 8, "rising", (("spike", 4, 2.0),)),
-        "rising, 60 levels": Scenario(40, 60, "rising"), "spike +1.2, 60 levels": Scenario(400, 60, "rising", (("spike", 30, 1.2),)),  # noqa: E501
-    }  # fmt: skip
+        "flat, 12 players": Scenario(12, 24, "flat"),
+        "spike +2.0, 12 players": Scenario(12, 24, "rising", (("spike", None, 2.0),)),
+        "rising, 5000 players": Scenario(5000, 24, "rising"),
+        "spike +0.8, 5000 players": Scenario(5000, 24, "rising", (("spike", None, 0.8),)),
+        "flat, 8 levels": Scenario(40, 8, "flat"),
+        "spike +2.0, 8 levels": Scenario(40, 8, "rising", (("spike", 4, 2.0),)),
+        "rising, 60 levels": Scenario(40, 60, "rising"),
+        "spike +1.2, 60 levels": Scenario(400, 60, "rising", (("spike", 30, 1.2),)),
+    }
 
 
 def curve(shape: str, levels: int) -> Any:
     """Difficulties of a shape, in logits."""
     place = np.linspace(0, 1, levels)
     return {
-        "flat": np.full(levels, -0.6), "rising": -1.5 + 1.8 * place, "ramp": -1.5 + 1.6 * np.minimum(1.0, 2 * place),
+        "flat": np.full(levels, -0.6),
+        "rising": -1.5 + 1.8 * place,
+        "ramp": -1.5 + 1.6 * np.minimum(1.0, 2 * place),
         "sawtooth": -1.2 + 1.2 * (np.arange(levels) % 8) / 7,
-    }[shape]  # fmt: skip
+    }[shape]
 
 
 def play(job: tuple[str, int]) -> tuple[str, Outcome]:
@@ -183,7 +189,10 @@ def print_scenarios(results: dict[str, list[Outcome]]) -> None:
         told = " | ".join(f"{'' if not planted else f'{hits / planted:.2f}, '}{wrong:.2f}" for hits, wrong in rules)
         print(f"| {name} | {len(own)} | {'' if recall is None else f'{recall:.2f}'} | {false:.2f} | {told} |")
     told = [f"{np.mean(values):.2f}" if values else "-" for values in (recalls, sums[False], sums[True])]
-    print(f"\nMean recall of planted spikes {told[0]}; false flags a course {told[1]} with nothing planted, {told[2]} with something.\n")  # noqa: E501
+    print(
+        f"\nMean recall of planted spikes {told[0]}; false flags a course {told[1]} with nothing planted, {told[2]} "
+        "with something.\n"
+    )
 
 
 def print_difficulty(results: dict[str, list[Outcome]]) -> None:
@@ -192,8 +201,14 @@ def print_difficulty(results: dict[str, list[Outcome]]) -> None:
     print("|---:|---:|---:|---:|---:|")
     known = scenarios()
     for n in (12, 40, 400, 5000):
-        rows = np.array([outcome.error for name, own in results.items() if known[name].players == n and known[name].levels == 24
-                         for outcome in own])  # fmt: skip
+        rows = np.array(
+            [
+                outcome.error
+                for name, own in results.items()
+                if known[name].players == n and known[name].levels == 24
+                for outcome in own
+            ]
+        )
         if len(rows):
             slope, drift, cover, rms = rows.mean(axis=0)
             print(f"| {n} | {slope:.3f} | {drift:+.3f} | {100 * cover:.1f} % | {rms:.3f} |")

@@ -42,17 +42,87 @@ FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
 SECONDS = 60  # after which a log counts as a hang
 # What is put in the place of a value, or anywhere.
 VALUES = [
-    b"null", b"true", b"[]", b"{}", b'""', b'"x"', b"-0", b"0.0", b"1e18", b"-1e300", b"1e999", b"nan", b"NaN", b"Infinity",
-    b"1e-320",     b"9007199254740993", b"18446744073709551616", b'"2026-03-01T10:00:00Z"', b'"9999-12-31T23:59:60Z"',
-    b'"0001-01-01T00:00:00+14:00"', b'"\\ud800"', b'"\\u0000"', b"[[[[[[[[[[[]]]]]]]]]]]", b'{"a": {"b": 1}}', b"01",
-    b".5", b"+1", b"'a'", b"4294967295", b'": null"', b'"a: b, null"', b"7", b"7.0", b"0.25", b'"7"',
-]  # fmt: skip
+    b"null",
+    b"true",
+    b"[]",
+    b"{}",
+    b'""',
+    b'"x"',
+    b"-0",
+    b"0.0",
+    b"1e18",
+    b"-1e300",
+    b"1e999",
+    b"nan",
+    b"NaN",
+    b"Infinity",
+    b"1e-320",
+    b"9007199254740993",
+    b"18446744073709551616",
+    b'"2026-03-01T10:00:00Z"',
+    b'"9999-12-31T23:59:60Z"',
+    b'"0001-01-01T00:00:00+14:00"',
+    b'"\\ud800"',
+    b'"\\u0000"',
+    b"[[[[[[[[[[[]]]]]]]]]]]",
+    b'{"a": {"b": 1}}',
+    b"01",
+    b".5",
+    b"+1",
+    b"'a'",
+    b"4294967295",
+    b'": null"',
+    b'"a: b, null"',
+    b"7",
+    b"7.0",
+    b"0.25",
+    b'"7"',
+]
 PIECES = [
-    b"", b",", b",}", b"}", b"{", b"[", b"]", b'"', b"\\", b":", b"\n", b"\r\n", b"\r", b"\t", b"\x0c", b"\x0b", b"\x00", b"\xff",
-    b"\xef\xbb\xbf", b" ", b"//", b"/**/", b"=1+1", b"'", b"\xe2\x80\xae", b"\xd8\x9c", b";", b"<", b"&", b"]]>", b"]]}", b"\xa0",
-]  # fmt: skip
+    b"",
+    b",",
+    b",}",
+    b"}",
+    b"{",
+    b"[",
+    b"]",
+    b'"',
+    b"\\",
+    b":",
+    b"\n",
+    b"\r\n",
+    b"\r",
+    b"\t",
+    b"\x0c",
+    b"\x0b",
+    b"\x00",
+    b"\xff",
+    b"\xef\xbb\xbf",
+    b" ",
+    b"//",
+    b"/**/",
+    b"=1+1",
+    b"'",
+    b"\xe2\x80\xae",
+    b"\xd8\x9c",
+    b";",
+    b"<",
+    b"&",
+    b"]]>",
+    b"]]}",
+    b"\xa0",
+]
 NAMES = [
-    b'"x"', b'"build"', b'"seq"', b'"mood"', b'"time"', b'"level"', b'"id"', b'"progress"', b'"Level"', b'"le\\u0076el"',
+    b'"x"',
+    b'"build"',
+    b'"seq"',
+    b'"mood"',
+    b'"time"',
+    b'"level"',
+    b'"id"',
+    b'"progress"',
+    b'"Level"',
+    b'"le\\u0076el"',
     b'"a:b"',
 ]
 
@@ -121,8 +191,13 @@ def _as_sqlite(folder: Path, text: str) -> bytes:
         base.execute("CREATE TABLE log (session, time, event, level, cause, progress)")
         for row in rows:
             values = [row.get(name) for name in ("session", "time", "event", "level", "cause", "progress")]
-            base.execute("INSERT INTO log VALUES (?,?,?,?,?,?)", [v if isinstance(v, str | int | float | None) and not (
-                isinstance(v, int) and abs(v) >= 1 << 63) else None for v in values])  # fmt: skip
+            base.execute(
+                "INSERT INTO log VALUES (?,?,?,?,?,?)",
+                [
+                    v if isinstance(v, str | int | float | None) and not (isinstance(v, int) and abs(v) >= 1 << 63) else None
+                    for v in values
+                ],
+            )
     base.close()
     return path.read_bytes()
 

@@ -11,9 +11,19 @@ from pathlib import Path
 from typing import Any
 
 COLUMNS = {
-    "session": "VARCHAR", "time": "DOUBLE", "event": "VARCHAR", "level": "VARCHAR", "to": "VARCHAR", "player": "VARCHAR",
-    "cause": "VARCHAR", "progress": "DOUBLE", "build": "VARCHAR", "platform": "VARCHAR", "x": "DOUBLE", "y": "DOUBLE",
-}  # fmt: skip
+    "session": "VARCHAR",
+    "time": "DOUBLE",
+    "event": "VARCHAR",
+    "level": "VARCHAR",
+    "to": "VARCHAR",
+    "player": "VARCHAR",
+    "cause": "VARCHAR",
+    "progress": "DOUBLE",
+    "build": "VARCHAR",
+    "platform": "VARCHAR",
+    "x": "DOUBLE",
+    "y": "DOUBLE",
+}
 
 # An attempt runs from a start or retry to the next record of its session that closes it, less what was paused between;
 # players are named at the start of a session.
@@ -56,7 +66,7 @@ SELECT level, reached, cleared, tries, deaths, run_p50, fail_p50, attempts, seco
 MORE = (
     "SELECT level, cause, count(*), count(DISTINCT player), list(floor(progress * 10)) FROM attempts "
     "WHERE outcome = 'death' GROUP BY ALL",
-    'SELECT level, "to", count(*) FROM log WHERE event = \'transition\' GROUP BY ALL',
+    "SELECT level, \"to\", count(*) FROM log WHERE event = 'transition' GROUP BY ALL",
     "SELECT level, k, count(*) FROM (SELECT level, player, count(*) AS k FROM attempts WHERE NOT rerun GROUP BY ALL) "
     "GROUP BY ALL",
     "SELECT cause, count(*) FROM log WHERE event = 'session_end' GROUP BY ALL",
@@ -95,19 +105,24 @@ def by_polars(path: str) -> list[dict[str, Any]]:
     timed = log.filter(pl.col("event").is_in(kept)).sort("session", "time", "place")
     timed = timed.with_columns((sign * pl.col("time")).cum_sum().over("session").alias("paused"))
     steps = timed.filter(~pl.col("event").is_in(["pause", "resume"])).with_columns(
-        pl.col("event", "time", "cause", "paused").shift(-1).over("session").name.prefix("next_"))  # fmt: skip
+        pl.col("event", "time", "cause", "paused").shift(-1).over("session").name.prefix("next_")
+    )
     tries = steps.filter(pl.col("event").is_in(["start", "retry"])).drop("player").join(who, on="session")
-    tries = tries.sort("player", "level", "first", "time", "place").with_columns((pl.col("next_event") == "complete").fill_null(False).alias("done"))  # noqa: E501
+    tries = tries.sort("player", "level", "first", "time", "place").with_columns(
+        (pl.col("next_event") == "complete").fill_null(False).alias("done")
+    )
     before = pl.col("done").cast(pl.Int64).cum_sum().over("player", "level") - pl.col("done").cast(pl.Int64)
     took = pl.col("next_time") - pl.col("time") - (pl.col("next_paused") - pl.col("paused"))
     tries = tries.with_columns((before > 0).alias("rerun"), took.alias("took"))
     first = ~pl.col("rerun")
     settled = pl.col("next_event").is_in(["death", "reset", "complete"])
     found = tries.group_by("level").agg(
-        pl.col("player").filter(first).n_unique().alias("reached"), pl.col("player").filter(first & pl.col("done")).n_unique().alias("cleared"),  # noqa: E501
-        (first & settled).sum().alias("tries"), (pl.col("next_event") == "death").sum().alias("deaths"),
+        pl.col("player").filter(first).n_unique().alias("reached"),
+        pl.col("player").filter(first & pl.col("done")).n_unique().alias("cleared"),
+        (first & settled).sum().alias("tries"),
+        (pl.col("next_event") == "death").sum().alias("deaths"),
         pl.col("took").filter(first & pl.col("done")).median().alias("run_p50"),
-    )  # fmt: skip
+    )
     tries.filter(pl.col("next_event") == "death").group_by("level", "next_cause").agg(pl.len(), pl.col("player").n_unique())
     log.filter(pl.col("event") == "transition").group_by("level", "to").len()
     return found.to_dicts()
@@ -135,11 +150,15 @@ def by_pandas(path: str) -> list[dict[str, Any]]:
     first = tries[done == 0]
     settled = first[first["next_event"].isin(["death", "reset", "complete"])]
     died = tries[tries["next_event"] == "death"]
-    found = pd.DataFrame({
-        "reached": first.groupby("level")["who"].nunique(), "cleared": first[first["done"]].groupby("level")["who"].nunique(),
-        "tries": settled.groupby("level").size(), "deaths": died.groupby("level").size(),
-        "run_p50": first[first["done"]].groupby("level")["took"].median(),
-    }).fillna({"cleared": 0, "tries": 0, "deaths": 0})  # fmt: skip
+    found = pd.DataFrame(
+        {
+            "reached": first.groupby("level")["who"].nunique(),
+            "cleared": first[first["done"]].groupby("level")["who"].nunique(),
+            "tries": settled.groupby("level").size(),
+            "deaths": died.groupby("level").size(),
+            "run_p50": first[first["done"]].groupby("level")["took"].median(),
+        }
+    ).fillna({"cleared": 0, "tries": 0, "deaths": 0})
     died.groupby(["level", "next_cause"])["who"].agg(["size", "nunique"])
     log[log["event"] == "transition"].groupby(["level", "to"]).size()
     return [{"level": row.Index, **row._asdict()} for row in found.itertuples()]

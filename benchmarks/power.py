@@ -15,7 +15,8 @@ from milepost.comparing.estimates import Sides, estimated
 from milepost.comparing.pilot import Pilot, _going_on
 from milepost.comparing.power import Power
 from milepost.comparing.verdicts import told
-from milepost.numerics.try_model import TriesOfItems, fit_tries
+from milepost.numerics.tries_of_items import TriesOfItems
+from milepost.numerics.try_model import fit_tries
 
 PLANS = ((40, 40), (40, 100), (100, 40), (100, 100), (100, 250), (40, 250))  # players of the pilot, and in each build of the test
 SIZES = (0.6, 1.0, 1.5, 2.0, -1.0, -1.6)
@@ -39,9 +40,18 @@ def one(seed: int) -> tuple[float, bool]:
     fit = fit_tries(tries, LEVELS)
     reached = np.bincount(np.unique(tries.item * 10_000 + tries.subject) // 10_000, minlength=LEVELS)
     pilot = Pilot(
-        [str(n) for n in range(LEVELS)], pilot_players, fit.difficulty, fit.covariance, (fit.learning, fit.learning_se),
-        (float(np.log(fit.ability_sd)), fit.log_sd_se), _going_on(fit), 0.0, reached // 10, reached, 0.25,
-    )  # fmt: skip
+        [str(n) for n in range(LEVELS)],
+        pilot_players,
+        fit.difficulty,
+        fit.covariance,
+        (fit.learning, fit.learning_se),
+        (float(np.log(fit.ability_sd)), fit.log_sd_se),
+        _going_on(fit),
+        0.0,
+        reached // 10,
+        reached,
+        0.25,
+    )
     stated = Power(change, players=players, level=level, seed=seed).rows(pilot)[0]["power"]
     before, after = build(kind, difficulty, players), build(kind, changed, players)
     after = TriesOfItems(after.subject + players, after.item, after.number, after.success, after.left)

@@ -64,9 +64,13 @@ CAUSES = (["reeds", "current"], ["current", "reeds", "low beam"], ["low beam", "
 OWN_CAUSES = {"Low Arch": ["low beam", "reeds"], "Glass Basin": ["reeds", "low beam"]}  # what a level that stands out kills with
 # Where on a level's map each cause kills: how far along, how high on the map, how far it reaches.
 SPOTS = {
-    "reeds": (34, 9, 5), "current": (58, 24, 9), "low beam": (72, 20, 3), "barge": (66, 31, 6), "tide": (81, 14, 8),
+    "reeds": (34, 9, 5),
+    "current": (58, 24, 9),
+    "low beam": (72, 20, 3),
+    "barge": (66, 31, 6),
+    "tide": (81, 14, 8),
     "dark": (48, 20, 12),
-}  # fmt: skip
+}
 OWN_SPOTS = {
     "Low Arch": {"low beam": (62, 20, 1.6), "reeds": (30, 8, 4)},  # under the arch, and in the reeds before it
     "Glass Basin": {"reeds": (46, 12, 9), "low beam": (83, 20, 2)},
@@ -150,17 +154,24 @@ def band_text() -> list[str]:
 
 def promise_text() -> list[str]:
     """What the makers say holds of every try."""
-    return [
-        "", "[[promise]]", 'on = ["start", "retry"]', 'that = ["oil = 3"]', 'why = "every try begins with a full lantern"',
-    ]  # fmt: skip
+    return ["", "[[promise]]", 'on = ["start", "retry"]', 'that = ["oil = 3"]', 'why = "every try begins with a full lantern"']
 
 
 def play(rng: np.random.Generator) -> tuple[list[list[str]], np.ndarray]:
     """The lines of both evenings, one build an evening, and the players' skill."""
     population = Population(
-        players=48, skill_sd=0.7, learning=0.35, quit_base=0.02, quit_growth=1.4, minutes=24, crash_hourly=0.12,
-        returning=0.45, setback_after=4, quit_between=0.002, try_seconds=30,
-    )  # fmt: skip
+        players=48,
+        skill_sd=0.7,
+        learning=0.35,
+        quit_base=0.02,
+        quit_growth=1.4,
+        minutes=24,
+        crash_hourly=0.12,
+        returning=0.45,
+        setback_after=4,
+        quit_between=0.002,
+        try_seconds=30,
+    )
     difficulty = np.array([level[3] + level[4] for level in LEVELS])
     setback = np.array([level[6] for level in LEVELS])
     seconds = np.array([level[5] for level in LEVELS]) * 0.8
@@ -185,9 +196,18 @@ def play_next(rng: np.random.Generator, skill: np.ndarray) -> list[str]:
     names = [f"{given} {family}" for family in FAMILY for given in GIVEN]
     back = rng.choice(np.arange(1, len(names), 2), BACK, replace=False)  # who began with the last build
     population = Population(
-        players=NEWCOMERS + BACK, skill_sd=0.7, learning=0.35, quit_base=0.02, quit_growth=1.4, minutes=45, crash_hourly=0.12,
-        returning=0.3, setback_after=4, quit_between=0.002, try_seconds=30,
-    )  # fmt: skip
+        players=NEWCOMERS + BACK,
+        skill_sd=0.7,
+        learning=0.35,
+        quit_base=0.02,
+        quit_growth=1.4,
+        minutes=45,
+        crash_hourly=0.12,
+        returning=0.3,
+        setback_after=4,
+        quit_between=0.002,
+        try_seconds=30,
+    )
     difficulty = np.array([level[3] + level[4] + STEERING + CHANGED.get(level[0], (0.0,))[0] for level in LEVELS])
     own = np.concatenate((rng.normal(0.0, 0.7, NEWCOMERS), skill[back] + PRACTICE))
     setback, seconds = np.array([level[6] for level in LEVELS]), np.array([level[5] for level in LEVELS]) * 0.8

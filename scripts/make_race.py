@@ -16,14 +16,43 @@ HERE = Path(__file__).resolve().parent.parent / "src" / "milepost" / "demo"
 SEED, BUILD, LANTERNS = 1891, "0.8", 3
 # name, difficulty in logits, seconds of a clear
 LEVELS = [
-    ("Jetty Dash", -1.6, 20), ("Under the Willows", -1.3, 24), ("Millrace", -1.0, 26), ("Tollgate Sprint", -0.9, 28),
-    ("Barge Weave", 0.5, 34), ("Fog Bank", -0.6, 30), ("Night Lock", -0.4, 32), ("Lantern Stairs", -0.3, 34),
-    ("Weir Jump", 0.1, 36), ("Harbour Bell", 0.2, 40),
-]  # fmt: skip
+    ("Jetty Dash", -1.6, 20),
+    ("Under the Willows", -1.3, 24),
+    ("Millrace", -1.0, 26),
+    ("Tollgate Sprint", -0.9, 28),
+    ("Barge Weave", 0.5, 34),
+    ("Fog Bank", -0.6, 30),
+    ("Night Lock", -0.4, 32),
+    ("Lantern Stairs", -0.3, 34),
+    ("Weir Jump", 0.1, 36),
+    ("Harbour Bell", 0.2, 40),
+]
 CAUSES = ("barge", "low beam", "dark", "current")
 KINDS = {"brass": 0.0, "glass": 0.35, "tin": -0.2}  # lanterns to choose from, and what each is worth in logits
-PLAYERS = ["Ada", "Bo", "Cass", "Dorrit", "Edda", "Finch", "Gwen", "Hob", "Ines", "Jory", "Kit", "Linnet", "Maud", "Ned", "Orla",
-           "Perrin", "Quill", "Rose", "Sam", "Tansy", "Ursa", "Vale"]  # fmt: skip
+PLAYERS = [
+    "Ada",
+    "Bo",
+    "Cass",
+    "Dorrit",
+    "Edda",
+    "Finch",
+    "Gwen",
+    "Hob",
+    "Ines",
+    "Jory",
+    "Kit",
+    "Linnet",
+    "Maud",
+    "Ned",
+    "Orla",
+    "Perrin",
+    "Quill",
+    "Rose",
+    "Sam",
+    "Tansy",
+    "Ursa",
+    "Vale",
+]
 EVENING, GIVES_UP, RESTARTS, AGAIN = 1500.0, 0.03, 0.04, 0.85  # seconds; chances after a failure, and to run again
 
 
@@ -42,8 +71,10 @@ def main() -> None:
 
 def course_text() -> str:
     """The course file."""
-    out = ["# An evening race through Wickwater: three lanterns, and whoever has lost them begins anew.",
-           'name = "Wickwater, the evening race"']  # fmt: skip
+    out = [
+        "# An evening race through Wickwater: three lanterns, and whoever has lost them begins anew.",
+        'name = "Wickwater, the evening race"',
+    ]
     for name, difficulty, seconds in LEVELS:
         chance = 1 / (1 + np.exp(min(difficulty, -0.2)))
         out += ["", "[[level]]", f"name = {json.dumps(name)}", f"par_seconds = {seconds}", f"target_clear = {chance:.2f}"]

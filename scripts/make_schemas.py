@@ -22,8 +22,13 @@ TARGET = Path(__file__).parents[1] / "src/milepost/schemas"
 def schemas() -> dict[str, dict[str, Any]]:
     """The schema of each command's document; `grouped` is that of any command with groups."""
     kinds: dict[str, Any] = {entry.name: entry.document() for entry in MEASURES.values()}
-    kinds |= {"report": ReportDocument, "watch": WatchDocument, "grouped": GroupedDocument, "power": PowerDocument,
-              "funnel-per-run": FunnelPerRunDocument}
+    kinds |= {
+        "report": ReportDocument,
+        "watch": WatchDocument,
+        "grouped": GroupedDocument,
+        "power": PowerDocument,
+        "funnel-per-run": FunnelPerRunDocument,
+    }
     return {name: _closed(msgspec.json.schema(kind, schema_hook=_of_anything)) for name, kind in kinds.items()}
 
 

@@ -42,8 +42,14 @@ FIGURES = {
 SCREEN, DISPLAY = "1280x800x24", ":97"
 PAGES = {"report": (1280, 800, "light"), "report-phone": (400, 800, "light")}
 # The page's switches: no window, nothing asked of the network.
-BROWSER = ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-sync",
-           "--hide-scrollbars")  # fmt: skip
+BROWSER = (
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-sync",
+    "--hide-scrollbars",
+)
 PATIENCE = 30.0  # seconds for one command
 
 

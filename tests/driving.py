@@ -14,17 +14,32 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 PROGRAM = Path(sys.executable).with_name("milepost")
-_LOADED = ["milepost.cli.main", "milepost.api", "numpy", "pandas", "scipy.stats", "scipy.optimize", "scipy.sparse", "duckdb",
-           "matplotlib.figure", "matplotlib.backends.backend_agg", "matplotlib.backends.backend_svg", "jinja2", "rich.table",
-           "milepost.cli.commands.report", "milepost.cli.commands.spikes"]  # fmt: skip
+_LOADED = [
+    "milepost.cli.main",
+    "milepost.api",
+    "numpy",
+    "pandas",
+    "scipy.stats",
+    "scipy.optimize",
+    "scipy.sparse",
+    "duckdb",
+    "matplotlib.figure",
+    "matplotlib.backends.backend_agg",
+    "matplotlib.backends.backend_svg",
+    "jinja2",
+    "rich.table",
+    "milepost.cli.commands.report",
+    "milepost.cli.commands.spikes",
+]
 _server = multiprocessing.get_context("forkserver")
 _server.set_forkserver_preload(_LOADED)
 
 
 def installed(words, folder, stdin=None, **env):
     """Run the console script."""
-    return subprocess.run([str(PROGRAM), *words], cwd=folder, input=stdin, capture_output=True, text=True, timeout=120,
-                          env={**os.environ, **env})  # fmt: skip
+    return subprocess.run(
+        [str(PROGRAM), *words], cwd=folder, input=stdin, capture_output=True, text=True, timeout=120, env={**os.environ, **env}
+    )
 
 
 def here(words, folder, **env):
@@ -34,7 +49,12 @@ def here(words, folder, **env):
 
     look_afresh()  # as a new process would
     before = dict(os.environ)
-    with TemporaryDirectory() as own, chdir(folder), Path(own, "out").open("w+", encoding="utf-8") as out, Path(own, "err").open("w+", encoding="utf-8") as err:
+    with (
+        TemporaryDirectory() as own,
+        chdir(folder),
+        Path(own, "out").open("w+", encoding="utf-8") as out,
+        Path(own, "err").open("w+", encoding="utf-8") as err,
+    ):
         try:
             os.environ.update(env)
             with redirect_stdout(out), redirect_stderr(err):

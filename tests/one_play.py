@@ -1,9 +1,13 @@
 """Two players on two levels, as a list of tries and as a log of our own form."""
 
 PLAY = [
-    ("Ada", "1", "Mill Pond", 0, 12.5, "death"), ("Ada", "1", "Mill Pond", 20, 9.25, "complete"), ("Ada", "1", "Low Arch", 40, 0.1, "reset"),
-    ("Ada", "1", "Low Arch", 41, 30, "complete"), ("Bo", "2", "Mill Pond", 0, 5, "complete"), ("Bo", "2", "Low Arch", 10, 7, "death"),
-]  # fmt: skip
+    ("Ada", "1", "Mill Pond", 0, 12.5, "death"),
+    ("Ada", "1", "Mill Pond", 20, 9.25, "complete"),
+    ("Ada", "1", "Low Arch", 40, 0.1, "reset"),
+    ("Ada", "1", "Low Arch", 41, 30, "complete"),
+    ("Bo", "2", "Mill Pond", 0, 5, "complete"),
+    ("Bo", "2", "Low Arch", 10, 7, "death"),
+]
 
 
 def own_form():

@@ -17,9 +17,21 @@ NAMES = ["Mill Pond", "Low Arch", "Reed Gate", "Long Lock"]
 ODD_NAMES = ["mill-pond", "mill_pond_v2", "LOW  ARCH", "reeds", "Frost Lock", "frost_lock", "menu", "map-room", "Map Room"]
 STEPS = [0, 0.05, 0.1, 0.25, 0.2500000001, 0.25001, 0.3, 0.4999999999, 0.5, 0.7, 1, 2, 2.0001, 5, 12.125, -0.1, -3]
 WEIGHTS = {
-    "start": 16, "complete": 13, "death": 12, "transition": 16, "retry": 7, "reset": 8, "checkpoint": 4, "hit": 3,
-    "first_input": 4, "pause": 5, "resume": 5, "session_start": 1, "session_end": 1, "dance": 1,
-}  # fmt: skip
+    "start": 16,
+    "complete": 13,
+    "death": 12,
+    "transition": 16,
+    "retry": 7,
+    "reset": 8,
+    "checkpoint": 4,
+    "hit": 3,
+    "first_input": 4,
+    "pause": 5,
+    "resume": 5,
+    "session_start": 1,
+    "session_end": 1,
+    "dance": 1,
+}
 CAUSES = ["quit", "time_up", "crash", "finished", "skip", "bored", None]
 
 
@@ -119,10 +131,25 @@ class Session:
 
 OPTIONAL = {"checkpoint", "hit", "first_input", "pause", "resume"}
 BAD_FIELDS = [
-    {"progress": 1.4}, {"progress": "half"}, {"x": True}, {"cause": 1.5}, {"level": 7}, {"level": 7.5}, {"level": ""},
-    {"time": "12.5"}, {"time": "2026-03-01T10:00:00"}, {"time": "2026-03-01T10:00:00+01:00"}, {"session": ""},
-    {"session": None}, {"event": 3}, {"mood": {"deep": 1}}, {"seq": 1.5}, {"to": ["a"]}, {"player": 12}, {"available": -1},
-]  # fmt: skip
+    {"progress": 1.4},
+    {"progress": "half"},
+    {"x": True},
+    {"cause": 1.5},
+    {"level": 7},
+    {"level": 7.5},
+    {"level": ""},
+    {"time": "12.5"},
+    {"time": "2026-03-01T10:00:00"},
+    {"time": "2026-03-01T10:00:00+01:00"},
+    {"session": ""},
+    {"session": None},
+    {"event": 3},
+    {"mood": {"deep": 1}},
+    {"seq": 1.5},
+    {"to": ["a"]},
+    {"player": 12},
+    {"available": -1},
+]
 
 
 def as_text(lines):
@@ -160,7 +187,10 @@ def with_runs(lines, seed, starts=True):
             continue
         own = {key: line[key] for key in ("session", "time", "player") if key in line}
         event = rng.choice(["run_start", "run_end"]) if starts else "run_end"
-        out.append(own | {"event": event, "cause": rng.choice(["won", "failed", "failed", "abandoned", "bored"]), "hero": rng.choice("ab")})
+        out.append(
+            own
+            | {"event": event, "cause": rng.choice(["won", "failed", "failed", "abandoned", "bored"]), "hero": rng.choice("ab")}
+        )
         if "seq" in line:
             out[-1]["seq"] = line["seq"]
     return out

@@ -32,17 +32,35 @@ def everything(folder):
 MEASURE = ("funnel", "logs", "--course", "course.toml", "--map", "map.toml")
 
 
-@pytest.mark.parametrize("words", [
-    (*MEASURE, "-o", "logs/a.jsonl"), (*MEASURE, "-o", "link.jsonl"), (*MEASURE, "-o", "hard.jsonl"), (*MEASURE, "-o", "course.toml"),
-    (*MEASURE, "--output", "map.toml"), (*MEASURE, "-o", "logs/../logs/a.jsonl"), (*MEASURE, "--format", "csv", "-o", "course.toml"),
-    ("funnel", "logs", "-o", "kept.store/store.json"), ("funnel", "logs", "-o", "kept.store/new.txt"),
-    ("funnel", "kept.store", "-o", "kept.store/records/x.txt"), ("convert", "logs", "-o", "logs/a.jsonl"),
-    ("convert", "link.jsonl", "-o", "hard.jsonl"), ("watch", "logs", "--once", "-o", "logs/a.jsonl"), ("map", "logs/a.jsonl", "-o", "logs/a.jsonl"),
-    ("course", "logs/a.jsonl", "-o", "logs/a.jsonl"), ("simulate", "--course", "course.toml", "-o", "course.toml"),
-    ("simulate", "-o", "x.jsonl", "--truth", "x.jsonl"), ("simulate", "--course", "course.toml", "-o", "x", "--truth", "course.toml"),
-    (*MEASURE, "-o", ""), (*MEASURE, "--figure", ""), ("trace", "--all", "logs/a.jsonl", "logs", "-o", "logs/a.jsonl"),
-    ("report", "logs", "-o", "kept.store/report.html"), ("pack", "logs", "-o", "kept.store/records/inner"), ("pack", "logs", "-o", ""),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "words",
+    [
+        (*MEASURE, "-o", "logs/a.jsonl"),
+        (*MEASURE, "-o", "link.jsonl"),
+        (*MEASURE, "-o", "hard.jsonl"),
+        (*MEASURE, "-o", "course.toml"),
+        (*MEASURE, "--output", "map.toml"),
+        (*MEASURE, "-o", "logs/../logs/a.jsonl"),
+        (*MEASURE, "--format", "csv", "-o", "course.toml"),
+        ("funnel", "logs", "-o", "kept.store/store.json"),
+        ("funnel", "logs", "-o", "kept.store/new.txt"),
+        ("funnel", "kept.store", "-o", "kept.store/records/x.txt"),
+        ("convert", "logs", "-o", "logs/a.jsonl"),
+        ("convert", "link.jsonl", "-o", "hard.jsonl"),
+        ("watch", "logs", "--once", "-o", "logs/a.jsonl"),
+        ("map", "logs/a.jsonl", "-o", "logs/a.jsonl"),
+        ("course", "logs/a.jsonl", "-o", "logs/a.jsonl"),
+        ("simulate", "--course", "course.toml", "-o", "course.toml"),
+        ("simulate", "-o", "x.jsonl", "--truth", "x.jsonl"),
+        ("simulate", "--course", "course.toml", "-o", "x", "--truth", "course.toml"),
+        (*MEASURE, "-o", ""),
+        (*MEASURE, "--figure", ""),
+        ("trace", "--all", "logs/a.jsonl", "logs", "-o", "logs/a.jsonl"),
+        ("report", "logs", "-o", "kept.store/report.html"),
+        ("pack", "logs", "-o", "kept.store/records/inner"),
+        ("pack", "logs", "-o", ""),
+    ],
+)
 def test_nothing_that_is_read_is_written_over(folder, words):
     """An output is never an input, by whatever name, nor lies in a store: one line, status 2, and everything is as it was."""
     before = everything(folder.folder)
@@ -75,10 +93,21 @@ def test_links_modes_pipes_and_devices(folder):
     assert "Funnel" in (folder.folder / "shell.txt").read_text()
 
 
-@pytest.mark.parametrize("shell", [
-    "funnel logs > /dev/full", "funnel logs --format json > /dev/full", "funnel logs >&-", "funnel - <&-", "> /dev/full", "demo --force > /dev/full",
-    "funnel logs -o $(printf 'x%.0s' $(seq 300))", "funnel logs -o nowhere/x", "funnel logs -o /dev/full", "map logs/a.jsonl > /dev/full",
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "shell",
+    [
+        "funnel logs > /dev/full",
+        "funnel logs --format json > /dev/full",
+        "funnel logs >&-",
+        "funnel - <&-",
+        "> /dev/full",
+        "demo --force > /dev/full",
+        "funnel logs -o $(printf 'x%.0s' $(seq 300))",
+        "funnel logs -o nowhere/x",
+        "funnel logs -o /dev/full",
+        "map logs/a.jsonl > /dev/full",
+    ],
+)
 def test_outputs_that_cannot_be(folder, shell):
     """A full or closed output, a name too long: one line and status 2, which is never the gate's 1."""
     done = subprocess.run(["bash", "-c", f"'{PROGRAM}' {shell}"], cwd=folder.folder, capture_output=True, text=True, timeout=100)
@@ -88,7 +117,9 @@ def test_outputs_that_cannot_be(folder, shell):
 
 def test_a_reader_that_goes_away(folder):
     """A pipe that is closed early is no failure."""
-    done = subprocess.run(["bash", "-c", f"'{PROGRAM}' funnel logs | head -1"], cwd=folder.folder, capture_output=True, text=True, timeout=100)
+    done = subprocess.run(
+        ["bash", "-c", f"'{PROGRAM}' funnel logs | head -1"], cwd=folder.folder, capture_output=True, text=True, timeout=100
+    )
     assert done.returncode == 0 and done.stderr == ""
 
 
@@ -96,7 +127,9 @@ def test_scratch_goes_with_the_program(folder, tmp_path_factory):
     """A program that is terminated leaves nothing in the temporary folder; one that finds it unwritable says so of it, not of the log."""
     scratch = tmp_path_factory.mktemp("scratch")
     os.mkfifo(folder.folder / "pipe")
-    run = subprocess.Popen([PROGRAM, "funnel", "pipe"], cwd=folder.folder, env={**os.environ, "TMPDIR": str(scratch)}, stderr=subprocess.PIPE)
+    run = subprocess.Popen(
+        [PROGRAM, "funnel", "pipe"], cwd=folder.folder, env={**os.environ, "TMPDIR": str(scratch)}, stderr=subprocess.PIPE
+    )
     with (folder.folder / "pipe").open("w") as pipe:
         pipe.write("{}\n")
         pipe.flush()
@@ -107,10 +140,14 @@ def test_scratch_goes_with_the_program(folder, tmp_path_factory):
     assert not list(scratch.iterdir()) and run.stderr.read() == b""
 
 
-@pytest.mark.parametrize("words", ["funnel logs --jobs 2", "funnel logs --memory 1MB", "convert logs -o x.csv", "funnel <(cat logs/b.jsonl)"])
+@pytest.mark.parametrize(
+    "words", ["funnel logs --jobs 2", "funnel logs --memory 1MB", "convert logs -o x.csv", "funnel <(cat logs/b.jsonl)"]
+)
 def test_a_full_temporary_folder(folder, words):
     """Where there is no room for the moment's files, it is the temporary folder that is named, not the log."""
-    folder.write("logs/b.jsonl", "".join(f'{{"session": "s{n}", "time": {n}, "event": "hit", "tag": "{n:0200}"}}\n' for n in range(300)))
+    folder.write(
+        "logs/b.jsonl", "".join(f'{{"session": "s{n}", "time": {n}, "event": "hit", "tag": "{n:0200}"}}\n' for n in range(300))
+    )
     shell = f"ulimit -f 4; '{PROGRAM}' {words}"
     done = subprocess.run(["bash", "-c", shell], cwd=folder.folder, capture_output=True, text=True, timeout=100)
     assert (done.returncode, done.stderr.count("\n")) == (2, 1), done.stderr

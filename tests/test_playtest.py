@@ -14,7 +14,13 @@ def playtest(wickwater):
 def test_it_says_what_the_commands_say(wickwater, playtest):
     """Logs, course, players, answers, targets and replay settings are those of the folder's file."""
     inside = type(wickwater)(wickwater.folder / "wickwater")
-    for name, rows in (("funnel", "levels"), ("spikes", "levels"), ("answers", "levels"), ("targets", "targets"), ("compare", "levels")):
+    for name, rows in (
+        ("funnel", "levels"),
+        ("spikes", "levels"),
+        ("answers", "levels"),
+        ("targets", "targets"),
+        ("compare", "levels"),
+    ):
         frame, document = getattr(playtest, name)(), inside.json(name)
         assert len(frame) == len(document[rows])
         key = {"funnel": "lost", "spikes": "kind", "answers": "n", "targets": "verdict", "compare": "verdict"}[name]

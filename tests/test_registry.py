@@ -17,10 +17,47 @@ DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
 BESIDE = {"answers": ["--answers", "wickwater/answers.csv", "--order", "How hard was it?=easy,fair,hard"]}
 WORDS = {"level": ["Low Arch"], "trace": ["maud-wick-1"], "whatif": ["--set", "Low Arch.difficulty=-1"]}
 ANSWERS = Path(__file__).parents[1] / "src/milepost/demo/answers.csv"
-SETTINGS = {"answers": {"answers": read_answers(ANSWERS), "questions": {"How hard was it?": Question(("easy", "fair", "hard"))}}, "level": {"name": "Low Arch"}, "whatif": {"changes": ("Low Arch.difficulty=-1",)}}
-SHARED = {"help", "logs", "course", "map", "input_format", "max_bytes", "where", "exclude", "by", "min_players", "format", "output", "columns", "figure", "size", "dark",
-          "repeat_window", "instant", "implied_complete", "debug", "shortcuts", "jobs", "cluster", "memory", "strict", "all", "course_from", "course_to",
-          "no_folder", "no_where", "no_exclude", "since", "quiet", "verbose"}  # fmt: skip
+SETTINGS = {
+    "answers": {"answers": read_answers(ANSWERS), "questions": {"How hard was it?": Question(("easy", "fair", "hard"))}},
+    "level": {"name": "Low Arch"},
+    "whatif": {"changes": ("Low Arch.difficulty=-1",)},
+}
+SHARED = {
+    "help",
+    "logs",
+    "course",
+    "map",
+    "input_format",
+    "max_bytes",
+    "where",
+    "exclude",
+    "by",
+    "min_players",
+    "format",
+    "output",
+    "columns",
+    "figure",
+    "size",
+    "dark",
+    "repeat_window",
+    "instant",
+    "implied_complete",
+    "debug",
+    "shortcuts",
+    "jobs",
+    "cluster",
+    "memory",
+    "strict",
+    "all",
+    "course_from",
+    "course_to",
+    "no_folder",
+    "no_where",
+    "no_exclude",
+    "since",
+    "quiet",
+    "verbose",
+}
 NONE_IN_DEMO = {"layouts"}  # the demo has no layouts
 NOT_REPORTED = {"layouts", "runs"}  # nor does it speak of runs
 
@@ -34,7 +71,14 @@ def play(wickwater):
 def words(name, *more):
     """A command line on the demo."""
     first = WORDS.get(name, [])
-    return [name, *([] if first[:1] == ["--set"] else first), *DEMO, *BESIDE.get(name, []), *(first if first[:1] == ["--set"] else []), *more]
+    return [
+        name,
+        *([] if first[:1] == ["--set"] else first),
+        *DEMO,
+        *BESIDE.get(name, []),
+        *(first if first[:1] == ["--set"] else []),
+        *more,
+    ]
 
 
 @pytest.mark.parametrize("name", sorted(MEASURES.keys() - NONE_IN_DEMO))
@@ -76,21 +120,38 @@ def test_every_measure_is_a_command_and_a_call(name):
     planned = {"planned"} if name == "targets" else set()  # which the command has from the folder
     given = {*inspect.signature(getattr(api, name)).parameters} - {"play", "min_players"}
     if "settings" in given:
-        given = (given | set(typing.get_args(typing.get_type_hints(getattr(api, name))["settings"])[0].__annotations__)) - {"settings", "min_players"}
+        given = (given | set(typing.get_args(typing.get_type_hints(getattr(api, name))["settings"])[0].__annotations__)) - {
+            "settings",
+            "min_players",
+        }
     assert {renamed.get(option, option) for option in own} | planned == given
 
 
 def test_calls_say_what_commands_say(wickwater, play):
     """The rows of a call are those of its command, and what belongs to the whole course is with the frame."""
     for name in ("funnel", "attempts", "times", "deaths", "spikes", "coverage", "ratings", "trace", "moves", "check"):
-        frame, document = getattr(api, name)(play), wickwater.json(*(words(name) if name != "trace" else ["trace", "--all", *DEMO]))
+        frame, document = (
+            getattr(api, name)(play),
+            wickwater.json(*(words(name) if name != "trace" else ["trace", "--all", *DEMO])),
+        )
         rows = document[MEASURES[name].rows]
         assert isinstance(frame, pd.DataFrame) and len(frame) == len(rows)
-        first = {**dict(zip(frame.index.names, [frame.index[0]], strict=True)), **frame.iloc[0].to_dict()} if frame.index.name else frame.iloc[0].to_dict()
-        assert all(pd.isna(first[key]) if value is None else first[key] == value for key, value in rows[0].items() if not isinstance(value, dict | list))
+        first = (
+            {**dict(zip(frame.index.names, [frame.index[0]], strict=True)), **frame.iloc[0].to_dict()}
+            if frame.index.name
+            else frame.iloc[0].to_dict()
+        )
+        assert all(
+            pd.isna(first[key]) if value is None else first[key] == value
+            for key, value in rows[0].items()
+            if not isinstance(value, dict | list)
+        )
         near = f"{wickwater.folder}/"  # files are named as they were given
         assert all(str(frame.attrs[key]).replace(near, "") == str(document[key]) for key in frame.attrs)
-    assert api.level(play, "arch_01")["level"] == "Low Arch" and api.whatif(play, "Low Arch.difficulty=-1").changed["Low Arch"] == -1.0
+    assert (
+        api.level(play, "arch_01")["level"] == "Low Arch"
+        and api.whatif(play, "Low Arch.difficulty=-1").changed["Low Arch"] == -1.0
+    )
 
 
 @pytest.mark.parametrize(("call", "setting"), [(api.funnel, {"unknown_end": "censored"}), (api.times, {"clock": "inputs"})])

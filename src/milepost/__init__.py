@@ -47,9 +47,30 @@ if TYPE_CHECKING:
     from milepost.playtest import open_playtest as open
 
 __all__ = [
-    "MilePostError", "ReplayRules", "__version__", "answers", "attempts", "check", "compare", "coverage", "deaths", "figure",
-    "funnel", "layouts", "level", "moves", "open", "ratings", "replay", "runs", "spikes", "targets", "times", "trace", "whatif",
-]  # fmt: skip
+    "MilePostError",
+    "ReplayRules",
+    "__version__",
+    "answers",
+    "attempts",
+    "check",
+    "compare",
+    "coverage",
+    "deaths",
+    "figure",
+    "funnel",
+    "layouts",
+    "level",
+    "moves",
+    "open",
+    "ratings",
+    "replay",
+    "runs",
+    "spikes",
+    "targets",
+    "times",
+    "trace",
+    "whatif",
+]
 
 
 def __getattr__(name: str) -> object:

@@ -192,7 +192,7 @@ def spikes(play: Play, *, min_players: int = 5, per: str = "player") -> pd.DataF
 
 def answers(
     play: Play, answers: str | Path, *, order: Mapping[str, Sequence[str] | Question] | None = None, min_players: int = 5
-) -> pd.DataFrame:  # fmt: skip
+) -> pd.DataFrame:
     """What players answered, a row a question and level; ``attrs`` holds the questions, and how the answers go with tries.
 
     Args:

@@ -83,14 +83,10 @@ class WholeLog:
 
     def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
-        before, after = (
-            self._replayed(only(self.log, sessions), course, exclusion) for sessions, course in split.each(self.log)
-        )
+        before, after = (self._replayed(only(self.log, sessions), course, exclusion) for sessions, course in split.each(self.log))
         return before, after
 
-    def _replayed(
-        self, log: Log, course: Course | None, exclusion: Exclusion | None, progress: Progress = SILENT
-    ) -> Play:  # fmt: skip
+    def _replayed(self, log: Log, course: Course | None, exclusion: Exclusion | None, progress: Progress = SILENT) -> Play:
         return on_clock(replay_log(log, course, self.rules, progress, exclusion), idle_cap=self.idle_cap)
 
     @property

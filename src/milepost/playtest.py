@@ -38,10 +38,15 @@ class Playtest:
     def play(self) -> FullPlay:
         """The log, replayed by the folder's settings."""
         return api.replay(
-            list[str | Path](self._logs()), self.folder.path("course"), self.folder.path("map"), every_record=True,
-            players=self.folder.path("players"), settings=self.folder.replay, where=self.folder.where,
+            list[str | Path](self._logs()),
+            self.folder.path("course"),
+            self.folder.path("map"),
+            every_record=True,
+            players=self.folder.path("players"),
+            settings=self.folder.replay,
+            where=self.folder.where,
             exclude=self.folder.exclude,
-        )  # fmt: skip
+        )
 
     def _logs(self) -> list[str]:
         if not self.folder.logs:

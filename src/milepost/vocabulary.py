@@ -26,9 +26,22 @@ EVENTS: Final = (
     "run_end",
 )
 (
-    SESSION_START, START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME, SESSION_END,
-    RUN_START, RUN_END,
-) = range(15)  # fmt: skip
+    SESSION_START,
+    START,
+    FIRST_INPUT,
+    CHECKPOINT,
+    HIT,
+    DEATH,
+    RESET,
+    RETRY,
+    COMPLETE,
+    TRANSITION,
+    PAUSE,
+    RESUME,
+    SESSION_END,
+    RUN_START,
+    RUN_END,
+) = range(15)
 EVENT_CODES: Final = {word: code for code, word in enumerate(EVENTS)}
 NEED_LEVEL: Final = frozenset({"start", "retry", "death", "reset", "complete", "transition"})
 LEVEL_EVENTS: Final = (START, FIRST_INPUT, CHECKPOINT, HIT, DEATH, RESET, RETRY, COMPLETE, TRANSITION, PAUSE, RESUME)
@@ -62,9 +75,7 @@ class Finding(NamedTuple):
 
 
 FINDINGS: Final = (
-    Finding(
-        "unreadable_record", "not a record: broken, or without a usable session, time, event or level", "refused", "high"
-    ),
+    Finding("unreadable_record", "not a record: broken, or without a usable session, time, event or level", "refused", "high"),
     Finding("bad_field", "a field of the wrong type or out of range", "field taken as absent", "medium"),
     Finding("unknown_event", "an event word that neither the list nor the map has", "ignored", "medium"),
     Finding("level_spelling", "a level name matched by its folded form only", "used under the course's name"),
@@ -72,21 +83,15 @@ FINDINGS: Final = (
     Finding("duplicate_record", "a record that its session had before", "dropped"),
     Finding("coarse_clock", "sessions of a build that logs whole seconds only", "repeats judged by order", "medium"),
     Finding("foreign_actor", "set off by something other than the player", "ignored", "medium"),
-    Finding(
-        "clock_backwards", "a time earlier than that of the record before", "kept in order, durations not below 0", "medium"
-    ),
+    Finding("clock_backwards", "a time earlier than that of the record before", "kept in order, durations not below 0", "medium"),
     Finding("repeated_start", "a start right after the opening of the attempt", "dropped"),
-    Finding(
-        "start_while_playing", "play began elsewhere while an attempt was open", "open attempt closed as left", "medium"
-    ),
+    Finding("start_while_playing", "play began elsewhere while an attempt was open", "open attempt closed as left", "medium"),
     Finding("retry_without_start", "a retry in a level that was not started", "taken as a start", "medium"),
     Finding("repeated_death", "a death right after the failure", "dropped"),
     Finding("implied_retry", "an outcome after a failure with no retry logged", "retry put in at the failure", "medium"),
     Finding("death_after_complete", "a death in a level already cleared", "dropped"),
     Finding("repeated_complete", "a clear that fired again", "dropped"),
-    Finding(
-        "implied_start", "an outcome after a transition with no start logged", "start put in at the transition", "medium"
-    ),
+    Finding("implied_start", "an outcome after a transition with no start logged", "start put in at the transition", "medium"),
     Finding("reset_without_start", "a reset in a level that was not started", "visit opened, waiting for a try", "medium"),
     Finding("outcome_without_start", "an outcome in a level that was not started", "attempt of unknown duration", "medium"),
     Finding("instant_clear", "a clear sooner than a player could", "counted as it stands", "medium"),
@@ -112,17 +117,51 @@ FINDINGS: Final = (
     Finding("player_tag_differs", "a session's tag that the table of players gives otherwise", "the table's tag used", "medium"),
 )
 SUSPECTS: Final = (
-    "time_unit", "similar_names", "past_the_end", "misnamed_target", "untagged_skip", "start_override", "passed_level",
-    "carried_over", "unprompted_reset", "reset_burst", "doubled_logic", "vanished_event", "death_before_input", "stuck",
-    "idle_span", "overlapping_sessions", "uncleared_level", "failed_transition", "crash_at_clear", "jumped_start", "fallen_back",
-    "overlay_storm", "drifting_start", "knob_mismatch", "broken_promise",
-)  # fmt: skip  # what `check` lists as odd
+    "time_unit",
+    "similar_names",
+    "past_the_end",
+    "misnamed_target",
+    "untagged_skip",
+    "start_override",
+    "passed_level",
+    "carried_over",
+    "unprompted_reset",
+    "reset_burst",
+    "doubled_logic",
+    "vanished_event",
+    "death_before_input",
+    "stuck",
+    "idle_span",
+    "overlapping_sessions",
+    "uncleared_level",
+    "failed_transition",
+    "crash_at_clear",
+    "jumped_start",
+    "fallen_back",
+    "overlay_storm",
+    "drifting_start",
+    "knob_mismatch",
+    "broken_promise",
+)  # what `check` lists as odd
 BIT: Final = {finding.code: 1 << number for number, finding in enumerate(FINDINGS)}
 UNTIMED: Final = 1 << 59  # no finding: the attempt that the record closes has no known duration
 WHOLE: Final = 1 << 60  # beside UNTIMED: what went by since its opening is part of the time in the level all the same
 EXACT: Final = 1 << 61  # no finding: the record was made of a row, so that the rules on repeats and flashes do not apply
 LATE: Final = 1 << len(FINDINGS)  # beside level_mismatch: the transition came late and was dropped
-DROPPED: Final = LATE | sum(BIT[code] for code in (
-    "unknown_event", "duplicate_record", "foreign_actor", "repeated_start", "repeated_death", "death_after_complete",
-    "repeated_complete", "repeated_transition", "after_skip", "unmatched_pause", "no_effect", "after_end",
-))  # fmt: skip
+DROPPED: Final = LATE | sum(
+    BIT[code]
+    for code in (
+        "unknown_event",
+        "duplicate_record",
+        "foreign_actor",
+        "repeated_start",
+        "repeated_death",
+        "death_after_complete",
+        "repeated_complete",
+        "repeated_transition",
+        "after_skip",
+        "unmatched_pause",
+        "no_effect",
+        "after_end",
+    )
+)

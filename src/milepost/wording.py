@@ -110,9 +110,7 @@ def words(code: str) -> str:
 
 def spark(shares: Sequence[float | None]) -> str:
     """Shares as columns of eight heights; more than nothing is never drawn as nothing, and None leaves a gap."""
-    return "".join(
-        " " if share is None else _COLUMNS[0 if share <= 0 else max(1, min(8, round(8 * share)))] for share in shares
-    )
+    return "".join(" " if share is None else _COLUMNS[0 if share <= 0 else max(1, min(8, round(8 * share)))] for share in shares)
 
 
 def bar(share: float | None, width: int) -> str:

@@ -7,14 +7,22 @@ import pytest
 from conftest import COURSE
 
 
-@pytest.mark.parametrize("more", [[], ["--minutes", "20"], ["--sessions", "3", "--players", "30"], ["--shape", "sawtooth", "--let", "setback_after=3"]])
+@pytest.mark.parametrize(
+    "more", [[], ["--minutes", "20"], ["--sessions", "3", "--players", "30"], ["--shape", "sawtooth", "--let", "setback_after=3"]]
+)
 @pytest.mark.parametrize("seed", [3, 4])
 def test_a_log_without_faults(milepost, more, seed):
     """Where nothing is found in a log, a plain count of it says what the clean figures say: no, it does not change the answer."""
     assert milepost("simulate", "--seed", seed, "--levels", 9, *more, "-o", "log.jsonl", "--builds", "1,2").returncode == 0
     milepost.write("course.toml", "".join(f'[[level]]\nname = "Level {n}"\n' for n in range(1, 10)))
     names = {json.loads(line).get("level") for line in (milepost.folder / "log.jsonl").read_text().splitlines()} - {None}
-    milepost.write("course.toml", "".join(f"[[level]]\nname = {json.dumps(name)}\n" for name in sorted(names, key=lambda n: int("".join(filter(str.isdigit, n)) or 0))))
+    milepost.write(
+        "course.toml",
+        "".join(
+            f"[[level]]\nname = {json.dumps(name)}\n"
+            for name in sorted(names, key=lambda n: int("".join(filter(str.isdigit, n)) or 0))
+        ),
+    )
     document = milepost.json("check", "log.jsonl", "--course", "course.toml")
     assert document["findings"] == {}
     assert document["moved"] == []
@@ -50,4 +58,6 @@ def test_a_fall_in_reach_changes_the_answer(milepost):
     milepost.write("log.jsonl", lines)
     milepost.write("course.toml", COURSE + '[[level]]\nname = "Long Lock"\n')
     moved = milepost.json("check", "log.jsonl", "--course", "course.toml")["moved"]
-    assert [(row["level"], row["reached"], row["raw_reached"], "reached" in row["differs"]) for row in moved] == [("Long Lock", 0, 5, True)]
+    assert [(row["level"], row["reached"], row["raw_reached"], "reached" in row["differs"]) for row in moved] == [
+        ("Long Lock", 0, 5, True)
+    ]

@@ -34,18 +34,37 @@ def tries(start=None, death=None, complete=None, players=6, build="b1", level="M
 # What happened; what the course promises; on how many records it is judged.
 EXAMPLES = {
     "health carried over": (tries(start=({"health": 3}, {"health": 1})), ["start", "retry"], ["health = 3"], 12),
-    "a wave with more boats than its rule says": (tries(start=({"boats": 3}, {"boats": 4})), ["start"], ["boats <= knobs.boats"], 6),
-    "an object of another level is awake": (tries(start=({"awake": "pond"}, {"awake": "Low Arch"})), ["start"], ["awake = level"], 6),
+    "a wave with more boats than its rule says": (
+        tries(start=({"boats": 3}, {"boats": 4})),
+        ["start"],
+        ["boats <= knobs.boats"],
+        6,
+    ),
+    "an object of another level is awake": (
+        tries(start=({"awake": "pond"}, {"awake": "Low Arch"})),
+        ["start"],
+        ["awake = level"],
+        6,
+    ),
     "another level's screen": (tries(start=({"screen": "mill pond"}, {"screen": "LOW ARCH"})), ["start"], ["screen = level"], 6),
     "cleared with fewer lanterns than it takes": (
-        tries(complete=({"collected": 4, "available": 4}, {"collected": 2, "available": 4})), ["complete"], ["collected >= available"], 6),
+        tries(complete=({"collected": 4, "available": 4}, {"collected": 2, "available": 4})),
+        ["complete"],
+        ["collected >= available"],
+        6,
+    ),
     "lives below nothing": (tries(death=({"lives": 1}, {"lives": -1})), ["death"], ["lives >= 0"], 6),
     "outside the water": (tries(death=({"x": 20, "y": 5}, {"x": 130, "y": 5})), ["death"], ["x >= 0", "x <= 100"], 6),
     "reduced content": (tries(start=({"mode": "full"}, {"mode": "short"})), ["start"], ["mode = 'full','whole'"], 6),
-    "the last level's speed in the first one": (tries(start=({"speed": 1.5}, {"speed": 2.5})), ["start"], ["speed = knobs.speed"], 6),
+    "the last level's speed in the first one": (
+        tries(start=({"speed": 1.5}, {"speed": 2.5})),
+        ["start"],
+        ["speed = knobs.speed"],
+        6,
+    ),
     "not this one": (tries(start=({"mode": "full"}, {"mode": "short"})), ["start"], ['mode != "short"'], 6),
     "a switch that is off": (tries(start=({"lit": True}, {"lit": False})), ["start"], ["lit = true"], 6),
-}  # fmt: skip
+}
 
 
 def course(on, that, **more):
@@ -81,7 +100,10 @@ def test_listed_only(milepost):
     milepost.write("course.toml", course(on, that))
     milepost.write("log.jsonl", log)
     words = ("log.jsonl", "--course", "course.toml")
-    assert [milepost.json("attempts", *words, *more)["levels"][0]["void"] for more in ((), ("--exclude", "broken_promise"))] == [0, 1]
+    assert [milepost.json("attempts", *words, *more)["levels"][0]["void"] for more in ((), ("--exclude", "broken_promise"))] == [
+        0,
+        1,
+    ]
     (suspect,) = [row for row in milepost.json("check", *words)["suspects"] if row["code"] == "broken_promise"]
     assert suspect["excluding"] == [{"level": "Mill Pond", "figure": "try_clear", "with": 0.5, "without": 6 / 11}]
     assert "--exclude broken_promise moves 1 figure at 1 level" in " ".join(milepost("check", *words).stdout.split())
@@ -91,7 +113,12 @@ def test_where_it_holds(milepost):
     """At a level and in a build alone; a record that lacks a field is not judged, unless another condition fails."""
     log = tries(start=({"health": 3}, {"health": 1}))
     milepost.write("log.jsonl", log)
-    for more, judged, broken in (({"level": "Low Arch"}, 0, 0), ({"level": "pond"}, 12, 1), ({"build": "b2"}, 0, 0), ({"build": "b1"}, 12, 1)):
+    for more, judged, broken in (
+        ({"level": "Low Arch"}, 0, 0),
+        ({"level": "pond"}, 12, 1),
+        ({"build": "b2"}, 0, 0),
+        ({"build": "b1"}, 12, 1),
+    ):
         milepost.write("course.toml", course(["start", "retry"], ["health = 3"], **more))
         (promise,) = milepost.json("check", "log.jsonl", "--course", "course.toml")["promises"]
         assert (promise["judged"], promise["broken"]) == (judged, broken)
@@ -99,7 +126,9 @@ def test_where_it_holds(milepost):
     (promise,) = milepost.json("check", "log.jsonl", "--course", "course.toml")["promises"]
     assert (promise["judged"], promise["broken"]) == (1, 1)
     milepost.write("course.toml", course("start", "oil = 1"))
-    assert "No record says enough to judge: as planned." in " ".join(milepost("check", "log.jsonl", "--course", "course.toml").stdout.split())
+    assert "No record says enough to judge: as planned." in " ".join(
+        milepost("check", "log.jsonl", "--course", "course.toml").stdout.split()
+    )
 
 
 def test_weights(milepost):
@@ -114,18 +143,29 @@ def test_weights(milepost):
     assert milepost("check", "log.jsonl", "--course", "course.toml", "--strict", "low").returncode == 0
 
 
-@pytest.mark.parametrize(("keys", "said"), [
-    ({"that": ["health 3"]}, "is no condition"), ({"that": ["mode < 'full'"]}, "texts are compared by = and != alone"),
-    ({"on": ["begin"]}, "is no event word"), ({"level": "Mill Bond"}, "Write 'Mill Pond'"), ({"weight": "huge"}, "weight must be low"),
-    ({"otherwise": "drop"}, "otherwise must be void or list"), ({"that": []}, "must be a text or a list of texts"),
-    ({"when": "ever"}, "nothing else"), ({"why": ""}, "why must be text"), ({"that": ["health = 3, 4"]}, "is no value"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("keys", "said"),
+    [
+        ({"that": ["health 3"]}, "is no condition"),
+        ({"that": ["mode < 'full'"]}, "texts are compared by = and != alone"),
+        ({"on": ["begin"]}, "is no event word"),
+        ({"level": "Mill Bond"}, "Write 'Mill Pond'"),
+        ({"weight": "huge"}, "weight must be low"),
+        ({"otherwise": "drop"}, "otherwise must be void or list"),
+        ({"that": []}, "must be a text or a list of texts"),
+        ({"when": "ever"}, "nothing else"),
+        ({"why": ""}, "why must be text"),
+        ({"that": ["health = 3, 4"]}, "is no value"),
+    ],
+)
 def test_promises_that_cannot_be(milepost, keys, said):
     """One line that says what would do, and status 2."""
     milepost.write("log.jsonl", tries())
     milepost.write("course.toml", course(**{"on": ["start"], "that": ["health = 3"]} | keys))
     done = milepost("check", "log.jsonl", "--course", "course.toml")
-    assert done.returncode == 2 and said in done.stderr and "course.toml: promise 1" in done.stderr and done.stderr.count("\n") == 1
+    assert (
+        done.returncode == 2 and said in done.stderr and "course.toml: promise 1" in done.stderr and done.stderr.count("\n") == 1
+    )
 
 
 def drifting(odd=1, players=8, field="health"):
@@ -133,30 +173,51 @@ def drifting(odd=1, players=8, field="health"):
     for n in range(players):
         base = {"session": f"s{n}", "player": f"P{n}", "build": "b1", "level": "Mill Pond"}
         usual, other = {field: 3}, {field: 1}
-        log += [base | {"time": 0, "event": "start"} | (other if n < odd else usual), base | {"time": 9, "event": "death", field: 0},
-                base | {"time": 10, "event": "retry"} | usual, base | {"time": 30, "event": "complete"}]  # fmt: skip
+        log += [
+            base | {"time": 0, "event": "start"} | (other if n < odd else usual),
+            base | {"time": 9, "event": "death", field: 0},
+            base | {"time": 10, "event": "retry"} | usual,
+            base | {"time": 30, "event": "complete"},
+        ]
     return log
 
 
 def drift(milepost, log, *more):
     milepost.write("log.jsonl", log)
     milepost.write("course.toml", COURSE)
-    return [row for row in milepost.json("check", "log.jsonl", "--course", "course.toml", *more)["suspects"] if row["code"] == "drifting_start"]
+    return [
+        row
+        for row in milepost.json("check", "log.jsonl", "--course", "course.toml", *more)["suspects"]
+        if row["code"] == "drifting_start"
+    ]
 
 
 def test_drifting_start(milepost):
     """A value that nearly all openings of a level have, and some have not; in parts too."""
     for more in ((), ("--memory", "300MB")):
         (row,) = drift(milepost, drifting(), *more)
-        assert (row["field"], row["levels"], row["builds"], row["count"], row["sessions"]) == ("health", ["Mill Pond"], ["b1"], 1, 1)
+        assert (row["field"], row["levels"], row["builds"], row["count"], row["sessions"]) == (
+            "health",
+            ["Mill Pond"],
+            ["b1"],
+            1,
+            1,
+        )
         assert "health = 3, but these say 1" in row["why"]
     assert milepost.json("attempts", "log.jsonl", "--exclude", "drifting_start")["levels"][0]["void"] == 1
 
 
-@pytest.mark.parametrize("log", [
-    drifting(odd=2), drifting(odd=0), drifting(players=4), drifting(field="x"), [r for r in drifting() if r["event"] != "retry"],
-    [{**r, "health": 1 + (r["session"] == "s0")} for r in drifting()],
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "log",
+    [
+        drifting(odd=2),
+        drifting(odd=0),
+        drifting(players=4),
+        drifting(field="x"),
+        [r for r in drifting() if r["event"] != "retry"],
+        [{**r, "health": 1 + (r["session"] == "s0")} for r in drifting()],
+    ],
+)
 def test_nothing_drifts(milepost, log):
     """One in eight is too many, none is none; four players, nine openings, a place, and what holds for a session prove nothing."""
     assert not drift(milepost, log)
@@ -166,6 +227,10 @@ def test_knob_mismatch(milepost):
     """A start says another value than the course's knob of that name."""
     milepost.write("log.jsonl", EXAMPLES["the last level's speed in the first one"][0])
     milepost.write("course.toml", COURSE)
-    (row,) = [row for row in milepost.json("check", "log.jsonl", "--course", "course.toml")["suspects"] if row["code"] == "knob_mismatch"]
+    (row,) = [
+        row
+        for row in milepost.json("check", "log.jsonl", "--course", "course.toml")["suspects"]
+        if row["code"] == "knob_mismatch"
+    ]
     assert (row["field"], row["levels"], row["count"]) == ("speed", ["Mill Pond"], 1)
     assert "speed = 2.5; the course says 1.5" in row["why"]

@@ -66,8 +66,10 @@ def ending(record):
 
 
 def stamped(number, minute):
-    return [r | {"time": f"2026-03-01T10:{minute + int(r['time']) // 60:02d}:{r['time'] % 60:09.6f}Z"}
-            for r in played(f"t{number}", player="P9")]  # fmt: skip
+    return [
+        r | {"time": f"2026-03-01T10:{minute + int(r['time']) // 60:02d}:{r['time'] % 60:09.6f}Z"}
+        for r in played(f"t{number}", player="P9")
+    ]
 
 
 ODD = {
@@ -75,25 +77,34 @@ ODD = {
     "similar_names": edited(lambda r: [r | {"level": "Low Arch v2"}] if r.get("level") == "Low Arch" else [r]),
     "misnamed_target": edited(lambda r: [r | {"to": "Low Arhc"}] if r.get("to") == "Low Arch" else [r]),
     "past_the_end": edited(ending),
-    "untagged_skip": crowd() + [{"session": "x", "time": 0, "event": "start", "level": "Mill Pond"},
+    "untagged_skip": crowd()
+    + [
+        {"session": "x", "time": 0, "event": "start", "level": "Mill Pond"},
         {"session": "x", "time": 5, "event": "transition", "level": "Mill Pond", "to": "Low Arch"},
-        {"session": "x", "time": 6, "event": "start", "level": "Low Arch"}],
+        {"session": "x", "time": 6, "event": "start", "level": "Low Arch"},
+    ],
     "start_override": crowd() + played("x", ["Low Arch"]),
-    "passed_level": crowd() + played("x", ["Mill Pond"])[:-1] + [
+    "passed_level": crowd()
+    + played("x", ["Mill Pond"])[:-1]
+    + [
         {"session": "x", "time": 60, "event": "transition", "level": "Mill Pond", "to": "Swan Bend"},
         {"session": "x", "time": 60.1, "event": "transition", "level": "Swan Bend", "to": "Low Arch"},
-        {"session": "x", "time": 61, "event": "start", "level": "Low Arch"}],
+        {"session": "x", "time": 61, "event": "start", "level": "Low Arch"},
+    ],
     "carried_over": edited(where("complete", collected=1)),
-    "unprompted_reset": edited(lambda r: [r | {"event": "reset"}] if r["event"] == "death" else [] if r["event"] == "first_input" else [r]),
+    "unprompted_reset": edited(
+        lambda r: [r | {"event": "reset"}] if r["event"] == "death" else [] if r["event"] == "first_input" else [r]
+    ),
     "reset_burst": edited(resets),
     "doubled_logic": edited(lambda r: [r, r | {"time": r["time"] + 0.3}]),
-    "vanished_event": crowd(build="b1") + [r for n in range(9) for r in played(f"n{n}", player=f"N{n}", build="b2") if r["event"] != "retry"],
+    "vanished_event": crowd(build="b1")
+    + [r for n in range(9) for r in played(f"n{n}", player=f"N{n}", build="b2") if r["event"] != "retry"],
     "death_before_input": edited(lambda r: [] if r["event"] == "first_input" and r["level"] == "Low Arch" else [r]),
     "stuck": crowd() + played("x")[:4] + [{"session": "x", "time": 90, "event": "session_end", "cause": "quit"}],
     "idle_span": edited(lambda r: [r | {"time": r["time"] + 500 * (r["event"] == "session_end" or r["time"] > 160)}]),
     "overlapping_sessions": stamped(1, 0) + stamped(2, 1),
     "uncleared_level": [r for r in crowd() if r.get("level") != "Low Arch" or r["event"] not in ("complete",)],
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("code", ODD)
@@ -119,8 +130,17 @@ def test_nothing_odd(milepost):
     assert "Does it change the answer? No." in shown
 
 
-@pytest.mark.parametrize(("to", "meant"), [("Low Arhc", "Low Arch"), ("LOW  ARCHES", "Low Arch"), ("Swan Bent", "Swan Bend"), ("Lock 12", None),
-                                           ("Harbour", None), ("Boathouse", None)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("to", "meant"),
+    [
+        ("Low Arhc", "Low Arch"),
+        ("LOW  ARCHES", "Low Arch"),
+        ("Swan Bent", "Swan Bend"),
+        ("Lock 12", None),
+        ("Harbour", None),
+        ("Boathouse", None),
+    ],
+)
 @pytest.mark.parametrize("declared", [True, False])
 def test_a_slip_in_a_target_names_the_level(milepost, to, meant, declared):
     """With a course or without; a number that differs, a place and another word are no slip."""
@@ -189,18 +209,31 @@ def test_a_transition_that_led_nowhere(milepost):
         assert ("failed_transition" in found) == odd, (target, cause)
         if odd:
             assert (found["failed_transition"]["levels"], found["failed_transition"]["count"]) == (["A"], 1)
-    assert "failed_transition" not in suspects(milepost, [*begun, line(10, "transition", "A", to="B"), line(11, "start", "B")], "AB")
+    assert "failed_transition" not in suspects(
+        milepost, [*begun, line(10, "transition", "A", to="B"), line(11, "start", "B")], "AB"
+    )
 
 
 def test_a_crash_at_the_clear(milepost):
-    for more, odd in (({"progress": 1}, True), ({"collected": 4, "available": 4}, True), ({"progress": 0.9}, False), ({"collected": 3, "available": 4}, False)):
+    for more, odd in (
+        ({"progress": 1}, True),
+        ({"collected": 4, "available": 4}, True),
+        ({"progress": 0.9}, False),
+        ({"collected": 3, "available": 4}, False),
+    ):
         log = [line(0, "start", "A"), line(9, "session_end", cause="crash", **more)]
         assert ("crash_at_clear" in suspects(milepost, log, "AB")) == odd, more
 
 
 def test_a_jump_without_a_way(milepost):
     """From the first level to the third, in a log without transitions; the very first start is another suspect."""
-    log = [line(0, "start", "A"), line(9, "complete", "A"), line(10, "start", "C"), line(19, "complete", "C"), line(20, "start", "D")]
+    log = [
+        line(0, "start", "A"),
+        line(9, "complete", "A"),
+        line(10, "start", "C"),
+        line(19, "complete", "C"),
+        line(20, "start", "D"),
+    ]
     found = suspects(milepost, log, "ABCD")
     assert (found["jumped_start"]["levels"], found["jumped_start"]["count"]) == (["C"], 1)
     late = suspects(milepost, [line(0, "start", "C")], "ABCD")
@@ -229,10 +262,14 @@ def test_leaving_it_out(milepost, code):
     document = milepost.json("attempts", *words, "--exclude", code)
     out = document["excluded"]
     took = out["void"] + out["sessions"] + out["cuts"] + out["ends"]
-    assert out["codes"] == [code] and (took > 0 or code in ("passed_level", "reset_burst")), out  # those leave no attempt by themselves
+    assert out["codes"] == [code] and (took > 0 or code in ("passed_level", "reset_burst")), (
+        out
+    )  # those leave no attempt by themselves
     assert out["moved"] == said
     assert f"({code})" in milepost("attempts", *words, "--exclude", code).stdout
-    assert [row["code"] for row in milepost.json("check", *words, "--exclude", code)["suspects"]].count(code) >= 1  # judged before
+    assert [row["code"] for row in milepost.json("check", *words, "--exclude", code)["suspects"]].count(
+        code
+    ) >= 1  # judged before
 
 
 def test_what_does_nothing_is_refused(milepost):
@@ -246,7 +283,10 @@ def test_what_does_nothing_is_refused(milepost):
 def test_pickups_kept_through_a_respawn(milepost):
     """A retry that begins with pick-ups counted is found, and void where it is left out."""
     milepost.write("course.toml", COURSE)
-    milepost.write("log.jsonl", edited(lambda r: [r | {"collected": 2, "available": 3}] if r["event"] == "retry" and r["level"] == "Low Arch" else [r]))
+    milepost.write(
+        "log.jsonl",
+        edited(lambda r: [r | {"collected": 2, "available": 3}] if r["event"] == "retry" and r["level"] == "Low Arch" else [r]),
+    )
     words = ("log.jsonl", "--course", "course.toml")
     (row,) = [row for row in milepost.json("check", *words)["suspects"] if row["code"] == "carried_over"]
     assert (row["count"], row["levels"]) == (1, ["Low Arch"])

@@ -28,7 +28,10 @@ def test_units(wickwater, milepost, factor, unit, planned):
     assert [unit in why for why in found] == ([True] if unit else [])
 
 
-@pytest.mark.parametrize(("seconds", "whole", "suspected"), [(4, True, False), (150, True, False), (700, False, False), (1300, False, False), (0.02, False, True)])
+@pytest.mark.parametrize(
+    ("seconds", "whole", "suspected"),
+    [(4, True, False), (150, True, False), (700, False, False), (1300, False, False), (0.02, False, True)],
+)
 def test_slow_and_fast_games(milepost, seconds, whole, suspected):
     """A game of long levels in seconds is left alone, be its clock coarse; tries of hundredths of a second are not believed."""
     rng, lines = np.random.default_rng(1), []
@@ -36,7 +39,9 @@ def test_slow_and_fast_games(milepost, seconds, whole, suspected):
         clock = 0.0
         for _ in range(5):
             for event in ("start", "checkpoint", "complete"):
-                lines.append({"session": f"s{n}", "time": round(clock) if whole else round(clock, 6), "event": event, "level": "Mill Pond"})
+                lines.append(
+                    {"session": f"s{n}", "time": round(clock) if whole else round(clock, 6), "event": event, "level": "Mill Pond"}
+                )
                 clock += seconds / 2 * float(rng.uniform(0.5, 1.5))
     milepost.write("log.jsonl", lines)
     found = milepost.json("check", "log.jsonl")["suspects"]
@@ -60,10 +65,18 @@ def doubled(lag, kinds=("start", "checkpoint", "death"), rhythm=None):
 EVERY = ("start", "checkpoint", "death", "hit", "first_input")
 
 
-@pytest.mark.parametrize(("lines", "suspected"), [
-    (doubled(0.3, EVERY), True), (doubled(1.2, EVERY), True), (doubled(None), False), (doubled(None, rhythm=2.04), False),
-    (doubled(None, rhythm=10.2), False), (doubled(6.0, EVERY), False), (doubled(0.3, ("start", "death")), False),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("lines", "suspected"),
+    [
+        (doubled(0.3, EVERY), True),
+        (doubled(1.2, EVERY), True),
+        (doubled(None), False),
+        (doubled(None, rhythm=2.04), False),
+        (doubled(None, rhythm=10.2), False),
+        (doubled(6.0, EVERY), False),
+        (doubled(0.3, ("start", "death")), False),
+    ],
+)
 def test_doubled_logic(milepost, lines, suspected):
     """Every kind of event has to come twice within a moment; a steady rhythm is none, nor is one event that fires again."""
     milepost.write("log.jsonl", lines)

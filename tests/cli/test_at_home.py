@@ -30,10 +30,14 @@ def shell(words, folder):
 
 
 LINES = [
-    ("milepost lev", {"level"}), ("milepost funnel --unk", {"--unknown-end"}), ("milepost level Low", {"Low Arch"}),
-    ("milepost trace maud", {"maud-wick-1", "maud-reed-2"}), ("milepost funnel --by exp", {"experience"}),
-    ("milepost compare --from 0", {"0.7", "0.8"}), ("milepost funnel --exclude idle", {"idle_span"}),
-]  # fmt: skip
+    ("milepost lev", {"level"}),
+    ("milepost funnel --unk", {"--unknown-end"}),
+    ("milepost level Low", {"Low Arch"}),
+    ("milepost trace maud", {"maud-wick-1", "maud-reed-2"}),
+    ("milepost funnel --by exp", {"experience"}),
+    ("milepost compare --from 0", {"0.7", "0.8"}),
+    ("milepost funnel --exclude idle", {"idle_span"}),
+]
 
 
 @pytest.mark.parametrize(("line", "offered"), LINES, ids=[line for line, _ in LINES])
@@ -65,7 +69,9 @@ def test_manual_pages(tmp_path):
     assert {path.name for path in (ROOT / "man/man1").iterdir()} == {"milepost.1", *(f"milepost-{name}.1" for name in COMMANDS)}
     for name, parser in parsers.items():
         text = (ROOT / f"man/man1/milepost-{name}.1").read_text(encoding="utf-8").replace("\\", "")
-        options = {option for action in parser._actions for option in action.option_strings if option.startswith("--")} - {"--help"}
+        options = {option for action in parser._actions for option in action.option_strings if option.startswith("--")} - {
+            "--help"
+        }
         assert not {option for option in options if option not in text}, name
         assert COMMANDS[name].EXAMPLE in text.replace("e'", "'") and ".SH EXIT STATUS" in text
     for page in ("milepost", "milepost-funnel"):
@@ -99,9 +105,18 @@ def test_a_pager_for_long_tables(wickwater):
     """On a terminal a long table goes through PAGER; a short one, a pipe, JSON and a file do not."""
     script = f"{BIN}/milepost funnel; {BIN}/milepost funnel --format json; {BIN}/milepost note --help"
     environment = {**os.environ, "PAGER": "sed s/^/paged:/", "TERM": "dumb", "LINES": "20", "COLUMNS": "100"}
-    done = subprocess.run(["script", "-qec", script, "/dev/null"], cwd=wickwater.folder / "wickwater", env=environment,
-                          capture_output=True, text=True, stdin=subprocess.DEVNULL, timeout=120)  # fmt: skip
+    done = subprocess.run(
+        ["script", "-qec", script, "/dev/null"],
+        cwd=wickwater.folder / "wickwater",
+        env=environment,
+        capture_output=True,
+        text=True,
+        stdin=subprocess.DEVNULL,
+        timeout=120,
+    )
     lines = done.stdout.splitlines()
     assert sum(line.startswith("paged:") for line in lines) > 20 and not any(line.startswith("paged:{") for line in lines)
-    piped = subprocess.run([f"{BIN}/milepost", "funnel"], cwd=wickwater.folder / "wickwater", env=environment, capture_output=True, text=True)
+    piped = subprocess.run(
+        [f"{BIN}/milepost", "funnel"], cwd=wickwater.folder / "wickwater", env=environment, capture_output=True, text=True
+    )
     assert "paged:" not in piped.stdout

@@ -10,8 +10,11 @@ def log(**tags):
     lines = []
     for n in range(10):
         at = {"session": f"s{n}", "player": f"p{n}"} | {name: value[n % len(value)] for name, value in tags.items()}
-        lines += [at | {"time": 0, "event": "start", "level": "Mill Pond"}, at | {"time": 9, "event": "complete" if n % 3 else "death", "level": "Mill Pond"},
-                  at | {"time": 20, "event": "session_end", "cause": "quit"}]  # fmt: skip
+        lines += [
+            at | {"time": 0, "event": "start", "level": "Mill Pond"},
+            at | {"time": 9, "event": "complete" if n % 3 else "death", "level": "Mill Pond"},
+            at | {"time": 20, "event": "session_end", "cause": "quit"},
+        ]
     return lines
 
 
@@ -66,7 +69,10 @@ def test_players_in_several_groups(milepost):
     for n in range(8):
         for build in ("0.7", "0.8")[: 1 + (n < 3)]:
             at = {"session": f"s{n}-{build}", "player": f"p{n}", "build": build}
-            lines += [at | {"time": 0, "event": "start", "level": "Mill Pond"}, at | {"time": 9, "event": "session_end", "cause": "quit"}]
+            lines += [
+                at | {"time": 0, "event": "start", "level": "Mill Pond"},
+                at | {"time": 9, "event": "session_end", "cause": "quit"},
+            ]
     milepost.write("log.jsonl", lines)
     document = milepost.json("funnel", "log.jsonl", "--by", "build")
     assert document["players_in_several_groups"] == 3
@@ -84,7 +90,10 @@ def test_levels_by_any_of_their_names(milepost, name):
     """A condition, a level's page and a projection take a level by whatever name the course gives it, however a session spells it."""
     lines = []
     for n, spelling in enumerate(("Low Arch", "arch_01", "low-arch", "Mill Pond")):
-        lines += [{"session": f"s{n}", "time": 0, "event": "start", "level": spelling}, {"session": f"s{n}", "time": 5, "event": "death", "level": spelling}]
+        lines += [
+            {"session": f"s{n}", "time": 0, "event": "start", "level": spelling},
+            {"session": f"s{n}", "time": 5, "event": "death", "level": spelling},
+        ]
     milepost.write("log.jsonl", lines)
     milepost.write("course.toml", ALIASED)
     more = ("log.jsonl", "--course", "course.toml")

@@ -11,18 +11,30 @@ DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
 
 def log_of(*events, session="s", **more):
     """Records from (time, event, level, fields) tuples."""
-    return [{"session": session, "time": t, "event": e, **({"level": level} if level else {}), **f, **more}
-            for t, e, level, f in events]  # fmt: skip
+    return [
+        {"session": session, "time": t, "event": e, **({"level": level} if level else {}), **f, **more}
+        for t, e, level, f in events
+    ]
 
 
 SETBACK = log_of(
-    (0.5, "start", "Mill Pond", {}), (10.5, "complete", "Mill Pond", {}), (11.5, "transition", "Mill Pond", {"to": "Low Arch"}),
-    (12.5, "start", "Low Arch", {}), (14.5, "first_input", "Low Arch", {}), (17.5, "hit", "Low Arch", {}),
+    (0.5, "start", "Mill Pond", {}),
+    (10.5, "complete", "Mill Pond", {}),
+    (11.5, "transition", "Mill Pond", {"to": "Low Arch"}),
+    (12.5, "start", "Low Arch", {}),
+    (14.5, "first_input", "Low Arch", {}),
+    (17.5, "hit", "Low Arch", {}),
     (20.5, "death", "Low Arch", {"cause": "reeds", "progress": 1, "x": 3, "y": 4}),
-    (21.5, "transition", "Low Arch", {"to": "Mill Pond"}), (22.5, "start", "Mill Pond", {}), (26.5, "complete", "Mill Pond", {}),
-    (27.5, "transition", "Mill Pond", {"to": "Low Arch"}), (29.5, "start", "Low Arch", {}), (89.5, "complete", "Low Arch", {}),
-    (95.5, "session_end", None, {"cause": "quit"}), player="Ada", role="newcomer",
-)  # fmt: skip
+    (21.5, "transition", "Low Arch", {"to": "Mill Pond"}),
+    (22.5, "start", "Mill Pond", {}),
+    (26.5, "complete", "Mill Pond", {}),
+    (27.5, "transition", "Mill Pond", {"to": "Low Arch"}),
+    (29.5, "start", "Low Arch", {}),
+    (89.5, "complete", "Low Arch", {}),
+    (95.5, "session_end", None, {"cause": "quit"}),
+    player="Ada",
+    role="newcomer",
+)
 
 
 @pytest.fixture
@@ -45,11 +57,14 @@ def test_deaths_and_moves(setback):
     document = setback.json("moves", *WORDS)
     assert document["kinds"] == {"setback": 1, "advance": 2}
     assert [(m["from"], m["to"], m["kind"], m["count"], m["cost"]) for m in document["moves"]] == [
-        ("Mill Pond", "Low Arch", "advance", 2, None), ("Low Arch", "Mill Pond", "setback", 1, 4.0)]  # fmt: skip
+        ("Mill Pond", "Low Arch", "advance", 2, None),
+        ("Low Arch", "Mill Pond", "setback", 1, 4.0),
+    ]
 
 
 def test_clocks(setback):
     """Time from the first input, and long silences cut short."""
+
     def half(*more):
         return setback.json("times", *WORDS, *more)["levels"][1]["p50"]
 
@@ -84,16 +99,24 @@ def test_trace(setback):
     """A session attempt by attempt on a recording's clock; a player's name does as well; --all takes every session."""
     rows = setback.json("trace", "s", *WORDS, "--offset", "00:01:00")["levels"]
     assert [(row["level"], row["clock"], row["try"], row["rerun"], row["outcome"]) for row in rows] == [
-        ("Mill Pond", 60.0, 1, False, "complete"), ("Low Arch", 72.0, 1, False, "death"),
-        ("Mill Pond", 82.0, 2, True, "complete"), ("Low Arch", 89.0, 2, False, "complete")]  # fmt: skip
+        ("Mill Pond", 60.0, 1, False, "complete"),
+        ("Low Arch", 72.0, 1, False, "death"),
+        ("Mill Pond", 82.0, 2, True, "complete"),
+        ("Low Arch", 89.0, 2, False, "complete"),
+    ]
     assert setback.json("trace", "Ada", *WORDS)["levels"] == setback.json("trace", "--all", *WORDS)["levels"]
     assert "no session or player is called 'x'" in setback("trace", "x", *WORDS).stderr
 
 
-@pytest.mark.parametrize(("where", "message"), [
-    ("role", "is no condition"), ("mood=calm", "no such field or tag"), ("role=tester", "no session is left. Its values are: newcomer"),
-    ("role>much", "after > comes a number"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("where", "message"),
+    [
+        ("role", "is no condition"),
+        ("mood=calm", "no such field or tag"),
+        ("role=tester", "no session is left. Its values are: newcomer"),
+        ("role>much", "after > comes a number"),
+    ],
+)
 def test_conditions_that_cannot_be(setback, where, message):
     """A condition that is none, or leaves nobody, says so and what there is."""
     done = setback("funnel", *WORDS, "--where", where)
@@ -124,9 +147,17 @@ def test_small_numbers_are_marked(wickwater):
     assert "Mill Pond *" not in wickwater("attempts", *DEMO).stdout
 
 
-@pytest.mark.parametrize("words", [
-    ["deaths", *DEMO], ["moves", *DEMO], ["level", "Low Arch", *DEMO], ["trace", "maud-wick-1", *DEMO], ["trace", "--all", *DEMO],
-], ids=["deaths", "moves", "level", "session", "strips"])  # fmt: skip
+@pytest.mark.parametrize(
+    "words",
+    [
+        ["deaths", *DEMO],
+        ["moves", *DEMO],
+        ["level", "Low Arch", *DEMO],
+        ["trace", "maud-wick-1", *DEMO],
+        ["trace", "--all", *DEMO],
+    ],
+    ids=["deaths", "moves", "level", "session", "strips"],
+)
 def test_figures_are_drawn(wickwater, words):
     """Each of these draws a picture."""
     done = wickwater(*words, "--figure", "one.svg")
@@ -139,8 +170,14 @@ BANDS = '[[band]]\nname = "low"\nto = 0.5\n[[band]]\nname = "mid"\nfrom = 0.6\nt
 
 def test_ratings(milepost):
     """Clears by band, what falls in none, what cannot be reached, and faults of the bands."""
-    rows = [log_of((0.5, "start", "Mill Pond", {}), (9.5, "complete", "Mill Pond", {"collected": n, "available": 2, "rating": "low"}), session=f"s{n}")
-            for n in range(3)]  # fmt: skip
+    rows = [
+        log_of(
+            (0.5, "start", "Mill Pond", {}),
+            (9.5, "complete", "Mill Pond", {"collected": n, "available": 2, "rating": "low"}),
+            session=f"s{n}",
+        )
+        for n in range(3)
+    ]
     milepost.write("log.jsonl", [record for own in rows for record in own])
     milepost.write("course.toml", COURSE + BANDS)
     document = milepost.json("ratings", *WORDS)
@@ -165,7 +202,10 @@ def test_layouts(milepost):
     milepost.write("course.toml", COURSE)
     document = milepost.json("layouts", *WORDS)
     assert [(r["level"], r["layout"], r["tries"], r["clears"], r["enough"]) for r in document["levels"]] == [
-        ("Mill Pond", "0", 20, 20, True), ("Mill Pond", "1", 20, 4, True), ("Low Arch", "rare", 1, 1, False)]  # fmt: skip
+        ("Mill Pond", "0", 20, 20, True),
+        ("Mill Pond", "1", 20, 4, True),
+        ("Low Arch", "rare", 1, 1, False),
+    ]
     assert document["between_layouts"] > 0.4
     assert document["worst"][0]["layout"] == "1"
 
@@ -196,9 +236,19 @@ def test_questions_of_an_analyst(wickwater):
 
 
 VIEWED = [
-    ["check"], ["funnel", "--raw"], ["attempts"], ["times"], ["deaths"], ["moves"], ["spikes"], ["coverage"], ["ratings"],
-    ["whatif", "--set", "Low Arch.difficulty=0"], ["funnel", "--by", "platform"], ["deaths", "--by", "sitting"],
-]  # fmt: skip
+    ["check"],
+    ["funnel", "--raw"],
+    ["attempts"],
+    ["times"],
+    ["deaths"],
+    ["moves"],
+    ["spikes"],
+    ["coverage"],
+    ["ratings"],
+    ["whatif", "--set", "Low Arch.difficulty=0"],
+    ["funnel", "--by", "platform"],
+    ["deaths", "--by", "sitting"],
+]
 
 
 @pytest.mark.parametrize("words", VIEWED, ids=[" ".join(words[:2]) for words in VIEWED])
@@ -239,8 +289,14 @@ def test_what_is_marked_in_a_terminal(wickwater):
 
 def test_first_level_has_its_own_questions(milepost):
     """How long to the first input, failure and clear, and who left before touching anything."""
-    one = log_of((0.5, "start", "Mill Pond", {}), (2.5, "first_input", "Mill Pond", {}), (6.5, "death", "Mill Pond", {}),
-                 (7.5, "retry", "Mill Pond", {}), (12.5, "complete", "Mill Pond", {}), session="a")  # fmt: skip
+    one = log_of(
+        (0.5, "start", "Mill Pond", {}),
+        (2.5, "first_input", "Mill Pond", {}),
+        (6.5, "death", "Mill Pond", {}),
+        (7.5, "retry", "Mill Pond", {}),
+        (12.5, "complete", "Mill Pond", {}),
+        session="a",
+    )
     two = log_of((0.5, "start", "Mill Pond", {}), (30.5, "session_end", None, {"cause": "quit"}), session="b")
     milepost.write("log.jsonl", one + two)
     milepost.write("course.toml", COURSE)
@@ -251,8 +307,13 @@ def test_first_level_has_its_own_questions(milepost):
 
 def test_deaths_on_arrival(milepost):
     """A death within the first moment is one on arrival; the moment can be set."""
-    rows = log_of((0.5, "start", "Mill Pond", {}), (1.25, "death", "Mill Pond", {}), (2.5, "retry", "Mill Pond", {}),
-                  (5.5, "death", "Mill Pond", {"cause": "crane"}), (6.5, "reset", "Mill Pond", {}))  # fmt: skip
+    rows = log_of(
+        (0.5, "start", "Mill Pond", {}),
+        (1.25, "death", "Mill Pond", {}),
+        (2.5, "retry", "Mill Pond", {}),
+        (5.5, "death", "Mill Pond", {"cause": "crane"}),
+        (6.5, "reset", "Mill Pond", {}),
+    )
     milepost.write("log.jsonl", rows)
     milepost.write("course.toml", COURSE)
     pond = milepost.json("deaths", *WORDS)["levels"][0]

@@ -21,7 +21,9 @@ def test_once_is_the_funnel(wickwater):
     words = ("wickwater/logs", "--course", "wickwater/course.toml")
     seen, funnel = wickwater.json("watch", *words, "--once"), wickwater.json("funnel", *words)
     assert funnel["findings"].pop("unreadable_record") == 1
-    assert {key: seen[key] for key in funnel if key != "command"} == {key: value for key, value in funnel.items() if key != "command"}
+    assert {key: seen[key] for key in funnel if key != "command"} == {
+        key: value for key, value in funnel.items() if key != "command"
+    }
 
 
 def test_growing(milepost, small_log):
@@ -46,8 +48,9 @@ def test_until_interrupted(milepost, small_log):
     log = milepost.folder / milepost.write("logs/a.jsonl", small_log[:4])
     command = [str(PROGRAM), "watch", "logs", "--interval", "0.05", "--state", "kept"]
     heeding = lambda: signal.signal(signal.SIGINT, signal.SIG_DFL)  # noqa: E731 - whoever runs the tests may ignore interrupts
-    with subprocess.Popen(command, cwd=milepost.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
-                          preexec_fn=heeding) as running:  # fmt: skip
+    with subprocess.Popen(
+        command, cwd=milepost.folder, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, preexec_fn=heeding
+    ) as running:
         while "Mill Pond" not in running.stdout.readline():
             pass
         with log.open("a") as stream:
@@ -79,30 +82,47 @@ def looked(milepost, *more):
     """What watch shows now, and what a fresh funnel does."""
     shown = milepost.json("watch", "logs", "--once", *more)
     fresh = milepost.json("funnel", "logs")
-    return [{key: document[key] for key in ("players", "sessions", "levels", "findings", "course")} for document in (shown, fresh)]
+    return [
+        {key: document[key] for key in ("players", "sessions", "levels", "findings", "course")} for document in (shown, fresh)
+    ]
 
 
 def evening(name, player="p", ends="death"):
-    return [{"session": name, "player": player, "time": n, "event": event, "level": "Mill Pond"} for n, event in ((0, "start"), (9, ends), (30, "start"), (40, "complete"))]
+    return [
+        {"session": name, "player": player, "time": n, "event": event, "level": "Mill Pond"}
+        for n, event in ((0, "start"), (9, ends), (30, "start"), (40, "complete"))
+    ]
 
 
 CHANGES = {
     "a later file with an earlier name": lambda m: m.write("logs/a.jsonl", evening("early", ends="complete")),
-    "a longer file in its place": lambda m: m.write("logs/b.jsonl", evening("other") + evening("more", "q") + evening("third", "r")),
-    "rewritten at the same size": lambda m: m.write("logs/b.jsonl", (m.folder / "logs/b.jsonl").read_text().replace("death", "reset")),
+    "a longer file in its place": lambda m: m.write(
+        "logs/b.jsonl", evening("other") + evening("more", "q") + evening("third", "r")
+    ),
+    "rewritten at the same size": lambda m: m.write(
+        "logs/b.jsonl", (m.folder / "logs/b.jsonl").read_text().replace("death", "reset")
+    ),
     "a shorter file in its place": lambda m: m.write("logs/b.jsonl", evening("first")[:2]),
-    "a line of over a mebibyte": lambda m: m.write("logs/c.jsonl", '{"session": "' + "x" * (1 << 20) + '", "time": 1, "event": "start", "level": "Mill Pond"}\n'),
-    "grown": lambda m: m.write("logs/b.jsonl", (m.folder / "logs/b.jsonl").read_text() + "".join(json.dumps(r) + "\n" for r in evening("last"))),
+    "a line of over a mebibyte": lambda m: m.write(
+        "logs/c.jsonl", '{"session": "' + "x" * (1 << 20) + '", "time": 1, "event": "start", "level": "Mill Pond"}\n'
+    ),
+    "grown": lambda m: m.write(
+        "logs/b.jsonl", (m.folder / "logs/b.jsonl").read_text() + "".join(json.dumps(r) + "\n" for r in evening("last"))
+    ),
     "a session in two files": lambda m: m.write("logs/a.jsonl", evening("first")[:1]),
     "a file by another name": lambda m: (m.folder / "logs/b.jsonl").rename(m.folder / "logs/z.jsonl"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("change", CHANGES)
 def test_watch_says_what_a_fresh_look_says(milepost, change):
     """Whatever happens to the files between two looks, with what was read kept in a store or in the same run."""
     milepost.write("logs/b.jsonl", evening("first") + evening("second"))
-    watching = subprocess.Popen([PROGRAM, "watch", "logs", "--format", "json", "--interval", "0.2", "-o", "shown.json"], cwd=milepost.folder, stderr=subprocess.DEVNULL)
+    watching = subprocess.Popen(
+        [PROGRAM, "watch", "logs", "--format", "json", "--interval", "0.2", "-o", "shown.json"],
+        cwd=milepost.folder,
+        stderr=subprocess.DEVNULL,
+    )
     try:
         assert looked(milepost, "--state", "kept")[0] == looked(milepost)[1]
         wait_for(lambda: json.loads((milepost.folder / "shown.json").read_text())["sessions"] == 2)
@@ -133,5 +153,9 @@ def test_pack_and_watch_share_a_store(milepost):
     milepost.write("logs/b.jsonl", evening("second"))
     assert "4 records packed" in milepost("pack", "logs", "-o", "kept", "--add").stderr
     document = milepost.json("watch", "logs", "--once", "--state", "kept")
-    assert (document["sessions"], document["new_lines"], document["findings"]) == (2, 0, milepost.json("funnel", "logs")["findings"])
+    assert (document["sessions"], document["new_lines"], document["findings"]) == (
+        2,
+        0,
+        milepost.json("funnel", "logs")["findings"],
+    )
     assert "0 records packed" in milepost("pack", "logs", "-o", "kept", "--add").stderr

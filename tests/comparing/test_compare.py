@@ -21,13 +21,19 @@ def by_level(document):
 
 def session(name, build, *steps, player=None, **more):
     """Steps are levels that are cleared, or with a minus before them, failed; with a plus, entered by a transition and cleared."""
-    lines, time, before = [{"session": name, "time": 0, "event": "session_start", "player": player or name, "build": build, **more}], 1, None
+    lines, time, before = (
+        [{"session": name, "time": 0, "event": "session_start", "player": player or name, "build": build, **more}],
+        1,
+        None,
+    )
     for step in steps:
         level = step.lstrip("-")
         if before is not None and before != level:
             lines.append({"session": name, "time": time, "event": "transition", "level": before, "to": level})
         lines.append({"session": name, "time": time + 1, "event": "start", "level": level})
-        lines.append({"session": name, "time": time + 11, "event": "death" if step.startswith("-") else "complete", "level": level})
+        lines.append(
+            {"session": name, "time": time + 11, "event": "death" if step.startswith("-") else "complete", "level": level}
+        )
         time, before = time + 20, level
     return [*lines, {"session": name, "time": time, "event": "session_end", "cause": "time_up"}]
 
@@ -38,7 +44,11 @@ def course(*names, **more):
 
 
 def many(build, *steps, count=8, first=0, **more):
-    return [line for n in range(first, first + count) for line in session(f"{build}-{n}", build, *steps, player=f"{build} player {n}", **more)]
+    return [
+        line
+        for n in range(first, first + count)
+        for line in session(f"{build}-{n}", build, *steps, player=f"{build} player {n}", **more)
+    ]
 
 
 def test_the_demo_teaches_it(compared):
@@ -46,8 +56,13 @@ def test_the_demo_teaches_it(compared):
     rows = by_level(compared)
     assert (rows["Low Arch"]["verdict"], rows["Salt Steps"]["verdict"]) == ("easier", "harder")
     assert {row["verdict"] for name, row in rows.items() if name not in ("Low Arch", "Salt Steps")} <= {"same", "no_telling"}
-    assert rows["Low Arch"]["delta_low"] < -2.1 < rows["Low Arch"]["delta_high"] and rows["Salt Steps"]["delta_low"] < 1.9 < rows["Salt Steps"]["delta_high"]
-    assert [knob["knob"] for knob in rows["Low Arch"]["knobs"]] == ["arch_width"] and rows["Low Arch"]["knobs"][0]["harder"] is False
+    assert (
+        rows["Low Arch"]["delta_low"] < -2.1 < rows["Low Arch"]["delta_high"]
+        and rows["Salt Steps"]["delta_low"] < 1.9 < rows["Salt Steps"]["delta_high"]
+    )
+    assert [knob["knob"] for knob in rows["Low Arch"]["knobs"]] == ["arch_width"] and rows["Low Arch"]["knobs"][0][
+        "harder"
+    ] is False
     assert (rows["Low Arch"]["cause"], rows["Salt Steps"]["cause"], rows["Mill Pond"]["cause"]) == ("likely", "likely", None)
     shift = compared["shift"]
     assert shift["low"] < -0.5 < shift["high"] < 0 and shift["reading"] == "game_or_players" and shift["players_both"] == 16
@@ -58,8 +73,16 @@ def test_the_demo_teaches_it(compared):
 def test_sentences_first(wickwater):
     """What got easier, what harder, whether all moved, and how many players would tell."""
     said = wickwater("compare", *DEMO, *NEXT, COLUMNS="200").stdout
-    for text in ("Low Arch got easier: of 10 first tries, ", "Salt Steps got harder", "All levels together got easier", "cannot tell the two apart",
-                 "would take", "▲ harder", "▼ easier", "0.8 and 0.9 appeared last"):
+    for text in (
+        "Low Arch got easier: of 10 first tries, ",
+        "Salt Steps got harder",
+        "All levels together got easier",
+        "cannot tell the two apart",
+        "would take",
+        "▲ harder",
+        "▼ easier",
+        "0.8 and 0.9 appeared last",
+    ):
         assert text in said
     assert said.index("Low Arch got easier") < said.index("Salt Steps got harder") < said.index("All levels together")
 
@@ -81,13 +104,26 @@ def test_a_removed_level_is_no_skip(milepost):
     """Each build is replayed by its own order, with one course file that says who has what, with two, and with none."""
     milepost.write("log.jsonl", many("0.7", "A", "B", "C", "D") + many("0.8", "A", "C", "D", "E"))
     milepost.write("one.toml", course("A", "B", "C", "D", "E", B='not_in = ["0.8"]\n', E='builds = ["0.8"]\n'))
-    milepost.write("listed.toml", '[order]\n"0.7" = ["A", "B", "C", "D"]\n"0.8" = ["A", "C", "D", "E"]\n' + course("A", "B", "C", "D", "E"))
+    milepost.write(
+        "listed.toml", '[order]\n"0.7" = ["A", "B", "C", "D"]\n"0.8" = ["A", "C", "D", "E"]\n' + course("A", "B", "C", "D", "E")
+    )
     milepost.write("old.toml", course("A", "B", "C", "D"))
     milepost.write("new.toml", course("A", "C", "D", "E"))
-    for words in (["--course", "one.toml"], ["--course", "listed.toml"], ["--course-from", "old.toml", "--course-to", "new.toml"], []):
+    for words in (
+        ["--course", "one.toml"],
+        ["--course", "listed.toml"],
+        ["--course-from", "old.toml", "--course-to", "new.toml"],
+        [],
+    ):
         document = milepost.json("compare", "log.jsonl", *words)
         rows = by_level(document)
-        assert {name: row["status"] for name, row in rows.items()} == {"A": "both", "B": "removed", "C": "both", "D": "both", "E": "added"}
+        assert {name: row["status"] for name, row in rows.items()} == {
+            "A": "both",
+            "B": "removed",
+            "C": "both",
+            "D": "both",
+            "E": "added",
+        }
         assert [row["level"] for row in document["levels"]] == ["A", "B", "C", "D", "E"]
         assert all(row["to"]["players"] == 8 for name, row in rows.items() if name != "B") and rows["B"]["to"] is None
         assert rows["B"]["verdict"] is None and document["kept_at_end"]["to"] == 1.0
@@ -111,13 +147,20 @@ def test_moved_and_renamed(milepost):
 
 def test_tries_begin_anew(milepost):
     """A player's first clear in the second build counts, whatever was cleared in the first."""
-    log = [line for n in range(6) for build in ("0.7", "0.8") for line in session(f"{n}-{build}", build, "-A", "A", "B", player=f"p{n}")]
+    log = [
+        line
+        for n in range(6)
+        for build in ("0.7", "0.8")
+        for line in session(f"{n}-{build}", build, "-A", "A", "B", player=f"p{n}")
+    ]
     milepost.write("log.jsonl", log)
     milepost.write("course.toml", course("A", "B"))
     document = milepost.json("compare", "log.jsonl", "--course", "course.toml")
     row = by_level(document)["A"]
     assert row["from"]["tries"] == row["to"]["tries"] == 12 and row["attempts_ratio"] == 1.0
-    assert document["players"] == 6 and document["players_from"] == document["players_to"] == document["shift"]["players_both"] == 6
+    assert (
+        document["players"] == 6 and document["players_from"] == document["players_to"] == document["shift"]["players_both"] == 6
+    )
 
 
 def test_a_level_that_nobody_clears_any_more(milepost):
@@ -132,9 +175,13 @@ def test_a_level_that_nobody_clears_any_more(milepost):
 
 def test_kept_at_the_end_and_drop_off_by_hand(milepost):
     """Of ten who reach it, four are lost in the one build and one in the other."""
+
     def build(name, lost):
-        return [line | ({"cause": "quit"} if line["event"] == "session_end" and n < lost else {}) for n in range(10)
-                for line in session(f"{name}{n}", name, "A", *(["-B"] if n < lost else ["B"]), player=f"{name}{n}")]  # fmt: skip
+        return [
+            line | ({"cause": "quit"} if line["event"] == "session_end" and n < lost else {})
+            for n in range(10)
+            for line in session(f"{name}{n}", name, "A", *(["-B"] if n < lost else ["B"]), player=f"{name}{n}")
+        ]
 
     milepost.write("log.jsonl", build("0.7", 4) + build("0.8", 1))
     milepost.write("course.toml", course("A", "B"))
@@ -157,7 +204,10 @@ def test_causes_and_words_that_came_or_went(milepost):
     milepost.write("log.jsonl", build("0.7", "reeds", True) + build("0.8", "low beam", False))
     milepost.write("course.toml", course("A", "B", "C"))
     row = by_level(milepost.json("compare", "log.jsonl", "--course", "course.toml"))["A"]
-    assert {(one["cause"], one["change"], one["from"], one["to"]) for one in row["causes"]} == {("reeds", "went", 12, 0), ("low beam", "came", 0, 12)}
+    assert {(one["cause"], one["change"], one["from"], one["to"]) for one in row["causes"]} == {
+        ("reeds", "went", 12, 0),
+        ("low beam", "came", 0, 12),
+    }
     assert [(one["event"], one["never_in"]) for one in row["words"]] == [("hit", "0.8")]
     calm = by_level(milepost.json("compare", "log.jsonl", "--course", "course.toml"))["B"]
     assert calm["causes"] == [] and calm["words"] == [] and calm["cause"] is None
@@ -172,18 +222,24 @@ def test_other_keys_and_groups(wickwater):
 
 def test_looks_ask_for_more(wickwater, compared):
     often = by_level(wickwater.json("compare", *DEMO, *NEXT, "--looks", "1000000000"))
-    assert often["Salt Steps"]["verdict"] == "no_telling" and often["Salt Steps"]["q_value"] == by_level(compared)["Salt Steps"]["q_value"]
+    assert (
+        often["Salt Steps"]["verdict"] == "no_telling"
+        and often["Salt Steps"]["q_value"] == by_level(compared)["Salt Steps"]["q_value"]
+    )
 
 
 @pytest.mark.parametrize(
     ("words", "said"),
     [
-        (["--from", "0.6"], "no session has build '0.6'"), (["--from", "0.8", "--to", "0.8"], "cannot be compared with itself"),
-        (["--key", "colour"], "the log has no colour"), (["--untouched", "Nowhere"], "no level of both builds is called so"),
-        (["--looks", "0"], "no whole number from 1 up"), (["--course-to", "missing.toml"], "missing.toml"),
+        (["--from", "0.6"], "no session has build '0.6'"),
+        (["--from", "0.8", "--to", "0.8"], "cannot be compared with itself"),
+        (["--key", "colour"], "the log has no colour"),
+        (["--untouched", "Nowhere"], "no level of both builds is called so"),
+        (["--looks", "0"], "no whole number from 1 up"),
+        (["--course-to", "missing.toml"], "missing.toml"),
         (["--course-to", "wickwater/next/course.toml", "-o", "wickwater/next/course.toml"], "would be lost"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be(wickwater, words, said):
     done = wickwater("compare", *DEMO, *words)
     assert done.returncode == 2 and done.stderr.count("\n") == 1 and said in done.stderr
@@ -192,10 +248,12 @@ def test_what_cannot_be(wickwater, words, said):
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ('[order]\n"0.7" = ["A", "Z"]\n', "order.0.7: no level is called 'Z'"), ('[order]\n"0.7" = ["A", "A"]\n', "stands there twice"),
-        ("order = 3\n", "order is a table of builds"), ('[order]\n"0.7" = []\n', "has no level"),
+        ('[order]\n"0.7" = ["A", "Z"]\n', "order.0.7: no level is called 'Z'"),
+        ('[order]\n"0.7" = ["A", "A"]\n', "stands there twice"),
+        ("order = 3\n", "order is a table of builds"),
+        ('[order]\n"0.7" = []\n', "has no level"),
     ],
-)  # fmt: skip
+)
 def test_orders_that_make_no_sense(milepost, small_log, text, said):
     milepost.write("log.jsonl", small_log)
     milepost.write("course.toml", text + course("A", "B"))

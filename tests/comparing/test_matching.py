@@ -19,15 +19,21 @@ def shown(before, after):
 def test_added_and_removed():
     """A level that is gone stands where it stood, after the one that it followed."""
     assert shown(play("A", "B", "C"), play("A", "C", "D")) == [
-        ("A", (0, 0), False, False), ("B", (1, None), False, False), ("C", (2, 1), False, False), ("D", (None, 2), False, False),
-    ]  # fmt: skip
+        ("A", (0, 0), False, False),
+        ("B", (1, None), False, False),
+        ("C", (2, 1), False, False),
+        ("D", (None, 2), False, False),
+    ]
 
 
 def test_moved_and_renamed():
     """Who stands outside the longest common order has moved; another spelling is no other name, an alias is."""
     assert shown(play("A", "B", "C", "D"), play("B", "C", "D", "A")) == [
-        ("B", (1, 0), False, False), ("C", (2, 1), False, False), ("D", (3, 2), False, False), ("A", (0, 3), False, True),
-    ]  # fmt: skip
+        ("B", (1, 0), False, False),
+        ("C", (2, 1), False, False),
+        ("D", (3, 2), False, False),
+        ("A", (0, 3), False, True),
+    ]
     assert shown(play("mill-pond"), play("Mill Pond")) == [("Mill Pond", (0, 0), False, False)]
     assert shown(play("Pond"), play("Mill Pond", aliases=[("Mill Pond", ("Pond",))])) == [("Mill Pond", (0, 0), True, False)]
 

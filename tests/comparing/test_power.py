@@ -13,10 +13,14 @@ def test_more_is_told_sooner(wickwater, question):
     """More players, or a larger change, are told more often; the interval holds the figure; 80 % is reached where it says."""
     size = 12 if question == "drop-off" else 1
     document = wickwater.json("power", *DEMO, "--change", size, "--question", question)
-    assert document["pilot_players"] == 49 and all(row["players"] == 49 and row["question"] == question for row in document["levels"])
+    assert document["pilot_players"] == 49 and all(
+        row["players"] == 49 and row["question"] == question for row in document["levels"]
+    )
     larger = wickwater.json("power", *DEMO, "--change", 2 * size, "--question", question)
     for row, other in zip(document["levels"], larger["levels"], strict=True):
-        assert set(row) >= KEYS and 0 <= row["power_low"] <= row["power"] <= row["power_high"] <= 1 and row["power"] < other["power"]
+        assert (
+            set(row) >= KEYS and 0 <= row["power_low"] <= row["power"] <= row["power_high"] <= 1 and row["power"] < other["power"]
+        )
         assert row["curve"] == sorted(row["curve"])
     name, needed = document["levels"][5]["level"], document["levels"][5]["players_for_80"]
     alone = wickwater.json("power", *DEMO, "--change", size, "--question", question, "--level", name.upper(), "--players", needed)
@@ -44,18 +48,22 @@ def test_forms_and_picture(wickwater):
     for form in ("table", "csv", "markdown"):
         assert "Low Arch" in wickwater("power", *DEMO, "--change", "1", "--format", form).stdout
     assert wickwater("power", *DEMO, "--change", "1", "--figure", "power.png").returncode == 0
-    assert json.loads(wickwater("power", *DEMO, "--change", "1", "--memory", "1MB", "--format", "json").stdout) == wickwater.json("power", *DEMO, "--change", "1")
+    assert json.loads(wickwater("power", *DEMO, "--change", "1", "--memory", "1MB", "--format", "json").stdout) == wickwater.json(
+        "power", *DEMO, "--change", "1"
+    )
 
 
 @pytest.mark.parametrize(
     ("words", "said"),
     [
-        (["--change", "1"], "name a pilot log, or a course with targets"), ([*DEMO, "--change", "0"], "no size of a change"),
-        ([*DEMO, "--change", "1", "--level", "Nowhere"], "no level of the course is called"), ([*DEMO], "--change"),
+        (["--change", "1"], "name a pilot log, or a course with targets"),
+        ([*DEMO, "--change", "0"], "no size of a change"),
+        ([*DEMO, "--change", "1", "--level", "Nowhere"], "no level of the course is called"),
+        ([*DEMO], "--change"),
         (["--course", "wickwater/course.toml", "--change", "9", "--question", "drop-off"], "only be told from a pilot log"),
         (["--course", "bare.toml", "--change", "1"], "has no target_clear below 1"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be(wickwater, words, said):
     wickwater.write("bare.toml", '[[level]]\nname = "A"\n')
     done = wickwater("power", *words)

@@ -10,9 +10,18 @@ BEFORE = ["Mill Pond", "Reed Gate", "Low Arch", "Salt Steps"]
 def played(build, levels, players=3):
     """Players of a build who clear its levels in order."""
     return [
-        {"session": f"{build}-{n}", "player": f"{build}-{n}", "build": build, "time": 10.0 * place + n + 5 * done, "event": event, "level": level}
-        for n in range(players) for place, level in enumerate(levels) for done, event in enumerate(("start", "complete"))
-    ]  # fmt: skip
+        {
+            "session": f"{build}-{n}",
+            "player": f"{build}-{n}",
+            "build": build,
+            "time": 10.0 * place + n + 5 * done,
+            "event": event,
+            "level": level,
+        }
+        for n in range(players)
+        for place, level in enumerate(levels)
+        for done, event in enumerate(("start", "complete"))
+    ]
 
 
 def drafted(milepost, records):
@@ -22,15 +31,19 @@ def drafted(milepost, records):
     return {level["name"]: level.get("aliases", []) for level in tomllib.loads(text)["level"]}, text
 
 
-@pytest.mark.parametrize(("after", "aliases"), [
-    (["Mill Pond", "reed_2", "Low Arch", "Salt Steps"], {"reed_2": ["Reed Gate"]}),
-    (["pond", "Reed Gate", "Low Arch", "steps"], {"pond": ["Mill Pond"], "steps": ["Salt Steps"]}),
-    (["Mill Pond", "reed_2", "arch_2", "Salt Steps"], {"reed_2": ["Reed Gate"], "arch_2": ["Low Arch"]}),
-    (["Mill Pond", "Low Arch", "Salt Steps"], {}),  # taken out
-    (["Mill Pond", "Reed Gate", "Eel Run", "Low Arch", "Salt Steps"], {}),  # put in
-    (["Mill Pond", "Eel Run", "Bell Bridge", "Low Arch", "Salt Steps"], {}),  # one for two: nobody can tell
-    (["Cooper's Cut", "Eel Run", "Bell Bridge"], {}),  # nothing in common
-], ids=lambda own: "-".join(own)[:30])  # fmt: skip
+@pytest.mark.parametrize(
+    ("after", "aliases"),
+    [
+        (["Mill Pond", "reed_2", "Low Arch", "Salt Steps"], {"reed_2": ["Reed Gate"]}),
+        (["pond", "Reed Gate", "Low Arch", "steps"], {"pond": ["Mill Pond"], "steps": ["Salt Steps"]}),
+        (["Mill Pond", "reed_2", "arch_2", "Salt Steps"], {"reed_2": ["Reed Gate"], "arch_2": ["Low Arch"]}),
+        (["Mill Pond", "Low Arch", "Salt Steps"], {}),  # taken out
+        (["Mill Pond", "Reed Gate", "Eel Run", "Low Arch", "Salt Steps"], {}),  # put in
+        (["Mill Pond", "Eel Run", "Bell Bridge", "Low Arch", "Salt Steps"], {}),  # one for two: nobody can tell
+        (["Cooper's Cut", "Eel Run", "Bell Bridge"], {}),  # nothing in common
+    ],
+    ids=lambda own: "-".join(own)[:30],
+)
 def test_renamed_between_builds(milepost, after, aliases):
     """As many new names as old ones between levels that stayed are renamings, in order."""
     found, text = drafted(milepost, played("0.9", BEFORE) + played("0.10", after))
@@ -72,7 +85,9 @@ def test_the_demo(wickwater):
     """The names of the demo's older build are those that its course gives as aliases."""
     assert wickwater("course", "wickwater/logs", "-o", "draft.toml").returncode == 0
     shipped = tomllib.loads((wickwater.folder / "wickwater/course.toml").read_text())["level"]
-    draft = {level["name"]: level.get("aliases", []) for level in tomllib.loads((wickwater.folder / "draft.toml").read_text())["level"]}
+    draft = {
+        level["name"]: level.get("aliases", []) for level in tomllib.loads((wickwater.folder / "draft.toml").read_text())["level"]
+    }
     assert {level["name"] for level in shipped} == set(draft)
     assert all({*level.get("aliases", [])} <= {*draft[level["name"]]} for level in shipped)
 
@@ -85,8 +100,10 @@ def test_knobs_that_the_log_tells(milepost):
             base = {"session": f"{build}-{n}", "player": f"P{n}-{build}", "build": build}
             for place, (level, count) in enumerate(boats.items()):
                 start = {"boats": count, "lit": level == "Low Arch", "commit": build, "oil": 3, "seed": n}
-                log += [base | {"time": 50 * place, "event": "start", "level": level} | start,
-                        base | {"time": 50 * place + 20 + n, "event": "complete", "level": level}]  # fmt: skip
+                log += [
+                    base | {"time": 50 * place, "event": "start", "level": level} | start,
+                    base | {"time": 50 * place + 20 + n, "event": "complete", "level": level},
+                ]
     milepost.write("log.jsonl", log)
     drafted = tomllib.loads(milepost("course", "log.jsonl").stdout)
     assert [level["knobs"] for level in drafted["level"]] == [{"boats": 3, "lit": False}, {"boats": 8, "lit": True}]

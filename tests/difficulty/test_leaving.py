@@ -60,8 +60,11 @@ LEFT = [("quit", True), ("time_up", False), ("crash", False), ("finished", False
 @pytest.mark.parametrize(("cause", "left"), LEFT)
 def test_by_the_cause_of_the_end(tmp_path, cause, left):
     """A player who failed and then quit, or whose end is not known, left; all others did not."""
-    lines = [{"session": "a", "time": 0, "event": "start", "level": "Mill Pond"}, {"session": "a", "time": 9, "event": "death", "level": "Mill Pond"},
-             {"session": "a", "time": 20, "event": "session_end", "cause": cause}]  # fmt: skip
+    lines = [
+        {"session": "a", "time": 0, "event": "start", "level": "Mill Pond"},
+        {"session": "a", "time": 9, "event": "death", "level": "Mill Pond"},
+        {"session": "a", "time": 20, "event": "session_end", "cause": cause},
+    ]
     (tmp_path / "log.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines))
     play = replay_log(read([str(tmp_path / "log.jsonl")]), None, ReplayRules())
     assert settled_tries(play).left.tolist() == [left]
@@ -83,7 +86,10 @@ def test_a_level_that_cannot_be_cleared_yet(tmp_path):
     lines = []
     for n in range(12):
         at = {"session": f"s{n}"}
-        lines += [{**at, "time": 0, "event": "start", "level": "Mill Pond"}, {**at, "time": 9, "event": "complete" if n else "death", "level": "Mill Pond"}]
+        lines += [
+            {**at, "time": 0, "event": "start", "level": "Mill Pond"},
+            {**at, "time": 9, "event": "complete" if n else "death", "level": "Mill Pond"},
+        ]
         lines += [{**at, "time": 10 + k, "event": e, "level": "Low Arch"} for k in (0, 9, 18) for e in ("start",)] if n else []
         lines += [{**at, "time": 40, "event": "death", "level": "Low Arch"}] if n else []
         lines += [{**at, "time": 60, "event": "session_end", "cause": "quit"}]

@@ -7,8 +7,22 @@ import pytest
 
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
 PLANTED = {"Low Arch": "spike", "Glass Basin": "spike", "Salt Steps": "step", "Drowned Orchard": "dip"}
-KEYS = {"difficulty", "se", "expected", "excess", "excess_se", "odds_ratio", "kind", "evidence", "q_value", "cost", "cost_low",
-        "cost_high", "tries", "players"}  # fmt: skip
+KEYS = {
+    "difficulty",
+    "se",
+    "expected",
+    "excess",
+    "excess_se",
+    "odds_ratio",
+    "kind",
+    "evidence",
+    "q_value",
+    "cost",
+    "cost_low",
+    "cost_high",
+    "tries",
+    "players",
+}
 
 
 def test_the_demo(wickwater):
@@ -59,14 +73,30 @@ def test_what_if(wickwater):
 
 def test_a_simulated_course_is_read_back(milepost):
     """A planted spike is found in the log of a simulation, and the truth file says where it is."""
-    words = ("simulate", "--players", "300", "--levels", "20", "--plant", "spike@9=2", "--seed", "4", "--roughness", "0.1", "--truth", "truth.json")
+    words = (
+        "simulate",
+        "--players",
+        "300",
+        "--levels",
+        "20",
+        "--plant",
+        "spike@9=2",
+        "--seed",
+        "4",
+        "--roughness",
+        "0.1",
+        "--truth",
+        "truth.json",
+    )
     done = milepost(*words, "--output", "sim.jsonl")
     assert done.returncode == 0, done.stderr
     truth = json.loads((milepost.folder / "truth.json").read_text())
     document = milepost.json("spikes", "sim.jsonl")
     flagged = [(row["level"], row["kind"]) for row in document["levels"] if row["kind"] != "none"]
     assert flagged == [(truth["planted"][0]["level"], "spike")]
-    assert [row["reached"] for row in milepost.json("funnel", "sim.jsonl")["levels"]] == [row["reached"] for row in truth["levels"]]
+    assert [row["reached"] for row in milepost.json("funnel", "sim.jsonl")["levels"]] == [
+        row["reached"] for row in truth["levels"]
+    ]
     for row, known in zip(document["levels"], truth["levels"], strict=True):
         assert row["difficulty"] == pytest.approx(known["difficulty"], abs=0.7)
 
@@ -83,11 +113,17 @@ def test_simulations_repeat_and_take_a_course(wickwater):
     assert wickwater.json("funnel", "one.jsonl", "--course", "wickwater/course.toml")["players"] == 40
 
 
-@pytest.mark.parametrize(("words", "message"), [
-    (["--plant", "wall@3"], "write spike@LEVEL=SIZE"), (["--plant", "spike@High Arch"], "no level is called 'High Arch'"),
-    (["--difficulty", "Lock 1"], "write NAME=LOGITS"), (["--course", "c.toml", "--shape", "flat"], "exclude each other"),
-    (["--course", "c.toml"], "has no target_clear"), (["--players", "0"], "at least 1"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("words", "message"),
+    [
+        (["--plant", "wall@3"], "write spike@LEVEL=SIZE"),
+        (["--plant", "spike@High Arch"], "no level is called 'High Arch'"),
+        (["--difficulty", "Lock 1"], "write NAME=LOGITS"),
+        (["--course", "c.toml", "--shape", "flat"], "exclude each other"),
+        (["--course", "c.toml"], "has no target_clear"),
+        (["--players", "0"], "at least 1"),
+    ],
+)
 def test_simulations_that_cannot_be(milepost, words, message):
     """What cannot be simulated is said in a line, and no file is left."""
     milepost.write("c.toml", '[[level]]\nname = "Mill Pond"\n')
@@ -124,7 +160,9 @@ KNOBS = [1, 2, 3, 4, 5, 5, 5, 5, 5, 5]
 
 def test_knobs_beside_the_curve(milepost):
     """A knob that stops growing, levels with equal knobs, and levels easier than the one before."""
-    course = "".join(f'[[level]]\nname = "Lock {n + 1}"\ntarget_clear = 0.6\n[level.knobs]\ncurrent = {k}\n' for n, k in enumerate(KNOBS))
+    course = "".join(
+        f'[[level]]\nname = "Lock {n + 1}"\ntarget_clear = 0.6\n[level.knobs]\ncurrent = {k}\n' for n, k in enumerate(KNOBS)
+    )
     milepost.write("course.toml", course)
     words = ("simulate", "--course", "course.toml", "--players", "150", "--plant", "spike@3=2", "--output", "sim.jsonl")
     assert milepost(*words).returncode == 0

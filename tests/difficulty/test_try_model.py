@@ -6,8 +6,9 @@ import pytest
 from milepost.difficulty.events import read_events
 from milepost.difficulty.verdict import verdicts
 from milepost.numerics import try_model
+from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD
-from milepost.numerics.try_model import TriesOfItems, fit_tries
+from milepost.numerics.try_model import fit_tries
 from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
 
@@ -38,8 +39,10 @@ def test_leaving_by_skill():
     truth = np.linspace(-1.2, 0.4, 16)
     settings = Population(players=2500, minutes=0, crash_hourly=0, sessions=1, quit_base=0.08, quit_skill=2.5)
     tries, _ = play_course(truth, settings, np.random.default_rng(5))
-    fits = [fit_tries(TriesOfItems(tries.player, tries.level, tries.number, tries.outcome == 0, left), 16)
-            for left in (None, tries.ends)]  # fmt: skip
+    fits = [
+        fit_tries(TriesOfItems(tries.player, tries.level, tries.number, tries.outcome == 0, left), 16)
+        for left in (None, tries.ends)
+    ]
     apart = [fit.difficulty - truth for fit in fits]
     drift = [error[-5:].mean() - error[:5].mean() for error in apart]
     assert drift[0] < -0.1 and abs(drift[1]) < 0.06

@@ -25,7 +25,9 @@ def reading(own=(), step=(), excess=()):
 
 def named(*given, players=MANY):
     """The kinds of the levels that are named."""
-    return {level: verdict.kind for level, verdict in enumerate(verdicts(reading(*given), MANY, players)) if verdict.kind != "none"}
+    return {
+        level: verdict.kind for level, verdict in enumerate(verdicts(reading(*given), MANY, players)) if verdict.kind != "none"
+    }
 
 
 def test_the_first_claim_and_further_ones():

@@ -18,7 +18,9 @@ def test_each_script_runs(wickwater, tmp_path, number):
     """Each leaves what it says: reports, and test results."""
     shutil.copytree(wickwater.folder / "wickwater", tmp_path / "wickwater")
     environment = {**os.environ, "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}"}
-    done = subprocess.run(["sh", "-c", SCRIPTS[number]], cwd=tmp_path, env=environment, capture_output=True, text=True, timeout=300)
+    done = subprocess.run(
+        ["sh", "-c", SCRIPTS[number]], cwd=tmp_path, env=environment, capture_output=True, text=True, timeout=300
+    )
     assert done.returncode == 0, done.stderr
     written = re.findall(r"(?:--output|-o) (\S+)", SCRIPTS[number])
     assert written and all((tmp_path / "wickwater" / name).stat().st_size > 100 for name in written)

@@ -35,7 +35,9 @@ class Copy:
 
     def __call__(self, *words):
         env = {**os.environ, "PYTHONPATH": str(self.folder / "src"), "COLUMNS": "100"}
-        return subprocess.run([sys.executable, "-m", "milepost", *words], cwd=self.folder, env=env, capture_output=True, text=True, timeout=120)
+        return subprocess.run(
+            [sys.executable, "-m", "milepost", *words], cwd=self.folder, env=env, capture_output=True, text=True, timeout=120
+        )
 
 
 @pytest.fixture(scope="module")
@@ -64,7 +66,9 @@ def test_a_new_measure(copy, form):
         document = json.loads(done.stdout)
         assert document["levels"] == [{"level": "Mill Pond", "players": 1, "paused": 1, "seconds": 4999.0}]
         assert (document["format"], document["command"]) == (1, "pauses")
-        assert json.loads(copy("pauses", "log.jsonl", "--memory", "1MB", "--format", "json").stdout)["levels"] == document["levels"]
+        assert (
+            json.loads(copy("pauses", "log.jsonl", "--memory", "1MB", "--format", "json").stdout)["levels"] == document["levels"]
+        )
         assert copy("pauses", "log.jsonl", "--by", "player").returncode == 0
     assert "pauses" in copy("--help").stdout
 

@@ -18,7 +18,11 @@ def test_every_cell_runs(wickwater, monkeypatch):
     for cell in cells:
         if cell["cell_type"] == "code":
             exec(compile("".join(cell["source"]), NOTEBOOK.name, "exec"), names)
-    assert [sentence.split(" is ")[0].split(" begins ")[0] for sentence in names["to_fix"]] == ["Low Arch", "Glass Basin", "Salt Steps"]
+    assert [sentence.split(" is ")[0].split(" begins ")[0] for sentence in names["to_fix"]] == [
+        "Low Arch",
+        "Glass Basin",
+        "Salt Steps",
+    ]
     assert isinstance(names["funnel"], pd.DataFrame) and isinstance(names["playtest"].figure("spikes"), Figure)
     verdicts = names["change"]["verdict"]
     assert verdicts["Low Arch"] == "easier" and verdicts["Salt Steps"] == "harder"

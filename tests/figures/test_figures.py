@@ -23,8 +23,16 @@ def deaths_document(count):
     rows = []
     for n, name in enumerate(names(count)):
         bins = [(n * 7 + k) % 4 for k in range(10)]
-        rows.append({"level": name, "progress": bins, "deaths": sum(bins) + 40 * (n == 1), "reached": 20,
-                     "per_player_reached": (sum(bins) + 40 * (n == 1)) / 20, "causes": {"reeds": {"deaths": sum(bins)}}})  # fmt: skip
+        rows.append(
+            {
+                "level": name,
+                "progress": bins,
+                "deaths": sum(bins) + 40 * (n == 1),
+                "reached": 20,
+                "per_player_reached": (sum(bins) + 40 * (n == 1)) / 20,
+                "causes": {"reeds": {"deaths": sum(bins)}},
+            }
+        )
     return {"levels": rows}
 
 
@@ -33,28 +41,48 @@ def moves_document(count):
     own = names(count)
     made = [{"from": a, "to": b, "kind": "advance", "count": 20, "cost": None} for a, b in pairwise(own)]
     if count > 6:
-        made += [{"from": own[1], "to": own[5], "kind": "skip", "count": 2, "cost": None},
-                 {"from": own[6], "to": own[3], "kind": "setback", "count": 4, "cost": 90.0}]  # fmt: skip
+        made += [
+            {"from": own[1], "to": own[5], "kind": "skip", "count": 2, "cost": None},
+            {"from": own[6], "to": own[3], "kind": "setback", "count": 4, "cost": 90.0},
+        ]
     return {"course": {"levels": own}, "moves": made}
 
 
 def spikes_document(count):
     """A curve with a spike at the third level."""
     rows = [
-        {"level": name, "difficulty": -1 + n / count + 2 * (n == 2), "se": 0.3, "expected": -1 + n / count, "excess_se": 0.4,
-         "kind": "spike" if n == 2 else "none", "evidence": "too_few" if n == 0 else "strong" if n == 2 else "none"}
+        {
+            "level": name,
+            "difficulty": -1 + n / count + 2 * (n == 2),
+            "se": 0.3,
+            "expected": -1 + n / count,
+            "excess_se": 0.4,
+            "kind": "spike" if n == 2 else "none",
+            "evidence": "too_few" if n == 0 else "strong" if n == 2 else "none",
+        }
         for n, name in enumerate(names(count))
-    ]  # fmt: skip
+    ]
     return {"levels": rows}
 
 
 def trace_document(count, sessions=5):
     """Sessions with an attempt of each outcome at every level."""
     rows = [
-        {"session": f"s{s}", "level": name, "clock": 60.0 * n, "until": 60.0 * n + 50, "outcome": OUTCOMES[(n + s) % len(OUTCOMES)]}
-        for s in range(sessions) for n, name in enumerate(names(count))
-    ]  # fmt: skip
-    return {"course": {"levels": names(count)}, "levels": rows, "traced": [{"session": f"s{s}", "end": "quit"} for s in range(sessions)]}
+        {
+            "session": f"s{s}",
+            "level": name,
+            "clock": 60.0 * n,
+            "until": 60.0 * n + 50,
+            "outcome": OUTCOMES[(n + s) % len(OUTCOMES)],
+        }
+        for s in range(sessions)
+        for n, name in enumerate(names(count))
+    ]
+    return {
+        "course": {"levels": names(count)},
+        "levels": rows,
+        "traced": [{"session": f"s{s}", "end": "quit"} for s in range(sessions)],
+    }
 
 
 def attempts_document(count):
@@ -62,8 +90,18 @@ def attempts_document(count):
     rows = []
     for n, name in enumerate(names(count)):
         steps = [{"k": k, "at_risk": 20 - 4 * k, "cleared": 4, "survival": 1 - k / 5} for k in range(1, 5)]
-        rows.append({"level": name, "players": 3 if n == 1 else 20, "censored": 2 * (n == 2), "try_clear": 0.2 if n == 2 else 0.6,
-                     "try_clear_low": 0.1, "try_clear_high": 0.8, "p50": None if n == 2 else 2, "distribution": steps})  # fmt: skip
+        rows.append(
+            {
+                "level": name,
+                "players": 3 if n == 1 else 20,
+                "censored": 2 * (n == 2),
+                "try_clear": 0.2 if n == 2 else 0.6,
+                "try_clear_low": 0.1,
+                "try_clear_high": 0.8,
+                "p50": None if n == 2 else 2,
+                "distribution": steps,
+            }
+        )
     return {"levels": rows, "min_players": 5}
 
 
@@ -72,8 +110,19 @@ def times_document(count):
     rows = []
     for n, name in enumerate(names(count)):
         bins = [{"from": 2.0**k, "to": 2.0 ** (k + 1), "cleared": 4 * (k > 3), "censored": k == 2} for k in range(2, 9)]
-        rows.append({"level": name, "timed": 3 if n == 1 else 20, "censored": 1, "distribution": bins,
-                     "p10": 10.0, "p25": 20.0, "p50": None if n == 2 else 40.0, "p75": None, "p90": None})  # fmt: skip
+        rows.append(
+            {
+                "level": name,
+                "timed": 3 if n == 1 else 20,
+                "censored": 1,
+                "distribution": bins,
+                "p10": 10.0,
+                "p25": 20.0,
+                "p50": None if n == 2 else 40.0,
+                "p75": None,
+                "p90": None,
+            }
+        )
     return {"levels": rows, "min_players": 5}
 
 
@@ -82,16 +131,33 @@ def funnel_rows(count):
     rows = []
     for n, name in enumerate(names(count)):
         kept = 1 - 0.5 * n / count
-        row = {"level": name, "reached": count + 9 - n, "cleared": count + 8 - n, "lost": 1, "retention": kept,
-               "retention_low": None if n == 0 else kept * 0.9, "retention_high": None if n == 0 else min(1.0, kept * 1.1)}  # fmt: skip
-        rows.append(row | dict.fromkeys((f"stopped_{cause}" for cause in END_CAUSES), 0) | {"stopped_quit": 1, "stopped_crash": n % 2})
+        row = {
+            "level": name,
+            "reached": count + 9 - n,
+            "cleared": count + 8 - n,
+            "lost": 1,
+            "retention": kept,
+            "retention_low": None if n == 0 else kept * 0.9,
+            "retention_high": None if n == 0 else min(1.0, kept * 1.1),
+        }
+        rows.append(
+            row | dict.fromkeys((f"stopped_{cause}" for cause in END_CAUSES), 0) | {"stopped_quit": 1, "stopped_crash": n % 2}
+        )
     return rows
 
 
 def whatif_document(count):
     """The second level made easier."""
-    rows = [row | {"difficulty": 0.0, "changed": -1.0 * (n == 1), "projected": row["retention"] * 0.9, "projected_changed": row["retention"]}
-            for n, row in enumerate(funnel_rows(count))]  # fmt: skip
+    rows = [
+        row
+        | {
+            "difficulty": 0.0,
+            "changed": -1.0 * (n == 1),
+            "projected": row["retention"] * 0.9,
+            "projected_changed": row["retention"],
+        }
+        for n, row in enumerate(funnel_rows(count))
+    ]
     return {"levels": rows, "min_players": 5, "gained": 2.0, "players": count + 9}
 
 
@@ -101,10 +167,17 @@ def overview_document(count):
     for row in judged[3:5]:
         row["kind"] = "dip"
     plan = [{"target_clear": 0.7, "par_seconds": 30.0 if n % 2 else None} for n in range(count)]
-    return {"course": {"levels": names(count)}, "players": count + 9, "min_players": 5, "funnel": {"levels": funnel_rows(count)},
-            "attempts": attempts_document(count), "times": times_document(count), "plan": plan,
-            "spikes": {"basis": "tries", "levels": [row | {"cost": 1.0} for row in judged]},
-            "planned_retention": [1 - 0.2 * n / count for n in range(count)]}  # fmt: skip
+    return {
+        "course": {"levels": names(count)},
+        "players": count + 9,
+        "min_players": 5,
+        "funnel": {"levels": funnel_rows(count)},
+        "attempts": attempts_document(count),
+        "times": times_document(count),
+        "plan": plan,
+        "spikes": {"basis": "tries", "levels": [row | {"cost": 1.0} for row in judged]},
+        "planned_retention": [1 - 0.2 * n / count for n in range(count)],
+    }
 
 
 DRAWN = {
@@ -193,8 +266,13 @@ def test_a_levels_map(spots):
     """Few spots are marks, many get shades too, none is said."""
     sheet = new_sheet()
     own = [{"x": n % 17, "y": n % 11, "cause": None if n % 3 else "reeds"} for n in range(spots)]
-    document = {"level": "Low Arch", "picture": None, "spots": own, "attempts": {"try_clear": 0.3, "settled": 50, "players": 20},
-                "deaths": {"failures": spots, "progress": [1] * 10}}  # fmt: skip
+    document = {
+        "level": "Low Arch",
+        "picture": None,
+        "spots": own,
+        "attempts": {"try_clear": 0.3, "settled": 50, "players": 20},
+        "deaths": {"failures": spots, "progress": [1] * 10},
+    }
     level.draw_level(sheet, document)
     assert len(sheet.figure.axes[0].collections) == (spots >= 60)
     assert any("no failure here" in text.get_text() for text in sheet.figure.axes[0].texts) == (spots == 0)
@@ -209,9 +287,7 @@ def test_shortened_names_are_safe():
 
 def apart(boxes):
     """Whether no two of some extents overlap by more than a dot."""
-    return not any(
-        a.x1 - 1 > b.x0 and b.x1 - 1 > a.x0 and a.y1 - 1 > b.y0 and b.y1 - 1 > a.y0 for a, b in combinations(boxes, 2)
-    )
+    return not any(a.x1 - 1 > b.x0 and b.x1 - 1 > a.x0 and a.y1 - 1 > b.y0 and b.y1 - 1 > a.y0 for a, b in combinations(boxes, 2))
 
 
 @pytest.mark.parametrize("count", COUNTS)

@@ -10,10 +10,17 @@ from milepost.vocabulary import END_CAUSES
 def document(count):
     """A funnel of so many levels that loses a player at each."""
     rows = [
-        {"level": f"Level {n} of the long canal with a name", "reached": count + 5 - n, "cleared": count + 4 - n, "lost": 1,
-         "drop_off_low": 0.0, "drop_off_high": 0.2, **dict.fromkeys((f"stopped_{cause}" for cause in END_CAUSES), 0)}
+        {
+            "level": f"Level {n} of the long canal with a name",
+            "reached": count + 5 - n,
+            "cleared": count + 4 - n,
+            "lost": 1,
+            "drop_off_low": 0.0,
+            "drop_off_high": 0.2,
+            **dict.fromkeys((f"stopped_{cause}" for cause in END_CAUSES), 0),
+        }
         for n in range(count)
-    ]  # fmt: skip
+    ]
     for row in rows:
         row["stopped_quit"] = 1
     return {"levels": rows, "players": count + 5}

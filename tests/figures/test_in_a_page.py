@@ -10,9 +10,13 @@ from milepost.figures.inline import colours, inline_svg
 from milepost.figures.lines import names_at_ends
 from milepost.figures.style import LIGHT, new_sheet
 
-MOVES = {"course": {"levels": ["Mill Pond", "Low Arch"]}, "moves": [
-    {"from": "Mill Pond", "to": "Low Arch", "kind": "advance", "count": 3, "cost": None},
-    {"from": "Low Arch", "to": "Mill Pond", "kind": "setback", "count": 1, "cost": 12.0}]}  # fmt: skip
+MOVES = {
+    "course": {"levels": ["Mill Pond", "Low Arch"]},
+    "moves": [
+        {"from": "Mill Pond", "to": "Low Arch", "kind": "advance", "count": 3, "cost": None},
+        {"from": "Low Arch", "to": "Mill Pond", "kind": "setback", "count": 1, "cost": 12.0},
+    ],
+}
 
 
 def test_a_drawing_in_the_pages_colours():
@@ -29,7 +33,13 @@ def test_a_drawing_in_the_pages_colours():
 
 def test_faint_shades_stay():
     """Places are rounded, shades are not: a cell of one death in a hundred is still there."""
-    row = {"level": "Low Arch", "progress": [100, 1, 0, 0, 0, 0, 0, 0, 0, 0], "deaths": 101, "reached": 50, "per_player_reached": 2.02}
+    row = {
+        "level": "Low Arch",
+        "progress": [100, 1, 0, 0, 0, 0, 0, 0, 0, 0],
+        "deaths": 101,
+        "reached": 50,
+        "per_player_reached": 2.02,
+    }
     drawn = inline_svg("deaths", {"levels": [row | {"causes": {}}]}, "x", (1280, 800))
     shades = [float(value) for value in re.findall(r"opacity: ([\d.]+)", drawn)]
     assert any(0.15 < shade < 0.17 for shade in shades)
@@ -56,11 +66,17 @@ def test_lines_on_pages():
     assert _pages([]) == [[]]
 
 
-@pytest.mark.parametrize("name", ["Level 1.25", "Lock 12.375", 'id="a"', "#2f6788", "font-family: x", "url(#here)", "font: 12.5px Serif"])
+@pytest.mark.parametrize(
+    "name", ["Level 1.25", "Lock 12.375", 'id="a"', "#2f6788", "font-family: x", "url(#here)", "font: 12.5px Serif"]
+)
 def test_names_stay_as_they_are(milepost, small_log, name):
     """What is written in a figure is never changed as places, colours and fonts are."""
     milepost.write("log.jsonl", [line | ({"level": name} if line.get("level") == "Mill Pond" else {}) for line in small_log])
     assert milepost("report", "log.jsonl", "-o", "report.html").returncode == 0
     page = (milepost.folder / "report.html").read_text(encoding="utf-8")
-    written = [unescape(text) for svg in re.findall(r"<svg.*?</svg>", page, re.DOTALL) for text in re.findall(r"<text[^>]*>(.*?)</text>", svg, re.DOTALL)]
+    written = [
+        unescape(text)
+        for svg in re.findall(r"<svg.*?</svg>", page, re.DOTALL)
+        for text in re.findall(r"<text[^>]*>(.*?)</text>", svg, re.DOTALL)
+    ]
     assert sum(name in text for text in written) >= 5

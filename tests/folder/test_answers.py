@@ -19,8 +19,12 @@ def played(player, fails):
     log, time = [], 0
     for level, count in zip(LEVELS, fails, strict=False):
         for n in range(count + 1):
-            log.append({"session": f"{player}-1", "player": player, "time": time, "event": "start" if not n else "retry", "level": level})
-            log.append({"session": f"{player}-1", "time": time + 9, "event": "complete" if n == count else "death", "level": level})
+            log.append(
+                {"session": f"{player}-1", "player": player, "time": time, "event": "start" if not n else "retry", "level": level}
+            )
+            log.append(
+                {"session": f"{player}-1", "time": time + 9, "event": "complete" if n == count else "death", "level": level}
+            )
             time += 10
     return [*log, {"session": f"{player}-1", "time": time, "event": "session_end", "cause": "quit"}]
 
@@ -48,10 +52,16 @@ HARD = '[answers."Hard?"]\norder = ["easy", "fair", "hard"]\nharder = "up"\n'
 def test_counts_by_hand(asked):
     """The last answer counts, whatever spelling the level has; others than those in the order are listed; strangers are left out."""
     rows = [
-        ("Ada", "Mill Pond", "Hard?", "hard"), ("Ada", "mill_pond", "Hard?", "Easy"), ("Bo", "mill pond", "Hard?", "fair"),
-        ("Cass", "Mill Pond", "Hard?", "dunno"), ("Dot", "Mill Pond", "Hard?", "hard"), ("Ada", "", "Hard?", "fair"),
-        ("Ada", "Nowhere", "Hard?", "fair"), ("Bo", "Low Arch", "Why?", "the beam"), ("Bo", "Low Arch", "Why?", ""),
-    ]  # fmt: skip
+        ("Ada", "Mill Pond", "Hard?", "hard"),
+        ("Ada", "mill_pond", "Hard?", "Easy"),
+        ("Bo", "mill pond", "Hard?", "fair"),
+        ("Cass", "Mill Pond", "Hard?", "dunno"),
+        ("Dot", "Mill Pond", "Hard?", "hard"),
+        ("Ada", "", "Hard?", "fair"),
+        ("Ada", "Nowhere", "Hard?", "fair"),
+        ("Bo", "Low Arch", "Why?", "the beam"),
+        ("Bo", "Low Arch", "Why?", ""),
+    ]
     log = played("Ada", [0, 1]) + played("Bo", [2, 0, 0, 1]) + played("Cass", [1])
     document = asked(log, rows, order=HARD)
     hard, why = document["questions"]
@@ -73,7 +83,9 @@ def test_a_scale_of_numbers(asked):
     log = [one for name in ("a", "b", "c", "d", "e") for one in played(name, [1])]
     rows = [(name, "Mill Pond", "Fun?", answer) for name, answer in zip("abcde", ["3", "3,5", "4", "5", "n/a"], strict=True)]
     (question,) = asked(log, rows)["questions"]
-    assert question["ordered"] and question["levels"][0]["mean"] == pytest.approx(3.875) and question["listed"][0]["answer"] == "n/a"
+    assert (
+        question["ordered"] and question["levels"][0]["mean"] == pytest.approx(3.875) and question["listed"][0]["answer"] == "n/a"
+    )
     rows[0] = ("a", "Mill Pond", "Fun?", "some")
     (question,) = asked(log, rows)["questions"]
     assert not question["ordered"] and len(question["listed"]) == 5 and question["levels"][0]["mean"] is None
@@ -88,7 +100,9 @@ def test_agreement_is_spearmans(asked):
     names = [f"p{n:02d}" for n in range(12)]
     felt = np.clip(fails + rng.integers(-2, 3, fails.shape), 0, 5)
     log = [one for name, row in zip(names, fails, strict=True) for one in played(name, row)]
-    rows = [(names[p], LEVELS[q], "How hard, 0 to 5?", str(felt[p, q])) for p in range(12) for q in range(6) if rng.random() < 0.8]
+    rows = [
+        (names[p], LEVELS[q], "How hard, 0 to 5?", str(felt[p, q])) for p in range(12) for q in range(6) if rng.random() < 0.8
+    ]
     (question,) = asked(log, rows)["questions"]
     place = {name: n for n, name in enumerate(names)}
     pairs = [(int(answer), fails[place[p], LEVELS.index(q)] + 1, p) for p, q, _, answer in rows]
@@ -114,7 +128,9 @@ def test_an_interval_knows_that_players_answer_often():
     few = spearman_interval(Pairs(one, other, owner))
     many = spearman_interval(Pairs(one, other, np.arange(160)))
     assert few[1] - few[0] > 2 * (many[1] - many[0])
-    assert spearman(Pairs(np.ones(4), np.arange(4.0), np.arange(4))) is None and spearman_interval(Pairs(one[:2], other[:2], owner[:2])) == (None, None)
+    assert spearman(Pairs(np.ones(4), np.arange(4.0), np.arange(4))) is None and spearman_interval(
+        Pairs(one[:2], other[:2], owner[:2])
+    ) == (None, None)
     assert mean_interval(np.array([2.0, 2.0, 2.0])) == (None, None)
 
 
@@ -125,23 +141,40 @@ def test_the_levels_that_part(asked):
     fails = rng.poisson([0.3, 0.4, 0.5, 2.5, 0.6, 2.5], (30, 6))
     beyond = np.array([0, 0, 3, 0, 0, -3])
     log = [one for name, row in zip(names, fails, strict=True) for one in played(name, row)]
-    rows = [(names[p], LEVELS[q], "Hard?", str(int(np.clip(3 + fails[p, q] + beyond[q] + rng.integers(-1, 2), 0, 9)))) for p in range(30) for q in range(6)]
+    rows = [
+        (names[p], LEVELS[q], "Hard?", str(int(np.clip(3 + fails[p, q] + beyond[q] + rng.integers(-1, 2), 0, 9))))
+        for p in range(30)
+        for q in range(6)
+    ]
     (question,) = asked(log, rows, order='[answers."Hard?"]\nharder = "up"\n')["questions"]
-    assert {one["level"]: one["reading"] for one in question["apart"]} == {"Reed Gate": "felt harder than it plays", "Rope Walk": "felt easier than it plays"}
+    assert {one["level"]: one["reading"] for one in question["apart"]} == {
+        "Reed Gate": "felt harder than it plays",
+        "Rope Walk": "felt easier than it plays",
+    }
     assert all(not one["gap_low"] <= 0 <= one["gap_high"] for one in question["apart"])
-    (turned,) = asked(log, [(*row[:3], str(9 - int(row[3]))) for row in rows], order='[answers."Hard?"]\nharder = "down"\n')["questions"]
-    assert {one["level"]: one["reading"] for one in turned["apart"]} == {one["level"]: one["reading"] for one in question["apart"]}
+    (turned,) = asked(log, [(*row[:3], str(9 - int(row[3]))) for row in rows], order='[answers."Hard?"]\nharder = "down"\n')[
+        "questions"
+    ]
+    assert {one["level"]: one["reading"] for one in turned["apart"]} == {
+        one["level"]: one["reading"] for one in question["apart"]
+    }
     (plain,) = asked(log, rows)["questions"]
-    assert {one["reading"] for one in plain["apart"]} == {f"answered {way} than its tries lead one to expect" for way in ("higher", "lower")}
+    assert {one["reading"] for one in plain["apart"]} == {
+        f"answered {way} than its tries lead one to expect" for way in ("higher", "lower")
+    }
     shown = asked.program("answers").stdout
     assert "Reed Gate: answered higher than its tries" in shown and "rank correlation" in shown
     assert asked.program("answers", "--figure", "a.png").returncode == 0
 
 
-@pytest.mark.parametrize(("words", "why"), [
-    (["--answers", "gone.csv"], "gone.csv: the table cannot be read"), (["--order", "Hard"], "--order Hard: write the question"),
-    (["--no-folder", "log.jsonl"], "there is no table of answers"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("words", "why"),
+    [
+        (["--answers", "gone.csv"], "gone.csv: the table cannot be read"),
+        (["--order", "Hard"], "--order Hard: write the question"),
+        (["--no-folder", "log.jsonl"], "there is no table of answers"),
+    ],
+)
 def test_what_cannot_be_done(asked, words, why):
     """It is said in a line."""
     asked(played("Ada", [1]), [("Ada", "Mill Pond", "Hard?", "1")])

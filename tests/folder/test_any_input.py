@@ -10,7 +10,11 @@ from milepost.folder.notes import add_note, read_notes
 from milepost.numerics.ranks import Pairs, spearman
 from milepost.planning.goals import Goal, Measured, judged, players_needed
 
-WORDS = st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs", "Zl", "Zp"]), min_size=1, max_size=40).map(lambda text: " ".join(text.split())).filter(bool)
+WORDS = (
+    st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs", "Zl", "Zp"]), min_size=1, max_size=40)
+    .map(lambda text: " ".join(text.split()))
+    .filter(bool)
+)
 NUMBERS = st.floats(-50, 50, allow_nan=False)
 
 
@@ -20,7 +24,10 @@ NUMBERS = st.floats(-50, 50, allow_nan=False)
 def test_notes_come_back_as_they_were_written(tmp_path_factory, delimiter, encoding, notes):
     """Delimiters, quotes, formulas and letters of any script; also where the table's own encoding has no room for them."""
     path = tmp_path_factory.mktemp("notes") / "notes.csv"
-    path.write_bytes(delimiter.join(["note", "level"]).encode(encoding) + "\r\n".encode(encoding.replace("utf-16", "utf-16-le").replace("-sig", "")))
+    path.write_bytes(
+        delimiter.join(["note", "level"]).encode(encoding)
+        + "\r\n".encode(encoding.replace("utf-16", "utf-16-le").replace("-sig", ""))
+    )
     for text, level in notes:
         add_note(path, {"note": text} | ({"level": level} if level else {}))
     assert [(one["note"], one["level"]) for one in read_notes(path)] == notes
@@ -30,7 +37,12 @@ def test_notes_come_back_as_they_were_written(tmp_path_factory, delimiter, encod
 def test_clocks(hours, minutes, rest, negative):
     """Hours, minutes and seconds, with a sign, in any of the usual forms."""
     value, sign = 3600 * hours + 60 * minutes + rest, "-" if negative else ""
-    for text in (f"{sign}{hours}:{minutes:02d}:{rest:02d}", f"{sign}{value}", f"{sign}{value},0", f"{sign}{60 * hours + minutes}:{rest:02d}"):
+    for text in (
+        f"{sign}{hours}:{minutes:02d}:{rest:02d}",
+        f"{sign}{value}",
+        f"{sign}{value},0",
+        f"{sign}{60 * hours + minutes}:{rest:02d}",
+    ):
         assert seconds_of(text) == (-value if negative else value)
     assert seconds_of("soon") is None and seconds_of("1:2:3:4") is None and seconds_of("") is None
 

@@ -65,13 +65,21 @@ def test_what_is_there_is_kept(milepost, small_log):
     assert milepost("init", "logs", "--force").returncode == 0 and milepost("funnel").returncode == 0
 
 
-@pytest.mark.parametrize(("words", "why"), [
-    ([], "name the log"), (["gone"], "gone"), (["-"], "standard input cannot be kept"), (["logs", "-o", "logs/evening.jsonl"], "would be lost"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("words", "why"),
+    [
+        ([], "name the log"),
+        (["gone"], "gone"),
+        (["-"], "standard input cannot be kept"),
+        (["logs", "-o", "logs/evening.jsonl"], "would be lost"),
+    ],
+)
 def test_what_cannot_be_done(milepost, small_log, words, why):
     """It is said in a line, and nothing is written."""
     milepost.write("logs/evening.jsonl", small_log)
-    done = milepost("init", *words, stdin="".join('{"session": "s", "time": 0, "event": "start", "level": "A"}\n') if "-" in words else None)
+    done = milepost(
+        "init", *words, stdin="".join('{"session": "s", "time": 0, "event": "start", "level": "A"}\n') if "-" in words else None
+    )
     assert done.returncode == 2 and why in done.stderr, done.stderr
     assert sorted(path.name for path in milepost.folder.iterdir()) == ["logs"]
 
@@ -91,9 +99,15 @@ def test_the_gallery(milepost, name):
 def test_a_map_decides_on_the_replay(milepost):
     """By a map that counts moving on as clearing, the drafted course tells of clears, as the folder's commands do."""
     moves = ((0, "Mill Pond"), (30, "Swan Bend"), (70, "Low Arch"))
-    milepost.write("theirs.jsonl", [{"sid": f"p{n}-1", "ts": time, "action": "stage_begin", "stage": stage} for n in range(8) for time, stage in moves])
-    milepost.write("map.toml", '[fields]\nsession = "sid"\ntime = "ts"\nevent = "action"\nlevel = "stage"\n'
-                   '[events]\nstage_begin = "start"\n[replay]\nimplied_complete = true\n')
+    milepost.write(
+        "theirs.jsonl",
+        [{"sid": f"p{n}-1", "ts": time, "action": "stage_begin", "stage": stage} for n in range(8) for time, stage in moves],
+    )
+    milepost.write(
+        "map.toml",
+        '[fields]\nsession = "sid"\ntime = "ts"\nevent = "action"\nlevel = "stage"\n'
+        '[events]\nstage_begin = "start"\n[replay]\nimplied_complete = true\n',
+    )
     assert milepost("init", "theirs.jsonl").returncode == 0
     assert "# measured: 8 players, a try clears 100 %, median tries 1" in (milepost.folder / "course.toml").read_text()
     assert milepost.json("funnel")["levels"][0]["cleared"] == 8

@@ -118,17 +118,17 @@ def test_what_wins(folder):
 MISTAKES = {
     'logs = ["logs"]\ncurse = "x"': ":2: curse: there is no such key. Did you mean course?",
     "logs = 3": ":1: logs: has to be a list of texts, not 3",
-    '[replay]\nrepeat_windw = 1': ":2: replay.repeat_windw: there is no such key. Did you mean repeat_window?",
+    "[replay]\nrepeat_windw = 1": ":2: replay.repeat_windw: there is no such key. Did you mean repeat_window?",
     "[replay]\nimplied_complete = 1": ":2: replay.implied_complete: has to be true or false",
     "[replay]\ninstant = -1": ":2: replay.instant: has to be a number from 0 up",
     'where = ["role"]': ":1: where: 'role' is no condition",
     'exclude = ["stuk"]': ":1: exclude: stuk: leaving that out does nothing. Did you mean stuck?",
     'course = "no.toml"': ":1: course: there is no file 'no.toml'",
     'course = ["course.toml"]': ":1: course: has to be the name of a file",
-    '[targets]\nkept_at_end = 60': ":2: targets.kept_at_end: has to be a number from 0 to 1",
+    "[targets]\nkept_at_end = 60": ":2: targets.kept_at_end: has to be a number from 0 to 1",
     '[targets]\nfindings = "big"': ":2: targets.findings: has to be low, medium or high",
-    '[targets]\nspikes = 0': ":2: targets.spikes: there is no such key",
-    'targets = 3': ":1: targets: has to be a table",
+    "[targets]\nspikes = 0": ":2: targets.spikes: there is no such key",
+    "targets = 3": ":1: targets: has to be a table",
     '[answers."Was it hard?"]\norder = ["yes"]': ":2: answers.Was it hard?.order: has to be a list of different answers",
     '[answers."Was it hard?"]\nharder = "more"': ":2: answers.Was it hard?.harder: has to be",
     "[answers]\nwhat = 3": ":2: answers.what: has to be a table such as",
@@ -148,7 +148,12 @@ def test_a_mistake_is_one_line(folder, text):
 def test_answers_beside_their_questions(folder):
     """The name of the table and tables of questions together, which TOML forbids, are read as they are meant."""
     for name in ("map.toml", "players.csv", "answers.csv", "notes.csv", "recordings.csv"):
-        folder.write(name, {"map.toml": "", "players.csv": "player,role\n"}.get(name, {"answers.csv": "player,question,answer\n", "notes.csv": "note\n"}.get(name, "session,file\n")))
+        folder.write(
+            name,
+            {"map.toml": "", "players.csv": "player,role\n"}.get(
+                name, {"answers.csv": "player,question,answer\n", "notes.csv": "note\n"}.get(name, "session,file\n")
+            ),
+        )
     folder.write("milepost.toml", LITERAL)
     assert folder.json("funnel")["players"] == 1
     folder.write("milepost.toml", LITERAL.replace('"easy", "fair"', '"easy"') + "typo = 1\n")
@@ -203,7 +208,13 @@ def test_logs_at_addresses(folder):
 
 def test_commands_that_write_no_table(folder):
     """Packing, converting, drafting and watching take the folder's logs, too."""
-    for words in (["pack", "-o", "a.store"], ["convert", "-o", "all.csv"], ["course", "-o", "draft.toml"], ["map", "-o", "draft-map.toml"], ["watch", "--once"]):
+    for words in (
+        ["pack", "-o", "a.store"],
+        ["convert", "-o", "all.csv"],
+        ["course", "-o", "draft.toml"],
+        ["map", "-o", "draft-map.toml"],
+        ["watch", "--once"],
+    ):
         done = folder(*words)
         assert done.returncode == 0 and "the log (logs)" in done.stderr + done.stdout, done.stderr
     assert folder("pack", "--no-folder", "-o", "b.store").returncode == 2

@@ -28,7 +28,9 @@ PLAN = '[targets]\nkept_at_end = 0.95\ntotal_minutes = 1\nstrong_spikes = 0\nfin
 @pytest.fixture
 def folder(milepost):
     """Twelve players: all fail once at the first level, and often at the second; two give up there."""
-    log = [one for n in range(10) for one in played(f"p{n:02d}", [1, 4])] + [one for n in (10, 11) for one in played(f"p{n}", [1, 3])[:-2]]
+    log = [one for n in range(10) for one in played(f"p{n:02d}", [1, 4])] + [
+        one for n in (10, 11) for one in played(f"p{n}", [1, 3])[:-2]
+    ]
     milepost.write("log.jsonl", log)
     milepost.write("course.toml", COURSE)
     milepost.write("milepost.toml", f'logs = ["log.jsonl"]\ncourse = "course.toml"\n{PLAN}')
@@ -45,7 +47,12 @@ def test_by_hand(folder):
     assert (rows["Mill Pond", "target_tries"]["measured"], rows["Mill Pond", "target_tries"]["verdict"]) == (2.0, "met")
     assert (rows["Mill Pond", "target_kept"]["measured"], rows["Mill Pond", "target_kept"]["verdict"]) == (1.0, "met")
     bend = rows["Swan Bend", "target_clear"]
-    assert bend["verdict"] == "missed" and bend["measured"] == pytest.approx(10 / 56) and bend["high"] < 0.7 and bend["planned"] == 0.8
+    assert (
+        bend["verdict"] == "missed"
+        and bend["measured"] == pytest.approx(10 / 56)
+        and bend["high"] < 0.7
+        and bend["planned"] == 0.8
+    )
     assert (rows["Swan Bend", "target_tries"]["measured"], rows["Swan Bend", "target_tries"]["verdict"]) == (5.0, "missed")
     kept = rows[None, "kept_at_end"]
     assert kept["measured"] == pytest.approx(10 / 12) and kept["verdict"] == "no_telling" and kept["players_needed"] > 12
@@ -75,18 +82,22 @@ def test_for_a_build_server(folder):
     assert done.returncode == 0 and "plans anything" in done.stdout
 
 
-@pytest.mark.parametrize(("goal", "measured", "verdict"), [
-    (Goal(high=2), Measured(2.0, (1.0, 3.0), 9), "met"),
-    (Goal(high=2), Measured(2.1, (1.9, 3.0), 9), "no_telling"),
-    (Goal(high=2), Measured(2.5, (2.1, 3.0), 9), "missed"),
-    (Goal(high=2), Measured(None, (3.0, None), 9, True), "missed"),
-    (Goal(high=2), Measured(None, (1.0, None), 9, True), "no_telling"),
-    (Goal(low=0.6), Measured(0.5, (0.4, 0.7), 9), "no_telling"),
-    (Goal(low=0.6), Measured(0.5, (0.4, 0.55), 9), "missed"),
-    (Goal(0.45, 0.55), Measured(0.7, (0.5, 0.8), 9), "no_telling"),
-    (Goal(0.45, 0.55), Measured(0.7, (0.6, 0.8), 9), "missed"),
-    (Goal(high=0), Measured(1.0), "missed"), (Goal(high=0), Measured(None), "no_telling"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("goal", "measured", "verdict"),
+    [
+        (Goal(high=2), Measured(2.0, (1.0, 3.0), 9), "met"),
+        (Goal(high=2), Measured(2.1, (1.9, 3.0), 9), "no_telling"),
+        (Goal(high=2), Measured(2.5, (2.1, 3.0), 9), "missed"),
+        (Goal(high=2), Measured(None, (3.0, None), 9, True), "missed"),
+        (Goal(high=2), Measured(None, (1.0, None), 9, True), "no_telling"),
+        (Goal(low=0.6), Measured(0.5, (0.4, 0.7), 9), "no_telling"),
+        (Goal(low=0.6), Measured(0.5, (0.4, 0.55), 9), "missed"),
+        (Goal(0.45, 0.55), Measured(0.7, (0.5, 0.8), 9), "no_telling"),
+        (Goal(0.45, 0.55), Measured(0.7, (0.6, 0.8), 9), "missed"),
+        (Goal(high=0), Measured(1.0), "missed"),
+        (Goal(high=0), Measured(None), "no_telling"),
+    ],
+)
 def test_verdicts(goal, measured, verdict):
     """Met by the figure; missed by all of the interval; no telling in between, or of nothing."""
     assert judged(goal, measured) == verdict

@@ -57,5 +57,8 @@ def test_spans_and_looks(log):
     play = replay_log(log, None, RULES)
     assert spans(play, np.arange(6)) == [(0, 1), (2, 3), (4, 5)] * 2
     some = looking_at(looking_at(play, play.attempts.number == 2, "second tries"), play.attempts.player == 0, "the first player")
-    assert some.attempts.taken.tolist() == [False, True, *[False] * 4] and some.attempts.number.tolist() == play.attempts.number.tolist()
+    assert (
+        some.attempts.taken.tolist() == [False, True, *[False] * 4]
+        and some.attempts.number.tolist() == play.attempts.number.tolist()
+    )
     assert some.asked == ("second tries", "the first player") and some.only_some_tries and not play.only_some_tries

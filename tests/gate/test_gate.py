@@ -9,7 +9,9 @@ from milepost.gate.selection import groups, only, session_values, where
 from milepost.logs.read import read
 from milepost.playback.infer import infer_order, precedence
 
-COURSE = Course("Wickwater", (Level("Mill Pond", ("pond",)), Level("Low Arch"), Level("low-ARCH 2"), Level("low_arch 2")), ("Map Room",))
+COURSE = Course(
+    "Wickwater", (Level("Mill Pond", ("pond",)), Level("Low Arch"), Level("low-ARCH 2"), Level("low_arch 2")), ("Map Room",)
+)
 
 
 def stops(*names):
@@ -50,9 +52,16 @@ def test_names_without_a_course():
     assert (turned.names, turned.n_levels, turned.code.tolist()) == (["B", "Low Arch"], 1, [1, 1, 0, 0])
 
 
-@pytest.mark.parametrize(("players", "expected"), [
-    (["abc", "abc"], "abc"), (["acb", "acb", "abc"], "acb"), (["ab", "bc"], "abc"), (["c", "a", "b"], "abc"), (["ba", "ab"], "ab"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("players", "expected"),
+    [
+        (["abc", "abc"], "abc"),
+        (["acb", "acb", "abc"], "acb"),
+        (["ab", "bc"], "abc"),
+        (["c", "a", "b"], "abc"),
+        (["ba", "ab"], "ab"),
+    ],
+)
 def test_inferred_order(players, expected):
     """Levels follow each other as most players came to them; ties by name."""
     names = sorted(set("".join(players)))

@@ -68,19 +68,28 @@ def test_who_was_where_first(tries):
             assert seen.before[i, j] == sum(a in own and b in own and own[a] < own[b] for own in firsts.values())
 
 
-@given(lists(tuples(integers(0, 2), integers(-1, 3), integers(-1, 2), floats(0, 5).map(lambda t: round(t, 2))), max_size=50), integers(0, 2))
+@given(
+    lists(tuples(integers(0, 2), integers(-1, 3), integers(-1, 2), floats(0, 5).map(lambda t: round(t, 2))), max_size=50),
+    integers(0, 2),
+)
 @settings(max_examples=150)
 def test_common_lags(rows, doubled):
     """The lag at which nearly every event of a session is repeated, session by session."""
     rows += [(s, e, level, t + 0.5) for s, e, level, t in rows if s == doubled]
     rows = sorted(rows, key=lambda row: (row[0], row[3]))
-    seen = InOrder(*(np.array([row[n] for row in rows], dtype=np.int64) for n in range(3)), np.array([row[3] for row in rows]), np.zeros(3, np.int64))
+    seen = InOrder(
+        *(np.array([row[n] for row in rows], dtype=np.int64) for n in range(3)),
+        np.array([row[3] for row in rows]),
+        np.zeros(3, np.int64),
+    )
     length = np.bincount(seen.session, minlength=3)
     found = doubled_sessions(seen, length)
     expected = {}
     for session in range(3):
         by_kind = {}
-        for event, level, time in zip(*(column[seen.session == session].tolist() for column in (seen.event, seen.level, seen.time)), strict=True):
+        for event, level, time in zip(
+            *(column[seen.session == session].tolist() for column in (seen.event, seen.level, seen.time)), strict=True
+        ):
             by_kind.setdefault((event, level), []).append(time)
         steps = [round((b - a) / _LAG_STEP) for times in by_kind.values() for a, b in pairwise(sorted(times)) if b > a]
         if length[session] < 10 or not steps:

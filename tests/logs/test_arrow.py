@@ -20,7 +20,9 @@ def test_there_and_back(kind):
     for given in (None, GIVEN):
         array = array_of(values, given)
         array.validate(full=True)
-        assert array.to_pylist() == [value if given is None or given[place] else None for place, value in enumerate(values.tolist())]
+        assert array.to_pylist() == [
+            value if given is None or given[place] else None for place, value in enumerate(values.tolist())
+        ]
         for part in (slice(0, 10), slice(3, 9), slice(8, 8)):
             piece = array[part]
             assert given_in(piece).tolist() == (GIVEN[part] if given is not None else np.ones(10, bool)[part]).tolist()
@@ -31,7 +33,12 @@ def test_there_and_back(kind):
 
 def test_tables(tmp_path):
     """Lists with nothing in them, lone surrogates, and files that differ in how narrow their columns are."""
-    lists = {"name": ["a", None, "ü\ud800"], "line": [None, 5, -(1 << 60)], "debug": [True, False, True], "first_clock": [0.5, -0.0, 1e9]}
+    lists = {
+        "name": ["a", None, "ü\ud800"],
+        "line": [None, 5, -(1 << 60)],
+        "debug": [True, False, True],
+        "first_clock": [0.5, -0.0, 1e9],
+    }
     write_table(tmp_path / "lists.parquet", lists)
     assert read_lists(tmp_path / "lists.parquet") == lists | {"name": ["a", None, "ü\\ud800"]}
     for number, kind in enumerate(("int8", "int64")):

@@ -79,10 +79,16 @@ def as_sqlite(program):
 
 def as_cloud_events(program):
     envelopes = [
-        {"specversion": "1.0", "type": f"example.wickwater.{row['event']}", "source": "/ferry", "id": str(number),
-         "subject": row["session"], "data": {k: v for k, v in row.items() if k not in ("session", "event")} | {"id": None}}
+        {
+            "specversion": "1.0",
+            "type": f"example.wickwater.{row['event']}",
+            "source": "/ferry",
+            "id": str(number),
+            "subject": row["session"],
+            "data": {k: v for k, v in row.items() if k not in ("session", "event")} | {"id": None},
+        }
         for number, row in enumerate(records(program))
-    ]  # fmt: skip
+    ]
     for envelope in envelopes:
         if envelope["type"].endswith("lantern_flicker"):
             envelope["data"]["event"] = "lantern_flicker"
@@ -92,8 +98,10 @@ def as_cloud_events(program):
 def as_partitions(program):
     path = program.folder / "parts"
     with duckdb.connect() as base:
-        base.execute(f"COPY (SELECT * FROM read_json('{program.folder}/plain.jsonl', format='newline_delimited', "
-                     f"sample_size=-1)) TO '{path}' (FORMAT parquet, PARTITION_BY (session), OVERWRITE)")  # fmt: skip
+        base.execute(
+            f"COPY (SELECT * FROM read_json('{program.folder}/plain.jsonl', format='newline_delimited', "
+            f"sample_size=-1)) TO '{path}' (FORMAT parquet, PARTITION_BY (session), OVERWRITE)"
+        )
     return "parts"
 
 
@@ -130,9 +138,21 @@ def test_foreign_names_and_frames(wickwater, expected):
         other["place"] = row.pop("level", None)
         foreign.append(other | {k: v for k, v in row.items() if k != "event"})
     wickwater.write("foreign.jsonl", foreign)
-    words = "\n".join(f'on_{word} = "{word}"' for word in (
-        "session_start", "start", "first_input", "checkpoint", "reset", "retry", "transition", "pause", "resume",
-        "session_end"))  # fmt: skip
+    words = "\n".join(
+        f'on_{word} = "{word}"'
+        for word in (
+            "session_start",
+            "start",
+            "first_input",
+            "checkpoint",
+            "reset",
+            "retry",
+            "transition",
+            "pause",
+            "resume",
+            "session_end",
+        )
+    )
     wickwater.write(
         "map.toml",
         f"""
@@ -234,12 +254,21 @@ def test_mistakes_in_a_map(milepost, small_log, message):
 def test_draft_of_a_map(milepost):
     """A draft names its evidence and what it could not guess, and the log can be read with it."""
     rows = ["run_id;tick;what;stage;user;hp"]
-    rows += [f"r{run};{60 * n};{word};{1 + n // 3};u{run};3" for run in range(3)
-             for n, word in enumerate(["stage_begin", "fell", "stageCleared", "wobble"])]  # fmt: skip
+    rows += [
+        f"r{run};{60 * n};{word};{1 + n // 3};u{run};3"
+        for run in range(3)
+        for n, word in enumerate(["stage_begin", "fell", "stageCleared", "wobble"])
+    ]
     milepost.write("log.csv", "\n".join(rows))
     draft = milepost("map", "log.csv").stdout
-    for line in ('session = "run_id"', 'time = "tick"', 'unit = "frames"', '"stageCleared" = "complete"',
-                 '# "wobble" = "?"  # NOT GUESSED, 3 records', "#   hp: in 100 % of records"):  # fmt: skip
+    for line in (
+        'session = "run_id"',
+        'time = "tick"',
+        'unit = "frames"',
+        '"stageCleared" = "complete"',
+        '# "wobble" = "?"  # NOT GUESSED, 3 records',
+        "#   hp: in 100 % of records",
+    ):
         assert line in draft
     milepost.write("map.toml", draft)
     document = milepost.json("funnel", "log.csv", "--map", "map.toml")

@@ -23,8 +23,15 @@ def truth():
         own = [one for one in tries() if one.place == place]
         clears = [one.lasted for one in own if one.outcome == "complete"]
         fails = [one.lasted for one in own if one.outcome == "death"]
-        rows.append({"settled": len(clears) + len(fails), "clears": len(clears), "reached": len({one.player for one in own}),
-                     "run_p50": middle(clears), "fail_p50": middle(fails)})  # fmt: skip
+        rows.append(
+            {
+                "settled": len(clears) + len(fails),
+                "clears": len(clears),
+                "reached": len({one.player for one in own}),
+                "run_p50": middle(clears),
+                "fail_p50": middle(fails),
+            }
+        )
     return rows
 
 
@@ -46,7 +53,11 @@ def test_our_own_form(milepost, truth):
     milepost.write("own.jsonl", own_form())
     milepost.write("course.toml", "".join(f'[[level]]\nname = "{level}"\n' for level in LEVELS))
     for row, known in zip(measured(milepost, "own.jsonl", "--course", "course.toml"), truth, strict=True):
-        assert (row["attempts.settled"], row["attempts.clears"], row["funnel.reached"]) == (known["settled"], known["clears"], known["reached"])
+        assert (row["attempts.settled"], row["attempts.clears"], row["funnel.reached"]) == (
+            known["settled"],
+            known["clears"],
+            known["reached"],
+        )
         assert (row["times.run_p50"], row["times.fail_p50"]) == pytest.approx((known["run_p50"], known["fail_p50"]))
 
 
@@ -73,7 +84,9 @@ def test_the_drafted_map_reads_it(milepost, name, truth):
             assert row[f"attempts.{key}"] == pytest.approx(wanted[f"attempts.{key}"]), (place, key)
         if "times" in foreign.knows:
             same = ("times.run_p50", "times.fail_p50", "times.p50", "funnel.reached", "funnel.cleared", "attempts.distribution")
-            assert all(row[key] == (pytest.approx(wanted[key]) if isinstance(wanted[key], float) else wanted[key]) for key in same), place
+            assert all(
+                row[key] == (pytest.approx(wanted[key]) if isinstance(wanted[key], float) else wanted[key]) for key in same
+            ), place
         elif not foreign.knows:
             assert row["times.run_p50"] == pytest.approx(wanted["times.run_p50"], abs=1.0)
         else:
@@ -91,8 +104,12 @@ def test_the_page_is_that_of_the_logs():
 
 def noisy(every, again):
     """Words that say nothing, with more of them between."""
-    return [(word, level) for level in ("a", "b", "c") for n in range(3)
-            for word in (again if n else "go", *every, "yes" if n == 2 else "oops")]  # fmt: skip
+    return [
+        (word, level)
+        for level in ("a", "b", "c")
+        for n in range(3)
+        for word in (again if n else "go", *every, "yes" if n == 2 else "oops")
+    ]
 
 
 @pytest.mark.parametrize("again", ["go", "more"])

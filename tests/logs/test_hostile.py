@@ -66,11 +66,19 @@ def test_too_many_levels_to_put_in_order(milepost):
 
 
 ODD_LINES = [
-    "[" * 100_000, '{"a":' * 50_000, '{"session": "s", "time": 1e308, "event": "hit"}', '{"time": 1e999}', "\x00" * 50,
-    '{"session": "s", "time": -1e308, "event": "start", "level": "b"}', '{"session": "s", "time": NaN, "event": "hit"}',
-    '{"session": "s", "time": ' + "9" * 5000 + ', "event": "hit"}', '{"session": "\\ud800", "time": 1, "event": "hit"}',
-    '{"session": "s", "time": 2, "event": "complete", "level": "Mill Pond", "collected": 1e400}', "\ufeff{}", '"',
-]  # fmt: skip
+    "[" * 100_000,
+    '{"a":' * 50_000,
+    '{"session": "s", "time": 1e308, "event": "hit"}',
+    '{"time": 1e999}',
+    "\x00" * 50,
+    '{"session": "s", "time": -1e308, "event": "start", "level": "b"}',
+    '{"session": "s", "time": NaN, "event": "hit"}',
+    '{"session": "s", "time": ' + "9" * 5000 + ', "event": "hit"}',
+    '{"session": "\\ud800", "time": 1, "event": "hit"}',
+    '{"session": "s", "time": 2, "event": "complete", "level": "Mill Pond", "collected": 1e400}',
+    "\ufeff{}",
+    '"',
+]
 
 
 def test_odd_lines(milepost):
@@ -84,18 +92,14 @@ def test_odd_lines(milepost):
 
 
 XML = '<?xml version="1.0"?>{}<log><trace><string key="concept:name" value="s"/>{}</trace></log>'
-EVENT = (
-    '<event><string key="concept:name" value="start"/><string key="level" value="{}"/><float key="time" value="1"/></event>'
-)
+EVENT = '<event><string key="concept:name" value="start"/><string key="level" value="{}"/><float key="time" value="1"/></event>'
 
 
 def test_xml_tricks(milepost):
     """Entities are refused before they are expanded; a cut file names its line; values are only values."""
     bomb = '<!DOCTYPE log [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]>'
     milepost.write("bomb.xes", XML.format(bomb, EVENT.format("&b;")))
-    milepost.write(
-        "outside.xes", XML.format('<!DOCTYPE log [<!ENTITY a SYSTEM "file:///etc/passwd">]>', EVENT.format("&a;"))
-    )
+    milepost.write("outside.xes", XML.format('<!DOCTYPE log [<!ENTITY a SYSTEM "file:///etc/passwd">]>', EVENT.format("&a;")))
     milepost.write("cut.xes", XML.format("", EVENT.format("x"))[:-20])
     for name, message in (
         ("bomb.xes", "declares XML entities"),
@@ -168,9 +172,7 @@ def test_mutated_logs(demo_bytes, tmp_path, ending, seed, cuts):
 
 @settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
-    st.lists(
-        st.one_of(st.binary(max_size=60), st.integers(0, 10**6).map(lambda seed: as_text(random_log(seed)[:3]).encode()))
-    )
+    st.lists(st.one_of(st.binary(max_size=60), st.integers(0, 10**6).map(lambda seed: as_text(random_log(seed)[:3]).encode())))
 )
 def test_arbitrary_lines(tmp_path, pieces):
     """Arbitrary bytes between good records."""
@@ -207,7 +209,7 @@ def test_a_library_s_words_are_one_line_too(milepost):
     with sqlite3.connect(milepost.folder / "log.sqlite") as database:
         database.execute("CREATE TABLE log (session TEXT, time REAL)")
         database.execute("PRAGMA writable_schema = ON")
-        database.execute("UPDATE sqlite_master SET sql = ?", ('CREATE TABLE log ("se\nss\x0b', ))
+        database.execute("UPDATE sqlite_master SET sql = ?", ('CREATE TABLE log ("se\nss\x0b',))
     database.close()
     with pytest.raises(LogError) as caught:
         read([str(milepost.folder / "log.sqlite")])

@@ -27,12 +27,21 @@ def rows(*without):
     lines = []
     for n in range(6):
         for minute, word in ((0, "begin"), (1, "won")):
-            row = {"run": f"r{n}", "who": f"p{n % 3}", "clock": f"2026-03-01 10:{n}{minute}:00", "what": word, "where": "Mill Pond", "pos_x": 3}
+            row = {
+                "run": f"r{n}",
+                "who": f"p{n % 3}",
+                "clock": f"2026-03-01 10:{n}{minute}:00",
+                "what": word,
+                "where": "Mill Pond",
+                "pos_x": 3,
+            }
             lines.append({name: value for name, value in row.items() if name not in without})
     return lines
 
 
-@pytest.mark.parametrize(("column", "field"), [("run", "session"), ("who", "player"), ("clock", "time"), ("what", "event"), ("where", "level")])
+@pytest.mark.parametrize(
+    ("column", "field"), [("run", "session"), ("who", "player"), ("clock", "time"), ("what", "event"), ("where", "level")]
+)
 @pytest.mark.parametrize("command", [("check",), ("funnel",), ("funnel", "--jobs", "2"), ("convert", "-o", "x.csv")])
 def test_a_column_that_no_record_has(milepost, column, field, command):
     """For session, player, time, event and level: status 2, with its name, the map, the key and the nearest columns."""
@@ -52,10 +61,19 @@ def test_notes_on_a_map(milepost):
     milepost.write("log.jsonl", lines)
     milepost.write("map.toml", MAP)
     found = milepost.json("check", "log.jsonl", "--map", "map.toml")["map"]
-    assert found == {"missing_column": [{"field": "x", "column": "pos_x"}], "unused_words": ["lost"], "failed_conversions": {"time": 1},
-                     "records_without_event": 1}  # fmt: skip
+    assert found == {
+        "missing_column": [{"field": "x", "column": "pos_x"}],
+        "unused_words": ["lost"],
+        "failed_conversions": {"time": 1},
+        "records_without_event": 1,
+    }
     shown = " ".join(milepost("check", "log.jsonl", "--map", "map.toml").stdout.split())
-    for part in ("missing_column: no record has the column pos_x", "that no record has: lost.", "1 value could not be converted to time", "1 record makes no event"):
+    for part in (
+        "missing_column: no record has the column pos_x",
+        "that no record has: lost.",
+        "1 value could not be converted to time",
+        "1 record makes no event",
+    ):
         assert part in shown
     assert "no record has the column pos_x" in milepost("funnel", "log.jsonl", "--map", "map.toml").stderr
 
@@ -64,7 +82,10 @@ def test_sessions_by_gaps_go_on_over_files(milepost):
     """Where a map cuts sessions by gaps, a player's second evening in another file is another session, not the first one again."""
     milepost.write("map.toml", MAP.replace('session = "run"\n', "") + "[session]\ngap_minutes = 30\n")
     for evening in (1, 2):
-        milepost.write(f"logs/{evening}.jsonl", [row | {"clock": row["clock"].replace("03-01", f"03-0{evening}"), "who": "p"} for row in rows("run")])
+        milepost.write(
+            f"logs/{evening}.jsonl",
+            [row | {"clock": row["clock"].replace("03-01", f"03-0{evening}"), "who": "p"} for row in rows("run")],
+        )
     assert milepost.json("check", "logs", "--map", "map.toml")["sessions"] == 2
 
 
@@ -76,7 +97,10 @@ def test_a_table_in_another_encoding(milepost):
     text = HEADER + ROW * 3 + "t;5;start;Unter der Brücke, wo die Fähre anlegt;3\n" * 5
     milepost.write("log.csv", text.encode("cp1252"))
     done = milepost("funnel", "log.csv")
-    assert (done.returncode, done.stderr.count("\n")) == (2, 1) and "log.csv:1: the header is not UTF-8; it seems to be " in done.stderr
+    assert (done.returncode, done.stderr.count("\n")) == (
+        2,
+        1,
+    ) and "log.csv:1: the header is not UTF-8; it seems to be " in done.stderr
     milepost.write("map.toml", '[input]\nencoding = "cp1252"\n')
     assert "Mühlteich" in json.dumps(milepost.json("funnel", "log.csv", "--map", "map.toml"), ensure_ascii=False)
     milepost.write("map.toml", '[input]\nencoding = "nonsense"\n')

@@ -7,16 +7,27 @@ from one_play import own_form
 
 def attributes(fields):
     kinds = {str: "stringValue", int: "intValue", float: "doubleValue", bool: "boolValue"}
-    return [{"key": name, "value": {kinds[type(value)]: str(value) if type(value) is int else value}} for name, value in fields.items()]
+    return [
+        {"key": name, "value": {kinds[type(value)]: str(value) if type(value) is int else value}}
+        for name, value in fields.items()
+    ]
 
 
 def export(records, **resource):
-    return {"resourceLogs": [{"resource": {"attributes": attributes(resource)}, "scopeLogs": [{"scope": {"name": "game"}, "logRecords": records}]}]}
+    return {
+        "resourceLogs": [
+            {"resource": {"attributes": attributes(resource)}, "scopeLogs": [{"scope": {"name": "game"}, "logRecords": records}]}
+        ]
+    }
 
 
 def record(line, event):
     nanos = str(1_790_000_000 * 10**9 + round(line["time"] * 10**9))
-    return {"timeUnixNano": nanos, "attributes": attributes({"session.id": line["session"], "user.id": line["player"], "level": line["level"], "wave": 3}), **event}
+    return {
+        "timeUnixNano": nanos,
+        "attributes": attributes({"session.id": line["session"], "user.id": line["player"], "level": line["level"], "wave": 3}),
+        **event,
+    }
 
 
 def test_same_figures(milepost):
@@ -28,11 +39,16 @@ def test_same_figures(milepost):
     for n, line in enumerate(lines):
         if n % 3 == 2:
             records[n]["attributes"] += attributes({"event.name": line["event"]})
-    milepost.write("otlp.jsonl", [export(records[:7], **{"service.version": "0.8"}), export(records[7:], **{"service.version": "0.8"})])
+    milepost.write(
+        "otlp.jsonl", [export(records[:7], **{"service.version": "0.8"}), export(records[7:], **{"service.version": "0.8"})]
+    )
     milepost.write("one.json", json.dumps(export(records, **{"service.version": "0.8"})))
     for name in ("otlp.jsonl", "one.json"):
         for command in ("funnel", "attempts", "deaths"):
-            assert milepost.json(command, name, "--repeat-window", "0.05")["levels"] == milepost.json(command, "own.jsonl", "--repeat-window", "0.05")["levels"]
+            assert (
+                milepost.json(command, name, "--repeat-window", "0.05")["levels"]
+                == milepost.json(command, "own.jsonl", "--repeat-window", "0.05")["levels"]
+            )
         assert milepost.json("check", name)["builds"] == {"0.8": 2}
 
 

@@ -13,19 +13,58 @@ from milepost.logs.mapping.logmap import read_map
 from milepost.vocabulary import SUSPECTS
 
 COURSE = {
-    "name": "Wickwater", "places": ["menu"], "harder": {"reeds": "up"}, "band": [{"name": "a", "from": 0.0, "to": 0.5}],
+    "name": "Wickwater",
+    "places": ["menu"],
+    "harder": {"reeds": "up"},
+    "band": [{"name": "a", "from": 0.0, "to": 0.5}],
     "known_fault": [{"code": "stuck", "level": "A", "build": "1", "note": "x"}],
-    "level": [{"name": "A", "aliases": ["b"], "chapter": "c", "par_seconds": 40, "target_clear": 0.5, "open": True, "note": "n", "knobs": {"k": 1}},
-              {"name": "B", "target_clear": [0.1, 0.5]}],
-}  # fmt: skip
+    "level": [
+        {
+            "name": "A",
+            "aliases": ["b"],
+            "chapter": "c",
+            "par_seconds": 40,
+            "target_clear": 0.5,
+            "open": True,
+            "note": "n",
+            "knobs": {"k": 1},
+        },
+        {"name": "B", "target_clear": [0.1, 0.5]},
+    ],
+}
 MAP = {
-    "fields": {"session": "s", "time": {"from": ["a", "b"], "join": "-"}, "x": {"value": 3}, "level": {"from": "l", "format": "level-{n:02d}", "default": "z"}},
-    "time": {"unit": "frames", "rate": 60, "zone": "UTC", "format": "%d"}, "session": {"gap_minutes": 3},
+    "fields": {
+        "session": "s",
+        "time": {"from": ["a", "b"], "join": "-"},
+        "x": {"value": 3},
+        "level": {"from": "l", "format": "level-{n:02d}", "default": "z"},
+    },
+    "time": {"unit": "frames", "rate": 60, "zone": "UTC", "format": "%d"},
+    "session": {"gap_minutes": 3},
     "events": {"a": "start", "b": {"event": "death", "cause": "x", "when": {"q": [1, 2]}}, "c": [{"event": "hit"}]},
     "replay": {"repeat_window": 0.2, "instant": 0.5, "implied_complete": True},
     "input": {"format": "csv", "query": "x", "delimiter": ",", "encoding": "cp1252"},
-}  # fmt: skip
-ODD = [1, -1, 0, 1.5, "", "x", [], [1], {}, {"a": 1}, True, [[]], float("nan"), float("inf"), "\u0000", [{"name": 1}], 10**30, "1e400"]
+}
+ODD = [
+    1,
+    -1,
+    0,
+    1.5,
+    "",
+    "x",
+    [],
+    [1],
+    {},
+    {"a": 1},
+    True,
+    [[]],
+    float("nan"),
+    float("inf"),
+    "\u0000",
+    [{"name": 1}],
+    10**30,
+    "1e400",
+]
 
 
 def paths(value, before=()):
@@ -61,10 +100,17 @@ def what_is_wrong(read, path):
     return None
 
 
-@pytest.mark.parametrize(("text", "said"), [
-    ('[[level]]\nname = "A"\n[[known_fault]]\ncode = "stuk"', "known_fault 1: code: nothing that check finds is called 'stuk'. Write stuck"),
-    ('[[level]]\nname = "A"\npar_seconds = "long"', "level 1 (A): par_seconds"), ('band = 3\n[[level]]\nname = "A"', "band is no list"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        (
+            '[[level]]\nname = "A"\n[[known_fault]]\ncode = "stuk"',
+            "known_fault 1: code: nothing that check finds is called 'stuk'. Write stuck",
+        ),
+        ('[[level]]\nname = "A"\npar_seconds = "long"', "level 1 (A): par_seconds"),
+        ('band = 3\n[[level]]\nname = "A"', "band is no list"),
+    ],
+)
 def test_what_is_wrong_in_a_course(milepost, small_log, text, said):
     """The file, the key, and what would do."""
     milepost.write("log.jsonl", small_log)
@@ -73,10 +119,15 @@ def test_what_is_wrong_in_a_course(milepost, small_log, text, said):
     assert (done.returncode, done.stderr.count("\n")) == (2, 1) and f"course.toml: {said}" in done.stderr
 
 
-@pytest.mark.parametrize(("text", "said"), [
-    ("[time]\nunit = [1]", "time.unit must be one of"), ("[replay]\nrepeat_window = -1", "replay.repeat_window must be a number of seconds from 0 up"),
-    ("[replay]\ninstant = nan", "replay.instant must be"), ("[events]\na = {event = [1]}", "events.a must be"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("[time]\nunit = [1]", "time.unit must be one of"),
+        ("[replay]\nrepeat_window = -1", "replay.repeat_window must be a number of seconds from 0 up"),
+        ("[replay]\ninstant = nan", "replay.instant must be"),
+        ("[events]\na = {event = [1]}", "events.a must be"),
+    ],
+)
 def test_what_is_wrong_in_a_map(milepost, small_log, text, said):
     """The file, the key, and what would do."""
     milepost.write("log.jsonl", small_log)
@@ -90,11 +141,23 @@ def test_every_suspect_can_be_declared_known():
     assert [rule.__name__ for rule in RULES] == list(SUSPECTS)
 
 
-@pytest.mark.parametrize("names", [['A "quoted" arch', "back\\slash", "tab\there"], ["line\nbreak", "\u202eturned", "\x85next", "ü"], ["\ud800", "=1+1", "[x]"]])
+@pytest.mark.parametrize(
+    "names",
+    [
+        ['A "quoted" arch', "back\\slash", "tab\there"],
+        ["line\nbreak", "\u202eturned", "\x85next", "ü"],
+        ["\ud800", "=1+1", "[x]"],
+    ],
+)
 def test_drafts_of_odd_names(milepost, names):
     """A drafted course and a drafted map are TOML that reads, whatever the levels and columns are called."""
-    milepost.write("log.jsonl", [{"session": "s", "time": n, "event": "start", "level": name, name: 1} for n, name in enumerate(names)])
-    for command in (("course", "log.jsonl", "--name", names[0], "-o", "draft.toml"), ("map", "log.jsonl", "-o", "draft-map.toml")):
+    milepost.write(
+        "log.jsonl", [{"session": "s", "time": n, "event": "start", "level": name, name: 1} for n, name in enumerate(names)]
+    )
+    for command in (
+        ("course", "log.jsonl", "--name", names[0], "-o", "draft.toml"),
+        ("map", "log.jsonl", "-o", "draft-map.toml"),
+    ):
         assert milepost(*command).returncode == 0
     drafted = read_course(milepost.folder / "draft.toml")
     assert len(drafted.levels) == len(names)

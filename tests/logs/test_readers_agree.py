@@ -16,11 +16,19 @@ import fuzz
 LINE = '{{"session": "s{}", "time": {}, "event": "start", "level": "Mill Pond", "fps": 60}}\n'
 LINES = [LINE.format(n % 7, n) for n in range(300)]
 BROKEN = [
-    '{"session": "s", "time": 7, "event": "hit",}', '{"session": "s", "time": 7, "event": "hit" , \t}', '{"session": "s", "time": 7, "event": "hit", "fps":nan}',
-    '{"session": "s", "time": 7, "event": "hit", "fps": -Infinity}', '{"session": "s", "time": 7, "event": "hit", "fps": ' + "[" * 990 + "]" * 990 + "}",
-    '{"session": "s", "time": "soon", "event": "hit"}', '{"session": "s", "time": 7, "event": "hit", "progress": "x"}', '{"session": "s"', "",
-    '{"session": "s", "time": 7, "event": "hit"}\x0c', '{"session": "s", "time": 7, "event": "hit", "progress": {}}', '{"time": 9999-01-01}',
-]  # fmt: skip
+    '{"session": "s", "time": 7, "event": "hit",}',
+    '{"session": "s", "time": 7, "event": "hit" , \t}',
+    '{"session": "s", "time": 7, "event": "hit", "fps":nan}',
+    '{"session": "s", "time": 7, "event": "hit", "fps": -Infinity}',
+    '{"session": "s", "time": 7, "event": "hit", "fps": ' + "[" * 990 + "]" * 990 + "}",
+    '{"session": "s", "time": "soon", "event": "hit"}',
+    '{"session": "s", "time": 7, "event": "hit", "progress": "x"}',
+    '{"session": "s"',
+    "",
+    '{"session": "s", "time": 7, "event": "hit"}\x0c',
+    '{"session": "s", "time": 7, "event": "hit", "progress": {}}',
+    '{"time": 9999-01-01}',
+]
 
 
 @pytest.mark.parametrize("broken", BROKEN)

@@ -17,21 +17,51 @@ from milepost.wording import clock, listed, number, percent, plural, safe, secon
 START = {"session": "s", "time": 1, "event": "start", "level": "A"}
 
 
-@pytest.mark.parametrize("change", [
-    {"session": None}, {"session": ""}, {"session": True}, {"session": 1.5}, {"session": ["s"]}, {"time": None}, {"time": "12.5"},
-    {"time": True}, {"time": float("nan")}, {"time": 10**400}, {"time": "2026-03-01T10:00:00"}, {"event": 1.5}, {"event": None},
-    {"level": None}, {"level": 2.5}, {"level": ""},
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"session": None},
+        {"session": ""},
+        {"session": True},
+        {"session": 1.5},
+        {"session": ["s"]},
+        {"time": None},
+        {"time": "12.5"},
+        {"time": True},
+        {"time": float("nan")},
+        {"time": 10**400},
+        {"time": "2026-03-01T10:00:00"},
+        {"event": 1.5},
+        {"event": None},
+        {"level": None},
+        {"level": 2.5},
+        {"level": ""},
+    ],
+)
 def test_unreadable_records(change):
     """Without a usable session, time or event, or a level where one is needed, a record is refused."""
     with pytest.raises(UnreadableError):
         checked(START | change)
 
 
-@pytest.mark.parametrize("change", [
-    {"progress": 1.4}, {"progress": -0.1}, {"progress": "half"}, {"x": True}, {"y": float("inf")}, {"cause": 1.5}, {"player": []},
-    {"seq": 1.5}, {"seq": 2**70}, {"mood": {"deep": 1}}, {"score": float("nan")}, {"collected": "3"}, {"id": False},
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"progress": 1.4},
+        {"progress": -0.1},
+        {"progress": "half"},
+        {"x": True},
+        {"y": float("inf")},
+        {"cause": 1.5},
+        {"player": []},
+        {"seq": 1.5},
+        {"seq": 2**70},
+        {"mood": {"deep": 1}},
+        {"score": float("nan")},
+        {"collected": "3"},
+        {"id": False},
+    ],
+)
 def test_bad_fields(change):
     """A field of the wrong type or out of range counts as absent, and that is noted."""
     fields = checked(START | change)
@@ -43,17 +73,26 @@ def test_bad_fields(change):
 
 def test_fields_as_they_should_be():
     """Whole numbers are texts where texts are asked for; nulls and empty texts are absent; other fields are tags."""
-    fields = checked(START | {"session": 7, "level": 3.0, "player": None, "cause": "", "seq": 4.0, "vip": True, "score": 1.5, "n": 5})
+    fields = checked(
+        START | {"session": 7, "level": 3.0, "player": None, "cause": "", "seq": 4.0, "vip": True, "score": 1.5, "n": 5}
+    )
     assert (fields.session, fields.text, fields.seq) == ("7", {"level": "3"}, 4)
     assert fields.tags == {"vip": "true", "score": "1.5", "n": "5"}
     assert not fields.bad
 
 
 STAMPS = {
-    "1970-01-01T00:00:00Z": 0, "1970-01-01T01:00:00.5+01:00": 500_000_000, "1970-01-01t00:00:01.123456789z": 1_123_456_789,
-    "1969-12-31T23:59:59.25Z": -750_000_000, "1970-01-01 00:00:60Z": 60_000_000_000, "1970-01-01T00:00:00": None,
-    "1970-13-01T00:00:00Z": None, "1970-01-01T00:00:00+25:00": None, "yesterday": None, "1970-01-01T00:00:00.Z": None,
-}  # fmt: skip
+    "1970-01-01T00:00:00Z": 0,
+    "1970-01-01T01:00:00.5+01:00": 500_000_000,
+    "1970-01-01t00:00:01.123456789z": 1_123_456_789,
+    "1969-12-31T23:59:59.25Z": -750_000_000,
+    "1970-01-01 00:00:60Z": 60_000_000_000,
+    "1970-01-01T00:00:00": None,
+    "1970-13-01T00:00:00Z": None,
+    "1970-01-01T00:00:00+25:00": None,
+    "yesterday": None,
+    "1970-01-01T00:00:00.Z": None,
+}
 
 
 @pytest.mark.parametrize("stamp", STAMPS)
@@ -66,13 +105,35 @@ def test_likeness():
     """Equal as logged: whatever the order of fields, an absent, null or empty field, 1 or 1.0; nothing else."""
     base = likeness(START)
     assert base == likeness(dict(reversed(START.items()))) == likeness(START | {"time": 1.0, "cause": "", "to": None})
-    others = [{"time": 2}, {"time": "1"}, {"level": "a"}, {"x": -1}, {"x": -2}, {"vip": True}, {"vip": 1}, {"vip": False}, {"tags": [1]}]
+    others = [
+        {"time": 2},
+        {"time": "1"},
+        {"level": "a"},
+        {"x": -1},
+        {"x": -2},
+        {"vip": True},
+        {"vip": 1},
+        {"vip": False},
+        {"tags": [1]},
+    ]
     assert len({base, *(likeness(START | change) for change in others)}) == 1 + len(others)
 
 
-@pytest.mark.parametrize(("text", "value"), [
-    ("5", 5), (" -3 ", -3), ("1.5", 1.5), ("1e3", 1000.0), (".5", 0.5), ("1_000", "1_000"), ("0x10", "0x10"), ("nan", "nan"), ("", ""), (7, 7),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("text", "value"),
+    [
+        ("5", 5),
+        (" -3 ", -3),
+        ("1.5", 1.5),
+        ("1e3", 1000.0),
+        (".5", 0.5),
+        ("1_000", "1_000"),
+        ("0x10", "0x10"),
+        ("nan", "nan"),
+        ("", ""),
+        (7, 7),
+    ],
+)
 def test_numbers_in_cells(text, value):
     """A text that is a plain number is one; anything else stays as it is."""
     assert as_number(text) == value
@@ -86,8 +147,16 @@ def test_delimiters_and_formulas():
 
 def test_envelopes():
     """A CloudEvent's data goes before its envelope; its type's last part is the event where that is a word."""
-    event = {"specversion": "1.0", "type": "org.wickwater.start", "source": "/ferry", "id": "1", "time": "t", "subject": "s", "ext": 5,
-             "data": {"level": "A", "time": 3}}  # fmt: skip
+    event = {
+        "specversion": "1.0",
+        "type": "org.wickwater.start",
+        "source": "/ferry",
+        "id": "1",
+        "time": "t",
+        "subject": "s",
+        "ext": 5,
+        "data": {"level": "A", "time": 3},
+    }
     assert is_envelope(event)
     assert not is_envelope(START)
     assert unpacked(event) == {"level": "A", "time": 3, "event": "start", "session": "s", "id": "1", "source": "/ferry", "ext": 5}

@@ -56,7 +56,10 @@ def test_objects(small_log):
     assert whole["reached"].iloc[0] == 2
     with pytest.raises(LogError, match=r"no log is there|cannot be read"):
         library.replay("memory://test/nothing-*.jsonl")
-    files.pipe("/test/evening-2.jsonl", b"".join(json.dumps({**record, "session": "c", "player": "Cy"}).encode() + b"\n" for record in small_log))
+    files.pipe(
+        "/test/evening-2.jsonl",
+        b"".join(json.dumps({**record, "session": "c", "player": "Cy"}).encode() + b"\n" for record in small_log),
+    )
     assert library.funnel(library.replay("memory://test"))["reached"].iloc[0] == 3  # what is there now, not what was
 
 

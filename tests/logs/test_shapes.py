@@ -28,7 +28,11 @@ abgebrochen = "quit"
 
 def figures(milepost, *words):
     found = {}
-    for command, keys in (("attempts", ("players", "settled", "clears", "p50", "first_try")), ("times", ("timed", "p50", "run_p50", "fail_p50")), ("funnel", ("reached", "cleared"))):
+    for command, keys in (
+        ("attempts", ("players", "settled", "clears", "p50", "first_try")),
+        ("times", ("timed", "p50", "run_p50", "fail_p50")),
+        ("funnel", ("reached", "cleared")),
+    ):
         for row in milepost.json(command, *words)["levels"]:
             found[row["level"], command] = [row[key] if not isinstance(row[key], float) else round(row[key], 6) for key in keys]
     return found
@@ -55,7 +59,15 @@ def test_a_row_an_attempt(milepost, expected):
     assert milepost.json("check", "sheet.csv", "--map", "map.toml")["records"] == 2 * len(PLAY)
 
 
-@pytest.mark.parametrize("times", [["26.11.2026 10:00:00", "26.11.2026 10:00:20"], ["26.11.2026"] * 2, ["26.11.2026 10:00:00", ""], ["26.11.2026 10:00:00"] * 2])
+@pytest.mark.parametrize(
+    "times",
+    [
+        ["26.11.2026 10:00:00", "26.11.2026 10:00:20"],
+        ["26.11.2026"] * 2,
+        ["26.11.2026 10:00:00", ""],
+        ["26.11.2026 10:00:00"] * 2,
+    ],
+)
 def test_rows_are_laid_end_to_end(milepost, times):
     """Where times tie, lack or are mere dates, the order of the rows and their durations stand."""
     results = [("gescheitert", "8"), ("geschafft", "4")]
@@ -72,7 +84,12 @@ def test_ends_and_unknown_results(milepost):
     rows = ["Ada;1;Mill Pond;0;5;abgebrochen", "Ada;1;Low Arch;10;5;?", "Ada;1;Low Arch;20;5;", "Ada;1;Low Arch;30;5;abgebrochen"]
     milepost.write("sheet.csv", "\n".join(["Spieler;Sitzung;Stufe;Beginn;Dauer (s);Ergebnis", *rows]))
     milepost.write("map.toml", SHEET)
-    assert [row["outcome"] for row in milepost.json("trace", "--all", "sheet.csv", "--map", "map.toml")["levels"]] == ["left", "left", "left", "quit"]
+    assert [row["outcome"] for row in milepost.json("trace", "--all", "sheet.csv", "--map", "map.toml")["levels"]] == [
+        "left",
+        "left",
+        "left",
+        "quit",
+    ]
     assert milepost.json("check", "sheet.csv", "--map", "map.toml")["findings"]["row_without_result"] == 2
 
 
@@ -80,14 +97,18 @@ def test_nested_arrays(milepost, expected):
     """Two deep, inner fields winning; what is no array, or no record in one, is refused with its line."""
     sessions = {}
     for line in own_form():
-        sessions.setdefault((line["player"], line["session"]), []).append({k: line[k] for k in ("time", "event", "level")} | {"id": f"e{len(sessions)}-{line['time']}"})
+        sessions.setdefault((line["player"], line["session"]), []).append(
+            {k: line[k] for k in ("time", "event", "level")} | {"id": f"e{len(sessions)}-{line['time']}"}
+        )
     record = [{"player": p, "id": p, "runs": [{"id": s, "steps": steps}]} for (p, s), steps in sessions.items()]
     milepost.write("log.json", json.dumps(record))
     milepost.write("map.toml", '[rows]\nexplode = ["runs", "steps"]\n[fields]\nsession = "runs.id"\n')
     assert figures(milepost, "log.json", "--map", "map.toml", "--repeat-window", "0.05") == expected
     milepost.write("odd.jsonl", [record[0], {"player": "x", "runs": 7}, {"player": "y", "runs": [{"id": "z", "steps": [3]}]}])
     found = milepost.json("check", "odd.jsonl", "--map", "map.toml")
-    assert found["findings"]["unreadable_record"] == 2 and any("odd.jsonl:2 (runs is no array)" in place for place in found["details"][0]["places"])
+    assert found["findings"]["unreadable_record"] == 2 and any(
+        "odd.jsonl:2 (runs is no array)" in place for place in found["details"][0]["places"]
+    )
     milepost.write("wrong.toml", '[rows]\nexplode = "rounds"\n')
     done = milepost("funnel", "log.json", "--map", "wrong.toml")
     assert done.returncode == 2 and "no record has the array 'rounds'" in done.stderr and "wrong.toml" in done.stderr
@@ -106,7 +127,10 @@ def test_fields_that_hold(milepost, expected):
 
 @pytest.mark.parametrize("form", ["jsonl", "csv", "parquet"])
 def test_a_query_over_any_format(milepost, expected, form):
-    rows = [{"who": p, "sitting": s, "stage": level, "began": start, "took": lasted, "how": result} for p, s, level, start, lasted, result in PLAY]
+    rows = [
+        {"who": p, "sitting": s, "stage": level, "began": start, "took": lasted, "how": result}
+        for p, s, level, start, lasted, result in PLAY
+    ]
     if form == "jsonl":
         milepost.write("log.jsonl", rows)
     elif form == "csv":
@@ -115,13 +139,26 @@ def test_a_query_over_any_format(milepost, expected, form):
         import pandas
 
         pandas.DataFrame(rows).to_parquet(milepost.folder / "log.parquet")
-    query = ("SELECT who AS player, sitting AS session, stage AS level, CAST(began AS DOUBLE) + unnest([0, CAST(took AS DOUBLE)]) AS time, "
-             "unnest(['start', how]) AS event FROM log")  # fmt: skip
+    query = (
+        "SELECT who AS player, sitting AS session, stage AS level, CAST(began AS DOUBLE) + unnest([0, CAST(took AS DOUBLE)]) AS time, "
+        "unnest(['start', how]) AS event FROM log"
+    )
     milepost.write("map.toml", f'[input]\nselect = "{query}"\n')
     assert figures(milepost, f"log.{form}", "--map", "map.toml", "--repeat-window", "0.05") == expected
 
 
-@pytest.mark.parametrize("query", ["SELECT * FROM read_csv('secret.csv')", "SELECT * FROM 'secret.csv'", "COPY log TO 'out.csv'", "INSTALL httpfs", "SELECT * FROM nowhere", "SELEKT", "SET enable_external_access = true"])
+@pytest.mark.parametrize(
+    "query",
+    [
+        "SELECT * FROM read_csv('secret.csv')",
+        "SELECT * FROM 'secret.csv'",
+        "COPY log TO 'out.csv'",
+        "INSTALL httpfs",
+        "SELECT * FROM nowhere",
+        "SELEKT",
+        "SET enable_external_access = true",
+    ],
+)
 def test_a_query_reaches_nothing_else(milepost, small_log, query):
     milepost.write("secret.csv", "a,b\n1,2\n")
     milepost.write("log.jsonl", small_log)
@@ -134,11 +171,16 @@ def test_a_query_reaches_nothing_else(milepost, small_log, query):
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("[rows]\nexplode = 3\n", "rows.explode must be"), ('[rows]\ncarry = ["time"]\n', "time cannot hold"), ('[rows]\neach = "week"\n', "rows.each must be"),
-        ('[rows]\neach = "attempt"\n', "rows.result: name the column"), ('[rows]\nresult = "x"\n', "goes with each"), ("[input]\nselect = 5\n", "input.select must be"),
-        ('[rows]\neach = "attempt"\nresult = "x"\n[events]\nw = "start"\n', "events.w must be"), ('[rows]\neach = "attempt"\nresult = "nix"\n', "no record has the column 'nix'"),
+        ("[rows]\nexplode = 3\n", "rows.explode must be"),
+        ('[rows]\ncarry = ["time"]\n', "time cannot hold"),
+        ('[rows]\neach = "week"\n', "rows.each must be"),
+        ('[rows]\neach = "attempt"\n', "rows.result: name the column"),
+        ('[rows]\nresult = "x"\n', "goes with each"),
+        ("[input]\nselect = 5\n", "input.select must be"),
+        ('[rows]\neach = "attempt"\nresult = "x"\n[events]\nw = "start"\n', "events.w must be"),
+        ('[rows]\neach = "attempt"\nresult = "nix"\n', "no record has the column 'nix'"),
     ],
-)  # fmt: skip
+)
 def test_maps_that_make_no_sense(milepost, small_log, text, said):
     milepost.write("log.jsonl", small_log)
     milepost.write("map.toml", text)
@@ -152,13 +194,21 @@ def test_such_a_log_is_not_followed(milepost, small_log):
     assert "cannot be followed" in milepost("watch", "logs", "--map", "map.toml", "--once").stderr
 
 
-STAYS = [("Ada", "Mill Pond", 3, 40.0, "yes"), ("Ada", "Low Arch", 2, 25.5, "no"), ("Bo", "Mill Pond", 1, 12.0, "yes"), ("Bo", "Low Arch", 0, "", "")]
+STAYS = [
+    ("Ada", "Mill Pond", 3, 40.0, "yes"),
+    ("Ada", "Low Arch", 2, 25.5, "no"),
+    ("Bo", "Mill Pond", 1, 12.0, "yes"),
+    ("Bo", "Low Arch", 0, "", ""),
+]
 
 
 def check_stays(milepost, *words):
     """Tries, clears and the time to clear as the sheet has them; what it cannot say is null."""
     tries = {row["level"]: row for row in milepost.json("attempts", *words)["levels"]}
-    assert [(tries[name]["players"], tries[name]["settled"], tries[name]["clears"], tries[name]["p50"]) for name in ("Mill Pond", "Low Arch")] == [(2, 4, 2, 1), (1, 2, 0, None)]
+    assert [
+        (tries[name]["players"], tries[name]["settled"], tries[name]["clears"], tries[name]["p50"])
+        for name in ("Mill Pond", "Low Arch")
+    ] == [(2, 4, 2, 1), (1, 2, 0, None)]
     times = {row["level"]: row for row in milepost.json("times", *words)["levels"]}
     pond, arch = times["Mill Pond"], times["Low Arch"]
     assert (pond["timed"], pond["untimed"], pond["p50"], arch["timed"], arch["censored"]) == (2, 0, 12.0, 1, 1)
@@ -169,7 +219,10 @@ def check_stays(milepost, *words):
 
 def test_a_row_a_stay(milepost):
     milepost.write("stays.csv", "\n".join(["who,where,tries,seconds,done", *(",".join(map(str, row)) for row in STAYS)]))
-    milepost.write("map.toml", '[fields]\nplayer = "who"\nlevel = "where"\n[rows]\neach = "stay"\ntries = "tries"\nseconds = "seconds"\ncleared = "done"\n')
+    milepost.write(
+        "map.toml",
+        '[fields]\nplayer = "who"\nlevel = "where"\n[rows]\neach = "stay"\ntries = "tries"\nseconds = "seconds"\ncleared = "done"\n',
+    )
     check_stays(milepost, "stays.csv", "--map", "map.toml")
     milepost("pack", "stays.csv", "--map", "map.toml", "-o", "kept")
     check_stays(milepost, "kept")
@@ -181,23 +234,34 @@ def test_a_row_a_player(milepost):
     """Columns a level: with a pattern for each figure, or whole headers with one."""
     wide = "who,Mill Pond tries,Mill Pond time,Mill Pond ok,Low Arch tries,Low Arch time,Low Arch ok\nAda,3,40,yes,2,25.5,no\nBo,1,12,yes,,,\n"
     milepost.write("wide.csv", wide)
-    milepost.write("map.toml", '[fields]\nplayer = "who"\n[rows]\neach = "player"\ntries = "* tries"\nseconds = "* time"\ncleared = "* ok"\n')
+    milepost.write(
+        "map.toml", '[fields]\nplayer = "who"\n[rows]\neach = "player"\ntries = "* tries"\nseconds = "* time"\ncleared = "* ok"\n'
+    )
     check_stays(milepost, "wide.csv", "--map", "map.toml")
     milepost.write("tries.csv", "who,Level 1,Level 2\nAda,3,2\nBo,1,\n")
     milepost.write("levels.toml", '[fields]\nplayer = "who"\n[rows]\neach = "player"\nlevels = "Level *"\ncell = "tries"\n')
     found = milepost.json("attempts", "tries.csv", "--map", "levels.toml")["levels"]
-    assert [(row["level"], row["players"], row["settled"], row["clears"]) for row in found] == [("Level 1", 2, 4, 2), ("Level 2", 1, 2, 1)], "a number of tries alone means cleared"
-    assert all(row["p50"] is None and row["untimed"] == row["reached"] for row in milepost.json("times", "tries.csv", "--map", "levels.toml")["levels"])
+    assert [(row["level"], row["players"], row["settled"], row["clears"]) for row in found] == [
+        ("Level 1", 2, 4, 2),
+        ("Level 2", 1, 2, 1),
+    ], "a number of tries alone means cleared"
+    assert all(
+        row["p50"] is None and row["untimed"] == row["reached"]
+        for row in milepost.json("times", "tries.csv", "--map", "levels.toml")["levels"]
+    )
 
 
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ('[rows]\neach = "stay"\n', "name a column for tries"), ('[rows]\neach = "player"\ntries = "tries"\n', "with one * in it"),
-        ('[rows]\neach = "player"\nlevels = "L*"\n', "name levels and cell"), ('[rows]\neach = "player"\nlevels = "L*"\ncell = "score"\n', "rows.cell must be one of"),
-        ('[rows]\neach = "stay"\nresult = "x"\n', "does not go with each"), ('[fields]\nplayer = "who"\n[rows]\neach = "player"\ntries = "Z*"\n', "no record has the column 'Z*'"),
+        ('[rows]\neach = "stay"\n', "name a column for tries"),
+        ('[rows]\neach = "player"\ntries = "tries"\n', "with one * in it"),
+        ('[rows]\neach = "player"\nlevels = "L*"\n', "name levels and cell"),
+        ('[rows]\neach = "player"\nlevels = "L*"\ncell = "score"\n', "rows.cell must be one of"),
+        ('[rows]\neach = "stay"\nresult = "x"\n', "does not go with each"),
+        ('[fields]\nplayer = "who"\n[rows]\neach = "player"\ntries = "Z*"\n', "no record has the column 'Z*'"),
     ],
-)  # fmt: skip
+)
 def test_maps_of_stays_that_make_no_sense(milepost, text, said):
     milepost.write("wide.csv", "who,L1,L2\nAda,1,2\n")
     milepost.write("map.toml", text)

@@ -22,12 +22,18 @@ SHEETS = {
 @pytest.mark.parametrize("language", SHEETS)
 def test_a_drafted_map_reads_it(milepost, language):
     separator, mark, encoding, headings, words = SHEETS[language]
-    rows = [separator.join((f"P{player}", f"L{level}", str(lasted).replace(".", mark), words[result])) for level, player, lasted, result in ATTEMPTS]
+    rows = [
+        separator.join((f"P{player}", f"L{level}", str(lasted).replace(".", mark), words[result]))
+        for level, player, lasted, result in ATTEMPTS
+    ]
     milepost.write("sheet.csv", ("\n".join([separator.join(headings), *rows]) + "\n").encode(encoding))
     drafted = milepost("map", "sheet.csv", "-o", "map.toml")
     assert drafted.returncode == 0, drafted.stderr
     found = {row["level"]: row for row in milepost.json("attempts", "sheet.csv", "--map", "map.toml")["levels"]}
-    assert {name: (row["players"], row["settled"], row["clears"]) for name, row in found.items()} == {"LA": (2, 3, 2), "LB": (2, 3, 1)}
+    assert {name: (row["players"], row["settled"], row["clears"]) for name, row in found.items()} == {
+        "LA": (2, 3, 2),
+        "LB": (2, 3, 1),
+    }
     times = {row["level"]: row for row in milepost.json("times", "sheet.csv", "--map", "map.toml")["levels"]}
     assert times["LA"]["run_p50"] == pytest.approx(7.125) and times["LB"]["fail_p50"] == pytest.approx(7.875)
 
@@ -42,22 +48,35 @@ def test_what_is_no_sheet(milepost, small_log):
 
 def test_stays_and_wide_tables(milepost):
     """Their drafts read them too."""
-    milepost.write("stays.csv", "Spieler;Stufe;Versuche;Dauer (s);geschafft\nAda;Teich;3;40,5;ja\nAda;Bogen;2;25;nein\nBo;Teich;1;12;ja\n")
+    milepost.write(
+        "stays.csv", "Spieler;Stufe;Versuche;Dauer (s);geschafft\nAda;Teich;3;40,5;ja\nAda;Bogen;2;25;nein\nBo;Teich;1;12;ja\n"
+    )
     milepost.write("wide.csv", "Tester,Pond tries,Pond seconds,Arch tries,Arch seconds\nAda,3,40,2,25\nBo,1,12,,\n")
     milepost.write("numbered.csv", "Tester,Level 1,Level 2,Level 3\nAda,3,2,1\nBo,1,,\n")
-    expected = {"stays.csv": [("Teich", 4, 2), ("Bogen", 2, 0)], "wide.csv": [("Pond", 4, 2), ("Arch", 2, 1)], "numbered.csv": [("Level 1", 4, 2), ("Level 2", 2, 1), ("Level 3", 1, 1)]}
+    expected = {
+        "stays.csv": [("Teich", 4, 2), ("Bogen", 2, 0)],
+        "wide.csv": [("Pond", 4, 2), ("Arch", 2, 1)],
+        "numbered.csv": [("Level 1", 4, 2), ("Level 2", 2, 1), ("Level 3", 1, 1)],
+    }
     for name, figures in expected.items():
         assert milepost("map", name, "-o", "map.toml").returncode == 0
         levels = milepost.json("attempts", name, "--map", "map.toml")["levels"]
-        assert [(row["level"], row["settled"], row["clears"]) for row in levels] == figures, (milepost.folder / "map.toml").read_text()
+        assert [(row["level"], row["settled"], row["clears"]) for row in levels] == figures, (
+            milepost.folder / "map.toml"
+        ).read_text()
         (milepost.folder / "map.toml").unlink()
-    assert "time of whole stays" in milepost("times", "stays.csv", "--map", milepost.write("m.toml", milepost("map", "stays.csv").stdout)).stdout
+    assert (
+        "time of whole stays"
+        in milepost("times", "stays.csv", "--map", milepost.write("m.toml", milepost("map", "stays.csv").stdout)).stdout
+    )
 
 
 def test_what_is_ours_already_is_not_called_unused(milepost):
     """A column that is called as one of our fields is read as one, whether the draft names it or not; versions are no range."""
     fields = {"level": "Mill Pond", "collected": 1, "available": 3, "mood": "calm"}
-    milepost.write("log.jsonl", [{"session": f"s{n}", "time": n, "event": "start", "build": f"0.{7 + n % 2}", **fields} for n in range(6)])
+    milepost.write(
+        "log.jsonl", [{"session": f"s{n}", "time": n, "event": "start", "build": f"0.{7 + n % 2}", **fields} for n in range(6)]
+    )
     read, unused = milepost("map", "log.jsonl").stdout.split("# Not used;")
     assert "#   collected: in 100 % of records, 1 value: 1\n" in read.split("# Read as they are")[1] and "collected" not in unused
     assert "2 values: 0.7 and 0.8" in read and "mood: in 100 %" in unused

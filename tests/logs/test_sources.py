@@ -22,8 +22,16 @@ PACKERS = {"gz": gzip.compress, "zst": zstandard.ZstdCompressor().compress, "bz2
 
 def a_log(count=400):
     """A log that is long enough to be cut in the middle of its packing."""
-    return [{"session": f"s{n % 9}", "time": n + n % 7 / 8, "event": ("start", "death", "hit")[n % 3], "level": f"l{n % 5}",
-             "x": (n * 2654435761) % 1000003} for n in range(count)]  # fmt: skip
+    return [
+        {
+            "session": f"s{n % 9}",
+            "time": n + n % 7 / 8,
+            "event": ("start", "death", "hit")[n % 3],
+            "level": f"l{n % 5}",
+            "x": (n * 2654435761) % 1000003,
+        }
+        for n in range(count)
+    ]
 
 
 @pytest.mark.parametrize("ending", PACKERS)
@@ -33,7 +41,10 @@ def test_packed_files_whole_and_cut(milepost, ending):
     milepost.write("log.jsonl", text)
     whole, packed = milepost.json("check", "log.jsonl"), PACKERS[ending](text)
     milepost.write(f"log.jsonl.{ending}", packed)
-    assert milepost.json("check", f"log.jsonl.{ending}") == whole | {"files": [f"log.jsonl.{ending}"], "details": milepost.json("check", f"log.jsonl.{ending}")["details"]}
+    assert milepost.json("check", f"log.jsonl.{ending}") == whole | {
+        "files": [f"log.jsonl.{ending}"],
+        "details": milepost.json("check", f"log.jsonl.{ending}")["details"],
+    }
     milepost.write(f"two.jsonl.{ending}", PACKERS[ending](text[:5000]) + PACKERS[ending](text[5000:]))
     assert milepost.json("funnel", f"two.jsonl.{ending}")["levels"] == milepost.json("funnel", "log.jsonl")["levels"]
     for share in (0.3, 0.66, 0.99):

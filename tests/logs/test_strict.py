@@ -14,11 +14,16 @@ from milepost.vocabulary import EVENTS, NUMBER_FIELDS
 from random_logs import random_log
 
 SPOILED = [
-    '{"session": 1.5, "time": 1, "event": "start", "level": "a"}', '{"session": "s", "time": null, "event": "pause"}',
-    '{"session": "s", "time": 1, "event": "start"}', '{"session": "s", "time": 1, "event": "hit", "progress": 2}',
-    "{broken", "[1]", '{"session": "s", "time": 1, "event": "hit", "mood": {"deep": 1}}',
-    '{"session": "s", "time": "2026-03-01T10:00:00", "event": "hit"}', '{"session": "s", "time": NaN, "event": "hit"}',
-]  # fmt: skip
+    '{"session": 1.5, "time": 1, "event": "start", "level": "a"}',
+    '{"session": "s", "time": null, "event": "pause"}',
+    '{"session": "s", "time": 1, "event": "start"}',
+    '{"session": "s", "time": 1, "event": "hit", "progress": 2}',
+    "{broken",
+    "[1]",
+    '{"session": "s", "time": 1, "event": "hit", "mood": {"deep": 1}}',
+    '{"session": "s", "time": "2026-03-01T10:00:00", "event": "hit"}',
+    '{"session": "s", "time": NaN, "event": "hit"}',
+]
 
 
 def both(folder, text, monkeypatch):
@@ -57,11 +62,7 @@ def assert_same(fast, slow):
                 np.array([log.unknown_words[-1 - code] if code < 0 else EVENTS[code] for code in column.tolist()])
                 for log, column in ((fast, ours), (slow, theirs))
             )
-        assert (
-            ours.tolist() == pytest.approx(theirs.tolist(), nan_ok=True)
-            if ours.dtype.kind == "f"
-            else (ours == theirs).all()
-        )
+        assert ours.tolist() == pytest.approx(theirs.tolist(), nan_ok=True) if ours.dtype.kind == "f" else (ours == theirs).all()
     assert vars(fast.sessions) == vars(slow.sessions)
     assert sorted(fast.unknown_words) == sorted(slow.unknown_words)
 
@@ -94,16 +95,37 @@ def test_a_spoiled_line_goes_to_the_line_reader(tmp_path, monkeypatch, line):
 
 
 BEYOND = [
-    '"event": "hit", "mood": "calm"', '"event": "hit", "level": 7', '"event": "hit", "build": 0.7', '"event": "hit", "progress": "0.5"',
-    '"event": "hit", "progress": 0.5', '"event": "hit", "seq": 1.5', '"event": "hit", "seq": 3', '"event": "hit", "debug": true',
-    '"event": "hit", "build": null', '"event": "hit", "build" : "1"', '"event": "hit", "build":"1"', '"event": "hit", "id": 12',
-    '"event": "say \\": this", "level": "a"', '"event": "hit", "level": "a", "level": "b"', '"event": "hit", "x": 1e3',
-    '"event": "hit", "mood": null', '"event": "hit", "mood": "null"', '"event": "hit", "nullable": 5', '"event": "hit", "mood":": null"',
-    '"event": "hit", "Level": "b"', '"event": "hit", "LEVEL": "b", "build":  null', '"event": "hit", "le\\u0076el": "b"',
-    '"event": "hit", "mood": "a: b, null"', '"event": "hit", "mood": "a\\u003a b"', '"event": "hit", "mood:": 1',
-    '"event": "hit", "mood": 1e400', '"event": "hit", "specversion": "1.0", "type": "x.death", "source": "y", "level": "a"',
-    '"event": "hit", "level": true', '"event": "hit", "seq": 12345678901234567890', '"event": "hit", "mood": null, "build" : 1',
-]  # fmt: skip
+    '"event": "hit", "mood": "calm"',
+    '"event": "hit", "level": 7',
+    '"event": "hit", "build": 0.7',
+    '"event": "hit", "progress": "0.5"',
+    '"event": "hit", "progress": 0.5',
+    '"event": "hit", "seq": 1.5',
+    '"event": "hit", "seq": 3',
+    '"event": "hit", "debug": true',
+    '"event": "hit", "build": null',
+    '"event": "hit", "build" : "1"',
+    '"event": "hit", "build":"1"',
+    '"event": "hit", "id": 12',
+    '"event": "say \\": this", "level": "a"',
+    '"event": "hit", "level": "a", "level": "b"',
+    '"event": "hit", "x": 1e3',
+    '"event": "hit", "mood": null',
+    '"event": "hit", "mood": "null"',
+    '"event": "hit", "nullable": 5',
+    '"event": "hit", "mood":": null"',
+    '"event": "hit", "Level": "b"',
+    '"event": "hit", "LEVEL": "b", "build":  null',
+    '"event": "hit", "le\\u0076el": "b"',
+    '"event": "hit", "mood": "a: b, null"',
+    '"event": "hit", "mood": "a\\u003a b"',
+    '"event": "hit", "mood:": 1',
+    '"event": "hit", "mood": 1e400',
+    '"event": "hit", "specversion": "1.0", "type": "x.death", "source": "y", "level": "a"',
+    '"event": "hit", "level": true',
+    '"event": "hit", "seq": 12345678901234567890',
+    '"event": "hit", "mood": null, "build" : 1',
+]
 
 
 @pytest.mark.parametrize("fields", BEYOND)
@@ -152,7 +174,9 @@ def test_parquet_is_read_alike(tmp_path, monkeypatch):
     """Random logs as Parquet: the same columns, names, sessions and likeness as row by row; most of them strictly."""
     taken = 0
     for seed in range(40):
-        lines = [line for line in random_log(seed) if isinstance(line, dict) and clean(line) and not isinstance(line.get("seq"), str)]
+        lines = [
+            line for line in random_log(seed) if isinstance(line, dict) and clean(line) and not isinstance(line.get("seq"), str)
+        ]
         times = {type(line.get("time")) is str for line in lines}
         path = parquet(tmp_path, lines or [START], seq="BIGINT", time="VARCHAR" if True in times else "DOUBLE")
         fast, slow, strictly = both_ways(path, "parquet", monkeypatch)
@@ -161,13 +185,22 @@ def test_parquet_is_read_alike(tmp_path, monkeypatch):
     assert taken > 10
 
 
-@pytest.mark.parametrize(("more", "kinds", "strictly"), [
-    ({"level": 7, "debug": True, "mood": 0.5}, {"level": "INTEGER", "debug": "BOOLEAN", "mood": "DOUBLE"}, True),
-    ({"time": "2026-03-01T10:00:00.5+02:00"}, {"time": "VARCHAR"}, True), ({"seq": 3, "x": 1}, {"seq": "UBIGINT", "x": "FLOAT"}, True),
-    ({"seq": 1 << 60}, {"seq": "BIGINT"}, False), ({"x": "3"}, {"x": "VARCHAR"}, False), ({"progress": 1.5}, {}, False),
-    ({"level": None}, {}, False), ({"time": "2026-03-01 10:00:00Z"}, {"time": "TIMESTAMPTZ"}, False), ({"x": 1}, {"x": "DECIMAL(4,1)"}, False),
-    ({"time": "2026-03-01T10:00:00"}, {"time": "VARCHAR"}, False), ({"seq": 1.5}, {"seq": "DOUBLE"}, False),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("more", "kinds", "strictly"),
+    [
+        ({"level": 7, "debug": True, "mood": 0.5}, {"level": "INTEGER", "debug": "BOOLEAN", "mood": "DOUBLE"}, True),
+        ({"time": "2026-03-01T10:00:00.5+02:00"}, {"time": "VARCHAR"}, True),
+        ({"seq": 3, "x": 1}, {"seq": "UBIGINT", "x": "FLOAT"}, True),
+        ({"seq": 1 << 60}, {"seq": "BIGINT"}, False),
+        ({"x": "3"}, {"x": "VARCHAR"}, False),
+        ({"progress": 1.5}, {}, False),
+        ({"level": None}, {}, False),
+        ({"time": "2026-03-01 10:00:00Z"}, {"time": "TIMESTAMPTZ"}, False),
+        ({"x": 1}, {"x": "DECIMAL(4,1)"}, False),
+        ({"time": "2026-03-01T10:00:00"}, {"time": "VARCHAR"}, False),
+        ({"seq": 1.5}, {"seq": "DOUBLE"}, False),
+    ],
+)
 def test_types_of_parquet(tmp_path, monkeypatch, more, kinds, strictly):
     """What a column's type allows is read as whole columns; all else row by row, and alike in either case."""
     first = {"time": "2026-03-01T09:00:00Z"} if isinstance(more.get("time"), str) else {}

@@ -22,7 +22,10 @@ def starts(*values, session="a", first=0):
     out = []
     for n, value in enumerate(values, first):
         tag = {} if value is None else {"oil": value}
-        out += [{"session": session, "time": 10 * n, "event": "start", **LEVEL, **tag}, {"session": session, "time": 10 * n + 7.5, "event": "complete", **LEVEL}]
+        out += [
+            {"session": session, "time": 10 * n, "event": "start", **LEVEL, **tag},
+            {"session": session, "time": 10 * n + 7.5, "event": "complete", **LEVEL},
+        ]
     return out
 
 
@@ -41,8 +44,17 @@ def test_every_record_keeps_its_own(milepost):
 
 def test_a_tag_that_comes_late(milepost):
     """Files and additions in which nobody says it are read with it, and without."""
-    names = [milepost.write(f"{n}.jsonl", records) for n, records in enumerate((
-        starts(None, session="a"), starts(3, 1, session="b"), starts(None, session="c"), starts("a very other one", session="d")))]  # fmt: skip
+    names = [
+        milepost.write(f"{n}.jsonl", records)
+        for n, records in enumerate(
+            (
+                starts(None, session="a"),
+                starts(3, 1, session="b"),
+                starts(None, session="c"),
+                starts("a very other one", session="d"),
+            )
+        )
+    ]
     paths = [str(milepost.folder / name) for name in names]
     expected = [*[None] * 2, "3", None, "1", None, *[None] * 2, "a very other one", None]
     assert texts(read(paths)) == expected
@@ -76,7 +88,10 @@ def test_what_tells_records_apart_is_given_up(milepost, monkeypatch):
     """Texts beyond a limit, and numbers beyond a larger one: the records go without, sessions keep theirs, and asking says why."""
     monkeypatch.setattr(tags_module, "_MOST_TEXTS", 4)
     monkeypatch.setattr(tags_module, "_MOST", 8)
-    records = [{"session": f"s{n}", "time": 0, "event": "start", **LEVEL, "note": f"text {n}", "count": n % 7, "place": n / 7} for n in range(20)]
+    records = [
+        {"session": f"s{n}", "time": 0, "event": "start", **LEVEL, "note": f"text {n}", "count": n % 7, "place": n / 7}
+        for n in range(20)
+    ]
     milepost.write("log.jsonl", records)
     log = read([str(milepost.folder / "log.jsonl")])
     assert log.tags_not_kept == {"note", "place"} and set(log.tags) == {"count"} == set(log.records.tags)
@@ -99,7 +114,9 @@ def test_a_tag_given_up_late_is_gone_everywhere():
     assert known.values() == {} and known.flushed(3) == {} and known.not_kept == {"a"}
 
 
-@pytest.mark.parametrize(("text", "number"), [("1", True), ("-2.5e3", True), ("nan", True), ("one", False), ("", False), ("1,5", False)])
+@pytest.mark.parametrize(
+    ("text", "number"), [("1", True), ("-2.5e3", True), ("nan", True), ("one", False), ("", False), ("1,5", False)]
+)
 def test_numbers(text, number):
     assert is_number(text) == number
 

@@ -95,8 +95,11 @@ def test_cuts(tmp_path, cut):
     (tmp_path / "course.toml").write_text(as_toml(COURSE))
     course = read_course(tmp_path / "course.toml")
     for seed in range(20):
-        lines = [line | {"mood": "calm", "score": seed % 5} if part % 2 else line | {"score": "3"}
-                 for part in range(4) for line in renamed(random_log(9000 + 4 * seed + part), part)]  # fmt: skip
+        lines = [
+            line | {"mood": "calm", "score": seed % 5} if part % 2 else line | {"score": "3"}
+            for part in range(4)
+            for line in renamed(random_log(9000 + 4 * seed + part), part)
+        ]
         lines = [line for line in lines if isinstance(line["session"], str) and line["session"]]
         fitting = {name for name in {line["session"] for line in lines} if naive_fits(lines, name, cut)}
         (tmp_path / "log.jsonl").write_text(as_text(lines))

@@ -28,11 +28,13 @@ def test_whose_record_says_it(milepost):
     records = [
         *try_of("a", 0, "death", start={"oil": 3}, end={"oil": 1}),
         {"session": "a", "level": "Mill Pond", "time": 20, "event": "complete", "oil": 2},  # opened by implication
-        *try_of("b", 0, "death", start={"oil": 5}), *try_of("b", 10, "complete", start={"oil": 4}, opens="retry"),
+        *try_of("b", 0, "death", start={"oil": 5}),
+        *try_of("b", 10, "complete", start={"oil": 4}, opens="retry"),
         {"session": "b", "level": "Mill Pond", "time": 0.1, "event": "start", "oil": 9},  # a repeat, dropped
         {"session": "c", "level": "Mill Pond", "time": 0, "event": "start", "oil": 6},
         {"session": "c", "level": "Low Arch", "time": 9, "event": "start", "oil": 7},  # closes the one before, from elsewhere
-    ]  # fmt: skip
+    ]
+
     def settled(condition):
         done = milepost("attempts", *WORDS, "--where", condition, "--format", "json")
         return None if done.returncode else sum(row["settled"] for row in json.loads(done.stdout)["levels"])
@@ -46,10 +48,17 @@ def test_whose_record_says_it(milepost):
 def test_ends_by_sessions_and_moves(milepost):
     """A session's end and a move from the level close a try, too, and say so."""
     base = {"session": "a", "level": "Mill Pond"}
-    records = [base | {"time": 0, "event": "start"}, base | {"time": 9, "event": "transition", "to": "Low Arch", "mood": "bored"},
-               {"session": "a", "level": "Low Arch", "time": 10, "event": "start"}, {"session": "a", "time": 30, "event": "session_end", "cause": "quit", "mood": "tired"}]  # fmt: skip
+    records = [
+        base | {"time": 0, "event": "start"},
+        base | {"time": 9, "event": "transition", "to": "Low Arch", "mood": "bored"},
+        {"session": "a", "level": "Low Arch", "time": 10, "event": "start"},
+        {"session": "a", "time": 30, "event": "session_end", "cause": "quit", "mood": "tired"},
+    ]
     measured(milepost, records, "attempts")
-    voids = {mood: [row["void"] for row in milepost.json("attempts", *WORDS, "--where", f"end.mood={mood}")["levels"]] for mood in ("bored", "tired")}
+    voids = {
+        mood: [row["void"] for row in milepost.json("attempts", *WORDS, "--where", f"end.mood={mood}")["levels"]]
+        for mood in ("bored", "tired")
+    }
     assert voids == {"bored": [0, 1], "tired": [1, 0]}
     assert milepost.json("attempts", *WORDS, "--where", "end.cause=quit")["levels"][1]["void"] == 0
 
@@ -85,7 +94,13 @@ def test_odds_of_independent_tries():
 def test_odds_know_that_players_try_often():
     """Four tries of each player that all end alike say no more than one, and a player in both groups counts once."""
     once = odds_ratio((np.arange(10), np.arange(10) < 7), (np.arange(10, 18), np.arange(8) < 2))
-    four = odds_ratio((np.repeat(np.arange(10), 4), np.repeat(np.arange(10) < 7, 4)), (np.repeat(np.arange(10, 18), 4), np.repeat(np.arange(8) < 2, 4)))
+    four = odds_ratio(
+        (np.repeat(np.arange(10), 4), np.repeat(np.arange(10) < 7, 4)),
+        (np.repeat(np.arange(10, 18), 4), np.repeat(np.arange(8) < 2, 4)),
+    )
     assert four == pytest.approx(once)
-    assert odds_ratio((np.array([0, 0]), np.array([True, False])), (np.array([0, 0]), np.array([True, False])))[1:] == (None, None)
+    assert odds_ratio((np.array([0, 0]), np.array([True, False])), (np.array([0, 0]), np.array([True, False])))[1:] == (
+        None,
+        None,
+    )
     assert odds_ratio((np.arange(4), np.ones(4, np.bool_)), (np.arange(4), np.arange(4) < 2)) == (None, None, None)

@@ -6,7 +6,9 @@ import pytest
 
 from conftest import COURSE
 
-BANDS = COURSE + """
+BANDS = (
+    COURSE
+    + """
 [[band]]
 name = "plain"
 from = 0
@@ -16,6 +18,7 @@ name = "gold"
 from = 0.5
 to = 1
 """
+)
 
 
 def clear(session, at=0.0, level="Mill Pond", **more):
@@ -27,8 +30,11 @@ def clear(session, at=0.0, level="Mill Pond", **more):
 def test_shares_above_one_and_at_the_ends_of_bands(milepost):
     """More pick-ups than there are count as all of them; a band holds its lower end; a rating logged otherwise is counted."""
     collected = [(12, 10, "gold"), (10, 10, "plain"), (5, 10, None), (4.9, 10, "plain"), (0, 10, None), (3, 0, "gold")]
-    lines = [line for n, (got, of, said) in enumerate(collected)
-             for line in clear(f"s{n}", collected=got, available=of, **({"rating": said} if said else {}))]  # fmt: skip
+    lines = [
+        line
+        for n, (got, of, said) in enumerate(collected)
+        for line in clear(f"s{n}", collected=got, available=of, **({"rating": said} if said else {}))
+    ]
     milepost.write("log.jsonl", lines)
     milepost.write("course.toml", BANDS)
     row = milepost.json("ratings", "log.jsonl", "--course", "course.toml")["levels"][0]
@@ -41,8 +47,16 @@ def tries(session, layout, cleared, failed):
     """A session of one player in one layout: so many failures, then a clear if there is one."""
     lines, time = [], 0
     for n in range(failed + cleared):
-        lines += [{"session": session, "time": time, "event": "start" if n == 0 else "retry", "level": "Mill Pond", "layout": layout},
-                  {"session": session, "time": time + 7, "event": "death" if n < failed else "complete", "level": "Mill Pond", "layout": layout}]  # fmt: skip
+        lines += [
+            {"session": session, "time": time, "event": "start" if n == 0 else "retry", "level": "Mill Pond", "layout": layout},
+            {
+                "session": session,
+                "time": time + 7,
+                "event": "death" if n < failed else "complete",
+                "level": "Mill Pond",
+                "layout": layout,
+            },
+        ]
         time += 10
     return lines
 
@@ -69,10 +83,14 @@ def test_minutes_to_reach_a_level_over_sessions(milepost):
     """Time that a player spent in earlier sessions counts, time between sessions does not; the median is of players."""
     lines = []
     for n, first in enumerate((60, 120, 240)):
-        lines += [{"session": f"s{n}-1", "player": f"p{n}", "time": time, "event": event, "level": "Mill Pond", **more}
-                  for time, event, more in ((0, "start", {}), (first, "complete", {}), (first, "session_end", {"cause": "quit"}))]
-        lines += [{"session": f"s{n}-2", "player": f"p{n}", "time": 30 * time, "event": event, "level": "Low Arch"}
-                  for time, event in ((0, "session_start"), (1, "start"), (2, "death"))]  # fmt: skip
+        lines += [
+            {"session": f"s{n}-1", "player": f"p{n}", "time": time, "event": event, "level": "Mill Pond", **more}
+            for time, event, more in ((0, "start", {}), (first, "complete", {}), (first, "session_end", {"cause": "quit"}))
+        ]
+        lines += [
+            {"session": f"s{n}-2", "player": f"p{n}", "time": 30 * time, "event": event, "level": "Low Arch"}
+            for time, event in ((0, "session_start"), (1, "start"), (2, "death"))
+        ]
     milepost.write("log.jsonl", lines)
     milepost.write("course.toml", COURSE)
     pond, arch = milepost.json("coverage", "log.jsonl", "--course", "course.toml")["levels"]
@@ -85,7 +103,12 @@ def test_hits_and_first_progress(milepost):
     """Hits before a death, the chance after the k-th hit, and what came before any progress: counted by hand."""
     milepost.write("course.toml", '[[level]]\nname = "Mill Pond"\n[[level]]\nname = "Low Arch"\n')
     log = []
-    for player, hits, ends, far in (("Ada", 2, "death", 0.5), ("Bo", 2, "complete", None), ("Cass", 0, "death", None), ("Dot", 1, "complete", 0.7)):
+    for player, hits, ends, far in (
+        ("Ada", 2, "death", 0.5),
+        ("Bo", 2, "complete", None),
+        ("Cass", 0, "death", None),
+        ("Dot", 1, "complete", 0.7),
+    ):
         base = {"session": player, "level": "Mill Pond"}
         log += [base | {"time": 0, "event": "start"}, *(base | {"time": 1.5 + n, "event": "hit"} for n in range(hits))]
         log += [base | {"time": 5.5, "event": "checkpoint", "progress": far}] if far else []
@@ -94,21 +117,35 @@ def test_hits_and_first_progress(milepost):
     words = ("log.jsonl", "--course", "course.toml")
     row, other = milepost.json("attempts", *words)["levels"]
     assert row["hits_before_death"] == 1.0 and other["hits_before_death"] is None and other["after_hits"] == []
-    assert [(one["hits"], one["tries"], one["clears"], one["chance"]) for one in row["after_hits"]] == [(1, 3, 2, 2 / 3), (2, 2, 1, 0.5)]
+    assert [(one["hits"], one["tries"], one["clears"], one["chance"]) for one in row["after_hits"]] == [
+        (1, 3, 2, 2 / 3),
+        (2, 2, 1, 0.5),
+    ]
     row, other = milepost.json("deaths", *words)["levels"]
     assert (row["deaths_before_progress"], row["clears_before_progress"], other["deaths_before_progress"]) == (1, 1, None)
 
 
 def test_who_left_is_watched_first(milepost):
     """Those who left for good come first, then those who tried longest; who went on elsewhere has not left."""
-    log, plays = [], {"Ada": (4, True, "quit"), "Bo": (3, False, "quit"), "Cass": (6, False, "time_up"), "Dot": (1, False, "quit")}
+    log, plays = (
+        [],
+        {"Ada": (4, True, "quit"), "Bo": (3, False, "quit"), "Cass": (6, False, "time_up"), "Dot": (1, False, "quit")},
+    )
     for player, (fails, clears, cause) in plays.items():
         base = {"session": player, "level": "Mill Pond"}
         for n in range(fails + clears):
-            log += [base | {"time": 10 * n, "event": "start"}, base | {"time": 10 * n + 7.5, "event": "complete" if n == fails else "death"}]
+            log += [
+                base | {"time": 10 * n, "event": "start"},
+                base | {"time": 10 * n + 7.5, "event": "complete" if n == fails else "death"},
+            ]
         log.append({"session": player, "time": 99, "event": "session_end", "cause": cause})
     milepost.write("log.jsonl", log)
     milepost.write("course.toml", '[[level]]\nname = "Mill Pond"\n[[level]]\nname = "Low Arch"\n')
     watch = milepost.json("level", "Mill Pond", "log.jsonl", "--course", "course.toml")["watch"]
-    assert [(one["player"], one["tries"], one["left"]) for one in watch] == [("Bo", 3, True), ("Dot", 1, True), ("Cass", 6, False), ("Ada", 5, False)]
+    assert [(one["player"], one["tries"], one["left"]) for one in watch] == [
+        ("Bo", 3, True),
+        ("Dot", 1, True),
+        ("Cass", 6, False),
+        ("Ada", 5, False),
+    ]
     assert "death, then left" in milepost("level", "Mill Pond", "log.jsonl", "--course", "course.toml").stdout

@@ -9,7 +9,10 @@ OPEN = COURSE + "open = true\n"
 
 def session(name, *steps, cause="quit"):
     """A session: steps of an event and a level, ten seconds apart."""
-    lines = [{"session": name, "time": 10 * n, "event": event, "level": level, **({"to": more[0]} if more else {})} for n, (event, level, *more) in enumerate(steps)]
+    lines = [
+        {"session": name, "time": 10 * n, "event": event, "level": level, **({"to": more[0]} if more else {})}
+        for n, (event, level, *more) in enumerate(steps)
+    ]
     return [*lines, *([{"session": name, "time": 10 * len(steps), "event": "session_end", "cause": cause}] if cause else [])]
 
 
@@ -30,7 +33,11 @@ def test_no_way_on(milepost):
     assert arch["retention"] == pond["retention"] == pytest.approx(6 / 7)
     shown = milepost("funnel", "log.jsonl", "--course", "course.toml").stdout
     assert "6 no way on" in shown and "No way to clear yet: Low Arch." in shown
-    assert not [row for row in milepost.json("check", "log.jsonl", "--course", "course.toml")["suspects"] if row["code"] == "uncleared_level"]
+    assert not [
+        row
+        for row in milepost.json("check", "log.jsonl", "--course", "course.toml")["suspects"]
+        if row["code"] == "uncleared_level"
+    ]
     judged = milepost.json("spikes", "log.jsonl", "--course", "course.toml")["levels"][1]
     assert (judged["tries"], judged["kind"], judged["evidence"]) == (0, "none", "too_few")
 
@@ -46,7 +53,9 @@ def test_a_last_level_without_an_ending(milepost, ends, clear_rate):
     assert (last["lost"], last["drop_off"]) == ((0, None) if clear_rate is None else (1, 0.5))
     if clear_rate is None:
         shown = milepost("funnel", "log.jsonl", "--course", "course.toml", "--implied-complete").stdout
-        assert "not told" in shown and "0 %" not in next(line for line in shown.splitlines() if line.startswith("Low Arch")).replace("100 %", "")
+        assert "not told" in shown and "0 %" not in next(
+            line for line in shown.splitlines() if line.startswith("Low Arch")
+        ).replace("100 %", "")
 
 
 def test_a_move_to_a_level_that_never_starts(milepost):

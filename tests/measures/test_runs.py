@@ -51,7 +51,9 @@ def test_the_reach_curve_of_a_short_script(race):
         ended = [run for run in here if run["furthest"] == place and run["cause"] not in ("won", "time_up", "crash", "unknown")]
         assert row["reached"] == sum(row["level"] in run["levels"] for run in runs)
         assert row["cleared"] == sum(row["level"] in run["cleared"] for run in runs)
-        assert {cause: n for cause, n in row["ended"].items() if n} == counted(run["cause"] for run in here if run["furthest"] == place)
+        assert {cause: n for cause, n in row["ended"].items() if n} == counted(
+            run["cause"] for run in here if run["furthest"] == place
+        )
         assert row["share"] == pytest.approx(share)
         if 0 < share < 1:
             half = 1.959963984540054 * sqrt(sum(value**2 for value in influence.values())) / abs(log(share))
@@ -96,7 +98,9 @@ A, B, C = LEVELS
 
 def test_without_any_mark_a_session_is_a_run(milepost):
     """Two sessions of one player are two runs; a report says nothing of such runs."""
-    log = run("s1", A, f"{B}!", player="Ada", event="session_end", cause="quit") + run("s2", A, B, C, player="Ada", event="session_end", cause="quit")
+    log = run("s1", A, f"{B}!", player="Ada", event="session_end", cause="quit") + run(
+        "s2", A, B, C, player="Ada", event="session_end", cause="quit"
+    )
     document = runs(milepost, log)
     assert (document["runs"], document["players"], ends(document)) == (2, 1, {"quit": 1, "won": 1})
     assert [row["number"] for row in document["by_number"]] == [1, 2] and document["to_first_win"]["p50"] == 2
@@ -112,8 +116,10 @@ def test_ends_alone(milepost):
     assert (document["runs"], ends(document)) == (3, {"failed": 1, "won": 1, "time_up": 1})
     assert [row["ended"]["failed"] for row in document["levels"]] == [1, 0, 0]
     assert [(row["number"], row["furthest_p50"], row["won"], row["again"]) for row in document["by_number"]] == [
-        (1, 1.0, 0, 1.0), (2, 2.0, 1, None), (3, 1.0, 0, None),
-    ]  # fmt: skip
+        (1, 1.0, 0, 1.0),
+        (2, 2.0, 1, None),
+        (3, 1.0, 0, None),
+    ]
     tries = milepost.json("attempts", *WORDS)["levels"]
     assert [(row["settled"], row["clears"]) for row in tries] == [(2, 1), (1, 1), (0, 0)]
     assert milepost.json("deaths", *WORDS)["levels"][0]["causes"] == {}  # the end's cause is the run's
@@ -121,14 +127,26 @@ def test_ends_alone(milepost):
 
 def test_beginnings(milepost):
     """Play after a game over is no play until a run begins anew; tags of the beginning are the run's."""
-    begin = [{"session": "s1", "player": "Ada", "time": t, "event": "run_start", "hero": hero} for t, hero in ((0, "fox"), (100, "owl"))]
-    log = [begin[0], *run("s1", A, f"{B}!", begin=1, player="Ada"), {"session": "s1", "time": 40, "event": "run_end", "cause": "failed"},
-           *run("s1", B, begin=50, player="Ada"), begin[1], *run("s1", A, begin=101, player="Ada", event="session_end", cause="quit")]  # fmt: skip
+    begin = [
+        {"session": "s1", "player": "Ada", "time": t, "event": "run_start", "hero": hero}
+        for t, hero in ((0, "fox"), (100, "owl"))
+    ]
+    log = [
+        begin[0],
+        *run("s1", A, f"{B}!", begin=1, player="Ada"),
+        {"session": "s1", "time": 40, "event": "run_end", "cause": "failed"},
+        *run("s1", B, begin=50, player="Ada"),
+        begin[1],
+        *run("s1", A, begin=101, player="Ada", event="session_end", cause="quit"),
+    ]
     document = runs(milepost, log)
     assert (document["runs"], ends(document), document["findings"]["after_end"]) == (2, {"failed": 1, "quit": 1}, 2)
     assert [row["reached"] for row in document["levels"]] == [2, 1, 0]
     groups = milepost.json("runs", *WORDS, "--by", "run.hero")["groups"]
-    assert [(group["value"], group["runs"], [row["reached"] for row in group["levels"]]) for group in groups] == [("fox", 1, [1, 1, 0]), ("owl", 1, [1, 0, 0])]
+    assert [(group["value"], group["runs"], [row["reached"] for row in group["levels"]]) for group in groups] == [
+        ("fox", 1, [1, 1, 0]),
+        ("owl", 1, [1, 0, 0]),
+    ]
     assert milepost.json("attempts", *WORDS, "--where", "run.hero=owl", "--per", "run")["levels"][0]["settled"] == 1
     unknown = milepost("runs", *WORDS, "--by", "run.villain")
     assert unknown.returncode == 2 and "no run_start of the log says villain. They say: run.hero" in unknown.stderr
@@ -137,13 +155,18 @@ def test_beginnings(milepost):
 
 def test_an_outcome_right_after_the_end(milepost):
     """It belongs to the attempt that the end closed: its cause and place are the outcome's, and no second one is made."""
-    log = [*run("s1", f"{A}?"), {"session": "s1", "time": 9.2, "event": "run_end", "cause": "failed"},
-           {"session": "s1", "time": 9.3, "event": "death", "level": A, "cause": "barge", "progress": 0.4}]  # fmt: skip
+    log = [
+        *run("s1", f"{A}?"),
+        {"session": "s1", "time": 9.2, "event": "run_end", "cause": "failed"},
+        {"session": "s1", "time": 9.3, "event": "death", "level": A, "cause": "barge", "progress": 0.4},
+    ]
     document = runs(milepost, log)
     row = milepost.json("deaths", *WORDS)["levels"][0]
     assert (document["runs"], row["deaths"], list(row["causes"]), row["progress"][4]) == (1, 1, ["barge"], 1)
     late = [*log[:2], log[2] | {"time": 9.6}]
-    assert runs(milepost, late, 'run_starts_at = "Jetty Dash"\n')["findings"].get("after_end") is None  # it begins another one there
+    assert (
+        runs(milepost, late, 'run_starts_at = "Jetty Dash"\n')["findings"].get("after_end") is None
+    )  # it begins another one there
     assert runs(milepost, [{"session": "s1", "time": -1, "event": "run_start"}, *late])["findings"]["after_end"] == 1
 
 
@@ -155,26 +178,42 @@ def test_a_level_at_which_runs_begin(milepost):
     assert (document["runs"], ends(document)) == (3, {"failed": 1, "abandoned": 1, "quit": 1})
     assert milepost.json("moves", *WORDS)["kinds"] == {"restart": 1}
     assert runs(milepost, log, 'run_starts_at = "Jetty Dash"\nrun_starts_on = "start"\n')["runs"] == 4
-    assert json.loads(milepost("report", *WORDS, "-o", "r.json") and (milepost.folder / "r.json").read_text())["runs"]["runs"] == 4
+    assert (
+        json.loads(milepost("report", *WORDS, "-o", "r.json") and (milepost.folder / "r.json").read_text())["runs"]["runs"] == 4
+    )
 
 
 def test_over_sessions(milepost):
     """A run goes on over sessions until the next begins, and ends by the cause of the last of them."""
     starts = [{"session": s, "player": "Ada", "time": 0, "event": "run_start"} for s in ("s1", "s3")]
-    log = [starts[0], *run("s1", A, begin=1, player="Ada", event="session_end", cause="time_up"),
-           *run("s2", f"{B}!", player="Ada", event="session_end", cause="crash"),
-           starts[1], *run("s3", A, begin=1, player="Ada", event="session_end", cause="quit")]  # fmt: skip
+    log = [
+        starts[0],
+        *run("s1", A, begin=1, player="Ada", event="session_end", cause="time_up"),
+        *run("s2", f"{B}!", player="Ada", event="session_end", cause="crash"),
+        starts[1],
+        *run("s3", A, begin=1, player="Ada", event="session_end", cause="quit"),
+    ]
     document = runs(milepost, log)
-    assert (document["runs"], ends(document), [row["reached"] for row in document["levels"]]) == (2, {"crash": 1, "quit": 1}, [2, 1, 0])
+    assert (document["runs"], ends(document), [row["reached"] for row in document["levels"]]) == (
+        2,
+        {"crash": 1, "quit": 1},
+        [2, 1, 0],
+    )
     assert [row["share"] for row in document["levels"]] == [1.0, 0.5, 0.5]  # the crash cuts a run short: it was at risk there
     assert document["by_number"][0]["seconds_p50"] == pytest.approx(20.6)
 
 
 def test_per_run(milepost):
     """Numbers of tries and first clears begin anew in each run; intervals know that runs cluster in players."""
-    log = [r for n in range(4) for t in (0, 100) for r in [
-        {"session": f"s{n}", "time": t, "event": "run_start"},
-        *run(f"s{n}", f"{A}!", A, begin=t + 1, event="run_end", cause="abandoned")]]  # fmt: skip
+    log = [
+        r
+        for n in range(4)
+        for t in (0, 100)
+        for r in [
+            {"session": f"s{n}", "time": t, "event": "run_start"},
+            *run(f"s{n}", f"{A}!", A, begin=t + 1, event="run_end", cause="abandoned"),
+        ]
+    ]
     runs(milepost, log)
     rows = [milepost.json("attempts", *WORDS, *more)["levels"][0] for more in ((), ("--per", "run"))]
     assert [(row["players"], row["settled"], row["clears"], row["p50"]) for row in rows] == [(4, 8, 4, 2), (8, 16, 8, 2)]
@@ -189,10 +228,15 @@ def test_per_run(milepost):
         assert done.returncode == 2 and "does not go with --per run" in done.stderr
 
 
-@pytest.mark.parametrize(("lines", "said"), [
-    ('run_starts_at = "Jety Dash"', "Write 'Jetty Dash'"), ('run_starts_on = "start"', "beside run_starts_at"),
-    ('run_starts_at = "Jetty Dash"\nrun_starts_on = "retry"', "beside run_starts_at"), ("endless = 1", "endless must be true or false"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("lines", "said"),
+    [
+        ('run_starts_at = "Jety Dash"', "Write 'Jetty Dash'"),
+        ('run_starts_on = "start"', "beside run_starts_at"),
+        ('run_starts_at = "Jetty Dash"\nrun_starts_on = "retry"', "beside run_starts_at"),
+        ("endless = 1", "endless must be true or false"),
+    ],
+)
 def test_rules_that_cannot_be(milepost, lines, said):
     """One line that says what would do."""
     milepost.write("log.jsonl", run("s1", A))
@@ -242,7 +286,9 @@ def test_the_funnel_is_one_of_players(race):
 
 def test_who_cleared_it_before_has_not_left_there(milepost):
     """A last run that fails at a level which an earlier one cleared is no leaving of that level for good."""
-    log = run("s1", f"{A}!", A, event="run_end", cause="abandoned") + run("s1", f"{A}!", begin=60, event="session_end", cause="quit")
+    log = run("s1", f"{A}!", A, event="run_end", cause="abandoned") + run(
+        "s1", f"{A}!", begin=60, event="session_end", cause="quit"
+    )
     runs(milepost, log + run("s2", f"{A}!", event="session_end", cause="quit"))
     watch = milepost.json("level", A, *WORDS)["watch"]
     assert [(one["player"], one["left"]) for one in watch] == [("s2", True)], "s1, who cleared it at once, has little to show"

@@ -51,18 +51,26 @@ def logs(first, count=60):
     """Random logs of four parts, whose starts say something that does not hang together with the rest."""
     for seed in range(count):
         lines = [line for part in range(4) for line in renamed(random_log(first + 4 * seed + part), part)]
-        yield [line | {"health": place % 4} if line["event"] in ("start", "retry") and place % 7 else line
-               for place, line in enumerate(lines)]  # fmt: skip
+        yield [
+            line | {"health": place % 4} if line["event"] in ("start", "retry") and place % 7 else line
+            for place, line in enumerate(lines)
+        ]
 
 
 def ours(path, course, exclude=(), conditions=()):
     sessions, attempts = parsed(conditions, course)
-    return opened_log(Asked([str(path)], course, ReplayRules(), conditions=sessions, of_attempts=attempts, exclude=exclude)).play()
+    return opened_log(
+        Asked([str(path)], course, ReplayRules(), conditions=sessions, of_attempts=attempts, exclude=exclude)
+    ).play()
 
 
 def assert_same(play, expected, but=frozenset()):
-    for measure, theirs in ((Funnel(), naive.funnel), (AttemptsToClear(), naive.attempts), (TimeInLevel(), naive.times),
-                            (Deaths(), naive.deaths)):  # fmt: skip
+    for measure, theirs in (
+        (Funnel(), naive.funnel),
+        (AttemptsToClear(), naive.attempts),
+        (TimeInLevel(), naive.times),
+        (Deaths(), naive.deaths),
+    ):
         by_level = {row["level"]: row for row in theirs(expected)}
         for row in measure(play).rows:
             wanted = {key: value for key, value in by_level[row["level"]].items() if key not in but}
@@ -75,7 +83,10 @@ def course(tmp_path):
     return read_course(tmp_path / "course.toml")
 
 
-VOID = {"instant_clear": (instant, 10), "passed_level": (passed, 0)}  # and how many are found at least: visits as short go by themselves
+VOID = {
+    "instant_clear": (instant, 10),
+    "passed_level": (passed, 0),
+}  # and how many are found at least: visits as short go by themselves
 
 
 @pytest.mark.parametrize("code", VOID)
@@ -157,7 +168,11 @@ def test_a_void_clear_by_hand(milepost):
     funnel = milepost.json("funnel", *words)["levels"][0]
     assert (funnel["reached"], funnel["cleared"], funnel["lost"]) == (2, 2, 2)
     trace = milepost.json("trace", "a", *words)["levels"]
-    assert [(one["try"], one["void"], one["rerun"]) for one in trace] == [(1, False, False), (None, True, False), (2, False, True)]
+    assert [(one["try"], one["void"], one["rerun"]) for one in trace] == [
+        (1, False, False),
+        (None, True, False),
+        (2, False, True),
+    ]
     assert "Left out as suspect (instant_clear): 1 try. That moves" in " ".join(milepost("attempts", *words).stdout.split())
 
 
@@ -167,7 +182,10 @@ def test_a_group_by_hand(milepost):
     milepost.write("course.toml", SMALL)
     words = ("log.jsonl", "--course", "course.toml")
     groups = milepost.json("attempts", *words, "--by", "start.oil")
-    found = [(group["value"], group["levels"][0]["settled"], group["levels"][0]["clears"], group["levels"][0]["void"]) for group in groups["groups"]]
+    found = [
+        (group["value"], group["levels"][0]["settled"], group["levels"][0]["clears"], group["levels"][0]["void"])
+        for group in groups["groups"]
+    ]
     assert found == [("1", 1, 1, 3), ("3", 2, 1, 1)] and groups["cuts"] == []
     assert milepost.json("deaths", *words, "--where", "start.oil=3")["levels"][0]["deaths"] == 1
     times = [milepost.json("times", *words, "--where", f"start.oil={oil}")["levels"][0] for oil in (1, 3)]
@@ -193,8 +211,11 @@ def test_quarters_by_hand(milepost):
     groups = milepost.json("attempts", "log.jsonl", "--course", "course.toml", "--by", "start.speed")
     assert groups["cuts"] == [3.75, 6.5, 9.25]
     assert [(group["value"], group["levels"][0]["settled"]) for group in groups["groups"]] == [
-        ("up to 3.75", 3), ("over 3.75 up to 6.5", 3), ("over 6.5 up to 9.25", 3), ("over 9.25", 3),
-    ]  # fmt: skip
+        ("up to 3.75", 3),
+        ("over 3.75 up to 6.5", 3),
+        ("over 6.5 up to 9.25", 3),
+        ("over 9.25", 3),
+    ]
 
 
 def test_a_code_that_does_nothing(milepost):
@@ -211,7 +232,11 @@ def ends(cause, **more):
         base = {"session": f"s{n}", "player": f"P{n}"}
         for level, at in (("Mill Pond", 0), ("Low Arch", 100)):
             here = base | {"level": level}
-            log += [here | {"time": at, "event": "start"}, here | {"time": at + 9.5, "event": "death"}, here | {"time": at + 11, "event": "retry"}]
+            log += [
+                here | {"time": at, "event": "start"},
+                here | {"time": at + 9.5, "event": "death"},
+                here | {"time": at + 11, "event": "retry"},
+            ]
             if (n, level) != (2, "Low Arch"):
                 log.append(here | {"time": at + 40 + n, "event": "complete"})
         log += more.get("last", []) if n == 2 else []
@@ -239,7 +264,9 @@ def test_an_end_that_was_no_decision(milepost):
 
 def test_a_crash_at_the_clear_is_a_clear(milepost):
     """It counts as cleared everywhere, and the player has not stopped."""
-    crash = ends("crash", last=[{"session": "s2", "player": "P2", "level": "Low Arch", "time": 130, "event": "checkpoint", "progress": 1}])
+    crash = ends(
+        "crash", last=[{"session": "s2", "player": "P2", "level": "Low Arch", "time": 130, "event": "checkpoint", "progress": 1}]
+    )
     assert [funnel_of(milepost, crash, *more)["cleared"] for more in ((), ("--exclude", "crash_at_clear"))] == [2, 3]
     words = ("log.jsonl", "--course", "course.toml", "--exclude", "crash_at_clear")
     tries = milepost.json("attempts", *words)
@@ -249,21 +276,38 @@ def test_a_crash_at_the_clear_is_a_clear(milepost):
 
 def test_cut_at_a_jump(milepost):
     """What comes after a start that jumps is left out, as after a skip."""
-    log = [{"session": f"s{n}", "player": f"P{n}", "level": level, "time": time, "event": event}
-           for n in range(2) for level, time, event in (("Mill Pond", 0, "start"), ("Mill Pond", 20, "complete"),
-                                                        ("Swan Bend" if n else "Low Arch", 30, "start"), ("Swan Bend" if n else "Low Arch", 50.5, "complete"))]  # fmt: skip
+    log = [
+        {"session": f"s{n}", "player": f"P{n}", "level": level, "time": time, "event": event}
+        for n in range(2)
+        for level, time, event in (
+            ("Mill Pond", 0, "start"),
+            ("Mill Pond", 20, "complete"),
+            ("Swan Bend" if n else "Low Arch", 30, "start"),
+            ("Swan Bend" if n else "Low Arch", 50.5, "complete"),
+        )
+    ]
     milepost.write("log.jsonl", log)
-    milepost.write("course.toml", 'name = "Wickwater"\n' + "".join(f'[[level]]\nname = "{n}"\n' for n in ("Mill Pond", "Swan Bend", "Low Arch")))
+    milepost.write(
+        "course.toml",
+        'name = "Wickwater"\n' + "".join(f'[[level]]\nname = "{n}"\n' for n in ("Mill Pond", "Swan Bend", "Low Arch")),
+    )
     words = ("log.jsonl", "--course", "course.toml", "--exclude", "jumped_start")
     document = milepost.json("funnel", *words)
     assert [row["reached"] for row in document["levels"]] == [2, 1, 0]
-    assert document["levels"][0]["stopped_skip"] == 1 and document["findings"]["after_skip"] == 2 and document["excluded"]["cuts"] == 1
+    assert (
+        document["levels"][0]["stopped_skip"] == 1
+        and document["findings"]["after_skip"] == 2
+        and document["excluded"]["cuts"] == 1
+    )
 
 
 def test_the_later_of_two_at_once(milepost):
     """Of two sessions of one player at the same time, the later one goes; of a start by hand, the player's first."""
-    log = [{"session": f"s{n}", "player": "Ada", "level": "Mill Pond", "time": f"2026-03-01T10:0{n}:{at:06.3f}Z", "event": event}
-           for n in range(2) for at, event in ((0.5, "start"), (59.1, "complete"))]  # fmt: skip
+    log = [
+        {"session": f"s{n}", "player": "Ada", "level": "Mill Pond", "time": f"2026-03-01T10:0{n}:{at:06.3f}Z", "event": event}
+        for n in range(2)
+        for at, event in ((0.5, "start"), (59.1, "complete"))
+    ]
     log[1]["time"] = "2026-03-01T10:05:00.100Z"
     milepost.write("log.jsonl", log)
     milepost.write("course.toml", SMALL)
@@ -274,7 +318,9 @@ def test_the_later_of_two_at_once(milepost):
 
 def test_nothing_left(milepost):
     """Where all sessions would go, that is said."""
-    milepost.write("log.jsonl", [{"session": "a", "level": "Low Arch", "time": t, "event": e} for t, e in ((0, "start"), (9.5, "complete"))])
+    milepost.write(
+        "log.jsonl", [{"session": "a", "level": "Low Arch", "time": t, "event": e} for t, e in ((0, "start"), (9.5, "complete"))]
+    )
     milepost.write("course.toml", SMALL)
     done = milepost("funnel", "log.jsonl", "--course", "course.toml", "--exclude", "start_override")
     assert done.returncode == 2 and "no session is left. Leave less out." in done.stderr
@@ -304,14 +350,20 @@ def test_what_it_moves_is_said_under_the_table(milepost):
     assert {(one["figure"], one["with"], one["without"]) for one in moved} == {("try_clear", 2 / 3, 0.5)}
     shown = " ".join(milepost("attempts", *words, "--exclude", "instant_clear").stdout.split())
     assert "1 try. That moves 1 figure at 1 level, what a try clears at Mill Pond, 67 % to 50 %." in shown
-    assert milepost.json("attempts", *words, "--exclude", "instant_clear", "--by", "player")["groups"][0]["excluded"]["moved"] is None
+    assert (
+        milepost.json("attempts", *words, "--exclude", "instant_clear", "--by", "player")["groups"][0]["excluded"]["moved"]
+        is None
+    )
 
 
 def test_fallen_back_without_transitions(milepost):
     """A start at an earlier level after failing a later one is a suspect, and can be left out; a log of runs has none."""
     tries = [("Mill Pond", "complete"), ("Low Arch", "death"), ("Mill Pond", "complete"), ("Low Arch", "complete")]
-    log = [{"session": "a", "time": 20 * n + (7.5 if kind != "start" else 0), "event": kind, "level": level}
-           for n, (level, outcome) in enumerate(tries) for kind in ("start", outcome)]  # fmt: skip
+    log = [
+        {"session": "a", "time": 20 * n + (7.5 if kind != "start" else 0), "event": kind, "level": level}
+        for n, (level, outcome) in enumerate(tries)
+        for kind in ("start", outcome)
+    ]
     milepost.write("log.jsonl", log)
     milepost.write("course.toml", SMALL)
     words = ("log.jsonl", "--course", "course.toml")
@@ -330,12 +382,20 @@ def test_what_deaths_say(milepost):
     log = []
     for n, (cause, tally) in enumerate((("rival", 3), ("rival", 5), ("rival", 9), ("reeds", None))):
         base = {"session": f"s{n}", "level": "Mill Pond"}
-        log += [base | {"time": 0, "event": "start"}, base | {"time": 9.5, "event": "death", "cause": cause} | ({"rival_score": tally} if tally else {})]
+        log += [
+            base | {"time": 0, "event": "start"},
+            base | {"time": 9.5, "event": "death", "cause": cause} | ({"rival_score": tally} if tally else {}),
+        ]
     milepost.write("log.jsonl", log)
     milepost.write("course.toml", SMALL)
     row = milepost.json("deaths", "log.jsonl", "--course", "course.toml")["levels"][0]
-    assert row["causes"]["rival"]["said"] == {"rival_score": {"n": 3, "p50": 5.0}} == row["said"] and row["causes"]["reeds"]["said"] == {}
-    assert "rival 3 at rival_score 5" in " ".join(milepost("level", "Mill Pond", "log.jsonl", "--course", "course.toml").stdout.split())
+    assert (
+        row["causes"]["rival"]["said"] == {"rival_score": {"n": 3, "p50": 5.0}} == row["said"]
+        and row["causes"]["reeds"]["said"] == {}
+    )
+    assert "rival 3 at rival_score 5" in " ".join(
+        milepost("level", "Mill Pond", "log.jsonl", "--course", "course.toml").stdout.split()
+    )
 
 
 def test_the_call_leaves_out_and_looks_likewise(milepost):
@@ -361,18 +421,29 @@ def test_a_finding_that_can_be_left_out(milepost):
     rows = {row["code"]: row for row in milepost.json(*words)["details"]}
     assert rows["instant_clear"]["excluding"] == [{"level": "Mill Pond", "figure": "try_clear", "with": 2 / 3, "without": 0.5}]
     assert "excluding" not in rows["unknown_event"]
-    assert "--exclude instant_clear moves 1 figure at 1 level, what a try clears at Mill Pond" in " ".join(milepost(*words).stdout.split())
+    assert "--exclude instant_clear moves 1 figure at 1 level, what a try clears at Mill Pond" in " ".join(
+        milepost(*words).stdout.split()
+    )
 
 
 def test_the_call_compares_without_what_is_left_out(milepost):
     """Void tries stay void in both builds; a play that looks at some tries is not for comparing."""
-    log = [{**record, "session": f"{record['session']}{build}", "build": build, "player": f"{record['session']}{build}"} for build in ("0.7", "0.8") for record in LOG]
+    log = [
+        {**record, "session": f"{record['session']}{build}", "build": build, "player": f"{record['session']}{build}"}
+        for build in ("0.7", "0.8")
+        for record in LOG
+    ]
     milepost.write("log.jsonl", log)
     milepost.write("course.toml", SMALL)
     names = [str(milepost.folder / name) for name in ("log.jsonl", "course.toml")]
-    tries = {codes: api.compare(api.replay(*names, exclude=codes)).loc["Mill Pond", "to"]["tries"] for codes in ((), ("instant_clear",))}
+    tries = {
+        codes: api.compare(api.replay(*names, exclude=codes)).loc["Mill Pond", "to"]["tries"]
+        for codes in ((), ("instant_clear",))
+    }
     words = ("compare", "log.jsonl", "--course", "course.toml")
-    assert tries == {codes: milepost.json(*words, *(("--exclude", *codes) if codes else ()))["levels"][0]["to"]["tries"] for codes in tries}
+    assert tries == {
+        codes: milepost.json(*words, *(("--exclude", *codes) if codes else ()))["levels"][0]["to"]["tries"] for codes in tries
+    }
     assert tries == {(): 3, ("instant_clear",): 2}
     with pytest.raises(UsageError, match="looks at some"):
         api.compare(api.replay(*names, where=["start.oil=3"]))

@@ -40,13 +40,16 @@ def test_equal_times_are_one():
     assert curve.survival == pytest.approx([2 / 3, 0.0])
 
 
-@pytest.mark.parametrize(("hits", "of", "expected"), [
-    ([1], [4], exact(1, 4)),  # one player
-    ([1, 1], [2, 2], exact(2, 4)),  # no spread between players
-    ([1, 1, 1], [1, 1, 1], exact(3, 3)),  # all cleared at once
-    ([0, 0], [7, 9], exact(0, 2)),  # nobody did: counted by players
-    ([0, 0], [0, 0], (None, None)),  # nobody tried
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("hits", "of", "expected"),
+    [
+        ([1], [4], exact(1, 4)),  # one player
+        ([1, 1], [2, 2], exact(2, 4)),  # no spread between players
+        ([1, 1, 1], [1, 1, 1], exact(3, 3)),  # all cleared at once
+        ([0, 0], [7, 9], exact(0, 2)),  # nobody did: counted by players
+        ([0, 0], [0, 0], (None, None)),  # nobody tried
+    ],
+)
 def test_clustered_share_at_its_edges(hits, of, expected):
     """Where the variance says nothing, the exact interval steps in."""
     assert clustered_share(np.array(hits), np.array(of)) == pytest.approx(expected)

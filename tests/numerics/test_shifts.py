@@ -40,7 +40,12 @@ def test_each_against_the_others(seed, n, tau):
 
 def test_all_moved_alike():
     found = shifted(np.full(10, 0.7), 0.04 * np.eye(10))
-    assert found.shift == pytest.approx(0.7) and np.allclose(found.delta, 0, atol=1e-12) and (found.p > 0.99).all() and found.anchors.all()
+    assert (
+        found.shift == pytest.approx(0.7)
+        and np.allclose(found.delta, 0, atol=1e-12)
+        and (found.p > 0.99).all()
+        and found.anchors.all()
+    )
 
 
 def test_one_level_does_not_push_the_others():
@@ -70,6 +75,8 @@ def test_untouched_levels_carry_the_shift():
 
 def test_false_discovery_rate():
     """By hand: p times the number of tests over its rank, no greater than that of the next."""
-    assert false_discovery_rate(np.array([0.01, 0.04, 0.03, 0.5])).tolist() == pytest.approx([0.04, 0.04 * 4 / 3, 0.04 * 4 / 3, 0.5])
+    assert false_discovery_rate(np.array([0.01, 0.04, 0.03, 0.5])).tolist() == pytest.approx(
+        [0.04, 0.04 * 4 / 3, 0.04 * 4 / 3, 0.5]
+    )
     assert false_discovery_rate(np.array([0.9, 0.9])).tolist() == [0.9, 0.9]
     assert false_discovery_rate(np.zeros(0)).size == 0

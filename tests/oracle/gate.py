@@ -19,7 +19,9 @@ EVENTS = [
     "transition",
     "pause",
     "resume",
-    "session_end", "run_start", "run_end",
+    "session_end",
+    "run_start",
+    "run_end",
 ]
 NEEDS_LEVEL = {"start", "retry", "death", "reset", "complete", "transition"}
 TEXTS = ("level", "to", "player", "build", "cause", "actor", "id")
@@ -211,8 +213,7 @@ def gate(raws, course, keep_debug=False):
 
 def new_session(record, kinds):
     kind = kinds[record["session"]]
-    return {"name": record["session"], "zero": record["exact"], "kind": kind, "player": None, "build": None,
-            "records": []}  # fmt: skip
+    return {"name": record["session"], "zero": record["exact"], "kind": kind, "player": None, "build": None, "records": []}
 
 
 def set_coarse(sessions, left, findings):

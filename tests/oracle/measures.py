@@ -52,9 +52,7 @@ class Play:
 
 def funnel(play, censor=False):
     reached = {p: [a["level"] for a in play.attempts if a["player"] == p and a["level"] in play.names] for p in play.players}
-    cleared = {
-        p: {a["level"] for a in play.attempts if a["player"] == p and a["outcome"] == "complete"} for p in play.players
-    }
+    cleared = {p: {a["level"] for a in play.attempts if a["player"] == p and a["outcome"] == "complete"} for p in play.players}
     rows, survival, greenwood = [], 1.0, 0.0
     for place, level in enumerate(play.names):
         here = [p for p in play.players if level in reached[p]]
@@ -64,10 +62,7 @@ def funnel(play, censor=False):
         row["clear_rate_low"], row["clear_rate_high"] = wilson(len(done), len(here))
         row["moved_on"] = sum(any(play.names.index(x) > place for x in reached[p]) for p in done)
         row["share"] = len(here) / len(play.players) if play.players else None
-        stopped = [
-            p for p in here
-            if max(reached[p], key=play.names.index) == level and play.names[-1] not in cleared[p]
-        ]  # fmt: skip
+        stopped = [p for p in here if max(reached[p], key=play.names.index) == level and play.names[-1] not in cleared[p]]
         causes, places, elsewhere = Counter(), Counter(), 0
         row["stopped_open"] = len(stopped) if level in play.open else 0
         for p in stopped:
@@ -75,10 +70,14 @@ def funnel(play, censor=False):
             last = [a for a in play.attempts if a["player"] == p][-1]
             outcome = last["outcome"]
             places[
-                "after_clear" if level in cleared[p]
-                else "after_failure" if outcome in ("death", "reset")
-                else "between" if outcome in ("left", "complete") else "mid_attempt"
-            ] += 1  # fmt: skip
+                "after_clear"
+                if level in cleared[p]
+                else "after_failure"
+                if outcome in ("death", "reset")
+                else "between"
+                if outcome in ("left", "complete")
+                else "mid_attempt"
+            ] += 1
             elsewhere += last["level"] != level
         for cause in CAUSES:
             row[f"stopped_{cause}"] = causes[cause]
@@ -143,10 +142,14 @@ def attempts(play):
         row["distribution"] = []
         for k in range(1, max((k for k, _ in counts), default=0) + 1):
             survival = [s for value, _, _, s in steps if value <= k]
-            row["distribution"].append({
-                "k": k, "at_risk": sum(v >= k for v, _ in counts), "cleared": sum(v == k and d for v, d in counts),
-                "survival": survival[-1] if survival else 1.0,
-            })  # fmt: skip
+            row["distribution"].append(
+                {
+                    "k": k,
+                    "at_risk": sum(v >= k for v, _ in counts),
+                    "cleared": sum(v == k and d for v, d in counts),
+                    "survival": survival[-1] if survival else 1.0,
+                }
+            )
         rows.append(row)
     return rows
 
@@ -207,9 +210,7 @@ def deaths(play):
         died = [a for a in here if a["outcome"] == "death"]
         causes = {a["close"].get("cause") for a in died} - {None}
         row = {"level": level, **death_figures(died, reached, minutes)}
-        row["causes"] = {
-            c: death_figures([a for a in died if a["close"].get("cause") == c], reached, minutes) for c in causes
-        }
+        row["causes"] = {c: death_figures([a for a in died if a["close"].get("cause") == c], reached, minutes) for c in causes}
         rows.append(row)
     return rows
 
@@ -220,11 +221,13 @@ def death_figures(died, reached, minutes):
         if attempt["progress"] is not None:
             bins[min(9, int(attempt["progress"] * 10 + 1e-9))] += 1
     return {
-        "deaths": len(died), "players": len({a["player"] for a in died}),
+        "deaths": len(died),
+        "players": len({a["player"] for a in died}),
         "per_player_reached": len(died) / reached if reached else None,
         "per_minute": len(died) / minutes if minutes else None,
-        "progress": bins, "most_bin": bins.index(max(bins)) if any(bins) else None,
-    }  # fmt: skip
+        "progress": bins,
+        "most_bin": bins.index(max(bins)) if any(bins) else None,
+    }
 
 
 def moves(play):

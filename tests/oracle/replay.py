@@ -94,8 +94,15 @@ class Sitting:
                 return
             if outcome == "complete" and active < self.settings.instant - SLACK:
                 self.found("instant_clear")
-        attempt.update(outcome=outcome, close=record, active=active, paused=paused, session=self.session["name"],
-                       opened=attempt["open"]["time"], closed=record["time"])  # fmt: skip
+        attempt.update(
+            outcome=outcome,
+            close=record,
+            active=active,
+            paused=paused,
+            session=self.session["name"],
+            opened=attempt["open"]["time"],
+            closed=record["time"],
+        )
         self.visit["attempts"].append(attempt)
         self.player.tries[attempt["level"]] += 1
         self.player.clears[attempt["level"]] += outcome == "complete"
@@ -398,8 +405,7 @@ class Sitting:
             closed = self.level
             self.close("left", record)
         kind = self.kind(origin, target, closed, double, record)
-        self.moves.append({"from": origin, "to": target, "kind": kind, "record": record,
-                           "session": self.session["name"]})  # fmt: skip
+        self.moves.append({"from": origin, "to": target, "kind": kind, "record": record, "session": self.session["name"]})
         self.phase = "out"
         self.hop = {"record": record, "from": origin, "to": target}
         if kind == "skip" and not self.settings.keep_shortcuts:
@@ -445,8 +451,14 @@ def replay(raws, course=None, settings=None):
         used = {"names": infer(attempts), "inferred": True}
     findings = Counter(gate_findings)
     attempts, moves = run(sessions, used, settings, findings)
-    return {"attempts": attempts, "moves": moves, "findings": {k: n for k, n in findings.items() if n},
-            "sessions": sessions, "names": used["names"], "debug": debug}  # fmt: skip
+    return {
+        "attempts": attempts,
+        "moves": moves,
+        "findings": {k: n for k, n in findings.items() if n},
+        "sessions": sessions,
+        "names": used["names"],
+        "debug": debug,
+    }
 
 
 def run(sessions, course, settings, findings):

@@ -23,7 +23,10 @@ def folder(tmp_path_factory):
         events += [(begun + n, "start" if n == 0 else "retry", named) for n in (0, 2, 4, 6)]
         events += [(begun + n, "death", named | {"cause": "reeds", "progress": 0.5}) for n in (1, 3, 5)]
         events += [(begun + 7, "complete", named), (begun + 8, "transition", named), (begun + 9, "pause", {})]
-    lines = [json.dumps({"session": "NAME", "time": time, "event": event, **more}) for time, event, more in sorted(events, key=lambda e: e[0])]
+    lines = [
+        json.dumps({"session": "NAME", "time": time, "event": event, **more})
+        for time, event, more in sorted(events, key=lambda e: e[0])
+    ]
     session = "\n".join(lines) + "\n"
     folder = tmp_path_factory.mktemp("large")
     with (folder / "log.jsonl").open("w") as log:
@@ -43,8 +46,13 @@ sys.exit(code)
 
 def peak(folder, *words, limit=0):
     """What a run prints, and its peak memory in megabytes; a small process starts it, since a process begins with its parent's peak."""
-    done = subprocess.run([sys.executable, "-c", PROBE, str(limit * MEGABYTE), str(PROGRAM), *words], cwd=folder, capture_output=True,
-                          text=True, env={**os.environ, "OPENBLAS_NUM_THREADS": "1"})  # fmt: skip
+    done = subprocess.run(
+        [sys.executable, "-c", PROBE, str(limit * MEGABYTE), str(PROGRAM), *words],
+        cwd=folder,
+        capture_output=True,
+        text=True,
+        env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+    )
     assert done.returncode == 0, done.stderr
     return json.loads(done.stdout), int(done.stderr.split()[-1]) / 1024
 

@@ -36,7 +36,13 @@ class Table:
         self.active = np.array(active, dtype=np.float64)
 
 
-@given(lists(lists(tuples(integers(0, 300), integers(0, 4), sampled_from([0.0, 1.5, float("nan")])), max_size=8), min_size=1, max_size=4))
+@given(
+    lists(
+        lists(tuples(integers(0, 300), integers(0, 4), sampled_from([0.0, 1.5, float("nan")])), max_size=8),
+        min_size=1,
+        max_size=4,
+    )
+)
 def test_slim_columns_joined(parts):
     """Put together again in another order, columns are what they were; those that are calculated with are of full width."""
     tables = [Table(*zip(*rows, strict=True)) if rows else Table([], [], []) for rows in parts]
@@ -49,14 +55,24 @@ def test_slim_columns_joined(parts):
         assert name in NARROW or not len(order) or ours.dtype == plain.dtype
 
 
-RECORDS = lists(tuples(integers(0, 5), sampled_from(["Mill Pond", "mill pond", "Low Arch"]), integers(0, 40), booleans()), min_size=1, max_size=40)
+RECORDS = lists(
+    tuples(integers(0, 5), sampled_from(["Mill Pond", "mill pond", "Low Arch"]), integers(0, 40), booleans()),
+    min_size=1,
+    max_size=40,
+)
 
 
 def built(rows):
     """A log of starts: session, level, time, and whether that is a whole second."""
     builder = RecordBuilder()
     for line, (session, level, time, whole) in enumerate(rows, 1):
-        record = {"session": f"s{session}", "time": time + (0.0 if whole else 0.5), "event": "start", "level": level, "build": f"b{session % 2}"}
+        record = {
+            "session": f"s{session}",
+            "time": time + (0.0 if whole else 0.5),
+            "event": "start",
+            "level": level,
+            "build": f"b{session % 2}",
+        }
         builder.add(record, Place(0, line), line)
     return builder.log()
 
@@ -103,9 +119,17 @@ def test_first_places():
     assert one + other == Found(6, 3, (Place(0, 3), Place(0, 5), Place(0, 8))) and PLACES == 3
 
 
-@pytest.mark.parametrize(("size", "memory", "jobs", "parts"), [
-    (1 << 30, None, 1, 16), (1 << 30, None, 12, 24), (1 << 30, 1 << 30, 1, 16), (1 << 30, 1 << 30, 2, 49), (1 << 40, 1 << 30, 1, 4096), (100, 1 << 20, 1, 2),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("size", "memory", "jobs", "parts"),
+    [
+        (1 << 30, None, 1, 16),
+        (1 << 30, None, 12, 24),
+        (1 << 30, 1 << 30, 1, 16),
+        (1 << 30, 1 << 30, 2, 49),
+        (1 << 40, 1 << 30, 1, 4096),
+        (100, 1 << 20, 1, 2),
+    ],
+)
 def test_layout(size, memory, jobs, parts):
     """Less memory for each process, more and smaller parts."""
     assert Layout.of(size, memory, jobs).parts == parts

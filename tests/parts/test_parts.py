@@ -44,7 +44,11 @@ def written(folder, seeds, name="log.jsonl"):
     lines = []
     for seed in seeds:
         for record in random_log(seed):
-            own = {key: f"{seed}-{record[key]}" for key in ("session", "player") if key in record} if isinstance(record, dict) else {}
+            own = (
+                {key: f"{seed}-{record[key]}" for key in ("session", "player") if key in record}
+                if isinstance(record, dict)
+                else {}
+            )
             lines.append(record | own if own else record)
     path = folder / name
     path.write_text(as_text(lines), encoding="utf-8")
@@ -148,7 +152,9 @@ def test_from_a_store(wickwater):
     assert wickwater("attempts", *stored, "--jobs", "0").returncode == 2
 
 
-@pytest.mark.parametrize("content", ["{broken\n[1]\n", "", '{"session": "s", "time": 1, "event": "start", "level": "A", "debug": true}\n'])
+@pytest.mark.parametrize(
+    "content", ["{broken\n[1]\n", "", '{"session": "s", "time": 1, "event": "start", "level": "A", "debug": true}\n']
+)
 def test_next_to_nothing(milepost, content):
     """A log without a usable record, or without anybody: what is said is what is said of the whole log."""
     milepost.write("log.jsonl", content)
@@ -178,11 +184,20 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
 GIGABYTE = 1 << 30
 
 
-@pytest.mark.parametrize(("name", "size", "said", "own", "given"), [
-    ("log.jsonl", 10, None, 16, None), ("log.jsonl", 10, 1, 16, None), ("log.jsonl", 300, 1, 16, GIGABYTE),
-    ("log.jsonl", 3000, 20, 16, None), ("log.jsonl", 3000, None, 16, 4 * GIGABYTE), ("log.jsonl", 1500, None, 16, None),
-    ("log.jsonl.gz", 300, None, 16, 4 * GIGABYTE), ("log.parquet", 300, 8, 16, 8 * GIGABYTE), ("log.jsonl", 9000, None, None, None),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("name", "size", "said", "own", "given"),
+    [
+        ("log.jsonl", 10, None, 16, None),
+        ("log.jsonl", 10, 1, 16, None),
+        ("log.jsonl", 300, 1, 16, GIGABYTE),
+        ("log.jsonl", 3000, 20, 16, None),
+        ("log.jsonl", 3000, None, 16, 4 * GIGABYTE),
+        ("log.jsonl", 1500, None, 16, None),
+        ("log.jsonl.gz", 300, None, 16, 4 * GIGABYTE),
+        ("log.parquet", 300, 8, 16, 8 * GIGABYTE),
+        ("log.jsonl", 9000, None, None, None),
+    ],
+)
 def test_parts_where_they_are_needed(tmp_path, monkeypatch, name, size, said, own, given):
     """A log that fits is replayed as a whole whatever was said; one that would fill this machine is not, though nothing was said."""
     with (tmp_path / name).open("wb") as log:
@@ -225,8 +240,12 @@ def test_a_cluster_without_workers(tmp_path, monkeypatch):
     pytest.importorskip("distributed")
     monkeypatch.setattr(executors, "_WAIT", 2)
     known = tmp_path / "scheduler.json"
-    scheduler = subprocess.Popen([sys.executable, "-m", "dask", "scheduler", "--port", "0", "--no-dashboard", "--scheduler-file", str(known)],
-                                 cwd=tmp_path, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+    scheduler = subprocess.Popen(
+        [sys.executable, "-m", "dask", "scheduler", "--port", "0", "--no-dashboard", "--scheduler-file", str(known)],
+        cwd=tmp_path,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
     try:
         while not known.exists():
             time.sleep(0.1)

@@ -31,10 +31,18 @@ class Unlisted:
         return sum(parts)
 
 
-@pytest.mark.parametrize("ask", [
-    lambda play: Trace()(play), lambda play: draft_course(play, ""), lambda play: on_clock(play, idle_cap=3.0), lambda play: play.summary(Unlisted),
-    lambda play: len(play.gated.order), lambda play: play.gated.log.records.time, lambda play: play.gated.level[0],
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "ask",
+    [
+        lambda play: Trace()(play),
+        lambda play: draft_course(play, ""),
+        lambda play: on_clock(play, idle_cap=3.0),
+        lambda play: play.summary(Unlisted),
+        lambda play: len(play.gated.order),
+        lambda play: play.gated.log.records.time,
+        lambda play: play.gated.level[0],
+    ],
+)
 def test_who_needs_records_is_told(play, ask):
     """Nothing that needs them gives an empty answer; the error says what to do."""
     with pytest.raises(RecordsGoneError, match="Replay the log as a whole"):
@@ -55,7 +63,11 @@ def test_what_was_made_of_them_stays(play):
 
 def test_idle_spans_by_parts(milepost, small_log):
     """A bound on idle time is held by parts, too, and with little memory: the same figures to the last digit."""
-    long = [line | {"session": f"{line['session']}{n}", "player": f"p{n % 5}", "time": line["time"] * (1 + n)} for n in range(30) for line in small_log]
+    long = [
+        line | {"session": f"{line['session']}{n}", "player": f"p{n % 5}", "time": line["time"] * (1 + n)}
+        for n in range(30)
+        for line in small_log
+    ]
     milepost.write("log.jsonl", long)
     milepost.write("course.toml", COURSE)
     words = ("times", "log.jsonl", "--course", "course.toml", "--idle-cap", "4")
@@ -74,4 +86,6 @@ def test_the_plan_in_a_notebook(milepost, small_log):
     milepost.write("course.toml", COURSE.replace('"Mill Pond"\n', '"Mill Pond"\ntarget_clear = 0.99\n'))
     command = milepost.json("spikes", "log.jsonl", "--course", "course.toml")["levels"]
     frame = api.spikes(api.replay(milepost.folder / "log.jsonl", course=milepost.folder / "course.toml"))
-    assert [plan if isinstance(plan, str) else None for plan in frame.plan] == [row["plan"] for row in command] and frame.plan.iloc[0] == "below"
+    assert [plan if isinstance(plan, str) else None for plan in frame.plan] == [
+        row["plan"] for row in command
+    ] and frame.plan.iloc[0] == "below"

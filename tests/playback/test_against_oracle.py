@@ -19,9 +19,13 @@ from random_logs import COURSE, as_text, as_toml, as_values, random_log, with_ru
 
 LOGS = int(os.environ.get("MILEPOST_RANDOM_LOGS", "250"))
 VARIANTS = [
-    {}, {"implied": True}, {"keep_shortcuts": True}, {"keep_debug": True}, {"w": 0.0, "instant": 0.0},
+    {},
+    {"implied": True},
+    {"keep_shortcuts": True},
+    {"keep_debug": True},
+    {"w": 0.0, "instant": 0.0},
     {"w": 1.0, "instant": 2.0},
-]  # fmt: skip
+]
 
 
 @pytest.fixture(scope="module")
@@ -59,19 +63,36 @@ def row(play, k):
     a = play.attempts
     numbers = (a.opened[k], a.closed[k], a.active[k], a.paused[k], a.settling[k], a.progress[k])
     return (
-        play.gated.players[a.player[k]], play.gated.log.sessions.name[a.session[k]], play.stops[a.level[k]],
-        OUTCOMES[a.outcome[k]], int(a.number[k]), bool(a.rerun[k]), int(a.hits[k]),
+        play.gated.players[a.player[k]],
+        play.gated.log.sessions.name[a.session[k]],
+        play.stops[a.level[k]],
+        OUTCOMES[a.outcome[k]],
+        int(a.number[k]),
+        bool(a.rerun[k]),
+        int(a.hits[k]),
         *(None if math.isnan(value) else round(float(value), 7) for value in numbers),
-    )  # fmt: skip
+    )
 
 
 def naive_row(a):
-    numbers = (a["opened"], a["closed"], a["active"], a["paused"] if a["active"] is not None else 0.0, a["settling"],
-               a["progress"])  # fmt: skip
+    numbers = (
+        a["opened"],
+        a["closed"],
+        a["active"],
+        a["paused"] if a["active"] is not None else 0.0,
+        a["settling"],
+        a["progress"],
+    )
     return (
-        a["player"], a["session"], a["level"], a["outcome"], a["number"], a["rerun"], a["hits"],
+        a["player"],
+        a["session"],
+        a["level"],
+        a["outcome"],
+        a["number"],
+        a["rerun"],
+        a["hits"],
         *(None if value is None else round(float(value), 7) for value in numbers),
-    )  # fmt: skip
+    )
 
 
 @pytest.mark.parametrize("opens", ["records", "anywhere", "Mill Pond", "Reed Gate"])

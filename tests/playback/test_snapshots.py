@@ -16,7 +16,10 @@ def starts(**tags):
         for place, level in enumerate(("Mill Pond", "Low Arch")):
             said = {name: value[place] if isinstance(value, tuple) else value for name, value in tags.items()}
             base = {"session": player, "player": player, "level": level, "build": "0.7"}
-            out += [base | {"time": 100 * place, "event": "start"} | said, base | {"time": 100 * place + 20.5, "event": "complete"}]
+            out += [
+                base | {"time": 100 * place, "event": "start"} | said,
+                base | {"time": 100 * place + 20.5, "event": "complete"},
+            ]
     return out
 
 
@@ -25,9 +28,17 @@ def knobs(milepost, records, course=None):
     return replay_log(read([str(milepost.folder / "log.jsonl")]), course, ReplayRules())
 
 
-@pytest.mark.parametrize(("value", "told"), [
-    ((3, 5), [3, 5]), ((1.5, 2.5), [1.5, 2.5]), (("slow", "fast"), ["slow", "fast"]), ((False, True), [False, True]), ((3, 3), None), (3, None),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    ("value", "told"),
+    [
+        ((3, 5), [3, 5]),
+        ((1.5, 2.5), [1.5, 2.5]),
+        (("slow", "fast"), ["slow", "fast"]),
+        ((False, True), [False, True]),
+        ((3, 3), None),
+        (3, None),
+    ],
+)
 def test_one_value_a_level(milepost, value, told):
     """Typed as a course has it; what is alike at all levels is none."""
     found = logged_knobs(knobs(milepost, starts(boats=value)))

@@ -7,8 +7,16 @@ from html.parser import HTMLParser
 
 import pytest
 
-SWITCHES = ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-            "--disable-component-update", "--disable-sync")  # fmt: skip
+SWITCHES = (
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+)
 VOID = {"meta", "br", "link", "img", "input", "hr"}
 
 

@@ -75,7 +75,12 @@ def test_finding_levels(page):
         assert shown() == ["Low Arch", "Glass Basin", "Salt Steps", "Drowned Orchard"]
         driver.find_element(By.ID, "find-chapter").send_keys("Tidal")
         assert shown() == ["Salt Steps", "Drowned Orchard"]
-        assert [one.get_attribute("textContent") for one in driver.find_elements(By.CSS_SELECTOR, ".stands summary b")] == ["▲ spike, strong", "▲ spike, strong", "▶ step, strong", "▼ dip, strong"]
+        assert [one.get_attribute("textContent") for one in driver.find_elements(By.CSS_SELECTOR, ".stands summary b")] == [
+            "▲ spike, strong",
+            "▲ spike, strong",
+            "▶ step, strong",
+            "▼ dip, strong",
+        ]
 
 
 def test_sorting(page):

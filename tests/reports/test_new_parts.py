@@ -28,7 +28,10 @@ def test_runs_in_every_form(race, wickwater):
     page = race_report(race, "r.html").decode()
     assert "Runs: how far they get" in page and "Run by run" in page and "runs that get here" in page
     assert "runs.png" in race_report(race, "r.md").decode() and race_report(race, "r.pdf").startswith(b"%PDF")
-    assert json.loads(race_report(race, "r.json"))["runs"]["runs"] == race.json("runs", "race/logs", "--course", "race/course.toml")["runs"]
+    assert (
+        json.loads(race_report(race, "r.json"))["runs"]["runs"]
+        == race.json("runs", "race/logs", "--course", "race/course.toml")["runs"]
+    )
     done = wickwater("report", "wickwater/logs", "--course", "wickwater/course.toml")
     assert done.returncode == 0 and "Run by run" not in done.stdout
 
@@ -49,9 +52,15 @@ def test_runs_fit_anywhere(race):
 def test_a_race_without_wins(milepost):
     """Says so, in the figure too, and where nobody ran at all."""
     milepost.write("course.toml", COURSE)
-    milepost.write("log.jsonl", [
-        {"session": "a", "time": 0, "event": "run_start"}, {"session": "a", "time": 1, "event": "start", "level": "Mill Pond"},
-        {"session": "a", "time": 9, "event": "death", "level": "Mill Pond"}, {"session": "a", "time": 9.1, "event": "run_end", "cause": "failed"}])  # fmt: skip
+    milepost.write(
+        "log.jsonl",
+        [
+            {"session": "a", "time": 0, "event": "run_start"},
+            {"session": "a", "time": 1, "event": "start", "level": "Mill Pond"},
+            {"session": "a", "time": 9, "event": "death", "level": "Mill Pond"},
+            {"session": "a", "time": 9.1, "event": "run_end", "cause": "failed"},
+        ],
+    )
     shown = milepost("runs", *WORDS, "--figure", "runs.svg").stdout
     assert "not yet half of the players have won one" in " ".join(shown.split())
     assert "None of 1 run was won" in (milepost.folder / "runs.svg").read_text()
@@ -70,12 +79,20 @@ def test_promises_and_what_was_left_out_are_told(milepost):
     for n in range(12):
         oil = "<script>alert(1)</script>" if n % 2 else 3
         base = {"session": f"s{n}", "level": "Mill Pond"}
-        log += [base | {"time": 0, "event": "start", "oil": oil, "kind": f"<i>{n % 2}</i>"}, base | {"time": 9.5, "event": "complete" if n % 3 else "death"}]
+        log += [
+            base | {"time": 0, "event": "start", "oil": oil, "kind": f"<i>{n % 2}</i>"},
+            base | {"time": 9.5, "event": "complete" if n % 3 else "death"},
+        ]
     milepost.write("log.jsonl", log)
     for form in ("r.html", "r.md"):
         assert milepost("report", *WORDS, "-o", form).returncode == 0
     page = (milepost.folder / "r.html").read_text()
-    assert "<b>full</b>" not in page and "&lt;b&gt;full&lt;/b&gt;" in page and "<script>alert(1)" not in page and "<i>1</i>" not in page
+    assert (
+        "<b>full</b>" not in page
+        and "&lt;b&gt;full&lt;/b&gt;" in page
+        and "<script>alert(1)" not in page
+        and "<i>1</i>" not in page
+    )
     shown = " ".join(milepost("attempts", *WORDS).stdout.split())
     assert "Left out because they break a promise of the course: 6 tries." in shown
     document = milepost.json("attempts", *WORDS)
@@ -90,8 +107,13 @@ def test_control_characters_in_attributes(milepost):
     log = []
     for n in range(12):
         base = {"session": f"s{n}", "level": "Mill Pond"}
-        log += [base | {"time": 0, "event": "start", "mood": "calm" if n < 6 else "\x1b[31mred\x07"}, base | {"time": 9.5, "event": "death" if n % 2 else "complete"}]
+        log += [
+            base | {"time": 0, "event": "start", "mood": "calm" if n < 6 else "\x1b[31mred\x07"},
+            base | {"time": 9.5, "event": "death" if n % 2 else "complete"},
+        ]
     milepost.write("log.jsonl", log)
     for words in (("level", "Mill Pond"), ("attempts", "--by", "start.mood"), ("attempts", "--where", "start.mood=calm")):
-        shown = milepost(words[0], *words[1:2], *WORDS, *words[2:]) if words[0] == "level" else milepost(words[0], *WORDS, *words[1:])
+        shown = (
+            milepost(words[0], *words[1:2], *WORDS, *words[2:]) if words[0] == "level" else milepost(words[0], *WORDS, *words[1:])
+        )
         assert shown.returncode == 0 and "\x1b" not in shown.stdout and "\x07" not in shown.stdout

@@ -12,8 +12,23 @@ from milepost.wording import spark
 
 def judged(level="Low Arch", kind="spike", evidence="strong", **more):
     """A row of `spikes`."""
-    return {"level": level, "kind": kind, "evidence": evidence, "players": 31, "expected_chance": 0.75, "chance": 0.33, "cost": 6.0,
-            "lost": 7, "reached": 31, "cost_low": 3.0, "cost_high": 9.4, "quitting": "spike", "changes": [], "players_needed": 40, "odds_ratio": 2.5} | more  # fmt: skip
+    return {
+        "level": level,
+        "kind": kind,
+        "evidence": evidence,
+        "players": 31,
+        "expected_chance": 0.75,
+        "chance": 0.33,
+        "cost": 6.0,
+        "lost": 7,
+        "reached": 31,
+        "cost_low": 3.0,
+        "cost_high": 9.4,
+        "quitting": "spike",
+        "changes": [],
+        "players_needed": 40,
+        "odds_ratio": 2.5,
+    } | more
 
 
 def test_a_sentence():
@@ -23,18 +38,35 @@ def test_a_sentence():
         "31 players, strong evidence. 7 of the 31 who reached it were lost there; had it been like its surroundings, about 6 more of 48 players would still be playing "
         "at the end (3 to 9). They also quit more here than around it."
     )
-    said = sentence(judged(cost=1.2, quitting="none", changes=[
-        {"knob": "reeds", "from": 2, "to": 8, "times_usual": 6.2}, {"knob": "barges", "from": 0, "to": 1, "times_usual": None}]), 48, "tries")  # fmt: skip
+    said = sentence(
+        judged(
+            cost=1.2,
+            quitting="none",
+            changes=[
+                {"knob": "reeds", "from": 2, "to": 8, "times_usual": 6.2},
+                {"knob": "barges", "from": 0, "to": 1, "times_usual": None},
+            ],
+        ),
+        48,
+        "tries",
+    )
     assert "about 1 more of 48 players" in said and "By quitting alone it does not stand out." in said
     assert said.endswith("reeds goes from 2 to 8, 6 times its usual step. barges goes from 0 to 1, new here.")
     assert "lost" not in sentence(judged(kind="dip"), 48, "tries")
-    assert "Nobody was lost there" in sentence(judged(lost=0), 48, "tries") and "1 of the 31 who reached it was lost" in sentence(judged(lost=1), 48, "tries")
-    assert "about 0 more of 48 players would still be playing at the end (0 to 1)" in sentence(judged(cost=-0.2, cost_low=-0.4, cost_high=1.2), 48, "tries")
+    assert "Nobody was lost there" in sentence(judged(lost=0), 48, "tries") and "1 of the 31 who reached it was lost" in sentence(
+        judged(lost=1), 48, "tries"
+    )
+    assert "about 0 more of 48 players would still be playing at the end (0 to 1)" in sentence(
+        judged(cost=-0.2, cost_low=-0.4, cost_high=1.2), 48, "tries"
+    )
     assert "2.5 times as long" in sentence(judged(), 48, "time")
     assert sentence(judged(kind="none"), 48, "tries") is None
 
 
-@pytest.mark.parametrize(("few", "start"), [(1, "Level 0 cannot be judged"), (5, "Level 0, Level 1, Level 2 and 2 more levels cannot"), (6, "No level can be judged")])
+@pytest.mark.parametrize(
+    ("few", "start"),
+    [(1, "Level 0 cannot be judged"), (5, "Level 0, Level 1, Level 2 and 2 more levels cannot"), (6, "No level can be judged")],
+)
 def test_what_cannot_be_judged(few, start):
     """Which levels, and how many players it would take."""
     rows = [judged(f"Level {n}", "none", "too_few" if n < few else "none") for n in range(6)]

@@ -11,8 +11,15 @@ from reports.page import Page
 
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
 COMMANDS = ("funnel", "attempts", "times", "deaths", "moves", "spikes", "coverage", "ratings")
-HOSTILE = ['</script><script>alert("lock")</script>', '"><img src=x onerror=alert(1)>', "{{ 7 * 7 }} {% raw %}", "\u202eevil\x1b[31m\x00",
-           "]]></style><svg onload=alert(2)>", "$\\sum$ & <b>", "= 1 + 1"]  # fmt: skip
+HOSTILE = [
+    '</script><script>alert("lock")</script>',
+    '"><img src=x onerror=alert(1)>',
+    "{{ 7 * 7 }} {% raw %}",
+    "\u202eevil\x1b[31m\x00",
+    "]]></style><svg onload=alert(2)>",
+    "$\\sum$ & <b>",
+    "= 1 + 1",
+]
 
 
 @pytest.fixture(scope="session")
@@ -28,10 +35,12 @@ def hostile_log():
     for n in range(6):
         for place, level in enumerate(HOSTILE):
             common = {"session": f"{HOSTILE[n]}{n}", "player": HOSTILE[n], "level": level, "build": HOSTILE[0]}
-            records += [{**common, "time": 100 * place, "event": "start"},
-                        {**common, "time": 100 * place + 9, "event": "death", "cause": HOSTILE[place], "progress": 0.5},
-                        {**common, "time": 100 * place + 10, "event": "retry"},
-                        {**common, "time": 100 * place + 30 + n, "event": "complete"}]  # fmt: skip
+            records += [
+                {**common, "time": 100 * place, "event": "start"},
+                {**common, "time": 100 * place + 9, "event": "death", "cause": HOSTILE[place], "progress": 0.5},
+                {**common, "time": 100 * place + 10, "event": "retry"},
+                {**common, "time": 100 * place + 30 + n, "event": "complete"},
+            ]
     return records
 
 
@@ -65,7 +74,9 @@ def test_numbers_of_the_page(wickwater, told):
 def test_findings_in_order(wickwater):
     """As text, the three levels to fix come first, the costliest first, with how sure that is."""
     said = " ".join(wickwater("report", *DEMO).stdout.split())
-    first, second, third = (said.index(name) for name in ("1. Low Arch is harder", "2. Glass Basin is harder", "3. Salt Steps begins"))
+    first, second, third = (
+        said.index(name) for name in ("1. Low Arch is harder", "2. Glass Basin is harder", "3. Salt Steps begins")
+    )
     assert first < second < third < said.index("Where players stop")
     assert said.count("strong evidence") == 4
     assert "What to watch" in said and "What cannot be said" in said and "▲ spike" in said
@@ -171,7 +182,9 @@ def test_unusable(milepost, small_log):
 
 def test_a_big_course_is_a_small_page(milepost):
     """200 levels make a page of less than 3 MB."""
-    assert milepost("simulate", "--shape", "rising", "--levels", "200", "--players", "12", "--output", "log.jsonl").returncode == 0
+    assert (
+        milepost("simulate", "--shape", "rising", "--levels", "200", "--players", "12", "--output", "log.jsonl").returncode == 0
+    )
     done = milepost("report", "log.jsonl", "-o", "r.html")
     assert done.returncode == 0, done.stderr
     assert (milepost.folder / "r.html").stat().st_size < 3e6

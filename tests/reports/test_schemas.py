@@ -17,9 +17,24 @@ from make_schemas import schemas, written
 SHIPPED = files("milepost.schemas")
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
 CALLS = {
-    "check": (), "funnel": (), "attempts": (), "times": (), "deaths": (), "moves": (), "spikes": (), "coverage": (), "ratings": (), "report": (),
-    "answers": (), "targets": (), "power": ("--change", "1"), "compare": (), "level": ("Low Arch",), "trace": ("--all",), "whatif": ("--set", "Low Arch.difficulty=-1"),
-}  # fmt: skip
+    "check": (),
+    "funnel": (),
+    "attempts": (),
+    "times": (),
+    "deaths": (),
+    "moves": (),
+    "spikes": (),
+    "coverage": (),
+    "ratings": (),
+    "report": (),
+    "answers": (),
+    "targets": (),
+    "power": ("--change", "1"),
+    "compare": (),
+    "level": ("Low Arch",),
+    "trace": ("--all",),
+    "whatif": ("--set", "Low Arch.difficulty=-1"),
+}
 
 
 def validated(name, document):
@@ -36,7 +51,9 @@ def words(name, *log):
 def test_they_are_those_of_the_types():
     """The files were made from the types as they are."""
     made = schemas()
-    assert {name: written(schema) for name, schema in made.items()} == {name: SHIPPED.joinpath(f"{name}.json").read_text(encoding="utf-8") for name in made}
+    assert {name: written(schema) for name, schema in made.items()} == {
+        name: SHIPPED.joinpath(f"{name}.json").read_text(encoding="utf-8") for name in made
+    }
     for schema in made.values():
         Draft202012Validator.check_schema(schema)
 

@@ -20,13 +20,44 @@ LOGS = {
     "deaths without a place": [line for n in range(6) for line in play("start", "death", session=f"s{n}", cause="quit")],
     "one clear, one quit": play("start", "complete", session="a") + play("start", cause="quit", session="b"),
     "stuck": play("start", "complete", "start", "death", cause="quit") + [{"session": "s", "time": 400, "event": "session_end"}],
-    "all put back": [line for n in range(12) for line in play("start", "death", "start", "complete", session=f"s{n}", cause="time_up")],
+    "all put back": [
+        line for n in range(12) for line in play("start", "death", "start", "complete", session=f"s{n}", cause="time_up")
+    ],
 }
-COMMANDS = ("check", "funnel", "attempts", "times", "deaths", "moves", "spikes", "coverage", "report", "level Mill Pond", "trace --all", "funnel --by build")
+COMMANDS = (
+    "check",
+    "funnel",
+    "attempts",
+    "times",
+    "deaths",
+    "moves",
+    "spikes",
+    "coverage",
+    "report",
+    "level Mill Pond",
+    "trace --all",
+    "funnel --by build",
+)
 UNSAID = [
-    r"\?\.", r"– of", r"\b0 of 0\b", r"(\w+) \(\1\)", r"\bn 0\b", r"not known yet", r"\bNone\b", r"\bnan\b", r"[−-]0\b", r"\b1 (tries|players|levels|were)\b", r"\b(\w+), \1 and \1\b",
-    r"none of 1\b", r"  +\.", r"\.\.", r"\(\)", r": \.", r"\b1 lost here were\b", r" ,",
-]  # fmt: skip
+    r"\?\.",
+    r"– of",
+    r"\b0 of 0\b",
+    r"(\w+) \(\1\)",
+    r"\bn 0\b",
+    r"not known yet",
+    r"\bNone\b",
+    r"\bnan\b",
+    r"[−-]0\b",
+    r"\b1 (tries|players|levels|were)\b",
+    r"\b(\w+), \1 and \1\b",
+    r"none of 1\b",
+    r"  +\.",
+    r"\.\.",
+    r"\(\)",
+    r": \.",
+    r"\b1 lost here were\b",
+    r" ,",
+]
 
 
 @pytest.mark.parametrize("name", LOGS)
@@ -59,15 +90,23 @@ def test_what_matters_stays(wickwater):
     """At 80 columns the funnel has who cleared and why people stopped, and spikes the plan and q; --columns chooses, or shows all."""
     more = ("wickwater/logs", "--course", "wickwater/course.toml")
     head = wickwater("funnel", *more, COLUMNS="80").stdout.splitlines()
-    assert head[1].split() == ["level", "reached", "cleared", "rate", "lost", "stopped", "here", "retention"] and max(map(len, head)) <= 80
+    assert (
+        head[1].split() == ["level", "reached", "cleared", "rate", "lost", "stopped", "here", "retention"]
+        and max(map(len, head)) <= 80
+    )
     judged = wickwater("spikes", *more, COLUMNS="80").stdout
     assert re.search(r"^level .* q +plan", judged, re.MULTILINE) and max(map(len, judged.splitlines())) <= 80
     chosen = wickwater("funnel", *more, "--columns", "Moved On,interval of drop-off", COLUMNS="80").stdout.splitlines()
     assert chosen[1].split() == ["level", "moved", "on", "95", "%"]
     every = wickwater("spikes", *more, "--columns", "all", COLUMNS="60").stdout
-    assert {"players", "tries", "difficulty", "expected", "cost", "plan"} <= set(re.findall(r"\w+", every)) and "Not shown" not in every
+    assert {"players", "tries", "difficulty", "expected", "cost", "plan"} <= set(
+        re.findall(r"\w+", every)
+    ) and "Not shown" not in every
     done = wickwater("funnel", *more, "--columns", "nope")
-    assert (done.returncode, done.stderr.count("\n")) == (2, 1) and "There are: level, reached, cleared, clear rate" in done.stderr
+    assert (done.returncode, done.stderr.count("\n")) == (
+        2,
+        1,
+    ) and "There are: level, reached, cleared, clear rate" in done.stderr
     assert wickwater("funnel", *more, "--columns", "cleared", "--format", "json").returncode == 2
 
 

@@ -20,7 +20,12 @@ def weeks(tmp_path_factory):
     for week, more in ((1, ()), (2, ("--plant", "spike@5=2.5"))):
         target = "logs/week-1.jsonl" if week == 1 else "week-2.jsonl"
         assert program("simulate", *SHAPE, *more, "--seed", week, "--builds", f"0.{week}", "--output", target).returncode == 0
-    text = (program.folder / "week-2.jsonl").read_text().replace('"session": "', '"session": "second-').replace('"player": "', '"player": "second-')
+    text = (
+        (program.folder / "week-2.jsonl")
+        .read_text()
+        .replace('"session": "', '"session": "second-')
+        .replace('"player": "', '"player": "second-')
+    )
     program.write("week-2.jsonl", text)
     program.write("milepost.toml", 'logs = ["logs"]\n')
     assert program("report", "-o", "one.json").returncode == 0
@@ -30,9 +35,17 @@ def weeks(tmp_path_factory):
 def test_nothing_is_new(weeks):
     """Of the same log nothing is new, and that is said."""
     since = weeks.json("report", "--since", "one.json")["since"]
-    assert (since["verdicts"], since["moved"], since["findings"], since["levels_added"], since["new_sessions"]) == ([], [], [], [], 0)
+    assert (since["verdicts"], since["moved"], since["findings"], since["levels_added"], since["new_sessions"]) == (
+        [],
+        [],
+        [],
+        [],
+        0,
+    )
     assert since["compared"] > 30 and since["sessions_gone"] == 0
-    assert "No verdict changed, and no figure moved beyond its noise." in " ".join(weeks("report", "--since", "one.json").stdout.split())
+    assert "No verdict changed, and no figure moved beyond its noise." in " ".join(
+        weeks("report", "--since", "one.json").stdout.split()
+    )
     assert weeks.json("report")["since"] is None
 
 
@@ -48,9 +61,15 @@ def test_a_second_week(weeks):
         figures = {one["figure"]: one for one in since["moved"] if one["level"] == level}
         assert figures["try_clear"]["after"] < figures["try_clear"]["before"] - 0.15
         assert figures["first_try"]["after"] < figures["first_try"]["before"]
-        others = {(one["level"], one["figure"]) for one in since["moved"] if one["level"] != level and one["figure"] in ("try_clear", "first_try")}
+        others = {
+            (one["level"], one["figure"])
+            for one in since["moved"]
+            if one["level"] != level and one["figure"] in ("try_clear", "first_try")
+        }
         assert len(others) <= 5
-        assert f"{level}: nothing stands out before, a spike now" in " ".join(weeks("report", "--since", "one.json").stdout.split())
+        assert f"{level}: nothing stands out before, a spike now" in " ".join(
+            weeks("report", "--since", "one.json").stdout.split()
+        )
         assert weeks("report", "--since", "one.json", "-o", "r.html").returncode == 0
         assert "What is new" in (weeks.folder / "r.html").read_text()
         hidden = weeks.json("report", "--since", "one.json", "--anonymous")["since"]
@@ -69,10 +88,16 @@ def report(rate, spread, marks, kind="none", codes=(), levels=("A",)):
     """As much of a report as is compared."""
     row = {"level": "A", "clear_rate": rate, "clear_rate_low": rate - 1.96 * spread, "clear_rate_high": rate + 1.96 * spread}
     return {
-        "command": "report", "format": 1, "sessions": len(marks), "session_marks": marks, "course": {"levels": list(levels)},
-        "check": {"details": [], "suspects": [{"code": code, "count": 2} for code in codes]}, "funnel": {"levels": [row]},
-        "attempts": {"levels": []}, "spikes": {"levels": [{"level": "A", "kind": kind, "evidence": "strong" if kind != "none" else "none"}]},
-    }  # fmt: skip
+        "command": "report",
+        "format": 1,
+        "sessions": len(marks),
+        "session_marks": marks,
+        "course": {"levels": list(levels)},
+        "check": {"details": [], "suspects": [{"code": code, "count": 2} for code in codes]},
+        "funnel": {"levels": [row]},
+        "attempts": {"levels": []},
+        "spikes": {"levels": [{"level": "A", "kind": kind, "evidence": "strong" if kind != "none" else "none"}]},
+    }
 
 
 def test_noise_by_hand():
@@ -86,18 +111,41 @@ def test_noise_by_hand():
 
 def test_what_else_is_named():
     """Verdicts, findings and levels that came or went."""
-    since = whats_new("old", report(0.5, 0.1, ["a"], "spike", ("stuck",), ("A", "B")), report(0.5, 0.1, ["a"], "none", ("stuck", "idle_span"), ("A", "C")))
-    assert since["verdicts"] == [{"level": "A", "before": "spike", "after": "none", "evidence_before": "strong", "evidence_after": "none"}]
+    since = whats_new(
+        "old",
+        report(0.5, 0.1, ["a"], "spike", ("stuck",), ("A", "B")),
+        report(0.5, 0.1, ["a"], "none", ("stuck", "idle_span"), ("A", "C")),
+    )
+    assert since["verdicts"] == [
+        {"level": "A", "before": "spike", "after": "none", "evidence_before": "strong", "evidence_after": "none"}
+    ]
     assert since["findings"] == [{"code": "idle_span", "count": 2}]
     assert (since["levels_added"], since["levels_removed"]) == (["C"], ["B"])
-    rows = [{"level": name, "kind": "spike", "evidence": evidence} for name, evidence in (("A", "weak"), ("B", "fair"), ("C", "strong"))]
-    assert flagged_levels(rows, "fair") == {"B", "C"} and flagged_levels([{"level": "D", "kind": "none", "evidence": "strong"}], "weak") == set()
+    rows = [
+        {"level": name, "kind": "spike", "evidence": evidence}
+        for name, evidence in (("A", "weak"), ("B", "fair"), ("C", "strong"))
+    ]
+    assert (
+        flagged_levels(rows, "fair") == {"B", "C"}
+        and flagged_levels([{"level": "D", "kind": "none", "evidence": "strong"}], "weak") == set()
+    )
 
 
-@pytest.mark.parametrize("content", ["", "[", "[]", '{"command": "funnel", "format": 1}', '{"command": "report", "format": 1}',
-                                     json.dumps({**report(0.5, 0.1, []), "funnel": {"levels": [3]}}), "[" * 100_000,
-                                     json.dumps({**report(0.5, 0.1, []), "session_marks": [["a"]]}), json.dumps({**report(0.5, 0.1, []), "sessions": "3"}),
-                                     json.dumps({**report(0.5, 0.1, []), "check": {"details": [{"code": "stuck", "count": "x"}], "suspects": []}})])  # fmt: skip
+@pytest.mark.parametrize(
+    "content",
+    [
+        "",
+        "[",
+        "[]",
+        '{"command": "funnel", "format": 1}',
+        '{"command": "report", "format": 1}',
+        json.dumps({**report(0.5, 0.1, []), "funnel": {"levels": [3]}}),
+        "[" * 100_000,
+        json.dumps({**report(0.5, 0.1, []), "session_marks": [["a"]]}),
+        json.dumps({**report(0.5, 0.1, []), "sessions": "3"}),
+        json.dumps({**report(0.5, 0.1, []), "check": {"details": [{"code": "stuck", "count": "x"}], "suspects": []}}),
+    ],
+)
 def test_what_is_no_report(weeks, content):
     """It is refused in a line, before any work."""
     weeks.write("bad.json", content)

@@ -68,7 +68,9 @@ def test_records_and_faults():
     """Every try is in the records, sessions begin and end, and faults only add, drop or bend records."""
     rng = np.random.default_rng(3)
     tries = play(np.zeros(5), players=20)
-    scenery = Scenery([f"Lock {n}" for n in range(5)], [["reeds"]] * 5, [f"Player {n}" for n in range(20)], [{}] * 20, [["1"]] * 20)
+    scenery = Scenery(
+        [f"Lock {n}" for n in range(5)], [["reeds"]] * 5, [f"Player {n}" for n in range(20)], [{}] * 20, [["1"]] * 20
+    )
     written = list(sessions(tries, scenery, rng))
     assert len(written) == 20
     for session in written:

@@ -17,7 +17,9 @@ from milepost.store.manifest import kept_as, read_manifest
 @pytest.fixture
 def store(milepost, small_log):
     """A store of several players."""
-    milepost.write("log.jsonl", [line | {"session": f"{line['session']}{n}", "player": f"p{n}"} for n in range(20) for line in small_log])
+    milepost.write(
+        "log.jsonl", [line | {"session": f"{line['session']}{n}", "player": f"p{n}"} for n in range(20) for line in small_log]
+    )
     assert milepost("pack", "log.jsonl", "-o", "kept").returncode == 0
     return milepost
 
@@ -34,13 +36,30 @@ def changed(store, change):
     return done
 
 
-@pytest.mark.parametrize("change", [
-    lambda m: m["records"].pop(), lambda m: m["records"].clear(), lambda m: m.update(rows=m["rows"] - 1), lambda m: m["tables"].pop("names"),
-    lambda m: m["records"][0].update(rows="7"), lambda m: m["records"][0].update(file="../../log.jsonl"), lambda m: m["records"][0].update(part=99),
-    lambda m: m.update(parts=0), lambda m: m.update(parts="16"), lambda m: m.update(joined=[[1]]), lambda m: m.update(tables=[]), lambda m: m.update(version=2),
-    lambda m: m.update(sources=[1]), lambda m: m.update(found={"a": "b"}), lambda m: m.update(more=1), lambda m: m.update(additions=None),
-    lambda m: m["tables"]["names"].update(sha256=5), lambda m: m.update(debug_only=[1]), lambda m: m.pop("kind"),
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda m: m["records"].pop(),
+        lambda m: m["records"].clear(),
+        lambda m: m.update(rows=m["rows"] - 1),
+        lambda m: m["tables"].pop("names"),
+        lambda m: m["records"][0].update(rows="7"),
+        lambda m: m["records"][0].update(file="../../log.jsonl"),
+        lambda m: m["records"][0].update(part=99),
+        lambda m: m.update(parts=0),
+        lambda m: m.update(parts="16"),
+        lambda m: m.update(joined=[[1]]),
+        lambda m: m.update(tables=[]),
+        lambda m: m.update(version=2),
+        lambda m: m.update(sources=[1]),
+        lambda m: m.update(found={"a": "b"}),
+        lambda m: m.update(more=1),
+        lambda m: m.update(additions=None),
+        lambda m: m["tables"]["names"].update(sha256=5),
+        lambda m: m.update(debug_only=[1]),
+        lambda m: m.pop("kind"),
+    ],
+)
 def test_what_a_manifest_cannot_say(store, change):
     """An entry taken out, another type, a path out of the folder: one line, and no player vanishes without a word."""
     done = changed(store, change)
@@ -69,7 +88,9 @@ def test_any_value_in_any_place(store):
 def test_reading_while_others_add(store, small_log):
     """Each of many reads gives a whole state of the store, while one addition follows the other; so does work by parts."""
     for n in range(12):
-        store.write(f"more/{n:02d}.jsonl", [line | {"session": f"{n}-{line['session']}", "player": f"q{n}"} for line in small_log])
+        store.write(
+            f"more/{n:02d}.jsonl", [line | {"session": f"{n}-{line['session']}", "player": f"q{n}"} for line in small_log]
+        )
     shell = f"for f in more/*.jsonl; do '{PROGRAM}' pack $f -o kept --add 2>/dev/null || exit 1; done"
     adding = subprocess.Popen(["bash", "-c", shell], cwd=store.folder)
     seen = []

@@ -41,7 +41,11 @@ def same(one, other):
 
 def bytes_of(folder):
     """Every file of a store with its content, but for the lock."""
-    return {path.relative_to(folder): path.read_bytes() for path in sorted(folder.rglob("*")) if path.is_file() and path.name != "lock"}
+    return {
+        path.relative_to(folder): path.read_bytes()
+        for path in sorted(folder.rglob("*"))
+        if path.is_file() and path.name != "lock"
+    }
 
 
 def test_same_figures(wickwater):
@@ -86,9 +90,11 @@ def test_adding(wickwater):
 
 def test_one_session_in_two_logs(milepost, small_log):
     """A session that goes on in tonight's log is one session, also where its player is only named tonight."""
-    later = [{"session": "a", "time": 50, "event": "start", "level": "Low Arch", "tester": "yes"},
-             {"session": "c", "time": "2024-05-01T10:00:00Z", "event": "start", "level": "Low Arch", "player": "Cy"},
-             {"session": "c", "time": 3, "event": "death", "level": "Low Arch"}]  # fmt: skip
+    later = [
+        {"session": "a", "time": 50, "event": "start", "level": "Low Arch", "tester": "yes"},
+        {"session": "c", "time": "2024-05-01T10:00:00Z", "event": "start", "level": "Low Arch", "player": "Cy"},
+        {"session": "c", "time": 3, "event": "death", "level": "Low Arch"},
+    ]
     names = [milepost.folder / milepost.write("one.jsonl", small_log), milepost.folder / milepost.write("two.jsonl", later)]
     packed(names[:1], milepost.folder / "s")
     packed(names[1:], milepost.folder / "s", add=True)
@@ -97,7 +103,9 @@ def test_one_session_in_two_logs(milepost, small_log):
 
 def test_a_pack_that_breaks_off(milepost, small_log, monkeypatch):
     """Where the last step fails the store is as it was; the next pack goes on, and clears away what was left."""
-    one, two = (milepost.folder / milepost.write(f"{n}.jsonl", [{**r, "session": f"{n}{r['session']}"} for r in small_log]) for n in "ab")
+    one, two = (
+        milepost.folder / milepost.write(f"{n}.jsonl", [{**r, "session": f"{n}{r['session']}"} for r in small_log]) for n in "ab"
+    )
     folder = milepost.folder / "s"
     packed([one], folder)
     before = bytes_of(folder)
@@ -115,7 +123,9 @@ def test_a_pack_that_breaks_off(milepost, small_log, monkeypatch):
     packed([one, two], folder, add=True)
     same(read([str(folder)]), read([str(one), str(two)]))
     named = read_manifest(folder)
-    assert len(list(folder.rglob("*.parquet"))) == len(named.records) + 2 * len(named.tables)  # those of before stay for who reads
+    assert len(list(folder.rglob("*.parquet"))) == len(named.records) + 2 * len(
+        named.tables
+    )  # those of before stay for who reads
     packed([two], folder, force=True)
     same(read([str(folder)]), read([str(two)]))
     (folder / "store.json").unlink()  # as if the first pack had broken off before its manifest

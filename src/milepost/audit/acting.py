@@ -20,13 +20,25 @@ from milepost.vocabulary import CLEARED
 
 Act = Literal["void", "no decision", "session", "cut"]
 ACTS: Final[dict[str, Act]] = {
-    "carried_over": "void", "instant_clear": "void", "death_before_input": "void", "passed_level": "void",
-    "broken_promise": "void", "reset_burst": "void", "unprompted_reset": "void", "idle_span": "void", "drifting_start": "void",
+    "carried_over": "void",
+    "instant_clear": "void",
+    "death_before_input": "void",
+    "passed_level": "void",
+    "broken_promise": "void",
+    "reset_burst": "void",
+    "unprompted_reset": "void",
+    "idle_span": "void",
+    "drifting_start": "void",
     "fallen_back": "void",
-    "stuck": "no decision", "failed_transition": "no decision", "crash_at_clear": "no decision",
-    "doubled_logic": "session", "untagged_skip": "session", "overlapping_sessions": "session", "start_override": "session",
+    "stuck": "no decision",
+    "failed_transition": "no decision",
+    "crash_at_clear": "no decision",
+    "doubled_logic": "session",
+    "untagged_skip": "session",
+    "overlapping_sessions": "session",
+    "start_override": "session",
     "jumped_start": "cut",
-}  # fmt: skip
+}
 
 
 def require_acting(codes: Iterable[str]) -> tuple[str, ...]:
@@ -65,12 +77,14 @@ def exclusion_of(play: Play, codes: Iterable[str]) -> Exclusion | None:
     for row in jumps[::-1].tolist():  # the first one of a session stays
         cuts[names[table.session[row]]] = int(table.opened_at[row] - play.gated.bounds[table.session[row]])
     return Exclusion(
-        codes, frozenset(names[session] for session in leaves), cuts,
+        codes,
+        frozenset(names[session] for session in leaves),
+        cuts,
         _places(play, _joined([void, instant, *(one.attempts for one in of["void"])])),
         _places(play, _joined([one.attempts for one in found if one.code == "crash_at_clear"])),
         frozenset(names[session] for one in of["no decision"] for session in one.sessions),
         frozenset(names[session] for session in np.flatnonzero(play.gated.coarse).tolist()),
-    )  # fmt: skip
+    )
 
 
 def _instant_clears(play: Play) -> Ints:

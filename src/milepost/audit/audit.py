@@ -107,11 +107,16 @@ def audit(play: Play) -> Table[RawBesideClean, AuditTotals]:
     rows = raw_beside_clean(play)
     first = play.before or play  # suspects are judged before anything is left out
     evidence, moves = Evidence(first), what_excluding_moves(first)
-    return Table(rows, AuditTotals(
-        **contents(play), details=_with_excluding(details(play, known, Evidence(play)), moves),
-        suspects=[_as_row(one, known, evidence, moves) for one in suspects_of(first)],
-        promises=promise_rows(first), moved=moved(rows, int(play.counts.sum())),
-    ))  # fmt: skip
+    return Table(
+        rows,
+        AuditTotals(
+            **contents(play),
+            details=_with_excluding(details(play, known, Evidence(play)), moves),
+            suspects=[_as_row(one, known, evidence, moves) for one in suspects_of(first)],
+            promises=promise_rows(first),
+            moved=moved(rows, int(play.counts.sum())),
+        ),
+    )
 
 
 def _with_excluding(rows: list[Detail], moves: dict[str, list[Excluding] | None]) -> list[Detail]:
@@ -196,9 +201,16 @@ class _Found:
         """As `check` says it; ``of`` is how many sessions there are."""
         finding = self.finding
         return Detail(
-            code=finding.code, count=self.count, sessions=self.sessions, session_share=self.sessions / of if of else None,
-            meaning=finding.meaning, done=finding.done, weight=finding.weight, places=self.places, known=known,
-        )  # fmt: skip
+            code=finding.code,
+            count=self.count,
+            sessions=self.sessions,
+            session_share=self.sessions / of if of else None,
+            meaning=finding.meaning,
+            done=finding.done,
+            weight=finding.weight,
+            places=self.places,
+            known=known,
+        )
 
 
 def _shown(play: Play, places: Iterable[Place]) -> list[str]:
@@ -224,17 +236,25 @@ def _by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
 
 def _as_row(
     suspect: Suspect, known: tuple[KnownFault, ...], evidence: Evidence, moves: dict[str, list[Excluding] | None]
-) -> SuspectRow:  # fmt: skip
+) -> SuspectRow:
     return SuspectRow(
-        code=suspect.code, levels=suspect.levels, count=suspect.count, sessions=len(suspect.sessions),
-        why=suspect.why, builds=suspect.builds, known=_known(suspect.code, suspect.levels, suspect.builds, known, evidence),
-        field=suspect.field, places=suspect.places, weight=suspect.weight, excluding=moves.get(suspect.code),
-    )  # fmt: skip
+        code=suspect.code,
+        levels=suspect.levels,
+        count=suspect.count,
+        sessions=len(suspect.sessions),
+        why=suspect.why,
+        builds=suspect.builds,
+        known=_known(suspect.code, suspect.levels, suspect.builds, known, evidence),
+        field=suspect.field,
+        places=suspect.places,
+        weight=suspect.weight,
+        excluding=moves.get(suspect.code),
+    )
 
 
 def _known(
     code: str, levels: list[str], builds: list[str], known: tuple[KnownFault, ...], evidence: Evidence
-) -> str | bool | None:  # fmt: skip
+) -> str | bool | None:
     """The note of a declared fault that something is an instance of, or that there is one."""
     for fault in known:
         here = fault.level is None or fault.level in levels

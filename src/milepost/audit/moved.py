@@ -36,8 +36,6 @@ class MovedRow(RawBesideClean):
     differs: list[MovedFigure]
 
 
-
-
 def raw_beside_clean(play: Play) -> list[RawBesideClean]:
     """Per level of the course: clear rate, drop-off and median attempts, raw and clean, and the players behind them."""
     clean, tries = play.once(Funnel()).rows, play.once(AttemptsToClear()).rows
@@ -48,13 +46,19 @@ def raw_beside_clean(play: Play) -> list[RawBesideClean]:
     rows = []
     for number, row in enumerate(clean):
         counts = raw[number]
-        rows.append(RawBesideClean(
-            level=row["level"], reached=row["reached"], raw_reached=counts["raw_reached"],
-            clear_rate=row["clear_rate"], drop_off=row["drop_off"],
-            raw_clear_rate=None if untold[number] else share(counts["raw_cleared"], counts["raw_reached"]),
-            raw_drop_off=None if untold[number] else share(int(naive.lost[number]), counts["raw_reached"]),
-            p50=tries[number]["p50"], raw_p50=medians[number],
-        ))  # fmt: skip
+        rows.append(
+            RawBesideClean(
+                level=row["level"],
+                reached=row["reached"],
+                raw_reached=counts["raw_reached"],
+                clear_rate=row["clear_rate"],
+                drop_off=row["drop_off"],
+                raw_clear_rate=None if untold[number] else share(counts["raw_cleared"], counts["raw_reached"]),
+                raw_drop_off=None if untold[number] else share(int(naive.lost[number]), counts["raw_reached"]),
+                p50=tries[number]["p50"],
+                raw_p50=medians[number],
+            )
+        )
     return rows
 
 
@@ -68,9 +72,11 @@ def moved(rows: list[RawBesideClean], players: int) -> list[MovedRow]:
     found = []
     for row in rows:
         beside: dict[MovedFigure, tuple[float | None, float | None, int]] = {
-            "reached": (row["reached"], row["raw_reached"], players), "clear_rate": (row["clear_rate"], row["raw_clear_rate"], 1),
-            "drop_off": (row["drop_off"], row["raw_drop_off"], 1), "p50": (row["p50"], row["raw_p50"], 1),
-        }  # fmt: skip
+            "reached": (row["reached"], row["raw_reached"], players),
+            "clear_rate": (row["clear_rate"], row["raw_clear_rate"], 1),
+            "drop_off": (row["drop_off"], row["raw_drop_off"], 1),
+            "p50": (row["p50"], row["raw_p50"], 1),
+        }
         differing = [name for name, figures in beside.items() if _differs(*figures)]
         if differing:
             found.append(MovedRow(**row, differs=differing))

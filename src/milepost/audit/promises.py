@@ -21,10 +21,13 @@ from milepost.vocabulary import DROPPED, EVENT_CODES
 
 _TOLERANCE: Final = 1e-9
 _COMPARED: Final[dict[str, Callable[[Floats, Floats], Bools]]] = {
-    "=": lambda a, b: np.abs(a - b) <= _TOLERANCE, "!=": lambda a, b: np.abs(a - b) > _TOLERANCE,
-    "<": lambda a, b: a < b - _TOLERANCE, "<=": lambda a, b: a <= b + _TOLERANCE,
-    ">": lambda a, b: a > b + _TOLERANCE, ">=": lambda a, b: a >= b - _TOLERANCE,
-}  # fmt: skip
+    "=": lambda a, b: np.abs(a - b) <= _TOLERANCE,
+    "!=": lambda a, b: np.abs(a - b) > _TOLERANCE,
+    "<": lambda a, b: a < b - _TOLERANCE,
+    "<=": lambda a, b: a <= b + _TOLERANCE,
+    ">": lambda a, b: a > b + _TOLERANCE,
+    ">=": lambda a, b: a >= b - _TOLERANCE,
+}
 
 
 class PromiseRow(TypedDict):
@@ -161,8 +164,9 @@ def _same_texts(play: FullPlay, left: Values, right: Values) -> Bools:
     texts = LevelTexts(play.gated)
     ours, theirs = ([texts.canonical(text) for text in values.texts] for values in (left, right))
     place = {name: number for number, name in enumerate(dict.fromkeys([*ours, *theirs]))}
-    one, other = (np.array([*(place[name] for name in names), ABSENT])[values.codes]
-                  for names, values in ((ours, left), (theirs, right)))  # fmt: skip
+    one, other = (
+        np.array([*(place[name] for name in names), ABSENT])[values.codes] for names, values in ((ours, left), (theirs, right))
+    )
     return np.asarray(one == other, np.bool_)
 
 
@@ -171,12 +175,21 @@ def promise_rows(play: Play) -> list[PromiseRow]:
     promises = play.course.promises if play.course else ()
     return [
         PromiseRow(
-            on=list(promise.on), that=[one.written for one in promise.that], level=promise.level, build=promise.build,
-            why=promise.why, otherwise="void" if promise.voids else "list", weight=promise.weight, judged=kept.judged,
-            broken=len(kept.session), sessions=len(distinct(kept.session)), levels=_levels(play, kept), places=_shown(play, kept),
+            on=list(promise.on),
+            that=[one.written for one in promise.that],
+            level=promise.level,
+            build=promise.build,
+            why=promise.why,
+            otherwise="void" if promise.voids else "list",
+            weight=promise.weight,
+            judged=kept.judged,
+            broken=len(kept.session),
+            sessions=len(distinct(kept.session)),
+            levels=_levels(play, kept),
+            places=_shown(play, kept),
         )
         for promise, kept in zip(promises, play.summary(Promises).kept, strict=True)
-    ]  # fmt: skip
+    ]
 
 
 def _levels(play: Play, kept: Kept) -> list[str]:
@@ -193,12 +206,20 @@ def broken_promise(evidence: Evidence) -> list[Suspect]:
     play = evidence.play
     promises = play.course.promises if play.course else ()
     return [
-        Suspect("broken_promise", _levels(play, kept), len(kept.session), frozenset(kept.session.tolist()), promise.said,
-                [promise.build] if promise.build else [], attempts=attempts_at(play, kept.session, kept.place),
-                places=_shown(play, kept), weight=promise.weight)
+        Suspect(
+            "broken_promise",
+            _levels(play, kept),
+            len(kept.session),
+            frozenset(kept.session.tolist()),
+            promise.said,
+            [promise.build] if promise.build else [],
+            attempts=attempts_at(play, kept.session, kept.place),
+            places=_shown(play, kept),
+            weight=promise.weight,
+        )
         for promise, kept in zip(promises, play.summary(Promises).kept, strict=True)
         if len(kept.session)
-    ]  # fmt: skip
+    ]
 
 
 def void_by_promise(play: Play) -> Ints:

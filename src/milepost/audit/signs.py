@@ -93,8 +93,9 @@ class Signs:
     @classmethod
     def merged(cls, parts: list[Signs]) -> Signs:
         """Those of a log from those of parts that share no session."""
-        bursts, idle, preset, strays, storms = (_by_session([getattr(part, name) for part in parts])
-                                                for name in ("bursts", "idle", "preloaded", "strays", "storms"))  # fmt: skip
+        bursts, idle, preset, strays, storms = (
+            _by_session([getattr(part, name) for part in parts]) for name in ("bursts", "idle", "preloaded", "strays", "storms")
+        )
         events, at = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("events", "at"))
         played = np.any([part.played for part in parts], axis=0)
         return cls(events, at, played, bursts, idle, preset, _by_session([part.doubled for part in parts]), strays, storms)

@@ -55,8 +55,11 @@ def past_the_end(evidence: Evidence) -> list[Suspect]:
     if not after.any():
         return []
     why = "comes after the last level; if it only says that the game was won, name it in places of the course"
-    return [Suspect("past_the_end", evidence.names(moves.target[after]), int(after.sum()),
-                    frozenset(moves.session[after].tolist()), why)]  # fmt: skip
+    return [
+        Suspect(
+            "past_the_end", evidence.names(moves.target[after]), int(after.sum()), frozenset(moves.session[after].tolist()), why
+        )
+    ]
 
 
 def misnamed_target(evidence: Evidence) -> list[Suspect]:

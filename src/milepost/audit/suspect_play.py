@@ -83,8 +83,11 @@ def failed_transition(evidence: Evidence) -> list[Suspect]:
     if not rows.any():
         return []
     why = "the game went on to somewhere, and nothing more came: did it get there?"
-    return [Suspect("failed_transition", evidence.names(moves.origin[rows]), int(rows.sum()),
-                    frozenset(moves.session[rows].tolist()), why)]  # fmt: skip
+    return [
+        Suspect(
+            "failed_transition", evidence.names(moves.origin[rows]), int(rows.sum()), frozenset(moves.session[rows].tolist()), why
+        )
+    ]
 
 
 def crash_at_clear(evidence: Evidence) -> list[Suspect]:
@@ -101,10 +104,16 @@ def passed_level(evidence: Evidence) -> list[Suspect]:
     if not passed.any():
         return []
     closed = np.flatnonzero(np.isin(evidence.play.attempts.closed_at, moves.at[passed]))
-    return [Suspect("passed_level", evidence.names(moves.origin[passed]), int(passed.sum()),
-                    frozenset(moves.session[passed].tolist()),
-                    "passed through at once, as when one contact advances two levels; not counted as played",
-                    attempts=closed)]  # fmt: skip
+    return [
+        Suspect(
+            "passed_level",
+            evidence.names(moves.origin[passed]),
+            int(passed.sum()),
+            frozenset(moves.session[passed].tolist()),
+            "passed through at once, as when one contact advances two levels; not counted as played",
+            attempts=closed,
+        )
+    ]
 
 
 def carried_over(evidence: Evidence) -> list[Suspect]:
@@ -149,9 +158,7 @@ def unprompted_reset(evidence: Evidence) -> list[Suspect]:
     if not evidence.logs_inputs:
         return []
     rows = table.ended(WAS_RESET) & np.isnan(table.settling) & _logged_itself(evidence, table)
-    return evidence.suspect(
-        "unprompted_reset", rows, "reset before any input: nobody failed, and no player's hand was there"
-    )
+    return evidence.suspect("unprompted_reset", rows, "reset before any input: nobody failed, and no player's hand was there")
 
 
 def _logged_itself(evidence: Evidence, table: AttemptTable) -> Bools:
@@ -198,6 +205,14 @@ def uncleared_level(evidence: Evidence) -> list[Suspect]:
             if level not in cleared and players >= FEW and level < len(closed) and closed[level]:
                 where = f" in build {name}" if name else ""
                 why = f"none of {players} players cleared it{where}: can it be cleared?"
-                found.append(Suspect("uncleared_level", [evidence.play.stops[level]], players,
-                                     frozenset(table.session[rows].tolist()), why, [name] if name else []))  # fmt: skip
+                found.append(
+                    Suspect(
+                        "uncleared_level",
+                        [evidence.play.stops[level]],
+                        players,
+                        frozenset(table.session[rows].tolist()),
+                        why,
+                        [name] if name else [],
+                    )
+                )
     return found

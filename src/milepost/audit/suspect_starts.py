@@ -54,8 +54,16 @@ def _drifting(evidence: Evidence, name: str, values: Values) -> Iterator[Suspect
         seen = ", ".join(values.texts[code] for code in distinct(values.codes[odd])[:4])
         where = f" in build {own_build}" if own_build else ""
         why = f"starts there{where} say {name} = {values.texts[usual]}, but these say {seen}: is it kept from before?"
-        yield Suspect("drifting_start", [level], len(odd), frozenset(table.session[odd].tolist()), why,
-                      [own_build] if own_build else [], attempts=odd, field=name)  # fmt: skip
+        yield Suspect(
+            "drifting_start",
+            [level],
+            len(odd),
+            frozenset(table.session[odd].tolist()),
+            why,
+            [own_build] if own_build else [],
+            attempts=odd,
+            field=name,
+        )
 
 
 def _usual(codes: Ints, players: Ints) -> int | None:
@@ -74,10 +82,12 @@ def knob_mismatch(evidence: Evidence) -> list[Suspect]:
     said = {knob: _at_openings(evidence, knob) for knob in sorted({knob for level in levels for knob in level.knobs})}
     return [
         suspect
-        for name, values in said.items() if values is not None
-        for number, level in enumerate(levels) if name in level.knobs
+        for name, values in said.items()
+        if values is not None
+        for number, level in enumerate(levels)
+        if name in level.knobs
         for suspect in _not_as_planned(play, number, level, (name, values))
-    ]  # fmt: skip
+    ]
 
 
 def _not_as_planned(play: Play, number: int, level: Level, said: tuple[str, Values]) -> Iterator[Suspect]:

@@ -30,8 +30,10 @@ def time_unit(evidence: Evidence) -> list[Suspect]:
     if len(known) < 5 or all(epoch is not None for epoch in evidence.play.gated.log.sessions.epoch):
         return []
     signs = _signs_of_unit(evidence, float(np.median(known)))
-    odd = {unit: sum(((log(value) - log(usual) - log(size)) / spread) ** 2 for value, usual, spread in signs)
-           for unit, size in _UNITS.items()}  # fmt: skip
+    odd = {
+        unit: sum(((log(value) - log(usual) - log(size)) / spread) ** 2 for value, usual, spread in signs)
+        for unit, size in _UNITS.items()
+    }
     counted = tallies_of(evidence.play).whole >= _WHOLE  # frames and milliseconds are counted
     short = float(np.median(known)) < _SHORTEST
     odd = {unit: value for unit, value in odd.items() if unit == "seconds" or (counted if unit in _TOLD else short)}
@@ -52,8 +54,11 @@ def _signs_of_unit(evidence: Evidence, typical: float) -> list[tuple[float, floa
         signs.append((gaps, 8.0, 1.3))
     course = play.course.levels if play.course else ()
     cell = cells(play)
-    over = [float(np.median(own)) / level.par_seconds for n, level in enumerate(course) if level.par_seconds
-            and len(own := cell.seconds[(cell.level == n) & cell.cleared & ~cell.untimed & (cell.seconds > 0)])]  # fmt: skip
+    over = [
+        float(np.median(own)) / level.par_seconds
+        for n, level in enumerate(course)
+        if level.par_seconds and len(own := cell.seconds[(cell.level == n) & cell.cleared & ~cell.untimed & (cell.seconds > 0)])
+    ]
     if over:
         signs.append((float(np.median(over)), 1.2, 0.7))
     return signs
@@ -122,6 +127,14 @@ def vanished_event(evidence: Evidence) -> list[Suspect]:
             why = f"build {name or 'without a name'} never logs {EVENTS[event]}, which other builds do"
             sessions = frozenset(np.flatnonzero(build == code).tolist())
             expected = round(float(others[event] * total[code]))
-            found.append(Suspect("vanished_event", [], expected, sessions, f"{why} (about {expected} would be expected)",
-                                 [name] if name else []))  # fmt: skip
+            found.append(
+                Suspect(
+                    "vanished_event",
+                    [],
+                    expected,
+                    sessions,
+                    f"{why} (about {expected} would be expected)",
+                    [name] if name else [],
+                )
+            )
     return found

@@ -11,15 +11,32 @@ from milepost.audit.promises import broken_promise
 from milepost.playback.play import Play
 
 RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (
-    suspect_timing.time_unit, suspect_names.similar_names, suspect_names.past_the_end, suspect_names.misnamed_target,
+    suspect_timing.time_unit,
+    suspect_names.similar_names,
+    suspect_names.past_the_end,
+    suspect_names.misnamed_target,
     suspect_play.untagged_skip,
-    suspect_play.start_override, suspect_play.passed_level, suspect_play.carried_over, suspect_play.unprompted_reset,
-    suspect_timing.reset_burst, suspect_timing.doubled_logic, suspect_timing.vanished_event,
-    suspect_play.death_before_input, suspect_play.stuck, suspect_timing.idle_span,
-    suspect_timing.overlapping_sessions, suspect_play.uncleared_level, suspect_play.failed_transition,
-    suspect_play.crash_at_clear, suspect_play.jumped_start, suspect_play.fallen_back, suspect_timing.overlay_storm,
-    suspect_starts.drifting_start, suspect_starts.knob_mismatch, broken_promise,
-)  # fmt: skip
+    suspect_play.start_override,
+    suspect_play.passed_level,
+    suspect_play.carried_over,
+    suspect_play.unprompted_reset,
+    suspect_timing.reset_burst,
+    suspect_timing.doubled_logic,
+    suspect_timing.vanished_event,
+    suspect_play.death_before_input,
+    suspect_play.stuck,
+    suspect_timing.idle_span,
+    suspect_timing.overlapping_sessions,
+    suspect_play.uncleared_level,
+    suspect_play.failed_transition,
+    suspect_play.crash_at_clear,
+    suspect_play.jumped_start,
+    suspect_play.fallen_back,
+    suspect_timing.overlay_storm,
+    suspect_starts.drifting_start,
+    suspect_starts.knob_mismatch,
+    broken_promise,
+)
 
 
 def suspects_of(play: Play) -> tuple[Suspect, ...]:

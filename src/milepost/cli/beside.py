@@ -42,10 +42,14 @@ def notes_of(args: argparse.Namespace, course: Course | None, hidden: Pseudonyms
 
 def _hiding(note: Noted, hidden: Pseudonyms) -> Noted:
     session, player = note["session"], note["player"]
-    return Noted({
-        **note, "session": session and hidden.session(session), "player": player and hidden.player(player),
-        "note": hidden.in_text(note["note"]),
-    })  # fmt: skip
+    return Noted(
+        {
+            **note,
+            "session": session and hidden.session(session),
+            "player": player and hidden.player(player),
+            "note": hidden.in_text(note["note"]),
+        }
+    )
 
 
 def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> Answers | None:

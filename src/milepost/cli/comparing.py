@@ -24,6 +24,6 @@ def compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument:
     split = split_of(log, getattr(args, "key", "build"), args.before, args.after, (courses[0], courses[1]))
     settings = Compare(
         split, args.min_players, getattr(args, "assigned", None), getattr(args, "looks", 1), tuple(getattr(args, "untouched", ()))
-    )  # fmt: skip
+    )
     plays = loaded.sides(split)
     return compare_document(plays, log, split, settings(*plays, log.sessions.name), args.min_players)

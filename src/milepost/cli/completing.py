@@ -98,6 +98,14 @@ def _log(args: argparse.Namespace) -> Log | None:
 
 
 _OFFERED: Final[dict[str, Callable[[argparse.Namespace], Iterable[str]]]] = {
-    "level": levels, "untouched": levels, "session": sessions, "player": sessions, "before": builds, "after": builds,
-    "build": builds, "by": tags, "where": conditions, "exclude": codes,
-}  # fmt: skip
+    "level": levels,
+    "untouched": levels,
+    "session": sessions,
+    "player": sessions,
+    "before": builds,
+    "after": builds,
+    "build": builds,
+    "by": tags,
+    "where": conditions,
+    "exclude": codes,
+}

@@ -46,10 +46,19 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
     rules = rules_of(args, log_map)
     work = ALONE if every_record else Work(args.jobs, args.cluster, args.memory)  # such commands have no options for it
     asked = Asked(
-        args.logs, course, rules, log_map, read_options(args), conditions=of_sessions, of_attempts=of_attempts,
-        exclude=tuple(getattr(args, "exclude", ())), players=_players(args), work=work, every_record=every_record,
+        args.logs,
+        course,
+        rules,
+        log_map,
+        read_options(args),
+        conditions=of_sessions,
+        of_attempts=of_attempts,
+        exclude=tuple(getattr(args, "exclude", ())),
+        players=_players(args),
+        work=work,
+        every_record=every_record,
         telling=terminal.progress,
-    )  # fmt: skip
+    )
     if goes_in_parts(asked):
         give_back_early()
     loaded = opened_log(asked)

@@ -60,9 +60,12 @@ def build_parser() -> argparse.ArgumentParser:
     listed = parser.add_subparsers(dest="command", metavar="COMMAND")
     for name, module in COMMANDS.items():
         command = listed.add_parser(
-            name, help=module.HELP, description=module.HELP, epilog=f"example: {module.EXAMPLE}",
+            name,
+            help=module.HELP,
+            description=module.HELP,
+            epilog=f"example: {module.EXAMPLE}",
             formatter_class=argparse.RawDescriptionHelpFormatter,
-        )  # fmt: skip
+        )
         module.add_options(command)
         add_saying(command)
         command.set_defaults(run=module.run)

@@ -16,7 +16,7 @@ class Once(argparse.Action):
 
     def __call__(
         self, parser: argparse.ArgumentParser, args: argparse.Namespace, value: object, option: str | None = None
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Take the value."""
         given: set[str] = vars(args).setdefault("given_once", set())
         if self.dest in given:
@@ -45,7 +45,9 @@ def add_log(parser: argparse.ArgumentParser, course: bool = True, needed: bool =
 def add_input(parser: argparse.ArgumentParser, needed: bool) -> None:
     """The log, and how its files are read."""
     parser.add_argument(
-        "logs", nargs="*", metavar="LOG",
+        "logs",
+        nargs="*",
+        metavar="LOG",
         help="log files, folders, globs or addresses that make up one log; - is standard input (those of milepost.toml)",
     )
     parser.set_defaults(needs_log=needed)
@@ -59,7 +61,12 @@ def add_saying(parser: argparse.ArgumentParser) -> None:
     """How much is said beside the output."""
     saying = parser.add_mutually_exclusive_group()
     saying.add_argument("--quiet", action="store_true", help="say nothing on standard error but errors")
-    saying.add_argument("--verbose", action="store_true", default=argparse.SUPPRESS, help="say each step of the work, and how long it took, on standard error")  # noqa: E501
+    saying.add_argument(
+        "--verbose",
+        action="store_true",
+        default=argparse.SUPPRESS,
+        help="say each step of the work, and how long it took, on standard error",
+    )
 
 
 def add_folder(parser: argparse.ArgumentParser) -> None:
@@ -80,9 +87,7 @@ def add_replay(parser: argparse.ArgumentParser) -> None:
         default=None,
         help="for logs without completions: moving on clears the level",
     )
-    group.add_argument(
-        "--debug", choices=("drop", "keep"), default="drop", help="what to do with sessions tagged debug (drop)"
-    )
+    group.add_argument("--debug", choices=("drop", "keep"), default="drop", help="what to do with sessions tagged debug (drop)")
     group.add_argument(
         "--shortcuts", choices=("end", "keep"), default="end", help="whether a session goes on after a skipped stretch (end)"
     )
@@ -96,19 +101,25 @@ def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
         action="append",
         default=[],
         metavar="COND",
-        help="only sessions that fit: role=tester, build!=0.7, platform=desktop,tablet, level=..., score>5; or only tries that do, by what their start or end said: start.health<3; may be repeated",  # noqa: E501
+        help="only sessions that fit: role=tester, build!=0.7, platform=desktop,tablet, level=..., score>5; or only tries that "
+        "do, by what their start or end said: start.health<3; may be repeated",
     )
     group.add_argument(
-        "--exclude", action="append", default=[], metavar="CODE",
+        "--exclude",
+        action="append",
+        default=[],
+        metavar="CODE",
         help="leave out what check calls suspect by this code, such as instant_clear or stuck; may be repeated",
-    )  # fmt: skip
+    )
     group.add_argument("--no-where", action="store_true", help="without the conditions of milepost.toml")
     group.add_argument("--no-exclude", action="store_true", help="without what milepost.toml leaves out")
     if by:
         group.add_argument(
-            "--by", action=Once, metavar="KEY",
+            "--by",
+            action=Once,
+            metavar="KEY",
             help="side by side for each value of player, build, session, a tag, or of what a start says: start.NAME",
-        )  # fmt: skip
+        )
     group.add_argument(
         "--min-players",
         type=count,
@@ -122,7 +133,9 @@ def add_output(parser: argparse.ArgumentParser, forms: tuple[str, ...] = FORMATS
     """In which form, and where to."""
     parser.add_argument("--format", choices=forms, default="table", help="the form of the output (table)")
     parser.add_argument("-o", "--output", action=Once, metavar="FILE", help="write to this file, whole or not at all")
-    parser.add_argument("--columns", action=Once, metavar="A,B,C", help="which columns of the table, by their headings; all shows every one")  # noqa: E501
+    parser.add_argument(
+        "--columns", action=Once, metavar="A,B,C", help="which columns of the table, by their headings; all shows every one"
+    )
 
 
 def add_work(parser: argparse.ArgumentParser) -> None:
@@ -130,13 +143,22 @@ def add_work(parser: argparse.ArgumentParser) -> None:
     group = parser.add_argument_group("large logs")
     group.add_argument("--jobs", type=jobs, default=1, metavar="N", help="processes that work on the log's parts (1)")
     group.add_argument("--cluster", metavar="ADDRESS", help="a Dask scheduler, as tcp://host:8786, whose workers do the work")
-    group.add_argument("--memory", type=size_in_bytes, metavar="SIZE", help="about how much memory may be used, such as 1GB; the rest goes to disk")  # noqa: E501
+    group.add_argument(
+        "--memory",
+        type=size_in_bytes,
+        metavar="SIZE",
+        help="about how much memory may be used, such as 1GB; the rest goes to disk",
+    )
 
 
 def add_measure(
-    parser: argparse.ArgumentParser, by: bool = True, figure: bool = False, work: bool = True, needed: bool = True,
+    parser: argparse.ArgumentParser,
+    by: bool = True,
+    figure: bool = False,
+    work: bool = True,
+    needed: bool = True,
     forms: tuple[str, ...] = FORMATS,
-) -> None:  # fmt: skip
+) -> None:
     """All that measuring commands share: what to read, who takes part, the form of the output, how to replay and where."""
     add_log(parser, needed=needed)
     add_selection(parser, by)
@@ -150,7 +172,12 @@ def add_measure(
 
 def add_per(parser: argparse.ArgumentParser) -> None:
     """What is counted."""
-    parser.add_argument("--per", choices=("player", "run"), default="player", help="whether numbers of tries and first clears begin anew in each run (player)")  # noqa: E501
+    parser.add_argument(
+        "--per",
+        choices=("player", "run"),
+        default="player",
+        help="whether numbers of tries and first clears begin anew in each run (player)",
+    )
 
 
 def add_compared(parser: argparse.ArgumentParser) -> None:
@@ -180,7 +207,12 @@ def logits(text: str) -> float:
 
 def add_figure(parser: argparse.ArgumentParser) -> None:
     """A picture beside the output."""
-    parser.add_argument("--figure", action=Once, metavar="FILE", help="also draw it, as .png, .svg or .pdf by the name's ending; with --by, one a group")  # noqa: E501
+    parser.add_argument(
+        "--figure",
+        action=Once,
+        metavar="FILE",
+        help="also draw it, as .png, .svg or .pdf by the name's ending; with --by, one a group",
+    )
     add_paper(parser)
 
 

@@ -41,9 +41,13 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
     if hidden is not None:
         loaded = loaded.without_names()
     beside = Beside(
-        _compared(args, loaded), answers_of(args, hidden), targets_of(args), notes_of(args, loaded.course, hidden),
-        recordings_of(args, hidden), (args.since, read_report(args.since)) if args.since else None,
-    )  # fmt: skip
+        _compared(args, loaded),
+        answers_of(args, hidden),
+        targets_of(args),
+        notes_of(args, loaded.course, hidden),
+        recordings_of(args, hidden),
+        (args.since, read_report(args.since)) if args.since else None,
+    )
     with terminal.progress() as progress:
         report = whole_report(loaded.play(), args.min_players, _made(args), beside, progress)
     settings = settings_of(args)
@@ -134,5 +138,9 @@ def _write_pdf(args: argparse.Namespace, report: ReportDocument) -> None:
 
 
 _FORMS: Final[dict[str, Callable[[argparse.Namespace, ReportDocument], None]]] = {
-    ".html": _write_html, ".htm": _write_html, ".md": _write_markdown, ".json": _write_json, ".pdf": _write_pdf,
-}  # fmt: skip
+    ".html": _write_html,
+    ".htm": _write_html,
+    ".md": _write_markdown,
+    ".json": _write_json,
+    ".pdf": _write_pdf,
+}

@@ -66,7 +66,7 @@ def settle(args: argparse.Namespace) -> None:
     if folder is not None:
         _fill(args, args.settled)
     if getattr(args, "folder", "") is None:
-        raise UsageError("name the folder in which logs grow, or let milepost.toml name one: logs = [\"logs\"].")
+        raise UsageError('name the folder in which logs grow, or let milepost.toml name one: logs = ["logs"].')
     if args.needs_log and not args.logs:
         raise UsageError(_nothing_to_read(folder) if hasattr(args, "no_folder") else "name the log: a file, a folder or a glob.")
 
@@ -87,7 +87,7 @@ def _is_path(name: str) -> bool:
 
 def _nothing_to_read(folder: Folder | None) -> str:
     if folder is not None:
-        return f"{folder.shown} names no logs. Add a line such as logs = [\"logs\"], or name a log."
+        return f'{folder.shown} names no logs. Add a line such as logs = ["logs"], or name a log.'
     return f"name a log, or go into a playtest folder, which has a {FILE}: milepost init LOG makes one."
 
 

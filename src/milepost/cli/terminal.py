@@ -121,9 +121,14 @@ class TerminalProgress:
         from rich.progress import SpinnerColumn, TextColumn, TimeElapsedColumn, TimeRemainingColumn
 
         self._live = Live(
-            SpinnerColumn(), TextColumn("{task.description} {task.completed:,.0f}"), TimeElapsedColumn(),
-            TextColumn("left"), TimeRemainingColumn(), console=Console(stderr=True), transient=True,
-        )  # fmt: skip
+            SpinnerColumn(),
+            TextColumn("{task.description} {task.completed:,.0f}"),
+            TimeElapsedColumn(),
+            TextColumn("left"),
+            TimeRemainingColumn(),
+            console=Console(stderr=True),
+            transient=True,
+        )
         self._live.start()
         self._task = self._live.add_task(self._what, total=self._of)
 

@@ -37,9 +37,14 @@ class _Tested(NamedTuple):
         """As it is said."""
         change: Literal["came", "went", "shifted"] = "came" if not self.before else "went" if not self.after else "shifted"
         return {
-            "cause": self.cause, "change": change, "from": self.before, "from_of": self.before_of, "to": self.after,
-            "to_of": self.after_of, "q_value": q,
-        }  # fmt: skip
+            "cause": self.cause,
+            "change": change,
+            "from": self.before,
+            "from_of": self.before_of,
+            "to": self.after,
+            "to_of": self.after_of,
+            "q_value": q,
+        }
 
 
 def causes_by_level(pair: Pair, rate: float) -> dict[int, list[CauseChange]]:
@@ -75,8 +80,9 @@ def _players_by_cause(pair: Pair, side: int) -> dict[int, tuple[dict[str, int], 
         here = failed & (level[table.level] == number)
         by_cause = {
             play.gated.log.causes[code]: len(distinct(table.player[here & (cause == code)]))
-            for code in distinct(cause[here]).tolist() if code >= 0
-        }  # fmt: skip
+            for code in distinct(cause[here]).tolist()
+            if code >= 0
+        }
         found[number] = (by_cause, len(distinct(table.player[here])))
     return found
 

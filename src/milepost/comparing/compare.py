@@ -31,10 +31,21 @@ from milepost.playback.play import Play
 Assigned = Literal["lot", "crossed"]
 ASSIGNED: Final = get_args(Assigned)
 _NO_EFFECTS: Final = Effects(
-    time_ratio=None, time_ratio_low=None, time_ratio_high=None, time_verdict=None, quit_ratio=None, quit_ratio_low=None,
-    quit_ratio_high=None, quit_verdict=None, attempts_ratio=None, attempts_ratio_low=None, attempts_ratio_high=None,
-    drop_off_change=None, drop_off_change_low=None, drop_off_change_high=None,
-)  # fmt: skip
+    time_ratio=None,
+    time_ratio_low=None,
+    time_ratio_high=None,
+    time_verdict=None,
+    quit_ratio=None,
+    quit_ratio_low=None,
+    quit_ratio_high=None,
+    quit_verdict=None,
+    attempts_ratio=None,
+    attempts_ratio_low=None,
+    attempts_ratio_high=None,
+    drop_off_change=None,
+    drop_off_change_low=None,
+    drop_off_change_high=None,
+)
 
 
 @dataclass(frozen=True)
@@ -75,12 +86,22 @@ class Compare:
         shift = shift_of_all(case.estimates, case.judge, case.pair.players_both, self.assigned is not None)
         totals = CompareTotals(
             compared=ComparedWith(
-                key=self.split.key, before=self.split.before, after=self.split.after, chosen=self.split.chosen,
-                assigned=self.assigned, looks=self.looks, untouched=[case.pair.levels[n].name for n in case.untouched],
+                key=self.split.key,
+                before=self.split.before,
+                after=self.split.after,
+                chosen=self.split.chosen,
+                assigned=self.assigned,
+                looks=self.looks,
+                untouched=[case.pair.levels[n].name for n in case.untouched],
             ),
-            players_from=int(before.counts.sum()), players_to=int(after.counts.sum()), shift=shift,
-            time_shift=case.time.whole(), quit_shift=case.quits.whole(), kept_at_end=kept_at_end(*case.funnels), sentences=[],
-        )  # fmt: skip
+            players_from=int(before.counts.sum()),
+            players_to=int(after.counts.sum()),
+            shift=shift,
+            time_shift=case.time.whole(),
+            quit_shift=case.quits.whole(),
+            kept_at_end=kept_at_end(*case.funnels),
+            sentences=[],
+        )
         totals["sentences"] = sentences(rows, totals, _spread(case.estimates))
         return Table(rows, totals)
 
@@ -156,10 +177,17 @@ class _Case:
             judged = self.judge.difficulty(number, self.players[:, number], (first, then), self.settings.min_players)
         beside = self._effects(number, before, after) if before is not None and after is not None else _NO_EFFECTS
         row: CompareRow = {
-            "level": level.name, "status": "both" if both else "removed" if after is None else "added", "renamed": level.renamed,
-            "moved": level.moved, "from": sides[0], "to": sides[1], **judged, **beside,
-            **self.changes.at(number, level.places, judged["verdict"]), "sentence": None,
-        }  # fmt: skip
+            "level": level.name,
+            "status": "both" if both else "removed" if after is None else "added",
+            "renamed": level.renamed,
+            "moved": level.moved,
+            "from": sides[0],
+            "to": sides[1],
+            **judged,
+            **beside,
+            **self.changes.at(number, level.places, judged["verdict"]),
+            "sentence": None,
+        }
         row["sentence"] = told_of_level(row, _spread(self.estimates))
         return row
 
@@ -172,9 +200,13 @@ class _Case:
         if found is not None:
             difficulty, se = _known(found.difficulty[side, number]), _known(found.se[side, number])
         return Side(
-            level=play.stops[place], players=int(self.players[side, number]), tries=tried["settled"],
-            try_clear=tried["try_clear"], difficulty=difficulty, se=se if difficulty is not None else None,
-        )  # fmt: skip
+            level=play.stops[place],
+            players=int(self.players[side, number]),
+            tries=tried["settled"],
+            try_clear=tried["try_clear"],
+            difficulty=difficulty,
+            se=se if difficulty is not None else None,
+        )
 
     def _effects(self, number: int, before: int, after: int) -> Effects:
         counts = [np.bincount(tries.subject[tries.item == number]) for tries in self.pair.sides.tries]

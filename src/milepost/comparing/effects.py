@@ -103,9 +103,7 @@ def quitting(pair: Pair, least: int, rate: float) -> Beyond:
     return Beyond(both, enough, told((odds[1] - odds[0])[both], np.diag(variance.sum(axis=0)[both]), enough, Bar(rate=rate)))
 
 
-def effects(
-    level: int, time: Beyond, quits: Beyond, tries: tuple[Ints, Ints], funnels: tuple[FunnelRow, FunnelRow]
-) -> Effects:  # fmt: skip
+def effects(level: int, time: Beyond, quits: Beyond, tries: tuple[Ints, Ints], funnels: tuple[FunnelRow, FunnelRow]) -> Effects:
     """What a level of both builds did beside difficulty.
 
     Args:
@@ -118,13 +116,21 @@ def effects(
     quit_ratio, quit_low, quit_high, quit_way, quit_same = quits.ratio(level)
     attempts, drop = _ratio_of_means(*tries), _difference(*funnels)
     return Effects(
-        time_ratio=ratio, time_ratio_low=low, time_ratio_high=high,
+        time_ratio=ratio,
+        time_ratio_low=low,
+        time_ratio_high=high,
         time_verdict="same" if same else _TIMES[1 + way] if way is not None else "no_telling",
-        quit_ratio=quit_ratio, quit_ratio_low=quit_low, quit_ratio_high=quit_high,
+        quit_ratio=quit_ratio,
+        quit_ratio_low=quit_low,
+        quit_ratio_high=quit_high,
         quit_verdict="same" if quit_same else _QUITS[1 + quit_way] if quit_way is not None else "no_telling",
-        attempts_ratio=attempts[0], attempts_ratio_low=attempts[1], attempts_ratio_high=attempts[2],
-        drop_off_change=drop[0], drop_off_change_low=drop[1], drop_off_change_high=drop[2],
-    )  # fmt: skip
+        attempts_ratio=attempts[0],
+        attempts_ratio_low=attempts[1],
+        attempts_ratio_high=attempts[2],
+        drop_off_change=drop[0],
+        drop_off_change_low=drop[1],
+        drop_off_change_high=drop[2],
+    )
 
 
 Interval3 = tuple[float | None, float | None, float | None]

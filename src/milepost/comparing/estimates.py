@@ -13,7 +13,8 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.numerics.try_model import Fit, TriesOfItems, fit_tries
+from milepost.numerics.tries_of_items import TriesOfItems
+from milepost.numerics.try_model import Fit, fit_tries
 from milepost.numerics.whole_numbers import distinct, numbered
 
 FEW_SHARED: Final = 5  # players of both builds from which they are modelled as such
@@ -94,7 +95,7 @@ def _fit_of(tries: TriesOfItems, n_levels: int) -> tuple[Fit, Ints]:
 
 def _set_side_by_side(
     mean: Floats, covariance: Floats, n: int, practice: tuple[float, float] | None, ability_sd: tuple[float, float]
-) -> Estimates:  # fmt: skip
+) -> Estimates:
     both = np.flatnonzero(~np.isnan(mean[:n]) & ~np.isnan(mean[n:]))
     before, after = both, n + both
     across = covariance[np.ix_(before, after)]

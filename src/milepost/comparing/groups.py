@@ -58,10 +58,18 @@ def _compared(key: str, before: tuple[str, Play], after: tuple[str, Play], least
     table = Compare(Split(key, before[0], after[0]), least)(before[1], after[1])
     shift = table.totals["shift"]
     found = [
-        Parting(level=row["level"], group=after[0], than=before[0], delta=row["delta"], delta_low=row["delta_low"],
-                delta_high=row["delta_high"], verdict=row["verdict"])
-        for row in table.rows if row["verdict"] in ("harder", "easier")
-    ]  # fmt: skip
+        Parting(
+            level=row["level"],
+            group=after[0],
+            than=before[0],
+            delta=row["delta"],
+            delta_low=row["delta_low"],
+            delta_high=row["delta_high"],
+            verdict=row["verdict"],
+        )
+        for row in table.rows
+        if row["verdict"] in ("harder", "easier")
+    ]
     return Compared(
         group=after[0], than=before[0], shift=shift["size"], shift_low=shift["low"], shift_high=shift["high"], parting=found
-    )  # fmt: skip
+    )

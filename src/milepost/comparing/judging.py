@@ -50,9 +50,17 @@ class LevelJudge:
     def nothing(verdict: Verdict | None) -> Difficulty:
         """What is said of a level of which nothing is known."""
         return Difficulty(
-            delta=None, delta_low=None, delta_high=None, q_value=None, verdict=verdict, change=None, change_low=None,
-            change_high=None, change_verdict=verdict, players_needed=None,
-        )  # fmt: skip
+            delta=None,
+            delta_low=None,
+            delta_high=None,
+            q_value=None,
+            verdict=verdict,
+            change=None,
+            change_low=None,
+            change_high=None,
+            change_verdict=verdict,
+            players_needed=None,
+        )
 
     def difficulty(self, level: int, players: Ints, clears: tuple[int, int], least: int) -> Difficulty:
         """What a level did.

@@ -39,10 +39,14 @@ def matched(before: Play, after: Play) -> list[Matched]:
             pairs[place] = found
     staying = _longest_rising([pairs[place] for place in sorted(pairs)])
     levels = [
-        Matched(name, (pairs.get(place), place), place in pairs and _renamed(names[0][pairs[place]], name),
-                place in pairs and pairs[place] not in staying)
+        Matched(
+            name,
+            (pairs.get(place), place),
+            place in pairs and _renamed(names[0][pairs[place]], name),
+            place in pairs and pairs[place] not in staying,
+        )
         for place, name in enumerate(names[1])
-    ]  # fmt: skip
+    ]
     for place, name in enumerate(names[0]):
         if place not in pairs.values():
             follows = [n for n, level in enumerate(levels) if level.places[0] is not None and level.places[0] < place]

@@ -13,8 +13,9 @@ from milepost.difficulty.tries import settled_tries
 from milepost.difficulty.whatif import as_difficulty
 from milepost.errors import UsageError
 from milepost.naming import folded
+from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
-from milepost.numerics.try_model import Fit, TriesOfItems, fit_tries
+from milepost.numerics.try_model import Fit, fit_tries
 from milepost.playback.play import Play
 
 IMAGINED: Final = 300  # players in a build
@@ -123,10 +124,18 @@ class Pilot:
         lost, reached = (np.array([row[key] for row in rows], dtype=np.int64) for key in ("lost", "reached"))
         others = max(0, int(play.counts.sum()) - int(lost.sum()) - rows[-1]["cleared"])
         return cls(
-            play.stops[: play.n_levels], int(play.counts.sum()), fit.difficulty, fit.covariance, (fit.learning, fit.learning_se),
-            (float(np.log(fit.ability_sd)), fit.log_sd_se), _going_on(fit), others / len(tries.item), lost, reached,
+            play.stops[: play.n_levels],
+            int(play.counts.sum()),
+            fit.difficulty,
+            fit.covariance,
+            (fit.learning, fit.learning_se),
+            (float(np.log(fit.ability_sd)), fit.log_sd_se),
+            _going_on(fit),
+            others / len(tries.item),
+            lost,
+            reached,
             read_events(fit.difficulty, fit.covariance).roughness,
-        )  # fmt: skip
+        )
 
     @classmethod
     def of_course(cls, course: Course) -> Pilot:
@@ -141,8 +150,19 @@ class Pilot:
         difficulty = np.array([as_difficulty(level.target_clear or 0.5) for level in course.levels])
         n = len(difficulty)
         nobody = np.zeros(n, np.int64)
-        return cls(course.names(), None, difficulty, _TARGET_SD**2 * np.eye(n), _LEARNING, _SPREAD, (3.0, -0.2, 0.3), 0.0,
-                   nobody, nobody, 0.25)  # fmt: skip
+        return cls(
+            course.names(),
+            None,
+            difficulty,
+            _TARGET_SD**2 * np.eye(n),
+            _LEARNING,
+            _SPREAD,
+            (3.0, -0.2, 0.3),
+            0.0,
+            nobody,
+            nobody,
+            0.25,
+        )
 
     def place(self, name: str) -> int:
         """The place of a level, in any spelling.

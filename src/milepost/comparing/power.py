@@ -81,10 +81,16 @@ class Power:
         own = at(self.players)
         low, high = np.quantile(own, (0.025, 0.975))
         return PowerRow(
-            level=pilot.names[level], question=self.question, change=self.change, players=self.players, power=float(own.mean()),
-            power_low=float(low), power_high=float(high), players_for_80=_least(lambda n: float(at(n).mean())),
+            level=pilot.names[level],
+            question=self.question,
+            change=self.change,
+            players=self.players,
+            power=float(own.mean()),
+            power_low=float(low),
+            power_high=float(high),
+            players_for_80=_least(lambda n: float(at(n).mean())),
             curve=[float(at(n).mean()) for n in CURVE],
-        )  # fmt: skip
+        )
 
     def _power(self, variance: Floats, pilot: Pilot, levels: int) -> Floats:
         """The chance to be told, by the variance of the estimate."""

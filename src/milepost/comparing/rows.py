@@ -25,10 +25,18 @@ class Side(TypedDict):
 
 KnobChange = TypedDict("KnobChange", {"knob": str, "from": object, "to": object, "harder": bool | None})
 # A cause of death that came, went or shifted: the players who died of it, of those who failed there, in each build.
-CauseChange = TypedDict("CauseChange", {
-    "cause": str, "change": Literal["came", "went", "shifted"], "from": int, "from_of": int, "to": int, "to_of": int,
-    "q_value": float,
-})  # fmt: skip
+CauseChange = TypedDict(
+    "CauseChange",
+    {
+        "cause": str,
+        "change": Literal["came", "went", "shifted"],
+        "from": int,
+        "from_of": int,
+        "to": int,
+        "to_of": int,
+        "q_value": float,
+    },
+)
 
 
 class WordChange(TypedDict):

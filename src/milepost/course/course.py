@@ -17,11 +17,35 @@ from milepost.toml import load_toml
 from milepost.vocabulary import FINDINGS, SUSPECTS
 
 _COURSE_KEYS = {
-    "name", "level", "places", "known_fault", "band", "harder", "order", "promise", "run_starts_at", "run_starts_on", "endless",
-}  # fmt: skip
+    "name",
+    "level",
+    "places",
+    "known_fault",
+    "band",
+    "harder",
+    "order",
+    "promise",
+    "run_starts_at",
+    "run_starts_on",
+    "endless",
+}
 _FAULT_KEYS = {"code", "level", "build", "note"}
-_LEVEL_KEYS = {"name", "aliases", "chapter", "par_seconds", "target_clear", "knobs", "open", "note", "builds", "not_in",
-               "target_tries", "target_kept", "map", "map_corners"}  # fmt: skip
+_LEVEL_KEYS = {
+    "name",
+    "aliases",
+    "chapter",
+    "par_seconds",
+    "target_clear",
+    "knobs",
+    "open",
+    "note",
+    "builds",
+    "not_in",
+    "target_tries",
+    "target_kept",
+    "map",
+    "map_corners",
+}
 
 
 @dataclass(frozen=True)
@@ -174,9 +198,7 @@ def _orders(table: object, levels: tuple[Level, ...], path: str | Path) -> dict[
 def _band(row: object, where: str) -> Band:
     if not isinstance(row, dict) or not isinstance(row.get("name"), str):
         raise CourseError(f"{where}: has no name. Write [[band]] with name, from and to.")
-    low, high = (
-        _number(row.get(key, default), 0.0, 1.0, f"{where}: {key}") for key, default in (("from", 0.0), ("to", 1.0))
-    )
+    low, high = (_number(row.get(key, default), 0.0, 1.0, f"{where}: {key}") for key, default in (("from", 0.0), ("to", 1.0)))
     if low is None or high is None or low >= high:
         raise CourseError(f"{where}: from ({low}) must be below to ({high}).")
     return Band(row["name"], low, high)

@@ -94,9 +94,14 @@ def _promise(row: object, levels: dict[str, str], where: str) -> Promise:
     if otherwise not in ("void", "list"):
         raise CourseError(f"{where}: otherwise must be void or list, not {otherwise!r}.")
     return Promise(
-        _events(row["on"], where), tuple(_condition(text, where) for text in _listed(row["that"], f"{where}: that")),
-        None if level is None else levels[level], texts.get("build"), texts.get("why"), otherwise == "void", weight,
-    )  # fmt: skip
+        _events(row["on"], where),
+        tuple(_condition(text, where) for text in _listed(row["that"], f"{where}: that")),
+        None if level is None else levels[level],
+        texts.get("build"),
+        texts.get("why"),
+        otherwise == "void",
+        weight,
+    )
 
 
 def _listed(value: object, where: str) -> list[str]:

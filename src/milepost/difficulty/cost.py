@@ -12,7 +12,7 @@ from milepost.difficulty.rows import Cost
 from milepost.measures.cells import first_tries
 from milepost.measures.funnel import FunnelRow
 from milepost.numerics.intervals import Z95, wilson
-from milepost.numerics.try_model import TriesOfItems
+from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.playback.play import Play
 from milepost.vocabulary import DIED, WAS_RESET
 

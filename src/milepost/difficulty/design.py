@@ -63,9 +63,13 @@ def _usual_step(levels: Sequence[Level], name: str, place: int) -> float | None:
     steps = [
         abs(float(after) - float(before))
         for number, (before, after) in enumerate(zip(values, values[1:], strict=False), 1)
-        if number not in (place, place + 1) and _number(before) and _number(after) and after != before
-        and before is not None and after is not None
-    ]  # fmt: skip
+        if number not in (place, place + 1)
+        and _number(before)
+        and _number(after)
+        and after != before
+        and before is not None
+        and after is not None
+    ]
     return float(np.median(steps)) if steps else None
 
 
@@ -87,10 +91,15 @@ def knob_notes(course: Course, fit: Fit) -> KnobNotes:
     names = list(dict.fromkeys(name for level in levels for name in level.knobs))
     caps = [cap for name in names if (cap := _cap(levels, name, fit)) is not None]
     equal = [
-        EqualLevels(levels=[levels[a].name, levels[b].name], difference=float(fit.difficulty[b] - fit.difficulty[a]),
-                    se=float(np.sqrt(fit.covariance[a, a] + fit.covariance[b, b] - 2 * fit.covariance[a, b])))
-        for a in range(len(levels)) for b in range(a + 1, len(levels)) if levels[a].knobs and levels[a].knobs == levels[b].knobs
-    ]  # fmt: skip
+        EqualLevels(
+            levels=[levels[a].name, levels[b].name],
+            difference=float(fit.difficulty[b] - fit.difficulty[a]),
+            se=float(np.sqrt(fit.covariance[a, a] + fit.covariance[b, b] - 2 * fit.covariance[a, b])),
+        )
+        for a in range(len(levels))
+        for b in range(a + 1, len(levels))
+        if levels[a].knobs and levels[a].knobs == levels[b].knobs
+    ]
     return KnobNotes(caps=caps, equal_levels=equal)
 
 

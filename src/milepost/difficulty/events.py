@@ -110,8 +110,17 @@ class _Course:
                     own[covered] = np.maximum(own[covered], probability[place])
         expected, expected_se, excess, excess_se = self._expectations(chosen)
         rough = float(self.model.share(chosen) @ self.model.rough)
-        return Reading(own, step, expected, expected_se, excess, excess_se, self._heights(chosen),
-                       [self.candidates[event] for event in chosen], rough)  # fmt: skip
+        return Reading(
+            own,
+            step,
+            expected,
+            expected_se,
+            excess,
+            excess_se,
+            self._heights(chosen),
+            [self.candidates[event] for event in chosen],
+            rough,
+        )
 
     def _expectations(self, chosen: tuple[int, ...]) -> tuple[Floats, Floats, Floats, Floats]:
         """Per level, the excess over what the others lead one to expect, itself left out of it."""

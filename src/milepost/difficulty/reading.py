@@ -8,7 +8,8 @@ from typing import Final
 import numpy as np
 
 from milepost.difficulty.events import Reading, read_events
-from milepost.numerics.try_model import Fit, TriesOfItems, fit_around, fit_tries
+from milepost.numerics.tries_of_items import TriesOfItems
+from milepost.numerics.try_model import Fit, fit_around, fit_tries
 
 _MAYBE_EASIER: Final = -0.7  # logits of excess from which a level is looked at again
 

@@ -80,7 +80,9 @@ def _changes(row: JudgedRow) -> list[str]:
 def _odds(chance: float | None) -> str:
     """A chance in words: so many times in so many."""
     chance = chance or 0.0
-    share, of = min(((round(chance * of), of) for of in (2, 3, 4, 5, 10)), key=lambda pair: (abs(pair[0] / pair[1] - chance) > 0.04, pair[1]))  # noqa: E501
+    share, of = min(
+        ((round(chance * of), of) for of in (2, 3, 4, 5, 10)), key=lambda pair: (abs(pair[0] / pair[1] - chance) > 0.04, pair[1])
+    )
     if share in (0, of):
         return f"{100 * chance:.0f} times in 100"
     return f"{share} time{'' if share == 1 else 's'} in {of}"

@@ -23,8 +23,9 @@ from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import Table
 from milepost.measures.trace import Watched, to_watch
 from milepost.numerics.time_model import fit_times
+from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD
-from milepost.numerics.try_model import Fit, TriesOfItems
+from milepost.numerics.try_model import Fit
 from milepost.numerics.whole_numbers import distinct, numbered
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
@@ -64,20 +65,44 @@ class Spikes:
             row = case.row(level, found[level], quitting[level], time[level])
             told = sentence(row, int(play.counts.sum()), case.basis)
             rows.append(SpikesRow(**row, sentence=told, void=void_attempts(play, level)))
-        return Table(rows, SpikesTotals(
-            basis=case.basis, model=_model(case),
-            sentences=[row["sentence"] or "" for row in costliest_first(rows)] + unsaid(rows, case.basis),
-            unsaid=unsaid(rows, case.basis),
-            inversions=inversions(play.stops, case.fit), **(knob_notes(course, case.fit) if course else KnobNotes()),
-        ))  # fmt: skip
+        return Table(
+            rows,
+            SpikesTotals(
+                basis=case.basis,
+                model=_model(case),
+                sentences=[row["sentence"] or "" for row in costliest_first(rows)] + unsaid(rows, case.basis),
+                unsaid=unsaid(rows, case.basis),
+                inversions=inversions(play.stops, case.fit),
+                **(knob_notes(course, case.fit) if course else KnobNotes()),
+            ),
+        )
 
     def _empty(self, play: Play, level: int) -> SpikesRow:
         return SpikesRow(
-            level=play.stops[level], **_UNJUDGED, **_NO_COST, kind="none", evidence="too_few", q_value=None, tries=0, players=0,
-            chance=None, expected_chance=None, try_clear=None, try_clear_low=None, try_clear_high=None, reached=0, lost=0,
-            players_needed=None, plan=None, changes=[], watch=[], quitting="none", time="none", sentence=None,
+            level=play.stops[level],
+            **_UNJUDGED,
+            **_NO_COST,
+            kind="none",
+            evidence="too_few",
+            q_value=None,
+            tries=0,
+            players=0,
+            chance=None,
+            expected_chance=None,
+            try_clear=None,
+            try_clear_low=None,
+            try_clear_high=None,
+            reached=0,
+            lost=0,
+            players_needed=None,
+            plan=None,
+            changes=[],
+            watch=[],
+            quitting="none",
+            time="none",
+            sentence=None,
             void=void_attempts(play, level),
-        )  # fmt: skip
+        )
 
 
 @dataclass(frozen=True)
@@ -113,19 +138,28 @@ class _Case:
         by_tries = self.basis == "tries"
         stands_out = verdict.kind != "none"
         return JudgedRow(
-            level=self.play.stops[level], **(judged if len(here) else _UNJUDGED),
-            kind=verdict.kind, evidence=verdict.evidence, q_value=verdict.q,
-            tries=int(np.count_nonzero(self.tries.item == level)), players=len(here),
+            level=self.play.stops[level],
+            **(judged if len(here) else _UNJUDGED),
+            kind=verdict.kind,
+            evidence=verdict.evidence,
+            q_value=verdict.q,
+            tries=int(np.count_nonzero(self.tries.item == level)),
+            players=len(here),
             chance=_chance(abilities, judged["difficulty"]) if by_tries else None,
             expected_chance=_chance(abilities, judged["expected"]) if by_tries else None,
-            try_clear=tried["try_clear"], try_clear_low=tried["try_clear_low"], try_clear_high=tried["try_clear_high"],
-            reached=self.funnel[level]["reached"], lost=self.funnel[level]["lost"],
+            try_clear=tried["try_clear"],
+            try_clear_low=tried["try_clear_low"],
+            try_clear_high=tried["try_clear_high"],
+            reached=self.funnel[level]["reached"],
+            lost=self.funnel[level]["lost"],
             players_needed=_needed(fit, self.reading, level, len(here)),
             **(self._cost(level, judged) if len(here) and by_tries else _NO_COST),
             plan=against_plan(self.course.levels[level] if self.course else None, tried),
             changes=changes(self.course, level) if stands_out and self.course else [],
-            watch=self._watch(level) if stands_out else [], quitting=quitting, time=time,
-        )  # fmt: skip
+            watch=self._watch(level) if stands_out else [],
+            quitting=quitting,
+            time=time,
+        )
 
     def _judged(self, level: int, verdict: Verdict) -> Judged:
         """Where the level stands; a step by its height."""
@@ -135,9 +169,13 @@ class _Case:
             excess = float(reading.height[level])
             expected = difficulty - excess
         return Judged(
-            difficulty=difficulty, se=float(np.sqrt(self.fit.covariance[level, level])), expected=expected, excess=excess,
-            excess_se=float(reading.excess_se[level]), odds_ratio=float(np.exp(excess)),
-        )  # fmt: skip
+            difficulty=difficulty,
+            se=float(np.sqrt(self.fit.covariance[level, level])),
+            expected=expected,
+            excess=excess,
+            excess_se=float(reading.excess_se[level]),
+            odds_ratio=float(np.exp(excess)),
+        )
 
     def _cost(self, level: int, judged: Judged) -> Cost:
         standing = Standing(level, judged["difficulty"] or 0.0, judged["excess"] or 0.0, judged["excess_se"] or 0.0)
@@ -192,11 +230,17 @@ def _needed(fit: Fit, reading: Reading, level: int, players: int) -> int | None:
 def _model(case: _Case) -> Model:
     fit, hazard = case.fit, case.hazard
     return Model(
-        skill_sd=fit.ability_sd, learning=fit.learning, learning_se=fit.learning_se, roughness=case.reading.roughness,
-        quit_per_failure=hazard.value, quit_per_failure_low=hazard.low, quit_per_failure_high=hazard.high,
+        skill_sd=fit.ability_sd,
+        learning=fit.learning,
+        learning_se=fit.learning_se,
+        roughness=case.reading.roughness,
+        quit_per_failure=hazard.value,
+        quit_per_failure_low=hazard.low,
+        quit_per_failure_high=hazard.high,
         quit_skill=float(np.exp(fit.others[HOLD])) if case.basis == "tries" else None,
-        lost=hazard.lost, failures=hazard.failures,
-    )  # fmt: skip
+        lost=hazard.lost,
+        failures=hazard.failures,
+    )
 
 
 def _by_quitting(funnel: list[FunnelRow], n_levels: int, least: int) -> list[Kind]:

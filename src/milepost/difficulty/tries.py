@@ -9,7 +9,7 @@ import numpy as np
 from milepost.arrays import Bools
 from milepost.measures.cells import first_clear
 from milepost.measures.funnel import stopped_at_open
-from milepost.numerics.try_model import TriesOfItems
+from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.whole_numbers import numbered, ordinals
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED

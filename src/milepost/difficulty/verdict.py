@@ -40,9 +40,10 @@ def verdicts(reading: Reading, tries: Ints, players: Ints, least: int = 0) -> li
     first = int(np.argmax(np.maximum(both[:n], both[n:]))) if n else -1
     found = [
         _verdict(reading, level, both[[level, n + level]], q[[level, n + level]], level == first)
-        if enough[level] else Verdict("none", "too_few", None)
+        if enough[level]
+        else Verdict("none", "too_few", None)
         for level in range(n)
-    ]  # fmt: skip
+    ]
     difficulty = reading.expected + reading.excess
     return [
         Verdict("none", "none", own.q) if _like_a_neighbour(found, difficulty, level) else own for level, own in enumerate(found)

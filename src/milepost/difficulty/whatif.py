@@ -53,13 +53,19 @@ class WhatIf:
         before, after = (_still_there(d, fit.ability, fit.learning, hazard.value) for d in (fit.difficulty, changed))
         rows = [
             WhatIfRow(
-                level=row["level"], reached=row["reached"],
-                retention=row["retention"], retention_low=row["retention_low"], retention_high=row["retention_high"],
-                difficulty=float(fit.difficulty[n]), changed=float(changed[n]),
-                projected=float(before[n]), projected_changed=float(after[n]), players=row["reached"],
+                level=row["level"],
+                reached=row["reached"],
+                retention=row["retention"],
+                retention_low=row["retention_low"],
+                retention_high=row["retention_high"],
+                difficulty=float(fit.difficulty[n]),
+                changed=float(changed[n]),
+                projected=float(before[n]),
+                projected_changed=float(after[n]),
+                players=row["reached"],
             )
             for n, row in enumerate(measured)
-        ]  # fmt: skip
+        ]
         gained = float(after[-1] - before[-1]) * int(play.counts.sum())
         totals = WhatIfTotals(gained=gained, quit_per_failure=hazard.value, lost=hazard.lost, failures=hazard.failures)
         return Table(rows, totals)

@@ -18,7 +18,11 @@ _Figure = tuple[float | None, float | None, float | None]  # with the ends of it
 def draw_answers(sheet: Sheet, document: AnswersDocument) -> None:
     """Draw on an empty figure: the means of the first ordered question on the left, tries on the right, level by level."""
     question = shown_question(document)
-    sheet.title(finding(document), "Left: mean answer with its 95 % interval. Right: the share of tries that fail, with its 95 % interval. Orange: levels where the two part.")  # noqa: E501
+    sheet.title(
+        finding(document),
+        "Left: mean answer with its 95 % interval. Right: the share of tries that fail, with its 95 % interval. "
+        "Orange: levels where the two part.",
+    )
     if question is None:
         return
     rows = [row for row in document["levels"] if row["question"] == question["question"] and row["level"]]

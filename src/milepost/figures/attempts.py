@@ -24,8 +24,15 @@ def draw_attempts(sheet: Sheet, document: AttemptsDocument) -> None:
     """Draw on an empty figure: a strip of the whole course, and survival steps of each level where there is room."""
     rows = document["levels"]
     small = 0 < len(rows) <= _MOST_SMALL
-    beside = ". Right: the same as a curve for each level; open circles are players who had not cleared when they stopped" if small else ""  # noqa: E501
-    sheet.title(finding(document), f"Strip: share of players who have not cleared yet after 1, 2, 3 … tries, the stronger the more{beside}.")  # noqa: E501
+    beside = (
+        ". Right: the same as a curve for each level; open circles are players who had not cleared when they stopped"
+        if small
+        else ""
+    )
+    sheet.title(
+        finding(document),
+        f"Strip: share of players who have not cleared yet after 1, 2, 3 … tries, the stronger the more{beside}.",
+    )
     strip = sheet.axes(0.17, 0.06, 0.27 if small else 0.75, 0.79)
     _draw_strip(strip, sheet.look, rows)
     if small:
@@ -39,7 +46,11 @@ def finding(document: AttemptsDocument) -> str:
     if not told:
         return "Too few players tried a level to say how many tries it takes"
     worst = min(told, key=lambda row: (row["try_clear"], -row["players"]))
-    half = f"half of the players need {plural(worst['p50'], 'try', 'tries')} or fewer" if worst["p50"] else "half of the players never cleared it"  # noqa: E501
+    half = (
+        f"half of the players need {plural(worst['p50'], 'try', 'tries')} or fewer"
+        if worst["p50"]
+        else "half of the players never cleared it"
+    )
     return (
         f"{shortened(worst['level'], 26)} takes the most tries: a try clears {percent(worst['try_clear'])} of the time, "
         f"{half} ({plural(worst['players'], 'player')})"
@@ -61,7 +72,11 @@ def _draw_strip(axes: Axes, look: Palette, rows: list[AttemptsRow]) -> None:
     for place, row in enumerate(rows):
         for k, share in enumerate(unsolved(row, columns)):
             if not np.isnan(share):
-                axes.add_patch(Rectangle((k + 0.53, place - 0.42), 0.94, 0.84, facecolor=look.water, alpha=float(0.04 + 0.96 * share), linewidth=0))  # noqa: E501
+                axes.add_patch(
+                    Rectangle(
+                        (k + 0.53, place - 0.42), 0.94, 0.84, facecolor=look.water, alpha=float(0.04 + 0.96 * share), linewidth=0
+                    )
+                )
         half = row["p50"]
         if half and half <= columns:
             axes.plot([half - 0.47, half + 0.47], [place + 0.42] * 2, color=look.lantern, linewidth=2.2)
@@ -106,7 +121,12 @@ def _draw_curve(axes: Axes, look: Palette, row: AttemptsRow, place: tuple[float,
     for here, following in zip_longest(steps, steps[1:]):
         cut = here["at_risk"] - here["cleared"] - (following["at_risk"] if following else 0)
         if cut:
-            axes.plot(left + width * here["k"], floor - height * here["survival"], "o", markersize=3 + min(4.0, 0.5 * cut),
-                      markerfacecolor=look.paper, markeredgecolor=look.brick, markeredgewidth=1.2)  # fmt: skip
-
-
+            axes.plot(
+                left + width * here["k"],
+                floor - height * here["survival"],
+                "o",
+                markersize=3 + min(4.0, 0.5 * cut),
+                markerfacecolor=look.paper,
+                markeredgecolor=look.brick,
+                markeredgewidth=1.2,
+            )

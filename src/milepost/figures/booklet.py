@@ -15,8 +15,12 @@ _HIGH = 0.0275  # of a line, as a share of the page
 
 
 def write_booklet(
-    stream: BinaryIO, title: str, chapters: Sequence[tuple[str, Sequence[str]]], figures: Sequence[tuple[str, Mapping[str, object]]], paper: Paper  # noqa: E501
-) -> None:  # fmt: skip
+    stream: BinaryIO,
+    title: str,
+    chapters: Sequence[tuple[str, Sequence[str]]],
+    figures: Sequence[tuple[str, Mapping[str, object]]],
+    paper: Paper,
+) -> None:
     """Write the PDF.
 
     Args:

@@ -25,9 +25,10 @@ def draw_compare(sheet: Sheet, document: CompareDocument) -> None:
     compared = document["compared"]
     before, after = shortened(compared["before"], 20), shortened(compared["after"], 20)
     sheet.title(
-        finding(document), f"Logits by which levels got harder from {before} to {after}, with 95 % intervals. Line: what all did "
+        finding(document),
+        f"Logits by which levels got harder from {before} to {after}, with 95 % intervals. Line: what all did "
         "together; band: the same for all that matters. Diamonds: a knob was changed there.",
-    )  # fmt: skip
+    )
     axes = sheet.axes(0.055, 0.21, 0.925, 0.65)
     axes.grid(axis="y", color=look.grid)
     axes.axhline(0, color=look.grid, linewidth=1.4)
@@ -71,12 +72,26 @@ def _draw_level(axes: Axes, look: Palette, place: int, row: CompareRow, shift: f
     middle = max(-_MOST, min(_MOST, row["delta"]))
     axes.plot([place, place], [shift + low, shift + high], color=colour, linewidth=1.4)
     told = verdict in ("harder", "easier")
-    axes.plot(place, shift + middle, shape, color=colour, markersize=11 if told else 7,
-              markerfacecolor=look.paper if verdict == "no_telling" else colour)  # fmt: skip
+    axes.plot(
+        place,
+        shift + middle,
+        shape,
+        color=colour,
+        markersize=11 if told else 7,
+        markerfacecolor=look.paper if verdict == "no_telling" else colour,
+    )
     if told:
         end, away, side = (high, 5, "bottom") if verdict == "harder" else (low, -5, "top")
-        axes.annotate(f"{shortened(row['level'], 20)}\n{verdict}", (place, shift + end), (0, away), textcoords="offset points",
-                      ha="center", va=side, fontsize=10, color=colour)  # fmt: skip
+        axes.annotate(
+            f"{shortened(row['level'], 20)}\n{verdict}",
+            (place, shift + end),
+            (0, away),
+            textcoords="offset points",
+            ha="center",
+            va=side,
+            fontsize=10,
+            color=colour,
+        )
 
 
 def _mark_knobs(axes: Axes, look: Palette, rows: list[CompareRow]) -> None:

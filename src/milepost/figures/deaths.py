@@ -23,9 +23,10 @@ def draw_deaths(sheet: Sheet, document: DeathsDocument) -> None:
     """Draw on an empty figure: a row a level, shades for tenths of the level, causes beside it."""
     rows = document["levels"]
     sheet.title(
-        finding(document), "Left: deaths by tenths of the level, the stronger the more; the number is all deaths there, "
+        finding(document),
+        "Left: deaths by tenths of the level, the stronger the more; the number is all deaths there, "
         "of which some may have no place logged. Right: deaths by cause.",
-    )  # fmt: skip
+    )
     bottom, top = 0.06, 0.85
     places = sheet.axes(0.17, bottom, 0.42, top - bottom)
     causes = sheet.axes(0.66, bottom, 0.32, top - bottom, sharey=places)
@@ -41,7 +42,8 @@ def finding(document: DeathsDocument) -> str:
     worst = max(deadly, key=lambda row: (row["per_player_reached"] or 0, row["deaths"]))
     cause = next(iter(worst["causes"]), None)
     of = f", most of {shortened(cause, 20)} ({worst['causes'][cause]['deaths']})" if cause is not None else ""
-    return f"{shortened(worst['level'], 26)} kills most: {plural(worst['deaths'], 'death')} of {plural(worst['reached'], 'player')}{of}"  # noqa: E501
+    deaths, players = plural(worst["deaths"], "death"), plural(worst["reached"], "player")
+    return f"{shortened(worst['level'], 26)} kills most: {deaths} of {players}{of}"
 
 
 def _draw_places(axes: Axes, look: Palette, rows: list[DeathsRow]) -> None:

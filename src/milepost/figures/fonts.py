@@ -7,9 +7,25 @@ from functools import cache
 from typing import Final
 
 # The first one writes most scripts of Europe; the others are looked at first where it cannot write a name.
-_USUAL: Final = ("DejaVu Sans", "Noto Sans", "Noto Sans CJK JP", "Noto Sans CJK SC", "Noto Sans CJK KR", "Noto Sans Arabic",
-                 "Noto Sans Hebrew", "Noto Sans Thai", "Noto Sans Devanagari", "WenQuanYi Zen Hei", "WenQuanYi Micro Hei",
-                 "IPAGothic", "Arial Unicode MS", "Hiragino Sans", "Yu Gothic", "Malgun Gothic", "Microsoft YaHei")  # fmt: skip
+_USUAL: Final = (
+    "DejaVu Sans",
+    "Noto Sans",
+    "Noto Sans CJK JP",
+    "Noto Sans CJK SC",
+    "Noto Sans CJK KR",
+    "Noto Sans Arabic",
+    "Noto Sans Hebrew",
+    "Noto Sans Thai",
+    "Noto Sans Devanagari",
+    "WenQuanYi Zen Hei",
+    "WenQuanYi Micro Hei",
+    "IPAGothic",
+    "Arial Unicode MS",
+    "Hiragino Sans",
+    "Yu Gothic",
+    "Malgun Gothic",
+    "Microsoft YaHei",
+)
 
 
 def fonts_for(text: str) -> tuple[list[str], str]:

@@ -26,8 +26,11 @@ def draw_funnel(sheet: Sheet, document: FunnelDocument) -> None:
     """
     rows = document["levels"]
     causes = [cause for cause in END_CAUSES if any(stopped_by(row, cause) for row in rows)]
-    sheet.title(finding(document), "Bars: players who reached (pale) and cleared (strong) a level. Right: players who "
-          "stopped there, by how their last session ended; red counts as lost.")  # fmt: skip
+    sheet.title(
+        finding(document),
+        "Bars: players who reached (pale) and cleared (strong) a level. Right: players who "
+        "stopped there, by how their last session ended; red counts as lost.",
+    )
     left, right, top, bottom = 0.17, 0.975, 0.828, 0.03
     lanes = max(1, len(causes))
     split = right - 0.075 * lanes
@@ -91,12 +94,7 @@ def _draw_stops(axes: Axes, look: Palette, rows: Sequence[FunnelOrRawRow], cause
             if count:
                 axes.barh(place, 0.5 * count / most, left=lane, color=colour, height=0.74)
                 axes.text(
-                    lane + 0.5 * count / most + 0.05,
-                    place,
-                    str(count),
-                    va="center",
-                    fontsize=label_size(len(rows)),
-                    color=colour,
+                    lane + 0.5 * count / most + 0.05, place, str(count), va="center", fontsize=label_size(len(rows)), color=colour
                 )
         total = sum(stopped_by(row, cause) for row in rows)
         axes.text(lane, -0.9, f"{words(cause)}\n{total}", fontsize=10.5, color=colour, va="bottom")

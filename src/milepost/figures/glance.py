@@ -42,8 +42,15 @@ def _draw_difficulty(axes: Axes, look: Palette, document: ReportDocument) -> Non
             continue
         up = one.row["kind"] != "dip"
         axes.annotate(
-            shortened(one.row["level"], 16), (one.place, one.ends[up]), (0, 5 if up else -5), textcoords="offset points",
-            va="bottom" if up else "top", ha="center", fontsize=9, fontweight="bold", color=look.of(SHAPES[one.row["kind"]][1]),
-        )  # fmt: skip
+            shortened(one.row["level"], 16),
+            (one.place, one.ends[up]),
+            (0, 5 if up else -5),
+            textcoords="offset points",
+            va="bottom" if up else "top",
+            ha="center",
+            fontsize=9,
+            fontweight="bold",
+            color=look.of(SHAPES[one.row["kind"]][1]),
+        )
     axes.margins(y=0.22)
     heading(axes, f"difficulty in {unit_of(document['spikes'])}; line: as its surroundings lead one to expect", look)

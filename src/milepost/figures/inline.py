@@ -20,14 +20,16 @@ _METADATA: Final = re.compile(r"<metadata>.*?</metadata>", re.DOTALL)
 _TAG: Final = re.compile(r"<[^>]*>")
 _SIZE: Final = re.compile(r'(<svg[^>]*?) width="[^"]*" height="[^"]*"|(<svg[^>]*?) height="[^"]*" width="[^"]*"')
 _LONG: Final = re.compile(r"(?<!opacity: )(\b\d+\.\d)\d+")  # places need no more than a tenth of a dot
-_GROUP_NAME: Final = re.compile(r' id="(?:patch|line2d|text|xtick|ytick|matplotlib\.axis|axes|figure|PolyCollection|FillBetween\w*)_\d+"')  # noqa: E501
+_GROUP_NAME: Final = re.compile(
+    r' id="(?:patch|line2d|text|xtick|ytick|matplotlib\.axis|axes|figure|PolyCollection|FillBetween\w*)_\d+"'
+)
 _FONT: Final = re.compile(r"(font-family:|font: (?:[\w.]+ )*?[\d.]+px) [^;\"]+")  # Matplotlib writes the one or the other
 _SPACE: Final = re.compile(r">\s+<")
 
 
 def inline_svg(
     measure: str, document: Mapping[str, object], alternative: str, size: tuple[int, int], links: Mapping[str, str] = NO_LINKS
-) -> str:  # fmt: skip
+) -> str:
     """A measure's figure as an ``<svg>`` element.
 
     Args:

@@ -23,9 +23,12 @@ _DENSE = 60  # spots from which shades say more than marks
 def draw_level(sheet: Sheet, document: LevelDocument) -> None:
     """Draw on an empty figure: failures on the map (where x and y are logged), and deaths by tenths of the way."""
     tries, deaths = document["attempts"], document["deaths"]
-    sheet.title(f"{shortened(document['level'], 30)}: a try clears {percent(tries['try_clear'])} of the time "
-          f"({plural(tries['settled'], 'try', 'tries')}, {plural(tries['players'], 'player')})",
-          f"Left: {plural(len(document['spots']), 'failure')} with a place on the map, of {deaths['failures']}. Right: deaths by tenths of the way.")  # fmt: skip  # noqa: E501
+    sheet.title(
+        f"{shortened(document['level'], 30)}: a try clears {percent(tries['try_clear'])} of the time "
+        f"({plural(tries['settled'], 'try', 'tries')}, {plural(tries['players'], 'player')})",
+        f"Left: {plural(len(document['spots']), 'failure')} with a place on the map, of {deaths['failures']}. Right: "
+        "deaths by tenths of the way.",
+    )
     spots = sheet.axes(0.06, 0.1, 0.56, 0.74)
     way = sheet.axes(0.7, 0.1, 0.27, 0.74)
     if document["picture"]:
@@ -70,8 +73,15 @@ def _draw_spots(axes: Axes, look: Palette, spots: list[Spot]) -> None:
     )
     for number, cause in enumerate(causes):
         own = [spot for spot in spots if (spot["cause"] or "no cause") == cause]
-        axes.plot([s["x"] for s in own], [s["y"] for s in own], _SHAPES[number % len(_SHAPES)], markersize=5, markeredgecolor=look.ink,  # noqa: E501
-                  markerfacecolor="none", label=f"{shortened(cause, 20)} ({len(own)})")  # fmt: skip
+        axes.plot(
+            [s["x"] for s in own],
+            [s["y"] for s in own],
+            _SHAPES[number % len(_SHAPES)],
+            markersize=5,
+            markeredgecolor=look.ink,
+            markerfacecolor="none",
+            label=f"{shortened(cause, 20)} ({len(own)})",
+        )
     axes.set_xlabel("x", color=look.ink)
     axes.set_ylabel("y", color=look.ink)
     axes.legend(loc="upper left", bbox_to_anchor=(0, 1.09), ncols=min(4, len(causes)), frameon=False, fontsize=10)

@@ -60,5 +60,13 @@ def names_at_ends(axes: Axes, last: int, ends: Sequence[tuple[float, str, str]],
         heights[n] = max(heights[n], heights[n - 1] + gap)
     heights -= max(0.0, heights[-1] - 1.0) if len(heights) else 0.0
     for height, (_, name, colour) in zip(heights, ordered, strict=True):
-        axes.annotate(name, (last, height), (10, 0), textcoords="offset points", va="center", fontsize=9.5, color=colour,
-                      annotation_clip=False)  # fmt: skip
+        axes.annotate(
+            name,
+            (last, height),
+            (10, 0),
+            textcoords="offset points",
+            va="center",
+            fontsize=9.5,
+            color=colour,
+            annotation_clip=False,
+        )

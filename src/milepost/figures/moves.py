@@ -20,10 +20,16 @@ def draw_moves(sheet: Sheet, document: MovesDocument) -> None:
     """Draw on an empty figure: the levels on a line, an arc for each kind of move between two of them."""
     names = document["course"]["levels"]
     place = {name: number for number, name in enumerate(names)}
-    spans = [(place[move["from"]], place[to], move) for move in document["moves"]
-             if (to := move["to"]) in place and move["from"] in place and move["from"] != to]  # fmt: skip
-    sheet.title(finding(document), "Above: on to later levels (pale: to the next one; orange: skipped or passed). Below: "
-          "setbacks. The wider the arc's line, the more often; the number is how often.")  # fmt: skip
+    spans = [
+        (place[move["from"]], place[to], move)
+        for move in document["moves"]
+        if (to := move["to"]) in place and move["from"] in place and move["from"] != to
+    ]
+    sheet.title(
+        finding(document),
+        "Above: on to later levels (pale: to the next one; orange: skipped or passed). Below: "
+        "setbacks. The wider the arc's line, the more often; the number is how often.",
+    )
     axes = sheet.axes(0.03, 0.22, 0.94, 0.64)
     most = max([move["count"] for _, _, move in spans] + [1])
     for start, end, move in spans:
@@ -56,9 +62,20 @@ def _arc(axes: Axes, look: Palette, start: int, end: int, move: MoveRow, most: i
     colour = look.of("brick" if below else _ABOVE.get(move["kind"], "faint"))
     span, middle = abs(end - start), (start + end) / 2
     width = 1.0 + 5.0 * move["count"] / most
-    axes.add_patch(Arc((middle, 0), span, span * 1.1, theta1=180 if below else 0, theta2=360 if below else 180,
-                       color=colour, linewidth=width))  # fmt: skip
+    axes.add_patch(
+        Arc(
+            (middle, 0), span, span * 1.1, theta1=180 if below else 0, theta2=360 if below else 180, color=colour, linewidth=width
+        )
+    )
     if move["kind"] != "advance":
         side = -1 if below else 1
-        axes.annotate(plural(move["count"], words(move["kind"]), words(move["kind"]) if move["kind"] == "passed" else None), (middle, side * span * 0.55), (0, side * 5), textcoords="offset points",  # noqa: E501
-                      ha="center", va="top" if below else "bottom", fontsize=10, color=look.ink)  # fmt: skip
+        axes.annotate(
+            plural(move["count"], words(move["kind"]), words(move["kind"]) if move["kind"] == "passed" else None),
+            (middle, side * span * 0.55),
+            (0, side * 5),
+            textcoords="offset points",
+            ha="center",
+            va="top" if below else "bottom",
+            fontsize=10,
+            color=look.ink,
+        )

@@ -34,7 +34,11 @@ def draw_overview(sheet: Sheet, document: ReportDocument) -> None:
         document: the report's document, with the documents of the funnel, attempts, times and spikes in it.
     """
     names = document["course"]["levels"]
-    sheet.title(finding(document), "Levels from left to right. Orange: the plan. Hollow: few players. Bars and bands: 95 % intervals; for time, 25 to 75 % of players.")  # noqa: E501
+    sheet.title(
+        finding(document),
+        "Levels from left to right. Orange: the plan. Hollow: few players. Bars and bands: 95 % intervals; for time, "
+        "25 to 75 % of players.",
+    )
     parts = [(_draw_stay, 0.155), (_draw_stops, 0.09), (_draw_tries, 0.115), (_draw_time, 0.095), (_draw_difficulty, 0.115)]
     top, first = 0.83, None
     for draw, height in parts:
@@ -56,7 +60,11 @@ def finding(document: ReportDocument) -> str:
         return "Nobody played a level of the course"
     spikes = [shortened(row["level"], 20) for row in costliest_first(document["spikes"]["levels"]) if row["kind"] != "dip"]
     end = f"{rows[-1]['cleared']} of {plural(players, 'player')} cleared the last level"
-    return f"{end}; {listed(spikes[:3])} stand{'s' if len(spikes) == 1 else ''} out as too hard" if spikes else f"{end}; no level stands out as too hard"  # noqa: E501
+    return (
+        f"{end}; {listed(spikes[:3])} stand{'s' if len(spikes) == 1 else ''} out as too hard"
+        if spikes
+        else f"{end}; no level stands out as too hard"
+    )
 
 
 def _name(axes: Axes, look: Palette, text: str) -> None:
@@ -83,8 +91,18 @@ def _name_marks(axes: Axes, look: Palette, rows: list[SpikesRow]) -> None:
         if line is None:
             continue  # it has its line through the course, and its name below
         ends[line] = middle + half
-        axes.annotate(text, (n, 1.0), (0, 4 + 12 * line), xycoords=("data", "axes fraction"), textcoords="offset points",
-                      va="bottom", ha="center", fontsize=9, color=look.of(SHAPES[row["kind"]][1]), fontweight="bold")  # fmt: skip
+        axes.annotate(
+            text,
+            (n, 1.0),
+            (0, 4 + 12 * line),
+            xycoords=("data", "axes fraction"),
+            textcoords="offset points",
+            va="bottom",
+            ha="center",
+            fontsize=9,
+            color=look.of(SHAPES[row["kind"]][1]),
+            fontweight="bold",
+        )
 
 
 def _draw_stay(axes: Axes, look: Palette, document: ReportDocument) -> None:

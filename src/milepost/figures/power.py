@@ -53,5 +53,12 @@ def _name_lines(axes: Axes, look: Palette, document: PowerDocument) -> None:
     for (needed, level), away, side in ends:
         if document["curve_players"][0] <= needed <= document["curve_players"][-1]:
             axes.plot(needed, _WANTED, "o", color=look.lantern, markersize=6)
-            axes.annotate(f"{shortened(level, 22)}: {number(needed)}", (needed, _WANTED), (away, 9 if away < 0 else -14),
-                          textcoords="offset points", ha=side, fontsize=10, color=look.ink)  # fmt: skip
+            axes.annotate(
+                f"{shortened(level, 22)}: {number(needed)}",
+                (needed, _WANTED),
+                (away, 9 if away < 0 else -14),
+                textcoords="offset points",
+                ha=side,
+                fontsize=10,
+                color=look.ink,
+            )

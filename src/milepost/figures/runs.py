@@ -17,8 +17,11 @@ _MOST_NUMBERS: Final = 12
 
 def draw_runs(sheet: Sheet, document: RunsDocument) -> None:
     """Draw on an empty figure: levels down with the share of runs that gets there, run numbers across."""
-    sheet.title(finding(document), "Left: the share of runs that gets to a level, had none been cut short, with its 95 % "
-          "interval. Right: the furthest level of first, second … runs, by the median.")  # fmt: skip
+    sheet.title(
+        finding(document),
+        "Left: the share of runs that gets to a level, had none been cut short, with its 95 % "
+        "interval. Right: the furthest level of first, second … runs, by the median.",
+    )
     reach = sheet.axes(0.17, 0.06, 0.42, 0.768)
     later = sheet.axes(0.68, 0.09, 0.3, 0.738)
     _draw_reach(reach, sheet.look, document["levels"])

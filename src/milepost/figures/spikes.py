@@ -22,8 +22,11 @@ SHAPES = {"spike": ("^", "brick"), "dip": ("v", "water"), "step": (">", "lantern
 def draw_spikes(sheet: Sheet, document: SpikesDocument) -> None:
     """Draw on an empty figure; levels with few players are hollow."""
     rows = points(document["levels"])
-    sheet.title(finding(document), "Dots: difficulty of each level in logits with its 95 % interval, adjusted for who got there "
-          "(hollow: too few players). Band: what the other levels lead one to expect.")  # fmt: skip
+    sheet.title(
+        finding(document),
+        "Dots: difficulty of each level in logits with its 95 % interval, adjusted for who got there "
+        "(hollow: too few players). Band: what the other levels lead one to expect.",
+    )
     axes = sheet.axes(0.055, 0.21, 0.925, 0.65)
     axes.grid(axis="y", color=sheet.look.grid)
     _draw_band(axes, sheet.look, rows)
@@ -83,8 +86,14 @@ def draw_difficulties(axes: Axes, look: Palette, document: SpikesDocument) -> No
         shape, role = SHAPES.get(one.row["kind"], ("o", "ink"))
         few = one.row["evidence"] == "too_few"
         axes.plot([one.place, one.place], one.ends, color=look.of(role), linewidth=1.3)
-        axes.plot(one.place, one.difficulty, shape, color=look.of(role), markerfacecolor=look.paper if few else look.of(role),
-                  markersize=5 if shape == "o" else 8)  # fmt: skip
+        axes.plot(
+            one.place,
+            one.difficulty,
+            shape,
+            color=look.of(role),
+            markerfacecolor=look.paper if few else look.of(role),
+            markersize=5 if shape == "o" else 8,
+        )
     axes.grid(axis="y", color=look.grid)
 
 
@@ -112,5 +121,13 @@ def _draw_level(axes: Axes, look: Palette, point: Point) -> None:
     if row["kind"] != "none":
         above = row["kind"] != "dip"
         edge = point.ends[above]
-        axes.annotate(f"{shortened(row['level'], 20)}\n{row['kind']}, {row['evidence']}", (n, edge), (0, 5 if above else -5),
-                      textcoords="offset points", ha="center", va="bottom" if above else "top", fontsize=10, color=colour)  # fmt: skip  # noqa: E501
+        axes.annotate(
+            f"{shortened(row['level'], 20)}\n{row['kind']}, {row['evidence']}",
+            (n, edge),
+            (0, 5 if above else -5),
+            textcoords="offset points",
+            ha="center",
+            va="bottom" if above else "top",
+            fontsize=10,
+            color=colour,
+        )

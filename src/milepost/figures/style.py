@@ -34,9 +34,15 @@ class Palette:
 
 LIGHT = Palette()
 DARK = Palette(
-    paper="#141d24", ink="#e9ece6", faint="#98a5ad", grid="#2c3942", water="#8cc3e4", pale="#34526a", lantern="#f2b04e",
+    paper="#141d24",
+    ink="#e9ece6",
+    faint="#98a5ad",
+    grid="#2c3942",
+    water="#8cc3e4",
+    pale="#34526a",
+    lantern="#f2b04e",
     brick="#e0635c",
-)  # fmt: skip
+)
 SIZE = (1280, 800)  # dots
 _INCHES = 8.0  # of height, so that type keeps its share of the picture at any size
 _LONGEST = 22
@@ -54,7 +60,7 @@ class Sheet:
 
     def axes(
         self, left: float, bottom: float, width: float, height: float, sharex: Axes | None = None, sharey: Axes | None = None
-    ) -> Axes:  # fmt: skip
+    ) -> Axes:
         """Axes without a frame and with quiet ticks, at a place given in shares of the figure."""
         axes: Axes = self.figure.add_axes((left, bottom, width, height), sharex=sharex, sharey=sharey)
         axes.set_facecolor(self.look.paper)

@@ -20,8 +20,11 @@ _LINE = 0.27  # how far below its level's middle the line of quantiles lies
 def draw_times(sheet: Sheet, document: TimesDocument) -> None:
     """Draw on an empty figure: a row a level, time on a logarithmic scale."""
     rows = document["levels"]
-    sheet.title(finding(document), "Shape: players by active time to clear. Below it from 25 to 75 % (thick) and 10 to 90 % (thin), dot: half have cleared "  # noqa: E501
-                "(hollow: few players). Red circles: not cleared when they stopped.")  # fmt: skip
+    sheet.title(
+        finding(document),
+        "Shape: players by active time to clear. Below it from 25 to 75 % (thick) and 10 to 90 % (thin), dot: half have cleared "
+        "(hollow: few players). Red circles: not cleared when they stopped.",
+    )
     axes = sheet.axes(0.17, 0.06, 0.69, 0.82)
     low = _draw_scale(axes, sheet.look, rows)
     names_down(axes, [row["level"] for row in rows])
@@ -30,8 +33,16 @@ def draw_times(sheet: Sheet, document: TimesDocument) -> None:
         _draw_quantiles(axes, sheet.look, place, row, document["min_players"])
         _draw_stopped(axes, sheet.look, place, row, low)
         if len(rows) < _NO_LABELS:
-            axes.annotate(_told(row), (1.0, place), (8, 0), xycoords=axes.get_yaxis_transform(), textcoords="offset points",
-                          va="center", fontsize=8.5, color=sheet.look.ink)  # fmt: skip
+            axes.annotate(
+                _told(row),
+                (1.0, place),
+                (8, 0),
+                xycoords=axes.get_yaxis_transform(),
+                textcoords="offset points",
+                va="center",
+                fontsize=8.5,
+                color=sheet.look.ink,
+            )
 
 
 def finding(document: TimesDocument) -> str:
@@ -49,8 +60,15 @@ def finding(document: TimesDocument) -> str:
 def _draw_shape(axes: Axes, look: Palette, place: int, row: TimesRow) -> None:
     most = max([part["cleared"] for part in row["distribution"]] + [1])
     for part in row["distribution"]:
-        axes.bar(part["from"], -0.52 * part["cleared"] / most, part["to"] - part["from"], bottom=place + 0.1, align="edge",
-                 color=look.pale, linewidth=0)  # fmt: skip
+        axes.bar(
+            part["from"],
+            -0.52 * part["cleared"] / most,
+            part["to"] - part["from"],
+            bottom=place + 0.1,
+            align="edge",
+            color=look.pale,
+            linewidth=0,
+        )
 
 
 def _draw_quantiles(axes: Axes, look: Palette, place: int, row: TimesRow, least: int) -> None:
@@ -62,7 +80,14 @@ def _draw_quantiles(axes: Axes, look: Palette, place: int, row: TimesRow, least:
     axes.plot([p25, p75], [place + _LINE] * 2, color=look.water, linewidth=3, solid_capstyle="butt")
     if row["p50"] is not None:
         few = row["timed"] < least
-        axes.plot(row["p50"], place + _LINE, "o", markersize=5, markeredgecolor=look.ink, markerfacecolor=look.paper if few else look.ink)  # noqa: E501
+        axes.plot(
+            row["p50"],
+            place + _LINE,
+            "o",
+            markersize=5,
+            markeredgecolor=look.ink,
+            markerfacecolor=look.paper if few else look.ink,
+        )
 
 
 def _draw_stopped(axes: Axes, look: Palette, place: int, row: TimesRow, low: float) -> None:
@@ -70,8 +95,16 @@ def _draw_stopped(axes: Axes, look: Palette, place: int, row: TimesRow, low: flo
     for part in row["distribution"]:
         if part["censored"]:
             middle = max(low * 1.03, (part["from"] * part["to"]) ** 0.5)
-            axes.plot(middle, place + _LINE, "o", markersize=3 + min(5.0, 0.7 * part["censored"]), markerfacecolor=look.paper,
-                      markeredgecolor=look.brick, markeredgewidth=1.2, clip_on=False)  # fmt: skip
+            axes.plot(
+                middle,
+                place + _LINE,
+                "o",
+                markersize=3 + min(5.0, 0.7 * part["censored"]),
+                markerfacecolor=look.paper,
+                markeredgecolor=look.brick,
+                markeredgewidth=1.2,
+                clip_on=False,
+            )
 
 
 def _told(row: TimesRow) -> str:

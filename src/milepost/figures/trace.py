@@ -9,9 +9,15 @@ from milepost.wording import plural, words
 
 # Told apart by shape as well as by colour.
 _MARKS = {
-    "complete": ("|", "water"), "death": ("x", "brick"), "reset": ("+", "lantern"), "left": (">", "faint"),
-    "quit": ("s", "brick"), "time_up": ("D", "faint"), "crash": ("*", "brick"), "unknown": ("o", "faint"),
-}  # fmt: skip
+    "complete": ("|", "water"),
+    "death": ("x", "brick"),
+    "reset": ("+", "lantern"),
+    "left": (">", "faint"),
+    "quit": ("s", "brick"),
+    "time_up": ("D", "faint"),
+    "crash": ("*", "brick"),
+    "unknown": ("o", "faint"),
+}
 _MOST_NAMES = 90
 
 
@@ -26,8 +32,11 @@ def draw_trace(sheet: Sheet, document: TraceDocument) -> None:
 def _draw_one(sheet: Sheet, document: TraceDocument) -> None:
     rows, session = document["levels"], document["traced"][0]
     failures = sum(row["outcome"] in ("death", "reset") for row in rows)
-    sheet.title(f"{shortened(session['session'], 40)}: {plural(len(rows), 'attempt')}, {plural(failures, 'failure')}; its end: "
-          f"{words(session['end'])}", "A bar is an attempt, from its opening to its closing; the mark at its end says how it ended.")  # fmt: skip  # noqa: E501
+    sheet.title(
+        f"{shortened(session['session'], 40)}: {plural(len(rows), 'attempt')}, {plural(failures, 'failure')}; its end: "
+        f"{words(session['end'])}",
+        "A bar is an attempt, from its opening to its closing; the mark at its end says how it ended.",
+    )
     axes = sheet.axes(0.17, 0.09, 0.8, 0.74)
     names = list(dict.fromkeys(row["level"] for row in rows))
     for row in rows:
@@ -49,8 +58,10 @@ def _draw_many(sheet: Sheet, document: TraceDocument) -> None:
     for row in rows:
         failures[row["level"]] = failures.get(row["level"], 0) + (row["outcome"] in ("death", "reset"))
     worst = max(levels, key=lambda level: failures.get(level, 0), default="")
-    sheet.title(f"{plural(len(sessions), 'session')}: failures pile up at {shortened(worst, 26)} ({failures.get(worst, 0)})",
-          "A row is a session, a column a level; a mark is an attempt, in its order.")  # fmt: skip
+    sheet.title(
+        f"{plural(len(sessions), 'session')}: failures pile up at {shortened(worst, 26)} ({failures.get(worst, 0)})",
+        "A row is a session, a column a level; a mark is an attempt, in its order.",
+    )
     axes = sheet.axes(0.15, 0.2, 0.83, 0.64)
     tries: dict[tuple[str, str], list[TraceRow]] = {}
     for row in rows:

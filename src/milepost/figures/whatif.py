@@ -17,8 +17,11 @@ if TYPE_CHECKING:
 def draw_whatif(sheet: Sheet, document: WhatIfDocument) -> None:
     """Draw on an empty figure: three lines over the course, and a mark at each level that was changed."""
     rows, look = document["levels"], sheet.look
-    sheet.title(finding(document), "Measured, with its 95 % band: players still there after each level. Projected: by the fitted model, in which "  # noqa: E501
-                "players give up after failures alone.")  # fmt: skip
+    sheet.title(
+        finding(document),
+        "Measured, with its 95 % band: players still there after each level. Projected: by the fitted model, in which "
+        "players give up after failures alone.",
+    )
     axes = sheet.axes(0.055, 0.21, 0.81, 0.66)
     share_axis(axes, look)
     if rows:
@@ -50,6 +53,9 @@ def _draw_projected(axes: Axes, sheet: Sheet, rows: list[WhatIfRow]) -> None:
     for n, row in enumerate(rows):
         if row in changed(rows):
             axes.axvline(n, color=look.lantern, linewidth=0.8, linestyle=":")
-    ends = [(rows[-1]["projected"], "projected as it is", look.faint), (rows[-1]["projected_changed"], "with the change", look.lantern)]  # noqa: E501
+    ends = [
+        (rows[-1]["projected"], "projected as it is", look.faint),
+        (rows[-1]["projected_changed"], "with the change", look.lantern),
+    ]
     ends.append((rows[-1]["retention"], f"measured: {percent(rows[-1]['retention'])}", look.water))
     names_at_ends(axes, len(rows) - 1, ends)

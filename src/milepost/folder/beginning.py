@@ -82,7 +82,7 @@ def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progre
 
 def _understood(
     names: list[str], folder: Path, options: ReadOptions, progress: Progress, texts: dict[str, str]
-) -> tuple[Log, LogMap]:  # fmt: skip
+) -> tuple[Log, LogMap]:
     """The log, and the map that it was read through: the one that is there, or a draft of one where it needs one."""
     if (folder / "map.toml").is_file():
         log_map = read_map(folder / "map.toml")
@@ -148,8 +148,13 @@ def settings_text(logs: list[str], files: set[str]) -> str:
     for key, (name, what) in about.items():
         mark = "" if name in files else "# "
         lines.append(f"{mark}{key} = {toml_text(name)}  # {what}")
-    lines += ['# where = ["role!=maker"]  # which sessions take part', '# exclude = ["stuck"]  # what is left out as suspect', "",
-              "# [targets]  # of the whole course; those of a level stand in the course", "# kept_at_end = 0.6"]  # fmt: skip
+    lines += [
+        '# where = ["role!=maker"]  # which sessions take part',
+        '# exclude = ["stuck"]  # what is left out as suspect',
+        "",
+        "# [targets]  # of the whole course; those of a level stand in the course",
+        "# kept_at_end = 0.6",
+    ]
     return "\n".join(lines) + "\n"
 
 

@@ -40,9 +40,13 @@ def read_notes(path: str | Path) -> list[Noted]:
 
 def _noted(row: Row) -> Noted:
     return Noted(
-        session=row["session"] or None, player=row["player"] or None, level=row["level"] or None, build=row["build"] or None,
-        clock=clock_seconds(row, "clock"), note=row["note"],
-    )  # fmt: skip
+        session=row["session"] or None,
+        player=row["player"] or None,
+        level=row["level"] or None,
+        build=row["build"] or None,
+        clock=clock_seconds(row, "clock"),
+        note=row["note"],
+    )
 
 
 def add_note(path: Path, cells: Mapping[str, str]) -> None:

@@ -73,9 +73,11 @@ def with_players(log: L, table: PlayerTable | None) -> L:
         tags.append({**own, **given})
     here = dict.fromkeys(players)
     met = PlayersMet(
-        table.file, frozenset(differ), tuple(name for name in table.tags if name not in here),
+        table.file,
+        frozenset(differ),
+        tuple(name for name in table.tags if name not in here),
         tuple(name for name in here if name not in table.tags),
-    )  # fmt: skip
+    )
     return replace(log, sessions=replace(sessions, tags=tags), players=met)
 
 

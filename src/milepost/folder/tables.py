@@ -131,7 +131,10 @@ def _rows(path: str, written: Written, columns: list[str]) -> Iterator[Row]:
         if row is None:
             return
         if any(row[len(columns) :]):
-            raise FolderError(f"{path}:{line}: {len(row)} cells under a header of {len(columns)}. Put quotes around a cell with {written.delimiter!r} in it.")  # noqa: E501
+            raise FolderError(
+                f"{path}:{line}: {len(row)} cells under a header of {len(columns)}. Put quotes around a cell with "
+                f"{written.delimiter!r} in it."
+            )
         cells = {name: cell.strip() for name, cell in zip(columns, row, strict=False) if name and cell.strip()}
         if cells:
             yield Row(path, line, cells)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 
 import numpy as np
 
-from milepost.arrays import Bools, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.course.course import Course
 from milepost.gate.clock import coarse_builds, replay_order, session_order
 from milepost.gate.duplicates import duplicates
@@ -99,15 +99,10 @@ class Gated(Admitted):
     order: Ints = field(kw_only=True)
     fault: Bools = field(kw_only=True)
 
-    def admitted(self) -> Admitted:
-        """The same without the records."""
-        own = {one.name: getattr(self, one.name) for one in fields(Admitted)}
-        return Admitted(**own | {"log": self.log.bare()})
-
 
 def gate(
     log: Log, course: Course | None, keep_debug: bool, survey: Survey | None = None, exclusion: Exclusion | None = None
-) -> Gated:  # fmt: skip
+) -> Gated:
     """Judge every record: what is used, in which order, and what is found on the way.
 
     Args:
@@ -123,42 +118,62 @@ def gate(
     survey = survey or survey_of(log)
     log = replace(log, records=replace(log.records, marks=log.records.marks.copy()))
     records, sessions = log.records, log.sessions
-    left = records.event >= 0
-    _mark(records, ~left, "unknown_event")
     stops = resolve(log.stops, survey.names, course) if course else gather(log.stops, survey.names)
     course = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
     level, to = _coded(records.level, stops.code), _coded(records.to, stops.code)
-    _mark_names(records, left, stops)
+    known = records.event >= 0
+    coarse = _coarse(log, survey, known) if exclusion is None else exclusion.clocks(log)
+    left, foreign = _marked(records, known, stops, coarse)
+    order, backwards = replay_order(records, np.flatnonzero(left), len(sessions.name))
+    records.marks[backwards] |= BIT["clock_backwards"]
+    bounds = np.searchsorted(records.session[order], np.arange(len(sessions.name) + 1))
+    players, player = players_of(sessions)
+    return Gated(
+        log,
+        debug_sessions,
+        stops,
+        bounds,
+        coarse,
+        players,
+        player,
+        session_order(sessions, player, _first_times(records, order, bounds)),
+        course,
+        exclusion,
+        survey.run_starts > 0,
+        level=level,
+        to=to,
+        order=order,
+        fault=_faults(records, level, order, bounds, foreign),
+    )
 
-    coarse = _coarse(log, survey, left) if exclusion is None else exclusion.clocks(log)
+
+def _marked(records: Records, known: Bools, stops: Stops, coarse: Bools) -> tuple[Bools, Ints]:
+    """Which records are left to replay, and the numbers of foreign ones; why the others are not is marked on them."""
+    left = known.copy()
+    _mark(records, ~known, "unknown_event")
+    _mark_names(records, known, stops)
     repeats = duplicates(records, np.flatnonzero(left), coarse)
     records.marks[repeats] |= BIT["duplicate_record"]
     left[repeats] = False
     foreign = left & records.foreign
     _mark(records, foreign, "foreign_actor")
-    left &= ~foreign
+    return left & ~foreign, np.flatnonzero(foreign)
 
-    order, backwards = replay_order(records, np.flatnonzero(left), len(sessions.name))
-    records.marks[backwards] |= BIT["clock_backwards"]
-    bounds = np.searchsorted(records.session[order], np.arange(len(sessions.name) + 1))
-    players, player = players_of(sessions)
-    first_time = np.zeros(len(sessions.name))
+
+def _first_times(records: Records, order: Ints, bounds: Ints) -> Floats:
+    """Per session, when its first record in replay order is; nought where it has none."""
+    first = np.zeros(len(bounds) - 1)
     filled = np.flatnonzero(np.diff(bounds))
-    first_time[filled] = records.time[order[bounds[filled]]]
-    sequence = session_order(sessions, player, first_time)
-    return Gated(
-        log, debug_sessions, stops, bounds, coarse, players, player, sequence, course, exclusion,
-        survey.run_starts > 0, level=level, to=to, order=order,
-        fault=_faults(records, level, order, bounds, np.flatnonzero(foreign)),
-    )  # fmt: skip
+    first[filled] = records.time[order[bounds[filled]]]
+    return first
 
 
-def _coarse(log: Log, survey: Survey, left: Bools) -> Bools:
+def _coarse(log: Log, survey: Survey, known: Bools) -> Bools:
     """Per session, whether its clock counts whole seconds."""
     if not log.sessions.name:
         return np.zeros(0, np.bool_)
     coarse = coarse_builds(survey)[builds_of(log.sessions)[0]]
-    coarse[np.bincount(log.records.session[left], minlength=len(coarse)) == 0] = False
+    coarse[np.bincount(log.records.session[known], minlength=len(coarse)) == 0] = False
     return coarse
 
 

@@ -21,8 +21,11 @@ from milepost.vocabulary import EVENTS, NUMBER_FIELDS
 
 _CONDITION: Final = re.compile(r"\s*([^=!<>\s][^=!<>]*?)\s*(!=|<=|>=|=|<|>)(.*)", re.DOTALL)
 _ORDER: Final[dict[str, Callable[[float, float], bool]]] = {
-    "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
-}  # fmt: skip
+    "<": operator.lt,
+    "<=": operator.le,
+    ">": operator.gt,
+    ">=": operator.ge,
+}
 _NAMED: Final = {"level": "stops", "to": "stops", "cause": "causes"}
 _RECORD_FIELDS: Final = NUMBER_FIELDS | _NAMED.keys() | {"event", "time", "seq"}
 

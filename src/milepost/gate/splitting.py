@@ -59,7 +59,7 @@ def groups_with_courses(log: BareLog, key: str, course: Course | None) -> list[t
 
 def split_of(
     log: BareLog, key: str, before: str | None, after: str | None, courses: tuple[Course | None, Course | None]
-) -> Split:  # fmt: skip
+) -> Split:
     """The two groups that are asked for; of those not named, the two that appeared last.
 
     Args:

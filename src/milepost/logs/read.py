@@ -117,7 +117,7 @@ def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progres
 
 def _last_sink(
     builder: RecordBuilder, file: int, translator: Translator | None, cells: bool
-) -> RecordSink | AttemptSink | StaySink:  # fmt: skip
+) -> RecordSink | AttemptSink | StaySink:
     """What makes our records of what a reader gives."""
     if translator is not None and translator.map.rows.each == "attempt":
         return AttemptSink(builder, file, translator, cells)

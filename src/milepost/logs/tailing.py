@@ -137,7 +137,7 @@ def _seen(path: Path) -> tuple[int, ...]:
 
 def read_on(
     builder: RecordBuilder, file: int, stream: BinaryIO, reached: Reached, log_map: LogMap, to_the_end: bool = False
-) -> int:  # fmt: skip
+) -> int:
     """Read the lines that a file of JSON Lines has beyond what was read of it; how many.
 
     Args:

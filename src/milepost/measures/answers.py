@@ -137,11 +137,19 @@ class Answers:
         for question in found:
             for own in question["levels"]:
                 beside = tries[own["level"]] if own["level"] else None
-                rows.append(AnswersRow(
-                    question=question["question"], level=own["level"], n=own["n"], mean=own["mean"], mean_low=own["mean_low"],
-                    mean_high=own["mean_high"], try_clear=beside and beside["try_clear"],
-                    try_clear_low=beside and beside["try_clear_low"], try_clear_high=beside and beside["try_clear_high"],
-                ))  # fmt: skip
+                rows.append(
+                    AnswersRow(
+                        question=question["question"],
+                        level=own["level"],
+                        n=own["n"],
+                        mean=own["mean"],
+                        mean_low=own["mean_low"],
+                        mean_high=own["mean_high"],
+                        try_clear=beside and beside["try_clear"],
+                        try_clear_low=beside and beside["try_clear_low"],
+                        try_clear_high=beside and beside["try_clear_high"],
+                    )
+                )
         return Table(rows, AnswersTotals(questions=found, players_not_counted=placed.strangers, unknown_levels=placed.unknown))
 
     def _question(self, play: Play, placed: _Placed, text: str) -> QuestionAnswers:
@@ -151,11 +159,18 @@ class Answers:
         levels = [_level(placed.name(level), answers, scale) for level, answers in placed.by_level(own)]
         plain = [answer for answer in own if scale is None or scale.value(answer.answer) is None]
         return QuestionAnswers(
-            question=text, ordered=scale is not None, scale=list(about.order), players=len({answer.player for answer in own}),
-            levels=levels, agreement=_agreement(play, placed, own, scale) if scale else None,
+            question=text,
+            ordered=scale is not None,
+            scale=list(about.order),
+            players=len({answer.player for answer in own}),
+            levels=levels,
+            agreement=_agreement(play, placed, own, scale) if scale else None,
             apart=self._apart(play, levels, about.harder) if scale else [],
-            listed=[Listed(level=placed.name(placed.place[answer.level]), player=answer.player, answer=answer.answer) for answer in plain],  # noqa: E501
-        )  # fmt: skip
+            listed=[
+                Listed(level=placed.name(placed.place[answer.level]), player=answer.player, answer=answer.answer)
+                for answer in plain
+            ],
+        )
 
     def _apart(self, play: Play, levels: list[AnsweredLevel], harder: str | None) -> list[Apart]:
         """The levels that are felt to be otherwise than they play, by more than chance."""
@@ -169,12 +184,17 @@ class Answers:
         beyond = [n for n in np.argsort(-np.abs(gap), kind="stable").tolist() if abs(gap[n]) > reach[n]][:_MOST_APART]
         return [
             Apart(
-                level=str(told[n]["level"]), mean=float(told[n]["mean"] or 0), n=told[n]["n"],
-                try_clear=float(tries[str(told[n]["level"])]["try_clear"] or 0), gap=float(gap[n]),
-                gap_low=float(gap[n] - reach[n]), gap_high=float(gap[n] + reach[n]), reading=_reading(gap[n] > 0, harder),
+                level=str(told[n]["level"]),
+                mean=float(told[n]["mean"] or 0),
+                n=told[n]["n"],
+                try_clear=float(tries[str(told[n]["level"])]["try_clear"] or 0),
+                gap=float(gap[n]),
+                gap_low=float(gap[n] - reach[n]),
+                gap_high=float(gap[n] + reach[n]),
+                reading=_reading(gap[n] > 0, harder),
             )
             for n in beyond
-        ]  # fmt: skip
+        ]
 
 
 def _clearing(row: AttemptsRow) -> tuple[float | None, float | None, float | None]:
@@ -248,8 +268,9 @@ class _Placed:
         counting = {name for name, counts in zip(play.gated.players, play.counts.tolist(), strict=True) if counts}
         strangers = dict.fromkeys(answer.player for answer in answers if answer.player not in counting)
         unknown = dict.fromkeys(str(answer.level) for answer in answers if answer.level not in place)
-        last = {(one.player, place[one.level], one.question): one for one in answers
-                if one.player in counting and one.level in place}  # fmt: skip
+        last = {
+            (one.player, place[one.level], one.question): one for one in answers if one.player in counting and one.level in place
+        }
         return cls(list(last.values()), place, names, list(strangers), list(unknown))
 
     def name(self, place: int | None) -> str | None:
@@ -278,7 +299,9 @@ def _level(level: str | None, answers: list[Answer], scale: _Scale | None) -> An
     shares = []
     for answer in sorted(counts, key=place):
         lower, upper = wilson(counts[answer], len(answers))
-        shares.append(AnswerShare(answer=answer, n=counts[answer], share=counts[answer] / len(answers), share_low=lower, share_high=upper))  # noqa: E501
+        shares.append(
+            AnswerShare(answer=answer, n=counts[answer], share=counts[answer] / len(answers), share_low=lower, share_high=upper)
+        )
     return AnsweredLevel(level=level, n=len(answers), distribution=shares, mean=mean, mean_low=low, mean_high=high)
 
 
@@ -289,7 +312,10 @@ def _mean(values: list[float]) -> tuple[float | None, Interval]:
 def _agreement(play: Play, placed: _Placed, answers: list[Answer], scale: _Scale) -> Agreement:
     """How the answers go with settled tries, over players and levels that have both."""
     own = cells(play)
-    settled = {(player, level): tries for player, level, tries in zip(own.player.tolist(), own.level.tolist(), own.settled.tolist(), strict=True)}  # noqa: E501
+    settled = {
+        (player, level): tries
+        for player, level, tries in zip(own.player.tolist(), own.level.tolist(), own.settled.tolist(), strict=True)
+    }
     codes = {name: code for code, name in enumerate(play.gated.players)}
     owners: dict[str, int] = {}
     rows = []

@@ -113,10 +113,15 @@ def _table(play: Play) -> Table[AttemptsRow, AttemptsTotals]:
     cell = cells(play)
     hits = _hits(play)
     rows = [
-        AttemptsRow(level=play.stops[level], placed=level < play.n_levels, **_tries(cell.of(level), play.units is not None),
-                    **hits(level), void=void_attempts(play, level))
+        AttemptsRow(
+            level=play.stops[level],
+            placed=level < play.n_levels,
+            **_tries(cell.of(level), play.units is not None),
+            **hits(level),
+            void=void_attempts(play, level),
+        )
         for level in levels_shown(play)
-    ]  # fmt: skip
+    ]
     if play.only_some_tries:
         for row in rows:
             _forget_numbers(row)
@@ -137,11 +142,23 @@ def _tries(cell: Cells, per_run: bool) -> Tries:
         at_once, tried = cell.cleared & (cell.settled == 1), having_say
         first_low, first_high = clustered_share(of(player, at_once).astype(np.int64), of(player, tried).astype(np.int64))
     return Tries(
-        reached=len(cell.player), players=players, censored=players - clears,
-        first_try=share(first, players), first_try_low=first_low, first_try_high=first_high,
-        settled=settled, clears=clears, try_clear=share(clears, settled), try_clear_low=low, try_clear_high=high,
-        p25=p25, p50=p50, p75=p75, p90=p90, distribution=_distribution(curve),
-    )  # fmt: skip
+        reached=len(cell.player),
+        players=players,
+        censored=players - clears,
+        first_try=share(first, players),
+        first_try_low=first_low,
+        first_try_high=first_high,
+        settled=settled,
+        clears=clears,
+        try_clear=share(clears, settled),
+        try_clear_low=low,
+        try_clear_high=high,
+        p25=p25,
+        p50=p50,
+        p75=p75,
+        p90=p90,
+        distribution=_distribution(curve),
+    )
 
 
 def _forget_numbers(row: AttemptsRow) -> None:
@@ -178,15 +195,14 @@ def _hits(play: Play) -> Callable[[int], Hits]:
         here = settled[slice(*np.searchsorted(levels, [level, level + 1]))]
         hits, cleared = table.hits[here], table.ended(CLEARED)[here]
         most = int(hits.max()) if len(hits) else 0
-        allowed = [
-            Allowed(hits=k, clears=int((cleared & (hits <= k)).sum()), tries=len(hits)) for k in range(min(most, 20) + 1)
-        ]
+        allowed = [Allowed(hits=k, clears=int((cleared & (hits <= k)).sum()), tries=len(hits)) for k in range(min(most, 20) + 1)]
         died = hits[table.ended(DIED)[here]]
         return Hits(
-            hits_per_try=float(hits.mean()) if len(hits) else None, allowed_hits=allowed if most else [],
+            hits_per_try=float(hits.mean()) if len(hits) else None,
+            allowed_hits=allowed if most else [],
             hits_before_death=float(died.mean()) if most and len(died) else None,
             after_hits=[_after(k, hits, cleared) for k in range(1, min(most, 20) + 1)],
-        )  # fmt: skip
+        )
 
     return of
 

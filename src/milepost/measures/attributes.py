@@ -91,11 +91,20 @@ def _compared(play: Play, groups: list[tuple[str | None, Ints]]) -> list[Attribu
         low, high = clustered_share(clears, tries)
         both = (player[usual], cleared[usual]), (player[own], cleared[own])
         odds, odds_low, odds_high = odds_ratio(*both) if place else _UNITY
-        rows.append(AttributeTries(
-            value=value, tries=len(own), clears=int(clears.sum()), players=len(tries),
-            try_clear=share(int(clears.sum()), len(own)), try_clear_low=low, try_clear_high=high,
-            odds=odds, odds_low=odds_low, odds_high=odds_high,
-        ))  # fmt: skip
+        rows.append(
+            AttributeTries(
+                value=value,
+                tries=len(own),
+                clears=int(clears.sum()),
+                players=len(tries),
+                try_clear=share(int(clears.sum()), len(own)),
+                try_clear_low=low,
+                try_clear_high=high,
+                odds=odds,
+                odds_low=odds_low,
+                odds_high=odds_high,
+            )
+        )
     return rows
 
 

@@ -60,8 +60,11 @@ class Coverage:
             here = rows_of(play, level)
             rows.append(self._row(play, level, here[counted[here]], minutes, int(went_on[level])))
         thin = [row["level"] for row in rows if row["hardly_tested"]]
-        moves: list[ThinMove] = [{"from": row["level"], "to": after["level"], "players": row["went_on"]}
-                 for row, after in zip(rows, rows[1:], strict=False) if row["went_on"] < self.min_players]  # fmt: skip
+        moves: list[ThinMove] = [
+            {"from": row["level"], "to": after["level"], "players": row["went_on"]}
+            for row, after in zip(rows, rows[1:], strict=False)
+            if row["went_on"] < self.min_players
+        ]
         return Table(rows, CoverageTotals(hardly_tested=thin, moves_hardly_tested=moves))
 
     def _row(self, play: Play, level: int, here: Ints, minutes: Floats, went_on: int) -> CoverageRow:
@@ -70,12 +73,16 @@ class Coverage:
         taken = here[~(table.void[here] | table.aside[here])]
         first = taken[table.number[taken] == 1]
         return {
-            "level": play.stops[level], "players": players, "attempts": len(here),
+            "level": play.stops[level],
+            "players": players,
+            "attempts": len(here),
             "settled": int((table.outcome[taken] < N_SETTLED).sum()),
             "minutes": float(np.nansum(table.active[taken])) / 60,
-            "minutes_to_reach": median(minutes[first]), "went_on": went_on,
-            "hardly_tested": players < self.min_players, "void": void_attempts(play, level),
-        }  # fmt: skip
+            "minutes_to_reach": median(minutes[first]),
+            "went_on": went_on,
+            "hardly_tested": players < self.min_players,
+            "void": void_attempts(play, level),
+        }
 
 
 def _went_on(play: Play, arrived: Bools) -> Ints:

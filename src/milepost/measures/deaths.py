@@ -82,15 +82,27 @@ class Deaths:
             died = here[dying[here]]
             reached = len(cell.of(level).player)
             minutes = float(np.nansum(table.active[here])) / 60
-            causes = {play.gated.log.causes[code]: _figures(play, died[cause[died] == code], reached, minutes)
-                      for code in distinct(cause[died]) if code >= 0}  # fmt: skip
+            causes = {
+                play.gated.log.causes[code]: _figures(play, died[cause[died] == code], reached, minutes)
+                for code in distinct(cause[died])
+                if code >= 0
+            }
             ordered = sorted(causes.items(), key=lambda item: (-item[1]["deaths"], item[0]))
-            rows.append(DeathsRow(
-                level=play.stops[level], placed=level < play.n_levels, reached=reached, minutes=minutes,
-                **_figures(play, died, reached, minutes), without_cause=int((cause[died] < 0).sum()),
-                causes=dict(ordered), on_arrival=self._on_arrival(play, died),
-                **_before_progress(play, here), **_failures(play, here), void=void_attempts(play, level),
-            ))  # fmt: skip
+            rows.append(
+                DeathsRow(
+                    level=play.stops[level],
+                    placed=level < play.n_levels,
+                    reached=reached,
+                    minutes=minutes,
+                    **_figures(play, died, reached, minutes),
+                    without_cause=int((cause[died] < 0).sum()),
+                    causes=dict(ordered),
+                    on_arrival=self._on_arrival(play, died),
+                    **_before_progress(play, here),
+                    **_failures(play, here),
+                    void=void_attempts(play, level),
+                )
+            )
         return Table(rows, NoTotals())
 
     def _on_arrival(self, play: Play, died: Ints) -> int:
@@ -133,10 +145,14 @@ def _figures(play: Play, died: Ints, reached: int, minutes: float) -> DeathFigur
     progress = play.attempts.progress[died]
     bins = histogram(progress[~np.isnan(progress)])
     return DeathFigures(
-        deaths=deaths, players=len(distinct(play.attempts.player[died])),
-        per_player_reached=share(deaths, reached), per_minute=deaths / minutes if minutes > 0 else None,
-        progress=bins, most_bin=int(np.argmax(bins)) if any(bins) else None, said=_said(play, died),
-    )  # fmt: skip
+        deaths=deaths,
+        players=len(distinct(play.attempts.player[died])),
+        per_player_reached=share(deaths, reached),
+        per_minute=deaths / minutes if minutes > 0 else None,
+        progress=bins,
+        most_bin=int(np.argmax(bins)) if any(bins) else None,
+        said=_said(play, died),
+    )
 
 
 def _said(play: Play, died: Ints) -> dict[str, SaidAtDeath]:
@@ -178,6 +194,4 @@ def _failures(play: Play, here: Ints) -> Failures:
         code, died = divmod(int(key), 2)
         name = play.gated.log.causes[code] if code >= 0 else "death without a cause" if died else "restart by choice"
         by_name[name] = by_name.get(name, 0) + int(count)
-    return Failures(
-        failures=len(failed), failure_causes=dict(sorted(by_name.items(), key=lambda item: (-item[1], item[0])))
-    )  # fmt: skip
+    return Failures(failures=len(failed), failure_causes=dict(sorted(by_name.items(), key=lambda item: (-item[1], item[0]))))

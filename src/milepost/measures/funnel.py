@@ -117,11 +117,18 @@ def _reach(play: Play) -> list[Reach]:
     for level in range(n_levels):
         here, done = int(reached[level]), int(cleared[level])
         low, high = wilson(done, here)
-        rows.append(Reach(
-            level=play.stops[level], reached=here, cleared=done,
-            clear_rate=share(done, here), clear_rate_low=low, clear_rate_high=high,
-            moved_on=int(moved_on[level]), share=share(here, n_players),
-        ))  # fmt: skip
+        rows.append(
+            Reach(
+                level=play.stops[level],
+                reached=here,
+                cleared=done,
+                clear_rate=share(done, here),
+                clear_rate_low=low,
+                clear_rate_high=high,
+                moved_on=int(moved_on[level]),
+                share=share(here, n_players),
+            )
+        )
     return rows
 
 
@@ -214,8 +221,15 @@ def _losses(reached: list[int], lost: list[int]) -> list[Losses]:
         if here > gone:
             greenwood += gone / (here * (here - gone))
         (low, high), (least, most) = wilson(gone, here), log_log(retention, greenwood)
-        found.append(Losses(
-            lost=gone, drop_off=share(gone, here), drop_off_low=low, drop_off_high=high,
-            retention=retention, retention_low=least, retention_high=most,
-        ))  # fmt: skip
+        found.append(
+            Losses(
+                lost=gone,
+                drop_off=share(gone, here),
+                drop_off_low=low,
+                drop_off_high=high,
+                retention=retention,
+                retention_low=least,
+                retention_high=most,
+            )
+        )
     return found

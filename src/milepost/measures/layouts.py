@@ -79,10 +79,16 @@ class Layouts:
         clears = int((here & play.attempts.ended(CLEARED)).sum())
         low, high = wilson(clears, tries)
         return LayoutRow(
-            level=play.stops[level], layout=play.gated.log.layouts[code], tries=tries, clears=clears,
-            players=len(distinct(play.attempts.player[here])), enough=tries >= self.min_tries,
-            try_clear=share(clears, tries), try_clear_low=low, try_clear_high=high,
-        )  # fmt: skip
+            level=play.stops[level],
+            layout=play.gated.log.layouts[code],
+            tries=tries,
+            clears=clears,
+            players=len(distinct(play.attempts.player[here])),
+            enough=tries >= self.min_tries,
+            try_clear=share(clears, tries),
+            try_clear_low=low,
+            try_clear_high=high,
+        )
 
     def _spread(self, rows: list[LayoutRow]) -> LayoutsTotals:
         """Standard deviations of the try-clear rate, beyond what chance alone gives: within and between levels."""
@@ -97,9 +103,11 @@ class Layouts:
             between_layouts=float(np.sqrt(max(0.0, float(np.mean(within))))) if within else None,
             between_levels=float(np.sqrt(max(0.0, _variance(whole)))) if len(whole) > 1 else None,
             levels_compared=len(within),
-            worst=[WorstLayout(level=row["level"], layout=row["layout"], try_clear=row["try_clear"], tries=row["tries"])
-                   for row in worst],
-        )  # fmt: skip
+            worst=[
+                WorstLayout(level=row["level"], layout=row["layout"], try_clear=row["try_clear"], tries=row["tries"])
+                for row in worst
+            ],
+        )
 
 
 def _variance(group: list[tuple[int, int]]) -> float:
@@ -108,4 +116,3 @@ def _variance(group: list[tuple[int, int]]) -> float:
     smooth = np.array([(clears + 1) / (tries + 2) for clears, tries in group])
     sampling = smooth * (1 - smooth) / np.array([tries for _, tries in group])
     return float(np.var(rates, ddof=1) - np.mean(sampling))
-

@@ -110,15 +110,26 @@ class LevelPage:
         here = play.counts[play.attempts.player] & (play.attempts.level == place) & ~play.attempts.rerun & play.attempts.taken
         builds = tries_by_build(play)
         near = range(max(0, place - SIDE), min(play.n_levels, place + SIDE + 1))
-        return Table([tries[place]], LevelTotals(
-            level=play.stops[place], place=place + 1,
-            funnel=play.once(Funnel()).rows[place], attempts=tries[place], times=play.once(TimeInLevel()).rows[place],
-            deaths=play.once(Deaths()).rows[place], plan=_planned(plan), note=plan.note if plan else None,
-            first_level=_first_questions(play) if place == 0 else None, builds=sorted(build_names(play)),
-            neighbours=[beside_builds(tries[level], builds[level]) for level in near],
-            watch=to_watch(play, np.flatnonzero(here)), attributes=attributes_by_level(play)[place], spots=_spots(play, place),
-            picture=plan.picture if plan else None,
-        ))  # fmt: skip
+        return Table(
+            [tries[place]],
+            LevelTotals(
+                level=play.stops[place],
+                place=place + 1,
+                funnel=play.once(Funnel()).rows[place],
+                attempts=tries[place],
+                times=play.once(TimeInLevel()).rows[place],
+                deaths=play.once(Deaths()).rows[place],
+                plan=_planned(plan),
+                note=plan.note if plan else None,
+                first_level=_first_questions(play) if place == 0 else None,
+                builds=sorted(build_names(play)),
+                neighbours=[beside_builds(tries[level], builds[level]) for level in near],
+                watch=to_watch(play, np.flatnonzero(here)),
+                attributes=attributes_by_level(play)[place],
+                spots=_spots(play, place),
+                picture=plan.picture if plan else None,
+            ),
+        )
 
 
 def place_of(play: Play, name: str) -> int:
@@ -143,9 +154,15 @@ def _planned(plan: Level | None) -> Planned:
 def beside_builds(tries: AttemptsRow, builds: dict[str, BuildTries]) -> Neighbour:
     """A level with its tries, in all and by build."""
     return Neighbour(
-        level=tries["level"], players=tries["players"], settled=tries["settled"], try_clear=tries["try_clear"],
-        try_clear_low=tries["try_clear_low"], try_clear_high=tries["try_clear_high"], p50=tries["p50"], builds=builds,
-    )  # fmt: skip
+        level=tries["level"],
+        players=tries["players"],
+        settled=tries["settled"],
+        try_clear=tries["try_clear"],
+        try_clear_low=tries["try_clear_low"],
+        try_clear_high=tries["try_clear_high"],
+        p50=tries["p50"],
+        builds=builds,
+    )
 
 
 def _spots(play: Play, level: int) -> list[Spot]:
@@ -166,8 +183,7 @@ def _first_questions(play: Play) -> FirstLevel:
     here = play.counts[table.player] & (table.level == 0) & ~table.rerun & table.taken
     begun = here & (table.number == 1)
     start = {
-        int(p): (int(s), float(t))
-        for p, s, t in zip(table.player[begun], table.session[begun], table.opened[begun], strict=True)
+        int(p): (int(s), float(t)) for p, s, t in zip(table.player[begun], table.session[begun], table.opened[begun], strict=True)
     }
 
     def first(outcomes: tuple[Outcome, ...]) -> float | None:
@@ -184,6 +200,9 @@ def _first_questions(play: Play) -> FirstLevel:
     silent = set(start) - by_player
     gone = {player for player in silent if not (table.level[table.player == player] > 0).any()}
     return {
-        "to_input": median(inputs[~np.isnan(inputs)]), "to_failure": first((DIED, WAS_RESET)), "to_clear": first((CLEARED,)),
-        "left_before_input": len(gone) if tells else None, "players": len(start),
-    }  # fmt: skip
+        "to_input": median(inputs[~np.isnan(inputs)]),
+        "to_failure": first((DIED, WAS_RESET)),
+        "to_clear": first((CLEARED,)),
+        "left_before_input": len(gone) if tells else None,
+        "players": len(start),
+    }

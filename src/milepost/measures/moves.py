@@ -15,16 +15,28 @@ from milepost.playback.play import Play
 from milepost.vocabulary import MOVE_KINDS, SETBACK
 
 # Moves from one stop to another, of one kind; the cost of setbacks is in seconds.
-MoveRow = TypedDict("MoveRow", {
-    "from": str, "to": str | None, "kind": str, "count": int, "players": int, "cost": float | None, "never_back": int | None,
-})  # fmt: skip
+MoveRow = TypedDict(
+    "MoveRow",
+    {"from": str, "to": str | None, "kind": str, "count": int, "players": int, "cost": float | None, "never_back": int | None},
+)
 
 
 # How often players left a level by each kind of move.
-MovesRow = TypedDict("MovesRow", {
-    "level": str, "exit": int, "entry": int, "repeat": int, "setback": int, "passed": int, "advance": int, "return": int,
-    "skip": int, "restart": int,
-})  # fmt: skip
+MovesRow = TypedDict(
+    "MovesRow",
+    {
+        "level": str,
+        "exit": int,
+        "entry": int,
+        "repeat": int,
+        "setback": int,
+        "passed": int,
+        "advance": int,
+        "return": int,
+        "skip": int,
+        "restart": int,
+    },
+)
 
 
 class MovesTotals(TypedDict):
@@ -70,11 +82,14 @@ def _row(play: Play, counted: Ints, key: tuple[int, int, int], places: Ints, cos
     origin, target, kind = key
     setback = kind == SETBACK
     return {
-        "from": play.stops[origin], "to": play.stops[target] if target >= 0 else None, "kind": MOVE_KINDS[kind],
-        "count": len(places), "players": len(distinct(play.moves.player[counted[places]])),
+        "from": play.stops[origin],
+        "to": play.stops[target] if target >= 0 else None,
+        "kind": MOVE_KINDS[kind],
+        "count": len(places),
+        "players": len(distinct(play.moves.player[counted[places]])),
         "cost": float(cost[places].sum()) if setback else None,
         "never_back": int((~back[places]).sum()) if setback else None,
-    }  # fmt: skip
+    }
 
 
 def _setbacks(play: Play, counted: Ints) -> tuple[Floats, Bools]:

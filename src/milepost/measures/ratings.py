@@ -91,11 +91,14 @@ def _rated(play: Play, bands: tuple[Band, ...], clears: Ints) -> Rated:
     given = [(own, computed) for own, computed in zip(logged, placed, strict=True) if own is not None]
     steps = np.unique(available[known])
     return {
-        "clears": len(clears), "rated": total, "no_band": placed.count(None),
-        "logged": len(given), "logged_otherwise": sum(own != computed for own, computed in given),
+        "clears": len(clears),
+        "rated": total,
+        "no_band": placed.count(None),
+        "logged": len(given),
+        "logged_otherwise": sum(own != computed for own, computed in given),
         "ratings": {band.name: _share(placed.count(band.name), total) for band in bands},
         "unreachable": [band.name for band in bands if len(steps) and not _reachable(bands, band, steps.tolist())],
-    }  # fmt: skip
+    }
 
 
 def band_of(bands: tuple[Band, ...], value: float) -> str | None:
@@ -108,9 +111,10 @@ def _reachable(bands: tuple[Band, ...], band: Band, totals: list[float]) -> bool
     ends = {end for own in bands for end in (own.low, own.high)} | {0.0, 1.0}
     return any(
         band_of(bands, count / total) == band.name
-        for total in totals for end in ends
+        for total in totals
+        for end in ends
         for count in range(max(0, int(end * total) - 1), min(int(total), int(end * total) + 2) + 1)
-    )  # fmt: skip
+    )
 
 
 def _share(clears: int, of: int) -> BandShare:

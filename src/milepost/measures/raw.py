@@ -13,18 +13,7 @@ from milepost.numerics.whole_numbers import distinct, numbered, stable_order
 from milepost.playback.engine import end_codes
 from milepost.playback.play import FullPlay, Play, summary
 from milepost.playback.tables import Ends
-from milepost.vocabulary import (
-    COMPLETE,
-    DEATH,
-    END_QUIT,
-    END_UNKNOWN,
-    LEVEL_EVENTS,
-    RESET,
-    RETRY,
-    SESSION_END,
-    START,
-    TRANSITION,
-)
+from milepost.vocabulary import COMPLETE, DEATH, END_QUIT, END_UNKNOWN, LEVEL_EVENTS, RESET, RETRY, SESSION_END, START, TRANSITION
 
 _ENDING = (START, RETRY, DEATH, RESET, COMPLETE)  # of a try
 _TELLING = (START, RETRY, DEATH, RESET, COMPLETE, TRANSITION, SESSION_END)  # of when a try begins and ends

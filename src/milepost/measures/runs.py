@@ -107,10 +107,16 @@ class RunsMeasure:
         """One row a level; see docs/runs.md for the columns."""
         runs = runs_of(play)
         chosen = _chosen(play, runs)
-        return Table(_levels(play, runs, chosen), RunsTotals(
-            runs=len(chosen.player), players=len(distinct(chosen.player)), ends=_by_cause(chosen.cause),
-            by_number=_by_number(chosen), to_first_win=_to_first_win(chosen),
-        ))  # fmt: skip
+        return Table(
+            _levels(play, runs, chosen),
+            RunsTotals(
+                runs=len(chosen.player),
+                players=len(distinct(chosen.player)),
+                ends=_by_cause(chosen.cause),
+                by_number=_by_number(chosen),
+                to_first_win=_to_first_win(chosen),
+            ),
+        )
 
 
 @dataclass(frozen=True)
@@ -158,11 +164,16 @@ def _levels(play: Play, runs: Runs, chosen: _Chosen) -> list[RunsRow]:
     curve = reach_curve(chosen.furthest, _ended(chosen), chosen.player, n_levels)
     return [
         RunsRow(
-            level=play.stops[level], reached=int(reached_by[level]), cleared=int(cleared_by[level]),
-            share=share, share_low=low, share_high=high, ended=_by_cause(chosen.cause[chosen.furthest == level]),
+            level=play.stops[level],
+            reached=int(reached_by[level]),
+            cleared=int(cleared_by[level]),
+            share=share,
+            share_low=low,
+            share_high=high,
+            ended=_by_cause(chosen.cause[chosen.furthest == level]),
         )
         for level, (share, low, high) in enumerate(curve)
-    ]  # fmt: skip
+    ]
 
 
 def _ended(chosen: _Chosen) -> Bools:
@@ -212,10 +223,16 @@ def _by_number(chosen: _Chosen) -> list[RunNumberRow]:
         own = chosen.number == number
         failed = own & (chosen.cause == FAILED)
         again = float((last[chosen.player[failed]] > number).mean()) if failed.any() else None
-        rows.append(RunNumberRow(
-            number=number, runs=int(own.sum()), furthest_p50=median(chosen.furthest[own] + 1.0),
-            won=int((own & (chosen.cause == WON)).sum()), seconds_p50=median(chosen.seconds[own]), again=again,
-        ))  # fmt: skip
+        rows.append(
+            RunNumberRow(
+                number=number,
+                runs=int(own.sum()),
+                furthest_p50=median(chosen.furthest[own] + 1.0),
+                won=int((own & (chosen.cause == WON)).sum()),
+                seconds_p50=median(chosen.seconds[own]),
+                again=again,
+            )
+        )
     return rows
 
 

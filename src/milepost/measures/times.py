@@ -94,13 +94,18 @@ class TimeInLevel:
         for level in levels_shown(play):
             here = rows_of(play, level)
             own, spent = here[usable[here]], float(table.active[here[spent_at[here]]].sum())
-            rows.append(TimesRow(
-                level=play.stops[level], placed=level < play.n_levels,
-                **_to_clear(cell.of(level), play.only_some_tries), **_single(table, between, own),
-                **_split_gap(table, between, until_move, own),
-                spent=spent, session_share=spent / total if total > 0 else None,
-                void=void_attempts(play, level),
-            ))  # fmt: skip
+            rows.append(
+                TimesRow(
+                    level=play.stops[level],
+                    placed=level < play.n_levels,
+                    **_to_clear(cell.of(level), play.only_some_tries),
+                    **_single(table, between, own),
+                    **_split_gap(table, between, until_move, own),
+                    spent=spent,
+                    session_share=spent / total if total > 0 else None,
+                    void=void_attempts(play, level),
+                )
+            )
         if play.only_some_tries:
             for row in rows:
                 row["p10"] = row["p25"] = row["p50"] = row["p75"] = row["p90"] = None
@@ -113,20 +118,32 @@ def _to_clear(cell: Cells, some: bool) -> ToClear:
     curve = kaplan_meier(cell.seconds[timed], cell.cleared[timed])
     p10, p25, p50, p75, p90 = (curve.quantile(q) for q in (0.1, 0.25, 0.5, 0.75, 0.9))
     return ToClear(
-        reached=len(cell.player), timed=int(timed.sum()), untimed=int(cell.untimed.sum()),
-        clears=int((cell.cleared & timed).sum()), censored=int((~cell.cleared & timed).sum()),
-        p10=p10, p25=p25, p50=p50, p75=p75, p90=p90, distribution=_distribution(cell.seconds[timed], cell.cleared[timed]),
-    )  # fmt: skip
+        reached=len(cell.player),
+        timed=int(timed.sum()),
+        untimed=int(cell.untimed.sum()),
+        clears=int((cell.cleared & timed).sum()),
+        censored=int((~cell.cleared & timed).sum()),
+        p10=p10,
+        p25=p25,
+        p50=p50,
+        p75=p75,
+        p90=p90,
+        distribution=_distribution(cell.seconds[timed], cell.cleared[timed]),
+    )
 
 
 def _distribution(times: Floats, cleared: Bools) -> list[Bin]:
     """Players by their time, in bins that each reach to the square root of two times their beginning."""
     place = np.clip(np.floor(2 * np.log2(np.maximum(times, _SHORTEST))), None, _LONGEST_BIN).astype(np.int64)
     return [
-        {"from": float(2 ** (n / 2)), "to": float(2 ** ((n + 1) / 2)), "cleared": int((cleared & (place == n)).sum()),
-         "censored": int((~cleared & (place == n)).sum())}
+        {
+            "from": float(2 ** (n / 2)),
+            "to": float(2 ** ((n + 1) / 2)),
+            "cleared": int((cleared & (place == n)).sum()),
+            "censored": int((~cleared & (place == n)).sum()),
+        }
         for n in distinct(place).tolist()
-    ]  # fmt: skip
+    ]
 
 
 def _between(table: AttemptTable) -> Floats:
@@ -162,9 +179,11 @@ def _split_gap(table: AttemptTable, between: Floats, until_move: Floats, rows: I
     known = cleared[~np.isnan(between[cleared]) & ~np.isnan(until_move[cleared])]
     before = np.minimum(until_move[known], between[known])
     return Gaps(
-        to_move_p50=median(before), to_start_p50=median(between[known] - before), split_gaps=len(known),
+        to_move_p50=median(before),
+        to_start_p50=median(between[known] - before),
+        split_gaps=len(known),
         lost_to_failures=float(table.active[failed].sum()),
-    )  # fmt: skip
+    )
 
 
 def _session_seconds(play: Play) -> float:
@@ -185,9 +204,13 @@ def _single(table: AttemptTable, between: Floats, rows: Ints) -> Single:
     settled_in = rows[~np.isnan(table.settling[rows])]
     gap_known = cleared[~np.isnan(between[cleared])]
     return Single(
-        run_p50=median(table.active[cleared]), runs=len(cleared),
-        fail_p50=median(table.active[failed]), fails=len(failed),
-        settling_p50=median(table.settling[settled_in]), settlings=len(settled_in),
-        between_p50=median(between[gap_known]), betweens=len(gap_known),
+        run_p50=median(table.active[cleared]),
+        runs=len(cleared),
+        fail_p50=median(table.active[failed]),
+        fails=len(failed),
+        settling_p50=median(table.settling[settled_in]),
+        settlings=len(settled_in),
+        between_p50=median(between[gap_known]),
+        betweens=len(gap_known),
         paused_total=float(table.paused[rows].sum()),
-    )  # fmt: skip
+    )

@@ -17,19 +17,45 @@ from milepost.playback.play import FullPlay, Play, with_records
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, FINDINGS, MOVE_KINDS, N_SETTLED, OUTCOMES
 
 # An attempt of a session; times are seconds on the session's clock.
-TraceRow = TypedDict("TraceRow", {
-    "session": str, "level": str, "clock": float, "until": float, "try": int | None, "void": bool, "rerun": bool, "outcome": str,
-    "cause": str | None, "active": float | None, "paused": float, "settling": float | None, "progress": float | None, "hits": int,
-    "repairs": list[str],
-})  # fmt: skip
+TraceRow = TypedDict(
+    "TraceRow",
+    {
+        "session": str,
+        "level": str,
+        "clock": float,
+        "until": float,
+        "try": int | None,
+        "void": bool,
+        "rerun": bool,
+        "outcome": str,
+        "cause": str | None,
+        "active": float | None,
+        "paused": float,
+        "settling": float | None,
+        "progress": float | None,
+        "hits": int,
+        "repairs": list[str],
+    },
+)
 # A move of a session.
 TracedMove = TypedDict("TracedMove", {"session": str, "clock": float, "from": str, "to": str | None, "kind": str})
 # Where to look for what happened: a session, and from when to when on its clock, or on that of its recording where it has one;
 # ``failed`` is the time in seconds that went into failures.
-Watched = TypedDict("Watched", {
-    "session": str, "player": str, "tries": int, "from": float, "to": float, "ended": str, "left": bool, "failed": float,
-    "recording": NotRequired[str], "link": NotRequired[str],
-})  # fmt: skip
+Watched = TypedDict(
+    "Watched",
+    {
+        "session": str,
+        "player": str,
+        "tries": int,
+        "from": float,
+        "to": float,
+        "ended": str,
+        "left": bool,
+        "failed": float,
+        "recording": NotRequired[str],
+        "link": NotRequired[str],
+    },
+)
 _SOON: Final = 2  # tries after which a clear has little to show
 
 
@@ -93,14 +119,22 @@ class Trace:
         table = play.attempts
         active, settling, progress = (float(column[k]) for column in (table.active, table.settling, table.progress))
         return {
-            "session": play.gated.log.sessions.name[table.session[k]], "level": play.stops[table.level[k]],
-            "clock": float(table.opened[k]) + self.offset, "until": float(table.closed[k]) + self.offset,
-            "try": int(table.number[k]) if table.taken[k] else None, "void": not table.taken[k],
-            "rerun": bool(table.rerun[k]), "outcome": OUTCOMES[table.outcome[k]],
-            "cause": _cause(play, k), "active": _known(active), "paused": float(table.paused[k]),
-            "settling": _known(settling), "progress": _known(progress), "hits": int(table.hits[k]),
+            "session": play.gated.log.sessions.name[table.session[k]],
+            "level": play.stops[table.level[k]],
+            "clock": float(table.opened[k]) + self.offset,
+            "until": float(table.closed[k]) + self.offset,
+            "try": int(table.number[k]) if table.taken[k] else None,
+            "void": not table.taken[k],
+            "rerun": bool(table.rerun[k]),
+            "outcome": OUTCOMES[table.outcome[k]],
+            "cause": _cause(play, k),
+            "active": _known(active),
+            "paused": float(table.paused[k]),
+            "settling": _known(settling),
+            "progress": _known(progress),
+            "hits": int(table.hits[k]),
             "repairs": _repairs(with_records(play), int(table.opened_at[k]), int(table.closed_at[k])),
-        }  # fmt: skip
+        }
 
     def _move(self, play: Play, number: int) -> TracedMove:
         moves = play.moves
@@ -108,18 +142,22 @@ class Trace:
         return {
             "session": play.gated.log.sessions.name[moves.session[number]],
             "clock": float(moves.time[number]) + self.offset,
-            "from": play.stops[moves.origin[number]], "to": play.stops[target] if target >= 0 else None,
+            "from": play.stops[moves.origin[number]],
+            "to": play.stops[target] if target >= 0 else None,
             "kind": MOVE_KINDS[moves.kind[number]],
-        }  # fmt: skip
+        }
 
     def _session(self, play: Play, session: int) -> Traced:
         gated = play.gated
         ended = float(play.session_times.last[session])
         return {
-            "session": gated.log.sessions.name[session], "player": gated.players[gated.player[session]],
-            "build": gated.log.sessions.build[session], "end": play.end.name(session),
-            "ended": None if np.isnan(ended) else ended + self.offset, "tags": gated.log.sessions.tags[session],
-        }  # fmt: skip
+            "session": gated.log.sessions.name[session],
+            "player": gated.players[gated.player[session]],
+            "build": gated.log.sessions.build[session],
+            "end": play.end.name(session),
+            "ended": None if np.isnan(ended) else ended + self.offset,
+            "tags": gated.log.sessions.tags[session],
+        }
 
 
 def _known(value: float) -> float | None:
@@ -161,11 +199,18 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Watched]:
     for place in first.tolist():
         session = int(sessions[place])
         own = rows[table.session[rows] == session]
-        found.append({
-            "session": play.gated.log.sessions.name[session], "player": play.gated.players[play.gated.player[session]],
-            "tries": int(counts[place]), "from": float(table.opened[own[0]]), "to": float(table.closed[own[-1]]),
-            "ended": OUTCOMES[table.outcome[own[-1]]], "left": bool(left[place]), "failed": float(failed[place]),
-        })  # fmt: skip
+        found.append(
+            {
+                "session": play.gated.log.sessions.name[session],
+                "player": play.gated.players[play.gated.player[session]],
+                "tries": int(counts[place]),
+                "from": float(table.opened[own[0]]),
+                "to": float(table.closed[own[-1]]),
+                "ended": OUTCOMES[table.outcome[own[-1]]],
+                "left": bool(left[place]),
+                "failed": float(failed[place]),
+            }
+        )
     return found
 
 

@@ -95,7 +95,7 @@ def _told(difference: Floats, covariance: Floats, anchors: Bools) -> Shifted:
     shift_variance = weight @ (np.array([one.shift_variance for one in each]) + (shifts - shift) ** 2)
     return Shifted(
         shift, float(np.sqrt(shift_variance)), delta, np.sqrt(weight @ variances), weight @ p, float(weight @ _TAUS), anchors
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)

@@ -17,18 +17,17 @@ informative right censoring by modeling the censoring process", Biometrics 44 (1
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
-from itertools import pairwise
+from dataclasses import dataclass, field
 from typing import Any, Final
 
 import numpy as np
 
-from milepost.arrays import Bools, Column, Floats, Ints
+from milepost.arrays import Floats, Ints
 from milepost.compiling import available
+from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
 from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, Sums
-from milepost.numerics.whole_numbers import distinct, stable_order
+from milepost.numerics.whole_numbers import distinct
 
 _REACH: Final = 5.0  # abilities are integrated over this many standard deviations to each side
 _ITERATIONS: Final = 60
@@ -65,51 +64,6 @@ class Fit:
     others: Floats = field(default_factory=lambda: np.array([mean for mean, _ in _PRIORS]))  # LEARNING to LOG_SD
 
 
-@dataclass(frozen=True)
-class TriesOfItems:
-    """Tries of subjects at items; all columns of one length.
-
-    Attributes:
-        subject: per try, its subject, from 0.
-        item: per try, its item, from 0.
-        number: per try, its number among the subject's at the item, from 1.
-        success: per try, whether it succeeded.
-        left: per try, whether the subject dropped out after it; None where dropping out is not modelled.
-    """
-
-    subject: Ints
-    item: Ints
-    number: Ints
-    success: Bools
-    left: Bools | None = None
-
-    def of_the_first(self, subjects: int) -> TriesOfItems:
-        """Those of so many subjects."""
-        few = self.subject < subjects
-        return self.some(few)
-
-    def of(self, subjects: Ints, count: int) -> TriesOfItems:
-        """Those of some of so many subjects, who are numbered anew in rising order."""
-        number = np.full(count, -1)
-        number[subjects] = np.arange(len(subjects))
-        some = self.some(number[self.subject] >= 0)
-        return replace(some, subject=number[some.subject])
-
-    def in_blocks(self, size: int) -> Iterator[tuple[int, TriesOfItems]]:
-        """Blocks of so many subjects: the number of the first one, and the tries of all in it."""
-        rising = bool((np.diff(self.subject) >= 0).all())
-        own = self if rising else self.some(stable_order(self.subject))
-        firsts = np.arange(0, max(1, int(own.subject.max(initial=0)) + 1), size)
-        bounds = [*np.searchsorted(own.subject, firsts).tolist(), len(own.subject)]
-        for first, ends in zip(firsts.tolist(), pairwise(bounds), strict=True):
-            yield first, own.some(slice(*ends))
-
-    def some(self, rows: Column | slice) -> TriesOfItems:
-        """Some of the tries."""
-        left = None if self.left is None else self.left[rows]
-        return TriesOfItems(self.subject[rows], self.item[rows], self.number[rows], self.success[rows], left)
-
-
 def fit_tries(tries: TriesOfItems, n_items: int, groups: Ints | None = None) -> Fit:
     """Fit the model; items without tries get the prior.
 
@@ -129,9 +83,15 @@ def fit_tries(tries: TriesOfItems, n_items: int, groups: Ints | None = None) -> 
     se = np.sqrt(np.diag(covariance))[n_items:]
     others = values[n_items:]
     return Fit(
-        values[:n_items], covariance[:n_items, :n_items], float(others[LEARNING]), float(se[LEARNING]),
-        float(np.exp(others[LOG_SD])), float(se[LOG_SD]), data.abilities(values), others,
-    )  # fmt: skip
+        values[:n_items],
+        covariance[:n_items, :n_items],
+        float(others[LEARNING]),
+        float(se[LEARNING]),
+        float(np.exp(others[LOG_SD])),
+        float(se[LOG_SD]),
+        data.abilities(values),
+        others,
+    )
 
 
 def _uphill(data: _Data, values: Floats) -> tuple[Floats, Floats]:
@@ -256,8 +216,16 @@ class _Data:
         logit = np.clip(linear[:, None] + np.outer(slope, ability), -_FAR, _FAR)
         chance = 1.0 / (1.0 + np.exp(-logit))
         counts = self.design[:, self.n_items + LEARNING] + self.design[:, self.n_items + WEAR]  # of learning, or of wear
-        return At(values[: self.n_items + HOLD], ability, hold, slope, chance, np.log1p(-chance), counts[:, None] * chance,
-                  grid.log_weight)  # fmt: skip
+        return At(
+            values[: self.n_items + HOLD],
+            ability,
+            hold,
+            slope,
+            chance,
+            np.log1p(-chance),
+            counts[:, None] * chance,
+            grid.log_weight,
+        )
 
     def abilities(self, values: Floats) -> Floats:
         """Per subject, the posterior mean of the ability."""

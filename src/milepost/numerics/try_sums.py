@@ -14,19 +14,7 @@ import numpy as np
 
 from milepost.arrays import Floats, Ints
 from milepost.compiling import compiled_functions
-from milepost.numerics.try_loops import (
-    AT_ONCE,
-    HOLD,
-    LEARNING,
-    LOG_SD,
-    OTHERS,
-    PATIENCE,
-    WEAR,
-    Room,
-    Subjects,
-    Tables,
-    Totals,
-)
+from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, OTHERS, PATIENCE, WEAR, Room, Subjects, Tables, Totals
 
 
 @dataclass(frozen=True)

@@ -95,9 +95,13 @@ Workers = Pool | Over
 
 
 def _gather(
-    executor: Executor, work: Callable[..., R], inputs: list[tuple[object, ...]], numbers: list[int], done: dict[int, R],
+    executor: Executor,
+    work: Callable[..., R],
+    inputs: list[tuple[object, ...]],
+    numbers: list[int],
+    done: dict[int, R],
     progress: Progress,
-) -> None:  # fmt: skip
+) -> None:
     futures = {}
     for number in numbers:
         future = executor.submit(work, *inputs[number])

@@ -49,9 +49,17 @@ def merged(parts: list[PlayedPart], log: BareLog, debug_sessions: int, wanted: W
     course, stops = wanted.course, parts[0].stops
     course = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
     admitted = Admitted(
-        log, debug_sessions, stops, bounds, _by_session([part.coarse for part in parts], parts, count), players, player, sequence,
-        course, wanted.exclusion,
-    )  # fmt: skip
+        log,
+        debug_sessions,
+        stops,
+        bounds,
+        _by_session([part.coarse for part in parts], parts, count),
+        players,
+        player,
+        sequence,
+        course,
+        wanted.exclusion,
+    )
     known: dict[type, object] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in wanted.summaries}
     known |= {AroundAttempts: around, SessionTimes: times, Attributes: attributes}
     end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))

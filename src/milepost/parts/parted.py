@@ -99,4 +99,3 @@ class PartedLog:
         seen = reduce(add, workers.map(levels_of_part, [(part, wanted, survey) for part in self.parts], progress))
         require_few(seen.levels, log)
         return infer_order(seen, gather(log.stops, survey.names).names)
-

@@ -11,9 +11,9 @@ import numpy as np
 from milepost.arrays import Column, Ints
 from milepost.store.columns import slimmest
 
-NARROW: Final = frozenset({
-    "visit", "hits", "outcome", "opened_at", "closed_at", "at", "kind", "begun_as", "ended_as", "cause", "rating", "layout",
-})  # fmt: skip
+NARROW: Final = frozenset(
+    {"visit", "hits", "outcome", "opened_at", "closed_at", "at", "kind", "begun_as", "ended_as", "cause", "rating", "layout"}
+)
 
 
 @dataclass(frozen=True)

@@ -167,8 +167,17 @@ def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | Non
         attempts = replace(attempts, active=active_without_idle(play, wanted.idle_cap))
     times = SessionTimes(*(column[sessions] for column in vars(play.session_times).values()))
     return PlayedPart(
-        sessions, gated.bounds[sessions], np.diff(gated.bounds)[sessions], play.end.codes[sessions], play.endless[sessions],
-        gated.coarse[sessions], times, slimmed(attempts), slimmed(play.around),
-        slim_columns(all_attributes(play).columns), slimmed(play.moves), play.gated.stops,
+        sessions,
+        gated.bounds[sessions],
+        np.diff(gated.bounds)[sessions],
+        play.end.codes[sessions],
+        play.endless[sessions],
+        gated.coarse[sessions],
+        times,
+        slimmed(attempts),
+        slimmed(play.around),
+        slim_columns(all_attributes(play).columns),
+        slimmed(play.moves),
+        play.gated.stops,
         {kind: play.summary(kind) for kind in wanted.summaries},
-    )  # fmt: skip
+    )

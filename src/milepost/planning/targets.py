@@ -22,10 +22,15 @@ from milepost.playback.play import Play
 
 TOLERANCE: Final = 0.05  # of a share of tries that clear, for a target that is no range
 MEANINGS: Final = {
-    "target_clear": "a try clears", "par_seconds": "median time to clear", "target_tries": "median tries to clear",
-    "target_kept": "still playing after it", "kept_at_end": "still playing at the end",
-    "total_minutes": "minutes to finish", "strong_spikes": "strong spikes", "findings": "heavy findings",
-}  # fmt: skip
+    "target_clear": "a try clears",
+    "par_seconds": "median time to clear",
+    "target_tries": "median tries to clear",
+    "target_kept": "still playing after it",
+    "kept_at_end": "still playing at the end",
+    "total_minutes": "minutes to finish",
+    "strong_spikes": "strong spikes",
+    "findings": "heavy findings",
+}
 
 
 class TargetsRow(TypedDict):
@@ -68,10 +73,18 @@ class _Target:
         low, high = self.measured.interval
         ends = (None if abs(end) == np.inf else end for end in (self.goal.low, self.goal.high))
         return TargetsRow(
-            level=self.level, target=self.name, planned=self.planned, planned_low=next(ends), planned_high=next(ends),
-            measured=self.measured.value, low=low, high=high, players=self.measured.players,
-            verdict=judged(self.goal, self.measured), players_needed=players_needed(self.goal, self.measured),
-        )  # fmt: skip
+            level=self.level,
+            target=self.name,
+            planned=self.planned,
+            planned_low=next(ends),
+            planned_high=next(ends),
+            measured=self.measured.value,
+            low=low,
+            high=high,
+            players=self.measured.players,
+            verdict=judged(self.goal, self.measured),
+            players_needed=players_needed(self.goal, self.measured),
+        )
 
 
 @dataclass(frozen=True)

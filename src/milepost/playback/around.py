@@ -48,12 +48,19 @@ def around_attempts(gated: Gated, table: AttemptTable) -> AroundAttempts:
     ends &= records.session[following] == table.session
     cause = np.where(records.event[closing] == RUN_END, ABSENT, records.cause[closing])  # that is the run's cause
     return AroundAttempts(
-        records.event[opening], records.event[closing], cause, records.rating[closing],
-        np.where(layout >= 0, layout, records.layout[closing]), records.x[closing], records.y[closing],
-        records.collected[closing], records.available[closing],
-        np.where(ends, records.time[following] - table.closed, np.nan), records.marks[closing] & WHOLE != 0,
+        records.event[opening],
+        records.event[closing],
+        cause,
+        records.rating[closing],
+        np.where(layout >= 0, layout, records.layout[closing]),
+        records.x[closing],
+        records.y[closing],
+        records.collected[closing],
+        records.available[closing],
+        np.where(ends, records.time[following] - table.closed, np.nan),
+        records.marks[closing] & WHOLE != 0,
         records.marks[closing] & BIT["instant_clear"] != 0,
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)

@@ -14,17 +14,7 @@ from milepost.gate.values import Values, of_numbers
 from milepost.logs.interface import ABSENT, BareLog
 from milepost.playback.play import FullPlay, Play, summary, with_records
 from milepost.playback.runs import RunMarks, runs_of
-from milepost.vocabulary import (
-    COMPLETE,
-    DEATH,
-    DROPPED,
-    NUMBER_FIELDS,
-    RESET,
-    RETRY,
-    SESSION_END,
-    START,
-    TRANSITION,
-)
+from milepost.vocabulary import COMPLETE, DEATH, DROPPED, NUMBER_FIELDS, RESET, RETRY, SESSION_END, START, TRANSITION
 
 _ATTRIBUTE: Final = re.compile(r"(start|end|run)\.(.+)", re.DOTALL)
 _NUMBERS: Final = tuple(sorted(NUMBER_FIELDS))

@@ -79,11 +79,15 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
     n_stops = len(gated.stops.names)
     tally = Tally(*(column(np.full(n_stops, start, np.int64)) for start in (ABSENT, 0, 0)))
     sittings = Sittings(
-        session=column(gated.sequence), player=column(gated.player), coarse=column(gated.coarse),
-        order=column(gated.orders.of_session), bounds=column(gated.bounds),
+        session=column(gated.sequence),
+        player=column(gated.player),
+        coarse=column(gated.coarse),
+        order=column(gated.orders.of_session),
+        bounds=column(gated.bounds),
         cut=column(gated.bounds[1:] if gated.exclusion is None else gated.exclusion.ends_at(gated.log, gated.bounds)),
-        end=column(np.full(len(gated.player), END_UNKNOWN)), endless=column(np.zeros(len(gated.player), np.bool_)),
-    )  # fmt: skip
+        end=column(np.full(len(gated.player), END_UNKNOWN)),
+        endless=column(np.zeros(len(gated.player), np.bool_)),
+    )
     state = way.state()
     room = len(gated.order)  # memory is only taken for what is written
     attempts = Attempts(*(column(np.zeros(room, _kind(name))) for name in Attempts._fields))
@@ -93,9 +97,12 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
         way.runner(tape, out, state, sittings, first, min(first + way.step, len(gated.sequence)))
         progress.advance(min(way.step, len(gated.sequence) - first))
     return Written(
-        _taken(attempts, int(state.attempts)), _taken(moves, int(state.moves)), np.array(sittings.end, dtype=np.int64),
-        np.array(sittings.endless, dtype=np.bool_), np.asarray(tape.marks),
-    )  # fmt: skip
+        _taken(attempts, int(state.attempts)),
+        _taken(moves, int(state.moves)),
+        np.array(sittings.end, dtype=np.int64),
+        np.array(sittings.endless, dtype=np.bool_),
+        np.asarray(tape.marks),
+    )
 
 
 def _kind(name: str) -> type:

@@ -89,8 +89,11 @@ def _quarters(play: Play, numbers: Floats) -> AttributeGroups:
     cuts = sorted({float(cut) for cut in np.quantile(own if len(own) else numbers[~np.isnan(numbers)], (0.25, 0.5, 0.75))})
     place = np.searchsorted(cuts, numbers, side="left")
     given = ~np.isnan(numbers)
-    names = [f"up to {cuts[0]:g}", *(f"over {low:g} up to {high:g}" for low, high in zip(cuts, cuts[1:], strict=False)),
-             f"over {cuts[-1]:g}"]  # fmt: skip
+    names = [
+        f"up to {cuts[0]:g}",
+        *(f"over {low:g} up to {high:g}" for low, high in zip(cuts, cuts[1:], strict=False)),
+        f"over {cuts[-1]:g}",
+    ]
     groups: list[tuple[str | None, Bools]] = [(name, given & (place == number)) for number, name in enumerate(names)]
     return AttributeGroups([*(group for group in groups if group[1].any()), *_absent(~given)], cuts)
 

@@ -27,7 +27,7 @@ from milepost.vocabulary import CLEARED
 
 def replay_log(
     log: Log, course: Course | None, rules: ReplayRules, progress: Progress = SILENT, exclusion: Exclusion | None = None
-) -> FullPlay:  # fmt: skip
+) -> FullPlay:
     """Judge a log's records and replay them.
 
     Without a course the order of the levels is inferred from who was where first, and the log is replayed by it.
@@ -102,5 +102,3 @@ def _attempt_table(columns: dict[str, Column], gated: Gated) -> AttemptTable:
     player, nothing = gated.player[columns["session"]], np.zeros(len(columns["session"]), np.bool_)
     number, rerun = numbered_tries(player, columns["level"], columns["outcome"] == CLEARED, nothing)
     return AttemptTable(player=player, number=number, rerun=rerun, void=nothing, aside=nothing, **columns)
-
-

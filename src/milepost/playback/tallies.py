@@ -74,11 +74,15 @@ class Tallies:
         log, records = play.gated.log, play.gated.log.records
         known = records.event >= 0
         return cls(
-            len(records), int(np.count_nonzero(records.marks & DROPPED)),
+            len(records),
+            int(np.count_nonzero(records.marks & DROPPED)),
             np.bincount(records.event[known], minlength=len(EVENTS)),
             np.bincount(-1 - records.event[~known], minlength=len(log.unknown_words)),
-            _findings(play), _seconds(play), int(np.count_nonzero(records.whole)), _gaps(play),
-        )  # fmt: skip
+            _findings(play),
+            _seconds(play),
+            int(np.count_nonzero(records.whole)),
+            _gaps(play),
+        )
 
     @classmethod
     def merged(cls, parts: list[Tallies]) -> Tallies:
@@ -88,11 +92,15 @@ class Tallies:
             for number, found in part.findings.items():
                 findings[number] = findings[number] + found if number in findings else found
         return cls(
-            sum(part.records for part in parts), sum(part.dropped for part in parts),
-            np.sum([part.events for part in parts], axis=0), np.sum([part.words for part in parts], axis=0),
-            findings, np.max([part.seconds for part in parts], axis=0), sum(part.wholes for part in parts),
+            sum(part.records for part in parts),
+            sum(part.dropped for part in parts),
+            np.sum([part.events for part in parts], axis=0),
+            np.sum([part.words for part in parts], axis=0),
+            findings,
+            np.max([part.seconds for part in parts], axis=0),
+            sum(part.wholes for part in parts),
             np.sum([part.gaps for part in parts], axis=0),
-        )  # fmt: skip
+        )
 
 
 def tallies_of(play: Play) -> Tallies:

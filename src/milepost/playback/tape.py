@@ -124,10 +124,37 @@ class State:
     """
 
     __slots__ = (
-        "attempts", "clear_at", "clear_fresh", "clear_level", "coarse", "cut", "echo", "end", "hits", "hop_at",
-        "hop_from", "hop_to", "level", "moves", "opened_at", "order", "over", "over_row", "pause_from", "paused", "pausing",
-        "phase", "player", "progress", "ready_at", "session", "settling", "visit", "visit_at", "visit_first",
-    )  # fmt: skip
+        "attempts",
+        "clear_at",
+        "clear_fresh",
+        "clear_level",
+        "coarse",
+        "cut",
+        "echo",
+        "end",
+        "hits",
+        "hop_at",
+        "hop_from",
+        "hop_to",
+        "level",
+        "moves",
+        "opened_at",
+        "order",
+        "over",
+        "over_row",
+        "pause_from",
+        "paused",
+        "pausing",
+        "phase",
+        "player",
+        "progress",
+        "ready_at",
+        "session",
+        "settling",
+        "visit",
+        "visit_at",
+        "visit_first",
+    )
 
     attempts: int  # written so far, as are moves
     moves: int

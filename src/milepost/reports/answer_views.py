@@ -27,7 +27,9 @@ def answers_view(report: AnswersDocument) -> list[AnyView]:
 def _left_out(report: AnswersDocument) -> list[str]:
     said = []
     if names := report["players_not_counted"]:
-        said.append(f"Left out: the answers of {plural(len(names), 'player')} who are not in the log or do not count ({_some(names)}).")  # noqa: E501
+        said.append(
+            f"Left out: the answers of {plural(len(names), 'player')} who are not in the log or do not count ({_some(names)})."
+        )
     if names := report["unknown_levels"]:
         said.append(f"Left out: answers on {plural(len(names), 'level')} that the course does not have ({_some(names)}).")
     return said
@@ -77,7 +79,10 @@ def _notes(report: AnswersDocument, question: QuestionAnswers) -> list[str]:
     if not question["ordered"]:
         said += [f"{safe(row['level']) if row['level'] else 'Whole course'}: {_distribution(row)}." for row in question["levels"]]
     if question["scale"]:
-        said.append(f"The mean is of places in the order {listed([safe(one) for one in question['scale']])}, from 1 to {len(question['scale'])}.")  # noqa: E501
+        said.append(
+            f"The mean is of places in the order {listed([safe(one) for one in question['scale']])}, from 1 to "
+            f"{len(question['scale'])}."
+        )
     said += agreement_sentences(question)
     if any(row["n"] < report.get("min_players", 0) for row in question["levels"]) and question["ordered"]:
         said.append(f"In brackets: fewer than {report.get('min_players', 0)} answers, of which nothing is claimed.")
@@ -102,8 +107,15 @@ def agreement_sentences(question: QuestionAnswers) -> list[str]:
         low, high = agreement["low"], agreement["high"]
         span = f", 95 % interval {logits(low)} to {logits(high)}" if low is not None and high is not None else ""
         way = _way(low, high)
-        said.append(f"Answers and tries: rank correlation {logits(agreement['rho'])}{span}, over {plural(agreement['pairs'], 'pair')} of player and level; {way}.")  # noqa: E501
-    said += [f"{safe(one['level'])}: {one['reading']} (mean answer {rate(one['mean'])} of {plural(one['n'], 'player')}, and a try clears {percent(one['try_clear'])} of the time)." for one in question["apart"]]  # noqa: E501
+        said.append(
+            f"Answers and tries: rank correlation {logits(agreement['rho'])}{span}, over "
+            f"{plural(agreement['pairs'], 'pair')} of player and level; {way}."
+        )
+    said += [
+        f"{safe(one['level'])}: {one['reading']} (mean answer {rate(one['mean'])} of {plural(one['n'], 'player')}, and "
+        f"a try clears {percent(one['try_clear'])} of the time)."
+        for one in question["apart"]
+    ]
     return said
 
 

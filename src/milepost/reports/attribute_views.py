@@ -32,10 +32,12 @@ def attributes_view(rows: list[AttributeRow]) -> View[_Line]:
     lines = [_line(row, place, tries) for row in rows for place, tries in enumerate(row["values"])]
     columns: tuple[Column[_Line], ...] = (
         Column("what a try began with", lambda line: safe(line["attribute"]), left=True),
-        Column("value", lambda line: safe(line["value"]), left=True), count_column("tries", "tries"),
-        count_column("players", "players"), *share_columns("a try clears", "try_clear", 0, 1),
+        Column("value", lambda line: safe(line["value"]), left=True),
+        count_column("tries", "tries"),
+        count_column("players", "players"),
+        *share_columns("a try clears", "try_clear", 0, 1),
         Column("odds of clearing", lambda line: line["odds"], left=True),
-    )  # fmt: skip
+    )
     notes = ["Odds: against the value that most tries began with. Who had which was not drawn by lot: it may be the players."]
     return View("What differed when it was tried", columns, lines, notes if lines else [])
 
@@ -43,10 +45,14 @@ def attributes_view(rows: list[AttributeRow]) -> View[_Line]:
 def _line(row: AttributeRow, place: int, tries: AttributeTries) -> _Line:
     return _Line(
         attribute=row["attribute"].removeprefix("start.") if not place else "",
-        value="not given" if tries["value"] is None else tries["value"], tries=tries["tries"], players=tries["players"],
-        try_clear=tries["try_clear"], try_clear_low=tries["try_clear_low"], try_clear_high=tries["try_clear_high"],
+        value="not given" if tries["value"] is None else tries["value"],
+        tries=tries["tries"],
+        players=tries["players"],
+        try_clear=tries["try_clear"],
+        try_clear_low=tries["try_clear_low"],
+        try_clear_high=tries["try_clear_high"],
         odds="1, the usual" if not place else _odds(tries),
-    )  # fmt: skip
+    )
 
 
 def _odds(tries: AttributeTries) -> str:

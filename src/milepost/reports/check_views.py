@@ -42,11 +42,7 @@ def _contents(report: CheckDocument) -> AnyView:
         f"Builds: {listed(builds) if builds else 'none is named'}. Levels played: {report['levels_seen']}"
         + (f" of a course of {len(report['course']['levels'])}." if not report["course"]["inferred"] else "."),
         f"Sessions last {seconds(report['median_session'])} (median), the longest {seconds(report['longest_session'])}"
-        + (
-            f", from {report['first_day']} to {report['last_day']}."
-            if report["first_day"]
-            else "; their times are relative."
-        ),
+        + (f", from {report['first_day']} to {report['last_day']}." if report["first_day"] else "; their times are relative."),
         f"Events: {listed(words + ([plural(rest, 'more word')] if rest > 0 else []))}.",
     ]
     unknown = [f"{safe(word)} {count:,}" for word, count in list(report["unknown_words"].items())[:_MOST_WORDS]]
@@ -112,12 +108,13 @@ def _promises(report: CheckDocument) -> View[PromiseRow]:
     columns: tuple[Column[PromiseRow], ...] = (
         Column("promise", lambda row: safe(row["why"] or ", ".join(row["that"])), left=True),
         Column("on", lambda row: ", ".join(row["on"]), left=True, rank=3),
-        Column("judged", lambda row: number(row["judged"])), Column("broken", lambda row: number(row["broken"])),
+        Column("judged", lambda row: number(row["judged"])),
+        Column("broken", lambda row: number(row["broken"])),
         Column("sessions", lambda row: number(row["sessions"]), rank=2),
         Column("levels", lambda row: listed([safe(level) for level in row["levels"][:3]]), left=True, rank=1),
         Column("first place", lambda row: safe(row["places"][0]) if row["places"] else "", left=True, rank=4),
         Column("", _of_promise, left=True),
-    )  # fmt: skip
+    )
     silent = listed([safe(row["why"] or ", ".join(row["that"])) for row in report["promises"] if not row["judged"]])
     notes = [f"No record says enough to judge: {silent}."] if silent else []
     return View("What the makers promise", columns, report["promises"], notes)

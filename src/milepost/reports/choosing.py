@@ -28,7 +28,9 @@ def chosen(report: Report, wanted: str) -> Report:
     known = {name for view in report.views for column in view.columns for name in _names(column)}
     for name in names:
         if name not in known | {EVERY}:
-            shown = ", ".join(dict.fromkeys(column.said or column.title for view in report.views for column in view.columns if column.title))  # noqa: E501
+            shown = ", ".join(
+                dict.fromkeys(column.said or column.title for view in report.views for column in view.columns if column.title)
+            )
             raise UsageError(f"--columns {safe(name)}: no column is called so. There are: {safe(shown)}.")
     if not names:
         raise UsageError("--columns: name the columns that you want, with commas between, or all.")

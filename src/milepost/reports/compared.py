@@ -28,7 +28,7 @@ _MARKS: Final = {"harder": "▲ harder", "easier": "▼ easier", "same": "= same
 
 def compare_document(
     plays: tuple[Play, Play], log: BareLog, split: Split, table: Table[CompareRow, CompareTotals], least: int
-) -> CompareDocument:  # fmt: skip
+) -> CompareDocument:
     """The document of a comparison.
 
     Args:
@@ -87,7 +87,7 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
         Column("time", lambda row: _ratio(row, "time"), left=True, rank=2),
         Column("quitting", lambda row: _ratio(row, "quit"), left=True, rank=8),
         Column("changed", _changed, left=True, rank=1),
-    )  # fmt: skip
+    )
     notes = [
         f"Beyond all: logits by which a level got harder from {before} to {after}, beyond what all levels did together.",
         *_left_out(report),

@@ -32,11 +32,9 @@ def head(command: str, play: Play) -> Head:
         course=CourseHead(levels=play.stops[: play.n_levels], inferred=play.inferred),
         players=int(counts.sum()),
         sessions=int(counts[play.gated.player].sum()) if len(play.gated.player) else 0,
-        left_out=LeftOut(
-            debug_sessions=play.gated.debug_sessions, players_without_attempt=int(np.count_nonzero(~counts))
-        ),
+        left_out=LeftOut(debug_sessions=play.gated.debug_sessions, players_without_attempt=int(np.count_nonzero(~counts))),
         findings=finding_counts(play),
-    )  # fmt: skip
+    )
     if play.gated.exclusion is not None:
         begin["excluded"] = suspected(play, play.gated.exclusion)
         begin["left_out"]["excluded_sessions"] = begin["excluded"]["sessions"]

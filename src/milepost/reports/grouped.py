@@ -102,8 +102,11 @@ def _shared(report: GroupedDocument) -> list[str]:
         cut = [f"{safe(report['by'])} is cut at its quarters over first-clear tries: {cuts}."] if cuts else []
         if report["command"] == "runs":
             return cut
-        return [*cut, "The log is replayed once, and each group looks at its own tries, which keep the numbers that they have "
-                      "among all: figures that go by the number of a try cannot be given."]  # fmt: skip
+        return [
+            *cut,
+            "The log is replayed once, and each group looks at its own tries, which keep the numbers that they have "
+            "among all: figures that go by the number of a try cannot be given.",
+        ]
     several = report["players_in_several_groups"]
     if not several:
         return []

@@ -87,9 +87,8 @@ def noted_in_trace(report: TraceDocument, notes: list[Noted]) -> None:
     sessions = {session["session"] for session in report["traced"]}
     players = {session["player"] for session in report["traced"]}
     report["noted"] = [
-        note for note in notes
-        if note["session"] in sessions or (note["session"] is None and note["player"] in players)
-    ]  # fmt: skip
+        note for note in notes if note["session"] in sessions or (note["session"] is None and note["player"] in players)
+    ]
 
 
 def notes_view(notes: list[Noted]) -> View[Noted]:

@@ -42,14 +42,24 @@ def _of_level(report: ReportDocument, place: int) -> LevelPageFigures:
     if plan:
         planned = Planned(target_clear=plan["target_clear"], par_seconds=plan["par_seconds"], knobs=plan["knobs"])
     return LevelPageFigures(
-        course=report["course"], players=report["players"], min_players=report.get("min_players", 0), level=level,
-        place=place + 1, plan=planned,
-        funnel=cast(FunnelRow, report["funnel"]["levels"][place]), attempts=tries[place], times=report["times"]["levels"][place],
-        deaths=report["deaths"]["levels"][place], note=report.get("notes", {}).get(level), first_level=None,
-        builds=sorted(builds["names"]), watch=report["watch"][place], attributes=report["attributes"][place],
+        course=report["course"],
+        players=report["players"],
+        min_players=report.get("min_players", 0),
+        level=level,
+        place=place + 1,
+        plan=planned,
+        funnel=cast(FunnelRow, report["funnel"]["levels"][place]),
+        attempts=tries[place],
+        times=report["times"]["levels"][place],
+        deaths=report["deaths"]["levels"][place],
+        note=report.get("notes", {}).get(level),
+        first_level=None,
+        builds=sorted(builds["names"]),
+        watch=report["watch"][place],
+        attributes=report["attributes"][place],
         noted=notes_of_level(report.get("noted", []), level),
         neighbours=[beside_builds(tries[n], builds["levels"][n]) for n in near],
-    )  # fmt: skip
+    )
 
 
 class _Cause(TypedDict):
@@ -72,17 +82,20 @@ def _causes(one: LevelPageFigures) -> View[_Cause]:
         rows.append(_Cause(cause=None, deaths=deaths["without_cause"], players=None, per_player_reached=None))
     columns: tuple[Column[_Cause], ...] = (
         Column("cause", lambda row: "none given" if row["cause"] is None else safe(row["cause"]), left=True),
-        count_column("deaths", "deaths"), count_column("players", "players"),
+        count_column("deaths", "deaths"),
+        count_column("players", "players"),
         Column("per player", lambda row: rate(row["per_player_reached"])),
-    )  # fmt: skip
+    )
     return View("What of", columns, rows)
 
 
 def _tries(one: LevelPageFigures) -> View[Step]:
     """Who was still trying, try by try."""
     columns: tuple[Column[Step], ...] = (
-        count_column("try", "k"), count_column("tried", "at_risk"), count_column("cleared", "cleared"),
+        count_column("try", "k"),
+        count_column("tried", "at_risk"),
+        count_column("cleared", "cleared"),
         Column("not cleared after it", lambda row: percent(row["survival"])),
-    )  # fmt: skip
+    )
     steps = one["attempts"]["distribution"]
     return View("Try by try", columns, [step for step in steps if step["cleared"] or step["k"] <= 2][:_MOST_TRIES])

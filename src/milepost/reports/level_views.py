@@ -40,7 +40,9 @@ _SHADES = " ·:+*#"
 def deaths_view(report: DeathsDocument) -> list[AnyView]:
     """What kills, and where in the level."""
     columns: tuple[Column[DeathsRow], ...] = (
-        level_column(report, "reached"), count_column("reached", "reached"), count_column("deaths", "deaths"),
+        level_column(report, "reached"),
+        count_column("reached", "reached"),
+        count_column("deaths", "deaths"),
         count_column("died", "players", 4),
         Column("per player", lambda row: rate(row["per_player_reached"])),
         Column("per minute", lambda row: rate(row["per_minute"]), rank=5),
@@ -49,7 +51,7 @@ def deaths_view(report: DeathsDocument) -> list[AnyView]:
         Column("where: 0 … 1", lambda row: strip(row["progress"]), left=True, rank=2),
         Column("most", lambda row: tenth(row["most_bin"]), left=True, rank=7),
         Column("causes", lambda row: _causes(row), left=True, rank=1),
-    )  # fmt: skip
+    )
     notes = [
         "Where: deaths by tenths of the level, darker is more. Re-runs count here.",
         *small_note(report, report["levels"], "reached"),
@@ -90,14 +92,18 @@ def moves_view(report: MovesDocument) -> list[AnyView]:
     columns: tuple[Column[MoveRow], ...] = (
         Column("from", lambda row: safe(row["from"]), left=True),
         Column("to", lambda row: "(out)" if row["to"] is None else safe(row["to"]), left=True),
-        Column("kind", lambda row: row["kind"], left=True), count_column("count", "count"), count_column("players", "players"),
+        Column("kind", lambda row: row["kind"], left=True),
+        count_column("count", "count"),
+        count_column("players", "players"),
         Column("replayed", lambda row: seconds(row["cost"]) if row["cost"] is not None else "", rank=1),
         Column("never back", lambda row: number(row["never_back"]) if row["never_back"] is not None else "", rank=2),
-    )  # fmt: skip
+    )
     notes = [f"All moves by kind: {kinds}. Advances are not listed."]
     if any(move["cost"] is not None for move in unusual):
-        notes.append("Replayed: active time of levels already cleared, until the player was back where the setback came from. "
-                     "Never back: setbacks after which the player never tried that level again.")  # fmt: skip
+        notes.append(
+            "Replayed: active time of levels already cleared, until the player was back where the setback came from. "
+            "Never back: setbacks after which the player never tried that level again."
+        )
     notes += source_notes(report)
     return [View("Moves: skips, setbacks and other ways than on", columns, unusual, notes)]
 
@@ -105,39 +111,57 @@ def moves_view(report: MovesDocument) -> list[AnyView]:
 def coverage_view(report: CoverageDocument) -> list[AnyView]:
     """How well each level was tested."""
     columns: tuple[Column[CoverageRow], ...] = (
-        level_column(report, "players"), count_column("players", "players"), count_column("attempts", "attempts"),
-        count_column("settled", "settled", 2), Column("minutes", lambda row: f"{row['minutes']:.1f}"),
-        Column("minutes to reach", lambda row: NOTHING if row["minutes_to_reach"] is None else f"{row['minutes_to_reach']:.1f}", rank=1), count_column("went on", "went_on", 3),  # noqa: E501
+        level_column(report, "players"),
+        count_column("players", "players"),
+        count_column("attempts", "attempts"),
+        count_column("settled", "settled", 2),
+        Column("minutes", lambda row: f"{row['minutes']:.1f}"),
+        Column(
+            "minutes to reach",
+            lambda row: NOTHING if row["minutes_to_reach"] is None else f"{row['minutes_to_reach']:.1f}",
+            rank=1,
+        ),
+        count_column("went on", "went_on", 3),
         Column("", lambda row: "hardly tested" if row["hardly_tested"] else "", left=True),
-    )  # fmt: skip
+    )
     moves = [f"{safe(m['from'])} → {safe(m['to'])} ({m['players']})" for m in report["moves_hardly_tested"]]
     notes = [f"Moves hardly tested (players): {listed(moves)}."] if moves else []
     if not moves and len(report["levels"]) > 1:
         notes = ["Every move to the next level was well tested."]
     notes.append("Minutes to reach: the median session time spent before the first attempt there.")
-    return [
-        View("Coverage: what was tested, and what hardly was", columns, report["levels"], [*notes, *source_notes(report)])
-    ]
+    return [View("Coverage: what was tested, and what hardly was", columns, report["levels"], [*notes, *source_notes(report)])]
 
 
 def layouts_view(report: LayoutsDocument) -> list[AnyView]:
     """How much the layout matters."""
     columns: tuple[Column[LayoutRow], ...] = (
-        Column("level", lambda row: safe(row["level"]), left=True), Column("layout", lambda row: safe(row["layout"]), left=True),
-        count_column("players", "players", 2), count_column("tries", "tries"), *share_columns("a try clears", "try_clear", 0, 1),
+        Column("level", lambda row: safe(row["level"]), left=True),
+        Column("layout", lambda row: safe(row["layout"]), left=True),
+        count_column("players", "players", 2),
+        count_column("tries", "tries"),
+        *share_columns("a try clears", "try_clear", 0, 1),
         Column("", lambda row: "" if row["enough"] else "few tries", left=True),
-    )  # fmt: skip
+    )
     between, levels = report["between_layouts"], report["between_levels"]
     spread = "The spread between layouts cannot be told: no level has two layouts with enough tries."
     if between is not None:
-        spread = (f"Beyond chance, try-clear rates differ by {100 * between:.0f} points (standard deviation) between layouts of a level, "  # noqa: E501
-                  f"over {plural(report['levels_compared'], 'level')}")  # fmt: skip
+        spread = (
+            f"Beyond chance, try-clear rates differ by {100 * between:.0f} points (standard deviation) between layouts "
+            "of a level, "
+            f"over {plural(report['levels_compared'], 'level')}"
+        )
         spread += f", and by {100 * levels:.0f} points between levels." if levels is not None else "."
     worst = listed(
         [f"{safe(w['level'])} {safe(w['layout'])} ({percent(w['try_clear'])} of {w['tries']})" for w in report["worst"]]
     )
-    return [View("Layouts: what the chance inside a level does", columns, report["levels"],
-                 [spread, f"Hardest: {worst}." if worst else "No layout has enough tries.", *source_notes(report)])]  # fmt: skip
+    return [
+        View(
+            "Layouts: what the chance inside a level does",
+            columns,
+            report["levels"],
+            [spread, f"Hardest: {worst}." if worst else "No layout has enough tries.", *source_notes(report)],
+        )
+    ]
 
 
 def ratings_view(report: RatingsDocument) -> list[AnyView]:
@@ -147,14 +171,19 @@ def ratings_view(report: RatingsDocument) -> list[AnyView]:
     columns += [count_column("clears", "clears", 2), count_column("rated", "rated")]
     columns += [Column(safe(name), _in_band(name)) for name in names]
     columns += [
-        count_column("no rating", "no_band", 1), Column("logged otherwise", _logged_otherwise, rank=2),
+        count_column("no rating", "no_band", 1),
+        Column("logged otherwise", _logged_otherwise, rank=2),
         Column("out of reach", lambda row: ", ".join(map(safe, row["unreachable"])), left=True, rank=3),
-    ]  # fmt: skip
-    faults = [f"The bands have a fault: {safe(fault)}." for fault in report["faults"]] or [
-        "The bands have no gaps or overlaps."
     ]
-    return [View("Ratings: the share of first clears in each band of pick-ups", tuple(columns), report["levels"],
-                 [*faults, *source_notes(report)])]  # fmt: skip
+    faults = [f"The bands have a fault: {safe(fault)}." for fault in report["faults"]] or ["The bands have no gaps or overlaps."]
+    return [
+        View(
+            "Ratings: the share of first clears in each band of pick-ups",
+            tuple(columns),
+            report["levels"],
+            [*faults, *source_notes(report)],
+        )
+    ]
 
 
 def _logged_otherwise(row: RatingsRow) -> str:
@@ -172,10 +201,17 @@ def level_view(report: LevelPageFigures) -> list[AnyView]:
     if report["note"]:
         lines.append(f"Note: {safe(report['note'])}")
     return [
-        View(f"Level {safe(report['level'])} ({report['place']} of {len(report['course']['levels'])})", (), [], [line for line in lines if line]),  # noqa: E501
+        View(
+            f"Level {safe(report['level'])} ({report['place']} of {len(report['course']['levels'])})",
+            (),
+            [],
+            [line for line in lines if line],
+        ),
         *([notes_view(report["noted"])] if report.get("noted") else []),
-        _neighbours(report), *([attributes_view(report["attributes"])] if report["attributes"] else []), _watch(report),
-    ]  # fmt: skip
+        _neighbours(report),
+        *([attributes_view(report["attributes"])] if report["attributes"] else []),
+        _watch(report),
+    ]
 
 
 def _reach(report: LevelPageFigures) -> list[str]:
@@ -183,7 +219,11 @@ def _reach(report: LevelPageFigures) -> list[str]:
     row = report["funnel"]
     if not row["reached"]:
         return ["Nobody has reached it."]
-    cleared = f"{row['cleared'] or 'nobody'} cleared it ({_range(row, 'clear_rate')})." if row["clear_rate"] is not None else "there is no way to clear it yet, or none that the log tells."  # noqa: E501
+    cleared = (
+        f"{row['cleared'] or 'nobody'} cleared it ({_range(row, 'clear_rate')})."
+        if row["clear_rate"] is not None
+        else "there is no way to clear it yet, or none that the log tells."
+    )
     said = [f"Reached by {plural(row['reached'], 'player')} ({percent(row['share'])} of {report['players']}); {cleared}"]
     lost = f"{row['lost']} lost here ({_range(row, 'drop_off')})" if row["lost"] else "Nobody was lost here"
     return [*said, f"{lost}; {_stops(row)}."]
@@ -192,7 +232,11 @@ def _reach(report: LevelPageFigures) -> list[str]:
 def _tries(row: AttemptsRow) -> list[str]:
     if not row["settled"]:
         return ["No try has been settled yet."]
-    half = "not yet half of the players have cleared it" if row["p50"] is None else f"half of the players need {plural(row['p50'], 'try', 'tries')}"  # noqa: E501
+    half = (
+        "not yet half of the players have cleared it"
+        if row["p50"] is None
+        else f"half of the players need {plural(row['p50'], 'try', 'tries')}"
+    )
     most = "and not yet nine in ten have" if row["p90"] is None else f"nine in ten {number(row['p90'])}"
     counts = f"{row['clears']} of {plural(row['settled'], 'try', 'tries')} by {plural(row['players'], 'player')}"
     joined = f"{half} {most}" if row["p90"] is None else f"{half}, {most}"
@@ -204,7 +248,10 @@ def _times(row: TimesRow) -> list[str]:
     if row["p50"] is not None:
         said.append(f"Half of the players have cleared it after {seconds(row['p50'])} of play.")
     if row["fails"]:
-        said.append(f"A failed try lasts {seconds(row['fail_p50'])} (median of {row['fails']}); {seconds(row['lost_to_failures'])} went into failures in all.")  # noqa: E501
+        said.append(
+            f"A failed try lasts {seconds(row['fail_p50'])} (median of {row['fails']}); "
+            f"{seconds(row['lost_to_failures'])} went into failures in all."
+        )
     return [" ".join(said)]
 
 
@@ -223,9 +270,11 @@ def _range(row: FunnelRow, key: str) -> str:
 
 def _stops(row: FunnelRow) -> str:
     places = {
-        "in an attempt": row["stopped_mid_attempt"], "after a failure": row["stopped_after_failure"],
-        "after the clear": row["stopped_after_clear"], "between attempts": row["stopped_between"],
-    }  # fmt: skip
+        "in an attempt": row["stopped_mid_attempt"],
+        "after a failure": row["stopped_after_failure"],
+        "after the clear": row["stopped_after_clear"],
+        "between attempts": row["stopped_between"],
+    }
     parts = [f"{count} {text}" for text, count in places.items() if count]
     return f"stopped: {listed(parts)}" if parts else "nobody stopped here"
 
@@ -255,9 +304,12 @@ def _first_level(report: LevelPageFigures) -> list[str]:
 def _neighbours(report: LevelPageFigures) -> View[Neighbour]:
     columns: tuple[Column[Neighbour], ...] = (
         Column("", lambda row: "→" if row["level"] == report["level"] else "", left=True),
-        level_column(report, "players"), count_column("players", "players"), count_column("tries", "settled"),
-        *share_columns("a try clears", "try_clear", 0, 1), *(Column(f"{build}: a try clears", _by_build(build), rank=2) for build in report["builds"]),  # noqa: E501
-    )  # fmt: skip
+        level_column(report, "players"),
+        count_column("players", "players"),
+        count_column("tries", "settled"),
+        *share_columns("a try clears", "try_clear", 0, 1),
+        *(Column(f"{build}: a try clears", _by_build(build), rank=2) for build in report["builds"]),
+    )
     return View("Beside its neighbours", columns, report["neighbours"], [])
 
 
@@ -271,11 +323,13 @@ def _by_build(build: str) -> Callable[[Neighbour], str]:
 
 def _watch(report: LevelPageFigures) -> View[Watched]:
     columns: tuple[Column[Watched], ...] = (
-        Column("session", lambda row: safe(row["session"]), left=True), Column("from", lambda row: clock(row["from"])),
-        Column("to", lambda row: clock(row["to"])), count_column("tries", "tries"),
+        Column("session", lambda row: safe(row["session"]), left=True),
+        Column("from", lambda row: clock(row["from"])),
+        Column("to", lambda row: clock(row["to"])),
+        count_column("tries", "tries"),
         Column("failed for", lambda row: seconds(row["failed"])),
         Column("ended", lambda row: words(row["ended"]) + (", then left" if row["left"] else ""), left=True),
-    )  # fmt: skip
+    )
     recorded = any("recording" in row for row in report["watch"])
     if recorded:
         columns += (Column("recording", lambda row: safe(row.get("link") or row.get("recording") or "none"), left=True),)

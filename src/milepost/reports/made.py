@@ -29,9 +29,10 @@ def how_made(command: str, inputs: Iterable[tuple[str, Path | None]]) -> Made:
     """
     packages = ", ".join(f"{name} {version(name)}" for name in _PACKAGES)
     return Made(
-        command=command, versions=f"Mile Post {__version__}, Python {sys.version.partition(' ')[0]}, {packages}",
+        command=command,
+        versions=f"Mile Post {__version__}, Python {sys.version.partition(' ')[0]}, {packages}",
         files=[_file(name, path) for name, path in inputs],
-    )  # fmt: skip
+    )
 
 
 def _file(name: str, path: Path | None) -> InputFile:

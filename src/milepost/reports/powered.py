@@ -43,9 +43,7 @@ def power_document(pilot: Pilot, rows: list[PowerRow], alone: bool) -> PowerDocu
         rows: a row a level.
         alone: whether one level was asked for.
     """
-    report = PowerDocument(
-        format=FORMAT, command="power", pilot_players=pilot.players, curve_players=list(CURVE), levels=rows
-    )  # fmt: skip
+    report = PowerDocument(format=FORMAT, command="power", pilot_players=pilot.players, curve_players=list(CURVE), levels=rows)
     if alone:
         one = rows[0]
         report["level"], report["question"], report["change"] = one["level"], one["question"], one["change"]
@@ -65,7 +63,7 @@ def power_views(report: PowerDocument) -> list[AnyView]:
         Column(f"told with {first['players']}", lambda row: percent(row["power"])),
         Column("as the pilot leaves open", _span, rank=1),
         Column("players for 80 %", _for_80),
-    )  # fmt: skip
+    )
     return [View(f"The chance to tell {asked}", columns, report["levels"], [f"Players {where}.", *_source(report)])]
 
 

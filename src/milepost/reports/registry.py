@@ -114,10 +114,15 @@ def funnel() -> Entry:
     from milepost.reports.views import funnel_view
 
     return Entry(
-        "funnel", Funnel, funnel_view, lambda: _documents().FunnelDocument, picture="Funnel", drawn=True,
+        "funnel",
+        Funnel,
+        funnel_view,
+        lambda: _documents().FunnelDocument,
+        picture="Funnel",
+        drawn=True,
         reported=lambda least: Funnel(),
         in_groups=InGroups("reached", (("clear", "clear_rate", percent), ("lost", "drop_off", percent))),
-    )  # fmt: skip
+    )
 
 
 @_measure
@@ -127,10 +132,15 @@ def attempts() -> Entry:
     from milepost.reports.views import attempts_view
 
     return Entry(
-        "attempts", AttemptsToClear, attempts_view, lambda: _documents().AttemptsDocument, picture="Attempts to clear",
-        drawn=True, reported=lambda least: AttemptsToClear(),
+        "attempts",
+        AttemptsToClear,
+        attempts_view,
+        lambda: _documents().AttemptsDocument,
+        picture="Attempts to clear",
+        drawn=True,
+        reported=lambda least: AttemptsToClear(),
         in_groups=InGroups("players", (("try clears", "try_clear", percent), ("50 %", "p50", number))),
-    )  # fmt: skip
+    )
 
 
 @_measure
@@ -140,10 +150,15 @@ def times() -> Entry:
     from milepost.reports.views import times_view
 
     return Entry(
-        "times", TimeInLevel, times_view, lambda: _documents().TimesDocument, picture="Time in level", drawn=True,
+        "times",
+        TimeInLevel,
+        times_view,
+        lambda: _documents().TimesDocument,
+        picture="Time in level",
+        drawn=True,
         reported=lambda least: TimeInLevel(),
         in_groups=InGroups("timed", (("50 %", "p50", seconds), ("clearing", "run_p50", seconds))),
-    )  # fmt: skip
+    )
 
 
 @_measure
@@ -153,10 +168,15 @@ def deaths() -> Entry:
     from milepost.reports.level_views import deaths_view
 
     return Entry(
-        "deaths", Deaths, deaths_view, lambda: _documents().DeathsDocument, picture="Deaths", drawn=True,
+        "deaths",
+        Deaths,
+        deaths_view,
+        lambda: _documents().DeathsDocument,
+        picture="Deaths",
+        drawn=True,
         reported=lambda least: Deaths(),
         in_groups=InGroups("reached", (("deaths", "deaths", number), ("per player", "per_player_reached", rate))),
-    )  # fmt: skip
+    )
 
 
 @_measure
@@ -166,22 +186,34 @@ def moves() -> Entry:
     from milepost.reports.level_views import moves_view
 
     return Entry(
-        "moves", Moves, moves_view, lambda: _documents().MovesDocument, rows="moves", picture="Moves", drawn=True,
+        "moves",
+        Moves,
+        moves_view,
+        lambda: _documents().MovesDocument,
+        rows="moves",
+        picture="Moves",
+        drawn=True,
         reported=lambda least: Moves(),
         in_groups=InGroups("advance", (("setbacks", "setback", number), ("skips", "skip", number))),
-    )  # fmt: skip
+    )
 
 
 @_measure
 def spikes() -> Entry:
     """Of `spikes`."""
     from milepost.difficulty.spikes import Spikes
-    from milepost.reports.views import spikes_view
+    from milepost.reports.difficulty_views import spikes_view
 
     return Entry(
-        "spikes", Spikes, spikes_view, lambda: _documents().SpikesDocument, picture="Difficulty", drawn=True,
-        reported=Spikes, in_groups=InGroups("players", (("try clears", "try_clear", percent), ("verdict", "kind", str))),
-    )  # fmt: skip
+        "spikes",
+        Spikes,
+        spikes_view,
+        lambda: _documents().SpikesDocument,
+        picture="Difficulty",
+        drawn=True,
+        reported=Spikes,
+        in_groups=InGroups("players", (("try clears", "try_clear", percent), ("verdict", "kind", str))),
+    )
 
 
 @_measure
@@ -191,9 +223,13 @@ def coverage() -> Entry:
     from milepost.reports.level_views import coverage_view
 
     return Entry(
-        "coverage", Coverage, coverage_view, lambda: _documents().CoverageDocument, reported=Coverage,
+        "coverage",
+        Coverage,
+        coverage_view,
+        lambda: _documents().CoverageDocument,
+        reported=Coverage,
         in_groups=InGroups("players", (("minutes", "minutes", rate),)),
-    )  # fmt: skip
+    )
 
 
 @_measure
@@ -203,9 +239,13 @@ def layouts() -> Entry:
     from milepost.reports.level_views import layouts_view
 
     return Entry(
-        "layouts", Layouts, layouts_view, lambda: _documents().LayoutsDocument, reported=lambda least: Layouts(),
+        "layouts",
+        Layouts,
+        layouts_view,
+        lambda: _documents().LayoutsDocument,
+        reported=lambda least: Layouts(),
         in_groups=InGroups("players", (("try clears", "try_clear", percent),)),
-    )  # fmt: skip
+    )
 
 
 @_measure
@@ -215,9 +255,13 @@ def ratings() -> Entry:
     from milepost.reports.level_views import ratings_view
 
     return Entry(
-        "ratings", Ratings, ratings_view, lambda: _documents().RatingsDocument, reported=lambda least: Ratings(),
+        "ratings",
+        Ratings,
+        ratings_view,
+        lambda: _documents().RatingsDocument,
+        reported=lambda least: Ratings(),
         in_groups=InGroups("rated", (("no band", "no_band", number),)),
-    )  # fmt: skip
+    )
 
 
 @_measure
@@ -227,10 +271,15 @@ def runs() -> Entry:
     from milepost.reports.run_views import runs_view
 
     return Entry(
-        "runs", RunsMeasure, runs_view, lambda: _documents().RunsDocument, picture="Runs", drawn=True,
+        "runs",
+        RunsMeasure,
+        runs_view,
+        lambda: _documents().RunsDocument,
+        picture="Runs",
+        drawn=True,
         reported=lambda least: RunsReported(),
         in_groups=InGroups("reached", (("gets here", "share", percent), ("cleared", "cleared", number))),
-    )  # fmt: skip
+    )
 
 
 @_measure
@@ -240,9 +289,14 @@ def answers() -> Entry:
     from milepost.reports.answer_views import answers_view
 
     return Entry(
-        "answers", Answers, answers_view, lambda: _documents().AnswersDocument, picture="What players said", drawn=True,
+        "answers",
+        Answers,
+        answers_view,
+        lambda: _documents().AnswersDocument,
+        picture="What players said",
+        drawn=True,
         beside=True,
-    )  # fmt: skip
+    )
 
 
 @_measure
@@ -260,9 +314,7 @@ def compare() -> Entry:
     from milepost.comparing.within import CompareWithin
     from milepost.reports.compared import compare_views
 
-    return Entry(
-        "compare", CompareWithin, compare_views, lambda: _documents().CompareDocument, picture="Two builds", drawn=True,
-    )  # fmt: skip
+    return Entry("compare", CompareWithin, compare_views, lambda: _documents().CompareDocument, picture="Two builds", drawn=True)
 
 
 @_measure
@@ -287,6 +339,6 @@ def trace() -> Entry:
 def whatif() -> Entry:
     """Of `whatif`."""
     from milepost.difficulty.whatif import WhatIf
-    from milepost.reports.views import whatif_view
+    from milepost.reports.difficulty_views import whatif_view
 
     return Entry("whatif", WhatIf, whatif_view, lambda: _documents().WhatIfDocument, drawn=True)

@@ -22,20 +22,28 @@ _BAR = 10
 def runs_view(report: RunsDocument) -> list[AnyView]:
     """How far runs get, then the first runs, the second ones, and so on."""
     columns: tuple[Column[RunsRow], ...] = (
-        Column("level", lambda row: safe(row["level"]), left=True), count_column("reached", "reached"),
-        count_column("cleared", "cleared"), *share_columns("gets here", "share", 0, 2),
+        Column("level", lambda row: safe(row["level"]), left=True),
+        count_column("reached", "reached"),
+        count_column("cleared", "cleared"),
+        *share_columns("gets here", "share", 0, 2),
         Column("ended here", lambda row: _ends(row["ended"]), left=True, rank=1),
         Column("", lambda row: bar(row["share"], _BAR) if row["share"] is not None else "", True, 3, True),
-    )  # fmt: skip
+    )
     numbers: tuple[Column[RunNumberRow], ...] = (
-        count_column("run", "number"), count_column("runs", "runs"),
-        Column("furthest", _furthest, said="furthest level, median"), count_column("won", "won"),
+        count_column("run", "number"),
+        count_column("runs", "runs"),
+        Column("furthest", _furthest, said="furthest level, median"),
+        count_column("won", "won"),
         Column("played", lambda row: seconds(row["seconds_p50"]), rank=1),
         Column("again after failing", lambda row: NOTHING if row["again"] is None else percent(row["again"]), rank=0),
-    )  # fmt: skip
+    )
     return [
-        View("Runs: how far they get", columns, report["levels"],
-             [f"{_counted(report)} They ended: {_ends(report['ends'])}.", *_reading(), *source_notes(report)]),
+        View(
+            "Runs: how far they get",
+            columns,
+            report["levels"],
+            [f"{_counted(report)} They ended: {_ends(report['ends'])}.", *_reading(), *source_notes(report)],
+        ),
         View("Run by run", numbers, report["by_number"][:_MOST_NUMBERS], _by_number_notes(report)),
     ]
 
@@ -52,8 +60,10 @@ def _counted(report: RunsDocument | FunnelPerRunDocument) -> str:
 
 
 def _reading() -> list[str]:
-    return ["Gets here: the share of runs that reach a level, had none been cut short by the time, a crash or the log's end; its "
-            "interval knows that players play several runs."]  # fmt: skip
+    return [
+        "Gets here: the share of runs that reach a level, had none been cut short by the time, a crash or the log's end; its "
+        "interval knows that players play several runs."
+    ]
 
 
 def _ends(counts: dict[str, int]) -> str:
@@ -62,7 +72,11 @@ def _ends(counts: dict[str, int]) -> str:
 
 def _by_number_notes(report: RunsDocument) -> list[str]:
     wins = report["to_first_win"]
-    half = "not yet half of the players have won one" if wins["p50"] is None else f"half of the players win one within {plural(wins['p50'], 'run')}"  # noqa: E501
+    half = (
+        "not yet half of the players have won one"
+        if wins["p50"] is None
+        else f"half of the players win one within {plural(wins['p50'], 'run')}"
+    )
     rest = len(report["by_number"]) - _MOST_NUMBERS
     more = [f"{plural(rest, 'further row')} in --format json."] if rest > 0 else []
     return [f"Furthest: the median of the furthest level, counted from 1. Runs to the first win: {half}.", *more]
@@ -72,10 +86,12 @@ def per_run_view(report: FunnelPerRunDocument) -> list[AnyView]:
     """The funnel of runs."""
     causes = [cause for cause in RUN_CAUSES if any(_count(row, cause) for row in report["levels"])]
     columns: list[Column[PerRunRow]] = [
-        Column("level", lambda row: safe(row["level"]), left=True), count_column("reached", "reached"),
-        count_column("cleared", "cleared"), *share_columns("gets here", "share", 0, 2),
+        Column("level", lambda row: safe(row["level"]), left=True),
+        count_column("reached", "reached"),
+        count_column("cleared", "cleared"),
+        *share_columns("gets here", "share", 0, 2),
         *(Column(words(cause), _of(cause), rank=1) for cause in causes),
-    ]  # fmt: skip
+    ]
     notes = [_counted(report), *_reading(), *small_note(report, report["levels"], "reached"), *source_notes(report)]
     return [View("Funnel of runs: how many got how far, and how they ended", tuple(columns), report["levels"], notes)]
 

@@ -14,8 +14,9 @@ from milepost.numerics.intervals import Z95
 STRENGTHS: Final = ("weak", "fair", "strong")
 _MOST_BYTES: Final = 1 << 30
 _FIGURES: Final = (  # of each level, by the measure that has them
-    ("funnel", ("clear_rate", "drop_off", "retention")), ("attempts", ("first_try", "try_clear")),
-)  # fmt: skip
+    ("funnel", ("clear_rate", "drop_off", "retention")),
+    ("attempts", ("first_try", "try_clear")),
+)
 _Row = dict[str, object]
 
 
@@ -101,10 +102,15 @@ def _is_report(report: object) -> bool:
     rows = [part.get("levels") for part in tables if isinstance(part, dict)]
     marks, found = report.get("session_marks"), [check.get("details"), check.get("suspects")] if isinstance(check, dict) else []
     return (
-        isinstance(course, dict) and _are(str, course.get("levels")) and isinstance(report.get("sessions"), int)
-        and (marks is None or _are(str, marks)) and len(rows) == len(tables) and all(_are_rows(one, "level") for one in rows)
-        and len(found) == 2 and all(_are_rows(one, "code") for one in found)
-    )  # fmt: skip
+        isinstance(course, dict)
+        and _are(str, course.get("levels"))
+        and isinstance(report.get("sessions"), int)
+        and (marks is None or _are(str, marks))
+        and len(rows) == len(tables)
+        and all(_are_rows(one, "level") for one in rows)
+        and len(found) == 2
+        and all(_are_rows(one, "code") for one in found)
+    )
 
 
 def _are(kind: type, values: object) -> bool:
@@ -129,10 +135,16 @@ def whats_new(file: str, before: Earlier, after: Earlier) -> Since:
     added, gone, shared = _sessions(before, after)
     moved, compared = _moved(before, after, shared)
     return Since(
-        file=file, verdicts=_verdicts(before, after), moved=moved, compared=compared, findings=_findings(before, after),
-        levels_added=[level for level in new if level not in old], levels_removed=[level for level in old if level not in new],
-        new_sessions=added, sessions_gone=gone,
-    )  # fmt: skip
+        file=file,
+        verdicts=_verdicts(before, after),
+        moved=moved,
+        compared=compared,
+        findings=_findings(before, after),
+        levels_added=[level for level in new if level not in old],
+        levels_removed=[level for level in old if level not in new],
+        new_sessions=added,
+        sessions_gone=gone,
+    )
 
 
 def _sessions(before: Earlier, after: Earlier) -> tuple[int, int | None, bool]:
@@ -157,7 +169,9 @@ def _verdicts(before: Earlier, after: Earlier) -> list[NewVerdict]:
         was = old.get(level, {"kind": "none", "evidence": "none"})
         kinds, evidence = (str(was.get("kind")), str(row["kind"])), (str(was.get("evidence")), str(row["evidence"]))
         if kinds[0] != kinds[1] or (kinds[1] != "none" and evidence[0] != evidence[1]):
-            found.append(NewVerdict(level=level, before=kinds[0], after=kinds[1], evidence_before=evidence[0], evidence_after=evidence[1]))  # noqa: E501
+            found.append(
+                NewVerdict(level=level, before=kinds[0], after=kinds[1], evidence_before=evidence[0], evidence_after=evidence[1])
+            )
     return found
 
 

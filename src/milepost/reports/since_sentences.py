@@ -10,9 +10,12 @@ if TYPE_CHECKING:
     from milepost.reports.since import Moved, NewFinding, NewVerdict, Since
 
 _FIGURES: Final = {
-    "clear_rate": "players who clear it", "drop_off": "players lost there", "retention": "still playing after it",
-    "first_try": "cleared at the first try", "try_clear": "a try clears",
-}  # fmt: skip
+    "clear_rate": "players who clear it",
+    "drop_off": "players lost there",
+    "retention": "still playing after it",
+    "first_try": "cleared at the first try",
+    "try_clear": "a try clears",
+}
 _KINDS: Final = {"none": "nothing stands out", "spike": "a spike", "dip": "a dip", "step": "a step up"}
 _MOST: Final = 8
 
@@ -22,7 +25,10 @@ def since_sentences(since: Since) -> list[str]:
     gone = f", and {since['sessions_gone']} are no longer there" if since["sessions_gone"] else ""
     said = [f"Since {safe(since['file'])}: {plural(since['new_sessions'], 'new session')}{gone}."]
     said += [_verdict(one) for one in since["verdicts"]]
-    said += [_moved(one) for one in sorted(since["moved"], key=lambda one: -abs(one["after"] - one["before"]) / max(one["noise"], 1e-9))[:_MOST]]  # noqa: E501
+    said += [
+        _moved(one)
+        for one in sorted(since["moved"], key=lambda one: -abs(one["after"] - one["before"]) / max(one["noise"], 1e-9))[:_MOST]
+    ]
     if len(since["moved"]) > _MOST:
         said.append(f"{len(since['moved']) - _MOST} more figures moved beyond their noise; the JSON form has all.")
     if since["moved"]:

@@ -77,7 +77,9 @@ def _to_fix(report: ReportDocument) -> tuple[str, list[str]]:
     if said:
         return ("To fix, costliest first" if len(said) > 1 else "To fix"), said
     if any(row["evidence"] != "too_few" for row in report["spikes"]["levels"]):
-        return "Nothing to fix for difficulty", ["No level is harder than its surroundings lead one to expect, beyond the course's own unevenness."]  # noqa: E501
+        return "Nothing to fix for difficulty", [
+            "No level is harder than its surroundings lead one to expect, beyond the course's own unevenness."
+        ]
     return "Too early to judge", ["Too few players or tries to tell whether a level is too hard."]
 
 
@@ -87,7 +89,10 @@ def _stops(report: ReportDocument) -> list[str]:
         return ["Nobody played a level of the course."]
     if rows[0]["retention"] is None:
         furthest = [row for row in rows if row["reached"]][-1]
-        return [f"The course has no end. The furthest level that anybody reached is {safe(furthest['level'])}, by {furthest['reached']} of {plural(players, 'player')}."]  # noqa: E501
+        return [
+            f"The course has no end. The furthest level that anybody reached is {safe(furthest['level'])}, by "
+            f"{furthest['reached']} of {plural(players, 'player')}."
+        ]
     last = rows[-1]
     finished = f"{last['cleared']} of {plural(players, 'player')}" if last["cleared"] else "Nobody"
     said = [f"{finished} cleared the last level, {safe(last['level'])}."]
@@ -142,7 +147,8 @@ def _targets(report: ReportDocument) -> list[str]:
     targets = report["targets"]
     if targets is None:
         return []
-    counts = f"{targets['met']} of {plural(len(targets['targets']), 'target')} met, {targets['missed']} missed, {targets['no_telling']} without a telling."  # noqa: E501
+    of = plural(len(targets["targets"]), "target")
+    counts = f"{targets['met']} of {of} met, {targets['missed']} missed, {targets['no_telling']} without a telling."
     missed = [row for row in targets["targets"] if row["verdict"] == "missed"]
     whole = [target_sentence(row) for row in missed if row["level"] is None]
     levels = list(dict.fromkeys(safe(row["level"]) for row in missed if row["level"]))
@@ -168,9 +174,13 @@ def _unsaid(report: ReportDocument) -> list[str]:
     short = [row for row in clear if (row["players_needed"] or 0) > row["players"]]
     if short:
         most = max(row["players_needed"] or 0 for row in short)
-        names = [safe(row["level"]) for row in short[:_NAMED]] + ([plural(len(short) - _NAMED, "more level")] if len(short) > _NAMED else [])  # noqa: E501
-        said.append(f"A level that is too hard by a little may have been missed at {listed(names)}: to tell an excess of 1 logit "
-                    f"there takes up to {most} players at a level.")  # fmt: skip
+        names = [safe(row["level"]) for row in short[:_NAMED]] + (
+            [plural(len(short) - _NAMED, "more level")] if len(short) > _NAMED else []
+        )
+        said.append(
+            f"A level that is too hard by a little may have been missed at {listed(names)}: to tell an excess of 1 logit "
+            f"there takes up to {most} players at a level."
+        )
     undecided = [row for row in rows if row["plan"] == "too few to tell"]
     if undecided:
         said.append(f"At {plural(len(undecided), 'level')} the tries do not tell whether the plan is met.")
@@ -183,13 +193,22 @@ def _unsaid(report: ReportDocument) -> list[str]:
 def _log(report: ReportDocument) -> list[str]:
     check = report["check"]
     found = sum(check["findings"].values())
-    said = [f"{check['records']:,} records in {plural(len(check['files']), 'file')}: {check['used']:,} used, {check['reported']:,} set aside, each with its reason; {plural(found, 'finding')}."]  # noqa: E501
+    said = [
+        f"{check['records']:,} records in {plural(len(check['files']), 'file')}: {check['used']:,} used, "
+        f"{check['reported']:,} set aside, each with its reason; {plural(found, 'finding')}."
+    ]
     moved = [safe(row["level"]) for row in check["moved"]]
     if moved:
-        said.append(f"Cleaning changes the answer: at {len(moved)} of {plural(len(check['levels']), 'level')} a figure moves by more than a point.")  # noqa: E501
+        said.append(
+            f"Cleaning changes the answer: at {len(moved)} of {plural(len(check['levels']), 'level')} a figure moves "
+            "by more than a point."
+        )
     else:
         said.append("Cleaning does not change the answer: no level's figures move by more than a point.")
     suspects = check["suspects"]
     if suspects:
-        said.append(f"{plural(len(suspects), 'thing looks', 'things look')} odd, and may be true: {listed([row['code'] for row in suspects])}.")  # noqa: E501
+        said.append(
+            f"{plural(len(suspects), 'thing looks', 'things look')} odd, and may be true: "
+            f"{listed([row['code'] for row in suspects])}."
+        )
     return said

@@ -54,15 +54,30 @@ def summary_rows(report: ReportDocument) -> list[SummaryRow]:
 
 def _row(funnel: FunnelOrRawRow, tries: AttemptsRow, times: TimesRow, deaths: DeathsRow, judged: SpikesRow) -> SummaryRow:
     return SummaryRow(
-        level=funnel["level"], reached=funnel["reached"], cleared=funnel["cleared"], lost=funnel["lost"],
-        drop_off=funnel["drop_off"], drop_off_low=funnel["drop_off_low"], drop_off_high=funnel["drop_off_high"],
-        retention=funnel["retention"], retention_low=funnel["retention_low"], retention_high=funnel["retention_high"],
+        level=funnel["level"],
+        reached=funnel["reached"],
+        cleared=funnel["cleared"],
+        lost=funnel["lost"],
+        drop_off=funnel["drop_off"],
+        drop_off_low=funnel["drop_off_low"],
+        drop_off_high=funnel["drop_off_high"],
+        retention=funnel["retention"],
+        retention_low=funnel["retention_low"],
+        retention_high=funnel["retention_high"],
         settled=tries["settled"],
-        try_clear=tries["try_clear"], try_clear_low=tries["try_clear_low"], try_clear_high=tries["try_clear_high"],
-        tries_p50=tries["p50"], time_p50=times["p50"], timed=times["timed"], deaths=deaths["deaths"],
-        difficulty=judged["difficulty"], kind=judged["kind"], evidence=judged["evidence"], cost=judged["cost"],
+        try_clear=tries["try_clear"],
+        try_clear_low=tries["try_clear_low"],
+        try_clear_high=tries["try_clear_high"],
+        tries_p50=tries["p50"],
+        time_p50=times["p50"],
+        timed=times["timed"],
+        deaths=deaths["deaths"],
+        difficulty=judged["difficulty"],
+        kind=judged["kind"],
+        evidence=judged["evidence"],
+        cost=judged["cost"],
         plan=judged["plan"],
-    )  # fmt: skip
+    )
 
 
 def summary_view(report: ReportDocument) -> View[SummaryRow]:
@@ -70,13 +85,16 @@ def summary_view(report: ReportDocument) -> View[SummaryRow]:
     rows = summary_rows(report)
     worded = durations(row["time_p50"] for row in rows)
     columns: tuple[Column[SummaryRow], ...] = (
-        level_column(report, "reached"), count_column("reached", "reached"), count_column("lost", "lost"),
-        *share_columns("still there", "retention", 3), *share_columns("a try clears", "try_clear", 0, 5),
+        level_column(report, "reached"),
+        count_column("reached", "reached"),
+        count_column("lost", "lost"),
+        *share_columns("still there", "retention", 3),
+        *share_columns("a try clears", "try_clear", 0, 5),
         Column("half need", _tries_of_half, rank=4, said="tries that half need"),
         Column("half take", _time_of_half(worded), rank=2, said="time that half take"),
         Column("verdict", verdict, left=True),
         Column("plan", lambda row: row["plan"] or "", left=True, rank=6),
-    )  # fmt: skip
+    )
     return View("Level by level", columns, rows, small_note(report, rows, "reached"))
 
 

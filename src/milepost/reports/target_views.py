@@ -19,23 +19,39 @@ if TYPE_CHECKING:
 _MARKS: Final = {"met": "✓ met", "missed": "✗ missed", "no_telling": "? no telling"}
 _ORDER: Final = ("missed", "no_telling", "met")  # in which they are read
 _WORDED: Final[dict[str, Callable[[float | None], str]]] = {
-    "target_clear": percent, "target_kept": percent, "kept_at_end": percent, "par_seconds": seconds, "total_minutes": number,
-}  # fmt: skip
+    "target_clear": percent,
+    "target_kept": percent,
+    "kept_at_end": percent,
+    "par_seconds": seconds,
+    "total_minutes": number,
+}
 
 
 def targets_view(report: TargetsDocument) -> list[AnyView]:
     """The plan against the play, target by target."""
     rows = report["targets"]
     if not rows:
-        return [View("No targets", (), [], ["Neither the course nor the playtest folder plans anything: give a level target_clear, par_seconds, target_tries or target_kept, or the folder [targets]."])]  # noqa: E501
+        return [
+            View(
+                "No targets",
+                (),
+                [],
+                [
+                    "Neither the course nor the playtest folder plans anything: give a level target_clear, "
+                    "par_seconds, target_tries or target_kept, or the folder [targets]."
+                ],
+            )
+        ]
     columns: tuple[Column[TargetsRow], ...] = (
         Column("level", lambda row: safe(row["level"]) if row["level"] else "whole course", left=True),
         Column("target", lambda row: MEANINGS[row["target"]], left=True),
-        Column("planned", planned), Column("measured", lambda row: worded(row, row["measured"])),
-        Column("95 %", _interval, rank=2), Column("players", lambda row: number(row["players"]), rank=1),
+        Column("planned", planned),
+        Column("measured", lambda row: worded(row, row["measured"])),
+        Column("95 %", _interval, rank=2),
+        Column("players", lambda row: number(row["players"]), rank=1),
         Column("verdict", lambda row: _MARKS[row["verdict"]], left=True),
         Column("players to tell", lambda row: number(row["players_needed"]) if row["players_needed"] else "", rank=3),
-    )  # fmt: skip
+    )
     said = [
         f"{report['met']} met, {report['missed']} missed, {report['no_telling']} without a telling.",
         "Met: the measured value fulfils the plan. Missed: neither it nor any of its 95 % interval does. No telling: in between.",
@@ -81,9 +97,13 @@ def junit(report: TargetsDocument) -> str:
     """The targets as JUnit XML: a test case each, missed ones as failures, those without a telling as skipped."""
     rows = report["targets"]
     suite = ElementTree.Element(
-        "testsuite", name="milepost targets", tests=str(len(rows)), failures=str(report["missed"]), errors="0",
+        "testsuite",
+        name="milepost targets",
+        tests=str(len(rows)),
+        failures=str(report["missed"]),
+        errors="0",
         skipped=str(report["no_telling"]),
-    )  # fmt: skip
+    )
     for row in rows:
         case = ElementTree.SubElement(suite, "testcase", classname=safe(row["level"] or "whole course"), name=row["target"])
         if row["verdict"] == "missed":

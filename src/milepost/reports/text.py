@@ -23,9 +23,14 @@ def render(report: Report, width: int, colour: bool) -> str:
     """The views as text at most ``width`` columns wide, with terminal styles where ``colour`` is true."""
     stream = io.StringIO()
     console = Console(
-        file=stream, width=width, force_terminal=colour, no_color=not colour, highlight=False, emoji=False,
+        file=stream,
+        width=width,
+        force_terminal=colour,
+        no_color=not colour,
+        highlight=False,
+        emoji=False,
         color_system="standard" if colour else None,
-    )  # fmt: skip
+    )
     for number, view in enumerate(report.views):
         if number:
             console.print()
@@ -53,9 +58,8 @@ def _grid(view: AnyView, columns: list[AnyColumn]) -> Grid:
     for column in columns:
         longest = _LONGEST_NAME if column.rank == 0 and column.left else None
         grid.add_column(
-            Text(column.title), justify="left" if column.left else "right", no_wrap=True, overflow="ellipsis",
-            max_width=longest,
-        )  # fmt: skip
+            Text(column.title), justify="left" if column.left else "right", no_wrap=True, overflow="ellipsis", max_width=longest
+        )
     for row in view.rows:
         grid.add_row(*(Text(column.text(row)) for column in columns))
     return grid

@@ -15,16 +15,7 @@ if TYPE_CHECKING:
     from milepost.reports.documents import TraceDocument
     from milepost.reports.interface import AnyView
 
-_LETTERS = {
-    "complete": "✓",
-    "death": "✗",
-    "reset": "r",
-    "left": "→",
-    "quit": "q",
-    "time_up": "t",
-    "crash": "!",
-    "unknown": "?",
-}
+_LETTERS = {"complete": "✓", "death": "✗", "reset": "r", "left": "→", "quit": "q", "time_up": "t", "crash": "!", "unknown": "?"}
 
 
 def trace_view(report: TraceDocument) -> list[AnyView]:
@@ -37,16 +28,20 @@ def trace_view(report: TraceDocument) -> list[AnyView]:
 def _one_session(report: TraceDocument, session: Traced) -> View[TraceRow]:
     own = [row for row in report["levels"] if row["session"] == session["session"]]
     columns: tuple[Column[TraceRow], ...] = (
-        Column("clock", lambda row: clock(row["clock"])), Column("level", lambda row: safe(row["level"]), left=True),
+        Column("clock", lambda row: clock(row["clock"])),
+        Column("level", lambda row: safe(row["level"]), left=True),
         Column("try", lambda row: "void" if row["void"] else f"{row['try']}{' again' if row['rerun'] else ''}"),
         Column("lasted", lambda row: seconds(row["active"]) if row["active"] is not None else "unknown"),
         Column("ended", lambda row: _ending(row), left=True),
         Column("at", lambda row: _place_of_end(row), rank=1),
         Column("repairs", lambda row: ", ".join(row["repairs"]), left=True, rank=2),
-    )  # fmt: skip
+    )
     tags = [f"{safe(name)} {safe(value)}" for name, value in sorted(session["tags"].items())]
-    moves = [f"{clock(m['clock'])} {m['kind']} from {safe(m['from'])} to {safe(m['to'] or 'outside')}" for m in report["moves"]
-             if m["session"] == session["session"] and m["kind"] != "advance"]  # fmt: skip
+    moves = [
+        f"{clock(m['clock'])} {m['kind']} from {safe(m['from'])} to {safe(m['to'] or 'outside')}"
+        for m in report["moves"]
+        if m["session"] == session["session"] and m["kind"] != "advance"
+    ]
     ended = f"The session ended at {clock(session['ended'])}: {words(session['end'])}."
     about = listed(
         [f"player {safe(session['player'])}", *([f"build {safe(session['build'])}"] if session["build"] else []), *tags]
@@ -82,8 +77,10 @@ def _strips(report: TraceDocument) -> View[_Strip]:
         strip = "".join(_LETTERS[row["outcome"]] for row in own)
         rows.append(_Strip(session=session["session"], end=words(session["end"]), strip=strip, n=len(own)))
     columns: tuple[Column[_Strip], ...] = (
-        Column("session", lambda row: safe(row["session"]), left=True), count_column("attempts", "n"),
-        Column("end", lambda row: row["end"], left=True, rank=1), Column("attempts in order", lambda row: row["strip"], left=True),  # noqa: E501
-    )  # fmt: skip
+        Column("session", lambda row: safe(row["session"]), left=True),
+        count_column("attempts", "n"),
+        Column("end", lambda row: row["end"], left=True, rank=1),
+        Column("attempts in order", lambda row: row["strip"], left=True),
+    )
     letters = listed([f"{letter} {words(name)}" for name, letter in _LETTERS.items()])
     return View("Sessions attempt by attempt", columns, rows, [f"{letters}.", *source_notes(report)])

@@ -9,25 +9,17 @@ from milepost.measures.funnel import stopped_by
 from milepost.reports.document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.vocabulary import END_CAUSES
-from milepost.wording import NOTHING, bar, clock, durations, listed, logits, number, percent, safe, spark, whole, words
+from milepost.wording import NOTHING, bar, clock, durations, number, percent, safe, spark, words
 
 if TYPE_CHECKING:
-    from milepost.difficulty.rows import Model, SpikesRow, WhatIfRow
     from milepost.measures.attempts import AttemptsRow
     from milepost.measures.times import TimesRow
-    from milepost.reports.documents import (
-        AttemptsDocument,
-        FunnelDocument,
-        FunnelOrRawRow,
-        SpikesDocument,
-        TimesDocument,
-        WhatIfDocument,
-    )
+    from milepost.reports.documents import AttemptsDocument, FunnelDocument, FunnelOrRawRow, TimesDocument
     from milepost.reports.heads import Head
     from milepost.reports.interface import AnyView
 
 AnyRow = Mapping[str, object]
-_BAR = 10
+BAR = 10
 _SPARK, _MOST_BINS = 10, 24
 _DURATIONS = ("p10", "p25", "p50", "p75", "p90", "run_p50", "fail_p50", "settling_p50", "between_p50")
 
@@ -128,16 +120,21 @@ def funnel_view(report: FunnelDocument) -> list[AnyView]:
         count_column("moved on", "moved_on", 7),
         Column("lost", lambda row: percent(row["drop_off"]), said="drop-off"),
         Column("95 %", _interval("drop_off", percent), rank=3, said="interval of drop-off"),
-        Column("stopped here", _stop_words, left=True, rank=1), *share_columns("retention", "retention", 2),
-        Column("", lambda row: bar(row["retention"] or 0.0, _BAR), True, 6, True),
-    ]  # fmt: skip
-    endless = [] if not report["levels"] or report["levels"][0]["retention"] is not None else [
-        "The course has no last level: nobody stops, and nobody is lost.", *source_notes(report)]  # fmt: skip
+        Column("stopped here", _stop_words, left=True, rank=1),
+        *share_columns("retention", "retention", 2),
+        Column("", lambda row: bar(row["retention"] or 0.0, BAR), True, 6, True),
+    ]
+    endless = (
+        []
+        if not report["levels"] or report["levels"][0]["retention"] is not None
+        else ["The course has no last level: nobody stops, and nobody is lost.", *source_notes(report)]
+    )
     notes = endless or [
         "Lost: players who quit for good at a level, or whose end is not known; a test that was cut short counts against none.",
         "Retention: the share that would still be playing after a level, had no test been cut short.",
-        *small_note(report, report["levels"], "reached"), *source_notes(report),
-    ]  # fmt: skip
+        *small_note(report, report["levels"], "reached"),
+        *source_notes(report),
+    ]
     return [View("Funnel: who reached, cleared and stopped, level by level", tuple(columns), report["levels"], notes)]
 
 
@@ -152,14 +149,27 @@ def _stop_words(row: FunnelOrRawRow) -> str:
 def attempts_view(report: AttemptsDocument) -> list[AnyView]:
     """How many tries a level takes."""
     columns: tuple[Column[AttemptsRow], ...] = (
-        level_column(report, "players"), count_column("players", "players"), count_column("not cleared", "censored", 4), count_column("tries", "settled", 2),  # noqa: E501
-        *share_columns("a try clears", "try_clear", 0, 1), *share_columns("first try", "first_try", 3, 5),
+        level_column(report, "players"),
+        count_column("players", "players"),
+        count_column("not cleared", "censored", 4),
+        count_column("tries", "settled", 2),
+        *share_columns("a try clears", "try_clear", 0, 1),
+        *share_columns("first try", "first_try", 3, 5),
         *(_quantile(name, number, rank) for name, rank in (("p25", 7), ("p50", 0), ("p75", 0), ("p90", 6))),
         Column("still at it after 1, 2 …", _still_trying, True, 8, True),
-    )  # fmt: skip
-    return [View("Attempts to clear: tries until 25, 50, 75 and 90 % of players have cleared", columns, report["levels"],
-                [*_not_yet(report["levels"], "players", "p25", "p50", "p75", "p90"),
-                 *small_note(report, report["levels"], "players"), *source_notes(report)])]  # fmt: skip
+    )
+    return [
+        View(
+            "Attempts to clear: tries until 25, 50, 75 and 90 % of players have cleared",
+            columns,
+            report["levels"],
+            [
+                *_not_yet(report["levels"], "players", "p25", "p50", "p75", "p90"),
+                *small_note(report, report["levels"], "players"),
+                *source_notes(report),
+            ],
+        )
+    ]
 
 
 def _not_yet(rows: Sequence[AnyRow], count: str, *quantiles: str) -> list[str]:
@@ -190,42 +200,32 @@ def times_view(report: TimesDocument) -> list[AnyView]:
     """How long a level takes."""
     worded = durations(figure(row, key) for row in report["levels"] for key in _DURATIONS)
     columns: tuple[Column[TimesRow], ...] = (
-        level_column(report, "timed"), count_column("players", "timed"), count_column("not cleared", "censored", 4),
+        level_column(report, "timed"),
+        count_column("players", "timed"),
+        count_column("not cleared", "censored", 4),
         *(_quantile(name, worded, rank) for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
         Column("clearing try", lambda row: worded(row["run_p50"]), rank=1),
         Column("failed try", lambda row: worded(row["fail_p50"]), rank=2),
         Column("settling", lambda row: worded(row["settling_p50"]), rank=6),
         Column("to next", lambda row: worded(row["between_p50"]), rank=8),
-        count_column("untimed", "untimed", 9), Column("short … long", _time_shape(report["levels"]), True, 10, True),
-    )  # fmt: skip
-    return [View("Time in level: active time until 10 to 90 % of players have cleared", columns, report["levels"],
-                ["Pauses and what lies between attempts are left out."
-                 + (" Times are in minutes and seconds." if worded is clock else ""),
-                 *_single_tries(report["levels"]), *_not_yet(report["levels"], "timed", "p10", "p25", "p50", "p75", "p90"),
-                 *small_note(report, report["levels"], "timed"), *source_notes(report)])]  # fmt: skip
-
-
-def spikes_view(report: SpikesDocument) -> list[AnyView]:
-    """Which levels stand out, how sure that is, and what it costs."""
-    columns: tuple[Column[SpikesRow], ...] = (
-        level_column(report, "players"), count_column("players", "players", 5), count_column("tries", "tries", 7),
-        *share_columns("a try clears", "try_clear", 6), Column("difficulty", _logit("difficulty")),
-        Column("±", _logit("se"), rank=8, said="standard error"), Column("expected", _logit("expected"), rank=4),
-        Column("excess", _logit("excess"), rank=1),
-        Column("verdict", lambda row: "" if row["kind"] == "none" else row["kind"], left=True),
-        Column("evidence", lambda row: "" if row["evidence"] == "none" else words(row["evidence"]), left=True),
-        Column("q", _q), Column("cost", _cost, rank=3), Column("plan", _plan, left=True),
-    )  # fmt: skip
-    none = ["No level stands out beyond the course's own unevenness."]
-    judged = any(row["evidence"] != "too_few" for row in report["levels"])
-    stands_out = any(row["kind"] != "none" for row in report["levels"])
-    said = (none if judged and not stands_out else []) + [safe(sentence) for sentence in report["sentences"]]
+        count_column("untimed", "untimed", 9),
+        Column("short … long", _time_shape(report["levels"]), True, 10, True),
+    )
     return [
-        View("What stands out", (), [], said),
-        View("Difficulty in logits (higher is harder), adjusted for who got there", columns, report["levels"],
-             [*_model_note(report["model"]), *_design_notes(report), *small_note(report, report["levels"], "players"),
-              *source_notes(report)]),
-    ]  # fmt: skip
+        View(
+            "Time in level: active time until 10 to 90 % of players have cleared",
+            columns,
+            report["levels"],
+            [
+                "Pauses and what lies between attempts are left out."
+                + (" Times are in minutes and seconds." if worded is clock else ""),
+                *_single_tries(report["levels"]),
+                *_not_yet(report["levels"], "timed", "p10", "p25", "p50", "p75", "p90"),
+                *small_note(report, report["levels"], "timed"),
+                *source_notes(report),
+            ],
+        )
+    ]
 
 
 def _single_tries(rows: list[TimesRow]) -> list[str]:
@@ -233,76 +233,3 @@ def _single_tries(rows: list[TimesRow]) -> list[str]:
     if any(row["runs"] or row["fails"] for row in rows) or not any(row["timed"] for row in rows):
         return []
     return ["No single try is timed: the log has the time of whole stays in a level only."]
-
-
-def _logit(key: str) -> Callable[[AnyRow], str]:
-    return lambda row: NOTHING if (value := figure(row, key)) is None else logits(value)
-
-
-def _q(row: SpikesRow) -> str:
-    """The q value of what stands out; never nought."""
-    if row["kind"] == "none" or row["q_value"] is None:
-        return ""
-    return "<0.01" if row["q_value"] < 0.005 else f"{row['q_value']:.2f}"
-
-
-def _plan(row: SpikesRow) -> str:
-    """The verdict against the plan, in few letters."""
-    return "no telling" if row["plan"] == "too few to tell" else row["plan"] or ""
-
-
-def _cost(row: SpikesRow) -> str:
-    """Players lost to a level that is harder than its surroundings."""
-    cost, low, high = row["cost"], row["cost_low"], row["cost_high"]
-    if row["kind"] not in ("spike", "step") or cost is None or low is None or high is None:
-        return ""
-    return f"{whole(cost)} ({whole(low)} to {whole(high)})"
-
-
-def _design_notes(report: SpikesDocument) -> list[str]:
-    """Inversions, knobs that stop growing, and levels that ought to be alike."""
-    lines = []
-    if report["inversions"]:
-        pairs = [f"{safe(row['level'])} than {safe(row['easier_than'])} ({row['by']:.1f})" for row in report["inversions"]]
-        lines.append(f"Easier than the level before, by logits: {listed(pairs)}.")
-    for cap in report.get("caps", []):
-        said = (f"{safe(cap['knob'])} stays at {safe(str(cap['value']))} from {safe(cap['level'])} on; difficulty rises by "
-                f"{cap['slope_before']:.2f} a level until there and {cap['slope_after']:.2f} after.")  # fmt: skip
-        lines.append(said.replace("-", "−"))
-    for pair in report.get("equal_levels", []):
-        said = (f"{listed([safe(name) for name in pair['levels']])} have the same knobs; they differ by "
-                f"{pair['difference']:.2f} ± {pair['se']:.2f}: that is noise.")  # fmt: skip
-        lines.append(said.replace("-", "−"))
-    return lines
-
-
-def _model_note(model: Model | None) -> list[str]:
-    if model is None:
-        return ["No try was settled in a level of the course, so there is nothing to judge."]
-    gives_up = "No try failed, so that nothing is known of giving up."
-    if model["failures"]:
-        gives_up = f"After a failure {percent(model['quit_per_failure'])} give up ({model['lost']} of {model['failures']})."
-    return [
-        f"Skill spreads by {model['skill_sd']:.2f} logits over players; each doubling of the try number adds "
-        f"{0.693 * model['learning']:.2f}. The course's own unevenness is {model['roughness']:.2f} logits. "
-        f"{gives_up} Cost: players who would still be playing at the end, had the level been as expected."
-    ]
-
-
-def whatif_view(report: WhatIfDocument) -> list[AnyView]:
-    """The measured funnel, and the projected one before and after the change."""
-    columns: tuple[Column[WhatIfRow], ...] = (
-        Column("level", lambda row: safe(row["level"]), left=True), count_column("reached", "reached"),
-        Column("difficulty", _logit("difficulty")), Column("changed to", _changed, rank=0), *share_columns("retention", "retention", 1),  # noqa: E501
-        *share_columns("projected", "projected"), *share_columns("with the change", "projected_changed"),
-        Column("", lambda row: bar(row["projected_changed"], _BAR), True, 5, True),
-    )  # fmt: skip
-    gained = report["gained"]
-    said = (f"With the change, about {abs(gained):.1f} {'more' if gained >= 0 else 'fewer'} of {report['players']} players would still be playing "  # noqa: E501
-            f"at the end. A projection: players give up after {percent(report['quit_per_failure'])} of failures "
-            f"({report['lost']} of {report['failures']}), and for no other reason.")  # fmt: skip
-    return [View("What if: players still there after each level", columns, report["levels"], [said, *source_notes(report)])]
-
-
-def _changed(row: WhatIfRow) -> str:
-    return "" if row["changed"] == row["difficulty"] else logits(row["changed"])

@@ -15,9 +15,12 @@ if TYPE_CHECKING:
 
 _SHARES: Final = ("clear_rate", "drop_off", "try_clear")
 _NAMES: Final = {
-    "clear_rate": "the clear rate", "drop_off": "the drop-off", "try_clear": "what a try clears", "p50": "median tries",
+    "clear_rate": "the clear rate",
+    "drop_off": "the drop-off",
+    "try_clear": "what a try clears",
+    "p50": "median tries",
     "reached": "players",
-}  # fmt: skip
+}
 
 
 def suspected(play: Play, exclusion: Exclusion) -> Suspected:
@@ -27,11 +30,14 @@ def suspected(play: Play, exclusion: Exclusion) -> Suspected:
     names = set(play.gated.log.sessions.name)
     everybody = names if play.before is None else set(play.before.gated.log.sessions.name)
     return Suspected(
-        codes=list(exclusion.codes), void=int(play.attempts.void.sum()), sessions=len(exclusion.sessions & everybody),
-        cuts=len(exclusion.cuts.keys() & names), ends=len(exclusion.faults & names),
+        codes=list(exclusion.codes),
+        void=int(play.attempts.void.sum()),
+        sessions=len(exclusion.sessions & everybody),
+        cuts=len(exclusion.cuts.keys() & names),
+        ends=len(exclusion.faults & names),
         clears=sum(len(own) for name, own in exclusion.cleared.items() if name in names),
         moved=None if play.before is None else parting(figures_of(play.before), figures_of(play), int(play.before.counts.sum())),
-    )  # fmt: skip
+    )
 
 
 def moves_what(moved: list[Excluding]) -> str:
@@ -61,15 +67,19 @@ def what_is_void(report: Head) -> list[str]:
         own = report["excluded"]
         why = "as suspect (" + ", ".join(own["codes"]) + ")" if own["codes"] else "because they break a promise of the course"
         counts = {
-            plural(own["void"], "try", "tries"): own["void"], plural(own["sessions"], "session"): own["sessions"],
+            plural(own["void"], "try", "tries"): own["void"],
+            plural(own["sessions"], "session"): own["sessions"],
             f"{plural(own['cuts'], 'session')} from a jump on": own["cuts"],
             f"{plural(own['ends'], 'end')} as no decision": own["ends"],
-        }  # fmt: skip
+        }
         gone = [text for text, count in counts.items() if count]
         what = f" That {moves_what(own['moved'])}." if own["moved"] is not None and gone else ""
         said.append(f"Left out {why}: {listed(gone) if gone else 'nothing was found'}.{what}")
         if own["clears"]:
-            said.append(f"{plural(own['clears'], 'crash', 'crashes')} with everything done {'counts' if own['clears'] == 1 else 'count'} as cleared.")  # noqa: E501
+            said.append(
+                f"{plural(own['clears'], 'crash', 'crashes')} with everything done "
+                f"{'counts' if own['clears'] == 1 else 'count'} as cleared."
+            )
     if report.get("per") == "run":
         units = "" if report["command"] == "spikes" else ", and players stand for runs"
         said.append(f"Counted per run: numbers of tries and first clears begin anew in each{units}.")

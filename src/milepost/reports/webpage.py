@@ -63,29 +63,39 @@ def render_page(report: ReportDocument, first: Picture, pictures: list[Picture],
     script = _text("page.js")
     style = _text("page.css").replace("%LIGHT%", look.light).replace("%DARK%", look.dark)
     return page.render(
-        title=_title(report), subtitle=_subtitle(report), style=Markup(style), script=Markup(script),
-        script_hash=b64encode(sha256(script.encode()).digest()).decode(), story=_chapters(report), first=_shown(first, []),
-        overview=_shown(pictures[0], [summary_view(report)]), definitions=DEFINITIONS, is_link=_is_link,
+        title=_title(report),
+        subtitle=_subtitle(report),
+        style=Markup(style),
+        script=Markup(script),
+        script_hash=b64encode(sha256(script.encode()).digest()).decode(),
+        story=_chapters(report),
+        first=_shown(first, []),
+        overview=_shown(pictures[0], [summary_view(report)]),
+        definitions=DEFINITIONS,
+        is_link=_is_link,
         pictures=[_with_numbers(report, one) for one in pictures[1:] if one.name != "compare"],
         builds=[_with_numbers(report, one) for one in pictures[1:] if one.name == "compare"],
         others=[_plain(view) for name, part in _in_tables(report) for view in MEASURES[name].views(part)],
         health=[_plain(view) for view in check_views(report["check"])],
         made=report["made"] | {"files": _plain(made_view(report["made"]))},
-        settings=said_of(report["settings"]) if "settings" in report else "", **_levels(report),
-    )  # fmt: skip
+        settings=said_of(report["settings"]) if "settings" in report else "",
+        **_levels(report),
+    )
 
 
 def _levels(report: ReportDocument) -> dict[str, object]:
     """What the list of levels and their pages are made from."""
     summary = summary_view(report)
     return {
-        "summary": _plain(summary), "levels": level_marks(report), "chapters": chapters_of(report),
+        "summary": _plain(summary),
+        "levels": level_marks(report),
+        "chapters": chapters_of(report),
         "verdict_column": next(place for place, column in enumerate(summary.columns, 1) if column.title == "verdict"),
         "places": {safe(name): place for place, name in enumerate(report["course"]["levels"], 1)},
         "said": [safe(row["sentence"]) if row["sentence"] else "" for row in report["spikes"]["levels"]],
         "pages": [[_plain(view) for view in views] for views in level_pages(report)],
         "bins": [_bins(row) for row in report["deaths"]["levels"]],
-    }  # fmt: skip
+    }
 
 
 def _with_numbers(report: ReportDocument, picture: Picture) -> dict[str, object]:
@@ -129,7 +139,11 @@ def _title(report: ReportDocument) -> str:
 
 
 def _subtitle(report: ReportDocument) -> str:
-    order = "the order of the levels is inferred from who was where first" if report["course"]["inferred"] else "in the order of the course file"  # noqa: E501
+    order = (
+        "the order of the levels is inferred from who was where first"
+        if report["course"]["inferred"]
+        else "in the order of the course file"
+    )
     return f"{plural(len(report['course']['levels']), 'level')}, {order}; {plural(report['sessions'], 'session')}."
 
 
@@ -144,10 +158,11 @@ def _plain(view: AnyView) -> dict[str, object]:
     """A view as texts."""
     columns = [column for column in view.columns if not column.drawn]
     return {
-        "heading": view.heading, "notes": view.notes,
+        "heading": view.heading,
+        "notes": view.notes,
         "columns": [{"title": column.said or column.title, "left": column.left} for column in columns],
         "rows": [[column.text(row) for column in columns] for row in view.rows],
-    }  # fmt: skip
+    }
 
 
 class _Bins(TypedDict):

@@ -79,15 +79,24 @@ def whole_report(play: Play, least: int, made: Made, beside: Beside = Beside(), 
     top = head("report", play)
     top["course"]["name"] = course.name if course else None
     spikes = cast(SpikesDocument, parts["spikes"])
-    report = cast(ReportDocument, {
-        **described(top, course, least), **parts,
-        "plan": [_plan(level) for level in course.levels] if course else [],
-        "planned_retention": _planned_retention(course, spikes),
-        "builds": Builds(names=build_names(play), levels=tries_by_build(play)),
-        "watch": watch_by_level(play), "attributes": attributes_by_level(play), "made": made,
-        "compare": beside.compare, **_beside(play, least, beside), "noted": list(beside.notes), "session_marks": _marks(play),
-        "since": None,
-    })  # fmt: skip
+    report = cast(
+        ReportDocument,
+        {
+            **described(top, course, least),
+            **parts,
+            "plan": [_plan(level) for level in course.levels] if course else [],
+            "planned_retention": _planned_retention(course, spikes),
+            "builds": Builds(names=build_names(play), levels=tries_by_build(play)),
+            "watch": watch_by_level(play),
+            "attributes": attributes_by_level(play),
+            "made": made,
+            "compare": beside.compare,
+            **_beside(play, least, beside),
+            "noted": list(beside.notes),
+            "session_marks": _marks(play),
+            "since": None,
+        },
+    )
     report_in_recordings(report, beside.recordings)
     if beside.since is not None:
         report["since"] = whats_new(beside.since[0], beside.since[1], cast(Earlier, report))
@@ -122,9 +131,14 @@ def _measured(name: str, measure: Measure, play: Play, least: int) -> Head | Non
 def _plan(level: Level) -> PlanRow:
     low, high = level.target_range or (None, None)
     return PlanRow(
-        level=level.name, chapter=level.chapter, target_clear=level.target_clear, target_low=low, target_high=high,
-        par_seconds=level.par_seconds, knobs=level.knobs,
-    )  # fmt: skip
+        level=level.name,
+        chapter=level.chapter,
+        target_clear=level.target_clear,
+        target_low=low,
+        target_high=high,
+        par_seconds=level.par_seconds,
+        knobs=level.knobs,
+    )
 
 
 def _planned_retention(course: Course | None, spikes: SpikesDocument) -> list[float]:

@@ -48,10 +48,11 @@ def from_shape(shape: str, levels: int) -> Plan:
     """A course of a named shape: flat, rising, a ramp that levels off half way, or a sawtooth."""
     place = np.linspace(0, 1, levels)
     curve = {
-        "flat": np.full(levels, (_LOW + _HIGH) / 2), "rising": _LOW + (_HIGH - _LOW) * place,
+        "flat": np.full(levels, (_LOW + _HIGH) / 2),
+        "rising": _LOW + (_HIGH - _LOW) * place,
         "ramp": _LOW + (_HIGH - _LOW) * np.minimum(1.0, 2 * place),
         "sawtooth": _LOW + (_HIGH - _LOW) * (np.arange(levels) % _CYCLE) / (_CYCLE - 1),
-    }[shape]  # fmt: skip
+    }[shape]
     return Plan([f"{_NAMES[n % len(_NAMES)]} {n + 1}" for n in range(levels)], curve, [])
 
 
@@ -84,7 +85,9 @@ def planted(plan: Plan, events: list[str], roughness: float, rng: np.random.Gene
     for text in events:
         match = _PLANT.fullmatch(text)
         if match is None:
-            raise UsageError(f"--plant {text!r}: write spike@LEVEL=SIZE, dip@LEVEL=SIZE or step@LEVEL=SIZE, such as 'spike@Low Arch=1.5'.")  # noqa: E501
+            raise UsageError(
+                f"--plant {text!r}: write spike@LEVEL=SIZE, dip@LEVEL=SIZE or step@LEVEL=SIZE, such as 'spike@Low Arch=1.5'."
+            )
         kind, name, size = match[1], match[2], float(match[3] or _SIZE)
         place = _place(plan, name)
         if kind == "step":

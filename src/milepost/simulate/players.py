@@ -74,9 +74,14 @@ class _State:
 
 
 def play_course(
-    difficulty: Floats, population: Population, rng: np.random.Generator, *,
-    setback: Ints | None = None, seconds: Floats | None = None, skill: Floats | None = None,
-) -> tuple[Tries, Truth]:  # fmt: skip
+    difficulty: Floats,
+    population: Population,
+    rng: np.random.Generator,
+    *,
+    setback: Ints | None = None,
+    seconds: Floats | None = None,
+    skill: Floats | None = None,
+) -> tuple[Tries, Truth]:
     """Let a population play a course.
 
     Args:
@@ -92,8 +97,10 @@ def play_course(
         difficulty,
         np.zeros(n_levels, np.int64) if setback is None else setback,
         np.full(n_levels, population.try_seconds) if seconds is None else seconds,
-        population, rng.normal(0.0, population.skill_sd, population.players) if skill is None else skill, rng,
-    )  # fmt: skip
+        population,
+        rng.normal(0.0, population.skill_sd, population.players) if skill is None else skill,
+        rng,
+    )
     state = _State(population.players, n_levels)
     rounds: list[tuple[Ints | Floats | Bools, ...]] = []
     while state.active.any():

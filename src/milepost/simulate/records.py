@@ -84,10 +84,13 @@ def _drawn(tries: Tries, scenery: Scenery, rng: np.random.Generator) -> _Chance:
     count = len(tries.level)
     available: Ints = np.array(scenery.pickups, dtype=np.int64)[tries.level] if scenery.pickups else np.zeros(count, np.int64)
     return _Chance(
-        rng.gamma(2.0, 0.7, count).tolist(), (rng.random(count) < scenery.pause_share).tolist(), rng.random(count).tolist(),
-        rng.normal(0, _ASIDE, count).tolist(), rng.normal(_MIDDLE, _HEIGHT, count).tolist(),
+        rng.gamma(2.0, 0.7, count).tolist(),
+        (rng.random(count) < scenery.pause_share).tolist(),
+        rng.random(count).tolist(),
+        rng.normal(0, _ASIDE, count).tolist(),
+        rng.normal(_MIDDLE, _HEIGHT, count).tolist(),
         rng.binomial(available, 0.7).tolist(),
-    )  # fmt: skip
+    )
 
 
 def _session(rows: _Rows, own: list[int], scenery: Scenery, chance: _Chance) -> Iterator[Record]:

@@ -78,7 +78,7 @@ class Into:
 
 def pack(
     names: list[str], into: Into, log_map: LogMap = NO_MAP, options: ReadOptions = DEFAULTS, progress: Progress = SILENT
-) -> Packed:  # fmt: skip
+) -> Packed:
     """Pack logs into a store.
 
     Args:

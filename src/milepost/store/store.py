@@ -94,7 +94,7 @@ def groups_of_parts(manifest: Manifest) -> list[tuple[int, ...]]:
 
 def records_of(
     folder: Path, manifest: Manifest, parts: tuple[int, ...], tags: tuple[str, ...] = (), names: tuple[str, ...] | None = None
-) -> Records:  # fmt: skip
+) -> Records:
     """The records of some parts of a store, in log order.
 
     Args:
@@ -159,9 +159,12 @@ def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dic
         written = _written(folder, f"records/part={part:02d}/{number:06d}.parquet", columns)
         added.append(written | {"part": part, "rows": len(own)})
     return replace(
-        manifest, rows=manifest.rows + count, additions=number, records=manifest.records + added,
+        manifest,
+        rows=manifest.rows + count,
+        additions=number,
+        records=manifest.records + added,
         joined=[list(pair) for pair in sorted(joined)],
-    )  # fmt: skip
+    )
 
 
 def seal(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
@@ -246,11 +249,15 @@ def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, i
 def _session_columns(builder: RecordBuilder) -> Cells:
     sessions = builder.known.sessions
     return {
-        "name": sessions.name, "player": sessions.player, "build": sessions.build,
+        "name": sessions.name,
+        "player": sessions.player,
+        "build": sessions.build,
         "epoch": [None if epoch is None else str(epoch) for epoch in sessions.epoch],
-        "debug": sessions.debug, "tags": [json.dumps(tags, ensure_ascii=False) for tags in sessions.tags],
-        "first_clock": builder.known.first_clock, "part": builder.known.lies_in,
-    }  # fmt: skip
+        "debug": sessions.debug,
+        "tags": [json.dumps(tags, ensure_ascii=False) for tags in sessions.tags],
+        "first_clock": builder.known.first_clock,
+        "part": builder.known.lies_in,
+    }
 
 
 def _sessions(columns: dict[str, list[Any]]) -> Sessions:
@@ -274,10 +281,12 @@ def _refused(columns: dict[str, list[object]]) -> list[Refused]:
 def _refused_columns(builder: RecordBuilder) -> Cells:
     refused = builder.refusals.kept
     return {
-        "file": [item.place.file for item in refused], "line": [item.place.line for item in refused],
-        "reason": [item.reason for item in refused], "session": [item.session for item in refused],
+        "file": [item.place.file for item in refused],
+        "line": [item.place.line for item in refused],
+        "reason": [item.reason for item in refused],
+        "session": [item.session for item in refused],
         "times": [item.times for item in refused],
-    }  # fmt: skip
+    }
 
 
 def _written(folder: Path, name: str, columns: Cells) -> dict[str, object]:

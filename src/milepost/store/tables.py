@@ -14,8 +14,13 @@ from milepost.logs.interface import ABSENT, TAG
 
 Cells = Mapping[str, list[Any] | Column]  # of each column
 _TYPES: Final = {
-    "file": np.int64, "times": np.int64, "line": np.int64, "part": np.int64, "debug": np.bool_, "first_clock": np.float64,
-}  # fmt: skip  # of what is no text
+    "file": np.int64,
+    "times": np.int64,
+    "line": np.int64,
+    "part": np.int64,
+    "debug": np.bool_,
+    "first_clock": np.float64,
+}  # of what is no text
 _NARROW: Final = 2  # bytes; in wider columns few values come often, and a dictionary of them only takes time
 
 

@@ -18,8 +18,19 @@ EXAMPLE = "milepost answers"
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, by=False, figure=True)
-    parser.add_argument("--answers", action=options.Once, metavar="FILE", help="the table of answers: player, level, question, answer (that of milepost.toml)")  # noqa: E501
-    parser.add_argument("--order", action="append", default=[], metavar="QUESTION=A,B,C", help="the answers to a question in order, the least first; may be repeated")  # noqa: E501
+    parser.add_argument(
+        "--answers",
+        action=options.Once,
+        metavar="FILE",
+        help="the table of answers: player, level, question, answer (that of milepost.toml)",
+    )
+    parser.add_argument(
+        "--order",
+        action="append",
+        default=[],
+        metavar="QUESTION=A,B,C",
+        help="the answers to a question in order, the least first; may be repeated",
+    )
 
 
 def run(args: argparse.Namespace) -> Exit:
@@ -31,5 +42,5 @@ def run(args: argparse.Namespace) -> Exit:
     if measure is None:
         from milepost.errors import UsageError
 
-        raise UsageError("there is no table of answers. Name one: --answers FILE, or answers = \"answers.csv\" in milepost.toml.")
+        raise UsageError('there is no table of answers. Name one: --answers FILE, or answers = "answers.csv" in milepost.toml.')
     return measured(args, measure)

@@ -22,7 +22,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--strict",
         choices=("low", "medium", "high"),
-        help="exit with status 1 if anything of this weight or more was found that is not declared as known; suspects weigh medium",  # noqa: E501
+        help="exit with status 1 if anything of this weight or more was found that is not declared as known; "
+        "suspects weigh medium",
     )
 
 

@@ -16,12 +16,8 @@ EXAMPLE = "milepost convert --output wickwater.parquet"
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_log(parser, course=False)
-    parser.add_argument(
-        "-o", "--output", metavar="FILE", required=True, help="the file to write; its ending says the format"
-    )
-    parser.add_argument(
-        "--to", choices=tuple(WRITTEN), help="the format, where the ending does not say it"
-    )
+    parser.add_argument("-o", "--output", metavar="FILE", required=True, help="the file to write; its ending says the format")
+    parser.add_argument("--to", choices=tuple(WRITTEN), help="the format, where the ending does not say it")
 
 
 def run(args: argparse.Namespace) -> Exit:

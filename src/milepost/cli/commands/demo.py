@@ -32,7 +32,12 @@ _RACE = (
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    parser.add_argument("--which", choices=("evenings", "race"), default="evenings", help="two playtest evenings and the week after, or an evening race that is played in runs (evenings)")  # noqa: E501
+    parser.add_argument(
+        "--which",
+        choices=("evenings", "race"),
+        default="evenings",
+        help="two playtest evenings and the week after, or an evening race that is played in runs (evenings)",
+    )
     parser.add_argument("--output", metavar="DIR", help="the folder to unpack into (wickwater, or race)")
     parser.add_argument("--force", action="store_true", help="write over files that are there")
 

@@ -24,10 +24,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     options.add_per(parser)
     parser.add_argument("--raw", action="store_true", help="put beside it what a naive count of the records would say")
     parser.add_argument(
-        "--unknown-end",
-        choices=("lost", "censor"),
-        default="lost",
-        help="what a session without a known end counts as (lost)",
+        "--unknown-end", choices=("lost", "censor"), default="lost", help="what a session without a known end counts as (lost)"
     )
 
 

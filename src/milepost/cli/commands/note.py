@@ -22,7 +22,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--session", action=options.Once, metavar="NAME", help="the session that it is about")
     parser.add_argument("--player", action=options.Once, metavar="NAME", help="the player that it is about")
     parser.add_argument("--build", action=options.Once, metavar="NAME", help="the build that it is about")
-    parser.add_argument("--clock", action=options.Once, type=options.clock_text, metavar="CLOCK", help="when, by the clock that trace shows, such as 12:30")  # noqa: E501
+    parser.add_argument(
+        "--clock",
+        action=options.Once,
+        type=options.clock_text,
+        metavar="CLOCK",
+        help="when, by the clock that trace shows, such as 12:30",
+    )
 
 
 def run(args: argparse.Namespace) -> Exit:

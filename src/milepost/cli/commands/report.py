@@ -17,8 +17,15 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     options.add_measure(parser, by=False)
     options.add_paper(parser)
     options.add_compared(parser)
-    parser.add_argument("--since", action=options.Once, metavar="REPORT.json", help="say what is new since an earlier report, which was written as .json")  # noqa: E501
-    parser.add_argument("--anonymous", action="store_true", help="pseudonyms for players, sessions and files; the same name gets the same one")  # noqa: E501
+    parser.add_argument(
+        "--since",
+        action=options.Once,
+        metavar="REPORT.json",
+        help="say what is new since an earlier report, which was written as .json",
+    )
+    parser.add_argument(
+        "--anonymous", action="store_true", help="pseudonyms for players, sessions and files; the same name gets the same one"
+    )
 
 
 def run(args: argparse.Namespace) -> Exit:

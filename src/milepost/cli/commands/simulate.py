@@ -19,14 +19,28 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--course", metavar="FILE", help="play this course: difficulties from its target_clear")
     parser.add_argument("--shape", choices=shapes, help="play a made-up course of this shape")
     parser.add_argument("--levels", type=options.count, default=24, metavar="N", help="levels of a made-up course (24)")
-    parser.add_argument("--difficulty", action="append", default=[], metavar="NAME=LOGITS", help="set a level's difficulty; may be repeated")  # noqa: E501
-    parser.add_argument("--plant", action="append", default=[], metavar="EVENT", help="spike@LEVEL=SIZE, dip@… or step@…; may be repeated")  # noqa: E501
-    parser.add_argument("--roughness", type=options.seconds, default=0.25, metavar="LOGITS", help="unevenness from level to level (0.25)")  # noqa: E501
+    parser.add_argument(
+        "--difficulty", action="append", default=[], metavar="NAME=LOGITS", help="set a level's difficulty; may be repeated"
+    )
+    parser.add_argument(
+        "--plant", action="append", default=[], metavar="EVENT", help="spike@LEVEL=SIZE, dip@… or step@…; may be repeated"
+    )
+    parser.add_argument(
+        "--roughness", type=options.seconds, default=0.25, metavar="LOGITS", help="unevenness from level to level (0.25)"
+    )
     parser.add_argument("--players", type=options.count, default=48, metavar="N", help="how many play (48)")
     parser.add_argument("--sessions", type=options.count, default=2, metavar="N", help="most sessions of a player (2)")
     parser.add_argument("--builds", default="1.0", metavar="A,B", help="builds, dealt out in turn (1.0)")
-    parser.add_argument("--minutes", type=options.seconds, default=60.0, metavar="M", help="length of a session; 0 for no limit (60)")  # noqa: E501
-    parser.add_argument("--let", action="append", default=[], metavar="NAME=VALUE", help="how players are, such as skill_sd=1.2, learning=0.3, quit_base=0.05; docs/judging.md lists all; may be repeated")  # noqa: E501
+    parser.add_argument(
+        "--minutes", type=options.seconds, default=60.0, metavar="M", help="length of a session; 0 for no limit (60)"
+    )
+    parser.add_argument(
+        "--let",
+        action="append",
+        default=[],
+        metavar="NAME=VALUE",
+        help="how players are, such as skill_sd=1.2, learning=0.3, quit_base=0.05; docs/judging.md lists all; may be repeated",
+    )
     parser.add_argument("--seed", type=options.count, default=1, metavar="N", help="the same seed gives the same log (1)")
     parser.add_argument("--faults", action="store_true", help="sprinkle the faults that real logs have over it")
     parser.add_argument("-o", "--output", metavar="FILE", required=True, help="the log to write, JSON Lines; .gz packs it")

@@ -19,8 +19,17 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, figure=True)
     options.add_per(parser)
-    parser.add_argument("--strict", choices=("weak", "fair", "strong"), help="exit with status 1 if a level stands out on evidence of this strength or more")  # noqa: E501
-    parser.add_argument("--since", action=options.Once, metavar="REPORT.json", help="with --strict: pass over levels that stood out in this earlier report")  # noqa: E501
+    parser.add_argument(
+        "--strict",
+        choices=("weak", "fair", "strong"),
+        help="exit with status 1 if a level stands out on evidence of this strength or more",
+    )
+    parser.add_argument(
+        "--since",
+        action=options.Once,
+        metavar="REPORT.json",
+        help="with --strict: pass over levels that stood out in this earlier report",
+    )
 
 
 def run(args: argparse.Namespace) -> Exit:

@@ -19,9 +19,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, figure=True)
     options.add_per(parser)
-    parser.add_argument(
-        "--clock", choices=("load", "input"), default="load", help="where the time of an attempt begins (load)"
-    )
+    parser.add_argument("--clock", choices=("load", "input"), default="load", help="where the time of an attempt begins (load)")
     parser.add_argument(
         "--idle-cap", type=options.seconds, metavar="S", help="seconds that a stretch without a record counts at most"
     )

@@ -17,15 +17,24 @@ EXAMPLE = "milepost watch --once"
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    parser.add_argument("folder", metavar="FOLDER", nargs="?", help="the folder in which logs grow, JSON Lines (.jsonl, .ndjson); by default the one that milepost.toml names")  # noqa: E501
+    parser.add_argument(
+        "folder",
+        metavar="FOLDER",
+        nargs="?",
+        help="the folder in which logs grow, JSON Lines (.jsonl, .ndjson); by default the one that milepost.toml names",
+    )
     parser.set_defaults(needs_log=False)
     options.add_folder(parser)
     parser.add_argument("--course", metavar="FILE", help="the course (TOML): order of the levels, other names, plan")
     parser.add_argument("--map", metavar="FILE", help="the log map (TOML), for logs with other field names, words or units")
-    parser.add_argument("--state", metavar="STORE", help="keep what was read in this packed store, so that a restart reads only what is new")  # noqa: E501
+    parser.add_argument(
+        "--state", metavar="STORE", help="keep what was read in this packed store, so that a restart reads only what is new"
+    )
     parser.add_argument("--once", action="store_true", help="read what is there, show it, and end")
     parser.add_argument("--interval", type=options.seconds, default=2.0, metavar="S", help="seconds between two looks (2)")
-    parser.add_argument("--min-players", type=options.count, default=5, metavar="N", help="figures of fewer players are marked (5)")  # noqa: E501
+    parser.add_argument(
+        "--min-players", type=options.count, default=5, metavar="N", help="figures of fewer players are marked (5)"
+    )
     options.add_output(parser)
     options.add_replay(parser)
 

@@ -18,7 +18,13 @@ EXAMPLE = "milepost whatif --set 'Low Arch.difficulty=-0.5'"
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, by=False, figure=True)
-    parser.add_argument("--set", action="append", required=True, metavar="CHANGE", help="LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE; may be repeated")  # noqa: E501
+    parser.add_argument(
+        "--set",
+        action="append",
+        required=True,
+        metavar="CHANGE",
+        help="LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE; may be repeated",
+    )
 
 
 def run(args: argparse.Namespace) -> Exit:

@@ -82,8 +82,11 @@ def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, Colum
     at = _first_rows(own.codes, len(own.values))  # of the sessions in the block alone: others may be too far off for 64 bits
     if block.stamped:
         epoch = np.array([known.sessions.epoch[code] or 0 for code in session[at].tolist()], dtype=np.int64)[own.codes]
-        return {"time": (block.time * 1000 - epoch) / NANO, "second": (block.time // 1_000_000).astype(np.float64),
-                "whole": block.time % 1_000_000 == 0}  # fmt: skip
+        return {
+            "time": (block.time * 1000 - epoch) / NANO,
+            "second": (block.time // 1_000_000).astype(np.float64),
+            "whole": block.time % 1_000_000 == 0,
+        }
     begun = np.array([known.first_clock[code] for code in session[at].tolist()])[own.codes]
     second = np.floor(block.time)
     return {"time": np.clip(block.time - begun, -FAR, FAR), "second": second, "whole": second == block.time}

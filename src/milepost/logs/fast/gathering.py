@@ -183,8 +183,9 @@ def moment_columns(text: str, as_given: str) -> tuple[str, str, str]:
     """
     return (
         f"CASE WHEN {as_given} AND regexp_full_match({text}, '{STAMP}') THEN epoch_us({text}::TIMESTAMPTZ) ELSE error('') END",
-        f"md5_number_lower({text})", f"length({text}) - length(replace({text}, ':', ''))",
-    )  # fmt: skip
+        f"md5_number_lower({text})",
+        f"length({text}) - length(replace({text}, ':', ''))",
+    )
 
 
 def joined(parts: list[Column], kind: DTypeLike) -> Column:

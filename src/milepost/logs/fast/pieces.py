@@ -20,7 +20,7 @@ from milepost.scratch import scratch_writing
 
 def read_in_pieces(
     builder: RecordBuilder, source: Source, options: ReadOptions, size: int, done: Callable[[], None], progress: Progress
-) -> bool:  # fmt: skip
+) -> bool:
     """Give every record of a file to a builder, piece by piece; false, with nothing read, where it is no JSON Lines.
 
     Args:

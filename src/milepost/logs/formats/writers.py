@@ -18,8 +18,24 @@ from milepost.scratch import scratch_writing
 from milepost.vocabulary import NUMBER_FIELDS
 
 Record = dict[str, object]
-_FIRST: Final = ("session", "time", "event", "level", "to", "player", "build", "cause", "actor", "progress", "x", "y",
-                 "collected", "available", "seq", "id")  # fmt: skip
+_FIRST: Final = (
+    "session",
+    "time",
+    "event",
+    "level",
+    "to",
+    "player",
+    "build",
+    "cause",
+    "actor",
+    "progress",
+    "x",
+    "y",
+    "collected",
+    "available",
+    "seq",
+    "id",
+)
 _NUMBERS: Final = NUMBER_FIELDS | {"seq"}
 _EXACT: Final = 1 << 53  # whole numbers up to here are told apart as floats
 _AT_ONCE: Final = 50_000  # records
@@ -190,8 +206,8 @@ def _attribute(xml: XMLGenerator, key: str, value: object) -> None:
 def _xml_text(text: str) -> str:
     """The text without the characters that XML cannot hold, which are written as escapes."""
     return "".join(
-        char if char in "\t\n\r" or " " <= char <= "\ud7ff" or "\ue000" <= char <= "\ufffd" or char >= "\U00010000"
+        char
+        if char in "\t\n\r" or " " <= char <= "\ud7ff" or "\ue000" <= char <= "\ufffd" or char >= "\U00010000"
         else char.encode("unicode_escape").decode("ascii")
         for char in text
-    )  # fmt: skip
-
+    )

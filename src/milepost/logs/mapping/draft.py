@@ -261,10 +261,7 @@ def _unit(name: str, step: float, largest: float) -> tuple[str, str]:
         return "frames", f"by the name; the median step between records of a session is {number(step)}"
     for unit, least, epoch in (("us", 2e5, 1e15), ("ms", 1e3, 1e12)):
         if largest >= epoch or step >= least:
-            return (
-                unit,
-                f"the median step between records of a session is {number(step)}, the largest time {number(largest)}",
-            )
+            return (unit, f"the median step between records of a session is {number(step)}, the largest time {number(largest)}")
     if step >= 100:
         return "frames", f"the median step is {number(step)}: too long for seconds, short for milliseconds"
     return "s", f"the median step between records of a session is {number(step)}"
@@ -272,7 +269,7 @@ def _unit(name: str, step: float, largest: float) -> tuple[str, str]:
 
 def _event_lines(
     columns: dict[str, Column], fields: dict[str, str], records: list[Mapping[str, object]], screens: bool
-) -> list[str]:  # fmt: skip
+) -> list[str]:
     if "event" not in fields:
         return []
     words = columns[fields["event"]].values.most_common(_MOST_WORDS)

@@ -66,8 +66,11 @@ def told_by_following(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str
 
 def _failures(seen: Mapping[str, _Seen], found: dict[str, Meaning], opener: str) -> None:
     """What an opening follows is a failure; where none is, it is what alone comes before a word that opens again."""
-    failed = [word for word, one in seen.items()
-              if word not in found and one.times >= _FEWEST and one.after[opener] >= _MOSTLY * one.times]  # fmt: skip
+    failed = [
+        word
+        for word, one in seen.items()
+        if word not in found and one.times >= _FEWEST and one.after[opener] >= _MOSTLY * one.times
+    ]
     for word in failed:
         found[word] = Meaning("death", f"followed by another try in {percent(seen[word].after[opener] / seen[word].times)}")
     for word, one in seen.items() if not failed else ():

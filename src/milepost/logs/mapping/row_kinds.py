@@ -12,8 +12,10 @@ ROW_RESULTS: Final = ("complete", "death", "reset", "quit", "time_up", "crash") 
 OF_STAYS: Final = ("tries", "seconds", "cleared")
 COLUMNS: Final = ("started", "ended", "lasted", "result", *OF_STAYS)
 _OF: Final = {
-    "attempt": {"started", "ended", "lasted", "result"}, "stay": {"started", *OF_STAYS}, "player": {"levels", "cell", *OF_STAYS},
-}  # fmt: skip
+    "attempt": {"started", "ended", "lasted", "result"},
+    "stay": {"started", *OF_STAYS},
+    "player": {"levels", "cell", *OF_STAYS},
+}
 
 
 @dataclass(frozen=True)

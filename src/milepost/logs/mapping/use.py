@@ -72,8 +72,9 @@ class MapUse:
                 MissingColumn(field=name.removeprefix("fields."), column=column) for name, column in self.missing(log_map)
             ],
             unused_words=[word for word in log_map.events if not self.words[word]],
-            failed_conversions=dict(self.failed), records_without_event=self.without_event,
-        )  # fmt: skip
+            failed_conversions=dict(self.failed),
+            records_without_event=self.without_event,
+        )
 
 
 def fits(pattern: str, column: str) -> str | None:
@@ -87,15 +88,20 @@ def fits(pattern: str, column: str) -> str | None:
 
 def map_notes(found: MapMet) -> list[str]:
     """The same as sentences, where there is anything to say."""
-    said = [f"missing_column: no record has the column {safe(one['column'])}, which the map names for {safe(one['field'])}."
-            for one in found["missing_column"]]  # fmt: skip
+    said = [
+        f"missing_column: no record has the column {safe(one['column'])}, which the map names for {safe(one['field'])}."
+        for one in found["missing_column"]
+    ]
     if found["unused_words"]:
         words = ", ".join(safe(word) for word in found["unused_words"][:_NAMED])
         more = len(found["unused_words"]) - _NAMED
         said.append(f"Event words of the map that no record has: {words}{f' and {more} more' if more > 0 else ''}.")
     for name, count in found["failed_conversions"].items():
-        said.append(f"{plural(count, 'value')} could not be converted to {safe(name)}; it stays as logged." if count == 1 else
-                    f"{plural(count, 'value')} could not be converted to {safe(name)}; they stay as logged.")  # fmt: skip
+        said.append(
+            f"{plural(count, 'value')} could not be converted to {safe(name)}; it stays as logged."
+            if count == 1
+            else f"{plural(count, 'value')} could not be converted to {safe(name)}; they stay as logged."
+        )
     if found["records_without_event"]:
         empty = plural(found["records_without_event"], "record makes", "records make")
         said.append(f"{empty} no event: the event's column is empty there.")

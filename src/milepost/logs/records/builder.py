@@ -22,11 +22,27 @@ from milepost.vocabulary import BIT
 
 _BAD_FIELD = BIT["bad_field"]
 _ROW = np.dtype(
-    [(name, np.int64) for name in ("session", "event", "level", "to", "cause", "layout", "rating", "file", "line", "marks", "seq",
-                                   "identity", "likeness")]
+    [
+        (name, np.int64)
+        for name in (
+            "session",
+            "event",
+            "level",
+            "to",
+            "cause",
+            "layout",
+            "rating",
+            "file",
+            "line",
+            "marks",
+            "seq",
+            "identity",
+            "likeness",
+        )
+    ]
     + [(name, np.float64) for name in ("time", "second", "progress", "x", "y", "collected", "available")]
     + [(name, np.bool_) for name in ("whole", "foreign", "has_seq")]
-)  # fmt: skip
+)
 RECORD_COLUMNS = {name: _ROW[name] for name in _ROW.names or ()}  # every column of the records, with its type
 
 
@@ -82,15 +98,33 @@ class RecordBuilder:
         second, whole = fields.second()
         identity, (likeness, marks) = text("id"), beside
         self.tags.note(len(self._rows), fields.tags)
-        self._rows.append((
-            session, names.event(fields.event), names.stop.code(text("level")), names.stop.code(text("to")),
-            names.cause.code(text("cause")), names.layout.code(layout_of(fields.tags)),
-            names.rating.code(fields.tags.get("rating")), place.file, place.line, marks | (_BAD_FIELD if fields.bad else 0),
-            fields.seq or 0, 0 if identity is None else identity_of(identity), likeness,
-            time, second, number("progress", nan), number("x", nan), number("y", nan),
-            number("collected", nan), number("available", nan),
-            whole, text("actor", "player") != "player", fields.seq is not None,
-        ))  # fmt: skip
+        self._rows.append(
+            (
+                session,
+                names.event(fields.event),
+                names.stop.code(text("level")),
+                names.stop.code(text("to")),
+                names.cause.code(text("cause")),
+                names.layout.code(layout_of(fields.tags)),
+                names.rating.code(fields.tags.get("rating")),
+                place.file,
+                place.line,
+                marks | (_BAD_FIELD if fields.bad else 0),
+                fields.seq or 0,
+                0 if identity is None else identity_of(identity),
+                likeness,
+                time,
+                second,
+                number("progress", nan),
+                number("x", nan),
+                number("y", nan),
+                number("collected", nan),
+                number("available", nan),
+                whole,
+                text("actor", "player") != "player",
+                fields.seq is not None,
+            )
+        )
 
     def add_block(self, block: Block, file: int, before: int = 0) -> bool:
         """Add the columns of a file, or of what comes after so many lines of it.
@@ -111,11 +145,19 @@ class RecordBuilder:
         columns, names = self.columns(), self.names
         self.known.mark_debug()
         return Log(
-            replace(self.known.sessions), list(names.stop), list(names.cause), list(names.layout),
-            list(names.rating), self.tags.values(), frozenset(self.tags.not_kept), list(names.word), self.files,
-            self.refusals.kept, None if self.translator is None else self.translator.use.document(self.translator.map),
+            replace(self.known.sessions),
+            list(names.stop),
+            list(names.cause),
+            list(names.layout),
+            list(names.rating),
+            self.tags.values(),
+            frozenset(self.tags.not_kept),
+            list(names.word),
+            self.files,
+            self.refusals.kept,
+            None if self.translator is None else self.translator.use.document(self.translator.map),
             records=Records.of(columns),
-        )  # fmt: skip
+        )
 
     def columns(self) -> dict[str, Column]:
         """The columns built so far; those of parts are let go one after the other, so that memory holds them once."""

@@ -111,9 +111,8 @@ def progress_of(value: object) -> object:
 
 
 _CHECKS: Final = (
-    dict.fromkeys(_OPTIONAL_TEXT, text_of) | dict.fromkeys(NUMBER_FIELDS, number_of)
-    | {"progress": progress_of, "seq": whole_of}
-)  # fmt: skip
+    dict.fromkeys(_OPTIONAL_TEXT, text_of) | dict.fromkeys(NUMBER_FIELDS, number_of) | {"progress": progress_of, "seq": whole_of}
+)
 _NEEDED: Final = frozenset({"session", "time", "event"})
 
 

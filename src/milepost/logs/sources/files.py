@@ -205,8 +205,11 @@ class _Zstandard:
 
 
 _UNPACKERS: dict[bytes, Callable[[io.BufferedReader], _Readable]] = {
-    _GZIP: lambda packed: gzip.GzipFile(fileobj=packed), _ZSTD: _Zstandard, _BZIP2: bz2.BZ2File, _XZ: lzma.LZMAFile,
-}  # fmt: skip
+    _GZIP: lambda packed: gzip.GzipFile(fileobj=packed),
+    _ZSTD: _Zstandard,
+    _BZIP2: bz2.BZ2File,
+    _XZ: lzma.LZMAFile,
+}
 
 
 def as_name(path: Path) -> str:

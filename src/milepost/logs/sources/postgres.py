@@ -31,10 +31,22 @@ _COLUMNS: Final = (
     "SELECT column_name, data_type FROM information_schema.columns WHERE table_schema = {} AND table_name = {} "
     "ORDER BY ordinal_position"
 )
-_KEPT: Final = frozenset({  # other types come as the server writes them out
-    "smallint", "integer", "bigint", "real", "double precision", "boolean", "text", "character varying", "character", "date",
-    "timestamp without time zone", "timestamp with time zone",
-})  # fmt: skip
+_KEPT: Final = frozenset(
+    {  # other types come as the server writes them out
+        "smallint",
+        "integer",
+        "bigint",
+        "real",
+        "double precision",
+        "boolean",
+        "text",
+        "character varying",
+        "character",
+        "date",
+        "timestamp without time zone",
+        "timestamp with time zone",
+    }
+)
 
 
 def is_server(name: str) -> bool:
