@@ -3,7 +3,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test versions lint format types screenshots bench bench-data fuzz dist clean
+.PHONY: demo test versions lint format types screenshots bench bench-data fuzz mutants dist clean
 
 demo: $(VENV)/program
 	$(BIN)/milepost demo --force
@@ -44,6 +44,14 @@ $(VENV)/ready: $(VENV)/program
 # Broken logs by the thousand: no traceback, no hang, every record accounted for, both readers agree.
 fuzz: $(VENV)/ready
 	$(BIN)/python benchmarks/fuzz.py
+
+# Small changes to the code that decides, of which the tests should notice 85 in 100 or more.
+EACH ?= 60
+SEED ?= 1
+PACKAGES ?= gate playback measures numerics difficulty
+mutants: $(VENV)/ready
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check mutmut
+	$(BIN)/python benchmarks/mutants.py --each $(EACH) --seed $(SEED) --packages $(PACKAGES)
 
 # A wheel and a source distribution, checked; the wheel runs the demo in an environment of its own.
 dist: $(VENV)/ready

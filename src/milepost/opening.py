@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Final, Protocol, Self
+from typing import TYPE_CHECKING, Protocol, Self
 
 from milepost.errors import UsageError
 from milepost.folder.players import with_players
@@ -17,6 +17,7 @@ from milepost.playback.looking import fitting
 from milepost.playback.replay import replay_log
 from milepost.playback.voiding import without
 from milepost.progress import SILENT
+from milepost.sizing import MOST_OF_A_STORE, memory_of_whole, of_records
 
 if TYPE_CHECKING:
     from milepost.course.course import Course
@@ -28,8 +29,6 @@ if TYPE_CHECKING:
     from milepost.playback.play import Play
     from milepost.progress import Progress
     from milepost.rules import ReplayRules
-
-LARGE: Final = 2_000_000  # records of a store from which it is replayed part by part
 
 
 class Source(Protocol):
@@ -216,4 +215,4 @@ def _is_large_store(names: list[str]) -> bool:
         return False
     from milepost.store.manifest import read_manifest
 
-    return read_manifest(folder).rows >= LARGE
+    return memory_of_whole(of_records(read_manifest(folder).rows)) > MOST_OF_A_STORE

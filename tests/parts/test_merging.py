@@ -1,10 +1,13 @@
 """What merges, merges rightly: sums over parts are those of the whole, and slim columns hold what they held."""
 
+import gzip
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis.strategies import booleans, floats, integers, lists, none, one_of, sampled_from, tuples
 
+import milepost as api
 from milepost.gate.clock import coarse_builds
 from milepost.gate.survey import Survey, survey_of
 from milepost.logs.interface import Place
@@ -12,6 +15,7 @@ from milepost.logs.records.builder import RecordBuilder
 from milepost.parts.slim import NARROW, joined, slimmed
 from milepost.playback.infer import infer_order, precedence
 from milepost.playback.tallies import PLACES, Found
+from milepost.sizing import memory_of_whole, unpacked
 from milepost.store.columns import slimmest
 from milepost.store.packing import Layout
 
@@ -133,3 +137,23 @@ def test_first_places():
 def test_layout(size, memory, jobs, parts):
     """Less memory for each process, more and smaller parts."""
     assert Layout.of(size, memory, jobs).parts == parts
+
+
+@pytest.mark.parametrize(
+    ("name", "times"), [("log.jsonl", 1), ("log.CSV", 1), ("log.jsonl.gz", 10), ("log.parquet", 10), ("log.zst", 10)]
+)
+def test_packed_files_count_as_what_they_hold(name, times):
+    """A packed log makes as many parts as the same log that is not packed."""
+    assert unpacked(name, 1000) == 1000 * times
+    assert memory_of_whole(unpacked(name, 1 << 30)) > times * 4 << 30
+
+
+def test_a_packed_log_is_divided_as_finely(tmp_path, monkeypatch):
+    """Its parts are as many as those of the log that it unpacks to, not as those of so small a file."""
+    seen = []
+    monkeypatch.setattr(Layout, "of", classmethod(lambda cls, size, memory, jobs: seen.append(size) or cls()))
+    lines = "".join(f'{{"session": "s{n}", "time": 0, "event": "start", "level": "Weir"}}\n' for n in range(2000)).encode()
+    for name, content in (("plain.jsonl", lines), ("packed.jsonl.gz", gzip.compress(lines, mtime=0))):
+        (tmp_path / name).write_bytes(content)
+        api.replay(tmp_path / name, memory=1)
+    assert seen == [len(lines), 10 * (tmp_path / "packed.jsonl.gz").stat().st_size]

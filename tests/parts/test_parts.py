@@ -169,8 +169,8 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
     names = [str(written(tmp_path, range(n, n + 40), f"{n}.jsonl")) for n in (0, 40, 80, 120)]
     packed(names, tmp_path / "store", Layout(3))
     told = []
-    for large in (1 << 40, 1):
-        monkeypatch.setattr(opening, "LARGE", large)
+    for large in (1 << 50, 1):
+        monkeypatch.setattr(opening, "MOST_OF_A_STORE", large)
         whole_logs = []
         monkeypatch.setattr(opening, "read", lambda *given, kept=whole_logs: kept.append(1) or read(*given))
         assert main(["report", str(tmp_path / "store"), "--format", "json"]) == 0

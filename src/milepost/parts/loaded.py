@@ -24,6 +24,7 @@ from milepost.parts.work import Work
 from milepost.playback.play import Play
 from milepost.progress import Progress
 from milepost.scratch import scratch_writing
+from milepost.sizing import unpacked
 from milepost.store.packing import Into, Layout, pack
 
 
@@ -118,7 +119,7 @@ def _store_of(asked: Asked, progress: Progress) -> tuple[Path, TemporaryDirector
         return sources[0].store, None
     if any(source.path is None for source in sources):
         raise UsageError("standard input cannot be worked on in parts. Name a file, or leave out --jobs, --cluster and --memory.")
-    layout = Layout.of(sum(source.size() for source in sources), asked.work.memory, asked.work.jobs)
+    layout = Layout.of(sum(unpacked(source.label, source.size()) for source in sources), asked.work.memory, asked.work.jobs)
     with scratch_writing():
         spilled = TemporaryDirectory(prefix="milepost-")
         folder = Path(spilled.name) / "store"

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-import os
 from dataclasses import dataclass, replace
 from typing import Final, TypedDict
 
-from milepost.logs.formats.table import LOG_SUFFIXES
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address
+from milepost.sizing import memory_of_machine, memory_of_whole, unpacked
 
-_FIXED: Final = 200 << 20  # bytes that the program takes by itself
-_WHOLE: Final = 4  # bytes of memory for each byte of a log of JSON Lines that is read as a whole
-_PACKED: Final = 10  # times that compressed files, and Parquet, are smaller
 _SHARE: Final = 2  # of this machine's memory, one part in so many is the most that a log takes as a whole
 
 
@@ -57,7 +53,7 @@ class Work:
         sources = expand(names)
         if sources[0].store is not None:
             return self
-        takes = _FIXED + sum(_WHOLE * source.size() * _packed(source.label) for source in sources)
+        takes = memory_of_whole(sum(unpacked(source.label, source.size()) for source in sources))
         if self.memory is not None:
             return replace(self, memory=None) if takes <= self.memory else self
         own = memory_of_machine()
@@ -65,16 +61,3 @@ class Work:
 
 
 ALONE: Final = Work()  # one process, as much memory as it takes
-
-
-def _packed(name: str) -> int:
-    plain = name.lower().endswith(LOG_SUFFIXES) and not name.lower().endswith(".parquet")
-    return 1 if plain else _PACKED
-
-
-def memory_of_machine() -> int | None:
-    """The bytes of memory that this machine has; None where it does not say."""
-    try:
-        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    except (AttributeError, OSError, ValueError):
-        return None

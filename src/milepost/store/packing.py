@@ -18,15 +18,12 @@ from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source, expand
 from milepost.logs.tailing import read_on
 from milepost.progress import SILENT, Progress
+from milepost.sizing import part_within, unpacked
 from milepost.store.checksums import checksum
 from milepost.store.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
 from milepost.store.store import lay_down, locked, restore, seal
 
 _AT_ONCE: Final = 128 << 20  # bytes of logs between two writings of the store
-_PACKING: Final = 8  # times that a packed file may unpack to, as a rule
-_FIXED: Final = 256 << 20  # bytes that the program takes by itself
-_ROOM: Final = 12  # times its bytes in a log that a part takes while it is replayed
-_LEAST: Final = 4 << 20
 _OURS: Final = re.compile(r"records|lock|(sessions|names|refused)-\d+\.parquet|store-\d+\.json|\.milepost-.*")  # or left behind
 
 
@@ -45,10 +42,10 @@ class Layout:
 
     @classmethod
     def of(cls, size: int, memory: int | None, jobs: int) -> Layout:
-        """What suits logs of a size, the memory that may be used in all, and the number of processes that share it."""
+        """What suits logs of so many bytes of JSON Lines, the memory that may be used, and the processes that share it."""
         if memory is None:
             return cls(parts=max(PARTS, 2 * jobs))
-        part = max(_LEAST, (memory // jobs - _FIXED) // _ROOM)
+        part = part_within(memory // jobs)
         return cls(min(MOST_PARTS, max(2 * jobs, -(-size // part))), part)
 
 
@@ -145,7 +142,7 @@ class _Packing:
             if self._read_on(source, digest, log_map, options):
                 waiting += source.size()
                 continue
-            in_pieces = source.size() > self.layout.at_once // _PACKING and not log_map.active
+            in_pieces = unpacked(source.label, source.size()) > self.layout.at_once and not log_map.active
             if not in_pieces or not read_in_pieces(self.builder, source, options, self.layout.at_once, self._lay_down, progress):
                 read_source(self.builder, source, log_map, progress, options)
             self.manifest.sources.append({"file": source.label, "bytes": source.size(), "sha256": digest})

@@ -1,0 +1,45 @@
+"""How much memory a log takes, read as a whole or worked on in parts: rules of thumb, all in one place."""
+
+from __future__ import annotations
+
+import os
+from typing import Final
+
+from milepost.logs.formats.table import LOG_SUFFIXES
+
+FIXED: Final = 256 << 20  # bytes that the program takes by itself
+MOST_OF_A_STORE: Final = 1 << 30  # bytes that a store takes as a whole at most; a larger one is replayed part by part
+_WHOLE: Final = 4  # bytes of memory for each byte of a log of JSON Lines that is read as a whole
+_REPLAYED: Final = 12  # the same for a part while it is replayed, with what is made of it
+_LEAST_PART: Final = 4 << 20
+_UNPACKS: Final = 10  # times that compressed files, and Parquet, are smaller
+_RECORD: Final = 98  # bytes that a record takes in JSON Lines
+
+
+def unpacked(name: str, size: int) -> int:
+    """About how many bytes of JSON Lines a file of so many bytes holds, by its name."""
+    plain = name.lower().endswith(LOG_SUFFIXES) and not name.lower().endswith(".parquet")
+    return size if plain else size * _UNPACKS
+
+
+def of_records(rows: int) -> int:
+    """About how many bytes of JSON Lines so many records take."""
+    return rows * _RECORD
+
+
+def memory_of_whole(size: int) -> int:
+    """About how much memory a log takes that is read as a whole, by its bytes of JSON Lines."""
+    return FIXED + _WHOLE * size
+
+
+def part_within(memory: int) -> int:
+    """How many bytes of JSON Lines a part may have, so that a process replays it within so much memory."""
+    return max(_LEAST_PART, (memory - FIXED) // _REPLAYED)
+
+
+def memory_of_machine() -> int | None:
+    """The bytes of memory that this machine has; None where it does not say."""
+    try:
+        return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    except (AttributeError, OSError, ValueError):
+        return None
