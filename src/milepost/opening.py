@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol, Self
+from typing import TYPE_CHECKING, Final, Protocol, Self
 
 from milepost.errors import UsageError
 from milepost.folder.players import with_players
@@ -17,7 +17,8 @@ from milepost.playback.looking import fitting
 from milepost.playback.replay import replay_log
 from milepost.playback.voiding import without
 from milepost.progress import SILENT
-from milepost.sizing import MOST_OF_A_STORE, memory_of_whole, of_records
+
+REMEMBERED: Final = 30_000  # records of a store from which it is replayed in parts, and what was replayed is kept
 
 if TYPE_CHECKING:
     from milepost.course.course import Course
@@ -187,12 +188,21 @@ def opened_log(asked: Asked) -> Loaded:
         MilePostError: it cannot be read, or a condition fits nothing.
     """
     if goes_in_parts(asked):
-        from milepost.parts.loaded import load_parts
-
-        return _looked_at(asked, load_parts(replace(asked, work=asked.work.suited_to(asked.names))))
+        return _looked_at(asked, _in_parts(replace(asked, work=asked.work.suited_to(asked.names))))
     with asked.telling() as progress:
         log = with_players(read(asked.names, asked.log_map, progress, asked.options), asked.players)
     return _looked_at(asked, WholeLog(where(log, asked.conditions), asked.course, asked.rules, asked.telling))
+
+
+def _in_parts(asked: Asked) -> Source:
+    """A store that remembers, or logs that are packed for the moment."""
+    if len(asked.names) == 1 and _is_store(asked.names[0]):
+        from milepost.remembering import StoredLog
+
+        return StoredLog(asked)
+    from milepost.parts.loaded import load_parts
+
+    return load_parts(asked)
 
 
 def _looked_at(asked: Asked, source: Source) -> Loaded:
@@ -209,10 +219,13 @@ def goes_in_parts(asked: Asked) -> bool:
 
 
 def _is_large_store(names: list[str]) -> bool:
-    """Whether the log is a packed store with so many records that it is better not to have all of them in memory."""
-    folder = Path(names[0])
-    if len(names) > 1 or not (folder / STORE_MANIFEST).is_file():
+    """Whether the log is a packed store with so many records that it pays not to have all of them in memory, and to remember."""
+    if len(names) > 1 or not _is_store(names[0]):
         return False
     from milepost.store.manifest import read_manifest
 
-    return memory_of_whole(of_records(read_manifest(folder).rows)) > MOST_OF_A_STORE
+    return read_manifest(Path(names[0])).rows >= REMEMBERED
+
+
+def _is_store(name: str) -> bool:
+    return (Path(name) / STORE_MANIFEST).is_file()

@@ -8,23 +8,16 @@ from typing import Final
 from milepost.logs.formats.table import LOG_SUFFIXES
 
 FIXED: Final = 256 << 20  # bytes that the program takes by itself
-MOST_OF_A_STORE: Final = 1 << 30  # bytes that a store takes as a whole at most; a larger one is replayed part by part
 _WHOLE: Final = 4  # bytes of memory for each byte of a log of JSON Lines that is read as a whole
 _REPLAYED: Final = 12  # the same for a part while it is replayed, with what is made of it
 _LEAST_PART: Final = 4 << 20
 _UNPACKS: Final = 10  # times that compressed files, and Parquet, are smaller
-_RECORD: Final = 98  # bytes that a record takes in JSON Lines
 
 
 def unpacked(name: str, size: int) -> int:
     """About how many bytes of JSON Lines a file of so many bytes holds, by its name."""
     plain = name.lower().endswith(LOG_SUFFIXES) and not name.lower().endswith(".parquet")
     return size if plain else size * _UNPACKS
-
-
-def of_records(rows: int) -> int:
-    """About how many bytes of JSON Lines so many records take."""
-    return rows * _RECORD
 
 
 def memory_of_whole(size: int) -> int:

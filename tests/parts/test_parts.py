@@ -170,7 +170,7 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
     packed(names, tmp_path / "store", Layout(3))
     told = []
     for large in (1 << 50, 1):
-        monkeypatch.setattr(opening, "MOST_OF_A_STORE", large)
+        monkeypatch.setattr(opening, "REMEMBERED", large)
         whole_logs = []
         monkeypatch.setattr(opening, "read", lambda *given, kept=whole_logs: kept.append(1) or read(*given))
         assert main(["report", str(tmp_path / "store"), "--format", "json"]) == 0

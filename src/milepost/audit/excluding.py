@@ -26,7 +26,7 @@ Figures = Mapping[str, tuple[float | None, ...]]  # by level
 
 def what_excluding_moves(play: Play) -> dict[str, list[Excluding] | None]:
     """Per kind of suspect in a play that can be left out, the figures that would move; None where that was not worked out."""
-    return play.once(_moves)
+    return play.lasting("leaving-out", _moves)
 
 
 def _moves(play: Play) -> dict[str, list[Excluding] | None]:

@@ -195,7 +195,7 @@ def uncleared_level(evidence: Evidence) -> list[Suspect]:
     table = evidence.play.attempts
     codes: dict[str, int] = {}
     build = np.array([codes.setdefault(name, len(codes)) for name in evidence.builds], dtype=np.int64)
-    found, closed = [], ~evidence.play.open_levels
+    found, closed = [], ~evidence.play.gated.open_levels
     for name, code in codes.items():
         own = build[table.session] == code
         cleared = set(table.level[own & table.ended(CLEARED)].tolist())

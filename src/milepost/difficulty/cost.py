@@ -37,7 +37,7 @@ def quit_hazard(play: Play, funnel: list[FunnelRow], tries: TriesOfItems) -> Qui
     Where only some tries are looked at, those lost are the players who left after one of them.
     """
     lost = sum(max(0, row["lost"] - row["stopped_after_clear"]) for row in funnel)
-    if play.only_some_tries and tries.left is not None:
+    if play.asked and tries.left is not None:
         lost = int((tries.left & ~tries.success).sum())
     table = play.attempts
     failed = first_tries(play) & table.ended(DIED, WAS_RESET)

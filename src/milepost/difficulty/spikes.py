@@ -124,7 +124,8 @@ class _Case:
         """That of a play."""
         funnel = play.once(Funnel()).rows
         attempts, trying = play.once(AttemptsToClear()).rows, _trying(tries, play.n_levels)
-        return cls(play, tries, *_fit(play, tries), funnel, quit_hazard(play, funnel, tries), attempts, trying)
+        fitted = play.lasting("difficulty", lambda own: _fit(own, tries), Fit, Reading)
+        return cls(play, tries, *fitted, funnel, quit_hazard(play, funnel, tries), attempts, trying)
 
     @property
     def course(self) -> Course | None:

@@ -21,7 +21,7 @@ def tries_of_players(play: Play) -> TriesOfItems:
     Levels that there is no way to clear yet are left out: their failures say nothing of difficulty.
     """
     table = play.attempts
-    judged = np.append(~play.open_levels, np.zeros(len(play.stops) - play.n_levels, np.bool_))
+    judged = np.append(~play.gated.open_levels, np.zeros(len(play.stops) - play.n_levels, np.bool_))
     rows = np.flatnonzero(first_clear(play) & ~table.void & (table.outcome < N_SETTLED) & judged[table.level])
     player, level = table.player[rows], table.level[rows]
     unit = (table.player if play.units is None else play.units)[rows]

@@ -56,6 +56,12 @@ class Admitted(WithoutRecords):
     run_starts: bool = False
 
     @cached_property
+    def open_levels(self) -> Bools:
+        """Per level of the course, whether the course says that there is no way to clear it yet."""
+        levels = self.course.levels if self.course else ()
+        return np.array([level.open for level in levels] or [False] * self.stops.n_levels, dtype=np.bool_)
+
+    @cached_property
     def orders(self) -> Orders:
         """The order of levels that each session is replayed by."""
         return Orders.of(self.course, self.stops, self.log.sessions.build)
@@ -91,6 +97,7 @@ class Gated(Admitted):
         level, to: per record, its stops; ABSENT where none.
         order: the records to replay, session by session in replay order.
         fault: per entry of ``order``, whether a foreign reset or death just before makes it a fault reset.
+        of_records: how many records with a known event the whole log has, of which this may be a part.
     """
 
     log: Log
@@ -98,6 +105,7 @@ class Gated(Admitted):
     to: Ints = field(kw_only=True)
     order: Ints = field(kw_only=True)
     fault: Bools = field(kw_only=True)
+    of_records: int = field(kw_only=True)
 
 
 def gate(
@@ -144,6 +152,7 @@ def gate(
         to=to,
         order=order,
         fault=_faults(records, level, order, bounds, foreign),
+        of_records=int(survey.clocked.sum()),
     )
 
 

@@ -122,7 +122,7 @@ def _table(play: Play) -> Table[AttemptsRow, AttemptsTotals]:
         )
         for level in levels_shown(play)
     ]
-    if play.only_some_tries:
+    if play.asked:
         for row in rows:
             _forget_numbers(row)
     return Table(rows, AttemptsTotals(learning=learning(rows)))

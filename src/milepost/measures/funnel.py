@@ -15,7 +15,7 @@ from milepost.measures.interface import LevelRow, NoTotals, RawRow, Table, share
 from milepost.numerics.intervals import log_log, wilson
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET, EndCause
+from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, END_FINISHED, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET, EndCause
 
 _MID_ATTEMPT = (QUIT, TIME_UP, CRASH, UNKNOWN)
 _AFTER_FAILURE = (DIED, WAS_RESET)
@@ -92,8 +92,8 @@ class Funnel:
         """One row a level in course order; see docs/definitions.md for the columns."""
         reached, stops = _reach(play), _stops(play)
         lost = [own["stopped_quit"] + (0 if self.censor_unknown else own["stopped_unknown"]) for own in stops]
-        untold = [bool(is_open) for is_open in play.open_levels]
-        if lost and not play.tells_last_clear:
+        untold = [bool(is_open) for is_open in play.gated.open_levels]
+        if lost and not _tells_last_clear(play):
             lost[-1], untold[-1] = 0, True
         parts = zip(reached, stops, _losses([row["reached"] for row in reached], lost), strict=True)
         rows = [FunnelRow(**reach, **stopped, **gone) for reach, stopped, gone in parts]
@@ -178,7 +178,7 @@ def _stops(play: Play) -> list[Stops]:
         return np.bincount(level[where], minlength=play.n_levels)
 
     columns = {"stopped": count(np.ones(len(stopped), np.bool_))}
-    at_open = play.open_levels[level]
+    at_open = play.gated.open_levels[level]
     columns |= {f"stopped_{name}": count(cause.by(EndCause(code)) & ~at_open) for code, name in enumerate(END_CAUSES)}
     columns["stopped_open"] = count(at_open)
     columns["stopped_after_clear"] = count(after_clear)
@@ -192,7 +192,7 @@ def _stops(play: Play) -> list[Stops]:
 def stopped_at_open(play: Play) -> Bools:
     """Per player, whether the furthest level reached is one that there is no way to clear yet."""
     furthest = furthest_level(play)
-    stopped: Bools = (furthest >= 0) & np.append(play.open_levels, False)[furthest]
+    stopped: Bools = (furthest >= 0) & np.append(play.gated.open_levels, False)[furthest]
     return stopped
 
 
@@ -233,3 +233,12 @@ def _losses(reached: list[int], lost: list[int]) -> list[Losses]:
             )
         )
     return found
+
+
+def _tells_last_clear(play: Play) -> bool:
+    """Whether the log can tell that the last level was cleared; one without completions needs sessions that say finished."""
+    if not play.rules.implied_complete or not play.n_levels:
+        return True
+    table = play.attempts
+    cleared = table.ended(CLEARED) & (table.level == play.gated.last_level[table.player])
+    return bool(cleared.any() or play.end.by(END_FINISHED).any())

@@ -98,7 +98,7 @@ class TimeInLevel:
                 TimesRow(
                     level=play.stops[level],
                     placed=level < play.n_levels,
-                    **_to_clear(cell.of(level), play.only_some_tries),
+                    **_to_clear(cell.of(level), bool(play.asked)),
                     **_single(table, between, own),
                     **_split_gap(table, between, until_move, own),
                     spent=spent,
@@ -106,7 +106,7 @@ class TimeInLevel:
                     void=void_attempts(play, level),
                 )
             )
-        if play.only_some_tries:
+        if play.asked:
             for row in rows:
                 row["p10"] = row["p25"] = row["p50"] = row["p75"] = row["p90"] = None
                 row["distribution"] = []

@@ -54,10 +54,10 @@ def attribute(play: Play, key: str) -> Values:
     log = play.gated.log
     if key.startswith("run."):
         return _of_run(play, key)
-    kept = play.known.get(Attributes)
-    if key not in attribute_names(log) or (isinstance(kept, Attributes) and key not in kept.columns):
+    kept = play.made(Attributes)
+    if key not in attribute_names(log) or (kept is not None and key not in kept.columns):
         raise UsageError(_no_such(log, key))
-    column = kept.columns[key] if isinstance(kept, Attributes) else _column(with_records(play), key)
+    column = kept.columns[key] if kept is not None else _column(with_records(play), key)
     if not _given(column).any():
         raise UsageError(_no_such(log, key))
     if column.dtype.kind == "f":

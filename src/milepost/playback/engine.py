@@ -19,7 +19,7 @@ from milepost.rules import ReplayRules
 from milepost.vocabulary import CLEARED, DIED, END_CAUSES, END_UNKNOWN, LEFT, NOT_LOGGED, RUN_END
 
 RUN_ENDS: Final = {"won": CLEARED, "failed": DIED}  # outcomes; any other cause leaves the level
-WORTHWHILE: Final = 400_000  # records from which compiled code pays for its loading
+WORTHWHILE: Final = 400_000  # records of a log, all its parts together, from which compiled code pays for its loading
 _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progress"})
 
 
@@ -36,7 +36,7 @@ class Written:
 
 def run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> Written:
     """Replay every session."""
-    if len(gated.order) >= WORTHWHILE and available():
+    if gated.of_records >= WORTHWHILE and available():
         return _run(gated, rules, inferred, progress, _Compiled())
     return _run(gated, rules, inferred, progress, _Plain())
 

@@ -17,7 +17,6 @@ from milepost.gate.gate import Admitted, Gated
 from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
 from milepost.rules import ReplayRules
-from milepost.vocabulary import CLEARED, END_FINISHED
 
 
 class Summary(Protocol):
@@ -30,6 +29,16 @@ class Summary(Protocol):
     @classmethod
     def merged(cls, parts: list[Self], /) -> Self:
         """Put those of all parts together."""
+
+
+class Keeper(Protocol):
+    """Where what is made of a play lasts longer than the process."""
+
+    def kept(self, name: str, *kinds: type) -> object:
+        """What was kept under a name, made of some kinds of objects; None where nothing was."""
+
+    def keep(self, name: str, value: object) -> None:
+        """Keep something, if that can be."""
 
 
 T = TypeVar("T", bound=Summary)
@@ -67,6 +76,7 @@ class Play:
         units: per attempt, the run that it belongs to, where numbers and first clears begin anew in each run.
         before: the same log before anything was left out of it as suspect, where something is.
         again: replays the log with something left out, where the play has let its records go.
+        recall: gives what was made of the records when it was replayed another time, where that was kept; None where not.
         n_levels: the number of levels in the course; stops from there on have no place in it.
     """
 
@@ -82,7 +92,9 @@ class Play:
     units: Ints | None = None
     before: Play | None = None
     again: Callable[[Exclusion], Play] | None = None
+    recall: Callable[[type], object] | None = None
     _made: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _keeper: Keeper | None = field(default=None, init=False, repr=False, compare=False)  # not that of another play
 
     @property
     def n_levels(self) -> int:
@@ -93,25 +105,6 @@ class Play:
     def course(self) -> Course | None:
         """The course that it was replayed by, if one was given."""
         return self.gated.course
-
-    @cached_property
-    def open_levels(self) -> Bools:
-        """Per level of the course, whether the course says that there is no way to clear it yet."""
-        levels = self.course.levels if self.course else ()
-        return np.array([level.open for level in levels] or [False] * self.n_levels, dtype=np.bool_)
-
-    @cached_property
-    def tells_last_clear(self) -> bool:
-        """Whether the log can tell that the last level was cleared; one without completions needs sessions that say finished."""
-        if not self.rules.implied_complete or not self.n_levels:
-            return True
-        cleared = self.attempts.ended(CLEARED) & (self.attempts.level == self.gated.last_level[self.attempts.player])
-        return bool(cleared.any() or self.end.by(END_FINISHED).any())
-
-    @property
-    def only_some_tries(self) -> bool:
-        """Whether only some tries are looked at, so that figures by the number of a try cannot be given."""
-        return bool(self.asked)
 
     @property
     def stops(self) -> list[str]:
@@ -130,6 +123,26 @@ class Play:
         if make not in self._made:
             self._made[make] = make(self)
         return cast(V, self._made[make])
+
+    def kept_by(self, keeper: Keeper) -> Self:
+        """This play, of which somebody keeps what takes long to make and is small."""
+        self._keeper = keeper
+        return self
+
+    def lasting(self, name: str, make: Callable[[Self], V], *kinds: type) -> V:
+        """The same as `once` for what takes long and is small: where the play is kept, this is, too.
+
+        Args:
+            name: under which it is kept.
+            make: makes it.
+            kinds: the classes of the objects in it.
+        """
+        if name not in self._made:
+            kept = self._keeper.kept(name, *kinds) if self._keeper is not None else None
+            self._made[name] = make(self) if kept is None else kept
+            if kept is None and self._keeper is not None:
+                self._keeper.keep(name, self._made[name])
+        return cast(V, self._made[name])
 
     def summary(self, kind: type[T]) -> T:
         """What a kind of summary says of the records, each made once.
@@ -152,10 +165,18 @@ class Play:
         """When sessions begin and end."""
         return self._known(SessionTimes, lambda full: session_times(full.gated))
 
+    def made(self, kind: type[V]) -> V | None:
+        """What was made of the records already; None where nothing of the kind was."""
+        if kind not in self.known and self.recall is not None:
+            self.known[kind] = self.recall(kind)
+        return cast(V | None, self.known.get(kind))
+
     def _known(self, kind: type[V], make: Callable[[FullPlay], V]) -> V:
-        if kind not in self.known:
-            self.known[kind] = make(with_records(self))
-        return cast(V, self.known[kind])
+        made = self.made(kind)
+        if made is None:
+            made = make(with_records(self))
+            self.known[kind] = made
+        return made
 
 
 @dataclass

@@ -16,6 +16,7 @@ from milepost.logs.sources.files import STORE_MANIFEST
 PARTS: Final = 16
 MOST_PARTS: Final = 4096
 TABLES: Final = ("sessions", "names", "refused")
+REPLAYED: Final = "replayed"  # the folder of what was replayed of a store
 _KIND, _VERSION = "milepost store", 4
 _FILE: Final = re.compile(r"[\w=-]+(/[\w=-]+){0,2}\.parquet", re.ASCII)
 T = TypeVar("T")

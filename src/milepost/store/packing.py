@@ -24,7 +24,9 @@ from milepost.store.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_
 from milepost.store.store import lay_down, locked, restore, seal
 
 _AT_ONCE: Final = 128 << 20  # bytes of logs between two writings of the store
-_OURS: Final = re.compile(r"records|lock|(sessions|names|refused)-\d+\.parquet|store-\d+\.json|\.milepost-.*")  # or left behind
+_OURS: Final = re.compile(
+    r"records|replayed|lock|(sessions|names|refused)-\d+\.parquet|store-\d+\.json|\.milepost-.*"
+)  # or left behind
 
 
 @dataclass(frozen=True)

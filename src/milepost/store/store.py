@@ -13,6 +13,7 @@ from contextlib import contextmanager
 from dataclasses import replace
 from hashlib import blake2b
 from pathlib import Path
+from shutil import rmtree
 from typing import Any, Final
 
 import numpy as np
@@ -26,7 +27,7 @@ from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
 from milepost.store.checksums import checksum
 from milepost.store.columns import slimmest
-from milepost.store.manifest import Entry, Manifest, kept_as, latest, read_manifest
+from milepost.store.manifest import REPLAYED, Entry, Manifest, kept_as, latest, read_manifest
 from milepost.store.tables import Cells, read_arrays, read_lists, write_table
 
 _NOT_KEPT: Final = "tags not kept"
@@ -181,6 +182,7 @@ def seal(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
     for name in (kept_as(sealed), STORE_MANIFEST):
         write_text(sealed.text(), str(folder / name))
     _sweep(folder, [sealed, *before])
+    rmtree(folder / REPLAYED, ignore_errors=True)  # of what the store was
     return sealed
 
 

@@ -1,0 +1,207 @@
+"""A packed store that remembers: what was replayed of it lies beside its records, until anything it rests on changes."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from functools import cache, cached_property
+from hashlib import sha256
+from importlib import import_module
+from pathlib import Path
+from tempfile import mkdtemp
+from typing import TYPE_CHECKING, Final
+
+from milepost.gate.gate import Admitted
+from milepost.gate.names import Stops
+from milepost.logs.interface import BareLog
+from milepost.playback.play import Play
+from milepost.playback.tables import AttemptTable, Ends, MoveTable
+from milepost.store.manifest import REPLAYED, read_manifest
+from milepost.store.values import ValuesError, read_values, write_values
+from milepost.version import __version__
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping, Sequence
+
+    from milepost.course.course import Course
+    from milepost.gate.exclusion import Exclusion
+    from milepost.gate.splitting import Split
+    from milepost.parts.asked import Asked
+    from milepost.parts.loaded import LoadedParts
+    from milepost.rules import ReplayRules
+
+MOST: Final = 2 << 30  # bytes of plays that are kept of a store; what was asked for longest ago goes first
+_OF_GATED: Final[dict[str, type]] = {
+    "log": BareLog,
+    "stops": Stops,
+    **dict.fromkeys(("debug_sessions", "bounds", "coarse", "players", "player", "sequence"), object),
+}
+_OF_PLAY: Final[dict[str, type]] = {
+    "attempts": AttemptTable,
+    "moves": MoveTable,
+    "end": Ends,
+    **dict.fromkeys(("endless", "inferred"), object),
+}
+_SUMMARIES: Final = ("audit.promises", "audit.signs", "comparing.causes", "measures.raw", "playback.runs", "playback.tallies")
+
+
+@dataclass(frozen=True)
+class StoredLog:
+    """A store as it is asked for.
+
+    Attributes:
+        asked: the store, and what of it.
+        anonymous: whether names of people are left out.
+        idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
+    """
+
+    asked: Asked
+    anonymous: bool = False
+    idle_cap: float | None = None
+
+    @property
+    def course(self) -> Course | None:
+        """The course, if one is given."""
+        return self.asked.course
+
+    def play(self, exclusion: Exclusion | None = None) -> Play:
+        """What was replayed before, or else replay it."""
+        if exclusion is not None:
+            return self._parts.play(exclusion)
+        return self._remembered((), lambda: (self._parts.play(),), (self.course,))[0]
+
+    def _remembered(
+        self, more: tuple[object, ...], replayed: Callable[[], Sequence[Play]], courses: tuple[Course | None, ...]
+    ) -> list[Play]:
+        """The plays that are the answer to a question, kept or replayed; one for each course."""
+        places = [Path(self.asked.names[0]) / REPLAYED / self._key((*more, number)) for number in range(len(courses))]
+        plays = [_kept(place, course, self.asked.rules) for place, course in zip(places, courses, strict=True)]
+        found = [play for play in plays if play is not None]
+        if len(found) < len(plays):
+            found = list(replayed())
+            for place, play in zip(places, found, strict=True):
+                _keep(place, play)
+        again = None if more else self._again
+        return [replace(play, again=again).kept_by(_Beside(place)) for place, play in zip(places, found, strict=True)]
+
+    def _again(self, exclusion: Exclusion) -> Play:
+        return self._parts.play(exclusion)
+
+    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
+        """Replay each group of sessions by itself."""
+        return self._parts.grouped(key, exclusion)
+
+    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
+        """Replay two groups of sessions, each by itself and by its own course."""
+        if exclusion is not None:
+            return self._parts.sides(split, exclusion)
+        before, after = self._remembered((split,), lambda: self._parts.sides(split), split.courses)
+        return before, after
+
+    @property
+    def sessions(self) -> BareLog:
+        """The log without its records."""
+        return self._parts.sessions
+
+    def without_names(self) -> StoredLog:
+        """The same with pseudonyms for people."""
+        return replace(self, anonymous=True)
+
+    def without_idle(self, cap: float | None) -> StoredLog:
+        """The same with a bound on how many seconds a stretch without a record counts."""
+        return replace(self, idle_cap=cap)
+
+    @cached_property
+    def _parts(self) -> LoadedParts:
+        from milepost.parts.loaded import load_parts
+
+        for name in _SUMMARIES:  # all of them, so that whatever is asked next has what it needs
+            import_module(f"milepost.{name}")
+        parts = load_parts(self.asked).without_idle(self.idle_cap)
+        return parts.without_names() if self.anonymous else parts
+
+    def _key(self, more: tuple[object, ...]) -> str:
+        """What tells this question, of this state of the store, from any other, for this state of the program."""
+        asked = self.asked
+        stamp = read_manifest(Path(asked.names[0])).stamp()
+        about = (asked.course, asked.rules, asked.conditions, asked.players, self.anonymous, self.idle_cap, more)
+        return sha256(json.dumps([stamp, __version__, _program(), repr(about)]).encode()).hexdigest()[:32]
+
+
+@cache
+def _program() -> list[list[str | int]]:
+    """The sources of the program as they are now: whoever works on them is not told what they said before."""
+    root = Path(__file__).parent
+    states = ((path, path.stat()) for path in sorted(root.glob("**/*.py")))
+    return [[path.relative_to(root).as_posix(), state.st_size, state.st_mtime_ns] for path, state in states]
+
+
+def _keep(place: Path, play: Play) -> None:
+    """Lay a play down; where that cannot be, it will be replayed again."""
+    gated = play.gated
+    values = {kind.__qualname__: value for kind, value in play.known.items()}
+    values |= {name: getattr(gated, name) for name in _OF_GATED} | {name: getattr(play, name) for name in _OF_PLAY}
+    with suppress(OSError):
+        place.parent.mkdir(exist_ok=True)
+        _lay_down(place, values)
+        _forget(place.parent)
+
+
+def _lay_down(place: Path, values: Mapping[str, object]) -> None:
+    """Write values as a folder, all or nothing."""
+    beside = Path(mkdtemp(prefix=".milepost-", dir=place.parent))
+    try:
+        write_values(beside, values)
+        os.rename(beside, place)  # noqa: PTH104  # which fails where another process was first
+    finally:
+        shutil.rmtree(beside, ignore_errors=True)
+
+
+@dataclass(frozen=True)
+class _Beside:
+    """What was made of a play, in folders within its own."""
+
+    place: Path
+
+    def kept(self, name: str, *kinds: type) -> object:
+        """What was kept under a name; None where nothing was, or it cannot be believed."""
+        try:
+            return read_values(self.place / name).value(name, *kinds)
+        except ValuesError:
+            shutil.rmtree(self.place / name, ignore_errors=True)
+            return None
+
+    def keep(self, name: str, value: object) -> None:
+        """Keep something, if that can be."""
+        with suppress(OSError):
+            _lay_down(self.place / name, {name: value})
+
+
+def _forget(folder: Path) -> None:
+    """Take away what nobody asked for lately, and what broke off."""
+    asked = sorted((one for one in folder.iterdir() if one.is_dir()), key=lambda one: one.stat().st_mtime)
+    sizes = [sum(file.stat().st_size for file in one.rglob("*") if file.is_file()) for one in asked]
+    for number, old in enumerate(asked[:-1]):
+        if sum(sizes[number:]) > MOST:
+            shutil.rmtree(old, ignore_errors=True)
+
+
+def _kept(place: Path, course: Course | None, rules: ReplayRules) -> Play | None:
+    """What was laid down; None where nothing was, or where it is not as it was laid down."""
+    if not place.is_dir():
+        return None
+    try:
+        written = read_values(place)
+        gated = Admitted(course=course, **{name: written.value(name, kind) for name, kind in _OF_GATED.items()})
+        if course is not None:
+            gated = replace(gated, course=course.with_levels(gated.stops.names[len(course.levels) : gated.stops.n_levels]))
+        own = {name: written.value(name, kind) for name, kind in _OF_PLAY.items()}
+        with suppress(OSError):
+            os.utime(place)
+        return Play(gated, rules=rules, recall=lambda kind: written.value(kind.__qualname__, kind), **own)
+    except (ValuesError, TypeError):
+        shutil.rmtree(place, ignore_errors=True)
+        return None

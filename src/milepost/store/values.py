@@ -1,0 +1,193 @@
+"""Values as files that can be believed or thrown away: a tree as JSON, its columns one after the other in a file beside it.
+
+Nothing in the files is ever executed, and only kinds that the reader names are made of them.
+"""
+
+from __future__ import annotations
+
+import json
+import mmap
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, fields, is_dataclass
+from pathlib import Path
+from types import UnionType
+from typing import Any, Final, Union, get_args, get_origin, get_type_hints
+from zlib import crc32
+
+import numpy as np
+
+from milepost.arrays import Column
+
+_TREE: Final = "tree.json"
+_COLUMNS: Final = "columns.bin"
+_ALIGNED: Final = 64  # bytes
+_NUMBERS: Final = "biuf"  # kinds of columns: whether, whole, and real numbers
+
+
+class ValuesError(Exception):
+    """What was written cannot be read again, or is not as it was written."""
+
+
+def write_values(folder: Path, values: Mapping[str, object]) -> None:
+    """Write values by name into an empty folder: dataclasses and named tuples, containers, numbers, texts, columns of numbers.
+
+    Raises:
+        OSError: it cannot be written.
+        TypeError: something in it is of another kind.
+    """
+    columns: list[Column] = []
+    trees = {name: _plain(value, columns) for name, value in values.items()}
+    entries, check, offset = [], 0, 0
+    with (folder / _COLUMNS).open("wb") as out:
+        for column in columns:
+            content = column.tobytes() + bytes(-column.nbytes % _ALIGNED)
+            entries.append([column.dtype.str, offset, list(column.shape)])
+            check, offset = crc32(content, check), offset + len(content)
+            out.write(content)
+    text = json.dumps({"columns": entries, "crc32": check, "values": trees}, ensure_ascii=True, separators=(",", ":"))
+    (folder / _TREE).write_text(f"{crc32(text.encode()):08x}{text}", encoding="ascii")
+
+
+@dataclass(frozen=True)
+class Written:
+    """Values that were written, by name; each is made when it is asked for, its columns maps of the file, not to be changed."""
+
+    trees: Mapping[str, object]
+    columns: list[Column]
+
+    def value(self, name: str, *kinds: type) -> Any:
+        """One of them; None where there is none of this name.
+
+        Args:
+            name: its name.
+            kinds: the classes of which there may be instances in it, with all that their fields name.
+
+        Raises:
+            ValuesError: it is of other kinds.
+        """
+        try:
+            known = {kind.__qualname__: kind for kind in _with_parts(kinds)}
+            return _value(self.trees[name], self.columns, known) if name in self.trees else None
+        except (ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError, StopIteration) as error:
+            raise ValuesError(str(error)) from None
+
+
+def read_values(folder: Path) -> Written:
+    """What was written into a folder.
+
+    Raises:
+        ValuesError: it is not as it was written.
+    """
+    try:
+        text = (folder / _TREE).read_text(encoding="ascii")
+        _require(text[:8] == f"{crc32(text[8:].encode()):08x}", "the tree is damaged")
+        said = json.loads(text[8:])
+        content = _mapped(folder / _COLUMNS)
+        _require(crc32(content) == said["crc32"], "the columns are damaged")
+        columns = [_column(content, *entry) for entry in said["columns"]]
+        return Written(dict(said["values"]), columns)
+    except (OSError, ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError) as error:
+        raise ValuesError(str(error)) from None
+
+
+def _mapped(path: Path) -> memoryview:
+    with path.open("rb") as stream:
+        if not path.stat().st_size:
+            return memoryview(b"")
+        return memoryview(mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ))
+
+
+def _column(content: memoryview, kind: str, offset: int, shape: list[int]) -> Column:
+    dtype = np.dtype(kind)
+    _require(dtype.kind in _NUMBERS, "a column is of no numbers")
+    return np.frombuffer(content, dtype, int(np.prod(shape)), offset).reshape(shape) if all(shape) else np.zeros(shape, dtype)
+
+
+def _require(holds: bool, why: str) -> None:
+    if not holds:
+        raise ValueError(why)
+
+
+def _plain(value: object, columns: list[Column]) -> object:
+    """A value as JSON can have it; each kind of container under its name."""
+    if value is None or type(value) in (bool, int, float, str):
+        return value
+    if isinstance(value, np.ndarray):
+        return _of_column(value, columns)
+    if isinstance(value, np.generic):
+        return value.item()
+    if is_dataclass(value) and not isinstance(value, type):
+        own = {field.name: _plain(getattr(value, field.name), columns) for field in fields(value) if field.init}
+        return {"of": type(value).__qualname__, "fields": own}
+    if isinstance(value, tuple) and hasattr(value, "_fields"):
+        return {"of": type(value).__qualname__, "items": [_plain(one, columns) for one in value]}
+    if isinstance(value, dict):
+        return (
+            {"plain": value}
+            if _is_plain(value)
+            else {"dict": [[_plain(k, columns), _plain(v, columns)] for k, v in value.items()]}
+        )
+    for name, kind in (("list", list), ("tuple", tuple), ("set", frozenset)):
+        if type(value) is kind:
+            alike = kind is list and _is_plain(value)
+            return {"plain": value} if alike else {name: [_plain(one, columns) for one in value]}
+    raise TypeError(f"{type(value)} is not among the kinds of values that are written")
+
+
+def _is_plain(value: object) -> bool:
+    """Whether JSON has it just as it is."""
+    if type(value) is list:
+        return all(type(one) in (str, int, bool, float) or one is None or _is_plain(one) for one in value)
+    return type(value) is dict and all(
+        type(key) is str and (type(one) in (str, int, bool, float) or one is None or _is_plain(one)) for key, one in value.items()
+    )
+
+
+def _of_column(column: Column, columns: list[Column]) -> object:
+    if column.dtype.kind not in _NUMBERS:
+        raise TypeError(f"a column of {column.dtype} is not written")
+    same = column.ndim == 1 and len(column) > 1 and column.strides == (0,)
+    columns.append(np.ascontiguousarray(column[:1] if same else column))
+    number = len(columns) - 1
+    return {"same": number, "rows": len(column)} if same else {"column": number}
+
+
+def _value(tree: object, columns: list[Column], kinds: Mapping[str, type]) -> object:
+    if not isinstance(tree, dict):
+        return tree
+    if "plain" in tree:
+        return tree["plain"]
+    if "column" in tree:
+        return columns[tree["column"]]
+    if "same" in tree:
+        return np.broadcast_to(columns[tree["same"]][0], tree["rows"])
+    if "fields" in tree:
+        return kinds[tree["of"]](**{name: _value(one, columns, kinds) for name, one in tree["fields"].items()})
+    if "items" in tree:
+        return kinds[tree["of"]](*(_value(one, columns, kinds) for one in tree["items"]))
+    if "dict" in tree:
+        return {_value(key, columns, kinds): _value(one, columns, kinds) for key, one in tree["dict"]}
+    name, kind = next((name, kind) for name, kind in (("list", list), ("tuple", tuple), ("set", frozenset)) if name in tree)
+    return kind(_value(one, columns, kinds) for one in tree[name])
+
+
+def _with_parts(kinds: Iterable[type]) -> set[type]:
+    """Some classes, and those that their fields name."""
+    found: set[type] = set()
+    waiting = list(kinds)
+    while waiting:
+        kind = waiting.pop()
+        if kind in found or not (is_dataclass(kind) or hasattr(kind, "_fields")):
+            continue
+        found.add(kind)
+        for hint in get_type_hints(kind).values():
+            waiting += _named_in(hint)
+    return found
+
+
+def _named_in(hint: object) -> list[type]:
+    if get_origin(hint) is None:
+        return [hint] if isinstance(hint, type) else []
+    inside = get_args(hint)
+    own = [] if get_origin(hint) in (Union, UnionType) else [get_origin(hint)]
+    return [kind for kind in own if isinstance(kind, type)] + [one for arg in inside for one in _named_in(arg)]

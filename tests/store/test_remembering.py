@@ -1,0 +1,135 @@
+"""A store remembers what was replayed of it: the same figures without a record read, and none that rest on what has changed."""
+
+import json
+from pathlib import Path
+
+import pytest
+
+from milepost import opening, remembering
+from milepost.cli.main import main
+from milepost.parts import tasks
+
+PLACE = "wickwater.store"
+KEPT = Path(PLACE, "replayed")
+COURSE = ("--course", "course.toml")
+
+
+@pytest.fixture
+def told(wickwater, tmp_path, monkeypatch, capsys):
+    """What a command says of the demo's store, packed here, and how often records of it were read meanwhile."""
+    monkeypatch.setattr(opening, "REMEMBERED", 1)
+    for name in ("course.toml", "next/course.toml", "low-arch.png"):
+        (tmp_path / name.replace("/", "-")).write_bytes((wickwater.folder / "wickwater" / name).read_bytes())
+    logs = sorted(str(path) for path in (wickwater.folder / "wickwater").glob("logs/*"))
+    monkeypatch.chdir(tmp_path)
+    assert main(["pack", *logs, "-o", PLACE]) == 0
+    reads = []
+    records_of = tasks.records_of
+    monkeypatch.setattr(tasks, "records_of", lambda *given: reads.append(1) or records_of(*given))
+
+    def ask(*words, store=PLACE):
+        reads.clear()
+        capsys.readouterr()
+        assert main([words[0], store, *words[1:], "--format", "json"]) == 0
+        said = json.loads(capsys.readouterr().out)
+        return {name: value for name, value in said.items() if name not in ("made", "settings")}, len(reads)
+
+    ask.logs, ask.next_log = logs, str(wickwater.folder / "wickwater/next/evening-3.jsonl")
+    return ask
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("report", *COURSE),
+        ("report",),
+        ("funnel", *COURSE, "--where", "build!=0.7", "--unknown-end", "censor"),
+        ("report", *COURSE, "--anonymous"),
+        ("times", *COURSE, "--idle-cap", "5", "--clock", "input"),
+        ("check", *COURSE, "--exclude", "untagged_skip"),
+        ("moves", *COURSE, "--where", "start.health>0"),
+        ("deaths", *COURSE, "--by", "build"),
+        ("runs", *COURSE, "--repeat-window", "0.5"),
+    ],
+    ids=" ".join,
+)
+def test_the_same_figures(told, monkeypatch, words):
+    """Asked twice, and asked of a store that is read as a whole."""
+    monkeypatch.setattr(opening, "REMEMBERED", 1 << 40)
+    whole, _ = told(*words)
+    monkeypatch.setattr(opening, "REMEMBERED", 1)
+    first, read = told(*words)
+    again, read_again = told(*words)
+    assert first == again == whole
+    if "--by" not in words and "--exclude" not in words:  # groups and what is left out are replayed by themselves
+        assert read and not read_again
+
+
+def test_what_came_after_is_asked_of_what_was_kept(told):
+    """One replay answers whatever is asked of it next, also what looks at records."""
+    assert told("funnel", *COURSE)[1]
+    for command in ("report", "check", "spikes", "moves", "runs", "deaths"):
+        read = told(command, *COURSE)[1]
+        assert not read or command == "report"  # what leaving out would move is replayed, once
+    assert not told("check", *COURSE)[1] and not told("report", *COURSE)[1]
+
+
+def test_another_question_is_another_answer(told):
+    """Other courses, rules, sessions and players are replayed anew."""
+    asked = [(), ("--course", "next-course.toml"), COURSE, (*COURSE, "--instant", "3"), (*COURSE, "--where", "build=0.8")]
+    said = []
+    for more in asked:
+        answer, read = told("funnel", *more)
+        said.append(answer)
+        assert read
+    assert [told("funnel", *more) for more in asked] == [(one, 0) for one in said]
+    with Path("course.toml").open("a") as out:
+        out.write('[[level]]\nname = "Beyond the Weir"\n')
+    assert told("funnel", *COURSE)[1]
+
+
+def test_an_addition_is_no_old_news(told):
+    before, _ = told("funnel", *COURSE)
+    assert main(["pack", "--add", told.next_log, "-o", PLACE]) == 0
+    assert not KEPT.exists()
+    after, read = told("funnel", *COURSE)
+    assert read and after["players"] > before["players"]
+    assert main(["pack", "--force", *told.logs, "-o", PLACE]) == 0
+    again, read = told("funnel", *COURSE)
+    assert read and again == before
+
+
+@pytest.mark.parametrize("name", ["tree.json", "columns.bin", "difficulty/tree.json"])
+def test_damage_is_replayed(told, name):
+    """What is not as it was laid down is thrown away, without a word, for nothing is lost."""
+    whole, _ = told("spikes", *COURSE)
+    (place,) = KEPT.iterdir()
+    with (place / name).open("r+b") as out:
+        out.seek(100)
+        out.write(b"\0\1\2")
+    again, _ = told("spikes", *COURSE)
+    assert again == whole and told("spikes", *COURSE) == (whole, 0)
+
+
+def test_a_store_that_cannot_be_written(told):
+    """The answer is the same; it is only found anew each time."""
+    KEPT.touch()
+    first = told("funnel", *COURSE)
+    assert first[1] and told("funnel", *COURSE) == first
+
+
+def test_few_are_kept(told, monkeypatch):
+    """What was asked for longest ago goes first, so that all of them take no more room than so much."""
+    told("funnel", *COURSE, "--repeat-window", "0.1")
+    size = sum(file.stat().st_size for file in KEPT.rglob("*") if file.is_file())
+    monkeypatch.setattr(remembering, "MOST", int(2.5 * size))
+    for window in ("0.2", "0.3"):
+        told("funnel", *COURSE, "--repeat-window", window)
+    assert len(list(KEPT.iterdir())) == 2
+    assert not told("funnel", *COURSE, "--repeat-window", "0.3")[1] and told("funnel", *COURSE, "--repeat-window", "0.1")[1]
+
+
+def test_whoever_changes_the_program_is_answered_anew(told, monkeypatch):
+    told("funnel", *COURSE)
+    monkeypatch.setattr(remembering, "_program", lambda: [["changed.py", 1, 2]])
+    assert told("funnel", *COURSE)[1]
