@@ -12,7 +12,7 @@ from typing import Any
 
 import msgspec
 
-from milepost.reports.documents import FunnelPerRunDocument, GroupedDocument, ReportDocument, WatchDocument
+from milepost.reports.documents import FunnelPerRunDocument, GroupedDocument, ReportDocument, SelectedDocument, WatchDocument
 from milepost.reports.powered import PowerDocument
 from milepost.reports.registry import MEASURES
 
@@ -24,6 +24,7 @@ def schemas() -> dict[str, dict[str, Any]]:
     kinds: dict[str, Any] = {entry.name: entry.document() for entry in MEASURES.values()}
     kinds |= {
         "report": ReportDocument,
+        "report-only": SelectedDocument,
         "watch": WatchDocument,
         "grouped": GroupedDocument,
         "power": PowerDocument,

@@ -49,7 +49,7 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
         (args.since, read_report(args.since)) if args.since else None,
     )
     with terminal.progress() as progress:
-        report = whole_report(loaded.play(), args.min_players, _made(args), beside, progress)
+        report = whole_report(loaded.play(), args.min_players, made_of(args), beside, progress)
     settings = settings_of(args)
     if settings is not None:
         report["settings"] = settings
@@ -94,7 +94,7 @@ def form_of(output: str | None) -> str | None:
     return form
 
 
-def _made(args: argparse.Namespace) -> Made:
+def made_of(args: argparse.Namespace) -> Made:
     """How the report is made; without the names of logs where names are to be left out."""
     sources = expand(args.logs)
     labels = [anonymous_file(s.label, n) if args.anonymous else s.label for n, s in enumerate(sources)]

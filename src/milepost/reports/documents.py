@@ -241,6 +241,24 @@ class ReportDocument(Head):
     made: Made
 
 
+class SelectedDocument(Head):
+    """Of `report` with ``--only``: the documents of the measures that are named, in the order in which they are told."""
+
+    only: list[str]
+    check: NotRequired[CheckDocument]
+    funnel: NotRequired[FunnelDocument]
+    attempts: NotRequired[AttemptsDocument]
+    times: NotRequired[TimesDocument]
+    deaths: NotRequired[DeathsDocument]
+    moves: NotRequired[MovesDocument]
+    spikes: NotRequired[SpikesDocument]
+    coverage: NotRequired[CoverageDocument]
+    layouts: NotRequired[LayoutsDocument | None]
+    ratings: NotRequired[RatingsDocument | None]
+    runs: NotRequired[RunsDocument | None]
+    made: Made
+
+
 class WatchDocument(FunnelDocument):
     """Of `watch`: the funnel, and what is new since the last one."""
 

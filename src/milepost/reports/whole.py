@@ -16,7 +16,7 @@ from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.trace import watch_by_level
 from milepost.progress import SILENT
 from milepost.reports.document import described, document, head
-from milepost.reports.documents import Builds, PlanRow, ReportDocument, SpikesDocument
+from milepost.reports.documents import Builds, PlanRow, ReportDocument, SelectedDocument, SpikesDocument
 from milepost.reports.joined import report_in_recordings
 from milepost.reports.registry import MEASURES
 from milepost.reports.since import Earlier, whats_new
@@ -101,6 +101,16 @@ def whole_report(play: Play, least: int, made: Made, beside: Beside = Beside(), 
     if beside.since is not None:
         report["since"] = whats_new(beside.since[0], beside.since[1], cast(Earlier, report))
     return report
+
+
+def some_measures(play: Play, names: Sequence[str], least: int, made: Made) -> SelectedDocument:
+    """The documents of some of the report's measures by name; null where the log or the course has nothing for one."""
+    parts: dict[str, Head | None] = {}
+    for name in names:
+        reported = MEASURES[name].reported
+        parts[name] = _measured(name, reported(least), play, least) if reported is not None else None
+    top = described(head("report", play), play.course, least)
+    return cast(SelectedDocument, {**top, "only": list(names), **parts, "made": made})
 
 
 def _beside(play: Play, least: int, beside: Beside) -> dict[str, Head | None]:

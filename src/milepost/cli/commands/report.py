@@ -24,6 +24,12 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         help="say what is new since an earlier report, which was written as .json",
     )
     parser.add_argument(
+        "--only",
+        action=options.Once,
+        metavar="A,B,C",
+        help="these measures and nothing else, each as its own command shows it: funnel,deaths; in .json, .md or the terminal",
+    )
+    parser.add_argument(
         "--anonymous", action="store_true", help="pseudonyms for players, sessions and files; the same name gets the same one"
     )
 
@@ -35,6 +41,11 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.reports.since import read_report
 
     form_of(args.output)  # before the work, not after it
+    if args.only is not None:
+        from milepost.cli.selecting import measures_named, report_only
+
+        measures_named(args.only)
+        return report_only(args, load(args))
     if args.since:
         read_report(args.since)
     write_report(args, gathered(args, load(args)))

@@ -1,0 +1,69 @@
+"""A report of some measures only: what several commands would say, from one replay."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Final
+
+from milepost.cli.exits import Exit
+from milepost.cli.reporting import form_of, made_of
+from milepost.cli.showing import write
+from milepost.cli.telling import tell
+from milepost.errors import UsageError
+from milepost.output import write_text
+from milepost.reports.document import rows_of
+from milepost.reports.forms import render_json, render_markdown
+from milepost.reports.interface import Report
+from milepost.reports.registry import MEASURES
+from milepost.reports.whole import some_measures
+from milepost.wording import listed
+
+if TYPE_CHECKING:
+    from milepost.opening import Loaded
+
+_FORMS: Final = {None: None, ".json": render_json, ".md": render_markdown}
+
+
+def measures_named(text: str) -> tuple[str, ...]:
+    """The measures of a list of names, in the order of the report.
+
+    Raises:
+        UsageError: one is no measure of the report.
+    """
+    asked = [name.strip() for name in text.split(",")]
+    there = [name for name, entry in MEASURES.items() if entry.reported is not None]
+    for name in asked:
+        if name not in there:
+            raise UsageError(f"--only {name}: the report has no such measure. It has {listed(there)}.")
+    return tuple(name for name in there if name in asked)
+
+
+def report_only(args: argparse.Namespace, loaded: Loaded) -> Exit:
+    """Write the measures that are named, each as its command does.
+
+    Raises:
+        UsageError: it cannot be had in the form that is asked for.
+    """
+    names = measures_named(args.only)
+    form = form_of(args.output)
+    if form not in _FORMS:
+        raise UsageError(f"{args.output}: --only goes with .json and .md, and with what is read in the terminal.")
+    if args.format == "csv" and form is None and len(names) > 1:
+        raise UsageError(f"--format csv holds one table, and {listed(list(names))} are several. Name one of them.")
+    if args.since or args.before or args.after:
+        raise UsageError("--since, --from and --to are for the whole report. Leave them out, or leave --only out.")
+    if args.anonymous:
+        loaded = loaded.without_names()
+    document = some_measures(loaded.play(), names, args.min_players, made_of(args))
+    views = [view for name in names if document[name] for view in MEASURES[name].views(document[name])]  # type: ignore[literal-required]
+    missing = [name for name in names if not document[name]]  # type: ignore[literal-required]
+    if missing:
+        tell(f"milepost: the log or the course has nothing for {listed(missing)}.")
+    first = document[names[0]]  # type: ignore[literal-required]
+    report = Report(document, views, rows_of(first, MEASURES[names[0]].rows) if first else [])
+    render = _FORMS[form]
+    if render is None:
+        write(args, report)
+    else:
+        write_text(render(report), args.output)
+    return Exit.DONE
