@@ -26,6 +26,7 @@ from milepost.version import __version__
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
+    from milepost.arrays import Bools
     from milepost.course.course import Course
     from milepost.gate.exclusion import Exclusion
     from milepost.gate.splitting import Split
@@ -87,8 +88,8 @@ class StoredLog:
         again = None if more else self._again
         return [replace(play, again=again).kept_by(_Beside(place)) for place, play in zip(places, found, strict=True)]
 
-    def _again(self, exclusion: Exclusion) -> Play:
-        return self._parts.play(exclusion)
+    def _again(self, exclusion: Exclusion, sessions: Bools) -> Play:
+        return self._parts.again(exclusion, sessions)
 
     def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""

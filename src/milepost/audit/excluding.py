@@ -6,14 +6,19 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Final
 
+import numpy as np
+
+from milepost.arrays import Bools
 from milepost.audit.acting import ACTS, exclusion_of
 from milepost.audit.moved import POINT
 from milepost.audit.rows import Excluding
 from milepost.audit.suspects import suspects_of
 from milepost.gate.exclusion import Exclusion
+from milepost.gate.selection import only
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel
 from milepost.playback.play import FullPlay, Play
+from milepost.playback.replacing import with_replayed
 from milepost.playback.replay import replay_log
 from milepost.playback.tallies import tallies_of
 from milepost.playback.voiding import without
@@ -37,20 +42,35 @@ def _moves(play: Play) -> dict[str, list[Excluding] | None]:
     players = int(play.counts.sum())
     for code in codes:
         exclusion = exclusion_of(play, (code,))
-        again = None if exclusion is None else left_out(play, exclusion)
+        again = None if exclusion is None else _left_out(play, exclusion)
         found[code] = None if again is None else parting(before, figures_of(again), players)
     return found
 
 
-def left_out(play: Play, exclusion: Exclusion) -> Play | None:
-    """The play without something; None where it is so large that replaying it anew is left to who asks for it."""
+def _left_out(play: Play, exclusion: Exclusion) -> Play | None:
+    """The play without something, for the figures below; None where it is so large that this is left to who asks for it."""
     if not exclusion.replays:
-        return replace(without(play, exclusion), before=play)
+        return without(play, exclusion)
     if tallies_of(play).records > MOST_RECORDS or not exclusion.kept(play.gated.log).any():
         return None
+    if play.inferred:  # an order that may be another one now
+        return _again(play, exclusion, np.ones(len(play.gated.player), np.bool_))
+    names = play.gated.log.sessions.name
+    gone = np.array([name in exclusion.sessions or name in exclusion.cuts for name in names], dtype=np.bool_)
+    concerned = np.isin(play.gated.player, play.gated.player[gone])
+    part = _again(play, exclusion, concerned)
+    return (
+        None
+        if part is None
+        else with_replayed(without(play, replace(exclusion, cuts={})), part, concerned, exclusion.kept(play.gated.log))
+    )
+
+
+def _again(play: Play, exclusion: Exclusion, sessions: Bools) -> Play | None:
+    """Some sessions of a play, replayed with something left out."""
     if isinstance(play, FullPlay):
-        return replace(replay_log(play.gated.log, play.course, play.rules, exclusion=exclusion), before=play)
-    return replace(play.again(exclusion), before=play) if play.again is not None else None
+        return replay_log(only(play.gated.log, sessions), play.course, play.rules, exclusion=exclusion)
+    return play.again(exclusion, sessions) if play.again is not None else None
 
 
 def figures_of(play: Play) -> Figures:

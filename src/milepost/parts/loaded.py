@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
 
+from milepost.arrays import Bools
 from milepost.course.course import Course
 from milepost.errors import UsageError
 from milepost.folder.players import with_players
@@ -50,35 +52,40 @@ class LoadedParts:
 
     def play(self, exclusion: Exclusion | None = None) -> Play:
         """Replay it."""
-        with self.telling() as progress, workers(self.work.jobs, self.work.cluster, progress) as who:
-            play = self.parted.play(replace(self.wanted, exclusion=exclusion), who, progress)
+        (play,) = self._plays([replace(self.wanted, exclusion=exclusion)])
         give_back_now()
-        return replace(play, again=self.play)
+        return play
 
     def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
-        everybody = np.ones(len(self.parted.log.sessions.name), np.bool_)
-        kept = everybody if self.wanted.kept is None else self.wanted.kept
-        plays = []
-        with self.telling() as progress, workers(self.work.jobs, self.work.cluster, progress) as who:
-            for value, sessions, course in groups_with_courses(self.sessions, key, self.course):
-                own = kept.copy()
-                own[kept] = sessions
-                wanted = replace(self.wanted, kept=own, course=course, exclusion=exclusion)
-                plays.append((value, self.parted.play(wanted, who, progress)))
-        return plays
+        groups = groups_with_courses(self.sessions, key, self.course)
+        plays = self._plays([self._some(sessions, course, exclusion) for _, sessions, course in groups])
+        return [(value, play) for (value, _, _), play in zip(groups, plays, strict=True)]
 
     def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
-        everybody = np.ones(len(self.parted.log.sessions.name), np.bool_)
-        kept = everybody if self.wanted.kept is None else self.wanted.kept
-        plays = []
+        before, after = self._plays([self._some(own, course, exclusion) for own, course in split.each(self.sessions)])
+        return before, after
+
+    def _some(self, sessions: Bools, course: Course | None, exclusion: Exclusion | None) -> Wanted:
+        """What is wanted, of some of the sessions only."""
+        kept = np.ones(len(self.parted.log.sessions.name), np.bool_) if self.wanted.kept is None else self.wanted.kept.copy()
+        kept[kept] = sessions
+        return replace(self.wanted, kept=kept, course=course, exclusion=exclusion)
+
+    def _plays(self, wanted: list[Wanted]) -> list[Play]:
         with self.telling() as progress, workers(self.work.jobs, self.work.cluster, progress) as who:
-            for sessions, course in split.each(self.sessions):
-                own = kept.copy()
-                own[kept] = sessions
-                plays.append(self.parted.play(replace(self.wanted, kept=own, course=course, exclusion=exclusion), who, progress))
-        return plays[0], plays[1]
+            plays = [self.parted.play(one, who, progress) for one in wanted]
+        return [replace(play, again=partial(self._again, one)) for one, play in zip(wanted, plays, strict=True)]
+
+    def _again(self, wanted: Wanted, exclusion: Exclusion, sessions: Bools) -> Play:
+        """Some sessions of a play with something left out."""
+        (play,) = self._plays([self.parted.once_more(wanted, exclusion, sessions)])
+        return play
+
+    def again(self, exclusion: Exclusion, sessions: Bools) -> Play:
+        """Some sessions of the play with something left out."""
+        return self._again(self.wanted, exclusion, sessions)
 
     @property
     def sessions(self) -> BareLog:

@@ -9,7 +9,8 @@ from pathlib import Path
 
 import numpy as np
 
-from milepost.arrays import Bools
+from milepost.arrays import Bools, Ints
+from milepost.gate.exclusion import Exclusion
 from milepost.gate.gate import without_debug
 from milepost.gate.names import gather
 from milepost.gate.selection import Condition, only, require_any, require_known
@@ -91,7 +92,20 @@ class PartedLog:
         progress.step("replaying parts", len(self.parts))
         played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
         play = merged(played, log, debug_sessions, wanted)
-        return replace(play, again=lambda exclusion: self.play(replace(wanted, exclusion=exclusion), workers))
+        return replace(play, again=lambda exclusion, some: self.play(self.once_more(wanted, exclusion, some), workers))
+
+    def once_more(self, wanted: Wanted, exclusion: Exclusion, sessions: Bools) -> Wanted:
+        """What is wanted of some sessions of a play once more, with something left out, and nothing made of their records."""
+        kept = np.zeros(len(self.log.sessions.name), np.bool_)
+        kept[self._numbers_of(wanted)[sessions]] = True
+        return replace(wanted, kept=kept, exclusion=exclusion, summaries=())
+
+    def _numbers_of(self, wanted: Wanted) -> Ints:
+        """Per session of a play, its number in the store."""
+        numbers = np.arange(len(self.log.sessions.name))
+        numbers = numbers if wanted.kept is None else numbers[wanted.kept]
+        debug = np.array(self.log.sessions.debug, dtype=np.bool_)[numbers]
+        return numbers if wanted.rules.keep_debug else numbers[~debug]
 
     def _order(self, wanted: Wanted, survey: Survey, log: BareLog, workers: Workers, progress: Progress) -> list[int]:
         """The order of the levels, inferred."""

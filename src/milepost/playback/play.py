@@ -75,7 +75,7 @@ class Play:
         asked: conditions on attempts, in words, where only those that fit are looked at.
         units: per attempt, the run that it belongs to, where numbers and first clears begin anew in each run.
         before: the same log before anything was left out of it as suspect, where something is.
-        again: replays the log with something left out, where the play has let its records go.
+        again: replays some of its sessions with something left out, where the play has let its records go.
         recall: gives what was made of the records when it was replayed another time, where that was kept; None where not.
         n_levels: the number of levels in the course; stops from there on have no place in it.
     """
@@ -91,7 +91,7 @@ class Play:
     asked: tuple[str, ...] = ()
     units: Ints | None = None
     before: Play | None = None
-    again: Callable[[Exclusion], Play] | None = None
+    again: Callable[[Exclusion, Bools], Play] | None = None
     recall: Callable[[type], object] | None = None
     _made: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
     _keeper: Keeper | None = field(default=None, init=False, repr=False, compare=False)  # not that of another play
