@@ -27,6 +27,7 @@ from milepost.parts.executors import InProcess, Over, Pool
 from milepost.parts.parted import PartedLog
 from milepost.parts.tasks import Wanted, opened
 from milepost.parts.work import Work
+from milepost.playback import engine
 from milepost.playback.replay import replay_log
 from milepost.progress import SILENT
 from milepost.reports.whole import whole_report
@@ -303,3 +304,23 @@ def test_no_cluster_there(milepost, small_log):
     done = milepost("funnel", milepost.write("log.jsonl", small_log), "--cluster", "tcp://127.0.0.1:9")
     assert done.returncode == 2 and done.stderr.count("\n") == 1
     assert "tcp://127.0.0.1:9" in done.stderr and "no scheduler answers" in done.stderr
+
+
+def test_parts_of_a_large_log_are_compiled(tmp_path, monkeypatch):
+    """Whether compiled code pays is asked of the whole log, not of each small part of it."""
+    parted = packed([written(tmp_path, range(12))], tmp_path / "store", Layout(4))
+    ways = []
+    run = engine._run
+    monkeypatch.setattr(
+        engine,
+        "_run",
+        lambda gated, rules, inferred, progress, way: (
+            ways.append(type(way)) or run(gated, rules, inferred, progress, engine._Plain())
+        ),
+    )
+    rows = read_manifest(tmp_path / "store").rows
+    for worthwhile, expected in ((rows // 2, engine._Compiled), (2 * rows, engine._Plain)):
+        monkeypatch.setattr(engine, "WORTHWHILE", worthwhile)
+        ways.clear()
+        parted.play(Wanted(None, ReplayRules()), Over(InProcess()))
+        assert len(ways) > 4 and set(ways) == {expected}
