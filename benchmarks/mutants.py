@@ -29,7 +29,7 @@ from mutmut.utils.format_utils import get_mutant_name
 from milepost.numerics.intervals import wilson
 
 PACKAGES = ("gate", "playback", "measures", "numerics", "difficulty")
-TESTS = (*PACKAGES, "audit", "comparing")
+TESTS = (*PACKAGES, "audit", "comparing", "folder", "parts/test_merging.py", "parts/test_records_gone.py")
 MUTMUT = Path(sys.executable).with_name("mutmut")
 NOTICED, UNNOTICED = {1, 3, 24, 36, 152, 255, -24, -11, -9}, {0, 5, 33}
 

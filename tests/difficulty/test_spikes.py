@@ -64,6 +64,10 @@ def test_what_if(wickwater):
     after = [row["projected_changed"] - row["projected"] for row in document["levels"]]
     assert after[:5] == [0.0] * 5
     assert min(after[5:]) > 0
+    last, players = document["levels"][-1], document["levels"][0]["players"]
+    assert document["gained"] == pytest.approx((last["projected_changed"] - last["projected"]) * document["players"])
+    changed = [row["level"] for row in document["levels"] if row["changed"] != row["difficulty"]]
+    assert changed == ["Low Arch"] and document["levels"][5]["changed"] == -1.3 and players == document["levels"][0]["reached"]
     harder = wickwater.json("whatif", *DEMO, "--set", "low_arch.target_clear=0.05")
     assert harder["gained"] < 0
     for text in ("Low Arch", "Low Arch.colour=1", "High Arch.difficulty=1", "Low Arch.target_clear=2"):
