@@ -11,7 +11,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program does; befor
 sys.path.insert(0, str(Path(__file__).parent))
 from driving import forked, here, installed
 
-APART = {"--jobs", "--memory", "--cluster", "watch", "-", "demo"}  # words of runs that want a process of their own
+APART = {"--jobs", "--memory", "--cluster", "--verbose", "watch", "-", "demo"}  # words of runs that want a process of their own
 
 
 class Program:

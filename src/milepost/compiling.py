@@ -73,6 +73,12 @@ def _copy(name: str) -> ModuleType:
     return copy
 
 
+def is_kept(modules: tuple[str, ...]) -> bool:
+    """Whether the compiled code of these modules lies in the user's cache already."""
+    folder = cache_folder(modules)
+    return folder is not None and any(folder.rglob("*.nbi"))
+
+
 def cache_folder(modules: tuple[str, ...]) -> Path | None:
     """Where the compiled code of these modules is kept; None where nothing can be."""
     digest = sha256(Path(__file__).read_bytes())  # which says how they are compiled

@@ -5,11 +5,12 @@ import json
 import numpy as np
 import pytest
 
-from milepost.compiling import available, cache_folder
+from milepost.compiling import available, cache_folder, is_kept
 from milepost.course.course import Course, Level
 from milepost.logs.read import read
 from milepost.playback import compiled, engine
 from milepost.playback.replay import replay_log
+from milepost.progress import Silent
 from milepost.rules import ReplayRules
 from random_logs import COURSE, random_log, with_runs
 
@@ -69,3 +70,24 @@ def test_nowhere_to_keep_it(monkeypatch, tmp_path):
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
     folder = cache_folder(compiled.MODULES)
     assert folder is not None and folder.parent == tmp_path / "milepost"
+
+
+@pytest.mark.parametrize("waits", [True, False])
+def test_whoever_waits_for_the_compiler_is_told(many_logs, monkeypatch, waits):
+    """Before the first word of a replay, also where the order of the levels is inferred first."""
+    monkeypatch.setattr(compiled, "waits", lambda: waits)
+    monkeypatch.setattr(engine, "WORTHWHILE", 1)
+    told, progress = [], Silent()
+    progress.step = lambda what, of=None: told.append(what.partition(",")[0])
+    replay_log(many_logs, None, ReplayRules(), progress)
+    assert told[0] == "inferring the order of the levels" and told[-1] == "replaying"
+    assert ("compiling the replay" in told) == waits and (told[1] == "compiling the replay") == waits
+
+
+def test_what_is_compiled_already(monkeypatch, tmp_path):
+    """Code in the user's cache that was made of these sources."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    assert not is_kept(compiled.MODULES)
+    (cache_folder(compiled.MODULES) / "deep").mkdir()
+    (cache_folder(compiled.MODULES) / "deep/machine.nbi").touch()
+    assert is_kept(compiled.MODULES) and not is_kept(compiled.MODULES[:1])

@@ -1,6 +1,7 @@
 """A store remembers what was replayed of it: the same figures without a record read, and none that rest on what has changed."""
 
 import json
+import shutil
 from pathlib import Path
 
 import pytest
@@ -8,21 +9,31 @@ import pytest
 from milepost import opening, remembering
 from milepost.cli.main import main
 from milepost.parts import tasks
+from milepost.store.packing import Into, Layout, pack
 
 PLACE = "wickwater.store"
 KEPT = Path(PLACE, "replayed")
 COURSE = ("--course", "course.toml")
 
 
-@pytest.fixture
-def told(wickwater, tmp_path, monkeypatch, capsys):
-    """What a command says of the demo's store, packed here, and how often records of it were read meanwhile."""
-    monkeypatch.setattr(opening, "REMEMBERED", 1)
+@pytest.fixture(scope="module")
+def packed(wickwater, tmp_path_factory):
+    """The demo's logs in a store of few parts, and its courses."""
+    folder = tmp_path_factory.mktemp("packed")
     for name in ("course.toml", "next/course.toml", "low-arch.png"):
-        (tmp_path / name.replace("/", "-")).write_bytes((wickwater.folder / "wickwater" / name).read_bytes())
+        (folder / name.replace("/", "-")).write_bytes((wickwater.folder / "wickwater" / name).read_bytes())
     logs = sorted(str(path) for path in (wickwater.folder / "wickwater").glob("logs/*"))
+    pack(logs, Into(folder / PLACE, layout=Layout(4)))
+    return folder, logs
+
+
+@pytest.fixture
+def told(wickwater, packed, tmp_path, monkeypatch, capsys):
+    """What a command says of the demo's store, and how often records of it were read meanwhile."""
+    monkeypatch.setattr(opening, "REMEMBERED", 1)
+    folder, logs = packed
+    shutil.copytree(folder, tmp_path, dirs_exist_ok=True)
     monkeypatch.chdir(tmp_path)
-    assert main(["pack", *logs, "-o", PLACE]) == 0
     reads = []
     records_of = tasks.records_of
     monkeypatch.setattr(tasks, "records_of", lambda *given: reads.append(1) or records_of(*given))

@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from milepost.compiling import compiled_functions
+from milepost.compiling import compiled_functions, is_kept
 from milepost.playback.tape import FLOATS, NOWHERE, TRUTHS, State
 
 MODULES: Final = tuple(f"milepost.playback.{name}" for name in ("attempting", "noting", "transitions", "running", "machine"))
@@ -16,6 +16,11 @@ MODULES: Final = tuple(f"milepost.playback.{name}" for name in ("attempting", "n
 def run_sessions() -> Callable[..., None]:
     """The compiled ``machine.run_sessions``; it takes arrays and a record of the state."""
     return compiled_functions(MODULES)["run_sessions"]
+
+
+def waits() -> bool:
+    """Whether it has to be compiled first, which takes a while."""
+    return not is_kept(MODULES)
 
 
 def empty_state() -> object:

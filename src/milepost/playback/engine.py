@@ -47,6 +47,10 @@ class _Plain:
     runner: Callable[..., None] = staticmethod(machine.run_sessions)
     step = 64  # sessions between two words of progress
 
+    def waits(self) -> bool:
+        """Whether something takes a while before it begins: nothing does."""
+        return False
+
     def column(self, values: Any) -> Any:
         """A column as the machine takes it."""
         return values.tolist()
@@ -63,6 +67,10 @@ class _Compiled:
 
     def __init__(self) -> None:
         self.runner = compiled.run_sessions()
+
+    def waits(self) -> bool:
+        """Whether something takes a while before it begins."""
+        return compiled.waits()
 
     def column(self, values: object) -> Any:
         """A column as the machine takes it."""
@@ -93,6 +101,10 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
     attempts = Attempts(*(column(np.zeros(room, _kind(name))) for name in Attempts._fields))
     moves = Moves(*(column(np.zeros(room, _kind(name))) for name in Moves._fields))
     out = Out(tally, attempts, moves)
+    if way.waits():
+        progress.step("compiling the replay, once for this version of the program")
+        way.runner(tape, out, state, sittings, 0, 0)
+        progress.step("replaying", len(gated.sequence))
     for first in range(0, len(gated.sequence), way.step):
         way.runner(tape, out, state, sittings, first, min(first + way.step, len(gated.sequence)))
         progress.advance(min(way.step, len(gated.sequence) - first))

@@ -36,19 +36,22 @@ def replay_log(
         LogError: no course is given and the log has more level names than an order can be inferred for.
     """
     gated = gate(log, course, rules.keep_debug, exclusion=exclusion)
-    progress.step("replaying", len(gated.sequence))
     if course is not None:
+        progress.step("replaying", len(gated.sequence))
         return replay_gated(gated, rules, None, progress)
-    return replay_gated(gated, rules, infer_order(levels_in_play(gated, rules), gated.stops.names), progress)
+    progress.step("inferring the order of the levels", len(gated.sequence))
+    order = infer_order(levels_in_play(gated, rules, progress), gated.stops.names)
+    progress.step("replaying", len(gated.sequence))
+    return replay_gated(gated, rules, order, progress)
 
 
-def levels_in_play(gated: Gated, rules: ReplayRules) -> Precedence:
+def levels_in_play(gated: Gated, rules: ReplayRules, progress: Progress = SILENT) -> Precedence:
     """Which levels were attempted, and who came to which first, as long as no order is known.
 
     Raises:
         LogError: there are more levels than an order can be inferred for.
     """
-    attempts = _replay(gated, rules, True, SILENT).attempts
+    attempts = _replay(gated, rules, True, progress).attempts
     require_few(distinct(attempts.level), gated.log)
     return precedence(attempts.player, attempts.level)
 
