@@ -9,6 +9,7 @@ import pytest
 import zstandard
 
 from conftest import COURSE
+from milepost.demo.unpack import unpack
 
 MEASURES = ("funnel", "attempts", "times", "spikes")
 
@@ -94,7 +95,11 @@ def test_demo_keeps_what_is_there(wickwater):
     done = wickwater("demo")
     assert (done.returncode, done.stdout) == (2, "")
     assert "already there" in done.stderr
-    assert wickwater("demo", "--force").returncode == 0
+    unpack(wickwater.folder / "race", force=True, race=True)
+    (wickwater.folder / "race/course.toml").write_text("")
+    assert wickwater("demo", "--which", "race").returncode == 2
+    assert wickwater("demo", "--which", "race", "--force").returncode == 0
+    assert (wickwater.folder / "race/course.toml").read_text()
 
 
 def test_many_files_are_one_log(milepost, small_log):

@@ -1,7 +1,5 @@
 """How many players a question takes, by the program."""
 
-import json
-
 import pytest
 
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
@@ -39,18 +37,17 @@ def test_without_a_pilot(wickwater):
     words = ("power", "--course", "wickwater/course.toml", "--change")
     document = wickwater.json(*words, "1")
     assert document["pilot_players"] is None and document["levels"][0]["players"] == 40
-    assert "There is no pilot" in wickwater(*words, "1").stdout
+    assert "There is no pilot" in wickwater(*words, "1", "--level", "Mill Pond").stdout
     easier = wickwater.json(*words, "-1")
     assert easier["levels"][0]["power"] < document["levels"][0]["power"], "an easy level that gets easier tells less"
 
 
 def test_forms_and_picture(wickwater):
-    for form in ("table", "csv", "markdown"):
-        assert "Low Arch" in wickwater("power", *DEMO, "--change", "1", "--format", form).stdout
-    assert wickwater("power", *DEMO, "--change", "1", "--figure", "power.png").returncode == 0
-    assert json.loads(wickwater("power", *DEMO, "--change", "1", "--memory", "1MB", "--format", "json").stdout) == wickwater.json(
-        "power", *DEMO, "--change", "1"
-    )
+    words = ("power", *DEMO, "--change", "1", "--level", "Low Arch")
+    assert "Low Arch" in wickwater(*words, "--format", "csv").stdout
+    shown = wickwater("power", *DEMO, "--change", "1", "--figure", "power.png")
+    assert shown.returncode == 0 and "Low Arch" in shown.stdout
+    assert wickwater.json(*words, "--memory", "1MB") == wickwater.json(*words)
 
 
 @pytest.mark.parametrize(

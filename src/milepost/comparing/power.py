@@ -124,8 +124,10 @@ class Power:
             return own
         shared = float(1 / np.linalg.inv(covariance).sum())  # what all levels' errors have in common
         beyond: Floats = np.maximum(own - shared, 0.05 * own)
-        arriving = [np.unique(tries.subject[tries.item == level]) for level in range(n)]
-        ratio = np.array([_less_told(world, skill[who], level, self.change) for level, who in enumerate(arriving)])
+        ratio = np.ones(n)
+        for level in range(n) if self.level is None else [self.level]:
+            arriving = np.unique(tries.subject[tries.item == level])
+            ratio[level] = _less_told(world, skill[arriving], level, self.change)
         told: Floats = beyond * (1 + ratio) + 2 * shared / max(1, n)
         return told
 
