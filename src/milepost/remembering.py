@@ -7,20 +7,21 @@ import os
 import shutil
 from contextlib import suppress
 from dataclasses import dataclass, replace
-from functools import cache, cached_property
+from functools import cache, cached_property, partial
 from hashlib import sha256
 from importlib import import_module
 from pathlib import Path
-from tempfile import mkdtemp
+from secrets import token_hex
 from typing import TYPE_CHECKING, Final
 
+from milepost.errors import LogError
 from milepost.gate.gate import Admitted
 from milepost.gate.names import Stops
 from milepost.logs.interface import BareLog
 from milepost.playback.play import Play
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
 from milepost.store.manifest import REPLAYED, read_manifest
-from milepost.store.values import ValuesError, read_values, write_values
+from milepost.store.values import ValuesError, Written, read_values, write_values
 from milepost.version import __version__
 
 if TYPE_CHECKING:
@@ -153,7 +154,8 @@ def _keep(place: Path, play: Play) -> None:
 
 def _lay_down(place: Path, values: Mapping[str, object]) -> None:
     """Write values as a folder, all or nothing."""
-    beside = Path(mkdtemp(prefix=".milepost-", dir=place.parent))
+    beside = place.parent / f".milepost-{os.getpid()}-{token_hex(4)}"
+    beside.mkdir()
     try:
         write_values(beside, values)
         os.rename(beside, place)  # noqa: PTH104  # which fails where another process was first
@@ -181,6 +183,19 @@ class _Beside:
             _lay_down(self.place / name, {name: value})
 
 
+def _recalled(place: Path, written: Written, kind: type) -> object:
+    """What was made of the records, by its kind.
+
+    Raises:
+        LogError: it is not what it was; the next question is replayed.
+    """
+    try:
+        return written.value(kind.__qualname__, kind)
+    except ValuesError:
+        shutil.rmtree(place, ignore_errors=True)
+        raise LogError(f"{place}: what was kept of an earlier question was damaged, and is gone now. Ask again.") from None
+
+
 def _forget(folder: Path) -> None:
     """Take away what nobody asked for lately, and what broke off."""
     asked = sorted((one for one in folder.iterdir() if one.is_dir()), key=lambda one: one.stat().st_mtime)
@@ -202,7 +217,7 @@ def _kept(place: Path, course: Course | None, rules: ReplayRules) -> Play | None
         own = {name: written.value(name, kind) for name, kind in _OF_PLAY.items()}
         with suppress(OSError):
             os.utime(place)
-        return Play(gated, rules=rules, recall=lambda kind: written.value(kind.__qualname__, kind), **own)
+        return Play(gated, rules=rules, recall=partial(_recalled, place, written), **own)
     except (ValuesError, TypeError):
         shutil.rmtree(place, ignore_errors=True)
         return None

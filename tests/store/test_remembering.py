@@ -3,6 +3,7 @@
 import json
 import shutil
 from pathlib import Path
+from zlib import crc32
 
 import pytest
 
@@ -120,6 +121,17 @@ def test_damage_is_replayed(told, name):
         out.write(b"\0\1\2")
     again, _ = told("spikes", *COURSE)
     assert again == whole and told("spikes", *COURSE) == (whole, 0)
+
+
+def test_what_cannot_be_believed_later_is_said(told, capsys):
+    """A summary that is another thing than it was: one line, and the next question is replayed."""
+    whole, _ = told("check", *COURSE)
+    (place,) = KEPT.iterdir()
+    text = (place / "tree.json").read_text()[8:].replace('"of":"Tallies"', '"of":"Path"')
+    (place / "tree.json").write_text(f"{crc32(text.encode()):08x}{text}")
+    assert main(["check", PLACE, *COURSE]) == 2
+    assert capsys.readouterr().err.count("\n") == 1 and not place.exists()
+    assert told("check", *COURSE)[0] == whole
 
 
 def test_a_store_that_cannot_be_written(told):
