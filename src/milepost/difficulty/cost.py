@@ -18,6 +18,7 @@ from milepost.vocabulary import DIED, WAS_RESET
 
 _MOST_SINGLY, _SHARES = 2000, 400  # players that are taken one by one, and shares of more
 _TRIES = 200  # a player who has not cleared by then has given up
+_NOBODY = 1e-6  # of a player, from which on nobody is left
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ def chance_lost(difficulty: float, abilities: Floats, learning: float, hazard: f
         failed = left * (1 - clears)
         gone += failed * hazard
         left = failed * (1 - hazard)
-        if left.max(initial=0.0) < 1e-6:
+        if left.max(initial=0.0) < _NOBODY:
             break
     return gone + left
 
@@ -90,9 +91,31 @@ def costs(funnel: list[FunnelRow], standing: Standing, abilities: Floats, learni
     abilities, players = _thinned(abilities)
     later = np.prod([1 - row["lost"] / row["reached"] for row in funnel[level + 1 :] if row["reached"]])
 
-    def cost(over: float, quits: float) -> float:
-        here = chance_lost(difficulty, abilities, learning, quits) - chance_lost(difficulty - over, abilities, learning, quits)
-        return float(here @ players * later)
+    def failing(over: float) -> Floats:
+        return _still_failing(difficulty - over, abilities, learning, players)
 
-    bounds = [cost(excess + sign * Z95 * excess_se, quits) for sign in (-1, 1) for quits in (hazard.low, hazard.high)]
-    return Cost(cost=cost(excess, hazard.value), cost_low=min(bounds), cost_high=max(bounds))
+    as_it_is = failing(0.0)
+
+    def cost(as_expected: Floats, quits: float) -> float:
+        return (_lost(as_it_is, quits) - _lost(as_expected, quits)) * float(later)
+
+    ends = [failing(excess + sign * Z95 * excess_se) for sign in (-1, 1)]
+    bounds = [cost(end, quits) for end in ends for quits in (hazard.low, hazard.high)]
+    return Cost(cost=cost(failing(excess), hazard.value), cost_low=min(bounds), cost_high=max(bounds))
+
+
+def _still_failing(difficulty: float, abilities: Floats, learning: float, players: Floats) -> Floats:
+    """By the number of tries, how many players have not cleared a level of this difficulty, had nobody given up."""
+    left, failing = np.ones(len(abilities)), []
+    for number in range(1, _TRIES + 1):
+        left = left / (1.0 + np.exp(np.clip(abilities - difficulty + learning * np.log(number), -35, 35)))
+        failing.append(float(left @ players))
+        if left.max(initial=0.0) < _NOBODY:
+            break
+    return np.array(failing)
+
+
+def _lost(failing: Floats, hazard: float) -> float:
+    """How many give up, each after a failure with this chance; who has not cleared in the end has given up, too."""
+    stays = (1 - hazard) ** np.arange(len(failing))
+    return float(failing @ stays * hazard + failing[-1] * stays[-1] * (1 - hazard))
