@@ -9,6 +9,8 @@ import pytest
 
 from milepost import opening, remembering
 from milepost.cli.main import main
+from milepost.difficulty.spikes import Spikes
+from milepost.measures.funnel import Funnel
 from milepost.parts import tasks
 from milepost.store.packing import Into, Layout, pack
 
@@ -84,6 +86,20 @@ def test_what_came_after_is_asked_of_what_was_kept(told):
         read = told(command, *COURSE)[1]
         assert not read or command == "report"  # what leaving out would move is replayed, once
     assert not told("check", *COURSE)[1] and not told("report", *COURSE)[1]
+
+
+def test_what_was_measured_is_not_measured_again(told, monkeypatch):
+    """Each measure with its own settings; what is asked of it otherwise is measured."""
+    first = [told("funnel", *COURSE), told("spikes", *COURSE), told("check", *COURSE)]
+
+    def broken(*given):
+        pytest.fail("measured again")
+
+    monkeypatch.setattr(Funnel, "__call__", broken)
+    monkeypatch.setattr(Spikes, "__call__", broken)
+    assert [told(name, *COURSE)[0] for name in ("funnel", "spikes", "check")] == [said for said, _ in first]
+    with pytest.raises(pytest.fail.Exception):
+        told("funnel", *COURSE, "--unknown-end", "censor")
 
 
 def test_another_question_is_another_answer(told):

@@ -17,6 +17,7 @@ from milepost.cli.loading import load
 from milepost.cli.settling import with_settings
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
+from milepost.measures.interface import table_of
 from milepost.output import write_text
 from milepost.playback.attributes import is_attribute
 from milepost.playback.per_run import counted_per
@@ -28,20 +29,20 @@ from milepost.reports.registry import MEASURES
 
 if TYPE_CHECKING:
     from milepost.figures.draw import Paper
-    from milepost.measures.interface import Measure
+    from milepost.measures.interface import AnyMeasure
     from milepost.opening import Loaded
     from milepost.playback.play import Play
     from milepost.reports.documents import FunnelPerRunDocument
     from milepost.reports.heads import Head
 
 
-def measured(args: argparse.Namespace, measure: Measure, loaded: Loaded | None = None) -> Exit:
+def measured(args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded | None = None) -> Exit:
     """Load, measure, draw and show, as the arguments ask."""
     loaded = loaded or load(args)
     if getattr(args, "by", None):
         return _by_groups(args, measure, loaded)
     play = counted_per(loaded.play(), getattr(args, "per", "player"))
-    report = described(document(args.command, play, measure(play)), loaded.course, args.min_players)
+    report = described(document(args.command, play, table_of(play, measure)), loaded.course, args.min_players)
     join(args, report, loaded.course)
     draw(args, report)
     entry = MEASURES[args.command]
@@ -67,7 +68,7 @@ def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
     return Exit.DONE
 
 
-def _by_groups(args: argparse.Namespace, measure: Measure, loaded: Loaded) -> Exit:
+def _by_groups(args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded) -> Exit:
     from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
 
     documents, counted, plays = [], Counter[str](), []

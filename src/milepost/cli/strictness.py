@@ -11,6 +11,7 @@ from milepost.cli.showing import measured
 from milepost.cli.telling import tell
 from milepost.difficulty.spikes import Spikes
 from milepost.errors import UsageError
+from milepost.measures.interface import table_of
 from milepost.reports.since import flagged_levels, read_report
 from milepost.wording import listed, safe
 
@@ -31,7 +32,7 @@ def strict_spikes(args: argparse.Namespace) -> Exit:
     found: dict[str, None] = {}
 
     def measure(play: Play) -> Table[Mapping[str, object], Mapping[str, object]]:
-        table = Spikes(args.min_players)(play)
+        table = table_of(play, Spikes(args.min_players))
         if args.strict:
             rows = [cast("dict[str, object]", row) for row in table.rows]
             found.update(dict.fromkeys(sorted(flagged_levels(rows, args.strict) - before)))

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, is_dataclass
+from hashlib import sha256
+from types import FunctionType
 from typing import Generic, Protocol, TypedDict, TypeVar, cast
 
 from milepost.playback.play import Play
@@ -40,11 +42,24 @@ class Table(Generic[R_co, T_co]):
     totals: T_co
 
 
-class Measure(Protocol):
-    """A measure with its settings."""
+class Measure(Protocol[R_co, T_co]):
+    """A measure with its settings, if it has any."""
 
-    def __call__(self, play: Play) -> Table[Mapping[str, object], Mapping[str, object]]:
+    def __call__(self, play: Play, /) -> Table[R_co, T_co]:
         """Compute the measure."""
+
+
+AnyMeasure = Measure[Mapping[str, object], Mapping[str, object]]
+
+
+def table_of(play: Play, measure: Measure[R, T]) -> Table[R, T]:
+    """What a measure says of a play, made once; kept with the play, where that is kept, unless its settings cannot be told."""
+    if isinstance(measure, FunctionType) and measure.__name__ == measure.__qualname__ and measure.__name__.isidentifier():
+        return play.lasting(measure.__name__, measure, Table)
+    if not is_dataclass(measure):
+        return play.once(measure)
+    settings = sha256(repr(measure).encode("utf-8", "backslashreplace")).hexdigest()[:16]
+    return play.lasting(f"{type(measure).__name__}-{settings}", measure, Table)
 
 
 def with_interval(name: str, value: float | None, interval: tuple[float | None, float | None]) -> dict[str, float | None]:

@@ -14,7 +14,7 @@ from milepost.wording import number, percent, rate, seconds
 if TYPE_CHECKING:
     from types import ModuleType
 
-    from milepost.measures.interface import Measure
+    from milepost.measures.interface import AnyMeasure
     from milepost.reports.interface import AnyView
 
 
@@ -56,7 +56,7 @@ class Entry:
     in_groups: InGroups | None = None
     picture: str | None = None
     drawn: bool = False
-    reported: Callable[[int], Measure] | None = None
+    reported: Callable[[int], AnyMeasure] | None = None
     beside: bool = False
 
 

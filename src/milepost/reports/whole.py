@@ -13,6 +13,7 @@ from milepost.errors import UsageError
 from milepost.gate.anonymous import session_mark
 from milepost.measures.attributes import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
+from milepost.measures.interface import table_of
 from milepost.measures.trace import watch_by_level
 from milepost.progress import SILENT
 from milepost.reports.document import described, document, head
@@ -26,7 +27,7 @@ if TYPE_CHECKING:
     from milepost.folder.notes import Noted
     from milepost.folder.recordings import Recordings
     from milepost.measures.answers import Answers
-    from milepost.measures.interface import Measure
+    from milepost.measures.interface import AnyMeasure
     from milepost.planning.targets import Targets
     from milepost.playback.play import Play
     from milepost.progress import Progress
@@ -129,10 +130,10 @@ def _marks(play: Play) -> list[str] | None:
     return sorted(map(session_mark, names)) if len(names) <= _MOST_MARKS else None
 
 
-def _measured(name: str, measure: Measure, play: Play, least: int) -> Head | None:
+def _measured(name: str, measure: AnyMeasure, play: Play, least: int) -> Head | None:
     """A command's document; None where the log or the course has nothing for it."""
     try:
-        report = document(name, play, play.once(measure))
+        report = document(name, play, table_of(play, measure))
     except UsageError:
         return None
     return report if name == "check" else described(report, play.course, least)

@@ -32,12 +32,13 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.audit.audit import audit, hit
     from milepost.cli.loading import load
     from milepost.cli.showing import write
+    from milepost.measures.interface import table_of
     from milepost.reports.check_views import check_views
     from milepost.reports.document import document
     from milepost.reports.interface import Report
 
     loaded = load(args)
     play = loaded.play()
-    report = cast("CheckDocument", document(args.command, play, audit(play)))
+    report = cast("CheckDocument", document(args.command, play, table_of(play, audit)))
     write(args, Report(report, check_views(report), report["details"]))
     return Exit.GATE_HIT if args.strict and hit(report, args.strict) else Exit.DONE

@@ -33,11 +33,11 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.loading import load, whoever_tried
     from milepost.cli.showing import measured, per_run
     from milepost.measures.funnel import Funnel
-    from milepost.measures.interface import beside
+    from milepost.measures.interface import beside, table_of
     from milepost.measures.raw import raw_counts
 
     def measure(play: Play) -> Table[FunnelRow, NoTotals]:
-        table = Funnel(censor_unknown=args.unknown_end == "censor")(play)
+        table = table_of(play, Funnel(censor_unknown=args.unknown_end == "censor"))
         return beside(table, raw_counts(play)) if args.raw else table
 
     return per_run(args, load(args)) if args.per == "run" else measured(args, measure, whoever_tried(args))

@@ -30,7 +30,8 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.loading import load
     from milepost.cli.showing import measured
     from milepost.measures.clocks import on_clock
+    from milepost.measures.interface import table_of
     from milepost.measures.times import TimeInLevel
 
     loaded = load(args).without_idle(args.idle_cap)
-    return measured(args, lambda play: TimeInLevel()(on_clock(play, args.clock)), loaded)
+    return measured(args, lambda play: table_of(on_clock(play, args.clock), TimeInLevel()), loaded)
