@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import TYPE_CHECKING, cast
+from collections.abc import Iterable, Mapping
+from typing import TYPE_CHECKING, TypeVar, cast
 
 from milepost.course.course import place_called
 from milepost.folder.notes import Noted
@@ -15,8 +15,10 @@ if TYPE_CHECKING:
     from milepost.course.course import Course
     from milepost.difficulty.rows import SpikesRow
     from milepost.folder.recordings import Recording, Recordings
-    from milepost.measures.trace import Watched
+    from milepost.measures.trace import Traced, Watched
     from milepost.reports.documents import LevelDocument, ReportDocument, SpikesDocument, TraceDocument
+
+R = TypeVar("R", bound=Mapping[str, object])
 
 
 def in_recordings(watched: Iterable[Watched], recordings: Recordings) -> list[Watched]:
@@ -46,20 +48,27 @@ def report_in_recordings(report: ReportDocument, recordings: Recordings) -> None
 
 
 def trace_in_recordings(report: TraceDocument, recordings: Recordings) -> None:
-    """A trace in the clocks of the recordings of its sessions."""
-    for row in report["levels"]:
-        if recording := recordings.get(row["session"]):
-            row["clock"] += recording.offset
-            row["until"] += recording.offset
-    for move in report["moves"]:
-        if recording := recordings.get(move["session"]):
-            move["clock"] += recording.offset
-    for session in report["traced"]:
-        if recording := recordings.get(session["session"]):
-            session["recording"] = recording.place
-            session["ended"] = None if session["ended"] is None else session["ended"] + recording.offset
-            if link := recording.link(recording.offset):
-                session["link"] = link
+    """A trace in the clocks of the recordings of its sessions; the measure's own rows stay as they are."""
+
+    def offset(session: str) -> float:
+        return recordings[session].offset if session in recordings else 0.0
+
+    def later(row: R, *names: str) -> R:
+        moved = {name: cast(float, row[name]) + offset(cast(str, row["session"])) for name in names}
+        return cast(R, {**row, **moved})
+
+    report["levels"] = [later(row, "clock", "until") for row in report["levels"]]
+    report["moves"] = [later(move, "clock") for move in report["moves"]]
+    report["traced"] = [_recorded(session, recordings.get(session["session"])) for session in report["traced"]]
+
+
+def _recorded(session: Traced, recording: Recording | None) -> Traced:
+    if recording is None:
+        return session
+    ended = None if session["ended"] is None else session["ended"] + recording.offset
+    link = recording.link(recording.offset)
+    more = {"recording": recording.place, "ended": ended} | ({"link": link} if link else {})
+    return cast("Traced", {**session, **more})
 
 
 def by_course(notes: Iterable[Noted], course: Course | None) -> list[Noted]:
