@@ -31,9 +31,12 @@ def test_forms(home, tmp_path):
     one, csv = home("deaths", "--format", "csv"), home("report", "--only", "deaths", "--format", "csv")
     assert csv.stdout == one.stdout
     assert home("report", "--only", "moves", "-o", tmp_path / "moves.md").returncode == 0
-    assert (tmp_path / "moves.md").read_text().startswith("## Moves")
+    text = (tmp_path / "moves.md").read_text()
+    assert text.startswith("## Moves") and "Taken from milepost.toml" in text
     assert home("report", "--only", "moves,times", "-o", tmp_path / "some.json").returncode == 0
-    assert json.loads((tmp_path / "some.json").read_text())["only"] == ["times", "moves"]
+    written = json.loads((tmp_path / "some.json").read_text())
+    assert written["only"] == ["times", "moves"] and written["settings"]["taken"]["course"] == "course.toml"
+    validated("report-only", written)
 
 
 def test_what_there_is_nothing_for_is_said(home):
@@ -46,6 +49,7 @@ def test_what_there_is_nothing_for_is_said(home):
     [
         (("--only", "funel"), "no such measure"),
         (("--only", ""), "no such measure"),
+        (("--only", "layouts"), "nothing for that"),
         (("--only", "compare"), "no such measure"),
         (("--only", "funnel", "-o", "some.html"), ".json and .md"),
         (("--only", "funnel,moves", "--format", "csv"), "one table"),

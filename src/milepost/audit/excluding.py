@@ -59,11 +59,10 @@ def _left_out(play: Play, exclusion: Exclusion) -> Play | None:
     gone = np.array([name in exclusion.sessions or name in exclusion.cuts for name in names], dtype=np.bool_)
     concerned = np.isin(play.gated.player, play.gated.player[gone])
     part = _again(play, exclusion, concerned)
-    return (
-        None
-        if part is None
-        else with_replayed(without(play, replace(exclusion, cuts={})), part, concerned, exclusion.kept(play.gated.log))
-    )
+    if part is None:
+        return None
+    others = without(play, replace(exclusion, cuts={}))
+    return with_replayed(others, part, concerned, exclusion.kept(play.gated.log))
 
 
 def _again(play: Play, exclusion: Exclusion, sessions: Bools) -> Play | None:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Final
 
 from milepost.cli.exits import Exit
 from milepost.cli.reporting import form_of, made_of
+from milepost.cli.settling import with_settings
 from milepost.cli.showing import write
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
@@ -57,6 +58,8 @@ def report_only(args: argparse.Namespace, loaded: Loaded) -> Exit:
     document = some_measures(loaded.play(), names, args.min_players, made_of(args))
     views = [view for name in names if document[name] for view in MEASURES[name].views(document[name])]  # type: ignore[literal-required]
     missing = [name for name in names if not document[name]]  # type: ignore[literal-required]
+    if len(missing) == len(names):
+        raise UsageError(f"--only {args.only}: the log or the course has nothing for that.")
     if missing:
         tell(f"milepost: the log or the course has nothing for {listed(missing)}.")
     first = document[names[0]]  # type: ignore[literal-required]
@@ -65,5 +68,5 @@ def report_only(args: argparse.Namespace, loaded: Loaded) -> Exit:
     if render is None:
         write(args, report)
     else:
-        write_text(render(report), args.output)
+        write_text(render(with_settings(args, report)), args.output)
     return Exit.DONE
