@@ -8,14 +8,10 @@ the rules stand.
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Final
-
-import numpy as np
 
 from milepost.logs.fast.gathering import (
     BATCH,
-    NOTHING,
     Block,
     Columns,
     Numbers,
@@ -27,6 +23,7 @@ from milepost.logs.fast.gathering import (
     quoted,
     require,
 )
+from milepost.logs.fast.marks import Marks, counted_beside
 from milepost.logs.formats.envelope import is_envelope
 from milepost.logs.sources.files import Source
 
@@ -34,8 +31,6 @@ if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
 
 _SAMPLE: Final = 20_000  # lines
-_AT_ONCE: Final = 1 << 20  # bytes
-_MOST_BYTES: Final = 1 << 50
 _NUMBERS: Final = ("UBIGINT", "BIGINT", "DOUBLE")
 _WHOLE_NUMBER: Final = "[0-9]{1,15}"  # all of these are told apart as floats
 
@@ -53,14 +48,14 @@ def read_strict(source: Source) -> Block | None:
 
 def _read(base: DuckDBPyConnection, source: Source, path: str) -> Block:
     """Read by the fields of the first lines; where the others have more, by those of all lines."""
-    marks = _Marks.of(source)
-    written = _Written(_fields(base, path, f"LIMIT {_SAMPLE}"))
-    written.read(base, path)
-    if not written.account_for(marks):
-        written = _Written(_fields(base, path, ""))
+    with counted_beside(source) as marks:
+        written = _Written(_fields(base, path, f"LIMIT {_SAMPLE}"))
         written.read(base, path)
-        require(written.account_for(marks))
-    return written.columns.block()
+        if not written.account_for(marks.result()):
+            written = _Written(_fields(base, path, ""))
+            written.read(base, path)
+            require(written.account_for(marks.result()))
+        return written.columns.block()
 
 
 def _fields(base: DuckDBPyConnection, path: str, limit: str) -> dict[str, str]:
@@ -70,39 +65,6 @@ def _fields(base: DuckDBPyConnection, path: str, limit: str) -> dict[str, str]:
     kinds: Any = json.loads(written or "null")  # nothing, of a file without a line
     require(isinstance(kinds, dict))
     return {name: str(kind) for name, kind in kinds.items() if kind != "NULL"}
-
-
-@dataclass(frozen=True)
-class _Marks:
-    """How often some marks are in a file: ends of lines, colons, and fields of nothing."""
-
-    lines: int
-    colons: int
-    nulls: int
-
-    @classmethod
-    def of(cls, source: Source) -> _Marks:
-        """Those of a file."""
-        lines = colons = nulls = 0
-        last = b"\n"
-        with source.open(_MOST_BYTES) as stream:
-            while data := stream.read(_AT_ONCE):
-                data += stream.readline(_AT_ONCE)  # no mark in two
-                require(_plain(data))
-                marks = np.frombuffer(data, np.uint8)
-                lines += int(np.count_nonzero(marks == ord("\n")))
-                colons += int(np.count_nonzero(marks == ord(":")))
-                nulls += sum(data.count(mark.encode()) for mark in NOTHING) if b"null" in data else 0
-                last = data[-1:]
-        return cls(lines + (last != b"\n"), colons, nulls)
-
-
-def _plain(data: bytes) -> bool:
-    """Whether nothing is there that DuckDB takes for JSON and that is none: a comma after the last field, form feeds."""
-    if any(mark in data for mark in (b",}", b"\x0b", b"\x0c")):
-        return False
-    spaced = any(mark in data for mark in (b" }", b"\t}", b"\r}"))  # most logs have none, and need no second look
-    return not spaced or b",}" not in data.translate(None, b" \t\r")
 
 
 class _Written:
@@ -128,7 +90,7 @@ class _Written:
         for batch in base.sql(query, params=[path, dict.fromkeys(self.kinds, "JSON")]).to_arrow_reader(BATCH):
             columns.take(batch)
 
-    def account_for(self, marks: _Marks) -> bool:
+    def account_for(self, marks: Marks) -> bool:
         """Whether what was read is all that is in the file."""
         columns = self.columns
         gathered: list[Texts | Numbers | Stamps] = [*columns.texts, *columns.numbers]
