@@ -320,7 +320,7 @@ def test_parts_of_a_large_log_are_compiled(tmp_path, monkeypatch):
     )
     rows = read_manifest(tmp_path / "store").rows
     for worthwhile, expected in ((rows // 2, engine._Compiled), (2 * rows, engine._Plain)):
-        monkeypatch.setattr(engine, "WORTHWHILE", worthwhile)
+        monkeypatch.setattr(engine, "_pays", lambda records, least=worthwhile: records >= least)
         ways.clear()
         parted.play(Wanted(None, ReplayRules()), Over(InProcess()))
         assert len(ways) > 4 and set(ways) == {expected}

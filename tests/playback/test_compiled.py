@@ -5,10 +5,10 @@ import json
 import numpy as np
 import pytest
 
-from milepost.compiling import available, cache_folder, is_kept
+from milepost.compiling import Compiled, available
 from milepost.course.course import Course, Level
 from milepost.logs.read import read
-from milepost.playback import compiled, engine
+from milepost.playback import engine
 from milepost.playback.replay import replay_log
 from milepost.progress import Silent
 from milepost.rules import ReplayRules
@@ -46,8 +46,9 @@ def test_same_replay(many_logs, monkeypatch, rules, with_course):
     if with_course:
         levels = tuple(Level(level["name"], tuple(level.get("aliases", ()))) for level in COURSE["level"])
         course = Course(COURSE["name"], levels, tuple(COURSE["places"]))
+    monkeypatch.setattr(engine, "_pays", lambda _: False)
     plain = columns(replay_log(many_logs, course, rules))
-    monkeypatch.setattr(engine, "WORTHWHILE", 1)
+    monkeypatch.setattr(engine, "_pays", lambda _: True)
     monkeypatch.setattr(engine._Compiled, "step", 50)  # it begins many times
     fast = columns(replay_log(many_logs, course, rules))
     assert len(plain["attempts.level"]) > 1000 and plain.keys() == fast.keys()
@@ -56,38 +57,24 @@ def test_same_replay(many_logs, monkeypatch, rules, with_course):
         assert np.array_equal(values, fast[name], equal_nan=values.dtype.kind == "f"), name
 
 
-def test_small_logs_do_without(many_logs, monkeypatch):
-    """A log of a few thousand records does not load the compiler."""
-    monkeypatch.setattr(compiled, "run_sessions", lambda: pytest.fail("compiled"))
-    assert len(replay_log(many_logs, None, ReplayRules()).attempts) > 1000
-
-
-def test_nowhere_to_keep_it(monkeypatch, tmp_path):
-    """Where the cache cannot be written the code is compiled without it; where it can, it lies under the source's own name."""
-    (tmp_path / "file").write_text("")
-    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "file"))
-    assert cache_folder(compiled.MODULES) is None
-    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
-    folder = cache_folder(compiled.MODULES)
-    assert folder is not None and folder.parent == tmp_path / "milepost"
+@pytest.mark.parametrize(
+    ("records", "waits", "compiles"),
+    [(9_999, False, False), (10_000, False, True), (10_000, True, False), (199_999, True, False), (200_000, True, True)],
+)
+def test_when_it_pays(monkeypatch, records, waits, compiles):
+    """Compiled code is loaded from ten thousand records on; what must be compiled first, from two hundred thousand."""
+    monkeypatch.setattr(Compiled, "waits", lambda _: waits)
+    assert engine._pays(records) == compiles
 
 
 @pytest.mark.parametrize("waits", [True, False])
 def test_whoever_waits_for_the_compiler_is_told(many_logs, monkeypatch, waits):
     """Before the first word of a replay, also where the order of the levels is inferred first."""
-    monkeypatch.setattr(compiled, "waits", lambda: waits)
-    monkeypatch.setattr(engine, "WORTHWHILE", 1)
+    machine = type("Waiting", (engine._Plain,), {"waits": lambda _: waits})
+    monkeypatch.setattr(engine, "_Compiled", machine)
+    monkeypatch.setattr(engine, "_pays", lambda _: True)
     told, progress = [], Silent()
     progress.step = lambda what, of=None: told.append(what.partition(",")[0])
     replay_log(many_logs, None, ReplayRules(), progress)
     assert told[0] == "inferring the order of the levels" and told[-1] == "replaying"
     assert ("compiling the replay" in told) == waits and (told[1] == "compiling the replay") == waits
-
-
-def test_what_is_compiled_already(monkeypatch, tmp_path):
-    """Code in the user's cache that was made of these sources."""
-    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
-    assert not is_kept(compiled.MODULES)
-    (cache_folder(compiled.MODULES) / "deep").mkdir()
-    (cache_folder(compiled.MODULES) / "deep/machine.nbi").touch()
-    assert is_kept(compiled.MODULES) and not is_kept(compiled.MODULES[:1])

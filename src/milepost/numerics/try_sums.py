@@ -8,13 +8,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any, Protocol
+from typing import Any, Final, Protocol
 
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.compiling import compiled_functions
+from milepost.compiling import Compiled
 from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, OTHERS, PATIENCE, WEAR, Room, Subjects, Tables, Totals
+
+_LOOPS: Final = ("milepost.numerics.try_loops",)
+_ADD_SLOPES, _WRITE_ABILITIES = (Compiled(_LOOPS, name, numeric=True) for name in ("add_slopes", "write_abilities"))
 
 
 @dataclass(frozen=True)
@@ -173,14 +176,13 @@ class LoopSums(Sums):
 
     def __init__(self, blocks: list[Counts], kinds: Kinds) -> None:
         self.kinds, self.blocks = kinds, blocks
-        self.loops = compiled_functions(("milepost.numerics.try_loops",), numeric=True)
 
     def abilities(self, at: At) -> Floats:
         """See `Sums`."""
         fail = self.kinds.so_far(at.fail)
         means = [np.zeros(len(block.won)) for block in self.blocks]
         for block, own in zip(self.blocks, means, strict=True):
-            self.loops["write_abilities"](_subjects(block, at), fail, at.ability, np.empty(len(at.ability)), own)
+            _WRITE_ABILITIES(_subjects(block, at), fail, at.ability, np.empty(len(at.ability)), own)
         return np.concatenate(means)
 
     def slopes(self, at: At) -> tuple[float, Floats, Floats, Floats]:
@@ -194,7 +196,7 @@ class LoopSums(Sums):
         score, square = np.empty((points, wide)), np.empty((size, wide))
         room = Room(score, square, np.empty(points), np.empty(size), np.empty(size, np.int64))
         for block in self.blocks:
-            height += self.loops["add_slopes"](_subjects(block, at), tables, totals, room)
+            height += _ADD_SLOPES(_subjects(block, at), tables, totals, room)
         return height, gradient, missing, self.kinds.from_here(mass)
 
 

@@ -2,30 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 
-from milepost.compiling import compiled_functions, is_kept
+from milepost.compiling import Compiled
 from milepost.playback.tape import FLOATS, NOWHERE, TRUTHS, State
 
 MODULES: Final = tuple(f"milepost.playback.{name}" for name in ("attempting", "noting", "transitions", "running", "machine"))
+run_sessions: Final = Compiled(MODULES, "run_sessions")  # it takes arrays, and a record of the state
 
 
-def run_sessions() -> Callable[..., None]:
-    """The compiled ``machine.run_sessions``; it takes arrays and a record of the state."""
-    return compiled_functions(MODULES)["run_sessions"]
-
-
-def waits() -> bool:
-    """Whether it has to be compiled first, which takes a while."""
-    return not is_kept(MODULES)
-
-
-def empty_state() -> object:
-    """A state as a record that compiled code can write to."""
+def empty_state() -> Any:
+    """A state as a record that compiled code can write to: an array without dimensions."""
     kinds = [(name, np.bool_ if name in TRUTHS else np.float64 if name in FLOATS else np.int64) for name in State.__slots__]
-    state = np.zeros(1, np.dtype(kinds)).view(np.recarray)[0]
+    state = np.zeros((), np.dtype(kinds)).view(np.recarray)
     state.player = state.over = NOWHERE  # as a plain one begins
     return state

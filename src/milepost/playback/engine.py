@@ -19,7 +19,8 @@ from milepost.rules import ReplayRules
 from milepost.vocabulary import CLEARED, DIED, END_CAUSES, END_UNKNOWN, LEFT, NOT_LOGGED, RUN_END
 
 RUN_ENDS: Final = {"won": CLEARED, "failed": DIED}  # outcomes; any other cause leaves the level
-WORTHWHILE: Final = 400_000  # records of a log, all its parts together, from which compiled code pays for its loading
+WORTHWHILE: Final = 10_000  # records of a log, all its parts together, from which compiled code pays for its loading
+WORTH_COMPILING: Final = 200_000  # and from which it is compiled, where that was not done before
 _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progress"})
 
 
@@ -36,9 +37,14 @@ class Written:
 
 def run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> Written:
     """Replay every session."""
-    if gated.of_records >= WORTHWHILE and available():
-        return _run(gated, rules, inferred, progress, _Compiled())
-    return _run(gated, rules, inferred, progress, _Plain())
+    return _run(gated, rules, inferred, progress, _Compiled() if _pays(gated.of_records) else _Plain())
+
+
+def _pays(records: int) -> bool:
+    """Whether so many records are worth compiled code. Both ways give the same, to the last bit."""
+    if records < WORTHWHILE or not available():
+        return False
+    return records >= WORTH_COMPILING or not compiled.run_sessions.waits()
 
 
 class _Plain:
@@ -66,11 +72,11 @@ class _Compiled:
     step = 4096
 
     def __init__(self) -> None:
-        self.runner = compiled.run_sessions()
+        self.runner = compiled.run_sessions
 
     def waits(self) -> bool:
         """Whether something takes a while before it begins."""
-        return compiled.waits()
+        return compiled.run_sessions.waits()
 
     def column(self, values: object) -> Any:
         """A column as the machine takes it."""
