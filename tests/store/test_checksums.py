@@ -5,7 +5,8 @@ from hashlib import sha256
 
 import pytest
 
-from milepost.store.checksums import checksum
+from milepost.store import checksums
+from milepost.store.checksums import checksum, taken_ahead
 
 
 def test_of_a_file_that_changes(tmp_path):
@@ -22,3 +23,29 @@ def test_of_a_file_that_changes(tmp_path):
     path.unlink()
     with pytest.raises(OSError, match=r"log\.jsonl"):
         checksum(path)
+
+
+def test_taken_beside_other_work(tmp_path, monkeypatch):
+    """Of large files, once each; of one that is written to meanwhile, that of what it is when it is asked for."""
+    monkeypatch.setattr(checksums, "_LONG", 4)
+    small, large, changed, gone = (tmp_path / name for name in ("small", "large", "changed", "gone"))
+    for path in (small, large, changed, gone):
+        path.write_bytes(path.name.encode()[:3] if path is small else path.name.encode())
+    taken, begun = checksums._taken, []
+    monkeypatch.setattr(checksums, "_taken", lambda path: begun.append(path.name) or taken(path))
+    taken_ahead([small, large, changed, tmp_path / "never there"])
+    taken_ahead([large])
+    changed.write_bytes(b"written to")
+    assert checksum(large) == checksum(large) == sha256(b"large").hexdigest()
+    assert checksum(changed) == sha256(b"written to").hexdigest() and checksum(small) == sha256(b"sma").hexdigest()
+    assert begun.count("large") == 1 and begun.count("small") == 1
+
+
+def test_unreadable_when_it_is_asked_for(tmp_path, monkeypatch):
+    """A file that cannot be read says so where its checksum is needed, not beside."""
+    monkeypatch.setattr(checksums, "_LONG", 4)
+    monkeypatch.setattr(checksums, "_taken", lambda path: (_ for _ in ()).throw(PermissionError(13, "not yours", str(path))))
+    (tmp_path / "log.jsonl").write_bytes(b"content")
+    taken_ahead([tmp_path / "log.jsonl"])
+    with pytest.raises(OSError, match="not yours"):
+        checksum(tmp_path / "log.jsonl")

@@ -27,6 +27,7 @@ from milepost.reports.since import read_report
 from milepost.reports.strips import course_strip
 from milepost.reports.summary import summary_rows
 from milepost.reports.whole import Beside, whole_report
+from milepost.store.checksums import taken_ahead
 
 if TYPE_CHECKING:
     from milepost.opening import Loaded
@@ -103,6 +104,12 @@ def made_of(args: argparse.Namespace) -> Made:
     inputs += [(name, Path(name)) for name in (args.course, args.map) if name]
     inputs += [(os.path.relpath(path), path) for path in files_of_folder(args) if path not in {one for _, one in inputs}]
     return how_made(shlex.join(["milepost", *words, *(["LOG"] if args.anonymous else [])]), inputs)
+
+
+def begin_checksums(args: argparse.Namespace) -> None:
+    """Take the checksums of large logs, which the report is to name, while these are read; of what lies here already."""
+    if not any(is_address(name) for name in args.logs):
+        taken_ahead(source.path for source in expand(args.logs) if source.path is not None)
 
 
 def _shown(word: str, anonymous: bool) -> str:

@@ -1,13 +1,33 @@
-"""Checksums of files; of one that has not changed since, it is taken once."""
+"""Checksums of files; of one that has not changed since, it is taken once, and beside other work where that is asked for."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from concurrent.futures import Future
 from functools import lru_cache
 from hashlib import sha256
 from pathlib import Path
-from typing import Final
+from threading import Thread
+from typing import Final, NamedTuple
 
 _BLOCK: Final = 1 << 20
+_LONG: Final = 16 << 20  # bytes of a file whose checksum takes a while
+_ahead: dict[_State, Future[str]] = {}
+
+
+class _State(NamedTuple):
+    """A file as it is: another one, or one that was written to, differs in this."""
+
+    path: Path
+    inode: int
+    size: int
+    changed: int
+
+    @classmethod
+    def of(cls, path: Path) -> _State:
+        """That of the file at a path."""
+        state = path.stat()
+        return cls(path.resolve(), state.st_ino, state.st_size, state.st_mtime_ns)
 
 
 def checksum(path: Path) -> str:
@@ -16,12 +36,35 @@ def checksum(path: Path) -> str:
     Raises:
         OSError: it cannot be read.
     """
-    state = path.stat()
-    return _taken(path.resolve(), state.st_ino, state.st_size, state.st_mtime_ns)
+    return _known(_State.of(path))
+
+
+def taken_ahead(paths: Iterable[Path]) -> None:
+    """Begin to take the checksums of large files, which `checksum` will be asked for, beside whatever else is done.
+
+    Whoever ends the program does not wait for them. What cannot be read is said when it is asked for.
+    """
+    states = [_State.of(path) for path in paths if path.is_file()]
+    begun = {state: Future[str]() for state in states if state.size >= _LONG and state not in _ahead}
+    _ahead.update(begun)
+    Thread(target=_take, args=(begun,), daemon=True).start()
 
 
 @lru_cache(maxsize=1 << 14)
-def _taken(path: Path, inode: int, size: int, changed: int) -> str:
+def _known(state: _State) -> str:
+    begun = _ahead.pop(state, None)
+    return begun.result() if begun else _taken(state.path)
+
+
+def _take(begun: dict[_State, Future[str]]) -> None:
+    for state, future in begun.items():
+        try:
+            future.set_result(_taken(state.path))
+        except OSError as error:
+            future.set_exception(error)
+
+
+def _taken(path: Path) -> str:
     digest = sha256()
     with path.open("rb") as stream:
         while block := stream.read(_BLOCK):

@@ -19,7 +19,7 @@ from milepost.logs.sources.files import Source, expand
 from milepost.logs.tailing import read_on
 from milepost.progress import SILENT, Progress
 from milepost.sizing import part_within, unpacked
-from milepost.store.checksums import checksum
+from milepost.store.checksums import checksum, taken_ahead
 from milepost.store.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
 from milepost.store.store import lay_down, locked, restore, seal
 
@@ -134,6 +134,7 @@ class _Packing:
         replaces = is_store(self.folder) and not self.manifest.sources  # the old store stays until all of the new one is there
         self.builder.files = [one["file"] for one in self.manifest.sources]
         before, waiting, skipped = self.manifest.rows, 0, []
+        taken_ahead(source.path for source in sources if source.path is not None)
         for source in sources:
             assert source.path is not None
             digest = checksum(source.path)

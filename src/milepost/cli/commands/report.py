@@ -37,7 +37,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
-    from milepost.cli.reporting import form_of, gathered, write_report
+    from milepost.cli.reporting import begin_checksums, form_of, gathered, write_report
     from milepost.reports.since import read_report
 
     form_of(args.output)  # before the work, not after it
@@ -45,8 +45,10 @@ def run(args: argparse.Namespace) -> Exit:
         from milepost.cli.selecting import measures_named, report_only
 
         measures_named(args.only)
+        begin_checksums(args)
         return report_only(args, load(args))
     if args.since:
         read_report(args.since)
+    begin_checksums(args)
     write_report(args, gathered(args, load(args)))
     return Exit.DONE

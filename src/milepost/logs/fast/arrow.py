@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from milepost.arrays import Bools, Column
+from milepost.arrays import Bools, Column, Ints
 
 Arrow = Any  # an array of Arrow, which has no types
 
@@ -44,6 +44,11 @@ def given_in(array: Arrow) -> Bools:
     """Which of an Arrow array's values are given."""
     valid = array.buffers()[0]
     return np.ones(len(array), np.bool_) if valid is None else _bits(valid, array)
+
+
+def rows_given(array: Arrow) -> Ints | slice:
+    """The rows of an Arrow array whose values are given: all, or their numbers."""
+    return np.flatnonzero(given_in(array)) if array.null_count else slice(None)
 
 
 def _bits(content: Arrow, array: Arrow) -> Bools:

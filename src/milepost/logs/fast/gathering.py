@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import DTypeLike, NDArray
 
 from milepost.arrays import Column, Floats, Ints
-from milepost.logs.fast.arrow import Arrow, given_in, values_of
+from milepost.logs.fast.arrow import Arrow, rows_given, values_of
 from milepost.logs.interface import ABSENT
 from milepost.logs.records.fields import BAD, tag_of, text_of
 from milepost.logs.records.likeness import column_likeness, float_numbers, likeness
@@ -72,19 +72,21 @@ class Texts:
         self._known: dict[object, tuple[int, int, int, int]] = {}  # as given: code, likeness, colons and nulls
         self._codes: list[NDArray[np.int32]] = []
 
-    def take(self, column: Arrow) -> Likeness:
-        """Take a batch, an Arrow array; what it adds to the likeness of its records."""
+    def take(self, column: Arrow, like: Likeness) -> None:
+        """Take a batch, an Arrow array, and add to the likeness of its records; most columns have nothing in most records."""
         coded = column.dictionary_encode()
         known = [self._known.get(given) or self._meet(given) for given in coded.dictionary.to_pylist()]
-        code, like, colons, nulls = zip(*known, (ABSENT, 0, 0, 0), strict=True)
-        index: Ints = np.where(given_in(coded.indices), values_of(coded.indices), len(known))
-        counts = np.bincount(index, minlength=len(known) + 1)
-        self.given += len(index) - int(counts[-1])
-        self.colons += int(counts @ np.array(colons))
-        self.nulls += int(counts @ np.array(nulls))
-        self._codes.append(np.array(code, np.int32)[index])
-        added: Likeness = np.array(like, np.uint64)[index]
-        return added
+        codes, rows = np.full(len(column), ABSENT, np.int32), rows_given(coded.indices)
+        if known:
+            code, added, colons, nulls = zip(*known, strict=True)
+            index = values_of(coded.indices)[rows]
+            counts = np.bincount(index, minlength=len(known))
+            self.given += len(index)
+            self.colons += int(counts @ np.array(colons))
+            self.nulls += int(counts @ np.array(nulls))
+            codes[rows] = np.array(code, np.int32)[index]
+            like[rows] += np.array(added, np.uint64)[index]
+        self._codes.append(codes)
 
     def _meet(self, given: object) -> tuple[int, int, int, int]:
         value = self._value(given)
@@ -125,15 +127,15 @@ class Numbers:
         self.given = self.colons = self.nulls = 0
         self._parts: list[Floats] = []
 
-    def take(self, column: object) -> Likeness:
-        """Take a batch, an Arrow array of float64; what it adds to the likeness of its records."""
-        present = given_in(column)
-        values: Floats = np.where(present, values_of(column), np.nan)
-        given = int(np.count_nonzero(present))
-        require(int(np.count_nonzero(np.isfinite(values))) == given)
-        self.given += given
+    def take(self, column: Arrow, like: Likeness) -> None:
+        """Take a batch, an Arrow array of float64, and add to the likeness of its records."""
+        values, rows = np.full(len(column), np.nan), rows_given(column)
+        given: Floats = values_of(column)[rows]
+        require(bool(np.isfinite(given).all()))
+        values[rows] = given
+        like[rows] += column_likeness(self.name, float_numbers(given))
+        self.given += len(given)
         self._parts.append(values)
-        return column_likeness(self.name, float_numbers(values), present)
 
     def values(self) -> Floats:
         """Per record, its number."""
@@ -150,13 +152,14 @@ class Stamps:
         self.given = self.colons = self.nulls = 0
         self._parts: list[Ints] = []
 
-    def take(self, moments: Arrow, numbers: object, colons: object) -> Likeness:
+    def take(self, columns: list[Arrow], like: Likeness) -> None:
         """Take a batch: microseconds, the numbers of the texts, and how many colons these have; all are given."""
+        moments, numbers, colons = columns
         require(moments.null_count == 0)
         self.given += len(moments)
         self.colons += int(values_of(colons).sum())
         self._parts.append(values_of(moments).copy())  # lest the batch stays in memory
-        return column_likeness(self.name, values_of(numbers), np.ones(len(moments), np.bool_))
+        like += column_likeness(self.name, values_of(numbers))
 
     def values(self) -> Ints:
         """Per record, its moment.
@@ -243,9 +246,9 @@ class Columns:
         like: Likeness = np.zeros(batch.num_rows, np.uint64)
         gatherers: tuple[Texts | Numbers, ...] = (*self.texts, *self.numbers)
         for gatherer in gatherers:
-            like += gatherer.take(next(each))
+            gatherer.take(next(each), like)
         if self.stamps:
-            like += self.stamps.take(*each)
+            self.stamps.take(list(each), like)
         self._likeness.append(like)
 
     def block(self) -> Block:

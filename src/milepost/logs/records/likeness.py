@@ -15,7 +15,7 @@ from hashlib import md5
 import numpy as np
 from numpy.typing import NDArray
 
-from milepost.arrays import Bools, Floats
+from milepost.arrays import Floats
 
 _MASK = (1 << 64) - 1
 _FACTOR = 0xD6E8FEB86659FD93  # an odd multiplier that spreads bits well, from the xmx family of mixers
@@ -67,11 +67,11 @@ def _value_number(value: object) -> int:
     return text_number(json.dumps(value, sort_keys=True))
 
 
-def column_likeness(name: str, values: NDArray[np.uint64], given: Bools) -> NDArray[np.uint64]:
-    """What one column adds to the numbers of its records: 0 where the field is not given."""
+def column_likeness(name: str, values: NDArray[np.uint64]) -> NDArray[np.uint64]:
+    """What one column adds to the numbers of the records that have it."""
     mixed = values + np.uint64(text_number(name))
     mixed = (mixed ^ (mixed >> np.uint64(32))) * np.uint64(_FACTOR)
-    return np.where(given, mixed ^ (mixed >> np.uint64(32)), np.uint64(0))
+    return mixed ^ (mixed >> np.uint64(32))
 
 
 def float_numbers(values: Floats) -> NDArray[np.uint64]:
