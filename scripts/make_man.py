@@ -11,7 +11,7 @@ from pathlib import Path
 from argparse_manpage.manpage import Manpage
 
 from milepost.cli.exits import Exit
-from milepost.cli.main import COMMANDS, build_parser
+from milepost.cli.main import all_commands, build_parser
 from milepost.version import __version__
 
 TARGET = Path(__file__).resolve().parents[1] / "man/man1"
@@ -30,7 +30,7 @@ def pages() -> dict[str, str]:
     found = {"milepost.1": page("milepost", str(parser.description), str(Manpage(parser)), [])}
     for name, command in commands.items():
         text = str(Manpage(command))
-        found[f"milepost-{name}.1"] = page(f"milepost-{name}", COMMANDS[name].HELP, text, [COMMANDS[name].EXAMPLE])
+        found[f"milepost-{name}.1"] = page(f"milepost-{name}", all_commands()[name].HELP, text, [all_commands()[name].EXAMPLE])
     return found
 
 
@@ -46,13 +46,13 @@ def page(name: str, what: str, text: str, examples: list[str]) -> str:
     title = f'.TH "{roff(name.upper())}" "1" "" "milepost {__version__}" "Mile Post"\n.SH NAME\n{roff(name)} \\- {roff(what)}\n'
     ends = "".join(f".TP\n.B {int(status)}\n{roff(meaning)}\n" for status, meaning in STATUSES.items())
     shown = "".join(f".SH EXAMPLE\n.nf\n{roff(one)}\n.fi\n" for one in examples)
-    other = "milepost(1)" if name != "milepost" else ", ".join(f"milepost-{one}(1)" for one in COMMANDS)
+    other = "milepost(1)" if name != "milepost" else ", ".join(f"milepost-{one}(1)" for one in all_commands())
     return f"{title}{body.rstrip()}\n{shown}.SH EXIT STATUS\n{ends}.SH SEE ALSO\n{roff(other)}\n"
 
 
 def listed_commands() -> str:
     """The commands with what each does."""
-    rows = (f".TP\n.B milepost\\-{roff(name)}(1)\n{roff(module.HELP)}\n" for name, module in COMMANDS.items())
+    rows = (f".TP\n.B milepost\\-{roff(name)}(1)\n{roff(module.HELP)}\n" for name, module in all_commands().items())
     return f".SH COMMANDS\n{''.join(rows)}"
 
 

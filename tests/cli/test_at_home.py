@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from milepost.cli.main import COMMANDS, build_parser
+from milepost.cli.main import all_commands, build_parser
 
 ROOT = Path(__file__).resolve().parents[2]
 BIN = Path(sys.executable).parent
@@ -66,14 +66,17 @@ def test_completion_is_silent_about_errors(milepost):
 def test_manual_pages(tmp_path):
     """Each command has one with all its options, its example and the exit statuses, and man shows it."""
     parsers = vars(build_parser()._subparsers._group_actions[0])["choices"]
-    assert {path.name for path in (ROOT / "man/man1").iterdir()} == {"milepost.1", *(f"milepost-{name}.1" for name in COMMANDS)}
+    assert {path.name for path in (ROOT / "man/man1").iterdir()} == {
+        "milepost.1",
+        *(f"milepost-{name}.1" for name in all_commands()),
+    }
     for name, parser in parsers.items():
         text = (ROOT / f"man/man1/milepost-{name}.1").read_text(encoding="utf-8").replace("\\", "")
         options = {option for action in parser._actions for option in action.option_strings if option.startswith("--")} - {
             "--help"
         }
         assert not {option for option in options if option not in text}, name
-        assert COMMANDS[name].EXAMPLE in text.replace("e'", "'") and ".SH EXIT STATUS" in text
+        assert all_commands()[name].EXAMPLE in text.replace("e'", "'") and ".SH EXIT STATUS" in text
     for page in ("milepost", "milepost-funnel"):
         said, errors = shell(["man", "-l", str(ROOT / f"man/man1/{page}.1")], tmp_path)
         assert any(line.startswith("NAME") for line in said) and any("SEE ALSO" in line for line in said), errors

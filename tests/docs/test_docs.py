@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from conftest import Program
-from milepost.cli.main import COMMANDS, build_parser
+from milepost.cli.main import all_commands, build_parser
 from milepost.demo.unpack import unpack
 from milepost.vocabulary import EVENTS, FINDINGS
 
@@ -45,7 +45,7 @@ def test_notebook_example_runs(wickwater, monkeypatch):
 
 def test_manual_is_complete():
     """Commands, options, event words and finding codes are all in the manual."""
-    known = {*COMMANDS, *EVENTS, *(finding.code for finding in FINDINGS)}
+    known = {*all_commands(), *EVENTS, *(finding.code for finding in FINDINGS)}
     for action in vars(build_parser()._subparsers._group_actions[0])["choices"].values():
         known |= {option for a in action._actions for option in a.option_strings if option.startswith("--")}
     missing = sorted(name for name in known - {"--help"} if name not in MANUAL)

@@ -15,7 +15,7 @@ LIMIT = 700  # megabytes of data, which the process may not go beyond; room for 
 
 @pytest.fixture(scope="module")
 def folder(tmp_path_factory):
-    """A log of 250,000 records: 5,000 players who each try five levels."""
+    """A log of 400,000 records: 8,000 players who each try five levels."""
     events = [(0, "session_start", {}), (60, "session_end", {"cause": "quit"})]
     for level in range(5):
         begun = 1 + 11 * level
@@ -30,7 +30,7 @@ def folder(tmp_path_factory):
     session = "\n".join(lines) + "\n"
     folder = tmp_path_factory.mktemp("large")
     with (folder / "log.jsonl").open("w") as log:
-        log.writelines(session.replace("NAME", f"s{n}") for n in range(5000))
+        log.writelines(session.replace("NAME", f"s{n}") for n in range(8000))
     return folder
 
 

@@ -6,11 +6,13 @@ import argparse
 import os
 import signal
 import sys
+from collections.abc import Sequence
 from contextlib import suppress
+from functools import cache
 from importlib import import_module
 from pkgutil import iter_modules
 from types import ModuleType
-from typing import Final, NoReturn, TextIO
+from typing import NoReturn, TextIO
 
 from milepost.cli import commands
 from milepost.cli.completing import complete
@@ -20,14 +22,6 @@ from milepost.cli.telling import speak, tell
 from milepost.errors import MilePostError
 from milepost.version import version_text
 
-
-def _commands() -> dict[str, ModuleType]:
-    """Every command by its name, the name of its module, in the order in which the help lists them."""
-    modules = {one.name: import_module(f"{commands.__name__}.{one.name}") for one in iter_modules(commands.__path__)}
-    return dict(sorted(modules.items(), key=lambda item: item[1].PLACE))
-
-
-COMMANDS: Final = _commands()
 _ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
 _FIRST = """\
 Mile Post reads playtest logs and says where players stop and which levels stand out.
@@ -52,15 +46,24 @@ class _Parser(argparse.ArgumentParser):
         self.exit(Exit.UNUSABLE, f"{self.prog}: {message}. {self.prog} --help explains.\n")
 
 
-def build_parser() -> argparse.ArgumentParser:
-    """The whole command line."""
+@cache
+def all_commands() -> dict[str, ModuleType]:
+    """Every command by its name, the name of its module, in the order in which the help lists them."""
+    modules = {one.name: _command(one.name) for one in iter_modules(commands.__path__)}
+    return dict(sorted(modules.items(), key=lambda item: item[1].PLACE))
+
+
+def build_parser(words: Sequence[str] = ()) -> argparse.ArgumentParser:
+    """The whole command line, or as much of it as these words need: a command's options take as long as all else at the start."""
     parser = _Parser(prog="milepost", description="Playtest logs to funnels, attempts, times and difficulty spikes.")
     parser.add_argument("--version", action="store_true", help="say the version; with --verbose, also what it runs on")
     parser.add_argument("--verbose", action="store_true", help="say each step of the work, and how long it took")
     listed = parser.add_subparsers(dest="command", metavar="COMMAND")
-    for name, module in COMMANDS.items():
+    name = next((word for word in words if word != "--verbose"), "")
+    there = name in {one.name for one in iter_modules(commands.__path__)}
+    for called, module in {name: _command(name)}.items() if there else all_commands().items():
         command = listed.add_parser(
-            name,
+            called,
             help=module.HELP,
             description=module.HELP,
             epilog=f"example: {module.EXAMPLE}",
@@ -72,14 +75,18 @@ def build_parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _command(name: str) -> ModuleType:
+    return import_module(f"{commands.__name__}.{name}")
+
+
 def main(argv: list[str] | None = None) -> int:
     """Run one command line; the exit status."""
     try:
-        parser = build_parser()
+        words = sys.argv[1:] if argv is None else argv
         if "_ARGCOMPLETE" in os.environ:
-            complete(parser)
-        args = parser.parse_args(argv)
-        args.words = sys.argv[1:] if argv is None else argv
+            complete(build_parser())
+        args = build_parser(words).parse_args(words)
+        args.words = words
     except SystemExit as stop:
         return int(stop.code or 0)
     try:
