@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from milepost.figures.marks import gathered
 from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
 from milepost.measures.answers import AnswersRow, QuestionAnswers
 from milepost.reports.documents import AnswersDocument
@@ -61,14 +62,15 @@ def finding(document: AnswersDocument) -> str:
 
 def _draw(axes: Axes, look: Palette, rows: list[AnswersRow], figures: list[_Figure], apart: set[str]) -> None:
     """A figure with its interval for each level, those of levels that part in another shape and colour."""
-    for place, (row, (value, low, high)) in enumerate(zip(rows, figures, strict=True)):
-        if value is None:
-            continue
-        parts = row["level"] in apart
-        colour = look.lantern if parts else look.water
-        if low is not None and high is not None:
-            axes.plot([low, high], [place, place], color=colour, linewidth=1.6)
-        axes.plot(value, place, "D" if parts else "o", color=colour, markersize=7)
+    with gathered(axes) as marks:
+        for place, (row, (value, low, high)) in enumerate(zip(rows, figures, strict=True)):
+            if value is None:
+                continue
+            parts = row["level"] in apart
+            colour = look.lantern if parts else look.water
+            if low is not None and high is not None:
+                marks.plot([low, high], [place, place], color=colour, linewidth=1.6)
+            marks.plot(value, place, "D" if parts else "o", color=colour, markersize=7)
     axes.grid(axis="x", color=look.grid)
 
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from milepost.arrays import Floats
+from milepost.figures.marks import Marks, draw_cells, gathered
 from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
 from milepost.measures.attempts import AttemptsRow
 from milepost.reports.documents import AttemptsDocument
@@ -66,20 +67,16 @@ def unsolved(row: AttemptsRow, tries: int) -> Floats:
 
 
 def _draw_strip(axes: Axes, look: Palette, rows: list[AttemptsRow]) -> None:
-    from matplotlib.patches import Rectangle
-
     columns = min(_MOST_TRIES, max([len(row["distribution"]) for row in rows] + [1]))
-    for place, row in enumerate(rows):
-        for k, share in enumerate(unsolved(row, columns)):
-            if not np.isnan(share):
-                axes.add_patch(
-                    Rectangle(
-                        (k + 0.53, place - 0.42), 0.94, 0.84, facecolor=look.water, alpha=float(0.04 + 0.96 * share), linewidth=0
-                    )
-                )
-        half = row["p50"]
-        if half and half <= columns:
-            axes.plot([half - 0.47, half + 0.47], [place + 0.42] * 2, color=look.lantern, linewidth=2.2)
+    shares = np.array([unsolved(row, columns) for row in rows]).reshape(-1, columns)
+    shown = np.argwhere(~np.isnan(shares)).tolist()
+    cells = [(k + 0.53, k + 1.47, place - 0.42, place + 0.42) for place, k in shown]
+    draw_cells(axes, cells, look.water, [0.04 + 0.96 * float(shares[place, k]) for place, k in shown])
+    with gathered(axes) as marks:
+        for place, row in enumerate(rows):
+            half = row["p50"]
+            if half and half <= columns:
+                marks.plot([half - 0.47, half + 0.47], [place + 0.42] * 2, color=look.lantern, linewidth=2.2)
     names_down(axes, [row["level"] for row in rows])
     axes.set_xlim(0.4, columns + 0.6)
     axes.set_xticks(range(1, columns + 1))
@@ -91,13 +88,15 @@ def _draw_curves(axes: Axes, look: Palette, rows: list[AttemptsRow], least: int)
     across = max(1, int(np.ceil(np.sqrt(len(rows) * 0.9))))
     down = -(-len(rows) // across)
     most = max([len(row["distribution"]) for row in rows] + [2])
+    marks = Marks()
     for number, row in enumerate(rows):
         left, top = number % across, number // across
         few = row["players"] < least
-        _draw_curve(axes, look, row, (left, top + 0.93, 0.86 / most, 0.58), few)
+        _draw_curve(marks, look, row, (left, top + 0.93, 0.86 / most, 0.58), few)
         size = min(9.0, 45 / across)
         axes.text(left, top + 0.1, shortened(row["level"], max(9, 84 // across)), fontsize=size, color=look.ink, va="center")
         axes.text(left, top + 0.23, _counts(row), fontsize=size * 0.88, color=look.faint, va="center")
+    marks.draw_on(axes)
     axes.set_xlim(-0.02, across)
     axes.set_ylim(down, 0)
     axes.set_xticks([])
@@ -108,7 +107,7 @@ def _counts(row: AttemptsRow) -> str:
     return f"{row['players']}, {row['censored']} not cleared" if row["censored"] else f"{row['players']} players"
 
 
-def _draw_curve(axes: Axes, look: Palette, row: AttemptsRow, place: tuple[float, float, float, float], few: bool) -> None:
+def _draw_curve(marks: Marks, look: Palette, row: AttemptsRow, place: tuple[float, float, float, float], few: bool) -> None:
     """A survival curve from (0, 1) on, drawn at a place: left, floor, width of a try, height."""
     left, floor, width, height = place
     steps = row["distribution"]
@@ -116,12 +115,13 @@ def _draw_curve(axes: Axes, look: Palette, row: AttemptsRow, place: tuple[float,
     y = [1.0, *(step["survival"] for step in steps)]
     across = [left + width * value for value in x]
     up = [floor - height * value for value in y]
-    axes.plot([left, left + 0.86], [floor, floor], color=look.grid, linewidth=1)
-    axes.step(across, up, where="post", color=look.water, linewidth=1.2 if few else 1.8, linestyle=":" if few else "-")
+    marks.plot([left, left + 0.86], [floor, floor], color=look.grid, linewidth=1)
+    width_of_line, dashes = (1.2, ":") if few else (1.8, "-")
+    marks.plot(across, up, drawstyle="steps-post", color=look.water, linewidth=width_of_line, linestyle=dashes)
     for here, following in zip_longest(steps, steps[1:]):
         cut = here["at_risk"] - here["cleared"] - (following["at_risk"] if following else 0)
         if cut:
-            axes.plot(
+            marks.plot(
                 left + width * here["k"],
                 floor - height * here["survival"],
                 "o",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Final
 
 from milepost.comparing.rows import CompareRow
+from milepost.figures.marks import Marks, gathered
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.reports.documents import CompareDocument
 from milepost.wording import listed, plural
@@ -35,8 +36,9 @@ def draw_compare(sheet: Sheet, document: CompareDocument) -> None:
     shift = document["shift"]["size"] or 0.0
     axes.axhspan(shift - _SAME, shift + _SAME, color=look.pale, alpha=0.45, linewidth=0)
     axes.axhline(shift, color=look.water, linewidth=1.4)
-    for place, row in enumerate(rows):
-        _draw_level(axes, look, place, row, shift)
+    with gathered(axes) as marks:
+        for place, row in enumerate(rows):
+            _draw_level((axes, marks), look, place, row, shift)
     names_across(axes, [row["level"] for row in rows])
     low, high = axes.get_ylim()
     axes.set_ylim(max(low, shift - _MOST) - _ROOM, min(high, shift + _MOST) + 2 * _ROOM)
@@ -59,8 +61,8 @@ def finding(document: CompareDocument) -> str:
     return "; ".join(parts) or "No level can be told to have got harder or easier"
 
 
-def _draw_level(axes: Axes, look: Palette, place: int, row: CompareRow, shift: float) -> None:
-    verdict = row["verdict"]
+def _draw_level(on: tuple[Axes, Marks], look: Palette, place: int, row: CompareRow, shift: float) -> None:
+    (axes, marks), verdict = on, row["verdict"]
     if verdict is None or row["delta"] is None:
         if row["status"] != "both":
             axes.text(place, shift, row["status"], rotation=90, ha="center", va="center", fontsize=9, color=look.faint)
@@ -70,9 +72,9 @@ def _draw_level(axes: Axes, look: Palette, place: int, row: CompareRow, shift: f
     low = -_MOST if row["delta_low"] is None else max(-_MOST, row["delta_low"])
     high = _MOST if row["delta_high"] is None else min(_MOST, row["delta_high"])
     middle = max(-_MOST, min(_MOST, row["delta"]))
-    axes.plot([place, place], [shift + low, shift + high], color=colour, linewidth=1.4)
+    marks.plot([place, place], [shift + low, shift + high], color=colour, linewidth=1.4)
     told = verdict in ("harder", "easier")
-    axes.plot(
+    marks.plot(
         place,
         shift + middle,
         shape,
@@ -97,6 +99,5 @@ def _draw_level(axes: Axes, look: Palette, place: int, row: CompareRow, shift: f
 def _mark_knobs(axes: Axes, look: Palette, rows: list[CompareRow]) -> None:
     """Diamonds at the foot of levels of which a knob was changed."""
     bottom = axes.get_ylim()[0]
-    for place, row in enumerate(rows):
-        if row["knobs"]:
-            axes.plot(place, bottom, "D", color=look.lantern, markersize=6, clip_on=False)
+    changed = [place for place, row in enumerate(rows) if row["knobs"]]
+    axes.plot(changed, [bottom] * len(changed), "D", color=look.lantern, markersize=6, clip_on=False)

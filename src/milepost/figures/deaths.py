@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from milepost.figures.marks import draw_cells
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
 from milepost.measures.deaths import BINS, DeathsRow
 from milepost.reports.documents import DeathsDocument
@@ -13,7 +14,6 @@ from milepost.wording import plural
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-    from matplotlib.patches import Rectangle
 
 _MOST_LABELS = 60
 _CAUSES = 4
@@ -49,10 +49,9 @@ def finding(document: DeathsDocument) -> str:
 def _draw_places(axes: Axes, look: Palette, rows: list[DeathsRow]) -> None:
     grid = np.array([row["progress"] for row in rows], dtype=float).reshape(len(rows), BINS)
     most = max(1.0, grid.max(initial=0.0))
-    for level, row in enumerate(grid):
-        for place, count in enumerate(row):
-            if count:
-                axes.add_patch(_cell(place, level, 0.15 + 0.85 * count / most, look))
+    filled = np.argwhere(grid > 0).tolist()
+    cells = [(place + 0.04, place + 0.96, level - 0.4, level + 0.4) for level, place in filled]
+    draw_cells(axes, cells, look.brick, [0.15 + 0.85 * float(grid[level, place]) / most for level, place in filled])
     for n in names_down(axes, [row["level"] for row in rows]):
         axes.text(BINS + 0.2, n, str(rows[n]["deaths"]), va="center", fontsize=label_size(len(rows)), color=look.ink)
     axes.set_xlim(0, BINS + 1.2)
@@ -60,18 +59,12 @@ def _draw_places(axes: Axes, look: Palette, rows: list[DeathsRow]) -> None:
     heading(axes, "where in the level", look)
 
 
-def _cell(place: int, level: int, depth: float, look: Palette) -> Rectangle:
-    from matplotlib.patches import Rectangle
-
-    return Rectangle((place + 0.04, level - 0.4), 0.92, 0.8, facecolor=look.brick, alpha=depth, linewidth=0)
-
-
 def _draw_causes(axes: Axes, look: Palette, rows: list[DeathsRow]) -> None:
     axes.tick_params(labelleft=False)
     most = max([row["deaths"] for row in rows] + [1])
     size = label_size(len(rows)) * 0.9
+    draw_cells(axes, [(0, row["deaths"], n - 0.37, n + 0.37) for n, row in enumerate(rows)], look.pale)
     for level, row in enumerate(rows):
-        axes.barh(level, row["deaths"], color=look.pale, height=0.74)
         named = [f"{shortened(cause, 12)} {own['deaths']}" for cause, own in list(row["causes"].items())[:_CAUSES]]
         if len(rows) <= _MOST_LABELS and named:
             axes.text(most * 0.01, level, ", ".join(named), va="center", fontsize=size, color=look.ink)

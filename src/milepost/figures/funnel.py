@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from milepost.figures.marks import draw_cells
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
 from milepost.measures.funnel import stopped_by
 from milepost.reports.documents import FunnelDocument, FunnelOrRawRow
@@ -89,14 +90,14 @@ def _draw_stops(axes: Axes, look: Palette, rows: Sequence[FunnelOrRawRow], cause
     for lane, cause in enumerate(causes):
         colour = look.brick if cause in _LOST else look.faint
         axes.axvline(lane, color=look.grid, linewidth=1)
-        for place, row in enumerate(rows):
-            count = stopped_by(row, cause)
+        counts = [stopped_by(row, cause) for row in rows]
+        ends = [(lane, lane + 0.5 * count / most, n - 0.37, n + 0.37) for n, count in enumerate(counts) if count]
+        draw_cells(axes, ends, colour)
+        for place, count in enumerate(counts):
             if count:
-                axes.barh(place, 0.5 * count / most, left=lane, color=colour, height=0.74)
                 axes.text(
                     lane + 0.5 * count / most + 0.05, place, str(count), va="center", fontsize=label_size(len(rows)), color=colour
                 )
-        total = sum(stopped_by(row, cause) for row in rows)
-        axes.text(lane, -0.9, f"{words(cause)}\n{total}", fontsize=10.5, color=colour, va="bottom")
+        axes.text(lane, -0.9, f"{words(cause)}\n{sum(counts)}", fontsize=10.5, color=colour, va="bottom")
     axes.set_xlim(-0.05, max(1, len(causes)))
     axes.set_xticks([])

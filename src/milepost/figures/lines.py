@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from milepost.figures.marks import gathered
 from milepost.figures.style import Palette
 from milepost.measures.interface import LevelRow
 
@@ -33,9 +34,10 @@ def draw_retention(axes: Axes, look: Palette, rows: Sequence[Retained], least: i
     high = [row["retention_high"] if row["retention_high"] is not None else row["retention"] for row in rows]
     axes.fill_between(place, low, high, step="mid", color=look.pale, alpha=0.55, linewidth=0)
     axes.plot(place, [row["retention"] for row in rows], color=look.water, linewidth=1.6, drawstyle="steps-mid")
-    for n, row in enumerate(rows):
-        few = row["reached"] < least
-        axes.plot(n, row["retention"], "o", markersize=4.5, color=look.water, markerfacecolor=look.paper if few else look.water)
+    with gathered(axes) as marks:
+        for n, row in enumerate(rows):
+            face = look.paper if row["reached"] < least else look.water
+            marks.plot(n, row["retention"], "o", markersize=4.5, color=look.water, markerfacecolor=face)
 
 
 def share_axis(axes: Axes, look: Palette) -> None:

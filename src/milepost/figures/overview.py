@@ -9,6 +9,7 @@ import numpy as np
 from milepost.difficulty.rows import SpikesRow
 from milepost.difficulty.sentences import costliest_first
 from milepost.figures.lines import Retained, draw_retention, names_at_ends, share_axis
+from milepost.figures.marks import Marks, gathered
 from milepost.figures.spikes import SHAPES, draw_difficulties, unit_of
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.measures.funnel import stopped_by
@@ -139,34 +140,38 @@ def _whole_ticks(axes: Axes, most: float) -> None:
 
 def _draw_tries(axes: Axes, look: Palette, document: ReportDocument) -> None:
     share_axis(axes, look)
-    for n, row in enumerate(document["attempts"]["levels"][: len(document["course"]["levels"])]):
-        if row["try_clear"] is None or row["try_clear_low"] is None or row["try_clear_high"] is None:
-            continue
-        axes.plot([n, n], [row["try_clear_low"], row["try_clear_high"]], color=look.water, linewidth=1.3)
-        few = row["players"] < document["min_players"]
-        axes.plot(n, row["try_clear"], "o", markersize=5, color=look.water, markerfacecolor=look.paper if few else look.water)
     targets = [level["target_clear"] for level in document["plan"]]
-    for n, target in enumerate(targets):
-        if target is not None:
-            axes.plot([n - 0.36, n + 0.36], [target, target], color=look.lantern, linewidth=1.8)
+    with gathered(axes) as marks:
+        for n, row in enumerate(document["attempts"]["levels"][: len(document["course"]["levels"])]):
+            if row["try_clear"] is None or row["try_clear_low"] is None or row["try_clear_high"] is None:
+                continue
+            marks.plot([n, n], [row["try_clear_low"], row["try_clear_high"]], color=look.water, linewidth=1.3)
+            _dot(marks, look, n, row["try_clear"], row["players"] < document["min_players"])
+        for n, target in enumerate(targets):
+            if target is not None:
+                marks.plot([n - 0.36, n + 0.36], [target, target], color=look.lantern, linewidth=1.8)
     _name(axes, look, "a try clears" + ("\norange: its target" if any(targets) else ""))
+
+
+def _dot(marks: Marks, look: Palette, place: int, value: float, few: bool) -> None:
+    marks.plot(place, value, "o", markersize=5, color=look.water, markerfacecolor=look.paper if few else look.water)
 
 
 def _draw_time(axes: Axes, look: Palette, document: ReportDocument) -> None:
     values: list[float] = []
     axes.set_yscale("log")
-    for n, row in enumerate(document["times"]["levels"][: len(document["course"]["levels"])]):
-        values += [one for one in (row["p25"], row["p50"], row["p75"]) if one]
-        if row["p25"] and row["p75"]:
-            axes.plot([n, n], [row["p25"], row["p75"]], color=look.water, linewidth=1.3)
-        if row["p50"]:
-            few = row["timed"] < document["min_players"]
-            axes.plot(n, row["p50"], "o", markersize=5, color=look.water, markerfacecolor=look.paper if few else look.water)
     pars = [level["par_seconds"] for level in document["plan"]]
-    for n, par in enumerate(pars):
-        if par:
-            values.append(par)
-            axes.plot([n - 0.36, n + 0.36], [par, par], color=look.lantern, linewidth=1.8)
+    with gathered(axes) as marks:
+        for n, row in enumerate(document["times"]["levels"][: len(document["course"]["levels"])]):
+            values += [one for one in (row["p25"], row["p50"], row["p75"]) if one]
+            if row["p25"] and row["p75"]:
+                marks.plot([n, n], [row["p25"], row["p75"]], color=look.water, linewidth=1.3)
+            if row["p50"]:
+                _dot(marks, look, n, row["p50"], row["timed"] < document["min_players"])
+        for n, par in enumerate(pars):
+            if par:
+                values.append(par)
+                marks.plot([n - 0.36, n + 0.36], [par, par], color=look.lantern, linewidth=1.8)
     low, high = min(values, default=1.0) * 0.8, max(values, default=60.0) * 1.25
     axes.set_ylim(low, high)
     shown = [tick for tick in _TICKS if low <= tick <= high]

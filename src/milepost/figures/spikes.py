@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from milepost.difficulty.rows import SpikesRow
+from milepost.figures.marks import Marks, gathered
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.numerics.intervals import Z95
 from milepost.reports.documents import SpikesDocument
@@ -30,8 +31,9 @@ def draw_spikes(sheet: Sheet, document: SpikesDocument) -> None:
     axes = sheet.axes(0.055, 0.21, 0.925, 0.65)
     axes.grid(axis="y", color=sheet.look.grid)
     _draw_band(axes, sheet.look, rows)
-    for point in rows:
-        _draw_level(axes, sheet.look, point)
+    with gathered(axes) as marks:
+        for point in rows:
+            _draw_level(axes, marks, sheet.look, point)
     names = [row["level"] for row in document["levels"]]
     names_across(axes, names)
     axes.set_ylabel("difficulty (logits; higher is harder)", color=sheet.look.ink)
@@ -82,18 +84,9 @@ def draw_difficulties(axes: Axes, look: Palette, document: SpikesDocument) -> No
     """Difficulties with their intervals, small, over the line of what the surroundings lead one to expect."""
     rows = points(document["levels"])
     axes.step([one.place for one in rows], [one.expected for one in rows], where="mid", color=look.faint, linewidth=1)
-    for one in rows:
-        shape, role = SHAPES.get(one.row["kind"], ("o", "ink"))
-        few = one.row["evidence"] == "too_few"
-        axes.plot([one.place, one.place], one.ends, color=look.of(role), linewidth=1.3)
-        axes.plot(
-            one.place,
-            one.difficulty,
-            shape,
-            color=look.of(role),
-            markerfacecolor=look.paper if few else look.of(role),
-            markersize=5 if shape == "o" else 8,
-        )
+    with gathered(axes) as marks:
+        for one in rows:
+            _draw_point(marks, look, one, 1.3, (5, 8))
     axes.grid(axis="y", color=look.grid)
 
 
@@ -110,14 +103,19 @@ def _draw_band(axes: Axes, look: Palette, rows: list[Point]) -> None:
     axes.step(place, middle, where="mid", color=look.water, linewidth=1.2)
 
 
-def _draw_level(axes: Axes, look: Palette, point: Point) -> None:
-    n, row = point.place, point.row
-    shape, role = SHAPES.get(row["kind"], ("o", "ink"))
+def _draw_point(marks: Marks, look: Palette, point: Point, width: float, sizes: tuple[int, int]) -> str:
+    """A difficulty and its interval, in one of two sizes, the larger where it stands out; the colour."""
+    shape, role = SHAPES.get(point.row["kind"], ("o", "ink"))
     colour = look.of(role)
-    few = row["evidence"] == "too_few"
-    axes.plot([n, n], point.ends, color=colour, linewidth=1.4)
-    size = 7 if shape == "o" else 11
-    axes.plot(n, point.difficulty, shape, color=colour, markerfacecolor=look.paper if few else colour, markersize=size)
+    face = look.paper if point.row["evidence"] == "too_few" else colour
+    marks.plot([point.place] * 2, point.ends, color=colour, linewidth=width)
+    marks.plot(point.place, point.difficulty, shape, color=colour, markerfacecolor=face, markersize=sizes[shape != "o"])
+    return colour
+
+
+def _draw_level(axes: Axes, marks: Marks, look: Palette, point: Point) -> None:
+    n, row = point.place, point.row
+    colour = _draw_point(marks, look, point, 1.4, (7, 11))
     if row["kind"] != "none":
         above = row["kind"] != "dip"
         edge = point.ends[above]

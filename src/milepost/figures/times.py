@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from milepost.figures.marks import Cell, Marks, draw_cells, gathered
 from milepost.figures.style import Palette, Sheet, names_down, shortened
 from milepost.measures.times import TimesRow
 from milepost.reports.documents import TimesDocument
@@ -28,10 +29,12 @@ def draw_times(sheet: Sheet, document: TimesDocument) -> None:
     axes = sheet.axes(0.17, 0.06, 0.69, 0.82)
     low = _draw_scale(axes, sheet.look, rows)
     names_down(axes, [row["level"] for row in rows])
+    draw_cells(axes, [cell for place, row in enumerate(rows) for cell in _shape(place, row)], sheet.look.pale)
+    with gathered(axes) as marks:
+        for place, row in enumerate(rows):
+            _draw_quantiles(marks, sheet.look, place, row, document["min_players"])
+            _draw_stopped(marks, sheet.look, place, row, low)
     for place, row in enumerate(rows):
-        _draw_shape(axes, sheet.look, place, row)
-        _draw_quantiles(axes, sheet.look, place, row, document["min_players"])
-        _draw_stopped(axes, sheet.look, place, row, low)
         if len(rows) < _NO_LABELS:
             axes.annotate(
                 _told(row),
@@ -57,30 +60,24 @@ def finding(document: TimesDocument) -> str:
     return f"{shortened(worst['level'], 26)} takes longest: {until}{open_ended or ' (' + plural(worst['timed'], 'player') + ')'}"
 
 
-def _draw_shape(axes: Axes, look: Palette, place: int, row: TimesRow) -> None:
+def _shape(place: int, row: TimesRow) -> list[Cell]:
+    """The cells of a level's distribution: the more players cleared in a part, the higher."""
     most = max([part["cleared"] for part in row["distribution"]] + [1])
-    for part in row["distribution"]:
-        axes.bar(
-            part["from"],
-            -0.52 * part["cleared"] / most,
-            part["to"] - part["from"],
-            bottom=place + 0.1,
-            align="edge",
-            color=look.pale,
-            linewidth=0,
-        )
+    foot = place + 0.1
+    parts = [part for part in row["distribution"] if part["cleared"]]
+    return [(part["from"], part["to"], foot, foot - 0.52 * part["cleared"] / most) for part in parts]
 
 
-def _draw_quantiles(axes: Axes, look: Palette, place: int, row: TimesRow, least: int) -> None:
+def _draw_quantiles(marks: Marks, look: Palette, place: int, row: TimesRow, least: int) -> None:
     if not row["timed"]:
         return
     last = max([part["to"] for part in row["distribution"]] + [1.0])
     p10, p25, p75, p90 = (last if one is None else one for one in (row["p10"], row["p25"], row["p75"], row["p90"]))
-    axes.plot([p10, p90], [place + _LINE] * 2, color=look.water, linewidth=0.8)
-    axes.plot([p25, p75], [place + _LINE] * 2, color=look.water, linewidth=3, solid_capstyle="butt")
+    marks.plot([p10, p90], [place + _LINE] * 2, color=look.water, linewidth=0.8)
+    marks.plot([p25, p75], [place + _LINE] * 2, color=look.water, linewidth=3, solid_capstyle="butt")
     if row["p50"] is not None:
         few = row["timed"] < least
-        axes.plot(
+        marks.plot(
             row["p50"],
             place + _LINE,
             "o",
@@ -90,12 +87,12 @@ def _draw_quantiles(axes: Axes, look: Palette, place: int, row: TimesRow, least:
         )
 
 
-def _draw_stopped(axes: Axes, look: Palette, place: int, row: TimesRow, low: float) -> None:
+def _draw_stopped(marks: Marks, look: Palette, place: int, row: TimesRow, low: float) -> None:
     """Players who had not cleared, by the time they had spent; those left of the scale stand at its edge."""
     for part in row["distribution"]:
         if part["censored"]:
             middle = max(low * 1.03, (part["from"] * part["to"]) ** 0.5)
-            axes.plot(
+            marks.plot(
                 middle,
                 place + _LINE,
                 "o",

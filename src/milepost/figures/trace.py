@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from milepost.figures.marks import gathered
 from milepost.figures.style import Sheet, names_across, shortened
 from milepost.measures.trace import TraceRow
 from milepost.reports.documents import TraceDocument
@@ -39,11 +40,13 @@ def _draw_one(sheet: Sheet, document: TraceDocument) -> None:
     )
     axes = sheet.axes(0.17, 0.09, 0.8, 0.74)
     names = list(dict.fromkeys(row["level"] for row in rows))
-    for row in rows:
-        place = names.index(row["level"])
-        axes.barh(place, (row["until"] - row["clock"]) / 60, left=row["clock"] / 60, color=sheet.look.pale, height=0.5)
-        shape, colour = _MARKS[row["outcome"]]
-        axes.plot(row["until"] / 60, place, shape, color=sheet.look.of(colour), markersize=9, markeredgewidth=2)
+    places = [names.index(row["level"]) for row in rows]
+    begun, lasted = [row["clock"] / 60 for row in rows], [(row["until"] - row["clock"]) / 60 for row in rows]
+    axes.barh(places, lasted, left=begun, color=sheet.look.pale, height=0.5)
+    with gathered(axes) as marks:
+        for row, place in zip(rows, places, strict=True):
+            shape, colour = _MARKS[row["outcome"]]
+            marks.plot(row["until"] / 60, place, shape, color=sheet.look.of(colour), markersize=9, markeredgewidth=2)
     axes.set_yticks(range(len(names)), [shortened(name) for name in names], fontsize=min(10.5, 400 / max(1, len(names))))
     axes.set_ylim(len(names) - 0.5, -0.5)
     axes.set_xlabel("minutes on the session's clock", color=sheet.look.ink)
@@ -67,17 +70,13 @@ def _draw_many(sheet: Sheet, document: TraceDocument) -> None:
     for row in rows:
         if row["level"] in levels:
             tries.setdefault((row["session"], row["level"]), []).append(row)
-    for (session, level), own in tries.items():
-        for number, row in enumerate(own):
-            shape, colour = _MARKS[row["outcome"]]
-            spot = levels.index(level) - 0.42 + 0.84 * (number + 0.5) / len(own)
-            axes.plot(
-                spot,
-                sessions.index(session),
-                shape,
-                color=sheet.look.of(colour),
-                markersize=max(1.5, min(6.0, 240 / max(1, len(sessions)))),
-            )
+    size = max(1.5, min(6.0, 240 / max(1, len(sessions))))
+    with gathered(axes) as marks:
+        for (session, level), own in tries.items():
+            for number, row in enumerate(own):
+                shape, colour = _MARKS[row["outcome"]]
+                spot = levels.index(level) - 0.42 + 0.84 * (number + 0.5) / len(own)
+                marks.plot(spot, sessions.index(session), shape, color=sheet.look.of(colour), markersize=size)
     names = [shortened(name, 18) for name in sessions] if len(sessions) <= _MOST_NAMES else []
     axes.set_yticks(range(len(names)), names, fontsize=min(9.0, 340 / max(1, len(sessions))))
     names_across(axes, levels)
