@@ -9,7 +9,7 @@ import multiprocessing
 import os
 import subprocess
 import sys
-from contextlib import chdir, redirect_stderr, redirect_stdout
+from contextlib import ExitStack, chdir, redirect_stderr, redirect_stdout
 from functools import cache
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -36,6 +36,16 @@ _server = multiprocessing.get_context("forkserver")
 _server.set_forkserver_preload(_LOADED)
 
 
+@cache
+def _reading_once():
+    """Logs are read and replayed once for all runs in this process, to its end."""
+    from milepost.rereading import read_once
+
+    kept = ExitStack()
+    kept.enter_context(read_once())
+    return kept
+
+
 def installed(words, folder, stdin=None, **env):
     """Run the console script."""
     return subprocess.run(
@@ -49,7 +59,7 @@ def here(words, folder, **env):
     from milepost.logs.sources.files import look_afresh
 
     look_afresh()  # as a new process would
-    once_only()
+    _reading_once()
     before = dict(os.environ)
     with (
         TemporaryDirectory() as own,
@@ -69,39 +79,6 @@ def here(words, folder, **env):
             os.environ.update(before)
         texts = [stream.seek(0) or stream.read() for stream in (out, err)]
     return subprocess.CompletedProcess(words, status or 0, *texts)
-
-
-@cache
-def once_only():
-    """Have a log that has not changed read and replayed once for all runs in this process, whose logs and plays nobody changes."""
-    from milepost import opening
-    from milepost.logs.sources.files import expand
-
-    known, read, with_players, replay_log = {}, opening.read, opening.with_players, opening.replay_log
-
-    def kept(key, make, *used):
-        if key not in known:
-            if len(known) > 40:
-                known.clear()
-            known[key] = (make(), used)  # what the key goes by stays, so that its number is nobody else's
-        return known[key][0]
-
-    def read_once(names, log_map, progress, options):
-        files = [source.path for source in expand(names)]
-        if None in files or any(not path.is_file() for path in files):
-            return read(names, log_map, progress, options)
-        states = tuple((path.resolve(), path.stat().st_mtime_ns, path.stat().st_size, path.stat().st_ino) for path in files)
-        return kept(("read", *names, states, repr(log_map), options), lambda: read(names, log_map, progress, options))
-
-    def players_once(log, table):
-        return kept(("players", id(log), repr(table)), lambda: with_players(log, table), log)
-
-    def replayed_once(log, course, rules, progress, exclusion):
-        if exclusion is not None:
-            return replay_log(log, course, rules, progress, exclusion)
-        return kept(("play", id(log), repr(course), rules), lambda: replay_log(log, course, rules, progress), log)
-
-    opening.read, opening.with_players, opening.replay_log = read_once, players_once, replayed_once
 
 
 def forked(words, folder, stdin=None, **env):

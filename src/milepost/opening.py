@@ -7,16 +7,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Final, Protocol, Self
 
 from milepost.errors import UsageError
-from milepost.folder.players import with_players
 from milepost.gate.selection import only, where
 from milepost.gate.splitting import groups_with_courses
-from milepost.logs.read import read
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.measures.clocks import on_clock
 from milepost.playback.looking import fitting
-from milepost.playback.replay import replay_log
 from milepost.playback.voiding import without
 from milepost.progress import SILENT
+from milepost.rereading import log_of, play_of
 
 REMEMBERED: Final = 30_000  # records of a store from which it is replayed in parts, and what was replayed is kept
 
@@ -87,7 +85,7 @@ class WholeLog:
         return before, after
 
     def _replayed(self, log: Log, course: Course | None, exclusion: Exclusion | None, progress: Progress = SILENT) -> Play:
-        return on_clock(replay_log(log, course, self.rules, progress, exclusion), idle_cap=self.idle_cap)
+        return on_clock(play_of(log, course, self.rules, progress, exclusion), idle_cap=self.idle_cap)
 
     @property
     def sessions(self) -> BareLog:
@@ -190,7 +188,7 @@ def opened_log(asked: Asked) -> Loaded:
     if goes_in_parts(asked):
         return _looked_at(asked, _in_parts(replace(asked, work=asked.work.suited_to(asked.names))))
     with asked.telling() as progress:
-        log = with_players(read(asked.names, asked.log_map, progress, asked.options), asked.players)
+        log = log_of(asked, progress)
     return _looked_at(asked, WholeLog(where(log, asked.conditions), asked.course, asked.rules, asked.telling))
 
 

@@ -11,7 +11,7 @@ import pytest
 
 import dying
 import milepost as milepost_api
-from milepost import opening
+from milepost import opening, rereading
 from milepost.cli.main import main
 from milepost.course.course import read_course
 from milepost.errors import LogError, WorkError
@@ -173,7 +173,7 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
     for large in (1 << 50, 1):
         monkeypatch.setattr(opening, "REMEMBERED", large)
         whole_logs = []
-        monkeypatch.setattr(opening, "read", lambda *given, kept=whole_logs: kept.append(1) or read(*given))
+        monkeypatch.setattr(rereading, "read", lambda *given, kept=whole_logs: kept.append(1) or read(*given))
         assert main(["report", str(tmp_path / "store"), "--format", "json"]) == 0
         told.append(json.loads(capsys.readouterr().out))
         assert bool(whole_logs) == (large > 1)
@@ -214,7 +214,7 @@ def test_memory_runs_out(monkeypatch, capsys, tmp_path):
     """One line that says what to do."""
     path = tmp_path / "log.jsonl"
     path.write_text("")
-    monkeypatch.setattr(opening, "read", lambda *_: bytearray(1 << 62))
+    monkeypatch.setattr(rereading, "read", lambda *_: bytearray(1 << 62))
     assert main(["funnel", str(path)]) == 2
     assert "--memory" in capsys.readouterr().err
 

@@ -51,12 +51,13 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.main import main
     from milepost.demo.unpack import unpack
     from milepost.output import write_text
+    from milepost.rereading import read_once
 
     race = args.which == "race"
     folder = unpack(Path(args.output or ("race" if race else "wickwater")), args.force, race)
     write_text(f"The Wickwater demo is in {folder}, a playtest folder. The commands below can be run again by hand.\n", None)
     write_text(f"\n$ cd {shlex.quote(str(folder))}\n", None)
-    with chdir(folder):
+    with chdir(folder), read_once():
         for words in _RACE if race else _EVENINGS:
             write_text(f"\n$ milepost {shlex.join(words)}\n", None)
             status = main(list(words))
