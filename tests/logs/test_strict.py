@@ -209,3 +209,33 @@ def test_types_of_parquet(tmp_path, monkeypatch, more, kinds, strictly):
     assert taken == strictly
     assert_same(fast, slow)
     assert fast.refused == slow.refused
+
+
+@pytest.mark.parametrize(
+    ("spoiled", "strictly"),
+    [
+        ({"mood": 5}, True),
+        ({"mood": True}, True),
+        ({"mood": 'so "so": null'}, True),
+        ({"mood": "caf\u00e9:"}, True),
+        ({"mood": {"a": "b"}}, False),
+        ({"mood": ["x"]}, False),
+        ({"cause": 7}, True),
+        ({"cause": None}, True),
+        ({"mood": ":", "nowhere else": 5}, True),
+        ({"mood": "CODED", "nowhere else": 5}, False),
+    ],
+)
+@pytest.mark.parametrize("coded", [True, False])
+def test_texts_are_texts(tmp_path, monkeypatch, spoiled, strictly, coded):
+    """A field of texts that is something else in one record is read as that, and no field is lost where marks are coded."""
+    lines = [
+        {"session": f"s{n % 9}", "time": n, "event": "death", "level": "Low Arch", "cause": "reeds", "mood": "calm"}
+        for n in range(30_000)
+    ]
+    lines[29_000] |= spoiled
+    written = "".join(json.dumps(line, ensure_ascii=coded) + "\n" for line in lines)
+    written = written.replace('"CODED"', '"\\u003a"')  # a colon less, where the field is one more
+    fast, slow, strictly_read = both(tmp_path, written, monkeypatch)
+    assert strictly_read == strictly
+    assert_same(fast, slow)

@@ -17,6 +17,7 @@ from milepost.logs.sources.files import Source
 _AT_ONCE: Final = 1 << 20  # bytes
 _MOST_BYTES: Final = 1 << 50
 _NEWLINE, _COLON, _COMMA, _CLOSING = (ord(mark) for mark in "\n:,}")
+_CODED: Final = (b"\\u003a", b"\\u003A")  # colons that would not be counted
 _SPACES: Final = b" \t\r"
 
 
@@ -60,8 +61,8 @@ def counted_beside(source: Source) -> Iterator[Future[Marks]]:
 
 
 def _plain(data: bytes, marks: NDArray[np.uint8]) -> bool:
-    """Whether nothing is there that DuckDB takes for JSON and that is none: a comma after the last field, form feeds."""
-    if b"\x0b" in data or b"\x0c" in data:
+    """Whether every colon is to be seen, and nothing there is JSON for DuckDB alone: a comma after the last field, form feeds."""
+    if any(odd in data for odd in (b"\x0b", b"\x0c", *_CODED)):
         return False
     before = marks[np.flatnonzero(marks[1:] == _CLOSING)]
     if (before == _COMMA).any():
