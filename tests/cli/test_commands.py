@@ -9,6 +9,7 @@ import pytest
 import zstandard
 
 from conftest import COURSE
+from milepost.cli.main import all_commands, build_parser
 from milepost.demo.unpack import unpack
 
 MEASURES = ("funnel", "attempts", "times", "spikes")
@@ -25,6 +26,21 @@ def test_alone_it_says_what_to_do_first(milepost):
 def test_help_has_an_example(milepost, command):
     """Every command's help ends in an example of itself."""
     assert f"example: milepost {command}" in milepost(command, "--help").stdout
+
+
+def test_no_more_of_the_command_line_than_is_needed():
+    """A command that is named has all its options, and nothing else is built; whatever is no command is held against all."""
+
+    def built(*words):
+        return build_parser(words)._subparsers._group_actions[0].choices
+
+    whole = built()
+    assert list(whole) == list(all_commands())
+    for name, parser in whole.items():
+        for words in ((name,), ("--verbose", name, "--help")):
+            assert {one: own.format_help() for one, own in built(*words).items()} == {name: parser.format_help()}
+    for words in ((), ("--help",), ("--version",), ("funnels",), ("--help", "funnel")):
+        assert len(built(*words)) == len(whole)
 
 
 def test_small_log(milepost, small_log):

@@ -59,11 +59,11 @@ def build_parser(words: Sequence[str] = ()) -> argparse.ArgumentParser:
     parser.add_argument("--version", action="store_true", help="say the version; with --verbose, also what it runs on")
     parser.add_argument("--verbose", action="store_true", help="say each step of the work, and how long it took")
     listed = parser.add_subparsers(dest="command", metavar="COMMAND")
-    name = next((word for word in words if word != "--verbose"), "")
-    there = name in {one.name for one in iter_modules(commands.__path__)}
-    for called, module in {name: _command(name)}.items() if there else all_commands().items():
+    asked = next((word for word in words if word != "--verbose"), "")
+    known = asked in {one.name for one in iter_modules(commands.__path__)}
+    for name, module in ({asked: _command(asked)} if known else all_commands()).items():
         command = listed.add_parser(
-            called,
+            name,
             help=module.HELP,
             description=module.HELP,
             epilog=f"example: {module.EXAMPLE}",

@@ -44,9 +44,7 @@ def gathered(axes: Axes) -> Iterator[Marks]:
     marks.draw_on(axes)
 
 
-def draw_cells(
-    axes: Axes, cells: Iterable[tuple[float, float, float, float]], colour: str, depths: Sequence[float] = (1.0,)
-) -> None:
+def draw_cells(axes: Axes, cells: Iterable[Cell], colour: str, depths: Sequence[float] = (1.0,)) -> None:
     """Fill rectangles without an edge; the axes keep their limits.
 
     Args:
