@@ -1,6 +1,7 @@
 """The compiled machine against the plain one: the same columns, findings and ends, to the last bit."""
 
 import json
+from itertools import product
 
 import numpy as np
 import pytest
@@ -38,23 +39,21 @@ def columns(play):
     return attempts | moves | {"end": play.end.codes, "endless": play.endless, "marks": play.gated.log.records.marks}
 
 
-@pytest.mark.parametrize("rules", [ReplayRules(), ReplayRules(implied_complete=True, keep_shortcuts=True, repeat_window=1.0)])
-@pytest.mark.parametrize("with_course", [True, False])
-def test_same_replay(many_logs, monkeypatch, rules, with_course):
-    """Every column of attempts and moves, every finding and every end."""
-    course = None
-    if with_course:
-        levels = tuple(Level(level["name"], tuple(level.get("aliases", ()))) for level in COURSE["level"])
-        course = Course(COURSE["name"], levels, tuple(COURSE["places"]))
-    monkeypatch.setattr(engine, "_pays", lambda _: False)
-    plain = columns(replay_log(many_logs, course, rules))
-    monkeypatch.setattr(engine, "_pays", lambda _: True)
+def test_same_replay(many_logs, monkeypatch):
+    """Every column of attempts and moves, every finding and every end, with and without a course, by two sets of rules."""
+    levels = tuple(Level(level["name"], tuple(level.get("aliases", ()))) for level in COURSE["level"])
+    courses = (None, Course(COURSE["name"], levels, tuple(COURSE["places"])))
     monkeypatch.setattr(engine._Compiled, "step", 50)  # it begins many times
-    fast = columns(replay_log(many_logs, course, rules))
-    assert len(plain["attempts.level"]) > 1000 and plain.keys() == fast.keys()
-    for name, values in plain.items():
-        assert values.dtype == fast[name].dtype, name
-        assert np.array_equal(values, fast[name], equal_nan=values.dtype.kind == "f"), name
+    rules = (ReplayRules(), ReplayRules(implied_complete=True, keep_shortcuts=True, repeat_window=1.0))
+    for course, by in product(courses, rules):
+        monkeypatch.setattr(engine, "_pays", lambda _: False)
+        plain = columns(replay_log(many_logs, course, by))
+        monkeypatch.setattr(engine, "_pays", lambda _: True)
+        fast = columns(replay_log(many_logs, course, by))
+        assert len(plain["attempts.level"]) > 1000 and plain.keys() == fast.keys()
+        for name, values in plain.items():
+            assert values.dtype == fast[name].dtype, name
+            assert np.array_equal(values, fast[name], equal_nan=values.dtype.kind == "f"), name
 
 
 @pytest.mark.parametrize(
