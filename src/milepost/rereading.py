@@ -42,16 +42,21 @@ def log_of(asked: Asked, progress: Progress) -> Log:
     Raises:
         MilePostError: it cannot be read.
     """
-    if _known is None:
+    states = None if _known is None else _states(asked.names)
+    if states is None:
         return with_players(read(asked.names, asked.log_map, progress, asked.options), asked.players)
-    files = [source.path for source in expand(asked.names)]
-    if any(path is None or not path.is_file() for path in files):
-        return with_players(read(asked.names, asked.log_map, progress, asked.options), asked.players)
-    found = [(path.resolve(), path.stat()) for path in files if path is not None]
-    states = tuple((path, state.st_mtime_ns, state.st_size, state.st_ino) for path, state in found)
     read_by = ("log", *asked.names, states, repr(asked.log_map), asked.options)
     log = _once(read_by, None, lambda: read(asked.names, asked.log_map, progress, asked.options))
     return _once(("players", id(log), repr(asked.players)), log, lambda: with_players(log, asked.players))
+
+
+def _states(names: list[str]) -> tuple[Hashable, ...] | None:
+    """What tells the files that are named from what they may become; None where that cannot be told, as of standard input."""
+    files = [source.path for source in expand(names)]
+    if any(path is None or not path.is_file() for path in files):
+        return None
+    found = [(path.resolve(), path.stat()) for path in files if path is not None]
+    return tuple((path, state.st_mtime_ns, state.st_size, state.st_ino) for path, state in found)
 
 
 def play_of(log: Log, course: Course | None, rules: ReplayRules, progress: Progress, exclusion: Exclusion | None) -> FullPlay:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from concurrent.futures import Future
+from contextlib import suppress
 from functools import lru_cache
 from hashlib import sha256
 from pathlib import Path
@@ -44,10 +45,14 @@ def taken_ahead(paths: Iterable[Path]) -> None:
 
     Whoever ends the program does not wait for them. What cannot be read is said when it is asked for.
     """
-    states = [_State.of(path) for path in paths if path.is_file()]
-    begun = {state: Future[str]() for state in states if state.size >= _LONG and state not in _ahead}
-    _ahead.update(begun)
-    Thread(target=_take, args=(begun,), daemon=True).start()
+    begun: dict[_State, Future[str]] = {}
+    for path in paths:
+        with suppress(OSError):
+            if path.is_file() and (state := _State.of(path)).size >= _LONG and state not in _ahead:
+                begun[state] = Future()
+    if begun:
+        _ahead.update(begun)
+        Thread(target=_take, args=(begun,), daemon=True).start()
 
 
 @lru_cache(maxsize=1 << 14)
