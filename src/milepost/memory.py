@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 _THRESHOLD_OPTION: Final = -3  # of the C library's mallopt: from which size on a block is mapped by itself
-_BYTES: Final = 1 << 18
+_BYTES: Final = 4 << 20  # smaller ones are made again and again, and each page of a new one costs
 
 
 def give_back_now() -> None:
