@@ -140,9 +140,7 @@ def test_scratch_goes_with_the_program(folder, tmp_path_factory):
     assert not list(scratch.iterdir()) and run.stderr.read() == b""
 
 
-@pytest.mark.parametrize(
-    "words", ["funnel logs --jobs 2", "funnel logs --memory 1MB", "convert logs -o x.csv", "funnel <(cat logs/b.jsonl)"]
-)
+@pytest.mark.parametrize("words", ["funnel logs --memory 1MB", "convert logs -o x.csv", "funnel <(cat logs/b.jsonl)"])
 def test_a_full_temporary_folder(folder, words):
     """Where there is no room for the moment's files, it is the temporary folder that is named, not the log."""
     folder.write(

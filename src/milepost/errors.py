@@ -40,8 +40,8 @@ class RecordsGoneError(UsageError):
 
     def __init__(self) -> None:
         super().__init__(
-            "this needs the records themselves, which work over parts lets go. "
-            "Replay the log as a whole: without jobs, cluster and memory, or with every_record=True."
+            "this needs the records themselves, which a log that is replayed in parts, as a large one is, lets go. "
+            "Replay the log as a whole: with every_record=True."
         )
 
 

@@ -11,6 +11,7 @@ from milepost.gate.selection import only, where
 from milepost.gate.splitting import groups_with_courses
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.measures.clocks import on_clock
+from milepost.parts.work import Way
 from milepost.playback.looking import fitting
 from milepost.playback.voiding import without
 from milepost.progress import SILENT
@@ -37,8 +38,8 @@ class Source(Protocol):
     def course(self) -> Course | None:
         """The course, if one is given."""
 
-    def play(self, exclusion: Exclusion | None = None) -> Play:
-        """Replay it."""
+    def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
+        """Replay it; what is held in memory may be let go where nobody will have it replayed after that."""
 
     def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself, as if the log held only those."""
@@ -67,8 +68,8 @@ class WholeLog:
     telling: Telling
     idle_cap: float | None = None
 
-    def play(self, exclusion: Exclusion | None = None) -> Play:
-        """Replay it."""
+    def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
+        """Replay it; the play keeps the records."""
         with self.telling() as progress:
             return self._replayed(self.log, self.course, exclusion, progress)
 
@@ -131,6 +132,10 @@ class Loaded:
         """Replay it."""
         return fitting(self._clean(), self.of_attempts)
 
+    def last_play(self) -> Play:
+        """Replay it, where nobody will have it replayed after that."""
+        return self.play() if self._has_to_be_judged else fitting(self.source.play(last=True), self.of_attempts)
+
     def grouped(self, key: str) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself, as if the log held only those.
 
@@ -154,13 +159,18 @@ class Loaded:
         again = first if not exclusion.replays else self.source.play(exclusion)
         return replace(again if exclusion.replays else without(first, exclusion), before=first)
 
+    @property
+    def _has_to_be_judged(self) -> bool:
+        """Whether something may have to be left out."""
+        return bool(self.exclude) or any(promise.voids for promise in (self.course.promises if self.course else ()))
+
     def _judged(self) -> tuple[Play | None, Exclusion | None]:
         """The log as it is, and what is left out of it; nothing where nobody has to look.
 
         Raises:
             UsageError: nothing would be left.
         """
-        if not self.exclude and not any(promise.voids for promise in (self.course.promises if self.course else ())):
+        if not self._has_to_be_judged:
             return None, None
         from milepost.audit.acting import exclusion_of
 
@@ -185,22 +195,23 @@ def opened_log(asked: Asked) -> Loaded:
     Raises:
         MilePostError: it cannot be read, or a condition fits nothing.
     """
-    if goes_in_parts(asked):
-        return _looked_at(asked, _in_parts(replace(asked, work=asked.work.suited_to(asked.names))))
+    way = way_of(asked)
+    if way.in_parts:
+        return _looked_at(asked, _in_parts(asked, way))
     with asked.telling() as progress:
         log = log_of(asked, progress)
     return _looked_at(asked, WholeLog(where(log, asked.conditions), asked.course, asked.rules, asked.telling))
 
 
-def _in_parts(asked: Asked) -> Source:
-    """A store that remembers, or logs that are packed for the moment."""
+def _in_parts(asked: Asked, way: Way) -> Source:
+    """A store that remembers, or logs that are held in parts or packed for the moment."""
     if len(asked.names) == 1 and _is_store(asked.names[0]):
         from milepost.remembering import StoredLog
 
-        return StoredLog(asked)
+        return StoredLog(asked, way)
     from milepost.parts.loaded import load_parts
 
-    return load_parts(asked)
+    return load_parts(asked, way)
 
 
 def _looked_at(asked: Asked, source: Source) -> Loaded:
@@ -211,9 +222,12 @@ def _looked_at(asked: Asked, source: Source) -> Loaded:
     return Loaded(source, asked.of_attempts, require_acting(asked.exclude))
 
 
-def goes_in_parts(asked: Asked) -> bool:
-    """Whether the log is replayed part by part: work that was asked for, too little memory, or a large store."""
-    return not asked.every_record and (asked.work.suited_to(asked.names).in_parts or _is_large_store(asked.names))
+def way_of(asked: Asked) -> Way:
+    """How the log is replayed: as a whole, or part by part, which is asked for, or its size, or that it is a large store."""
+    if asked.every_record:
+        return Way()
+    way = asked.work.way(asked.names)
+    return Way(packed=True) if not way.in_parts and _is_large_store(asked.names) else way
 
 
 def _is_large_store(names: list[str]) -> bool:

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from milepost.gate.splitting import Split
     from milepost.parts.asked import Asked
     from milepost.parts.loaded import LoadedParts
+    from milepost.parts.work import Way
     from milepost.rules import ReplayRules
 
 MOST: Final = 2 << 30  # bytes of plays that are kept of a store; what was asked for longest ago goes first
@@ -56,11 +57,13 @@ class StoredLog:
 
     Attributes:
         asked: the store, and what of it.
+        way: how it is replayed.
         anonymous: whether names of people are left out.
         idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
     """
 
     asked: Asked
+    way: Way
     anonymous: bool = False
     idle_cap: float | None = None
 
@@ -69,8 +72,8 @@ class StoredLog:
         """The course, if one is given."""
         return self.asked.course
 
-    def play(self, exclusion: Exclusion | None = None) -> Play:
-        """What was replayed before, or else replay it."""
+    def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
+        """What was replayed before, or else replay it; nothing of it is held in memory."""
         if exclusion is not None:
             return self._parts.play(exclusion)
         return self._remembered((), lambda: (self._parts.play(),), (self.course,))[0]
@@ -122,7 +125,7 @@ class StoredLog:
 
         for name in _SUMMARIES:  # all of them, so that whatever is asked next has what it needs
             import_module(f"milepost.{name}")
-        parts = load_parts(self.asked).without_idle(self.idle_cap)
+        parts = load_parts(self.asked, self.way).without_idle(self.idle_cap)
         return parts.without_names() if self.anonymous else parts
 
     def _key(self, more: tuple[object, ...]) -> str:

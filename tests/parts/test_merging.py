@@ -12,7 +12,8 @@ from milepost.gate.clock import coarse_builds
 from milepost.gate.survey import Survey, survey_of
 from milepost.logs.interface import Place
 from milepost.logs.records.builder import RecordBuilder
-from milepost.parts.slim import NARROW, joined, slimmed
+from milepost.parts.joining import NARROW, joined
+from milepost.parts.packed import packed, packed_table
 from milepost.playback.infer import infer_order, precedence
 from milepost.playback.tallies import PLACES, Found
 from milepost.sizing import memory_of_whole, unpacked
@@ -51,12 +52,19 @@ def test_slim_columns_joined(parts):
     """Put together again in another order, columns are what they were; those that are calculated with are of full width."""
     tables = [Table(*zip(*rows, strict=True)) if rows else Table([], [], []) for rows in parts]
     order = np.arange(sum(map(len, parts)))[::-1]
-    slim = [slimmed(table) for table in tables]
+    slim = [packed_table(table) for table in tables]
     for name in ("level", "outcome", "active"):
         plain = np.concatenate([getattr(table, name) for table in tables])[order]
         ours = joined(name, [columns[name] for columns in slim], order)
         assert np.array_equal(ours, plain, equal_nan=name == "active")
         assert name in NARROW or not len(order) or ours.dtype == plain.dtype
+
+
+def test_columns_of_different_widths():
+    """A tag of few values in one part and of many in another keeps all of them."""
+    one, other = (packed(np.array(codes, kind)) for codes, kind in (([0, -1, 5], np.int8), ([300, -1], np.int16)))
+    for columns, expected in (((one, other), [0, -1, 5, 300, -1]), ((other, one), [300, -1, 0, -1, 5])):
+        assert joined("tag boat", list(columns), np.arange(5)).tolist() == expected
 
 
 RECORDS = lists(

@@ -5,31 +5,29 @@ import signal
 import subprocess
 import sys
 import time
-from dataclasses import replace
 
 import pytest
 
-import dying
 import milepost as milepost_api
 from milepost import opening, rereading
 from milepost.cli.main import main
 from milepost.course.course import read_course
 from milepost.errors import LogError, WorkError
 from milepost.gate.selection import parse_condition, where
-from milepost.logs.fast.pieces import read_in_pieces
+from milepost.logs.fast.pieces import Pieces, read_in_pieces
 from milepost.logs.interface import ReadOptions
 from milepost.logs.read import read
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source
 from milepost.parts import executors
 from milepost.parts import work as work_module
-from milepost.parts.executors import InProcess, Over, Pool
+from milepost.parts.executors import InProcess, Workers
 from milepost.parts.parted import PartedLog
-from milepost.parts.tasks import Wanted, opened
-from milepost.parts.work import Work
+from milepost.parts.stored import open_store, opened
+from milepost.parts.tasks import Wanted
+from milepost.parts.work import Way, Work
 from milepost.playback import engine
 from milepost.playback.replay import replay_log
-from milepost.progress import SILENT
 from milepost.reports.whole import whole_report
 from milepost.rules import ReplayRules
 from milepost.store.manifest import read_manifest
@@ -67,7 +65,7 @@ def packed(paths, folder, layout):
     """A store of some logs, added one after the other."""
     for n, path in enumerate(paths):
         pack([str(path)], Into(folder, "add" if n else "refuse", layout))
-    return PartedLog.of(folder)
+    return PartedLog(*open_store(folder))
 
 
 def document(play, course):
@@ -84,7 +82,7 @@ def test_same_figures(tmp_path, course, given, rules):
     parted = packed([path], tmp_path / "store", Layout(5, 20_000))
     assert len(parted.parts) == 5
     whole = document(replay_log(read([str(path)]), course, rules), course)
-    assert document(parted.play(Wanted(course, rules), Over(InProcess())), course) == whole
+    assert document(parted.play(Wanted(course, rules), Workers(InProcess())), course) == whole
     assert whole["check"]["details"]
 
 
@@ -99,14 +97,14 @@ def test_players_named_late(tmp_path):
     parted = packed(paths, tmp_path / "store", Layout(16))
     assert len(groups_of_parts(read_manifest(tmp_path / "store"))) == 1
     whole = replay_log(read([str(path) for path in paths]), None, ReplayRules())
-    assert document(parted.play(Wanted(None, ReplayRules()), Over(InProcess())), None) == document(whole, None)
+    assert document(parted.play(Wanted(None, ReplayRules()), Workers(InProcess())), None) == document(whole, None)
 
 
 @pytest.mark.parametrize("text", ["cause=quit", "level!=Low Arch", "progress>0.5", "build=b1"])
 def test_conditions(tmp_path, text):
     """Conditions on sessions, and on records that lie in whatever part."""
     path, condition = written(tmp_path, range(12)), (parse_condition(text),)
-    parted, by_hand = packed([path], tmp_path / "store", Layout(4)), Over(InProcess())
+    parted, by_hand = packed([path], tmp_path / "store", Layout(4)), Workers(InProcess())
     wanted = Wanted(None, ReplayRules(), parted.fitting(condition, by_hand))
     whole = replay_log(where(read([str(path)]), condition), None, ReplayRules())
     assert document(parted.play(wanted, by_hand), None) == document(whole, None)
@@ -118,7 +116,7 @@ def test_pieces(tmp_path, size):
     path = written(tmp_path, range(2))
     path.write_text(path.read_text() + '{"session": "' + "x" * (1 << 21) + '"}\n' + '{"session": "z", "time": 1, "event": "hit"}')
     builder, done = RecordBuilder(), []
-    assert read_in_pieces(builder, Source(path), ReadOptions(), size, lambda: done.append(1), SILENT)
+    assert read_in_pieces(builder, Source(path), ReadOptions(), Pieces(size, lambda: done.append(1), 2))
     ours, theirs = builder.log(), read([str(path)])
     assert ours.refused == theirs.refused and "longer than" in ours.refused[-1].reason
     assert vars(ours.sessions) == vars(theirs.sessions) and len(done) > 2
@@ -128,7 +126,7 @@ def test_pieces(tmp_path, size):
 
 @pytest.mark.parametrize("words", [("--memory", "100MB"), ("--jobs", "2", "--memory", "1GB")])
 def test_from_the_command_line(wickwater, words):
-    """The report of the demo, by two processes and with little memory."""
+    """The report of the demo, by two threads and with little memory."""
     plain, other = (wickwater.json("report", *DEMO, *more) for more in ((), words))
     assert plain.keys() == other.keys()
     assert all(other[name] == plain[name] for name in plain if name != "made")
@@ -137,7 +135,7 @@ def test_from_the_command_line(wickwater, words):
 
 
 def test_from_a_notebook(wickwater):
-    """The same call with more processes and less memory."""
+    """The same call with more threads and less memory."""
     names = (wickwater.folder / DEMO[0], wickwater.folder / DEMO[2])
     plain, other = milepost_api.replay(*names), milepost_api.replay(*names, jobs=2, memory=500 << 20)
     assert milepost_api.funnel(other, raw=True).equals(milepost_api.funnel(plain, raw=True))
@@ -185,29 +183,40 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
 GIGABYTE = 1 << 30
 
 
+WHOLE, HELD = Way(), Way(held=True)
+
+
 @pytest.mark.parametrize(
-    ("name", "size", "said", "own", "given"),
+    ("name", "size", "work", "own", "way"),
     [
-        ("log.jsonl", 10, None, 16, None),
-        ("log.jsonl", 10, 1, 16, None),
-        ("log.jsonl", 300, 1, 16, GIGABYTE),
-        ("log.jsonl", 3000, 20, 16, None),
-        ("log.jsonl", 3000, None, 16, 4 * GIGABYTE),
-        ("log.jsonl", 1500, None, 16, None),
-        ("log.jsonl.gz", 300, None, 16, 4 * GIGABYTE),
-        ("log.parquet", 300, 8, 16, 8 * GIGABYTE),
-        ("log.jsonl", 9000, None, None, None),
+        ("log.jsonl", 10, Work(), 16, WHOLE),
+        ("log.jsonl", 10, Work(memory=GIGABYTE), 16, WHOLE),
+        ("log.jsonl", 300, Work(), 16, HELD),
+        ("log.jsonl", 300, Work(memory=GIGABYTE), 16, HELD),
+        ("log.jsonl", 900, Work(memory=GIGABYTE), 16, Way(packed=True, memory=GIGABYTE)),
+        ("log.jsonl", 3000, Work(memory=20 * GIGABYTE), 16, WHOLE),
+        ("log.jsonl", 9000, Work(), 16, Way(packed=True, memory=4 * GIGABYTE)),
+        ("log.jsonl.gz", 10, Work(), 16, WHOLE),
+        ("log.jsonl.gz", 300, Work(), 16, HELD),
+        ("log.parquet", 300, Work(memory=2 * GIGABYTE), 16, Way(packed=True, memory=2 * GIGABYTE)),
+        ("log.jsonl", 9000, Work(), None, HELD),
+        ("log.jsonl", 10, Work(jobs=3), 16, HELD),
+        ("log.jsonl", 10, Work(cluster="tcp://host:1"), 16, Way(packed=True)),
     ],
 )
-def test_parts_where_they_are_needed(tmp_path, monkeypatch, name, size, said, own, given):
-    """A log that fits is replayed as a whole whatever was said; one that would fill this machine is not, though nothing was said."""
+def test_parts_where_they_are_needed(tmp_path, monkeypatch, name, size, work, own, way):
+    """A small log is replayed as a whole; a large one is held in parts, or packed where it would take too much of this machine."""
     with (tmp_path / name).open("wb") as log:
         log.truncate(size << 20)  # takes no room on disk
     monkeypatch.setattr(work_module, "memory_of_machine", lambda: own and own * GIGABYTE)
-    work = Work(memory=said and said * GIGABYTE)
-    assert work.suited_to([str(tmp_path / name)]).memory == given
-    assert replace(work, jobs=3).suited_to([str(tmp_path / name)]) == replace(work, jobs=3)
-    assert work.suited_to(["-"]) == work
+    assert work.way([str(tmp_path / name)]) == way
+
+
+def test_parts_of_what_has_no_size():
+    """Standard input and addresses go in parts where that was said."""
+    for name in ("-", "s3://wickwater/log.jsonl"):
+        assert Work().way([name]) == WHOLE and Work(jobs=2).way([name]) == HELD
+        assert Work(memory=GIGABYTE).way([name]) == Way(packed=True, memory=GIGABYTE)
 
 
 def test_memory_runs_out(monkeypatch, capsys, tmp_path):
@@ -224,16 +233,6 @@ def test_without_the_extra(milepost, small_log, tmp_path):
     (tmp_path / "distributed.py").write_text("raise ImportError\n")
     done = milepost("funnel", milepost.write("log.jsonl", small_log), "--cluster", "tcp://127.0.0.1:9", PYTHONPATH=str(tmp_path))
     assert done.returncode == 2 and "milepost[cluster]" in done.stderr and done.stderr.count("\n") == 1
-
-
-def test_a_process_is_killed(tmp_path):
-    """What it had not done is done by another; one that is killed every time is an error that says what to do."""
-    pool = Pool(2)
-    mark = str(tmp_path / "killed")
-    assert pool.map(dying.double_or_die, [(n, mark) for n in range(6)], SILENT) == [0, 2, 4, 6, 8, 10]
-    with pytest.raises(WorkError, match="again and again"):
-        pool.map(dying.always_die, [(1,)], SILENT)
-    pool.close()
 
 
 def test_a_cluster_without_workers(tmp_path, monkeypatch):
@@ -322,5 +321,5 @@ def test_parts_of_a_large_log_are_compiled(tmp_path, monkeypatch):
     for worthwhile, expected in ((rows // 2, engine._Compiled), (2 * rows, engine._Plain)):
         monkeypatch.setattr(engine, "_pays", lambda records, least=worthwhile: records >= least)
         ways.clear()
-        parted.play(Wanted(None, ReplayRules()), Over(InProcess()))
+        parted.play(Wanted(None, ReplayRules()), Workers(InProcess()))
         assert len(ways) > 4 and set(ways) == {expected}

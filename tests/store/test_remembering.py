@@ -11,7 +11,7 @@ from milepost import opening, remembering
 from milepost.cli.main import main
 from milepost.difficulty.spikes import Spikes
 from milepost.measures.funnel import Funnel
-from milepost.parts import tasks
+from milepost.parts import stored
 from milepost.store.packing import Into, Layout, pack
 
 PLACE = "wickwater.store"
@@ -38,8 +38,8 @@ def told(wickwater, packed, tmp_path, monkeypatch, capsys):
     shutil.copytree(folder, tmp_path, dirs_exist_ok=True)
     monkeypatch.chdir(tmp_path)
     reads = []
-    records_of = tasks.records_of
-    monkeypatch.setattr(tasks, "records_of", lambda *given: reads.append(1) or records_of(*given))
+    records_of = stored.records_of
+    monkeypatch.setattr(stored, "records_of", lambda *given: reads.append(1) or records_of(*given))
 
     def ask(*words, store=PLACE):
         reads.clear()

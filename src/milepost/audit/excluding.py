@@ -18,13 +18,12 @@ from milepost.gate.selection import only
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel
 from milepost.playback.play import FullPlay, Play
-from milepost.playback.replacing import with_replayed
+from milepost.playback.replacing import MOST_RECORDS, with_replayed
 from milepost.playback.replay import replay_log
 from milepost.playback.tallies import tallies_of
 from milepost.playback.voiding import without
 from milepost.vocabulary import CLEARED
 
-MOST_RECORDS: Final = 2_000_000  # from which it is not worked out what needs the log to be replayed anew
 _FIGURES: Final = ("reached", "clear_rate", "drop_off", "try_clear", "p50")
 Figures = Mapping[str, tuple[float | None, ...]]  # by level
 

@@ -17,7 +17,7 @@ from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.memory import give_back_early
-from milepost.opening import WholeLog, goes_in_parts, opened_log
+from milepost.opening import WholeLog, opened_log, way_of
 from milepost.parts.asked import Asked
 from milepost.parts.work import ALONE, Work
 from milepost.playback.attributes import is_attribute
@@ -59,7 +59,7 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
         every_record=every_record,
         telling=terminal.progress,
     )
-    if goes_in_parts(asked):
+    if way_of(asked).in_parts:
         give_back_early()
     loaded = opened_log(asked)
     source = loaded.source

@@ -50,7 +50,7 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
         (args.since, read_report(args.since)) if args.since else None,
     )
     with terminal.progress() as progress:
-        report = whole_report(loaded.play(), args.min_players, made_of(args), beside, progress)
+        report = whole_report(loaded.last_play(), args.min_players, made_of(args), beside, progress)
     settings = settings_of(args)
     if settings is not None:
         report["settings"] = settings

@@ -55,7 +55,7 @@ def report_only(args: argparse.Namespace, loaded: Loaded) -> Exit:
         raise UsageError("--since, --from and --to are for the whole report. Leave them out, or leave --only out.")
     if args.anonymous:
         loaded = loaded.without_names()
-    document = some_measures(loaded.play(), names, args.min_players, made_of(args))
+    document = some_measures(loaded.last_play(), names, args.min_players, made_of(args))
     views = [view for name in names if document[name] for view in MEASURES[name].views(document[name])]  # type: ignore[literal-required]
     missing = [name for name in names if not document[name]]  # type: ignore[literal-required]
     if len(missing) == len(names):

@@ -41,7 +41,7 @@ def measured(args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded | Non
     loaded = loaded or load(args)
     if getattr(args, "by", None):
         return _by_groups(args, measure, loaded)
-    play = counted_per(loaded.play(), getattr(args, "per", "player"))
+    play = counted_per(loaded.last_play(), getattr(args, "per", "player"))
     report = described(document(args.command, play, table_of(play, measure)), loaded.course, args.min_players)
     join(args, report, loaded.course)
     draw(args, report)

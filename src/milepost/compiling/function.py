@@ -12,6 +12,7 @@ from functools import cached_property
 from hashlib import sha256
 from importlib.util import find_spec
 from pathlib import Path
+from threading import Lock
 
 import numpy as np
 
@@ -37,13 +38,15 @@ class Compiled:
         """``name`` is the function's in its module, ``numeric`` whether its sums may be taken in any order."""
         self.modules, self.name, self.numeric = modules, name, numeric
         self._entries: dict[str, Entry] = {}
+        self._making = Lock()  # threads that need the same wait for one of them
 
     def __call__(self, *arguments: object) -> float:
         """Call it; 0 where it returns nothing."""
         flat = Flat(arguments)
         layout = flat.layout()
-        if layout not in self._entries:
-            self._entries[layout] = loaded(self._kernel(layout, flat))
+        with self._making:
+            if layout not in self._entries:
+                self._entries[layout] = loaded(self._kernel(layout, flat))
         whole, real = np.array(flat.whole, np.int64), np.array(flat.real)
         self._entries[layout](whole.ctypes.data, real.ctypes.data)
         return float(real[0])

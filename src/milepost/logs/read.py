@@ -46,7 +46,8 @@ def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT
     builder = RecordBuilder()
     read_into(builder, names, log_map, progress, options)
     log = builder.log()
-    require_records(log)
+    if not len(log.records):
+        raise nothing_in(log)
     return log
 
 
@@ -150,16 +151,6 @@ def _read_whole(reader: _Strict, source: Source, file: int, builder: RecordBuild
         return False
     progress.advance(block.rows)
     return True
-
-
-def require_records(log: Log) -> None:
-    """Refuse a log without a record that can be used.
-
-    Raises:
-        LogError: there is none.
-    """
-    if not len(log.records):
-        raise nothing_in(log)
 
 
 def nothing_in(log: BareLog) -> LogError:

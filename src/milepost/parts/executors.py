@@ -1,20 +1,18 @@
-"""Where work over parts runs: in this process, in a pool of processes, or on a cluster; any executor of futures will do."""
+"""Where work over parts runs: in threads of this process, or on a cluster; any executor of futures will do."""
 
 from __future__ import annotations
 
 import logging
 from collections.abc import Callable, Iterator
-from concurrent.futures import CancelledError, Executor, Future, ProcessPoolExecutor, as_completed
-from concurrent.futures.process import BrokenProcessPool
-from contextlib import closing, contextmanager
+from concurrent.futures import CancelledError, Executor, Future, ThreadPoolExecutor, as_completed
+from contextlib import contextmanager
 from typing import Any, Final, TypeVar
 
 from milepost.errors import UsageError, WorkError
-from milepost.memory import give_back_early
 from milepost.progress import SILENT, Progress
 
 R = TypeVar("R")
-_POOLS: Final = 3  # how often a pool is begun anew after one of its processes was killed
+_RETRIES: Final = 3  # how often a part is begun anew after a cluster's worker was lost
 _WAIT: Final = 30  # seconds for a cluster's first worker to come
 _PATIENCE: Final = 5  # seconds for a cluster's scheduler to answer
 
@@ -32,87 +30,34 @@ class InProcess(Executor):
         return future
 
 
-class Pool:
-    """Processes of this machine; where one is killed, what was not done is done again by new ones.
+class Workers:
+    """Those who do the work.
 
     Attributes:
-        jobs: how many.
-    """
-
-    def __init__(self, jobs: int) -> None:
-        self.jobs = jobs
-        self._executor: ProcessPoolExecutor | None = None
-
-    def map(self, work: Callable[..., R], inputs: list[tuple[object, ...]], progress: Progress) -> list[R]:
-        """The results of some work on each of the inputs.
-
-        Raises:
-            WorkError: processes were killed again and again.
-        """
-        done: dict[int, R] = {}
-        for _ in range(_POOLS):
-            left = [number for number in range(len(inputs)) if number not in done]
-            try:
-                _gather(self._running(), work, inputs, left, done, progress)
-            except BrokenProcessPool:
-                self.close()
-                continue
-            return [done[number] for number in range(len(inputs))]
-        raise WorkError("a process was killed again and again, as when memory runs out. Use fewer --jobs, or less --memory.")
-
-    def _running(self) -> ProcessPoolExecutor:
-        from multiprocessing import get_context
-
-        if self._executor is None:
-            self._executor = ProcessPoolExecutor(self.jobs, mp_context=get_context("spawn"), initializer=give_back_early)
-        return self._executor
-
-    def close(self) -> None:
-        """Let the processes go."""
-        if self._executor is not None:
-            self._executor.shutdown(cancel_futures=True)
-            self._executor = None
-
-
-class Over:
-    """object executor of futures.
-
-    Attributes:
-        executor: it.
+        executor: what they are to the library: threads, a cluster, or this very thread.
     """
 
     def __init__(self, executor: Executor) -> None:
         self.executor = executor
 
     def map(self, work: Callable[..., R], inputs: list[tuple[object, ...]], progress: Progress) -> list[R]:
-        """The results of some work on each of the inputs."""
+        """The results of some work on each of the inputs; after an error, what has not begun is not begun."""
         done: dict[int, R] = {}
-        _gather(self.executor, work, inputs, list(range(len(inputs))), done, progress)
+        waiting: dict[Future[R], int] = {}
+        try:
+            for number, given in enumerate(inputs):
+                future = self.executor.submit(work, *given)
+                waiting[future] = number
+                if future.done():
+                    done[waiting.pop(future)] = future.result()
+                    progress.advance(1)
+            for future in as_completed(list(waiting)):
+                done[waiting.pop(future)] = future.result()
+                progress.advance(1)
+        finally:
+            for future in waiting:
+                future.cancel()
         return [done[number] for number in range(len(inputs))]
-
-
-Workers = Pool | Over
-
-
-def _gather(
-    executor: Executor,
-    work: Callable[..., R],
-    inputs: list[tuple[object, ...]],
-    numbers: list[int],
-    done: dict[int, R],
-    progress: Progress,
-) -> None:
-    futures = {}
-    for number in numbers:
-        future = executor.submit(work, *inputs[number])
-        if future.done():
-            done[number] = future.result()
-            progress.advance(1)
-        else:
-            futures[future] = number
-    for future in as_completed(futures):
-        done[futures[future]] = future.result()
-        progress.advance(1)
 
 
 @contextmanager
@@ -120,7 +65,7 @@ def workers(jobs: int, cluster: str | None, progress: Progress = SILENT) -> Iter
     """Those that are asked for.
 
     Args:
-        jobs: processes of this machine; with 1, the work is done in this one.
+        jobs: threads of this process.
         cluster: the address of a cluster's scheduler, which then does the work instead.
         progress: told of waiting.
 
@@ -129,17 +74,17 @@ def workers(jobs: int, cluster: str | None, progress: Progress = SILENT) -> Iter
         WorkError: no scheduler answers there, or it has no workers.
     """
     if cluster is None and jobs == 1:
-        yield Over(InProcess())
+        yield Workers(InProcess())
     elif cluster is None:
-        with closing(Pool(jobs)) as pool:
-            yield pool
+        with ThreadPoolExecutor(jobs) as threads:
+            yield Workers(threads)
     else:
         with _cluster(cluster, progress) as over:
             yield over
 
 
 @contextmanager
-def _cluster(cluster: str, progress: Progress) -> Iterator[Over]:
+def _cluster(cluster: str, progress: Progress) -> Iterator[Workers]:
     try:
         import distributed
         from distributed.comm.core import CommClosedError
@@ -160,7 +105,7 @@ def _cluster(cluster: str, progress: Progress) -> Iterator[Over]:
         raise WorkError(f"{cluster}: the scheduler has had no workers for {_WAIT} s. Start some, and ask again.") from None
     try:
         with client:
-            yield Over(client.get_executor(retries=_POOLS))
+            yield Workers(client.get_executor(retries=_RETRIES))
     except (distributed.KilledWorker, CommClosedError, CancelledError, ImportError) as error:
         said = _first_line(error)
         raise WorkError(f"{cluster}: the work broke off there ({said}). Do its workers have this version of Mile Post?") from None

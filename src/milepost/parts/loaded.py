@@ -20,9 +20,11 @@ from milepost.logs.sources.files import expand
 from milepost.memory import give_back_now
 from milepost.parts.asked import Asked, Telling
 from milepost.parts.executors import workers
+from milepost.parts.held import hold
 from milepost.parts.parted import PartedLog
+from milepost.parts.stored import open_store
 from milepost.parts.tasks import Wanted
-from milepost.parts.work import Work
+from milepost.parts.work import Way, Work
 from milepost.playback.play import Play
 from milepost.progress import Progress
 from milepost.scratch import scratch_writing
@@ -50,9 +52,9 @@ class LoadedParts:
     spilled: TemporaryDirectory[str] | None
     telling: Telling
 
-    def play(self, exclusion: Exclusion | None = None) -> Play:
-        """Replay it."""
-        (play,) = self._plays([replace(self.wanted, exclusion=exclusion)])
+    def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
+        """Replay it; what is held in memory is let go where nobody will have it replayed after that."""
+        (play,) = self._plays([replace(self.wanted, exclusion=exclusion)], last)
         give_back_now()
         return play
 
@@ -73,9 +75,9 @@ class LoadedParts:
         kept[kept] = sessions
         return replace(self.wanted, kept=kept, course=course, exclusion=exclusion)
 
-    def _plays(self, wanted: list[Wanted]) -> list[Play]:
+    def _plays(self, wanted: list[Wanted], last: bool = False) -> list[Play]:
         with self.telling() as progress, workers(self.work.jobs, self.work.cluster, progress) as who:
-            plays = [self.parted.play(one, who, progress) for one in wanted]
+            plays = [self.parted.play(one, who, progress, last) for one in wanted]
         return [replace(play, again=partial(self._again, one)) for one, play in zip(wanted, plays, strict=True)]
 
     def _again(self, wanted: Wanted, exclusion: Exclusion, sessions: Bools) -> Play:
@@ -101,8 +103,8 @@ class LoadedParts:
         return replace(self, wanted=replace(self.wanted, anonymous=True))
 
 
-def load_parts(asked: Asked) -> LoadedParts:
-    """Open the store that is named, or pack the logs that are named into one for the moment.
+def load_parts(asked: Asked, way: Way) -> LoadedParts:
+    """Open the store that is named, or pack the logs that are named into one for the moment, or hold them in memory.
 
     Raises:
         LogError: a log cannot be read, or the store is damaged.
@@ -110,23 +112,27 @@ def load_parts(asked: Asked) -> LoadedParts:
     """
     work = asked.work
     with asked.telling() as progress:
-        folder, spilled = _store_of(asked, progress)
-        parted = PartedLog.of(folder)
+        spilled = None
+        if way.held:
+            parted = PartedLog(*hold(asked, progress))
+        else:
+            folder, spilled = _store_of(asked, way, progress)
+            parted = PartedLog(*open_store(folder))
         parted = replace(parted, log=with_players(parted.log, asked.players))
         with workers(work.jobs, work.cluster, progress) as who:
             kept = parted.fitting(asked.conditions, who)
     return LoadedParts(parted, asked.course, Wanted(asked.course, asked.rules, kept), work, spilled, asked.telling)
 
 
-def _store_of(asked: Asked, progress: Progress) -> tuple[Path, TemporaryDirectory[str] | None]:
+def _store_of(asked: Asked, way: Way, progress: Progress) -> tuple[Path, TemporaryDirectory[str] | None]:
     sources = expand(asked.names)
     if sources[0].store is not None:
         if len(sources) > 1:
             raise UsageError("work over parts takes one store, or logs. Add the logs to the store first: milepost pack --add.")
         return sources[0].store, None
     if any(source.path is None for source in sources):
-        raise UsageError("standard input cannot be worked on in parts. Name a file, or leave out --jobs, --cluster and --memory.")
-    layout = Layout.of(sum(unpacked(source.label, source.size()) for source in sources), asked.work.memory, asked.work.jobs)
+        raise UsageError("standard input cannot be worked on in parts. Name a file, or leave out --cluster and --memory.")
+    layout = Layout.of(sum(unpacked(source.label, source.size()) for source in sources), way.memory, asked.work.jobs)
     with scratch_writing():
         spilled = TemporaryDirectory(prefix="milepost-")
         folder = Path(spilled.name) / "store"

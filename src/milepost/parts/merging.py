@@ -10,13 +10,16 @@ from milepost.arrays import Column, Ints
 from milepost.gate.clock import session_order
 from milepost.gate.gate import Admitted, players_of
 from milepost.logs.interface import ABSENT, BareLog
+from milepost.memory import give_back_now
 from milepost.numerics.whole_numbers import stable_order
-from milepost.parts.slim import Same, Slim, filled_out, joined
+from milepost.parts.joining import end_to_end, joined
+from milepost.parts.packed import Packed, Same, filled_out, packed
 from milepost.parts.tasks import PlayedPart, Wanted
 from milepost.playback.around import AroundAttempts, SessionTimes
 from milepost.playback.attributes import Attributes
 from milepost.playback.play import Play
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
+from milepost.store.columns import slimmest
 
 _PLACES = frozenset({"opened_at", "closed_at", "at"})  # columns that point into the order of replay
 
@@ -39,13 +42,12 @@ def merged(parts: list[PlayedPart], log: BareLog, debug_sessions: int, wanted: W
     sequence = session_order(log.sessions, player, np.nan_to_num(times.first))
     rank = np.empty(count, np.int64)
     rank[sequence] = np.arange(count)
-    shifts = [_shift(part, bounds, count) for part in parts]
-    order = _in_order([part.attempts for part in parts], shifts, rank)
+    order = _in_order(parts, [part.attempts for part in parts], bounds, rank)
     attempts = AttemptTable(**_joined([part.attempts for part in parts], order))
-    attributes = _attributes([(part.attributes, len(part.around["cause"])) for part in parts], order)
+    attributes = _attributes([(part.attributes, part.around["cause"].rows) for part in parts], order)
     around = AroundAttempts(**_joined([part.around for part in parts], order))
     moving = [part.moves for part in parts]
-    moves = MoveTable(**_joined(moving, _in_order(moving, shifts, rank)))
+    moves = MoveTable(**_joined(moving, _in_order(parts, moving, bounds, rank)))
     course, stops = wanted.course, parts[0].stops
     course = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
     admitted = Admitted(
@@ -74,32 +76,32 @@ def _by_session(columns: list[Column], parts: list[PlayedPart], count: int) -> C
     return whole
 
 
-def _shift(part: PlayedPart, bounds: Ints, count: int) -> Ints:
-    """Per session, how far its records lie further on in the whole than in the part."""
-    shift = np.zeros(count, np.int64)
-    shift[part.sessions] = bounds[part.sessions] - part.begins
-    return shift
-
-
-def _in_order(tables: list[dict[str, Slim]], shifts: list[Ints], rank: Ints) -> Ints:
+def _in_order(parts: list[PlayedPart], tables: list[dict[str, Packed]], bounds: Ints, rank: Ints) -> Ints:
     """The places of the rows, one table after the other, in the order of play; places in the part become such in the whole."""
-    for table, shift in zip(tables, shifts, strict=True):
+    shift = np.zeros(len(rank), np.int64)  # per session, how far its records lie further on in the whole than in its part
+    for part in parts:
+        shift[part.sessions] = bounds[part.sessions] - part.begins
+    for table in tables:
         for name in _PLACES & table.keys():
-            table[name] = filled_out(table[name]) + shift[filled_out(table["session"])]
-    return stable_order(rank[np.concatenate([filled_out(table["session"]) for table in tables])])
+            table[name] = packed(filled_out(table[name]) + shift[filled_out(table["session"])])
+    return stable_order(rank[end_to_end([table["session"] for table in tables])])
 
 
-def _attributes(parts: list[tuple[dict[str, Slim], int]], order: Ints) -> Attributes:
+def _attributes(parts: list[tuple[dict[str, Packed], int]], order: Ints) -> Attributes:
     """The attributes of all attempts; a part in which no attempt has one does not have its column."""
     found: dict[str, Column] = {}
     for name in dict.fromkeys(name for columns, _ in parts for name in columns):
-        given = next(columns[name] for columns, _ in parts if name in columns)
-        kind = given.value.dtype if isinstance(given, Same) else given.dtype
-        nothing = np.asarray(np.nan if kind.kind == "f" else ABSENT, np.float64 if kind.kind == "f" else np.int64)[()]
-        found[name] = joined(name, [columns.pop(name, Same(nothing, rows)) for columns, rows in parts], order)
+        kind = next(columns[name].kind for columns, _ in parts if name in columns)
+        nothing = kind.type(np.nan if kind.kind == "f" else ABSENT)
+        found[name] = slimmest(joined(name, [columns.pop(name, Same(rows, kind, nothing)) for columns, rows in parts], order))
+        give_back_now()
     return Attributes(found)
 
 
-def _joined(tables: list[dict[str, Slim]], order: Ints) -> dict[str, Column]:
+def _joined(tables: list[dict[str, Packed]], order: Ints) -> dict[str, Column]:
     """One table's columns of those of several, which are let go one by one, so that memory holds them once."""
-    return {name: joined(name, [table.pop(name) for table in tables], order) for name in list(tables[0])}
+    columns: dict[str, Column] = {}
+    for name in list(tables[0]):
+        columns[name] = joined(name, [table.pop(name) for table in tables], order)
+        give_back_now()
+    return columns

@@ -1,11 +1,11 @@
-"""A packed store that is replayed part by part, on as many workers as there are: the same play as of the whole log."""
+"""A log that is replayed part by part, on as many workers as there are: the same play as of the whole log."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import reduce
 from operator import add, or_
-from pathlib import Path
 
 import numpy as np
 
@@ -16,45 +16,28 @@ from milepost.gate.names import gather
 from milepost.gate.selection import Condition, only, require_any, require_known
 from milepost.gate.survey import Survey
 from milepost.logs.interface import BareLog
-from milepost.logs.read import nothing_in
+from milepost.memory import give_back_now
 from milepost.parts.executors import Workers
 from milepost.parts.merging import merged
-from milepost.parts.tasks import Part, Wanted, hits_of_part, levels_of_part, opened, play_part, survey_part
+from milepost.parts.tasks import Part, Wanted, hits_of_part, levels_of_part, play_part, survey_part
 from milepost.playback.infer import infer_order
 from milepost.playback.play import Play
+from milepost.playback.replacing import MOST_RECORDS
 from milepost.playback.replay import require_few
 from milepost.progress import SILENT, Progress
-from milepost.store.manifest import latest
-from milepost.store.store import groups_of_parts
 
 
 @dataclass(frozen=True)
 class PartedLog:
-    """A store, its parts, and who works on them.
+    """A log in parts.
 
     Attributes:
-        log: the store's log, without records.
-        parts: the parts that hold records.
+        log: the log without its records.
+        parts: its parts, which share no player and no session.
     """
 
     log: BareLog
-    parts: list[Part]
-
-    @classmethod
-    def of(cls, folder: Path) -> PartedLog:
-        """Open a store.
-
-        Args:
-            folder: the store's folder; workers elsewhere see it under the same name.
-
-        Raises:
-            LogError: the store is damaged, or holds no record that can be used.
-        """
-        store = str(folder.resolve())
-        manifest, log = latest(folder, lambda manifest: opened(store, manifest.additions, manifest.stamp()))
-        if not manifest.records:
-            raise nothing_in(log)
-        return cls(log, [Part(store, manifest.additions, manifest.stamp(), numbers) for numbers in groups_of_parts(manifest)])
+    parts: Sequence[Part]
 
     def fitting(self, conditions: tuple[Condition, ...], workers: Workers) -> Bools | None:
         """Per session, whether it fits all conditions; None without any.
@@ -77,8 +60,14 @@ class PartedLog:
         hits = workers.map(hits_of_part, [(part, condition) for part in self.parts], SILENT)
         return condition.judged(reduce(or_, hits))
 
-    def play(self, wanted: Wanted, workers: Workers, progress: Progress = SILENT) -> Play:
+    def play(self, wanted: Wanted, workers: Workers, progress: Progress = SILENT, last: bool = False) -> Play:
         """Replay what is wanted of it: survey all parts, replay each, and put them together.
+
+        Args:
+            wanted: what is wanted.
+            workers: who does it.
+            progress: told of each step.
+            last: whether nobody will have it replayed after that, but for some players of a small log.
 
         Raises:
             LogError: the store is damaged, or no course is given and there are too many levels to infer their order.
@@ -91,6 +80,10 @@ class PartedLog:
         order = None if wanted.course is not None else self._order(wanted, survey, log, workers, progress)
         progress.step("replaying parts", len(self.parts))
         played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
+        if last and survey.clocked.sum() > MOST_RECORDS:
+            for part in self.parts:
+                part.let_go()
+        give_back_now()
         play = merged(played, log, debug_sessions, wanted)
         return replace(play, again=lambda exclusion, some: self.play(self.once_more(wanted, exclusion, some), workers))
 
@@ -101,7 +94,7 @@ class PartedLog:
         return replace(wanted, kept=kept, exclusion=exclusion, summaries=())
 
     def _numbers_of(self, wanted: Wanted) -> Ints:
-        """Per session of a play, its number in the store."""
+        """Per session of a play, its number in the log."""
         numbers = np.arange(len(self.log.sessions.name))
         numbers = numbers if wanted.kept is None else numbers[wanted.kept]
         debug = np.array(self.log.sessions.debug, dtype=np.bool_)[numbers]

@@ -1,4 +1,4 @@
-"""Work on one part of a packed store: what a worker does, and what it sends back.
+"""Work on one part of a log: what a worker does, and what it sends back.
 
 Parts share no player and no session, and know the sessions and names of the whole by the same numbers; so what comes of them
 merges, and the whole is what it would be in one piece.
@@ -7,23 +7,20 @@ merges, and the whole is what it would be in one piece.
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
-from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.course.course import Course
-from milepost.errors import LogError
 from milepost.gate.anonymous import anonymous
 from milepost.gate.exclusion import Exclusion
 from milepost.gate.gate import Gated, gate, without_debug
 from milepost.gate.names import Stops
 from milepost.gate.selection import Condition, only
 from milepost.gate.survey import Survey, survey_of
-from milepost.logs.interface import BareLog, L, Log
-from milepost.parts.slim import Slim, slim_columns, slimmed
+from milepost.logs.interface import L, Log
+from milepost.parts.packed import Packed, packed_columns, packed_table
 from milepost.playback.around import SessionTimes
 from milepost.playback.attributes import all_attributes
 from milepost.playback.idle import active_without_idle
@@ -32,27 +29,22 @@ from milepost.playback.play import Summary, registered
 from milepost.playback.replay import levels_in_play, replay_gated
 from milepost.progress import SILENT
 from milepost.rules import ReplayRules
-from milepost.store.manifest import Manifest, kept_as, read_manifest
-from milepost.store.store import bare_log, records_of
 
 _SURVEYED = ("session", "event", "level", "to", "whole")
 
 
-@dataclass(frozen=True)
-class Part:
-    """Some parts of a store that belong together.
+class Part(Protocol):
+    """All the records of some players."""
 
-    Attributes:
-        store: the store's folder, as every worker sees it.
-        additions: how often it had been added to.
-        stamp: of its manifest, so that no worker takes another store of its name, or an older or newer state, for it.
-        numbers: which parts.
-    """
+    def log(self, columns: tuple[str, ...] | None = None) -> Log:
+        """The log of these players, with the sessions and names of the whole; whoever uses it does not change its lists.
 
-    store: str
-    additions: int
-    stamp: str
-    numbers: tuple[int, ...]
+        Args:
+            columns: those of the records that are needed, where not all are; the others hold zeros.
+        """
+
+    def let_go(self) -> None:
+        """Nobody will ask it again: what of it is held in memory may go."""
 
 
 @dataclass(frozen=True)
@@ -92,7 +84,7 @@ class PlayedPart:
         sessions: the numbers of its sessions; the columns by session are theirs.
         begins: where each session begins in the part's order of replay.
         lengths: how many records each has in it.
-        attempts: the table's columns by name, slim; so are ``around``, ``attributes`` and ``moves``.
+        attempts: the table's columns by name, packed; so are ``around``, ``attributes`` and ``moves``.
         stops: what the names stand for; the same in every part.
         summaries: what was made of its records.
     """
@@ -104,49 +96,28 @@ class PlayedPart:
     endless: Bools
     coarse: Bools
     times: SessionTimes
-    attempts: dict[str, Slim]
-    around: dict[str, Slim]
-    attributes: dict[str, Slim]
-    moves: dict[str, Slim]
+    attempts: dict[str, Packed]
+    around: dict[str, Packed]
+    attributes: dict[str, Packed]
+    moves: dict[str, Packed]
     stops: Stops
     summaries: dict[type, Any]
 
 
-@lru_cache(maxsize=1)
-def opened(store: str, additions: int, stamp: str) -> tuple[Manifest, BareLog]:
-    """A store's manifest, which it may have had before others added to it, and its log without records.
-
-    Raises:
-        LogError: the store is damaged, or has become another in the meantime.
-    """
-    folder = Path(store)
-    manifest = read_manifest(folder, kept_as(Manifest(additions=additions)))
-    if manifest.stamp() != stamp:
-        raise LogError(f"{store}: was packed anew in the meantime. Ask again.")
-    return manifest, bare_log(folder, manifest)
-
-
-def _log_of(part: Part, columns: tuple[str, ...] | None = None) -> Log:
-    """The log of a part; whoever uses it does not change its lists."""
-    manifest, log = opened(part.store, part.additions, part.stamp)
-    tags = () if columns else tuple(log.tags)
-    return Log(**vars(log), records=records_of(Path(part.store), manifest, part.numbers, tags, columns))
-
-
 def hits_of_part(part: Part, condition: Condition) -> Bools:
     """Per session of the store, whether a record in the part fits a condition on records."""
-    return condition.hits(_log_of(part))
+    return condition.hits(part.log())
 
 
 def survey_part(part: Part, wanted: Wanted) -> Survey:
     """Count names and clocks."""
-    log = wanted.of(_log_of(part, _SURVEYED))
+    log = wanted.of(part.log(_SURVEYED))
     return survey_of(log if wanted.rules.keep_debug else without_debug(log)[0])
 
 
 def _gated(part: Part, wanted: Wanted, survey: Survey) -> tuple[Gated, Ints]:
     """The part as the gate lets it through, for its own sessions only, and their numbers."""
-    gated = gate(wanted.of(_log_of(part)), wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
+    gated = gate(wanted.of(part.log()), wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
     own = np.zeros(len(gated.player), np.bool_)
     own[gated.log.records.session] = True
     gated.sequence = gated.sequence[own[gated.sequence]]
@@ -174,10 +145,10 @@ def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | Non
         play.endless[sessions],
         gated.coarse[sessions],
         times,
-        slimmed(attempts),
-        slimmed(play.around),
-        slim_columns(all_attributes(play).columns),
-        slimmed(play.moves),
+        packed_table(attempts),
+        packed_table(play.around),
+        packed_columns(all_attributes(play).columns),
+        packed_table(play.moves),
         play.gated.stops,
         {kind: play.summary(kind) for kind in wanted.summaries},
     )

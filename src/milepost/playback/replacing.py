@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import fields, replace
-from typing import TypeVar
+from typing import Final, TypeVar
 
 import numpy as np
 
@@ -13,6 +13,7 @@ from milepost.playback.around import AroundAttempts
 from milepost.playback.play import Play
 from milepost.playback.tables import AttemptTable, Ends
 
+MOST_RECORDS: Final = 2_000_000  # of a log, from which no player is replayed anew without being asked
 Table = TypeVar("Table", AttemptTable, AroundAttempts)
 
 

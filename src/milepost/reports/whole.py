@@ -15,6 +15,7 @@ from milepost.measures.attributes import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.interface import table_of
 from milepost.measures.trace import watch_by_level
+from milepost.memory import give_back_now
 from milepost.progress import SILENT
 from milepost.reports.document import described, document, head
 from milepost.reports.documents import Builds, PlanRow, ReportDocument, SelectedDocument, SpikesDocument
@@ -136,6 +137,8 @@ def _measured(name: str, measure: AnyMeasure, play: Play, least: int) -> Head | 
         report = document(name, play, table_of(play, measure))
     except UsageError:
         return None
+    finally:
+        give_back_now()  # of each measure's columns, which come and go, lest they add up
     return report if name == "check" else described(report, play.course, least)
 
 

@@ -8,17 +8,17 @@ from pathlib import Path
 from typing import Final, Literal
 
 from milepost.errors import UsageError
-from milepost.logs.fast.pieces import read_in_pieces
+from milepost.logs.fast.pieces import Pieces, read_source_in_pieces
 from milepost.logs.formats.telling import tell
 from milepost.logs.growing import Reached, reached_in
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
-from milepost.logs.read import DEFAULTS, read_source, require_mapped, suited
+from milepost.logs.read import DEFAULTS, require_mapped, suited
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source, expand
 from milepost.logs.tailing import read_on
 from milepost.progress import SILENT, Progress
-from milepost.sizing import part_within, unpacked
+from milepost.sizing import part_within
 from milepost.store.checksums import checksum, taken_ahead
 from milepost.store.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
 from milepost.store.store import lay_down, locked, restore, seal
@@ -145,9 +145,7 @@ class _Packing:
             if self._read_on(source, digest, log_map, options):
                 waiting += source.size()
                 continue
-            in_pieces = unpacked(source.label, source.size()) > self.layout.at_once and not log_map.active
-            if not in_pieces or not read_in_pieces(self.builder, source, options, self.layout.at_once, self._lay_down, progress):
-                read_source(self.builder, source, log_map, progress, options)
+            read_source_in_pieces(self.builder, source, log_map, options, Pieces(self.layout.at_once, self._lay_down), progress)
             self.manifest.sources.append({"file": source.label, "bytes": source.size(), "sha256": digest})
             waiting += source.size()
             if waiting >= self.layout.at_once and not replaces:

@@ -21,7 +21,7 @@ import numpy as np
 from milepost.arrays import Column, Ints
 from milepost.errors import LogError, OutputError
 from milepost.logs.interface import ABSENT, TAG, BareLog, Place, Records, Refused, Sessions
-from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder
+from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
@@ -114,9 +114,8 @@ def records_of(
     tags = tuple(TAG + name for name in tags)
     columns = read_arrays([folder / record["file"] for record in own], wanted + tags)
     order = np.argsort(columns["row"])
-    zero = {name: np.broadcast_to(kind.type(0), len(order)) for name, kind in RECORD_COLUMNS.items() if name not in wanted}
     wide = {name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted[1:]}
-    return Records.of(zero | wide | {name: columns[name][order] for name in tags})
+    return records_with(wide | {name: columns[name][order] for name in tags}, len(order))
 
 
 def _require_whole(folder: Path, files: list[Entry]) -> None:

@@ -38,7 +38,7 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.reports.interface import Report
 
     loaded = load(args)
-    play = loaded.play()
+    play = loaded.last_play()
     report = cast("CheckDocument", document(args.command, play, table_of(play, audit)))
     write(args, Report(report, check_views(report), report["details"]))
     return Exit.GATE_HIT if args.strict and hit(report, args.strict) else Exit.DONE

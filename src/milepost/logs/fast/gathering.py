@@ -265,7 +265,7 @@ class Columns:
         self._require_levels(text)
         if "progress" in numbers:
             require(not ((numbers["progress"] < 0) | (numbers["progress"] > 1)).any())
-        tags = {name: column for name, column in columns.items() if name not in FIELDS}
+        tags = {name: column for name, column in columns.items() if name not in FIELDS and column.values}
         like: Ints = joined(self._likeness, np.uint64).view(np.int64)
         return Block(self.rows, text, numbers, time, self.stamps is not None, numbers.pop("seq", None), tags, like)
 

@@ -62,7 +62,7 @@ def counted_beside(source: Source) -> Iterator[Future[Marks]]:
 
 def _plain(data: bytes, marks: NDArray[np.uint8]) -> bool:
     """Whether every colon is to be seen, and nothing there is JSON for DuckDB alone: a comma after the last field, form feeds."""
-    if any(odd in data for odd in (b"\x0b", b"\x0c", *_CODED)):
+    if b"\x0b" in data or b"\x0c" in data or (b"\\" in data and any(coded in data for coded in _CODED)):
         return False
     before = marks[np.flatnonzero(marks[1:] == _CLOSING)]
     if (before == _COMMA).any():

@@ -8,6 +8,8 @@ the rules stand.
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, Final
 
 from milepost.logs.fast.gathering import (
@@ -37,25 +39,51 @@ _WHOLE_NUMBER: Final = "[0-9]{1,15}"  # all of these are told apart as floats
 
 def read_strict(source: Source) -> Block | None:
     """The columns of a JSON Lines file; None where it has to be read line by line."""
-    if source.path is None:
-        return None
+    with strict_reader() as reader:
+        return reader.read(source)
+
+
+@contextmanager
+def strict_reader() -> Iterator[StrictReader]:
+    """What reads several files that are likely to have the same fields, also from several threads."""
     import duckdb
 
-    with duckdb.connect() as base, given_up(source.path) as path:
-        return _read(base, source, path)
-    return None
+    with duckdb.connect() as base:
+        yield StrictReader(base)
 
 
-def _read(base: DuckDBPyConnection, source: Source, path: str) -> Block:
-    """Read by the fields of the first lines; where the others have more, by those of all lines."""
-    with counted_beside(source) as marks:
-        written = _Written(_fields(base, path, f"LIMIT {_SAMPLE}"))
-        written.read(base, path)
-        if not written.account_for(marks.result()):
-            written = _Written(_fields(base, path, ""))
+class StrictReader:
+    """Reads files that are likely to have the same fields."""
+
+    def __init__(self, base: DuckDBPyConnection) -> None:
+        self._base = base
+        self._kinds: dict[str, str] = {}
+
+    def read(self, source: Source) -> Block | None:
+        """The columns of a JSON Lines file; None where it has to be read line by line."""
+        found = self._tried(source, self._kinds) if self._kinds else None
+        return found or self._tried(source, {})
+
+    def _tried(self, source: Source, kinds: dict[str, str]) -> Block | None:
+        if source.path is None:
+            return None
+        with self._base.cursor() as base, given_up(source.path) as path:
+            return self._read(base, source, path, kinds)
+        return None
+
+    def _read(self, base: DuckDBPyConnection, source: Source, path: str, kinds: dict[str, str]) -> Block:
+        """Read by the fields that it is likely to have, or of the first lines; where there are more, by those of all lines."""
+        kinds = kinds or _fields(base, path, f"LIMIT {_SAMPLE}")
+        with counted_beside(source) as marks:
+            written = _Written(kinds)
             written.read(base, path)
-            require(written.account_for(marks.result()))
-        return written.columns.block()
+            if not written.account_for(marks.result()):
+                kinds = _fields(base, path, "")
+                written = _Written(kinds)
+                written.read(base, path)
+                require(written.account_for(marks.result()))
+            self._kinds = kinds
+            return written.columns.block()
 
 
 def _fields(base: DuckDBPyConnection, path: str, limit: str) -> dict[str, str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 from math import nan
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 
@@ -44,6 +44,15 @@ _ROW = np.dtype(
     + [(name, np.bool_) for name in ("whole", "foreign", "has_seq")]
 )
 RECORD_COLUMNS = {name: _ROW[name] for name in _ROW.names or ()}  # every column of the records, with its type
+
+
+_AT_ONCE: Final = 1 << 17  # records that are kept one by one before they become columns, which take less memory
+
+
+def records_with(columns: Mapping[str, Column], rows: int) -> Records:
+    """So many records of which only some columns are needed; the others hold zeros."""
+    zeros = {name: np.broadcast_to(kind.type(0), rows) for name, kind in RECORD_COLUMNS.items() if name not in columns}
+    return Records.of(zeros | dict(columns))
 
 
 class RecordBuilder:
@@ -125,6 +134,8 @@ class RecordBuilder:
                 fields.seq is not None,
             )
         )
+        if len(self._rows) >= _AT_ONCE:
+            self._flush()
 
     def add_block(self, block: Block, file: int, before: int = 0) -> bool:
         """Add the columns of a file, or of what comes after so many lines of it.

@@ -1,0 +1,165 @@
+"""A log that is held in memory in few bytes and replayed block by block: the same figures as of the whole."""
+
+import json
+import time
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis.strategies import booleans, floats, integers, lists, none, one_of, permutations
+
+from milepost.course.course import read_course
+from milepost.errors import LogError
+from milepost.logs.read import read
+from milepost.parts import held
+from milepost.parts.asked import Asked
+from milepost.parts.executors import InProcess, Workers, workers
+from milepost.parts.held import hold
+from milepost.parts.packed import Same, filled_out, packed
+from milepost.parts.parted import PartedLog
+from milepost.parts.tasks import Wanted
+from milepost.parts.work import Work
+from milepost.playback.replay import replay_log
+from milepost.progress import SILENT
+from milepost.reports.whole import whole_report
+from milepost.rules import ReplayRules
+from random_logs import COURSE, as_text, as_toml, random_log
+
+REAL = one_of(floats(), integers(-9, 9).map(float), integers(0, 99_999).map(lambda n: n / 1000), none().map(lambda _: np.nan))
+COLUMNS = one_of(
+    lists(REAL, max_size=30).map(lambda values: np.array(values, np.float64)),
+    lists(one_of(integers(-3, 3), integers(-(1 << 62), 1 << 62)), max_size=30).map(lambda values: np.array(values, np.int64)),
+    lists(booleans(), max_size=30).map(lambda values: np.array(values, np.bool_)),
+)
+
+
+def bits(column):
+    """A column to the last bit, with one kind of nothing."""
+    return np.where(np.isnan(column), np.nan, column).view(np.int64).tolist() if column.dtype.kind == "f" else column.tolist()
+
+
+@given(COLUMNS)
+def test_packed_columns(column):
+    """Of the same type, to the last bit, noughts of both signs included."""
+    again = filled_out(packed(column))
+    assert again.dtype == column.dtype and bits(again) == bits(column)
+
+
+@given(COLUMNS.flatmap(lambda column: permutations(range(len(column))).map(lambda order: (column, np.array(order, np.int64)))))
+def test_packed_columns_in_another_order(given):
+    """Its rows reordered, and some that lie together."""
+    column, order = given
+    ordered = packed(column).ordered(order)
+    assert bits(filled_out(ordered)) == bits(column[order])
+    room = np.empty(len(column) // 2, column.dtype)
+    ordered.fill(room, len(column) // 3)
+    assert bits(room) == bits(column[order][len(column) // 3 :][: len(room)])
+
+
+@pytest.mark.parametrize(
+    ("values", "most"),
+    [
+        (np.zeros(1000), 0),
+        (np.full(1000, np.nan), 0),
+        (np.arange(1000) / 1000, 2),
+        (np.arange(1000) * 1000.0, 4),
+        (np.arange(1000) / 7, 8),
+        (np.where(np.arange(1000) % 10, np.nan, np.arange(1000) / 4), 1.2),
+        (np.arange(1000) % 50, 1),
+    ],
+)
+def test_packed_columns_are_small(values, most):
+    """So many bytes a row at most, and none of what they were cut out of."""
+
+    def size(column):
+        own = [value for value in vars(column).values() if isinstance(value, np.ndarray) and value.ndim]
+        assert all(one.base is None for one in own)
+        return sum(one.nbytes for one in own) + sum(size(value) for value in vars(column).values() if hasattr(value, "ordered"))
+
+    kept = packed(values[:])
+    assert (0 if isinstance(kept, Same) else size(kept)) <= most * len(values)
+
+
+@pytest.fixture
+def log(tmp_path):
+    """Random logs of many players in one file, faults, unreadable lines and tags of single records among them."""
+    lines = []
+    for seed in range(30):
+        for record in random_log(seed):
+            own = (
+                {"session": f"{seed}-{record['session']}", "boat": seed % 3}
+                if isinstance(record, dict) and "session" in record
+                else {}
+            )
+            lines.append(record | own if own else record)
+    late = [
+        {"session": "late", "time": 1, "event": "start", "level": "Low Arch"},
+        {"session": "late", "time": 2, "event": "death"},
+    ]
+    lines += [late[0], *random_log(99)[:20], late[1] | {"level": "Low Arch", "player": "p1", "lamp": "green"}]
+    (tmp_path / "log.jsonl").write_text(as_text(lines), encoding="utf-8")
+    (tmp_path / "course.toml").write_text(as_toml(COURSE))
+    return str(tmp_path / "log.jsonl"), read_course(tmp_path / "course.toml")
+
+
+def document(play):
+    """All that is said of a play."""
+    return json.loads(json.dumps(whole_report(play, 5, {})))
+
+
+@pytest.mark.parametrize("given", [True, False])
+@pytest.mark.parametrize(("piece", "block", "jobs"), [(20_000, 300, 1), (5_000, 50, 2), (1 << 20, 1, 3)])
+def test_same_figures(log, monkeypatch, piece, block, jobs, given):
+    """In pieces and blocks of whatever size, by as many threads as there are."""
+    monkeypatch.setattr(held, "_PIECE", piece)
+    monkeypatch.setattr(held, "_BLOCK", block)
+    course, rules = log[1] if given else None, ReplayRules()
+    parted = PartedLog(*hold(Asked([log[0]], course, rules, work=Work(jobs=jobs)), SILENT))
+    whole = read([log[0]])
+    assert len(parted.parts) > 2 and sum(len(part.log().records) for part in parted.parts) == len(whole.records)
+    with workers(jobs, None) as who:
+        ours = document(parted.play(Wanted(course, rules), who))
+    assert ours == document(replay_log(whole, course, rules))
+
+
+def test_records_as_they_were_read(log, monkeypatch):
+    """All columns, those of tags that came up late included; a session is in one block, as are all of a player."""
+    monkeypatch.setattr(held, "_PIECE", 20_000)
+    monkeypatch.setattr(held, "_BLOCK", 200)
+    bare, parts = hold(Asked([log[0]], None, ReplayRules()), SILENT)
+    whole = read([log[0]])
+    blocks = [part.log() for part in parts]
+    order = np.argsort(np.concatenate([block.records.line for block in blocks]))
+    texts = {"session": (bare.sessions.name, whole.sessions.name), "level": (bare.stops, whole.stops)}
+    for name, column in whole.records.columns().items():
+        ours = np.concatenate([block.records.columns()[name] for block in blocks])[order]
+        if name in texts:
+            own, theirs = texts[name]
+            assert [own[code] for code in ours if code >= 0] == [theirs[code] for code in column if code >= 0]
+        elif name not in ("event", "to", "cause", "layout", "rating", "tag boat", "tag lamp"):  # codes, as they came up
+            assert bits(ours) == bits(column), name
+    players = [{bare.sessions.player[code] or code for code in np.unique(block.records.session)} for block in blocks]
+    assert len(blocks) > 3 and sum(map(len, players)) == len(set().union(*players))
+
+
+def test_an_error_in_a_thread():
+    """It is the error of the whole, and what has not begun is not begun."""
+    begun = []
+
+    def work(number):
+        begun.append(number)
+        if number == 2:
+            raise LogError("broken")
+        time.sleep(0.001 * (number > 5))
+        return 2 * number
+
+    assert Workers(InProcess()).map(work, [(0,), (1,)], SILENT) == [0, 2]
+    with workers(2, None) as who:
+        assert who.map(work, [(5,), (4,), (3,)], SILENT) == [10, 8, 6]
+        begun.clear()
+        with pytest.raises(LogError, match="broken"):
+            who.map(work, [(2,), *((number,) for number in range(3, 10_000))], SILENT)
+    assert len(begun) < 9_000
+    with pytest.raises(LogError, match="broken"):
+        Workers(InProcess()).map(work, [(2,), (1 << 20,)], SILENT)
+    assert begun[-1] == 2
