@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import Final
 
-_THRESHOLD_OPTION: Final = -3  # of the C library's mallopt: from which size on a block is mapped by itself
+_MAPPED_OPTION: Final = -3  # of the C library's mallopt: from which size on a block is mapped by itself
+_KEPT_OPTION: Final = -1  # and how much that was let go stays for later
 _BYTES: Final = 4 << 20  # smaller ones are made again and again, and each page of a new one costs
+_KEPT: Final = 32 << 20
 
 
 def give_back_now() -> None:
@@ -31,6 +33,8 @@ def give_back_early() -> None:
 
     pa.set_memory_pool(pa.system_memory_pool())
     try:
-        ctypes.CDLL(None).mallopt(_THRESHOLD_OPTION, _BYTES)
+        library = ctypes.CDLL(None)
+        library.mallopt(_MAPPED_OPTION, _BYTES)
+        library.mallopt(_KEPT_OPTION, _KEPT)
     except (OSError, AttributeError, TypeError):
         return

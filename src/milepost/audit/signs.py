@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.gate.survey import builds_of
-from milepost.numerics.whole_numbers import counted, distinct, stable_order
+from milepost.numerics.whole_numbers import among, counted, distinct, stable_order
 from milepost.playback.play import FullPlay, summary
 from milepost.vocabulary import EVENTS, PAUSE, RESET, RETRY, START, TRANSITION
 
@@ -79,13 +79,13 @@ class Signs:
         """Look through a play's records."""
         seen = InOrder.of(play)
         build, builds = builds_of(play.gated.log.sessions)
-        events = np.zeros((builds, len(EVENTS)), np.int64)
-        np.add.at(events, (build[seen.session], seen.event), 1)
+        of_build = np.bincount(build[seen.session] * len(EVENTS) + seen.event, minlength=builds * len(EVENTS))
+        events = of_build.reshape(builds, len(EVENTS))
         placed = seen.level >= 0
         at, played = np.bincount(seen.level[placed], minlength=len(play.stops)), np.zeros(len(play.stops), np.bool_)
         played[seen.level[placed & (seen.event != TRANSITION)]] = True
         records, order = play.gated.log.records, play.gated.order
-        preloaded = np.flatnonzero(np.isin(seen.event, (START, RETRY)) & (records.collected[order] > 0))
+        preloaded = np.flatnonzero(among(seen.event, (START, RETRY)) & (records.collected[order] > 0))
         bursts, idle, preset = (seen.rows(places) for places in (_bursts(seen), _idle(seen, play), preloaded))
         doubled = doubled_sessions(seen, np.diff(play.gated.bounds))
         return cls(events, at, played, bursts, idle, preset, doubled, _strays(seen, play), _storms(play))
@@ -149,9 +149,7 @@ def _bursts(seen: InOrder) -> Ints:
 def _idle(seen: InOrder, play: FullPlay) -> Ints:
     """Records after which nothing is logged for long, within an attempt and without a pause."""
     table, count = play.attempts, len(seen.event)
-    change = np.zeros(count + 1, np.int64)
-    np.add.at(change, table.opened_at, 1)
-    np.add.at(change, table.closed_at, -1)
+    change = np.bincount(table.opened_at, minlength=count + 1) - np.bincount(table.closed_at, minlength=count + 1)
     inside = np.cumsum(change)[: max(0, count - 1)] > 0
     silent = inside & (np.diff(seen.time) > IDLE_SECONDS) & (np.diff(seen.session) == 0)
     return np.flatnonzero(silent & (seen.event[: max(0, count - 1)] != PAUSE))

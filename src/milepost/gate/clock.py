@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
 from milepost.arrays import Bools, Column, Floats, Ints
@@ -61,7 +63,7 @@ def chosen(column: Column, rows: Ints) -> Column:
     return column if len(rows) == len(column) else column[rows]
 
 
-def session_order(sessions: Sessions, player: Ints, first_time: Floats) -> Ints:
+def session_order(sessions: Sessions, player: Ints, first_time: Floats, own: Ints | None = None) -> Ints:
     """Sessions by player, players by first appearance; a player's sessions by their first time stamp.
 
     Where any session of the player has numeric times, the player's sessions stay in order of first appearance.
@@ -70,15 +72,22 @@ def session_order(sessions: Sessions, player: Ints, first_time: Floats) -> Ints:
         sessions: the log's sessions, by first appearance.
         player: per session, its player's number.
         first_time: per session, seconds from its epoch to its first record in replay order.
+        own: the sessions that are put in order, where not all are.
     """
-    count = len(sessions.name)
-    stamped = np.array([epoch is not None for epoch in sessions.epoch], dtype=np.bool_)
-    numeric = np.bincount(player[~stamped], minlength=player.max() + 1 if count else 0) > 0
-    rows = np.flatnonzero(stamped & ~numeric[player])
-    moments = [(sessions.epoch[number] or 0) + round(first_time[number] * 1e9) for number in rows.tolist()]
+    own = np.arange(len(player)) if own is None else own
+    stamped = _stamped(sessions)
+    numeric = np.bincount(player[~stamped], minlength=player.max() + 1 if len(player) else 0) > 0
+    by_stamp = stamped[own] & ~numeric[player[own]]
+    moments = [(sessions.epoch[number] or 0) + round(first_time[number] * 1e9) for number in own[by_stamp].tolist()]
     if any(abs(moment) >= _NO_STAMP for moment in moments):  # years too far off for 64 bits: their ranks do as well
         rank = {moment: place for place, moment in enumerate(sorted(set(moments)))}
         moments = [rank[moment] for moment in moments]
-    stamp = np.full(count, _NO_STAMP)
-    stamp[rows] = np.array(moments, dtype=np.int64)
-    return np.lexsort((np.arange(count), stamp, player))
+    stamp = np.full(len(own), _NO_STAMP)
+    stamp[by_stamp] = np.array(moments, dtype=np.int64)
+    return own[np.lexsort((own, stamp, player[own]))]
+
+
+@lru_cache(maxsize=1)
+def _stamped(sessions: Sessions) -> Bools:
+    """Per session, whether its times are stamps."""
+    return np.array([epoch is not None for epoch in sessions.epoch], dtype=np.bool_)

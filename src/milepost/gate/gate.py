@@ -75,9 +75,12 @@ class Admitted(WithoutRecords):
 
     def places(self, player: Ints, level: Ints) -> Ints:
         """The places of stops in the order of the player's last build; -1 for those that have none in it."""
-        order = self.order_of_player[player]
-        place = self.orders.rank[order, level]
-        return np.where(place < self.orders.count[order], place, -1)
+        if len(self.orders.count) == 1:
+            place, count = self.orders.rank[0][level], self.orders.count[0]
+        else:
+            order = self.order_of_player[player]
+            place, count = self.orders.rank[order, level], self.orders.count[order]
+        return np.where(place < count, place, -1)
 
     @cached_property
     def last_level(self) -> Ints:
@@ -117,12 +120,14 @@ def gate(
         log: a log, or a part of it with whole sessions, and with the sessions and names of the whole.
         course: the course, if one is given.
         keep_debug: whether sessions tagged as debug take part.
-        survey: of the whole log without the sessions left out, where this is a part of it.
+        survey: of the whole log without the sessions left out, where this is a part of it, of which only the sessions with
+            records are replayed.
         exclusion: what is left out as suspect.
     """
     log, debug_sessions = (log, 0) if keep_debug else without_debug(log)
     if exclusion is not None:
         log = only(log, exclusion.kept(log))
+    own = None if survey is None else np.flatnonzero(np.bincount(log.records.session, minlength=len(log.sessions.name)))
     survey = survey or survey_of(log)
     log = replace(log, records=replace(log.records, marks=log.records.marks.copy()))
     records, sessions = log.records, log.sessions
@@ -144,7 +149,7 @@ def gate(
         coarse,
         players,
         player,
-        session_order(sessions, player, _first_times(records, order, bounds)),
+        session_order(sessions, player, _first_times(records, order, bounds), own),
         course,
         exclusion,
         survey.run_starts > 0,
@@ -249,5 +254,11 @@ def _next_place(records: Records, own: Ints, number: int) -> int:
 
 def without_debug(log: L) -> tuple[L, int]:
     """The log as if sessions tagged as debug had not been, and how many those are."""
-    debug = np.array(log.sessions.debug, dtype=np.bool_)
+    debug = _debug(log.sessions)
     return only(log, ~debug), int(debug.sum())
+
+
+@lru_cache(maxsize=1)
+def _debug(sessions: Sessions) -> Bools:
+    """Per session, whether it is tagged as debug."""
+    return np.array(sessions.debug, dtype=np.bool_)

@@ -13,7 +13,7 @@ from milepost.arrays import Bools, Ints
 from milepost.measures.cells import cells
 from milepost.measures.interface import LevelRow, NoTotals, RawRow, Table, share
 from milepost.numerics.intervals import log_log, wilson
-from milepost.numerics.whole_numbers import distinct
+from milepost.numerics.whole_numbers import among, distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, END_FINISHED, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET, EndCause
 
@@ -182,9 +182,9 @@ def _stops(play: Play) -> list[Stops]:
     columns |= {f"stopped_{name}": count(cause.by(EndCause(code)) & ~at_open) for code, name in enumerate(END_CAUSES)}
     columns["stopped_open"] = count(at_open)
     columns["stopped_after_clear"] = count(after_clear)
-    columns["stopped_mid_attempt"] = count(~after_clear & np.isin(outcome, _MID_ATTEMPT))
-    columns["stopped_after_failure"] = count(~after_clear & np.isin(outcome, _AFTER_FAILURE))
-    columns["stopped_between"] = count(~after_clear & np.isin(outcome, _BETWEEN))
+    columns["stopped_mid_attempt"] = count(~after_clear & among(outcome, _MID_ATTEMPT))
+    columns["stopped_after_failure"] = count(~after_clear & among(outcome, _AFTER_FAILURE))
+    columns["stopped_between"] = count(~after_clear & among(outcome, _BETWEEN))
     columns["stopped_elsewhere"] = count(elsewhere)
     return [cast(Stops, {name: int(column[number]) for name, column in columns.items()}) for number in range(play.n_levels)]
 

@@ -9,7 +9,7 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.logs.interface import ABSENT
 from milepost.measures.interface import RawRow
-from milepost.numerics.whole_numbers import distinct, numbered, stable_order
+from milepost.numerics.whole_numbers import among, distinct, numbered, stable_order
 from milepost.playback.engine import end_codes
 from milepost.playback.play import FullPlay, Play, summary
 from milepost.playback.tables import Ends
@@ -39,8 +39,8 @@ class RawTries:
         order = stable_order(seen.session)
         session, event, level, player = (column[order] for column in (seen.session, seen.event, seen.level, seen.player))
         ended = np.zeros(len(order), np.bool_)
-        ended[:-1] = (session[1:] == session[:-1]) & (level[1:] == level[:-1]) & np.isin(event[1:], _ENDING)
-        tried = np.flatnonzero(ended & np.isin(event, (START, RETRY)) & (level >= 0))
+        ended[:-1] = (session[1:] == session[:-1]) & (level[1:] == level[:-1]) & among(event[1:], _ENDING)
+        tried = np.flatnonzero(ended & among(event, (START, RETRY)) & (level >= 0))
         clears = np.flatnonzero((event == COMPLETE) & (level >= 0))
         both = np.concatenate((tried, clears))
         pairs, pair = numbered(level[both] * n_players + player[both])
@@ -65,7 +65,7 @@ class _Seen:
     def of(cls, play: FullPlay) -> _Seen:
         """Those of a play."""
         records, gated = play.gated.log.records, play.gated
-        rows = np.flatnonzero(np.isin(records.event, _TELLING))
+        rows = np.flatnonzero(among(records.event, _TELLING))
         session, level = records.session[rows], gated.level[rows]
         return cls(session, records.event[rows], np.where(level < play.n_levels, level, ABSENT), gated.player[session])
 
@@ -98,17 +98,17 @@ class RawCounts:
         records = gated.log.records
         event, level, player = records.event[placed], gated.level[placed], gated.player[records.session[placed]]
         n_players = max(1, len(gated.players))
-        here = np.isin(event, LEVEL_EVENTS)
+        here, complete = among(event, LEVEL_EVENTS), np.flatnonzero(event == COMPLETE)
         reached = distinct(level[here] * n_players + player[here]) // n_players
-        cleared = distinct(level[event == COMPLETE] * n_players + player[event == COMPLETE]) // n_players
+        cleared = distinct(level[complete] * n_players + player[complete]) // n_players
         furthest, won = np.full(n_players, -1), np.zeros(n_players, np.bool_)
         np.maximum.at(furthest, player[here], gated.places(player[here], level[here]))
-        won[player[(event == COMPLETE) & (level == gated.last_level[player])]] = True
+        won[player[complete[level[complete] == gated.last_level[player[complete]]]]] = True
         lost_there = np.flatnonzero((furthest >= 0) & ~won & _gave_up(play, n_players))
         last_seen = gated.orders.level_at(gated.order_of_player[lost_there], furthest[lost_there])
         lost = np.bincount(last_seen, minlength=n_levels)
         reached, cleared = (np.bincount(of, minlength=n_levels) for of in (reached, cleared))
-        begun = np.bincount(level[np.isin(event, (START, RETRY))], minlength=n_levels)
+        begun = np.bincount(level[among(event, (START, RETRY))], minlength=n_levels)
         return cls(reached, cleared, lost, begun, RawTries.of(_Seen.of(play), n_players))
 
     @classmethod

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 
 from milepost.arrays import Bools, Column, Ints
@@ -62,6 +64,14 @@ def ordinals(values: Column, order: Ints | None = None) -> Ints:
     result = np.empty(len(values), np.int64)
     result[order] = among
     return result
+
+
+def among(column: Column, few: Iterable[int]) -> Bools:
+    """Which values are some of a few; a look for each of these takes less than one table of them."""
+    found = np.zeros(len(column), np.bool_)
+    for wanted in few:
+        found |= column == wanted
+    return found
 
 
 def _new(rising: Column) -> Bools:

@@ -13,6 +13,7 @@ from milepost.store.columns import slimmest
 
 _FEW: Final = 3  # of a column of numbers with less than one in so many that say something, only these are kept, with their rows
 _STEPS: Final = (1.0, 1000.0)  # whole numbers, and clocks that count thousandths of a second
+_LOOKS: Final = 30  # at a column, before it is looked at as a whole
 _MOST: Final = float((1 << 31) - 1)
 
 
@@ -158,6 +159,8 @@ def _own(column: Column) -> Column:
 
 
 def _is_one_value(column: Column) -> bool:
+    if (column[:: len(column) // _LOOKS + 1] != column[0]).any() and not np.isnan(column[0]):
+        return False
     if column.dtype.kind == "f":
         return bool(np.isnan(column).all() or (column.view(np.int64) == column[:1].view(np.int64)).all())
     return bool((column == column[0]).all())

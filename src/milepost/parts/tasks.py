@@ -115,23 +115,20 @@ def survey_part(part: Part, wanted: Wanted) -> Survey:
     return survey_of(log if wanted.rules.keep_debug else without_debug(log)[0])
 
 
-def _gated(part: Part, wanted: Wanted, survey: Survey) -> tuple[Gated, Ints]:
-    """The part as the gate lets it through, for its own sessions only, and their numbers."""
-    gated = gate(wanted.of(part.log()), wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
-    own = np.zeros(len(gated.player), np.bool_)
-    own[gated.log.records.session] = True
-    gated.sequence = gated.sequence[own[gated.sequence]]
-    return gated, np.flatnonzero(own)
+def _gated(part: Part, wanted: Wanted, survey: Survey) -> Gated:
+    """The part as the gate lets it through, for its own sessions only."""
+    return gate(wanted.of(part.log()), wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
 
 
 def levels_of_part(part: Part, wanted: Wanted, survey: Survey) -> Precedence:
     """Who came to which level first, to infer the order of the levels from."""
-    return levels_in_play(_gated(part, wanted, survey)[0], wanted.rules)
+    return levels_in_play(_gated(part, wanted, survey), wanted.rules)
 
 
 def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None) -> PlayedPart:
     """Replay a part, and let its records go."""
-    gated, sessions = _gated(part, wanted, survey)
+    gated = _gated(part, wanted, survey)
+    sessions = np.sort(gated.sequence)
     play = replay_gated(gated, wanted.rules, order, SILENT)
     attempts = play.attempts
     if wanted.idle_cap is not None:

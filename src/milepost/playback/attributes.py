@@ -12,6 +12,7 @@ from milepost.arrays import Bools, Column
 from milepost.errors import UsageError
 from milepost.gate.values import Values, of_numbers
 from milepost.logs.interface import ABSENT, BareLog
+from milepost.numerics.whole_numbers import among
 from milepost.playback.play import FullPlay, Play, summary, with_records
 from milepost.playback.runs import RunMarks, runs_of
 from milepost.vocabulary import COMPLETE, DEATH, DROPPED, NUMBER_FIELDS, RESET, RETRY, SESSION_END, START, TRANSITION
@@ -112,7 +113,7 @@ def opened_itself(play: FullPlay) -> Bools:
 def _opened_itself(play: FullPlay) -> Bools:
     records, table = play.gated.log.records, play.attempts
     rows = play.gated.order[table.opened_at]
-    opened: Bools = np.isin(records.event[rows], (START, RETRY)) & (records.marks[rows] & DROPPED == 0)
+    opened: Bools = among(records.event[rows], (START, RETRY)) & (records.marks[rows] & DROPPED == 0)
     return opened
 
 
@@ -124,7 +125,7 @@ def closed_itself(play: FullPlay) -> Bools:
 def _closed_itself(play: FullPlay) -> Bools:
     records, table = play.gated.log.records, play.attempts
     rows = play.gated.order[table.closed_at]
-    there = np.isin(records.event[rows], _CLOSING) & (play.gated.level[rows] == table.level)
+    there = among(records.event[rows], _CLOSING) & (play.gated.level[rows] == table.level)
     closed: Bools = (there | (records.event[rows] == SESSION_END)) & (records.marks[rows] & DROPPED == 0)
     return closed
 

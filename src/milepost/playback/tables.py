@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from milepost.arrays import Bools, Floats, Ints
+from milepost.numerics.whole_numbers import among
 from milepost.vocabulary import END_CAUSES, EndCause, Outcome
 
 
@@ -50,7 +51,7 @@ class AttemptTable:
 
     def ended(self, *outcomes: Outcome) -> Bools:
         """Which attempts ended in one of some outcomes."""
-        return _among(self.outcome, outcomes)
+        return among(self.outcome, outcomes)
 
 
 @dataclass(frozen=True)
@@ -61,7 +62,7 @@ class Ends:
 
     def by(self, *causes: EndCause) -> Bools:
         """Which of them ended by one of some causes."""
-        return _among(self.codes, causes)
+        return among(self.codes, causes)
 
     def of(self, rows: Ints) -> Ends:
         """Those of some rows."""
@@ -70,13 +71,6 @@ class Ends:
     def name(self, row: int) -> str:
         """The cause of one, as a word."""
         return END_CAUSES[self.codes[row]]
-
-
-def _among(codes: Ints, wanted: tuple[int, ...]) -> Bools:
-    found: Bools = codes == wanted[0]
-    for code in wanted[1:]:
-        found |= codes == code
-    return found
 
 
 @dataclass

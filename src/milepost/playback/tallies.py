@@ -43,7 +43,7 @@ class Tallies:
         events: per known event word, how many.
         words: per unknown event word, how many.
         findings: by the number of the finding, for findings on records that were made.
-        seconds: per session, from the least to the greatest time of its records.
+        seconds: of each session, in no order, from the least to the greatest time of its records.
         wholes: how many records have a whole number for a time.
         gaps: how often, of records one after the other, the time between is in each bin of logarithms.
     """
@@ -97,7 +97,7 @@ class Tallies:
             np.sum([part.events for part in parts], axis=0),
             np.sum([part.words for part in parts], axis=0),
             findings,
-            np.max([part.seconds for part in parts], axis=0),
+            np.concatenate([part.seconds for part in parts]),
             sum(part.wholes for part in parts),
             np.sum([part.gaps for part in parts], axis=0),
         )
@@ -166,10 +166,8 @@ def _findings(play: FullPlay) -> dict[int, Found]:
 
 def _seconds(play: FullPlay) -> Floats:
     records, count = play.gated.log.records, len(play.gated.log.sessions.name)
-    if not len(records):
-        return np.zeros(count)
     first, last = np.full(count, np.inf), np.full(count, -np.inf)
     np.maximum.at(last, records.session, records.time)
     np.minimum.at(first, records.session, records.time)
-    seconds: Floats = np.maximum(0.0, last - first)
+    seconds: Floats = np.maximum(0.0, last - first)[first < np.inf]
     return seconds
