@@ -11,3 +11,4 @@ Ints = NDArray[np.int64]
 Floats = NDArray[np.float64]
 Bools = NDArray[np.bool_]
 Column = NDArray[Any]  # of whatever type
+Kind = np.dtype[Any]  # the type of a column's values

@@ -35,7 +35,7 @@ _WIDE: Final = 1.5  # logits; a spread of abilities up to which the points of in
 _SAMPLE: Final = 500  # subjects
 _TIMES: Final = 8  # as many subjects as in a sample of them
 _AT_ONCE: Final = 1000  # subjects
-_AT_ONCE_IN_LOOPS: Final = 10_000
+_AT_ONCE_IN_LOOPS: Final = 2000
 _LIGHT: Final = 16  # tries, for which the least number of points is dense enough
 _FAR: Final = 35.0  # logits beyond which a chance is as good as 0 or 1
 _HALVINGS: Final = 12  # of a step that leads down
@@ -73,12 +73,12 @@ def fit_tries(tries: TriesOfItems, n_items: int, groups: Ints | None = None) -> 
         groups: per item, its group, from 0: the prior is then around each group's own mean, of which nothing is presumed.
             Without groups it is around 0.
     """
-    data = _Data(tries, n_items, groups)
-    values = data.start()
-    if data.n_subjects > 2 * _SAMPLE:  # most of the way on a sample, the rest on all
-        sample = fit_tries(tries.of_the_first(max(_SAMPLE, data.n_subjects // _TIMES)), n_items, groups)
+    n_subjects, values = int(tries.subject.max(initial=-1)) + 1, None
+    if n_subjects > 2 * _SAMPLE:  # most of the way on a sample, the rest on all
+        sample = fit_tries(tries.of_the_first(max(_SAMPLE, n_subjects // _TIMES)), n_items, groups)
         values = np.concatenate((sample.difficulty, sample.others))
-    values, information = _uphill(data, values)
+    data = _Data(tries, n_items, groups)
+    values, information = _uphill(data, data.start() if values is None else values)
     covariance: Floats = np.linalg.inv(_definite(information)).astype(np.float64)
     se = np.sqrt(np.diag(covariance))[n_items:]
     others = values[n_items:]

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Final, Protocol
+from typing import Final, Protocol
 
 import numpy as np
 
-from milepost.arrays import Column, Floats, Ints
+from milepost.arrays import Column, Floats, Ints, Kind
 from milepost.store.columns import slimmest
 
 _FEW: Final = 3  # of a column of numbers with less than one in so many that say something, only these are kept, with their rows
@@ -26,7 +26,7 @@ class Packed(Protocol):
     """
 
     rows: int
-    kind: np.dtype[Any]
+    kind: Kind
 
     def ordered(self, order: Ints) -> Packed:
         """The same with its rows in another order."""
@@ -40,7 +40,7 @@ class Same:
     """One value in all rows."""
 
     rows: int
-    kind: np.dtype[Any]
+    kind: Kind
     value: np.generic
 
     def ordered(self, _: Ints) -> Same:
@@ -57,13 +57,15 @@ class _Narrow:
     """Whole numbers in the least type that holds them, or anything else as it is."""
 
     rows: int
-    kind: np.dtype[Any]
+    kind: Kind
     values: Column
 
     def ordered(self, order: Ints) -> _Narrow:
+        """See `Packed`."""
         return _Narrow(self.rows, self.kind, self.values[order])
 
     def fill(self, room: Column, first: int) -> None:
+        """See `Packed`."""
         room[:] = self.values[first : first + len(room)]
 
 
@@ -72,14 +74,16 @@ class _Stepped:
     """Numbers that are so many whole steps, of which so many make one."""
 
     rows: int
-    kind: np.dtype[Any]
+    kind: Kind
     steps: Column
     in_one: float
 
     def ordered(self, order: Ints) -> _Stepped:
+        """See `Packed`."""
         return _Stepped(self.rows, self.kind, self.steps[order], self.in_one)
 
     def fill(self, room: Column, first: int) -> None:
+        """See `Packed`."""
         np.divide(self.steps[first : first + len(room)], self.in_one, out=room)
 
 
@@ -88,12 +92,13 @@ class _Few:
     """Numbers of which most are not given, or nought: the others, with the places of their rows, which rise."""
 
     rows: int
-    kind: np.dtype[Any]
+    kind: Kind
     most: float
     places: Column
     values: Packed
 
     def ordered(self, order: Ints) -> _Few:
+        """See `Packed`."""
         moved = np.empty(self.rows, np.int32)
         moved[order] = np.arange(self.rows, dtype=np.int32)
         places = moved[self.places]
@@ -101,6 +106,7 @@ class _Few:
         return _Few(self.rows, self.kind, self.most, places[rising], self.values.ordered(rising))
 
     def fill(self, room: Column, first: int) -> None:
+        """See `Packed`."""
         begin, end = np.searchsorted(self.places, (first, first + len(room))).tolist()
         values = np.empty(end - begin)
         self.values.fill(values, begin)
