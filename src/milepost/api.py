@@ -112,7 +112,7 @@ def replay(
     rules = rules or ReplayRules(**{**mapping.replay, **chosen.get("settings", {})})
     table = read_players(given) if (given := chosen.get("players")) is not None else None
     sessions, attempts = parsed(chosen.get("where", ()), plan)
-    work = Work(chosen.get("jobs", 1), chosen.get("cluster"), chosen.get("memory"))
+    work = Work(chosen.get("jobs"), chosen.get("cluster"), chosen.get("memory"))
     asked = Asked(names, plan, rules, mapping, conditions=sessions, of_attempts=attempts, work=work, every_record=every_record)
     play = opened_log(replace(asked, exclude=tuple(chosen.get("exclude", ())), players=table)).play()
     return with_records(play) if every_record else play

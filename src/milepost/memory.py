@@ -6,7 +6,7 @@ from typing import Final
 
 _MAPPED_OPTION: Final = -3  # of the C library's mallopt: from which size on a block is mapped by itself
 _KEPT_OPTION: Final = -1  # and how much that was let go stays for later
-_BYTES: Final = 4 << 20  # smaller ones are made again and again, and each page of a new one costs
+_BYTES: Final = 8 << 20  # smaller ones are made again and again, and each page of a new one costs
 _KEPT: Final = 32 << 20
 
 

@@ -37,6 +37,14 @@ def part_within(memory: int) -> int:
     return max(_LEAST_PART, (memory - FIXED) // _REPLAYED)
 
 
+def cores() -> int:
+    """How many of this machine's processors the program may use."""
+    try:
+        return len(os.sched_getaffinity(0))
+    except (AttributeError, OSError):
+        return os.cpu_count() or 1
+
+
 def memory_of_machine() -> int | None:
     """The bytes of memory that this machine has; None where it does not say."""
     try:

@@ -141,7 +141,7 @@ def add_output(parser: argparse.ArgumentParser, forms: tuple[str, ...] = FORMATS
 def add_work(parser: argparse.ArgumentParser) -> None:
     """Where the work is done, and with how much memory."""
     group = parser.add_argument_group("large logs")
-    group.add_argument("--jobs", type=jobs, default=1, metavar="N", help="processes that work on the log's parts (1)")
+    group.add_argument("--jobs", type=jobs, metavar="N", help="threads that work on the log's parts (2, or 1 within --memory)")
     group.add_argument("--cluster", metavar="ADDRESS", help="a Dask scheduler, as tcp://host:8786, whose workers do the work")
     group.add_argument(
         "--memory",

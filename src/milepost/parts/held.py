@@ -140,7 +140,7 @@ def hold(asked: Asked, progress: Progress) -> tuple[BareLog, list[HeldPart]]:
     sources = expand(asked.names)
     progress.step("reading", likely_records(sources))
     for source in sources:
-        read_source_in_pieces(builder, source, asked.log_map, asked.options, Pieces(_PIECE, take, asked.work.jobs), progress)
+        read_source_in_pieces(builder, source, asked.log_map, asked.options, Pieces(_PIECE, take, asked.work.threads), progress)
         take()
     require_mapped(builder)
     log = builder.log().bare()

@@ -76,7 +76,7 @@ class LoadedParts:
         return replace(self.wanted, kept=kept, course=course, exclusion=exclusion)
 
     def _plays(self, wanted: list[Wanted], last: bool = False) -> list[Play]:
-        with self.telling() as progress, workers(self.work.jobs, self.work.cluster, progress) as who:
+        with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
             plays = [self.parted.play(one, who, progress, last) for one in wanted]
         return [replace(play, again=partial(self._again, one)) for one, play in zip(wanted, plays, strict=True)]
 
@@ -119,7 +119,7 @@ def load_parts(asked: Asked, way: Way) -> LoadedParts:
             folder, spilled = _store_of(asked, way, progress)
             parted = PartedLog(*open_store(folder))
         parted = replace(parted, log=with_players(parted.log, asked.players))
-        with workers(work.jobs, work.cluster, progress) as who:
+        with workers(work.threads, work.cluster, progress) as who:
             kept = parted.fitting(asked.conditions, who)
     return LoadedParts(parted, asked.course, Wanted(asked.course, asked.rules, kept), work, spilled, asked.telling)
 
@@ -132,7 +132,7 @@ def _store_of(asked: Asked, way: Way, progress: Progress) -> tuple[Path, Tempora
         return sources[0].store, None
     if any(source.path is None for source in sources):
         raise UsageError("standard input cannot be worked on in parts. Name a file, or leave out --cluster and --memory.")
-    layout = Layout.of(sum(unpacked(source.label, source.size()) for source in sources), way.memory, asked.work.jobs)
+    layout = Layout.of(sum(unpacked(source.label, source.size()) for source in sources), way.memory, asked.work.threads)
     with scratch_writing():
         spilled = TemporaryDirectory(prefix="milepost-")
         folder = Path(spilled.name) / "store"

@@ -7,16 +7,17 @@ from typing import Final, NamedTuple, TypedDict
 
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address
-from milepost.sizing import COMFORT, memory_of_held, memory_of_machine, memory_of_whole, unpacked
+from milepost.sizing import COMFORT, cores, memory_of_held, memory_of_machine, memory_of_whole, unpacked
 
 _SHARE: Final = 2  # of this machine's memory, one part in so many is the most that a log takes in memory
+_THREADS: Final = 2  # that work where nobody has said; the columns of each are in memory at the same time
 _MOST: Final = 1 << 62  # bytes, where nothing says how many there are
 
 
 class WorkSettings(TypedDict, total=False):
     """See `Work`."""
 
-    jobs: int
+    jobs: int | None
     cluster: str | None
     memory: int | None
 
@@ -26,14 +27,21 @@ class Work:
     """Who does the work, and with how much memory.
 
     Attributes:
-        jobs: threads of this process.
+        jobs: threads of this process; None where nobody has said.
         cluster: the address of a scheduler whose workers do it, instead.
         memory: about how many bytes may be used in all; None where nobody has said.
     """
 
-    jobs: int = 1
+    jobs: int | None = None
     cluster: str | None = None
     memory: int | None = None
+
+    @property
+    def threads(self) -> int:
+        """How many threads there are."""
+        if self.jobs is not None:
+            return self.jobs
+        return 1 if self.memory is not None else min(_THREADS, cores())
 
     def way(self, names: list[str]) -> Way:
         """How a log is replayed that may be large.
@@ -48,18 +56,23 @@ class Work:
         if self.cluster is not None:
             return Way(packed=True, memory=self.memory)
         if any(name == "-" or is_address(name) for name in names):
-            return Way(held=self.jobs > 1, packed=self.jobs == 1 and self.memory is not None, memory=self.memory)
+            return Way(held=self._divided, packed=not self._divided and self.memory is not None, memory=self.memory)
         sources = expand(names)
         if sources[0].store is not None:
-            return Way(packed=self.jobs > 1 or self.memory is not None, memory=self.memory)
+            return Way(packed=self._divided or self.memory is not None, memory=self.memory)
         return self._way_of_size(sum(unpacked(source.label, source.size()) for source in sources))
+
+    @property
+    def _divided(self) -> bool:
+        """Whether it was said that several do the work."""
+        return self.jobs is not None and self.jobs > 1
 
     def _way_of_size(self, size: int) -> Way:
         """The same for logs of so many bytes of JSON Lines."""
         own = memory_of_machine()
         most = self.memory if self.memory is not None else _MOST if own is None else own // _SHARE
         comfort = most if self.memory is not None else min(most, COMFORT)
-        if self.jobs == 1 and memory_of_whole(size) <= comfort:
+        if not self._divided and memory_of_whole(size) <= comfort:
             return Way()
         if memory_of_held(size) <= most:
             return Way(held=True)
@@ -85,4 +98,4 @@ class Way(NamedTuple):
         return self.held or self.packed
 
 
-ALONE: Final = Work()  # one process, as much memory as it takes
+ALONE: Final = Work()  # as nobody has said anything
