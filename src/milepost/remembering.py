@@ -48,7 +48,15 @@ _OF_PLAY: Final[dict[str, type]] = {
     "end": Ends,
     **dict.fromkeys(("endless", "inferred"), object),
 }
-_SUMMARIES: Final = ("audit.promises", "audit.signs", "comparing.causes", "measures.raw", "playback.runs", "playback.tallies")
+_SUMMARIES: Final = (
+    "audit.promises",
+    "audit.signs",
+    "audit.varying",
+    "comparing.causes",
+    "measures.raw",
+    "playback.runs",
+    "playback.tallies",
+)
 
 
 @dataclass(frozen=True)

@@ -9,11 +9,12 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.audit.evidence import Evidence, Suspect
+from milepost.audit.varying import Varying
 from milepost.course.course import Level
 from milepost.errors import UsageError
 from milepost.gate.values import Values, number_of, text_of
 from milepost.numerics.whole_numbers import counted, distinct
-from milepost.playback.attributes import Varying, attribute
+from milepost.playback.attributes import attribute
 from milepost.playback.play import Play
 
 _OPENINGS, _PLAYERS, _SHARE = 10, 5, 0.9  # from which one value is the rule

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import os
-import re
-import shlex
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
@@ -13,27 +10,21 @@ from typing import TYPE_CHECKING, Final
 from milepost.cli import terminal
 from milepost.cli.beside import answers_of, notes_of, recordings_of, targets_of
 from milepost.cli.comparing import compared
-from milepost.cli.settling import files_of_folder, settings_of
+from milepost.cli.making import form_of, made_of
+from milepost.cli.settling import settings_of
 from milepost.cli.showing import paper, write
-from milepost.errors import UsageError
-from milepost.gate.anonymous import Pseudonyms, anonymous_file
-from milepost.logs.sources.files import expand
-from milepost.logs.sources.remote import is_address, without_secrets
+from milepost.gate.anonymous import Pseudonyms
 from milepost.output import write_file, write_text
 from milepost.reports.forms import render_json
 from milepost.reports.interface import Report
-from milepost.reports.made import how_made
 from milepost.reports.since import read_report
 from milepost.reports.strips import course_strip
 from milepost.reports.summary import summary_rows
 from milepost.reports.whole import Beside, whole_report
-from milepost.store.checksums import taken_ahead
 
 if TYPE_CHECKING:
     from milepost.opening import Loaded
-    from milepost.reports.documents import CompareDocument, Made, ReportDocument
-
-_WHOM: Final = re.compile(r"^((?:--where=)?\s*(?:player|session)\s*[!=<>]+).*", re.DOTALL)
+    from milepost.reports.documents import CompareDocument, ReportDocument
 
 
 def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
@@ -79,44 +70,6 @@ def write_report(args: argparse.Namespace, report: ReportDocument) -> None:
         write(args, Report(report, [*told, *strip, table], summary_rows(report)))
         return
     _FORMS[form](args, report)
-
-
-def form_of(output: str | None) -> str | None:
-    """The form that a report's file has by its name's ending; None for standard output.
-
-    Raises:
-        UsageError: the name's ending says no form that a report can have.
-    """
-    if output in (None, "-"):
-        return None
-    form = Path(str(output)).suffix.lower()
-    if form not in _FORMS:
-        raise UsageError(f"{output}: a report's name ends in .html, .md, .json or .pdf.")
-    return form
-
-
-def made_of(args: argparse.Namespace) -> Made:
-    """How the report is made; without the names of logs where names are to be left out."""
-    sources = expand(args.logs)
-    labels = [anonymous_file(s.label, n) if args.anonymous else s.label for n, s in enumerate(sources)]
-    words = [_shown(word, args.anonymous) for word in args.words if not (args.anonymous and word in args.logs)]
-    inputs = [(label, source.path) for label, source in zip(labels, sources, strict=True)]
-    inputs += [(name, Path(name)) for name in (args.course, args.map) if name]
-    inputs += [(os.path.relpath(path), path) for path in files_of_folder(args) if path not in {one for _, one in inputs}]
-    return how_made(shlex.join(["milepost", *words, *(["LOG"] if args.anonymous else [])]), inputs)
-
-
-def begin_checksums(args: argparse.Namespace) -> None:
-    """Take the checksums of large logs, which the report is to name, while these are read; of what lies here already."""
-    if not any(is_address(name) for name in args.logs):
-        taken_ahead(source.path for source in expand(args.logs) if source.path is not None)
-
-
-def _shown(word: str, anonymous: bool) -> str:
-    """A word of the command line without the secrets of an address, and without whom it names where nobody is to be named."""
-    if is_address(word):
-        word = without_secrets(word)
-    return _WHOM.sub(r"\1…", word) if anonymous else word
 
 
 def _write_html(args: argparse.Namespace, report: ReportDocument) -> None:

@@ -6,7 +6,7 @@ import argparse
 from typing import TYPE_CHECKING, Final
 
 from milepost.cli.exits import Exit
-from milepost.cli.reporting import form_of, made_of
+from milepost.cli.making import form_of, made_of
 from milepost.cli.settling import with_settings
 from milepost.cli.showing import write
 from milepost.cli.telling import tell
@@ -15,8 +15,8 @@ from milepost.output import write_text
 from milepost.reports.document import rows_of
 from milepost.reports.forms import render_json, render_markdown
 from milepost.reports.interface import Report
+from milepost.reports.measured import some_measures
 from milepost.reports.registry import MEASURES
-from milepost.reports.whole import some_measures
 from milepost.wording import listed
 
 if TYPE_CHECKING:
@@ -32,11 +32,11 @@ def measures_named(text: str) -> tuple[str, ...]:
         UsageError: one is no measure of the report.
     """
     asked = [name.strip() for name in text.split(",")]
-    there = [name for name, entry in MEASURES.items() if entry.reported is not None]
     for name in asked:
-        if name not in there:
+        if name not in MEASURES or MEASURES[name].reported is None:
+            there = [name for name, entry in MEASURES.items() if entry.reported is not None]
             raise UsageError(f"--only {name}: the report has no such measure. It has {listed(there)}.")
-    return tuple(name for name in there if name in asked)
+    return tuple(name for name in MEASURES if name in asked)  # of the others nothing is loaded
 
 
 def report_only(args: argparse.Namespace, loaded: Loaded) -> Exit:

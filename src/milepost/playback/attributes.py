@@ -13,7 +13,7 @@ from milepost.errors import UsageError
 from milepost.gate.values import Values, of_numbers
 from milepost.logs.interface import ABSENT, BareLog
 from milepost.numerics.whole_numbers import among
-from milepost.playback.play import FullPlay, Play, summary, with_records
+from milepost.playback.play import FullPlay, Play, with_records
 from milepost.playback.runs import RunMarks, runs_of
 from milepost.vocabulary import COMPLETE, DEATH, DROPPED, NUMBER_FIELDS, RESET, RETRY, SESSION_END, START, TRANSITION
 
@@ -43,7 +43,7 @@ def attribute_names(log: BareLog) -> list[str]:
 def all_attributes(play: FullPlay) -> Attributes:
     """The attributes of a play."""
     columns = {name: _column(play, name) for name in attribute_names(play.gated.log)}
-    return Attributes({name: column for name, column in columns.items() if _given(column).any()})
+    return Attributes({name: column for name, column in columns.items() if is_given(column).any()})
 
 
 def attribute(play: Play, key: str) -> Values:
@@ -59,7 +59,7 @@ def attribute(play: Play, key: str) -> Values:
     if key not in attribute_names(log) or (kept is not None and key not in kept.columns):
         raise UsageError(_no_such(log, key))
     column = kept.columns[key] if kept is not None else _column(with_records(play), key)
-    if not _given(column).any():
+    if not is_given(column).any():
         raise UsageError(_no_such(log, key))
     if column.dtype.kind == "f":
         return of_numbers(column)
@@ -88,7 +88,8 @@ def _no_such(log: BareLog, key: str) -> str:
     return f"{key}: no attempt of the log has that. {has}"
 
 
-def _given(column: Column) -> Bools:
+def is_given(column: Column) -> Bools:
+    """In which rows of a column something is given."""
     given: Bools = np.asarray(~np.isnan(column) if column.dtype.kind == "f" else column != ABSENT, np.bool_)
     return given
 
@@ -128,38 +129,3 @@ def _closed_itself(play: FullPlay) -> Bools:
     there = among(records.event[rows], _CLOSING) & (play.gated.level[rows] == table.level)
     closed: Bools = (there | (records.event[rows] == SESSION_END)) & (records.marks[rows] & DROPPED == 0)
     return closed
-
-
-@summary
-@dataclass(frozen=True)
-class Varying:
-    """The fields and tags that differ within some session."""
-
-    names: frozenset[str]
-
-    @classmethod
-    def of(cls, play: FullPlay) -> Varying:
-        """Look through a play's records."""
-        records = play.gated.log.records
-        rows = np.flatnonzero(records.marks & DROPPED == 0)
-        session = records.session[rows]
-        columns = {name: getattr(records, name)[rows] for name in _NUMBERS} | {
-            name: column[rows] for name, column in records.tags.items()
-        }
-        return cls(frozenset(name for name, column in columns.items() if _differs_within(session, column)))
-
-    @classmethod
-    def merged(cls, parts: list[Varying]) -> Varying:
-        """Those of a log from those of its parts."""
-        return cls(frozenset().union(*(part.names for part in parts)))
-
-
-def _differs_within(session: Column, column: Column) -> bool:
-    """Whether some session has two values."""
-    given = _given(column)
-    if not given.any():
-        return False
-    values, owner = column[given], session[given]
-    first = np.zeros(int(owner.max()) + 1, values.dtype)
-    first[owner[::-1]] = values[::-1]
-    return bool(np.any(values != first[owner]))

@@ -6,13 +6,16 @@ import sys
 from collections.abc import Iterable
 from importlib.metadata import version
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from milepost.errors import LogError
-from milepost.reports.documents import InputFile, Made
 from milepost.reports.interface import Column, View
 from milepost.store.checksums import checksum
 from milepost.version import __version__
 from milepost.wording import safe
+
+if TYPE_CHECKING:
+    from milepost.reports.documents import InputFile, Made
 
 _PACKAGES = ("numpy", "scipy", "duckdb", "matplotlib")
 
@@ -28,18 +31,18 @@ def how_made(command: str, inputs: Iterable[tuple[str, Path | None]]) -> Made:
         LogError: a file cannot be read.
     """
     packages = ", ".join(f"{name} {version(name)}" for name in _PACKAGES)
-    return Made(
-        command=command,
-        versions=f"Mile Post {__version__}, Python {sys.version.partition(' ')[0]}, {packages}",
-        files=[_file(name, path) for name, path in inputs],
-    )
+    return {
+        "command": command,
+        "versions": f"Mile Post {__version__}, Python {sys.version.partition(' ')[0]}, {packages}",
+        "files": [_file(name, path) for name, path in inputs],
+    }
 
 
 def _file(name: str, path: Path | None) -> InputFile:
     if path is None:
-        return InputFile(file=name, bytes=None, sha256=None)
+        return {"file": name, "bytes": None, "sha256": None}
     try:
-        return InputFile(file=name, bytes=path.stat().st_size, sha256=checksum(path))
+        return {"file": name, "bytes": path.stat().st_size, "sha256": checksum(path)}
     except OSError as error:
         raise LogError(f"{path}: cannot be read ({error.strerror or error}).") from error
 

@@ -9,17 +9,15 @@ from typing import TYPE_CHECKING, Final, cast
 import numpy as np
 
 from milepost.difficulty.whatif import as_difficulty, planned_retention
-from milepost.errors import UsageError
 from milepost.gate.anonymous import session_mark
 from milepost.measures.attributes import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
-from milepost.measures.interface import table_of
 from milepost.measures.trace import watch_by_level
-from milepost.memory import give_back_now
 from milepost.progress import SILENT
 from milepost.reports.document import described, document, head
-from milepost.reports.documents import Builds, PlanRow, ReportDocument, SelectedDocument, SpikesDocument
+from milepost.reports.documents import Builds, PlanRow, ReportDocument, SpikesDocument
 from milepost.reports.joined import report_in_recordings
+from milepost.reports.measured import measured_document
 from milepost.reports.registry import MEASURES
 from milepost.reports.since import Earlier, whats_new
 
@@ -28,7 +26,6 @@ if TYPE_CHECKING:
     from milepost.folder.notes import Noted
     from milepost.folder.recordings import Recordings
     from milepost.measures.answers import Answers
-    from milepost.measures.interface import AnyMeasure
     from milepost.planning.targets import Targets
     from milepost.playback.play import Play
     from milepost.progress import Progress
@@ -76,7 +73,7 @@ def whole_report(play: Play, least: int, made: Made, beside: Beside = Beside(), 
     reported = [entry for entry in MEASURES.values() if entry.reported is not None]
     progress.step("measuring", len(reported))
     for entry in reported:
-        parts[entry.name] = _measured(entry.name, entry.reported(least), play, least) if entry.reported else None
+        parts[entry.name] = measured_document(entry.name, entry.reported(least), play, least) if entry.reported else None
         progress.advance(1)
     top = head("report", play)
     top["course"]["name"] = course.name if course else None
@@ -105,16 +102,6 @@ def whole_report(play: Play, least: int, made: Made, beside: Beside = Beside(), 
     return report
 
 
-def some_measures(play: Play, names: Sequence[str], least: int, made: Made) -> SelectedDocument:
-    """The documents of some of the report's measures by name; null where the log or the course has nothing for one."""
-    parts: dict[str, Head | None] = {}
-    for name in names:
-        reported = MEASURES[name].reported
-        parts[name] = _measured(name, reported(least), play, least) if reported is not None else None
-    top = described(head("report", play), play.course, least)
-    return cast(SelectedDocument, {**top, "only": list(names), **parts, "made": made})
-
-
 def _beside(play: Play, least: int, beside: Beside) -> dict[str, Head | None]:
     """Answers and targets, each with something in it."""
     found: dict[str, Head | None] = {"answers": None, "targets": None}
@@ -129,17 +116,6 @@ def _marks(play: Play) -> list[str] | None:
     """A mark of each session, so that a later report can tell which are new; none where there are too many."""
     names = play.gated.log.sessions.name
     return sorted(map(session_mark, names)) if len(names) <= _MOST_MARKS else None
-
-
-def _measured(name: str, measure: AnyMeasure, play: Play, least: int) -> Head | None:
-    """A command's document; None where the log or the course has nothing for it."""
-    try:
-        report = document(name, play, table_of(play, measure))
-    except UsageError:
-        return None
-    finally:
-        give_back_now()  # of each measure's columns, which come and go, lest they add up
-    return report if name == "check" else described(report, play.course, least)
 
 
 def _plan(level: Level) -> PlanRow:

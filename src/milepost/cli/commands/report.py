@@ -37,8 +37,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
-    from milepost.cli.reporting import begin_checksums, form_of, gathered, write_report
-    from milepost.reports.since import read_report
+    from milepost.cli.making import begin_checksums, form_of
 
     form_of(args.output)  # before the work, not after it
     if args.only is not None:
@@ -47,6 +46,9 @@ def run(args: argparse.Namespace) -> Exit:
         measures_named(args.only)
         begin_checksums(args)
         return report_only(args, load(args))
+    from milepost.cli.reporting import gathered, write_report
+    from milepost.reports.since import read_report
+
     if args.since:
         read_report(args.since)
     begin_checksums(args)

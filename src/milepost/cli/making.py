@@ -1,0 +1,62 @@
+"""What every report begins with, whatever is in it: the form that its file's name ends in, and how it is made."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import re
+import shlex
+from pathlib import Path
+from typing import TYPE_CHECKING, Final
+
+from milepost.cli.settling import files_of_folder
+from milepost.errors import UsageError
+from milepost.gate.anonymous import anonymous_file
+from milepost.logs.sources.files import expand
+from milepost.logs.sources.remote import is_address, without_secrets
+from milepost.reports.made import how_made
+from milepost.store.checksums import taken_ahead
+
+if TYPE_CHECKING:
+    from milepost.reports.documents import Made
+
+FORMS: Final = frozenset({".html", ".htm", ".md", ".json", ".pdf"})
+_WHOM: Final = re.compile(r"^((?:--where=)?\s*(?:player|session)\s*[!=<>]+).*", re.DOTALL)
+
+
+def form_of(output: str | None) -> str | None:
+    """The form that a report's file has by its name's ending; None for standard output.
+
+    Raises:
+        UsageError: the name's ending says no form that a report can have.
+    """
+    if output in (None, "-"):
+        return None
+    form = Path(str(output)).suffix.lower()
+    if form not in FORMS:
+        raise UsageError(f"{output}: a report's name ends in .html, .md, .json or .pdf.")
+    return form
+
+
+def made_of(args: argparse.Namespace) -> Made:
+    """How the report is made; without the names of logs where names are to be left out."""
+    sources = expand(args.logs)
+    labels = [anonymous_file(s.label, n) if args.anonymous else s.label for n, s in enumerate(sources)]
+    words = [_shown(word, args.anonymous) for word in args.words if not (args.anonymous and word in args.logs)]
+    inputs = [(label, source.path) for label, source in zip(labels, sources, strict=True)]
+    inputs += [(name, Path(name)) for name in (args.course, args.map) if name]
+    inputs += [(os.path.relpath(path), path) for path in files_of_folder(args) if path not in {one for _, one in inputs}]
+    return how_made(shlex.join(["milepost", *words, *(["LOG"] if args.anonymous else [])]), inputs)
+
+
+def begin_checksums(args: argparse.Namespace) -> None:
+    """Take the checksums of large logs, which the report is to name, while these are read; of what lies here already."""
+    if not any(is_address(name) for name in args.logs):
+        taken_ahead(source.path for source in expand(args.logs) if source.path is not None)
+
+
+def _shown(word: str, anonymous: bool) -> str:
+    """A word of the command line without the secrets of an address, and without whom it names where nobody is to be named."""
+    if is_address(word):
+        word = without_secrets(word)
+    return _WHOM.sub(r"\1…", word) if anonymous else word

@@ -1,0 +1,39 @@
+"""The documents of single measures of one replay."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, cast
+
+from milepost.errors import UsageError
+from milepost.measures.interface import table_of
+from milepost.memory import give_back_now
+from milepost.reports.document import described, document, head
+from milepost.reports.registry import MEASURES
+
+if TYPE_CHECKING:
+    from milepost.measures.interface import AnyMeasure
+    from milepost.playback.play import Play
+    from milepost.reports.documents import Made, SelectedDocument
+    from milepost.reports.heads import Head
+
+
+def some_measures(play: Play, names: Sequence[str], least: int, made: Made) -> SelectedDocument:
+    """The documents of some of the report's measures by name; null where the log or the course has nothing for one."""
+    parts: dict[str, Head | None] = {}
+    for name in names:
+        reported = MEASURES[name].reported
+        parts[name] = measured_document(name, reported(least), play, least) if reported is not None else None
+    top = described(head("report", play), play.course, least)
+    return cast("SelectedDocument", {**top, "only": list(names), **parts, "made": made})
+
+
+def measured_document(name: str, measure: AnyMeasure, play: Play, least: int) -> Head | None:
+    """A command's document; None where the log or the course has nothing for it."""
+    try:
+        report = document(name, play, table_of(play, measure))
+    except UsageError:
+        return None
+    finally:
+        give_back_now()  # of each measure's columns, which come and go, lest they add up
+    return report if name == "check" else described(report, play.course, least)
