@@ -16,12 +16,14 @@ import subprocess
 import sys
 import tempfile
 from pathlib import Path
+from typing import NamedTuple
 
 PANDAS_UP_TO = 20_000  # players; beyond, pandas takes too long to be of interest
 PARQUET = "import duckdb; duckdb.read_json('log.jsonl', format='newline_delimited').write_parquet('log.parquet')"
 FIVE = "funnel,attempts,times,deaths,moves"
 ALL, SOME = "milepost report, from the log", "milepost report, five measures, from the log"
 FIRST, AGAIN = "milepost report, from the store, asked first", "milepost report, from the store, asked again"
+TWO, ONE_CORE = "milepost report, from the log, --jobs 2", "milepost report, from the log, on one processor"
 ONCE = {FIRST, "milepost pack"}  # which find another state the second time
 AGAIN_IN_TURN = 2  # other work on a machine comes and goes; the least of three runs is nearest to what each takes
 COMPILED = 1_600  # players, whose log is large enough to have the replay compiled
@@ -31,26 +33,41 @@ TARGETS = {  # of the SQL's CPU seconds, by records: the least that has so many 
     FIRST: {1e7: 0.4},
     AGAIN: {1e7: 0.2},
 }
+MOST_MEMORY = {1e7: 1024}  # MB of the report from the log, by records
+FASTER, DEARER = 1.5, 1.15  # two threads on the clock than one processor, at least, and their CPU seconds beside its, at most
 MEASURES = ("funnel", "attempts", "times", "deaths", "moves", "spikes")
 PROBE = """
-import resource, subprocess, sys
-done = subprocess.run(sys.argv[1:])
-print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss, file=sys.stderr)
+import os, resource, subprocess, sys, time
+if sys.argv[1] == "one":
+    os.sched_setaffinity(0, {min(os.sched_getaffinity(0))})
+begun = time.perf_counter()
+done = subprocess.run(sys.argv[2:])
+print(time.perf_counter() - begun, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss, file=sys.stderr)
 sys.exit(done.returncode)
 """
 HERE = Path(__file__).resolve().parent
 PROGRAM = Path(sys.executable).with_name("milepost")
 
 
-def measured(command: list[str], folder: Path) -> tuple[float, float]:
-    """CPU seconds and peak memory in MB of one command."""
+class Took(NamedTuple):
+    """What a command took: CPU seconds, seconds on the clock, and peak memory in MB."""
+
+    cpu: float
+    clock: float
+    memory: float
+
+
+def measured(command: list[str], folder: Path, cores: str = "all") -> Took:
+    """What one command takes, on all processors or on one."""
     before = resource.getrusage(resource.RUSAGE_CHILDREN)
-    done = subprocess.run([sys.executable, "-c", PROBE, *command], cwd=folder, capture_output=True, text=True, check=False)
+    probe = [sys.executable, "-c", PROBE, cores, *command]
+    done = subprocess.run(probe, cwd=folder, capture_output=True, text=True, check=False)
     if done.returncode:
         sys.exit(f"{' '.join(command)}: {done.stderr}")
     after = resource.getrusage(resource.RUSAGE_CHILDREN)
     cpu = after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
-    return cpu, int(done.stderr.split()[-1]) / 1024
+    clock, memory = done.stderr.split()[-2:]
+    return Took(cpu, float(clock), int(memory) / 1024)
 
 
 def main() -> None:
@@ -71,29 +88,54 @@ def main() -> None:
 
 def compare(folder: Path, players: int) -> None:
     """Make a log of so many players, run everything on it, and print what each took."""
-    made, _ = measured([str(PROGRAM), "simulate", "--players", str(players), "-o", "log.jsonl", "--truth", "truth.json"], folder)
+    made = measured([str(PROGRAM), "simulate", "--players", str(players), "-o", "log.jsonl", "--truth", "truth.json"], folder)
     records = sum(1 for _ in (folder / "log.jsonl").open("rb"))
     levels = json.loads((folder / "truth.json").read_text())["levels"]
     (folder / "course.toml").write_text("".join(f'[[level]]\nname = "{level["level"]}"\n' for level in levels))
     size = (folder / "log.jsonl").stat().st_size / 1e6
-    print(f"\n{records:,} records of {players:,} players, {size:.0f} MB; made in {made:.1f} CPU seconds\n")
+    print(f"\n{records:,} records of {players:,} players, {size:.0f} MB; made in {made.cpu:.1f} CPU seconds\n")
     measured([sys.executable, "-c", PARQUET], folder)
     bound = "1GB" if players > PANDAS_UP_TO else "300MB"  # less than the log takes as a whole
     rows = commands(bound)
     if players > PANDAS_UP_TO:
         del rows["the measures in pandas"]
-    print("| what | CPU seconds | of SQL | at most | peak memory, MB |\n|:---|---:|---:|---:|---:|")
-    took = {what: measured(command, folder) for what, command in rows.items()}
+    took = {what: measured(command, folder, _cores(what)) for what, command in rows.items()}
     for _ in range(0 if players > PANDAS_UP_TO else AGAIN_IN_TURN):
         for what in took.keys() - ONCE:
-            took[what] = min(took[what], measured(rows[what], folder))
-    of = took["the measures in SQL (DuckDB)"][0]
-    for what, (cpu, memory) in took.items():
-        least = [ratio for size, ratio in TARGETS.get(what, {}).items() if 0.5 * size <= records <= 2 * size]
-        wanted = f"{least[0]:.1f}{'' if cpu / of <= least[0] else ' (no)'}" if least else ""
-        print(f"| {what} | {cpu:.1f} | {cpu / of:.2f} | {wanted} | {memory:,.0f} |")
-    print(f"\n{1e6 * took[ALL][0] / records:.1f} µs of CPU a record for the report from the log.")
+            took[what] = min(took[what], measured(rows[what], folder, _cores(what)))
+    print_table(took, records)
     agree(folder)
+
+
+def print_table(took: dict[str, Took], records: int) -> None:
+    """What everything took, beside what it should take at most."""
+    print("| what | CPU seconds | of SQL | at most | on the clock | peak memory, MB |\n|:---|---:|---:|---:|---:|---:|")
+    of = took["the measures in SQL (DuckDB)"].cpu
+    for what, one in took.items():
+        ratio = one.cpu / of
+        print(
+            f"| {what} | {one.cpu:.1f} | {ratio:.2f} | {_wanted(ratio, TARGETS.get(what, {}), records)} "
+            f"| {one.clock:.1f} | {one.memory:,.0f} |"
+        )
+    print(f"\n{1e6 * took[ALL].cpu / records:.1f} µs of CPU a record for the report from the log.")
+    if most := _wanted(took[ALL].memory, MOST_MEMORY, records):
+        print(f"\nThe report from the log takes {took[ALL].memory:,.0f} MB of memory; at most {most}.")
+    faster, dearer = took[ONE_CORE].clock / took[TWO].clock, took[TWO].cpu / took[ONE_CORE].cpu
+    kept = faster >= FASTER and dearer <= DEARER
+    print(
+        f"\nTwo threads are {faster:.2f} times as fast on the clock as one processor, at {dearer:.2f} times its CPU seconds; "
+        f"{FASTER} at least and {DEARER} at most{'' if kept else ' (no)'}."
+    )
+
+
+def _cores(what: str) -> str:
+    return "one" if what == ONE_CORE else "all"
+
+
+def _wanted(value: float, targets: dict[float, float], records: int) -> str:
+    """What a figure should be at most, for a log of about so many records, and whether it is more."""
+    least = [most for size, most in targets.items() if 0.5 * size <= records <= 2 * size]
+    return f"{least[0]:,g}{'' if value <= least[0] else ' (no)'}" if least else ""
 
 
 def commands(bound: str) -> dict[str, list[str]]:
@@ -109,7 +151,8 @@ def commands(bound: str) -> dict[str, list[str]]:
         SOME: [*milepost, log, *course, "--only", FIVE, "-o", "five.json"],
         "milepost report, from Parquet": [*milepost, "log.parquet", *course, "-o", "parquet.json"],
         f"milepost report, from the log, --memory {bound}": [*milepost, log, *course, "--memory", bound, "-o", "bounded.json"],
-        "milepost report, from the log, --jobs 2": [*milepost, log, *course, "--jobs", "2", "-o", "two.json"],
+        TWO: [*milepost, log, *course, "--jobs", "2", "-o", "two.json"],
+        ONE_CORE: [*milepost, log, *course, "-o", "one.json"],
         "milepost funnel, from the log": [str(PROGRAM), "funnel", log, *course, "-o", "funnel.txt"],
         "milepost pack": [str(PROGRAM), "pack", log, "-o", store],
         FIRST: [*milepost, store, *course, "-o", "stored.json"],
@@ -124,18 +167,18 @@ def starting() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         measured([str(PROGRAM), "demo"], folder)
-        least = min(measured([sys.executable, "-c", "pass"], folder)[0] for _ in range(5))
+        least = min(measured([sys.executable, "-c", "pass"], folder).cpu for _ in range(5))
         print("| on the demo | CPU seconds | at most |\n|:---|---:|---:|")
         wanted = {"--help": 0.10 + least, "funnel": 0.5, "spikes": 0.8}
         for words, most in wanted.items():
-            took = min(measured([str(PROGRAM), words], folder / "wickwater")[0] for _ in range(5))
+            took = min(measured([str(PROGRAM), words], folder / "wickwater").cpu for _ in range(5))
             print(f"| milepost {words} | {took:.2f} | {most:.2f}{'' if took <= most else ' (no)'} |")
 
 
 def agree(folder: Path) -> None:
     """Stop where the peers, or the store, say anything else than the log does."""
     ours = json.loads((folder / "all.json").read_text())
-    for file in ("stored", "bounded", "two", "stored-again", "parquet", "five"):
+    for file in ("stored", "bounded", "two", "one", "stored-again", "parquet", "five"):
         if (folder / f"{file}.json").exists():
             other = json.loads((folder / f"{file}.json").read_text())
             assert all(ours[name] == other[name] for name in MEASURES if name in other), file

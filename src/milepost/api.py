@@ -98,9 +98,9 @@ def replay(
         every_record: whether to keep the records, which `trace` and `compare` look at, however large the log is.
         chosen: ``where``, conditions on sessions and on tries, and ``exclude``, codes of what is left out as suspect, both
             as on the command line; ``players``, the table of players, whose columns are tags; ``settings`` of the replay that
-            go before those of the log map; and who does the work on a large log: ``jobs``, processes that work on its parts (a
-            script needs the usual ``if __name__ == "__main__"`` then), or ``cluster``, the address of a Dask scheduler
-            whose workers do so; ``memory``, about how many bytes may be used in all.
+            go before those of the log map; and who does the work on a large log: ``jobs``, threads that work on its parts, or
+            ``cluster``, the address of a Dask scheduler whose workers do so; ``memory``, about how many bytes may be used in
+            all.
 
     Raises:
         MilePostError: a log, course or map cannot be used.

@@ -8,10 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis.strategies import booleans, floats, integers, lists, none, one_of, permutations
 
+from milepost.cli.main import main
 from milepost.course.course import read_course
-from milepost.errors import LogError
+from milepost.errors import LogError, RecordsGoneError
 from milepost.logs.read import read
-from milepost.parts import held
+from milepost.parts import held, parted, work
 from milepost.parts.asked import Asked
 from milepost.parts.executors import InProcess, Workers, workers
 from milepost.parts.held import hold
@@ -114,11 +115,11 @@ def test_same_figures(log, monkeypatch, piece, block, jobs, given):
     monkeypatch.setattr(held, "_PIECE", piece)
     monkeypatch.setattr(held, "_BLOCK", block)
     course, rules = log[1] if given else None, ReplayRules()
-    parted = PartedLog(*hold(Asked([log[0]], course, rules, work=Work(jobs=jobs)), SILENT))
+    blocks = PartedLog(*hold(Asked([log[0]], course, rules, work=Work(jobs=jobs)), SILENT))
     whole = read([log[0]])
-    assert len(parted.parts) > 2 and sum(len(part.log().records) for part in parted.parts) == len(whole.records)
+    assert len(blocks.parts) > 2 and sum(len(part.log().records) for part in blocks.parts) == len(whole.records)
     with workers(jobs, None) as who:
-        ours = document(parted.play(Wanted(course, rules), who))
+        ours = document(blocks.play(Wanted(course, rules), who))
     assert ours == document(replay_log(whole, course, rules))
 
 
@@ -146,20 +147,70 @@ def test_an_error_in_a_thread():
     """It is the error of the whole, and what has not begun is not begun."""
     begun = []
 
-    def work(number):
+    def double(number):
         begun.append(number)
         if number == 2:
             raise LogError("broken")
         time.sleep(0.001 * (number > 5))
         return 2 * number
 
-    assert Workers(InProcess()).map(work, [(0,), (1,)], SILENT) == [0, 2]
+    assert Workers(InProcess()).map(double, [(0,), (1,)], SILENT) == [0, 2]
     with workers(2, None) as who:
-        assert who.map(work, [(5,), (4,), (3,)], SILENT) == [10, 8, 6]
+        assert who.map(double, [(5,), (4,), (3,)], SILENT) == [10, 8, 6]
         begun.clear()
         with pytest.raises(LogError, match="broken"):
-            who.map(work, [(2,), *((number,) for number in range(3, 10_000))], SILENT)
+            who.map(double, [(2,), *((number,) for number in range(3, 10_000))], SILENT)
     assert len(begun) < 9_000
     with pytest.raises(LogError, match="broken"):
-        Workers(InProcess()).map(work, [(2,), (1 << 20,)], SILENT)
+        Workers(InProcess()).map(double, [(2,), (1 << 20,)], SILENT)
     assert begun[-1] == 2
+
+
+COMMANDS = (
+    "check",
+    "check --exclude untagged_skip",
+    "funnel --raw",
+    "funnel --by build",
+    "funnel --per run",
+    "funnel --exclude instant_clear",
+    "attempts --where level=Low_Arch",
+    "times --idle-cap 5 --clock input",
+    "deaths --by build",
+    "moves",
+    "spikes",
+    "coverage",
+    "ratings",
+    "compare",
+    "level Low_Arch",
+    "targets",
+    "report --anonymous",
+    "report --only deaths,funnel",
+)
+
+
+@pytest.mark.parametrize("words", COMMANDS)
+def test_every_command_on_a_large_log(wickwater, monkeypatch, capsys, words):
+    """What a log is that goes beyond the comfortable is nobody's business: each says the same of it in blocks."""
+    monkeypatch.chdir(wickwater.folder / "wickwater")
+    monkeypatch.setattr(held, "_BLOCK", 500)
+    said, blocks = [], []
+    monkeypatch.setattr(held, "held_in_blocks", lambda *given, real=held.held_in_blocks: blocks.append(1) or real(*given))
+    for comfort in (1 << 40, 0):
+        monkeypatch.setattr(work, "COMFORT", comfort)
+        assert main([*(word.replace("_Arch", " Arch") for word in words.split()), "--format", "json"]) == 0
+        said.append(json.loads(capsys.readouterr().out))
+    assert {**said[0], "made": None} == {**said[1], "made": None} and blocks
+
+
+def test_records_that_were_let_go(log, monkeypatch):
+    """Of a large log that nobody will ask again nothing stays in memory; of a small one, some players may be replayed once more."""
+    for most, gone in ((1 << 40, False), (0, True)):
+        monkeypatch.setattr(parted, "MOST_RECORDS", most)
+        whole = PartedLog(*hold(Asked([log[0]], None, ReplayRules()), SILENT))
+        play = whole.play(Wanted(None, ReplayRules()), Workers(InProcess()), last=True)
+        assert play.counts.any()
+        if gone:
+            with pytest.raises(RecordsGoneError):
+                whole.parts[0].log()
+        else:
+            assert len(whole.parts[0].log().records)
