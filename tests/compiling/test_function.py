@@ -1,13 +1,16 @@
 """Plain functions compiled: the same results, kept for the next time, and whatever is wrong with what was kept."""
 
+import os
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from importlib import import_module, invalidate_caches
+from threading import Barrier
 from typing import NamedTuple
 
 import numpy as np
 import pytest
 
-from milepost.compiling import Compiled, available, making
+from milepost.compiling import Compiled, available, function, making
 from milepost.compiling.kernel import unpacked
 
 pytestmark = pytest.mark.skipif(not available(), reason="Numba is not installed")
@@ -76,7 +79,7 @@ def test_same_as_plain(loops):
     assert fast[1].first.tolist() == plain[1].first.tolist() == [2.5, 2.0, 3.0]
     more, same = arguments(rows=40), arguments(rows=40)
     assert total(*more) == pytest.approx(import_module(loops).total(*same), rel=1e-12)
-    assert len(list(total.folder.iterdir())) == 1  # other sizes are the same code
+    assert len(list(total.folder.glob("total-*"))) == 1  # other sizes are the same code
 
 
 def test_nothing_returned(loops):
@@ -85,7 +88,7 @@ def test_nothing_returned(loops):
     for kind in (np.int64, np.float64):
         to = np.zeros(3, kind)
         assert write(np.array([True, False, False]), to) == 0.0 and to.tolist() == [0, -1, -1]
-    assert len(list(write.folder.iterdir())) == 2
+    assert len(list(write.folder.glob("write-*"))) == 2
 
 
 def test_kept_for_the_next_time(loops, monkeypatch):
@@ -105,7 +108,7 @@ def test_damaged_code_is_made_anew(loops, damage):
     """Cut off, changed or emptied: never run, and replaced."""
     first = Compiled((loops,), "write")
     first(np.array([True]), np.zeros(1))
-    (kept,) = first.folder.iterdir()
+    (kept,) = first.folder.glob("write-*")
     kept.write_bytes(damage(kept.read_bytes()))
     to = np.zeros(2)
     Compiled((loops,), "write")(np.array([False, True]), to)
@@ -130,3 +133,30 @@ def test_only_whole_columns(loops):
     """Every other value of a column lies where the code would not look."""
     with pytest.raises(ValueError, match="one after the other"):
         Compiled((loops,), "write")(np.array([True, False, True])[::2], np.zeros(1))
+
+
+def test_compiled_once_by_several(loops, monkeypatch):
+    """Who needs the same code at the same time waits for whoever makes it, in this process or another."""
+    made, ready = [], Barrier(3)
+    monkeypatch.setattr(making, "made", lambda *given, real=making.made: made.append(1) or real(*given))
+
+    def call(marks):
+        write, to = Compiled((loops,), "write"), np.arange(3)
+        ready.wait()
+        write(marks, to)
+        return to.tolist()
+
+    with ThreadPoolExecutor(3) as threads:
+        assert list(threads.map(call, [np.array([True, False, True])] * 3)) == [[0, -1, 2]] * 3
+    assert len(made) == 1
+
+
+def test_few_versions_are_kept(loops, monkeypatch):
+    """The machine code of versions long gone is taken away, that of the present one never."""
+    write = Compiled((loops,), "write")
+    for n in range(5):
+        (write.folder.parent / f"old-{n}").mkdir()
+        os.utime(write.folder.parent / f"old-{n}", (n, n))
+    monkeypatch.setattr(function, "_KEPT", 3)
+    write(np.array([True]), np.arange(1))
+    assert {one.name for one in write.folder.parent.iterdir()} == {"old-3", "old-4", write.folder.name}

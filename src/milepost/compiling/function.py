@@ -7,12 +7,15 @@ changes with the source.
 from __future__ import annotations
 
 import os
-from contextlib import suppress
+import shutil
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager, suppress
 from functools import cached_property
 from hashlib import sha256
 from importlib.util import find_spec
 from pathlib import Path
 from threading import Lock
+from typing import Final
 
 import numpy as np
 
@@ -20,6 +23,8 @@ from milepost.compiling.kernel import DamagedError, Entry, Kernel, loaded, machi
 from milepost.compiling.layout import Flat
 from milepost.errors import OutputError
 from milepost.output import write_file
+
+_KEPT: Final = 8  # versions of the program whose machine code is kept
 
 
 def available() -> bool:
@@ -71,17 +76,43 @@ class Compiled:
 
     def _kernel(self, layout: str, flat: Flat) -> Kernel:
         """The machine code, from the user's cache if it is there."""
-        path = self.folder and self.folder / f"{self.name}-{sha256(layout.encode()).hexdigest()[:16]}"
+        if self.folder is None:
+            return self._made(flat)
+        path = self.folder / f"{self.name}-{sha256(layout.encode()).hexdigest()[:16]}"
         with suppress(OSError, DamagedError):
-            if path:
-                return unpacked(path.read_bytes())
+            return unpacked(path.read_bytes())
+        with _alone(self.folder):
+            with suppress(OSError, DamagedError):
+                return unpacked(path.read_bytes())  # another process has made it meanwhile
+            kernel = self._made(flat)
+            with suppress(OutputError):  # then it is compiled again next time
+                write_file(path, lambda stream: stream.write(kernel.packed()))
+            _forget(self.folder)
+        return kernel
+
+    def _made(self, flat: Flat) -> Kernel:
         from milepost.compiling.making import made
 
-        kernel = made(self.modules, self.name, self.numeric, flat)
-        with suppress(OutputError):  # then it is compiled again next time
-            if path:
-                write_file(path, lambda stream: stream.write(kernel.packed()))
-        return kernel
+        return made(self.modules, self.name, self.numeric, flat)
+
+
+@contextmanager
+def _alone(folder: Path) -> Iterator[None]:
+    """Hold the folder's lock, so that of several processes one compiles and the others wait; it goes when the process ends."""
+    import fcntl
+
+    with ExitStack() as stack:
+        with suppress(OSError):  # then it may be compiled twice
+            fcntl.flock(stack.enter_context((folder / "lock").open("a")), fcntl.LOCK_EX)
+        yield
+
+
+def _forget(folder: Path) -> None:
+    """Take away machine code of versions that nobody has made anything for lately."""
+    with suppress(OSError):
+        made = sorted((one for one in folder.parent.iterdir() if one.is_dir()), key=lambda one: one.stat().st_mtime)
+        for old in made[:-_KEPT]:
+            shutil.rmtree(old, ignore_errors=True)
 
 
 def _source(module: str) -> Path:
