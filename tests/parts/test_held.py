@@ -12,6 +12,7 @@ from milepost.cli.main import main
 from milepost.course.course import read_course
 from milepost.errors import LogError, RecordsGoneError
 from milepost.logs.read import read
+from milepost.logs.records import builder
 from milepost.parts import held, parted, work
 from milepost.parts.asked import Asked
 from milepost.parts.executors import InProcess, Workers, workers
@@ -141,6 +142,18 @@ def test_records_as_they_were_read(log, monkeypatch):
             assert bits(ours) == bits(column), name
     players = [{bare.sessions.player[code] or code for code in np.unique(block.records.session)} for block in blocks]
     assert len(blocks) > 3 and sum(map(len, players)) == len(set().union(*players))
+
+
+def test_records_that_are_read_one_by_one(log, tmp_path, monkeypatch):
+    """A log that is no JSON Lines is taken away bit by bit, too, and says the same."""
+    assert main(["convert", log[0], "-o", str(tmp_path / "log.csv")]) == 0
+    monkeypatch.setattr(builder, "_AT_ONCE", 100)
+    pieces = []
+    monkeypatch.setattr(held, "_packed_piece", lambda *given, real=held._packed_piece: pieces.append(real(*given)) or pieces[-1])
+    blocks = PartedLog(*hold(Asked([str(tmp_path / "log.csv")], log[1], ReplayRules()), SILENT))
+    assert len(pieces) > 5
+    whole = document(replay_log(read([str(tmp_path / "log.csv")]), log[1], ReplayRules()))
+    assert document(blocks.play(Wanted(log[1], ReplayRules()), Workers(InProcess()))) == whole
 
 
 def test_an_error_in_a_thread():

@@ -137,6 +137,7 @@ def hold(asked: Asked, progress: Progress) -> tuple[BareLog, list[HeldPart]]:
         if rows:
             pieces.append(_packed_piece(builder, rows))
 
+    builder.when_full = take
     sources = expand(asked.names)
     progress.step("reading", likely_records(sources))
     for source in sources:

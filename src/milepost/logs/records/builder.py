@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from math import nan
 from typing import Any, Final
@@ -65,6 +65,7 @@ class RecordBuilder:
         refusals: the records that could not be read.
         files: the files that were read.
         translator: what translates records on their way here; None where no map has had anything to translate.
+        when_full: called whenever many records have become columns, for one who takes these away.
         keeps_records: whether whole columns will do, so that large files may be read at full speed.
     """
 
@@ -74,6 +75,7 @@ class RecordBuilder:
         self._rows: list[tuple[object, ...]] = []
         self._parts: list[dict[str, Column]] = []  # columns, part by part
         self.translator: Translator | None = None
+        self.when_full: Callable[[], None] | None = None
         self.known, self.names, self.tags, self.refusals = KnownSessions(), KnownNames(), KnownTags(), Refusals()
         self.files: list[str] = []
 
@@ -136,6 +138,8 @@ class RecordBuilder:
         )
         if len(self._rows) >= _AT_ONCE:
             self._flush()
+            if self.when_full:
+                self.when_full()
 
     def add_block(self, block: Block, file: int, before: int = 0) -> bool:
         """Add the columns of a file, or of what comes after so many lines of it.
