@@ -4,10 +4,13 @@ import json
 import time
 
 import numpy as np
+import pyarrow
 import pytest
 from hypothesis import given
 from hypothesis.strategies import booleans, floats, integers, lists, none, one_of, permutations
+from pyarrow import parquet
 
+from milepost import sizing
 from milepost.cli.main import main
 from milepost.course.course import read_course
 from milepost.errors import LogError, RecordsGoneError
@@ -227,3 +230,24 @@ def test_records_that_were_let_go(log, monkeypatch):
                 whole.parts[0].log()
         else:
             assert len(whole.parts[0].log().records)
+
+
+@pytest.mark.parametrize("bad", [False, True])
+def test_parquet_in_pieces(tmp_path, monkeypatch, bad):
+    """By groups of rows; from a piece on that is not as it should be, row by row, each at its row."""
+    rows = [
+        {"session": f"s{n // 10}", "time": float(n % 10), "event": "start" if n % 2 else "death", "level": f"Lock {n % 3}"}
+        | ({"progress": 7.0 if bad and n == 333 else 0.5} if n > 200 else {})
+        for n in range(600)
+    ]
+    table = {name: [row.get(name) for row in rows] for name in ("session", "time", "event", "level", "progress")}
+    parquet.write_table(pyarrow.table(table), tmp_path / "log.parquet", row_group_size=50)
+    pieces, name = [], str(tmp_path / "log.parquet")
+    monkeypatch.setattr(held, "_PIECE", 96 * 100)
+    monkeypatch.setattr(held, "_packed_piece", lambda *given, real=held._packed_piece: pieces.append(given[1]) or real(*given))
+    monkeypatch.setattr(sizing, "_UNPACKS", 1000)
+    blocks = PartedLog(*hold(Asked([name], None, ReplayRules()), SILENT))
+    assert pieces == ([100, 100, 100, 300] if bad else [100] * 6)
+    whole = document(replay_log(read([name]), None, ReplayRules()))
+    assert document(blocks.play(Wanted(None, ReplayRules()), Workers(InProcess()))) == whole
+    assert not bad or any(row["places"][0].endswith(":334") for row in whole["check"]["details"])

@@ -14,7 +14,8 @@ from milepost.cli.main import main
 from milepost.course.course import read_course
 from milepost.errors import LogError, WorkError
 from milepost.gate.selection import parse_condition, where
-from milepost.logs.fast.pieces import Pieces, read_in_pieces
+from milepost.logs.fast.ahead import Pieces
+from milepost.logs.fast.pieces import read_in_pieces
 from milepost.logs.interface import ReadOptions
 from milepost.logs.read import read
 from milepost.logs.records.builder import RecordBuilder

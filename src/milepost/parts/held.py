@@ -10,7 +10,8 @@ import numpy as np
 from milepost.arrays import Column, Ints
 from milepost.errors import RecordsGoneError
 from milepost.gate.gate import players_of
-from milepost.logs.fast.pieces import Pieces, read_source_in_pieces
+from milepost.logs.fast.ahead import Pieces
+from milepost.logs.fast.pieces import read_source_in_pieces
 from milepost.logs.interface import ABSENT, TAG, BareLog, Log
 from milepost.logs.read import likely_records, nothing_in, require_mapped
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with

@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import Final, Literal
 
 from milepost.errors import UsageError
-from milepost.logs.fast.pieces import Pieces, read_source_in_pieces
+from milepost.logs.fast.ahead import Pieces
+from milepost.logs.fast.pieces import read_source_in_pieces
 from milepost.logs.formats.telling import tell
 from milepost.logs.growing import Reached, reached_in
 from milepost.logs.interface import ReadOptions

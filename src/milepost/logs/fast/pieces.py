@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import io
 import tempfile
-from collections import deque
-from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
+from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any, Final
 
+from milepost.logs.fast.ahead import Pieces, done_ahead
 from milepost.logs.fast.gathering import Block
+from milepost.logs.fast.parquet_pieces import read_parquet_in_pieces
 from milepost.logs.fast.strict import strict_reader
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line, lines
 from milepost.logs.formats.telling import tell
@@ -29,31 +29,20 @@ Piece = Any  # a file for the moment, whose type is not told outside its library
 _AT_ONCE: Final = 1 << 20  # bytes
 
 
-@dataclass(frozen=True)
-class Pieces:
-    """How large files are read.
-
-    Attributes:
-        size: bytes of a piece.
-        done: called whenever the records of a piece are with the builder.
-        ahead: how many pieces are parsed at the same time, each in a thread, while another one goes to the builder.
-    """
-
-    size: int
-    done: Callable[[], None]
-    ahead: int = 1
-
-
 def read_source_in_pieces(
     builder: RecordBuilder, source: Source, log_map: LogMap, options: ReadOptions, pieces: Pieces, progress: Progress
 ) -> None:
-    """Give every record of a file to a builder, a large one of JSON Lines piece by piece.
+    """Give every record of a file to a builder, a large one of JSON Lines or Parquet piece by piece.
 
     Raises:
         LogError: it cannot be opened, or breaks off inside its packing.
     """
     large = unpacked(source.label, source.size()) > pieces.size and not log_map.active
-    if not large or not read_in_pieces(builder, source, options, pieces, progress):
+    if large and tell(source, options) == "parquet":
+        large = read_parquet_in_pieces(builder, source, options, pieces, progress)
+    elif large:
+        large = read_in_pieces(builder, source, options, pieces, progress)
+    if not large:
         read_source(builder, source, log_map, progress, options)
 
 
@@ -88,16 +77,8 @@ def read_in_pieces(
 
 def _parsed(pieces: Iterator[Piece], ahead: int) -> Iterator[tuple[Piece, Block | None]]:
     """Pieces with their columns, None for one that has to be read line by line."""
-    with strict_reader() as reader, ThreadPoolExecutor(ahead) as threads:
-        waiting: deque[tuple[Piece, Future[Block | None]]] = deque()
-        for piece in pieces:
-            waiting.append((piece, threads.submit(reader.read, Source(Path(piece.name)))))
-            if len(waiting) > ahead:
-                first, block = waiting.popleft()
-                yield first, block.result()
-        while waiting:
-            first, block = waiting.popleft()
-            yield first, block.result()
+    with strict_reader() as reader:
+        yield from done_ahead(((piece, partial(reader.read, Source(Path(piece.name)))) for piece in pieces), ahead)
 
 
 def _pieces(stream: io.BufferedReader, size: int) -> Iterator[Piece]:

@@ -22,18 +22,42 @@ _WHOLE: Final = frozenset({"TINYINT", "SMALLINT", "INTEGER", "BIGINT", "UTINYINT
 _NUMBER: Final = _WHOLE | {"FLOAT", "DOUBLE"}
 _SCALAR: Final = _NUMBER | {"VARCHAR", "BOOLEAN"}
 _EXACT: Final = float(1 << 53)  # whole numbers beyond this are not told apart as floats
+_ALL: Final = "SELECT * FROM read_parquet(?, hive_partitioning = true)"
+_SOME: Final = (
+    "SELECT * EXCLUDE (file_row_number) FROM read_parquet(?, hive_partitioning = true, file_row_number = true) "
+    "WHERE file_row_number >= ? AND file_row_number < ?"
+)
 _MOMENT: Final = moment_columns("time", "time IS NOT NULL")
 
 
-def read_strict_parquet(source: Source) -> Block | None:
-    """The columns of a Parquet file; None where it has to be read row by row."""
+def read_strict_parquet(source: Source, rows: tuple[int, int] | None = None) -> Block | None:
+    """The columns of a Parquet file; None where it has to be read row by row.
+
+    Args:
+        source: the file.
+        rows: the first row that is wanted, from 0, and the one after the last, where not all are.
+    """
     if source.path is None:
         return None
     import duckdb
 
     with duckdb.connect() as base, given_up(source.path) as path:
-        return _read(base.sql("SELECT * FROM read_parquet(?, hive_partitioning = true)", params=[path]), source.path)
+        query, of = (_ALL, ()) if rows is None else (_SOME, rows)
+        return _read(base.sql(query, params=[path, *of]), source.path)
     return None
+
+
+def row_groups(source: Source) -> list[int] | None:
+    """How many rows each group of rows of a Parquet file has, which are read as a whole; None where it cannot be asked."""
+    from pyarrow import ArrowException, parquet
+
+    if source.path is None:
+        return None
+    try:
+        about = parquet.read_metadata(source.path)
+        return [int(about.row_group(number).num_rows) for number in range(about.num_row_groups)]
+    except (ArrowException, OSError):
+        return None
 
 
 def _read(table: DuckDBPyRelation, path: Path) -> Block:

@@ -1,0 +1,45 @@
+"""Pieces of large files, which are parsed ahead of whoever takes them, in order."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import TypeVar
+
+K = TypeVar("K")
+V = TypeVar("V")
+
+
+@dataclass(frozen=True)
+class Pieces:
+    """How large files are read.
+
+    Attributes:
+        size: bytes of a piece, as JSON Lines has them.
+        done: called whenever the records of a piece are with the builder.
+        ahead: how many pieces are parsed at the same time, each in a thread, while another one goes to the builder.
+    """
+
+    size: int
+    done: Callable[[], None]
+    ahead: int = 1
+
+
+def done_ahead(work: Iterator[tuple[K, Callable[[], V]]], ahead: int) -> Iterator[tuple[K, V]]:
+    """What each piece of work gives, with its name; so many pieces are worked on, each in a thread, while one is taken."""
+    with ThreadPoolExecutor(ahead) as threads:
+        waiting: deque[tuple[K, Future[V]]] = deque()
+        try:
+            for name, piece in work:
+                waiting.append((name, threads.submit(piece)))
+                if len(waiting) > ahead:
+                    first, result = waiting.popleft()
+                    yield first, result.result()
+            while waiting:
+                first, result = waiting.popleft()
+                yield first, result.result()
+        finally:
+            for _, result in waiting:
+                result.cancel()

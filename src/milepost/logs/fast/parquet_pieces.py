@@ -1,0 +1,80 @@
+"""Large Parquet files by so many rows at a time, so that only a few pieces are in memory at once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import partial
+from typing import Final
+
+from milepost.logs.fast.ahead import Pieces, done_ahead
+from milepost.logs.fast.gathering import Block
+from milepost.logs.fast.strict_parquet import read_strict_parquet, row_groups
+from milepost.logs.formats.table import FORMATS
+from milepost.logs.interface import ReadOptions, Sink
+from milepost.logs.records.builder import RecordBuilder
+from milepost.logs.records.sink import RecordSink
+from milepost.logs.sources.files import Source
+from milepost.progress import Progress
+
+_ROW: Final = 96  # bytes that a row would have as JSON Lines, about
+
+
+@dataclass(frozen=True)
+class _After(Sink):
+    """Passes on what comes after so many rows."""
+
+    sink: Sink
+    rows: int
+
+    def add(self, record: Mapping[str, object], line: int) -> None:
+        """Take a record as logged."""
+        if line > self.rows:
+            self.sink.add(record, line)
+
+    def refuse(self, line: int, reason: str) -> None:
+        """Note that something there is no record."""
+        if line > self.rows:
+            self.sink.refuse(line, reason)
+
+
+def read_parquet_in_pieces(
+    builder: RecordBuilder, source: Source, options: ReadOptions, pieces: Pieces, progress: Progress
+) -> bool:
+    """Give every row of a file to a builder; false, with nothing read, where nobody can say how many there are.
+
+    From the first piece on that is not as it should be, the rest is read row by row, which is where the rules stand.
+
+    Args:
+        builder: where the records go.
+        source: the file.
+        options: how it is read.
+        pieces: what pieces.
+        progress: told of the records read.
+
+    Raises:
+        LogError: it cannot be read.
+    """
+    groups = row_groups(source)
+    if groups is None:
+        return False
+    file = len(builder.files)
+    builder.files.append(source.label)
+    for first, block in done_ahead(_pieces(source, groups, pieces.size // _ROW), pieces.ahead):
+        if block is None or not builder.add_block(block, file, first):
+            rest = _After(RecordSink(builder, file, None, FORMATS["parquet"].cells), first)
+            FORMATS["parquet"].read(source, rest, options, progress)
+            break
+        progress.advance(block.rows)
+        pieces.done()
+    return True
+
+
+def _pieces(source: Source, groups: list[int], least: int) -> Iterator[tuple[int, Callable[[], Block | None]]]:
+    """Where each piece begins, and what reads it: as many whole groups of rows as have about so many rows."""
+    first = end = 0
+    for number, rows in enumerate(groups):
+        end += rows
+        if end - first >= least or number + 1 == len(groups):
+            yield first, partial(read_strict_parquet, source, (first, end))
+            first = end
