@@ -29,17 +29,16 @@ class Pieces:
 
 def done_ahead(work: Iterator[tuple[K, Callable[[], V]]], ahead: int) -> Iterator[tuple[K, V]]:
     """What each piece of work gives, with its name; so many pieces are worked on, each in a thread, while one is taken."""
+    waiting: deque[tuple[K, Future[V]]] = deque()
     with ThreadPoolExecutor(ahead) as threads:
-        waiting: deque[tuple[K, Future[V]]] = deque()
-        try:
-            for name, piece in work:
-                waiting.append((name, threads.submit(piece)))
-                if len(waiting) > ahead:
-                    first, result = waiting.popleft()
-                    yield first, result.result()
-            while waiting:
-                first, result = waiting.popleft()
-                yield first, result.result()
-        finally:
-            for _, result in waiting:
-                result.cancel()
+        for name, piece in work:
+            waiting.append((name, threads.submit(piece)))
+            if len(waiting) > ahead:
+                yield _first(waiting)
+        while waiting:
+            yield _first(waiting)
+
+
+def _first(waiting: deque[tuple[K, Future[V]]]) -> tuple[K, V]:
+    name, result = waiting.popleft()
+    return name, result.result()

@@ -55,6 +55,10 @@ def records_with(columns: Mapping[str, Column], rows: int) -> Records:
     return Records.of(zeros | dict(columns))
 
 
+def _go_on() -> None:
+    """Nobody takes anything away."""
+
+
 class RecordBuilder:
     """Takes records in log order, one at a time or as whole columns, and gives the whole log at the end.
 
@@ -75,7 +79,7 @@ class RecordBuilder:
         self._rows: list[tuple[object, ...]] = []
         self._parts: list[dict[str, Column]] = []  # columns, part by part
         self.translator: Translator | None = None
-        self.when_full: Callable[[], None] | None = None
+        self.when_full: Callable[[], None] = _go_on
         self.known, self.names, self.tags, self.refusals = KnownSessions(), KnownNames(), KnownTags(), Refusals()
         self.files: list[str] = []
 
@@ -138,8 +142,7 @@ class RecordBuilder:
         )
         if len(self._rows) >= _AT_ONCE:
             self._flush()
-            if self.when_full:
-                self.when_full()
+            self.when_full()
 
     def add_block(self, block: Block, file: int, before: int = 0) -> bool:
         """Add the columns of a file, or of what comes after so many lines of it.
@@ -204,8 +207,7 @@ class RecordBuilder:
     def _flush(self) -> None:
         if self._rows:
             rows = np.array(self._rows, dtype=_ROW)
-            tags = self.tags.flushed(len(rows))
-            self._parts.append({name: np.ascontiguousarray(rows[name]) for name in RECORD_COLUMNS} | tags)
+            self._parts.append({name: np.ascontiguousarray(rows[name]) for name in RECORD_COLUMNS} | self.tags.flushed(len(rows)))
             self._rows = []
 
 
