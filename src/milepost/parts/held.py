@@ -16,9 +16,11 @@ from milepost.logs.interface import ABSENT, TAG, BareLog, Log
 from milepost.logs.read import likely_records, nothing_in, require_mapped
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.sources.files import expand
+from milepost.numerics.whole_numbers import numbered
 from milepost.parts.asked import Asked
 from milepost.parts.packed import Packed, packed
 from milepost.progress import Progress
+from milepost.store.columns import slimmest
 
 _PIECE: Final = 24 << 20  # bytes of a file that are read at once
 _BLOCK: Final = 1 << 17  # records of a block, if no player has more
@@ -114,8 +116,8 @@ def held_in_blocks(log: BareLog, pieces: list[_Piece], most: int) -> list[HeldPa
     for piece in pieces:
         records += np.bincount(piece.sessions(), minlength=len(player))
     before = np.cumsum(np.bincount(player, records).astype(np.int64)) - 1
-    numbers = np.unique(before // most, return_inverse=True)[1].astype(np.int16)
-    block, count = numbers[player], int(numbers.max()) + 1
+    numbers = numbered(before // most)[1]
+    block, count = slimmest(numbers)[player], int(numbers.max()) + 1  # few bits are sorted fastest
     parted = [piece.parted(block, count) for piece in pieces]
     return [HeldPart(log, parted, number) for number in range(count)]
 
