@@ -118,6 +118,7 @@ def test_same_figures(log, monkeypatch, piece, block, jobs, given):
     """In pieces and blocks of whatever size, by as many threads as there are."""
     monkeypatch.setattr(held, "_PIECE", piece)
     monkeypatch.setattr(held, "_BLOCK", block)
+    monkeypatch.setattr(held, "_BLOCKS", 1 << 20)
     course, rules = log[1] if given else None, ReplayRules()
     blocks = PartedLog(*hold(Asked([log[0]], course, rules, work=Work(jobs=jobs)), SILENT))
     whole = read([log[0]])

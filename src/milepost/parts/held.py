@@ -24,6 +24,7 @@ from milepost.store.columns import slimmest
 
 _PIECE: Final = 24 << 20  # bytes of a file that are read at once
 _BLOCK: Final = 1 << 17  # records of a block, if no player has more
+_BLOCKS: Final = 100  # at most, about, for each of them knows of all sessions
 _CODE_OF_TAG: Final = np.dtype(np.int32)
 
 
@@ -150,7 +151,8 @@ def hold(asked: Asked, progress: Progress) -> tuple[BareLog, list[HeldPart]]:
     log = builder.log().bare()
     if not pieces:
         raise nothing_in(log)
-    return log, held_in_blocks(log, pieces, _BLOCK)
+    records = sum(piece.bounds[-1] for piece in pieces)
+    return log, held_in_blocks(log, pieces, max(_BLOCK, records // _BLOCKS))
 
 
 def _packed_piece(builder: RecordBuilder, rows: int) -> _Piece:
