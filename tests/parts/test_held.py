@@ -1,7 +1,9 @@
 """A log that is held in memory in few bytes and replayed block by block: the same figures as of the whole."""
 
+import gc
 import json
 import time
+import weakref
 
 import numpy as np
 import pyarrow
@@ -224,8 +226,11 @@ def test_records_that_were_let_go(log, monkeypatch):
     for most, gone in ((1 << 40, False), (0, True)):
         monkeypatch.setattr(parted, "MOST_RECORDS", most)
         whole = PartedLog(*hold(Asked([log[0]], None, ReplayRules()), SILENT))
+        column = weakref.ref(whole.parts[0].pieces[0].columns["line"])
+        gc.disable()
         play = whole.play(Wanted(None, ReplayRules()), Workers(InProcess()), last=True)
-        assert play.counts.any()
+        assert play.counts.any() and (column() is None) == gone
+        gc.enable()
         if gone:
             with pytest.raises(RecordsGoneError):
                 whole.parts[0].log()

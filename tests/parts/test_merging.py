@@ -135,6 +135,8 @@ def test_first_places():
     ("size", "memory", "jobs", "parts"),
     [
         (1 << 30, None, 1, 16),
+        (10 << 30, None, 1, 106),
+        (1 << 40, None, 1, 128),
         (1 << 30, None, 12, 24),
         (1 << 30, 1 << 30, 1, 16),
         (1 << 30, 1 << 30, 2, 49),
@@ -143,7 +145,7 @@ def test_first_places():
     ],
 )
 def test_layout(size, memory, jobs, parts):
-    """Less memory for each process, more and smaller parts."""
+    """Less memory for each thread, more and smaller parts; of a large log more, too."""
     assert Layout.of(size, memory, jobs).parts == parts
 
 

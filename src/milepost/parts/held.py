@@ -109,7 +109,7 @@ def held_in_blocks(log: BareLog, pieces: list[_Piece], most: int) -> list[HeldPa
 
     Args:
         log: the log without records.
-        pieces: its records, which are put into another order.
+        pieces: its records, which are put into another order; when these parts let them go, nobody else has them.
         most: about how many records a block has, if no player has more.
     """
     player = players_of(log.sessions)[1]
@@ -119,8 +119,8 @@ def held_in_blocks(log: BareLog, pieces: list[_Piece], most: int) -> list[HeldPa
     before = np.cumsum(np.bincount(player, records).astype(np.int64)) - 1
     numbers = numbered(before // most)[1]
     block, count = slimmest(numbers)[player], int(numbers.max()) + 1  # few bits are sorted fastest
-    parted = [piece.parted(block, count) for piece in pieces]
-    return [HeldPart(log, parted, number) for number in range(count)]
+    pieces[:] = [piece.parted(block, count) for piece in pieces]
+    return [HeldPart(log, pieces, number) for number in range(count)]
 
 
 def hold(asked: Asked, progress: Progress) -> tuple[BareLog, list[HeldPart]]:

@@ -19,12 +19,14 @@ from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source, expand
 from milepost.logs.tailing import read_on
 from milepost.progress import SILENT, Progress
-from milepost.sizing import part_within
+from milepost.sizing import part_within, unpacked
 from milepost.store.checksums import checksum, taken_ahead
 from milepost.store.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
 from milepost.store.store import lay_down, locked, restore, seal
 
 _AT_ONCE: Final = 128 << 20  # bytes of logs between two writings of the store
+_PART: Final = 96 << 20  # bytes of logs for which there is a part, where nobody says how much memory there is
+_MANY: Final = 128  # parts at most then, for each of them has a file of each writing
 _OURS: Final = re.compile(
     r"records|replayed|lock|(sessions|names|refused)-\d+\.parquet|store-\d+\.json|\.milepost-.*"
 )  # or left behind
@@ -37,7 +39,7 @@ class Layout:
     Attributes:
         parts: into how many parts players are divided.
         at_once: bytes of logs between two writings.
-            A large file of JSON Lines is read in pieces of so many bytes, so that memory stays bounded.
+            A large file of JSON Lines or Parquet is read in pieces of so many bytes, so that memory stays bounded.
     """
 
     parts: int = PARTS
@@ -47,7 +49,7 @@ class Layout:
     def of(cls, size: int, memory: int | None, jobs: int) -> Layout:
         """What suits logs of so many bytes of JSON Lines, the memory that may be used, and the processes that share it."""
         if memory is None:
-            return cls(parts=max(PARTS, 2 * jobs))
+            return cls(parts=max(PARTS, 2 * jobs, min(_MANY, size // _PART)))
         part = part_within(memory // jobs)
         return cls(min(MOST_PARTS, max(2 * jobs, -(-size // part))), part)
 
@@ -68,12 +70,13 @@ class Into:
     Attributes:
         folder: the store.
         if_there: what becomes of a store that is there: `refuse`, `add` to it (files that are in it are passed over), `replace`.
-        layout: how a new store is laid out; a store that is there keeps its parts.
+        layout: how a new store is laid out, where that does not go by the size of what is packed first; a store that is there
+            keeps its parts.
     """
 
     folder: Path
     if_there: Literal["refuse", "add", "replace"] = "refuse"
-    layout: Layout = Layout()
+    layout: Layout | None = None
 
 
 def pack(
@@ -100,13 +103,14 @@ def pack(
         raise UsageError(f"{folder}: is a store already. --add adds to it, --force packs it anew.")
     if folder.exists() and not is_store(folder) and not _only_ours(folder):
         raise UsageError(f"{folder}: is there, and is no store. Name another place.")
+    layout = into.layout or Layout.of(sum(unpacked(source.label, source.size()) for source in sources), None, 1)
     with locked(folder):
         builder, add = RecordBuilder(), into.if_there == "add"
-        manifest = Manifest(parts=into.layout.parts)
+        manifest = Manifest(parts=layout.parts)
         if is_store(folder):
             old = restore(folder, builder, records=False) if add else read_manifest(folder)
-            manifest = old if add else Manifest(parts=into.layout.parts, additions=old.additions)
-        return _Packing(folder, manifest, builder, into.layout).pack(sources, log_map, options, progress)
+            manifest = old if add else Manifest(parts=layout.parts, additions=old.additions)
+        return _Packing(folder, manifest, builder, layout).pack(sources, log_map, options, progress)
 
 
 def _only_ours(folder: Path) -> bool:
