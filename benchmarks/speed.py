@@ -35,6 +35,7 @@ TARGETS = {  # of the SQL's CPU seconds, by records: the least that has so many 
 }
 MOST_MEMORY = {1e7: 1024}  # MB of the report from the log, by records
 FASTER, DEARER = 1.5, 1.15  # two threads on the clock than one processor, at least, and their CPU seconds beside its, at most
+THREADED = 3e6  # records from which that is expected: smaller logs are mostly read as a whole
 MEASURES = ("funnel", "attempts", "times", "deaths", "moves", "spikes")
 PROBE = """
 import os, resource, subprocess, sys, time
@@ -120,6 +121,8 @@ def print_table(took: dict[str, Took], records: int) -> None:
     print(f"\n{1e6 * took[ALL].cpu / records:.1f} µs of CPU a record for the report from the log.")
     if most := _wanted(took[ALL].memory, MOST_MEMORY, records):
         print(f"\nThe report from the log takes {took[ALL].memory:,.0f} MB of memory; at most {most}.")
+    if records < THREADED:
+        return
     faster, dearer = took[ONE_CORE].clock / took[TWO].clock, took[TWO].cpu / took[ONE_CORE].cpu
     kept = faster >= FASTER and dearer <= DEARER
     print(
