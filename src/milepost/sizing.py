@@ -9,7 +9,7 @@ from milepost.logs.formats.table import LOG_SUFFIXES
 
 FIXED: Final = 256 << 20  # bytes that the program takes by itself
 COMFORT: Final = 1 << 30  # bytes that a log may take as a whole, which is fastest for small ones, without being asked
-_HELD: Final = 1  # bytes of memory for each byte of a log of JSON Lines that is held in memory and replayed block by block
+_HELD: Final = 0.75  # bytes of memory for each byte of a log of JSON Lines that is held in memory and replayed block by block
 _WHOLE: Final = 4  # bytes of memory for each byte of a log of JSON Lines that is read as a whole
 _REPLAYED: Final = 12  # the same for a part while it is replayed, with what is made of it
 _LEAST_PART: Final = 4 << 20
@@ -29,7 +29,7 @@ def memory_of_whole(size: int) -> int:
 
 def memory_of_held(size: int) -> int:
     """About how much memory a log takes that is held in as few bytes as hold it, by its bytes of JSON Lines."""
-    return FIXED + _HELD * size
+    return FIXED + round(_HELD * size)
 
 
 def part_within(memory: int) -> int:

@@ -194,7 +194,7 @@ WHOLE, HELD = Way(), Way(held=True)
         ("log.jsonl", 10, Work(memory=GIGABYTE), 16, WHOLE),
         ("log.jsonl", 300, Work(), 16, HELD),
         ("log.jsonl", 300, Work(memory=GIGABYTE), 16, HELD),
-        ("log.jsonl", 900, Work(memory=GIGABYTE), 16, Way(packed=True, memory=GIGABYTE)),
+        ("log.jsonl", 1100, Work(memory=GIGABYTE), 16, Way(packed=True, memory=GIGABYTE)),
         ("log.jsonl", 3000, Work(memory=20 * GIGABYTE), 16, WHOLE),
         ("log.jsonl", 9000, Work(), 16, Way(packed=True, memory=4 * GIGABYTE)),
         ("log.jsonl.gz", 10, Work(), 16, WHOLE),
