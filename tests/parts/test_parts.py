@@ -196,7 +196,7 @@ WHOLE, HELD = Way(), Way(held=True)
         ("log.jsonl", 300, Work(memory=GIGABYTE), 16, HELD),
         ("log.jsonl", 1100, Work(memory=GIGABYTE), 16, Way(packed=True, memory=GIGABYTE)),
         ("log.jsonl", 3000, Work(memory=20 * GIGABYTE), 16, WHOLE),
-        ("log.jsonl", 9000, Work(), 16, Way(packed=True, memory=4 * GIGABYTE)),
+        ("log.jsonl", 12000, Work(), 16, Way(packed=True, memory=4 * GIGABYTE)),
         ("log.jsonl.gz", 10, Work(), 16, WHOLE),
         ("log.jsonl.gz", 300, Work(), 16, HELD),
         ("log.parquet", 300, Work(memory=2 * GIGABYTE), 16, Way(packed=True, memory=2 * GIGABYTE)),
