@@ -131,7 +131,7 @@ def _store_of(asked: Asked, way: Way, progress: Progress) -> tuple[Path, Tempora
             raise UsageError("work over parts takes one store, or logs. Add the logs to the store first: milepost pack --add.")
         return sources[0].store, None
     if any(source.path is None for source in sources):
-        raise UsageError("standard input cannot be worked on in parts. Name a file, or leave out --cluster and --memory.")
+        raise UsageError("standard input cannot be worked on by a cluster, or within --memory. Name a file, or leave these out.")
     layout = Layout.of(sum(unpacked(source.label, source.size()) for source in sources), way.memory, asked.work.threads)
     with scratch_writing():
         spilled = TemporaryDirectory(prefix="milepost-")
