@@ -9,6 +9,7 @@ import pytest
 import zstandard
 
 from conftest import COURSE
+from milepost.cli import making, reporting
 from milepost.cli.main import all_commands, build_parser
 from milepost.demo.unpack import unpack
 
@@ -247,3 +248,8 @@ def test_nobody_played_a_level_of_the_course(milepost, small_log):
         document = milepost.json(command, "log.jsonl", "--course", "course.toml")
         assert (document["players"], document["left_out"]["players_without_attempt"]) == (0, 2)
         assert milepost(command, "log.jsonl", "--course", "course.toml").returncode == 0
+
+
+def test_every_form_of_a_report_is_written():
+    """What a file's name may end in before the work is what somebody writes after it."""
+    assert set(reporting._FORMS) == making.FORMS

@@ -75,7 +75,8 @@ def test_notes_on_a_map(milepost):
         "1 record makes no event",
     ):
         assert part in shown
-    assert "no record has the column pos_x" in milepost("funnel", "log.jsonl", "--map", "map.toml").stderr
+    for more in ((), ("--jobs", "2")):  # as a whole, and in parts
+        assert "no record has the column pos_x" in milepost("funnel", "log.jsonl", "--map", "map.toml", *more).stderr
 
 
 def test_sessions_by_gaps_go_on_over_files(milepost):

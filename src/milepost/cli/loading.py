@@ -17,7 +17,7 @@ from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.memory import give_back_early
-from milepost.opening import WholeLog, opened_log, way_of
+from milepost.opening import opened_log, way_of
 from milepost.parts.asked import Asked
 from milepost.parts.work import ALONE, Work
 from milepost.playback.attributes import is_attribute
@@ -62,9 +62,8 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
     if way_of(asked).in_parts:
         give_back_early()
     loaded = opened_log(asked)
-    source = loaded.source
-    if isinstance(source, WholeLog) and source.log.map_use and args.command != "check":  # which says more of it
-        for one in source.log.map_use["missing_column"]:
+    if log_map.active and args.command != "check" and (use := loaded.sessions.map_use):  # check says more of it
+        for one in use["missing_column"]:
             tell(f"milepost: {args.map}: fields.{safe(one['field'])}: no record has the column {safe(one['column'])}.")
     return loaded
 
