@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import os
+import sys
 from typing import Final
 
 _MAPPED_OPTION: Final = -3  # of the C library's mallopt: from which size on a block is mapped by itself
 _KEPT_OPTION: Final = -1  # and how much that was let go stays for later
 _BYTES: Final = 8 << 20  # smaller ones are made again and again, and each page of a new one costs
 _KEPT: Final = 32 << 20
+_ARROW: Final = "ARROW_DEFAULT_MEMORY_POOL"
 
 
 def give_back_now() -> None:
@@ -29,9 +32,11 @@ def give_back_early() -> None:
     """
     import ctypes
 
-    import pyarrow as pa
+    os.environ.setdefault(_ARROW, "system")  # which it looks at when it loads; many a command never needs it
+    if "pyarrow" in sys.modules:
+        import pyarrow as pa
 
-    pa.set_memory_pool(pa.system_memory_pool())
+        pa.set_memory_pool(pa.system_memory_pool())
     try:
         library = ctypes.CDLL(None)
         library.mallopt(_MAPPED_OPTION, _BYTES)

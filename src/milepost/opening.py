@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Final, Protocol, Self
+from typing import TYPE_CHECKING, Final, Protocol, Self, TypeVar
 
 from milepost.errors import UsageError
 from milepost.gate.selection import only, where
@@ -15,11 +15,10 @@ from milepost.parts.work import Way
 from milepost.playback.looking import fitting
 from milepost.playback.voiding import without
 from milepost.progress import SILENT
-from milepost.rereading import log_of, play_of
-
-REMEMBERED: Final = 30_000  # records of a store from which it is replayed in parts, and what was replayed is kept
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from milepost.course.course import Course
     from milepost.gate.exclusion import Exclusion
     from milepost.gate.selection import Condition
@@ -29,6 +28,9 @@ if TYPE_CHECKING:
     from milepost.playback.play import Play
     from milepost.progress import Progress
     from milepost.rules import ReplayRules
+
+REMEMBERED: Final = 30_000  # records of a store from which it is replayed in parts, and what was replayed is kept
+V = TypeVar("V")
 
 
 class Source(Protocol):
@@ -46,6 +48,9 @@ class Source(Protocol):
 
     def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
+
+    def made(self, name: str, make: Callable[[Play], V]) -> V:
+        """What a function makes of the log replayed: plain values, which are kept under the name where plays are kept."""
 
     @property
     def sessions(self) -> BareLog:
@@ -73,6 +78,10 @@ class WholeLog:
         with self.telling() as progress:
             return self._replayed(self.log, self.course, exclusion, progress)
 
+    def made(self, name: str, make: Callable[[Play], V]) -> V:
+        """What a function makes of the log replayed."""
+        return make(self.play())
+
     def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
         return [
@@ -86,6 +95,8 @@ class WholeLog:
         return before, after
 
     def _replayed(self, log: Log, course: Course | None, exclusion: Exclusion | None, progress: Progress = SILENT) -> Play:
+        from milepost.rereading import play_of
+
         return on_clock(play_of(log, course, self.rules, progress, exclusion), idle_cap=self.idle_cap)
 
     @property
@@ -135,6 +146,17 @@ class Loaded:
     def last_play(self) -> Play:
         """Replay it, where nobody will have it replayed after that."""
         return self.play() if self._has_to_be_judged else fitting(self.source.play(last=True), self.of_attempts)
+
+    def made(self, name: str | None, make: Callable[[Play], V]) -> V:
+        """What a function makes of it replayed, where nobody will have it replayed after that.
+
+        Args:
+            name: tells the function from any other, where it makes plain values of all attempts; None where nothing does.
+            make: the function.
+        """
+        if name is None or self._has_to_be_judged or self.of_attempts:
+            return make(self.last_play())
+        return self.source.made(name, make)
 
     def grouped(self, key: str) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself, as if the log held only those.
@@ -198,6 +220,8 @@ def opened_log(asked: Asked) -> Loaded:
     way = way_of(asked)
     if way.in_parts:
         return _looked_at(asked, _in_parts(asked, way))
+    from milepost.rereading import log_of
+
     with asked.telling() as progress:
         log = log_of(asked, progress)
     return _looked_at(asked, WholeLog(where(log, asked.conditions), asked.course, asked.rules, asked.telling))

@@ -12,7 +12,7 @@ from hashlib import sha256
 from importlib import import_module
 from pathlib import Path
 from secrets import token_hex
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, TypeVar, cast
 
 from milepost.errors import LogError
 from milepost.gate.gate import Admitted
@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from milepost.parts.work import Way
     from milepost.rules import ReplayRules
 
+V = TypeVar("V")
 MOST: Final = 2 << 30  # bytes of plays that are kept of a store; what was asked for longest ago goes first
 _OF_GATED: Final[dict[str, type]] = {
     "log": BareLog,
@@ -86,11 +87,27 @@ class StoredLog:
             return self._parts.play(exclusion)
         return self._remembered((), lambda: (self._parts.play(),), (self.course,))[0]
 
+    def made(self, name: str, make: Callable[[Play], V]) -> V:
+        """What a function made of the play before, without a look at it; or else what it makes now, which is kept."""
+        place = self._place((), 0)
+        beside = _Beside(place)
+        made = beside.kept(name)
+        if made is None:
+            made = make(self.play())
+            beside.keep(name, made)
+        else:
+            _touch(place)
+        return cast("V", made)
+
+    def _place(self, more: tuple[object, ...], number: int) -> Path:
+        """The folder of a play that is the answer to a question."""
+        return Path(self.asked.names[0]) / REPLAYED / self._key((*more, number))
+
     def _remembered(
         self, more: tuple[object, ...], replayed: Callable[[], Sequence[Play]], courses: tuple[Course | None, ...]
     ) -> list[Play]:
         """The plays that are the answer to a question, kept or replayed; one for each course."""
-        places = [Path(self.asked.names[0]) / REPLAYED / self._key((*more, number)) for number in range(len(courses))]
+        places = [self._place(more, number) for number in range(len(courses))]
         plays = [_kept(place, course, self.asked.rules) for place, course in zip(places, courses, strict=True)]
         found = [play for play in plays if play is not None]
         if len(found) < len(plays):
@@ -207,6 +224,12 @@ def _recalled(place: Path, written: Written, kind: type) -> object:
         raise LogError(f"{place}: what was kept of an earlier question was damaged, and is gone now. Ask again.") from None
 
 
+def _touch(place: Path) -> None:
+    """Note that somebody asked for it now."""
+    with suppress(OSError):
+        os.utime(place)
+
+
 def _forget(folder: Path) -> None:
     """Take away what nobody asked for lately, and what broke off."""
     asked = sorted((one for one in folder.iterdir() if one.is_dir()), key=lambda one: one.stat().st_mtime)
@@ -226,8 +249,7 @@ def _kept(place: Path, course: Course | None, rules: ReplayRules) -> Play | None
         if course is not None:
             gated = replace(gated, course=course.with_levels(gated.stops.names[len(course.levels) : gated.stops.n_levels]))
         own = {name: written.value(name, kind) for name, kind in _OF_PLAY.items()}
-        with suppress(OSError):
-            os.utime(place)
+        _touch(place)
         return Play(gated, rules=rules, recall=partial(_recalled, place, written), **own)
     except (ValuesError, TypeError):
         shutil.rmtree(place, ignore_errors=True)

@@ -6,7 +6,7 @@ import argparse
 import itertools
 import re
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
@@ -17,7 +17,7 @@ from milepost.cli.loading import load
 from milepost.cli.settling import with_settings
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
-from milepost.measures.interface import table_of
+from milepost.measures.interface import name_of, table_of
 from milepost.output import write_text
 from milepost.playback.attributes import is_attribute
 from milepost.playback.per_run import counted_per
@@ -36,13 +36,26 @@ if TYPE_CHECKING:
     from milepost.reports.heads import Head
 
 
-def measured(args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded | None = None) -> Exit:
-    """Load, measure, draw and show, as the arguments ask."""
+def measured(
+    args: argparse.Namespace,
+    measure: AnyMeasure,
+    loaded: Loaded | None = None,
+    look: Callable[[Sequence[Mapping[str, object]]], None] | None = None,
+) -> Exit:
+    """Load, measure, draw and show, as the arguments ask; rows are looked at before they are shown."""
     loaded = loaded or load(args)
     if getattr(args, "by", None):
-        return _by_groups(args, measure, loaded)
-    play = counted_per(loaded.last_play(), getattr(args, "per", "player"))
-    report = described(document(args.command, play, table_of(play, measure)), loaded.course, args.min_players)
+        return _by_groups(args, measure, loaded, look)
+    per, name = getattr(args, "per", "player"), name_of(measure)
+
+    def made(play: Play) -> Head:
+        play = counted_per(play, per)
+        return document(args.command, play, table_of(play, measure))
+
+    report = loaded.made(name and f"document-{args.command}-{per}-{name}", made)
+    report = described(report, loaded.course, args.min_players)
+    if look is not None:
+        look(rows_of(report, "levels"))
     join(args, report, loaded.course)
     draw(args, report)
     entry = MEASURES[args.command]
@@ -68,7 +81,9 @@ def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
     return Exit.DONE
 
 
-def _by_groups(args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded) -> Exit:
+def _by_groups(
+    args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded, look: Callable[[Sequence[Mapping[str, object]]], None] | None
+) -> Exit:
     from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
 
     documents, counted, plays = [], Counter[str](), []
@@ -77,7 +92,10 @@ def _by_groups(args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded) ->
         play = counted_per(own, getattr(args, "per", "player"))
         if args.command == "spikes" and not attributes:
             plays.append((value, play))
-        documents.append((value, described(document(args.command, play, measure(play)), loaded.course, args.min_players)))
+        own_document = described(document(args.command, play, table_of(play, measure)), loaded.course, args.min_players)
+        if look is not None:
+            look(rows_of(own_document, "levels"))
+        documents.append((value, own_document))
         counted.update(itertools.compress(play.gated.players, play.counts))
     several = sum(groups > 1 for groups in counted.values())
     report = grouped_document(args.command, args.by, documents, 0 if attributes else several)

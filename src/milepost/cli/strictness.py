@@ -3,21 +3,16 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Mapping
-from typing import TYPE_CHECKING, cast
+from collections.abc import Mapping, Sequence
+from typing import cast
 
 from milepost.cli.exits import Exit
 from milepost.cli.showing import measured
 from milepost.cli.telling import tell
 from milepost.difficulty.spikes import Spikes
 from milepost.errors import UsageError
-from milepost.measures.interface import table_of
 from milepost.reports.since import flagged_levels, read_report
 from milepost.wording import listed, safe
-
-if TYPE_CHECKING:
-    from milepost.measures.interface import Table
-    from milepost.playback.play import Play
 
 
 def strict_spikes(args: argparse.Namespace) -> Exit:
@@ -31,14 +26,12 @@ def strict_spikes(args: argparse.Namespace) -> Exit:
     before = flagged_levels(read_report(args.since)["spikes"]["levels"], args.strict) if args.since else set()
     found: dict[str, None] = {}
 
-    def measure(play: Play) -> Table[Mapping[str, object], Mapping[str, object]]:
-        table = table_of(play, Spikes(args.min_players))
+    def look(levels: Sequence[Mapping[str, object]]) -> None:
         if args.strict:
-            rows = [cast("dict[str, object]", row) for row in table.rows]
+            rows = [cast("dict[str, object]", row) for row in levels]
             found.update(dict.fromkeys(sorted(flagged_levels(rows, args.strict) - before)))
-        return table
 
-    status = measured(args, measure)
+    status = measured(args, Spikes(args.min_players), look=look)
     if not found:
         return status
     news = "and did not before " if args.since else ""

@@ -214,3 +214,6 @@ class ReadOptions:
     query: str | None = None
     delimiter: str | None = None
     encoding: str | None = None
+
+
+DEFAULTS: Final = ReadOptions()

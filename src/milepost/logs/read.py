@@ -7,12 +7,15 @@ from dataclasses import replace
 from typing import Final, NamedTuple
 
 from milepost.errors import LogError
+from milepost.logs.fast.ahead import Pieces
 from milepost.logs.fast.gathering import Block
+from milepost.logs.fast.parquet_pieces import read_parquet_in_pieces
+from milepost.logs.fast.pieces import SMALL, read_in_pieces
 from milepost.logs.fast.strict import read_strict
 from milepost.logs.fast.strict_parquet import read_strict_parquet
 from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
-from milepost.logs.interface import BareLog, Log, ReadOptions
+from milepost.logs.interface import DEFAULTS, BareLog, Log, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.mapping.shapes import shaped
 from milepost.logs.records.builder import RecordBuilder
@@ -22,8 +25,8 @@ from milepost.logs.records.stays import StaySink
 from milepost.logs.records.translation import Translator
 from milepost.logs.sources.files import Source, expand
 from milepost.progress import SILENT, Progress
+from milepost.sizing import unpacked
 
-DEFAULTS = ReadOptions()
 _LONG, _HEAD = 16 << 20, 1 << 16  # bytes of a log whose reading takes a while, and of its beginning
 
 
@@ -34,7 +37,7 @@ class _Strict(NamedTuple):
     worthwhile: int
 
 
-_STRICT: Final = {"jsonl": _Strict(read_strict, 4 << 20), "parquet": _Strict(read_strict_parquet, 256 << 10)}
+_STRICT: Final = {"jsonl": _Strict(read_strict, 3 << 19), "parquet": _Strict(read_strict_parquet, 256 << 10)}
 
 
 def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT, options: ReadOptions = DEFAULTS) -> Log:
@@ -93,11 +96,18 @@ def require_mapped(builder: RecordBuilder) -> None:
         builder.translator.use.require(builder.translator.map)
 
 
-def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progress: Progress, options: ReadOptions) -> None:
-    """Give every record of one file to a builder.
+def read_source(
+    builder: RecordBuilder,
+    source: Source,
+    log_map: LogMap,
+    progress: Progress,
+    options: ReadOptions,
+    pieces: Pieces | None = None,
+) -> None:
+    """Give every record of one file to a builder, a large one piece by piece where that is asked for.
 
     Raises:
-        LogError: it cannot be opened.
+        LogError: it cannot be opened, or breaks off inside its packing.
     """
     options = suited(options, log_map)
     translator = builder.translated_by(log_map)
@@ -105,7 +115,7 @@ def read_source(builder: RecordBuilder, source: Source, log_map: LogMap, progres
     builder.files.append(source.label)
     form = tell(source, options)
     whole = translator is None and builder.keeps_records
-    if whole and form in _STRICT and _read_whole(_STRICT[form], source, file, builder, progress):
+    if whole and form in _STRICT and _read_at_full_speed(builder, source, file, options, pieces, progress):
         return
     reader = FORMATS[form]
     last = _last_sink(builder, file, translator, reader.cells)
@@ -140,6 +150,23 @@ def _restore(builder: RecordBuilder, source: Source) -> None:
     if not builder.keeps_records or source.store is None:
         raise LogError(f"{source.label}: a packed store holds no records as they were logged. Name the logs themselves.")
     restore(source.store, builder)
+
+
+def _read_at_full_speed(
+    builder: RecordBuilder, source: Source, file: int, options: ReadOptions, pieces: Pieces | None, progress: Progress
+) -> bool:
+    """Read a file by whole columns, as far as that can be; false where nothing was read."""
+    form, size = tell(source, options), unpacked(source.label, source.size())
+    if pieces is None or size <= pieces.size:
+        if _read_whole(_STRICT[form], source, file, builder, progress):
+            return True
+        pieces = Pieces(SMALL, lambda: None)  # so that little of it has to be read line by line
+        if form == "parquet" or size <= 2 * SMALL:
+            return False
+    if form == "parquet":
+        return read_parquet_in_pieces(builder, source, file, options, pieces, progress)
+    read_in_pieces(builder, source, file, options, pieces, progress)
+    return True
 
 
 def _read_whole(reader: _Strict, source: Source, file: int, builder: RecordBuilder, progress: Progress) -> bool:

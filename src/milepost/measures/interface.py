@@ -52,14 +52,21 @@ class Measure(Protocol[R_co, T_co]):
 AnyMeasure = Measure[Mapping[str, object], Mapping[str, object]]
 
 
+def name_of(measure: Measure[R, T]) -> str | None:
+    """What tells a measure with its settings from any other; None where its settings cannot be told."""
+    if isinstance(measure, FunctionType):
+        named = measure.__name__ == measure.__qualname__ and measure.__name__.isidentifier()
+        return measure.__name__ if named else None
+    if not is_dataclass(measure):
+        return None
+    settings = sha256(repr(measure).encode("utf-8", "backslashreplace")).hexdigest()[:16]
+    return f"{type(measure).__name__}-{settings}"
+
+
 def table_of(play: Play, measure: Measure[R, T]) -> Table[R, T]:
     """What a measure says of a play, made once; kept with the play, where that is kept, unless its settings cannot be told."""
-    if isinstance(measure, FunctionType) and measure.__name__ == measure.__qualname__ and measure.__name__.isidentifier():
-        return play.lasting(measure.__name__, measure, Table)
-    if not is_dataclass(measure):
-        return play.once(measure)
-    settings = sha256(repr(measure).encode("utf-8", "backslashreplace")).hexdigest()[:16]
-    return play.lasting(f"{type(measure).__name__}-{settings}", measure, Table)
+    name = name_of(measure)
+    return play.once(measure) if name is None else play.lasting(name, measure, Table)
 
 
 def with_interval(name: str, value: float | None, interval: tuple[float | None, float | None]) -> dict[str, float | None]:

@@ -9,9 +9,8 @@ from dataclasses import dataclass
 from milepost.course.course import Course
 from milepost.folder.players import PlayerTable
 from milepost.gate.selection import Condition
-from milepost.logs.interface import ReadOptions
+from milepost.logs.interface import DEFAULTS, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
-from milepost.logs.read import DEFAULTS
 from milepost.parts.work import ALONE, Work
 from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import TypeVar
 
 import numpy as np
 
@@ -30,6 +32,8 @@ from milepost.progress import Progress
 from milepost.scratch import scratch_writing
 from milepost.sizing import unpacked
 from milepost.store.packing import Into, Layout, pack
+
+V = TypeVar("V")
 
 
 @dataclass(frozen=True)
@@ -57,6 +61,10 @@ class LoadedParts:
         (play,) = self._plays([replace(self.wanted, exclusion=exclusion)], last)
         give_back_now()
         return play
+
+    def made(self, name: str, make: Callable[[Play], V]) -> V:
+        """What a function makes of the log replayed, of which nothing is held any longer."""
+        return make(self.play(last=True))
 
     def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""

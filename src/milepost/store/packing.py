@@ -9,12 +9,11 @@ from typing import Final, Literal
 
 from milepost.errors import UsageError
 from milepost.logs.fast.ahead import Pieces
-from milepost.logs.fast.pieces import read_source_in_pieces
 from milepost.logs.formats.telling import tell
 from milepost.logs.growing import Reached, reached_in
-from milepost.logs.interface import ReadOptions
+from milepost.logs.interface import DEFAULTS, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
-from milepost.logs.read import DEFAULTS, require_mapped, suited
+from milepost.logs.read import read_source, require_mapped, suited
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source, expand
 from milepost.logs.tailing import read_on
@@ -150,7 +149,7 @@ class _Packing:
             if self._read_on(source, digest, log_map, options):
                 waiting += source.size()
                 continue
-            read_source_in_pieces(self.builder, source, log_map, options, Pieces(self.layout.at_once, self._lay_down), progress)
+            read_source(self.builder, source, log_map, progress, options, Pieces(self.layout.at_once, self._lay_down))
             self.manifest.sources.append({"file": source.label, "bytes": source.size(), "sha256": digest})
             waiting += source.size()
             if waiting >= self.layout.at_once and not replaces:

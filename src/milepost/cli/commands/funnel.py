@@ -8,8 +8,10 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from milepost.cli.exits import Exit
-    from milepost.measures.funnel import FunnelRow
+    from milepost.measures.funnel import Funnel, FunnelRow
     from milepost.measures.interface import NoTotals, Table
     from milepost.playback.play import Play
 
@@ -33,11 +35,16 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.loading import load, whoever_tried
     from milepost.cli.showing import measured, per_run
     from milepost.measures.funnel import Funnel
+
+    if args.per == "run":
+        return per_run(args, load(args))
+    funnel = Funnel(censor_unknown=args.unknown_end == "censor")
+    return measured(args, _with_raw(funnel) if args.raw else funnel, whoever_tried(args))
+
+
+def _with_raw(funnel: Funnel) -> Callable[[Play], Table[FunnelRow, NoTotals]]:
+    """The funnel with a naive count of the records beside it; to be asked for before the log is replayed, which it counts."""
     from milepost.measures.interface import beside, table_of
     from milepost.measures.raw import raw_counts
 
-    def measure(play: Play) -> Table[FunnelRow, NoTotals]:
-        table = table_of(play, Funnel(censor_unknown=args.unknown_end == "censor"))
-        return beside(table, raw_counts(play)) if args.raw else table
-
-    return per_run(args, load(args)) if args.per == "run" else measured(args, measure, whoever_tried(args))
+    return lambda play: beside(table_of(play, funnel), raw_counts(play))

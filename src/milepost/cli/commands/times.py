@@ -9,6 +9,9 @@ from milepost.cli import options
 
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
+    from milepost.measures.interface import Table
+    from milepost.measures.times import TimesRow, TimesTotals
+    from milepost.playback.play import Play
 
 PLACE = 50  # among the commands of the help
 HELP = "how long a level takes, without pauses and gaps"
@@ -33,5 +36,8 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.measures.interface import table_of
     from milepost.measures.times import TimeInLevel
 
+    def from_input(play: Play) -> Table[TimesRow, TimesTotals]:
+        return table_of(on_clock(play, "input"), TimeInLevel())
+
     loaded = load(args).without_idle(args.idle_cap)
-    return measured(args, lambda play: table_of(on_clock(play, args.clock), TimeInLevel()), loaded)
+    return measured(args, from_input if args.clock == "input" else TimeInLevel(), loaded)
