@@ -40,11 +40,12 @@ def test_core_has_no_interface():
             assert not banned.search(path.read_text(encoding="utf-8")), path
 
 
-def test_imports_are_left_until_needed():
-    """Help loads no numerics, and a funnel of a small log neither pandas nor SciPy nor DuckDB nor Matplotlib."""
+def test_imports_are_left_until_needed(wickwater):
+    """Help loads no numerics, and a funnel or the spikes of a small log neither pandas nor SciPy nor DuckDB nor Matplotlib."""
     code = "import sys; from milepost.cli.main import main; main(sys.argv[1:]); print(*sys.modules, file=sys.stderr)"
     heavy = {"numpy", "pandas", "scipy", "duckdb", "matplotlib", "rich"}
     log = '{"session": "s", "time": 0, "event": "start", "level": "Mill Pond"}\n'
-    for words, allowed in ((["--help"], set()), (["funnel", "-"], {"numpy", "rich"})):
+    demo = [str(wickwater.folder / "wickwater/logs"), "--course", str(wickwater.folder / "wickwater/course.toml")]
+    for words, allowed in ((["--help"], set()), (["funnel", "-"], {"numpy", "rich"}), (["spikes", *demo], {"numpy", "rich"})):
         done = subprocess.run([sys.executable, "-c", code, *words], input=log, capture_output=True, text=True, check=True)
         assert heavy & set(done.stderr.split()) == allowed

@@ -67,6 +67,23 @@ def test_compiled_sums_are_the_same(monkeypatch):
             assert by_loop.abilities(values) == pytest.approx(by_block.abilities(values), abs=1e-9)
 
 
+def test_arrays_and_sparse_tables_are_the_same(monkeypatch):
+    """Few subjects' tries as an array of all cells, and many's as a sparse table."""
+    settings = Population(players=60, minutes=0, crash_hourly=0, sessions=1, quit_base=0.08, quit_skill=2.0)
+    tries, _ = play_course(np.linspace(-1.5, 2.5, 7), settings, np.random.default_rng(11))
+    for ends in (tries.ends, None):
+        given = TriesOfItems(tries.player, tries.level, tries.number, tries.outcome == 0, ends)
+        arrays = try_model._Data(given, 8)
+        monkeypatch.setattr(try_model, "_SMALL", 0)
+        sparse = try_model._Data(given, 8)
+        monkeypatch.undo()
+        cells = [data.grids[0].sums.blocks[0].cells for data in (arrays, sparse)]
+        assert isinstance(cells[0], np.ndarray) and (cells[1].toarray() == cells[0]).all()
+        for one, other in zip(arrays.slopes(arrays.start()), sparse.slopes(arrays.start()), strict=True):
+            assert other == pytest.approx(one, rel=1e-9, abs=1e-9)
+        assert sparse.abilities(arrays.start()) == pytest.approx(arrays.abilities(arrays.start()), abs=1e-12)
+
+
 def test_intervals_cover():
     """Over many small courses, 95 % intervals hold the truth about that often."""
     inside = []

@@ -2,8 +2,10 @@
 
 import numpy as np
 import pytest
+from scipy.special import log_ndtr
 
 from milepost.numerics.intervals import clustered_share, exact, log_log, wilson
+from milepost.numerics.normal import log_normal
 from milepost.numerics.survival import kaplan_meier
 
 
@@ -60,3 +62,11 @@ def test_log_log_is_open_at_the_ends():
     assert log_log(1.0, 0.0) == log_log(0.0, 1.0) == (None, None)
     low, high = log_log(0.9, 0.01)
     assert 0 < low < 0.9 < high < 1
+
+
+@pytest.mark.parametrize("between", [(-60, -25), (-25.1, -24.9), (-25, 0), (-1e-9, 1e-9), (0, 9), (9, 45), (-1e8, -1e7)])
+def test_log_normal(between):
+    """As SciPy has it, far down, around zero and far up, where it is next to nothing."""
+    values = np.linspace(*between, 1001)
+    assert log_normal(values) == pytest.approx(log_ndtr(values), rel=5e-14, abs=1e-40)
+    assert log_normal(values.reshape(7, 143)).shape == (7, 143) and not len(log_normal(np.empty(0)))

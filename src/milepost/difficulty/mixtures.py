@@ -8,6 +8,7 @@ import numpy as np
 
 from milepost.arrays import Floats
 from milepost.difficulty.candidates import HEIGHT_MEAN, HEIGHT_SD, candidates, prior_log_odds
+from milepost.numerics.normal import log_normal
 
 _ROUGHNESS: Final = np.array([0.08, 0.12, 0.18, 0.25, 0.35, 0.5, 0.7, 1.0, 1.4])
 _ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of its logarithm's prior, which has
@@ -41,6 +42,7 @@ class Mixtures:
         self.mean = np.outer([HEIGHT_MEAN[event.kind] for event in self.candidates], scale)  # candidate by mixture
         self.spread = np.outer([HEIGHT_SD[event.kind] for event in self.candidates], scale) ** 2
         self.variance = self.mean**2 + self.spread  # around zero, as it enters the model
+        self._log_above = log_normal(self.mean / np.sqrt(self.spread))
         apart = (np.log(_ROUGHNESS) - np.log(_ROUGHNESS_MEDIAN)) / _ROUGHNESS_SPREAD
         weight = -0.5 * (_ROUGHNESS_TAIL + 1) * np.log1p(apart**2 / _ROUGHNESS_TAIL)
         self.log_prior = np.repeat(weight, len(_BEND))
@@ -78,7 +80,7 @@ class Mixtures:
         sure = np.sqrt(self.spread / (1 + self.spread * hold))  # of the height, given the data
         height = (pull + self.mean / self.spread) * sure  # in units of that
         gain = -0.5 * np.log1p(self.spread * hold) + 0.5 * (height**2 - self.mean**2 / self.spread)
-        gain += _log_normal(height) - _log_normal(self.mean / np.sqrt(self.spread))  # heights are above zero
+        gain += log_normal(height) - self._log_above  # heights are above zero
         return _log_sum(weights + gain) - _log_sum(weights[None])
 
     def own_odds(self, chosen: tuple[int, ...], event: int) -> float:
@@ -106,14 +108,6 @@ def _log_sum(logs: Floats) -> Floats:
     most = logs.max(axis=-1, keepdims=True)
     total: Floats = np.log(np.exp(logs - most).sum(axis=-1)) + most[..., 0]
     return total
-
-
-def _log_normal(value: Floats) -> Floats:
-    """The logarithm of the standard normal's distribution function."""
-    from scipy.special import log_ndtr
-
-    result: Floats = log_ndtr(value)
-    return result
 
 
 def _curve(n: int, bend: float) -> Floats:

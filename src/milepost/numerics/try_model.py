@@ -18,7 +18,7 @@ informative right censoring by modeling the censoring process", Biometrics 44 (1
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 
@@ -26,7 +26,7 @@ from milepost.arrays import Floats, Ints
 from milepost.compiling import available
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
-from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, Sums
+from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, Sums, counted_cells, sparse_cells
 from milepost.numerics.whole_numbers import distinct
 
 _REACH: Final = 5.0  # abilities are integrated over this many standard deviations to each side
@@ -36,6 +36,7 @@ _SAMPLE: Final = 500  # subjects
 _TIMES: Final = 8  # as many subjects as in a sample of them
 _AT_ONCE: Final = 1000  # subjects
 _AT_ONCE_IN_LOOPS: Final = 2000
+_SMALL: Final = 1 << 21  # cells of subject and kind up to which an array of all of them is as fast, and loads nothing
 _LIGHT: Final = 16  # tries, for which the least number of points is dense enough
 _FAR: Final = 35.0  # logits beyond which a chance is as good as 0 or 1
 _HALVINGS: Final = 12  # of a step that leads down
@@ -151,7 +152,8 @@ class _Data:
     def __init__(self, tries: TriesOfItems, n_items: int, groups: Ints | None = None) -> None:
         self.n_items = n_items
         self.prior = _prior(n_items, groups)
-        self.n_subjects, self.n_tries = int(tries.subject.max(initial=-1)) + 1, len(tries.subject)
+        self.n_subjects = int(tries.subject.max(initial=-1)) + 1
+        self.loops = len(tries.subject) >= WORTHWHILE and available()
         most = int(tries.number.max(initial=1)) + 1
         kinds = np.flatnonzero(np.bincount(tries.item * most + tries.number))
         item, number = kinds // most, kinds % most
@@ -174,20 +176,17 @@ class _Data:
     def _grid(self, tries: TriesOfItems, code: Ints, most: int, subjects: Ints, heaviest: int) -> _Grid:
         """The tries of some subjects, with points of integration that are dense enough for the heaviest of them."""
         own = tries if len(subjects) == self.n_subjects else tries.of(subjects, self.n_subjects)
-        loops = self.n_tries >= WORTHWHILE and available()
-        at_once = _AT_ONCE_IN_LOOPS if loops else _AT_ONCE
+        at_once = _AT_ONCE_IN_LOOPS if self.loops else _AT_ONCE
         counts, totals = [], np.zeros((2, len(self.design)))
         for first, part in own.in_blocks(at_once):
             block, sums = self._counts(part, code, most, first, min(at_once, len(subjects) - first))
             counts.append(block)
             totals += sums
-        way = LoopSums if loops else BlockSums
+        way = LoopSums if self.loops else BlockSums
         return _Grid(subjects, *_points(heaviest), way(counts, self.kinds), *totals)
 
     def _counts(self, tries: TriesOfItems, code: Ints, most: int, first: int, count: int) -> tuple[Counts, Floats]:
         """The tries of so many subjects from the first one on; by kind, how many there are, and how many succeeded."""
-        from scipy.sparse import csr_matrix
-
         subject, kind, won = tries.subject - first, code[tries.item * most + tries.number], tries.success
         if tries.left is not None:
             failed = ~tries.success
@@ -195,8 +194,8 @@ class _Data:
             subject, kind = np.concatenate((subject, subject[failed])), np.concatenate((kind, worn))
             won = np.concatenate((won, ~tries.left[failed]))
         shape = (count, len(self.design))
-        tried: Any = csr_matrix((np.ones(len(subject)), (subject, kind)), shape=shape)
-        wins: Any = csr_matrix((np.ones(np.count_nonzero(won)), (subject[won], kind[won])), shape=shape)
+        table = counted_cells if not self.loops and count * len(self.design) <= _SMALL else sparse_cells
+        tried, wins = table(subject, kind, shape), table(subject[won], kind[won], shape)
         going = np.asarray(wins @ self.goes_on.astype(np.float64))
         won_tries = np.asarray(wins.sum(axis=1)).ravel() - going
         totals = np.stack((np.asarray(tried.sum(axis=0)).ravel(), np.asarray(wins.sum(axis=0)).ravel()))

@@ -49,7 +49,7 @@ class Counts:
     """What some subjects tried.
 
     Attributes:
-        cells: how often each tried each kind, less how often the next kind of its item; sparse, subjects by kinds.
+        cells: how often each tried each kind, less how often the next kind of its item; subjects by kinds, sparse or an array.
         won: the design of what was won, summed, by subject and parameter.
         won_tries: per subject, how many tries succeeded.
         won_going: per subject, how often it went on.
@@ -65,6 +65,18 @@ class Counts:
         ability = (self.won_tries + at.hold * self.won_going)[:, None] * at.ability
         logs: Floats = (self.won @ at.values)[:, None] + ability + at.log_weight
         return logs
+
+
+def counted_cells(subject: Ints, kind: Ints, shape: tuple[int, int]) -> Any:
+    """How often each kind was tried by each subject, as an array."""
+    return np.bincount(subject * shape[1] + kind, minlength=shape[0] * shape[1]).reshape(shape).astype(np.float64)
+
+
+def sparse_cells(subject: Ints, kind: Ints, shape: tuple[int, int]) -> Any:
+    """The same, sparse."""
+    from scipy.sparse import csr_matrix
+
+    return csr_matrix((np.ones(len(subject)), (subject, kind)), shape=shape)
 
 
 class Sums(Protocol):
@@ -85,12 +97,16 @@ class Kinds:
         self.groups = [(n, slice(*ends)) for n, ends in enumerate(pairwise(bounds)) if ends[0] < ends[1]]
         self.item, self.n_items = item, n_items
 
-    def differences(self, tried: object) -> object:
-        """How often each kind was tried, less how often the next of its item was."""
-        from scipy.sparse import csr_matrix
-
+    def differences(self, tried: Any) -> Any:
+        """How often each kind was tried, less how often the next of its item was; subjects by kinds, as they come."""
         n = len(self.item)
         later = np.flatnonzero(self.item[1:] == self.item[:-1]) + 1
+        if isinstance(tried, np.ndarray):
+            cells = tried.copy()
+            cells[:, later - 1] -= tried[:, later]
+            return cells
+        from scipy.sparse import csr_matrix
+
         ones = np.concatenate((np.ones(n), np.full(len(later), -1.0)))
         step: Any = csr_matrix(
             (ones, (np.concatenate((np.arange(n), later)), np.concatenate((np.arange(n), later - 1)))), shape=(n, n)
@@ -114,9 +130,9 @@ class BlockSums(Sums):
 
     def __init__(self, blocks: list[Counts], kinds: Kinds) -> None:
         self.kinds, self.blocks = kinds, blocks
-        self.by_kind = [block.cells.T.tocsr() for block in blocks]
-        by_column = [block.cells.tocsc() for block in blocks]
-        self.by_group = [[cells[:, own].tocsr() for _, own in kinds.groups] for cells in by_column]
+        self.by_kind = [_by_row(block.cells.T) for block in blocks]
+        by_column = [block.cells if isinstance(block.cells, np.ndarray) else block.cells.tocsc() for block in blocks]
+        self.by_group = [[_by_row(cells[:, own]) for _, own in kinds.groups] for cells in by_column]
 
     def abilities(self, at: At) -> Floats:
         """See `Sums`."""
@@ -161,6 +177,11 @@ class BlockSums(Sums):
         score[n + HOLD] = score[n + PATIENCE] * at.ability
         score[n + LOG_SD] = (at.hold * score[n + PATIENCE] - score[:n].sum(axis=0)) * at.ability
         return score, failing
+
+
+def _by_row(cells: Any) -> Any:
+    """A table to be multiplied from the left, as that is fast."""
+    return np.ascontiguousarray(cells) if isinstance(cells, np.ndarray) else cells.tocsr()
 
 
 def _weights(logs: Floats) -> tuple[Floats, Floats]:
