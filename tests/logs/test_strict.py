@@ -15,14 +15,30 @@ from random_logs import random_log
 
 SPOILED = [
     '{"session": 1.5, "time": 1, "event": "start", "level": "a"}',
-    '{"session": "s", "time": null, "event": "pause"}',
     '{"session": "s", "time": 1, "event": "start"}',
     '{"session": "s", "time": 1, "event": "hit", "progress": 2}',
+    '{"session": "s", "time": 1, "event": "hit", "mood": {"deep": 1}}',
+    '{"session": "s", "time": "2026-03-01T10:00:00Z", "event": "hit"}',
+    '{"session": "t", "time": "2026-03-01T10:00:00Z", "event": "hit"}',
+    "",
+    "   ",
+]
+NO_RECORDS = [
+    '{"session": "s", "time": null, "event": "pause"}',
+    '{"session": "s", "time": "2026-03-01T10:00:00", "event": "hit"}',
+    '{"session": "s", "time": "soon: at ten", "event": "hit", "mood": null}',
+    '{"session": "s", "time": NaN, "event": "hit"}',
+    '{"session": "s", "event": "hit", "debug": true}',
+    '{"session": "u", "event": "hit", "debug": true, "mood": "wild"}',
+    '{"time": 3, "event": "hit", "x": 1, "y": 2}',
+    '{"session": "s", "time": 3, "level": "Mill Pond"}',
+    '{"session": "s", "time": 3, "event": "com',
+    '{"session": "s", "time": 3, "event": "hit"} {"session": "s", "time": 3, "event": "hit"}',
     "{broken",
     "[1]",
-    '{"session": "s", "time": 1, "event": "hit", "mood": {"deep": 1}}',
-    '{"session": "s", "time": "2026-03-01T10:00:00", "event": "hit"}',
-    '{"session": "s", "time": NaN, "event": "hit"}',
+    "{}",
+    "17",
+    '"a text: null"',
 ]
 
 
@@ -92,6 +108,32 @@ def test_a_spoiled_line_goes_to_the_line_reader(tmp_path, monkeypatch, line):
     assert not strictly
     assert_same(fast, slow)
     assert fast.refused == slow.refused
+
+
+@pytest.mark.parametrize("line", NO_RECORDS)
+def test_lines_without_a_record_are_refused(tmp_path, monkeypatch, line):
+    """What is no record does not slow the others down, wherever it stands, and is refused in the same words."""
+    good = json.dumps(START) + "\n"
+    fast, slow, strictly = both(tmp_path, good + line + "\n" + good + good + line + "\n" + good, monkeypatch)
+    assert strictly and fast.records.line.tolist() == [1, 3, 4, 6]
+    assert_same(fast, slow)
+    assert fast.refused == slow.refused and [one.place.line for one in fast.refused] == [2, 5]
+
+
+def test_many_lines_without_a_record(tmp_path, monkeypatch):
+    """As many as are not kept one by one: they stand together by session, as line by line."""
+    lines = [json.dumps(START | {"session": f"s{n % 7}", "time": n}) for n in range(3000)]
+    spoiled = [line.replace('"time"', '"tim"') if n % 2 else line for n, line in enumerate(lines)]
+    fast, slow, strictly = both(tmp_path, "\n".join(spoiled) + "\n", monkeypatch)
+    assert strictly and fast.refused == slow.refused and sum(one.times for one in fast.refused) == 1500
+    assert_same(fast, slow)
+
+
+def test_mostly_no_records(tmp_path, monkeypatch):
+    """Where most lines are none, something is wrong with the reading, and it is done line by line."""
+    text = (json.dumps(START) + "\n") * 4 + '{"session": "s"}\n' * 5
+    fast, slow, strictly = both(tmp_path, text, monkeypatch)
+    assert not strictly and fast.refused == slow.refused
 
 
 BEYOND = [

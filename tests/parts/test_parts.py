@@ -14,6 +14,7 @@ from milepost.cli.main import main
 from milepost.course.course import read_course
 from milepost.errors import LogError, WorkError
 from milepost.gate.selection import parse_condition, where
+from milepost.logs.fast import pieces
 from milepost.logs.fast.ahead import Pieces
 from milepost.logs.fast.pieces import read_in_pieces
 from milepost.logs.interface import ReadOptions
@@ -116,13 +117,43 @@ def test_pieces(tmp_path, size):
     """A file read in pieces: every record, every refusal, each at its line; a line that is too long included."""
     path = written(tmp_path, range(2))
     path.write_text(path.read_text() + '{"session": "' + "x" * (1 << 21) + '"}\n' + '{"session": "z", "time": 1, "event": "hit"}')
-    builder, done = RecordBuilder(), []
-    assert read_in_pieces(builder, Source(path), ReadOptions(), Pieces(size, lambda: done.append(1), 2))
-    ours, theirs = builder.log(), read([str(path)])
+    ours, done = in_pieces(path, size)
+    theirs = read([str(path)])
     assert ours.refused == theirs.refused and "longer than" in ours.refused[-1].reason
     assert vars(ours.sessions) == vars(theirs.sessions) and len(done) > 2
-    for name in ("line", "session", "event", "likeness", "identity"):
+    assert_same_records(ours, theirs)
+
+
+def in_pieces(path, size):
+    """The log of a file that is read in pieces, and a note for each piece."""
+    builder, done = RecordBuilder(), []
+    builder.files.append(str(path))
+    read_in_pieces(builder, Source(path), 0, ReadOptions(), Pieces(size, lambda: done.append(1), 2))
+    return builder.log(), done
+
+
+def assert_same_records(ours, theirs):
+    for name in ("line", "session", "event", "likeness", "identity", "marks"):
         assert getattr(ours.records, name).tolist() == getattr(theirs.records, name).tolist()
+    levels = [[*log.stops, None] for log in (ours, theirs)]
+    of_ours, of_theirs = ([names[code] for code in log.records.level] for names, log in zip(levels, (ours, theirs), strict=True))
+    assert of_ours == of_theirs
+
+
+@pytest.mark.parametrize("spoiled", ['{"session": "z", "time": 1, "event": "hit", "x": "far"}', "", '{"session": "z"', "{}"])
+def test_little_is_read_line_by_line(tmp_path, monkeypatch, spoiled):
+    """A piece with something out of the ordinary is cut into small ones, of which the others are read at full speed."""
+    monkeypatch.setattr(pieces, "SMALL", 2000)
+    by_line, plain = [], pieces.add_line
+    monkeypatch.setattr(pieces, "add_line", lambda line, number, sink: by_line.append(number) or plain(line, number, sink))
+    path = written(tmp_path, range(6))
+    lines = path.read_text().splitlines()
+    lines[len(lines) // 2 : len(lines) // 2] = [spoiled, spoiled]
+    path.write_text("\n".join(lines) + "\n")
+    ours, theirs = in_pieces(path, 20_000)[0], read([str(path)])
+    assert ours.refused == theirs.refused and len(by_line) < len(lines) / 2
+    assert vars(ours.sessions) == vars(theirs.sessions)
+    assert_same_records(ours, theirs)
 
 
 @pytest.mark.parametrize("words", [("--memory", "100MB"), ("--jobs", "2", "--memory", "1GB")])

@@ -11,9 +11,8 @@ from milepost.arrays import Column, Ints
 from milepost.errors import RecordsGoneError
 from milepost.gate.gate import players_of
 from milepost.logs.fast.ahead import Pieces
-from milepost.logs.fast.pieces import read_source_in_pieces
 from milepost.logs.interface import ABSENT, TAG, BareLog, Log
-from milepost.logs.read import likely_records, nothing_in, require_mapped
+from milepost.logs.read import likely_records, nothing_in, read_source, require_mapped
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.sources.files import expand
 from milepost.numerics.whole_numbers import numbered
@@ -145,7 +144,7 @@ def hold(asked: Asked, progress: Progress) -> tuple[BareLog, list[HeldPart]]:
     sources = expand(asked.names)
     progress.step("reading", likely_records(sources))
     for source in sources:
-        read_source_in_pieces(builder, source, asked.log_map, asked.options, Pieces(_PIECE, take, asked.work.threads), progress)
+        read_source(builder, source, asked.log_map, progress, asked.options, Pieces(_PIECE, take, asked.work.threads))
         take()
     require_mapped(builder)
     log = builder.log().bare()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import DTypeLike, NDArray
 
 from milepost.arrays import Column, Floats, Ints
-from milepost.logs.fast.arrow import Arrow, rows_given, values_of
-from milepost.logs.interface import ABSENT
+from milepost.logs.fast.arrow import Arrow, array_of, given_in, rows_given, values_of
+from milepost.logs.interface import ABSENT, Refused, refused_in_all
 from milepost.logs.records.fields import BAD, tag_of, text_of
 from milepost.logs.records.likeness import column_likeness, float_numbers, likeness
 from milepost.logs.sources.files import as_name
@@ -24,6 +24,7 @@ Likeness = NDArray[np.uint64]
 BATCH: Final = 1 << 18  # records
 STAMP: Final = r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:[0-5]\d(\.\d{1,6})?([Zz]|[+-][01]\d:[0-5]\d)"
 NOTHING: Final = (":null", ": null")  # how a field of nothing is written, after its name
+_NEEDED: Final = ("session", "time", "event")
 _MASK: Final = (1 << 64) - 1
 _FARTHEST: Final = (1 << 63) // 1000  # microseconds
 
@@ -178,14 +179,14 @@ def quoted(name: str) -> str:
 
 
 def moment_columns(text: str, as_given: str) -> tuple[str, str, str]:
-    """The columns that `Stamps` takes, in SQL.
+    """The columns that `Stamps` takes, in SQL; nothing where there is no time stamp.
 
     Args:
         text: an expression for the text of the time.
         as_given: an expression that is true only where it is one.
     """
     return (
-        f"CASE WHEN {as_given} AND regexp_full_match({text}, '{STAMP}') THEN epoch_us({text}::TIMESTAMPTZ) ELSE error('') END",
+        f"CASE WHEN {as_given} AND regexp_full_match({text}, '{STAMP}') THEN epoch_us(TRY_CAST({text} AS TIMESTAMPTZ)) END",
         f"md5_number_lower({text})",
         f"length({text}) - length(replace({text}, ':', ''))",
     )
@@ -211,7 +212,8 @@ class Block:
     """The columns of one file, every record of it readable.
 
     ``time`` is in seconds, or in whole microseconds since 1970 where ``stamped``. ``numbers`` holds NaN where a field
-    is not given; ``tags`` holds texts.
+    is not given; ``tags`` holds texts. ``lines`` are the numbers of the rows' lines, from 1, where not all lines are rows; why
+    the others are none is in ``refused``, as of a first file, with the sessions that only these say are debug.
     """
 
     rows: int
@@ -222,6 +224,14 @@ class Block:
     seq: Floats | None
     tags: dict[str, TextColumn]
     likeness: Ints
+    lines: Ints | None = None
+    refused: list[Refused] = field(default_factory=list)
+    debug_only: set[str] = field(default_factory=set)
+
+    @property
+    def n_lines(self) -> int:
+        """How many lines it is made of."""
+        return self.rows if self.lines is None else self.rows + refused_in_all(self.refused)
 
 
 class Columns:
@@ -231,6 +241,9 @@ class Columns:
         self.texts, self.numbers, self.stamps = texts, numbers, stamps
         self.rows = 0
         self._likeness: list[Likeness] = []
+        self._passed: list[Ints] = []
+        names = [*(one.name for one in texts), *(one.name for one in numbers), *(("time",) if stamps else ())]
+        self._needed = [names.index(name) for name in _NEEDED]
 
     @classmethod
     def of(cls, names: Iterable[str], stamped: bool, texts: type[Texts] = Texts) -> Columns:
@@ -240,7 +253,8 @@ class Columns:
         return cls(given, [Numbers(name) for name in names if name in numeric], Stamps() if stamped else None)
 
     def take(self, batch: Arrow) -> None:
-        """Take a batch of Arrow columns."""
+        """Take a batch of Arrow columns; rows without a session, a time or an event are passed over, and noted."""
+        batch = self._usable(batch)
         self.rows += batch.num_rows
         each = iter(batch.columns)
         like: Likeness = np.zeros(batch.num_rows, np.uint64)
@@ -251,8 +265,22 @@ class Columns:
             self.stamps.take(list(each), like)
         self._likeness.append(like)
 
+    def _usable(self, batch: Arrow) -> Arrow:
+        """The rows of a batch that have what each record has."""
+        unusable = [~given_in(column) for column in (batch.columns[place] for place in self._needed) if column.null_count]
+        if not unusable:
+            return batch
+        passed = np.logical_or.reduce(unusable)
+        self._passed.append(self.rows + sum(map(len, self._passed)) + np.flatnonzero(passed))
+        return batch.filter(array_of(~passed))
+
+    @property
+    def passed(self) -> Ints:
+        """The rows that were passed over."""
+        return np.concatenate(self._passed) if self._passed else np.empty(0, np.int64)
+
     def block(self) -> Block:
-        """The whole file as a block.
+        """The whole file as a block, but for the rows that were passed over.
 
         Raises:
             NotStrictError: a record of it cannot be read, or a field of one cannot be used.
@@ -267,7 +295,8 @@ class Columns:
             require(not ((numbers["progress"] < 0) | (numbers["progress"] > 1)).any())
         tags = {name: column for name, column in columns.items() if name not in FIELDS and column.values}
         like: Ints = joined(self._likeness, np.uint64).view(np.int64)
-        return Block(self.rows, text, numbers, time, self.stamps is not None, numbers.pop("seq", None), tags, like)
+        lines = np.setdiff1d(np.arange(self.rows + len(self.passed)), self.passed, True) + 1 if len(self.passed) else None
+        return Block(self.rows, text, numbers, time, self.stamps is not None, numbers.pop("seq", None), tags, like, lines)
 
     def _require_levels(self, text: dict[str, TextColumn]) -> None:
         needing = np.array([word in NEED_LEVEL for word in text["event"].values], dtype=np.bool_)

@@ -39,7 +39,7 @@ class _After(Sink):
 
 
 def read_parquet_in_pieces(
-    builder: RecordBuilder, source: Source, options: ReadOptions, pieces: Pieces, progress: Progress
+    builder: RecordBuilder, source: Source, file: int, options: ReadOptions, pieces: Pieces, progress: Progress
 ) -> bool:
     """Give every row of a file to a builder; false, with nothing read, where nobody can say how many there are.
 
@@ -48,6 +48,7 @@ def read_parquet_in_pieces(
     Args:
         builder: where the records go.
         source: the file.
+        file: its number in the log.
         options: how it is read.
         pieces: what pieces.
         progress: told of the records read.
@@ -58,8 +59,6 @@ def read_parquet_in_pieces(
     groups = row_groups(source)
     if groups is None:
         return False
-    file = len(builder.files)
-    builder.files.append(source.label)
     for first, block in done_ahead(_pieces(source, groups, pieces.size // _ROW), pieces.ahead):
         if block is None or not builder.add_block(block, file, first):
             rest = _After(RecordSink(builder, file, None, FORMATS["parquet"].cells), first)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import tempfile
 from collections.abc import Iterator
 from functools import partial
@@ -11,49 +12,29 @@ from typing import Any, Final
 
 from milepost.logs.fast.ahead import Pieces, done_ahead
 from milepost.logs.fast.gathering import Block
-from milepost.logs.fast.parquet_pieces import read_parquet_in_pieces
-from milepost.logs.fast.strict import strict_reader
+from milepost.logs.fast.strict import StrictReader, strict_reader
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line, lines
-from milepost.logs.formats.telling import tell
-from milepost.logs.interface import ReadOptions
-from milepost.logs.mapping.logmap import LogMap
-from milepost.logs.read import read_source
+from milepost.logs.interface import Place, ReadOptions
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.sources.files import Source
 from milepost.progress import SILENT, Progress
 from milepost.scratch import scratch_writing
-from milepost.sizing import unpacked
 
 Piece = Any  # a file for the moment, whose type is not told outside its library
+SMALL: Final = 2 << 20  # bytes of a piece of which little enough is lost where it has to be read line by line
 _AT_ONCE: Final = 1 << 20  # bytes
 
 
-def read_source_in_pieces(
-    builder: RecordBuilder, source: Source, log_map: LogMap, options: ReadOptions, pieces: Pieces, progress: Progress
-) -> None:
-    """Give every record of a file to a builder, a large one of JSON Lines or Parquet piece by piece.
-
-    Raises:
-        LogError: it cannot be opened, or breaks off inside its packing.
-    """
-    large = unpacked(source.label, source.size()) > pieces.size and not log_map.active
-    if large and tell(source, options) == "parquet":
-        large = read_parquet_in_pieces(builder, source, options, pieces, progress)
-    elif large:
-        large = read_in_pieces(builder, source, options, pieces, progress)
-    if not large:
-        read_source(builder, source, log_map, progress, options)
-
-
 def read_in_pieces(
-    builder: RecordBuilder, source: Source, options: ReadOptions, pieces: Pieces, progress: Progress = SILENT
-) -> bool:
-    """Give every record of a file to a builder, piece by piece; false, with nothing read, where it is no JSON Lines.
+    builder: RecordBuilder, source: Source, file: int, options: ReadOptions, pieces: Pieces, progress: Progress = SILENT
+) -> None:
+    """Give every record of a file of JSON Lines to a builder, piece by piece.
 
     Args:
         builder: where the records go.
         source: the file, packed or not.
+        file: its number in the log.
         options: how it is read.
         pieces: what pieces.
         progress: told of the records read.
@@ -61,24 +42,19 @@ def read_in_pieces(
     Raises:
         LogError: it cannot be opened, or breaks off inside its packing.
     """
-    if tell(source, options) != "jsonl":
-        return False
-    file, before = len(builder.files), 0
-    builder.files.append(source.label)
-    with source.open(options.max_bytes) as stream:
-        for piece, block in _parsed(_pieces(stream, pieces.size), pieces.ahead):
+    before = 0
+    with source.open(options.max_bytes) as stream, strict_reader() as reader:
+        for piece, block in _parsed(reader, _pieces(stream, pieces.size), pieces.ahead):
             with piece:
-                count = _add_piece(builder, piece, block, file, before)
+                count = _add_piece(builder, reader, piece, block, Place(file, before))
             before += count
             progress.advance(count)
             pieces.done()
-    return True
 
 
-def _parsed(pieces: Iterator[Piece], ahead: int) -> Iterator[tuple[Piece, Block | None]]:
-    """Pieces with their columns, None for one that has to be read line by line."""
-    with strict_reader() as reader:
-        yield from done_ahead(((piece, partial(reader.read, Source(Path(piece.name)))) for piece in pieces), ahead)
+def _parsed(reader: StrictReader, pieces: Iterator[Piece], ahead: int) -> Iterator[tuple[Piece, Block | None]]:
+    """Pieces with their columns, None for one that cannot be read at full speed."""
+    return done_ahead(((piece, partial(reader.read, Source(Path(piece.name)))) for piece in pieces), ahead)
 
 
 def _pieces(stream: io.BufferedReader, size: int) -> Iterator[Piece]:
@@ -115,12 +91,23 @@ def _rest_of_line(stream: io.BufferedReader) -> bytes:
     return rest + b"\n"
 
 
-def _add_piece(builder: RecordBuilder, piece: Piece, block: Block | None, file: int, before: int) -> int:
-    """Give a piece that begins after so many lines to a builder; how many lines it has."""
-    if block is not None and builder.add_block(block, file, before):
-        return block.rows
-    sink = RecordSink(builder, file, None, cells=False)
-    number = before
-    for number, line in enumerate(lines(piece, before == 0), before + 1):
+def _add_piece(builder: RecordBuilder, reader: StrictReader, piece: Piece, block: Block | None, after: Place) -> int:
+    """Give a piece that comes after some place to a builder, what is small line by line; how many lines it has."""
+    if block is not None and builder.add_block(block, after.file, after.line):
+        return block.n_lines
+    if os.fstat(piece.fileno()).st_size > 2 * SMALL:
+        return _add_small_pieces(builder, reader, piece, after)
+    sink = RecordSink(builder, after.file, None, cells=False)
+    number = after.line
+    for number, line in enumerate(lines(piece, after.line == 0), after.line + 1):
         add_line(line, number, sink)
-    return number - before
+    return number - after.line
+
+
+def _add_small_pieces(builder: RecordBuilder, reader: StrictReader, piece: Piece, after: Place) -> int:
+    """The same in smaller pieces, so that little has to be read line by line."""
+    line = after.line
+    for small in _pieces(piece, SMALL):
+        with small:
+            line += _add_piece(builder, reader, small, reader.read(Source(Path(small.name))), Place(after.file, line))
+    return line - after.line

@@ -1,8 +1,8 @@
 """Large JSON Lines files at full speed: whole columns through DuckDB, where every line is as it should be.
 
-The strict reader gives all of a file or nothing. Where anything is out of the ordinary (a bad line, a value out of range,
-a field that the others do not have and that is nested) it gives nothing, and the file is read line by line, which is where
-the rules stand.
+The strict reader gives all of a file or nothing. Lines that hold no record, or none that can be read, are told by the tolerant
+reader why. Where anything else is out of the ordinary (a value out of range, a field that the others do not have and that is
+nested) it gives nothing, and the file is read line by line, which is where the rules stand.
 """
 
 from __future__ import annotations
@@ -26,6 +26,7 @@ from milepost.logs.fast.gathering import (
     require,
 )
 from milepost.logs.fast.marks import Marks, counted_beside
+from milepost.logs.fast.unread import UnreadLines
 from milepost.logs.formats.envelope import is_envelope
 from milepost.logs.sources.files import Source
 
@@ -76,23 +77,28 @@ class StrictReader:
         kinds = kinds or _fields(base, path, f"LIMIT {_SAMPLE}")
         with counted_beside(source) as marks:
             written = _Written(kinds)
-            written.read(base, path)
-            if not written.account_for(marks.result()):
+            unread = written.read(base, path, source)
+            if not written.account_for(marks.result(), unread):
                 kinds = _fields(base, path, "")
                 written = _Written(kinds)
-                written.read(base, path)
-                require(written.account_for(marks.result()))
+                unread = written.read(base, path, source)
+                require(written.account_for(marks.result(), unread))
             self._kinds = kinds
-            return written.columns.block()
+            block = written.columns.block()
+            block.refused, block.debug_only = unread.refused()
+            return block
 
 
 def _fields(base: DuckDBPyConnection, path: str, limit: str) -> dict[str, str]:
     """The fields of the file's lines, or of the first of them, with their types."""
-    lines = f"SELECT json FROM read_ndjson_objects(?) {limit}"
-    written = base.execute(f"SELECT json_group_structure(json) FROM ({lines})", [path]).fetchall()[0][0]
+    lines = f"SELECT json FROM read_ndjson_objects(?, ignore_errors=true) {limit}"
+    stamps = "count(*) FILTER (json_type(json, '$.time') = 'VARCHAR') > count(*) / 2"  # where some times are of the other kind
+    objects = f"SELECT json_group_structure(json), {stamps} FROM ({lines}) WHERE json_type(json) = 'OBJECT'"
+    written, stamped = base.execute(objects, [path]).fetchall()[0]
     kinds: Any = json.loads(written or "null")  # nothing, of a file without a line
     require(isinstance(kinds, dict))
-    return {name: str(kind) for name, kind in kinds.items() if kind != "NULL"}
+    mixed = {"time": "VARCHAR" if stamped else "DOUBLE"} if kinds.get("time") == "JSON" else {}
+    return {name: str(kind) for name, kind in (kinds | mixed).items() if kind != "NULL"}
 
 
 class _Written:
@@ -109,23 +115,26 @@ class _Written:
         self.columns = Columns.of(kinds, kinds["time"] not in _NUMBERS, WrittenTexts)
         self.kinds = kinds
 
-    def read(self, base: DuckDBPyConnection, path: str) -> None:
-        """Read the whole file."""
+    def read(self, base: DuckDBPyConnection, path: str, source: Source) -> UnreadLines:
+        """Read the whole file; the lines that hold no record, or none with a session, a time and an event."""
         columns = self.columns
         chosen = [*(_text(one.name) for one in columns.texts), *(_number(one.name) for one in columns.numbers)]
         chosen += _MOMENT if columns.stamps else ()
-        query = f"SELECT {', '.join(chosen)} FROM read_json(?, format='newline_delimited', columns=?)"
+        query = f"SELECT {', '.join(chosen)} FROM read_json(?, format='newline_delimited', columns=?, ignore_errors=true)"
         for batch in base.sql(query, params=[path, dict.fromkeys(self.kinds, "JSON")]).to_arrow_reader(BATCH):
             columns.take(batch)
+        require(len(columns.passed) <= columns.rows)
+        return UnreadLines.of(source, columns.passed + 1)
 
-    def account_for(self, marks: Marks) -> bool:
-        """Whether what was read is all that is in the file."""
+    def account_for(self, marks: Marks, unread: UnreadLines) -> bool:
+        """Whether what was read is all that is in the file, but for some lines."""
         columns = self.columns
         gathered: list[Texts | Numbers | Stamps] = [*columns.texts, *columns.numbers]
         gathered += [columns.stamps] if columns.stamps else []
         colons = sum(one.given * (1 + one.name.count(":")) + one.colons for one in gathered)
-        nulls = marks.nulls - sum(one.nulls for one in gathered)
-        return marks.lines == columns.rows and marks.colons == colons + nulls
+        nulls = marks.nulls - unread.nulls - sum(one.nulls for one in gathered)
+        require(marks.lines == columns.rows + len(unread.lines))  # lines with nothing in them are no rows
+        return marks.colons - unread.colons == colons + nulls
 
 
 _MOMENT: Final = moment_columns("trim(time::VARCHAR, '\"')", "starts_with(time::VARCHAR, '\"')")
@@ -137,6 +146,9 @@ def _text(name: str) -> str:
 
 def _number(name: str) -> str:
     written = _text(name)
+    if name == "time":  # a line without one is no record
+        moment = f"TRY_CAST({written} AS DOUBLE)"
+        return f"CASE WHEN isfinite({moment}) THEN {moment} END"
     if name != "seq":
         return f"{written}::DOUBLE"
     whole = f"regexp_full_match({written}, '{_WHOLE_NUMBER}') OR {quoted(name)} IS NULL"

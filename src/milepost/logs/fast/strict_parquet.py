@@ -70,6 +70,7 @@ def _read(table: DuckDBPyRelation, path: Path) -> Block:
     chosen = [*(quoted(one.name) for one in columns.texts), *(f"{quoted(one.name)}::DOUBLE" for one in columns.numbers)]
     for batch in table.project(", ".join([*chosen, *(_MOMENT if columns.stamps else ())])).to_arrow_reader(BATCH):
         columns.take(batch)
+    require(not len(columns.passed))
     block = columns.block()
     require(block.seq is None or not (np.abs(block.seq) >= _EXACT).any())
     return block

@@ -16,6 +16,7 @@ MAX_LINE = 1 << 20  # bytes; no record of a game is longer, and memory stays bou
 MAX_ARRAY = 1 << 30  # bytes; an array has to be in memory as a whole
 _BOM = b"\xef\xbb\xbf"
 _STEP = 5000
+_decode = json.JSONDecoder().raw_decode
 _SPACE = re.compile(r"[ \t\n\r]*")
 
 
@@ -55,13 +56,26 @@ def add_line(line: bytes | None, number: int, sink: Sink) -> None:
     if not line.strip():
         return
     try:
-        record = json.loads(line.decode("utf-8"))
+        record = _parsed(line.decode("utf-8"))
     except UnicodeDecodeError:
         sink.refuse(number, "not UTF-8")
     except (ValueError, RecursionError):
         sink.refuse(number, "not JSON")
     else:
         _add(record, number, sink)
+
+
+def _parsed(text: str) -> object:
+    """The value that a line is; an object with nothing around it, as most are, without a search for what is.
+
+    Raises:
+        ValueError, RecursionError: it is not JSON, or nested too deeply.
+    """
+    if text[:1] == "{":
+        record, end = _decode(text)
+        if text[end:] in ("\n", "", "\r\n"):
+            return record
+    return json.loads(text)
 
 
 def _add(record: object, number: int, sink: Sink) -> None:

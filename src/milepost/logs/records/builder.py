@@ -112,7 +112,10 @@ class RecordBuilder:
         names, text, number = self.names, fields.text.get, fields.numbers.get
         second, whole = fields.second()
         identity, (likeness, marks) = text("id"), beside
-        self.tags.note(len(self._rows), fields.tags)
+        layout = rating = None
+        if fields.tags:
+            self.tags.note(len(self._rows), fields.tags)
+            layout, rating = layout_of(fields.tags), fields.tags.get("rating")
         self._rows.append(
             (
                 session,
@@ -120,8 +123,8 @@ class RecordBuilder:
                 names.stop.code(text("level")),
                 names.stop.code(text("to")),
                 names.cause.code(text("cause")),
-                names.layout.code(layout_of(fields.tags)),
-                names.rating.code(fields.tags.get("rating")),
+                names.layout.code(layout),
+                names.rating.code(rating),
                 place.file,
                 place.line,
                 marks | (_BAD_FIELD if fields.bad else 0),
@@ -145,7 +148,7 @@ class RecordBuilder:
             self.when_full()
 
     def add_block(self, block: Block, file: int, before: int = 0) -> bool:
-        """Add the columns of a file, or of what comes after so many lines of it.
+        """Add the columns of a file, or of what comes after so many lines of it, and what was refused there.
 
         False, with nothing added, where a session's times are of another kind.
         """
@@ -153,8 +156,11 @@ class RecordBuilder:
         if session is None:
             return False
         self._flush()
-        lines = np.arange(before + 1, before + block.rows + 1)
-        places = {"file": np.full(block.rows, file, np.int64), "line": lines}
+        for one in block.refused:
+            self.refusals.add(one._replace(place=Place(file, before + one.place.line)))
+        self.known.debug_only |= block.debug_only
+        lines = np.arange(1, block.rows + 1) if block.lines is None else block.lines
+        places = {"file": np.full(block.rows, file, np.int64), "line": before + lines}
         self._parts.append(rows_of(block, session, self.known, self.names) | self.tags.of_block(block.tags) | places)
         return True
 

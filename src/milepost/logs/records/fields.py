@@ -130,28 +130,30 @@ def checked(record: Mapping[str, object]) -> Fields:
     if event is None or event is BAD:
         raise UnreadableError("no usable event")
     fields.session, fields.event = session, event
-    for name, value in record.items():
-        if name not in _NEEDED:
-            _check_field(fields, name, value)
+    _check_others(fields, record)
     if event in NEED_LEVEL and "level" not in fields.text:
         raise UnreadableError(f"{event} without a level")
     return fields
 
 
-def _check_field(fields: Fields, name: str, given: object) -> None:
-    value = _CHECKS.get(name, tag_of)(given)
-    if value is None:
-        return
-    if value is BAD:
-        fields.bad = True
-    elif name in TEXT_FIELDS:
-        fields.text[name] = value
-    elif name in NUMBER_FIELDS:
-        fields.numbers[name] = value
-    elif name == "seq":
-        fields.seq = value
-    else:
-        fields.tags[name] = value
+def _check_others(fields: Fields, record: Mapping[str, object]) -> None:
+    """Check the fields that a record need not have."""
+    for name, given in record.items():
+        if given is None or name in _NEEDED:
+            continue
+        value = _CHECKS.get(name, tag_of)(given)
+        if value is None:
+            continue
+        if value is BAD:
+            fields.bad = True
+        elif name in TEXT_FIELDS:
+            fields.text[name] = value
+        elif name in NUMBER_FIELDS:
+            fields.numbers[name] = value
+        elif name == "seq":
+            fields.seq = value
+        else:
+            fields.tags[name] = value
 
 
 def _time(value: object) -> tuple[float, int | None]:

@@ -11,6 +11,7 @@ from milepost.logs.records.timestamps import NANO
 from milepost.vocabulary import EVENT_CODES
 
 FAR: Final = 1e300  # seconds; times are kept so far from the session's first at most that differences stay finite
+_OF_SESSIONS: Final = ("player", "build")
 _SINGLY: Final = 1000  # refused records that are kept one by one
 
 
@@ -99,9 +100,9 @@ class KnownSessions:
 
     def note(self, session: int, fields: Fields) -> None:
         """Note what a record says of its session."""
-        for name in ("player", "build"):
-            if (value := fields.text.get(name)) is not None:
-                self.note_first(session, name, value)
+        for name in _OF_SESSIONS:
+            if name in fields.text:
+                self.note_first(session, name, fields.text[name])
         for name, value in fields.tags.items():
             self.note_tag(session, name, value)
 
@@ -140,8 +141,8 @@ class Refusals:
         self._together: dict[str | None, int] = {}  # per session, where those stand that are counted
 
     def add(self, refused: Refused) -> None:
-        """Note one."""
-        self.count += 1
+        """Note one, or some that stand together."""
+        self.count += refused.times
         if len(self.kept) < _SINGLY:
             self.kept.append(refused)
             return
@@ -149,7 +150,7 @@ class Refusals:
         if at == len(self.kept):
             self.kept.append(refused)
         else:
-            self.kept[at] = self.kept[at]._replace(times=self.kept[at].times + 1)
+            self.kept[at] = self.kept[at]._replace(times=self.kept[at].times + refused.times)
 
     def restore(self, kept: list[Refused]) -> None:
         """Know what another log knew."""

@@ -40,13 +40,21 @@ def likeness(record: Mapping[str, object]) -> int:
     for name, value in record.items():
         if value is None or value == "":
             continue
-        total += _mixed_text(name, value) if type(value) is str else _mixed(text_number(name) + _value_number(value))
+        total += _mixed_text(name, value) if type(value) is str else _mixed_number(name, value)
     return signed(total & _MASK)
 
 
 @lru_cache(maxsize=1 << 16)
 def _mixed_text(name: str, text: str) -> int:
     return _mixed(text_number(name) + text_number(text))
+
+
+def _mixed_number(name: str, value: object) -> int:
+    """The same of what is no text; most often a number, of which there are many."""
+    if type(value) is not float:
+        return _mixed(text_number(name) + _value_number(value))
+    bits: int = _unpack(_pack(value + 0.0))[0]
+    return _mixed(text_number(name) + bits)
 
 
 def _mixed(number: int) -> int:
