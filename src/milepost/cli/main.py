@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import os
 import signal
 import sys
@@ -23,6 +24,7 @@ from milepost.errors import MilePostError
 from milepost.version import version_text
 
 _ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
+_OBJECTS = 50_000  # made since the last look for cycles of them
 _FIRST = """\
 Mile Post reads playtest logs and says where players stop and which levels stand out.
 
@@ -134,6 +136,7 @@ def entry() -> NoReturn:
     signal.signal(signal.SIGTERM, lambda number, _: sys.exit(128 + number))
     for library in _ONE_THREAD:  # before any of them loads; their threads spin, and cost more than they save on matrices as small
         os.environ.setdefault(library, "1")
+    gc.set_threshold(_OBJECTS)  # records and modules are many objects at once, and hold no cycles
     status = main()
     try:
         if sys.stdout is not None:

@@ -17,7 +17,7 @@ from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
 from milepost.logs.interface import DEFAULTS, BareLog, Log, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
-from milepost.logs.mapping.shapes import shaped
+from milepost.logs.mapping.shapes import Stage, shaped
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.rows import AttemptSink
 from milepost.logs.records.sink import RecordSink
@@ -122,13 +122,9 @@ def read_source(
     sink = shaped(last, log_map.explode, log_map.select, str(log_map.path))
     reader.read(source, sink, options, progress)
     sink.finish()
-    if not isinstance(last, RecordSink):
-        last.finish()
 
 
-def _last_sink(
-    builder: RecordBuilder, file: int, translator: Translator | None, cells: bool
-) -> RecordSink | AttemptSink | StaySink:
+def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None, cells: bool) -> Stage:
     """What makes our records of what a reader gives."""
     if translator is not None and translator.map.rows.each == "attempt":
         return AttemptSink(builder, file, translator, cells)

@@ -43,6 +43,9 @@ class Sample:
         """Count what is no record."""
         self.refused += 1
 
+    def finish(self) -> None:
+        """Nothing is left."""
+
     def taken_out(self) -> tuple[str, ...]:
         """Take out what lies in arrays of records; the names of these, outermost first."""
         path: list[str] = []

@@ -15,35 +15,17 @@ _OUTER: Final = "log"  # what holds the outermost array
 
 
 class Stage(Sink, Protocol):
-    """A sink that gives what it makes to another one."""
+    """A sink that is told when nothing more comes."""
 
     def finish(self) -> None:
-        """Give what is left; nothing comes after it."""
+        """Give what is left."""
 
 
-class Passing:
-    """A stage that changes nothing."""
-
-    def __init__(self, sink: Sink) -> None:
-        self.sink = sink
-
-    def add(self, record: Mapping[str, object], line: int) -> None:
-        """Pass a record on."""
-        self.sink.add(record, line)
-
-    def refuse(self, line: int, reason: str) -> None:
-        """Pass on that something is no record."""
-        self.sink.refuse(line, reason)
-
-    def finish(self) -> None:
-        """Nothing is left."""
-
-
-class Exploding(Passing):
+class Exploding(Stage):
     """Makes a record of each element of an array in a record, two deep or deeper; inner fields win."""
 
-    def __init__(self, sink: Sink, path: tuple[str, ...], where: str) -> None:
-        super().__init__(sink)
+    def __init__(self, sink: Stage, path: tuple[str, ...], where: str) -> None:
+        self.sink = sink
         self.path, self.where, self.met = path, where, [False] * len(path)
         self.seen: dict[str, None] = {}
 
@@ -55,6 +37,10 @@ class Exploding(Passing):
                 self.sink.refuse(line, element)
             else:
                 self.sink.add(element, line)
+
+    def refuse(self, line: int, reason: str) -> None:
+        """Pass on that something is no record."""
+        self.sink.refuse(line, reason)
 
     def _elements(self, record: Mapping[str, object], depth: int, holder: str) -> Iterator[Mapping[str, object] | str]:
         if depth == len(self.path):
@@ -86,19 +72,23 @@ class Exploding(Passing):
         if missing and self.seen:
             has = ", ".join(list(self.seen)[:_NAMED])
             raise MapError(f"{self.where}: rows.explode: no record has the array {missing[0]!r}. They have: {has}.")
+        self.sink.finish()
 
 
-class Selecting(Passing):
+class Selecting(Stage):
     """Makes records of what an SQL query selects from all records, which are its table ``log``."""
 
-    def __init__(self, sink: Sink, query: str, where: str) -> None:
-        super().__init__(sink)
-        self.query, self.where = query, where
+    def __init__(self, sink: Stage, query: str, where: str) -> None:
+        self.sink, self.query, self.where = sink, query, where
         self.records: list[Mapping[str, object]] = []
 
     def add(self, record: Mapping[str, object], line: int) -> None:
         """Keep a record for the query."""
         self.records.append(record)
+
+    def refuse(self, line: int, reason: str) -> None:
+        """Pass on that something is no record."""
+        self.sink.refuse(line, reason)
 
     def _give(self, names: list[str], rows: list[tuple[object, ...]], before: int) -> int:
         """Give some rows; how many there are by now."""
@@ -112,10 +102,13 @@ class Selecting(Passing):
         Raises:
             MapError: the query cannot be run.
         """
+        if self.records:
+            self._select()
+        self.sink.finish()
+
+    def _select(self) -> None:
         import duckdb
 
-        if not self.records:
-            return
         with duckdb.connect() as base:
             try:
                 base.execute("SET TimeZone = 'UTC'; SET threads = 1; SET python_enable_replacements = false")
@@ -163,8 +156,8 @@ def _plain(value: object) -> object:
     return plain(value)
 
 
-def shaped(sink: Sink, explode: tuple[str, ...], select: str | None, where: str) -> Stage:
-    """The stages before a sink: first the query, then the arrays of what it selects.
+def shaped(sink: Stage, explode: tuple[str, ...], select: str | None, where: str) -> Stage:
+    """The stages before a sink, if there are any: first the query, then the arrays of what it selects.
 
     Args:
         sink: takes the records.
@@ -172,18 +165,5 @@ def shaped(sink: Sink, explode: tuple[str, ...], select: str | None, where: str)
         select: the query, where there is one.
         where: the map's file, for messages.
     """
-    inner: Stage = Exploding(sink, explode, where) if explode else Passing(sink)
-    return _Both(Selecting(inner, select, where), inner) if select else inner
-
-
-class _Both(Passing):
-    """Two stages, one after the other."""
-
-    def __init__(self, first: Stage, second: Stage) -> None:
-        super().__init__(first)
-        self.first, self.second = first, second
-
-    def finish(self) -> None:
-        """Finish the one, then the other."""
-        self.first.finish()
-        self.second.finish()
+    inner = Exploding(sink, explode, where) if explode else sink
+    return Selecting(inner, select, where) if select else inner

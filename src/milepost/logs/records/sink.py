@@ -33,6 +33,9 @@ class RecordSink:
             record = typed(dict(record))
         self.builder.add(record, Place(self.file, line), alike)
 
+    def finish(self) -> None:
+        """Nothing is left."""
+
     def _unpack(self, export: Mapping[str, object], line: int) -> None:
         for record in log_records(export):
             if isinstance(record, str):
