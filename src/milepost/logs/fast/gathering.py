@@ -16,7 +16,7 @@ from milepost.arrays import Column, Floats, Ints
 from milepost.logs.fast.arrow import Arrow, array_of, given_in, rows_given, values_of
 from milepost.logs.interface import ABSENT, Refused, refused_in_all
 from milepost.logs.records.fields import BAD, tag_of, text_of
-from milepost.logs.records.likeness import column_likeness, float_numbers, likeness
+from milepost.logs.records.likeness import column_likeness, float_numbers, likeness_of_values
 from milepost.logs.sources.files import as_name
 from milepost.vocabulary import FIELDS, NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
 
@@ -25,7 +25,6 @@ BATCH: Final = 1 << 18  # records
 STAMP: Final = r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:[0-5]\d(\.\d{1,6})?([Zz]|[+-][01]\d:[0-5]\d)"
 NOTHING: Final = (":null", ": null")  # how a field of nothing is written, after its name
 _NEEDED: Final = ("session", "time", "event")
-_MASK: Final = (1 << 64) - 1
 _FARTHEST: Final = (1 << 63) // 1000  # microseconds
 
 
@@ -76,7 +75,9 @@ class Texts:
     def take(self, column: Arrow, like: Likeness) -> None:
         """Take a batch, an Arrow array, and add to the likeness of its records; most columns have nothing in most records."""
         coded = column.dictionary_encode()
-        known = [self._known.get(given) or self._meet(given) for given in coded.dictionary.to_pylist()]
+        given = coded.dictionary.to_pylist()
+        self._meet([one for one in given if one not in self._known])
+        known = [self._known[one] for one in given]
         codes, rows = np.full(len(column), ABSENT, np.int32), rows_given(coded.indices)
         if known:
             code, added, colons, nulls = zip(*known, strict=True)
@@ -89,14 +90,15 @@ class Texts:
             like[rows] += np.array(added, np.uint64)[index]
         self._codes.append(codes)
 
-    def _meet(self, given: object) -> tuple[int, int, int, int]:
-        value = self._value(given)
-        text = self._check(value)
-        require(text is not BAD)
-        code = ABSENT if text is None else self.values.setdefault(text, len(self.values))
-        met = code, likeness({self.name: value}) & _MASK, *self._marks(given)
-        self._known[given] = met
-        return met
+    def _meet(self, given: list[object]) -> None:
+        """Know values that were not given before."""
+        values = [self._value(one) for one in given]
+        adding = likeness_of_values(self.name, values).tolist()
+        for one, value, added in zip(given, values, adding, strict=True):
+            text = self._check(value)
+            require(text is not BAD)
+            code = ABSENT if text is None else self.values.setdefault(text, len(self.values))
+            self._known[one] = (code, added, *self._marks(one))
 
     def _value(self, given: Any) -> object:
         return given

@@ -26,6 +26,10 @@ _pack, _unpack = struct.Struct("<d").pack, struct.Struct("<Q").unpack
 @lru_cache(maxsize=1 << 16)
 def text_number(text: str) -> int:
     """64 bits of a text (the lower half of its MD5, which databases can compute too)."""
+    return _number_of_text(text)
+
+
+def _number_of_text(text: str) -> int:
     return int.from_bytes(md5(text.encode("utf-8", "surrogatepass"), usedforsecurity=False).digest()[8:], "little")
 
 
@@ -80,6 +84,14 @@ def column_likeness(name: str, values: NDArray[np.uint64]) -> NDArray[np.uint64]
     mixed = values + np.uint64(text_number(name))
     mixed = (mixed ^ (mixed >> np.uint64(32))) * np.uint64(_FACTOR)
     return mixed ^ (mixed >> np.uint64(32))
+
+
+def likeness_of_values(name: str, values: list[object]) -> NDArray[np.uint64]:
+    """The same, value by value, each of which is there once."""
+    texts = [value for value in values if type(value) is str]
+    if len(texts) < len(values) or "" in texts:
+        return np.array([likeness({name: value}) & _MASK for value in values], np.uint64)
+    return column_likeness(name, np.array([_number_of_text(text) for text in texts], np.uint64))
 
 
 def float_numbers(values: Floats) -> NDArray[np.uint64]:
