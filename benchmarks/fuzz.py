@@ -25,6 +25,7 @@ from milepost.difficulty.spikes import Spikes
 from milepost.errors import MilePostError
 from milepost.logs import read as reading
 from milepost.logs.interface import TAG
+from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.read import read
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.deaths import Deaths
@@ -259,7 +260,7 @@ def try_logs(job: tuple[int, int, str]) -> Counter[str]:
     return found
 
 
-def readers_differ(data: bytes, folder: Path, form: str = "jsonl") -> tuple[bool, bool]:
+def readers_differ(data: bytes, folder: Path, form: str = "jsonl", log_map: LogMap = NO_MAP) -> tuple[bool, bool]:
     """Whether a log reads otherwise by whole columns than line by line, and whether it was read by whole columns."""
     path = folder / f"log.{form}"
     path.write_bytes(data)
@@ -268,14 +269,14 @@ def readers_differ(data: bytes, folder: Path, form: str = "jsonl") -> tuple[bool
     for worthwhile in (0, 1 << 60):
         taken: list[bool] = []
 
-        def noted(source: Any, own: Any = whole[form].read, taken: list[bool] = taken) -> Any:
-            block = own(source)
+        def noted(source: Any, log_map: Any, own: Any = whole[form].read, taken: list[bool] = taken) -> Any:
+            block = own(source, log_map)
             taken.append(block is not None)
             return block
 
         setattr(reading, "_STRICT", {form: whole[form]._replace(read=noted, worthwhile=worthwhile)})  # noqa: B010
         try:
-            read_by.append(read([str(path)]))
+            read_by.append(read([str(path)], log_map))
         except MilePostError as error:
             read_by.append(str(error))
         finally:
@@ -307,7 +308,8 @@ def _same(one: Any, other: Any) -> bool:
                 return False
         elif not np.array_equal(column, theirs, equal_nan=column.dtype.kind == "f"):
             return False
-    return vars(one.sessions) == vars(other.sessions) and one.refused == other.refused
+    alike = one.refused == other.refused and one.map_use == other.map_use
+    return alike and vars(one.sessions) == vars(other.sessions) and set(one.unknown_words) == set(other.unknown_words)
 
 
 def _words(log: Any, events: Any) -> list[Any]:

@@ -51,7 +51,7 @@ def both(folder, text, monkeypatch):
 
 def both_ways(path, form, monkeypatch):
     taken, plain = [], reading._STRICT[form].read
-    spying = reading._Strict(lambda source: taken.append(plain(source)) or taken[-1], 0)
+    spying = reading._Strict(lambda *given: taken.append(plain(*given)) or taken[-1], 0)
     monkeypatch.setattr(reading, "_STRICT", {form: spying})
     fast = read([str(path)])
     monkeypatch.setattr(reading, "_STRICT", {})
@@ -186,7 +186,7 @@ def test_plain_logs_are_taken_at_their_first_lines(tmp_path, monkeypatch):
     """Where all lines are like the first ones, the types of every line are not asked for."""
     monkeypatch.setattr(strict, "_SAMPLE", 2)
     asked, plain = [], strict._fields
-    monkeypatch.setattr(strict, "_fields", lambda base, path, limit: asked.append(limit) or plain(base, path, limit))
+    monkeypatch.setattr(strict, "_fields", lambda base, path, limit, time: asked.append(limit) or plain(base, path, limit, time))
     lines = [START | {"time": n, "build": "1.0", "progress": n / 10} for n in range(9)]
     _, _, strictly = both(tmp_path, "".join(json.dumps(line) + "\n" for line in lines), monkeypatch)
     assert strictly and asked == ["LIMIT 2"]

@@ -18,6 +18,7 @@ from milepost.logs.fast import pieces
 from milepost.logs.fast.ahead import Pieces
 from milepost.logs.fast.pieces import read_in_pieces
 from milepost.logs.interface import ReadOptions
+from milepost.logs.mapping.logmap import NO_MAP
 from milepost.logs.read import read
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source
@@ -128,7 +129,7 @@ def in_pieces(path, size):
     """The log of a file that is read in pieces, and a note for each piece."""
     builder, done = RecordBuilder(), []
     builder.files.append(str(path))
-    read_in_pieces(builder, Source(path), 0, ReadOptions(), Pieces(size, lambda: done.append(1), 2))
+    read_in_pieces(builder, Source(path), 0, NO_MAP, ReadOptions(), Pieces(size, lambda: done.append(1), 2))
     return builder.log(), done
 
 

@@ -8,9 +8,10 @@ from typing import Final, NamedTuple
 
 from milepost.errors import LogError
 from milepost.logs.fast.ahead import Pieces
-from milepost.logs.fast.gathering import Block
+from milepost.logs.fast.block import Block
 from milepost.logs.fast.parquet_pieces import read_parquet_in_pieces
 from milepost.logs.fast.pieces import SMALL, read_in_pieces
+from milepost.logs.fast.roles import is_columnwise
 from milepost.logs.fast.strict import read_strict
 from milepost.logs.fast.strict_parquet import read_strict_parquet
 from milepost.logs.formats.table import FORMATS
@@ -33,11 +34,14 @@ _LONG, _HEAD = 16 << 20, 1 << 16  # bytes of a log whose reading takes a while, 
 class _Strict(NamedTuple):
     """A reader of whole columns, and from how many bytes on disk it pays."""
 
-    read: Callable[[Source], Block | None]
+    read: Callable[[Source, LogMap], Block | None]
     worthwhile: int
 
 
-_STRICT: Final = {"jsonl": _Strict(read_strict, 3 << 19), "parquet": _Strict(read_strict_parquet, 256 << 10)}
+_STRICT: Final = {
+    "jsonl": _Strict(read_strict, 3 << 19),
+    "parquet": _Strict(lambda source, _: read_strict_parquet(source), 256 << 10),
+}
 
 
 def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT, options: ReadOptions = DEFAULTS) -> Log:
@@ -114,8 +118,8 @@ def read_source(
     file = len(builder.files)
     builder.files.append(source.label)
     form = tell(source, options)
-    whole = translator is None and builder.keeps_records
-    if whole and form in _STRICT and _read_at_full_speed(builder, source, file, options, pieces, progress):
+    whole = form in _STRICT and builder.keeps_records and (translator is None or (form == "jsonl" and is_columnwise(log_map)))
+    if whole and _read_at_full_speed(builder, source, file, log_map, options, pieces, progress):
         return
     reader = FORMATS[form]
     last = _last_sink(builder, file, translator, reader.cells)
@@ -149,27 +153,33 @@ def _restore(builder: RecordBuilder, source: Source) -> None:
 
 
 def _read_at_full_speed(
-    builder: RecordBuilder, source: Source, file: int, options: ReadOptions, pieces: Pieces | None, progress: Progress
+    builder: RecordBuilder,
+    source: Source,
+    file: int,
+    log_map: LogMap,
+    options: ReadOptions,
+    pieces: Pieces | None,
+    progress: Progress,
 ) -> bool:
     """Read a file by whole columns, as far as that can be; false where nothing was read."""
     form, size = tell(source, options), unpacked(source.label, source.size())
     if pieces is None or size <= pieces.size:
-        if _read_whole(_STRICT[form], source, file, builder, progress):
+        if _read_whole(_STRICT[form], source, file, log_map, builder, progress):
             return True
         pieces = Pieces(SMALL, lambda: None)  # so that little of it has to be read line by line
         if form == "parquet" or size <= 2 * SMALL:
             return False
     if form == "parquet":
         return read_parquet_in_pieces(builder, source, file, options, pieces, progress)
-    read_in_pieces(builder, source, file, options, pieces, progress)
+    read_in_pieces(builder, source, file, log_map, options, pieces, progress)
     return True
 
 
-def _read_whole(reader: _Strict, source: Source, file: int, builder: RecordBuilder, progress: Progress) -> bool:
+def _read_whole(reader: _Strict, source: Source, file: int, log_map: LogMap, builder: RecordBuilder, progress: Progress) -> bool:
     """Read a large file at full speed, if nothing in it is out of the ordinary; false where nothing was read."""
     if source.size() < reader.worthwhile:
         return False
-    block = reader.read(source)
+    block = reader.read(source, log_map)
     if block is None or not builder.add_block(block, file):
         return False
     progress.advance(block.rows)

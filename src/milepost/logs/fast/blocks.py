@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Column, Ints
-from milepost.logs.fast.gathering import Block, TextColumn
+from milepost.logs.fast.block import Block, TextColumn
 from milepost.logs.interface import ABSENT
 from milepost.logs.records.known import FAR, KnownNames, KnownSessions, Names
 from milepost.logs.records.likeness import signed, text_number

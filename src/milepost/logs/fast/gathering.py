@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
@@ -14,32 +13,19 @@ from numpy.typing import DTypeLike, NDArray
 
 from milepost.arrays import Column, Floats, Ints
 from milepost.logs.fast.arrow import Arrow, array_of, given_in, rows_given, values_of
-from milepost.logs.interface import ABSENT, Refused, refused_in_all
+from milepost.logs.fast.block import Block, NotStrictError, TextColumn, require
+from milepost.logs.fast.roles import OWN, Roles
+from milepost.logs.interface import ABSENT
 from milepost.logs.records.fields import BAD, tag_of, text_of
 from milepost.logs.records.likeness import column_likeness, float_numbers, likeness_of_values
 from milepost.logs.sources.files import as_name
-from milepost.vocabulary import FIELDS, NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
+from milepost.vocabulary import FIELDS, TEXT_FIELDS
 
 Likeness = NDArray[np.uint64]
 BATCH: Final = 1 << 18  # records
 STAMP: Final = r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:[0-5]\d(\.\d{1,6})?([Zz]|[+-][01]\d:[0-5]\d)"
 NOTHING: Final = (":null", ": null")  # how a field of nothing is written, after its name
-_NEEDED: Final = ("session", "time", "event")
 _FARTHEST: Final = (1 << 63) // 1000  # microseconds
-
-
-class NotStrictError(Exception):
-    """Something in the file needs the tolerant reader."""
-
-
-def require(holds: bool) -> None:
-    """Give up where something does not hold.
-
-    Raises:
-        NotStrictError: it does not.
-    """
-    if not holds:
-        raise NotStrictError
 
 
 @contextmanager
@@ -95,10 +81,12 @@ class Texts:
         values = [self._value(one) for one in given]
         adding = likeness_of_values(self.name, values).tolist()
         for one, value, added in zip(given, values, adding, strict=True):
-            text = self._check(value)
-            require(text is not BAD)
-            code = ABSENT if text is None else self.values.setdefault(text, len(self.values))
-            self._known[one] = (code, added, *self._marks(one))
+            self._known[one] = (self._code(value), added, *self._marks(one))
+
+    def _code(self, value: object) -> int:
+        text = self._check(value)
+        require(text is not BAD)
+        return ABSENT if text is None else self.values.setdefault(text, len(self.values))
 
     def _value(self, given: Any) -> object:
         return given
@@ -120,6 +108,25 @@ class WrittenTexts(Texts):
 
     def _marks(self, given: str) -> tuple[int, int]:
         return (given.count(":"), sum(given.count(mark) for mark in NOTHING)) if ":" in given else (0, 0)
+
+
+class RawTexts(WrittenTexts):
+    """The same, of a log whose map says what they mean: the values as they are, a code for each way in which one is written.
+
+    Attributes:
+        raws: the values by their codes; none that is nothing.
+    """
+
+    def __init__(self, name: str) -> None:
+        super().__init__(name)
+        self.raws: list[object] = []
+
+    def _code(self, value: object) -> int:
+        require(tag_of(value) is not BAD)
+        if value is None or value == "":
+            return ABSENT
+        self.raws.append(value)
+        return len(self.raws) - 1
 
 
 class Numbers:
@@ -149,9 +156,8 @@ class Numbers:
 class Stamps:
     """A column of time stamps, in whole microseconds since 1970."""
 
-    name = "time"
-
-    def __init__(self) -> None:
+    def __init__(self, name: str) -> None:
+        self.name = name
         self.given = self.colons = self.nulls = 0
         self._parts: list[Ints] = []
 
@@ -201,58 +207,24 @@ def joined(parts: list[Column], kind: DTypeLike) -> Column:
     return joined
 
 
-@dataclass
-class TextColumn:
-    """Texts as codes into a list; ABSENT where not given."""
-
-    codes: NDArray[np.int32]
-    values: list[str]
-
-
-@dataclass
-class Block:
-    """The columns of one file, every record of it readable.
-
-    ``time`` is in seconds, or in whole microseconds since 1970 where ``stamped``. ``numbers`` holds NaN where a field
-    is not given; ``tags`` holds texts. ``lines`` are the numbers of the rows' lines, from 1, where not all lines are rows; why
-    the others are none is in ``refused``, as of a first file, with the sessions that only these say are debug.
-    """
-
-    rows: int
-    text: dict[str, TextColumn]
-    numbers: dict[str, Floats]
-    time: Floats | Ints
-    stamped: bool
-    seq: Floats | None
-    tags: dict[str, TextColumn]
-    likeness: Ints
-    lines: Ints | None = None
-    refused: list[Refused] = field(default_factory=list)
-    debug_only: set[str] = field(default_factory=set)
-
-    @property
-    def n_lines(self) -> int:
-        """How many lines it is made of."""
-        return self.rows if self.lines is None else self.rows + refused_in_all(self.refused)
-
-
 class Columns:
     """All columns of a file, gathered from batches of texts, numbers and, where times are stamps, three columns of these."""
 
-    def __init__(self, texts: list[Texts], numbers: list[Numbers], stamps: Stamps | None) -> None:
-        self.texts, self.numbers, self.stamps = texts, numbers, stamps
+    def __init__(self, texts: list[Texts], numbers: list[Numbers], stamps: Stamps | None, roles: Roles) -> None:
+        self.texts, self.numbers, self.stamps, self._roles = texts, numbers, stamps, roles
         self.rows = 0
         self._likeness: list[Likeness] = []
         self._passed: list[Ints] = []
-        names = [*(one.name for one in texts), *(one.name for one in numbers), *(("time",) if stamps else ())]
-        self._needed = [names.index(name) for name in _NEEDED]
+        names = [*(one.name for one in texts), *(one.name for one in numbers), *((stamps.name,) if stamps else ())]
+        self._needed = [names.index(name) for name in roles.needed]
 
     @classmethod
-    def of(cls, names: Iterable[str], stamped: bool, texts: type[Texts] = Texts) -> Columns:
+    def of(cls, names: Iterable[str], stamped: bool, texts: type[Texts] = Texts, roles: Roles = OWN) -> Columns:
         """Those of fields by their names; ``texts`` says how texts come."""
-        numeric = NUMBER_FIELDS | {"seq"} | (set() if stamped else {"time"})
-        given = [texts(name) for name in names if name not in numeric and name != "time"]
-        return cls(given, [Numbers(name) for name in names if name in numeric], Stamps() if stamped else None)
+        numeric = roles.numbers.keys() - ({roles.time} if stamped else set())
+        given = [texts(name) for name in names if name not in numeric and name != roles.time]
+        stamps = Stamps(roles.time) if stamped else None
+        return cls(given, [Numbers(name) for name in names if name in numeric], stamps, roles)
 
     def take(self, batch: Arrow) -> None:
         """Take a batch of Arrow columns; rows without a session, a time or an event are passed over, and noted."""
@@ -287,20 +259,20 @@ class Columns:
         Raises:
             NotStrictError: a record of it cannot be read, or a field of one cannot be used.
         """
-        columns = {one.name: TextColumn(one.codes(), list(one.values)) for one in self.texts}
-        text = {name: column for name, column in columns.items() if name in TEXT_FIELDS}
-        numbers = {one.name: one.values() for one in self.numbers}
-        time = self.stamps.values() if self.stamps else numbers.pop("time")
-        require(not np.isnan(time).any() and all((text[name].codes != ABSENT).all() for name in ("session", "event")))
-        self._require_levels(text)
-        if "progress" in numbers:
-            require(not ((numbers["progress"] < 0) | (numbers["progress"] > 1)).any())
-        tags = {name: column for name, column in columns.items() if name not in FIELDS and column.values}
+        texts = {one.name: TextColumn(one.codes(), list(one.values)) for one in self.texts}
+        return self.block_of(texts)
+
+    def block_of(self, texts: dict[str, TextColumn], per_second: float = 1.0) -> Block:
+        """The file as a block with these texts, by our names for them, and times of so many units a second.
+
+        Raises:
+            NotStrictError: a record of it cannot be read, or a field of one cannot be used.
+        """
+        text = {name: column for name, column in texts.items() if name in TEXT_FIELDS}
+        tags = {name: column for name, column in texts.items() if name not in FIELDS and column.values}
+        numbers = {self._roles.numbers[one.name]: one.values() for one in self.numbers}
+        time = self.stamps.values() if self.stamps else numbers.pop("time") / per_second
+        seq = numbers.pop("seq", None)
         like: Ints = joined(self._likeness, np.uint64).view(np.int64)
         lines = np.setdiff1d(np.arange(self.rows + len(self.passed)), self.passed, True) + 1 if len(self.passed) else None
-        return Block(self.rows, text, numbers, time, self.stamps is not None, numbers.pop("seq", None), tags, like, lines)
-
-    def _require_levels(self, text: dict[str, TextColumn]) -> None:
-        needing = np.array([word in NEED_LEVEL for word in text["event"].values], dtype=np.bool_)
-        without = text["level"].codes == ABSENT if "level" in text else np.ones(self.rows, np.bool_)
-        require(not needing[text["event"].codes[without]].any())
+        return Block(self.rows, text, numbers, time, self.stamps is not None, seq, tags, like, lines).checked()

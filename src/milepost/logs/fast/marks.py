@@ -11,7 +11,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from milepost.logs.fast.gathering import NOTHING, require
+from milepost.logs.fast.block import require
+from milepost.logs.fast.gathering import NOTHING
 from milepost.logs.sources.files import Source
 
 _AT_ONCE: Final = 1 << 20  # bytes

@@ -8,7 +8,7 @@ from functools import partial
 from typing import Final
 
 from milepost.logs.fast.ahead import Pieces, done_ahead
-from milepost.logs.fast.gathering import Block
+from milepost.logs.fast.block import Block
 from milepost.logs.fast.strict_parquet import read_strict_parquet, row_groups
 from milepost.logs.formats.table import FORMATS
 from milepost.logs.interface import ReadOptions, Sink

@@ -11,10 +11,11 @@ from pathlib import Path
 from typing import Any, Final
 
 from milepost.logs.fast.ahead import Pieces, done_ahead
-from milepost.logs.fast.gathering import Block
+from milepost.logs.fast.block import Block
 from milepost.logs.fast.strict import StrictReader, strict_reader
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line, lines
 from milepost.logs.interface import Place, ReadOptions
+from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.sources.files import Source
@@ -27,7 +28,13 @@ _AT_ONCE: Final = 1 << 20  # bytes
 
 
 def read_in_pieces(
-    builder: RecordBuilder, source: Source, file: int, options: ReadOptions, pieces: Pieces, progress: Progress = SILENT
+    builder: RecordBuilder,
+    source: Source,
+    file: int,
+    log_map: LogMap,
+    options: ReadOptions,
+    pieces: Pieces,
+    progress: Progress = SILENT,
 ) -> None:
     """Give every record of a file of JSON Lines to a builder, piece by piece.
 
@@ -35,6 +42,7 @@ def read_in_pieces(
         builder: where the records go.
         source: the file, packed or not.
         file: its number in the log.
+        log_map: how it is to be understood, which holds for whole columns.
         options: how it is read.
         pieces: what pieces.
         progress: told of the records read.
@@ -43,7 +51,7 @@ def read_in_pieces(
         LogError: it cannot be opened, or breaks off inside its packing.
     """
     before = 0
-    with source.open(options.max_bytes) as stream, strict_reader() as reader:
+    with source.open(options.max_bytes) as stream, strict_reader(log_map) as reader:
         for piece, block in _parsed(reader, _pieces(stream, pieces.size), pieces.ahead):
             with piece:
                 count = _add_piece(builder, reader, piece, block, Place(file, before))
@@ -97,7 +105,7 @@ def _add_piece(builder: RecordBuilder, reader: StrictReader, piece: Piece, block
         return block.n_lines
     if os.fstat(piece.fileno()).st_size > 2 * SMALL:
         return _add_small_pieces(builder, reader, piece, after)
-    sink = RecordSink(builder, after.file, None, cells=False)
+    sink = RecordSink(builder, after.file, builder.translator, cells=False)
     number = after.line
     for number, line in enumerate(lines(piece, after.line == 0), after.line + 1):
         add_line(line, number, sink)

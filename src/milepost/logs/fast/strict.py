@@ -12,22 +12,25 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, Final
 
+from milepost.logs.fast.block import Block, require
 from milepost.logs.fast.gathering import (
     BATCH,
-    Block,
     Columns,
     Numbers,
+    RawTexts,
     Stamps,
     Texts,
     WrittenTexts,
     given_up,
     moment_columns,
     quoted,
-    require,
 )
+from milepost.logs.fast.mapped import mapped_block
 from milepost.logs.fast.marks import Marks, counted_beside
+from milepost.logs.fast.roles import roles_by
 from milepost.logs.fast.unread import UnreadLines
 from milepost.logs.formats.envelope import is_envelope
+from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.sources.files import Source
 
 if TYPE_CHECKING:
@@ -38,26 +41,28 @@ _NUMBERS: Final = ("UBIGINT", "BIGINT", "DOUBLE")
 _WHOLE_NUMBER: Final = "[0-9]{1,15}"  # all of these are told apart as floats
 
 
-def read_strict(source: Source) -> Block | None:
-    """The columns of a JSON Lines file; None where it has to be read line by line."""
-    with strict_reader() as reader:
+def read_strict(source: Source, log_map: LogMap = NO_MAP) -> Block | None:
+    """The columns of a JSON Lines file, by a log map if there is one; None where it has to be read line by line."""
+    with strict_reader(log_map) as reader:
         return reader.read(source)
 
 
 @contextmanager
-def strict_reader() -> Iterator[StrictReader]:
+def strict_reader(log_map: LogMap = NO_MAP) -> Iterator[StrictReader]:
     """What reads several files that are likely to have the same fields, also from several threads."""
     import duckdb
 
     with duckdb.connect() as base:
-        yield StrictReader(base)
+        yield StrictReader(base, log_map)
 
 
 class StrictReader:
     """Reads files that are likely to have the same fields."""
 
-    def __init__(self, base: DuckDBPyConnection) -> None:
-        self._base = base
+    def __init__(self, base: DuckDBPyConnection, log_map: LogMap) -> None:
+        self._base, self._map = base, log_map
+        rule = log_map.fields.get("time")
+        self._time = rule.columns[0] if rule is not None and rule.columns else "time"
         self._kinds: dict[str, str] = {}
 
     def read(self, source: Source) -> Block | None:
@@ -74,31 +79,36 @@ class StrictReader:
 
     def _read(self, base: DuckDBPyConnection, source: Source, path: str, kinds: dict[str, str]) -> Block:
         """Read by the fields that it is likely to have, or of the first lines; where there are more, by those of all lines."""
-        kinds = kinds or _fields(base, path, f"LIMIT {_SAMPLE}")
+        kinds = kinds or _fields(base, path, f"LIMIT {_SAMPLE}", self._time)
         with counted_beside(source) as marks:
-            written = _Written(kinds)
+            written = _Written(kinds, self._map)
             unread = written.read(base, path, source)
             if not written.account_for(marks.result(), unread):
-                kinds = _fields(base, path, "")
-                written = _Written(kinds)
+                kinds = _fields(base, path, "", self._time)
+                written = _Written(kinds, self._map)
                 unread = written.read(base, path, source)
                 require(written.account_for(marks.result(), unread))
             self._kinds = kinds
-            block = written.columns.block()
-            block.refused, block.debug_only = unread.refused()
+            block = written.block()
+            block.refused, block.debug_only = unread.refused(self._map)
             return block
 
 
-def _fields(base: DuckDBPyConnection, path: str, limit: str) -> dict[str, str]:
-    """The fields of the file's lines, or of the first of them, with their types."""
+def _fields(base: DuckDBPyConnection, path: str, limit: str, time: str) -> dict[str, str]:
+    """The fields of the file's lines, or of the first of them, with their types; that of the time is a number's or a text's."""
     lines = f"SELECT json FROM read_ndjson_objects(?, ignore_errors=true) {limit}"
-    stamps = "count(*) FILTER (json_type(json, '$.time') = 'VARCHAR') > count(*) / 2"  # where some times are of the other kind
+    stamps = "count(*) FILTER (json_type(json -> ?) = 'VARCHAR') > count(*) / 2"  # where some times are of the other kind
     objects = f"SELECT json_group_structure(json), {stamps} FROM ({lines}) WHERE json_type(json) = 'OBJECT'"
-    written, stamped = base.execute(objects, [path]).fetchall()[0]
+    written, stamped = base.execute(objects, [_place(time), path]).fetchall()[0]
     kinds: Any = json.loads(written or "null")  # nothing, of a file without a line
     require(isinstance(kinds, dict))
-    mixed = {"time": "VARCHAR" if stamped else "DOUBLE"} if kinds.get("time") == "JSON" else {}
-    return {name: str(kind) for name, kind in (kinds | mixed).items() if kind != "NULL"}
+    mixed = {time: "VARCHAR" if stamped else "DOUBLE"} if kinds.get(time) == "JSON" else {}
+    return {name: str(kind) for name, kind in (kinds | mixed).items()}
+
+
+def _place(name: str) -> str:
+    """A field's place in a record, as a path."""
+    return f"/{name.replace('~', '~0').replace('/', '~1')}"
 
 
 class _Written:
@@ -110,21 +120,33 @@ class _Written:
     numbers differ, and the file goes the long way.
     """
 
-    def __init__(self, kinds: dict[str, str]) -> None:
-        require({"session", "time", "event"} <= kinds.keys() and not is_envelope(kinds))
-        self.columns = Columns.of(kinds, kinds["time"] not in _NUMBERS, WrittenTexts)
-        self.kinds = kinds
+    def __init__(self, kinds: dict[str, str], log_map: LogMap) -> None:
+        self.names = list(kinds)
+        kinds = {name: kind for name, kind in kinds.items() if kind != "NULL"}
+        roles = roles_by(log_map, kinds)
+        require(set(roles.needed) <= kinds.keys() and not is_envelope(kinds))
+        texts = RawTexts if log_map.active else WrittenTexts
+        self.columns = Columns.of(kinds, kinds[roles.time] not in _NUMBERS, texts, roles)
+        self.kinds, self.roles, self.map = kinds, roles, log_map
 
     def read(self, base: DuckDBPyConnection, path: str, source: Source) -> UnreadLines:
         """Read the whole file; the lines that hold no record, or none with a session, a time and an event."""
-        columns = self.columns
-        chosen = [*(_text(one.name) for one in columns.texts), *(_number(one.name) for one in columns.numbers)]
-        chosen += _MOMENT if columns.stamps else ()
+        columns, fields = self.columns, self.roles.numbers
+        chosen = [_text(one.name) for one in columns.texts] + [_number(one.name, fields[one.name]) for one in columns.numbers]
+        chosen += _moment(self.roles.time) if columns.stamps else ()
         query = f"SELECT {', '.join(chosen)} FROM read_json(?, format='newline_delimited', columns=?, ignore_errors=true)"
         for batch in base.sql(query, params=[path, dict.fromkeys(self.kinds, "JSON")]).to_arrow_reader(BATCH):
             columns.take(batch)
         require(len(columns.passed) <= columns.rows)
         return UnreadLines.of(source, columns.passed + 1)
+
+    def block(self) -> Block:
+        """The file as a block.
+
+        Raises:
+            NotStrictError: a record of it cannot be read, or a field of one cannot be used.
+        """
+        return mapped_block(self.columns, self.names, self.map, False) if self.map.active else self.columns.block()
 
     def account_for(self, marks: Marks, unread: UnreadLines) -> bool:
         """Whether what was read is all that is in the file, but for some lines."""
@@ -137,19 +159,20 @@ class _Written:
         return marks.colons - unread.colons == colons + nulls
 
 
-_MOMENT: Final = moment_columns("trim(time::VARCHAR, '\"')", "starts_with(time::VARCHAR, '\"')")
+def _moment(name: str) -> tuple[str, str, str]:
+    return moment_columns(f"trim({_text(name)}, '\"')", f"starts_with({_text(name)}, '\"')")
 
 
 def _text(name: str) -> str:
     return f"{quoted(name)}::VARCHAR"
 
 
-def _number(name: str) -> str:
+def _number(name: str, field: str) -> str:
     written = _text(name)
-    if name == "time":  # a line without one is no record
+    if field == "time":  # a line without one is no record
         moment = f"TRY_CAST({written} AS DOUBLE)"
         return f"CASE WHEN isfinite({moment}) THEN {moment} END"
-    if name != "seq":
+    if field != "seq":
         return f"{written}::DOUBLE"
     whole = f"regexp_full_match({written}, '{_WHOLE_NUMBER}') OR {quoted(name)} IS NULL"
     return f"CASE WHEN {whole} THEN {written}::DOUBLE ELSE error('') END"

@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
-from milepost.logs.fast.gathering import BATCH, Block, Columns, given_up, moment_columns, quoted, require
+from milepost.logs.fast.block import Block, require
+from milepost.logs.fast.gathering import BATCH, Columns, given_up, moment_columns, quoted
 from milepost.logs.formats.envelope import is_envelope
 from milepost.logs.formats.parquet import names_in
 from milepost.logs.sources.files import Source

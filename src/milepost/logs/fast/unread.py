@@ -6,9 +6,11 @@ from dataclasses import dataclass
 from typing import Final
 
 from milepost.arrays import Ints
-from milepost.logs.fast.gathering import NOTHING, require
+from milepost.logs.fast.block import require
+from milepost.logs.fast.gathering import NOTHING
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line
 from milepost.logs.interface import Refused
+from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.sources.files import Source
@@ -45,15 +47,18 @@ class UnreadLines:
         """How often what looks like a field of nothing is in them."""
         return sum(line.count(mark.encode()) for line in self.lines.values() for mark in NOTHING)
 
-    def refused(self) -> tuple[list[Refused], set[str]]:
+    def refused(self, log_map: LogMap) -> tuple[list[Refused], set[str]]:
         """Why each is no record, in their order, as of a first file; and the sessions that only these say are debug.
 
         Raises:
-            NotStrictError: one of them can be read, and its record would have its place among the others.
+            NotStrictError: one of them can be read, and its record would have its place among the others; or the map may say more
+                of it.
         """
         trial = RecordBuilder()
-        sink = RecordSink(trial, 0, None, cells=False)
+        translator = trial.translated_by(log_map)
+        sink = RecordSink(trial, 0, translator, cells=False)
         for number, line in self.lines.items():
             add_line(line if len(line) <= MAX_LINE else None, number, sink)
             require(not len(trial))
+        require(translator is None or not translator.use.records)
         return trial.refusals.kept, trial.known.debug_only

@@ -44,6 +44,14 @@ class MapUse:
         if len(self.seen) < _MOST_SEEN:
             self.seen.update(dict.fromkeys(record))
 
+    def add(self, other: MapUse) -> None:
+        """Count the records of another one, too."""
+        self.records += other.records
+        for counts, more in ((self.met, other.met), (self.words, other.words), (self.failed, other.failed)):
+            counts.update(more)
+        self.without_event += other.without_event
+        self.seen.update(other.seen if len(self.seen) < _MOST_SEEN else {})
+
     def missing(self, log_map: LogMap) -> list[tuple[str, str]]:
         """Fields of the map, each with a column for it that no record has, where nothing stands in for that."""
         rules = [(name, rule) for name, rule in log_map.fields.items() if rule.default is None]
@@ -72,7 +80,7 @@ class MapUse:
                 MissingColumn(field=name.removeprefix("fields."), column=column) for name, column in self.missing(log_map)
             ],
             unused_words=[word for word in log_map.events if not self.words[word]],
-            failed_conversions=dict(self.failed),
+            failed_conversions=dict(+self.failed),
             records_without_event=self.without_event,
         )
 

@@ -10,8 +10,8 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.arrays import Column
+from milepost.logs.fast.block import Block
 from milepost.logs.fast.blocks import identity_of, rows_of, sessions_of
-from milepost.logs.fast.gathering import Block
 from milepost.logs.interface import ABSENT, TAG, Log, Place, Records, Refused
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.fields import Fields, UnreadableError, checked, is_true
@@ -159,6 +159,8 @@ class RecordBuilder:
         for one in block.refused:
             self.refusals.add(one._replace(place=Place(file, before + one.place.line)))
         self.known.debug_only |= block.debug_only
+        if block.use is not None and self.translator is not None:
+            self.translator.use.add(block.use)
         lines = np.arange(1, block.rows + 1) if block.lines is None else block.lines
         places = {"file": np.full(block.rows, file, np.int64), "line": before + lines}
         self._parts.append(rows_of(block, session, self.known, self.names) | self.tags.of_block(block.tags) | places)

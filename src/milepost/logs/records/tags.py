@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Column, Ints
-from milepost.logs.fast.gathering import TextColumn
+from milepost.logs.fast.block import TextColumn
 from milepost.logs.interface import ABSENT, TAG
 from milepost.logs.records.known import Names
 

@@ -104,7 +104,7 @@ class Translator:
             value = rule.default
         if rule.number is None or value is None:
             return value
-        named = _formatted(rule, value, cells)
+        named = formatted(rule, value, cells)
         self.use.failed[name] += named is None
         return value if named is None else named
 
@@ -142,7 +142,7 @@ class Translator:
         (ours if target is None else target)["session"] = f"{player}#{number}"
 
 
-def _formatted(rule: FieldRule, value: object, cells: bool) -> str | None:
+def formatted(rule: FieldRule, value: object, cells: bool) -> str | None:
     """A name made of a number, as the rule says; None where it is none."""
     number = as_number(value) if cells or type(value) is str else value
     if type(number) is float and isfinite(number) and number.is_integer():
@@ -161,13 +161,13 @@ def _lookup(record: Mapping[str, object], column: str) -> object:
 
 
 def _fits(rule: EventRule, record: Mapping[str, object]) -> bool:
-    return all(_alike(_lookup(record, column), wanted) for column, wanted in rule.when.items())
+    return all(alike(_lookup(record, column), wanted) for column, wanted in rule.when.items())
 
 
-def _alike(found: object, wanted: object) -> bool:
+def alike(found: object, wanted: object) -> bool:
     """Equal, as values or as the texts that a table without types has; one of a list will do."""
     if isinstance(wanted, list):
-        return any(_alike(found, one) for one in wanted)
+        return any(alike(found, one) for one in wanted)
     if isinstance(wanted, bool) or isinstance(found, bool):
         return str(found).lower() == str(wanted).lower()
     return bool(found == wanted) or text_of(found) == text_of(wanted)

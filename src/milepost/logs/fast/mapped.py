@@ -1,0 +1,151 @@
+"""Whole columns of a foreign log as ours: each distinct value is translated once, by the rules of single records."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import cast
+
+import numpy as np
+
+from milepost.arrays import Bools
+from milepost.logs.fast.block import Block, TextColumn, require
+from milepost.logs.fast.gathering import Columns, RawTexts
+from milepost.logs.fast.roles import NUMERIC
+from milepost.logs.interface import ABSENT
+from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
+from milepost.logs.mapping.use import MapUse
+from milepost.logs.records.fields import BAD, tag_of, text_of
+from milepost.logs.records.translation import alike, formatted
+from milepost.vocabulary import FIELDS
+
+
+def mapped_block(columns: Columns, names: list[str], log_map: LogMap, cells: bool) -> Block:
+    """A file as a block.
+
+    Args:
+        columns: of the file, by their own names.
+        names: all of these.
+        log_map: what they mean, which holds for whole columns.
+        cells: whether values know no types.
+
+    Raises:
+        NotStrictError: a record of it cannot be read, or a field of one cannot be used.
+    """
+    making = _Making(columns, log_map, MapUse(records=columns.rows, seen=dict.fromkeys(names)), cells)
+    making.count_numbers()
+    texts = making.texts()
+    making.set_events(texts)
+    texts = {name: _used(column) for name, column in texts.items()}
+    return replace(columns.block_of(texts, log_map.per_second), use=making.use)
+
+
+class _Making:
+    """Columns of texts by our names, made of theirs."""
+
+    def __init__(self, columns: Columns, log_map: LogMap, use: MapUse, cells: bool) -> None:
+        self.rows, self.map, self.use, self.cells = columns.rows, log_map, use, cells
+        self.columns = columns
+        self.theirs = {one.name: cast("RawTexts", one) for one in columns.texts}
+        self.codes = {name: one.codes() for name, one in self.theirs.items()}
+
+    def count_numbers(self) -> None:
+        """Count how often the map's columns of numbers were met."""
+        given = {one.name: one.given for one in self.columns.numbers}
+        if self.columns.stamps is not None:
+            given[self.columns.stamps.name] = self.columns.stamps.given
+        for name, rule in self.map.fields.items():
+            if name in NUMERIC:
+                self.use.met[rule.columns[0]] += given.get(rule.columns[0], 0)
+
+    def texts(self) -> dict[str, TextColumn]:
+        """Every column but those of numbers; what the map does not name stays as it is."""
+        fields = self.map.fields
+        taken = {column.partition(".")[0] for rule in fields.values() for column in rule.columns}
+        ours = {name: self._column(name, FieldRule((name,))) for name in self.theirs if name not in taken and name not in fields}
+        for name, rule in fields.items():
+            if name not in NUMERIC:
+                ours[name] = self._column(name, rule)
+                for column in rule.columns:
+                    self.use.met[column] += self.theirs[column].given if column in self.theirs else 0
+        return ours
+
+    def _column(self, name: str, rule: FieldRule) -> TextColumn:
+        """One of our columns: a code for each of their values, and one for nothing."""
+        column = TextColumn(np.full(self.rows, ABSENT, np.int32), [])
+        source = rule.columns[0] if rule.columns and rule.columns[0] in self.theirs else None
+        raws = self.theirs[source].raws if source is not None else []
+        codes = self.codes[source] if source is not None else column.codes
+        times = np.bincount(codes + 1, minlength=len(raws) + 1)
+        known: dict[str, int] = {}
+        constant = rule.default if rule.columns or rule.value is None or rule.value == "" else rule.value
+        values = [*raws, constant]
+        final = [self._final(name, rule, value, int(n)) for value, n in zip(values, [*times[1:], times[0]], strict=True)]
+        column.codes = np.array([_code(name, value, known) for value in final], np.int32)[codes]
+        column.values = list(known)
+        return column
+
+    def _final(self, name: str, rule: FieldRule, value: object, times: int) -> object:
+        """What a value of theirs is in a field of ours; how often it comes up is counted where it cannot be converted."""
+        if rule.number is None or value is None:
+            return value
+        named = formatted(rule, value, self.cells)
+        self.use.failed[name] += times if named is None else 0
+        return value if named is None else named
+
+    def set_events(self, ours: dict[str, TextColumn]) -> None:
+        """Their event words, and whatever else these say.
+
+        Raises:
+            NotStrictError: there are records without an event.
+        """
+        require("event" in ours)
+        words = ours["event"]
+        ours["event"] = TextColumn(words.codes.copy(), list(words.values))
+        times = np.bincount(words.codes[words.codes != ABSENT], minlength=len(words.values))
+        for code, word in enumerate(words.values):
+            rules = self.map.events.get(word, ())
+            self.use.words[word] += int(times[code]) if rules else 0
+            rows = words.codes == code if rules else np.zeros(0, np.bool_)
+            for rule in rules:
+                fitting = self._fitting(rule, rows)
+                for name, value in rule.sets.items():
+                    _set(ours, name, value, fitting)
+                rows = rows & ~fitting
+        self.use.words = +self.use.words
+
+    def _fitting(self, rule: EventRule, rows: Bools) -> Bools:
+        """Which of some rows a rule on an event word is for."""
+        for column, wanted in rule.when.items():
+            require("" not in (wanted if isinstance(wanted, list) else [wanted]))
+            raws = self.theirs[column].raws if column in self.theirs else []
+            fits = np.array([*(alike(raw, wanted) for raw in raws), alike(None, wanted)])
+            rows = rows & (fits[self.codes[column]] if column in self.theirs else fits[-1])
+        return rows
+
+
+def _set(ours: dict[str, TextColumn], name: str, value: object, rows: Bools) -> None:
+    """Set a field of some rows."""
+    column = ours.get(name) or TextColumn(np.full(len(rows), ABSENT, np.int32), [])
+    known = {text: code for code, text in enumerate(column.values)}
+    column.codes[rows] = _code(name, value, known)
+    ours[name] = TextColumn(column.codes, list(known))
+
+
+def _used(column: TextColumn) -> TextColumn:
+    """The same without values that no row has."""
+    times = np.bincount(column.codes[column.codes != ABSENT], minlength=len(column.values))
+    if times.all():
+        return column
+    codes = np.append(np.cumsum(times > 0) - 1, ABSENT).astype(np.int32)
+    return TextColumn(codes[column.codes], [value for value, n in zip(column.values, times, strict=True) if n])
+
+
+def _code(name: str, value: object, known: dict[str, int]) -> int:
+    """The code of a value in a field of ours, a new one for a new text.
+
+    Raises:
+        NotStrictError: it cannot be used there.
+    """
+    text = text_of(value) if name in FIELDS else tag_of(value)
+    require(text is not BAD)
+    return ABSENT if text is None else known.setdefault(text, len(known))

@@ -1,0 +1,112 @@
+"""Foreign logs by whole columns: the same records, words and counts as line by line, for whatever a map says."""
+
+import json
+import random
+import sys
+from pathlib import Path
+
+import pytest
+
+from milepost.logs.mapping.logmap import read_map
+from random_logs import random_log
+
+sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
+import fuzz
+
+THEIRS = {
+    "session": "sid",
+    "time": "ts_ms",
+    "event": "type",
+    "level": "stage",
+    "to": "next_stage",
+    "player": "who",
+    "cause": "why",
+    "progress": "done",
+    "x": "pos_x",
+    "seq": "n",
+    "build": "ver:sion",
+}
+WORDS = {"start": "begin_level", "complete": "won", "death": "died", "reset": "again!", "session_end": "bye"}
+MORE = {
+    "a default": ('cause = { from = "why", default = "not said" }', "", ""),
+    "a constant": ('platform = { value = "barge" }', "", ""),
+    "a number as a name": ('lane = { from = "lane", format = "lane {n:02d}" }', "", ""),
+    "another use of a column": ('crew = "who"', "", ""),
+    "nothing of a name": ('build = "nowhere"', "", ""),
+    "more words": ("", 'won = { event = "complete", cause = "by hand", mood = "glad" }', ""),
+    "what goes by another column": (
+        "",
+        'died = [{ event = "reset", when = { lane = 3 } }, { event = "death", when = { lane = [1, "2"], mood = "calm" } }]',
+        "",
+    ),
+    "by a column that is nowhere": ("", 'died = [{ event = "reset", when = { nowhere = true } }, { event = "death" }]', ""),
+    "a zone": ("", "", 'zone = "Europe/Oslo"'),
+    "joined": ('crew = { from = ["who", "lane"] }', "", ""),
+    "a path": ('mood = "inner.mood"', "", ""),
+    "a time format": ("", "", 'format = "%H:%M"'),
+}
+COLUMNWISE = [name for name in MORE if name not in ("joined", "a time format")]
+
+
+def map_text(rng, more):
+    fields, words, times = (list(lines) for lines in zip(*(MORE[name] for name in more), strict=True)) if more else ([], [], [])
+    said = {line.partition(" = ")[0] for line in (*fields, *words)}
+    mapped = [f'{ours} = "{theirs}"' for ours, theirs in THEIRS.items() if ours not in said]
+    mapped_words = [f'"{theirs}" = "{ours}"' for ours, theirs in WORDS.items() if theirs not in said]
+    unit = 'unit = "ms"\n' if rng.random() < 0.7 else ""
+    return "\n".join(["[fields]", *mapped, *fields, "[events]", *mapped_words, *words, "[time]", unit, *times])
+
+
+def foreign(line, rng):
+    """A record as another logger would have it."""
+    if not isinstance(line, dict):
+        return line
+    record = {THEIRS.get(name, name): value for name, value in line.items()}
+    record["type"] = WORDS.get(record.get("type"), record.get("type")) if isinstance(record.get("type"), str) else None
+    record |= {"lane": rng.choice([1, 2, 3, "2", "x", None, True]), "mood": rng.choice(["calm", "", "wild"])}
+    needed = ("sid", "ts_ms", "type", "stage")
+    return json.dumps({name: value for name, value in record.items() if name in needed or rng.random() < 0.9})
+
+
+def clean(line):
+    return isinstance(line, dict) and type(line.get("progress", 0)) in (int, float) and 0 <= line.get("progress", 0) <= 1
+
+
+@pytest.mark.parametrize("more", ["", *MORE])
+def test_as_line_by_line(tmp_path, more):
+    """Random logs under random names, with most of what a map may say."""
+    by_columns = 0
+    for seed in range(25):
+        rng = random.Random(f"{seed} {more}")
+        (tmp_path / "map.toml").write_text(map_text(rng, [more] if more else []))
+        lines = [line for line in random_log(seed) if seed % 4 == 0 or clean(line)]
+        text = "".join(f"{foreign(line, rng)}\n" for line in lines)
+        differ, taken = fuzz.readers_differ(text.encode(), tmp_path, log_map=read_map(tmp_path / "map.toml"))
+        assert not differ, (seed, text)
+        by_columns += taken
+    assert by_columns if more in ["", *COLUMNWISE] else not by_columns
+
+
+def test_a_broken_line_among_good_ones(tmp_path):
+    """It is refused; a line that the map may say more of has the file read line by line."""
+    rng = random.Random(1)
+    (tmp_path / "map.toml").write_text(map_text(rng, []))
+    good = '{"sid": "s", "ts_ms": 1000, "type": "begin_level", "stage": "Mill Pond"}\n' * 4
+    for broken, whole in (('{"sid": "s", "ts_', True), ("{}", False), ('{"sid": "s", "type": "won", "stage": "A"}', False)):
+        differ, taken = fuzz.readers_differ(
+            (good + broken + "\n" + good).encode(), tmp_path, log_map=read_map(tmp_path / "map.toml")
+        )
+        assert not differ and taken == whole
+
+
+def test_large_foreign_logs_in_pieces(milepost, tmp_path):
+    """Held in memory piece by piece, and packed: the same figures."""
+    rng = random.Random(2)
+    milepost.write("map.toml", map_text(rng, []))
+    lines = [foreign(line, rng) for seed in range(40) for line in random_log(seed) if clean(line)]
+    milepost.write("log.jsonl", "\n".join(line for line in lines if '"sid"' in line and "ts_ms" in line) + "\n")
+    words = ("--map", "map.toml")
+    whole = milepost.json("funnel", "log.jsonl", *words)
+    assert milepost.json("funnel", "log.jsonl", *words, "--jobs", "2") == whole
+    assert milepost("pack", "log.jsonl", *words, "-o", "log.store").returncode == 0
+    assert milepost.json("funnel", "log.store") == whole
