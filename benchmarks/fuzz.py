@@ -24,6 +24,7 @@ from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.errors import MilePostError
 from milepost.logs import read as reading
+from milepost.logs.fast import chunks
 from milepost.logs.interface import TAG
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.read import read
@@ -261,28 +262,31 @@ def try_logs(job: tuple[int, int, str]) -> Counter[str]:
 
 
 def readers_differ(data: bytes, folder: Path, form: str = "jsonl", log_map: LogMap = NO_MAP) -> tuple[bool, bool]:
-    """Whether a log reads otherwise by whole columns than line by line, and whether it was read by whole columns."""
+    """Whether a log reads otherwise by whole columns, or in chunks, than line by line; and whether by whole columns at all."""
     path = folder / f"log.{form}"
     path.write_bytes(data)
     read_by: list[Any] = []
-    whole, plain = reading._STRICT, []
-    for worthwhile in (0, 1 << 60):
+    whole, plain, least = reading._STRICT, [], chunks.LEAST
+    for worthwhile, at_least in ((0, 1), (1 << 60, 1), (1 << 60, 1 << 60)):
         taken: list[bool] = []
 
-        def noted(source: Any, log_map: Any, own: Any = whole[form].read, taken: list[bool] = taken) -> Any:
-            block = own(source, log_map)
+        def noted(source: Any, log_map: Any, taken: list[bool] = taken) -> Any:
+            block = whole[form].read(source, log_map)
             taken.append(block is not None)
             return block
 
-        setattr(reading, "_STRICT", {form: whole[form]._replace(read=noted, worthwhile=worthwhile)})  # noqa: B010
+        strict = {form: whole[form]._replace(read=noted, worthwhile=worthwhile)} if form in whole else {}
+        setattr(reading, "_STRICT", strict)  # noqa: B010
+        setattr(chunks, "LEAST", at_least)  # noqa: B010
         try:
             read_by.append(read([str(path)], log_map))
         except MilePostError as error:
             read_by.append(str(error))
         finally:
             setattr(reading, "_STRICT", whole)  # noqa: B010
+            setattr(chunks, "LEAST", least)  # noqa: B010
         plain.append(any(taken))
-    return not _same(*read_by), plain[0]
+    return not (_same(read_by[0], read_by[2]) and _same(read_by[1], read_by[2])), plain[0]
 
 
 def _tags(log: Any, name: str, column: Any) -> list[str]:

@@ -1,5 +1,7 @@
 """Foreign logs by whole columns: the same records, words and counts as line by line, for whatever a map says."""
 
+import csv
+import io
 import json
 import random
 import sys
@@ -7,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from milepost.logs.mapping.logmap import read_map
+from milepost.logs.mapping.logmap import NO_MAP, read_map
 from random_logs import random_log
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
@@ -85,6 +87,33 @@ def test_as_line_by_line(tmp_path, more):
         assert not differ, (seed, text)
         by_columns += taken
     assert by_columns if more in ["", *COLUMNWISE] else not by_columns
+
+
+def as_table(records, rng):
+    """Records as a table of cells, some of them odd."""
+    names = list(dict.fromkeys(name for record in records for name in record))
+    lines = [names]
+    for record in records:
+        odd = {"ts_ms": ["", "1e3", " 12 ", "soon"], "done": ["0,5", "2", "'=1"], "n": ["3.0", "x", ""], "stage": ["", "'+"]}
+        cells = {name: "" if value is None else str(value) for name, value in record.items()}
+        cells |= {name: rng.choice(values) for name, values in odd.items() if rng.random() < 0.02}
+        lines.append([cells.get(name, "") for name in names])
+    text = io.StringIO()
+    csv.writer(text, delimiter=rng.choice([",", ";", "\t"])).writerows(lines)
+    return text.getvalue()
+
+
+@pytest.mark.parametrize("more", ["", *MORE])
+def test_tables_as_row_by_row(tmp_path, more):
+    """The same of tables, whose cells know no types, with and without a map."""
+    for seed in range(25):
+        rng = random.Random(f"{seed} {more}")
+        (tmp_path / "map.toml").write_text(map_text(rng, [more] if more else []))
+        foreign_too = [json.loads(foreign(line, rng)) for line in random_log(seed) if isinstance(line, dict)]
+        ours = [line for line in random_log(seed) if isinstance(line, dict)]
+        for records, log_map in ((foreign_too, read_map(tmp_path / "map.toml")), (ours, NO_MAP)):
+            data = (as_table(records, rng) + rng.choice(["", "a,b\n", "\n\n"])).encode()
+            assert not fuzz.readers_differ(data, tmp_path, "csv", log_map)[0], (seed, data)
 
 
 def test_a_broken_line_among_good_ones(tmp_path):

@@ -16,6 +16,7 @@ from milepost import sizing
 from milepost.cli.main import main
 from milepost.course.course import read_course
 from milepost.errors import LogError, RecordsGoneError
+from milepost.logs.fast import chunks
 from milepost.logs.read import read
 from milepost.logs.records import builder
 from milepost.parts import held, parted, work
@@ -153,7 +154,9 @@ def test_records_as_they_were_read(log, monkeypatch):
 def test_records_that_are_read_one_by_one(log, tmp_path, monkeypatch):
     """A log that is no JSON Lines is taken away bit by bit, too, and says the same."""
     assert main(["convert", log[0], "-o", str(tmp_path / "log.csv")]) == 0
-    monkeypatch.setattr(builder, "_AT_ONCE", 100)
+    monkeypatch.setattr(builder, "AT_ONCE", 100)
+    monkeypatch.setattr(chunks, "AT_ONCE", 100)
+    monkeypatch.setattr(chunks, "_AT_ONCE", 500)
     pieces = []
     monkeypatch.setattr(held, "_packed_piece", lambda *given, real=held._packed_piece: pieces.append(real(*given)) or pieces[-1])
     blocks = PartedLog(*hold(Asked([str(tmp_path / "log.csv")], log[1], ReplayRules()), SILENT))

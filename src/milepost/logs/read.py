@@ -9,6 +9,7 @@ from typing import Final, NamedTuple
 from milepost.errors import LogError
 from milepost.logs.fast.ahead import Pieces
 from milepost.logs.fast.block import Block
+from milepost.logs.fast.chunks import chunked
 from milepost.logs.fast.parquet_pieces import read_parquet_in_pieces
 from milepost.logs.fast.pieces import SMALL, read_in_pieces
 from milepost.logs.fast.roles import is_columnwise
@@ -134,7 +135,7 @@ def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None,
         return AttemptSink(builder, file, translator, cells)
     if translator is not None and translator.map.rows.each:
         return StaySink(builder, file, translator, cells)
-    return RecordSink(builder, file, translator, cells)
+    return chunked(RecordSink(builder, file, translator, cells), NO_MAP if translator is None else translator.map)
 
 
 def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:

@@ -15,8 +15,9 @@ from milepost.logs.records.known import FAR, KnownNames, KnownSessions, Names
 from milepost.logs.records.likeness import signed, text_number
 from milepost.logs.records.timestamps import NANO
 from milepost.numerics.whole_numbers import first_places
-from milepost.vocabulary import NUMBER_FIELDS
+from milepost.vocabulary import BIT, NUMBER_FIELDS
 
+_BAD_FIELD: Final = BIT["bad_field"]
 _ZERO: Final = {"marks": np.int64, "identity": np.int64, "foreign": np.bool_}  # columns that are mostly nothing
 
 
@@ -50,6 +51,8 @@ def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames
     """The columns of a block's records, but for the file and the line."""
     rows: dict[str, Column] = {name: np.zeros(block.rows, kind) for name, kind in _ZERO.items()}
     rows |= {"session": session, "likeness": block.likeness}
+    if block.bad is not None:
+        rows["marks"][block.bad] = _BAD_FIELD
     rows |= _named(block, names)
     seq = np.full(block.rows, nan) if block.seq is None else block.seq
     rows["has_seq"] = ~np.isnan(seq)

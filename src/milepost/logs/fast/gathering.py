@@ -19,7 +19,7 @@ from milepost.logs.interface import ABSENT
 from milepost.logs.records.fields import BAD, tag_of, text_of
 from milepost.logs.records.likeness import column_likeness, float_numbers, likeness_of_values
 from milepost.logs.sources.files import as_name
-from milepost.vocabulary import FIELDS, TEXT_FIELDS
+from milepost.vocabulary import FIELDS
 
 Likeness = NDArray[np.uint64]
 BATCH: Final = 1 << 18  # records
@@ -46,6 +46,7 @@ class Texts:
 
     Attributes:
         values: the texts, in order of first appearance, with their codes.
+        raws: the values as they were logged by their codes, where they are kept so.
         given: how many records have the field, be it an empty text.
         colons, nulls: how often colons, and what looks like a field of nothing, are in the values as they are written.
     """
@@ -53,6 +54,7 @@ class Texts:
     def __init__(self, name: str) -> None:
         self.name = name
         self.values: dict[str, int] = {}
+        self.raws: list[object] = []
         self.given = self.colons = self.nulls = 0
         self._check = text_of if name in FIELDS else tag_of
         self._known: dict[object, tuple[int, int, int, int]] = {}  # as given: code, likeness, colons and nulls
@@ -111,15 +113,7 @@ class WrittenTexts(Texts):
 
 
 class RawTexts(WrittenTexts):
-    """The same, of a log whose map says what they mean: the values as they are, a code for each way in which one is written.
-
-    Attributes:
-        raws: the values by their codes; none that is nothing.
-    """
-
-    def __init__(self, name: str) -> None:
-        super().__init__(name)
-        self.raws: list[object] = []
+    """The same, of a log whose map says what they mean: a code for each way in which a value is written; none for nothing."""
 
     def _code(self, value: object) -> int:
         require(tag_of(value) is not BAD)
@@ -262,17 +256,18 @@ class Columns:
         texts = {one.name: TextColumn(one.codes(), list(one.values)) for one in self.texts}
         return self.block_of(texts)
 
-    def block_of(self, texts: dict[str, TextColumn], per_second: float = 1.0) -> Block:
-        """The file as a block with these texts, by our names for them, and times of so many units a second.
+    @property
+    def given(self) -> dict[str, int]:
+        """How many records have each column of numbers or times."""
+        return {one.name: one.given for one in self.numbers} | ({self.stamps.name: self.stamps.given} if self.stamps else {})
+
+    def block_of(self, texts: dict[str, TextColumn]) -> Block:
+        """The file as a block with these texts, by our names for them.
 
         Raises:
             NotStrictError: a record of it cannot be read, or a field of one cannot be used.
         """
-        text = {name: column for name, column in texts.items() if name in TEXT_FIELDS}
-        tags = {name: column for name, column in texts.items() if name not in FIELDS and column.values}
         numbers = {self._roles.numbers[one.name]: one.values() for one in self.numbers}
-        time = self.stamps.values() if self.stamps else numbers.pop("time") / per_second
-        seq = numbers.pop("seq", None)
-        like: Ints = joined(self._likeness, np.uint64).view(np.int64)
+        time = self.stamps.values() if self.stamps else numbers.pop("time") / self._roles.per_second
         lines = np.setdiff1d(np.arange(self.rows + len(self.passed)), self.passed, True) + 1 if len(self.passed) else None
-        return Block(self.rows, text, numbers, time, self.stamps is not None, seq, tags, like, lines).checked()
+        return Block.of(texts, numbers, time, joined(self._likeness, np.uint64), lines)

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import cast
+from typing import Final, Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from milepost.arrays import Bools
 from milepost.logs.fast.block import Block, TextColumn, require
-from milepost.logs.fast.gathering import Columns, RawTexts
 from milepost.logs.fast.roles import NUMERIC
 from milepost.logs.interface import ABSENT
 from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
@@ -18,12 +19,56 @@ from milepost.logs.records.fields import BAD, tag_of, text_of
 from milepost.logs.records.translation import alike, formatted
 from milepost.vocabulary import FIELDS
 
+_BAD_CODE: Final = ABSENT - 1
 
-def mapped_block(columns: Columns, names: list[str], log_map: LogMap, cells: bool) -> Block:
-    """A file as a block.
+
+class RawColumn(Protocol):
+    """A column of values as they were logged.
+
+    Attributes:
+        name: theirs.
+        given: how many records have one.
+        raws: the distinct values, but for nothing.
+    """
+
+    name: str
+    given: int
+    raws: list[object]
+
+    def codes(self) -> NDArray[np.int32]:
+        """Per record, the number of its value; ABSENT for nothing."""
+
+
+class ForeignColumns(Protocol):
+    """The columns of some records by their own names.
+
+    Attributes:
+        rows: how many records there are.
+    """
+
+    rows: int
+
+    @property
+    def texts(self) -> Sequence[RawColumn]:
+        """Those that are not read as numbers or times."""
+
+    @property
+    def given(self) -> Mapping[str, int]:
+        """How many records have each of the others."""
+
+    def block_of(self, texts: dict[str, TextColumn]) -> Block:
+        """The records as a block with these texts, by our names for them.
+
+        Raises:
+            NotStrictError: one of them cannot be read, or a field of one cannot be used.
+        """
+
+
+def mapped_block(columns: ForeignColumns, names: list[str], log_map: LogMap, cells: bool) -> Block:
+    """Records as a block.
 
     Args:
-        columns: of the file, by their own names.
+        columns: theirs.
         names: all of these.
         log_map: what they mean, which holds for whole columns.
         cells: whether values know no types.
@@ -36,23 +81,28 @@ def mapped_block(columns: Columns, names: list[str], log_map: LogMap, cells: boo
     texts = making.texts()
     making.set_events(texts)
     texts = {name: _used(column) for name, column in texts.items()}
-    return replace(columns.block_of(texts, log_map.per_second), use=making.use)
+    return replace(columns.block_of(texts), use=making.use, bad=making.bad)
 
 
 class _Making:
     """Columns of texts by our names, made of theirs."""
 
-    def __init__(self, columns: Columns, log_map: LogMap, use: MapUse, cells: bool) -> None:
+    def __init__(self, columns: ForeignColumns, log_map: LogMap, use: MapUse, cells: bool) -> None:
         self.rows, self.map, self.use, self.cells = columns.rows, log_map, use, cells
         self.columns = columns
-        self.theirs = {one.name: cast("RawTexts", one) for one in columns.texts}
+        self._bad: dict[str, Bools] = {}  # by field, the rows in which it cannot be used
+        self.theirs = {one.name: one for one in columns.texts}
         self.codes = {name: one.codes() for name, one in self.theirs.items()}
+
+    @property
+    def bad(self) -> Bools:
+        """The rows with a field that cannot be used."""
+        bad: Bools = np.logical_or.reduce([np.zeros(self.rows, np.bool_), *self._bad.values()])
+        return bad
 
     def count_numbers(self) -> None:
         """Count how often the map's columns of numbers were met."""
-        given = {one.name: one.given for one in self.columns.numbers}
-        if self.columns.stamps is not None:
-            given[self.columns.stamps.name] = self.columns.stamps.given
+        given = self.columns.given
         for name, rule in self.map.fields.items():
             if name in NUMERIC:
                 self.use.met[rule.columns[0]] += given.get(rule.columns[0], 0)
@@ -80,7 +130,11 @@ class _Making:
         constant = rule.default if rule.columns or rule.value is None or rule.value == "" else rule.value
         values = [*raws, constant]
         final = [self._final(name, rule, value, int(n)) for value, n in zip(values, [*times[1:], times[0]], strict=True)]
-        column.codes = np.array([_code(name, value, known) for value in final], np.int32)[codes]
+        by_value = [_code(name, value, known) for value in final]
+        if _BAD_CODE in by_value:
+            bad = np.array([code == _BAD_CODE for code in by_value])
+            self._bad[name] = bad[codes]
+        column.codes = np.maximum(np.array(by_value, np.int32), ABSENT)[codes]
         column.values = list(known)
         return column
 
@@ -110,6 +164,7 @@ class _Making:
                 fitting = self._fitting(rule, rows)
                 for name, value in rule.sets.items():
                     _set(ours, name, value, fitting)
+                    self._bad[name] = self._bad.get(name, fitting) & ~fitting
                 rows = rows & ~fitting
         self.use.words = +self.use.words
 
@@ -127,7 +182,9 @@ def _set(ours: dict[str, TextColumn], name: str, value: object, rows: Bools) -> 
     """Set a field of some rows."""
     column = ours.get(name) or TextColumn(np.full(len(rows), ABSENT, np.int32), [])
     known = {text: code for code, text in enumerate(column.values)}
-    column.codes[rows] = _code(name, value, known)
+    code = _code(name, value, known)
+    require(code != _BAD_CODE)
+    column.codes[rows] = code
     ours[name] = TextColumn(column.codes, list(known))
 
 
@@ -141,11 +198,8 @@ def _used(column: TextColumn) -> TextColumn:
 
 
 def _code(name: str, value: object, known: dict[str, int]) -> int:
-    """The code of a value in a field of ours, a new one for a new text.
-
-    Raises:
-        NotStrictError: it cannot be used there.
-    """
+    """The code of a value in a field of ours, a new one for a new text; one of its own for what cannot be used there."""
     text = text_of(value) if name in FIELDS else tag_of(value)
-    require(text is not BAD)
+    if text is BAD:
+        return _BAD_CODE
     return ABSENT if text is None else known.setdefault(text, len(known))

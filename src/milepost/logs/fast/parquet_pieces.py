@@ -9,9 +9,11 @@ from typing import Final
 
 from milepost.logs.fast.ahead import Pieces, done_ahead
 from milepost.logs.fast.block import Block
+from milepost.logs.fast.chunks import chunked
 from milepost.logs.fast.strict_parquet import read_strict_parquet, row_groups
 from milepost.logs.formats.table import FORMATS
 from milepost.logs.interface import ReadOptions, Sink
+from milepost.logs.mapping.logmap import NO_MAP
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.sources.files import Source
@@ -61,8 +63,9 @@ def read_parquet_in_pieces(
         return False
     for first, block in done_ahead(_pieces(source, groups, pieces.size // _ROW), pieces.ahead):
         if block is None or not builder.add_block(block, file, first):
-            rest = _After(RecordSink(builder, file, None, FORMATS["parquet"].cells), first)
-            FORMATS["parquet"].read(source, rest, options, progress)
+            sink = chunked(RecordSink(builder, file, None, FORMATS["parquet"].cells), NO_MAP)
+            FORMATS["parquet"].read(source, _After(sink, first), options, progress)
+            sink.finish()
             break
         progress.advance(block.rows)
         pieces.done()

@@ -12,6 +12,7 @@ from typing import Any, Final
 
 from milepost.logs.fast.ahead import Pieces, done_ahead
 from milepost.logs.fast.block import Block
+from milepost.logs.fast.chunks import chunked
 from milepost.logs.fast.strict import StrictReader, strict_reader
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line, lines
 from milepost.logs.interface import Place, ReadOptions
@@ -105,10 +106,11 @@ def _add_piece(builder: RecordBuilder, reader: StrictReader, piece: Piece, block
         return block.n_lines
     if os.fstat(piece.fileno()).st_size > 2 * SMALL:
         return _add_small_pieces(builder, reader, piece, after)
-    sink = RecordSink(builder, after.file, builder.translator, cells=False)
+    sink = chunked(RecordSink(builder, after.file, builder.translator, cells=False), reader.log_map)
     number = after.line
     for number, line in enumerate(lines(piece, after.line == 0), after.line + 1):
         add_line(line, number, sink)
+    sink.finish()
     return number - after.line
 
 

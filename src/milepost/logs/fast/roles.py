@@ -22,22 +22,23 @@ class Roles:
         time: the one that says when.
         needed: those without which a row is no record.
         numbers: those of numbers, the time among them, with the field that each is.
+        per_second: how many of their units of time a second has.
     """
 
     time: str
     needed: tuple[str, ...]
     numbers: Mapping[str, str]
+    per_second: float = 1.0
 
 
 OWN: Final = Roles("time", _NEEDED, {name: name for name in NUMERIC})
 
 
 def is_columnwise(log_map: LogMap) -> bool:
-    """Whether a map says nothing but what holds for whole columns: a column a field, words, and a unit of time."""
-    timed = log_map.time_format is None and log_map.session_gap is None
+    """Whether a map says nothing but what holds for whole columns: a column a field, words, and how times are written."""
     fields = all(_is_plain(rule) if name in NUMERIC else len(rule.columns) <= 1 for name, rule in log_map.fields.items())
     events = all(not rule.sets.keys() & NUMERIC for rules in log_map.events.values() for rule in rules)
-    return timed and fields and events and not log_map.carry and not log_map.reshapes
+    return fields and events and log_map.session_gap is None and not log_map.carry and not log_map.reshapes
 
 
 def _is_plain(rule: FieldRule) -> bool:
@@ -65,7 +66,7 @@ def roles_by(log_map: LogMap, names: Collection[str]) -> Roles:
     numbers = {column: name for name, column in source.items()}
     texts = [column for name, rule in fields.items() if name not in NUMERIC for column in rule.columns]
     require(len(numbers) == len(source) and not numbers.keys() & {*texts, *_asked(rules)})
-    return Roles(source["time"], tuple(needed), numbers)
+    return Roles(source["time"], tuple(needed), numbers, log_map.per_second)
 
 
 def _needed(name: str, rule: FieldRule | None) -> tuple[str, ...]:

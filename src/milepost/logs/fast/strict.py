@@ -60,7 +60,7 @@ class StrictReader:
     """Reads files that are likely to have the same fields."""
 
     def __init__(self, base: DuckDBPyConnection, log_map: LogMap) -> None:
-        self._base, self._map = base, log_map
+        self._base, self.log_map = base, log_map
         rule = log_map.fields.get("time")
         self._time = rule.columns[0] if rule is not None and rule.columns else "time"
         self._kinds: dict[str, str] = {}
@@ -81,16 +81,16 @@ class StrictReader:
         """Read by the fields that it is likely to have, or of the first lines; where there are more, by those of all lines."""
         kinds = kinds or _fields(base, path, f"LIMIT {_SAMPLE}", self._time)
         with counted_beside(source) as marks:
-            written = _Written(kinds, self._map)
+            written = _Written(kinds, self.log_map)
             unread = written.read(base, path, source)
             if not written.account_for(marks.result(), unread):
                 kinds = _fields(base, path, "", self._time)
-                written = _Written(kinds, self._map)
+                written = _Written(kinds, self.log_map)
                 unread = written.read(base, path, source)
                 require(written.account_for(marks.result(), unread))
             self._kinds = kinds
             block = written.block()
-            block.refused, block.debug_only = unread.refused(self._map)
+            block.refused, block.debug_only = unread.refused(self.log_map)
             return block
 
 
@@ -124,6 +124,7 @@ class _Written:
         self.names = list(kinds)
         kinds = {name: kind for name, kind in kinds.items() if kind != "NULL"}
         roles = roles_by(log_map, kinds)
+        require(log_map.time_format is None)
         require(set(roles.needed) <= kinds.keys() and not is_envelope(kinds))
         texts = RawTexts if log_map.active else WrittenTexts
         self.columns = Columns.of(kinds, kinds[roles.time] not in _NUMBERS, texts, roles)

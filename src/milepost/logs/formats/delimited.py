@@ -111,10 +111,13 @@ class _Plain:
 
     def take(self, names: list[str], row: list[str], line: int) -> None:
         """Take a row."""
-        if any(_is_odd(cell) for cell in row):
+        if not "".join(row).isascii() and any(_is_odd(cell) for cell in row):
             self.refuse(line, self.unlike)
             return
-        self.sink.add({name: _unguarded(cell) for name, cell in zip(names, row, strict=False) if name and cell != ""}, line)
+        cells = {name: cell for name, cell in zip(names, row, strict=False) if cell != "" and name}
+        if "'" in "".join(row):
+            cells = {name: _unguarded(cell) for name, cell in cells.items()}
+        self.sink.add(cells, line)
 
 
 def _is_odd(cell: str) -> bool:

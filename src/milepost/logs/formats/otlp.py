@@ -11,10 +11,12 @@ from milepost.vocabulary import EVENT_CODES
 _NAMES: Final = ("event", "event.name", "name")  # attributes that may say which event it is
 _SHORT: Final = {"session.id": "session", "user.id": "player", "service.version": "build"}  # of the standard's own conventions
 
+EXPORT: Final = "resourceLogs"  # the field that makes a record one
+
 
 def is_export(record: Mapping[str, object]) -> bool:
     """Whether a record is an export of log records."""
-    return isinstance(record.get("resourceLogs"), list)
+    return isinstance(record.get(EXPORT), list)
 
 
 def log_records(export: Mapping[str, object]) -> Iterator[dict[str, object] | str]:
@@ -24,7 +26,7 @@ def log_records(export: Mapping[str, object]) -> Iterator[dict[str, object] | st
     and `service.version` are session, player and build where these are not given. The event is the record's event name, an
     attribute of that name, or its body where that is a text.
     """
-    for resource in _list(export.get("resourceLogs")):
+    for resource in _list(export.get(EXPORT)):
         outer = _attributes(_mapping(resource.get("resource")).get("attributes"))
         for scope in _list(resource.get("scopeLogs")):
             around = outer | _attributes(_mapping(scope.get("scope")).get("attributes"))

@@ -46,7 +46,7 @@ _ROW = np.dtype(
 RECORD_COLUMNS = {name: _ROW[name] for name in _ROW.names or ()}  # every column of the records, with its type
 
 
-_AT_ONCE: Final = 1 << 17  # records that are kept one by one before they become columns, which take less memory
+AT_ONCE: Final = 1 << 17  # records that are kept one by one before they become columns, which take less memory
 
 
 def records_with(columns: Mapping[str, Column], rows: int) -> Records:
@@ -143,7 +143,7 @@ class RecordBuilder:
                 fields.seq is not None,
             )
         )
-        if len(self._rows) >= _AT_ONCE:
+        if len(self._rows) >= AT_ONCE:
             self._flush()
             self.when_full()
 

@@ -110,7 +110,7 @@ class Translator:
 
     def _time(self, value: object) -> object:
         if type(value) is str:
-            moment = _with_offset(value, self.map.zone, self.map.time_format)
+            moment = with_offset(value, self.map.zone, self.map.time_format)
             self.use.failed["time"] += moment == value and nanoseconds(value) is None
             return moment
         if self.map.per_second != 1.0 and (type(value) is int or type(value) is float):
@@ -180,7 +180,7 @@ def _quotient(value: float, per_second: float) -> object:
         return value
 
 
-def _with_offset(text: str, zone: tzinfo | None, form: str | None) -> str:
+def with_offset(text: str, zone: tzinfo | None, form: str | None) -> str:
     """A date-time with its offset; one that cannot be read stays as it is."""
     if form is None and (zone is None or nanoseconds(text) is not None):
         return text

@@ -1,0 +1,274 @@
+"""Records that come one by one, put into columns some thousands at a time: each distinct value is checked once.
+
+All records of a chunk are taken so, or none: where anything in it is out of the ordinary, its halves are tried, down to a few
+records, each of which is taken by itself, which is where the rules stand.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from milepost.arrays import Floats, Ints
+from milepost.logs.fast.block import Block, NotStrictError, TextColumn, require
+from milepost.logs.fast.mapped import mapped_block
+from milepost.logs.fast.roles import Roles, is_columnwise, roles_by
+from milepost.logs.formats.envelope import is_envelope
+from milepost.logs.formats.otlp import EXPORT
+from milepost.logs.interface import ABSENT
+from milepost.logs.mapping.logmap import LogMap
+from milepost.logs.mapping.shapes import Stage
+from milepost.logs.records.builder import AT_ONCE, RecordBuilder
+from milepost.logs.records.cells import as_number
+from milepost.logs.records.fields import BAD, number_of, whole_of
+from milepost.logs.records.likeness import column_likeness, float_numbers, likeness_of_values
+from milepost.logs.records.sink import RecordSink
+from milepost.logs.records.timestamps import nanoseconds
+from milepost.logs.records.translation import with_offset
+
+LEAST: Final = 200  # records for which columns pay
+_AT_ONCE: Final = 1 << 14  # records
+_MOST_COLUMNS: Final = 200
+_EXACT: Final = 1 << 53  # whole numbers up to this are told apart as floats
+_FARTHEST: Final = (1 << 63) // 1000  # microseconds
+Likeness = NDArray[np.uint64]
+
+
+def chunked(sink: RecordSink, log_map: LogMap) -> Stage:
+    """What takes the records for a sink in chunks, if that can be."""
+    return ChunkSink(sink, log_map) if sink.builder.keeps_records and is_columnwise(log_map) else sink
+
+
+@dataclass(frozen=True)
+class _Refused:
+    """Something that is no record, among the records."""
+
+    reason: str
+
+
+class ChunkSink(Stage):
+    """Takes the records of one file as logged."""
+
+    def __init__(self, sink: RecordSink, log_map: LogMap) -> None:
+        self.sink, self.map = sink, log_map
+        self._taken: list[Mapping[str, object] | _Refused] = []
+        self._lines: list[int] = []
+
+    def add(self, record: Mapping[str, object], line: int) -> None:
+        """Take a record."""
+        self._taken.append(record)
+        self._lines.append(line)
+        if len(self._taken) >= _AT_ONCE:
+            self.finish()
+
+    def refuse(self, line: int, reason: str) -> None:
+        """Note that something there is no record."""
+        self._taken.append(_Refused(reason))
+        self._lines.append(line)
+
+    def finish(self) -> None:
+        """Give what was taken to the builder."""
+        taken, lines = self._taken, self._lines
+        self._taken, self._lines = [], []
+        self._give(taken, lines)
+
+    def _give(self, taken: list[Mapping[str, object] | _Refused], lines: list[int]) -> None:
+        records = [place for place, one in enumerate(taken) if not isinstance(one, _Refused)]
+        in_block = self._add_block(taken, lines, records)
+        if not in_block and len(taken) >= 2 * LEAST:
+            middle = len(taken) // 2
+            self._give(taken[:middle], lines[:middle])
+            self._give(taken[middle:], lines[middle:])
+            return
+        for place, (one, line) in enumerate(zip(taken, lines, strict=True)):
+            if isinstance(one, _Refused):
+                self.sink.refuse(line, one.reason)
+            elif place not in in_block:
+                self.sink.add(one, line)
+
+    def _add_block(self, taken: list[Mapping[str, object] | _Refused], lines: list[int], places: list[int]) -> set[int]:
+        """Give records to the builder as a block, but for those that will be refused; which were given."""
+        names = _names_in([one for one in taken if not isinstance(one, _Refused)])
+        while len(places) >= LEAST:
+            records = [one for place in places if not isinstance(one := taken[place], _Refused)]
+            try:
+                block = _block_of(records, names, self.map, self.sink.cells)
+            except NotStrictError as error:
+                if error.rows is None:
+                    break
+                places = [place for place, refused in zip(places, error.rows.tolist(), strict=True) if not refused]
+                continue
+            block.lines = np.array([lines[place] for place in places])
+            return set(places) if self._added(block) else set()
+        return set()
+
+    def _added(self, block: Block) -> bool:
+        builder: RecordBuilder = self.sink.builder
+        added = builder.add_block(block, self.sink.file)
+        if added and len(builder) >= AT_ONCE:
+            builder.when_full()
+        return added
+
+
+def _names_in(records: list[Mapping[str, object]]) -> list[str]:
+    """The names of the columns, in order of first appearance."""
+    names: dict[str, None] = {}
+    for record in records:
+        if not record.keys() <= names.keys():
+            names.update(dict.fromkeys(record))
+    return list(names)
+
+
+def _block_of(records: list[Mapping[str, object]], names: list[str], log_map: LogMap, cells: bool) -> Block:
+    """Records as a block.
+
+    Raises:
+        NotStrictError: one of them cannot be read, or a field of one cannot be used.
+    """
+    require(len(names) <= _MOST_COLUMNS and not is_envelope(dict.fromkeys(names)) and EXPORT not in names)
+    roles = roles_by(log_map, names)
+    require(set(roles.needed) <= set(names))
+    columns = _Columns(records, names, roles, log_map, cells)
+    block = mapped_block(columns, names, log_map, cells)
+    return replace(block, bad=columns.bad if block.bad is None else block.bad | columns.bad)
+
+
+class _Given:
+    """The values of a column, by their distinct ones.
+
+    Attributes:
+        name: of the column.
+        given: how many records have one.
+        raws: the distinct values, but for nothing.
+    """
+
+    def __init__(self, name: str, values: list[object], like: Likeness) -> None:
+        self.name = name
+        kinds = set(map(type, values))
+        known: dict[object, int] = {}
+        try:
+            keys: Iterable[object] = values if kinds <= {str, type(None)} else zip(map(type, values), values, strict=True)
+            index = np.array([known.setdefault(key, len(known)) for key in keys])
+        except TypeError:  # lists and objects
+            raise NotStrictError from None
+        first = np.zeros(len(known), np.int64)
+        first[index[::-1]] = np.arange(len(index) - 1, -1, -1)
+        distinct = [values[row] for row in first.tolist()]
+        given = np.array([one is not None for one in distinct])
+        self.given = int(np.count_nonzero(given[index]))
+        self.raws = [one for one in distinct if one is not None and one != ""]
+        something = np.array([one is not None and one != "" for one in distinct])
+        self._codes: NDArray[np.int32] = np.where(something, np.cumsum(something) - 1, ABSENT).astype(np.int32)[index]
+        adding = np.zeros(len(distinct), np.uint64)
+        adding[something] = likeness_of_values(name, self.raws)
+        like += adding[index]
+
+    def codes(self) -> NDArray[np.int32]:
+        """Per record, the number of its value; ABSENT for nothing."""
+        return self._codes
+
+
+class _Numbers:
+    """The values of a column of numbers; NaN for nothing."""
+
+    def __init__(self, name: str, values: list[object], like: Likeness) -> None:
+        self.name = name
+        require(set(map(type, values)) <= {int, float, type(None)})
+        rows = np.array([one is not None for one in values])
+        try:
+            self.values: Floats = np.array([np.nan if one is None else one for one in values], np.float64)
+        except OverflowError:
+            raise NotStrictError from None
+        require(bool(np.isfinite(self.values[rows]).all()))
+        like[rows] += column_likeness(name, float_numbers(self.values[rows]))
+        self.given = int(np.count_nonzero(rows))
+
+
+class _Columns:
+    """All columns of some records."""
+
+    def __init__(self, records: list[Mapping[str, object]], names: list[str], roles: Roles, log_map: LogMap, cells: bool) -> None:
+        self.rows, self.map = len(records), log_map
+        self.texts: list[_Given] = []
+        self.given: dict[str, int] = {}
+        self._numbers: dict[str, Floats] = {}
+        self._time: Floats | Ints = np.empty(0)
+        self._likeness: Likeness = np.zeros(len(records), np.uint64)
+        self.bad = np.zeros(len(records), np.bool_)
+        for name in names:
+            values = [record.get(name) for record in records]
+            if name in roles.numbers:
+                self._take(name, values, roles.numbers[name], cells)
+            else:
+                self.texts.append(_Given(name, values, self._likeness))
+
+    def _take(self, name: str, values: list[object], field: str, cells: bool) -> None:
+        """Take a column of numbers, or of times."""
+        kinds = set(map(type, values))
+        if kinds <= {int, float, type(None)}:
+            column = _Numbers(name, values, self._likeness)
+            self.given[name], found = column.given, column.values
+            require(field != "seq" or bool((np.abs(found[~np.isnan(found)]) < _EXACT).all() and not (found % 1 > 0).any()))
+        else:
+            texts = _Given(name, values, self._likeness)
+            self.given[name] = texts.given
+            if field == "time":
+                self._time = _times(texts, self.map, cells)
+                return
+            found = np.array([*(_number(raw, field, cells) for raw in texts.raws), np.nan])[texts.codes()]
+            self.bad |= np.isnan(found) & (texts.codes() != ABSENT)
+            if not cells and field not in self.map.fields:
+                self.bad |= np.array([one == "" for one in values])  # which is no number, but for a map, or in a table
+        if field == "time":
+            self._time = found / self.map.per_second
+            return
+        if field == "progress":
+            beyond = (found < 0) | (found > 1)
+            self.bad |= beyond
+            found = np.where(beyond, np.nan, found)
+        self._numbers[field] = found
+
+    def block_of(self, texts: dict[str, TextColumn]) -> Block:
+        """The records as a block with these texts.
+
+        Raises:
+            NotStrictError: one of them cannot be read, or a field of one cannot be used.
+        """
+        return Block.of(texts, self._numbers, self._time, self._likeness, None)
+
+
+def _number(raw: object, field: str, cells: bool) -> float:
+    """The number that a value is; NaN where it is none.
+
+    Raises:
+        NotStrictError: it is a whole number that cannot be told from its neighbours as a float.
+    """
+    number = as_number(raw) if cells else raw
+    found: Any = whole_of(number) if field == "seq" else number_of(number)
+    if found is BAD or found is None:
+        return np.nan
+    require(field != "seq" or abs(found) < _EXACT)
+    return float(found)
+
+
+def _times(texts: _Given, log_map: LogMap, cells: bool) -> Floats | Ints:
+    """The times of a column of texts and numbers: seconds, or whole microseconds since 1970; NaN for what is no time.
+
+    Raises:
+        NotStrictError: they are of both kinds, or closer to each other than microseconds.
+    """
+    raws = [as_number(raw) if cells else raw for raw in texts.raws]
+    stamps = [nanoseconds(with_offset(raw, log_map.zone, log_map.time_format)) if type(raw) is str else None for raw in raws]
+    known = [one for one in stamps if one is not None]
+    if not known:
+        numbers = [np.nan if type(raw) is str else _number(raw, "time", cells) for raw in raws]
+        return np.array([*numbers, np.nan])[texts.codes()] / log_map.per_second
+    require(all(one % 1000 == 0 and abs(one) < 1000 * _FARTHEST for one in known))
+    require(all(type(raw) is str for raw in raws))
+    if len(known) < len(raws) or (texts.codes() == ABSENT).any():
+        raise NotStrictError(np.array([*(one is None for one in stamps), True])[texts.codes()])
+    return np.array([one // 1000 for one in known], np.int64)[texts.codes()]
