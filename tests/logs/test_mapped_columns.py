@@ -38,7 +38,7 @@ MORE = {
     "more words": ("", 'won = { event = "complete", cause = "by hand", mood = "glad" }', ""),
     "what goes by another column": (
         "",
-        'died = [{ event = "reset", when = { lane = 3 } }, { event = "death", when = { lane = [1, "2"], mood = "calm" } }]',
+        'died = [{ event = "reset", when = { lane = 3 } }, { event = "death", when = { lane = [1, "2"], mood = ["calm", 2.5] } }]',
         "",
     ),
     "by a column that is nowhere": ("", 'died = [{ event = "reset", when = { nowhere = true } }, { event = "death" }]', ""),
@@ -65,7 +65,9 @@ def foreign(line, rng):
         return line
     record = {THEIRS.get(name, name): value for name, value in line.items()}
     record["type"] = WORDS.get(record.get("type"), record.get("type")) if isinstance(record.get("type"), str) else None
-    record |= {"lane": rng.choice([1, 2, 3, "2", "x", None, True]), "mood": rng.choice(["calm", "", "wild"])}
+    record |= {"lane": rng.choice([1, 2, 3, "2", "x", None, True]), "mood": rng.choice(["calm", "", "wild", 1.5])}
+    record |= {"stuff": rng.choice([[1], {"a": None}])} if rng.random() < 0.01 else {}
+    record |= {"done": {"deep": 1}} if rng.random() < 0.005 else {}
     needed = ("sid", "ts_ms", "type", "stage")
     return json.dumps({name: value for name, value in record.items() if name in needed or rng.random() < 0.9})
 

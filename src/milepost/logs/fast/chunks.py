@@ -6,9 +6,9 @@ records, each of which is taken by itself, which is where the rules stand.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any, Final
+from typing import Final, cast
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,8 +24,8 @@ from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.shapes import Stage
 from milepost.logs.records.builder import AT_ONCE, RecordBuilder
 from milepost.logs.records.cells import as_number
-from milepost.logs.records.fields import BAD, number_of, whole_of
-from milepost.logs.records.likeness import column_likeness, float_numbers, likeness_of_values
+from milepost.logs.records.fields import number_of, whole_of
+from milepost.logs.records.likeness import column_likeness, float_numbers, likeness, likeness_of_values
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.records.timestamps import nanoseconds
 from milepost.logs.records.translation import with_offset
@@ -34,6 +34,7 @@ LEAST: Final = 200  # records for which columns pay
 _AT_ONCE: Final = 1 << 14  # records
 _MOST_COLUMNS: Final = 200
 _EXACT: Final = 1 << 53  # whole numbers up to this are told apart as floats
+_MASK: Final = (1 << 64) - 1
 _FARTHEST: Final = (1 << 63) // 1000  # microseconds
 Likeness = NDArray[np.uint64]
 
@@ -74,15 +75,18 @@ class ChunkSink(Stage):
         """Give what was taken to the builder."""
         taken, lines = self._taken, self._lines
         self._taken, self._lines = [], []
-        self._give(taken, lines)
+        try:
+            self._give(taken, lines, _Shape.of([one for one in taken if not isinstance(one, _Refused)], self.map))
+        except NotStrictError:
+            self._give(taken, lines, None)
 
-    def _give(self, taken: list[Mapping[str, object] | _Refused], lines: list[int]) -> None:
+    def _give(self, taken: list[Mapping[str, object] | _Refused], lines: list[int], shape: _Shape | None) -> None:
         records = [place for place, one in enumerate(taken) if not isinstance(one, _Refused)]
-        in_block = self._add_block(taken, lines, records)
-        if not in_block and len(taken) >= 2 * LEAST:
+        in_block = self._add_block(taken, lines, records, shape) if shape is not None else set[int]()
+        if shape is not None and not in_block and len(taken) >= 2 * LEAST:
             middle = len(taken) // 2
-            self._give(taken[:middle], lines[:middle])
-            self._give(taken[middle:], lines[middle:])
+            self._give(taken[:middle], lines[:middle], shape)
+            self._give(taken[middle:], lines[middle:], shape)
             return
         for place, (one, line) in enumerate(zip(taken, lines, strict=True)):
             if isinstance(one, _Refused):
@@ -90,13 +94,14 @@ class ChunkSink(Stage):
             elif place not in in_block:
                 self.sink.add(one, line)
 
-    def _add_block(self, taken: list[Mapping[str, object] | _Refused], lines: list[int], places: list[int]) -> set[int]:
+    def _add_block(
+        self, taken: list[Mapping[str, object] | _Refused], lines: list[int], places: list[int], shape: _Shape
+    ) -> set[int]:
         """Give records to the builder as a block, but for those that will be refused; which were given."""
-        names = _names_in([one for one in taken if not isinstance(one, _Refused)])
         while len(places) >= LEAST:
             records = [one for place in places if not isinstance(one := taken[place], _Refused)]
             try:
-                block = _block_of(records, names, self.map, self.sink.cells)
+                block = _block_of(records, shape, self.map, self.sink.cells)
             except NotStrictError as error:
                 if error.rows is None:
                     break
@@ -114,26 +119,43 @@ class ChunkSink(Stage):
         return added
 
 
-def _names_in(records: list[Mapping[str, object]]) -> list[str]:
-    """The names of the columns, in order of first appearance."""
-    names: dict[str, None] = {}
-    for record in records:
-        if not record.keys() <= names.keys():
-            names.update(dict.fromkeys(record))
-    return list(names)
+@dataclass(frozen=True)
+class _Shape:
+    """The columns that records have.
+
+    Attributes:
+        names: of the columns, in order of first appearance.
+        roles: what they are taken for.
+    """
+
+    names: list[str]
+    roles: Roles
+
+    @classmethod
+    def of(cls, records: list[Mapping[str, object]], log_map: LogMap) -> _Shape:
+        """That of some records.
+
+        Raises:
+            NotStrictError: there are too many for columns, or these are not plain records.
+        """
+        names: dict[str, None] = {}
+        for record in records:
+            if not record.keys() <= names.keys():
+                names.update(dict.fromkeys(record))
+        require(len(names) <= _MOST_COLUMNS and not is_envelope(names) and EXPORT not in names)
+        roles = roles_by(log_map, names)
+        require(set(roles.needed) <= names.keys())
+        return cls(list(names), roles)
 
 
-def _block_of(records: list[Mapping[str, object]], names: list[str], log_map: LogMap, cells: bool) -> Block:
+def _block_of(records: list[Mapping[str, object]], shape: _Shape, log_map: LogMap, cells: bool) -> Block:
     """Records as a block.
 
     Raises:
-        NotStrictError: one of them cannot be read, or a field of one cannot be used.
+        NotStrictError: one of them cannot be read, or not in columns.
     """
-    require(len(names) <= _MOST_COLUMNS and not is_envelope(dict.fromkeys(names)) and EXPORT not in names)
-    roles = roles_by(log_map, names)
-    require(set(roles.needed) <= set(names))
-    columns = _Columns(records, names, roles, log_map, cells)
-    block = mapped_block(columns, names, log_map, cells)
+    columns = _Columns(records, shape, log_map, cells)
+    block = mapped_block(columns, shape.names, log_map, cells)
     return replace(block, bad=columns.bad if block.bad is None else block.bad | columns.bad)
 
 
@@ -144,22 +166,21 @@ class _Given:
         name: of the column.
         given: how many records have one.
         raws: the distinct values, but for nothing.
+        nested: which records have a list or an object, which is no value.
     """
 
     def __init__(self, name: str, values: list[object], like: Likeness) -> None:
-        self.name = name
-        kinds = set(map(type, values))
-        known: dict[object, int] = {}
-        try:
-            keys: Iterable[object] = values if kinds <= {str, type(None)} else zip(map(type, values), values, strict=True)
-            index = np.array([known.setdefault(key, len(known)) for key in keys])
-        except TypeError:  # lists and objects
-            raise NotStrictError from None
-        first = np.zeros(len(known), np.int64)
-        first[index[::-1]] = np.arange(len(index) - 1, -1, -1)
-        distinct = [values[row] for row in first.tolist()]
+        self.name, self.nested = name, np.array([isinstance(one, dict | list) for one in values])
+        for row in np.flatnonzero(self.nested).tolist():
+            like[row] += np.uint64(likeness({name: values[row]}) & _MASK)
+            values[row] = None
+        typed = set(map(type, values)) <= {str, type(None)}
+        keys: list[object] = values if typed else list(zip(map(type, values), values, strict=True))  # 1, 1.0 and true are equal
+        known = {key: code for code, key in enumerate(dict.fromkeys(keys))}
+        index = np.fromiter(map(known.__getitem__, keys), np.int64, len(keys))
+        distinct = list(known) if typed else [cast("tuple[type, object]", key)[1] for key in known]
         given = np.array([one is not None for one in distinct])
-        self.given = int(np.count_nonzero(given[index]))
+        self.given = int(np.count_nonzero(given[index])) + int(np.count_nonzero(self.nested))
         self.raws = [one for one in distinct if one is not None and one != ""]
         something = np.array([one is not None and one != "" for one in distinct])
         self._codes: NDArray[np.int32] = np.where(something, np.cumsum(something) - 1, ABSENT).astype(np.int32)[index]
@@ -191,7 +212,7 @@ class _Numbers:
 class _Columns:
     """All columns of some records."""
 
-    def __init__(self, records: list[Mapping[str, object]], names: list[str], roles: Roles, log_map: LogMap, cells: bool) -> None:
+    def __init__(self, records: list[Mapping[str, object]], shape: _Shape, log_map: LogMap, cells: bool) -> None:
         self.rows, self.map = len(records), log_map
         self.texts: list[_Given] = []
         self.given: dict[str, int] = {}
@@ -199,12 +220,15 @@ class _Columns:
         self._time: Floats | Ints = np.empty(0)
         self._likeness: Likeness = np.zeros(len(records), np.uint64)
         self.bad = np.zeros(len(records), np.bool_)
-        for name in names:
+        used = {column for rule in log_map.fields.values() for column in rule.columns}
+        for name in shape.names:
             values = [record.get(name) for record in records]
-            if name in roles.numbers:
-                self._take(name, values, roles.numbers[name], cells)
-            else:
-                self.texts.append(_Given(name, values, self._likeness))
+            if name in shape.roles.numbers:
+                self._take(name, values, shape.roles.numbers[name], cells)
+                continue
+            self.texts.append(column := _Given(name, values, self._likeness))
+            if name in used or name not in log_map.fields:
+                self.bad |= column.nested
 
     def _take(self, name: str, values: list[object], field: str, cells: bool) -> None:
         """Take a column of numbers, or of times."""
@@ -220,7 +244,7 @@ class _Columns:
                 self._time = _times(texts, self.map, cells)
                 return
             found = np.array([*(_number(raw, field, cells) for raw in texts.raws), np.nan])[texts.codes()]
-            self.bad |= np.isnan(found) & (texts.codes() != ABSENT)
+            self.bad |= texts.nested | (np.isnan(found) & (texts.codes() != ABSENT))
             if not cells and field not in self.map.fields:
                 self.bad |= np.array([one == "" for one in values])  # which is no number, but for a map, or in a table
         if field == "time":
@@ -248,8 +272,8 @@ def _number(raw: object, field: str, cells: bool) -> float:
         NotStrictError: it is a whole number that cannot be told from its neighbours as a float.
     """
     number = as_number(raw) if cells else raw
-    found: Any = whole_of(number) if field == "seq" else number_of(number)
-    if found is BAD or found is None:
+    found = whole_of(number) if field == "seq" else number_of(number)
+    if not isinstance(found, int | float):
         return np.nan
     require(field != "seq" or abs(found) < _EXACT)
     return float(found)

@@ -10,7 +10,7 @@ from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
 from milepost.logs.mapping.row_kinds import ROW_RESULTS
 from milepost.logs.mapping.use import MapUse, fits
 from milepost.logs.records.cells import as_number
-from milepost.logs.records.fields import text_of
+from milepost.logs.records.fields import BAD, text_of
 from milepost.logs.records.timestamps import NANO, nanoseconds
 
 
@@ -170,7 +170,7 @@ def alike(found: object, wanted: object) -> bool:
         return any(alike(found, one) for one in wanted)
     if isinstance(wanted, bool) or isinstance(found, bool):
         return str(found).lower() == str(wanted).lower()
-    return bool(found == wanted) or text_of(found) == text_of(wanted)
+    return bool(found == wanted) or (text_of(found) == text_of(wanted) and text_of(found) is not BAD)
 
 
 def _quotient(value: float, per_second: float) -> object:
