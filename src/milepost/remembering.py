@@ -89,7 +89,7 @@ class StoredLog:
 
     def made(self, name: str, make: Callable[[Play], V]) -> V:
         """What a function made of the play before, without a look at it; or else what it makes now, which is kept."""
-        place = self._place((), 0)
+        place = self._place((0,))
         beside = _Beside(place)
         made = beside.kept(name)
         if made is None:
@@ -99,15 +99,11 @@ class StoredLog:
             _touch(place)
         return cast("V", made)
 
-    def _place(self, more: tuple[object, ...], number: int) -> Path:
-        """The folder of a play that is the answer to a question."""
-        return Path(self.asked.names[0]) / REPLAYED / self._key((*more, number))
-
     def _remembered(
         self, more: tuple[object, ...], replayed: Callable[[], Sequence[Play]], courses: tuple[Course | None, ...]
     ) -> list[Play]:
         """The plays that are the answer to a question, kept or replayed; one for each course."""
-        places = [self._place(more, number) for number in range(len(courses))]
+        places = [self._place((*more, number)) for number in range(len(courses))]
         plays = [_kept(place, course, self.asked.rules) for place, course in zip(places, courses, strict=True)]
         found = [play for play in plays if play is not None]
         if len(found) < len(plays):
@@ -153,12 +149,13 @@ class StoredLog:
         parts = load_parts(self.asked, self.way).without_idle(self.idle_cap)
         return parts.without_names() if self.anonymous else parts
 
-    def _key(self, more: tuple[object, ...]) -> str:
-        """What tells this question, of this state of the store, from any other, for this state of the program."""
-        asked = self.asked
-        stamp = read_manifest(Path(asked.names[0])).stamp()
+    def _place(self, more: tuple[object, ...]) -> Path:
+        """A play's folder, named after what tells this question, of this state of store and program, from any other."""
+        asked, folder = self.asked, Path(self.asked.names[0])
+        stamp = read_manifest(folder).stamp()
         about = (asked.course, asked.rules, asked.conditions, asked.players, self.anonymous, self.idle_cap, more)
-        return sha256(json.dumps([stamp, __version__, _program(), repr(about)]).encode()).hexdigest()[:32]
+        key = sha256(json.dumps([stamp, __version__, _program(), repr(about)]).encode()).hexdigest()[:32]
+        return folder / REPLAYED / key
 
 
 @cache

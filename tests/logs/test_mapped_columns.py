@@ -10,6 +10,8 @@ from pathlib import Path
 import pytest
 
 from milepost.logs.mapping.logmap import NO_MAP, read_map
+from milepost.logs.read import read
+from milepost.logs.records.sink import RecordSink
 from random_logs import random_log
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
@@ -43,23 +45,24 @@ MORE = {
     ),
     "by a column that is nowhere": ("", 'died = [{ event = "reset", when = { nowhere = true } }, { event = "death" }]', ""),
     "a zone": ("", "", 'zone = "Europe/Oslo"'),
-    "joined": ('crew = { from = ["who", "lane"] }', "", ""),
-    "a path": ('mood = "inner.mood"', "", ""),
-    "a time format": ("", "", 'format = "%H:%M"'),
+    "joined": ('crew = { from = ["who", "inner.boat", "lane"], join = " + ", default = "alone" }', "", ""),
+    "paths": ('crew = "inner.boat.name"\nx = "inner.x"', 'died = [{ event = "reset", when = { "inner.boat" = 2 } }]', ""),
+    "a path to the time": ('time = "inner.ts"', "", ""),
+    "a time format": ("", "", 'format = "%H:%M"\nzone = "UTC"'),
 }
-COLUMNWISE = [name for name in MORE if name not in ("joined", "a time format")]
+COLUMNWISE = [name for name in MORE if name not in ("joined", "a time format", "paths", "a path to the time")]
 
 
 def map_text(rng, more):
     fields, words, times = (list(lines) for lines in zip(*(MORE[name] for name in more), strict=True)) if more else ([], [], [])
-    said = {line.partition(" = ")[0] for line in (*fields, *words)}
+    said = {line.partition(" = ")[0] for part in (*fields, *words) for line in part.splitlines()}
     mapped = [f'{ours} = "{theirs}"' for ours, theirs in THEIRS.items() if ours not in said]
     mapped_words = [f'"{theirs}" = "{ours}"' for ours, theirs in WORDS.items() if theirs not in said]
     unit = 'unit = "ms"\n' if rng.random() < 0.7 else ""
     return "\n".join(["[fields]", *mapped, *fields, "[events]", *mapped_words, *words, "[time]", unit, *times])
 
 
-def foreign(line, rng):
+def foreign(line, rng, deep=False):
     """A record as another logger would have it."""
     if not isinstance(line, dict):
         return line
@@ -68,6 +71,9 @@ def foreign(line, rng):
     record |= {"lane": rng.choice([1, 2, 3, "2", "x", None, True]), "mood": rng.choice(["calm", "", "wild", 1.5])}
     record |= {"stuff": rng.choice([[1], {"a": None}])} if rng.random() < 0.01 else {}
     record |= {"done": {"deep": 1}} if rng.random() < 0.005 else {}
+    if deep:
+        boat = rng.choice(["Heron", 2, {"name": "Otter"}, None, ""])
+        record["inner"] = {"boat": boat, "x": rng.choice([1.5, -2, None, "3"]), "ts": record.get("ts_ms")}
     needed = ("sid", "ts_ms", "type", "stage")
     return json.dumps({name: value for name, value in record.items() if name in needed or rng.random() < 0.9})
 
@@ -84,7 +90,7 @@ def test_as_line_by_line(tmp_path, more):
         rng = random.Random(f"{seed} {more}")
         (tmp_path / "map.toml").write_text(map_text(rng, [more] if more else []))
         lines = [line for line in random_log(seed) if seed % 4 == 0 or clean(line)]
-        text = "".join(f"{foreign(line, rng)}\n" for line in lines)
+        text = "".join(f"{foreign(line, rng, more not in ['', *COLUMNWISE])}\n" for line in lines)
         differ, taken = fuzz.readers_differ(text.encode(), tmp_path, log_map=read_map(tmp_path / "map.toml"))
         assert not differ, (seed, text)
         by_columns += taken
@@ -141,3 +147,15 @@ def test_large_foreign_logs_in_pieces(milepost, tmp_path):
     assert milepost.json("funnel", "log.jsonl", *words, "--jobs", "2") == whole
     assert milepost("pack", "log.jsonl", *words, "-o", "log.store").returncode == 0
     assert milepost.json("funnel", "log.store") == whole
+
+
+@pytest.mark.parametrize("more", ["joined", "paths", "a path to the time", "a time format"])
+def test_not_one_by_one(tmp_path, monkeypatch, more):
+    """What lies in objects, or is made of several columns, is no reason to take each record by itself."""
+    rng = random.Random(3)
+    (tmp_path / "map.toml").write_text(map_text(rng, [more]))
+    time = {"a time format": "10:00"}.get(more, 7)
+    record = {"sid": "s", "ts_ms": time, "type": "begin_level", "stage": "Weir", "who": "Ada", "lane": "1", "inner": {"ts": 5}}
+    (tmp_path / "log.jsonl").write_text(f"{json.dumps(record)}\n" * 300)
+    monkeypatch.setattr(RecordSink, "add", lambda *given: pytest.fail("one by one"))
+    assert len(read([str(tmp_path / "log.jsonl")], read_map(tmp_path / "map.toml")).records) == 300

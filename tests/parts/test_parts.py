@@ -129,7 +129,7 @@ def in_pieces(path, size):
     """The log of a file that is read in pieces, and a note for each piece."""
     builder, done = RecordBuilder(), []
     builder.files.append(str(path))
-    read_in_pieces(builder, Source(path), 0, NO_MAP, ReadOptions(), Pieces(size, lambda: done.append(1), 2))
+    read_in_pieces(builder, Source(path), NO_MAP, ReadOptions(), Pieces(size, lambda: done.append(1), 2))
     return builder.log(), done
 
 

@@ -119,8 +119,9 @@ def read_source(
     file = len(builder.files)
     builder.files.append(source.label)
     form = tell(source, options)
-    whole = form in _STRICT and builder.keeps_records and (translator is None or (form == "jsonl" and is_columnwise(log_map)))
-    if whole and _read_at_full_speed(builder, source, file, log_map, options, pieces, progress):
+    mapped = form == "jsonl" and is_columnwise(log_map) and not log_map.reshapes
+    whole = form in _STRICT and builder.keeps_records and (translator is None or mapped)
+    if whole and _read_at_full_speed(builder, source, log_map, options, pieces, progress):
         return
     reader = FORMATS[form]
     last = _last_sink(builder, file, translator, reader.cells)
@@ -154,34 +155,28 @@ def _restore(builder: RecordBuilder, source: Source) -> None:
 
 
 def _read_at_full_speed(
-    builder: RecordBuilder,
-    source: Source,
-    file: int,
-    log_map: LogMap,
-    options: ReadOptions,
-    pieces: Pieces | None,
-    progress: Progress,
+    builder: RecordBuilder, source: Source, log_map: LogMap, options: ReadOptions, pieces: Pieces | None, progress: Progress
 ) -> bool:
     """Read a file by whole columns, as far as that can be; false where nothing was read."""
     form, size = tell(source, options), unpacked(source.label, source.size())
     if pieces is None or size <= pieces.size:
-        if _read_whole(_STRICT[form], source, file, log_map, builder, progress):
+        if _read_whole(_STRICT[form], source, log_map, builder, progress):
             return True
         pieces = Pieces(SMALL, lambda: None)  # so that little of it has to be read line by line
         if form == "parquet" or size <= 2 * SMALL:
             return False
     if form == "parquet":
-        return read_parquet_in_pieces(builder, source, file, options, pieces, progress)
-    read_in_pieces(builder, source, file, log_map, options, pieces, progress)
+        return read_parquet_in_pieces(builder, source, options, pieces, progress)
+    read_in_pieces(builder, source, log_map, options, pieces, progress)
     return True
 
 
-def _read_whole(reader: _Strict, source: Source, file: int, log_map: LogMap, builder: RecordBuilder, progress: Progress) -> bool:
+def _read_whole(reader: _Strict, source: Source, log_map: LogMap, builder: RecordBuilder, progress: Progress) -> bool:
     """Read a large file at full speed, if nothing in it is out of the ordinary; false where nothing was read."""
     if source.size() < reader.worthwhile:
         return False
     block = reader.read(source, log_map)
-    if block is None or not builder.add_block(block, file):
+    if block is None or not builder.add_block(block, len(builder.files) - 1):
         return False
     progress.advance(block.rows)
     return True

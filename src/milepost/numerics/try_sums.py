@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Any, Final, Protocol
+from typing import Any, Final, Protocol, TypeAlias
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from milepost.arrays import Floats, Ints
 from milepost.compiling import Compiled
 from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, OTHERS, PATIENCE, WEAR, Room, Subjects, Tables, Totals
 
+Cells: TypeAlias = Any  # an array, or a sparse table of SciPy's, which has no types
 _LOOPS: Final = ("milepost.numerics.try_loops",)
 _ADD_SLOPES, _WRITE_ABILITIES = (Compiled(_LOOPS, name, numeric=True) for name in ("add_slopes", "write_abilities"))
 
@@ -55,7 +56,7 @@ class Counts:
         won_going: per subject, how often it went on.
     """
 
-    cells: Any
+    cells: Cells
     won: Floats
     won_tries: Floats
     won_going: Floats
@@ -67,12 +68,12 @@ class Counts:
         return logs
 
 
-def counted_cells(subject: Ints, kind: Ints, shape: tuple[int, int]) -> Any:
+def counted_cells(subject: Ints, kind: Ints, shape: tuple[int, int]) -> Cells:
     """How often each kind was tried by each subject, as an array."""
     return np.bincount(subject * shape[1] + kind, minlength=shape[0] * shape[1]).reshape(shape).astype(np.float64)
 
 
-def sparse_cells(subject: Ints, kind: Ints, shape: tuple[int, int]) -> Any:
+def sparse_cells(subject: Ints, kind: Ints, shape: tuple[int, int]) -> Cells:
     """The same, sparse."""
     from scipy.sparse import csr_matrix
 
@@ -97,7 +98,7 @@ class Kinds:
         self.groups = [(n, slice(*ends)) for n, ends in enumerate(pairwise(bounds)) if ends[0] < ends[1]]
         self.item, self.n_items = item, n_items
 
-    def differences(self, tried: Any) -> Any:
+    def differences(self, tried: Cells) -> Cells:
         """How often each kind was tried, less how often the next of its item was; subjects by kinds, as they come."""
         n = len(self.item)
         later = np.flatnonzero(self.item[1:] == self.item[:-1]) + 1
@@ -108,7 +109,7 @@ class Kinds:
         from scipy.sparse import csr_matrix
 
         ones = np.concatenate((np.ones(n), np.full(len(later), -1.0)))
-        step: Any = csr_matrix(
+        step: Cells = csr_matrix(
             (ones, (np.concatenate((np.arange(n), later)), np.concatenate((np.arange(n), later - 1)))), shape=(n, n)
         )
         cells = (tried @ step).tocsr()
@@ -160,7 +161,7 @@ class BlockSums(Sums):
             missing[-1, -2] = missing[-2, -1]  # and is multiplied by what holds the able
         return height, gradient, missing, self.kinds.from_here(mass)
 
-    def _scores(self, block: Counts, groups: list[Any], at: At, dense: Floats) -> tuple[Floats, Floats]:
+    def _scores(self, block: Counts, groups: list[Cells], at: At, dense: Floats) -> tuple[Floats, Floats]:
         """By parameter, subject and point, the score if the ability were this; by the last two, what failed tries would add."""
         n = self.kinds.n_items
         score = np.zeros((n + OTHERS, len(block.won), len(at.ability)))
@@ -179,7 +180,7 @@ class BlockSums(Sums):
         return score, failing
 
 
-def _by_row(cells: Any) -> Any:
+def _by_row(cells: Cells) -> Cells:
     """A table to be multiplied from the left, as that is fast."""
     return np.ascontiguousarray(cells) if isinstance(cells, np.ndarray) else cells.tocsr()
 

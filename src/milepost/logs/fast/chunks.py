@@ -13,10 +13,10 @@ from typing import Final, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from milepost.arrays import Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.fast.block import Block, NotStrictError, TextColumn, require
 from milepost.logs.fast.mapped import mapped_block
-from milepost.logs.fast.roles import Roles, is_columnwise, roles_by
+from milepost.logs.fast.roles import Roles, is_columnwise, joined_name, roles_by, used_columns, within
 from milepost.logs.formats.envelope import is_envelope
 from milepost.logs.formats.otlp import EXPORT
 from milepost.logs.interface import ABSENT
@@ -28,7 +28,7 @@ from milepost.logs.records.fields import number_of, whole_of
 from milepost.logs.records.likeness import column_likeness, float_numbers, likeness, likeness_of_values
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.records.timestamps import nanoseconds
-from milepost.logs.records.translation import with_offset
+from milepost.logs.records.translation import joined_value, lookup, with_offset
 
 LEAST: Final = 200  # records for which columns pay
 _AT_ONCE: Final = 1 << 14  # records
@@ -125,10 +125,14 @@ class _Shape:
 
     Attributes:
         names: of the columns, in order of first appearance.
+        paths: columns that a map names within objects of these.
+        joined: columns of which a map makes one, with what is between them.
         roles: what they are taken for.
     """
 
     names: list[str]
+    paths: list[str]
+    joined: dict[tuple[str, ...], str]
     roles: Roles
 
     @classmethod
@@ -143,9 +147,13 @@ class _Shape:
             if not record.keys() <= names.keys():
                 names.update(dict.fromkeys(record))
         require(len(names) <= _MOST_COLUMNS and not is_envelope(names) and EXPORT not in names)
-        roles = roles_by(log_map, names)
-        require(set(roles.needed) <= names.keys())
-        return cls(list(names), roles)
+        paths = [column for column in used_columns(log_map) if within(column, names)]
+        require(not set(paths) & names.keys())
+        joined = {rule.columns: rule.join for rule in log_map.fields.values() if len(rule.columns) > 1}
+        require(len(joined) == sum(len(rule.columns) > 1 for rule in log_map.fields.values()))
+        roles = roles_by(log_map, [*names, *paths])
+        require(set(roles.needed) <= {*names, *paths})
+        return cls(list(names), paths, joined, roles)
 
 
 def _block_of(records: list[Mapping[str, object]], shape: _Shape, log_map: LogMap, cells: bool) -> Block:
@@ -166,21 +174,23 @@ class _Given:
         name: of the column.
         given: how many records have one.
         raws: the distinct values, but for nothing.
-        nested: which records have a list or an object, which is no value.
+        nested: which records have a list or an object, which is no value; None where none has.
     """
 
     def __init__(self, name: str, values: list[object], like: Likeness) -> None:
-        self.name, self.nested = name, np.array([isinstance(one, dict | list) for one in values])
-        for row in np.flatnonzero(self.nested).tolist():
-            like[row] += np.uint64(likeness({name: values[row]}) & _MASK)
-            values[row] = None
-        typed = set(map(type, values)) <= {str, type(None)}
+        kinds = set(map(type, values))
+        self.name, self.nested = name, _nested(values) if kinds & {dict, list} else None
+        if self.nested is not None:
+            for row in np.flatnonzero(self.nested).tolist():
+                like[row] += np.uint64(likeness({name: values[row]}) & _MASK)
+                values[row] = None
+        typed = kinds <= {str, type(None)}
         keys: list[object] = values if typed else list(zip(map(type, values), values, strict=True))  # 1, 1.0 and true are equal
         known = {key: code for code, key in enumerate(dict.fromkeys(keys))}
         index = np.fromiter(map(known.__getitem__, keys), np.int64, len(keys))
         distinct = list(known) if typed else [cast("tuple[type, object]", key)[1] for key in known]
         given = np.array([one is not None for one in distinct])
-        self.given = int(np.count_nonzero(given[index])) + int(np.count_nonzero(self.nested))
+        self.given = int(np.count_nonzero(given[index])) + (0 if self.nested is None else int(np.count_nonzero(self.nested)))
         self.raws = [one for one in distinct if one is not None and one != ""]
         something = np.array([one is not None and one != "" for one in distinct])
         self._codes: NDArray[np.int32] = np.where(something, np.cumsum(something) - 1, ABSENT).astype(np.int32)[index]
@@ -191,6 +201,10 @@ class _Given:
     def codes(self) -> NDArray[np.int32]:
         """Per record, the number of its value; ABSENT for nothing."""
         return self._codes
+
+
+def _nested(values: list[object]) -> Bools:
+    return np.array([isinstance(one, dict | list) for one in values])
 
 
 class _Numbers:
@@ -220,17 +234,23 @@ class _Columns:
         self._time: Floats | Ints = np.empty(0)
         self._likeness: Likeness = np.zeros(len(records), np.uint64)
         self.bad = np.zeros(len(records), np.bool_)
-        used = {column for rule in log_map.fields.values() for column in rule.columns}
         for name in shape.names:
-            values = [record.get(name) for record in records]
-            if name in shape.roles.numbers:
-                self._take(name, values, shape.roles.numbers[name], cells)
-                continue
-            self.texts.append(column := _Given(name, values, self._likeness))
-            if name in used or name not in log_map.fields:
-                self.bad |= column.nested
+            self._take(name, [record.get(name) for record in records], shape.roles, cells)
+        alike, self._likeness = self._likeness, self._likeness.copy()  # what is made of columns adds nothing to it
+        for name in shape.paths:
+            self._take(name, [lookup(record, name) for record in records], shape.roles, cells)
+        for columns, join in shape.joined.items():
+            self._take(joined_name(columns), [joined_value(record, columns, join) for record in records], shape.roles, cells)
+        self._likeness = alike
 
-    def _take(self, name: str, values: list[object], field: str, cells: bool) -> None:
+    def _take(self, name: str, values: list[object], roles: Roles, cells: bool) -> None:
+        """Take a column."""
+        if name in roles.numbers:
+            self._take_numbers(name, values, roles.numbers[name], cells)
+        else:
+            self.texts.append(_Given(name, values, self._likeness))
+
+    def _take_numbers(self, name: str, values: list[object], field: str, cells: bool) -> None:
         """Take a column of numbers, or of times."""
         kinds = set(map(type, values))
         if kinds <= {int, float, type(None)}:
@@ -244,7 +264,8 @@ class _Columns:
                 self._time = _times(texts, self.map, cells)
                 return
             found = np.array([*(_number(raw, field, cells) for raw in texts.raws), np.nan])[texts.codes()]
-            self.bad |= texts.nested | (np.isnan(found) & (texts.codes() != ABSENT))
+            self.bad |= np.isnan(found) & (texts.codes() != ABSENT)
+            self.bad |= False if texts.nested is None else texts.nested
             if not cells and field not in self.map.fields:
                 self.bad |= np.array([one == "" for one in values])  # which is no number, but for a map, or in a table
         if field == "time":

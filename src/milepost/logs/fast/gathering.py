@@ -11,7 +11,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import DTypeLike, NDArray
 
-from milepost.arrays import Column, Floats, Ints
+from milepost.arrays import Bools, Column, Floats, Ints
 from milepost.logs.fast.arrow import Arrow, array_of, given_in, rows_given, values_of
 from milepost.logs.fast.block import Block, NotStrictError, TextColumn, require
 from milepost.logs.fast.roles import OWN, Roles
@@ -47,6 +47,7 @@ class Texts:
     Attributes:
         values: the texts, in order of first appearance, with their codes.
         raws: the values as they were logged by their codes, where they are kept so.
+        nested: None: there are no lists and objects among them.
         given: how many records have the field, be it an empty text.
         colons, nulls: how often colons, and what looks like a field of nothing, are in the values as they are written.
     """
@@ -55,6 +56,7 @@ class Texts:
         self.name = name
         self.values: dict[str, int] = {}
         self.raws: list[object] = []
+        self.nested: Bools | None = None
         self.given = self.colons = self.nulls = 0
         self._check = text_of if name in FIELDS else tag_of
         self._known: dict[object, tuple[int, int, int, int]] = {}  # as given: code, likeness, colons and nulls

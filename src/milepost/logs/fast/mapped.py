@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from milepost.arrays import Bools
 from milepost.logs.fast.block import Block, TextColumn, require
-from milepost.logs.fast.roles import NUMERIC
+from milepost.logs.fast.roles import NUMERIC, joined_name
 from milepost.logs.interface import ABSENT
 from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
 from milepost.logs.mapping.use import MapUse
@@ -29,11 +29,13 @@ class RawColumn(Protocol):
         name: theirs.
         given: how many records have one.
         raws: the distinct values, but for nothing.
+        nested: which records have a list or an object, which is no value; None where none has.
     """
 
     name: str
     given: int
     raws: list[object]
+    nested: Bools | None
 
     def codes(self) -> NDArray[np.int32]:
         """Per record, the number of its value; ABSENT for nothing."""
@@ -77,7 +79,7 @@ def mapped_block(columns: ForeignColumns, names: list[str], log_map: LogMap, cel
         NotStrictError: a record of it cannot be read, or a field of one cannot be used.
     """
     making = _Making(columns, log_map, MapUse(records=columns.rows, seen=dict.fromkeys(names)), cells)
-    making.count_numbers()
+    making.count_met()
     texts = making.texts()
     making.set_events(texts)
     texts = {name: _used(column) for name, column in texts.items()}
@@ -100,29 +102,28 @@ class _Making:
         bad: Bools = np.logical_or.reduce([np.zeros(self.rows, np.bool_), *self._bad.values()])
         return bad
 
-    def count_numbers(self) -> None:
-        """Count how often the map's columns of numbers were met."""
-        given = self.columns.given
-        for name, rule in self.map.fields.items():
-            if name in NUMERIC:
-                self.use.met[rule.columns[0]] += given.get(rule.columns[0], 0)
+    def count_met(self) -> None:
+        """Count how often the map's columns were met."""
+        given = {**self.columns.given, **{name: one.given for name, one in self.theirs.items()}}
+        for rule in self.map.fields.values():
+            for column in rule.columns:
+                self.use.met[column] += given.get(column, 0)
 
     def texts(self) -> dict[str, TextColumn]:
         """Every column but those of numbers; what the map does not name stays as it is."""
         fields = self.map.fields
         taken = {column.partition(".")[0] for rule in fields.values() for column in rule.columns}
-        ours = {name: self._column(name, FieldRule((name,))) for name in self.theirs if name not in taken and name not in fields}
+        kept = [name for name in self.use.seen if name in self.theirs and name not in taken and name not in fields]
+        ours = {name: self._column(name, FieldRule((name,))) for name in kept}
         for name, rule in fields.items():
             if name not in NUMERIC:
                 ours[name] = self._column(name, rule)
-                for column in rule.columns:
-                    self.use.met[column] += self.theirs[column].given if column in self.theirs else 0
         return ours
 
     def _column(self, name: str, rule: FieldRule) -> TextColumn:
         """One of our columns: a code for each of their values, and one for nothing."""
         column = TextColumn(np.full(self.rows, ABSENT, np.int32), [])
-        source = rule.columns[0] if rule.columns and rule.columns[0] in self.theirs else None
+        source = joined_name(rule.columns) if joined_name(rule.columns) in self.theirs else None
         raws = self.theirs[source].raws if source is not None else []
         codes = self.codes[source] if source is not None else column.codes
         times = np.bincount(codes + 1, minlength=len(raws) + 1)
@@ -134,6 +135,8 @@ class _Making:
         if _BAD_CODE in by_value:
             bad = np.array([code == _BAD_CODE for code in by_value])
             self._bad[name] = bad[codes]
+        if source is not None and (nested := self.theirs[source].nested) is not None:
+            self._bad[name] = self._bad.get(name, nested) | nested
         column.codes = np.maximum(np.array(by_value, np.int32), ABSENT)[codes]
         column.values = list(known)
         return column

@@ -41,16 +41,15 @@ class _After(Sink):
 
 
 def read_parquet_in_pieces(
-    builder: RecordBuilder, source: Source, file: int, options: ReadOptions, pieces: Pieces, progress: Progress
+    builder: RecordBuilder, source: Source, options: ReadOptions, pieces: Pieces, progress: Progress
 ) -> bool:
-    """Give every row of a file to a builder; false, with nothing read, where nobody can say how many there are.
+    """Give every row of a file, the builder's last one, to a builder; false where nobody can say how many there are.
 
     From the first piece on that is not as it should be, the rest is read row by row, which is where the rules stand.
 
     Args:
         builder: where the records go.
         source: the file.
-        file: its number in the log.
         options: how it is read.
         pieces: what pieces.
         progress: told of the records read.
@@ -58,7 +57,7 @@ def read_parquet_in_pieces(
     Raises:
         LogError: it cannot be read.
     """
-    groups = row_groups(source)
+    groups, file = row_groups(source), len(builder.files) - 1
     if groups is None:
         return False
     for first, block in done_ahead(_pieces(source, groups, pieces.size // _ROW), pieces.ahead):

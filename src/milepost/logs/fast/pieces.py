@@ -29,20 +29,13 @@ _AT_ONCE: Final = 1 << 20  # bytes
 
 
 def read_in_pieces(
-    builder: RecordBuilder,
-    source: Source,
-    file: int,
-    log_map: LogMap,
-    options: ReadOptions,
-    pieces: Pieces,
-    progress: Progress = SILENT,
+    builder: RecordBuilder, source: Source, log_map: LogMap, options: ReadOptions, pieces: Pieces, progress: Progress = SILENT
 ) -> None:
-    """Give every record of a file of JSON Lines to a builder, piece by piece.
+    """Give every record of a file of JSON Lines, the builder's last one, to a builder, piece by piece.
 
     Args:
         builder: where the records go.
         source: the file, packed or not.
-        file: its number in the log.
         log_map: how it is to be understood, which holds for whole columns.
         options: how it is read.
         pieces: what pieces.
@@ -51,7 +44,7 @@ def read_in_pieces(
     Raises:
         LogError: it cannot be opened, or breaks off inside its packing.
     """
-    before = 0
+    file, before = len(builder.files) - 1, 0
     with source.open(options.max_bytes) as stream, strict_reader(log_map) as reader:
         for piece, block in _parsed(reader, _pieces(stream, pieces.size), pieces.ahead):
             with piece:

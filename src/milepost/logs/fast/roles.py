@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from milepost.logs.fast.block import require
-from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
+from milepost.logs.mapping.logmap import FieldRule, LogMap
 from milepost.vocabulary import NUMBER_FIELDS
 
 NUMERIC: Final = NUMBER_FIELDS | {"time", "seq"}
@@ -35,10 +35,10 @@ OWN: Final = Roles("time", _NEEDED, {name: name for name in NUMERIC})
 
 
 def is_columnwise(log_map: LogMap) -> bool:
-    """Whether a map says nothing but what holds for whole columns: a column a field, words, and how times are written."""
-    fields = all(_is_plain(rule) if name in NUMERIC else len(rule.columns) <= 1 for name, rule in log_map.fields.items())
+    """Whether a map says nothing but what holds for whole columns: columns for fields, words, and how times are written."""
+    fields = all(_is_plain(rule) for name, rule in log_map.fields.items() if name in NUMERIC)
     events = all(not rule.sets.keys() & NUMERIC for rules in log_map.events.values() for rule in rules)
-    return fields and events and log_map.session_gap is None and not log_map.carry and not log_map.reshapes
+    return fields and events and log_map.session_gap is None and not log_map.carry and not log_map.rows.each
 
 
 def _is_plain(rule: FieldRule) -> bool:
@@ -53,19 +53,16 @@ def roles_by(log_map: LogMap, names: Collection[str]) -> Roles:
     """
     if not log_map.active:
         return OWN
+    require(is_columnwise(log_map))
     fields = log_map.fields
-    rules = [rule for own in log_map.events.values() for rule in own]
-    used = {*(column for rule in fields.values() for column in rule.columns), *_asked(rules)}
     taken = {column.partition(".")[0] for rule in fields.values() for column in rule.columns}
-    inside = any("." in column and column.partition(".")[0] in names for column in used)  # of a nested object
-    require(is_columnwise(log_map) and not inside)
     source = {name: name for name in NUMERIC if name in names and name not in fields and name not in taken}
     source |= {name: fields[name].columns[0] for name in NUMERIC if name in fields and fields[name].columns[0] in names}
     needed = [column for name in _NEEDED for column in _needed(name, fields.get(name))]
     require("time" in source and set(needed) <= set(names))
     numbers = {column: name for name, column in source.items()}
     texts = [column for name, rule in fields.items() if name not in NUMERIC for column in rule.columns]
-    require(len(numbers) == len(source) and not numbers.keys() & {*texts, *_asked(rules)})
+    require(len(numbers) == len(source) and not numbers.keys() & {*texts, *_asked(log_map)})
     return Roles(source["time"], tuple(needed), numbers, log_map.per_second)
 
 
@@ -76,6 +73,21 @@ def _needed(name: str, rule: FieldRule | None) -> tuple[str, ...]:
     return rule.columns if rule.default is None else ()
 
 
-def _asked(rules: list[EventRule]) -> set[str]:
+def _asked(log_map: LogMap) -> set[str]:
     """The columns that rules on event words look at."""
-    return {column for rule in rules for column in rule.when}
+    return {column for rules in log_map.events.values() for rule in rules for column in rule.when}
+
+
+def used_columns(log_map: LogMap) -> dict[str, None]:
+    """The columns that a map names, in its order."""
+    return dict.fromkeys(column for rule in log_map.fields.values() for column in rule.columns) | dict.fromkeys(_asked(log_map))
+
+
+def within(column: str, names: Collection[str]) -> bool:
+    """Whether a column that a map names lies in an object of one of these columns."""
+    return "." in column and column.partition(".")[0] in names
+
+
+def joined_name(columns: tuple[str, ...]) -> str:
+    """What the column is called that is made of some columns; no column of a log is called so but one alone."""
+    return "\0".join(columns)

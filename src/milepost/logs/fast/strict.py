@@ -27,7 +27,7 @@ from milepost.logs.fast.gathering import (
 )
 from milepost.logs.fast.mapped import mapped_block
 from milepost.logs.fast.marks import Marks, counted_beside
-from milepost.logs.fast.roles import roles_by
+from milepost.logs.fast.roles import roles_by, used_columns, within
 from milepost.logs.fast.unread import UnreadLines
 from milepost.logs.formats.envelope import is_envelope
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
@@ -124,7 +124,8 @@ class _Written:
         self.names = list(kinds)
         kinds = {name: kind for name, kind in kinds.items() if kind != "NULL"}
         roles = roles_by(log_map, kinds)
-        require(log_map.time_format is None)
+        require(log_map.time_format is None and all(len(rule.columns) <= 1 for rule in log_map.fields.values()))
+        require(not any(within(column, kinds) for column in used_columns(log_map)))
         require(set(roles.needed) <= kinds.keys() and not is_envelope(kinds))
         texts = RawTexts if log_map.active else WrittenTexts
         self.columns = Columns.of(kinds, kinds[roles.time] not in _NUMBERS, texts, roles)

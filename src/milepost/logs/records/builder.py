@@ -99,7 +99,12 @@ class RecordBuilder:
             self.refuse(place, str(error), record)
             return
         self.known.note(session, fields)
-        self._append(session, time, fields, place, (likeness, marks))
+        if fields.tags:
+            self.tags.note(len(self._rows), fields.tags)
+        self._rows.append(_row(self.names, fields, (session, time), place, (likeness, marks)))
+        if len(self._rows) >= AT_ONCE:
+            self._flush()
+            self.when_full()
 
     def refuse(self, place: Place, reason: str, record: Mapping[str, object] | None = None) -> None:
         """Note a record that cannot be read."""
@@ -107,45 +112,6 @@ class RecordBuilder:
         if name is not None and record and is_true(_text(record.get("debug"))):
             self.known.debug_only.add(name)
         self.refusals.add(Refused(place, reason, name))
-
-    def _append(self, session: int, time: float, fields: Fields, place: Place, beside: tuple[int, int]) -> None:
-        names, text, number = self.names, fields.text.get, fields.numbers.get
-        second, whole = fields.second()
-        identity, (likeness, marks) = text("id"), beside
-        layout = rating = None
-        if fields.tags:
-            self.tags.note(len(self._rows), fields.tags)
-            layout, rating = layout_of(fields.tags), fields.tags.get("rating")
-        self._rows.append(
-            (
-                session,
-                names.event(fields.event),
-                names.stop.code(text("level")),
-                names.stop.code(text("to")),
-                names.cause.code(text("cause")),
-                names.layout.code(layout),
-                names.rating.code(rating),
-                place.file,
-                place.line,
-                marks | (_BAD_FIELD if fields.bad else 0),
-                fields.seq or 0,
-                0 if identity is None else identity_of(identity),
-                likeness,
-                time,
-                second,
-                number("progress", nan),
-                number("x", nan),
-                number("y", nan),
-                number("collected", nan),
-                number("available", nan),
-                whole,
-                text("actor", "player") != "player",
-                fields.seq is not None,
-            )
-        )
-        if len(self._rows) >= AT_ONCE:
-            self._flush()
-            self.when_full()
 
     def add_block(self, block: Block, file: int, before: int = 0) -> bool:
         """Add the columns of a file, or of what comes after so many lines of it, and what was refused there.
@@ -217,6 +183,39 @@ class RecordBuilder:
             rows = np.array(self._rows, dtype=_ROW)
             self._parts.append({name: np.ascontiguousarray(rows[name]) for name in RECORD_COLUMNS} | self.tags.flushed(len(rows)))
             self._rows = []
+
+
+def _row(names: KnownNames, fields: Fields, at: tuple[int, float], place: Place, beside: tuple[int, int]) -> tuple[object, ...]:
+    """A record's values in the order of the columns; it lies in a session at a time, and has a likeness and marks beside it."""
+    (session, time), (likeness, marks) = at, beside
+    text, number, identity = fields.text.get, fields.numbers.get, fields.text.get("id")
+    second, whole = fields.second()
+    layout, rating = (layout_of(fields.tags), fields.tags.get("rating")) if fields.tags else (None, None)
+    return (
+        session,
+        names.event(fields.event),
+        names.stop.code(text("level")),
+        names.stop.code(text("to")),
+        names.cause.code(text("cause")),
+        names.layout.code(layout),
+        names.rating.code(rating),
+        place.file,
+        place.line,
+        marks | (_BAD_FIELD if fields.bad else 0),
+        fields.seq or 0,
+        0 if identity is None else identity_of(identity),
+        likeness,
+        time,
+        second,
+        number("progress", nan),
+        number("x", nan),
+        number("y", nan),
+        number("collected", nan),
+        number("available", nan),
+        whole,
+        text("actor", "player") != "player",
+        fields.seq is not None,
+    )
 
 
 def _taken(part: dict[str, Column], name: str, rows: int) -> Column:

@@ -38,7 +38,7 @@ class Translator:
                 ours[name] = value
         ours.pop("event", None)
         if self.map.session_gap is not None and ours.get("session") is None:
-            began = _lookup(record, rows.started) if rows.started else ours.get("time")
+            began = lookup(record, rows.started) if rows.started else ours.get("time")
             self._set_session(ours | {"time": self._time(began)}, ours)
         return ours
 
@@ -46,7 +46,7 @@ class Translator:
         """What a column of the shape holds; met columns are counted."""
         if column is None:
             return None
-        value = _lookup(record, column)
+        value = lookup(record, column)
         self.use.met[column] += value is not None
         return None if value == "" else value
 
@@ -92,14 +92,11 @@ class Translator:
                 held[name] = ours[name]
 
     def _value(self, name: str, rule: FieldRule, record: Mapping[str, object], cells: bool) -> object:
-        found = [_lookup(record, column) for column in rule.columns]
+        found = [lookup(record, column) for column in rule.columns]
         for column, own in zip(rule.columns, found, strict=True):
             self.use.met[column] += own is not None
-        if len(found) > 1:
-            texts = [text_of(value) for value in found]
-            value: object = rule.join.join(texts) if all(isinstance(text, str) for text in texts) else None
-        else:
-            value = found[0] if found else rule.value
+        own = found[0] if found else rule.value
+        value = joined_value(record, rule.columns, rule.join) if len(found) > 1 else own
         if value is None or value == "":
             value = rule.default
         if rule.number is None or value is None:
@@ -150,7 +147,7 @@ def formatted(rule: FieldRule, value: object, cells: bool) -> str | None:
     return str(rule.number).format(n=number) if type(number) is int else None
 
 
-def _lookup(record: Mapping[str, object], column: str) -> object:
+def lookup(record: Mapping[str, object], column: str) -> object:
     """A column by its name, or by a path of names with dots between."""
     if column in record:
         return record[column]
@@ -160,8 +157,14 @@ def _lookup(record: Mapping[str, object], column: str) -> object:
     return value
 
 
+def joined_value(record: Mapping[str, object], columns: tuple[str, ...], join: str) -> object:
+    """Several columns as one text; None where one of them is no text."""
+    texts = [text_of(lookup(record, column)) for column in columns]
+    return join.join(texts) if all(isinstance(text, str) for text in texts) else None
+
+
 def _fits(rule: EventRule, record: Mapping[str, object]) -> bool:
-    return all(alike(_lookup(record, column), wanted) for column, wanted in rule.when.items())
+    return all(alike(lookup(record, column), wanted) for column, wanted in rule.when.items())
 
 
 def alike(found: object, wanted: object) -> bool:
