@@ -9,8 +9,10 @@ from pathlib import Path
 
 import pytest
 
+from milepost.logs.fast.chunks import chunked
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.read import read
+from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
 from random_logs import random_log
 
@@ -46,11 +48,16 @@ MORE = {
     "by a column that is nowhere": ("", 'died = [{ event = "reset", when = { nowhere = true } }, { event = "death" }]', ""),
     "a zone": ("", "", 'zone = "Europe/Oslo"'),
     "joined": ('crew = { from = ["who", "inner.boat", "lane"], join = " + ", default = "alone" }', "", ""),
+    "what stands in for nothing in an object": ('crew = { from = "inner.boat", default = "none", format = "boat {n}" }', "", ""),
     "paths": ('crew = "inner.boat.name"\nx = "inner.x"', 'died = [{ event = "reset", when = { "inner.boat" = 2 } }]', ""),
     "a path to the time": ('time = "inner.ts"', "", ""),
     "a time format": ("", "", 'format = "%H:%M"\nzone = "UTC"'),
 }
-COLUMNWISE = [name for name in MORE if name not in ("joined", "a time format", "paths", "a path to the time")]
+COLUMNWISE = [
+    name
+    for name in MORE
+    if name not in ("joined", "a time format", "paths", "a path to the time", "what stands in for nothing in an object")
+]
 
 
 def map_text(rng, more):
@@ -159,3 +166,15 @@ def test_not_one_by_one(tmp_path, monkeypatch, more):
     (tmp_path / "log.jsonl").write_text(f"{json.dumps(record)}\n" * 300)
     monkeypatch.setattr(RecordSink, "add", lambda *given: pytest.fail("one by one"))
     assert len(read([str(tmp_path / "log.jsonl")], read_map(tmp_path / "map.toml")).records) == 300
+
+
+def test_little_is_kept_waiting(tmp_path):
+    """Millions of lines that are no records, and records of any size, take little memory."""
+    builder = RecordBuilder()
+    sink = chunked(RecordSink(builder, 0, None, cells=False), NO_MAP)
+    for line in range(1, 100_000):
+        sink.refuse(line, "not JSON")
+    assert len(sink._taken) < 20_000 and builder.refusals.count >= 80_000
+    for line in range(2000):
+        sink.add({"session": "s", "time": line, "event": "hit", "mood": "x" * 200_000}, line)
+    assert len(sink._taken) < 500

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from sys import getsizeof
 from typing import Final, cast
 
 import numpy as np
@@ -32,6 +33,7 @@ from milepost.logs.records.translation import joined_value, lookup, with_offset
 
 LEAST: Final = 200  # records for which columns pay
 _AT_ONCE: Final = 1 << 14  # records
+_MOST_BYTES: Final = 64 << 20  # of their values
 _MOST_COLUMNS: Final = 200
 _EXACT: Final = 1 << 53  # whole numbers up to this are told apart as floats
 _MASK: Final = (1 << 64) - 1
@@ -58,23 +60,27 @@ class ChunkSink(Stage):
         self.sink, self.map = sink, log_map
         self._taken: list[Mapping[str, object] | _Refused] = []
         self._lines: list[int] = []
+        self._bytes = 0
 
     def add(self, record: Mapping[str, object], line: int) -> None:
         """Take a record."""
-        self._taken.append(record)
-        self._lines.append(line)
-        if len(self._taken) >= _AT_ONCE:
-            self.finish()
+        self._take(record, line, sum(map(getsizeof, record.values())))
 
     def refuse(self, line: int, reason: str) -> None:
         """Note that something there is no record."""
-        self._taken.append(_Refused(reason))
+        self._take(_Refused(reason), line, 0)
+
+    def _take(self, one: Mapping[str, object] | _Refused, line: int, size: int) -> None:
+        self._taken.append(one)
         self._lines.append(line)
+        self._bytes += size
+        if len(self._taken) >= _AT_ONCE or self._bytes >= _MOST_BYTES:
+            self.finish()
 
     def finish(self) -> None:
         """Give what was taken to the builder."""
         taken, lines = self._taken, self._lines
-        self._taken, self._lines = [], []
+        self._taken, self._lines, self._bytes = [], [], 0
         try:
             self._give(taken, lines, _Shape.of([one for one in taken if not isinstance(one, _Refused)], self.map))
         except NotStrictError:
@@ -181,8 +187,9 @@ class _Given:
         kinds = set(map(type, values))
         self.name, self.nested = name, _nested(values) if kinds & {dict, list} else None
         if self.nested is not None:
-            for row in np.flatnonzero(self.nested).tolist():
-                like[row] += np.uint64(likeness({name: values[row]}) & _MASK)
+            rows = np.flatnonzero(self.nested)
+            like[rows] += np.array([likeness({name: values[row]}) & _MASK for row in rows.tolist()], np.uint64)
+            for row in rows.tolist():
                 values[row] = None
         typed = kinds <= {str, type(None)}
         keys: list[object] = values if typed else list(zip(map(type, values), values, strict=True))  # 1, 1.0 and true are equal

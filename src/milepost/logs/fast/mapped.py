@@ -121,7 +121,11 @@ class _Making:
         return ours
 
     def _column(self, name: str, rule: FieldRule) -> TextColumn:
-        """One of our columns: a code for each of their values, and one for nothing."""
+        """One of our columns: a code for each of their values, and one for nothing.
+
+        Raises:
+            NotStrictError: a list or an object is where something stands in for nothing, or is to be converted.
+        """
         column = TextColumn(np.full(self.rows, ABSENT, np.int32), [])
         source = joined_name(rule.columns) if joined_name(rule.columns) in self.theirs else None
         raws = self.theirs[source].raws if source is not None else []
@@ -136,6 +140,7 @@ class _Making:
             bad = np.array([code == _BAD_CODE for code in by_value])
             self._bad[name] = bad[codes]
         if source is not None and (nested := self.theirs[source].nested) is not None:
+            require(constant is None and rule.number is None)  # which a list would have, or not be
             self._bad[name] = self._bad.get(name, nested) | nested
         column.codes = np.maximum(np.array(by_value, np.int32), ABSENT)[codes]
         column.values = list(known)
