@@ -20,6 +20,18 @@ from typing import NamedTuple
 
 PANDAS_UP_TO = 20_000  # players; beyond, pandas takes too long to be of interest
 PARQUET = "import duckdb; duckdb.read_json('log.jsonl', format='newline_delimited').write_parquet('log.parquet')"
+OTHERS = """
+import json, pathlib, duckdb
+duckdb.read_json('log.jsonl', format='newline_delimited').write_csv('log.csv')
+with open('log.jsonl') as log, open('foreign.jsonl', 'w') as foreign, open('broken.jsonl', 'w') as broken:
+    for line in log:
+        record = json.loads(line)
+        theirs = {'sid': record.pop('session'), 'ms': 1000 * record.pop('time'), 'what': record.pop('event'), **record}
+        foreign.write(json.dumps(theirs) + '\\n')
+        broken.write(line)
+    broken.write(line[:20] + '\\n')
+pathlib.Path('map.toml').write_text('[fields]\\nsession = "sid"\\ntime = "ms"\\nevent = "what"\\n[time]\\nunit = "ms"\\n')
+"""
 FIVE = "funnel,attempts,times,deaths,moves"
 ALL, SOME = "milepost report, from the log", "milepost report, five measures, from the log"
 FIRST, AGAIN = "milepost report, from the store, asked first", "milepost report, from the store, asked again"
@@ -96,6 +108,7 @@ def compare(folder: Path, players: int) -> None:
     size = (folder / "log.jsonl").stat().st_size / 1e6
     print(f"\n{records:,} records of {players:,} players, {size:.0f} MB; made in {made.cpu:.1f} CPU seconds\n")
     measured([sys.executable, "-c", PARQUET], folder)
+    measured([sys.executable, "-c", OTHERS], folder)
     bound = "1GB" if players > PANDAS_UP_TO else "300MB"  # less than the log takes as a whole
     rows = commands(bound)
     if players > PANDAS_UP_TO:
@@ -157,6 +170,18 @@ def commands(bound: str) -> dict[str, list[str]]:
         TWO: [*milepost, log, *course, "--jobs", "2", "-o", "two.json"],
         ONE_CORE: [*milepost, log, *course, "-o", "one.json"],
         "milepost funnel, from the log": [str(PROGRAM), "funnel", log, *course, "-o", "funnel.txt"],
+        "milepost funnel, with a broken line at the end": [str(PROGRAM), "funnel", "broken.jsonl", *course, "-o", "funnel.txt"],
+        "milepost funnel, of a foreign log by a map": [
+            str(PROGRAM),
+            "funnel",
+            "foreign.jsonl",
+            "--map",
+            "map.toml",
+            *course,
+            "-o",
+            "funnel.txt",
+        ],
+        "milepost funnel, of a table": [str(PROGRAM), "funnel", "log.csv", *course, "-o", "funnel.txt"],
         "milepost pack": [str(PROGRAM), "pack", log, "-o", store],
         FIRST: [*milepost, store, *course, "-o", "stored.json"],
         AGAIN: [*milepost, store, *course, "-o", "stored-again.json"],
