@@ -18,7 +18,7 @@ import tempfile
 from pathlib import Path
 from typing import NamedTuple
 
-PANDAS_UP_TO = 20_000  # players; beyond, pandas takes too long to be of interest
+PANDAS_UP_TO = 20_000  # players; beyond, pandas, tables and the like take too long to be of interest
 PARQUET = "import duckdb; duckdb.read_json('log.jsonl', format='newline_delimited').write_parquet('log.parquet')"
 OTHERS = """
 import json, pathlib, duckdb
@@ -36,6 +36,8 @@ FIVE = "funnel,attempts,times,deaths,moves"
 ALL, SOME = "milepost report, from the log", "milepost report, five measures, from the log"
 FIRST, AGAIN = "milepost report, from the store, asked first", "milepost report, from the store, asked again"
 TWO, ONE_CORE = "milepost report, from the log, --jobs 2", "milepost report, from the log, on one processor"
+BROKEN, FOREIGN, TABLE = (f"milepost funnel, {of}" for of in ("with a broken line at the end", "of a foreign log", "of a table"))
+SMALL = {"the measures in pandas", BROKEN, FOREIGN, TABLE}  # of small logs only
 ONCE = {FIRST, "milepost pack"}  # which find another state the second time
 AGAIN_IN_TURN = 2  # other work on a machine comes and goes; the least of three runs is nearest to what each takes
 COMPILED = 1_600  # players, whose log is large enough to have the replay compiled
@@ -108,11 +110,12 @@ def compare(folder: Path, players: int) -> None:
     size = (folder / "log.jsonl").stat().st_size / 1e6
     print(f"\n{records:,} records of {players:,} players, {size:.0f} MB; made in {made.cpu:.1f} CPU seconds\n")
     measured([sys.executable, "-c", PARQUET], folder)
-    measured([sys.executable, "-c", OTHERS], folder)
     bound = "1GB" if players > PANDAS_UP_TO else "300MB"  # less than the log takes as a whole
     rows = commands(bound)
     if players > PANDAS_UP_TO:
-        del rows["the measures in pandas"]
+        rows = {what: command for what, command in rows.items() if what not in SMALL}
+    else:
+        measured([sys.executable, "-c", OTHERS], folder)
     took = {what: measured(command, folder, _cores(what)) for what, command in rows.items()}
     for _ in range(0 if players > PANDAS_UP_TO else AGAIN_IN_TURN):
         for what in took.keys() - ONCE:
@@ -170,18 +173,9 @@ def commands(bound: str) -> dict[str, list[str]]:
         TWO: [*milepost, log, *course, "--jobs", "2", "-o", "two.json"],
         ONE_CORE: [*milepost, log, *course, "-o", "one.json"],
         "milepost funnel, from the log": [str(PROGRAM), "funnel", log, *course, "-o", "funnel.txt"],
-        "milepost funnel, with a broken line at the end": [str(PROGRAM), "funnel", "broken.jsonl", *course, "-o", "funnel.txt"],
-        "milepost funnel, of a foreign log by a map": [
-            str(PROGRAM),
-            "funnel",
-            "foreign.jsonl",
-            "--map",
-            "map.toml",
-            *course,
-            "-o",
-            "funnel.txt",
-        ],
-        "milepost funnel, of a table": [str(PROGRAM), "funnel", "log.csv", *course, "-o", "funnel.txt"],
+        BROKEN: [str(PROGRAM), "funnel", "broken.jsonl", *course, "-o", "funnel.txt"],
+        FOREIGN: [str(PROGRAM), "funnel", "foreign.jsonl", "--map", "map.toml", *course, "-o", "funnel.txt"],
+        TABLE: [str(PROGRAM), "funnel", "log.csv", *course, "-o", "funnel.txt"],
         "milepost pack": [str(PROGRAM), "pack", log, "-o", store],
         FIRST: [*milepost, store, *course, "-o", "stored.json"],
         AGAIN: [*milepost, store, *course, "-o", "stored-again.json"],

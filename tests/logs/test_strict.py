@@ -175,7 +175,7 @@ BEYOND = [
 @pytest.mark.parametrize("first", ['"build": "1", "seq": 1', '"progress": 0, "id": 5', '"mood": "wild"'])
 def test_what_the_first_lines_do_not_show(tmp_path, monkeypatch, first, fields):
     """Fields and types that only come after the lines that were looked at first are read as ever, or line by line."""
-    monkeypatch.setattr(strict, "_SAMPLE", 2)
+    monkeypatch.setattr(strict, "_SAMPLE", 8)
     begin = f'{{"session": "s", "time": 0, "event": "start", "level": "Mill Pond", {first}}}\n'
     text = begin * 3 + f'{{"session": "s", "time": 4, {fields}}}\n' + begin.replace('"time": 0', '"time": 5')
     fast, slow, _ = both(tmp_path, text, monkeypatch)
@@ -185,7 +185,7 @@ def test_what_the_first_lines_do_not_show(tmp_path, monkeypatch, first, fields):
 
 def test_plain_logs_are_taken_at_their_first_lines(tmp_path, monkeypatch):
     """Where all lines are like the first ones, the types of every line are not asked for."""
-    monkeypatch.setattr(strict, "_SAMPLE", 2)
+    monkeypatch.setattr(strict, "_SAMPLE", 8)
     asked, plain = [], strict._fields
     monkeypatch.setattr(strict, "_fields", lambda base, path, limit, time: asked.append(limit) or plain(base, path, limit, time))
     lines = [START | {"time": n, "build": "1.0", "progress": n / 10} for n in range(9)]

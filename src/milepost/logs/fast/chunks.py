@@ -6,6 +6,7 @@ records, each of which is taken by itself, which is where the rules stand.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from sys import getsizeof
@@ -36,6 +37,7 @@ _AT_ONCE: Final = 1 << 14  # records
 _MOST_BYTES: Final = 64 << 20  # of their values
 _MOST_COLUMNS: Final = 200
 _EXACT: Final = 1 << 53  # whole numbers up to this are told apart as floats
+_PLAIN: Final = re.compile(r"-?\d{1,15}(\.\d{1,20})?(\n-?\d{1,15}(\.\d{1,20})?)*", re.ASCII)  # numbers, a line each
 _MASK: Final = (1 << 64) - 1
 _FARTHEST: Final = (1 << 63) // 1000  # microseconds
 Likeness = NDArray[np.uint64]
@@ -270,7 +272,9 @@ class _Columns:
             if field == "time":
                 self._time = _times(texts, self.map, cells)
                 return
-            found = np.array([*(_number(raw, field, cells) for raw in texts.raws), np.nan])[texts.codes()]
+            numbers = _plain_numbers(texts.raws) if cells and field != "seq" else None
+            numbers = numbers or [_number(raw, field, cells) for raw in texts.raws]
+            found = np.array([*numbers, np.nan])[texts.codes()]
             self.bad |= np.isnan(found) & (texts.codes() != ABSENT)
             self.bad |= False if texts.nested is None else texts.nested
             if not cells and field not in self.map.fields:
@@ -293,6 +297,12 @@ class _Columns:
         return Block.of(texts, self._numbers, self._time, self._likeness, None)
 
 
+def _plain_numbers(raws: list[object]) -> list[float] | None:
+    """The numbers that cells are, all at once; None where one is written otherwise than most are."""
+    texts = [raw for raw in raws if isinstance(raw, str)]
+    return list(map(float, texts)) if len(texts) == len(raws) and _PLAIN.fullmatch("\n".join(texts)) else None
+
+
 def _number(raw: object, field: str, cells: bool) -> float:
     """The number that a value is; NaN where it is none.
 
@@ -313,6 +323,8 @@ def _times(texts: _Given, log_map: LogMap, cells: bool) -> Floats | Ints:
     Raises:
         NotStrictError: they are of both kinds, or closer to each other than microseconds.
     """
+    if cells and (plain := _plain_numbers(texts.raws)):
+        return np.array([*plain, np.nan])[texts.codes()] / log_map.per_second
     raws = [as_number(raw) if cells else raw for raw in texts.raws]
     stamps = [nanoseconds(with_offset(raw, log_map.zone, log_map.time_format)) if type(raw) is str else None for raw in raws]
     known = [one for one in stamps if one is not None]

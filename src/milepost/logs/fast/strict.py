@@ -37,6 +37,7 @@ if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
 
 _SAMPLE: Final = 20_000  # lines
+_PER_LINE: Final = 2000  # bytes of a file, for one of these; looking at a line takes as long as reading four
 _NUMBERS: Final = ("UBIGINT", "BIGINT", "DOUBLE")
 _WHOLE_NUMBER: Final = "[0-9]{1,15}"  # all of these are told apart as floats
 
@@ -79,7 +80,8 @@ class StrictReader:
 
     def _read(self, base: DuckDBPyConnection, source: Source, path: str, kinds: dict[str, str]) -> Block:
         """Read by the fields that it is likely to have, or of the first lines; where there are more, by those of all lines."""
-        kinds = kinds or _fields(base, path, f"LIMIT {_SAMPLE}", self._time)
+        first = min(_SAMPLE, max(_SAMPLE // 4, source.size() // _PER_LINE))
+        kinds = kinds or _fields(base, path, f"LIMIT {first}", self._time)
         with counted_beside(source) as marks:
             written = _Written(kinds, self.log_map)
             unread = written.read(base, path, source)

@@ -111,11 +111,12 @@ class _Plain:
 
     def take(self, names: list[str], row: list[str], line: int) -> None:
         """Take a row."""
-        if not "".join(row).isascii() and any(_is_odd(cell) for cell in row):
+        whole = "".join(row)
+        if not whole.isascii() and any(_is_odd(cell) for cell in row):
             self.refuse(line, self.unlike)
             return
         cells = {name: cell for name, cell in zip(names, row, strict=False) if cell != "" and name}
-        if "'" in "".join(row):
+        if "'" in whole:
             cells = {name: _unguarded(cell) for name, cell in cells.items()}
         self.sink.add(cells, line)
 
