@@ -138,6 +138,14 @@ def test_an_answer_is_given_again_without_the_play(told, monkeypatch):
             told(*other, *COURSE)
 
 
+def test_a_report_answers_for_its_measures(told, monkeypatch):
+    """What a report said of each measure is what its command says next, without a look at the play."""
+    report, _ = told("report", *COURSE)
+    monkeypatch.setattr(remembering, "_kept", lambda *given: pytest.fail("the play was looked at"))
+    for name in ("funnel", "times", "moves", "spikes"):
+        assert told(name, *COURSE)[0]["levels"] == report[name]["levels"]
+
+
 @pytest.mark.parametrize("name", ["tree.json", "columns.bin", "difficulty/tree.json", "document-*/tree.json"])
 def test_damage_is_replayed(told, name):
     """What is not as it was laid down is thrown away, without a word, for nothing is lost."""

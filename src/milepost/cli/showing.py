@@ -17,12 +17,12 @@ from milepost.cli.loading import load
 from milepost.cli.settling import with_settings
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
-from milepost.measures.interface import name_of, table_of
+from milepost.measures.interface import table_of
 from milepost.output import write_text
 from milepost.playback.attributes import is_attribute
 from milepost.playback.per_run import counted_per
 from milepost.reports.choosing import chosen
-from milepost.reports.document import described, document, rows_of
+from milepost.reports.document import described, document, name_of_document, rows_of
 from milepost.reports.formats import render
 from milepost.reports.interface import Report
 from milepost.reports.registry import MEASURES
@@ -46,13 +46,13 @@ def measured(
     loaded = loaded or load(args)
     if getattr(args, "by", None):
         return _by_groups(args, measure, loaded, look)
-    per, name = getattr(args, "per", "player"), name_of(measure)
+    per = getattr(args, "per", "player")
 
     def made(play: Play) -> Head:
         play = counted_per(play, per)
         return document(args.command, play, table_of(play, measure))
 
-    report = loaded.made(name and f"document-{args.command}-{per}-{name}", made)
+    report = loaded.made(name_of_document(args.command, measure, per), made)
     report = described(report, loaded.course, args.min_players)
     if look is not None:
         look(rows_of(report, "levels"))

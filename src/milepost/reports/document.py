@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Final, TypeVar, cast
 
 import numpy as np
 
+from milepost.measures.interface import name_of
 from milepost.playback.tallies import finding_counts
 from milepost.reports.heads import CourseHead, Head, LeftOut
 from milepost.reports.void import suspected, what_is_void
@@ -15,7 +16,7 @@ from milepost.wording import listed, plural
 
 if TYPE_CHECKING:
     from milepost.course.course import Course
-    from milepost.measures.interface import Table
+    from milepost.measures.interface import AnyMeasure, Table
     from milepost.playback.play import Play
 
 FORMAT: Final = 1  # of documents; it rises when a key changes its meaning or goes. 1: the first one that is numbered
@@ -49,6 +50,12 @@ def document(command: str, play: Play, table: Table[Mapping[str, object], Mappin
     """The JSON document of a measure: the head, the totals, and the rows; `reports.documents` has the keys of each."""
     rows = [without_end(row) for row in table.rows] if play.course and play.course.runs.endless else table.rows
     return cast(Head, {**head(command, play), **table.totals, "levels": rows})
+
+
+def name_of_document(command: str, measure: AnyMeasure, per: str = "player") -> str | None:
+    """What tells a command's document from any other of the same play; None where nothing does."""
+    name = name_of(measure)
+    return None if name is None else f"document-{command}-{per}-{name}"
 
 
 def without_end(row: Mapping[str, object]) -> Mapping[str, object]:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, cast
 from milepost.errors import UsageError
 from milepost.measures.interface import table_of
 from milepost.memory import give_back_now
-from milepost.reports.document import described, document, head
+from milepost.reports.document import described, document, head, name_of_document
 from milepost.reports.registry import MEASURES
 
 if TYPE_CHECKING:
@@ -30,8 +30,13 @@ def some_measures(play: Play, names: Sequence[str], least: int, made: Made) -> S
 
 def measured_document(name: str, measure: AnyMeasure, play: Play, least: int) -> Head | None:
     """A command's document; None where the log or the course has nothing for it."""
+    kept = name_of_document(name, measure)
+
+    def make(play: Play) -> Head:
+        return document(name, play, table_of(play, measure))
+
     try:
-        report = document(name, play, table_of(play, measure))
+        report = make(play) if kept is None else play.lasting(kept, make)
     except UsageError:
         return None
     finally:
