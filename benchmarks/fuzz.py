@@ -329,7 +329,7 @@ def try_readers(job: tuple[int, int, str]) -> Counter[str]:
         logs = seeds(folder)
         for number in range(first, first + count):
             rng = random.Random(number)
-            form = "parquet" if rng.random() < 0.1 else "jsonl"
+            form = rng.choice(FORMS) if rng.random() < 0.4 else "jsonl"
             log = rng.choice(logs[form][: len(logs[form]) // 3])  # of the demo, which has no faults of its own there
             data = mutated(log, rng, form)
             differ, by_columns = readers_differ(data, folder, form)

@@ -168,6 +168,9 @@ BEYOND = [
     '"event": "hit", "level": true',
     '"event": "hit", "seq": 12345678901234567890',
     '"event": "hit", "mood": null, "build" : 1',
+    '"event": "hit", "level": "a", "level": null',
+    '"event": "hit", "level": "a", "le\\u0076el" : null',
+    '"event": "hit", "level": null, "level": "a"',
 ]
 
 

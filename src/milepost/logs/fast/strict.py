@@ -90,6 +90,7 @@ class StrictReader:
                 written = _Written(kinds, self.log_map)
                 unread = written.read(base, path, source)
                 require(written.account_for(marks.result(), unread))
+            require(not written.nulls or not _names_twice(base, path))
             self._kinds = kinds
             block = written.block()
             block.refused, block.debug_only = unread.refused(self.log_map)
@@ -108,6 +109,13 @@ def _fields(base: DuckDBPyConnection, path: str, limit: str, time: str) -> dict[
     return {name: str(kind) for name, kind in (kinds | mixed).items()}
 
 
+def _names_twice(base: DuckDBPyConnection, path: str) -> bool:
+    """Whether a line with a field of nothing has a name twice."""
+    lines = "read_ndjson_objects(?, ignore_errors=true) WHERE contains(json::VARCHAR, 'null')"
+    found = base.execute(f"SELECT 1 FROM {lines} AND len(json_keys(json)) <> list_unique(json_keys(json)) LIMIT 1", [path])
+    return found.fetchone() is not None
+
+
 def _place(name: str) -> str:
     """A field's place in a record, as a path."""
     return f"/{name.replace('~', '~0').replace('/', '~1')}"
@@ -119,7 +127,8 @@ class _Written:
     Each field of a line has a colon after its name. If the file has as many as there are values of the known fields and
     colons in these and in their names, there are no other fields, none twice in a line, and no lines with more than a record.
     Fields of nothing have a colon and no value, so these are counted too. Whatever else looks like one of these makes the
-    numbers differ, and the file goes the long way.
+    numbers differ, and the file goes the long way. What no count tells is a field that a line has once more as nothing, which
+    would stand; so names are looked at where there are such fields.
     """
 
     def __init__(self, kinds: dict[str, str], log_map: LogMap) -> None:
@@ -131,7 +140,7 @@ class _Written:
         require(set(roles.needed) <= kinds.keys() and not is_envelope(kinds))
         texts = RawTexts if log_map.active else WrittenTexts
         self.columns = Columns.of(kinds, kinds[roles.time] not in _NUMBERS, texts, roles)
-        self.kinds, self.roles, self.map = kinds, roles, log_map
+        self.kinds, self.roles, self.map, self.nulls = kinds, roles, log_map, 0
 
     def read(self, base: DuckDBPyConnection, path: str, source: Source) -> UnreadLines:
         """Read the whole file; the lines that hold no record, or none with a session, a time and an event."""
@@ -158,9 +167,9 @@ class _Written:
         gathered: list[Texts | Numbers | Stamps] = [*columns.texts, *columns.numbers]
         gathered += [columns.stamps] if columns.stamps else []
         colons = sum(one.given * (1 + one.name.count(":")) + one.colons for one in gathered)
-        nulls = marks.nulls - unread.nulls - sum(one.nulls for one in gathered)
+        self.nulls = marks.nulls - unread.nulls - sum(one.nulls for one in gathered)
         require(marks.lines == columns.rows + len(unread.lines))  # lines with nothing in them are no rows
-        return marks.colons - unread.colons == colons + nulls
+        return marks.colons - unread.colons == colons + self.nulls
 
 
 def _moment(name: str) -> tuple[str, str, str]:
