@@ -11,7 +11,6 @@ from __future__ import annotations
 import argparse
 import json
 import os
-import resource
 import subprocess
 import sys
 import tempfile
@@ -57,7 +56,8 @@ if sys.argv[1] == "one":
     os.sched_setaffinity(0, {min(os.sched_getaffinity(0))})
 begun = time.perf_counter()
 done = subprocess.run(sys.argv[2:])
-print(time.perf_counter() - begun, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss, file=sys.stderr)
+used = resource.getrusage(resource.RUSAGE_CHILDREN)
+print(used.ru_utime + used.ru_stime, time.perf_counter() - begun, used.ru_maxrss, file=sys.stderr)
 sys.exit(done.returncode)
 """
 HERE = Path(__file__).resolve().parent
@@ -74,15 +74,12 @@ class Took(NamedTuple):
 
 def measured(command: list[str], folder: Path, cores: str = "all") -> Took:
     """What one command takes, on all processors or on one."""
-    before = resource.getrusage(resource.RUSAGE_CHILDREN)
     probe = [sys.executable, "-c", PROBE, cores, *command]
     done = subprocess.run(probe, cwd=folder, capture_output=True, text=True, check=False)
     if done.returncode:
         sys.exit(f"{' '.join(command)}: {done.stderr}")
-    after = resource.getrusage(resource.RUSAGE_CHILDREN)
-    cpu = after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
-    clock, memory = done.stderr.split()[-2:]
-    return Took(cpu, float(clock), int(memory) / 1024)
+    cpu, clock, memory = done.stderr.split()[-3:]
+    return Took(float(cpu), float(clock), int(memory) / 1024)
 
 
 def main() -> None:

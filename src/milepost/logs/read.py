@@ -4,17 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Final, NamedTuple
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 from milepost.errors import LogError
-from milepost.logs.fast.ahead import Pieces
 from milepost.logs.fast.block import Block
 from milepost.logs.fast.chunks import chunked
-from milepost.logs.fast.parquet_pieces import read_parquet_in_pieces
-from milepost.logs.fast.pieces import SMALL, read_in_pieces
 from milepost.logs.fast.roles import is_columnwise
-from milepost.logs.fast.strict import read_strict
-from milepost.logs.fast.strict_parquet import read_strict_parquet
 from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
 from milepost.logs.interface import DEFAULTS, BareLog, Log, ReadOptions
@@ -29,6 +24,9 @@ from milepost.logs.sources.files import Source, expand
 from milepost.progress import SILENT, Progress
 from milepost.sizing import unpacked
 
+if TYPE_CHECKING:
+    from milepost.logs.fast.ahead import Pieces
+
 _LONG, _HEAD = 16 << 20, 1 << 16  # bytes of a log whose reading takes a while, and of its beginning
 
 
@@ -39,10 +37,19 @@ class _Strict(NamedTuple):
     worthwhile: int
 
 
-_STRICT: Final = {
-    "jsonl": _Strict(read_strict, 3 << 19),
-    "parquet": _Strict(lambda source, _: read_strict_parquet(source), 256 << 10),
-}
+def _read_json_lines(source: Source, log_map: LogMap) -> Block | None:
+    from milepost.logs.fast.strict import read_strict
+
+    return read_strict(source, log_map)
+
+
+def _read_parquet(source: Source, _: LogMap) -> Block | None:
+    from milepost.logs.fast.strict_parquet import read_strict_parquet
+
+    return read_strict_parquet(source)
+
+
+_STRICT: Final = {"jsonl": _Strict(_read_json_lines, 3 << 19), "parquet": _Strict(_read_parquet, 256 << 10)}
 
 
 def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT, options: ReadOptions = DEFAULTS) -> Log:
@@ -159,6 +166,12 @@ def _read_at_full_speed(
 ) -> bool:
     """Read a file by whole columns, as far as that can be; false where nothing was read."""
     form, size = tell(source, options), unpacked(source.label, source.size())
+    if pieces is None and size < _STRICT[form].worthwhile:
+        return False
+    from milepost.logs.fast.ahead import Pieces
+    from milepost.logs.fast.parquet_pieces import read_parquet_in_pieces
+    from milepost.logs.fast.pieces import SMALL, read_in_pieces
+
     if pieces is None or size <= pieces.size:
         if _read_whole(_STRICT[form], source, log_map, builder, progress):
             return True
