@@ -2,7 +2,7 @@
 
 The strict reader gives all of a file or nothing. Lines that hold no record, or none that can be read, are told by the tolerant
 reader why. Where anything else is out of the ordinary (a value out of range, a field that the others do not have and that is
-nested) it gives nothing, and the file is read line by line, which is where the rules stand.
+nested) it gives nothing, and smaller pieces of the file are tried, or chunks of its records.
 """
 
 from __future__ import annotations
