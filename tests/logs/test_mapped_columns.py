@@ -168,6 +168,12 @@ def test_not_one_by_one(tmp_path, monkeypatch, more):
     assert len(read([str(tmp_path / "log.jsonl")], read_map(tmp_path / "map.toml")).records) == 300
 
 
+def test_ever_new_columns(tmp_path):
+    """Records that each have columns of their own are taken one by one."""
+    lines = [json.dumps({"session": "s", "time": n, "event": "hit", f"mood {n}": "calm"}) for n in range(600)]
+    assert fuzz.readers_differ("\n".join(lines).encode(), tmp_path) == (False, True)
+
+
 def test_little_is_kept_waiting(tmp_path):
     """Millions of lines that are no records, and records of any size, take little memory."""
     builder = RecordBuilder()

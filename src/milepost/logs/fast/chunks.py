@@ -154,7 +154,8 @@ class _Shape:
         for record in records:
             if not record.keys() <= names.keys():
                 names.update(dict.fromkeys(record))
-        require(len(names) <= _MOST_COLUMNS and not is_envelope(names) and EXPORT not in names)
+                require(len(names) <= _MOST_COLUMNS)  # before all names of all records are in memory
+        require(not is_envelope(names) and EXPORT not in names)
         paths = [column for column in used_columns(log_map) if within(column, names)]
         require(not set(paths) & names.keys())
         joined = {rule.columns: rule.join for rule in log_map.fields.values() if len(rule.columns) > 1}
