@@ -106,3 +106,19 @@ def test_a_table_in_another_encoding(milepost):
     assert "Mühlteich" in json.dumps(milepost.json("funnel", "log.csv", "--map", "map.toml"), ensure_ascii=False)
     milepost.write("map.toml", '[input]\nencoding = "nonsense"\n')
     assert "input.encoding must be the name of an encoding" in milepost("funnel", "log.csv", "--map", "map.toml").stderr
+
+
+@pytest.mark.parametrize(("score", "clears"), [(1.5, 6), (1.7, 0)])
+def test_a_condition_on_a_number_with_a_fraction(milepost, score, clears):
+    """It fits that number, and no other with a fraction."""
+    milepost.write("log.jsonl", [row | {"score": score} for row in rows()])
+    milepost.write("map.toml", MAP.replace('won = "complete"', 'won = { event = "complete", when = { score = 1.5 } }'))
+    assert milepost.json("check", "log.jsonl", "--map", "map.toml")["events"].get("complete", 0) == clears
+
+
+def test_nothing_is_told_of_what_never_failed(milepost):
+    """A time that was converted, and a name made of a number, are no conversions that failed."""
+    milepost.write("log.jsonl", [row | {"where": 7} for row in rows()])
+    milepost.write("map.toml", MAP.replace('level = "where"', 'level = {from = "where", format = "lock {n}"}'))
+    assert "lock 7" in milepost("funnel", "log.jsonl", "--map", "map.toml").stdout
+    assert "could not be converted" not in milepost("check", "log.jsonl", "--map", "map.toml").stdout
