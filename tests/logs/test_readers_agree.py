@@ -40,6 +40,29 @@ def test_a_broken_line(tmp_path, broken, place):
     assert not differ
 
 
+@pytest.mark.parametrize(
+    "line",
+    [
+        b"\xef\xbb\xbf",
+        b'\xef\xbb\xbf{"session": "s", "time": 7, "event": "hit"}',
+        b'{"session": "s\xff", "time": 7, "event": "hit"}',
+        b'{"session": "s", "time": 7, "event": "hit"}\x00',
+        b'{"session": "s", "time": ' + b"9" * 5000 + b', "event": "hit"}',
+        b'{"session": "s", "time": "0x10", "event": "hit"}',
+        b'{"session": {"a": null}, "time": 7, "event": "hit"}',
+        b'{"session": "s", "time": null, "event": "' + b"x" * (1 << 21) + b'"}',
+        b'{"time": null, "time": 7, "session": "s", "event": "hit"}',
+        b"[" * 5000,
+    ],
+    ids=lambda line: repr(line[:40]),
+)
+@pytest.mark.parametrize("place", [0, 5])
+def test_odd_bytes(tmp_path, line, place):
+    """Bytes that are no text, marks, endless lines and numbers, at the beginning and among others."""
+    lines = [one.encode() for one in LINES[:20]]
+    assert not fuzz.readers_differ(b"".join([*lines[:place], line + b"\n", *lines[place:]]), tmp_path)[0]
+
+
 def test_both_are_put_to_the_test(tmp_path):
     """What is sound is read by whole columns, so that the comparison compares something."""
     assert fuzz.readers_differ("".join(LINES).encode(), tmp_path) == (False, True)

@@ -53,11 +53,9 @@ class Block:
     log map met in them, where there is one. ``bad`` are the rows with a field that cannot be used.
     """
 
-    rows: int
     text: dict[str, TextColumn]
     numbers: dict[str, Floats]
     time: Floats | Ints
-    stamped: bool
     seq: Floats | None
     tags: dict[str, TextColumn]
     likeness: Ints
@@ -66,6 +64,16 @@ class Block:
     debug_only: set[str] = field(default_factory=set)
     use: MapUse | None = None
     bad: Bools | None = None
+
+    @property
+    def rows(self) -> int:
+        """How many records there are."""
+        return len(self.time)
+
+    @property
+    def stamped(self) -> bool:
+        """Whether times are moments, not seconds."""
+        return self.time.dtype.kind == "i"
 
     @property
     def n_lines(self) -> int:
@@ -88,8 +96,8 @@ class Block:
         """
         text = {name: column for name, column in texts.items() if name in TEXT_FIELDS}
         tags = {name: column for name, column in texts.items() if name not in FIELDS and column.values}
-        seq, stamped = numbers.pop("seq", None), time.dtype.kind == "i"
-        return cls(len(time), text, numbers, time, stamped, seq, tags, likeness.view(np.int64), lines)._checked()
+        seq = numbers.pop("seq", None)
+        return cls(text, numbers, time, seq, tags, likeness.view(np.int64), lines)._checked()
 
     def _checked(self) -> Block:
         """The block, if each row can be read as a record, with all of its fields but those that are said to be bad.
