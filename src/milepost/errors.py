@@ -45,5 +45,12 @@ class RecordsGoneError(UsageError):
         )
 
 
+class AttemptsGoneError(UsageError):
+    """Something that needs single attempts was asked of a log of which only counts were kept."""
+
+    def __init__(self) -> None:
+        super().__init__("this needs single attempts, of which only counts were kept. Replay the log with its attempts.")
+
+
 class WorkError(MilePostError):
     """Work over parts that cannot be done where it was to be done."""

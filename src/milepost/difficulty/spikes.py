@@ -18,9 +18,10 @@ from milepost.difficulty.sentences import costliest_first, sentence, unsaid
 from milepost.difficulty.tries import settled_tries
 from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
-from milepost.measures.cells import cells, first_tries, void_attempts
+from milepost.measures.cells import cells, first_tries
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import Table
+from milepost.measures.sums.attendance import void_attempts
 from milepost.measures.trace import Watched, to_watch
 from milepost.numerics.time_model import fit_times
 from milepost.numerics.tries_of_items import TriesOfItems

@@ -8,7 +8,7 @@ import numpy as np
 
 from milepost.arrays import Bools
 from milepost.measures.cells import first_clear
-from milepost.measures.funnel import stopped_at_open
+from milepost.measures.furthest import stopped_at_open
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.whole_numbers import numbered, ordinals
 from milepost.playback.play import Play

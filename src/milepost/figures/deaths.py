@@ -8,7 +8,8 @@ import numpy as np
 
 from milepost.figures.marks import draw_cells
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
-from milepost.measures.deaths import BINS, DeathsRow
+from milepost.measures.deaths import DeathsRow
+from milepost.measures.sums.deaths import BINS
 from milepost.reports.documents import DeathsDocument
 from milepost.wording import plural
 

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TypedDict
+from typing import Final, TypedDict
 
 import numpy as np
 
-from milepost.arrays import Bools, Ints
-from milepost.measures.cells import Cells, cells, first_tries, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, Table, share
+from milepost.measures.sums.attendance import levels_shown, void_attempts
+from milepost.measures.sums.tries import TryCounts
+from milepost.numerics.counted import Counted
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
-from milepost.numerics.whole_numbers import numbered, stable_order
-from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, DIED, N_SETTLED
+from milepost.playback.summed import Summed
+from milepost.vocabulary import CLEARED, DIED
+
+_MOST_HITS: Final = 20  # that are looked at
 
 
 class Step(TypedDict):
@@ -104,20 +105,19 @@ class AttemptsTotals(TypedDict):
 class AttemptsToClear:
     """Settled attempts up to the first clear, by level."""
 
-    def __call__(self, play: Play) -> Table[AttemptsRow, AttemptsTotals]:
+    def __call__(self, play: Summed) -> Table[AttemptsRow, AttemptsTotals]:
         """One row a level; see docs/definitions.md for the columns."""
         return play.once(_table)
 
 
-def _table(play: Play) -> Table[AttemptsRow, AttemptsTotals]:
-    cell = cells(play)
-    hits = _hits(play)
+def _table(play: Summed) -> Table[AttemptsRow, AttemptsTotals]:
+    counts = play.sums(TryCounts)
     rows = [
         AttemptsRow(
             level=play.stops[level],
             placed=level < play.n_levels,
-            **_tries(cell.of(level), play.units is not None),
-            **hits(level),
+            **_tries(counts, level),
+            **_hits(counts.hits.at(level)),
             void=void_attempts(play, level),
         )
         for level in levels_shown(play)
@@ -128,21 +128,24 @@ def _table(play: Play) -> Table[AttemptsRow, AttemptsTotals]:
     return Table(rows, AttemptsTotals(learning=learning(rows)))
 
 
-def _tries(cell: Cells, per_run: bool) -> Tries:
-    having_say = cell.settled > 0
-    players = int(having_say.sum())
-    first = int((cell.cleared & (cell.settled == 1)).sum())
-    settled, clears = int(cell.settled.sum()), int(cell.cleared.sum())
-    curve = kaplan_meier(cell.settled[having_say].astype(np.float64), cell.cleared[having_say])
+def _tries(counts: TryCounts, level: int) -> Tries:
+    own, by_player = counts.tries.at(level), counts.clears.at(level)
+    won, of = by_player.columns
+    having_say = own.where(own.columns[0] > 0)
+    tries, cleared = having_say.columns
+    players, clears = having_say.total, having_say.where(cleared).total
+    first = having_say.where(cleared & (tries == 1)).total
+    settled = int(tries @ having_say.count)
+    curve = kaplan_meier(tries.astype(np.float64), cleared, having_say.count)
     p25, p50, p75, p90 = (_whole(curve.quantile(q)) for q in (0.25, 0.5, 0.75, 0.9))
-    player, of = numbered(cell.player)[1], np.bincount
-    low, high = clustered_share(of(player, cell.cleared).astype(np.int64), of(player, cell.settled).astype(np.int64))
+    low, high = clustered_share(won, of, by_player.count)
     first_low, first_high = wilson(first, players)
-    if per_run:  # whose runs cluster in players
-        at_once, tried = cell.cleared & (cell.settled == 1), having_say
-        first_low, first_high = clustered_share(of(player, at_once).astype(np.int64), of(player, tried).astype(np.int64))
+    if counts.firsts is not None:  # of runs, which cluster in players
+        firsts = counts.firsts.at(level)
+        at_once, runs = firsts.columns
+        first_low, first_high = clustered_share(at_once, runs, firsts.count)
     return Tries(
-        reached=len(cell.player),
+        reached=own.total,
         players=players,
         censored=players - clears,
         first_try=share(first, players),
@@ -184,32 +187,28 @@ def learning(rows: list[AttemptsRow]) -> list[LearningRow]:
     return found
 
 
-def _hits(play: Play) -> Callable[[int], Hits]:
-    """Per level, hits per settled attempt, and the share of attempts that would clear if only so many were allowed."""
-    table = play.attempts
-    settled = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED))
-    settled = settled[stable_order(table.level[settled])]
-    levels = table.level[settled]
+def _hits(counts: Counted) -> Hits:
+    """Hits per settled try, and the share of tries that would clear if only so many were allowed.
 
-    def of(level: int) -> Hits:
-        here = settled[slice(*np.searchsorted(levels, [level, level + 1]))]
-        hits, cleared = table.hits[here], table.ended(CLEARED)[here]
-        most = int(hits.max()) if len(hits) else 0
-        allowed = [Allowed(hits=k, clears=int((cleared & (hits <= k)).sum()), tries=len(hits)) for k in range(min(most, 20) + 1)]
-        died = hits[table.ended(DIED)[here]]
-        return Hits(
-            hits_per_try=float(hits.mean()) if len(hits) else None,
-            allowed_hits=allowed if most else [],
-            hits_before_death=float(died.mean()) if most and len(died) else None,
-            after_hits=[_after(k, hits, cleared) for k in range(1, min(most, 20) + 1)],
-        )
-
-    return of
+    Args:
+        counts: tries at a level by outcome and hits.
+    """
+    outcome, hits = counts.columns
+    most, tries, cleared = int(hits.max(initial=0)), counts.total, outcome == CLEARED
+    died = counts.where(outcome == DIED).by(1)
+    few = range(min(most, _MOST_HITS) + 1)
+    allowed = [Allowed(hits=k, clears=counts.where(cleared & (hits <= k)).total, tries=tries) for k in few]
+    return Hits(
+        hits_per_try=share(counts.by(1).sum(), tries),
+        allowed_hits=allowed if most else [],
+        hits_before_death=share(died.sum(), died.total) if most else None,
+        after_hits=[_after(k, counts.where(hits >= k)) for k in few[1:]],
+    )
 
 
-def _after(k: int, hits: Ints, cleared: Bools) -> AfterHits:
-    """What became of the tries with so many hits."""
-    tries, clears = int((hits >= k).sum()), int((cleared & (hits >= k)).sum())
+def _after(k: int, counts: Counted) -> AfterHits:
+    """What became of the tries with so many hits or more."""
+    tries, clears = counts.total, counts.where(counts.columns[0] == CLEARED).total
     low, high = wilson(clears, tries)
     return AfterHits(hits=k, tries=tries, clears=clears, chance=share(clears, tries), chance_low=low, chance_high=high)
 

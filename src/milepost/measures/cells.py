@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.numerics.whole_numbers import distinct, numbered, stable_order
+from milepost.numerics.whole_numbers import numbered
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
@@ -86,34 +86,3 @@ def _gathered(play: Play) -> Cells:
         total(outcome == CLEARED) > 0,
         total(taken) > 0,
     )
-
-
-def rows_of(play: Play, level: int) -> Ints:
-    """The places in the table of the attempts at a level, in the order of play; all levels are sorted out once."""
-    order, bounds = play.once(_by_level)
-    return order[slice(*bounds[[level, level + 1]])]
-
-
-def _by_level(play: Play) -> tuple[Ints, Ints]:
-    level = play.attempts.level
-    order = stable_order(level)
-    return order, np.searchsorted(level[order], np.arange(len(play.stops) + 1))
-
-
-def void_attempts(play: Play, level: int) -> int:
-    """How many attempts at a level, of players who count, say nothing of trying; re-runs too."""
-    return int(play.once(_void_attempts)[level])
-
-
-def _void_attempts(play: Play) -> Ints:
-    table = play.attempts
-    return np.bincount(table.level[play.counts[table.player] & ~table.taken], minlength=len(play.stops))
-
-
-def levels_shown(play: Play) -> list[int]:
-    """The course's levels in order, then the unplaced levels that players who count attempted, by name."""
-    from milepost.naming import natural_key
-
-    tried = distinct(play.attempts.level[play.counts[play.attempts.player]])
-    others = [int(level) for level in tried if level >= play.n_levels]
-    return [*range(play.n_levels), *sorted(others, key=lambda level: natural_key(play.stops[level]))]

@@ -5,15 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TypedDict
 
-import numpy as np
-
-from milepost.arrays import Bools, Floats, Ints
-from milepost.measures.cells import rows_of, void_attempts
 from milepost.measures.interface import LevelRow, Table
-from milepost.numerics.intervals import median
-from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import Play
-from milepost.vocabulary import N_SETTLED
+from milepost.measures.sums.attendance import void_attempts
+from milepost.measures.sums.coverage import CoverageCounts
+from milepost.measures.sums.times import Spent
+from milepost.playback.summed import Summed
 
 
 class CoverageRow(LevelRow):
@@ -49,16 +45,9 @@ class Coverage:
 
     min_players: int = 5
 
-    def __call__(self, play: Play) -> Table[CoverageRow, CoverageTotals]:
+    def __call__(self, play: Summed) -> Table[CoverageRow, CoverageTotals]:
         """One row a level: players, tries, minutes played, minutes to get there, and the move on to the next level."""
-        table = play.attempts
-        counted = play.counts[table.player]
-        minutes, arrived = _minutes_before(play), _arrived(play)
-        went_on = _went_on(play, arrived)
-        rows = []
-        for level in range(play.n_levels):
-            here = rows_of(play, level)
-            rows.append(self._row(play, level, here[counted[here]], minutes, int(went_on[level])))
+        rows = [self._row(play, level) for level in range(play.n_levels)]
         thin = [row["level"] for row in rows if row["hardly_tested"]]
         moves: list[ThinMove] = [
             {"from": row["level"], "to": after["level"], "players": row["went_on"]}
@@ -67,49 +56,17 @@ class Coverage:
         ]
         return Table(rows, CoverageTotals(hardly_tested=thin, moves_hardly_tested=moves))
 
-    def _row(self, play: Play, level: int, here: Ints, minutes: Floats, went_on: int) -> CoverageRow:
-        table = play.attempts
-        players = len(distinct(table.player[here]))
-        taken = here[~(table.void[here] | table.aside[here])]
-        first = taken[table.number[taken] == 1]
+    def _row(self, play: Summed, level: int) -> CoverageRow:
+        counts = play.sums(CoverageCounts)
+        players, seconds = int(counts.players[level]), counts.seconds_before.at(level).median()
         return {
             "level": play.stops[level],
             "players": players,
-            "attempts": len(here),
-            "settled": int((table.outcome[taken] < N_SETTLED).sum()),
-            "minutes": float(np.nansum(table.active[taken])) / 60,
-            "minutes_to_reach": median(minutes[first]),
-            "went_on": went_on,
+            "attempts": int(counts.attempts[level]),
+            "settled": int(counts.settled[level]),
+            "minutes": play.sums(Spent).at(level) / 60,
+            "minutes_to_reach": None if seconds is None else seconds / 60,
+            "went_on": int(counts.went_on[level]),
             "hardly_tested": players < self.min_players,
             "void": void_attempts(play, level),
         }
-
-
-def _went_on(play: Play, arrived: Bools) -> Ints:
-    """Per level, how many players moved on from it to the next."""
-    moves, width = play.moves, len(play.gated.players) + 1
-    onward = arrived & (moves.target == moves.origin + 1) & (moves.origin < play.n_levels)
-    pairs = distinct(moves.origin[onward] * width + moves.player[onward])
-    return np.bincount(pairs // width, minlength=play.n_levels)
-
-
-def _arrived(play: Play) -> Bools:
-    """Per move, whether its player counts and ever tried the level that it leads to: a level that never starts was not tested."""
-    width = len(play.stops) + 1
-    tried = distinct(play.attempts.player * width + play.attempts.level)
-    arrived: Bools = np.isin(play.moves.player * width + play.moves.target, tried) & (play.moves.target >= 0)
-    return arrived & play.counts[play.moves.player]
-
-
-def _minutes_before(play: Play) -> Floats:
-    """Per attempt, the minutes of session time that its player had spent before it, over all sessions so far."""
-    gated, table = play.gated, play.attempts
-    first = np.nan_to_num(play.session_times.first)
-    length = np.maximum(0.0, np.nan_to_num(play.session_times.most) - first)
-    before = np.zeros(len(gated.player))
-    spent: dict[int, float] = {}
-    for session in gated.sequence.tolist():
-        player = int(gated.player[session])
-        before[session] = spent.get(player, 0.0)
-        spent[player] = before[session] + length[session]
-    return (before[table.session] + np.maximum(0.0, table.opened - first[table.session])) / 60

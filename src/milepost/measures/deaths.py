@@ -7,17 +7,15 @@ from typing import TypedDict
 
 import numpy as np
 
-from milepost.arrays import Bools, Floats, Ints
-from milepost.errors import UsageError
-from milepost.measures.cells import cells, levels_shown, rows_of, void_attempts
+from milepost.arrays import Bools
+from milepost.logs.interface import ABSENT
 from milepost.measures.interface import LevelRow, NoTotals, Table, share
-from milepost.numerics.intervals import median
-from milepost.numerics.whole_numbers import counted, distinct
-from milepost.playback.attributes import attribute
-from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, DIED, WAS_RESET
-
-BINS = 10
+from milepost.measures.sums.attendance import Reached, levels_shown, void_attempts
+from milepost.measures.sums.deaths import BINS, DeathCounts
+from milepost.measures.sums.times import Spent
+from milepost.numerics.counted import Counted
+from milepost.playback.summed import Summed
+from milepost.vocabulary import CLEARED, DIED
 
 
 class SaidAtDeath(TypedDict):
@@ -70,53 +68,95 @@ class Deaths:
 
     arrival: float = 1.0
 
-    def __call__(self, play: Play) -> Table[DeathsRow, NoTotals]:
+    def __call__(self, play: Summed) -> Table[DeathsRow, NoTotals]:
         """One row a level; see docs/definitions.md for the columns."""
-        table, cell = play.attempts, cells(play)
-        counted = play.counts[table.player] & table.taken
-        cause, dying = _causes(play), table.ended(DIED)
+        counts, spent, reached = play.sums(DeathCounts), play.sums(Spent), play.sums(Reached).players
         rows = []
         for level in levels_shown(play):
-            here = rows_of(play, level)
-            here = here[counted[here]]
-            died = here[dying[here]]
-            reached = len(cell.of(level).player)
-            minutes = float(np.nansum(table.active[here])) / 60
-            causes = {
-                play.gated.log.causes[code]: _figures(play, died[cause[died] == code], reached, minutes)
-                for code in distinct(cause[died])
-                if code >= 0
-            }
-            ordered = sorted(causes.items(), key=lambda item: (-item[1]["deaths"], item[0]))
+            here, minutes = int(reached[level]), spent.at(level) / 60
+            figures = _Figures(counts, level, here, minutes)
+            causes = {play.causes[code]: figures.of(code) for code in figures.causes()}
             rows.append(
                 DeathsRow(
                     level=play.stops[level],
                     placed=level < play.n_levels,
-                    reached=reached,
+                    reached=here,
                     minutes=minutes,
-                    **_figures(play, died, reached, minutes),
-                    without_cause=int((cause[died] < 0).sum()),
-                    causes=dict(ordered),
-                    on_arrival=self._on_arrival(play, died),
-                    **_before_progress(play, here),
-                    **_failures(play, here),
+                    **figures.of(None),
+                    without_cause=counts.deaths.at(level).at(ABSENT).total,
+                    causes=dict(sorted(causes.items(), key=lambda item: (-item[1]["deaths"], item[0]))),
+                    on_arrival=self._on_arrival(counts, level),
+                    **_before_progress(counts, level),
+                    **_failures(play.causes, counts.failures.at(level)),
                     void=void_attempts(play, level),
                 )
             )
         return Table(rows, NoTotals())
 
-    def _on_arrival(self, play: Play, died: Ints) -> int:
-        """How many deaths came within the first moment, or before any input where the log tells of inputs."""
-        active = play.attempts.active[died]
-        early: Bools = active <= self.arrival + 1e-9
-        if play.once(_tells_inputs):
-            early = early | (np.isnan(play.attempts.settling[died]) & ~np.isnan(active))
-        return int(early.sum())
+    def _on_arrival(self, counts: DeathCounts, level: int) -> int:
+        """How many deaths came within the first moment, or before any input where the log tells of inputs, as a rule."""
+        attempts, telling = counts.inputs
+        deaths = counts.lasting.at(level)
+        without_input, seconds = deaths.columns
+        early: Bools = seconds <= self.arrival + 1e-9
+        return deaths.where(early | without_input if telling > attempts / 2 else early).total
 
 
-def _tells_inputs(play: Play) -> bool:
-    """Whether the log tells of first inputs, as a rule."""
-    return len(play.attempts) > 0 and float(np.mean(~np.isnan(play.attempts.settling))) > 0.5
+@dataclass(frozen=True)
+class _Figures:
+    """The figures of deaths at a level.
+
+    Attributes:
+        counts: of all levels.
+        level: which.
+        reached: how many players reached it.
+        minutes: how long it was played.
+    """
+
+    counts: DeathCounts
+    level: int
+    reached: int
+    minutes: float
+
+    def causes(self) -> list[int]:
+        """The causes of deaths there."""
+        return [code for code in self.counts.deaths.at(self.level).columns[0].tolist() if code >= 0]
+
+    def of(self, cause: int | None) -> DeathFigures:
+        """Those of one cause, or of all deaths."""
+        players = self.counts.players.at(self.level) if cause is None else self._own(self.counts.players_by_cause, cause)
+        deaths, bins = self._own(self.counts.deaths, cause).total, self._bins(cause)
+        return DeathFigures(
+            deaths=deaths,
+            players=players.total,
+            per_player_reached=share(deaths, self.reached),
+            per_minute=deaths / self.minutes if self.minutes > 0 else None,
+            progress=bins,
+            most_bin=int(np.argmax(bins)) if any(bins) else None,
+            said=self._said(cause),
+        )
+
+    def _own(self, counts: Counted, cause: int | None) -> Counted:
+        """Those of the level and cause, of what is counted by level and cause."""
+        here = counts.at(self.level)
+        return here if cause is None else here.at(cause)
+
+    def _bins(self, cause: int | None) -> list[int]:
+        """Deaths by tenths of the level."""
+        own = self._own(self.counts.progress, cause)
+        bins = np.zeros(BINS, np.int64)
+        np.add.at(bins, own.columns[-1], own.count)
+        return [int(count) for count in bins]
+
+    def _said(self, cause: int | None) -> dict[str, SaidAtDeath]:
+        """The numbers that differ from death to death, by the tag that says them."""
+        found = {}
+        for name, numbers in self.counts.numbers.items():
+            own = self._own(numbers.at_deaths, cause)
+            own = own.by(len(own.columns) - 1)
+            if numbers.always and len(own.count) > 1:
+                found[name] = SaidAtDeath(n=own.total, p50=own.median())
+        return found
 
 
 class BeforeProgress(TypedDict):
@@ -126,72 +166,17 @@ class BeforeProgress(TypedDict):
     clears_before_progress: int | None
 
 
-def _before_progress(play: Play, here: Ints) -> BeforeProgress:
-    got_on = play.attempts.progress[here] > 0
-    if not got_on.any():
+def _before_progress(counts: DeathCounts, level: int) -> BeforeProgress:
+    if not counts.got_on.at(level).total:
         return BeforeProgress(deaths_before_progress=None, clears_before_progress=None)
-    outcome = play.attempts.outcome[here[~got_on]]
-    died, cleared = (int((outcome == one).sum()) for one in (DIED, CLEARED))
-    return BeforeProgress(deaths_before_progress=died, clears_before_progress=cleared)
+    before = counts.before_progress.at(level)
+    return BeforeProgress(deaths_before_progress=before.at(DIED).total, clears_before_progress=before.at(CLEARED).total)
 
 
-def _causes(play: Play) -> Ints:
-    """Per attempt, the number of the cause on the record that closed it; -1 without one."""
-    return play.around.cause
-
-
-def _figures(play: Play, died: Ints, reached: int, minutes: float) -> DeathFigures:
-    deaths = len(died)
-    progress = play.attempts.progress[died]
-    bins = histogram(progress[~np.isnan(progress)])
-    return DeathFigures(
-        deaths=deaths,
-        players=len(distinct(play.attempts.player[died])),
-        per_player_reached=share(deaths, reached),
-        per_minute=deaths / minutes if minutes > 0 else None,
-        progress=bins,
-        most_bin=int(np.argmax(bins)) if any(bins) else None,
-        said=_said(play, died),
-    )
-
-
-def _said(play: Play, died: Ints) -> dict[str, SaidAtDeath]:
-    """The numbers that differ from death to death, by the tag that says them."""
-    found = {}
-    for name, numbers in play.once(_numbers_at_ends).items():
-        own = numbers[died]
-        own = own[~np.isnan(own)]
-        if len(own) and own.min() < own.max():
-            found[name] = SaidAtDeath(n=len(own), p50=median(own))
-    return found
-
-
-def _numbers_at_ends(play: Play) -> dict[str, Floats]:
-    """Per tag that is a number wherever an attempt ends with it, the numbers."""
-    found = {}
-    for name in play.gated.log.tags:
-        try:
-            values = attribute(play, f"end.{name}")
-        except UsageError:
-            continue
-        if not np.isnan(values.numbers[values.codes >= 0]).any():
-            found[name] = values.numbers
-    return found
-
-
-def histogram(progress: Floats) -> list[int]:
-    """Counts in ten bins of progress; 1 falls in the last."""
-    place = np.minimum(BINS - 1, np.floor(progress * BINS + 1e-12)).astype(np.int64)
-    return [int(count) for count in np.bincount(place, minlength=BINS)]
-
-
-def _failures(play: Play, here: Ints) -> Failures:
+def _failures(causes: list[str], counts: Counted) -> Failures:
     """Deaths and resets together: how many, and by what; a reset without a cause is a restart by choice."""
-    outcome = play.attempts.outcome
-    failed = here[(outcome[here] == DIED) | (outcome[here] == WAS_RESET)]
     by_name: dict[str, int] = {}
-    for key, count in zip(*counted(2 * _causes(play)[failed] + (outcome[failed] == DIED)), strict=True):
-        code, died = divmod(int(key), 2)
-        name = play.gated.log.causes[code] if code >= 0 else "death without a cause" if died else "restart by choice"
-        by_name[name] = by_name.get(name, 0) + int(count)
-    return Failures(failures=len(failed), failure_causes=dict(sorted(by_name.items(), key=lambda item: (-item[1], item[0]))))
+    for code, died, count in zip(*(column.tolist() for column in (*counts.columns, counts.count)), strict=True):
+        name = causes[code] if code >= 0 else "death without a cause" if died else "restart by choice"
+        by_name[name] = by_name.get(name, 0) + count
+    return Failures(failures=counts.total, failure_causes=dict(sorted(by_name.items(), key=lambda item: (-item[1], item[0]))))

@@ -74,7 +74,7 @@ def with_interval(name: str, value: float | None, interval: tuple[float | None, 
     return {name: value, f"{name}_low": interval[0], f"{name}_high": interval[1]}
 
 
-def share(part: int, whole: int) -> float | None:
+def share(part: float, whole: int) -> float | None:
     """A share; None of nothing."""
     return part / whole if whole else None
 

@@ -6,12 +6,9 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import TypedDict, cast
 
-import numpy as np
-
-from milepost.arrays import Bools, Floats, Ints
 from milepost.measures.interface import Table
-from milepost.numerics.whole_numbers import distinct, numbered, stable_order
-from milepost.playback.play import Play
+from milepost.measures.sums.moves import MoveCounts
+from milepost.playback.summed import Summed
 from milepost.vocabulary import MOVE_KINDS, SETBACK
 
 # Moves from one stop to another, of one kind; the cost of setbacks is in seconds.
@@ -50,27 +47,15 @@ class MovesTotals(TypedDict):
 class Moves:
     """Where players went from where, in the table's order of play."""
 
-    def __call__(self, play: Play) -> Table[MovesRow, MovesTotals]:
+    def __call__(self, play: Summed) -> Table[MovesRow, MovesTotals]:
         """Rows a move; the totals hold how often each kind of move was made, and what came of setbacks."""
-        counted = np.flatnonzero(play.counts[play.moves.player])
-        cost, back = _setbacks(play, counted)
-        groups = _groups(play, counted)
-        moves = [_row(play, counted, key, groups[key], cost, back) for key in sorted(groups, key=_rank)]
-        often = np.bincount(play.moves.kind[counted], minlength=len(MOVE_KINDS)).tolist()
-        kinds = dict(zip(MOVE_KINDS, often, strict=True))
+        counts = play.sums(MoveCounts)
+        keys = zip(*(column.tolist() for column in counts.moves.columns), strict=True)
+        moves = [_row(play, counts, key) for key in sorted(keys, key=_rank)]
+        of_kind = counts.moves.by(2)
+        often = {MOVE_KINDS[kind]: of_kind.at(kind).total for kind in of_kind.columns[0].tolist()}
         rows = [_of_level(moves, play.stops[level]) for level in range(play.n_levels)]
-        return Table(rows, MovesTotals(kinds={kind: kinds[kind] for kind in MOVE_KINDS if kinds[kind]}, moves=moves))
-
-
-def _groups(play: Play, counted: Ints) -> dict[tuple[int, int, int], Ints]:
-    """The places in ``counted`` of the moves with each origin, target and kind."""
-    wide, kinds = len(play.stops) + 1, len(MOVE_KINDS)
-    origin, target, kind = (column[counted] for column in (play.moves.origin, play.moves.target, play.moves.kind))
-    keys, group = numbered((origin * wide + target + 1) * kinds + kind)  # no target: -1
-    places = np.split(stable_order(group), np.cumsum(np.bincount(group, minlength=len(keys)))[:-1])
-    return {
-        (key // kinds // wide, key // kinds % wide - 1, key % kinds): own for key, own in zip(keys.tolist(), places, strict=False)
-    }
+        return Table(rows, MovesTotals(kinds={kind: often[kind] for kind in MOVE_KINDS if kind in often}, moves=moves))
 
 
 def _rank(key: tuple[int, int, int]) -> tuple[int, int, int, int]:
@@ -78,39 +63,19 @@ def _rank(key: tuple[int, int, int]) -> tuple[int, int, int, int]:
     return origin, target < 0, target, kind
 
 
-def _row(play: Play, counted: Ints, key: tuple[int, int, int], places: Ints, cost: Floats, back: Bools) -> MoveRow:
+def _row(play: Summed, counts: MoveCounts, key: tuple[int, int, int]) -> MoveRow:
     origin, target, kind = key
-    setback = kind == SETBACK
+    moves, players, setbacks = (of.at(origin).at(target).at(kind) for of in (counts.moves, counts.players, counts.setbacks))
+    is_setback = kind == SETBACK
     return {
         "from": play.stops[origin],
         "to": play.stops[target] if target >= 0 else None,
         "kind": MOVE_KINDS[kind],
-        "count": len(places),
-        "players": len(distinct(play.moves.player[counted[places]])),
-        "cost": float(cost[places].sum()) if setback else None,
-        "never_back": int((~back[places]).sum()) if setback else None,
+        "count": moves.total,
+        "players": players.total,
+        "cost": setbacks.by(1).sum() if is_setback else None,
+        "never_back": setbacks.at(True).total if is_setback else None,
     }
-
-
-def _setbacks(play: Play, counted: Ints) -> tuple[Floats, Bools]:
-    """Per move, the active seconds of re-runs until the player is back at its origin, and whether the player ever is."""
-    table, moves = play.attempts, play.moves
-    rank = np.empty(len(play.gated.sequence), np.int64)
-    rank[play.gated.sequence] = np.arange(len(play.gated.sequence))
-    width = int(play.gated.bounds[-1]) + 1
-    begun = rank[table.session] * width + table.opened_at
-    first_of = np.searchsorted(begun, rank[moves.session[counted]] * width + moves.at[counted])
-    replay = np.where(table.rerun & ~np.isnan(table.active), table.active, 0.0)
-    cost, back = np.zeros(len(counted)), np.zeros(len(counted), np.bool_)
-    for place in np.flatnonzero(moves.kind[counted] == SETBACK).tolist():
-        number = int(counted[place])
-        first, player = int(first_of[place]), moves.player[number]
-        after = np.arange(first, int(np.searchsorted(table.player, player, side="right")))
-        returned = after[table.level[after] == moves.origin[number]]
-        back[place] = len(returned) > 0
-        until = after[after < returned[0]] if len(returned) else after[table.session[after] == moves.session[number]]
-        cost[place] = replay[until].sum()
-    return cost, back
 
 
 def _of_level(moves: list[MoveRow], level: str) -> MovesRow:

@@ -45,7 +45,7 @@ def exact(hits: int, of: int) -> Interval:
     return float(low), float(betaincinv(hits + 1, of - hits, 1 - _ALPHA / 2))
 
 
-def clustered_share(hits: Ints, of: Ints) -> Interval:
+def clustered_share(hits: Ints, of: Ints, count: Ints | None = None) -> Interval:
     """An interval for sum(hits)/sum(of) that is robust to tries clustering in players.
 
     Linearised ratio variance times n/(n - 1), on the logit scale; with one player, or where that variance is 0 between
@@ -54,18 +54,20 @@ def clustered_share(hits: Ints, of: Ints) -> Interval:
     Args:
         hits: per player, the tries that cleared.
         of: per player, the tries; players without any have no say.
+        count: how many such players there are; one each where it is not given.
 
     Source: W. G. Cochran, Sampling Techniques, 3rd ed. (1977), chapter 6.
     """
-    hits, of = hits[of > 0], of[of > 0]
-    players, cleared, tries = len(of), int(hits.sum()), int(of.sum())
+    count = np.ones(len(of), np.int64) if count is None else count
+    hits, of, count = hits[of > 0], of[of > 0], count[of > 0]
+    players, cleared, tries = int(count.sum()), int(hits @ count), int(of @ count)
     if players <= 1:
         return exact(cleared, tries)
     if cleared in (0, tries):
         return exact(players if cleared else 0, players)
     ratio = cleared / tries
     residuals = hits - ratio * of
-    variance = players / (players - 1) * float(residuals @ residuals) / tries**2
+    variance = players / (players - 1) * float((residuals * residuals) @ count) / tries**2
     if variance < 1e-24:
         return exact(cleared, tries)
     middle, half = log(ratio / (1 - ratio)), Z95 * sqrt(variance) / (ratio * (1 - ratio))

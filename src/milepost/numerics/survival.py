@@ -46,21 +46,23 @@ class Curve:
         return low, float(self.value[last[0]]) if len(last) else None
 
 
-def kaplan_meier(values: Floats, event: Bools) -> Curve:
+def kaplan_meier(values: Floats, event: Bools, count: Ints | None = None) -> Curve:
     """The product-limit estimate; values that differ by at most 1e-9 are one, and events come before cut-offs there.
 
     Args:
         values: per subject, when it had its event or was cut off.
         event: per subject, whether it had its event.
+        count: how many such subjects there are; one each where it is not given.
 
     Source: E. L. Kaplan and P. Meier, "Nonparametric estimation from incomplete observations", JASA 53 (1958).
     """
     order = np.argsort(values, kind="stable")
     values, event = values[order], event[order]
+    count = np.ones(len(values), np.int64) if count is None else count[order]
     new = np.ones(len(values), np.bool_)
     new[1:] = np.diff(values) > TOLERANCE
     starts = np.flatnonzero(new)
-    at_risk = len(values) - starts
-    events = np.add.reduceat(event.astype(np.int64), starts) if len(starts) else np.zeros(0, np.int64)
+    at_risk = int(count.sum()) - (np.cumsum(count) - count)[starts]
+    events = np.add.reduceat(event * count, starts) if len(starts) else np.zeros(0, np.int64)
     survival = np.cumprod(1.0 - events / at_risk).astype(np.float64)
     return Curve(values[starts], at_risk, events, survival)

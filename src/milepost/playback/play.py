@@ -11,10 +11,12 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.course.course import Course
-from milepost.errors import RecordsGoneError
+from milepost.errors import AttemptsGoneError, RecordsGoneError
 from milepost.gate.exclusion import Exclusion
 from milepost.gate.gate import Admitted, Gated
+from milepost.logs.interface import refused_in_all
 from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
+from milepost.playback.summed import S, Summed
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
 from milepost.rules import ReplayRules
 
@@ -111,6 +113,46 @@ class Play:
         """The names of all stops, the course's levels first."""
         return self.gated.stops.names
 
+    @property
+    def open_levels(self) -> Bools:
+        """Per level of the course, whether there is no way to clear it yet."""
+        return self.gated.open_levels
+
+    @property
+    def causes(self) -> list[str]:
+        """The names of causes, by their codes."""
+        return self.gated.log.causes
+
+    @property
+    def tags(self) -> list[str]:
+        """The names of the tags that records have."""
+        return list(self.gated.log.tags)
+
+    @property
+    def debug_sessions(self) -> int:
+        """How many sessions were left out as debug."""
+        return self.gated.debug_sessions
+
+    @property
+    def exclusion(self) -> Exclusion | None:
+        """What is left out as suspect, if anything is."""
+        return self.gated.exclusion
+
+    @property
+    def refused(self) -> int:
+        """How many records could not be read."""
+        return refused_in_all(self.gated.log.refused)
+
+    @property
+    def unknown_words(self) -> list[str]:
+        """Event words outside the list."""
+        return self.gated.log.unknown_words
+
+    @property
+    def per_run(self) -> bool:
+        """Whether numbers and first clears begin anew in each run."""
+        return self.units is not None
+
     @cached_property
     def counts(self) -> Bools:
         """Per player, whether it counts: it has an attempt in a level of the course."""
@@ -143,6 +185,14 @@ class Play:
             if kept is None and self._keeper is not None:
                 self._keeper.keep(name, self._made[name])
         return cast(V, self._made[name])
+
+    def sums(self, kind: type[S]) -> S:
+        """What is counted over the attempts, each once.
+
+        Args:
+            kind: a class with ``of``, which counts over a play, and ``merged``, which puts the counts of several together.
+        """
+        return self.once(kind.of)
 
     def summary(self, kind: type[T]) -> T:
         """What a kind of summary says of the records, each made once.
@@ -194,4 +244,15 @@ def with_records(play: Play) -> FullPlay:
     """
     if not isinstance(play, FullPlay):
         raise RecordsGoneError
+    return play
+
+
+def with_attempts(play: Summed) -> Play:
+    """The play, for whoever looks at attempts one by one.
+
+    Raises:
+        AttemptsGoneError: only counts of it were kept.
+    """
+    if not isinstance(play, Play):
+        raise AttemptsGoneError
     return play

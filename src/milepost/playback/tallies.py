@@ -8,9 +8,10 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.logs.interface import Place, refused_in_all
+from milepost.logs.interface import Place
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import FullPlay, Play, summary
+from milepost.playback.summed import Summed
 from milepost.vocabulary import DROPPED, EVENTS, FINDINGS
 
 # Of times between records, by logarithm: from a millionth of a second to ten thousand million.
@@ -103,24 +104,44 @@ class Tallies:
         )
 
 
-def tallies_of(play: Play) -> Tallies:
+@dataclass(frozen=True)
+class SessionMarks:
+    """How many sessions have no end in the log, tags that the table of players gives otherwise, or a clock of whole seconds."""
+
+    endless: int
+    differing: int
+    coarse: int
+
+    @classmethod
+    def of(cls, play: Play) -> SessionMarks:
+        """Those of a play, or of the sessions of a part."""
+        own = play.gated.sequence
+        return cls(*(int(np.count_nonzero(marks[own])) for marks in (play.endless, differing(play), play.gated.coarse)))
+
+    @classmethod
+    def merged(cls, parts: list[SessionMarks]) -> SessionMarks:
+        """Those of a log from those of its parts."""
+        return cls(*np.sum([(part.endless, part.differing, part.coarse) for part in parts], axis=0).tolist())
+
+
+def tallies_of(play: Summed) -> Tallies:
     """Counts over all records of a play."""
     return play.summary(Tallies)
 
 
-def finding_counts(play: Play) -> dict[str, int]:
+def finding_counts(play: Summed) -> dict[str, int]:
     """How many records (for some codes: sessions) each finding was made on; codes without any are left out."""
     return dict(play.once(_finding_counts))
 
 
-def _finding_counts(play: Play) -> dict[str, int]:
-    counts = {"unreadable_record": refused_in_all(play.gated.log.refused)}
+def _finding_counts(play: Summed) -> dict[str, int]:
+    counts, marks = {"unreadable_record": play.refused}, play.sums(SessionMarks)
     found = tallies_of(play).findings
     for number, finding in enumerate(FINDINGS[1:], 1):
         counts[finding.code] = found[number].records if number in found else 0
-    counts["no_session_end"] = int(np.count_nonzero(play.endless))
-    counts["player_tag_differs"] = int(np.count_nonzero(differing(play)))
-    counts["coarse_clock"] = int(np.count_nonzero(play.gated.coarse))
+    counts["no_session_end"] = marks.endless
+    counts["player_tag_differs"] = marks.differing
+    counts["coarse_clock"] = marks.coarse
     return {code: count for code, count in counts.items() if count}
 
 
@@ -131,9 +152,9 @@ def differing(play: Play) -> Bools:
     return np.array([name in differ for name in log.sessions.name], dtype=np.bool_)
 
 
-def unknown_words(play: Play) -> dict[str, int]:
+def unknown_words(play: Summed) -> dict[str, int]:
     """The event words outside the list, with how many records have each."""
-    words = zip(play.gated.log.unknown_words, tallies_of(play).words, strict=True)
+    words = zip(play.unknown_words, tallies_of(play).words, strict=True)
     return {word: int(count) for word, count in words if count}
 
 

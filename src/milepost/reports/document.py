@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Final, TypeVar, cast
 
-import numpy as np
-
 from milepost.measures.interface import name_of
+from milepost.measures.sums.attendance import Attendance
+from milepost.playback.play import with_attempts
 from milepost.playback.tallies import finding_counts
 from milepost.reports.heads import CourseHead, Head, LeftOut
 from milepost.reports.void import suspected, what_is_void
@@ -17,36 +17,36 @@ from milepost.wording import listed, plural
 if TYPE_CHECKING:
     from milepost.course.course import Course
     from milepost.measures.interface import AnyMeasure, Table
-    from milepost.playback.play import Play
+    from milepost.playback.summed import Summed
 
 FORMAT: Final = 1  # of documents; it rises when a key changes its meaning or goes. 1: the first one that is numbered
 D = TypeVar("D", bound=Head)
 _FEW = 20  # sessions for each finding of high weight that is not worth a line under every table
 
 
-def head(command: str, play: Play) -> Head:
+def head(command: str, play: Summed) -> Head:
     """What every document begins with."""
-    counts = play.counts
+    who = play.sums(Attendance)
     begin = Head(
         format=FORMAT,
         command=command,
         course=CourseHead(levels=play.stops[: play.n_levels], inferred=play.inferred),
-        players=int(counts.sum()),
-        sessions=int(counts[play.gated.player].sum()) if len(play.gated.player) else 0,
-        left_out=LeftOut(debug_sessions=play.gated.debug_sessions, players_without_attempt=int(np.count_nonzero(~counts))),
+        players=who.players,
+        sessions=who.sessions,
+        left_out=LeftOut(debug_sessions=play.debug_sessions, players_without_attempt=who.without_attempt),
         findings=finding_counts(play),
     )
-    if play.gated.exclusion is not None:
-        begin["excluded"] = suspected(play, play.gated.exclusion)
+    if play.exclusion is not None:
+        begin["excluded"] = suspected(with_attempts(play), play.exclusion)
         begin["left_out"]["excluded_sessions"] = begin["excluded"]["sessions"]
-    if play.units is not None:
+    if play.per_run:
         begin["per"] = "run"
     if play.asked:
         begin["asked"] = list(play.asked)
     return begin
 
 
-def document(command: str, play: Play, table: Table[Mapping[str, object], Mapping[str, object]]) -> Head:
+def document(command: str, play: Summed, table: Table[Mapping[str, object], Mapping[str, object]]) -> Head:
     """The JSON document of a measure: the head, the totals, and the rows; `reports.documents` has the keys of each."""
     rows = [without_end(row) for row in table.rows] if play.course and play.course.runs.endless else table.rows
     return cast(Head, {**head(command, play), **table.totals, "levels": rows})

@@ -1,0 +1,96 @@
+"""Who counts, who tried what, and who reached which level."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.arrays import Bools, Ints
+from milepost.measures.cells import cells
+from milepost.numerics.whole_numbers import distinct
+from milepost.playback.play import Play
+from milepost.playback.summed import Summed
+
+
+@dataclass(frozen=True)
+class Attendance:
+    """Who counts of players and sessions, and where they tried.
+
+    Attributes:
+        players: who count.
+        without_attempt: who do not.
+        sessions: of the players who count.
+        void: per stop, how many attempts of players who count say nothing of trying.
+        tried: per stop, whether a player who counts has an attempt there.
+    """
+
+    players: int
+    without_attempt: int
+    sessions: int
+    void: Ints
+    tried: Bools
+
+    @classmethod
+    def of(cls, play: Play) -> Attendance:
+        """Those of a play, or of the sessions of a part."""
+        gated, counts, n_stops = play.gated, play.counts, len(play.stops)
+        player = gated.player[gated.sequence]
+        counted = int(counts.sum())
+        table = play.attempts
+        own = counts[table.player]
+        tried = np.zeros(n_stops, np.bool_)
+        tried[table.level[own]] = True
+        return cls(
+            players=counted,
+            without_attempt=len(distinct(player)) - counted,
+            sessions=int(counts[player].sum()),
+            void=np.bincount(table.level[own & ~table.taken], minlength=n_stops),
+            tried=tried,
+        )
+
+    @classmethod
+    def merged(cls, parts: list[Attendance]) -> Attendance:
+        """Those of a log from those of its parts."""
+        return cls(
+            sum(part.players for part in parts),
+            sum(part.without_attempt for part in parts),
+            sum(part.sessions for part in parts),
+            np.sum([part.void for part in parts], axis=0),
+            np.any([part.tried for part in parts], axis=0),
+        )
+
+
+@dataclass(frozen=True)
+class Reached:
+    """Who reached a stop: players who count with an attempt there that comes before their first clear or is it.
+
+    Attributes:
+        players: per stop, how many; runs of them, where it is counted per run.
+    """
+
+    players: Ints
+
+    @classmethod
+    def of(cls, play: Play) -> Reached:
+        """Those of a play."""
+        return cls(np.bincount(cells(play).level, minlength=len(play.stops)))
+
+    @classmethod
+    def merged(cls, parts: list[Reached]) -> Reached:
+        """Those of a log from those of its parts."""
+        return cls(np.sum([part.players for part in parts], axis=0))
+
+
+def void_attempts(play: Summed, level: int) -> int:
+    """How many attempts at a level, of players who count, say nothing of trying; re-runs too."""
+    return int(play.sums(Attendance).void[level])
+
+
+def levels_shown(play: Summed) -> list[int]:
+    """The course's levels in order, then the unplaced levels that players who count attempted, by name."""
+    from milepost.naming import natural_key
+
+    tried = np.flatnonzero(play.sums(Attendance).tried).tolist()
+    others = [level for level in tried if level >= play.n_levels]
+    return [*range(play.n_levels), *sorted(others, key=lambda level: natural_key(play.stops[level]))]
