@@ -26,6 +26,7 @@ if TYPE_CHECKING:
     from milepost.logs.interface import BareLog, Log
     from milepost.parts.asked import Asked, Telling
     from milepost.playback.play import Play
+    from milepost.playback.summed import Kinds, Summed
     from milepost.progress import Progress
     from milepost.rules import ReplayRules
 
@@ -51,6 +52,15 @@ class Source(Protocol):
 
     def made(self, name: str, make: Callable[[Play], V]) -> V:
         """What a function makes of the log replayed: plain values, which are kept under the name where plays are kept."""
+
+    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+        """What a function makes of counts over the log replayed, which is not needed otherwise.
+
+        Args:
+            name: tells the function from any other, where it makes plain values; None where nothing does.
+            make: the function.
+            kinds: what it needs counted.
+        """
 
     @property
     def sessions(self) -> BareLog:
@@ -79,6 +89,10 @@ class WholeLog:
             return self._replayed(self.log, self.course, exclusion, progress)
 
     def made(self, name: str, make: Callable[[Play], V]) -> V:
+        """What a function makes of the log replayed."""
+        return make(self.play())
+
+    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """What a function makes of the log replayed."""
         return make(self.play())
 
@@ -157,6 +171,18 @@ class Loaded:
         if name is None or self._has_to_be_judged or self.of_attempts:
             return make(self.last_play())
         return self.source.made(name, make)
+
+    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+        """The same of a function that needs nothing but counts, so that a large log's attempts need not be put together.
+
+        Args:
+            name: tells the function from any other, where it makes plain values; None where nothing does.
+            make: the function.
+            kinds: what it needs counted.
+        """
+        if self._has_to_be_judged or self.of_attempts:
+            return make(self.last_play())
+        return self.source.counted(name, make, kinds)
 
     def grouped(self, key: str) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself, as if the log held only those.

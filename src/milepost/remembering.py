@@ -20,6 +20,7 @@ from milepost.gate.names import Stops
 from milepost.logs.interface import BareLog
 from milepost.playback.play import Play
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
+from milepost.sizing import memory_of_attempts
 from milepost.store.manifest import REPLAYED, read_manifest
 from milepost.store.values import ValuesError, Written, read_values, write_values
 from milepost.version import __version__
@@ -34,6 +35,7 @@ if TYPE_CHECKING:
     from milepost.parts.asked import Asked
     from milepost.parts.loaded import LoadedParts
     from milepost.parts.work import Way
+    from milepost.playback.summed import Kinds, Summed
     from milepost.rules import ReplayRules
 
 V = TypeVar("V")
@@ -89,15 +91,23 @@ class StoredLog:
 
     def made(self, name: str, make: Callable[[Play], V]) -> V:
         """What a function made of the play before, without a look at it; or else what it makes now, which is kept."""
+        return _made(self._place((0,)), name, lambda: make(self.play()))
+
+    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+        """The same of a function that needs counts; the play is kept for other questions, where it is not too large."""
         place = self._place((0,))
-        beside = _Beside(place)
-        made = beside.kept(name)
-        if made is None:
-            made = make(self.play())
-            beside.keep(name, made)
-        else:
-            _touch(place)
-        return cast("V", made)
+        if place.is_dir() or self._comfortable():
+            return make(self.play()) if name is None else self.made(name, make)
+
+        def counted() -> V:
+            return self._parts_for(()).counted(name, make, kinds)
+
+        return counted() if name is None else _made(self._place(("counts",)), name, counted)
+
+    def _comfortable(self) -> bool:
+        """Whether the attempts of all of it fit into memory."""
+        records = sum(one["rows"] for one in read_manifest(Path(self.asked.names[0])).records)
+        return memory_of_attempts(records) <= self.asked.work.most
 
     def _remembered(
         self, more: tuple[object, ...], replayed: Callable[[], Sequence[Play]], courses: tuple[Course | None, ...]
@@ -142,9 +152,13 @@ class StoredLog:
 
     @cached_property
     def _parts(self) -> LoadedParts:
+        return self._parts_for(_SUMMARIES)  # all of them, so that whatever is asked next has what it needs
+
+    def _parts_for(self, summaries: tuple[str, ...]) -> LoadedParts:
+        """The parts, after the modules of some summaries were loaded."""
         from milepost.parts.loaded import load_parts
 
-        for name in _SUMMARIES:  # all of them, so that whatever is asked next has what it needs
+        for name in summaries:
             import_module(f"milepost.{name}")
         parts = load_parts(self.asked, self.way).without_idle(self.idle_cap)
         return parts.without_names() if self.anonymous else parts
@@ -205,6 +219,9 @@ class _Beside:
     def keep(self, name: str, value: object) -> None:
         """Keep something, if that can be."""
         with suppress(OSError):
+            if not self.place.is_dir():
+                self.place.mkdir(parents=True)
+                _forget(self.place.parent)
             _lay_down(self.place / name, {name: value})
 
 
@@ -219,6 +236,18 @@ def _recalled(place: Path, written: Written, kind: type) -> object:
     except ValuesError:
         shutil.rmtree(place, ignore_errors=True)
         raise LogError(f"{place}: what was kept of an earlier question was damaged, and is gone now. Ask again.") from None
+
+
+def _made(place: Path, name: str, make: Callable[[], V]) -> V:
+    """What was kept under a name in a place, or else what is made now, which is kept."""
+    beside = _Beside(place)
+    made = beside.kept(name)
+    if made is None:
+        made = make()
+        beside.keep(name, made)
+    else:
+        _touch(place)
+    return cast("V", made)
 
 
 def _touch(place: Path) -> None:

@@ -12,6 +12,7 @@ COMFORT: Final = 1 << 30  # bytes that a log may take as a whole, which is faste
 _HELD: Final = 0.75  # bytes of memory for each byte of a log of JSON Lines that is held in memory and replayed block by block
 _WHOLE: Final = 4  # bytes of memory for each byte of a log of JSON Lines that is read as a whole
 _REPLAYED: Final = 12  # the same for a part while it is replayed, with what is made of it
+_ATTEMPTS: Final = 70  # bytes of memory for each record of a log whose attempts are put together, with what measuring takes
 _LEAST_PART: Final = 4 << 20
 _UNPACKS: Final = 10  # times that compressed files, and Parquet, are smaller
 
@@ -30,6 +31,11 @@ def memory_of_whole(size: int) -> int:
 def memory_of_held(size: int) -> int:
     """About how much memory a log takes that is held in as few bytes as hold it, by its bytes of JSON Lines."""
     return FIXED + round(_HELD * size)
+
+
+def memory_of_attempts(records: int) -> int:
+    """About how much memory the attempts of a log of so many records take that are put together and measured."""
+    return FIXED + _ATTEMPTS * records
 
 
 def part_within(memory: int) -> int:

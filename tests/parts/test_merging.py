@@ -12,12 +12,12 @@ from milepost.gate.clock import coarse_builds
 from milepost.gate.survey import Survey, survey_of
 from milepost.logs.interface import Place
 from milepost.logs.records.builder import RecordBuilder
+from milepost.numerics.narrow import slimmest
 from milepost.parts.joining import NARROW, joined
 from milepost.parts.packed import packed, packed_table
 from milepost.playback.infer import infer_order, precedence
 from milepost.playback.tallies import PLACES, Found
 from milepost.sizing import memory_of_whole, unpacked
-from milepost.store.columns import slimmest
 from milepost.store.packing import Layout
 
 NUMBERS = lists(one_of(integers(-200, 200), integers(-(1 << 40), 1 << 40)), min_size=1, max_size=30)

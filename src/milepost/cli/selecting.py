@@ -11,8 +11,9 @@ from milepost.cli.settling import with_settings
 from milepost.cli.showing import write
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
+from milepost.measures.interface import CountingMeasure
 from milepost.output import write_text
-from milepost.reports.document import rows_of
+from milepost.reports.document import needs_of, rows_of
 from milepost.reports.forms import render_json, render_markdown
 from milepost.reports.interface import Report
 from milepost.reports.measured import some_measures
@@ -20,7 +21,11 @@ from milepost.reports.registry import MEASURES
 from milepost.wording import listed
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from milepost.opening import Loaded
+    from milepost.playback.summed import Summed
+    from milepost.reports.documents import SelectedDocument
 
 _FORMS: Final = {None: None, ".json": render_json, ".md": render_markdown}
 
@@ -39,6 +44,19 @@ def measures_named(text: str) -> tuple[str, ...]:
     return tuple(name for name in MEASURES if name in asked)  # of the others nothing is loaded
 
 
+def _document_of(args: argparse.Namespace, names: Sequence[str], loaded: Loaded) -> SelectedDocument:
+    """The measures' documents; where all of them need nothing but counts, no more is asked for."""
+
+    def made(play: Summed) -> SelectedDocument:
+        return some_measures(play, names, args.min_players, made_of(args))
+
+    measures = [reported(args.min_players) for name in names if (reported := MEASURES[name].reported) is not None]
+    counting = [measure for measure in measures if isinstance(measure, CountingMeasure)]
+    if len(counting) < len(measures):
+        return made(loaded.last_play())
+    return loaded.counted(None, made, needs_of(counting))
+
+
 def report_only(args: argparse.Namespace, loaded: Loaded) -> Exit:
     """Write the measures that are named, each as its command does.
 
@@ -55,7 +73,7 @@ def report_only(args: argparse.Namespace, loaded: Loaded) -> Exit:
         raise UsageError("--since, --from and --to are for the whole report. Leave them out, or leave --only out.")
     if args.anonymous:
         loaded = loaded.without_names()
-    document = some_measures(loaded.last_play(), names, args.min_players, made_of(args))
+    document = _document_of(args, names, loaded)
     views = [view for name in names if document[name] for view in MEASURES[name].views(document[name])]  # type: ignore[literal-required]
     missing = [name for name in names if not document[name]]  # type: ignore[literal-required]
     if len(missing) == len(names):

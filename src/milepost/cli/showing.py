@@ -17,12 +17,12 @@ from milepost.cli.loading import load
 from milepost.cli.settling import with_settings
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
-from milepost.measures.interface import table_of
+from milepost.measures.interface import CountingMeasure, table_of
 from milepost.output import write_text
 from milepost.playback.attributes import is_attribute
 from milepost.playback.per_run import counted_per
 from milepost.reports.choosing import chosen
-from milepost.reports.document import described, document, name_of_document, rows_of
+from milepost.reports.document import described, document, name_of_document, needs_of, rows_of
 from milepost.reports.formats import render
 from milepost.reports.interface import Report
 from milepost.reports.registry import MEASURES
@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from milepost.measures.interface import AnyMeasure
     from milepost.opening import Loaded
     from milepost.playback.play import Play
+    from milepost.playback.summed import Summed
     from milepost.reports.documents import FunnelPerRunDocument
     from milepost.reports.heads import Head
 
@@ -46,14 +47,7 @@ def measured(
     loaded = loaded or load(args)
     if getattr(args, "by", None):
         return _by_groups(args, measure, loaded, look)
-    per = getattr(args, "per", "player")
-
-    def made(play: Play) -> Head:
-        play = counted_per(play, per)
-        return document(args.command, play, table_of(play, measure))
-
-    report = loaded.made(name_of_document(args.command, measure, per), made)
-    report = described(report, loaded.course, args.min_players)
+    report = described(_document_of(args, measure, loaded), loaded.course, args.min_players)
     if look is not None:
         look(rows_of(report, "levels"))
     join(args, report, loaded.course)
@@ -61,6 +55,25 @@ def measured(
     entry = MEASURES[args.command]
     write(args, Report(report, entry.views(report), rows_of(report, entry.rows)))
     return Exit.DONE
+
+
+def _document_of(args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded) -> Head:
+    """The document of a measure; where it needs nothing but counts, no more is asked for."""
+    per = getattr(args, "per", "player")
+    name = name_of_document(args.command, measure, per)
+    if isinstance(measure, CountingMeasure) and per == "player":
+        counting: CountingMeasure = measure
+
+        def counted(play: Summed) -> Head:
+            return document(args.command, play, table_of(play, counting))
+
+        return loaded.counted(name, counted, needs_of([counting]))
+
+    def made(play: Play) -> Head:
+        play = counted_per(play, per)
+        return document(args.command, play, table_of(play, measure))
+
+    return loaded.made(name, made)
 
 
 def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:

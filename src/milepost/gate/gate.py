@@ -58,8 +58,7 @@ class Admitted(WithoutRecords):
     @cached_property
     def open_levels(self) -> Bools:
         """Per level of the course, whether the course says that there is no way to clear it yet."""
-        levels = self.course.levels if self.course else ()
-        return np.array([level.open for level in levels] or [False] * self.stops.n_levels, dtype=np.bool_)
+        return open_levels(self.course, self.stops)
 
     @cached_property
     def orders(self) -> Orders:
@@ -90,6 +89,12 @@ class Admitted(WithoutRecords):
             return np.full(len(order), -1)
         last = np.maximum(0, self.orders.count[order] - 1)
         return np.where(self.orders.count[order] > 0, self.orders.level_at(order, last), -1)
+
+
+def open_levels(course: Course | None, stops: Stops) -> Bools:
+    """Per level of the course, whether the course says that there is no way to clear it yet."""
+    levels = course.levels if course else ()
+    return np.array([level.open for level in levels] or [False] * stops.n_levels, dtype=np.bool_)
 
 
 @dataclass

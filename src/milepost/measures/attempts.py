@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final, TypedDict
+from typing import ClassVar, Final, TypedDict
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from milepost.measures.sums.tries import TryCounts
 from milepost.numerics.counted import Counted
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
-from milepost.playback.summed import Summed
+from milepost.playback.summed import Kinds, Summed
 from milepost.vocabulary import CLEARED, DIED
 
 _MOST_HITS: Final = 20  # that are looked at
@@ -104,6 +104,8 @@ class AttemptsTotals(TypedDict):
 @dataclass(frozen=True)
 class AttemptsToClear:
     """Settled attempts up to the first clear, by level."""
+
+    SUMS: ClassVar[Kinds] = (TryCounts,)
 
     def __call__(self, play: Summed) -> Table[AttemptsRow, AttemptsTotals]:
         """One row a level; see docs/definitions.md for the columns."""

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TypedDict
+from typing import ClassVar, TypedDict
 
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.sums.attendance import void_attempts
 from milepost.measures.sums.coverage import CoverageCounts
 from milepost.measures.sums.times import Spent
-from milepost.playback.summed import Summed
+from milepost.playback.summed import Kinds, Summed
 
 
 class CoverageRow(LevelRow):
@@ -44,6 +44,8 @@ class Coverage:
     """
 
     min_players: int = 5
+
+    SUMS: ClassVar[Kinds] = (Spent, CoverageCounts)
 
     def __call__(self, play: Summed) -> Table[CoverageRow, CoverageTotals]:
         """One row a level: players, tries, minutes played, minutes to get there, and the move on to the next level."""

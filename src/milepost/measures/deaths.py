@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TypedDict
+from typing import ClassVar, TypedDict
 
 import numpy as np
 
@@ -14,7 +14,7 @@ from milepost.measures.sums.attendance import Reached, levels_shown, void_attemp
 from milepost.measures.sums.deaths import BINS, DeathCounts
 from milepost.measures.sums.times import Spent
 from milepost.numerics.counted import Counted
-from milepost.playback.summed import Summed
+from milepost.playback.summed import Kinds, Summed
 from milepost.vocabulary import CLEARED, DIED
 
 
@@ -67,6 +67,8 @@ class Deaths:
     """
 
     arrival: float = 1.0
+
+    SUMS: ClassVar[Kinds] = (Reached, Spent, DeathCounts)
 
     def __call__(self, play: Summed) -> Table[DeathsRow, NoTotals]:
         """One row a level; see docs/definitions.md for the columns."""

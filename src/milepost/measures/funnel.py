@@ -5,13 +5,13 @@ from __future__ import annotations
 import itertools
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TypedDict, cast
+from typing import ClassVar, TypedDict, cast
 
 from milepost.measures.interface import LevelRow, NoTotals, RawRow, Table, share
 from milepost.measures.sums.attendance import Attendance
 from milepost.measures.sums.funnel import FunnelCounts
 from milepost.numerics.intervals import log_log, wilson
-from milepost.playback.summed import Summed
+from milepost.playback.summed import Kinds, Summed
 
 
 class Stops(TypedDict):
@@ -79,6 +79,8 @@ class Funnel:
     """
 
     censor_unknown: bool = False
+
+    SUMS: ClassVar[Kinds] = (Attendance, FunnelCounts)
 
     def __call__(self, play: Summed) -> Table[FunnelRow, NoTotals]:
         """One row a level in course order; see docs/definitions.md for the columns."""

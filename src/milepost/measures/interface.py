@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, is_dataclass
 from hashlib import sha256
 from types import FunctionType
-from typing import Generic, Protocol, TypedDict, TypeVar, cast
+from typing import ClassVar, Generic, Protocol, TypedDict, TypeVar, cast, runtime_checkable
 
 from milepost.playback.play import Play
+from milepost.playback.summed import Kinds, Summed
 
 R_co = TypeVar("R_co", covariant=True, bound=Mapping[str, object])
 T_co = TypeVar("T_co", covariant=True, bound=Mapping[str, object])
 R = TypeVar("R", bound=Mapping[str, object])
 T = TypeVar("T", bound=Mapping[str, object])
+P = TypeVar("P", bound=Summed)
 
 
 class NoTotals(TypedDict):
@@ -49,10 +51,25 @@ class Measure(Protocol[R_co, T_co]):
         """Compute the measure."""
 
 
+AnyTable = Table[Mapping[str, object], Mapping[str, object]]
 AnyMeasure = Measure[Mapping[str, object], Mapping[str, object]]
 
 
-def name_of(measure: Measure[R, T]) -> str | None:
+@runtime_checkable
+class CountingMeasure(Protocol):
+    """A measure that needs nothing but counts.
+
+    Attributes:
+        SUMS: what is counted for it.
+    """
+
+    SUMS: ClassVar[Kinds]
+
+    def __call__(self, play: Summed, /) -> AnyTable:
+        """Compute the measure."""
+
+
+def name_of(measure: object) -> str | None:
     """What tells a measure with its settings from any other; None where its settings cannot be told."""
     if isinstance(measure, FunctionType):
         named = measure.__name__ == measure.__qualname__ and measure.__name__.isidentifier()
@@ -63,7 +80,7 @@ def name_of(measure: Measure[R, T]) -> str | None:
     return f"{type(measure).__name__}-{settings}"
 
 
-def table_of(play: Play, measure: Measure[R, T]) -> Table[R, T]:
+def table_of(play: P, measure: Callable[[P], Table[R, T]]) -> Table[R, T]:
     """What a measure says of a play, made once; kept with the play, where that is kept, unless its settings cannot be told."""
     name = name_of(measure)
     return play.once(measure) if name is None else play.lasting(name, measure, Table)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
-from typing import TypedDict, cast
+from typing import ClassVar, TypedDict, cast
 
 from milepost.measures.interface import Table
 from milepost.measures.sums.moves import MoveCounts
-from milepost.playback.summed import Summed
+from milepost.playback.summed import Kinds, Summed
 from milepost.vocabulary import MOVE_KINDS, SETBACK
 
 # Moves from one stop to another, of one kind; the cost of setbacks is in seconds.
@@ -46,6 +46,8 @@ class MovesTotals(TypedDict):
 @dataclass(frozen=True)
 class Moves:
     """Where players went from where, in the table's order of play."""
+
+    SUMS: ClassVar[Kinds] = (MoveCounts,)
 
     def __call__(self, play: Summed) -> Table[MovesRow, MovesTotals]:
         """Rows a move; the totals hold how often each kind of move was made, and what came of setbacks."""

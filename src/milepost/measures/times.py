@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TypedDict
+from typing import ClassVar, TypedDict
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from milepost.measures.sums.times import Spent, TimeCounts
 from milepost.numerics.counted import Counted
 from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.whole_numbers import among, distinct
-from milepost.playback.summed import Summed
+from milepost.playback.summed import Kinds, Summed
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
 
 _SHORTEST, _LONGEST_BIN = 0.25, 40  # seconds; the number of the last bin, which has all beyond
@@ -80,6 +80,8 @@ class TimesTotals(TypedDict):
 @dataclass(frozen=True)
 class TimeInLevel:
     """Active seconds to the first clear, and the times of single attempts, by level."""
+
+    SUMS: ClassVar[Kinds] = (Reached, Spent, TimeCounts)
 
     def __call__(self, play: Summed) -> Table[TimesRow, TimesTotals]:
         """One row a level; see docs/definitions.md for the columns."""

@@ -1,7 +1,7 @@
 """How often rows of numbers occur: tables of counts that add up, from which medians, sums and survival curves are read.
 
 Values are counted as they are, in no bins, so that what is read from the counts is exact, and the same whether a log was
-counted as a whole or in parts.
+counted as a whole or in parts. Tables wait in as few bytes as hold them.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Column, Floats, Ints
+from milepost.numerics.narrow import slimmest
 from milepost.numerics.whole_numbers import numbered, stable_order
 
 _STEPS: Final = 1000.0  # of clocks, to a second
@@ -26,29 +27,43 @@ class Counted:
     """Distinct rows of some columns, rising from the first column on, and how often each occurs.
 
     Attributes:
-        columns: whole numbers, truths, or numbers none of which is NaN; all of one length.
-        count: how often the row occurs.
+        slim: the columns as they wait.
+        times: how often each row occurs, likewise.
     """
 
-    columns: tuple[Column, ...]
-    count: Ints
+    slim: tuple[_Slim, ...]
+    times: Column
 
     @classmethod
     def of(cls, *columns: Column) -> Counted:
-        """Count the rows of some columns; what is a thousandth but for rounding is taken for it."""
-        return _gathered(tuple(_without_rounding(column) if column.dtype.kind == "f" else column for column in columns), None)
+        """Count the rows of some columns; what is a thousandth but for rounding is taken for it.
+
+        Args:
+            columns: whole numbers, truths, or numbers none of which is NaN; all of one length.
+        """
+        return _gathered(tuple(_Slim.of(column) for column in columns), None)
 
     @classmethod
     def merged(cls, parts: Iterable[Counted]) -> Counted:
         """The counts of parts of the rows together."""
         several = list(parts)
-        columns = (np.concatenate(own) for own in zip(*(part.columns for part in several), strict=True))
-        return _gathered(tuple(columns), np.concatenate([part.count for part in several]))
+        columns = (_Slim.joined(own) for own in zip(*(part.slim for part in several), strict=True))
+        return _gathered(tuple(columns), np.concatenate([part.times for part in several]).astype(np.int64))
+
+    @property
+    def columns(self) -> tuple[Column, ...]:
+        """The columns: whole numbers of 64 bits, truths and numbers."""
+        return tuple(column.wide() for column in self.slim)
+
+    @property
+    def count(self) -> Ints:
+        """How often each row occurs."""
+        return self.times.astype(np.int64)
 
     @property
     def total(self) -> int:
         """How many rows were counted."""
-        return int(self.count.sum())
+        return int(self.times.sum(dtype=np.int64))
 
     @property
     def values(self) -> Floats:
@@ -58,16 +73,19 @@ class Counted:
 
     def at(self, first: int) -> Counted:
         """The rows that begin with a number, without it."""
-        rows = slice(*np.searchsorted(self.columns[0], [first, first + 1]))
-        return Counted(tuple(column[rows] for column in self.columns[1:]), self.count[rows])
+        column = self.slim[0].values
+        if not len(column) or not column[0] <= first <= column[-1]:
+            return self._some(slice(0, 0), 1)
+        value = column.dtype.type(first)  # of another type, the column would have to be widened first
+        return self._some(slice(np.searchsorted(column, value), np.searchsorted(column, value, side="right")), 1)
 
     def where(self, rows: Bools) -> Counted:
         """Some of the rows."""
-        return Counted(tuple(column[rows] for column in self.columns), self.count[rows])
+        return self._some(rows, 0)
 
     def by(self, *places: int) -> Counted:
         """Counted by some of the columns only, which are told by their places."""
-        return _gathered(tuple(self.columns[place] for place in places), self.count)
+        return _gathered(tuple(self.slim[place] for place in places), self.count)
 
     def median(self) -> float | None:
         """The plain median of the only column, halfway between the middle two; None without values."""
@@ -81,47 +99,80 @@ class Counted:
         """The sum of the only column."""
         return float(self.values @ self.count)
 
+    def _some(self, rows: Bools | slice, first: int) -> Counted:
+        return Counted(tuple(column.rows(rows) for column in self.slim[first:]), self.times[rows])
 
-def _gathered(columns: tuple[Column, ...], count: Ints | None) -> Counted:
+
+@dataclass(frozen=True)
+class _Slim:
+    """A column in as few bytes as hold it.
+
+    Attributes:
+        values: whole numbers, truths or numbers; or the thousandths of numbers that are such.
+        thousandths: whether it is these.
+    """
+
+    values: Column
+    thousandths: bool = False
+
+    @classmethod
+    def of(cls, column: Column) -> _Slim:
+        """A column as it waits."""
+        if column.dtype.kind != "f":
+            return cls(slimmest(column))
+        with np.errstate(over="ignore", invalid="ignore"):  # of numbers that are no times
+            steps = np.rint(column * _STEPS)
+            near = np.abs(steps / _STEPS - column) <= _ROUNDING * np.maximum(1.0, np.abs(column))
+        if near.all() and np.abs(steps).max(initial=0.0) < _MOST:
+            return cls(slimmest(steps.astype(np.int64)), thousandths=True)
+        return cls(np.where(near, steps / _STEPS, column))
+
+    @classmethod
+    def joined(cls, parts: tuple[_Slim, ...]) -> _Slim:
+        """Columns one after the other."""
+        if len({part.thousandths for part in parts}) > 1:
+            return cls(np.concatenate([part.wide() for part in parts]))
+        return cls(np.concatenate([part.values for part in parts]), parts[0].thousandths)
+
+    def rows(self, rows: Column | slice) -> _Slim:
+        """Some of its rows."""
+        return _Slim(self.values[rows], self.thousandths)
+
+    def wide(self) -> Column:
+        """The column as it was."""
+        if self.thousandths:
+            return self.values / _STEPS
+        return self.values if self.values.dtype.kind in "bf" else self.values.astype(np.int64)
+
+    def coded(self) -> Ints:
+        """Whole numbers from nought on that rise as the values do."""
+        if self.values.dtype.kind == "f":
+            return np.searchsorted(np.unique(self.values), self.values)
+        whole: Ints = self.values.astype(np.int64)
+        return whole - int(whole.min())
+
+
+def _gathered(columns: tuple[_Slim, ...], count: Ints | None) -> Counted:
     """The distinct rows, with the sum of their counts, or how many there are."""
-    rows = len(columns[0])
+    rows = len(columns[0].values)
     if not rows:
-        return Counted(columns, np.zeros(0, np.int64))
+        return Counted(columns, np.zeros(0, np.int8))
     key = _key(columns)
     order = stable_order(key)
     rising = key[order]
     first = np.flatnonzero(np.concatenate(([True], rising[1:] != rising[:-1])))
     sums = np.diff(first, append=rows) if count is None else np.add.reduceat(count[order], first)
     places = order[first]
-    return Counted(tuple(column[places] for column in columns), sums)
+    return Counted(tuple(column.rows(places) for column in columns), slimmest(sums))
 
 
-def _without_rounding(column: Floats) -> Floats:
-    """Numbers without what sums and differences of a clock's thousandths add to them, so that equal times are one value."""
-    with np.errstate(over="ignore", invalid="ignore"):  # of numbers that are no times
-        whole = np.rint(column * _STEPS) / _STEPS
-        return np.where(np.abs(whole - column) <= _ROUNDING * np.maximum(1.0, np.abs(column)), whole, column)
-
-
-def _key(columns: tuple[Column, ...]) -> Ints:
+def _key(columns: tuple[_Slim, ...]) -> Ints:
     """One whole number for each row, which rises as the rows do."""
-    key, span = np.zeros(len(columns[0]), np.int64), 1
+    key, span = np.zeros(len(columns[0].values), np.int64), 1
     for column in columns:
-        code = _coded(column)
+        code = column.coded()
         width = int(code.max()) + 1
         if span * width >= _WIDE:
             key, span = numbered(key)[1], len(key)
         key, span = key * width + code, span * width
     return key
-
-
-def _coded(column: Column) -> Ints:
-    """Whole numbers from nought on that rise as the values do."""
-    if column.dtype.kind != "f":
-        whole: Ints = column.astype(np.int64)
-        return whole - int(whole.min())
-    with np.errstate(over="ignore"):
-        steps = np.rint(column * _STEPS)
-    if np.abs(steps).max() < _MOST and bool((steps / _STEPS == column).all()):
-        return _coded(steps.astype(np.int64))
-    return np.searchsorted(np.unique(column), column)

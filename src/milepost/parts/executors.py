@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import CancelledError, Executor, Future, ThreadPoolExecutor, as_completed
 from contextlib import contextmanager
@@ -58,6 +59,26 @@ class Workers:
             for future in waiting:
                 future.cancel()
         return [done[number] for number in range(len(inputs))]
+
+    def each(self, work: Callable[..., R], inputs: list[tuple[object, ...]], progress: Progress) -> Iterator[R]:
+        """The same one by one, in the order of the inputs, so that none has to be kept."""
+        waiting = deque[Future[R]]()
+        try:
+            for given in inputs:
+                waiting.append(self.executor.submit(work, *given))
+                while waiting and waiting[0].done():
+                    yield _done(waiting.popleft(), progress)
+            while waiting:
+                yield _done(waiting.popleft(), progress)
+        finally:
+            for future in waiting:
+                future.cancel()
+
+
+def _done(future: Future[R], progress: Progress) -> R:
+    result = future.result()
+    progress.advance(1)
+    return result
 
 
 @contextmanager

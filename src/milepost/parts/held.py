@@ -15,11 +15,11 @@ from milepost.logs.interface import ABSENT, TAG, BareLog, Log
 from milepost.logs.read import likely_records, nothing_in, read_source, require_mapped
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.sources.files import expand
+from milepost.numerics.narrow import slimmest
 from milepost.numerics.whole_numbers import numbered
 from milepost.parts.asked import Asked
 from milepost.parts.packed import Packed, packed
 from milepost.progress import Progress
-from milepost.store.columns import slimmest
 
 _PIECE: Final = 24 << 20  # bytes of a file that are read at once
 _BLOCK: Final = 1 << 17  # records of a block, if no player has more

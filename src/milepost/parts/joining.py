@@ -7,8 +7,8 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Column, Ints
+from milepost.numerics.narrow import slimmest
 from milepost.parts.packed import Packed, Same
-from milepost.store.columns import slimmest
 
 NARROW: Final = frozenset(
     {"visit", "hits", "outcome", "opened_at", "closed_at", "at", "kind", "begun_as", "ended_as", "cause", "rating", "layout"}

@@ -28,6 +28,7 @@ from milepost.parts.stored import open_store
 from milepost.parts.tasks import Wanted
 from milepost.parts.work import Way, Work
 from milepost.playback.play import Play
+from milepost.playback.summed import Kinds, Summed
 from milepost.progress import Progress
 from milepost.scratch import scratch_writing
 from milepost.sizing import unpacked
@@ -65,6 +66,12 @@ class LoadedParts:
     def made(self, name: str, make: Callable[[Play], V]) -> V:
         """What a function makes of the log replayed, of which nothing is held any longer."""
         return make(self.play(last=True))
+
+    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+        """What a function makes of counts over the log, of which nothing is held any longer."""
+        with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
+            play = self.parted.counted(self.wanted, kinds, who, progress)
+        return make(play)
 
     def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""

@@ -11,6 +11,7 @@ from milepost.gate.clock import session_order
 from milepost.gate.gate import Admitted, players_of
 from milepost.logs.interface import ABSENT, BareLog
 from milepost.memory import give_back_now
+from milepost.numerics.narrow import slimmest
 from milepost.numerics.whole_numbers import stable_order
 from milepost.parts.joining import end_to_end, joined
 from milepost.parts.packed import Packed, Same, filled_out, packed
@@ -19,7 +20,6 @@ from milepost.playback.around import AroundAttempts, SessionTimes
 from milepost.playback.attributes import Attributes
 from milepost.playback.play import Play
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
-from milepost.store.columns import slimmest
 
 _PLACES = frozenset({"opened_at", "closed_at", "at"})  # columns that point into the order of replay
 

@@ -11,19 +11,22 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.gate.exclusion import Exclusion
-from milepost.gate.gate import without_debug
+from milepost.gate.gate import open_levels, without_debug
 from milepost.gate.names import gather
 from milepost.gate.selection import Condition, only, require_any, require_known
 from milepost.gate.survey import Survey
-from milepost.logs.interface import BareLog
+from milepost.logs.interface import BareLog, refused_in_all
 from milepost.memory import give_back_now
+from milepost.parts.counting import count_part, counted_together
 from milepost.parts.executors import Workers
 from milepost.parts.merging import merged
 from milepost.parts.tasks import Part, Wanted, hits_of_part, levels_of_part, play_part, survey_part
+from milepost.playback.counted_play import CountedPlay
 from milepost.playback.infer import infer_order
 from milepost.playback.play import Play
 from milepost.playback.replacing import MOST_RECORDS
 from milepost.playback.replay import require_few
+from milepost.playback.summed import Kinds
 from milepost.progress import SILENT, Progress
 
 
@@ -72,20 +75,64 @@ class PartedLog:
         Raises:
             LogError: the store is damaged, or no course is given and there are too many levels to infer their order.
         """
-        log = wanted.of(self.log)
-        log, debug_sessions = (log, 0) if wanted.rules.keep_debug else without_debug(log)
-        progress.step("surveying parts", len(self.parts))
-        surveys = workers.map(survey_part, [(part, wanted) for part in self.parts], progress)
-        survey: Survey = reduce(add, surveys)
-        order = None if wanted.course is not None else self._order(wanted, survey, log, workers, progress)
-        progress.step("replaying parts", len(self.parts))
+        log, debug_sessions = self._bare(wanted)
+        survey, order = self._surveyed(wanted, log, workers, progress)
         played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
         if last and survey.clocked.sum() > MOST_RECORDS:
-            for part in self.parts:
-                part.let_go()
+            self._let_go()
         give_back_now()
         play = merged(played, log, debug_sessions, wanted)
         return replace(play, again=lambda exclusion, some: self.play(self.once_more(wanted, exclusion, some), workers))
+
+    def counted(self, wanted: Wanted, kinds: Kinds, workers: Workers, progress: Progress = SILENT) -> CountedPlay:
+        """Replay what is wanted of it, count, and keep nothing else; nobody will have it replayed after that.
+
+        Args:
+            wanted: what is wanted.
+            kinds: what is counted.
+            workers: who does it.
+            progress: told of each step.
+
+        Raises:
+            LogError: the store is damaged, or no course is given and there are too many levels to infer their order.
+        """
+        log, debug_sessions = self._bare(wanted)
+        survey, order = self._surveyed(wanted, log, workers, progress)
+        inputs: list[tuple[object, ...]] = [(part, wanted, survey, order, kinds) for part in self.parts]
+        together = counted_together(workers.each(count_part, inputs, progress), kinds)
+        self._let_go()
+        stops, course = together.stops, wanted.course
+        return CountedPlay(
+            stops=stops.names,
+            n_levels=stops.n_levels,
+            course=course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None,
+            inferred=course is None,
+            rules=wanted.rules,
+            open_levels=open_levels(course, stops),
+            causes=log.causes,
+            tags=list(log.tags),
+            debug_sessions=debug_sessions,
+            refused=refused_in_all(log.refused),
+            unknown_words=log.unknown_words,
+            known=together.counts,
+        )
+
+    def _bare(self, wanted: Wanted) -> tuple[BareLog, int]:
+        """What is wanted of the log, without its records, and how many sessions are left out of it as debug."""
+        log = wanted.of(self.log)
+        return (log, 0) if wanted.rules.keep_debug else without_debug(log)
+
+    def _surveyed(self, wanted: Wanted, log: BareLog, workers: Workers, progress: Progress) -> tuple[Survey, list[int] | None]:
+        """What has to be known of the whole, and the order of the levels where no course is given."""
+        progress.step("surveying parts", len(self.parts))
+        survey: Survey = reduce(add, workers.map(survey_part, [(part, wanted) for part in self.parts], progress))
+        order = None if wanted.course is not None else self._order(wanted, survey, log, workers, progress)
+        progress.step("replaying parts", len(self.parts))
+        return survey, order
+
+    def _let_go(self) -> None:
+        for part in self.parts:
+            part.let_go()
 
     def once_more(self, wanted: Wanted, exclusion: Exclusion, sessions: Bools) -> Wanted:
         """What is wanted of some sessions of a play once more, with something left out, and nothing made of their records."""

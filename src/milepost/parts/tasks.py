@@ -6,7 +6,7 @@ merges, and the whole is what it would be in one piece.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any, Protocol
 
 import numpy as np
@@ -20,12 +20,12 @@ from milepost.gate.names import Stops
 from milepost.gate.selection import Condition, only
 from milepost.gate.survey import Survey, survey_of
 from milepost.logs.interface import L, Log
+from milepost.measures.clocks import on_clock
 from milepost.parts.packed import Packed, packed_columns, packed_table
 from milepost.playback.around import SessionTimes
 from milepost.playback.attributes import all_attributes
-from milepost.playback.idle import active_without_idle
 from milepost.playback.infer import Precedence
-from milepost.playback.play import Summary, registered
+from milepost.playback.play import FullPlay, Summary, registered
 from milepost.playback.replay import levels_in_play, replay_gated
 from milepost.progress import SILENT
 from milepost.rules import ReplayRules
@@ -125,14 +125,16 @@ def levels_of_part(part: Part, wanted: Wanted, survey: Survey) -> Precedence:
     return levels_in_play(_gated(part, wanted, survey), wanted.rules)
 
 
+def replayed_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None) -> FullPlay:
+    """A part, replayed."""
+    play = replay_gated(_gated(part, wanted, survey), wanted.rules, order, SILENT)
+    return on_clock(play, idle_cap=wanted.idle_cap)
+
+
 def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None) -> PlayedPart:
     """Replay a part, and let its records go."""
-    gated = _gated(part, wanted, survey)
-    sessions = np.sort(gated.sequence)
-    play = replay_gated(gated, wanted.rules, order, SILENT)
-    attempts = play.attempts
-    if wanted.idle_cap is not None:
-        attempts = replace(attempts, active=active_without_idle(play, wanted.idle_cap))
+    play = replayed_part(part, wanted, survey, order)
+    gated, sessions = play.gated, np.sort(play.gated.sequence)
     times = SessionTimes(*(column[sessions] for column in vars(play.session_times).values()))
     return PlayedPart(
         sessions,
@@ -142,7 +144,7 @@ def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | Non
         play.endless[sessions],
         gated.coarse[sessions],
         times,
-        packed_table(attempts),
+        packed_table(play.attempts),
         packed_table(play.around),
         packed_columns(all_attributes(play).columns),
         packed_table(play.moves),

@@ -63,14 +63,19 @@ class Work:
         return self._way_of_size(sum(unpacked(source.label, source.size()) for source in sources))
 
     @property
+    def most(self) -> int:
+        """About how many bytes a log may take in memory."""
+        own = memory_of_machine()
+        return self.memory if self.memory is not None else _MOST if own is None else own // _SHARE
+
+    @property
     def _divided(self) -> bool:
         """Whether it was said that several do the work."""
         return self.jobs is not None and self.jobs > 1
 
     def _way_of_size(self, size: int) -> Way:
         """The same for logs of so many bytes of JSON Lines."""
-        own = memory_of_machine()
-        most = self.memory if self.memory is not None else _MOST if own is None else own // _SHARE
+        most = self.most
         comfort = most if self.memory is not None else min(most, COMFORT)
         if not self._divided and memory_of_whole(size) <= comfort:
             return Way()

@@ -31,6 +31,7 @@ class Sums(Protocol):
 S = TypeVar("S", bound=Sums)
 T = TypeVar("T", bound="Summary")
 V = TypeVar("V")
+Kinds = tuple["type[Summary]", ...]  # what is counted: `Sums`, or summaries of records
 
 
 class Summed(Protocol):

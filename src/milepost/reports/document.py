@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Final, TypeVar, cast
 
 from milepost.measures.interface import name_of
 from milepost.measures.sums.attendance import Attendance
 from milepost.playback.play import with_attempts
-from milepost.playback.tallies import finding_counts
+from milepost.playback.tallies import SessionMarks, Tallies, finding_counts
 from milepost.reports.heads import CourseHead, Head, LeftOut
 from milepost.reports.void import suspected, what_is_void
 from milepost.vocabulary import FINDINGS
@@ -16,8 +16,9 @@ from milepost.wording import listed, plural
 
 if TYPE_CHECKING:
     from milepost.course.course import Course
-    from milepost.measures.interface import AnyMeasure, Table
-    from milepost.playback.summed import Summed
+    from milepost.measures.interface import CountingMeasure, Table
+    from milepost.playback.play import Summary
+    from milepost.playback.summed import Kinds, Summed
 
 FORMAT: Final = 1  # of documents; it rises when a key changes its meaning or goes. 1: the first one that is numbered
 D = TypeVar("D", bound=Head)
@@ -52,7 +53,13 @@ def document(command: str, play: Summed, table: Table[Mapping[str, object], Mapp
     return cast(Head, {**head(command, play), **table.totals, "levels": rows})
 
 
-def name_of_document(command: str, measure: AnyMeasure, per: str = "player") -> str | None:
+def needs_of(measures: Iterable[CountingMeasure]) -> Kinds:
+    """What has to be counted for the documents of some measures."""
+    kinds: list[type[Summary]] = [Tallies, SessionMarks, Attendance, *(kind for measure in measures for kind in measure.SUMS)]
+    return tuple(dict.fromkeys(kinds))
+
+
+def name_of_document(command: str, measure: object, per: str = "player") -> str | None:
     """What tells a command's document from any other of the same play; None where nothing does."""
     name = name_of(measure)
     return None if name is None else f"document-{command}-{per}-{name}"

@@ -23,10 +23,10 @@ from milepost.errors import LogError, OutputError
 from milepost.logs.interface import ABSENT, TAG, BareLog, Place, Records, Refused, Sessions
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.sources.files import STORE_MANIFEST
+from milepost.numerics.narrow import slimmest
 from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
 from milepost.store.checksums import checksum
-from milepost.store.columns import slimmest
 from milepost.store.manifest import REPLAYED, Entry, Manifest, kept_as, latest, read_manifest
 from milepost.store.tables import Cells, read_arrays, read_lists, write_table
 
