@@ -194,3 +194,17 @@ def test_whoever_changes_the_program_is_answered_anew(told, monkeypatch):
     told("funnel", *COURSE)
     monkeypatch.setattr(remembering, "_program", lambda: [["changed.py", 1, 2]])
     assert told("funnel", *COURSE)[1]
+
+
+def test_of_a_store_too_large_for_its_attempts(told, monkeypatch):
+    """Counts are all that is made of it, and the documents all that is kept; what needs attempts is replayed with them."""
+    expected = [told("report", *COURSE, "--only", name)[0][name] for name in ("funnel", "deaths")]
+    shutil.rmtree(KEPT)
+    monkeypatch.setattr(remembering, "memory_of_attempts", lambda records: 1 << 60)
+    for name, whole in zip(("funnel", "deaths"), expected, strict=True):
+        first, read = told(name, *COURSE)
+        again, read_again = told(name, *COURSE)
+        assert first == again == whole and read and not read_again
+    assert [path.name.split("-")[1] for path in sorted(KEPT.glob("*/*"))] == ["deaths", "funnel"]
+    assert told("funnel", *COURSE, "--where", "build=0.8")[1]
+    assert told("spikes", *COURSE)[1] and not told("moves", *COURSE)[1]

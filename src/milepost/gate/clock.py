@@ -16,10 +16,13 @@ COARSE_RECORDS = 10
 _NO_STAMP = np.iinfo(np.int64).max
 
 
-def coarse_builds(survey: Survey) -> Bools:
-    """Per build, whether its clock counts whole seconds only."""
-    coarse: Bools = (survey.clocked >= COARSE_RECORDS) & (survey.whole >= COARSE_SHARE * survey.clocked)
-    return coarse
+def coarse_builds(survey: Survey) -> frozenset[str | None]:
+    """The builds whose clock counts whole seconds only."""
+    return frozenset(
+        build
+        for build, records in survey.clocked.items()
+        if records >= COARSE_RECORDS and survey.whole[build] >= COARSE_SHARE * records
+    )
 
 
 def replay_order(records: Records, left: Ints, n_sessions: int) -> tuple[Ints, Ints]:

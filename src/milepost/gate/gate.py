@@ -15,7 +15,7 @@ from milepost.gate.exclusion import Exclusion
 from milepost.gate.names import Stops, gather, resolve
 from milepost.gate.orders import Orders
 from milepost.gate.selection import only
-from milepost.gate.survey import Survey, builds_of, survey_of
+from milepost.gate.survey import Survey, survey_of
 from milepost.logs.interface import ABSENT, BareLog, L, Log, Records, Sessions, WithoutRecords
 from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
 
@@ -162,7 +162,7 @@ def gate(
         to=to,
         order=order,
         fault=_faults(records, level, order, bounds, foreign),
-        of_records=int(survey.clocked.sum()),
+        of_records=survey.records,
     )
 
 
@@ -191,7 +191,8 @@ def _coarse(log: Log, survey: Survey, known: Bools) -> Bools:
     """Per session, whether its clock counts whole seconds."""
     if not log.sessions.name:
         return np.zeros(0, np.bool_)
-    coarse = coarse_builds(survey)[builds_of(log.sessions)[0]]
+    builds = coarse_builds(survey)
+    coarse = np.array([build in builds for build in log.sessions.build], dtype=np.bool_)
     coarse[np.bincount(log.records.session[known], minlength=len(coarse)) == 0] = False
     return coarse
 

@@ -5,6 +5,7 @@ Surveys of parts of a log add up to that of the whole.
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -21,14 +22,14 @@ class Survey:
 
     Attributes:
         names: per name of a stop, how often it occurs as a level or as where a transition leads.
-        clocked: per build, in order of first appearance among the sessions, the records.
+        clocked: by build, None for sessions without one, the records.
         whole: those of them at a whole second.
         run_starts: how many say that a run begins.
     """
 
     names: Ints
-    clocked: Ints
-    whole: Ints
+    clocked: Counter[str | None]
+    whole: Counter[str | None]
     run_starts: int = 0
 
     def __add__(self, other: Survey) -> Survey:
@@ -36,17 +37,26 @@ class Survey:
         starts = self.run_starts + other.run_starts
         return Survey(self.names + other.names, self.clocked + other.clocked, self.whole + other.whole, starts)
 
+    @property
+    def records(self) -> int:
+        """How many records there are."""
+        return self.clocked.total()
+
 
 def survey_of(log: Log) -> Survey:
-    """Survey a log, or a part of it that has the sessions and names of the whole."""
+    """Survey a log, or a part of it that has the names of the whole."""
     records = log.records
     known = records.event >= 0
     build_of_session, builds = builds_of(log.sessions)
     build = build_of_session[records.session[known]]
-    clocked = np.bincount(build, minlength=builds)
-    whole = np.bincount(build[records.whole[known]], minlength=builds)
+    names = list(dict.fromkeys(log.sessions.build))
+    clocked, whole = (np.bincount(of, minlength=builds).tolist() for of in (build, build[records.whole[known]]))
     starts = int(np.count_nonzero(records.event == RUN_START))
-    return Survey(_name_counts(records, known, len(log.stops)), clocked, whole, starts)
+    return Survey(_name_counts(records, known, len(log.stops)), _by_name(names, clocked), _by_name(names, whole), starts)
+
+
+def _by_name(names: list[str | None], counts: list[int]) -> Counter[str | None]:
+    return Counter(dict(zip(names, counts, strict=True)))
 
 
 @lru_cache(maxsize=1)

@@ -8,6 +8,7 @@ from typing import Any, Final
 
 from milepost.gate.names import Stops
 from milepost.gate.survey import Survey
+from milepost.logs.interface import refused_in_all
 from milepost.parts.tasks import Part, Wanted, replayed_part
 from milepost.playback.summed import Kinds
 
@@ -16,16 +17,27 @@ _AT_ONCE: Final = 16  # parts whose counts wait to be put together
 
 @dataclass(frozen=True)
 class CountedPart:
-    """What was counted over a part, by its kind, and what its names stand for."""
+    """What was counted over a part.
+
+    Attributes:
+        stops: what its names stand for.
+        counts: by their kind.
+        debug_sessions: how many were left out.
+        refused_gone: how many records that could not be read are of sessions that were left out.
+    """
 
     stops: Stops
     counts: dict[type, Any]
+    debug_sessions: int
+    refused_gone: int
 
 
 def count_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None, kinds: Kinds) -> CountedPart:
     """Replay a part, count over it, and let its records and attempts go."""
-    play = replayed_part(part, wanted, survey, order)
-    return CountedPart(play.gated.stops, {kind: kind.of(play) for kind in kinds})
+    log, own = part.by_itself()
+    play = replayed_part(wanted.of(log, own), wanted, survey, order)
+    counts = {kind: kind.of(play) for kind in kinds}
+    return CountedPart(play.gated.stops, counts, play.debug_sessions, refused_in_all(log.refused) - play.refused)
 
 
 def counted_together(parts: Iterable[CountedPart], kinds: Kinds) -> CountedPart:
@@ -39,4 +51,9 @@ def counted_together(parts: Iterable[CountedPart], kinds: Kinds) -> CountedPart:
 
 
 def _together(parts: list[CountedPart], kinds: Kinds) -> CountedPart:
-    return CountedPart(parts[0].stops, {kind: kind.merged([part.counts[kind] for part in parts]) for kind in kinds})
+    return CountedPart(
+        parts[0].stops,
+        {kind: kind.merged([part.counts[kind] for part in parts]) for kind in kinds},
+        sum(part.debug_sessions for part in parts),
+        sum(part.refused_gone for part in parts),
+    )

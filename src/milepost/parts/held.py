@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
@@ -18,6 +19,7 @@ from milepost.logs.sources.files import expand
 from milepost.numerics.narrow import slimmest
 from milepost.numerics.whole_numbers import numbered
 from milepost.parts.asked import Asked
+from milepost.parts.own import by_itself
 from milepost.parts.packed import Packed, packed
 from milepost.progress import Progress
 
@@ -25,6 +27,9 @@ _PIECE: Final = 24 << 20  # bytes of a file that are read at once
 _BLOCK: Final = 1 << 17  # records of a block, if no player has more
 _BLOCKS: Final = 100  # at most, about, for each of them knows of all sessions
 _CODE_OF_TAG: Final = np.dtype(np.int32)
+
+
+Opened = Callable[[], BareLog]
 
 
 @dataclass(frozen=True)
@@ -90,6 +95,14 @@ class HeldPart:
         rows = sum(piece.length(self.block) for piece in self.pieces)
         return Log(**vars(self.bare), records=records_with({name: self._column(name, rows) for name in names}, rows))
 
+    def by_itself(self, columns: tuple[str, ...] | None = None) -> tuple[Log, Ints]:
+        """The same with their own sessions only, and the numbers of these in the whole.
+
+        Raises:
+            RecordsGoneError: they were let go.
+        """
+        return by_itself(self.log(columns))
+
     def let_go(self) -> None:
         """Let the records of all blocks go."""
         self.pieces.clear()
@@ -122,8 +135,10 @@ def held_in_blocks(log: BareLog, pieces: list[_Piece], most: int) -> list[HeldPa
     return [HeldPart(log, pieces, number) for number in range(count)]
 
 
-def hold(asked: Asked, progress: Progress) -> tuple[BareLog, list[HeldPart]]:
+def hold(asked: Asked, progress: Progress) -> tuple[list[HeldPart], Opened, Opened]:
     """Read the logs that are asked for, piece by piece, and hold them in memory.
+
+    Gives the parts, and what gives the log without records, twice: it is there.
 
     Args:
         asked: the logs.
@@ -151,7 +166,7 @@ def hold(asked: Asked, progress: Progress) -> tuple[BareLog, list[HeldPart]]:
     if not pieces:
         raise nothing_in(log)
     records = sum(piece.bounds[-1] for piece in pieces)
-    return log, held_in_blocks(log, pieces, max(_BLOCK, records // _BLOCKS))
+    return held_in_blocks(log, pieces, max(_BLOCK, records // _BLOCKS)), lambda: log, lambda: log
 
 
 def _packed_piece(builder: RecordBuilder, rows: int) -> _Piece:

@@ -133,10 +133,11 @@ def load_parts(asked: Asked, way: Way) -> LoadedParts:
         else:
             folder, spilled = _store_of(asked, way, progress)
             parted = PartedLog(*open_store(folder))
-        parted = replace(parted, log=with_players(parted.log, asked.players))
+        bare = parted.bare
+        parted = replace(parted, bare=lambda: with_players(bare(), asked.players))
         with workers(work.threads, work.cluster, progress) as who:
             kept = parted.fitting(asked.conditions, who)
-    return LoadedParts(parted, asked.course, Wanted(asked.course, asked.rules, kept), work, spilled, asked.telling)
+    return LoadedParts(parted, asked.course, Wanted(asked.course, asked.rules, kept, asked.players), work, spilled, asked.telling)
 
 
 def _store_of(asked: Asked, way: Way, progress: Progress) -> tuple[Path, TemporaryDirectory[str] | None]:

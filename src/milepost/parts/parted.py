@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from functools import reduce
+from functools import cached_property, reduce
 from operator import add, or_
 
 import numpy as np
@@ -35,12 +35,19 @@ class PartedLog:
     """A log in parts.
 
     Attributes:
-        log: the log without its records.
         parts: its parts, which share no player and no session.
+        bare: gives the log without its records.
+        names: gives the log without its sessions as well, where it is not there already.
     """
 
-    log: BareLog
     parts: Sequence[Part]
+    bare: Callable[[], BareLog]
+    names: Callable[[], BareLog]
+
+    @cached_property
+    def log(self) -> BareLog:
+        """The log without its records."""
+        return self.bare()
 
     def fitting(self, conditions: tuple[Condition, ...], workers: Workers) -> Bools | None:
         """Per session, whether it fits all conditions; None without any.
@@ -75,10 +82,11 @@ class PartedLog:
         Raises:
             LogError: the store is damaged, or no course is given and there are too many levels to infer their order.
         """
-        log, debug_sessions = self._bare(wanted)
-        survey, order = self._surveyed(wanted, log, workers, progress)
+        log = wanted.of(self.log)
+        log, debug_sessions = (log, 0) if wanted.rules.keep_debug else without_debug(log)
+        survey, order = self._surveyed(wanted, False, log, workers, progress)
         played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
-        if last and survey.clocked.sum() > MOST_RECORDS:
+        if last and survey.records > MOST_RECORDS:
             self._let_go()
         give_back_now()
         play = merged(played, log, debug_sessions, wanted)
@@ -96,8 +104,8 @@ class PartedLog:
         Raises:
             LogError: the store is damaged, or no course is given and there are too many levels to infer their order.
         """
-        log, debug_sessions = self._bare(wanted)
-        survey, order = self._surveyed(wanted, log, workers, progress)
+        log = self.names()
+        survey, order = self._surveyed(wanted, True, log, workers, progress)
         inputs: list[tuple[object, ...]] = [(part, wanted, survey, order, kinds) for part in self.parts]
         together = counted_together(workers.each(count_part, inputs, progress), kinds)
         self._let_go()
@@ -111,22 +119,25 @@ class PartedLog:
             open_levels=open_levels(course, stops),
             causes=log.causes,
             tags=list(log.tags),
-            debug_sessions=debug_sessions,
-            refused=refused_in_all(log.refused),
+            debug_sessions=together.debug_sessions,
+            refused=refused_in_all(log.refused) - together.refused_gone,
             unknown_words=log.unknown_words,
             known=together.counts,
         )
 
-    def _bare(self, wanted: Wanted) -> tuple[BareLog, int]:
-        """What is wanted of the log, without its records, and how many sessions are left out of it as debug."""
-        log = wanted.of(self.log)
-        return (log, 0) if wanted.rules.keep_debug else without_debug(log)
-
-    def _surveyed(self, wanted: Wanted, log: BareLog, workers: Workers, progress: Progress) -> tuple[Survey, list[int] | None]:
+    def _surveyed(
+        self, wanted: Wanted, alone: bool, log: BareLog, workers: Workers, progress: Progress
+    ) -> tuple[Survey, list[int] | None]:
         """What has to be known of the whole, and the order of the levels where no course is given."""
         progress.step("surveying parts", len(self.parts))
-        survey: Survey = reduce(add, workers.map(survey_part, [(part, wanted) for part in self.parts], progress))
-        order = None if wanted.course is not None else self._order(wanted, survey, log, workers, progress)
+        survey: Survey = reduce(add, workers.map(survey_part, [(part, wanted, alone) for part in self.parts], progress))
+        order = None
+        if wanted.course is None:
+            progress.step("inferring the order of the levels", len(self.parts))
+            inputs: list[tuple[object, ...]] = [(part, wanted, alone, survey) for part in self.parts]
+            seen = reduce(add, workers.map(levels_of_part, inputs, progress))
+            require_few(seen.levels, log)
+            order = infer_order(seen, gather(log.stops, survey.names).names)
         progress.step("replaying parts", len(self.parts))
         return survey, order
 
@@ -146,10 +157,3 @@ class PartedLog:
         numbers = numbers if wanted.kept is None else numbers[wanted.kept]
         debug = np.array(self.log.sessions.debug, dtype=np.bool_)[numbers]
         return numbers if wanted.rules.keep_debug else numbers[~debug]
-
-    def _order(self, wanted: Wanted, survey: Survey, log: BareLog, workers: Workers, progress: Progress) -> list[int]:
-        """The order of the levels, inferred."""
-        progress.step("inferring the order of the levels", len(self.parts))
-        seen = reduce(add, workers.map(levels_of_part, [(part, wanted, survey) for part in self.parts], progress))
-        require_few(seen.levels, log)
-        return infer_order(seen, gather(log.stops, survey.names).names)

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
+from milepost.arrays import Ints
 from milepost.errors import LogError
 from milepost.logs.interface import BareLog, Log
 from milepost.logs.read import nothing_in
+from milepost.parts.own import own_sessions
 from milepost.store.manifest import Manifest, kept_as, latest, read_manifest
-from milepost.store.store import bare_log, groups_of_parts, records_of
+from milepost.store.sessions import SessionTable
+from milepost.store.store import bare_log, groups_of_parts, log_and_sessions, records_of
+
+Opened = Callable[[], BareLog]
 
 
 @dataclass(frozen=True)
@@ -42,6 +48,17 @@ class StoredPart:
         tags = () if columns else tuple(log.tags)
         return Log(**vars(log), records=records_of(Path(self.store), manifest, self.numbers, tags, columns))
 
+    def by_itself(self, columns: tuple[str, ...] | None = None) -> tuple[Log, Ints]:
+        """The same with its own sessions only, and their numbers in the whole; of the others nothing is made.
+
+        Raises:
+            LogError: the store is damaged, or has become another in the meantime.
+        """
+        manifest, bare, sessions = _without_sessions(self.store, self.additions, self.stamp)
+        tags = () if columns else tuple(bare.tags)
+        own, records = own_sessions(records_of(Path(self.store), manifest, self.numbers, tags, columns))
+        return Log(**vars(replace(bare, sessions=sessions.some(own))), records=records), own
+
     def let_go(self) -> None:
         """Nothing of it is held in memory."""
 
@@ -53,15 +70,35 @@ def opened(store: str, additions: int, stamp: str) -> tuple[Manifest, BareLog]:
     Raises:
         LogError: the store is damaged, or has become another in the meantime.
     """
-    folder = Path(store)
-    manifest = read_manifest(folder, kept_as(Manifest(additions=additions)))
+    manifest = _manifest(store, additions, stamp)
+    return manifest, bare_log(Path(store), manifest)
+
+
+@lru_cache(maxsize=1)
+def _without_sessions(store: str, additions: int, stamp: str) -> tuple[Manifest, BareLog, SessionTable]:
+    """The same without sessions, which wait in few bytes.
+
+    Raises:
+        LogError: the store is damaged, or has become another in the meantime.
+    """
+    manifest = _manifest(store, additions, stamp)
+    return manifest, *log_and_sessions(Path(store), manifest)
+
+
+def _manifest(store: str, additions: int, stamp: str) -> Manifest:
+    """A state of a store.
+
+    Raises:
+        LogError: it has become another in the meantime.
+    """
+    manifest = read_manifest(Path(store), kept_as(Manifest(additions=additions)))
     if manifest.stamp() != stamp:
         raise LogError(f"{store}: was packed anew in the meantime. Ask again.")
-    return manifest, bare_log(folder, manifest)
+    return manifest
 
 
-def open_store(folder: Path) -> tuple[BareLog, list[StoredPart]]:
-    """A store's log without records, and its parts that hold some.
+def open_store(folder: Path) -> tuple[list[StoredPart], Opened, Opened]:
+    """A store's parts that hold some records, and what gives its log without records, and without sessions as well.
 
     Args:
         folder: the store's folder; workers elsewhere see it under the same name.
@@ -70,8 +107,9 @@ def open_store(folder: Path) -> tuple[BareLog, list[StoredPart]]:
         LogError: the store is damaged, or holds no record that can be used.
     """
     store = str(folder.resolve())
-    manifest, log = latest(folder, lambda manifest: opened(store, manifest.additions, manifest.stamp()))
+    manifest = latest(folder, lambda manifest: _manifest(store, manifest.additions, manifest.stamp()))
+    state = (store, manifest.additions, manifest.stamp())
     if not manifest.records:
-        raise nothing_in(log)
-    groups = groups_of_parts(manifest)
-    return log, [StoredPart(store, manifest.additions, manifest.stamp(), numbers) for numbers in groups]
+        raise nothing_in(_without_sessions(*state)[1])
+    parts = [StoredPart(*state, numbers) for numbers in groups_of_parts(manifest)]
+    return parts, lambda: opened(*state)[1], lambda: _without_sessions(*state)[1]

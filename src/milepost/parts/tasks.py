@@ -13,9 +13,10 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.course.course import Course
+from milepost.folder.players import PlayerTable, with_players
 from milepost.gate.anonymous import anonymous
 from milepost.gate.exclusion import Exclusion
-from milepost.gate.gate import Gated, gate, without_debug
+from milepost.gate.gate import gate, without_debug
 from milepost.gate.names import Stops
 from milepost.gate.selection import Condition, only
 from milepost.gate.survey import Survey, survey_of
@@ -43,6 +44,9 @@ class Part(Protocol):
             columns: those of the records that are needed, where not all are; the others hold zeros.
         """
 
+    def by_itself(self, columns: tuple[str, ...] | None = None) -> tuple[Log, Ints]:
+        """The same with its own sessions only, and their numbers in the whole."""
+
     def let_go(self) -> None:
         """Nobody will ask it again: what of it is held in memory may go."""
 
@@ -54,7 +58,8 @@ class Wanted:
     Attributes:
         course: the course, if one is given.
         rules: the replay's settings.
-        kept: per session of the store, whether it takes part; None where all do.
+        kept: per session of the log, whether it takes part; None where all do.
+        players: the table of players, whose columns are tags of their sessions.
         anonymous: whether names of people are left out.
         idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
         exclusion: what is left out as suspect.
@@ -64,14 +69,22 @@ class Wanted:
     course: Course | None
     rules: ReplayRules
     kept: Bools | None = None
+    players: PlayerTable | None = None
     anonymous: bool = False
     idle_cap: float | None = None
     exclusion: Exclusion | None = None
     summaries: tuple[type[Summary], ...] = field(default_factory=registered)
 
-    def of(self, log: L) -> L:
-        """What is wanted of a log, or of a part of it."""
-        log = log if self.kept is None else only(log, self.kept)
+    def of(self, log: L, own: Ints | None = None) -> L:
+        """What is wanted of a log, or of a part of it.
+
+        Args:
+            log: the log, or a part with the sessions of the whole, which have the tags of the table of players.
+            own: of a part by itself, the numbers that its sessions have in the whole, who then get these tags.
+        """
+        log = log if own is None else with_players(log, self.players)
+        if self.kept is not None:
+            log = only(log, self.kept if own is None else self.kept[own])
         log = anonymous(log) if self.anonymous else log
         return log if self.exclusion is None else only(log, self.exclusion.kept(log))
 
@@ -109,31 +122,32 @@ def hits_of_part(part: Part, condition: Condition) -> Bools:
     return condition.hits(part.log())
 
 
-def survey_part(part: Part, wanted: Wanted) -> Survey:
+def wanted_of(part: Part, wanted: Wanted, alone: bool, columns: tuple[str, ...] | None = None) -> Log:
+    """What is wanted of a part: by itself, or with the sessions of the whole."""
+    return wanted.of(*part.by_itself(columns)) if alone else wanted.of(part.log(columns))
+
+
+def survey_part(part: Part, wanted: Wanted, alone: bool) -> Survey:
     """Count names and clocks."""
-    log = wanted.of(part.log(_SURVEYED))
+    log = wanted_of(part, wanted, alone, _SURVEYED)
     return survey_of(log if wanted.rules.keep_debug else without_debug(log)[0])
 
 
-def _gated(part: Part, wanted: Wanted, survey: Survey) -> Gated:
-    """The part as the gate lets it through, for its own sessions only."""
-    return gate(wanted.of(part.log()), wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
-
-
-def levels_of_part(part: Part, wanted: Wanted, survey: Survey) -> Precedence:
+def levels_of_part(part: Part, wanted: Wanted, alone: bool, survey: Survey) -> Precedence:
     """Who came to which level first, to infer the order of the levels from."""
-    return levels_in_play(_gated(part, wanted, survey), wanted.rules)
+    log = wanted_of(part, wanted, alone)
+    return levels_in_play(gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion), wanted.rules)
 
 
-def replayed_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None) -> FullPlay:
-    """A part, replayed."""
-    play = replay_gated(_gated(part, wanted, survey), wanted.rules, order, SILENT)
-    return on_clock(play, idle_cap=wanted.idle_cap)
+def replayed_part(log: Log, wanted: Wanted, survey: Survey, order: list[int] | None) -> FullPlay:
+    """What is wanted of a part, replayed."""
+    gated = gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
+    return on_clock(replay_gated(gated, wanted.rules, order, SILENT), idle_cap=wanted.idle_cap)
 
 
 def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None) -> PlayedPart:
     """Replay a part, and let its records go."""
-    play = replayed_part(part, wanted, survey, order)
+    play = replayed_part(wanted.of(part.log()), wanted, survey, order)
     gated, sessions = play.gated, np.sort(play.gated.sequence)
     times = SessionTimes(*(column[sessions] for column in vars(play.session_times).values()))
     return PlayedPart(

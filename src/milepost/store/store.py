@@ -20,7 +20,7 @@ import numpy as np
 
 from milepost.arrays import Column, Ints
 from milepost.errors import LogError, OutputError
-from milepost.logs.interface import ABSENT, TAG, BareLog, Place, Records, Refused, Sessions
+from milepost.logs.interface import ABSENT, TAG, BareLog, Place, Records, Refused
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.numerics.narrow import slimmest
@@ -28,9 +28,12 @@ from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
 from milepost.store.checksums import checksum
 from milepost.store.manifest import REPLAYED, Entry, Manifest, kept_as, latest, read_manifest
+from milepost.store.sessions import SessionTable, sessions_of
 from milepost.store.tables import Cells, read_arrays, read_lists, write_table
 
 _NOT_KEPT: Final = "tags not kept"
+_OF_SESSIONS: Final = ("name", "player", "build", "epoch", "debug", "tags", "first_clock", "part")
+_NO_SESSIONS: Final[dict[str, list[object]]] = {name: [] for name in _OF_SESSIONS}
 _BUSY: Final = "{}: another pack is writing to it. Wait until that is done."
 
 
@@ -50,7 +53,7 @@ def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any]
     for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
         names.setdefault(kind, []).append(text)
     sessions = tables["sessions"]
-    builder.known.restore(_sessions(sessions), sessions["first_clock"], sessions["part"], manifest.debug_only)
+    builder.known.restore(sessions_of(sessions), sessions["first_clock"], sessions["part"], manifest.debug_only)
     builder.names.restore(names)
     values = {name.removeprefix(TAG): known for name, known in names.items() if name.startswith(TAG)}
     builder.tags.restore(values, names.get(_NOT_KEPT, []))
@@ -78,6 +81,20 @@ def bare_log(folder: Path, manifest: Manifest) -> BareLog:
     _, tables, _ = _content(folder, manifest, records=False)
     _put_back(builder, manifest, tables, None)
     return builder.log().bare()
+
+
+def log_and_sessions(folder: Path, manifest: Manifest) -> tuple[BareLog, SessionTable]:
+    """The same without its sessions, and these.
+
+    Raises:
+        LogError: the store is damaged.
+    """
+    _require_whole(folder, list(manifest.tables.values()))
+    files = {name: folder / part["file"] for name, part in manifest.tables.items()}
+    tables = {name: read_lists(files[name]) for name in ("names", "refused")}
+    builder = RecordBuilder()
+    _put_back(builder, manifest, tables | {"sessions": _NO_SESSIONS}, None)
+    return builder.log().bare(), SessionTable.read(files["sessions"], manifest.debug_only)
 
 
 def groups_of_parts(manifest: Manifest) -> list[tuple[int, ...]]:
@@ -259,12 +276,6 @@ def _session_columns(builder: RecordBuilder) -> Cells:
         "first_clock": builder.known.first_clock,
         "part": builder.known.lies_in,
     }
-
-
-def _sessions(columns: dict[str, list[Any]]) -> Sessions:
-    own = {name: columns[name] for name in ("name", "player", "build", "debug")}
-    epoch = [None if text is None else int(text) for text in columns["epoch"]]  # years far off do not fit into 64 bits
-    return Sessions(**own, epoch=epoch, tags=[json.loads(tags) for tags in columns["tags"]])
 
 
 def _name_columns(builder: RecordBuilder) -> Cells:

@@ -58,6 +58,21 @@ def read_lists(path: Path) -> dict[str, list[object]]:
     return {name: column.to_pylist() for name, column in _read(path, None)}
 
 
+def read_columns(path: Path, names: tuple[str, ...], few: tuple[str, ...]) -> dict[str, Arrow]:
+    """Some columns of a file as Arrow's arrays.
+
+    Args:
+        path: the file.
+        names: the columns.
+        few: those of them in which few texts come often, which are kept as codes.
+    """
+    from pyarrow import parquet
+
+    with parquet.ParquetFile(path, read_dictionary=list(few)) as file:
+        table = file.read(columns=list(names), use_threads=False).unify_dictionaries()
+    return {name: column.combine_chunks() for name, column in zip(table.column_names, table.columns, strict=True)}
+
+
 def read_arrays(paths: list[Path], names: tuple[str, ...] | None = None) -> dict[str, Column]:
     """The columns of numbers of several files, one after the other, which may differ in how narrow their columns are."""
     parts = [dict(_read(path, names)) for path in paths]

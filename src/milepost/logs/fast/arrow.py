@@ -51,6 +51,23 @@ def rows_given(array: Arrow) -> Ints | slice:
     return np.flatnonzero(given_in(array)) if array.null_count else slice(None)
 
 
+def texts_at(array: Arrow, rows: Ints) -> list[str | None]:
+    """The texts in some rows of an Arrow array of texts; None where there is none."""
+    if not len(rows):
+        return []
+    ends = np.frombuffer(array.buffers()[1], np.int32, count=array.offset + len(array) + 1)[array.offset :]
+    content, given = memoryview(array.buffers()[2] or b""), given_in(array)[rows].tolist()
+    spans = zip(ends[rows].tolist(), ends[rows + 1].tolist(), given, strict=True)
+    return [str(content[begin:end], "utf-8") if there else None for begin, end, there in spans]
+
+
+def codes_at(array: Arrow, rows: Ints) -> tuple[Ints, list[str]]:
+    """Of an Arrow array of few texts, the codes in some rows, -1 for none, and the texts."""
+    codes = values_of(array.indices)[rows].astype(np.int64)
+    codes[~given_in(array)[rows]] = -1
+    return codes, array.dictionary.to_pylist()
+
+
 def _bits(content: Arrow, array: Arrow) -> Bools:
     if content is None:
         return np.zeros(len(array), np.bool_)

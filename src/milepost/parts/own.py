@@ -1,0 +1,25 @@
+"""A part of a log by itself: its own sessions, numbered among themselves, so that nobody has to hold the list of all."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from milepost.arrays import Ints
+from milepost.logs.interface import Log, Records, Sessions
+from milepost.numerics.whole_numbers import distinct
+
+
+def own_sessions(records: Records) -> tuple[Ints, Records]:
+    """The sessions of some records, rising, and the records with these numbered among themselves."""
+    own = distinct(records.session)
+    return own, replace(records, session=np.searchsorted(own, records.session))
+
+
+def by_itself(log: Log) -> tuple[Log, Ints]:
+    """A part that has the sessions of the whole with its own ones only, and their numbers in the whole."""
+    own, records = own_sessions(log.records)
+    places = own.tolist()
+    sessions = Sessions(**{name: [values[place] for place in places] for name, values in vars(log.sessions).items()})
+    return replace(log, sessions=sessions, records=records), own

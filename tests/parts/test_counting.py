@@ -1,0 +1,150 @@
+"""What needs nothing but counts: the same documents as of the whole log, however it lies and whatever is left out of it."""
+
+import json
+
+import numpy as np
+import pytest
+
+from milepost.course.course import read_course
+from milepost.errors import AttemptsGoneError
+from milepost.folder.players import read_players
+from milepost.logs.interface import Sessions
+from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.coverage import Coverage
+from milepost.measures.deaths import Deaths
+from milepost.measures.funnel import Funnel
+from milepost.measures.interface import table_of
+from milepost.measures.moves import Moves
+from milepost.measures.sums.tries import TryCounts
+from milepost.measures.times import TimeInLevel
+from milepost.opening import opened_log
+from milepost.parts import counting, held, loaded, stored
+from milepost.parts.asked import Asked
+from milepost.parts.loaded import load_parts
+from milepost.parts.work import Way, Work
+from milepost.playback.looking import parsed
+from milepost.playback.play import with_attempts
+from milepost.playback.tallies import Tallies
+from milepost.reports.document import document, needs_of
+from milepost.rules import ReplayRules
+from milepost.store.packing import Into, Layout, pack
+from random_logs import COURSE, as_text, as_toml, random_log
+
+MEASURES = (Funnel(), AttemptsToClear(), TimeInLevel(), Deaths(arrival=2.0), Moves(), Coverage(3))
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    """A log of many players with faults, debug sessions, tags and lines that cannot be read, its course, and a table of players."""
+    folder, lines = tmp_path_factory.mktemp("counted"), []
+    for seed in range(40):
+        for record in random_log(seed):
+            if not isinstance(record, dict) or "session" not in record:
+                lines.append(record)
+                continue
+            own = {"session": f"{seed}-{record['session']}", "boat": seed % 3, "rowed": seed % 7 + 0.5}
+            own |= {"player": f"{seed}-{record['player']}"} if record.get("player") else {}
+            own |= {"debug": True} if seed % 11 == 3 else {}
+            lines.append(record | own)
+            if seed % 5 == 3:
+                lines.append({"session": own["session"], "event": "death"} | ({"debug": True} if seed % 11 == 3 else {}))
+    (folder / "log.jsonl").write_text(as_text(lines), encoding="utf-8")
+    (folder / "course.toml").write_text(as_toml(COURSE))
+    (folder / "players.csv").write_text("player,role,boat\n" + "".join(f"{n}-Ada Wick,tester,{n % 2}\n" for n in range(40)))
+    pack([str(folder / "log.jsonl")], Into(folder / "store", layout=Layout(7, 10_000)))
+    return folder
+
+
+def asked_of(folder, given, rules, where, jobs):
+    """The log with what is asked of it."""
+    course = read_course(folder / "course.toml") if given else None
+    players = read_players(folder / "players.csv")
+    return Asked(
+        [str(folder / "log.jsonl")], course, rules, conditions=parsed(where, course)[0], players=players, work=Work(jobs=jobs)
+    )
+
+
+@pytest.mark.parametrize("packed", [False, True])
+@pytest.mark.parametrize(
+    ("given", "rules", "where"),
+    [
+        (True, ReplayRules(), ()),
+        (False, ReplayRules(), ("role=tester",)),
+        (True, ReplayRules(keep_debug=True, implied_complete=True), ("level!=Low Arch",)),
+        (False, ReplayRules(keep_debug=True), ("event=death", "boat<2", "sitting=1")),
+    ],
+)
+def test_same_documents(folder, monkeypatch, packed, given, rules, where):
+    """Of each measure; few parts wait at a time, and nobody makes the list of all sessions of a store without conditions."""
+    monkeypatch.setattr(held, "_BLOCK", 150)
+    monkeypatch.setattr(held, "_BLOCKS", 1 << 20)
+    monkeypatch.setattr(counting, "_AT_ONCE", 3)
+    asked = asked_of(folder, given, rules, where, 2)
+    source = str(folder / "store") if packed else asked.names[0]
+    parts = load_parts(Asked(**{**vars(asked), "names": [source]}), Way(held=not packed, packed=packed))
+    whole = opened_log(Asked(**{**vars(asked), "work": Work()})).play()
+    if packed and not where:
+        monkeypatch.setattr(stored, "bare_log", lambda *_: pytest.fail("a list of all sessions was made"))
+    counted = parts.counted(None, lambda play: play, needs_of(MEASURES))
+    assert len(parts.parted.parts) > 5 and len(whole.attempts) > 20
+    for measure in MEASURES:
+        ours, theirs = (document("x", play, table_of(play, measure)) for play in (counted, whole))
+        assert json.loads(json.dumps(ours)) == json.loads(json.dumps(theirs))
+
+
+def test_what_was_not_counted_is_told(folder):
+    """Whoever asks for it, or for attempts, is told; no figure is made of nothing."""
+    parts = load_parts(asked_of(folder, True, ReplayRules(), (), 2), Way(held=True))
+    counted = parts.counted(None, lambda play: play, needs_of([Funnel()]))
+    assert Funnel()(counted).rows[0]["reached"] > 10 and counted.summary(Tallies).records > 1000
+    for ask in (AttemptsToClear(), lambda play: play.sums(TryCounts), with_attempts):
+        with pytest.raises(AttemptsGoneError):
+            ask(counted)
+
+
+def test_one_count_for_all_ways(folder, monkeypatch):
+    """Threads and one after the other, large parts and small: the same bits."""
+    said = set()
+    for jobs, block in ((1, 50), (2, 400), (3, 1 << 20)):
+        monkeypatch.setattr(held, "_BLOCK", block)
+        monkeypatch.setattr(held, "_BLOCKS", 1 << 20)
+        parts = load_parts(asked_of(folder, True, ReplayRules(), (), jobs), Way(held=True))
+        counted = parts.counted(None, lambda play: play, needs_of(MEASURES))
+        said.add(json.dumps([measure(counted).rows for measure in MEASURES]))
+    assert len(said) == 1
+
+
+@pytest.mark.parametrize("words", [("funnel",), ("times", "--idle-cap", "3"), ("report", "--only", "deaths,moves,coverage")])
+def test_commands(milepost, folder, words):
+    """As they are run, with the log in parts and without; a measure that needs attempts takes them along."""
+    more, milepost.folder = ("--course", "course.toml"), folder
+    for command in (words, ("report", "--only", "deaths,spikes")):
+        first = milepost.json(*command, "log.jsonl", *more)
+        second = milepost.json(*command, "log.jsonl", *more, "--jobs", "2")
+        for one in (first, second):
+            one.pop("made", None)
+        assert first == second
+
+
+def test_nothing_is_left_of_the_records(folder):
+    """Once a log was counted, nobody holds its records."""
+    parts = load_parts(asked_of(folder, True, ReplayRules(), (), 2), Way(held=True))
+    assert parts.counted(None, lambda play: play.sums(TryCounts).tries.total, needs_of([AttemptsToClear()]))
+    assert not parts.parted.parts[0].pieces
+
+
+def test_each_part_knows_its_own_sessions_only(folder):
+    """Of a store and of a held log: as many as have records in it, in the order of the whole, and with its numbers."""
+    for name, way in (("store", Way(packed=True)), ("log.jsonl", Way(held=True))):
+        asked = Asked(**{**vars(asked_of(folder, True, ReplayRules(), (), 1)), "names": [str(folder / name)], "players": None})
+        parted = loaded.load_parts(asked, way).parted
+        seen = 0
+        for part in parted.parts:
+            log, own = part.by_itself()
+            whole = part.log()
+            assert isinstance(log.sessions, Sessions) and set(np.unique(log.records.session)) == set(range(len(own)))
+            assert np.array_equal(own[log.records.session], whole.records.session)
+            for field, values in vars(log.sessions).items():
+                assert values == [getattr(whole.sessions, field)[code] for code in own.tolist()], field
+            seen += len(own)
+        assert seen == len(parted.log.sessions.name)
