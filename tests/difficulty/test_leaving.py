@@ -7,7 +7,7 @@ import pytest
 
 from conftest import COURSE
 from milepost.course.course import read_course
-from milepost.difficulty.tries import settled_tries
+from milepost.difficulty.tries import tries_of_players
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
@@ -34,7 +34,7 @@ def test_leaving_is_what_the_simulation_did(tmp_path, course, seed):
     scenery = Scenery(NAMES, [["reeds"]] * 4, [f"p{n:02d}" for n in range(60)], [{}] * 60, [["1"] * 9] * 60)
     lines = [json.dumps(record) for records in sessions(tries, scenery, rng) for record in records]
     (tmp_path / "log.jsonl").write_text("\n".join(lines))
-    found = settled_tries(replay_log(read([str(tmp_path / "log.jsonl")]), course, ReplayRules()))
+    found = tries_of_players(replay_log(read([str(tmp_path / "log.jsonl")]), course, ReplayRules()))
     order = np.lexsort((tries.opened, tries.session, tries.player))
     order = order[tries.outcome[order] < N_SETTLED]
     assert len(found.item) == len(order) > 100
@@ -67,7 +67,7 @@ def test_by_the_cause_of_the_end(tmp_path, cause, left):
     ]
     (tmp_path / "log.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines))
     play = replay_log(read([str(tmp_path / "log.jsonl")]), None, ReplayRules())
-    assert settled_tries(play).left.tolist() == [left]
+    assert tries_of_players(play).left.tolist() == [left]
 
 
 def test_the_demo(wickwater):
@@ -75,7 +75,7 @@ def test_the_demo(wickwater):
     document = wickwater.json("spikes", "wickwater/logs", "--course", "wickwater/course.toml")
     folder = wickwater.folder / "wickwater"
     play = replay_log(read([str(folder / "logs")]), read_course(folder / "course.toml"), ReplayRules())
-    tries = settled_tries(play)
+    tries = tries_of_players(play)
     assert abs(int((tries.left & ~tries.success).sum()) - document["model"]["lost"]) <= 3
     assert document["model"]["lost"] > 10
 
@@ -95,5 +95,5 @@ def test_a_level_that_cannot_be_cleared_yet(tmp_path):
         lines += [{**at, "time": 60, "event": "session_end", "cause": "quit"}]
     (tmp_path / "log.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines))
     play = replay_log(read([str(tmp_path / "log.jsonl")]), read_course(tmp_path / "course.toml"), ReplayRules())
-    tries = settled_tries(play)
+    tries = tries_of_players(play)
     assert set(tries.item.tolist()) == {0} and int(tries.left.sum()) == 1

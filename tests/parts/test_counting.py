@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from milepost.course.course import read_course
+from milepost.difficulty.spikes import Spikes
 from milepost.errors import AttemptsGoneError
 from milepost.folder.players import read_players
 from milepost.logs.interface import Sessions
@@ -30,7 +31,7 @@ from milepost.rules import ReplayRules
 from milepost.store.packing import Into, Layout, pack
 from random_logs import COURSE, as_text, as_toml, random_log
 
-MEASURES = (Funnel(), AttemptsToClear(), TimeInLevel(), Deaths(arrival=2.0), Moves(), Coverage(3))
+MEASURES = (Funnel(), AttemptsToClear(), TimeInLevel(), Deaths(arrival=2.0), Moves(), Spikes(3), Coverage(3))
 
 
 @pytest.fixture(scope="module")
@@ -140,8 +141,8 @@ def test_each_part_knows_its_own_sessions_only(folder):
         parted = loaded.load_parts(asked, way).parted
         seen = 0
         for part in parted.parts:
-            log, own = part.by_itself()
-            whole = part.log()
+            log = part.by_itself()
+            own, whole = log.numbers, part.log()
             assert isinstance(log.sessions, Sessions) and set(np.unique(log.records.session)) == set(range(len(own)))
             assert np.array_equal(own[log.records.session], whole.records.session)
             for field, values in vars(log.sessions).items():

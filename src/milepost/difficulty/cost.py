@@ -9,11 +9,12 @@ import numpy as np
 
 from milepost.arrays import Floats
 from milepost.difficulty.rows import Cost
-from milepost.measures.cells import first_tries
 from milepost.measures.funnel import FunnelRow
+from milepost.measures.sums.tries import TryCounts
 from milepost.numerics.intervals import Z95, wilson
 from milepost.numerics.tries_of_items import TriesOfItems
-from milepost.playback.play import Play
+from milepost.numerics.whole_numbers import among
+from milepost.playback.summed import Summed
 from milepost.vocabulary import DIED, WAS_RESET
 
 _MOST_SINGLY, _SHARES = 2000, 400  # players that are taken one by one, and shares of more
@@ -32,7 +33,7 @@ class QuitHazard:
     failures: int
 
 
-def quit_hazard(play: Play, funnel: list[FunnelRow], tries: TriesOfItems) -> QuitHazard:
+def quit_hazard(play: Summed, funnel: list[FunnelRow], tries: TriesOfItems) -> QuitHazard:
     """Players lost in a level not cleared (by the funnel's rows), over all failures in first-clear attempts.
 
     Where only some tries are looked at, those lost are the players who left after one of them.
@@ -40,9 +41,8 @@ def quit_hazard(play: Play, funnel: list[FunnelRow], tries: TriesOfItems) -> Qui
     lost = sum(max(0, row["lost"] - row["stopped_after_clear"]) for row in funnel)
     if play.asked and tries.left is not None:
         lost = int((tries.left & ~tries.success).sum())
-    table = play.attempts
-    failed = first_tries(play) & table.ended(DIED, WAS_RESET)
-    failures = max(int(failed.sum()), lost)
+    counts = play.sums(TryCounts).hits
+    failures = max(counts.where(among(counts.columns[1], (DIED, WAS_RESET))).total, lost)
     low, high = wilson(lost, failures)
     return QuitHazard(lost / failures if failures else 0.0, low or 0.0, high or 0.0, lost, failures)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal, TypedDict
 
 from milepost.measures.interface import LevelRow
-from milepost.measures.trace import Watched
+from milepost.measures.watching import Watched
 
 Kind = Literal["none", "spike", "dip", "step"]
 Evidence = Literal["none", "weak", "fair", "strong", "too_few"]

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from typing import Final, Literal
+from dataclasses import dataclass
+from typing import ClassVar, Final, Literal
 
 import numpy as np
 
@@ -15,21 +15,21 @@ from milepost.difficulty.events import Reading, read_events
 from milepost.difficulty.reading import read_tries
 from milepost.difficulty.rows import Cost, Judged, JudgedRow, Kind, KnobNotes, Model, SpikesRow, SpikesTotals
 from milepost.difficulty.sentences import costliest_first, sentence, unsaid
-from milepost.difficulty.tries import settled_tries
+from milepost.difficulty.timing import TimesOfPlayers
+from milepost.difficulty.tries import TriesOfPlayers, settled_tries
 from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
-from milepost.measures.cells import cells, first_tries
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import Table
-from milepost.measures.sums.attendance import void_attempts
-from milepost.measures.trace import Watched, to_watch
-from milepost.numerics.time_model import fit_times
+from milepost.measures.sums.attendance import Attendance, void_attempts
+from milepost.measures.sums.times import Spent
+from milepost.measures.sums.watch import WatchOfLevels
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit
-from milepost.numerics.whole_numbers import distinct, numbered
-from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, N_SETTLED
+from milepost.numerics.whole_numbers import distinct
+from milepost.playback.summed import Kinds, Summed
+from milepost.vocabulary import CLEARED
 
 _TELLING = 2.5  # standard errors at which one level alone is told from its surroundings
 _WORTH_TELLING = 1.0  # logits
@@ -48,8 +48,9 @@ class Spikes:
     """
 
     min_players: int = 5
+    SUMS: ClassVar[Kinds] = (*Funnel.SUMS, *AttemptsToClear.SUMS, Spent, TriesOfPlayers, TimesOfPlayers, WatchOfLevels)
 
-    def __call__(self, play: Play) -> Table[SpikesRow, SpikesTotals]:
+    def __call__(self, play: Summed) -> Table[SpikesRow, SpikesTotals]:
         """One row a level; the totals hold the model's values and the sentences, costliest first."""
         tries = settled_tries(play)
         if not len(tries.item):
@@ -64,7 +65,7 @@ class Spikes:
         rows = []
         for level in range(play.n_levels):
             row = case.row(level, found[level], quitting[level], time[level])
-            told = sentence(row, int(play.counts.sum()), case.basis)
+            told = sentence(row, play.sums(Attendance).players, case.basis)
             rows.append(SpikesRow(**row, sentence=told, void=void_attempts(play, level)))
         return Table(
             rows,
@@ -78,7 +79,7 @@ class Spikes:
             ),
         )
 
-    def _empty(self, play: Play, level: int) -> SpikesRow:
+    def _empty(self, play: Summed, level: int) -> SpikesRow:
         return SpikesRow(
             level=play.stops[level],
             **_UNJUDGED,
@@ -110,7 +111,7 @@ class Spikes:
 class _Case:
     """All that a level is judged by."""
 
-    play: Play
+    play: Summed
     tries: TriesOfItems
     basis: Basis
     fit: Fit
@@ -121,7 +122,7 @@ class _Case:
     trying: list[Ints]  # per level, the subjects with a try there
 
     @classmethod
-    def of(cls, play: Play, tries: TriesOfItems) -> _Case:
+    def of(cls, play: Summed, tries: TriesOfItems) -> _Case:
         """That of a play."""
         funnel = play.once(Funnel()).rows
         attempts, trying = play.once(AttemptsToClear()).rows, _trying(tries, play.n_levels)
@@ -136,8 +137,8 @@ class _Case:
     def row(self, level: int, verdict: Verdict, quitting: Kind, time: Kind) -> JudgedRow:
         """What is said of a level by its tries."""
         fit, here, tried = self.fit, self.trying[level], self.attempts[level]
-        abilities, judged = fit.ability[here], self._judged(level, verdict)
-        by_tries = self.basis == "tries"
+        by_tries, judged = self.basis == "tries", self._judged(level, verdict)
+        abilities = fit.ability[here] if by_tries else np.zeros(0)
         stands_out = verdict.kind != "none"
         return JudgedRow(
             level=self.play.stops[level],
@@ -147,8 +148,8 @@ class _Case:
             q_value=verdict.q,
             tries=int(np.count_nonzero(self.tries.item == level)),
             players=len(here),
-            chance=_chance(abilities, judged["difficulty"]) if by_tries else None,
-            expected_chance=_chance(abilities, judged["expected"]) if by_tries else None,
+            chance=_chance(abilities, judged["difficulty"]),
+            expected_chance=_chance(abilities, judged["expected"]),
             try_clear=tried["try_clear"],
             try_clear_low=tried["try_clear_low"],
             try_clear_high=tried["try_clear_high"],
@@ -158,7 +159,7 @@ class _Case:
             **(self._cost(level, judged) if len(here) and by_tries else _NO_COST),
             plan=against_plan(self.course.levels[level] if self.course else None, tried),
             changes=changes(self.course, level) if stands_out and self.course else [],
-            watch=self._watch(level) if stands_out else [],
+            watch=self.play.sums(WatchOfLevels).of_level(level) if stands_out else [],
             quitting=quitting,
             time=time,
         )
@@ -183,29 +184,14 @@ class _Case:
         standing = Standing(level, judged["difficulty"] or 0.0, judged["excess"] or 0.0, judged["excess_se"] or 0.0)
         return costs(self.funnel, standing, self.fit.ability[self.trying[level]], self.fit.learning, self.hazard)
 
-    def _watch(self, level: int) -> list[Watched]:
-        """Sessions that show the level."""
-        table = self.play.attempts
-        settled = first_tries(self.play) & (table.level == level) & (table.outcome < N_SETTLED)
-        return to_watch(self.play, np.flatnonzero(settled), 3)
 
-
-def _fit(play: Play, tries: TriesOfItems) -> tuple[Basis, Fit, Reading]:
+def _fit(play: Summed, tries: TriesOfItems) -> tuple[Basis, Fit, Reading]:
     """Difficulties from failures; where a game has next to none, from the time that clearing takes instead."""
-    if int((~tries.success).sum()) >= max(_FEW_FAILURES, _SHARE_OF_FAILURES * len(tries.item)):
-        return "tries", *read_tries(tries, play.n_levels)
-    cell = cells(play)
-    usable = ~cell.untimed & (cell.seconds > 0) & (cell.level < play.n_levels)
-    if not usable.any():
-        return "tries", *read_tries(tries, play.n_levels)
-    everybody, subject = numbered(cell.player[usable])
-    fit = fit_times(subject, cell.level[usable], np.log(cell.seconds[usable]), cell.cleared[usable], play.n_levels)
-    table = play.attempts
-    trying = distinct(table.player[first_tries(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)])
-    ability = np.zeros(len(trying))
-    known = np.isin(trying, everybody)
-    ability[known] = fit.ability[np.searchsorted(everybody, trying[known])]
-    return "time", replace(fit, ability=ability), read_events(fit.difficulty, fit.covariance)
+    if int((~tries.success).sum()) < max(_FEW_FAILURES, _SHARE_OF_FAILURES * len(tries.item)):
+        fit = play.sums(TimesOfPlayers).fit(play.n_levels)
+        if fit is not None:
+            return "time", fit, read_events(fit.difficulty, fit.covariance)
+    return "tries", *read_tries(tries, play.n_levels)
 
 
 def _trying(tries: TriesOfItems, n_items: int) -> list[Ints]:
@@ -253,16 +239,17 @@ def _by_quitting(funnel: list[FunnelRow], n_levels: int, least: int) -> list[Kin
     return _kinds(np.log((lost + 0.5) / (reached - lost + 0.5)), 1 / (lost + 0.5) + 1 / (reached - lost + 0.5), reached, least)
 
 
-def _by_time(play: Play, least: int) -> list[Kind]:
+def _by_time(play: Summed, least: int) -> list[Kind]:
     """The verdicts by the time of clearing tries alone, over the planned time where one is given."""
-    table = play.attempts
-    cleared = first_tries(play) & table.ended(CLEARED) & (table.active > 0)
+    attempts = play.sums(Spent).attempts
     logs, variance, counts = np.zeros(play.n_levels), np.full(play.n_levels, 16.0), np.zeros(play.n_levels, np.int64)
     for level in range(play.n_levels):
-        times = np.log(table.active[cleared & (table.level == level)])
+        cleared = attempts.at(level).at(True).at(CLEARED)
+        cleared = cleared.where(cleared.values > 0)
         par = play.course.levels[level].par_seconds if play.course else None
-        counts[level] = len(times)
-        if len(times) > 1:
+        counts[level] = cleared.total
+        if counts[level] > 1:
+            times = np.log(np.repeat(cleared.values, cleared.count))
             logs[level] = float(np.median(times)) - (np.log(par) if par else 0.0)
             variance[level] = 1.57 * max(float(times.var(ddof=1)), 0.01) / len(times)  # of a median
     return _kinds(logs, variance, counts, least)

@@ -170,7 +170,8 @@ def only(log: L, keep: Bools) -> L:
         return log
     gone = {log.sessions.name[code] for code in np.flatnonzero(~keep).tolist()}
     refused = [item for item in log.refused if item.session not in gone]
-    kept = replace(log, sessions=_some(log.sessions, keep.tobytes()), refused=refused)
+    numbers = None if log.numbers is None else log.numbers[keep]
+    kept = replace(log, sessions=_some(log.sessions, keep.tobytes()), refused=refused, numbers=numbers)
     return replace(kept, records=_records_of(kept.records, keep)) if isinstance(kept, Log) else kept
 
 

@@ -171,6 +171,7 @@ class BareLog(WithoutRecords):
     refused: list[Refused]
     map_use: MapMet | None = None  # what the log map met, where there was one
     players: PlayersMet | None = None  # what the table of players met, where there was one
+    numbers: Ints | None = None  # per session, its number in the log of which this is a part by itself, if it is one
 
 
 L = TypeVar("L", bound=BareLog)  # a log with or without its records, of which only the rest is looked at

@@ -17,7 +17,7 @@ from milepost.measures.deaths import Deaths, DeathsRow
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.times import TimeInLevel, TimesRow
-from milepost.measures.trace import Watched, to_watch
+from milepost.measures.watching import Watched, to_watch
 from milepost.numerics.intervals import median
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
@@ -124,7 +124,7 @@ class LevelPage:
                 first_level=_first_questions(play) if place == 0 else None,
                 builds=sorted(build_names(play)),
                 neighbours=[beside_builds(tries[level], builds[level]) for level in near],
-                watch=to_watch(play, np.flatnonzero(here)),
+                watch=[one.watched for one in to_watch(play, np.flatnonzero(here))],
                 attributes=attributes_by_level(play)[place],
                 spots=_spots(play, place),
                 picture=plan.picture if plan else None,

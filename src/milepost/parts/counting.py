@@ -34,8 +34,8 @@ class CountedPart:
 
 def count_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None, kinds: Kinds) -> CountedPart:
     """Replay a part, count over it, and let its records and attempts go."""
-    log, own = part.by_itself()
-    play = replayed_part(wanted.of(log, own), wanted, survey, order)
+    log = part.by_itself()
+    play = replayed_part(wanted.of(log), wanted, survey, order)
     counts = {kind: kind.of(play) for kind in kinds}
     return CountedPart(play.gated.stops, counts, play.debug_sessions, refused_in_all(log.refused) - play.refused)
 

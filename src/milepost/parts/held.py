@@ -95,8 +95,8 @@ class HeldPart:
         rows = sum(piece.length(self.block) for piece in self.pieces)
         return Log(**vars(self.bare), records=records_with({name: self._column(name, rows) for name in names}, rows))
 
-    def by_itself(self, columns: tuple[str, ...] | None = None) -> tuple[Log, Ints]:
-        """The same with their own sessions only, and the numbers of these in the whole.
+    def by_itself(self, columns: tuple[str, ...] | None = None) -> Log:
+        """The same with their own sessions only.
 
         Raises:
             RecordsGoneError: they were let go.

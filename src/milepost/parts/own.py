@@ -17,9 +17,9 @@ def own_sessions(records: Records) -> tuple[Ints, Records]:
     return own, replace(records, session=np.searchsorted(own, records.session))
 
 
-def by_itself(log: Log) -> tuple[Log, Ints]:
-    """A part that has the sessions of the whole with its own ones only, and their numbers in the whole."""
+def by_itself(log: Log) -> Log:
+    """A part that has the sessions of the whole with its own ones only."""
     own, records = own_sessions(log.records)
     places = own.tolist()
     sessions = Sessions(**{name: [values[place] for place in places] for name, values in vars(log.sessions).items()})
-    return replace(log, sessions=sessions, records=records), own
+    return replace(log, sessions=sessions, records=records, numbers=own)

@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
-from milepost.arrays import Ints
 from milepost.errors import LogError
 from milepost.logs.interface import BareLog, Log
 from milepost.logs.read import nothing_in
@@ -48,8 +47,8 @@ class StoredPart:
         tags = () if columns else tuple(log.tags)
         return Log(**vars(log), records=records_of(Path(self.store), manifest, self.numbers, tags, columns))
 
-    def by_itself(self, columns: tuple[str, ...] | None = None) -> tuple[Log, Ints]:
-        """The same with its own sessions only, and their numbers in the whole; of the others nothing is made.
+    def by_itself(self, columns: tuple[str, ...] | None = None) -> Log:
+        """The same with its own sessions only; of the others nothing is made.
 
         Raises:
             LogError: the store is damaged, or has become another in the meantime.
@@ -57,7 +56,7 @@ class StoredPart:
         manifest, bare, sessions = _without_sessions(self.store, self.additions, self.stamp)
         tags = () if columns else tuple(bare.tags)
         own, records = own_sessions(records_of(Path(self.store), manifest, self.numbers, tags, columns))
-        return Log(**vars(replace(bare, sessions=sessions.some(own))), records=records), own
+        return Log(**vars(replace(bare, sessions=sessions.some(own), numbers=own)), records=records)
 
     def let_go(self) -> None:
         """Nothing of it is held in memory."""

@@ -44,8 +44,8 @@ class Part(Protocol):
             columns: those of the records that are needed, where not all are; the others hold zeros.
         """
 
-    def by_itself(self, columns: tuple[str, ...] | None = None) -> tuple[Log, Ints]:
-        """The same with its own sessions only, and their numbers in the whole."""
+    def by_itself(self, columns: tuple[str, ...] | None = None) -> Log:
+        """The same with its own sessions only, numbered among themselves."""
 
     def let_go(self) -> None:
         """Nobody will ask it again: what of it is held in memory may go."""
@@ -75,16 +75,12 @@ class Wanted:
     exclusion: Exclusion | None = None
     summaries: tuple[type[Summary], ...] = field(default_factory=registered)
 
-    def of(self, log: L, own: Ints | None = None) -> L:
-        """What is wanted of a log, or of a part of it.
-
-        Args:
-            log: the log, or a part with the sessions of the whole, which have the tags of the table of players.
-            own: of a part by itself, the numbers that its sessions have in the whole, who then get these tags.
-        """
-        log = log if own is None else with_players(log, self.players)
+    def of(self, log: L) -> L:
+        """What is wanted of a log, or of a part of it; a part by itself gets the tags of the table of players, too."""
+        if log.numbers is not None:
+            log = with_players(log, self.players)
         if self.kept is not None:
-            log = only(log, self.kept if own is None else self.kept[own])
+            log = only(log, self.kept if log.numbers is None else self.kept[log.numbers])
         log = anonymous(log) if self.anonymous else log
         return log if self.exclusion is None else only(log, self.exclusion.kept(log))
 
@@ -124,7 +120,7 @@ def hits_of_part(part: Part, condition: Condition) -> Bools:
 
 def wanted_of(part: Part, wanted: Wanted, alone: bool, columns: tuple[str, ...] | None = None) -> Log:
     """What is wanted of a part: by itself, or with the sessions of the whole."""
-    return wanted.of(*part.by_itself(columns)) if alone else wanted.of(part.log(columns))
+    return wanted.of(part.by_itself(columns) if alone else part.log(columns))
 
 
 def survey_part(part: Part, wanted: Wanted, alone: bool) -> Survey:

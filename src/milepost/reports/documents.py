@@ -24,7 +24,8 @@ from milepost.measures.moves import MovesRow, MovesTotals
 from milepost.measures.ratings import RatingsRow, RatingsTotals
 from milepost.measures.runs import PerRunRow, RunsCounted, RunsRow, RunsTotals
 from milepost.measures.times import TimesRow, TimesTotals
-from milepost.measures.trace import TraceRow, TraceTotals, Watched
+from milepost.measures.trace import TraceRow, TraceTotals
+from milepost.measures.watching import Watched
 from milepost.planning.targets import TargetsRow, TargetsTotals
 from milepost.reports.heads import CourseHead, Head, Settings
 from milepost.reports.since import Since

@@ -15,7 +15,8 @@ if TYPE_CHECKING:
     from milepost.course.course import Course
     from milepost.difficulty.rows import SpikesRow
     from milepost.folder.recordings import Recording, Recordings
-    from milepost.measures.trace import Traced, Watched
+    from milepost.measures.trace import Traced
+    from milepost.measures.watching import Watched
     from milepost.reports.documents import LevelDocument, ReportDocument, SpikesDocument, TraceDocument
 
 R = TypeVar("R", bound=Mapping[str, object])

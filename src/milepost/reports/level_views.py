@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from milepost.measures.moves import MoveRow
     from milepost.measures.ratings import RatingsRow
     from milepost.measures.times import TimesRow
-    from milepost.measures.trace import Watched
+    from milepost.measures.watching import Watched
     from milepost.reports.documents import (
         CoverageDocument,
         DeathsDocument,

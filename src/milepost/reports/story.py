@@ -18,7 +18,7 @@ from milepost.wording import clock, listed, percent, plural, safe, seconds, word
 
 if TYPE_CHECKING:
     from milepost.difficulty.rows import Kind, SpikesRow
-    from milepost.measures.trace import Watched
+    from milepost.measures.watching import Watched
     from milepost.reports.documents import FunnelOrRawRow, ReportDocument
 
 _NAMED = 3

@@ -12,7 +12,7 @@ from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.gate.anonymous import session_mark
 from milepost.measures.attributes import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
-from milepost.measures.trace import watch_by_level
+from milepost.measures.sums.watch import WatchOfLevels
 from milepost.progress import SILENT
 from milepost.reports.document import described, document, head
 from milepost.reports.documents import Builds, PlanRow, ReportDocument, SpikesDocument
@@ -86,7 +86,7 @@ def whole_report(play: Play, least: int, made: Made, beside: Beside = Beside(), 
             "plan": [_plan(level) for level in course.levels] if course else [],
             "planned_retention": _planned_retention(course, spikes),
             "builds": Builds(names=build_names(play), levels=tries_by_build(play)),
-            "watch": watch_by_level(play),
+            "watch": [play.sums(WatchOfLevels).of_level(level) for level in range(play.n_levels)],
             "attributes": attributes_by_level(play),
             "made": made,
             "compare": beside.compare,

@@ -1,0 +1,119 @@
+"""Which sessions show a level best."""
+
+from __future__ import annotations
+
+from typing import Final, NamedTuple, NotRequired, TypedDict
+
+import numpy as np
+
+from milepost.arrays import Bools, Floats, Ints
+from milepost.numerics.whole_numbers import counted
+from milepost.playback.play import Play
+from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, OUTCOMES
+
+# Where to look for what happened: a session, and from when to when on its clock, or on that of its recording where it has one;
+# ``failed`` is the time in seconds that went into failures.
+Watched = TypedDict(
+    "Watched",
+    {
+        "session": str,
+        "player": str,
+        "tries": int,
+        "from": float,
+        "to": float,
+        "ended": str,
+        "left": bool,
+        "failed": float,
+        "recording": NotRequired[str],
+        "link": NotRequired[str],
+    },
+)
+_SOON: Final = 2  # tries after which a clear has little to show
+
+
+class Candidate(NamedTuple):
+    """A session with its place among those that show a level, the first ones best.
+
+    Attributes:
+        little: whether it has little to show: who cleared at the second try is named only where nobody else is.
+        place: whether its player stayed on, whether it went on elsewhere, less what it failed for, less its tries, its number.
+        watched: what is said of it.
+    """
+
+    little: bool
+    place: tuple[bool, bool, float, int, int]
+    watched: Watched
+
+
+def best_of(candidates: list[Candidate], most: int) -> list[Candidate]:
+    """So many of some candidates, the best first; of those with little to show none where another has more."""
+    found = sorted(candidates, key=lambda one: (one.little, one.place))
+    return [one for one in found if one.little == found[0].little][:most]
+
+
+def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
+    """The sessions that show most of some attempts: who left for good there, who ended the session there, who failed longest.
+
+    Args:
+        play: a play.
+        rows: which attempts, by their places in the table, all of one level.
+        most: how many sessions to name.
+    """
+    table, log = play.attempts, play.gated.log
+    sessions, counts = counted(table.session[rows])
+    if not len(sessions):
+        return []
+    left, stopped = (np.isin(sessions, table.session[rows[play.once(ask)[rows]]]) for ask in (_left_for_good, _ended_there))
+    failed = _failed_for(play, rows, sessions)
+    little = ~(left | stopped | (counts > _SOON))
+    order = np.lexsort((sessions, -counts, -failed, ~stopped, ~left, little))[:most]
+    found = []
+    for place in order.tolist():
+        session, tries = int(sessions[place]), int(counts[place])
+        own = rows[table.session[rows] == session]
+        number = session if log.numbers is None else int(log.numbers[session])
+        watched: Watched = {
+            "session": log.sessions.name[session],
+            "player": play.gated.players[play.gated.player[session]],
+            "tries": tries,
+            "from": float(table.opened[own[0]]),
+            "to": float(table.closed[own[-1]]),
+            "ended": OUTCOMES[table.outcome[own[-1]]],
+            "left": bool(left[place]),
+            "failed": float(failed[place]),
+        }
+        rank = (not left[place], not stopped[place], -float(failed[place]), -tries, number)
+        found.append(Candidate(bool(little[place]), rank, watched))
+    return best_of(found, most)
+
+
+def _failed_for(play: Play, rows: Ints, sessions: Ints) -> Floats:
+    """Per session, the seconds that went into failures among some attempts, to a thousandth."""
+    table = play.attempts
+    failing = rows[~table.ended(CLEARED)[rows]]
+    lasted = np.where(np.isnan(table.active[failing]), 0.0, table.active[failing])
+    at = np.searchsorted(sessions, table.session[failing])
+    return np.round(np.bincount(at, weights=lasted, minlength=len(sessions)), 3)
+
+
+def _ended_there(play: Play) -> Bools:
+    """Per attempt, whether it is at the level at which its session ended, uncleared."""
+    table = play.attempts
+    last = np.full(len(play.gated.log.sessions.name), -1)
+    last[table.session] = np.arange(len(table))  # in the order of play, so that the last one stays
+    there = last[table.session]
+    ended: Bools = (table.level == table.level[there]) & ~table.ended(CLEARED)[there] & ~table.rerun[there]
+    return ended
+
+
+def _left_for_good(play: Play) -> Bools:
+    """Per attempt, whether it is at the level at which its player left for good, uncleared, by quitting or an unknown end."""
+    table, gated = play.attempts, play.gated
+    last = np.full(len(gated.players), -1)
+    last[table.player] = np.arange(len(table))  # in the order of play, so that the last one stays
+    gave_up = np.zeros(len(gated.players), np.bool_)
+    gave_up[gated.player[gated.sequence]] = play.end.of(gated.sequence).by(END_QUIT, END_UNKNOWN)
+    there = last[table.player]
+    never = ~table.ended(CLEARED)[there] & ~table.rerun[there]  # who has cleared it in an earlier run has not failed at it
+    left: Bools = gave_up[table.player] & (table.level == table.level[there]) & never
+    return left

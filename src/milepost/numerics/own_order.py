@@ -1,0 +1,68 @@
+"""Subjects in an order that only what is known of each decides, and that looks like one of chance.
+
+Sums over subjects come out to the last bit alike, whoever counted the subjects, and the first so many of them are a fair sample.
+"""
+
+from __future__ import annotations
+
+from typing import Final
+
+import numpy as np
+
+from milepost.arrays import Column, Ints
+from milepost.numerics.whole_numbers import numbered, stable_order
+
+_STEP: Final = np.uint64(0x9E3779B97F4A7C15)
+_MIXING: Final = ((30, 0xBF58476D1CE4E5B9), (27, 0x94D049BB133111EB))  # shifts, and what is multiplied by
+
+
+def in_own_order(subject: Ints, *columns: Column) -> tuple[Ints, Ints]:
+    """The rows in the order of their subjects, those of one subject rising column by column; and each row's subject, from 0.
+
+    Args:
+        subject: per row, its subject, by whatever numbers.
+        columns: what is known, whole numbers, truths or numbers; two subjects with the same rows are alike.
+    """
+    bits = [column.view(np.int64) if column.dtype.kind == "f" else column.astype(np.int64) for column in columns]
+    player = numbered(subject)[1]
+    rank = _ranks(player, _marks(bits))
+    order = np.arange(len(subject))
+    for column in (*reversed(bits), rank[player]):
+        order = order[stable_order(column[order])]
+    return order, rank[player[order]]
+
+
+def apart(parts: list[Column]) -> Ints:
+    """Subjects of parts that share none, one after the other, numbered on; each part's are numbered from 0."""
+    counts = [int(part.max(initial=-1)) + 1 for part in parts]
+    before = np.concatenate(([0], np.cumsum(counts)))[:-1].tolist()
+    return np.concatenate([part.astype(np.int64) + shift for part, shift in zip(parts, before, strict=True)])
+
+
+def _ranks(subject: Ints, marks: Column) -> Ints:
+    """Per subject, its place in the order of a number made of the marks of its rows, in whatever order these are."""
+    order = stable_order(subject)
+    firsts = np.flatnonzero(np.diff(subject[order], prepend=-1))
+    sums = _mixed(np.add.reduceat(marks[order], firsts)) if len(order) else marks
+    rank = np.empty(len(sums), np.int64)
+    rank[np.argsort(sums, kind="stable")] = np.arange(len(sums))
+    return rank
+
+
+def _marks(columns: list[Ints]) -> Column:
+    """Per row, a number of 64 bits that hardly any other kind of row has."""
+    marks = np.zeros(len(columns[0]), np.uint64)
+    for column in columns:
+        marks = _mixed(marks + column.astype(np.uint64) + _STEP)
+    return marks
+
+
+def _mixed(values: Column) -> Column:
+    """Numbers of 64 bits, each turned into another one that looks like chance.
+
+    Source: G. L. Steele, D. Lea and C. H. Flood, "Fast splittable pseudorandom number generators", OOPSLA (2014).
+    """
+    for shift, factor in _MIXING:
+        values = (values ^ (values >> np.uint64(shift))) * np.uint64(factor)
+    mixed: Column = values ^ (values >> np.uint64(31))
+    return mixed
