@@ -12,12 +12,13 @@ from milepost.numerics.narrow import slimmest
 from milepost.numerics.own_order import apart, in_own_order
 from milepost.numerics.time_model import fit_times
 from milepost.numerics.try_model import Fit
+from milepost.numerics.whole_numbers import numbered
 from milepost.playback.play import Play
 
 
 @dataclass(frozen=True)
 class TimesOfPlayers:
-    """Players with the time that each took at each level of the course, in an order of their own.
+    """Players with the time that each took at each level of the course, in as few bytes as hold them.
 
     Attributes:
         columns: player, from 0, level, seconds, and whether the level was cleared then; players whose time there is known and
@@ -31,23 +32,20 @@ class TimesOfPlayers:
         """Those of a play."""
         cell = cells(play)
         usable = ~cell.untimed & (cell.seconds > 0) & (cell.level < play.n_levels)
-        return cls._of(*(column[usable] for column in (cell.player, cell.level, cell.seconds, cell.cleared)))
+        player = slimmest(numbered(cell.player[usable])[1])
+        return cls((player, slimmest(cell.level[usable]), cell.seconds[usable], cell.cleared[usable]))
 
     @classmethod
     def merged(cls, parts: list[TimesOfPlayers]) -> TimesOfPlayers:
         """Those of a log from those of parts that share no player."""
-        player = apart([part.columns[0] for part in parts])
+        player = slimmest(apart([part.columns[0] for part in parts]))
         others = zip(*(part.columns[1:] for part in parts), strict=True)
-        return cls._of(player, *(np.concatenate(own) for own in others))
-
-    @classmethod
-    def _of(cls, player: Column, *others: Column) -> TimesOfPlayers:
-        order, subject = in_own_order(player, *others)
-        return cls((slimmest(subject), *(slimmest(column[order]) for column in others)))
+        return cls((player, *(np.concatenate(own) for own in others)))
 
     def fit(self, n_levels: int) -> Fit | None:
         """Difficulties in log seconds; None where no time is known."""
-        subject, level, seconds, cleared = self.columns
-        if not len(subject):
+        if not len(self.columns[0]):
             return None
-        return fit_times(subject.astype(np.int64), level.astype(np.int64), np.log(seconds), cleared, n_levels)
+        order, player = in_own_order(*self.columns)
+        level, seconds, cleared = (column[order] for column in self.columns[1:])
+        return fit_times(player, level.astype(np.int64), np.log(seconds), cleared, n_levels)

@@ -12,7 +12,7 @@ from milepost.measures.furthest import stopped_at_open
 from milepost.numerics.narrow import slimmest
 from milepost.numerics.own_order import apart, in_own_order
 from milepost.numerics.tries_of_items import TriesOfItems
-from milepost.numerics.whole_numbers import ordinals
+from milepost.numerics.whole_numbers import numbered, ordinals
 from milepost.playback.play import Play
 from milepost.playback.summed import Summed
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
@@ -35,10 +35,10 @@ def tries_of_players(play: Play) -> TriesOfItems:
 
 @dataclass(frozen=True)
 class TriesOfPlayers:
-    """The same with players in an order of their own, in as few bytes as hold them.
+    """The same in as few bytes as hold them.
 
     Attributes:
-        columns: those of the tries.
+        columns: those of the tries; players are numbered from 0 without gaps.
     """
 
     columns: tuple[Column, ...]
@@ -46,34 +46,28 @@ class TriesOfPlayers:
     @classmethod
     def of(cls, play: Play) -> TriesOfPlayers:
         """Those of a play."""
-        return cls._of(tries_of_players(play))
+        tries = tries_of_players(play)
+        columns = vars(replace(tries, subject=numbered(tries.subject)[1])).values()
+        return cls(tuple(slimmest(column) for column in columns))
 
     @classmethod
     def merged(cls, parts: list[TriesOfPlayers]) -> TriesOfPlayers:
         """Those of a log from those of parts that share no player."""
-        subject = apart([part.columns[0] for part in parts])
+        subject = slimmest(apart([part.columns[0] for part in parts]))
         others = zip(*(part.columns[1:] for part in parts), strict=True)
-        return cls._of(_tries(subject, *(np.concatenate(own) for own in others)))
-
-    @classmethod
-    def _of(cls, tries: TriesOfItems) -> TriesOfPlayers:
-        order, subject = in_own_order(*(column for column in vars(tries).values() if column is not None))
-        return cls(tuple(slimmest(column) for column in vars(replace(tries.some(order), subject=subject)).values()))
-
-    @property
-    def tries(self) -> TriesOfItems:
-        """The tries; subjects are players, numbered from 0 without gaps."""
-        return _tries(*self.columns)
-
-
-def _tries(subject: Column, item: Column, number: Column, success: Bools, left: Bools) -> TriesOfItems:
-    subject, item, number = (column.astype(np.int64) for column in (subject, item, number))
-    return TriesOfItems(subject, item, number, success, left)
+        return cls((subject, *(np.concatenate(own) for own in others)))
 
 
 def settled_tries(play: Summed) -> TriesOfItems:
-    """The settled first-clear tries of a log, with players numbered from 0 by what they tried."""
-    return play.sums(TriesOfPlayers).tries
+    """The settled first-clear tries of a log, with players numbered from 0 in an order of their own."""
+    return play.once(_in_own_order)
+
+
+def _in_own_order(play: Summed) -> TriesOfItems:
+    columns = play.sums(TriesOfPlayers).columns
+    order, subject = in_own_order(*columns)
+    item, number, success, left = (column[order] for column in columns[1:])
+    return TriesOfItems(subject, item.astype(np.int64), number.astype(np.int64), success, left)
 
 
 def _left_after(play: Play) -> Bools:

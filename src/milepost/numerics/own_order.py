@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Column, Ints
-from milepost.numerics.whole_numbers import numbered, stable_order
+from milepost.numerics.whole_numbers import stable_order
 
 _STEP: Final = np.uint64(0x9E3779B97F4A7C15)
 _MIXING: Final = ((30, 0xBF58476D1CE4E5B9), (27, 0x94D049BB133111EB))  # shifts, and what is multiplied by
@@ -20,16 +20,14 @@ def in_own_order(subject: Ints, *columns: Column) -> tuple[Ints, Ints]:
     """The rows in the order of their subjects, those of one subject rising column by column; and each row's subject, from 0.
 
     Args:
-        subject: per row, its subject, by whatever numbers.
+        subject: per row, its subject, from 0 without gaps.
         columns: what is known, whole numbers, truths or numbers; two subjects with the same rows are alike.
     """
-    bits = [column.view(np.int64) if column.dtype.kind == "f" else column.astype(np.int64) for column in columns]
-    player = numbered(subject)[1]
-    rank = _ranks(player, _marks(bits))
+    rank = _ranks(subject, columns)
     order = np.arange(len(subject))
-    for column in (*reversed(bits), rank[player]):
-        order = order[stable_order(column[order])]
-    return order, rank[player[order]]
+    for column in (*reversed(columns), rank[subject]):
+        order = order[stable_order(_bits(column[order]))]
+    return order, rank[subject[order]]
 
 
 def apart(parts: list[Column]) -> Ints:
@@ -39,22 +37,21 @@ def apart(parts: list[Column]) -> Ints:
     return np.concatenate([part.astype(np.int64) + shift for part, shift in zip(parts, before, strict=True)])
 
 
-def _ranks(subject: Ints, marks: Column) -> Ints:
-    """Per subject, its place in the order of a number made of the marks of its rows, in whatever order these are."""
-    order = stable_order(subject)
-    firsts = np.flatnonzero(np.diff(subject[order], prepend=-1))
-    sums = _mixed(np.add.reduceat(marks[order], firsts)) if len(order) else marks
-    rank = np.empty(len(sums), np.int64)
-    rank[np.argsort(sums, kind="stable")] = np.arange(len(sums))
-    return rank
+def _bits(column: Column) -> Ints:
+    """Whole numbers that rise as the values do, none of which is below nought where it is no whole number."""
+    return column.view(np.int64) if column.dtype.kind == "f" else column.astype(np.int64)
 
 
-def _marks(columns: list[Ints]) -> Column:
-    """Per row, a number of 64 bits that hardly any other kind of row has."""
-    marks = np.zeros(len(columns[0]), np.uint64)
+def _ranks(subject: Column, columns: tuple[Column, ...]) -> Ints:
+    """Per subject, its place in the order of a number made of its rows, in whatever order these are."""
+    marks = np.zeros(len(subject), np.uint64)
     for column in columns:
-        marks = _mixed(marks + column.astype(np.uint64) + _STEP)
-    return marks
+        marks = _mixed(marks + _bits(column).astype(np.uint64) + _STEP)
+    sums = np.zeros(int(subject.max(initial=-1)) + 1, np.uint64)
+    np.add.at(sums, subject, marks)
+    rank = np.empty(len(sums), np.int64)
+    rank[np.argsort(_mixed(sums), kind="stable")] = np.arange(len(sums))
+    return rank
 
 
 def _mixed(values: Column) -> Column:

@@ -8,13 +8,12 @@ import numpy as np
 
 from milepost.arrays import Ints
 from milepost.logs.interface import Log, Records, Sessions
-from milepost.numerics.whole_numbers import distinct
 
 
 def own_sessions(records: Records) -> tuple[Ints, Records]:
     """The sessions of some records, rising, and the records with these numbered among themselves."""
-    own = distinct(records.session)
-    return own, replace(records, session=np.searchsorted(own, records.session))
+    there = np.bincount(records.session) > 0
+    return np.flatnonzero(there), replace(records, session=(np.cumsum(there) - 1)[records.session])
 
 
 def by_itself(log: Log) -> Log:

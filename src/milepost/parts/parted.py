@@ -109,6 +109,7 @@ class PartedLog:
         inputs: list[tuple[object, ...]] = [(part, wanted, survey, order, kinds) for part in self.parts]
         together = counted_together(workers.each(count_part, inputs, progress), kinds)
         self._let_go()
+        give_back_now()
         stops, course = together.stops, wanted.course
         return CountedPlay(
             stops=stops.names,

@@ -113,25 +113,29 @@ def groups_of_parts(manifest: Manifest) -> list[tuple[int, ...]]:
 def records_of(
     folder: Path, manifest: Manifest, parts: tuple[int, ...], tags: tuple[str, ...] = (), names: tuple[str, ...] | None = None
 ) -> Records:
-    """The records of some parts of a store, in log order.
+    """The records of some parts of a store.
 
     Args:
         folder: the store's folder.
         manifest: its manifest.
         parts: which parts.
         tags: the tags that are needed.
-        names: the columns that are needed; the others hold zeros.
+        names: the columns that are needed, for counts over records in whatever order; the others hold zeros. Where they are not
+            named, all are there, in log order.
 
     Raises:
         LogError: the store is damaged.
     """
     own = [record for record in manifest.records if record["part"] in parts]
     _require_whole(folder, own)
-    wanted = ("row", *(names or RECORD_COLUMNS))
+    files, wanted = [folder / record["file"] for record in own], tuple(names or RECORD_COLUMNS)
+    if names:
+        columns = read_arrays(files, wanted)
+        return records_with({name: columns[name].astype(RECORD_COLUMNS[name]) for name in wanted}, len(columns[wanted[0]]))
     tags = tuple(TAG + name for name in tags)
-    columns = read_arrays([folder / record["file"] for record in own], wanted + tags)
+    columns = read_arrays(files, ("row", *wanted, *tags))
     order = np.argsort(columns["row"])
-    wide = {name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted[1:]}
+    wide = {name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted}
     return records_with(wide | {name: columns[name][order] for name in tags}, len(order))
 
 
