@@ -7,6 +7,7 @@ import pytest
 
 from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
+from milepost.difficulty.whatif import WhatIf
 from milepost.errors import AttemptsGoneError
 from milepost.folder.players import read_players
 from milepost.logs.interface import Sessions
@@ -15,7 +16,10 @@ from milepost.measures.coverage import Coverage
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import table_of
+from milepost.measures.layouts import Layouts
 from milepost.measures.moves import Moves
+from milepost.measures.ratings import Ratings
+from milepost.measures.raw import FunnelWithRaw
 from milepost.measures.sums.tries import TryCounts
 from milepost.measures.times import TimeInLevel
 from milepost.opening import opened_log
@@ -31,7 +35,28 @@ from milepost.rules import ReplayRules
 from milepost.store.packing import Into, Layout, pack
 from random_logs import COURSE, as_text, as_toml, random_log
 
-MEASURES = (Funnel(), AttemptsToClear(), TimeInLevel(), Deaths(arrival=2.0), Moves(), Spikes(3), Coverage(3))
+MEASURES = (
+    FunnelWithRaw(Funnel()),
+    AttemptsToClear(),
+    TimeInLevel(),
+    Deaths(arrival=2.0),
+    Moves(),
+    Spikes(3),
+    Coverage(3),
+    Layouts(2),
+)
+BY_COURSE = (Ratings(), WhatIf(("Low Arch.difficulty=0.5",)))  # which needs levels of its own, or bands
+BANDS = """
+[[band]]
+name = "one lantern"
+from = 0.0
+to = 0.5
+
+[[band]]
+name = "two lanterns"
+from = 0.6
+to = 1.0
+"""
 
 
 @pytest.fixture(scope="module")
@@ -46,11 +71,13 @@ def folder(tmp_path_factory):
             own = {"session": f"{seed}-{record['session']}", "boat": seed % 3, "rowed": seed % 7 + 0.5}
             own |= {"player": f"{seed}-{record['player']}"} if record.get("player") else {}
             own |= {"debug": True} if seed % 11 == 3 else {}
+            own |= {"layout": f"L{seed % 2}"} if seed % 3 else {}
+            own |= {"collected": seed % 5, "available": 5, "rating": "one lantern"} if record.get("event") == "complete" else {}
             lines.append(record | own)
             if seed % 5 == 3:
                 lines.append({"session": own["session"], "event": "death"} | ({"debug": True} if seed % 11 == 3 else {}))
     (folder / "log.jsonl").write_text(as_text(lines), encoding="utf-8")
-    (folder / "course.toml").write_text(as_toml(COURSE))
+    (folder / "course.toml").write_text(as_toml(COURSE) + BANDS)
     (folder / "players.csv").write_text("player,role,boat\n" + "".join(f"{n}-Ada Wick,tester,{n % 2}\n" for n in range(40)))
     pack([str(folder / "log.jsonl")], Into(folder / "store", layout=Layout(7, 10_000)))
     return folder
@@ -86,9 +113,10 @@ def test_same_documents(folder, monkeypatch, packed, given, rules, where):
     whole = opened_log(Asked(**{**vars(asked), "work": Work()})).play()
     if packed and not where:
         monkeypatch.setattr(stored, "bare_log", lambda *_: pytest.fail("a list of all sessions was made"))
-    counted = parts.counted(None, lambda play: play, needs_of(MEASURES))
+    measures = MEASURES + (BY_COURSE if given else ())
+    counted = parts.counted(None, lambda play: play, needs_of(measures))
     assert len(parts.parted.parts) > 5 and len(whole.attempts) > 20
-    for measure in MEASURES:
+    for measure in measures:
         ours, theirs = (document("x", play, table_of(play, measure)) for play in (counted, whole))
         assert json.loads(json.dumps(ours)) == json.loads(json.dumps(theirs))
 

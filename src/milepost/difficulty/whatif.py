@@ -5,20 +5,22 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from statistics import NormalDist
-from typing import Final
+from typing import ClassVar, Final
 
 import numpy as np
 
 from milepost.arrays import Floats
 from milepost.difficulty.cost import chance_lost, quit_hazard
 from milepost.difficulty.rows import Model, WhatIfRow, WhatIfTotals
-from milepost.difficulty.tries import settled_tries
+from milepost.difficulty.tries import TriesOfPlayers, settled_tries
 from milepost.errors import UsageError
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Table
 from milepost.measures.level import place_of
+from milepost.measures.sums.attendance import Attendance
+from milepost.measures.sums.tries import TryCounts
 from milepost.numerics.try_model import fit_tries
-from milepost.playback.play import Play
+from milepost.playback.summed import Kinds, Summed
 
 _SKILLS: Final = 200  # players that stand for all
 _CHANGE: Final = re.compile(r"\s*(.+?)\s*\.\s*(difficulty|target_clear)\s*=\s*([-+]?[0-9.]+)\s*")
@@ -33,8 +35,9 @@ class WhatIf:
     """
 
     changes: tuple[str, ...]
+    SUMS: ClassVar[Kinds] = (*Funnel.SUMS, TryCounts, TriesOfPlayers)
 
-    def __call__(self, play: Play) -> Table[WhatIfRow, WhatIfTotals]:
+    def __call__(self, play: Summed) -> Table[WhatIfRow, WhatIfTotals]:
         """One row a level: players measured, and projected with the difficulties as fitted and as changed.
 
         Raises:
@@ -66,11 +69,11 @@ class WhatIf:
             )
             for n, row in enumerate(measured)
         ]
-        gained = float(after[-1] - before[-1]) * int(play.counts.sum())
+        gained = float(after[-1] - before[-1]) * play.sums(Attendance).players
         totals = WhatIfTotals(gained=gained, quit_per_failure=hazard.value, lost=hazard.lost, failures=hazard.failures)
         return Table(rows, totals)
 
-    def _parsed(self, play: Play, text: str) -> tuple[int, float]:
+    def _parsed(self, play: Summed, text: str) -> tuple[int, float]:
         match = _CHANGE.fullmatch(text)
         if match is None:
             raise UsageError(f"--set {text!r}: write LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE.")

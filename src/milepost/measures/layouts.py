@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TypedDict
+from typing import ClassVar, TypedDict
 
 import numpy as np
 
-from milepost.arrays import Ints
 from milepost.errors import UsageError
-from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table, share
+from milepost.measures.sums.layouts import LayoutCounts
 from milepost.numerics.intervals import wilson
-from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, N_SETTLED
+from milepost.playback.summed import Kinds, Summed
 
 
 class LayoutRow(LevelRow):
@@ -56,34 +53,31 @@ class Layouts:
     """
 
     min_tries: int = 5
+    SUMS: ClassVar[Kinds] = (LayoutCounts,)
 
-    def __call__(self, play: Play) -> Table[LayoutRow, LayoutsTotals]:
+    def __call__(self, play: Summed) -> Table[LayoutRow, LayoutsTotals]:
         """One row a level and layout.
 
         Raises:
             UsageError: no record has a `layout` or `seed` tag.
         """
-        if not play.gated.log.layouts:  # of the whole log; a group of sessions may have none of them
+        if not play.layouts:  # of the whole log; a group of sessions may have none of them
             raise UsageError("the log has no `layout` or `seed` tag, so there are no layouts to tell apart.")
-        table = play.attempts
-        layout = play.around.layout
-        settled = first_tries(play) & (table.outcome < N_SETTLED) & (layout >= 0) & (table.level < play.n_levels)
-        rows = []
-        for level in range(play.n_levels):
-            here = settled & (table.level == level)
-            rows += [self._row(play, level, code, here & (layout == code)) for code in distinct(layout[here]).tolist()]
+        counts = play.sums(LayoutCounts)
+        tried = counts.tries.by(0, 1)
+        rows = [self._row(play, counts, *pair) for pair in zip(*(column.tolist() for column in tried.columns), strict=True)]
         return Table(rows, self._spread(rows))
 
-    def _row(self, play: Play, level: int, code: int, here: Ints) -> LayoutRow:
-        tries = int(here.sum())
-        clears = int((here & play.attempts.ended(CLEARED)).sum())
+    def _row(self, play: Summed, counts: LayoutCounts, level: int, layout: int) -> LayoutRow:
+        own = counts.tries.at(level).at(layout)
+        tries, clears = own.total, own.at(True).total
         low, high = wilson(clears, tries)
         return LayoutRow(
             level=play.stops[level],
-            layout=play.gated.log.layouts[code],
+            layout=play.layouts[layout],
             tries=tries,
             clears=clears,
-            players=len(distinct(play.attempts.player[here])),
+            players=counts.players.at(level).at(layout).total,
             enough=tries >= self.min_tries,
             try_clear=share(clears, tries),
             try_clear_low=low,

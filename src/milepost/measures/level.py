@@ -20,6 +20,7 @@ from milepost.measures.times import TimeInLevel, TimesRow
 from milepost.measures.watching import Watched, to_watch
 from milepost.numerics.intervals import median
 from milepost.playback.play import Play
+from milepost.playback.summed import Summed
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
 
 SIDE = 2
@@ -132,7 +133,7 @@ class LevelPage:
         )
 
 
-def place_of(play: Play, name: str) -> int:
+def place_of(play: Summed, name: str) -> int:
     """The place in the course of a level, by its name or an alias, else by a spelling of one of these.
 
     Raises:

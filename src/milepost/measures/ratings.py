@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
-from typing import TypedDict
+from typing import ClassVar, TypedDict
 
-import numpy as np
-
-from milepost.arrays import Ints
 from milepost.course.course import Band
 from milepost.errors import UsageError
-from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table
+from milepost.measures.sums.ratings import RatingCounts
 from milepost.numerics.intervals import wilson
-from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED
+from milepost.playback.summed import Kinds, Summed
 
 
 class BandShare(TypedDict):
@@ -61,7 +58,9 @@ class RatingsTotals(TypedDict):
 class Ratings:
     """Ratings of first clears by the course's declared bands."""
 
-    def __call__(self, play: Play) -> Table[RatingsRow, RatingsTotals]:
+    SUMS: ClassVar[Kinds] = (RatingCounts,)
+
+    def __call__(self, play: Summed) -> Table[RatingsRow, RatingsTotals]:
         """One row a level: clears in each band, clears in none, and bands that nobody can reach there.
 
         Raises:
@@ -70,33 +69,30 @@ class Ratings:
         bands = play.course.bands if play.course else ()
         if not bands:
             raise UsageError("the course declares no bands. Add [[band]] tables with name, from and to to the course file.")
-        table = play.attempts
-        cleared = first_tries(play) & table.ended(CLEARED)
+        counts = play.sums(RatingCounts)
         rows = [
-            RatingsRow(level=play.stops[level], **_rated(play, bands, np.flatnonzero(cleared & (table.level == level))))
-            for level in range(play.n_levels)
+            RatingsRow(level=play.stops[level], **_rated(play.ratings, bands, counts, level)) for level in range(play.n_levels)
         ]
         declared = [BandRow(name=band.name, low=band.low, high=band.high) for band in bands]
         return Table(rows, RatingsTotals(bands=declared, faults=faults(bands)))
 
 
-def _rated(play: Play, bands: tuple[Band, ...], clears: Ints) -> Rated:
-    around = play.around
-    collected, available = around.collected[clears], around.available[clears]
-    known = ~np.isnan(collected) & (available > 0)
-    shares = np.minimum(1.0, collected[known] / available[known])
-    placed = [band_of(bands, value) for value in shares.tolist()]
-    total = len(placed)
-    logged = [play.gated.log.ratings[code] if code >= 0 else None for code in around.rating[clears[known]].tolist()]
-    given = [(own, computed) for own, computed in zip(logged, placed, strict=True) if own is not None]
-    steps = np.unique(available[known])
+def _rated(names: list[str], bands: tuple[Band, ...], counts: RatingCounts, level: int) -> Rated:
+    own = counts.rated.at(level)
+    placed, logged, again = Counter[str | None](), 0, 0
+    for collected, available, rating, count in zip(*(column.tolist() for column in (*own.columns, own.count)), strict=True):
+        band = band_of(bands, min(1.0, collected / available))
+        placed[band] += count
+        logged += count * (rating >= 0)
+        again += count * (rating >= 0 and names[rating] == band)
+    total, steps = own.total, own.by(1).values
     return {
-        "clears": len(clears),
+        "clears": counts.clears.at(level).total,
         "rated": total,
-        "no_band": placed.count(None),
-        "logged": len(given),
-        "logged_otherwise": sum(own != computed for own, computed in given),
-        "ratings": {band.name: _share(placed.count(band.name), total) for band in bands},
+        "no_band": placed[None],
+        "logged": logged,
+        "logged_otherwise": logged - again,
+        "ratings": {band.name: _share(placed[band.name], total) for band in bands},
         "unreachable": [band.name for band in bands if len(steps) and not _reachable(bands, band, steps.tolist())],
     }
 

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import ClassVar
 
 import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.logs.interface import ABSENT
-from milepost.measures.interface import RawRow
+from milepost.measures.funnel import Funnel, FunnelRow
+from milepost.measures.interface import NoTotals, RawRow, Table, beside, table_of
 from milepost.numerics.whole_numbers import among, distinct, numbered, stable_order
 from milepost.playback.engine import end_codes
-from milepost.playback.play import FullPlay, Play, summary
+from milepost.playback.play import FullPlay, summary
+from milepost.playback.summed import Kinds, Summed
 from milepost.playback.tables import Ends
 from milepost.vocabulary import COMPLETE, DEATH, END_QUIT, END_UNKNOWN, LEVEL_EVENTS, RESET, RETRY, SESSION_END, START, TRANSITION
 
@@ -129,7 +132,23 @@ def _gave_up(play: FullPlay, n_players: int) -> Bools:
     return Ends(last).by(END_QUIT, END_UNKNOWN)
 
 
-def raw_counts(play: Play) -> list[RawRow]:
+@dataclass(frozen=True)
+class FunnelWithRaw:
+    """The funnel with a naive count of the records beside it.
+
+    Attributes:
+        funnel: the funnel.
+    """
+
+    funnel: Funnel
+    SUMS: ClassVar[Kinds] = (*Funnel.SUMS, RawCounts)
+
+    def __call__(self, play: Summed) -> Table[FunnelRow, NoTotals]:
+        """One row a level, as of the funnel."""
+        return beside(table_of(play, self.funnel), raw_counts(play))
+
+
+def raw_counts(play: Summed) -> list[RawRow]:
     """Per level of the course: players with any level event there, players with a complete, starts and retries."""
     counts = play.summary(RawCounts)
     return [

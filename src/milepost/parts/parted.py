@@ -119,6 +119,8 @@ class PartedLog:
             rules=wanted.rules,
             open_levels=open_levels(course, stops),
             causes=log.causes,
+            layouts=log.layouts,
+            ratings=log.ratings,
             tags=list(log.tags),
             debug_sessions=together.debug_sessions,
             refused=refused_in_all(log.refused) - together.refused_gone,

@@ -33,6 +33,8 @@ class CountedPlay:
     rules: ReplayRules
     open_levels: Bools
     causes: list[str]
+    layouts: list[str]
+    ratings: list[str]
     tags: list[str]
     debug_sessions: int
     refused: int

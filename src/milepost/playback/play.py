@@ -124,6 +124,16 @@ class Play:
         return self.gated.log.causes
 
     @property
+    def layouts(self) -> list[str]:
+        """The names of layouts, by their codes."""
+        return self.gated.log.layouts
+
+    @property
+    def ratings(self) -> list[str]:
+        """The names of ratings, by their codes."""
+        return self.gated.log.ratings
+
+    @property
     def tags(self) -> list[str]:
         """The names of the tags that records have."""
         return list(self.gated.log.tags)

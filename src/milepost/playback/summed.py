@@ -74,6 +74,14 @@ class Summed(Protocol):
         """The names of causes, by their codes."""
 
     @property
+    def layouts(self) -> list[str]:
+        """The names of layouts, by their codes."""
+
+    @property
+    def ratings(self) -> list[str]:
+        """The names of ratings, by their codes."""
+
+    @property
     def tags(self) -> list[str]:
         """The names of the tags that records have."""
 

@@ -8,12 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
     from milepost.cli.exits import Exit
-    from milepost.measures.funnel import Funnel, FunnelRow
-    from milepost.measures.interface import NoTotals, Table
-    from milepost.playback.play import Play
 
 PLACE = 30  # among the commands of the help
 HELP = "who reached, cleared and moved on from each level, who stopped there and why"
@@ -39,12 +34,8 @@ def run(args: argparse.Namespace) -> Exit:
     if args.per == "run":
         return per_run(args, load(args))
     funnel = Funnel(censor_unknown=args.unknown_end == "censor")
-    return measured(args, _with_raw(funnel) if args.raw else funnel, whoever_tried(args))
+    if args.raw:
+        from milepost.measures.raw import FunnelWithRaw
 
-
-def _with_raw(funnel: Funnel) -> Callable[[Play], Table[FunnelRow, NoTotals]]:
-    """The funnel with a naive count of the records beside it; to be asked for before the log is replayed, which it counts."""
-    from milepost.measures.interface import beside, table_of
-    from milepost.measures.raw import raw_counts
-
-    return lambda play: beside(table_of(play, funnel), raw_counts(play))
+        return measured(args, FunnelWithRaw(funnel), whoever_tried(args))
+    return measured(args, funnel, whoever_tried(args))
