@@ -207,4 +207,4 @@ def test_of_a_store_too_large_for_its_attempts(told, monkeypatch):
         assert first == again == whole and read and not read_again
     assert [path.name.split("-")[1] for path in sorted(KEPT.glob("*/*"))] == ["deaths", "funnel"]
     assert told("funnel", *COURSE, "--where", "build=0.8")[1]
-    assert told("spikes", *COURSE)[1] and not told("moves", *COURSE)[1]
+    assert told("check", *COURSE)[1] and not told("moves", *COURSE)[1]

@@ -7,7 +7,7 @@ from typing import ClassVar, Final, Literal
 
 import numpy as np
 
-from milepost.arrays import Floats, Ints
+from milepost.arrays import Column, Floats, Ints
 from milepost.course.course import Course
 from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
 from milepost.difficulty.design import against_plan, changes, inversions, knob_notes
@@ -27,7 +27,7 @@ from milepost.measures.sums.watch import WatchOfLevels
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit
-from milepost.numerics.whole_numbers import distinct
+from milepost.numerics.whole_numbers import stable_order
 from milepost.playback.summed import Kinds, Summed
 from milepost.vocabulary import CLEARED
 
@@ -119,7 +119,7 @@ class _Case:
     funnel: list[FunnelRow]
     hazard: QuitHazard
     attempts: list[AttemptsRow]
-    trying: list[Ints]  # per level, the subjects with a try there
+    trying: list[Column]  # per level, the subjects with a try there
 
     @classmethod
     def of(cls, play: Summed, tries: TriesOfItems) -> _Case:
@@ -194,11 +194,13 @@ def _fit(play: Summed, tries: TriesOfItems) -> tuple[Basis, Fit, Reading]:
     return "tries", *read_tries(tries, play.n_levels)
 
 
-def _trying(tries: TriesOfItems, n_items: int) -> list[Ints]:
-    """Per item, the subjects with a try at it."""
-    width = int(tries.subject.max(initial=0)) + 1
-    pairs = distinct(tries.item * width + tries.subject)
-    return np.split(pairs % width, np.searchsorted(pairs, width * np.arange(1, n_items)))
+def _trying(tries: TriesOfItems, n_items: int) -> list[Column]:
+    """Per item, the subjects with a try at it, of tries that lie subject by subject, and those of a subject item by item."""
+    subject, item = tries.subject, tries.item
+    first = np.flatnonzero(np.concatenate(([True], (subject[1:] != subject[:-1]) | (item[1:] != item[:-1]))))
+    subject, item = subject[first], item[first]
+    order = stable_order(item)
+    return np.split(subject[order], np.searchsorted(item[order], np.arange(1, n_items)))
 
 
 def _chance(abilities: Floats, difficulty: float | None) -> float | None:

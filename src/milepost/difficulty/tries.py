@@ -66,8 +66,7 @@ def settled_tries(play: Summed) -> TriesOfItems:
 def _in_own_order(play: Summed) -> TriesOfItems:
     columns = play.sums(TriesOfPlayers).columns
     order, subject = in_own_order(*columns)
-    item, number, success, left = (column[order] for column in columns[1:])
-    return TriesOfItems(subject, item.astype(np.int64), number.astype(np.int64), success, left)
+    return TriesOfItems(slimmest(subject), *(column[order] for column in columns[1:]))
 
 
 def _left_after(play: Play) -> Bools:

@@ -5,16 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import Final
 
 import numpy as np
 
 from milepost.arrays import Bools, Column, Ints
 from milepost.numerics.whole_numbers import stable_order
 
+_AT_ONCE: Final = 1 << 20  # tries
+
 
 @dataclass(frozen=True)
 class TriesOfItems:
-    """Tries of subjects at items; all columns of one length.
+    """Tries of subjects at items; all columns of one length, those of numbers as narrow as whoever made them left them.
 
     Attributes:
         subject: per try, its subject, from 0.
@@ -24,9 +27,9 @@ class TriesOfItems:
         left: per try, whether the subject dropped out after it; None where dropping out is not modelled.
     """
 
-    subject: Ints
-    item: Ints
-    number: Ints
+    subject: Column
+    item: Column
+    number: Column
     success: Bools
     left: Bools | None = None
 
@@ -42,14 +45,27 @@ class TriesOfItems:
         some = self.some(number[self.subject] >= 0)
         return replace(some, subject=number[some.subject])
 
+    def how_often(self) -> Ints:
+        """How often each number was tried at each item; items down, numbers across, from 0."""
+        shape = (int(self.item.max(initial=-1)) + 1, int(self.number.max(initial=0)) + 1)
+        often = np.zeros(shape[0] * shape[1], np.int64)
+        for first in range(0, len(self.item), _AT_ONCE):
+            some = slice(first, first + _AT_ONCE)
+            often += np.bincount(self.item[some].astype(np.int64) * shape[1] + self.number[some], minlength=len(often))
+        return often.reshape(shape)
+
     def in_blocks(self, size: int) -> Iterator[tuple[int, TriesOfItems]]:
-        """Blocks of so many subjects: the number of the first one, and the tries of all in it."""
+        """Blocks of so many subjects: the number of the first one, and the tries of all in it, with numbers of 64 bits."""
         rising = bool((np.diff(self.subject) >= 0).all())
         own = self if rising else self.some(stable_order(self.subject))
         firsts = np.arange(0, max(1, int(own.subject.max(initial=0)) + 1), size)
         bounds = [*np.searchsorted(own.subject, firsts).tolist(), len(own.subject)]
         for first, ends in zip(firsts.tolist(), pairwise(bounds), strict=True):
-            yield first, own.some(slice(*ends))
+            yield first, own.some(slice(*ends))._wide()
+
+    def _wide(self) -> TriesOfItems:
+        subject, item, number = (column.astype(np.int64) for column in (self.subject, self.item, self.number))
+        return replace(self, subject=subject, item=item, number=number)
 
     def some(self, rows: Column | slice) -> TriesOfItems:
         """Some of the tries."""

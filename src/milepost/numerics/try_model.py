@@ -155,8 +155,8 @@ class _Data:
         self.n_subjects = int(tries.subject.max(initial=-1)) + 1
         self.loops = len(tries.subject) >= WORTHWHILE and available()
         most = int(tries.number.max(initial=1)) + 1
-        kinds = np.flatnonzero(np.bincount(tries.item * most + tries.number))
-        item, number = kinds // most, kinds % most
+        item, number = np.nonzero(tries.how_often())
+        kinds = item * most + number
         worn = _WORN if tries.left is not None else 0
         self.goes_on = np.arange(len(kinds) + worn) >= len(kinds)
         self.design = np.zeros((len(kinds) + worn, n_items + HOLD))  # kind by parameter that enters linearly
