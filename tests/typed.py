@@ -5,7 +5,9 @@ from __future__ import annotations
 import milepost
 from milepost.arrays import Ints
 from milepost.logs.interface import Records
+from milepost.measures.funnel import Funnel
 from milepost.playback.play import FullPlay, Play
+from milepost.playback.summed import Summed
 
 
 def records_of_a_play(play: Play) -> Records:
@@ -19,6 +21,13 @@ def order_of_a_play(play: Play) -> Ints:
 def sessions_one_by_one(play: Play) -> None:
     milepost.trace(play)  # type: ignore[arg-type]
     milepost.compare(play)  # type: ignore[arg-type]
+
+
+def attempts_of_counts(counted: Summed, play: Play) -> None:
+    milepost.check(counted)  # type: ignore[arg-type]
+    counted.attempts.level  # type: ignore[attr-defined]  # noqa: B018
+    Funnel()(counted)
+    Funnel()(play)
 
 
 def with_all_records(full: FullPlay) -> Records:

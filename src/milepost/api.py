@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Literal, Unpack, cast, overload
+from typing import TYPE_CHECKING, Any, Final, Literal, Unpack, cast, overload
 
 import pandas as pd
 
@@ -40,8 +40,17 @@ from milepost.parts.work import Work, WorkSettings
 from milepost.planning.targets import Targets
 from milepost.playback.looking import parsed
 from milepost.playback.per_run import counted_per
-from milepost.playback.play import FullPlay, Play, with_records
+from milepost.playback.play import FullPlay, Play, with_attempts, with_records
+from milepost.playback.summed import Summed
+from milepost.reports.document import needs_of
+from milepost.reports.registry import MEASURES
 from milepost.rules import ReplayRules
+
+if TYPE_CHECKING:
+    from milepost.measures.interface import CountingMeasure
+
+
+COUNTED: Final = ("funnel", "attempts", "times", "deaths", "moves", "spikes", "coverage", "layouts", "ratings", "whatif")
 
 
 class ReplaySettings(WorkSettings, total=False):
@@ -105,17 +114,64 @@ def replay(
     Raises:
         MilePostError: a log, course or map cannot be used.
     """
+    asked = replace(_asked(logs, course, log_map, rules, chosen), every_record=every_record)
+    play = opened_log(asked).play()
+    return with_records(play) if every_record else play
+
+
+def count(
+    logs: str | Path | list[str | Path],
+    course: str | Path | None = None,
+    log_map: str | Path | None = None,
+    rules: ReplayRules | None = None,
+    *,
+    measures: Sequence[str] = COUNTED,
+    **chosen: Unpack[ReplaySettings],
+) -> Summed:
+    """Replay logs of whatever size for measures that need nothing but counts, and keep no more of them.
+
+    Args:
+        logs, course, log_map, rules: as of `replay`.
+        measures: the calls that will be made on it; at most all that need nothing but counts, as by default.
+        chosen: as of `replay`.
+
+    Raises:
+        UsageError: a measure needs more than counts.
+        MilePostError: a log, course or map cannot be used.
+    """
+    for name in measures:
+        if name not in COUNTED:
+            raise UsageError(f"measures={name!r}: it needs more than counts. These do not: {', '.join(COUNTED)}.")
+    kinds = needs_of(cast("CountingMeasure", MEASURES[name].measure) for name in measures)
+    return opened_log(_asked(logs, course, log_map, rules, chosen)).counted(None, lambda play: play, kinds)
+
+
+def _asked(
+    logs: str | Path | list[str | Path],
+    course: str | Path | None,
+    log_map: str | Path | None,
+    rules: ReplayRules | None,
+    chosen: ReplaySettings,
+) -> Asked:
+    """What is asked for, the files as they are now."""
     look_afresh()
     names = [str(name) for name in (logs if isinstance(logs, list) else [logs])]
     mapping = read_map(log_map) if log_map is not None else NO_MAP
     plan = read_course(course) if course is not None else None
     rules = rules or ReplayRules(**{**mapping.replay, **chosen.get("settings", {})})
-    table = read_players(given) if (given := chosen.get("players")) is not None else None
     sessions, attempts = parsed(chosen.get("where", ()), plan)
-    work = Work(chosen.get("jobs"), chosen.get("cluster"), chosen.get("memory"))
-    asked = Asked(names, plan, rules, mapping, conditions=sessions, of_attempts=attempts, work=work, every_record=every_record)
-    play = opened_log(replace(asked, exclude=tuple(chosen.get("exclude", ())), players=table)).play()
-    return with_records(play) if every_record else play
+    given = chosen.get("players")
+    return Asked(
+        names,
+        plan,
+        rules,
+        mapping,
+        conditions=sessions,
+        of_attempts=attempts,
+        exclude=tuple(chosen.get("exclude", ())),
+        players=None if given is None else read_players(given),
+        work=Work(chosen.get("jobs"), chosen.get("cluster"), chosen.get("memory")),
+    )
 
 
 def check(play: Play) -> pd.DataFrame:
@@ -123,7 +179,7 @@ def check(play: Play) -> pd.DataFrame:
     return _frame(audit(play), "details", index="code")
 
 
-def funnel(play: Play, *, raw: bool = False, unknown_end: str = "lost", per: str = "player") -> pd.DataFrame:
+def funnel(play: Summed, *, raw: bool = False, unknown_end: str = "lost", per: str = "player") -> pd.DataFrame:
     """The funnel, a row a level in course order; ``raw`` adds what a naive count of the records would say.
 
     Args:
@@ -138,22 +194,22 @@ def funnel(play: Play, *, raw: bool = False, unknown_end: str = "lost", per: str
     if unknown_end not in ("lost", "censor"):
         raise UsageError(f"unknown_end={unknown_end!r}: give 'lost' or 'censor'.")
     if per != "player":
-        return _frame(FunnelPerRun()(counted_per(play, per)))
+        return _frame(FunnelPerRun()(counted_per(with_attempts(play), per)))
     table = Funnel(unknown_end == "censor")(play)
     return _frame(beside(table, raw_counts(play)) if raw else table)
 
 
-def attempts(play: Play, *, per: str = "player") -> pd.DataFrame:
+def attempts(play: Summed, *, per: str = "player") -> pd.DataFrame:
     """Attempts to clear, a row a level; ``distribution`` holds the survival steps.
 
     Args:
         play: a play.
         per: whether numbers of tries and first clears begin anew in each ``run``, or go on over a ``player``'s runs.
     """
-    return _frame(AttemptsToClear()(counted_per(play, per)))
+    return _frame(AttemptsToClear()(_per(play, per)))
 
 
-def times(play: Play, *, clock: str = "load", idle_cap: float | None = None, per: str = "player") -> pd.DataFrame:
+def times(play: Summed, *, clock: str = "load", idle_cap: float | None = None, per: str = "player") -> pd.DataFrame:
     """Time in level in seconds, a row a level.
 
     Args:
@@ -162,15 +218,18 @@ def times(play: Play, *, clock: str = "load", idle_cap: float | None = None, per
         idle_cap: seconds that a stretch without a record counts at most.
         per: `player`, or `run`, as in `attempts`.
     """
-    return _frame(TimeInLevel()(on_clock(counted_per(play, per), clock, idle_cap)))
+    play = _per(play, per)
+    if clock != "load" or idle_cap is not None:
+        play = on_clock(with_attempts(play), clock, idle_cap)
+    return _frame(TimeInLevel()(play))
 
 
-def deaths(play: Play, *, arrival: float = 1.0) -> pd.DataFrame:
+def deaths(play: Summed, *, arrival: float = 1.0) -> pd.DataFrame:
     """What kills players in each level, and where; a death within ``arrival`` seconds of the opening is one on arrival."""
     return _frame(Deaths(arrival)(play))
 
 
-def moves(play: Play) -> pd.DataFrame:
+def moves(play: Summed) -> pd.DataFrame:
     """Where players went, a row a move: skips, setbacks and what they cost."""
     return _frame(Moves()(play), "moves", index=None)
 
@@ -185,9 +244,9 @@ def level(play: Play, name: str) -> LevelTotals:
     return LevelPage(name)(play).totals
 
 
-def spikes(play: Play, *, min_players: int = 5, per: str = "player") -> pd.DataFrame:
+def spikes(play: Summed, *, min_players: int = 5, per: str = "player") -> pd.DataFrame:
     """Difficulty adjusted for who got there, expectation and verdict, a row a level; nothing is claimed of fewer players."""
-    return _frame(Spikes(min_players)(counted_per(play, per)))
+    return _frame(Spikes(min_players)(_per(play, per)))
 
 
 def answers(
@@ -237,7 +296,7 @@ def compare(
     return _frame(CompareWithin(before, after, key, **settings)(play))
 
 
-def whatif(play: Play, *changes: str) -> pd.DataFrame:
+def whatif(play: Summed, *changes: str) -> pd.DataFrame:
     """The funnel that the fitted model projects after some changes, each as ``LEVEL.difficulty=LOGITS``, a row a level."""
     return _frame(WhatIf(changes)(play))
 
@@ -251,19 +310,28 @@ def trace(play: FullPlay, session: str | None = None, *, offset: float = 0.0) ->
     return _frame(Trace(session, offset)(play), index=None)
 
 
-def coverage(play: Play, *, min_players: int = 5) -> pd.DataFrame:
+def coverage(play: Summed, *, min_players: int = 5) -> pd.DataFrame:
     """Which levels and moves were hardly tested, and how long it takes to get there, a row a level."""
     return _frame(Coverage(min_players)(play))
 
 
-def layouts(play: Play, *, min_tries: int = 5) -> pd.DataFrame:
+def layouts(play: Summed, *, min_tries: int = 5) -> pd.DataFrame:
     """How much the layout inside a level matters, a row a level and layout."""
     return _frame(Layouts(min_tries)(play), index=None)
 
 
-def ratings(play: Play) -> pd.DataFrame:
+def ratings(play: Summed) -> pd.DataFrame:
     """Which ratings players get, by the bands that the course declares, a row a level."""
     return _frame(Ratings()(play))
+
+
+def _per(play: Summed, per: str) -> Summed:
+    """The play counted per player, as it is, or per run.
+
+    Raises:
+        UsageError: it is to be counted per something else, or only counts per player were kept.
+    """
+    return play if per == "player" else counted_per(with_attempts(play), per)
 
 
 def _frame(table: Table[R, T], rows: str = "", index: str | None = "level") -> pd.DataFrame:

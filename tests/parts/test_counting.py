@@ -3,8 +3,11 @@
 import json
 
 import numpy as np
+import pandas as pd
 import pytest
 
+import milepost as api
+from milepost.api import COUNTED
 from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
@@ -31,6 +34,7 @@ from milepost.playback.looking import parsed
 from milepost.playback.play import with_attempts
 from milepost.playback.tallies import Tallies
 from milepost.reports.document import document, needs_of
+from milepost.reports.registry import MEASURES as REGISTRY
 from milepost.rules import ReplayRules
 from milepost.store.packing import Into, Layout, pack
 from random_logs import COURSE, as_text, as_toml, random_log
@@ -177,3 +181,22 @@ def test_each_part_knows_its_own_sessions_only(folder):
                 assert values == [getattr(whole.sessions, field)[code] for code in own.tolist()], field
             seen += len(own)
         assert seen == len(parted.log.sessions.name)
+
+
+def test_in_a_notebook(folder):
+    """Counted at any size, and asked as a play is; who asks for more, or asks more of it, is told."""
+    log, course = folder / "log.jsonl", folder / "course.toml"
+    play, counted = api.replay(log, course=course), api.count(log, course=course, jobs=2)
+    for name in (name for name in COUNTED if name != "whatif"):
+        pd.testing.assert_frame_equal(getattr(api, name)(counted), getattr(api, name)(play))
+    change = "Low Arch.difficulty=1"
+    pd.testing.assert_frame_equal(api.whatif(counted, change), api.whatif(play, change))
+    assert set(COUNTED) == {name for name, entry in REGISTRY.items() if hasattr(entry.measure, "SUMS")}
+    for ask in (
+        lambda: api.count(log, measures=["check"]),
+        lambda: api.times(counted, clock="input"),
+        lambda: api.funnel(counted, per="run"),
+        lambda: api.deaths(api.count(log, measures=["funnel"], jobs=2)),
+    ):
+        with pytest.raises(api.MilePostError):
+            ask()
