@@ -6,8 +6,7 @@ import milepost
 from milepost.arrays import Ints
 from milepost.logs.interface import Records
 from milepost.measures.funnel import Funnel
-from milepost.playback.play import FullPlay, Play
-from milepost.playback.summed import Summed
+from milepost.playback.play import FullPlay, Play, Summed
 
 
 def records_of_a_play(play: Play) -> Records:

@@ -40,8 +40,7 @@ from milepost.parts.work import Work, WorkSettings
 from milepost.planning.targets import Targets
 from milepost.playback.looking import parsed
 from milepost.playback.per_run import counted_per
-from milepost.playback.play import FullPlay, Play, with_attempts, with_records
-from milepost.playback.summed import Summed
+from milepost.playback.play import FullPlay, Play, Summed, with_attempts, with_records
 from milepost.reports.document import needs_of
 from milepost.reports.registry import MEASURES
 from milepost.rules import ReplayRules

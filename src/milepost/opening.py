@@ -25,8 +25,7 @@ if TYPE_CHECKING:
     from milepost.gate.splitting import Split
     from milepost.logs.interface import BareLog, Log
     from milepost.parts.asked import Asked, Telling
-    from milepost.playback.play import Play
-    from milepost.playback.summed import Kinds, Summed
+    from milepost.playback.play import Kinds, Play, Summed
     from milepost.progress import Progress
     from milepost.rules import ReplayRules
 
@@ -159,7 +158,7 @@ class Loaded:
 
     def last_play(self) -> Play:
         """Replay it, where nobody will have it replayed after that."""
-        return self.play() if self._has_to_be_judged else fitting(self.source.play(last=True), self.of_attempts)
+        return self.play() if _has_to_be_judged(self) else fitting(self.source.play(last=True), self.of_attempts)
 
     def made(self, name: str | None, make: Callable[[Play], V]) -> V:
         """What a function makes of it replayed, where nobody will have it replayed after that.
@@ -168,7 +167,7 @@ class Loaded:
             name: tells the function from any other, where it makes plain values of all attempts; None where nothing does.
             make: the function.
         """
-        if name is None or self._has_to_be_judged or self.of_attempts:
+        if name is None or _has_to_be_judged(self) or self.of_attempts:
             return make(self.last_play())
         return self.source.made(name, make)
 
@@ -180,7 +179,7 @@ class Loaded:
             make: the function.
             kinds: what it needs counted.
         """
-        if self._has_to_be_judged or self.of_attempts:
+        if _has_to_be_judged(self) or self.of_attempts:
             return make(self.last_play())
         return self.source.counted(name, make, kinds)
 
@@ -207,18 +206,13 @@ class Loaded:
         again = first if not exclusion.replays else self.source.play(exclusion)
         return replace(again if exclusion.replays else without(first, exclusion), before=first)
 
-    @property
-    def _has_to_be_judged(self) -> bool:
-        """Whether something may have to be left out."""
-        return bool(self.exclude) or any(promise.voids for promise in (self.course.promises if self.course else ()))
-
     def _judged(self) -> tuple[Play | None, Exclusion | None]:
         """The log as it is, and what is left out of it; nothing where nobody has to look.
 
         Raises:
             UsageError: nothing would be left.
         """
-        if not self._has_to_be_judged:
+        if not _has_to_be_judged(self):
             return None, None
         from milepost.audit.acting import exclusion_of
 
@@ -235,6 +229,12 @@ class Loaded:
     def without_idle(self, cap: float | None) -> Loaded:
         """The same with a bound on how many seconds a stretch without a record counts in an attempt."""
         return replace(self, source=self.source.without_idle(cap))
+
+
+def _has_to_be_judged(loaded: Loaded) -> bool:
+    """Whether something may have to be left out."""
+    promises = loaded.course.promises if loaded.course else ()
+    return bool(loaded.exclude) or any(promise.voids for promise in promises)
 
 
 def opened_log(asked: Asked) -> Loaded:

@@ -28,14 +28,13 @@ from milepost.version import __version__
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
-    from milepost.arrays import Bools
     from milepost.course.course import Course
     from milepost.gate.exclusion import Exclusion
     from milepost.gate.splitting import Split
     from milepost.parts.asked import Asked
     from milepost.parts.loaded import LoadedParts
     from milepost.parts.work import Way
-    from milepost.playback.summed import Kinds, Summed
+    from milepost.playback.play import Kinds, Summed
     from milepost.rules import ReplayRules
 
 V = TypeVar("V")
@@ -96,18 +95,13 @@ class StoredLog:
     def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """The same of a function that needs counts; the play is kept for other questions, where it is not too large."""
         place = self._place((0,))
-        if place.is_dir() or self._comfortable():
+        if place.is_dir() or _comfortable(self.asked):
             return make(self.play()) if name is None else self.made(name, make)
 
         def counted() -> V:
-            return self._parts_for(()).counted(name, make, kinds)
+            return _loaded(self, ()).counted(name, make, kinds)
 
         return counted() if name is None else _made(self._place(("counts",)), name, counted)
-
-    def _comfortable(self) -> bool:
-        """Whether the attempts of all of it fit into memory."""
-        records = sum(one["rows"] for one in read_manifest(Path(self.asked.names[0])).records)
-        return memory_of_attempts(records) <= self.asked.work.most
 
     def _remembered(
         self, more: tuple[object, ...], replayed: Callable[[], Sequence[Play]], courses: tuple[Course | None, ...]
@@ -120,11 +114,8 @@ class StoredLog:
             found = list(replayed())
             for place, play in zip(places, found, strict=True):
                 _keep(place, play)
-        again = None if more else self._again
+        again = None if more else lambda exclusion, sessions: self._parts.again(exclusion, sessions)
         return [replace(play, again=again).kept_by(_Beside(place)) for place, play in zip(places, found, strict=True)]
-
-    def _again(self, exclusion: Exclusion, sessions: Bools) -> Play:
-        return self._parts.again(exclusion, sessions)
 
     def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
@@ -152,16 +143,7 @@ class StoredLog:
 
     @cached_property
     def _parts(self) -> LoadedParts:
-        return self._parts_for(_SUMMARIES)  # all of them, so that whatever is asked next has what it needs
-
-    def _parts_for(self, summaries: tuple[str, ...]) -> LoadedParts:
-        """The parts, after the modules of some summaries were loaded."""
-        from milepost.parts.loaded import load_parts
-
-        for name in summaries:
-            import_module(f"milepost.{name}")
-        parts = load_parts(self.asked, self.way).without_idle(self.idle_cap)
-        return parts.without_names() if self.anonymous else parts
+        return _loaded(self, _SUMMARIES)  # all of them, so that whatever is asked next has what it needs
 
     def _place(self, more: tuple[object, ...]) -> Path:
         """A play's folder, named after what tells this question, of this state of store and program, from any other."""
@@ -170,6 +152,22 @@ class StoredLog:
         about = (asked.course, asked.rules, asked.conditions, asked.players, self.anonymous, self.idle_cap, more)
         key = sha256(json.dumps([stamp, __version__, _program(), repr(about)]).encode()).hexdigest()[:32]
         return folder / REPLAYED / key
+
+
+def _loaded(log: StoredLog, summaries: tuple[str, ...]) -> LoadedParts:
+    """A store's parts, after the modules of some summaries were loaded."""
+    from milepost.parts.loaded import load_parts
+
+    for name in summaries:
+        import_module(f"milepost.{name}")
+    parts = load_parts(log.asked, log.way).without_idle(log.idle_cap)
+    return parts.without_names() if log.anonymous else parts
+
+
+def _comfortable(asked: Asked) -> bool:
+    """Whether the attempts of all of a store fit into memory."""
+    records = sum(one["rows"] for one in read_manifest(Path(asked.names[0])).records)
+    return memory_of_attempts(records) <= asked.work.most
 
 
 @cache

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from milepost.opening import Loaded
-    from milepost.playback.summed import Summed
+    from milepost.playback.play import Summed
     from milepost.reports.documents import SelectedDocument
 
 _FORMS: Final = {None: None, ".json": render_json, ".md": render_markdown}

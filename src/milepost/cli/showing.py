@@ -31,8 +31,7 @@ if TYPE_CHECKING:
     from milepost.figures.draw import Paper
     from milepost.measures.interface import AnyMeasure
     from milepost.opening import Loaded
-    from milepost.playback.play import Play
-    from milepost.playback.summed import Summed
+    from milepost.playback.play import Play, Summed
     from milepost.reports.documents import FunnelPerRunDocument
     from milepost.reports.heads import Head
 

@@ -14,7 +14,7 @@ from milepost.measures.sums.tries import TryCounts
 from milepost.numerics.intervals import Z95, wilson
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.whole_numbers import among
-from milepost.playback.summed import Summed
+from milepost.playback.play import Summed
 from milepost.vocabulary import DIED, WAS_RESET
 
 _MOST_SINGLY, _SHARES = 2000, 400  # players that are taken one by one, and shares of more

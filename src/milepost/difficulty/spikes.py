@@ -28,7 +28,7 @@ from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit
 from milepost.numerics.whole_numbers import stable_order
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import CLEARED
 
 _TELLING = 2.5  # standard errors at which one level alone is told from its surroundings

@@ -13,8 +13,7 @@ from milepost.numerics.narrow import slimmest
 from milepost.numerics.own_order import apart, in_own_order
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.whole_numbers import numbered, ordinals
-from milepost.playback.play import Play
-from milepost.playback.summed import Summed
+from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
 
 

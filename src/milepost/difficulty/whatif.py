@@ -20,7 +20,7 @@ from milepost.measures.level import place_of
 from milepost.measures.sums.attendance import Attendance
 from milepost.measures.sums.tries import TryCounts
 from milepost.numerics.try_model import fit_tries
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Summed
 
 _SKILLS: Final = 200  # players that stand for all
 _CHANGE: Final = re.compile(r"\s*(.+?)\s*\.\s*(difficulty|target_clear)\s*=\s*([-+]?[0-9.]+)\s*")

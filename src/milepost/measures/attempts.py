@@ -13,7 +13,7 @@ from milepost.measures.sums.tries import TryCounts
 from milepost.numerics.counted import Counted
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import CLEARED, DIED
 
 _MOST_HITS: Final = 20  # that are looked at

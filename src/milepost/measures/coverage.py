@@ -9,7 +9,7 @@ from milepost.measures.interface import LevelRow, Table
 from milepost.measures.sums.attendance import void_attempts
 from milepost.measures.sums.coverage import CoverageCounts
 from milepost.measures.sums.times import Spent
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Summed
 
 
 class CoverageRow(LevelRow):

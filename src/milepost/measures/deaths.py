@@ -14,7 +14,7 @@ from milepost.measures.sums.attendance import Reached, levels_shown, void_attemp
 from milepost.measures.sums.deaths import BINS, DeathCounts
 from milepost.measures.sums.times import Spent
 from milepost.numerics.counted import Counted
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import CLEARED, DIED
 
 
@@ -77,7 +77,7 @@ class Deaths:
         for level in levels_shown(play):
             here, minutes = int(reached[level]), spent.at(level) / 60
             figures = _Figures(counts, level, here, minutes)
-            causes = {play.causes[code]: figures.of(code) for code in figures.causes()}
+            causes = {play.about.causes[code]: figures.of(code) for code in figures.causes()}
             rows.append(
                 DeathsRow(
                     level=play.stops[level],
@@ -89,7 +89,7 @@ class Deaths:
                     causes=dict(sorted(causes.items(), key=lambda item: (-item[1]["deaths"], item[0]))),
                     on_arrival=self._on_arrival(counts, level),
                     **_before_progress(counts, level),
-                    **_failures(play.causes, counts.failures.at(level)),
+                    **_failures(play.about.causes, counts.failures.at(level)),
                     void=void_attempts(play, level),
                 )
             )

@@ -11,7 +11,7 @@ from milepost.measures.interface import LevelRow, NoTotals, RawRow, Table, share
 from milepost.measures.sums.attendance import Attendance
 from milepost.measures.sums.funnel import FunnelCounts
 from milepost.numerics.intervals import log_log, wilson
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Summed
 
 
 class Stops(TypedDict):
@@ -87,7 +87,7 @@ class Funnel:
         counts = play.sums(FunnelCounts)
         reached, stops = _reach(play, counts), _stops(counts)
         lost = [own["stopped_quit"] + (0 if self.censor_unknown else own["stopped_unknown"]) for own in stops]
-        untold = [bool(is_open) for is_open in play.open_levels]
+        untold = [bool(is_open) for is_open in play.about.open_levels]
         if lost and not _tells_last_clear(play, counts):
             lost[-1], untold[-1] = 0, True
         parts = zip(reached, stops, _losses([row["reached"] for row in reached], lost), strict=True)
@@ -151,4 +151,4 @@ def _losses(reached: list[int], lost: list[int]) -> list[Losses]:
 
 def _tells_last_clear(play: Summed, counts: FunnelCounts) -> bool:
     """Whether the log can tell that the last level was cleared; one without completions needs sessions that say finished."""
-    return not play.rules.implied_complete or not play.n_levels or counts.tells_last_clear
+    return not play.about.rules.implied_complete or not play.n_levels or counts.tells_last_clear

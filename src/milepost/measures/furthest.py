@@ -28,5 +28,5 @@ def furthest_level(play: Play) -> Ints:
 def stopped_at_open(play: Play) -> Bools:
     """Per player, whether the furthest level reached is one that there is no way to clear yet."""
     furthest = furthest_level(play)
-    stopped: Bools = (furthest >= 0) & np.append(play.open_levels, False)[furthest]
+    stopped: Bools = (furthest >= 0) & np.append(play.about.open_levels, False)[furthest]
     return stopped

@@ -8,8 +8,7 @@ from hashlib import sha256
 from types import FunctionType
 from typing import ClassVar, Generic, Protocol, TypedDict, TypeVar, cast, runtime_checkable
 
-from milepost.playback.play import Play
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Play, Summed
 
 R_co = TypeVar("R_co", covariant=True, bound=Mapping[str, object])
 T_co = TypeVar("T_co", covariant=True, bound=Mapping[str, object])

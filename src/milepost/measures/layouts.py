@@ -11,7 +11,7 @@ from milepost.errors import UsageError
 from milepost.measures.interface import LevelRow, Table, share
 from milepost.measures.sums.layouts import LayoutCounts
 from milepost.numerics.intervals import wilson
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Summed
 
 
 class LayoutRow(LevelRow):
@@ -61,7 +61,7 @@ class Layouts:
         Raises:
             UsageError: no record has a `layout` or `seed` tag.
         """
-        if not play.layouts:  # of the whole log; a group of sessions may have none of them
+        if not play.about.layouts:  # of the whole log; a group of sessions may have none of them
             raise UsageError("the log has no `layout` or `seed` tag, so there are no layouts to tell apart.")
         counts = play.sums(LayoutCounts)
         tried = counts.tries.by(0, 1)
@@ -74,7 +74,7 @@ class Layouts:
         low, high = wilson(clears, tries)
         return LayoutRow(
             level=play.stops[level],
-            layout=play.layouts[layout],
+            layout=play.about.layouts[layout],
             tries=tries,
             clears=clears,
             players=counts.players.at(level).at(layout).total,

@@ -19,8 +19,7 @@ from milepost.measures.interface import LevelRow, Table
 from milepost.measures.times import TimeInLevel, TimesRow
 from milepost.measures.watching import Watched, to_watch
 from milepost.numerics.intervals import median
-from milepost.playback.play import Play
-from milepost.playback.summed import Summed
+from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
 
 SIDE = 2

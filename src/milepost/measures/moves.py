@@ -8,7 +8,7 @@ from typing import ClassVar, TypedDict, cast
 
 from milepost.measures.interface import Table
 from milepost.measures.sums.moves import MoveCounts
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import MOVE_KINDS, SETBACK
 
 # Moves from one stop to another, of one kind; the cost of setbacks is in seconds.

@@ -11,7 +11,7 @@ from milepost.errors import UsageError
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.sums.ratings import RatingCounts
 from milepost.numerics.intervals import wilson
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Summed
 
 
 class BandShare(TypedDict):
@@ -70,9 +70,8 @@ class Ratings:
         if not bands:
             raise UsageError("the course declares no bands. Add [[band]] tables with name, from and to to the course file.")
         counts = play.sums(RatingCounts)
-        rows = [
-            RatingsRow(level=play.stops[level], **_rated(play.ratings, bands, counts, level)) for level in range(play.n_levels)
-        ]
+        names, levels = play.about.ratings, range(play.n_levels)
+        rows = [RatingsRow(level=play.stops[level], **_rated(names, bands, counts, level)) for level in levels]
         declared = [BandRow(name=band.name, low=band.low, high=band.high) for band in bands]
         return Table(rows, RatingsTotals(bands=declared, faults=faults(bands)))
 

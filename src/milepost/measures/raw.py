@@ -13,8 +13,7 @@ from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import NoTotals, RawRow, Table, beside, table_of
 from milepost.numerics.whole_numbers import among, distinct, numbered, stable_order
 from milepost.playback.engine import end_codes
-from milepost.playback.play import FullPlay, summary
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import FullPlay, Kinds, Summed, summary
 from milepost.playback.tables import Ends
 from milepost.vocabulary import COMPLETE, DEATH, END_QUIT, END_UNKNOWN, LEVEL_EVENTS, RESET, RETRY, SESSION_END, START, TRANSITION
 

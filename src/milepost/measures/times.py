@@ -13,7 +13,7 @@ from milepost.measures.sums.times import Spent, TimeCounts
 from milepost.numerics.counted import Counted
 from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.whole_numbers import among, distinct
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
 
 _SHORTEST, _LONGEST_BIN = 0.25, 40  # seconds; the number of the last bin, which has all beyond

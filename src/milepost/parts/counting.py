@@ -10,7 +10,7 @@ from milepost.gate.names import Stops
 from milepost.gate.survey import Survey
 from milepost.logs.interface import refused_in_all
 from milepost.parts.tasks import Part, Wanted, replayed_part
-from milepost.playback.summed import Kinds
+from milepost.playback.play import Kinds
 
 _AT_ONCE: Final = 16  # parts whose counts wait to be put together
 
@@ -37,7 +37,7 @@ def count_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | No
     log = part.by_itself()
     play = replayed_part(wanted.of(log), wanted, survey, order)
     counts = {kind: kind.of(play) for kind in kinds}
-    return CountedPart(play.gated.stops, counts, play.debug_sessions, refused_in_all(log.refused) - play.refused)
+    return CountedPart(play.gated.stops, counts, play.about.debug_sessions, refused_in_all(log.refused) - play.about.refused)
 
 
 def counted_together(parts: Iterable[CountedPart], kinds: Kinds) -> CountedPart:

@@ -27,8 +27,7 @@ from milepost.parts.parted import PartedLog
 from milepost.parts.stored import open_store
 from milepost.parts.tasks import Wanted
 from milepost.parts.work import Way, Work
-from milepost.playback.play import Play
-from milepost.playback.summed import Kinds, Summed
+from milepost.playback.play import Kinds, Play, Summed
 from milepost.progress import Progress
 from milepost.scratch import scratch_writing
 from milepost.sizing import unpacked

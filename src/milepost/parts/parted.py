@@ -23,10 +23,9 @@ from milepost.parts.merging import merged
 from milepost.parts.tasks import Part, Wanted, hits_of_part, levels_of_part, play_part, survey_part
 from milepost.playback.counted_play import CountedPlay
 from milepost.playback.infer import infer_order
-from milepost.playback.play import Play
+from milepost.playback.play import About, Kinds, Play
 from milepost.playback.replacing import MOST_RECORDS
 from milepost.playback.replay import require_few
-from milepost.playback.summed import Kinds
 from milepost.progress import SILENT, Progress
 
 
@@ -111,22 +110,20 @@ class PartedLog:
         self._let_go()
         give_back_now()
         stops, course = together.stops, wanted.course
-        return CountedPlay(
-            stops=stops.names,
-            n_levels=stops.n_levels,
-            course=course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None,
-            inferred=course is None,
-            rules=wanted.rules,
-            open_levels=open_levels(course, stops),
-            causes=log.causes,
-            layouts=log.layouts,
-            ratings=log.ratings,
-            tags=list(log.tags),
-            debug_sessions=together.debug_sessions,
-            refused=refused_in_all(log.refused) - together.refused_gone,
-            unknown_words=log.unknown_words,
-            known=together.counts,
+        about = About(
+            course is None,
+            wanted.rules,
+            open_levels(course, stops),
+            log.causes,
+            log.layouts,
+            log.ratings,
+            list(log.tags),
+            log.unknown_words,
+            together.debug_sessions,
+            refused_in_all(log.refused) - together.refused_gone,
         )
+        known = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
+        return CountedPlay(stops.names, stops.n_levels, known, about, together.counts)
 
     def _surveyed(
         self, wanted: Wanted, alone: bool, log: BareLog, workers: Workers, progress: Progress

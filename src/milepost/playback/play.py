@@ -16,7 +16,7 @@ from milepost.gate.exclusion import Exclusion
 from milepost.gate.gate import Admitted, Gated
 from milepost.logs.interface import refused_in_all
 from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
-from milepost.playback.summed import S, Summed
+from milepost.playback.lasting import Lasting
 from milepost.playback.tables import AttemptTable, Ends, MoveTable
 from milepost.rules import ReplayRules
 
@@ -33,21 +33,25 @@ class Summary(Protocol):
         """Put those of all parts together."""
 
 
-class Keeper(Protocol):
-    """Where what is made of a play lasts longer than the process."""
+class Sums(Protocol):
+    """What is counted over the attempts of a play; counts of parts of a log that share no player merge."""
 
-    def kept(self, name: str, *kinds: type) -> object:
-        """What was kept under a name, made of some kinds of objects; None where nothing was."""
+    @classmethod
+    def of(cls, play: Play, /) -> Self:
+        """Count over a play."""
 
-    def keep(self, name: str, value: object) -> None:
-        """Keep something, if that can be."""
+    @classmethod
+    def merged(cls, parts: list[Self], /) -> Self:
+        """Put those of all parts together."""
 
 
+S = TypeVar("S", bound=Sums)
 T = TypeVar("T", bound=Summary)
 K = TypeVar("K", bound=type[Summary])
 _REGISTERED: Final[list[type[Summary]]] = []
 V = TypeVar("V")
 P = TypeVar("P", bound="Play")  # a play with or without its records, which stays what it is
+Kinds = tuple[type[Summary], ...]  # what is counted: `Sums`, or summaries of records
 
 
 def summary(kind: K) -> K:
@@ -61,8 +65,80 @@ def registered() -> tuple[type[Summary], ...]:
     return tuple(_REGISTERED)
 
 
+@dataclass(frozen=True)
+class About:
+    """What holds for a whole log that was replayed.
+
+    Attributes:
+        inferred: whether the course's order was inferred.
+        rules: the settings that it was replayed by.
+        open_levels: per level of the course, whether there is no way to clear it yet.
+        causes, layouts, ratings: their names, by their codes.
+        tags: the names of the tags that records have.
+        unknown_words: event words outside the list.
+        debug_sessions: how many sessions were left out as debug.
+        refused: how many records could not be read.
+        exclusion: what is left out as suspect, if anything is.
+    """
+
+    inferred: bool
+    rules: ReplayRules
+    open_levels: Bools
+    causes: list[str]
+    layouts: list[str]
+    ratings: list[str]
+    tags: list[str]
+    unknown_words: list[str]
+    debug_sessions: int
+    refused: int
+    exclusion: Exclusion | None = None
+
+
+class Summed(Protocol):
+    """A replayed log as measures see it that need nothing but counts.
+
+    Every play is one; so is what is left of a log that was too large for its attempts to be put together.
+    """
+
+    @property
+    def stops(self) -> list[str]:
+        """The names of all stops, the course's levels first."""
+
+    @property
+    def n_levels(self) -> int:
+        """How many levels the course has."""
+
+    @property
+    def course(self) -> Course | None:
+        """The course that it was replayed by, if one was given."""
+
+    @property
+    def about(self) -> About:
+        """What holds for the whole log."""
+
+    @property
+    def asked(self) -> tuple[str, ...]:
+        """Conditions on attempts, in words, where only those that fit are looked at."""
+
+    @property
+    def per_run(self) -> bool:
+        """Whether numbers and first clears begin anew in each run."""
+
+    def once(self, make: Callable[[Self], V]) -> V:
+        """What a function makes of it; made once, so nobody may change it."""
+
+    def lasting(self, name: str, make: Callable[[Self], V], *kinds: type) -> V:
+        """The same for what takes long and is small, kept where the play is kept."""
+
+    def sums(self, kind: type[S]) -> S:
+        """What is counted over the attempts, each once."""
+
+    def summary(self, kind: type[T]) -> T:
+        """What a kind of summary says of the records, each made once."""
+
+
 @dataclass
-class Play:
+class Play(Lasting):
     """A replayed log, which may have let its records go.
 
     Attributes:
@@ -95,8 +171,6 @@ class Play:
     before: Play | None = None
     again: Callable[[Exclusion, Bools], Play] | None = None
     recall: Callable[[type], object] | None = None
-    _made: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
-    _keeper: Keeper | None = field(default=None, init=False, repr=False, compare=False)  # not that of another play
 
     @property
     def n_levels(self) -> int:
@@ -113,50 +187,23 @@ class Play:
         """The names of all stops, the course's levels first."""
         return self.gated.stops.names
 
-    @property
-    def open_levels(self) -> Bools:
-        """Per level of the course, whether there is no way to clear it yet."""
-        return self.gated.open_levels
-
-    @property
-    def causes(self) -> list[str]:
-        """The names of causes, by their codes."""
-        return self.gated.log.causes
-
-    @property
-    def layouts(self) -> list[str]:
-        """The names of layouts, by their codes."""
-        return self.gated.log.layouts
-
-    @property
-    def ratings(self) -> list[str]:
-        """The names of ratings, by their codes."""
-        return self.gated.log.ratings
-
-    @property
-    def tags(self) -> list[str]:
-        """The names of the tags that records have."""
-        return list(self.gated.log.tags)
-
-    @property
-    def debug_sessions(self) -> int:
-        """How many sessions were left out as debug."""
-        return self.gated.debug_sessions
-
-    @property
-    def exclusion(self) -> Exclusion | None:
-        """What is left out as suspect, if anything is."""
-        return self.gated.exclusion
-
-    @property
-    def refused(self) -> int:
-        """How many records could not be read."""
-        return refused_in_all(self.gated.log.refused)
-
-    @property
-    def unknown_words(self) -> list[str]:
-        """Event words outside the list."""
-        return self.gated.log.unknown_words
+    @cached_property
+    def about(self) -> About:
+        """What holds for the whole log."""
+        log = self.gated.log
+        return About(
+            self.inferred,
+            self.rules,
+            self.gated.open_levels,
+            log.causes,
+            log.layouts,
+            log.ratings,
+            list(log.tags),
+            log.unknown_words,
+            self.gated.debug_sessions,
+            refused_in_all(log.refused),
+            self.gated.exclusion,
+        )
 
     @property
     def per_run(self) -> bool:
@@ -169,32 +216,6 @@ class Play:
         tried = np.zeros(len(self.gated.players), np.bool_)
         tried[self.attempts.player[self.attempts.level < self.n_levels]] = True
         return tried
-
-    def once(self, make: Callable[[Self], V]) -> V:
-        """What a function makes of this play; made once, so nobody may change it."""
-        if make not in self._made:
-            self._made[make] = make(self)
-        return cast(V, self._made[make])
-
-    def kept_by(self, keeper: Keeper) -> Self:
-        """This play, of which somebody keeps what takes long to make and is small."""
-        self._keeper = keeper
-        return self
-
-    def lasting(self, name: str, make: Callable[[Self], V], *kinds: type) -> V:
-        """The same as `once` for what takes long and is small: where the play is kept, this is, too.
-
-        Args:
-            name: under which it is kept.
-            make: makes it.
-            kinds: the classes of the objects in it.
-        """
-        if name not in self._made:
-            kept = self._keeper.kept(name, *kinds) if self._keeper is not None else None
-            self._made[name] = make(self) if kept is None else kept
-            if kept is None and self._keeper is not None:
-                self._keeper.keep(name, self._made[name])
-        return cast(V, self._made[name])
 
     def sums(self, kind: type[S]) -> S:
         """What is counted over the attempts, each once.

@@ -10,8 +10,7 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.interface import Place
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import FullPlay, Play, summary
-from milepost.playback.summed import Summed
+from milepost.playback.play import FullPlay, Play, Summed, summary
 from milepost.vocabulary import DROPPED, EVENTS, FINDINGS
 
 # Of times between records, by logarithm: from a millionth of a second to ten thousand million.
@@ -135,7 +134,7 @@ def finding_counts(play: Summed) -> dict[str, int]:
 
 
 def _finding_counts(play: Summed) -> dict[str, int]:
-    counts, marks = {"unreadable_record": play.refused}, play.sums(SessionMarks)
+    counts, marks = {"unreadable_record": play.about.refused}, play.sums(SessionMarks)
     found = tallies_of(play).findings
     for number, finding in enumerate(FINDINGS[1:], 1):
         counts[finding.code] = found[number].records if number in found else 0
@@ -154,7 +153,7 @@ def differing(play: Play) -> Bools:
 
 def unknown_words(play: Summed) -> dict[str, int]:
     """The event words outside the list, with how many records have each."""
-    words = zip(play.unknown_words, tallies_of(play).words, strict=True)
+    words = zip(play.about.unknown_words, tallies_of(play).words, strict=True)
     return {word: int(count) for word, count in words if count}
 
 

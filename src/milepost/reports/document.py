@@ -17,8 +17,7 @@ from milepost.wording import listed, plural
 if TYPE_CHECKING:
     from milepost.course.course import Course
     from milepost.measures.interface import CountingMeasure, Table
-    from milepost.playback.play import Summary
-    from milepost.playback.summed import Kinds, Summed
+    from milepost.playback.play import Kinds, Summary, Summed
 
 FORMAT: Final = 1  # of documents; it rises when a key changes its meaning or goes. 1: the first one that is numbered
 D = TypeVar("D", bound=Head)
@@ -31,14 +30,14 @@ def head(command: str, play: Summed) -> Head:
     begin = Head(
         format=FORMAT,
         command=command,
-        course=CourseHead(levels=play.stops[: play.n_levels], inferred=play.inferred),
+        course=CourseHead(levels=play.stops[: play.n_levels], inferred=play.about.inferred),
         players=who.players,
         sessions=who.sessions,
-        left_out=LeftOut(debug_sessions=play.debug_sessions, players_without_attempt=who.without_attempt),
+        left_out=LeftOut(debug_sessions=play.about.debug_sessions, players_without_attempt=who.without_attempt),
         findings=finding_counts(play),
     )
-    if play.exclusion is not None:
-        begin["excluded"] = suspected(with_attempts(play), play.exclusion)
+    if play.about.exclusion is not None:
+        begin["excluded"] = suspected(with_attempts(play), play.about.exclusion)
         begin["left_out"]["excluded_sessions"] = begin["excluded"]["sessions"]
     if play.per_run:
         begin["per"] = "run"

@@ -14,7 +14,7 @@ from milepost.reports.registry import MEASURES
 
 if TYPE_CHECKING:
     from milepost.measures.interface import AnyMeasure, AnyTable, P
-    from milepost.playback.summed import Summed
+    from milepost.playback.play import Summed
     from milepost.reports.documents import Made, SelectedDocument
     from milepost.reports.heads import Head
 

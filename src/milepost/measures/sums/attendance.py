@@ -9,8 +9,7 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.measures.cells import cells
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import Play
-from milepost.playback.summed import Summed
+from milepost.playback.play import Play, Summed
 
 
 @dataclass(frozen=True)

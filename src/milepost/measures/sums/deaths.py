@@ -115,7 +115,7 @@ def tenth(progress: Floats) -> Ints:
 def _numbers(play: Play, died: Ints) -> dict[str, Numbers]:
     """What the tags say at deaths that say numbers where attempts end."""
     found = {}
-    for name in play.tags:
+    for name in play.about.tags:
         try:
             values = attribute(play, f"end.{name}")
         except UsageError:  # nothing ended with it

@@ -90,7 +90,7 @@ def _stopped(play: Play) -> dict[str, Ints]:
         return np.bincount(level[where], minlength=play.n_levels)
 
     columns = {"stopped": count(np.ones(len(stopped), np.bool_))}
-    at_open = play.open_levels[level]
+    at_open = play.about.open_levels[level]
     columns |= {f"stopped_{name}": count(cause.by(EndCause(code)) & ~at_open) for code, name in enumerate(END_CAUSES)}
     columns["stopped_open"] = count(at_open)
     columns["stopped_after_clear"] = count(after_clear)

@@ -1,0 +1,53 @@
+"""What is made of something once, and may last longer than the process."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Protocol, Self, TypeVar, cast
+
+V = TypeVar("V")
+
+
+class Keeper(Protocol):
+    """Where what is made of a play lasts longer than the process."""
+
+    def kept(self, name: str, *kinds: type) -> object:
+        """What was kept under a name, made of some kinds of objects; None where nothing was."""
+
+    def keep(self, name: str, value: object) -> None:
+        """Keep something, if that can be."""
+
+
+@dataclass
+class Lasting:
+    """Something of which much is made, each once; what is made of it is not made of what is derived from it."""
+
+    _made: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _keeper: Keeper | None = field(default=None, init=False, repr=False, compare=False)
+
+    def once(self, make: Callable[[Self], V]) -> V:
+        """What a function makes of it; made once, so nobody may change it."""
+        if make not in self._made:
+            self._made[make] = make(self)
+        return cast(V, self._made[make])
+
+    def kept_by(self, keeper: Keeper) -> Self:
+        """The same, of which somebody keeps what takes long to make and is small."""
+        self._keeper = keeper
+        return self
+
+    def lasting(self, name: str, make: Callable[[Self], V], *kinds: type) -> V:
+        """The same as `once` for what takes long and is small: where it is kept, this is, too.
+
+        Args:
+            name: under which it is kept.
+            make: makes it.
+            kinds: the classes of the objects in it.
+        """
+        if name not in self._made:
+            kept = self._keeper.kept(name, *kinds) if self._keeper is not None else None
+            self._made[name] = make(self) if kept is None else kept
+            if kept is None and self._keeper is not None:
+                self._keeper.keep(name, self._made[name])
+        return cast(V, self._made[name])
