@@ -45,7 +45,7 @@ class RecordsGoneError(UsageError):
         )
 
 
-class AttemptsGoneError(UsageError):
+class AttemptsGoneError(MilePostError):
     """Something that needs single attempts was asked of a log of which only counts were kept."""
 
     def __init__(self) -> None:

@@ -9,7 +9,7 @@ from functools import cached_property
 from hashlib import blake2b
 from pathlib import Path
 
-from milepost.logs.interface import BareLog, L
+from milepost.logs.interface import BareLog, L, Refused
 
 _DIGITS = 8
 _WORD = re.compile(r"[\w-]+")
@@ -32,7 +32,13 @@ def anonymous(log: L) -> L:
         there, here = ([pseudonym("player", name) for name in names] for names in (met.only_there, met.only_here))
         differ = frozenset(pseudonym("session", name) for name in met.differ)
         met = replace(met, differ=differ, only_there=tuple(there), only_here=tuple(here))
-    return replace(log, sessions=sessions, players=met, files=[anonymous_file(name, n) for n, name in enumerate(log.files)])
+    files = [anonymous_file(name, n) for n, name in enumerate(log.files)]
+    return replace(log, sessions=sessions, players=met, files=files, refused=[_hidden(one) for one in log.refused])
+
+
+def _hidden(refused: Refused) -> Refused:
+    """A record that could not be read, with the pseudonym of the session that it names."""
+    return refused if refused.session is None else refused._replace(session=pseudonym("session", refused.session))
 
 
 @dataclass(frozen=True)

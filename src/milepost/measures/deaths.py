@@ -11,7 +11,7 @@ from milepost.arrays import Bools
 from milepost.logs.interface import ABSENT
 from milepost.measures.interface import LevelRow, NoTotals, Table, share
 from milepost.measures.sums.attendance import Reached, levels_shown, void_attempts
-from milepost.measures.sums.deaths import BINS, DeathCounts
+from milepost.measures.sums.deaths import BINS, DeathCounts, Numbers
 from milepost.measures.sums.times import Spent
 from milepost.numerics.counted import Counted
 from milepost.playback.play import Kinds, Summed
@@ -73,10 +73,13 @@ class Deaths:
     def __call__(self, play: Summed) -> Table[DeathsRow, NoTotals]:
         """One row a level; see docs/definitions.md for the columns."""
         counts, spent, reached = play.sums(DeathCounts), play.sums(Spent), play.sums(Reached).players
+        numbers = {
+            name: counts.numbers[name] for name in play.about.tags if name in counts.numbers and counts.numbers[name].always
+        }
         rows = []
         for level in levels_shown(play):
             here, minutes = int(reached[level]), spent.at(level) / 60
-            figures = _Figures(counts, level, here, minutes)
+            figures = _Figures(counts, numbers, level, here, minutes)
             causes = {play.about.causes[code]: figures.of(code) for code in figures.causes()}
             rows.append(
                 DeathsRow(
@@ -110,12 +113,14 @@ class _Figures:
 
     Attributes:
         counts: of all levels.
+        numbers: what deaths say, by the tag that says it.
         level: which.
         reached: how many players reached it.
         minutes: how long it was played.
     """
 
     counts: DeathCounts
+    numbers: dict[str, Numbers]
     level: int
     reached: int
     minutes: float
@@ -153,10 +158,10 @@ class _Figures:
     def _said(self, cause: int | None) -> dict[str, SaidAtDeath]:
         """The numbers that differ from death to death, by the tag that says them."""
         found = {}
-        for name, numbers in self.counts.numbers.items():
+        for name, numbers in self.numbers.items():
             own = self._own(numbers.at_deaths, cause)
             own = own.by(len(own.columns) - 1)
-            if numbers.always and len(own.count) > 1:
+            if len(own.count) > 1:
                 found[name] = SaidAtDeath(n=own.total, p50=own.median())
         return found
 
