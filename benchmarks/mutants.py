@@ -29,7 +29,15 @@ from mutmut.utils.format_utils import get_mutant_name
 from milepost.numerics.intervals import wilson
 
 PACKAGES = ("gate", "playback", "measures", "numerics", "difficulty")
-TESTS = (*PACKAGES, "audit", "comparing", "folder", "parts/test_merging.py", "parts/test_records_gone.py")
+TESTS = (
+    *PACKAGES,
+    "audit",
+    "comparing",
+    "folder",
+    "parts/test_counting.py",
+    "parts/test_merging.py",
+    "parts/test_records_gone.py",
+)
 MUTMUT = Path(sys.executable).with_name("mutmut")
 NOTICED, UNNOTICED = {1, 3, 24, 36, 152, 255, -24, -11, -9}, {0, 5, 33}
 
@@ -54,7 +62,7 @@ def copied(tree: Path, packages: list[str], tests: list[str]) -> None:
 def drawn(tree: Path, package: str, each: int, seed: int) -> list[str]:
     """So many mutants of a package, by a seed."""
     found = []
-    for path in sorted((tree / "src/milepost" / package).glob("*.py")):
+    for path in sorted((tree / "src/milepost" / package).rglob("*.py")):
         own = path.relative_to(tree)
         found += [get_mutant_name(own, name) for name in mutate_file_contents(str(own), path.read_text()).mutant_names]
     return random.Random(f"{seed} {package}").sample(found, min(each, len(found)))

@@ -16,17 +16,17 @@ _STEP: Final = np.uint64(0x9E3779B97F4A7C15)
 _MIXING: Final = ((30, 0xBF58476D1CE4E5B9), (27, 0x94D049BB133111EB))  # shifts, and what is multiplied by
 
 
-def in_own_order(subject: Ints, *columns: Column) -> tuple[Ints, Ints]:
-    """The rows in the order of their subjects, those of one subject rising column by column; and each row's subject, from 0.
+def in_own_order(subject: Ints, kind: Column, *columns: Column) -> tuple[Ints, Ints]:
+    """The rows in the order of their subjects, those of one subject by kind; and each row's subject, from 0.
 
     Args:
         subject: per row, its subject, from 0 without gaps.
-        columns: what is known, whole numbers, truths or numbers; two subjects with the same rows are alike.
+        kind: a whole number; rows of one subject and kind stay in the order in which they come.
+        columns: what is known besides, whole numbers, truths or numbers; two subjects with the same rows are alike.
     """
-    rank = _ranks(subject, columns)
-    order = np.arange(len(subject))
-    for column in (*reversed(columns), rank[subject]):
-        order = order[stable_order(_bits(column[order]))]
+    rank = _ranks(subject, (kind, *columns))
+    by_kind = stable_order(kind)
+    order = by_kind[stable_order(rank[subject[by_kind]])]
     return order, rank[subject[order]]
 
 
