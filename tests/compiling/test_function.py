@@ -160,12 +160,3 @@ def test_few_versions_are_kept(loops, monkeypatch):
     monkeypatch.setattr(function, "_KEPT", 3)
     write(np.array([True]), np.arange(1))
     assert {one.name for one in write.folder.parent.iterdir()} == {"old-3", "old-4", write.folder.name}
-
-
-def test_the_source_itself(loops, monkeypatch, tmp_path):
-    """Where Numba is told not to compile, the plain function is called, with all that it calls; nothing is made."""
-    expected = import_module(loops).total(*arguments())
-    monkeypatch.setenv("NUMBA_DISABLE_JIT", "1")
-    marks, to = np.array([True, False]), np.zeros(2, np.int64)
-    assert Compiled((loops,), "total")(*arguments()) == expected and Compiled((loops,), "write")(marks, to) == 0.0
-    assert to.tolist() == [0, -1] and not (tmp_path / "cache").exists()

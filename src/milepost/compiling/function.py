@@ -12,7 +12,6 @@ from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager, suppress
 from functools import cached_property
 from hashlib import sha256
-from importlib import import_module
 from importlib.util import find_spec
 from pathlib import Path
 from threading import Lock
@@ -25,7 +24,6 @@ from milepost.compiling.layout import Flat
 from milepost.errors import OutputError
 from milepost.output import write_file
 
-_PLAIN: Final = "NUMBA_DISABLE_JIT"  # as Numba has it: the source itself, for whoever looks into it or changes it
 _KEPT: Final = 8  # versions of the program whose machine code is kept
 
 
@@ -49,8 +47,6 @@ class Compiled:
 
     def __call__(self, *arguments: object) -> float:
         """Call it; 0 where it returns nothing."""
-        if os.environ.get(_PLAIN) == "1":
-            return float(getattr(import_module(self.modules[-1]), self.name)(*arguments) or 0.0)
         flat = Flat(arguments)
         layout = flat.layout()
         with self._making:
