@@ -160,3 +160,9 @@ def test_few_versions_are_kept(loops, monkeypatch):
     monkeypatch.setattr(function, "_KEPT", 3)
     write(np.array([True]), np.arange(1))
     assert {one.name for one in write.folder.parent.iterdir()} == {"old-3", "old-4", write.folder.name}
+
+
+def test_told_to_compile_nothing(monkeypatch):
+    """Who tells Numba so gets the plain way, however large the log is."""
+    monkeypatch.setenv("NUMBA_DISABLE_JIT", "1")
+    assert not available()

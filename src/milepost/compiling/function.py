@@ -28,8 +28,8 @@ _KEPT: Final = 8  # versions of the program whose machine code is kept
 
 
 def available() -> bool:
-    """Whether Numba is installed."""
-    return find_spec("numba") is not None
+    """Whether Numba is installed, and was not told to compile nothing."""
+    return find_spec("numba") is not None and os.environ.get("NUMBA_DISABLE_JIT", "0") == "0"
 
 
 class Compiled:
