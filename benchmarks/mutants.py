@@ -6,8 +6,8 @@
 
 A mutant is one function with one thing changed: a number, a comparison, a sign, a text, an argument left out. mutmut makes and
 runs them, each on the tests that come to its function, in a copy of the tree. What is printed: the share that is noticed, with
-its 95 % interval, and those that nobody noticed, to be looked at one by one. Compiled loops run as plain Python meanwhile, so
-that changes reach them.
+its 95 % interval, and those that nobody noticed, to be looked at one by one. Nothing is compiled meanwhile, so that changes
+reach all loops.
 """
 
 from __future__ import annotations
