@@ -21,7 +21,7 @@ def in_own_order(subject: Ints, kind: Column, *columns: Column) -> tuple[Ints, I
 
     Args:
         subject: per row, its subject, from 0 without gaps.
-        kind: a whole number; rows of one subject and kind stay in the order in which they come.
+        kind: a whole number; rows of one subject and kind stay in the order in which they come, which only they may decide.
         columns: what is known besides, whole numbers, truths or numbers; two subjects with the same rows are alike.
     """
     rank = _ranks(subject, (kind, *columns))
