@@ -44,6 +44,11 @@ class Counted:
         return _gathered(tuple(_Slim.of(column) for column in columns), None)
 
     @classmethod
+    def subjects(cls, subject: Ints, *columns: Column) -> Counted:
+        """Count the subjects that have each row of some columns, however often."""
+        return _gathered(cls.of(subject, *columns).slim[1:], None)
+
+    @classmethod
     def merged(cls, parts: Iterable[Counted]) -> Counted:
         """The counts of parts of the rows together."""
         several = list(parts)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
@@ -19,7 +18,7 @@ from milepost.logs.sources.files import expand
 from milepost.numerics.narrow import slimmest
 from milepost.numerics.whole_numbers import numbered
 from milepost.parts.asked import Asked
-from milepost.parts.own import by_itself
+from milepost.parts.own import Opened, by_itself
 from milepost.parts.packed import Packed, packed
 from milepost.progress import Progress
 
@@ -27,9 +26,6 @@ _PIECE: Final = 24 << 20  # bytes of a file that are read at once
 _BLOCK: Final = 1 << 17  # records of a block, if no player has more
 _BLOCKS: Final = 100  # at most, about, for each of them knows of all sessions
 _CODE_OF_TAG: Final = np.dtype(np.int32)
-
-
-Opened = Callable[[], BareLog]
 
 
 @dataclass(frozen=True)

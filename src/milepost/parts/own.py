@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 
 from milepost.arrays import Ints
-from milepost.logs.interface import Log, Records, Sessions
+from milepost.logs.interface import BareLog, Log, Records, Sessions
+
+Opened = Callable[[], BareLog]  # gives a log without its records when it is asked for
 
 
 def own_sessions(records: Records) -> tuple[Ints, Records]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
@@ -10,12 +9,10 @@ from pathlib import Path
 from milepost.errors import LogError
 from milepost.logs.interface import BareLog, Log
 from milepost.logs.read import nothing_in
-from milepost.parts.own import own_sessions
+from milepost.parts.own import Opened, own_sessions
 from milepost.store.manifest import Manifest, kept_as, latest, read_manifest
 from milepost.store.sessions import SessionTable
 from milepost.store.store import bare_log, groups_of_parts, log_and_sessions, records_of
-
-Opened = Callable[[], BareLog]
 
 
 @dataclass(frozen=True)

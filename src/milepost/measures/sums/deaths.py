@@ -71,8 +71,8 @@ class DeathCounts:
         ended = counted & ~got_on & table.ended(DIED, CLEARED)
         return cls(
             Counted.of(level, cause_there),
-            Counted.of(_each_once(player, level)[0]),
-            Counted.of(*_each_once(player, level, cause_there)),
+            Counted.subjects(player, level),
+            Counted.subjects(player, level, cause_there),
             Counted.of(level[told], cause_there[told], tenth(progress[told])),
             Counted.of(level[timed], np.isnan(table.settling[died[timed]]), active[timed]),
             Counted.of(table.level[failed], cause[failed], dying[failed]),
@@ -100,11 +100,6 @@ class DeathCounts:
             for name, several in numbers.items()
         }
         return cls(**counts, inputs=(attempts, telling), numbers=together)
-
-
-def _each_once(player: Ints, *columns: Ints) -> tuple[Ints, ...]:
-    """Columns with each of their rows once for each player."""
-    return Counted.of(player, *columns).columns[1:]
 
 
 def tenth(progress: Floats) -> Ints:

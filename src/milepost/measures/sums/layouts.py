@@ -30,8 +30,7 @@ class LayoutCounts:
         table, layout = play.attempts, play.around.layout
         rows = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED) & (layout >= 0) & (table.level < play.n_levels))
         level, own = table.level[rows], layout[rows]
-        each_once = Counted.of(table.player[rows], level, own).columns[1:]
-        return cls(Counted.of(level, own, table.outcome[rows] == CLEARED), Counted.of(*each_once))
+        return cls(Counted.of(level, own, table.outcome[rows] == CLEARED), Counted.subjects(table.player[rows], level, own))
 
     @classmethod
     def merged(cls, parts: list[LayoutCounts]) -> LayoutCounts:

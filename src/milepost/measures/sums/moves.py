@@ -36,7 +36,7 @@ class MoveCounts:
         of_setbacks = (column[back] for column in (moves.origin, moves.target, moves.kind))
         return cls(
             Counted.of(*keys),
-            Counted.of(*Counted.of(moves.player[counted], *keys).columns[1:]),
+            Counted.subjects(moves.player[counted], *keys),
             Counted.of(*of_setbacks, *_setbacks(play, back.tolist())),
         )
 
