@@ -196,6 +196,34 @@ def with_runs(lines, seed, starts=True):
     return out
 
 
+def with_odd_players(lines, seed, together=True):
+    """The log with players spelled in several ways, another one in the middle, and perhaps several at once."""
+    rng = random.Random(seed)
+    several = [["Ada Wick", "Bo Reed"], ["Cy", "Cy", "bo_reed"], [], ["Ada", 5]] if together else []
+
+    def odd(line):
+        if not isinstance(line, dict) or rng.random() < 0.7:
+            return line
+        own = line.get("player") if isinstance(line.get("player"), str) else f"Cy {seed}"
+        return line | {
+            "player": rng.choice([own.upper(), own.replace(" ", "_"), f"Di {seed}" if rng.random() < 0.2 else own, *several])
+        }
+
+    return [odd(line) for line in lines]
+
+
+def past_midnight(lines, seed):
+    """The log with clocks that show the time of the day, and pass midnight."""
+    begins = random.Random(seed).choice([86_380, 86_399.5, 86_390])
+
+    def of_day(line):
+        if not isinstance(line, dict) or not isinstance(line.get("time"), int | float):
+            return line
+        return line | {"time": (begins + line["time"]) % 86_400}
+
+    return [of_day(line) for line in lines]
+
+
 def renamed(lines, part):
     """The log with sessions and players of its own, so that several make one larger log."""
     for line in lines:

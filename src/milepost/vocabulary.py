@@ -114,6 +114,14 @@ FINDINGS: Final = (
     Finding("no_session_end", "a session without its end", "ended at its last record, cause unknown", "medium"),
     Finding("implied_complete", "moved on in a log without completions", "level counted as cleared", "medium"),
     Finding("row_without_result", "a row for an attempt, of which no result is known", "attempt taken as left", "medium"),
+    Finding(
+        "several_players",
+        "another player than the session named first, and no list of them",
+        "the first one named counts",
+        "high",
+    ),
+    Finding("player_spelling", "a player's name matched by its folded form only", "used under the commonest spelling"),
+    Finding("clock_wrapped", "a clock that passed midnight within a session", "went on after it, a day later", "medium"),
     Finding("player_tag_differs", "a session's tag that the table of players gives otherwise", "the table's tag used", "medium"),
 )
 SUSPECTS: Final = (
@@ -146,6 +154,7 @@ SUSPECTS: Final = (
 BIT: Final = {finding.code: 1 << number for number, finding in enumerate(FINDINGS)}
 UNTIMED: Final = 1 << 59  # no finding: the attempt that the record closes has no known duration
 WHOLE: Final = 1 << 60  # beside UNTIMED: what went by since its opening is part of the time in the level all the same
+COPY: Final = 1 << 58  # no finding: the record stands once more, for another player of its session, and is counted nowhere
 EXACT: Final = 1 << 61  # no finding: the record was made of a row, so that the rules on repeats and flashes do not apply
 LATE: Final = 1 << len(FINDINGS)  # beside level_mismatch: the transition came late and was dropped
 DROPPED: Final = LATE | sum(

@@ -103,6 +103,10 @@ def readable(raw, kinds):
                 value = number(value)
                 if value is not None and not value.is_integer():
                     raise Bad
+            elif name == "player" and isinstance(value, list):
+                value = tuple(dict.fromkeys(text(one) for one in value))
+                if not value or None in value:
+                    raise Bad
             elif name in TEXTS:
                 value = text(value)
             elif isinstance(value, (dict, list)) or (isinstance(value, float) and not math.isfinite(value)):
@@ -185,6 +189,8 @@ def gate(raws, course, keep_debug=False):
         record["time"] = float(record["exact"] - session["zero"])
         session["player"] = session["player"] or record.get("player")
         session["build"] = session["build"] or record.get("build")
+    pass_midnights(sessions, records, findings)
+    name_players(sessions, records, findings)
     left = []
     for record in records:
         if record["event"] not in EVENTS:
@@ -208,7 +214,63 @@ def gate(raws, course, keep_debug=False):
     set_coarse(sessions, left, findings)
     for session in sessions.values():
         judge(session, findings)
-    return in_order_of_play(list(sessions.values())), findings, len(debug & {named(raw) for raw in raws})
+    return in_order_of_play(list(sessions.values()) + copies_of(sessions)), findings, len(debug & {named(raw) for raw in raws})
+
+
+def pass_midnights(sessions, records, findings):
+    """A fall by more than half a day, where all times are of the day."""
+    for kind, within in (
+        ("number", lambda t: 0 <= t < 86400),
+        ("stamp", lambda t: -2208988800 <= t + 50400 < -2208816000 + 14400),
+    ):
+        own = [s for s in sessions.values() if s["kind"] == kind]
+        times = [r["exact"] for r in records if kinds_of(sessions, r) == kind]
+        if not all(map(within, times)):
+            continue
+        for session in own:
+            days, before = 0, None
+            for record in (r for r in records if r["session"] == session["name"]):
+                days += before is not None and before - record["exact"] > 43200
+                before = record["exact"]
+                record["exact"] += 86400 * days
+                record["time"] += 86400 * days
+            findings["clock_wrapped"] += days > 0
+
+
+def kinds_of(sessions, record):
+    return sessions[record["session"]]["kind"]
+
+
+def name_players(sessions, records, findings):
+    """One spelling for each player, and what records say against their session's."""
+    named = [one for s in sessions.values() if s["player"] for one in as_tuple(s["player"])]
+    counts = Counter(named)
+    called = {n: min((o for o in counts if fold(o) == fold(n)), key=lambda o: (-counts[o], natural(o))) for n in counts}
+    for record in records:
+        given, own = record.get("player"), sessions[record["session"]]["player"]
+        if given is None:
+            continue
+        other = given != own and given not in as_tuple(own)
+        alike = other and fold("\x1f".join(as_tuple(given))) == fold("\x1f".join(as_tuple(own)))
+        findings["several_players"] += other and not alike
+        first = as_tuple(own)[0]
+        findings["player_spelling"] += alike ^ (called[first] != first)
+    for session in sessions.values():
+        everyone = [called[one] for one in as_tuple(session["player"])] if session["player"] else [None]
+        session["player"], session["others"] = everyone[0], everyone[1:]
+
+
+def as_tuple(player):
+    return player if isinstance(player, tuple) else (player,)
+
+
+def copies_of(sessions):
+    """A session once more for each further player."""
+    return [
+        s | {"player": other, "copy": True, "records": [dict(r) for r in s["records"]]}
+        for s in sessions.values()
+        for other in s["others"]
+    ]
 
 
 def new_session(record, kinds):

@@ -465,7 +465,7 @@ def run(sessions, course, settings, findings):
     attempts, moves, players = [], [], {}
     for session in sessions:
         player = players.setdefault(session["player"], Player())
-        sitting = Sitting(session, player, course, settings, findings)
+        sitting = Sitting(session, player, course, settings, Counter() if session.get("copy") else findings)
         own = sitting.run()
         session["cause"] = sitting.cause
         for item in (*own, *sitting.moves):

@@ -41,7 +41,7 @@ from milepost.reports.document import document, needs_of
 from milepost.reports.registry import MEASURES as REGISTRY
 from milepost.rules import ReplayRules
 from milepost.store.packing import Into, Layout, pack
-from random_logs import COURSE, as_text, as_toml, random_log
+from random_logs import COURSE, as_text, as_toml, random_log, with_odd_players
 
 MEASURES = (
     FunnelWithRaw(Funnel()),
@@ -72,7 +72,7 @@ def folder(tmp_path_factory):
     """A log of many players with faults, debug sessions, tags and lines that cannot be read, its course, and a table of players."""
     folder, lines = tmp_path_factory.mktemp("counted"), []
     for seed in range(40):
-        for record in random_log(seed):
+        for record in with_odd_players(random_log(seed), seed, together=False):
             if not isinstance(record, dict) or "session" not in record:
                 lines.append(record)
                 continue

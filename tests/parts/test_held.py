@@ -31,7 +31,7 @@ from milepost.playback.replay import replay_log
 from milepost.progress import SILENT
 from milepost.reports.whole import whole_report
 from milepost.rules import ReplayRules
-from random_logs import COURSE, as_text, as_toml, random_log
+from random_logs import COURSE, as_text, as_toml, random_log, with_odd_players
 
 REAL = one_of(floats(), integers(-9, 9).map(float), integers(0, 99_999).map(lambda n: n / 1000), none().map(lambda _: np.nan))
 COLUMNS = one_of(
@@ -93,7 +93,7 @@ def log(tmp_path):
     """Random logs of many players in one file, faults, unreadable lines and tags of single records among them."""
     lines = []
     for seed in range(30):
-        for record in random_log(seed):
+        for record in with_odd_players(random_log(seed), seed, together=False):
             own = (
                 {"session": f"{seed}-{record['session']}", "boat": seed % 3}
                 if isinstance(record, dict) and "session" in record

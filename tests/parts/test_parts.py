@@ -36,7 +36,7 @@ from milepost.rules import ReplayRules
 from milepost.store.manifest import read_manifest
 from milepost.store.packing import Into, Layout, pack
 from milepost.store.store import groups_of_parts
-from random_logs import COURSE, as_text, as_toml, random_log
+from random_logs import COURSE, as_text, as_toml, random_log, with_odd_players
 
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
 
@@ -45,7 +45,7 @@ def written(folder, seeds, name="log.jsonl"):
     """Random logs of many players in one file, faults and unreadable lines among them."""
     lines = []
     for seed in seeds:
-        for record in random_log(seed):
+        for record in with_odd_players(random_log(seed), seed, together=False):
             own = (
                 {key: f"{seed}-{record[key]}" for key in ("session", "player") if key in record}
                 if isinstance(record, dict)

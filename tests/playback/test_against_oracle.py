@@ -15,7 +15,7 @@ from milepost.rules import ReplayRules
 from milepost.vocabulary import MOVE_KINDS, OUTCOMES
 from oracle.replay import Settings
 from oracle.replay import replay as naive
-from random_logs import COURSE, as_text, as_toml, as_values, random_log, with_runs
+from random_logs import COURSE, as_text, as_toml, as_values, past_midnight, random_log, with_odd_players, with_runs
 
 LOGS = int(os.environ.get("MILEPOST_RANDOM_LOGS", "250"))
 VARIANTS = [
@@ -110,6 +110,14 @@ def test_random_logs(folder):
     """Attempts, moves, findings and the inferred order agree on every random log."""
     for seed in range(LOGS):
         compare(folder, random_log(seed), seed % 4 > 0, VARIANTS[seed // 4 % len(VARIANTS)])
+
+
+def test_random_players_and_midnights(folder):
+    """They agree on who plays a session, on spellings of players, and on clocks that pass midnight."""
+    for seed in range(LOGS):
+        lines = random_log(90_000 + seed)
+        lines = with_odd_players(lines, seed) if seed % 2 else past_midnight(lines, seed)
+        compare(folder, lines, seed % 4 > 1, VARIANTS[seed // 4 % len(VARIANTS)])
 
 
 @settings(max_examples=100, deadline=None)

@@ -16,7 +16,7 @@ from milepost.logs.read import read
 from milepost.store import store
 from milepost.store.manifest import PARTS, read_manifest
 from milepost.store.packing import Into, pack
-from random_logs import random_log
+from random_logs import random_log, with_odd_players
 
 COURSE = ("--course", "wickwater/course.toml")
 
@@ -66,7 +66,10 @@ def test_same_log(seed):
     """Whatever is in a log, the log out of the store is the log that was packed."""
     with TemporaryDirectory() as name:
         folder = Path(name)
-        lines = [line if isinstance(line, str) else json.dumps(line) for line in random_log(seed)]
+        lines = [
+            line if isinstance(line, str) else json.dumps(line)
+            for line in with_odd_players(random_log(seed), seed, together=False)
+        ]
         (folder / "a.jsonl").write_text("".join(line + "\n" for line in lines) + "not JSON\n", encoding="utf-8")
         try:
             whole = read([str(folder / "a.jsonl")])

@@ -18,6 +18,7 @@ from milepost.audit.rows import Excluding
 from milepost.audit.suspects import suspects_of
 from milepost.course.course import KnownFault
 from milepost.logs.interface import MapMet, Place, PlayersMet, refused_in_all
+from milepost.logs.records.shared_sessions import copied
 from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
@@ -131,7 +132,8 @@ def contents(play: Play) -> Contents:
     """What is in the log: counts of everything, records used and reported adding up to all."""
     log, tallies = play.gated.log, tallies_of(play)
     refused = refused_in_all(log.refused)
-    named = [build for build in log.sessions.build if build is not None]
+    own = ~copied(log.sessions)
+    named = [build for build, counts in zip(log.sessions.build, own.tolist(), strict=True) if counts and build is not None]
     return Contents(
         files=log.files,
         records=tallies.records + refused,
@@ -185,8 +187,10 @@ def details(play: Play, known: tuple[KnownFault, ...], evidence: Evidence) -> li
             found += _by_session(play, finding, play.endless)
         elif number in tallies_of(play).findings:
             own = tallies_of(play).findings[number]
-            found.append(_Found(finding, own.records, own.sessions, _shown(play, own.places)))
-    rows = [one.row(len(play.gated.log.sessions.name), _known(one.finding.code, [], [], known, evidence)) for one in found]
+            count = own.sessions if finding.code == "clock_wrapped" else own.records
+            found.append(_Found(finding, count, own.sessions, _shown(play, own.places)))
+    sessions = len(set(play.gated.log.sessions.name))
+    rows = [one.row(sessions, _known(one.finding.code, [], [], known, evidence)) for one in found]
     return sorted(rows, key=lambda row: -row["count"])
 
 
@@ -226,7 +230,7 @@ def _refused(play: Play) -> _Found:
 
 def _by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
     """A finding that is counted by session; its places are the sessions' last records."""
-    sessions = np.flatnonzero(where)
+    sessions = np.flatnonzero(where & ~copied(play.gated.log.sessions))
     if not len(sessions):
         return []
     filled = sessions[play.session_times.file[sessions] >= 0][:PLACES]

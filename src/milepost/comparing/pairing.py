@@ -13,7 +13,7 @@ from milepost.comparing.estimates import Sides
 from milepost.comparing.matching import Matched, matched
 from milepost.difficulty.tries import tries_of_players
 from milepost.gate.clock import session_order
-from milepost.gate.gate import players_of
+from milepost.gate.players import players_of
 from milepost.logs.interface import Sessions
 from milepost.playback.play import Play
 

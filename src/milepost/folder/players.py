@@ -12,6 +12,7 @@ from milepost.folder.tables import read_rows
 from milepost.gate.selection import session_values
 from milepost.logs.interface import PlayersMet
 from milepost.logs.records.cells import as_number, decimal
+from milepost.naming import folded
 from milepost.vocabulary import FIELDS
 
 if TYPE_CHECKING:
@@ -66,17 +67,19 @@ def with_players(log: L, table: PlayerTable | None) -> L:
         return log
     sessions, tags, differ = log.sessions, [], set()
     players = [str(player) for player in session_values(log, "player")]
+    by_fold = {folded(name): name for name in reversed(list(table.tags))}
+    known = {name: name if name in table.tags else by_fold.get(folded(name), name) for name in dict.fromkeys(players)}
     for name, player, own in zip(sessions.name, players, sessions.tags, strict=True):
-        given = table.tags.get(player, {})
+        given = table.tags.get(known[player], {})
         if any(key in own and not _same(own[key], value) for key, value in given.items()):
             differ.add(name)
         tags.append({**own, **given})
-    here = dict.fromkeys(players)
+    here = set(known.values())
     met = PlayersMet(
         table.file,
         frozenset(differ),
         tuple(name for name in table.tags if name not in here),
-        tuple(name for name in here if name not in table.tags),
+        tuple(name for name, listed in known.items() if listed not in table.tags),
     )
     return replace(log, sessions=replace(sessions, tags=tags), players=met)
 

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from hashlib import blake2b
 from pathlib import Path
 
-from milepost.logs.interface import BareLog, L, Refused
+from milepost.gate.players import spellings
+from milepost.logs.interface import BareLog, L, Refused, Sessions
 
 _DIGITS = 8
 _WORD = re.compile(r"[\w-]+")
@@ -22,10 +24,11 @@ def anonymous(log: L) -> L:
     A name gets the same pseudonym wherever it occurs. Whoever has a list of names can tell which of them fits a
     pseudonym: it keeps names out of sight, and is no secret.
     """
+    known = _pseudonyms_of_players(log.sessions)
     sessions = replace(
         log.sessions,
         name=[pseudonym("session", name) for name in log.sessions.name],
-        player=[None if name is None else pseudonym("player", name) for name in log.sessions.player],
+        player=[None if name is None else known[name] for name in log.sessions.player],
     )
     met = log.players
     if met is not None:
@@ -34,6 +37,18 @@ def anonymous(log: L) -> L:
         met = replace(met, differ=differ, only_there=tuple(there), only_here=tuple(here))
     files = [anonymous_file(name, n) for n, name in enumerate(log.files)]
     return replace(log, sessions=sessions, players=met, files=files, refused=[_hidden(one) for one in log.refused])
+
+
+def _pseudonyms_of_players(sessions: Sessions) -> dict[str, str]:
+    """The players' pseudonyms; one that is spelled in several ways stays one, and so does its pseudonym."""
+    called, times = spellings(sessions), Counter[str]()
+    known = {}
+    for name in sorted({name for name in sessions.player if name is not None}):
+        common = called.get(name, name)
+        times[common] += name != common
+        hidden = pseudonym("player", common)
+        known[name] = hidden if name == common else hidden.replace("-", "_" * times[common])
+    return known
 
 
 def _hidden(refused: Refused) -> Refused:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 
-from milepost.arrays import Bools, Column, Floats, Ints
+from milepost.arrays import Column, Floats, Ints
+from milepost.gate.midnight import stamped_sessions
 from milepost.gate.survey import Survey
 from milepost.logs.interface import Records, Sessions
 from milepost.numerics.whole_numbers import stable_order
@@ -78,7 +77,7 @@ def session_order(sessions: Sessions, player: Ints, first_time: Floats, own: Int
         own: the sessions that are put in order, where not all are.
     """
     own = np.arange(len(player)) if own is None else own
-    stamped = _stamped(sessions)
+    stamped = stamped_sessions(sessions)
     numeric = np.bincount(player[~stamped], minlength=player.max() + 1 if len(player) else 0) > 0
     by_stamp = stamped[own] & ~numeric[player[own]]
     moments = [(sessions.epoch[number] or 0) + round(first_time[number] * 1e9) for number in own[by_stamp].tolist()]
@@ -88,9 +87,3 @@ def session_order(sessions: Sessions, player: Ints, first_time: Floats, own: Int
     stamp = np.full(len(own), _NO_STAMP)
     stamp[by_stamp] = np.array(moments, dtype=np.int64)
     return own[np.lexsort((own, stamp, player[own]))]
-
-
-@lru_cache(maxsize=1)
-def _stamped(sessions: Sessions) -> Bools:
-    """Per session, whether its times are stamps."""
-    return np.array([epoch is not None for epoch in sessions.epoch], dtype=np.bool_)

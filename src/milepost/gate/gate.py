@@ -12,11 +12,14 @@ from milepost.course.course import Course
 from milepost.gate.clock import coarse_builds, replay_order, session_order
 from milepost.gate.duplicates import duplicates
 from milepost.gate.exclusion import Exclusion
+from milepost.gate.midnight import past_midnight
 from milepost.gate.names import Stops, gather, resolve
 from milepost.gate.orders import Orders
+from milepost.gate.players import mark_spellings, players_of
 from milepost.gate.selection import only
 from milepost.gate.survey import Survey, survey_of
 from milepost.logs.interface import ABSENT, BareLog, L, Log, Records, Sessions, WithoutRecords
+from milepost.logs.records.shared_sessions import copied
 from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
 
 FAULT_SECONDS = 2.0
@@ -134,8 +137,10 @@ def gate(
         log = only(log, exclusion.kept(log))
     own = None if survey is None else np.flatnonzero(np.bincount(log.records.session, minlength=len(log.sessions.name)))
     survey = survey or survey_of(log)
-    log = replace(log, records=replace(log.records, marks=log.records.marks.copy()))
-    records, sessions = log.records, log.sessions
+    records, midnights = past_midnight(replace(log.records, marks=log.records.marks.copy()), log.sessions, survey.of_day)
+    log, sessions = replace(log, records=records), log.sessions
+    records.marks[midnights] |= BIT["clock_wrapped"]
+    mark_spellings(records, sessions)
     stops = resolve(log.stops, survey.names, course) if course else gather(log.stops, survey.names)
     course = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
     level, to = _coded(records.level, stops.code), _coded(records.to, stops.code)
@@ -215,15 +220,6 @@ def _mark_names(records: Records, left: Bools, stops: Stops) -> None:
     _mark(records, left & ~moving & unknown[records.level], "unknown_level")
 
 
-@lru_cache(maxsize=1)
-def players_of(sessions: Sessions) -> tuple[list[str], Ints]:
-    """The players' names, and per session its player; a session without one is its own."""
-    codes: dict[str, int] = {}
-    named = (given or session for given, session in zip(sessions.player, sessions.name, strict=True))
-    player = [codes.setdefault(name, len(codes)) for name in named]
-    return list(codes), np.array(player, dtype=np.int64)
-
-
 def _faults(records: Records, level: Ints, order: Ints, bounds: Ints, foreign: Ints) -> Bools:
     """Which records follow a foreign reset or death of the same level, within two seconds, with nothing between."""
     fault = np.zeros(len(order), np.bool_)
@@ -261,7 +257,7 @@ def _next_place(records: Records, own: Ints, number: int) -> int:
 def without_debug(log: L) -> tuple[L, int]:
     """The log as if sessions tagged as debug had not been, and how many those are."""
     debug = _debug(log.sessions)
-    return only(log, ~debug), int(debug.sum())
+    return only(log, ~debug), int((debug & ~copied(log.sessions)).sum())
 
 
 @lru_cache(maxsize=1)

@@ -15,6 +15,7 @@ from milepost.arrays import Bools
 from milepost.course.course import Course, level_names
 from milepost.errors import UsageError
 from milepost.gate.clock import session_order
+from milepost.gate.players import player_names
 from milepost.logs.interface import BareLog, L, Log, Records, Sessions
 from milepost.naming import folded, natural_key
 from milepost.vocabulary import EVENTS, NUMBER_FIELDS
@@ -128,7 +129,7 @@ def session_values(log: BareLog, key: str) -> list[str | None]:
     if key == "session":
         return list(sessions.name)
     if key == "player":
-        return [player or name for player, name in zip(sessions.player, sessions.name, strict=True)]
+        return list[str | None](player_names(sessions))
     if key == "build":
         return list(sessions.build)
     if key == "sitting":

@@ -60,7 +60,8 @@ class Records:
     Codes point into the name lists of the ``Log``. ``time`` is in seconds since the session's first record;
     ``second`` the whole second of the logged time, and ``whole`` whether that is all of it. ``likeness`` is equal
     for two records just where they are equal as logged; ``identity`` stands for ``id`` (0: none). NaN and
-    ``ABSENT`` mean that the field was not given. ``marks`` has a bit for each finding on the record. ``tags`` has a column of
+    ``ABSENT`` mean that the field was not given. ``named`` says whether the record names its player.
+    ``marks`` has a bit for each finding on the record. ``tags`` has a column of
     codes for each tag.
     """
 
@@ -75,6 +76,7 @@ class Records:
     second: Floats
     whole: Bools
     foreign: Bools
+    named: Bools
     progress: Floats
     x: Floats
     y: Floats

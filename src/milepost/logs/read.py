@@ -17,6 +17,7 @@ from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.mapping.shapes import Stage, shaped
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.rows import AttemptSink
+from milepost.logs.records.shared_sessions import for_each_player
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.records.stays import StaySink
 from milepost.logs.records.translation import Translator
@@ -63,7 +64,7 @@ def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT
     log = builder.log()
     if not len(log.records):
         raise nothing_in(log)
-    return log
+    return for_each_player(log)
 
 
 def read_into(builder: RecordBuilder, names: list[str], log_map: LogMap, progress: Progress, options: ReadOptions) -> None:

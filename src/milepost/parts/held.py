@@ -9,11 +9,12 @@ import numpy as np
 
 from milepost.arrays import Column, Ints
 from milepost.errors import RecordsGoneError
-from milepost.gate.gate import players_of
+from milepost.gate.players import players_of
 from milepost.logs.fast.ahead import Pieces
 from milepost.logs.interface import ABSENT, TAG, BareLog, Log
 from milepost.logs.read import likely_records, nothing_in, read_source, require_mapped
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
+from milepost.logs.records.shared_sessions import require_one_player
 from milepost.logs.sources.files import expand
 from milepost.numerics.narrow import slimmest
 from milepost.numerics.whole_numbers import numbered
@@ -161,6 +162,7 @@ def hold(asked: Asked, progress: Progress) -> tuple[list[HeldPart], Opened, Open
     log = builder.log().bare()
     if not pieces:
         raise nothing_in(log)
+    require_one_player(log.sessions, log.files[0])
     records = sum(piece.bounds[-1] for piece in pieces)
     return held_in_blocks(log, pieces, max(_BLOCK, records // _BLOCKS)), lambda: log, lambda: log
 

@@ -8,7 +8,8 @@ import numpy as np
 
 from milepost.arrays import Column, Ints
 from milepost.gate.clock import session_order
-from milepost.gate.gate import Admitted, players_of
+from milepost.gate.gate import Admitted
+from milepost.gate.players import players_of
 from milepost.logs.interface import ABSENT, BareLog
 from milepost.memory import give_back_now
 from milepost.numerics.narrow import slimmest

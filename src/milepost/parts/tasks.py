@@ -31,7 +31,7 @@ from milepost.playback.replay import levels_in_play, replay_gated
 from milepost.progress import SILENT
 from milepost.rules import ReplayRules
 
-_SURVEYED = ("session", "event", "level", "to", "whole")
+_SURVEYED = ("session", "event", "level", "to", "whole", "second")
 
 
 class Part(Protocol):

@@ -8,13 +8,15 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.logs.interface import Place
+from milepost.logs.interface import Place, Records
+from milepost.logs.records.shared_sessions import copied
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import FullPlay, Play, Summed, summary
-from milepost.vocabulary import DROPPED, EVENTS, FINDINGS
+from milepost.vocabulary import COPY, DROPPED, EVENTS, FINDINGS
 
 # Of times between records, by logarithm: from a millionth of a second to ten thousand million.
 _LEAST_GAP, _PER_TENFOLD, _BINS = -6, 24, 24 * 16
+_WRAPPED: Final = next(number for number, finding in enumerate(FINDINGS) if finding.code == "clock_wrapped")
 PLACES: Final = 3  # of a finding, that are kept
 
 
@@ -72,14 +74,17 @@ class Tallies:
     def of(cls, play: FullPlay) -> Tallies:
         """Count over a play's records."""
         log, records = play.gated.log, play.gated.log.records
+        if (records.marks & COPY).any():
+            own = records.marks & COPY == 0
+            records = Records.of(records.rows(own))
         known = records.event >= 0
         return cls(
             len(records),
             int(np.count_nonzero(records.marks & DROPPED)),
             np.bincount(records.event[known], minlength=len(EVENTS)),
             np.bincount(-1 - records.event[~known], minlength=len(log.unknown_words)),
-            _findings(play),
-            _seconds(play),
+            _findings(records),
+            _seconds(records, len(log.sessions.name)),
             int(np.count_nonzero(records.whole)),
             _gaps(play),
         )
@@ -114,7 +119,7 @@ class SessionMarks:
     @classmethod
     def of(cls, play: Play) -> SessionMarks:
         """Those of a play, or of the sessions of a part."""
-        own = play.gated.sequence
+        own = play.gated.sequence[~copied(play.gated.log.sessions)[play.gated.sequence]]
         return cls(*(int(np.count_nonzero(marks[own])) for marks in (play.endless, differing(play), play.gated.coarse)))
 
     @classmethod
@@ -138,6 +143,8 @@ def _finding_counts(play: Summed) -> dict[str, int]:
     found = tallies_of(play).findings
     for number, finding in enumerate(FINDINGS[1:], 1):
         counts[finding.code] = found[number].records if number in found else 0
+    if (wrapped := found.get(_WRAPPED)) is not None:
+        counts["clock_wrapped"] = wrapped.sessions
     counts["no_session_end"] = marks.endless
     counts["player_tag_differs"] = marks.differing
     counts["coarse_clock"] = marks.coarse
@@ -170,8 +177,7 @@ def _bin_middle(place: int) -> float:
     return float(10.0 ** (place / _PER_TENFOLD + _LEAST_GAP))
 
 
-def _findings(play: FullPlay) -> dict[int, Found]:
-    records = play.gated.log.records
+def _findings(records: Records) -> dict[int, Found]:
     marked = np.flatnonzero(records.marks)  # most records are as they should be
     marks = records.marks[marked]
     result = {}
@@ -184,8 +190,7 @@ def _findings(play: FullPlay) -> dict[int, Found]:
     return result
 
 
-def _seconds(play: FullPlay) -> Floats:
-    records, count = play.gated.log.records, len(play.gated.log.sessions.name)
+def _seconds(records: Records, count: int) -> Floats:
     first, last = np.full(count, np.inf), np.full(count, -np.inf)
     np.maximum.at(last, records.session, records.time)
     np.minimum.at(first, records.session, records.time)

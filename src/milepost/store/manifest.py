@@ -17,7 +17,7 @@ PARTS: Final = 16
 MOST_PARTS: Final = 4096
 TABLES: Final = ("sessions", "names", "refused")
 REPLAYED: Final = "replayed"  # the folder of what was replayed of a store
-_KIND, _VERSION = "milepost store", 4
+_KIND, _VERSION = "milepost store", 5
 _FILE: Final = re.compile(r"[\w=-]+(/[\w=-]+){0,2}\.parquet", re.ASCII)
 T = TypeVar("T")
 _TRIES: Final = 5  # of reading a store that is written to at the same time
@@ -44,11 +44,11 @@ class Manifest:
 
     def text(self) -> str:
         """The manifest as it is written."""
-        return json.dumps({"kind": _KIND, "version": _VERSION, **vars(self)}, indent=1, ensure_ascii=False) + "\n"
+        return json.dumps({"kind": _KIND, "version": _VERSION, **vars(self)}, indent=1) + "\n"
 
     def stamp(self) -> str:
         """What tells it from any other manifest, of this store or of one that had its name before."""
-        return sha256(self.text().encode("utf-8", "backslashreplace")).hexdigest()
+        return sha256(self.text().encode()).hexdigest()
 
 
 def is_store(path: Path) -> bool:

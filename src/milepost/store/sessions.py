@@ -12,7 +12,7 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.logs.fast.arrow import Arrow, codes_at, texts_at, values_of
 from milepost.logs.interface import Sessions
-from milepost.store.tables import read_columns
+from milepost.store.tables import read_columns, restored
 
 _TEXTS: Final = ("name", "player", "epoch")
 _FEW: Final = ("build", "tags")  # in which few texts come often
@@ -43,7 +43,7 @@ class SessionTable:
 
     def some(self, rows: Ints) -> Sessions:
         """Some of them by their numbers."""
-        name, player, epoch = (texts_at(self.texts[column], rows) for column in _TEXTS)
+        name, player, epoch = ([*map(restored, texts_at(self.texts[column], rows))] for column in _TEXTS)
         build, tags = (_spelled_out(self.few[column], rows) for column in _FEW)
         known = {text: json.loads(text) for text in set(tags)}
         debug = zip(name, self.debug[rows].tolist(), strict=True)
@@ -59,7 +59,7 @@ class SessionTable:
 
 def _spelled_out(column: Arrow, rows: Ints) -> list[Any]:
     codes, texts = codes_at(column, rows)
-    return [*np.array([*texts, None], object)[codes]]
+    return [*np.array([*map(restored, texts), None], object)[codes]]
 
 
 def sessions_of(columns: dict[str, list[Any]]) -> Sessions:

@@ -22,7 +22,9 @@ from milepost.arrays import Column, Ints
 from milepost.errors import LogError, OutputError
 from milepost.logs.interface import ABSENT, TAG, BareLog, Place, Records, Refused
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
+from milepost.logs.records.shared_sessions import require_one_player
 from milepost.logs.sources.files import STORE_MANIFEST
+from milepost.naming import folded
 from milepost.numerics.narrow import slimmest
 from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
@@ -164,8 +166,10 @@ def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dic
     """Write records into their parts; they belong to the store once it is sealed.
 
     Raises:
+        LogError: a session has several players.
         OutputError: a file cannot be written.
     """
+    require_one_player(builder.known.sessions, builder.files[0])
     number = manifest.additions + 1
     joined = _lie(builder, rows["session"], manifest.parts) | {(one, other) for one, other in manifest.joined}
     parts = np.array(builder.known.lies_in, dtype=np.int64)[rows["session"]]
@@ -260,7 +264,7 @@ def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, i
     lies_in += [ABSENT] * (len(own_sessions.name) - len(lies_in))
     joined = set()
     for session in distinct(sessions).tolist():
-        own = part_of(own_sessions.player[session] or own_sessions.name[session], parts)
+        own = part_of(folded(own_sessions.player[session] or own_sessions.name[session]), parts)
         if lies_in[session] == ABSENT:
             lies_in[session] = own
         elif lies_in[session] != own:

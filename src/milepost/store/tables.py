@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any, Final
@@ -21,6 +22,9 @@ _TYPES: Final = {
     "debug": np.bool_,
     "first_clock": np.float64,
 }  # of what is no text
+_ESCAPE: Final = "\U0010ffff"  # before the number of a code unit that is no text; it is escaped itself
+_LONE: Final = re.compile(f"[\ud800-\udfff{_ESCAPE}]")
+_ESCAPED: Final = re.compile(_ESCAPE + "(10ffff|d[89a-f][0-9a-f]{2})")
 _NARROW: Final = 2  # bytes; in wider columns few values come often, and a dictionary of them only takes time
 
 
@@ -49,13 +53,22 @@ def _cells(name: str, column: Column | list[str | None]) -> object:
 
 
 def _encodable(cell: str | None) -> str | None:
-    """Text as UTF-8 can have it: lone surrogates are escaped."""
-    return cell if cell is None or cell.isascii() else cell.encode("utf-8", "backslashreplace").decode()
+    """Text as UTF-8 can have it: lone surrogates are escaped, so that `restored` gives the text to the last code unit."""
+    if cell is None or cell.isascii():
+        return cell
+    return _LONE.sub(lambda found: f"{_ESCAPE}{ord(found[0]):x}", cell)
+
+
+def restored(cell: Any) -> Any:
+    """A cell as it was before it was written."""
+    if not isinstance(cell, str) or cell.isascii() or _ESCAPE not in cell:
+        return cell
+    return _ESCAPED.sub(lambda found: chr(int(found[1], 16)), cell)
 
 
 def read_lists(path: Path) -> dict[str, list[object]]:
     """The columns of a file as lists, with None for nothing."""
-    return {name: column.to_pylist() for name, column in _read(path, None)}
+    return {name: [restored(cell) for cell in column.to_pylist()] for name, column in _read(path, None)}
 
 
 def read_columns(path: Path, names: tuple[str, ...], few: tuple[str, ...]) -> dict[str, Arrow]:

@@ -18,7 +18,7 @@ from milepost.numerics.whole_numbers import first_places
 from milepost.vocabulary import BIT, NUMBER_FIELDS
 
 _BAD_FIELD: Final = BIT["bad_field"]
-_ZERO: Final = {"marks": np.int64, "identity": np.int64, "foreign": np.bool_}  # columns that are mostly nothing
+_ZERO: Final = {"marks": np.int64, "identity": np.int64, "foreign": np.bool_, "named": np.bool_}  # mostly nothing
 
 
 def identity_of(text: str) -> int:
@@ -53,6 +53,9 @@ def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames
     rows |= {"session": session, "likeness": block.likeness}
     if block.bad is not None:
         rows["marks"][block.bad] = _BAD_FIELD
+    if (players := block.text.get("player")) is not None:
+        rows["named"] = players.codes != ABSENT
+        _mark_other_players(rows["marks"], players, session, known)
     rows |= _named(block, names)
     seq = np.full(block.rows, nan) if block.seq is None else block.seq
     rows["has_seq"] = ~np.isnan(seq)
@@ -64,6 +67,18 @@ def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames
     for name in NUMBER_FIELDS:
         rows[name] = block.numbers[name] if name in block.numbers else np.full(block.rows, nan)
     return rows | _times(block, session, known)
+
+
+def _mark_other_players(marks: Ints, players: TextColumn, session: Ints, known: KnownSessions) -> None:
+    """Mark the records whose player is not the one that their session named first."""
+    given = np.flatnonzero(players.codes != ABSENT)
+    pairs, index = first_places(session[given] * max(1, len(players.values)) + players.codes[given])
+    rows = given[index]
+    own = zip(session[rows].tolist(), players.codes[rows].tolist(), strict=True)
+    found = np.array([known.other_player(number, players.values[code]) for number, code in own], dtype=np.int64)
+    for pair, mark in zip(pairs[found != 0].tolist(), found[found != 0].tolist(), strict=True):
+        number, code = divmod(pair, max(1, len(players.values)))
+        marks[(session == number) & (players.codes == code)] |= mark
 
 
 def _named(block: Block, names: KnownNames) -> dict[str, Column]:

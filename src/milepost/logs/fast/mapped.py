@@ -140,7 +140,7 @@ class _Making:
             bad = np.array([code == _BAD_CODE for code in by_value])
             self._bad[name] = bad[codes]
         if source is not None and (nested := self.theirs[source].nested) is not None:
-            require(constant is None and rule.number is None)  # which a list would have, or not be
+            require(constant is None and rule.number is None and name != "player")  # which a list would have, or not be
             self._bad[name] = self._bad.get(name, nested) | nested
         column.codes = np.maximum(np.array(by_value, np.int32), ABSENT)[codes]
         column.values = list(known)

@@ -41,7 +41,7 @@ _ROW = np.dtype(
         )
     ]
     + [(name, np.float64) for name in ("time", "second", "progress", "x", "y", "collected", "available")]
-    + [(name, np.bool_) for name in ("whole", "foreign", "has_seq")]
+    + [(name, np.bool_) for name in ("whole", "foreign", "has_seq", "named")]
 )
 RECORD_COLUMNS = {name: _ROW[name] for name in _ROW.names or ()}  # every column of the records, with its type
 
@@ -99,6 +99,7 @@ class RecordBuilder:
             self.refuse(place, str(error), record)
             return
         self.known.note(session, fields)
+        marks |= self.known.other_player(session, fields.text.get("player"))
         if fields.tags:
             self.tags.note(len(self._rows), fields.tags)
         self._rows.append(_row(self.names, fields, (session, time), place, (likeness, marks)))
@@ -215,6 +216,7 @@ def _row(names: KnownNames, fields: Fields, at: tuple[int, float], place: Place,
         whole,
         text("actor", "player") != "player",
         fields.seq is not None,
+        "player" in fields.text,
     )
 
 

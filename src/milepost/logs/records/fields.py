@@ -10,6 +10,7 @@ from milepost.logs.records.timestamps import NANO, nanoseconds
 from milepost.vocabulary import NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
 
 BAD: Final = object()  # a value of the wrong type or out of range
+TOGETHER: Final = "\x1f"  # between the names of players who play a session together
 _INT64 = 1 << 63
 _OPTIONAL_TEXT = ("level", "to", "player", "build", "cause", "actor", "id")
 _TRUE_TEXTS = frozenset({"true", "1"})
@@ -66,6 +67,16 @@ def decimal(value: int) -> object:
     return str(value) if -_INT64 <= value < 1 << 64 else BAD
 
 
+def players_of_list(value: object) -> Any:
+    """The field `player`: a name, or a list of those who play together, as one text; BAD where one of them is no name."""
+    if type(value) is not list:
+        return text_of(value)
+    names = list(dict.fromkeys(text_of(one) for one in value))
+    if not names or BAD in names or None in names:
+        return BAD
+    return TOGETHER.join(names)
+
+
 def number_of(value: object) -> Any:
     """A number field: a finite float, None where absent, BAD."""
     if value is None:
@@ -111,7 +122,9 @@ def progress_of(value: object) -> object:
 
 
 _CHECKS: Final = (
-    dict.fromkeys(_OPTIONAL_TEXT, text_of) | dict.fromkeys(NUMBER_FIELDS, number_of) | {"progress": progress_of, "seq": whole_of}
+    dict.fromkeys(_OPTIONAL_TEXT, text_of)
+    | dict.fromkeys(NUMBER_FIELDS, number_of)
+    | {"player": players_of_list, "progress": progress_of, "seq": whole_of}
 )
 _NEEDED: Final = frozenset({"session", "time", "event"})
 

@@ -6,9 +6,10 @@ from collections.abc import Iterator, Mapping
 from typing import Final
 
 from milepost.logs.interface import ABSENT, Refused, Sessions, refused_in_all
-from milepost.logs.records.fields import Fields, UnreadableError, is_true
+from milepost.logs.records.fields import TOGETHER, Fields, UnreadableError, is_true
 from milepost.logs.records.timestamps import NANO
-from milepost.vocabulary import EVENT_CODES
+from milepost.naming import folded
+from milepost.vocabulary import BIT, EVENT_CODES
 
 FAR: Final = 1e300  # seconds; times are kept so far from the session's first at most that differences stay finite
 _OF_SESSIONS: Final = ("player", "build")
@@ -105,6 +106,13 @@ class KnownSessions:
                 self.note_first(session, name, fields.text[name])
         for name, value in fields.tags.items():
             self.note_tag(session, name, value)
+
+    def other_player(self, session: int, name: str | None) -> int:
+        """The findings on a record whose player is not the one that its session named first."""
+        first = self.sessions.player[session]
+        if name is None or first is None or name == first or name in first.split(TOGETHER):
+            return 0
+        return BIT["player_spelling" if folded(name) == folded(first) else "several_players"]
 
     def note_first(self, session: int, field: str, value: str) -> None:
         """Note a session's player or build, if none was said before."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Bools, Ints
+from milepost.logs.records.shared_sessions import copied
 from milepost.measures.cells import cells
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play, Summed
@@ -43,7 +44,7 @@ class Attendance:
         return cls(
             players=counted,
             without_attempt=len(distinct(player)) - counted,
-            sessions=int(counts[player].sum()),
+            sessions=int(counts[player[~copied(gated.log.sessions)[gated.sequence]]].sum()),
             void=np.bincount(table.level[own & ~table.taken], minlength=n_stops),
             tried=tried,
         )
