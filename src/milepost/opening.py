@@ -15,6 +15,7 @@ from milepost.parts.work import Way
 from milepost.playback.looking import fitting
 from milepost.playback.voiding import without
 from milepost.progress import SILENT
+from milepost.sizing import SMALL
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -29,7 +30,7 @@ if TYPE_CHECKING:
     from milepost.progress import Progress
     from milepost.rules import ReplayRules
 
-REMEMBERED: Final = 30_000  # records of a store from which it is replayed in parts, and what was replayed is kept
+REMEMBERED: Final = SMALL  # records of a store from which it is replayed in parts, and what was replayed is kept
 V = TypeVar("V")
 
 

@@ -8,6 +8,7 @@ from typing import Final
 from milepost.logs.formats.table import LOG_SUFFIXES
 
 FIXED: Final = 256 << 20  # bytes that the program takes by itself
+SMALL: Final = 30_000  # records up to which every command looks at what may be wrong with a log as closely as `check` does
 COMFORT: Final = 1 << 30  # bytes that a log may take as a whole, which is fastest for small ones, without being asked
 _HELD: Final = 0.75  # bytes of memory for each byte of a log of JSON Lines that is held in memory and replayed block by block
 _WHOLE: Final = 4  # bytes of memory for each byte of a log of JSON Lines that is read as a whole

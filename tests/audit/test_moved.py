@@ -26,7 +26,7 @@ def test_a_log_without_faults(milepost, more, seed):
     document = milepost.json("check", "log.jsonl", "--course", "course.toml")
     assert document["findings"] == {}
     assert document["moved"] == []
-    assert "Does it change the answer? No." in milepost("check", "log.jsonl", "--course", "course.toml").stdout
+    assert "Repairs do not change a figure" in milepost("check", "log.jsonl", "--course", "course.toml").stdout
 
 
 def test_raw_medians_count_tries_to_the_first_clear(milepost):

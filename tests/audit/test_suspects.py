@@ -127,7 +127,7 @@ def test_nothing_odd(milepost):
     assert (document["suspects"], document["details"], document["moved"]) == ([], [], [])
     shown = milepost("check", "log.jsonl", "--course", "course.toml").stdout
     assert "What was found: nothing" in shown
-    assert "Does it change the answer? No." in shown
+    assert "Repairs do not change a figure" in shown
 
 
 @pytest.mark.parametrize(

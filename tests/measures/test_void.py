@@ -173,7 +173,7 @@ def test_a_void_clear_by_hand(milepost):
         (None, True, False),
         (2, False, True),
     ]
-    assert "Left out as suspect (instant_clear): 1 try. That moves" in " ".join(milepost("attempts", *words).stdout.split())
+    assert "Left out as suspect (instant_clear): 1 try. That changes" in " ".join(milepost("attempts", *words).stdout.split())
 
 
 def test_a_group_by_hand(milepost):
@@ -349,7 +349,7 @@ def test_what_it_moves_is_said_under_the_table(milepost):
     moved = milepost.json("attempts", *words, "--exclude", "instant_clear")["excluded"]["moved"]
     assert {(one["figure"], one["with"], one["without"]) for one in moved} == {("try_clear", 2 / 3, 0.5)}
     shown = " ".join(milepost("attempts", *words, "--exclude", "instant_clear").stdout.split())
-    assert "1 try. That moves 1 figure at 1 level, what a try clears at Mill Pond, 67 % to 50 %." in shown
+    assert "1 try. That changes 1 figure at 1 level: the chance that a try clears at Mill Pond from 67 % to 50 %." in shown
     assert (
         milepost.json("attempts", *words, "--exclude", "instant_clear", "--by", "player")["groups"][0]["excluded"]["moved"]
         is None
@@ -421,7 +421,7 @@ def test_a_finding_that_can_be_left_out(milepost):
     rows = {row["code"]: row for row in milepost.json(*words)["details"]}
     assert rows["instant_clear"]["excluding"] == [{"level": "Mill Pond", "figure": "try_clear", "with": 2 / 3, "without": 0.5}]
     assert "excluding" not in rows["unknown_event"]
-    assert "--exclude instant_clear moves 1 figure at 1 level, what a try clears at Mill Pond" in " ".join(
+    assert "--exclude instant_clear would change 1 figure at 1 level: the chance that a try clears at Mill Pond" in " ".join(
         milepost(*words).stdout.split()
     )
 

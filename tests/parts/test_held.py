@@ -135,7 +135,7 @@ def test_records_as_they_were_read(log, monkeypatch):
     """All columns, those of tags that came up late included; a session is in one block, as are all of a player."""
     monkeypatch.setattr(held, "_PIECE", 20_000)
     monkeypatch.setattr(held, "_BLOCK", 200)
-    parts, opened, _ = hold(Asked([log[0]], None, ReplayRules()), SILENT)
+    parts, opened, *_ = hold(Asked([log[0]], None, ReplayRules()), SILENT)
     bare = opened()
     whole = read([log[0]])
     blocks = [part.log() for part in parts]

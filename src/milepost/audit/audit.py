@@ -16,6 +16,7 @@ from milepost.audit.moved import MovedRow, RawBesideClean, moved, raw_beside_cle
 from milepost.audit.promises import PromiseRow, promise_rows
 from milepost.audit.rows import Excluding
 from milepost.audit.suspects import suspects_of
+from milepost.audit.weights import finding_weights
 from milepost.course.course import KnownFault
 from milepost.logs.interface import MapMet, Place, PlayersMet, refused_in_all
 from milepost.logs.records.shared_sessions import copied
@@ -189,8 +190,9 @@ def details(play: Play, known: tuple[KnownFault, ...], evidence: Evidence) -> li
             own = tallies_of(play).findings[number]
             count = own.sessions if finding.code == "clock_wrapped" else own.records
             found.append(_Found(finding, count, own.sessions, _shown(play, own.places)))
-    sessions = len(set(play.gated.log.sessions.name))
-    rows = [one.row(sessions, _known(one.finding.code, [], [], known, evidence)) for one in found]
+    log, weights = play.gated.log, finding_weights(play)
+    sessions = len({*log.sessions.name, *(one.session for one in log.refused if one.session is not None)})
+    rows = [one.row(sessions, weights[one.finding.code], _known(one.finding.code, [], [], known, evidence)) for one in found]
     return sorted(rows, key=lambda row: -row["count"])
 
 
@@ -201,8 +203,8 @@ class _Found:
     sessions: int
     places: list[str]
 
-    def row(self, of: int, known: str | bool | None) -> Detail:
-        """As `check` says it; ``of`` is how many sessions there are."""
+    def row(self, of: int, weight: str, known: str | bool | None) -> Detail:
+        """As `check` says it; ``of`` is how many sessions there are, those that only unreadable records name among them."""
         finding = self.finding
         return Detail(
             code=finding.code,
@@ -211,7 +213,7 @@ class _Found:
             session_share=self.sessions / of if of else None,
             meaning=finding.meaning,
             done=finding.done,
-            weight=finding.weight,
+            weight=weight,
             places=self.places,
             known=known,
         )

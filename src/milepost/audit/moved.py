@@ -41,7 +41,7 @@ def raw_beside_clean(play: Play) -> list[RawBesideClean]:
     clean, tries = play.once(Funnel()).rows, play.once(AttemptsToClear()).rows
     raw = raw_counts(play)
     naive = play.summary(RawCounts)
-    medians = _raw_medians(naive.tries, play.n_levels)
+    medians = _raw_medians(play.summary(RawTries), play.n_levels)
     untold = [row["reached"] > 0 and row["clear_rate"] is None for row in clean]
     rows = []
     for number, row in enumerate(clean):

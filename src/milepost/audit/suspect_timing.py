@@ -2,66 +2,23 @@
 
 from __future__ import annotations
 
-from math import log
-from typing import Final
-
 import numpy as np
 
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.audit.signs import IDLE_SECONDS
-from milepost.measures.cells import cells
-from milepost.playback.tallies import tallies_of
-from milepost.vocabulary import EVENTS, N_SETTLED
-from milepost.wording import seconds
+from milepost.audit.time_unit import guessed_unit
+from milepost.vocabulary import EVENTS
 
-# How many of each a second has.
-_UNITS: Final = {"hours": 1 / 3600, "minutes": 1 / 60, "seconds": 1.0, "frames": 60.0, "milliseconds": 1e3, "microseconds": 1e6}
-_TOLD: Final = ("frames", "milliseconds", "microseconds")  # those that a log map can set
-_TELLING: Final = 5.0  # by how much another unit has to fit better, in squared standard deviations
-_SHORTEST: Final = 1.0  # seconds; a median try that is shorter is not believed
-_WHOLE: Final = 0.98  # share of whole numbers among times that are counted
 _EXPECTED = 10.0  # an event expected this often and not seen has vanished
 
 
 def time_unit(evidence: Evidence) -> list[Suspect]:
     """Times that fit another unit far better than seconds: by tries, gaps, whole numbers and planned times together."""
-    table = evidence.play.attempts
-    known = table.active[(table.outcome < N_SETTLED) & (table.active > 0)]
-    if len(known) < 5 or all(epoch is not None for epoch in evidence.play.gated.log.sessions.epoch):
+    guess = guessed_unit(evidence.play)
+    if guess is None:
         return []
-    signs = _signs_of_unit(evidence, float(np.median(known)))
-    odd = {
-        unit: sum(((log(value) - log(usual) - log(size)) / spread) ** 2 for value, usual, spread in signs)
-        for unit, size in _UNITS.items()
-    }
-    counted = tallies_of(evidence.play).whole >= _WHOLE  # frames and milliseconds are counted
-    short = float(np.median(known)) < _SHORTEST
-    odd = {unit: value for unit, value in odd.items() if unit == "seconds" or (counted if unit in _TOLD else short)}
-    best = min(odd, key=lambda unit: odd[unit])
-    if best == "seconds" or odd["seconds"] - odd[best] < _TELLING:
-        return []
-    guess = f"are these {best}?" if best in _TOLD else "which unit do the times have?"
-    why = f"the median try takes {seconds(float(np.median(known)))}: {guess} Set [time] unit in a log map"
-    return [Suspect("time_unit", [], len(known), frozenset(table.session.tolist()), why)]
-
-
-def _signs_of_unit(evidence: Evidence, typical: float) -> list[tuple[float, float, float]]:
-    """Figures that tell of the unit, each with what it is in seconds as a rule, and how far its logarithm spreads."""
-    play = evidence.play
-    signs = [(typical, 30.0, 1.3)]
-    gaps = tallies_of(play).gap
-    if gaps is not None:
-        signs.append((gaps, 8.0, 1.3))
-    course = play.course.levels if play.course else ()
-    cell = cells(play)
-    over = [
-        float(np.median(own)) / level.par_seconds
-        for n, level in enumerate(course)
-        if level.par_seconds and len(own := cell.seconds[(cell.level == n) & cell.cleared & ~cell.untimed & (cell.seconds > 0)])
-    ]
-    if over:
-        signs.append((float(np.median(over)), 1.2, 0.7))
-    return signs
+    sessions = frozenset(evidence.play.attempts.session.tolist())
+    return [Suspect("time_unit", [], guess.tries, sessions, guess.why, weight="high")]
 
 
 def reset_burst(evidence: Evidence) -> list[Suspect]:

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
+from milepost.audit.cautions import require_used
 from milepost.cli import terminal
 from milepost.cli.beside import answers_of, notes_of, recordings_of, targets_of
 from milepost.cli.comparing import compared
@@ -41,7 +42,9 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
         (args.since, read_report(args.since)) if args.since else None,
     )
     with terminal.progress() as progress:
-        report = whole_report(loaded.last_play(), args.min_players, made_of(args), beside, progress)
+        play = loaded.last_play()
+        require_used(play)
+        report = whole_report(play, args.min_players, made_of(args), beside, progress)
     settings = settings_of(args)
     if settings is not None:
         report["settings"] = settings

@@ -10,6 +10,7 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
+from milepost.audit.cautions import require_used
 from milepost.cli import terminal
 from milepost.cli.beside import join
 from milepost.cli.exits import Exit
@@ -64,11 +65,13 @@ def _document_of(args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded) 
         counting: CountingMeasure = measure
 
         def counted(play: Summed) -> Head:
+            require_used(play)
             return document(args.command, play, table_of(play, counting))
 
         return loaded.counted(name, counted, needs_of([counting]))
 
     def made(play: Play) -> Head:
+        require_used(play)
         play = counted_per(play, per)
         return document(args.command, play, table_of(play, measure))
 
@@ -152,6 +155,9 @@ def write(args: argparse.Namespace, report: Report) -> None:
         if args.format in ("json", "csv"):
             raise UsageError(f"--columns is for tables that people read; --format {args.format} has every column.")
         report = chosen(report, args.columns)
+    if args.format in ("csv", "junit"):  # which have no place for it
+        for sentence in report.before_all:
+            tell(f"milepost {args.command}: {sentence}")
     text = render(report, args.format, terminal.width(), terminal.has_colour(args.output))
     if args.output not in (None, "-") or args.format != "table" or not terminal.page(text):
         write_text(text, args.output)

@@ -21,6 +21,7 @@ _ENDING = (START, RETRY, DEATH, RESET, COMPLETE)  # of a try
 _TELLING = (START, RETRY, DEATH, RESET, COMPLETE, TRANSITION, SESSION_END)  # of when a try begins and ends
 
 
+@summary
 @dataclass(frozen=True)
 class RawTries:
     """Tries that one record after the other tells of; a row for each pair of a level and a player who tried it.
@@ -36,8 +37,9 @@ class RawTries:
     cleared: Bools
 
     @classmethod
-    def of(cls, seen: _Seen, n_players: int) -> RawTries:
+    def of(cls, play: FullPlay) -> RawTries:
         """A start or retry is a try if what follows it in its session ends it: a clear, a failure or another start there."""
+        seen, n_players = _Seen.of(play), max(1, len(play.gated.players))
         order = stable_order(seen.session)
         session, event, level, player = (column[order] for column in (seen.session, seen.event, seen.level, seen.player))
         ended = np.zeros(len(order), np.bool_)
@@ -52,6 +54,11 @@ class RawTries:
         cleared = first < len(order)
         count = np.bincount(of_try[order[tried] < first[of_try]], minlength=len(pairs))
         return cls(pairs // n_players, np.where(cleared, np.maximum(1, count), count), cleared)
+
+    @classmethod
+    def merged(cls, parts: list[RawTries]) -> RawTries:
+        """Those of a log from those of parts that share no player."""
+        return cls(*(np.concatenate([getattr(part, name) for part in parts]) for name in vars(parts[0])))
 
 
 @dataclass(frozen=True)
@@ -83,14 +90,12 @@ class RawCounts:
         lost: per level, the players whose furthest level with any event it is, who have no complete of the last level, and whose
             last session end, as logged, is a quit or not known.
         begun: per level, starts and retries.
-        tries: tries by level and player.
     """
 
     reached: Ints
     cleared: Ints
     lost: Ints
     begun: Ints
-    tries: RawTries
 
     @classmethod
     def of(cls, play: FullPlay) -> RawCounts:
@@ -111,15 +116,12 @@ class RawCounts:
         lost = np.bincount(last_seen, minlength=n_levels)
         reached, cleared = (np.bincount(of, minlength=n_levels) for of in (reached, cleared))
         begun = np.bincount(level[among(event, (START, RETRY))], minlength=n_levels)
-        return cls(reached, cleared, lost, begun, RawTries.of(_Seen.of(play), n_players))
+        return cls(reached, cleared, lost, begun)
 
     @classmethod
     def merged(cls, parts: list[RawCounts]) -> RawCounts:
         """Those of a log from those of parts that share no player."""
-        sums = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("reached", "cleared", "lost", "begun"))
-        level, count, cleared = (np.concatenate([getattr(part.tries, name) for part in parts]) for name in vars(parts[0].tries))
-        reached, clears, lost, begun = sums
-        return cls(reached, clears, lost, begun, RawTries(level, count, cleared))
+        return cls(*(np.sum([getattr(part, name) for part in parts], axis=0) for name in vars(parts[0])))
 
 
 def _gave_up(play: FullPlay, n_players: int) -> Bools:

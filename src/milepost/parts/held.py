@@ -132,10 +132,10 @@ def held_in_blocks(log: BareLog, pieces: list[_Piece], most: int) -> list[HeldPa
     return [HeldPart(log, pieces, number) for number in range(count)]
 
 
-def hold(asked: Asked, progress: Progress) -> tuple[list[HeldPart], Opened, Opened]:
+def hold(asked: Asked, progress: Progress) -> tuple[list[HeldPart], Opened, Opened, int]:
     """Read the logs that are asked for, piece by piece, and hold them in memory.
 
-    Gives the parts, and what gives the log without records, twice: it is there.
+    Gives the parts, what gives the log without records, twice: it is there, and how many records there are.
 
     Args:
         asked: the logs.
@@ -164,7 +164,7 @@ def hold(asked: Asked, progress: Progress) -> tuple[list[HeldPart], Opened, Open
         raise nothing_in(log)
     require_one_player(log.sessions, log.files[0])
     records = sum(piece.bounds[-1] for piece in pieces)
-    return held_in_blocks(log, pieces, max(_BLOCK, records // _BLOCKS)), lambda: log, lambda: log
+    return held_in_blocks(log, pieces, max(_BLOCK, records // _BLOCKS)), lambda: log, lambda: log, records
 
 
 def _packed_piece(builder: RecordBuilder, rows: int) -> _Piece:

@@ -30,7 +30,7 @@ from milepost.parts.work import Way, Work
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.progress import Progress
 from milepost.scratch import scratch_writing
-from milepost.sizing import unpacked
+from milepost.sizing import SMALL, unpacked
 from milepost.store.packing import Into, Layout, pack
 
 V = TypeVar("V")
@@ -67,7 +67,9 @@ class LoadedParts:
         return make(self.play(last=True))
 
     def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
-        """What a function makes of counts over the log, of which nothing is held any longer."""
+        """What a function makes of counts over the log, of which nothing is held any longer; a small one is replayed for it."""
+        if self.parted.records <= SMALL:
+            return make(self.play())
         with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
             play = self.parted.counted(self.wanted, kinds, who, progress)
         return make(play)

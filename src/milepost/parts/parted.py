@@ -37,11 +37,13 @@ class PartedLog:
         parts: its parts, which share no player and no session.
         bare: gives the log without its records.
         names: gives the log without its sessions as well, where it is not there already.
+        records: how many it has that could be read.
     """
 
     parts: Sequence[Part]
     bare: Callable[[], BareLog]
     names: Callable[[], BareLog]
+    records: int
 
     @cached_property
     def log(self) -> BareLog:

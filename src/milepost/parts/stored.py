@@ -93,8 +93,8 @@ def _manifest(store: str, additions: int, stamp: str) -> Manifest:
     return manifest
 
 
-def open_store(folder: Path) -> tuple[list[StoredPart], Opened, Opened]:
-    """A store's parts that hold some records, and what gives its log without records, and without sessions as well.
+def open_store(folder: Path) -> tuple[list[StoredPart], Opened, Opened, int]:
+    """A store's parts that hold some records, what gives its log without records, and without sessions as well, and its records.
 
     Args:
         folder: the store's folder; workers elsewhere see it under the same name.
@@ -108,4 +108,4 @@ def open_store(folder: Path) -> tuple[list[StoredPart], Opened, Opened]:
     if not manifest.records:
         raise nothing_in(_without_sessions(*state)[1])
     parts = [StoredPart(*state, numbers) for numbers in groups_of_parts(manifest)]
-    return parts, lambda: opened(*state)[1], lambda: _without_sessions(*state)[1]
+    return parts, lambda: opened(*state)[1], lambda: _without_sessions(*state)[1], manifest.rows

@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.logs.interface import Place, Records
+from milepost.logs.interface import ABSENT, Place, Records
 from milepost.logs.records.shared_sessions import copied
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import FullPlay, Play, Summed, summary
@@ -22,16 +22,17 @@ PLACES: Final = 3  # of a finding, that are kept
 
 @dataclass(frozen=True)
 class Found:
-    """How many records a finding was made on, in how many sessions, and where first."""
+    """How many records a finding was made on, in how many sessions, where first, and at which stops."""
 
     records: int
     sessions: int
     places: tuple[Place, ...]
+    levels: frozenset[int] = frozenset()
 
     def __add__(self, other: Found) -> Found:
         """The same over two parts that share no session."""
         places = tuple(sorted((*self.places, *other.places))[:PLACES])
-        return Found(self.records + other.records, self.sessions + other.sessions, places)
+        return Found(self.records + other.records, self.sessions + other.sessions, places, self.levels | other.levels)
 
 
 @summary
@@ -74,8 +75,8 @@ class Tallies:
     def of(cls, play: FullPlay) -> Tallies:
         """Count over a play's records."""
         log, records = play.gated.log, play.gated.log.records
-        if (records.marks & COPY).any():
-            own = records.marks & COPY == 0
+        own = records.marks & COPY == 0
+        if not own.all():
             records = Records.of(records.rows(own))
         known = records.event >= 0
         return cls(
@@ -83,7 +84,7 @@ class Tallies:
             int(np.count_nonzero(records.marks & DROPPED)),
             np.bincount(records.event[known], minlength=len(EVENTS)),
             np.bincount(-1 - records.event[~known], minlength=len(log.unknown_words)),
-            _findings(records),
+            _findings(records, play.gated.level[own]),
             _seconds(records, len(log.sessions.name)),
             int(np.count_nonzero(records.whole)),
             _gaps(play),
@@ -110,8 +111,15 @@ class Tallies:
 
 @dataclass(frozen=True)
 class SessionMarks:
-    """How many sessions have no end in the log, tags that the table of players gives otherwise, or a clock of whole seconds."""
+    """How many sessions there are.
 
+    Attributes:
+        sessions: all that are replayed.
+        endless, differing, coarse: those without an end in the log, with tags that the table of players gives otherwise, and with
+            a clock of whole seconds.
+    """
+
+    sessions: int
     endless: int
     differing: int
     coarse: int
@@ -120,12 +128,12 @@ class SessionMarks:
     def of(cls, play: Play) -> SessionMarks:
         """Those of a play, or of the sessions of a part."""
         own = play.gated.sequence[~copied(play.gated.log.sessions)[play.gated.sequence]]
-        return cls(*(int(np.count_nonzero(marks[own])) for marks in (play.endless, differing(play), play.gated.coarse)))
+        return cls(len(own), *(int(np.count_nonzero(marks[own])) for marks in (play.endless, differing(play), play.gated.coarse)))
 
     @classmethod
     def merged(cls, parts: list[SessionMarks]) -> SessionMarks:
         """Those of a log from those of its parts."""
-        return cls(*np.sum([(part.endless, part.differing, part.coarse) for part in parts], axis=0).tolist())
+        return cls(*np.sum([tuple(vars(part).values()) for part in parts], axis=0).tolist())
 
 
 def tallies_of(play: Summed) -> Tallies:
@@ -177,7 +185,7 @@ def _bin_middle(place: int) -> float:
     return float(10.0 ** (place / _PER_TENFOLD + _LEAST_GAP))
 
 
-def _findings(records: Records) -> dict[int, Found]:
+def _findings(records: Records, level: Ints) -> dict[int, Found]:
     marked = np.flatnonzero(records.marks)  # most records are as they should be
     marks = records.marks[marked]
     result = {}
@@ -186,7 +194,9 @@ def _findings(records: Records) -> dict[int, Found]:
         if len(rows):
             first = rows[np.lexsort((records.line[rows], records.file[rows]))[:PLACES]]
             places = zip(records.file[first].tolist(), records.line[first].tolist(), strict=True)
-            result[number] = Found(len(rows), len(distinct(records.session[rows])), tuple(Place(*place) for place in places))
+            levels = frozenset(distinct(level[rows]).tolist()) - {ABSENT}
+            found = tuple(Place(*place) for place in places)
+            result[number] = Found(len(rows), len(distinct(records.session[rows])), found, levels)
     return result
 
 

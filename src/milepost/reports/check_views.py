@@ -1,4 +1,4 @@
-"""What people see of an audit: what is in the log, what was found, what looks odd, and whether it changes the answer."""
+"""What people see of an audit: what is in the log, what was found, what looks odd, and what either changes."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from milepost.logs.mapping.use import map_notes
 from milepost.reports.document import who_counts
 from milepost.reports.interface import Column, View
 from milepost.reports.views import figure
-from milepost.reports.void import moves_what
+from milepost.reports.void import figures_changed
 from milepost.wording import listed, number, percent, plural, safe, seconds
 
 if TYPE_CHECKING:
@@ -27,7 +27,7 @@ _MOST_WORDS = 6
 def check_views(report: CheckDocument) -> list[AnyView]:
     """The audit as a colleague would tell it."""
     promises = [_promises(report)] if report["promises"] else []
-    return [_contents(report), _findings(report), _suspects(report), *promises, _moved(report)]
+    return [_contents(report), _findings(report), _suspects(report), *promises, _moved(report), *_excluding(report)]
 
 
 def _contents(report: CheckDocument) -> AnyView:
@@ -39,6 +39,7 @@ def _contents(report: CheckDocument) -> AnyView:
         f"{plural(report['records'], 'record')} in {plural(len(report['files']), 'file')}: {report['used']:,} used, "
         f"{report['reported']:,} reported and set aside.",
         who_counts(report),
+        *_heavy(report),
         f"Builds: {listed(builds) if builds else 'none is named'}. Levels played: {report['levels_seen']}"
         + (f" of a course of {len(report['course']['levels'])}." if not report["course"]["inferred"] else "."),
         f"Sessions last {seconds(report['median_session'])} (median), the longest {seconds(report['longest_session'])}"
@@ -53,6 +54,12 @@ def _contents(report: CheckDocument) -> AnyView:
     if report["players_table"]:
         lines.append(_players_table(report["players_table"]))
     return View("What is in the log", (), [], lines)
+
+
+def _heavy(report: CheckDocument) -> list[str]:
+    """What weighs heavily of what was found, but for what other lines say."""
+    elsewhere = {"unknown_event", *(row["code"] for row in report["suspects"])}
+    return [one["sentence"] for one in report["cautions"] if not one["first"] and one["code"] not in elsewhere]
 
 
 def _players_table(table: PlayersTable) -> str:
@@ -86,21 +93,23 @@ def _findings(report: CheckDocument) -> View[Detail]:
 def _suspects(report: CheckDocument) -> AnyView:
     rows = report["suspects"]
     if not rows:
-        return View("What looks odd: nothing", (), [], _excluding(report))
+        return View("What looks odd: nothing", (), [], [])
     lines = [f"{_suspect_head(row)}: {_sentence(safe(row['why']))}{_known(row)}" for row in rows]
-    return View("What looks odd, and may be true (listed, not mended)", (), [], [*lines, *_excluding(report)])
+    return View("What looks odd, and may be true (listed, not mended)", (), [], lines)
 
 
-def _excluding(report: CheckDocument) -> list[str]:
-    """What leaving out each kind of suspect, and of finding that can be, would move."""
+def _excluding(report: CheckDocument) -> list[AnyView]:
+    """What leaving out each kind of suspect, and of finding that can be, would change."""
     said = []
     moves = {row["code"]: row["excluding"] for row in report["details"] if "excluding" in row}
     moves |= {row["code"]: row["excluding"] for row in report["suspects"] if row["code"] in ACTS}
     for code, moved in moves.items():
-        unknown = "was not worked out beforehand for a log as large, or leaves nothing"
-        what = unknown if moved is None else moves_what(moved)
-        said.append(f"--exclude {code} {what}.")
-    return said
+        unknown = "what that would change was not worked out for a log of this size, or nothing would be left"
+        what = f": {unknown}" if moved is None else f" would change {figures_changed(moved)}"
+        said.append(f"--exclude {code}{what}.")
+    changing = [one for moved in moves.values() for one in moved or ()]
+    heading = f"Leaving out what is suspect would change {figures_changed(changing)}"
+    return [View(heading, (), [], said)] if said else []
 
 
 def _promises(report: CheckDocument) -> View[PromiseRow]:
@@ -150,8 +159,8 @@ def _moved(report: CheckDocument) -> View[MovedRow]:
     rows, levels = report["moved"], report["levels"]
     if not rows:
         every = plural(len(levels), "level")
-        text = f"Of {every}, none moves in reach, clear rate, drop-off or median tries by more than a point."
-        return View("Does it change the answer? No.", (), [], [text])
+        text = f"Reach, clear rate, drop-off and median tries of {every} are those of a plain count, to a point."
+        return View("Repairs do not change a figure", (), [], [text])
     columns: tuple[Column[MovedRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
         *_beside("reached", "reached", number),
@@ -159,9 +168,9 @@ def _moved(report: CheckDocument) -> View[MovedRow]:
         *_beside("drop-off", "drop_off", percent),
         *_beside("median tries", "p50", number),
     )
-    heading = f"Does it change the answer? At {len(rows)} of {plural(len(levels), 'level')}, by more than a point"
+    heading = f"Repairs change figures at {len(rows)} of {plural(len(levels), 'level')}, by more than a point"
     note = (
-        "Only what moves is shown. Raw is what a plain count of the records says, by the same definitions; by it a player is "
+        "Only what changes is shown. Raw is what a plain count of the records says, by the same definitions; by it a player is "
         "lost at the furthest level with any record."
     )
     return View(heading, columns, rows, [note])

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Final, TypeVar, cast
 
+from milepost.audit.cautions import NEEDED, cautions_of
 from milepost.measures.interface import name_of
 from milepost.measures.sums.attendance import Attendance
 from milepost.playback.play import with_attempts
-from milepost.playback.tallies import SessionMarks, Tallies, finding_counts
+from milepost.playback.tallies import finding_counts
 from milepost.reports.heads import CourseHead, Head, LeftOut
 from milepost.reports.void import suspected, what_is_void
-from milepost.vocabulary import FINDINGS
 from milepost.wording import listed, plural
 
 if TYPE_CHECKING:
@@ -21,7 +21,6 @@ if TYPE_CHECKING:
 
 FORMAT: Final = 1  # of documents; it rises when a key changes its meaning or goes. 1: the first one that is numbered
 D = TypeVar("D", bound=Head)
-_FEW = 20  # sessions for each finding of high weight that is not worth a line under every table
 
 
 def head(command: str, play: Summed) -> Head:
@@ -35,6 +34,7 @@ def head(command: str, play: Summed) -> Head:
         sessions=who.sessions,
         left_out=LeftOut(debug_sessions=play.about.debug_sessions, players_without_attempt=who.without_attempt),
         findings=finding_counts(play),
+        cautions=cautions_of(play, command),
     )
     if play.about.exclusion is not None:
         begin["excluded"] = suspected(with_attempts(play), play.about.exclusion)
@@ -54,7 +54,7 @@ def document(command: str, play: Summed, table: Table[Mapping[str, object], Mapp
 
 def needs_of(measures: Iterable[CountingMeasure]) -> Kinds:
     """What has to be counted for the documents of some measures."""
-    kinds: list[type[Summary]] = [Tallies, SessionMarks, Attendance, *(kind for measure in measures for kind in measure.SUMS)]
+    kinds: list[type[Summary]] = [*NEEDED, *(kind for measure in measures for kind in measure.SUMS)]
     return tuple(dict.fromkeys(kinds))
 
 
@@ -88,17 +88,7 @@ def rows_of(report: Head, key: str) -> list[Mapping[str, object]]:
 
 def source_notes(report: Head) -> list[str]:
     """The lines under a table: who counts, who was left out, and what weighs heavily of what was found in the log."""
-    return [who_counts(report), *what_is_void(report), *_heavy_findings(report["findings"], report["sessions"])]
-
-
-def _heavy_findings(findings: dict[str, int], sessions: int) -> list[str]:
-    """Findings that may change any figure, where there are not just a few; `check` tells of all."""
-    many = max(1, sessions // _FEW)
-    heavy = [finding for finding in FINDINGS if finding.weight == "high" and findings.get(finding.code, 0) > many]
-    if not heavy:
-        return []
-    named = listed([f"{finding.code} {findings[finding.code]:,}" for finding in heavy])
-    return [f"Found in the log, and of high weight: {named}. milepost check says what was done about it."]
+    return [who_counts(report), *what_is_void(report), *(one["sentence"] for one in report["cautions"] if not one["first"])]
 
 
 def who_counts(report: Head) -> str:

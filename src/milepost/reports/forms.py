@@ -44,7 +44,7 @@ def _csv_cell(value: object) -> object:
 
 def render_markdown(report: Report) -> str:
     """The views as Markdown tables with their headings and notes."""
-    return "\n".join(_view(view) for view in report.views)
+    return "\n".join(_view(view) for view in report.shown)
 
 
 def _view(view: AnyView) -> str:

@@ -72,10 +72,22 @@ def grouped_view(report: GroupedDocument) -> View[_Side]:
         for group in report["groups"]
     )
     who = f"{sizes}." if "cuts" not in report else _of_attributes(report)
-    notes = [who, *_shared(report), *(said for pair in report.get("compared", []) for said in _parting(pair))]
+    notes = [who, *_cautions(report), *_shared(report), *(said for pair in report.get("compared", []) for said in _parting(pair))]
     if any(row and row[count] < least for own in rows for row in own["cells"]):
         notes.append(f"In brackets: fewer than {least} players, of whom nothing is claimed.")
     return View(f"{report['command'].capitalize()} by {safe(report['by'])}", tuple(columns), rows, notes)
+
+
+def _cautions(report: GroupedDocument) -> list[str]:
+    """What has to be known of the groups before their figures; once, where it is the same of all."""
+    said = {sentence: None for group in report["groups"] for sentence in (one["sentence"] for one in group["cautions"])}
+    everywhere = [said for said in said if all(said in _sentences(group) for group in report["groups"])]
+    own = [f"{_title(group)}: {one}" for group in report["groups"] for one in _sentences(group) if one not in everywhere]
+    return everywhere + own
+
+
+def _sentences(group: AnyRow) -> list[str]:
+    return [one["sentence"] for one in group["cautions"]]
 
 
 def _of_attributes(report: GroupedDocument) -> str:

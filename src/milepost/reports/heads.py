@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NotRequired, TypedDict
 
+from milepost.audit.cautions import Caution
 from milepost.audit.rows import Excluding
 from milepost.folder.notes import Noted
 
@@ -58,6 +59,7 @@ class Head(TypedDict):
     sessions: int
     left_out: LeftOut
     findings: dict[str, int]
+    cautions: list[Caution]
     excluded: NotRequired[Suspected]
     asked: NotRequired[list[str]]
     per: NotRequired[str]

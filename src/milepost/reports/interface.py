@@ -50,6 +50,17 @@ AnyColumn = Column[Any]
 class Report:
     """One command's result: the document, its views one under the other, and the rows of a plain table of it."""
 
-    document: Mapping[str, object]
+    document: Mapping[str, Any]
     views: Sequence[AnyView]
     rows: Sequence[Mapping[str, object]]
+
+    @property
+    def before_all(self) -> list[str]:
+        """The sentences that stand before everything else."""
+        return [one["sentence"] for one in self.document.get("cautions", ()) if one["first"]]
+
+    @property
+    def shown(self) -> list[AnyView]:
+        """The views, after what stands before everything else."""
+        first: list[AnyView] = [View(sentence, (), []) for sentence in self.before_all]
+        return [*first, *self.views]

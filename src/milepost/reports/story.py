@@ -37,6 +37,9 @@ class Chapter:
 def story(report: ReportDocument) -> list[Chapter]:
     """The chapters of a whole report's document that have something to say."""
     told = [
+        Chapter(
+            "Before anything else", [one["sentence"] for one in sorted(report["cautions"], key=lambda one: not one["first"])]
+        ),
         Chapter(*_to_fix(report), ordered=True),
         Chapter("What is new", since_sentences(report["since"]) if report["since"] else []),
         Chapter(*_between_builds(report)),
@@ -192,19 +195,18 @@ def _unsaid(report: ReportDocument) -> list[str]:
 
 def _log(report: ReportDocument) -> list[str]:
     check = report["check"]
-    found = sum(check["findings"].values())
+    found, kinds = sum(check["findings"].values()), plural(len(check["findings"]), "kind")
     said = [
         f"{check['records']:,} records in {plural(len(check['files']), 'file')}: {check['used']:,} used, "
-        f"{check['reported']:,} set aside, each with its reason; {plural(found, 'finding')}."
+        f"{check['reported']:,} set aside, each with its reason; {found:,} records in {kinds} of finding."
     ]
     moved = [safe(row["level"]) for row in check["moved"]]
     if moved:
         said.append(
-            f"Cleaning changes the answer: at {len(moved)} of {plural(len(check['levels']), 'level')} a figure moves "
-            "by more than a point."
+            f"Repairs change the figures at {len(moved)} of {plural(len(check['levels']), 'level')} by more than a point."
         )
     else:
-        said.append("Cleaning does not change the answer: no level's figures move by more than a point.")
+        said.append("Repairs do not change a figure by more than a point.")
     suspects = check["suspects"]
     if suspects:
         said.append(

@@ -31,7 +31,7 @@ def render(report: Report, width: int, colour: bool) -> str:
         emoji=False,
         color_system="standard" if colour else None,
     )
-    for number, view in enumerate(report.views):
+    for number, view in enumerate(report.shown):
         if number:
             console.print()
         _print(console, view, width)

@@ -17,7 +17,7 @@ _SHARES: Final = ("clear_rate", "drop_off", "try_clear")
 _NAMES: Final = {
     "clear_rate": "the clear rate",
     "drop_off": "the drop-off",
-    "try_clear": "what a try clears",
+    "try_clear": "the chance that a try clears",
     "p50": "median tries",
     "reached": "players",
 }
@@ -40,12 +40,12 @@ def suspected(play: Play, exclusion: Exclusion) -> Suspected:
     )
 
 
-def moves_what(moved: list[Excluding]) -> str:
-    """What leaving something out moves, in words."""
+def figures_changed(moved: list[Excluding]) -> str:
+    """The figures that leaving something out changes, in words."""
     if not moved:
-        return "moves no figure by more than a point"
+        return "no figure by more than a point"
     levels, such = dict.fromkeys(one["level"] for one in moved), "such as " if len(moved) > 1 else ""
-    return f"moves {plural(len(moved), 'figure')} at {plural(len(levels), 'level')}, {such}{_largest(moved)}"
+    return f"{plural(len(moved), 'figure')} at {plural(len(levels), 'level')}: {such}{_largest(moved)}"
 
 
 def _largest(moved: list[Excluding]) -> str:
@@ -57,7 +57,7 @@ def _largest(moved: list[Excluding]) -> str:
     one = max(moved, key=far)
     worded = percent if one["figure"] in _SHARES else number
     name = _NAMES.get(one["figure"], one["figure"])
-    return f"{name} at {safe(one['level'])}, {worded(one['with'])} to {worded(one['without'])}"
+    return f"{name} at {safe(one['level'])} from {worded(one['with'])} to {worded(one['without'])}"
 
 
 def what_is_void(report: Head) -> list[str]:
@@ -73,7 +73,7 @@ def what_is_void(report: Head) -> list[str]:
             f"{plural(own['ends'], 'end')} as no decision": own["ends"],
         }
         gone = [text for text, count in counts.items() if count]
-        what = f" That {moves_what(own['moved'])}." if own["moved"] is not None and gone else ""
+        what = f" That changes {figures_changed(own['moved'])}." if own["moved"] is not None and gone else ""
         said.append(f"Left out {why}: {listed(gone) if gone else 'nothing was found'}.{what}")
         if own["clears"]:
             said.append(

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from milepost.reports.documents import CheckDocument
 
 PLACE = 20  # among the commands of the help
-HELP = "what is in a log, what is broken, what was done about it, and whether it changes the answer"
+HELP = "what is in a log, what is broken, what was done about it, and what the repairs change"
 EXAMPLE = "milepost check --strict high"
 
 
@@ -30,6 +30,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.audit.audit import audit, hit
+    from milepost.audit.cautions import require_used
     from milepost.cli.loading import load
     from milepost.cli.showing import write
     from milepost.measures.interface import table_of
@@ -39,6 +40,7 @@ def run(args: argparse.Namespace) -> Exit:
 
     loaded = load(args)
     play = loaded.last_play()
+    require_used(play)
     report = cast("CheckDocument", document(args.command, play, table_of(play, audit)))
     write(args, Report(report, check_views(report), report["details"]))
     return Exit.GATE_HIT if args.strict and hit(report, args.strict) else Exit.DONE

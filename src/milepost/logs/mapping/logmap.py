@@ -18,7 +18,7 @@ from milepost.toml import load_toml
 from milepost.vocabulary import EVENT_CODES, FIELDS
 
 _TABLES = {"fields", "time", "events", "replay", "session", "input", "rows"}
-_SECONDS = {"s": 1.0, "ms": 1e3, "us": 1e6}
+_SECONDS = {"s": 1.0, "ms": 1e3, "us": 1e6, "ns": 1e9, "min": 1 / 60, "h": 1 / 3600, "days": 1 / 86_400}
 _SETTINGS = {"repeat_window": float, "instant": float, "implied_complete": bool}
 _FIELD_KEYS = {"from", "value", "default", "join", "format"}
 _INPUT_KEYS = {"format", "query", "delimiter", "encoding", "select"}
@@ -191,7 +191,7 @@ class _Reading:
                 raise self.wrong("time.rate", "the frames per second, such as 60", rate)
             return float(rate)
         if not isinstance(unit, str) or unit not in _SECONDS:
-            raise self.wrong("time.unit", "one of s, ms, us, frames", unit)
+            raise self.wrong("time.unit", "one of s, ms, us, ns, min, h, days, frames", unit)
         if rate is not None:
             raise MapError(f'{self.path}: time.rate goes with unit = "frames" only.')
         return _SECONDS[unit]

@@ -1,0 +1,160 @@
+"""What has to be said before any figure: assumptions that the log contradicts, and what of it was not understood or not used."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Final, TypedDict
+
+from milepost.audit.time_unit import guessed_unit
+from milepost.audit.weights import MANY_RECORDS, all_records, finding_weights, levels_moved, share_taken
+from milepost.errors import LogError
+from milepost.measures.raw import RawCounts
+from milepost.measures.sums.attendance import Attendance
+from milepost.measures.sums.funnel import FunnelCounts
+from milepost.measures.sums.typical_times import TypicalTimes
+from milepost.playback.play import Kinds, Play, Summed
+from milepost.playback.tallies import SessionMarks, Tallies, finding_counts, tallies_of, unknown_words
+from milepost.sizing import SMALL
+from milepost.vocabulary import FINDINGS
+from milepost.wording import listed, number, percent, plural, safe, words
+
+NEEDED: Final[Kinds] = (Tallies, SessionMarks, Attendance, TypicalTimes, FunnelCounts, RawCounts)  # what has to be counted for it
+_SUSPECTS_SAID: Final = frozenset({"funnel", "attempts", "times"})  # the commands that say what leaving out a suspect would move
+_FEW: Final = 20  # sessions for each finding whose code alone is of high weight that is not worth a sentence
+_MOST_WORDS: Final = 6
+_FIVE_POINTS: Final = 0.05
+_SHARES: Final = {"clear_rate": "clear rate", "drop_off": "drop-off", "try_clear": "chance that a try clears"}
+
+
+class Caution(TypedDict):
+    """Something to know before the figures: its code, a sentence, and whether it stands before all else."""
+
+    code: str
+    sentence: str
+    first: bool
+
+
+def cautions_of(play: Summed, command: str) -> list[Caution]:
+    """What to know of a play before its figures, in the order in which it is said.
+
+    Args:
+        play: the play.
+        command: whose figures they are.
+    """
+    found = play.lasting("cautions", lambda own: [*_assumptions(own), *_heavy(own), *_not_understood(own)])
+    if command in _SUSPECTS_SAID and not play.asked and not play.per_run:
+        return found + play.lasting("moving-suspects", lambda own: list(_suspects(own)))
+    return found
+
+
+def require_used(play: Summed) -> None:
+    """Refuse a log of which no record is used.
+
+    Raises:
+        LogError: none is.
+    """
+    tallies = tallies_of(play)
+    if tallies.records > tallies.dropped or not all_records(play):
+        return
+    found = [f"{code} {count:,}" for code, count in finding_counts(play).items()]
+    strange = [safe(word) for word in list(unknown_words(play))[:_MOST_WORDS]]
+    what = f" Its event words are {listed(strange)}: a log map says what they mean (milepost map drafts one)." if strange else ""
+    raise LogError(f"No record could be used: {', '.join(found)}.{what}")
+
+
+def _assumptions(play: Summed) -> Iterator[Caution]:
+    """That the log has tries and clears, that the course is a line, and that times are seconds."""
+    times = play.sums(TypicalTimes)
+    if not times.attempts:
+        yield _first(
+            "no_attempt", "No try at a level was found in this log, so there are no figures. Does it say when a level begins?"
+        )
+    elif not times.clears and not (play.n_levels and play.about.open_levels.all()):
+        tries = plural(times.attempts, "try", "tries")
+        why = "either nobody did, or the log's word for it is not known. milepost map lists its words."
+        yield _first("no_clear", f"No try in this log clears a level, of {tries}: {why}")
+    counts = finding_counts(play)
+    gone = sum(counts.get(code, 0) for code in ("unknown_event", "duplicate_record", "foreign_actor"))
+    cut, left = counts.get("after_skip", 0), tallies_of(play).records - gone
+    if left and cut > MANY_RECORDS * left:
+        what = f"{cut:,} of {left:,} records ({percent(cut / left)}) come after a skip and were left out"
+        yield _first("after_skip", f"{what}. The course may not be a line: --shortcuts keep counts what follows a skip.")
+    guess = guessed_unit(play)
+    if guess is not None:
+        yield Caution(code="time_unit", sentence=f"{guess.why[0].upper()}{guess.why[1:]}.", first=False)
+
+
+def _first(code: str, sentence: str) -> Caution:
+    return Caution(code=code, sentence=sentence, first=True)
+
+
+def _heavy(play: Summed) -> Iterator[Caution]:
+    """Findings of high weight."""
+    counts, weights = finding_counts(play), finding_weights(play)
+    sessions = play.sums(SessionMarks).sessions
+    for finding in FINDINGS:
+        code = finding.code
+        if weights.get(code) != "high" or code in ("after_skip", "unknown_event"):
+            continue
+        share = share_taken(play, code)
+        if share > MANY_RECORDS:
+            taken = f"{counts[code]:,} of {all_records(play):,} records ({percent(share)})"
+            told = f"{code}: {taken}, {finding.meaning}; {finding.done}."
+        elif finding.weight == "high":
+            if counts[code] <= max(1, sessions // _FEW):
+                continue
+            told = f"{code}: {counts[code]:,}, {finding.meaning}; {finding.done}."
+        else:
+            told = f"{code}: in {_moving(play, code, sessions)}; {finding.done}."
+        yield Caution(code=code, sentence=told, first=False)
+
+
+def _moving(play: Summed, code: str, sessions: int) -> str:
+    """In how many sessions a finding stands, and which figure moves furthest where it does."""
+    found = next(own for number, own in tallies_of(play).findings.items() if FINDINGS[number].code == code)
+    moving = levels_moved(play)
+    place = max(found.levels & moving.keys(), key=lambda level: abs(moving[level][1] - moving[level][2]))
+    figure, raw, clean = moving[place]
+    where = f"{safe(play.stops[place])}, where cleaning moves the {_name(figure)} from {percent(raw)} to {percent(clean)}"
+    return f"{percent(found.sessions / sessions)} of the sessions, also at {where}"
+
+
+def _name(figure: str) -> str:
+    return "share of players who got there" if figure == "reached" else words(figure)
+
+
+def _not_understood(play: Summed) -> Iterator[Caution]:
+    """Event words that neither the list nor the map has."""
+    strange = sorted(unknown_words(play).items(), key=lambda item: (-item[1], item[0]))
+    if not strange:
+        return
+    records = sum(count for _, count in strange)
+    named = [f"{safe(word)} {count:,}" for word, count in strange[:_MOST_WORDS]]
+    named += [plural(len(strange) - _MOST_WORDS, "more word")] if len(strange) > _MOST_WORDS else []
+    share = f"{plural(records, 'record')} ({percent(records / all_records(play))})"
+    told = f"{share} with event words that were not understood: {listed(named)}. A log map gives them a meaning (milepost map)."
+    yield Caution(code="unknown_event", sentence=told, first=False)
+
+
+def _suspects(play: Summed) -> Iterator[Caution]:
+    """What leaving out a suspect would move by more than five points."""
+    if not isinstance(play, Play) or all_records(play) > SMALL:
+        told = "What leaving out suspects would change was not worked out for a log of this size: milepost check lists them."
+        yield Caution(code="suspects", sentence=told, first=False)
+        return
+    from milepost.audit.excluding import what_excluding_moves
+
+    left_out = play.about.exclusion.codes if play.about.exclusion is not None else ()
+    for code, moved in what_excluding_moves(play.before or play).items():
+        far = [
+            (abs(one["without"] - one["with"]), one)
+            for one in moved or ()
+            if one["figure"] in _SHARES and one["with"] is not None and one["without"] is not None
+        ]
+        size, most = max(far, key=lambda pair: pair[0], default=(0.0, None))
+        if most is None or size <= _FIVE_POINTS + 1e-9 or code in left_out:
+            continue
+        change = f"{_SHARES[most['figure']]} at {safe(most['level'])} from {percent(most['with'])} to {percent(most['without'])}"
+        several = f", and {number(len(moved or ()) - 1)} more figures" if len(moved or ()) > 2 else ""
+        told = f"{code} looks odd: leaving it out (--exclude {code}) would change the {change}{several}."
+        yield Caution(code=code, sentence=told, first=False)
