@@ -228,7 +228,7 @@ def test_query_and_table_choice(milepost, small_log):
 MAP_MISTAKES = {
     "fields.session must be a column": "[fields]\nsession = 5\n",
     "fields.level.format must be": '[fields]\nlevel = { from = "n", format = "{x.__class__}" }\n',
-    "time.unit must be one of s, ms, us, frames, not 'days'": '[time]\nunit = "days"\n',
+    "time.unit must be one of s, ms, us, ns, min, h, days, frames, not 'fortnights'": '[time]\nunit = "fortnights"\n',
     "time.rate must be": '[time]\nunit = "frames"\n',
     "time.zone must be": '[time]\nzone = "Wickwater/Lock"\n',
     "events.begin must be one of": '[events]\nbegin = "begins"\n',

@@ -15,6 +15,7 @@ from milepost.cli.loading import load_course, load_map, rules_of
 from milepost.cli.showing import write
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
+from milepost.logs.mapping.whole_input import waits
 from milepost.logs.tailing import Tail
 from milepost.measures.funnel import Funnel
 from milepost.playback.replay import replay_log
@@ -36,7 +37,7 @@ _CLEAR = "\x1b[2J\x1b[H"
 def watch(args: argparse.Namespace) -> Exit:
     """Follow the folder until interrupted, or look once."""
     log_map = load_map(args)
-    if log_map.reshapes:
+    if log_map.reshapes or waits(log_map):
         raise UsageError(f"{args.map}: a log of this shape is read as a whole, and cannot be followed. Use milepost funnel.")
     tail = Tail(Path(args.folder), log_map)
     with ExitStack() as held:

@@ -210,6 +210,7 @@ class ReadOptions:
         query: the SQL that selects the records of a SQLite file.
         delimiter: what separates the cells of a CSV file, found where None.
         encoding: how the bytes of a CSV file are text; UTF-8 where None.
+        query_seconds: how long a query may take; as long as it likes where None.
     """
 
     form: str | None = None
@@ -217,6 +218,7 @@ class ReadOptions:
     query: str | None = None
     delimiter: str | None = None
     encoding: str | None = None
+    query_seconds: float | None = None
 
 
 DEFAULTS: Final = ReadOptions()

@@ -14,7 +14,8 @@ from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
 from milepost.logs.interface import DEFAULTS, BareLog, Log, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
-from milepost.logs.mapping.shapes import Stage, shaped
+from milepost.logs.mapping.shapes import Exploding, Stage
+from milepost.logs.mapping.whole_input import FileRecords, exploded, selected, waits
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.rows import AttemptSink
 from milepost.logs.records.shared_sessions import for_each_player
@@ -79,6 +80,7 @@ def read_into(builder: RecordBuilder, names: list[str], log_map: LogMap, progres
         _restore(builder, sources.pop(0))
     for source in sources:
         read_source(builder, source, log_map, progress, options)
+    give_waiting(builder)
     require_mapped(builder)
 
 
@@ -132,10 +134,42 @@ def read_source(
     if whole and _read_at_full_speed(builder, source, log_map, options, pieces, progress):
         return
     reader = FORMATS[form]
+    if translator is not None and waits(log_map):
+        waiting = FileRecords(file)
+        builder.waiting.append((waiting, reader.cells))
+        reader.read(source, waiting, options, progress)
+        return
     last = _last_sink(builder, file, translator, reader.cells)
-    sink = shaped(last, log_map.explode, log_map.select, str(log_map.path))
+    sink = Exploding(last, log_map.explode, str(log_map.path)) if log_map.explode else last
     reader.read(source, sink, options, progress)
     sink.finish()
+
+
+def give_waiting(builder: RecordBuilder) -> None:
+    """Give a builder the records that waited until the last file was read.
+
+    Raises:
+        MapError: the map's query cannot be run, or no record has its arrays.
+    """
+    translator, waiting = builder.translator, builder.waiting
+    if translator is None or not waiting:
+        return
+    builder.waiting, log_map, cells = [], translator.map, any(cells for _, cells in waiting)
+
+    def further() -> int:
+        builder.files.append(f"{log_map.path} [input] select")
+        return len(builder.files) - 1
+
+    files = exploded(selected([records for records, _ in waiting], log_map, further), log_map)
+    if translator.starts is not None:
+        noting = Translator(log_map, translator.starts)
+        for one in files:
+            for _, record in one.waiting:
+                if not isinstance(record, str):
+                    noting.note_session(record, cells)
+        translator.starts.settle()
+    for one in files:
+        one.give(_last_sink(builder, one.file, translator, cells))
 
 
 def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None, cells: bool) -> Stage:
@@ -150,7 +184,14 @@ def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None,
 def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:
     """How files are read, with what a log map says of that."""
     form = options.form or log_map.form
-    return replace(options, query=log_map.query, delimiter=log_map.delimiter, encoding=log_map.encoding, form=form)
+    return replace(
+        options,
+        query=log_map.query,
+        delimiter=log_map.delimiter,
+        encoding=log_map.encoding,
+        form=form,
+        query_seconds=log_map.query_seconds,
+    )
 
 
 def _restore(builder: RecordBuilder, source: Source) -> None:

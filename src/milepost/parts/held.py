@@ -12,7 +12,7 @@ from milepost.errors import RecordsGoneError
 from milepost.gate.players import players_of
 from milepost.logs.fast.ahead import Pieces
 from milepost.logs.interface import ABSENT, TAG, BareLog, Log
-from milepost.logs.read import likely_records, nothing_in, read_source, require_mapped
+from milepost.logs.read import give_waiting, likely_records, nothing_in, read_source, require_mapped
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.records.shared_sessions import require_one_player
 from milepost.logs.sources.files import expand
@@ -158,6 +158,8 @@ def hold(asked: Asked, progress: Progress) -> tuple[list[HeldPart], Opened, Open
     for source in sources:
         read_source(builder, source, asked.log_map, progress, asked.options, Pieces(_PIECE, take, asked.work.threads))
         take()
+    give_waiting(builder)
+    take()
     require_mapped(builder)
     log = builder.log().bare()
     if not pieces:

@@ -13,7 +13,8 @@ from milepost.logs.formats.telling import tell
 from milepost.logs.growing import Reached, reached_in
 from milepost.logs.interface import DEFAULTS, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
-from milepost.logs.read import read_source, require_mapped, suited
+from milepost.logs.mapping.whole_input import waits
+from milepost.logs.read import give_waiting, read_source, require_mapped, suited
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source, expand
 from milepost.logs.tailing import read_on
@@ -102,6 +103,9 @@ def pack(
         raise UsageError(f"{folder}: is a store already. --add adds to it, --force packs it anew.")
     if folder.exists() and not is_store(folder) and not _only_ours(folder):
         raise UsageError(f"{folder}: is there, and is no store. Name another place.")
+    if is_store(folder) and into.if_there == "add" and waits(log_map):
+        what = "its query, or its gaps between sessions, look at all files at once"
+        raise UsageError(f"{log_map.path}: {what}. Pack them all anew, with --force.")
     layout = into.layout or Layout.of(sum(unpacked(source.label, source.size()) for source in sources), None, 1)
     with locked(folder):
         builder, add = RecordBuilder(), into.if_there == "add"
@@ -152,10 +156,11 @@ class _Packing:
             read_source(self.builder, source, log_map, progress, options, Pieces(self.layout.at_once, self._lay_down))
             self.manifest.sources.append({"file": source.label, "bytes": source.size(), "sha256": digest})
             waiting += source.size()
-            if waiting >= self.layout.at_once and not replaces:
+            if waiting >= self.layout.at_once and not replaces and not waits(log_map):
                 self._lay_down()
                 self._seal()
                 waiting = 0
+        give_waiting(self.builder)
         require_mapped(self.builder)
         if waiting or replaces or not is_store(self.folder):
             self._lay_down()
@@ -175,7 +180,7 @@ class _Packing:
             return False
         file = next(n for n, one in enumerate(self.manifest.sources) if one["sha256"] == reached.sha256)
         form = tell(source, suited(options, log_map))
-        if form != "jsonl" or log_map.reshapes or not _ends_with_a_line(source.path, reached):
+        if form != "jsonl" or log_map.reshapes or waits(log_map) or not _ends_with_a_line(source.path, reached):
             raise UsageError(f"{source.label}: has grown since it was packed, not by whole lines of JSON. --force packs anew.")
         with source.path.open("rb") as stream:
             read_on(self.builder, file, stream, reached, log_map, to_the_end=True)

@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import sqlite3
+from typing import Final
 
 from milepost.errors import LogError
+from milepost.logs.formats.query_limits import query_memory, stopped_after, took_too_long
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources.files import TABLE_MARK, Source
 from milepost.progress import Progress
 
 _STEP = 5000
+_READING: Final = (sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_RECURSIVE)
+_REACHING: Final = frozenset({"load_extension", "readfile", "writefile", "edit", "fts3_tokenizer"})
+_TELLING: Final = frozenset({"data_version", "table_info"})  # pragmas that full-text tables ask for
 
 
 def read_database(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
@@ -25,17 +30,35 @@ def read_database(source: Source, sink: Sink, options: ReadOptions, progress: Pr
     except sqlite3.Error as error:
         raise LogError(f"{source.path}: cannot be opened as SQLite ({error}).") from error
     try:
+        base.execute(f"PRAGMA hard_heap_limit = {query_memory()}")
+        base.set_authorizer(_reading_only)
         base.text_factory = lambda data: data.decode("utf-8", "surrogateescape")
-        cursor = base.execute(options.query or _select(base, source))
-        names = [column[0] for column in cursor.description or ()]
-        for number, row in enumerate(cursor, 1):
-            sink.add(_record(names, row), number)
-            if number % _STEP == 0:
-                progress.advance(_STEP)
+        with stopped_after(options.query_seconds, base.interrupt):
+            cursor = base.execute(options.query or _select(base, source))
+            names = [column[0] for column in cursor.description or ()]
+            for number, row in enumerate(cursor, 1):
+                sink.add(_record(names, row), number)
+                if number % _STEP == 0:
+                    progress.advance(_STEP)
+    except MemoryError as error:
+        raise LogError(f"{source.label}: the query needs more than {query_memory() >> 20} MiB of memory. Select less.") from error
+    except sqlite3.OperationalError as error:
+        if "interrupted" in str(error):
+            raise LogError(f"{source.label}: input.query: {took_too_long(options.query_seconds)}") from error
+        raise LogError(f"{source.label}: cannot be read as SQLite ({error}).") from error
     except (sqlite3.Error, UnicodeDecodeError, OverflowError) as error:  # what a damaged file says need not be text
         raise LogError(f"{source.label}: cannot be read as SQLite ({error}).") from error
     finally:
         base.close()
+
+
+def _reading_only(action: int, first: str | None, second: str | None, *_: object) -> int:
+    """What a query may do: select, read columns, and call functions that stay within the database."""
+    if action == sqlite3.SQLITE_FUNCTION:
+        return sqlite3.SQLITE_DENY if second in _REACHING else sqlite3.SQLITE_OK
+    if action == sqlite3.SQLITE_PRAGMA:
+        return sqlite3.SQLITE_OK if first in _TELLING and second is None else sqlite3.SQLITE_DENY
+    return sqlite3.SQLITE_OK if action in _READING else sqlite3.SQLITE_DENY
 
 
 def _select(base: sqlite3.Connection, source: Source) -> str:

@@ -92,6 +92,13 @@ _BEGINS: Final = _words("""
 """)
 
 
+_TOTALS: Final = _words("""
+    total, totals, grand total, sum, average, mean, median, summe, gesamt, gesamtsumme, insgesamt, mittelwert, durchschnitt,
+    somme, moyenne, totale, media, suma, promedio, soma, média, razem, średnia, итого, всего,
+    среднее, 合计, 总计, 平均, 合計, 합계, 평균
+""")
+
+
 def plain(text: str) -> str:
     """A text in small letters without what stands in brackets, width variants and doubled spaces."""
     folded = unicodedata.normalize("NFKC", text).casefold()
@@ -114,6 +121,11 @@ def result_of(word: str) -> str | None:
     """What a word of a result means; None where it is not known."""
     own = plain(word)
     return next((meaning for meaning, known in RESULTS.items() if own in known), None)
+
+
+def is_total(name: object) -> bool:
+    """Whether a name says that its row or column sums up the others."""
+    return isinstance(name, str) and plain(name).strip(" :") in _TOTALS
 
 
 def event_of(word: str) -> str | None:

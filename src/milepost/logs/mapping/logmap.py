@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import tzinfo
-from math import isfinite
+from math import inf, isfinite
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -21,7 +21,7 @@ _TABLES = {"fields", "time", "events", "replay", "session", "input", "rows"}
 _SECONDS = {"s": 1.0, "ms": 1e3, "us": 1e6, "ns": 1e9, "min": 1 / 60, "h": 1 / 3600, "days": 1 / 86_400}
 _SETTINGS = {"repeat_window": float, "instant": float, "implied_complete": bool}
 _FIELD_KEYS = {"from", "value", "default", "join", "format"}
-_INPUT_KEYS = {"format", "query", "delimiter", "encoding", "select"}
+_INPUT_KEYS = {"format", "query", "delimiter", "encoding", "select", "query_seconds"}
 _ROW_KEYS = {"explode", "carry", "each", *COLUMNS, "levels", "cell"}
 _TIME_KEYS = {"unit", "rate", "zone", "format"}
 _FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
@@ -69,6 +69,7 @@ class LogMap:
         replay: replay settings given in the map.
         form, query, delimiter, encoding: how the files are read.
         select: an SQL query over the records, which are its table ``log``.
+        query_seconds: how long a query may take; as long as it likes where None.
         explode: arrays in each record whose elements are the records, the outermost first.
         carry: our fields that hold until they change, within a session.
         rows: what a row is.
@@ -87,6 +88,7 @@ class LogMap:
     delimiter: str | None = None
     encoding: str | None = None
     select: str | None = None
+    query_seconds: float | None = None
     explode: tuple[str, ...] = ()
     carry: tuple[str, ...] = ()
     rows: Rows = ONE_EVENT
@@ -241,7 +243,11 @@ class _Reading:
         select = table.get("select")
         if select is not None and not (isinstance(select, str) and select.strip()):
             raise self.wrong("input.select", "an SQL query over the table log", select)
-        return {"form": form, "delimiter": delimiter, "query": query, "encoding": encoding, "select": select}
+        limit = table.get("query_seconds")
+        if limit is not None and (isinstance(limit, bool) or not isinstance(limit, int | float) or not 0 < limit < inf):
+            raise self.wrong("input.query_seconds", "a number of seconds above 0", limit)
+        given = {"form": form, "delimiter": delimiter, "query": query, "encoding": encoding, "select": select}
+        return given | {"query_seconds": limit}
 
     def rows(self, table: Mapping[str, object]) -> _Settings:
         """The table [rows]."""

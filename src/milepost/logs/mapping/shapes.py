@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
-from typing import Final, Protocol
+from typing import TYPE_CHECKING, Final, Protocol
 
 from milepost.errors import LogError, MapError
+from milepost.logs.formats.query_limits import query_memory, stopped_after, took_too_long
 from milepost.logs.interface import Sink
+
+if TYPE_CHECKING:
+    from duckdb import DuckDBPyConnection
 
 _STEP: Final = 5000
 _NAMED: Final = 20
@@ -78,8 +82,8 @@ class Exploding(Stage):
 class Selecting(Stage):
     """Makes records of what an SQL query selects from all records, which are its table ``log``."""
 
-    def __init__(self, sink: Stage, query: str, where: str) -> None:
-        self.sink, self.query, self.where = sink, query, where
+    def __init__(self, sink: Stage, query: str, where: str, limit: float | None = None) -> None:
+        self.sink, self.query, self.where, self.limit = sink, query, where, limit
         self.records: list[Mapping[str, object]] = []
 
     def add(self, record: Mapping[str, object], line: int) -> None:
@@ -112,16 +116,25 @@ class Selecting(Stage):
         with duckdb.connect() as base:
             try:
                 base.execute("SET TimeZone = 'UTC'; SET threads = 1; SET python_enable_replacements = false")
+                base.execute(f"SET memory_limit = '{query_memory() >> 20}MiB'; SET max_temp_directory_size = '0B'")
                 base.register("log", _table(self.records))
                 base.execute("SET enable_external_access = false; SET lock_configuration = true")
-                cursor = base.execute(self.query)
-                names = [column[0] for column in cursor.description or ()]
-                number = 0
-                while rows := cursor.fetchmany(_STEP):
-                    number = self._give(names, rows, number)
+                with stopped_after(self.limit, base.interrupt):
+                    self._run(base)
+            except duckdb.InterruptException as error:
+                raise MapError(f"{self.where}: input.select: {took_too_long(self.limit)}") from error
+            except RuntimeError as error:  # which is how a key that interrupts arrives
+                raise KeyboardInterrupt from error
             except duckdb.Error as error:
                 first = (str(error).splitlines() or [type(error).__name__])[0]
                 raise MapError(f"{self.where}: input.select: {first}") from error
+
+    def _run(self, base: DuckDBPyConnection) -> None:
+        cursor = base.execute(self.query)
+        names = [column[0] for column in cursor.description or ()]
+        number = 0
+        while rows := cursor.fetchmany(_STEP):
+            number = self._give(names, rows, number)
 
 
 def _record(names: list[str], row: tuple[object, ...]) -> dict[str, object]:
@@ -154,16 +167,3 @@ def _plain(value: object) -> object:
     from milepost.logs.formats.parquet import plain
 
     return plain(value)
-
-
-def shaped(sink: Stage, explode: tuple[str, ...], select: str | None, where: str) -> Stage:
-    """The stages before a sink, if there are any: first the query, then the arrays of what it selects.
-
-    Args:
-        sink: takes the records.
-        explode: names of arrays, the outermost first.
-        select: the query, where there is one.
-        where: the map's file, for messages.
-    """
-    inner = Exploding(sink, explode, where) if explode else sink
-    return Selecting(inner, select, where) if select else inner

@@ -14,6 +14,7 @@ from milepost.logs.fast.block import Block
 from milepost.logs.fast.blocks import identity_of, rows_of, sessions_of
 from milepost.logs.interface import ABSENT, TAG, Log, Place, Records, Refused
 from milepost.logs.mapping.logmap import LogMap
+from milepost.logs.mapping.whole_input import FileRecords, SessionStarts
 from milepost.logs.records.fields import Fields, UnreadableError, checked, is_true
 from milepost.logs.records.known import KnownNames, KnownSessions, Refusals, session_named
 from milepost.logs.records.tags import KnownTags
@@ -69,6 +70,7 @@ class RecordBuilder:
         refusals: the records that could not be read.
         files: the files that were read.
         translator: what translates records on their way here; None where no map has had anything to translate.
+        waiting: the records of files that a map looks at together.
         when_full: called whenever many records have become columns, for one who takes these away.
         keeps_records: whether whole columns will do, so that large files may be read at full speed.
     """
@@ -79,6 +81,7 @@ class RecordBuilder:
         self._rows: list[tuple[object, ...]] = []
         self._parts: list[dict[str, Column]] = []  # columns, part by part
         self.translator: Translator | None = None
+        self.waiting: list[tuple[FileRecords, bool]] = []  # records that wait for the last file, and whether they know no types
         self.when_full: Callable[[], None] = _go_on
         self.known, self.names, self.tags, self.refusals = KnownSessions(), KnownNames(), KnownTags(), Refusals()
         self.files: list[str] = []
@@ -86,7 +89,8 @@ class RecordBuilder:
     def translated_by(self, log_map: LogMap) -> Translator | None:
         """What translates records on their way here, the same for all files; None where the map has nothing to translate."""
         if self.translator is None and log_map.active:
-            self.translator = Translator(log_map)
+            gap = log_map.session_gap
+            self.translator = Translator(log_map, None if gap is None else SessionStarts(gap))
         return self.translator
 
     def add(self, record: Mapping[str, Any], place: Place, likeness: int, marks: int = 0) -> None:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from math import isfinite
 from typing import Final
 
 from milepost.logs.interface import Place
+from milepost.logs.mapping.languages import is_total
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.cells import decimal, typed
@@ -55,12 +57,18 @@ class AttemptSink:
         started = value(record, rows.started) if rows.started else ours.pop("time", None)
         ours.pop("time", None)
         begun, stamped = self._moment(started)
-        ended, _ = self._moment(value(record, rows.ended) if rows.ended else None)
+        ended, of_end = self._moment(value(record, rows.ended) if rows.ended else None)
         lasted = decimal(value(record, rows.lasted)) if rows.lasted else None
+        stamped = stamped or (begun is None and of_end)
         if lasted is not None and not stamped:
             lasted = lasted / self.map.per_second
+        if begun is None and ended is not None and lasted is not None and lasted >= 0:
+            begun = ended - lasted
         word = text_of(value(record, rows.result)) if rows.result else None
         result = self.translator.outcome_of(word)
+        if is_total(ours.get("player")) or is_total(ours.get("session")):
+            self.refuse(line, "a row of totals, and no player")
+            return
         session = text_of(ours.get("session"))
         name = session if isinstance(session, str) else str(text_of(ours.get("player")) or "log")
         row = _Row({**ours, "session": name}, begun, ended, lasted, result, stamped, Place(self.file, line), likeness(record))
@@ -117,14 +125,15 @@ def _laid_out(rows: list[_Row]) -> list[_Row]:
     """The rows in order, each with its beginning and end: by their own times, and where these tie or lack, end to end."""
     keyed, last = [], float("-inf")
     for number, row in enumerate(rows):
-        last = row.started if row.started is not None else last
+        moment = row.started if row.started is not None else row.ended
+        last = moment if moment is not None else last
         keyed.append((last, number, row))
     keyed.sort(key=lambda one: one[:2])
-    known = [row.started for row in rows if row.started is not None]
-    clock, laid = min(known, default=0.0), []
-    for _, _, row in keyed:
+    clock, laid = min((at for at, _, _ in keyed if isfinite(at)), default=0.0), []
+    for number, (_, _, row) in enumerate(keyed):
         begun = clock if row.started is None else max(row.started, clock)
-        ended = row.ended if row.ended is not None and row.ended >= begun else None
+        unknown = number == 0 and row.started is None and row.lasted is None  # whatever it began with, nothing says when
+        ended = row.ended if row.ended is not None and row.ended >= begun and not unknown else None
         if ended is None and row.lasted is not None and row.lasted >= 0:
             ended = begun + row.lasted
         clock = ended if ended is not None else begun

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from milepost.logs.interface import Place
-from milepost.logs.mapping.languages import result_of
+from milepost.logs.mapping.languages import is_total, result_of
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.use import fits
 from milepost.logs.records.builder import RecordBuilder
@@ -48,6 +48,9 @@ class StaySink:
         """Take a row."""
         ours = self.translator.fields_of(record, self.cells)
         ours.pop("time", None)
+        if is_total(ours.get("player")) or is_total(ours.get("session")):
+            self.refuse(line, "a row of totals, and no player")
+            return
         session = text_of(ours.get("session"))
         name = session if isinstance(session, str) else str(text_of(ours.get("player")) or "log")
         place, alike = Place(self.file, line), likeness(record)
@@ -76,7 +79,7 @@ class StaySink:
         for said, pattern in rows.patterns().items():
             for column, value in record.items():
                 level = fits(pattern, column)
-                if level is not None:
+                if level is not None and not is_total(level):
                     by_level.setdefault(column.strip() if rows.levels else level, {})[said] = None if value == "" else value
         for level, values in by_level.items():
             stay = self._stay(level, values)

@@ -9,20 +9,26 @@ from math import isfinite
 from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
 from milepost.logs.mapping.row_kinds import ROW_RESULTS
 from milepost.logs.mapping.use import MapUse, fits
+from milepost.logs.mapping.whole_input import SessionStarts
 from milepost.logs.records.cells import as_number
 from milepost.logs.records.fields import BAD, text_of
 from milepost.logs.records.timestamps import NANO, nanoseconds
 
 
 class Translator:
-    """Applies a map; remembers where each player's session began, in a log without sessions."""
+    """Applies a map.
 
-    def __init__(self, log_map: LogMap) -> None:
-        self.map = log_map
+    Attributes:
+        map: the map.
+        use: what it met.
+        starts: where the sessions of each player begin, in a log without sessions.
+    """
+
+    def __init__(self, log_map: LogMap, starts: SessionStarts | None = None) -> None:
+        self.map, self.starts = log_map, starts
         self._taken = {column.partition(".")[0] for rule in log_map.fields.values() for column in rule.columns}
         self.use = MapUse()
         self._carried: dict[object, dict[str, object]] = {}  # per session: the fields that hold until they change
-        self._last: dict[object, tuple[float, int]] = {}  # per player: time of the last record, number of the session
 
     def fields_of(self, record: Mapping[str, object], cells: bool) -> dict[str, object]:
         """A row by our names; what it says of times and results is left to who makes records of it."""
@@ -39,8 +45,13 @@ class Translator:
         ours.pop("event", None)
         if self.map.session_gap is not None and ours.get("session") is None:
             began = lookup(record, rows.started) if rows.started else ours.get("time")
-            self._set_session(ours | {"time": self._time(began)}, ours)
+            self._set_session(ours | {"time": self._time(as_number(began) if cells else began)}, ours)
         return ours
+
+    def note_session(self, record: Mapping[str, object], cells: bool) -> None:
+        """Note when a player has a record, before it is known where sessions begin."""
+        translated = self.fields_of if self.map.rows.each else self.translated
+        translated(record, cells)
 
     def value_of(self, record: Mapping[str, object], column: str | None) -> object:
         """What a column of the shape holds; met columns are counted."""
@@ -130,13 +141,11 @@ class Translator:
         """A player's records follow each other in one session until there is a gap."""
         player = text_of(ours.get("player"))
         moment = _moment(ours.get("time"))
-        if not isinstance(player, str) or moment is None:
+        if not isinstance(player, str) or moment is None or self.starts is None:
             return
-        last, number = self._last.get(player, (moment, 1))
-        if moment - last > (self.map.session_gap or 0.0):
-            number += 1
-        self._last[player] = (max(moment, last), number)
-        (ours if target is None else target)["session"] = f"{player}#{number}"
+        if not self.starts.settled:
+            self.starts.note(player, moment)
+        (ours if target is None else target)["session"] = f"{player}#{self.starts.number(player, moment)}"
 
 
 def formatted(rule: FieldRule, value: object, cells: bool) -> str | None:

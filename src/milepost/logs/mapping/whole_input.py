@@ -1,0 +1,112 @@
+"""Log maps that look at all files as one log: records wait until the last file is read."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+from milepost.logs.mapping.logmap import LogMap
+from milepost.logs.mapping.shapes import Exploding, Selecting, Stage
+
+Waiting = tuple[int, Mapping[str, object] | str]  # a line, and its record, or why it holds none
+
+
+def waits(log_map: LogMap) -> bool:
+    """Whether a map says something that only all files together can answer: a query, or where a player's sessions part."""
+    return log_map.select is not None or log_map.session_gap is not None
+
+
+@dataclass
+class FileRecords(Stage):
+    """The records of one file as they were logged, until they are asked for."""
+
+    file: int
+    waiting: list[Waiting] = field(default_factory=list)
+
+    def add(self, record: Mapping[str, object], line: int) -> None:
+        """Keep a record."""
+        self.waiting.append((line, record))
+
+    def refuse(self, line: int, reason: str) -> None:
+        """Keep why something is no record."""
+        self.waiting.append((line, reason))
+
+    def finish(self) -> None:
+        """Nothing is left."""
+
+    def give(self, sink: Stage) -> None:
+        """Give all to a sink, which then knows that nothing more comes; they wait no longer."""
+        self.hand_on(sink)
+        sink.finish()
+
+    def hand_on(self, sink: Stage) -> None:
+        """Give all to a sink, to which others may come; they wait no longer."""
+        for line, one in self.waiting:
+            if isinstance(one, str):
+                sink.refuse(line, one)
+            else:
+                sink.add(one, line)
+        self.waiting.clear()
+
+
+def selected(files: list[FileRecords], log_map: LogMap, number: Callable[[], int]) -> list[FileRecords]:
+    """What the map's query selects from the records of all files, in the order given; the files themselves without a query.
+
+    Args:
+        files: their records, which are used up.
+        log_map: the map.
+        number: gives the number of a file to name the selected rows by, where there are several files.
+
+    Raises:
+        MapError: the query cannot be run.
+    """
+    if log_map.select is None:
+        return files
+    rows = FileRecords(files[0].file if len(files) == 1 else number())
+    stage = Selecting(rows, log_map.select, str(log_map.path), log_map.query_seconds)
+    refused = [FileRecords(one.file, [(line, why) for line, why in one.waiting if isinstance(why, str)]) for one in files]
+    for one in files:
+        one.waiting = [pair for pair in one.waiting if not isinstance(pair[1], str)]
+        one.hand_on(stage)
+    stage.finish()
+    return [*(one for one in refused if one.waiting), rows]
+
+
+def exploded(files: list[FileRecords], log_map: LogMap) -> list[FileRecords]:
+    """The elements of the map's arrays in place of the records that hold them."""
+    if not log_map.explode:
+        return files
+    found = []
+    for one in files:
+        inner = FileRecords(one.file)
+        one.give(Exploding(inner, log_map.explode, str(log_map.path)))
+        found.append(inner)
+    return found
+
+
+class SessionStarts:
+    """Where the sessions of each player begin, in a log without sessions: after a gap between two records in order of time."""
+
+    def __init__(self, gap: float) -> None:
+        self._gap = gap
+        self._moments: dict[str, list[float]] = {}
+        self._starts: dict[str, list[float]] = {}
+        self.settled = False
+
+    def note(self, player: str, moment: float) -> None:
+        """Note when a player has a record."""
+        self._moments.setdefault(player, []).append(moment)
+
+    def settle(self) -> None:
+        """Find where sessions begin, of all that was noted."""
+        for player, moments in self._moments.items():
+            moments.sort()
+            later = [after for before, after in zip(moments, moments[1:], strict=False) if after - before > self._gap]
+            self._starts[player] = [moments[0], *later]
+        self._moments.clear()
+        self.settled = True
+
+    def number(self, player: str, moment: float) -> int:
+        """The number of the player's session at a time, from 1."""
+        return max(1, bisect_right(self._starts.get(player, []), moment))
