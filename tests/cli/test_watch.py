@@ -159,3 +159,25 @@ def test_pack_and_watch_share_a_store(milepost):
         milepost.json("funnel", "logs")["findings"],
     )
     assert "0 records packed" in milepost("pack", "logs", "-o", "kept", "--add").stderr
+
+
+def test_a_folder_is_watched_as_it_is_asked(milepost, small_log):
+    """Conditions, what is left out, the table of players and all logs of the folder's file count as in a fresh funnel."""
+    milepost.write("one/a.jsonl", small_log)
+    milepost.write(
+        "two/b.jsonl",
+        [line | {"session": line["session"] + "2", "player": f"{line.get('player', 'Ada')}2"} for line in small_log],
+    )
+    milepost.write("two/c.jsonl", [line | {"session": "d", "player": "Di"} for line in small_log])
+    milepost.write("players.csv", "player,role\nAda,maker\nBo,tester\nAda2,tester\nBo2,tester\nDi,tester\n")
+    toml = 'logs = ["one", "two"]\nplayers = "players.csv"\nwhere = ["role!=maker"]\nexclude = ["overlapping_sessions"]\n'
+    milepost.write("milepost.toml", toml)
+    fresh, seen = milepost.json("funnel"), milepost.json("watch", "--once")
+    assert fresh["players"] == 4 and {key: seen[key] for key in fresh if key != "command"} == {
+        key: fresh[key] for key in fresh if key != "command"
+    }
+    fresh, seen = (milepost.json(*words, "--no-where", "--where", "role=maker") for words in (("funnel",), ("watch", "--once")))
+    assert seen["levels"] == fresh["levels"] and seen["players"] == 1
+    milepost.write("two/d.csv", "session,time,event\na,1,session_start\n")
+    done = milepost("watch", "--once")
+    assert done.returncode == 2 and "two/d.csv: is no plain file of JSON Lines" in done.stderr

@@ -218,4 +218,4 @@ def test_commands_that_write_no_table(folder):
         done = folder(*words)
         assert done.returncode == 0 and "the log (logs)" in done.stderr + done.stdout, done.stderr
     assert folder("pack", "--no-folder", "-o", "b.store").returncode == 2
-    assert "name the folder in which logs grow" in folder("watch", "--no-folder", "--once").stderr
+    assert "name a log, or go into a playtest folder" in folder("watch", "--no-folder", "--once").stderr

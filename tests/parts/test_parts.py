@@ -9,6 +9,7 @@ import time
 import pytest
 
 import milepost as milepost_api
+from conftest import Program
 from milepost import opening, rereading
 from milepost.cli.main import main
 from milepost.course.course import read_course
@@ -356,3 +357,28 @@ def test_parts_of_a_large_log_are_compiled(tmp_path, monkeypatch):
         ways.clear()
         parted.play(Wanted(None, ReplayRules()), Workers(InProcess()))
         assert len(ways) > 4 and set(ways) == {expected}
+
+
+@pytest.mark.parametrize("command", ["funnel", "attempts", "times", "spikes"])
+def test_what_is_left_out_of_a_log_in_parts(wickwater, command):
+    """Each suspect, and a promise that makes tries void, is left out of a log in parts as of the whole."""
+    inside = Program(wickwater.folder / "wickwater")
+    promise = '\n[[promise]]\non = "start"\nthat = "oil >= 3"\notherwise = "void"\n'
+    inside.write("void.toml", (inside.folder / "course.toml").read_text(encoding="utf-8") + promise)
+    for more in (("--exclude", "untagged_skip"), ("--exclude", "broken_promise"), ("--course", "void.toml")):
+        whole, parted = (inside.json(command, *more, *jobs) for jobs in ((), ("--jobs", "2")))
+        assert parted == whole and ("excluded" in whole)
+
+
+@pytest.mark.parametrize("command", ["funnel", "attempts"])
+def test_what_is_left_out_of_a_large_store(milepost, command):
+    """The same of a store that remembers, whatever was asked of it before."""
+    done = milepost("simulate", "--players", "260", "--faults", "-o", "log.jsonl")
+    assert done.returncode == 0, done.stderr
+    assert milepost("pack", "log.jsonl", "-o", "log.store").returncode == 0
+    assert json.loads((milepost.folder / "log.store" / "store.json").read_text())["rows"] > 30_000
+    codes = [row["code"] for row in milepost.json("check", "log.jsonl")["suspects"] if row["excluding"] is not None][:2]
+    assert codes
+    for code in codes:
+        whole = milepost.json(command, "log.jsonl", "--exclude", code)
+        assert milepost.json(command, "log.store", "--exclude", code)["levels"] == whole["levels"]

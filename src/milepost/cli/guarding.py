@@ -54,6 +54,6 @@ def _inputs(args: argparse.Namespace) -> list[Path]:
     """Every file that the arguments name to be read."""
     from milepost.logs.sources.files import expand
 
-    names = [*getattr(args, "logs", []), *([args.folder] if getattr(args, "folder", None) else [])]
+    names = list(getattr(args, "logs", []))
     paths = [source.path for source in expand(names) if source.path is not None] if names else []
     return paths + files_of_folder(args) + [Path(given) for name in _INPUTS if (given := getattr(args, name, None))]

@@ -28,6 +28,7 @@ from milepost.wording import safe
 if TYPE_CHECKING:
     from milepost.course.course import Course
     from milepost.folder.players import PlayerTable
+    from milepost.gate.selection import Condition
     from milepost.logs.mapping.logmap import LogMap
     from milepost.opening import Loaded
 
@@ -54,7 +55,7 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
         conditions=of_sessions,
         of_attempts=of_attempts,
         exclude=tuple(getattr(args, "exclude", ())),
-        players=_players(args),
+        players=players_of_folder(args),
         work=work,
         every_record=every_record,
         telling=terminal.progress,
@@ -89,13 +90,18 @@ def whoever_tried(args: argparse.Namespace) -> Loaded:
             "attempts, times, deaths and spikes do."
         )
     loaded = load(args)
-    for condition in loaded.of_attempts:
-        where = f"{args.command} says where players went, whatever a try began with"
-        tell(f"milepost: {where}: {safe(condition.written)} is passed over.")
+    pass_over(args.command, loaded.of_attempts)
     return replace(loaded, of_attempts=())
 
 
-def _players(args: argparse.Namespace) -> PlayerTable | None:
+def pass_over(command: str, of_attempts: tuple[Condition, ...]) -> None:
+    """Say which conditions on attempts a command passes over."""
+    for condition in of_attempts:
+        where = f"{command} says where players went, whatever a try began with"
+        tell(f"milepost: {where}: {safe(condition.written)} is passed over.")
+
+
+def players_of_folder(args: argparse.Namespace) -> PlayerTable | None:
     """The folder's table of players, if it has one."""
     path = file_of_folder(args, "players") if hasattr(args, "where") else None
     return None if path is None else read_players(path)

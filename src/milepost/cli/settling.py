@@ -65,8 +65,6 @@ def settle(args: argparse.Namespace) -> None:
     args.settled = Settled(folder) if folder is not None else None
     if folder is not None:
         _fill(args, args.settled)
-    if getattr(args, "folder", "") is None:
-        raise UsageError('name the folder in which logs grow, or let milepost.toml name one: logs = ["logs"].')
     if args.needs_log and not args.logs:
         raise UsageError(_nothing_to_read(folder) if hasattr(args, "no_folder") else "name the log: a file, a folder or a glob.")
 
@@ -94,10 +92,8 @@ def _nothing_to_read(folder: Folder | None) -> str:
 def _fill(args: argparse.Namespace, settled: Settled) -> None:
     folder, taken = settled.folder, settled.taken
     if hasattr(args, "logs") and not args.logs and folder.logs:
-        args.logs, taken["logs"] = folder.log_paths(), list(folder.logs)
-    if getattr(args, "folder", "") is None:
-        args.folder = next((path for path in folder.log_paths() if Path(path).is_dir()), None)
-        taken |= {"logs": list(folder.logs)} if args.folder else {}
+        grow = args.command == "watch"  # where files come that are not there yet
+        args.logs, taken["logs"] = folder.log_names() if grow else folder.log_paths(), list(folder.logs)
     for key in _FILES:
         if hasattr(args, key) and getattr(args, key) is None and key in folder.files:
             setattr(args, key, folder.path(key))
@@ -115,6 +111,12 @@ def file_of_folder(args: argparse.Namespace, key: str) -> str | None:
     if settled is not None and path is not None:
         settled.taken[key] = settled.folder.files[key]
     return path
+
+
+def tables_of_folder(args: argparse.Namespace) -> set[Path]:
+    """Where the folder's tables lie, which are no logs."""
+    settled: Settled | None = getattr(args, "settled", None)
+    return set() if settled is None else settled.folder.table_paths()
 
 
 def files_of_folder(args: argparse.Namespace) -> list[Path]:

@@ -6,19 +6,27 @@ import argparse
 import sys
 import time
 from contextlib import ExitStack
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from milepost.audit.acting import require_acting
 from milepost.cli import terminal
 from milepost.cli.exits import Exit
-from milepost.cli.loading import load_course, load_map, rules_of
+from milepost.cli.loading import load_course, load_map, pass_over, players_of_folder, rules_of
+from milepost.cli.settling import tables_of_folder
 from milepost.cli.showing import write
 from milepost.cli.telling import tell
 from milepost.errors import UsageError
+from milepost.folder.players import with_players
+from milepost.gate.selection import where
 from milepost.logs.mapping.whole_input import waits
+from milepost.logs.records.shared_sessions import for_each_player
 from milepost.logs.tailing import Tail
 from milepost.measures.funnel import Funnel
-from milepost.playback.replay import replay_log
+from milepost.opening import Loaded, WholeLog
+from milepost.parts.asked import silently
+from milepost.playback.looking import parsed
 from milepost.reports.document import described, document, rows_of
 from milepost.reports.interface import Report, View
 from milepost.reports.registry import MEASURES
@@ -27,8 +35,15 @@ from milepost.store.store import append, locked, restore
 from milepost.wording import listed, plural
 
 if TYPE_CHECKING:
+    from milepost.course.course import Course
+    from milepost.folder.players import PlayerTable
+    from milepost.gate.selection import Condition
+    from milepost.logs.interface import Log
+    from milepost.logs.mapping.logmap import LogMap
+    from milepost.playback.play import Play
     from milepost.reports.heads import Head
     from milepost.reports.interface import AnyView
+    from milepost.rules import ReplayRules
 
 _KEEP_EVERY = 30.0  # seconds
 _CLEAR = "\x1b[2J\x1b[H"
@@ -39,7 +54,10 @@ def watch(args: argparse.Namespace) -> Exit:
     log_map = load_map(args)
     if log_map.reshapes or waits(log_map):
         raise UsageError(f"{args.map}: a log of this shape is read as a whole, and cannot be followed. Use milepost funnel.")
-    tail = Tail(Path(args.folder), log_map)
+    tail = Tail(tuple(map(Path, args.logs)), log_map, apart=frozenset(tables_of_folder(args)))
+    if others := tail.not_followed():
+        more = f" and {len(others) - 1} more" if len(others) > 1 else ""
+        raise UsageError(f"{others[0]}{more}: is no plain file of JSON Lines, and cannot be followed. Use milepost funnel.")
     with ExitStack() as held:
         kept = _Kept(Path(args.state), held) if args.state else None
         if kept:
@@ -56,7 +74,7 @@ def watch(args: argparse.Namespace) -> Exit:
 
 
 def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
-    course, rules = load_course(args), rules_of(args, tail.log_map)
+    chosen = _Chosen.of(args, tail.log_map)
     before, shown, anew = kept.manifest.found if kept else {}, False, 0
     while True:
         came = tail.advance()
@@ -64,15 +82,15 @@ def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
             anew = tail.anew
             tell("milepost watch: a file is no longer what it was; all logs were read anew.")
         if (came or not shown) and len(tail.builder):
-            play = replay_log(tail.log(), course, rules)
-            report = described(document("funnel", play, Funnel()(play)), course, args.min_players)
+            play = chosen.play(tail.log())
+            report = described(document("funnel", play, Funnel()(play)), chosen.course, args.min_players)
             _show(args, report, came, before)
             before, shown = report["findings"], True
             if kept:
                 kept.manifest.found = before
                 kept.keep_now_and_then(tail)
         elif not shown:
-            tell(f"milepost watch: no record in {args.folder} yet.")
+            tell(f"milepost watch: no record in {', '.join(args.logs)} yet.")
             shown = True
         if args.once:
             return
@@ -88,6 +106,43 @@ def _show(args: argparse.Namespace, report: Head, came: int, before: dict[str, i
     newly = f"Newly found: {listed(found) or 'nothing'}."
     news: AnyView = View(f"{time.strftime('%H:%M:%S')}: {plural(came, 'new line')}", (), [], [newly])
     write(args, Report(seen, [news, *MEASURES["funnel"].views(report)], rows_of(report, "levels")))
+
+
+@dataclass(frozen=True)
+class _Chosen:
+    """What is looked at of the logs, and how: what `funnel` would look at.
+
+    Attributes:
+        course: the course, if one is given.
+        rules: the replay's settings.
+        conditions: which sessions take part.
+        exclude: what is left out as suspect.
+        players: the table of players.
+    """
+
+    course: Course | None
+    rules: ReplayRules
+    conditions: tuple[Condition, ...]
+    exclude: tuple[str, ...]
+    players: PlayerTable | None
+
+    @classmethod
+    def of(cls, args: argparse.Namespace, log_map: LogMap) -> _Chosen:
+        """What the arguments ask for.
+
+        Raises:
+            UsageError: one of them makes no sense.
+        """
+        course = load_course(args)
+        of_sessions, of_attempts = parsed(args.where, course)
+        pass_over(args.command, of_attempts)
+        exclude = require_acting(args.exclude)
+        return cls(course, rules_of(args, log_map), of_sessions, exclude, players_of_folder(args))
+
+    def play(self, log: Log) -> Play:
+        """The logs as far as they were read, replayed."""
+        log = where(with_players(for_each_player(log), self.players), self.conditions)
+        return Loaded(WholeLog(log, self.course, self.rules, silently), exclude=self.exclude).play()
 
 
 class _Kept:

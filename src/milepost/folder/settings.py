@@ -61,8 +61,15 @@ class Folder:
         Raises:
             LogError: there are none in such a folder.
         """
-        tables = {Path(path).resolve() for key in self.files if (path := self.path(key)) and not is_address(path)}
-        return apart_from([self._placed(name) for name in self.logs], tables)
+        return apart_from(self.log_names(), self.table_paths())
+
+    def log_names(self) -> list[str]:
+        """Where what it names as logs lies, as seen from the working directory."""
+        return [self._placed(name) for name in self.logs]
+
+    def table_paths(self) -> set[Path]:
+        """Where the files lie that it names and that are no logs."""
+        return {Path(path).resolve() for key in self.files if (path := self.path(key)) and not is_address(path)}
 
     def _placed(self, name: str) -> str:
         if is_address(name) or is_server(name):

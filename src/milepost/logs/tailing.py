@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from dataclasses import dataclass, field
+from glob import glob, has_magic
 from pathlib import Path
 from typing import BinaryIO, Final
 
@@ -16,7 +17,7 @@ from milepost.logs.interface import Log
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
-from milepost.logs.sources.files import store_around
+from milepost.logs.sources.files import is_log_name, store_around
 from milepost.naming import natural_key
 
 SUFFIXES: Final = (".jsonl", ".ndjson")
@@ -25,23 +26,25 @@ _AT_ONCE: Final = 64 << 20  # bytes
 
 @dataclass
 class Tail:
-    """The logs of a folder as far as they were read.
+    """Logs that grow as far as they were read.
 
     Attributes:
-        folder: where the logs grow.
+        places: folders in which they grow, or logs themselves, in order.
         log_map: how to read them.
         builder: what was read.
         read: per file, how far it was read.
         settled: whether these two agree: not in the middle of reading.
         anew: how often everything was read anew, because a file was no longer what it had been.
+        apart: files that lie there and are no logs.
     """
 
-    folder: Path
+    places: tuple[Path, ...]
     log_map: LogMap
     builder: RecordBuilder = field(default_factory=RecordBuilder)
     read: dict[str, Reached] = field(default_factory=dict)
     settled: bool = True
     anew: int = 0
+    apart: frozenset[Path] = frozenset()
 
     def advance(self) -> int:
         """Read whatever whole lines have come; how many. If a file is no longer what was read of it, all is read anew.
@@ -49,8 +52,9 @@ class Tail:
         Raises:
             LogError: there is no folder, or a file cannot be read.
         """
-        if not self.folder.is_dir():
-            raise LogError(f"{self.folder}: no such folder. Name the folder in which the logs are written.")
+        for place in self.places:
+            if not place.exists() and not has_magic(str(place)):
+                raise LogError(f"{place}: no such folder. Name the folder in which the logs are written.")
         self.settled = False
         paths = self._files()
         if not all(self._stands(path) for path in paths):
@@ -95,9 +99,20 @@ class Tail:
         self.anew += 1
 
     def _files(self) -> list[Path]:
-        found = [path for path in self.folder.rglob("*") if path.suffix.lower() in SUFFIXES and path.is_file()]
-        own = [path for path in found if not path.name.startswith(".") and store_around(path, self.folder) is None]
-        return sorted(own, key=lambda path: natural_key(path.relative_to(self.folder).as_posix()))
+        found = dict.fromkeys(path for place in self.places for path in self._files_of(place))
+        return [path for path in found if path.resolve() not in self.apart]
+
+    def _files_of(self, place: Path) -> list[Path]:
+        if place.is_dir():
+            found = [path for path in _logs_in(place) if path.suffix.lower() in SUFFIXES]
+            return sorted(found, key=lambda path: natural_key(path.relative_to(place).as_posix()))
+        return [place] if place.exists() else [Path(name) for name in sorted(glob(str(place), recursive=True), key=natural_key)]
+
+    def not_followed(self) -> list[str]:
+        """Logs in these places that can only be read as wholes, since they are no plain JSON Lines."""
+        found = [path for place in self.places for path in (_logs_in(place) if place.is_dir() else self._files_of(place))]
+        others = [path for path in found if path.suffix.lower() not in SUFFIXES or not path.is_file()]
+        return [str(path) for path in others if path.resolve() not in self.apart]
 
     def _stands(self, path: Path) -> bool:
         """Whether a file still begins with what was read of it; it is only looked at where the system says that it changed."""
@@ -128,6 +143,12 @@ class Tail:
         except OSError as error:
             raise LogError(f"{label}: cannot be read ({error.strerror or error}).") from error
         return came
+
+
+def _logs_in(folder: Path) -> list[Path]:
+    """The files of a folder that are taken for logs."""
+    found = [path for path in folder.rglob("*") if is_log_name(path.name) and path.is_file()]
+    return [path for path in found if store_around(path, folder) is None]
 
 
 def _seen(path: Path) -> tuple[int, ...]:

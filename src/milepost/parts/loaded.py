@@ -27,7 +27,7 @@ from milepost.parts.parted import PartedLog
 from milepost.parts.stored import open_store
 from milepost.parts.tasks import Wanted
 from milepost.parts.work import Way, Work
-from milepost.playback.play import Kinds, Play, Summed
+from milepost.playback.play import Kinds, Play, Summed, registered
 from milepost.progress import Progress
 from milepost.scratch import scratch_writing
 from milepost.sizing import SMALL, unpacked
@@ -58,7 +58,7 @@ class LoadedParts:
 
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
         """Replay it; what is held in memory is let go where nobody will have it replayed after that."""
-        (play,) = self._plays([replace(self.wanted, exclusion=exclusion)], last)
+        (play,) = self._plays([replace(self.wanted, exclusion=exclusion, summaries=registered())], last)
         give_back_now()
         return play
 
@@ -69,6 +69,8 @@ class LoadedParts:
     def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """What a function makes of counts over the log, of which nothing is held any longer; a small one is replayed for it."""
         if self.parted.records <= SMALL:
+            import milepost.audit.suspects  # noqa: F401 so that what these need is made of the records before they go
+
             return make(self.play())
         with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
             play = self.parted.counted(self.wanted, kinds, who, progress)
@@ -89,7 +91,7 @@ class LoadedParts:
         """What is wanted, of some of the sessions only."""
         kept = np.ones(len(self.parted.log.sessions.name), np.bool_) if self.wanted.kept is None else self.wanted.kept.copy()
         kept[kept] = sessions
-        return replace(self.wanted, kept=kept, course=course, exclusion=exclusion)
+        return replace(self.wanted, kept=kept, course=course, exclusion=exclusion, summaries=registered())
 
     def _plays(self, wanted: list[Wanted], last: bool = False) -> list[Play]:
         with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:

@@ -18,12 +18,12 @@ EXAMPLE = "milepost watch --once"
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument(
-        "folder",
-        metavar="FOLDER",
-        nargs="?",
-        help="the folder in which logs grow, JSON Lines (.jsonl, .ndjson); by default the one that milepost.toml names",
+        "logs",
+        metavar="LOG",
+        nargs="*",
+        help="folders in which logs grow, or logs, all JSON Lines (.jsonl, .ndjson); by default those that milepost.toml names",
     )
-    parser.set_defaults(needs_log=False)
+    parser.set_defaults(needs_log=True)
     options.add_folder(parser)
     parser.add_argument("--course", metavar="FILE", help="the course (TOML): order of the levels, other names, plan")
     parser.add_argument("--map", metavar="FILE", help="the log map (TOML), for logs with other field names, words or units")
@@ -32,9 +32,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--once", action="store_true", help="read what is there, show it, and end")
     parser.add_argument("--interval", type=options.seconds, default=2.0, metavar="S", help="seconds between two looks (2)")
-    parser.add_argument(
-        "--min-players", type=options.count, default=5, metavar="N", help="figures of fewer players are marked (5)"
-    )
+    options.add_selection(parser, by=False)
     options.add_output(parser)
     options.add_replay(parser)
 
