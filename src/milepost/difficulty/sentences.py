@@ -6,15 +6,15 @@ from collections.abc import Sequence
 from typing import TypeVar
 
 from milepost.difficulty.rows import JudgedRow
-from milepost.wording import listed, plural, whole
+from milepost.wording import listed, percent, plural, whole
 
 J = TypeVar("J", bound=JudgedRow)
 _NAMED = 3  # levels named in a sentence
 _LARGE = {"tries": "one that is harder by 1 logit", "time": "one that takes 2.7 times as long"}
 _HOW = {
-    "spike": "is harder than its surroundings",
-    "dip": "is easier than its surroundings",
-    "step": "begins a stretch that stays harder",
+    "spike": ("is harder than its surroundings", "may be harder than its surroundings"),
+    "dip": ("is easier than its surroundings", "may be easier than its surroundings"),
+    "step": ("begins a stretch that stays harder", "may begin a stretch that stays harder"),
 }
 
 
@@ -28,12 +28,22 @@ def sentence(row: JudgedRow, players: int, basis: str) -> str | None:
     if row["kind"] == "none":
         return None
     if basis == "tries":
-        return " ".join([_by_tries(row), *_cost(row, players), *_changes(row)])
-    return (
-        f"{row['level']} {_HOW[row['kind']]}: it takes {row['odds_ratio'] or 1:.1f} times as long to clear as they "
-        f"lead one to expect. {row['players']} players, {row['evidence']} evidence. "
-        "There are next to no failures, so time stands for difficulty."
-    )
+        return " ".join([f"{_claim(row)}: {_by_tries(row)} {_backing(row)}", *_cost(row, players), *_changes(row)])
+    longer = f"it takes {row['odds_ratio'] or 1:.1f} times as long to clear as they lead one to expect."
+    return f"{_claim(row)}: {longer} {_backing(row)} There are next to no failures, so time stands for difficulty."
+
+
+def _claim(row: JudgedRow) -> str:
+    """The level and what it does; what it may do, where the evidence is weak."""
+    return f"{row['level']} {_HOW[row['kind']][row['evidence'] == 'weak']}"
+
+
+def _backing(row: JudgedRow) -> str:
+    """How many players say so, and how sure that is."""
+    players = plural(row["players"], "player")
+    if row["evidence"] != "weak":
+        return f"{players}, {row['evidence']} evidence."
+    return f"{players}; a hint: about {min(9, round(10 * (row['q_value'] or 0.0)))} in 10 such hints are chance."
 
 
 def unsaid(rows: Sequence[JudgedRow], basis: str) -> list[str]:
@@ -49,10 +59,8 @@ def unsaid(rows: Sequence[JudgedRow], basis: str) -> list[str]:
 
 
 def _by_tries(row: JudgedRow) -> str:
-    return (
-        f"{row['level']} {_HOW[row['kind']]}: a first try that would clear {_odds(row['expected_chance'])} "
-        f"clears {_odds(row['chance'])}. {row['players']} players, {row['evidence']} evidence."
-    )
+    chance, expected = percent(row["chance"]), percent(row["expected_chance"])
+    return f"{chance} of first tries clear; the levels around it lead one to expect {expected}."
 
 
 def _cost(row: JudgedRow, players: int) -> list[str]:
@@ -60,9 +68,11 @@ def _cost(row: JudgedRow, players: int) -> list[str]:
     if row["kind"] != "dip" and row["cost"] is not None:
         lost, reached = row["lost"], row["reached"]
         there = f"{lost} of the {reached} who reached it {'was' if lost == 1 else 'were'} lost there"
-        more = f"about {whole(row['cost'])} more of {players} players would still be playing at the end"
+        there = there if lost else "Nobody was lost there"
         span = f"{whole(row['cost_low'] or 0.0)} to {whole(row['cost_high'] or 0.0)}"
-        said.append(f"{there if lost else 'Nobody was lost there'}; had it been like its surroundings, {more} ({span}).")
+        more = f"about {whole(row['cost'])} more of {plural(players, 'player')} would still be playing at the end"
+        had = f"had it been like its surroundings, {more} ({span})"
+        said.append(f"{there}; {had}." if round(row["cost"]) >= 1 else f"{there}.")
     if row["kind"] == "spike":
         quits = row["quitting"] == "spike"
         said.append("They also quit more here than around it." if quits else "By quitting alone it does not stand out.")
@@ -75,14 +85,3 @@ def _changes(row: JudgedRow) -> list[str]:
         + (f", {change['times_usual']:.0f} times its usual step." if change["times_usual"] else ", new here.")
         for change in row["changes"]
     ]
-
-
-def _odds(chance: float | None) -> str:
-    """A chance in words: so many times in so many."""
-    chance = chance or 0.0
-    share, of = min(
-        ((round(chance * of), of) for of in (2, 3, 4, 5, 10)), key=lambda pair: (abs(pair[0] / pair[1] - chance) > 0.04, pair[1])
-    )
-    if share in (0, of):
-        return f"{100 * chance:.0f} times in 100"
-    return f"{share} time{'' if share == 1 else 's'} in {of}"

@@ -59,7 +59,8 @@ def finding(document: ReportDocument) -> str:
     rows, players = document["funnel"]["levels"], document["players"]
     if not rows or not players:
         return "Nobody played a level of the course"
-    spikes = [shortened(row["level"], 20) for row in costliest_first(document["spikes"]["levels"]) if row["kind"] != "dip"]
+    judged = [row for row in costliest_first(document["spikes"]["levels"]) if row["evidence"] != "weak"]
+    spikes = [shortened(row["level"], 20) for row in judged if row["kind"] != "dip"]
     end = f"{rows[-1]['cleared']} of {plural(players, 'player')} cleared the last level"
     return (
         f"{end}; {listed(spikes[:3])} stand{'s' if len(spikes) == 1 else ''} out as too hard"

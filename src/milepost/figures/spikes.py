@@ -42,7 +42,9 @@ def draw_spikes(sheet: Sheet, document: SpikesDocument) -> None:
 def finding(document: SpikesDocument) -> str:
     """What stands out, in a sentence."""
     rows = document["levels"]
-    by_kind = {kind: [shortened(row["level"], 20) for row in rows if row["kind"] == kind] for kind in SHAPES}
+    sure = [row for row in rows if row["evidence"] != "weak"]
+    by_kind = {kind: [shortened(row["level"], 20) for row in sure if row["kind"] == kind] for kind in SHAPES}
+    hints = [shortened(row["level"], 20) for row in rows if row["kind"] != "none" and row["evidence"] == "weak"]
     parts = []
     if by_kind["spike"]:
         parts.append(f"{listed(by_kind['spike'][:4])} {'are spikes' if len(by_kind['spike']) > 1 else 'is a spike'}")
@@ -50,6 +52,8 @@ def finding(document: SpikesDocument) -> str:
         parts.append(f"{listed(by_kind['dip'][:3])} {'are dips' if len(by_kind['dip']) > 1 else 'is a dip'}")
     if by_kind["step"]:
         parts.append(f"it stays harder from {listed(by_kind['step'][:3])} on")
+    if hints:
+        parts.append(f"{listed(hints[:3])} may stand out, or not")
     return "; ".join(parts) or "No level stands out beyond the course's own unevenness"
 
 

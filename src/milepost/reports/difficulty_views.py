@@ -3,18 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from math import exp
+from typing import TYPE_CHECKING, Final
 
+from milepost.numerics.intervals import Z95
 from milepost.reports.document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.views import BAR, count_column, figure, level_column, share_columns, small_note
 from milepost.wording import NOTHING, bar, listed, logits, percent, safe, whole, words
 
 if TYPE_CHECKING:
-    from milepost.difficulty.rows import Model, SpikesRow, WhatIfRow
+    from milepost.difficulty.rows import Inversion, Model, SpikesRow, WhatIfRow
     from milepost.reports.documents import SpikesDocument, WhatIfDocument
     from milepost.reports.interface import AnyView
     from milepost.reports.views import AnyRow
+
+
+_DIFFICULTY: Final = {
+    "tries": "Difficulty in logits (higher is harder), adjusted for who got there",
+    "time": "Difficulty in log seconds of clearing (higher takes longer), adjusted for who got there",
+}
 
 
 def spikes_view(report: SpikesDocument) -> list[AnyView]:
@@ -28,7 +36,7 @@ def spikes_view(report: SpikesDocument) -> list[AnyView]:
         Column("±", _logit("se"), rank=8, said="standard error"),
         Column("expected", _logit("expected"), rank=4),
         Column("excess", _logit("excess"), rank=1),
-        Column("verdict", lambda row: "" if row["kind"] == "none" else row["kind"], left=True),
+        Column("verdict", claimed, left=True),
         Column("evidence", lambda row: "" if row["evidence"] == "none" else words(row["evidence"]), left=True),
         Column("q", _q),
         Column("cost", _cost, rank=3),
@@ -41,17 +49,24 @@ def spikes_view(report: SpikesDocument) -> list[AnyView]:
     return [
         View("What stands out", (), [], said),
         View(
-            "Difficulty in logits (higher is harder), adjusted for who got there",
+            _DIFFICULTY[report["basis"]],
             columns,
             report["levels"],
             [
-                *_model_note(report["model"]),
+                *_model_note(report["model"], report["basis"]),
                 *_design_notes(report),
                 *small_note(report, report["levels"], "players"),
                 *source_notes(report),
             ],
         ),
     ]
+
+
+def claimed(row: SpikesRow) -> str:
+    """What is claimed of a level; a hint where the evidence is weak, nothing where it does not stand out."""
+    if row["kind"] == "none":
+        return ""
+    return f"may be a {row['kind']}" if row["evidence"] == "weak" else row["kind"]
 
 
 def _logit(key: str) -> Callable[[AnyRow], str]:
@@ -81,27 +96,42 @@ def _cost(row: SpikesRow) -> str:
 def _design_notes(report: SpikesDocument) -> list[str]:
     """Inversions, knobs that stop growing, and levels that ought to be alike."""
     lines = []
+    by_time = report["basis"] == "time"
+    unit = "log seconds" if by_time else "logits"
     if report["inversions"]:
-        pairs = [f"{safe(row['level'])} than {safe(row['easier_than'])} ({row['by']:.1f})" for row in report["inversions"]]
-        lines.append(f"Easier than the level before, by logits: {listed(pairs)}.")
+        pairs = [f"{safe(row['level'])} than {safe(row['easier_than'])} ({_apart(row, by_time)})" for row in report["inversions"]]
+        head = "Quicker than the level before, in times" if by_time else "Easier than the level before, by logits"
+        lines.append(f"{head}, with 95 % intervals: {listed(pairs)}.")
     for cap in report.get("caps", []):
         said = (
             f"{safe(cap['knob'])} stays at {safe(str(cap['value']))} from {safe(cap['level'])} on; difficulty rises by "
-            f"{cap['slope_before']:.2f} a level until there and {cap['slope_after']:.2f} after."
+            f"{cap['slope_before']:.2f} a level until there and {cap['slope_after']:.2f} after ({unit})."
         )
         lines.append(said.replace("-", "−"))
     for pair in report.get("equal_levels", []):
-        said = (
-            f"{listed([safe(name) for name in pair['levels']])} have the same knobs; they differ by "
-            f"{pair['difference']:.2f} ± {pair['se']:.2f}: that is noise."
-        )
-        lines.append(said.replace("-", "−"))
+        low, high = (abs(pair["difference"]) + sign * Z95 * pair["se"] for sign in (-1, 1))
+        word = "more than chance" if low > 0 else "no more than chance alone may do"
+        said = f"differ by {logits(abs(pair['difference']))} {unit} (95 % interval {logits(low)} to {logits(high)}): {word}"
+        lines.append(f"{listed([safe(name) for name in pair['levels']])} have the same knobs; they {said}.")
     return lines
 
 
-def _model_note(model: Model | None) -> list[str]:
+def _apart(row: Inversion, by_time: bool) -> str:
+    """How far a level lies below the one before it, with its interval."""
+    size, low, high = row["by"], row["by"] - Z95 * row["se"], row["by"] + Z95 * row["se"]
+    if by_time:
+        return f"{exp(size):.1f}, {exp(low):.1f} to {exp(high):.1f}"
+    return f"{logits(size)}, {logits(low)} to {logits(high)}"
+
+
+def _model_note(model: Model | None, basis: str) -> list[str]:
     if model is None:
         return ["No try was settled in a level of the course, so there is nothing to judge."]
+    if basis == "time":
+        spread, uneven = model["skill_sd"], model["roughness"]
+        within = f"a level that takes {exp(uneven):.1f} times as long as its neighbours is within it"
+        pace = f"Pace spreads by {spread:.2f} log seconds over players."
+        return [f"{pace} The course's own unevenness is {uneven:.2f} log seconds: {within}."]
     gives_up = "No try failed, so that nothing is known of giving up."
     if model["failures"]:
         gives_up = f"After a failure {percent(model['quit_per_failure'])} give up ({model['lost']} of {model['failures']})."

@@ -46,6 +46,7 @@ def story(report: ReportDocument) -> list[Chapter]:
         Chapter("The plan", _targets(report)),
         Chapter("What players said", _answers(report)),
         Chapter("Easier than its surroundings", _sentences(report, ("dip",))),
+        Chapter("Hints, which may be chance", _sentences(report, ("spike", "step", "dip"), weak=True)),
         Chapter("Where players stop", _stops(report)),
         Chapter("What to watch", _watch(report)),
         Chapter("Notes", notes_view(report.get("noted", [])).notes),
@@ -69,9 +70,10 @@ def flagged(report: ReportDocument, kinds: tuple[Kind, ...] = ("spike", "step", 
     return [row for row in costliest_first(report["spikes"]["levels"]) if row["kind"] in kinds]
 
 
-def _sentences(report: ReportDocument, kinds: tuple[Kind, ...]) -> list[str]:
-    """What `spikes` says of the levels of some kinds, in its order."""
-    return [safe(said) for row in flagged(report, kinds) if (said := row["sentence"])]
+def _sentences(report: ReportDocument, kinds: tuple[Kind, ...], weak: bool = False) -> list[str]:
+    """What `spikes` says of the levels of some kinds, in its order: those on weak evidence, or all others."""
+    rows = [row for row in flagged(report, kinds) if (row["evidence"] == "weak") == weak]
+    return [safe(said) for row in rows if (said := row["sentence"])]
 
 
 def _to_fix(report: ReportDocument) -> tuple[str, list[str]]:
@@ -81,7 +83,8 @@ def _to_fix(report: ReportDocument) -> tuple[str, list[str]]:
         return ("To fix, costliest first" if len(said) > 1 else "To fix"), said
     if any(row["evidence"] != "too_few" for row in report["spikes"]["levels"]):
         return "Nothing to fix for difficulty", [
-            "No level is harder than its surroundings lead one to expect, beyond the course's own unevenness."
+            "No level is harder than its surroundings lead one to expect, beyond the course's own unevenness"
+            + (", on more than weak evidence." if _sentences(report, ("spike", "step"), weak=True) else ".")
         ]
     return "Too early to judge", ["Too few players or tries to tell whether a level is too hard."]
 

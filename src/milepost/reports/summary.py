@@ -117,4 +117,6 @@ def verdict(row: SummaryRow) -> str:
     """The verdict with how sure it is; nothing where a level does not stand out."""
     if row["evidence"] == "too_few":
         return "too few to tell"
-    return "" if row["kind"] == "none" else f"{row['kind']}, {words(row['evidence'])}"
+    if row["kind"] == "none":
+        return ""
+    return f"may be a {row['kind']}" if row["evidence"] == "weak" else f"{row['kind']}, {words(row['evidence'])}"
