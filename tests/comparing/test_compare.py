@@ -76,7 +76,7 @@ def test_sentences_first(wickwater):
     for text in (
         "Low Arch got easier: of 10 first tries, ",
         "Salt Steps got harder",
-        "All levels together got easier",
+        "All levels got easier",
         "cannot tell the two apart",
         "would take",
         "▲ harder",

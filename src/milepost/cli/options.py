@@ -187,6 +187,18 @@ def add_compared(parser: argparse.ArgumentParser) -> None:
     group.add_argument("--to", dest="after", action=Once, metavar="B", help="the later one (the last to appear)")
 
 
+def shares(text: str) -> tuple[float, float]:
+    """Two shares, as 1:1 or 80:20."""
+    first, colon, second = text.partition(":")
+    try:
+        found = float(first), float(second)
+    except ValueError:
+        found = (0.0, 0.0)
+    if not colon or not all(0 < share < 1e9 for share in found):
+        raise argparse.ArgumentTypeError(f"two shares with a colon between, such as 1:1 or 80:20, not {text!r}")
+    return found
+
+
 def positive(text: str) -> int:
     """A whole number from 1 up."""
     if not text.isdecimal() or int(text) < 1:

@@ -10,7 +10,8 @@ from typing import Literal
 from milepost.comparing.causes import causes_by_level, words_by_level
 from milepost.comparing.pairing import Pair
 from milepost.comparing.rows import CauseChange, Changed, KnobChange, Verdict, WordChange
-from milepost.playback.snapshots import knobs_of
+from milepost.playback.play import Play
+from milepost.playback.snapshots import knobs_of, said_alike
 
 
 @dataclass(frozen=True)
@@ -21,11 +22,13 @@ class Changes:
         pair: the two plays.
         names: the two builds' names.
         rate: the rate of false claims.
+        causal: whether what was changed may be named as a cause.
     """
 
     pair: Pair
     names: tuple[str, str]
     rate: float
+    causal: bool = True
 
     @cached_property
     def _causes(self) -> dict[int, list[CauseChange]]:
@@ -45,7 +48,7 @@ class Changes:
         """
         knobs = self._knobs(*places)
         cause: Literal["likely", "candidates", "none_known"] | None = None
-        if verdict in ("harder", "easier"):
+        if self.causal and verdict in ("harder", "easier"):
             cause = "none_known" if not knobs else "likely" if len(knobs) == 1 else "candidates"
         return Changed(knobs=knobs, causes=self._causes.get(number, []), words=self._words.get(number, []), cause=cause)
 
@@ -56,7 +59,24 @@ class Changes:
         ways: dict[str, str] = {}
         for play in self.pair.plays:
             ways |= play.course.harder if play.course else {}
-        return turned(knobs_of(old, before), knobs_of(new, after), ways)
+        return turned(*_known_to_both((old, before), (new, after)), ways)
+
+
+def _known_to_both(*sides: tuple[Play, int]) -> tuple[dict[str, object], dict[str, object]]:
+    """The knobs of a level in two plays; one that only the log of one tells of, as the starts in the other say it, if they do.
+
+    What all levels of a build have in common is no knob there, and yet no news in the other.
+    """
+    planned = {name for play, place in sides if play.course for name in play.course.levels[place].knobs}
+    own = [knobs_of(play, place) for play, place in sides]
+    for number, (play, place) in enumerate(sides):
+        for name in own[1 - number].keys() - own[number].keys() - planned:
+            said = said_alike(play, name, place)
+            if said is None:
+                del own[1 - number][name]
+            else:
+                own[number][name] = said
+    return own[0], own[1]
 
 
 def turned(old: Mapping[str, object], new: Mapping[str, object], ways: Mapping[str, str]) -> list[KnobChange]:

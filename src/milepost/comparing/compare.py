@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Final, Literal, get_args
 
@@ -14,8 +14,10 @@ from milepost.comparing.changed import Changes
 from milepost.comparing.effects import Beyond, effects, quitting, time_taken
 from milepost.comparing.estimates import Estimates, estimated
 from milepost.comparing.judging import LevelJudge
+from milepost.comparing.lot import dealt_by_lot
 from milepost.comparing.matching import Matched
 from milepost.comparing.pairing import Pair
+from milepost.comparing.phrases import Phrases
 from milepost.comparing.rows import ComparedWith, CompareRow, CompareTotals, Effects, Side
 from milepost.comparing.saying import sentences, told_of_level
 from milepost.comparing.verdicts import CLAIMED, Bar
@@ -26,10 +28,12 @@ from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import Table
 from milepost.naming import folded
+from milepost.playback.attributes import is_attribute
 from milepost.playback.play import Play
 
 Assigned = Literal["lot", "crossed"]
 ASSIGNED: Final = get_args(Assigned)
+_NOBODY: Final = 1 << 62  # players, of whom nothing is claimed
 _NO_EFFECTS: Final = Effects(
     time_ratio=None,
     time_ratio_low=None,
@@ -58,6 +62,7 @@ class Compare:
         assigned: how players came to their build: by `lot`, or all to both in `crossed` order; None where it was not so arranged.
         looks: how often a running test is looked at, as planned.
         untouched: levels known not to have changed.
+        shares: what a lot deals out, the one side to the other.
     """
 
     split: Split
@@ -65,6 +70,7 @@ class Compare:
     assigned: Assigned | None = None
     looks: int = 1
     untouched: tuple[str, ...] = ()
+    shares: tuple[float, float] = (1.0, 1.0)
 
     @property
     def rate(self) -> float:
@@ -81,7 +87,10 @@ class Compare:
         Raises:
             UsageError: a level that is said to be untouched is not one of both builds.
         """
-        case = _Case(Pair.of(before, after, sessions), self)
+        by_try = is_attribute(self.split.key)
+        dealt = dealt_by_lot(before, after, by_try, self.shares) if self.assigned == "lot" else None
+        settings = self if dealt is None or dealt["believed"] else replace(self, min_players=_NOBODY)
+        case = _Case(Pair.of(before, after, sessions, by_try), settings)
         rows = [case.row(number, level) for number, level in enumerate(case.pair.levels)]
         shift = shift_of_all(case.estimates, case.judge, case.pair.players_both, self.assigned is not None)
         totals = CompareTotals(
@@ -91,18 +100,20 @@ class Compare:
                 after=self.split.after,
                 chosen=self.split.chosen,
                 assigned=self.assigned,
+                unit="try" if by_try else "session",
+                dealt=dealt,
                 looks=self.looks,
                 untouched=[case.pair.levels[n].name for n in case.untouched],
             ),
-            players_from=int(before.counts.sum()),
-            players_to=int(after.counts.sum()),
+            players_from=_players(before),
+            players_to=_players(after),
             shift=shift,
             time_shift=case.time.whole(),
             quit_shift=case.quits.whole(),
-            kept_at_end=kept_at_end(*case.funnels),
+            kept_at_end={"from": None, "to": None, "change": None} if by_try else kept_at_end(*case.funnels),
             sentences=[],
         )
-        totals["sentences"] = sentences(rows, totals, _spread(case.estimates))
+        totals["sentences"] = sentences(rows, totals, _spread(case.estimates), case.phrases)
         return Table(rows, totals)
 
 
@@ -162,9 +173,16 @@ class _Case:
         return before, after
 
     @cached_property
+    def phrases(self) -> Phrases:
+        """How the two are named."""
+        return Phrases.of(self.settings.split, self.settings.assigned is not None)
+
+    @cached_property
     def changes(self) -> Changes:
         """What was changed at each level."""
-        return Changes(self.pair, (self.settings.split.before, self.settings.split.after), self.settings.rate)
+        return Changes(
+            self.pair, (self.settings.split.before, self.settings.split.after), self.settings.rate, self.phrases.causal
+        )
 
     def row(self, number: int, level: Matched) -> CompareRow:
         """What is said of a level."""
@@ -188,7 +206,7 @@ class _Case:
             **self.changes.at(number, level.places, judged["verdict"]),
             "sentence": None,
         }
-        row["sentence"] = told_of_level(row, _spread(self.estimates))
+        row["sentence"] = told_of_level(row, _spread(self.estimates), self.phrases)
         return row
 
     def _side(self, number: int, side: int, place: int | None) -> Side | None:
@@ -210,8 +228,16 @@ class _Case:
 
     def _effects(self, number: int, before: int, after: int) -> Effects:
         counts = [np.bincount(tries.subject[tries.item == number]) for tries in self.pair.sides.tries]
-        funnels = self.funnels[0][before], self.funnels[1][after]
+        funnels = (self.funnels[0][before], self.funnels[1][after]) if not self.pair.by_try else None
         return effects(number, self.time, self.quits, (counts[0][counts[0] > 0], counts[1][counts[1] > 0]), funnels)
+
+
+def _players(play: Play) -> int:
+    """How many players count who have a try that is looked at."""
+    if not play.asked:
+        return int(play.counts.sum())
+    table = play.attempts
+    return len(np.unique(table.player[play.counts[table.player] & table.taken & (table.level < play.n_levels)]))
 
 
 def _spread(found: Estimates | None) -> float:

@@ -103,18 +103,20 @@ def quitting(pair: Pair, least: int, rate: float) -> Beyond:
     return Beyond(both, enough, told((odds[1] - odds[0])[both], np.diag(variance.sum(axis=0)[both]), enough, Bar(rate=rate)))
 
 
-def effects(level: int, time: Beyond, quits: Beyond, tries: tuple[Ints, Ints], funnels: tuple[FunnelRow, FunnelRow]) -> Effects:
+def effects(
+    level: int, time: Beyond, quits: Beyond, tries: tuple[Ints, Ints], funnels: tuple[FunnelRow, FunnelRow] | None
+) -> Effects:
     """What a level of both builds did beside difficulty.
 
     Args:
         level: its number.
         time, quits: what is told of them.
         tries: per build, the settled tries of each player there.
-        funnels: its row of the funnel in each build.
+        funnels: its row of the funnel in each build; None where there is one funnel for both.
     """
     ratio, low, high, way, same = time.ratio(level)
     quit_ratio, quit_low, quit_high, quit_way, quit_same = quits.ratio(level)
-    attempts, drop = _ratio_of_means(*tries), _difference(*funnels)
+    attempts, drop = _ratio_of_means(*tries), (None, None, None) if funnels is None else _difference(*funnels)
     return Effects(
         time_ratio=ratio,
         time_ratio_low=low,

@@ -31,11 +31,13 @@ class Sides:
         tries: those of the one build, and of the other.
         n_levels: how many levels there are, in the one, the other or both.
         second: per player, in which of the two builds it played later, 0 or 1; -1 for players of one build.
+        by_try: whether the two are tries of the same players, dealt out one by one, so that each has one skill in both.
     """
 
     tries: tuple[TriesOfItems, TriesOfItems]
     n_levels: int
     second: Ints
+    by_try: bool = False
 
     def tried(self, side: int) -> Bools:
         """Per level, whether it was tried in a build."""
@@ -68,7 +70,7 @@ class Estimates:
 def estimated(sides: Sides) -> Estimates:
     """The difficulties in both builds."""
     shared = int((sides.second >= 0).sum())
-    return _jointly(sides) if shared >= FEW_SHARED else _apart(sides)
+    return _jointly(sides) if shared >= FEW_SHARED or sides.by_try else _apart(sides)
 
 
 def _apart(sides: Sides) -> Estimates:

@@ -26,16 +26,18 @@ class Pair:
         plays: the earlier and the later.
         levels: their levels.
         sessions: the names of the whole log's sessions, by first appearance, where that is known.
+        by_try: whether both are looks at the same sessions, which divide their tries.
     """
 
     plays: tuple[Play, Play]
     levels: list[Matched]
     sessions: tuple[str, ...] = ()
+    by_try: bool = False
 
     @classmethod
-    def of(cls, before: Play, after: Play, sessions: Sequence[str] = ()) -> Pair:
+    def of(cls, before: Play, after: Play, sessions: Sequence[str] = (), by_try: bool = False) -> Pair:
         """Match their levels."""
-        return cls((before, after), matched(before, after), tuple(sessions))
+        return cls((before, after), matched(before, after), tuple(sessions), by_try)
 
     def level_of(self, side: int) -> Ints:
         """Per level of a play, its number in the pair; -1 for stops that are no levels of its course."""
@@ -73,7 +75,8 @@ class Pair:
             own = tries_of_players(play)
             level = self.level_of(side)
             tries.append(replace(own, subject=self.player_of[side][own.subject], item=level[own.item]))
-        return Sides((tries[0], tries[1]), len(self.levels), self._second())
+        second = np.full(self.n_players, -1) if self.by_try else self._second()
+        return Sides((tries[0], tries[1]), len(self.levels), second, self.by_try)
 
     def _second(self) -> Ints:
         """Per player, which play was played later; -1 for players of one."""

@@ -140,14 +140,20 @@ class KeptChange(TypedDict):
 KeptAtEnd = TypedDict("KeptAtEnd", {"from": float | None, "to": float | None, "change": KeptChange | None})
 
 
+# Of two sides said to be dealt by lot, how many there are of each, and whether a lot gives such shares.
+Dealt = TypedDict("Dealt", {"from": int, "to": int, "p_value": float, "believed": bool})
+
+
 class ComparedWith(TypedDict):
-    """What was compared; ``chosen`` says that nobody named the values."""
+    """What was compared; ``chosen`` says that nobody named the values, ``unit`` what has one of them."""
 
     key: str
     before: str
     after: str
     chosen: bool
     assigned: str | None
+    unit: Literal["session", "try"]
+    dealt: Dealt | None
     looks: int
     untouched: list[str]
 

@@ -5,12 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TypedDict
 
+from milepost.comparing.by_attribute import require_by_session, split_by_attribute
 from milepost.comparing.compare import Assigned, Compare
 from milepost.comparing.rows import CompareRow, CompareTotals
 from milepost.errors import UsageError
-from milepost.gate.selection import only
-from milepost.gate.splitting import split_of
+from milepost.gate.selection import only, parse_condition
+from milepost.gate.splitting import Split, split_of
 from milepost.measures.interface import Table
+from milepost.playback.attributes import is_attribute
+from milepost.playback.looking import fitting
 from milepost.playback.play import Play, with_records
 from milepost.playback.replay import replay_log
 
@@ -49,17 +52,25 @@ class CompareWithin:
         """One row a level of either.
 
         Raises:
-            UsageError: the log does not have two such values, or the play looks at some of its tries only.
+            UsageError: the log does not have two such values, or the key changes within sessions.
             RecordsGoneError: the play has let its records go.
         """
         if self.looks < 1:
             raise UsageError(f"looks={self.looks}: a test is looked at once or more often.")
-        if play.asked:
-            raise UsageError(f"builds are compared over all tries, and this play looks at some: {', '.join(play.asked)}.")
+        if is_attribute(self.key):
+            split, sides = split_by_attribute(play, self.key, self.before, self.after)
+        else:
+            split, sides = self._by_session(play)
+        settings = Compare(split, self.min_players, self.assigned, self.looks, self.untouched)
+        return settings(*sides, play.gated.log.sessions.name)
+
+    def _by_session(self, play: Play) -> tuple[Split, tuple[Play, Play]]:
+        require_by_session(play, self.key)
         log, exclusion = with_records(play).gated.log, play.gated.exclusion
+        conditions = tuple(parse_condition(text) for text in play.asked)
         split = split_of(log, self.key, self.before, self.after, (play.course, play.course))
         before, after = (
-            replay_log(only(log, sessions), course, play.rules, exclusion=exclusion) for sessions, course in split.each(log)
+            fitting(replay_log(only(log, sessions), course, play.rules, exclusion=exclusion), conditions)
+            for sessions, course in split.each(log)
         )
-        settings = Compare(split, self.min_players, self.assigned, self.looks, self.untouched)
-        return settings(before, after, log.sessions.name)
+        return split, (before, after)

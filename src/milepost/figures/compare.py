@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
 
+from milepost.comparing.phrases import Phrases
 from milepost.comparing.rows import CompareRow
 from milepost.figures.marks import Marks, gathered
 from milepost.figures.style import Palette, Sheet, names_across, shortened
@@ -25,10 +26,13 @@ def draw_compare(sheet: Sheet, document: CompareDocument) -> None:
     rows, look = document["levels"], sheet.look
     compared = document["compared"]
     before, after = shortened(compared["before"], 20), shortened(compared["after"], 20)
+    builds = compared["key"] == "build"
+    way = f"got harder from {before} to {after}" if builds else f"are harder with {after} than with {before}"
+    common = "what all did together" if builds else "what all have in common"
     sheet.title(
         finding(document),
-        f"Logits by which levels got harder from {before} to {after}, with 95 % intervals. Line: what all did "
-        "together; band: the same for all that matters. Diamonds: a knob was changed there.",
+        f"Logits by which levels {way}, with 95 % intervals. Line: {common}; band: the same for all that matters."
+        + (" Diamonds: a knob was changed there." if builds else ""),
     )
     axes = sheet.axes(0.055, 0.21, 0.925, 0.65)
     axes.grid(axis="y", color=look.grid)
@@ -48,17 +52,20 @@ def draw_compare(sheet: Sheet, document: CompareDocument) -> None:
 
 def finding(document: CompareDocument) -> str:
     """What got easier and harder, in a sentence."""
-    rows = document["levels"]
+    rows, compared = document["levels"], document["compared"]
+    words = Phrases(compared["key"], shortened(compared["before"], 16), shortened(compared["after"], 16), causal=False)
     parts = []
     for verdict in ("easier", "harder"):
         names = [shortened(row["level"], 20) for row in rows if row["verdict"] == verdict]
         more = [plural(len(names) - 3, "more")] if len(names) > 3 else []
-        parts += [f"{listed(names[:3] + more)} got {verdict}"] if names else []
+        claim = words.verdict(verdict)
+        claim = claim if words.builds or len(names) < 2 else claim.replace("is ", "are ", 1)
+        parts += [f"{listed(names[:3] + more)} {claim}"] if names else []
     shift = document["shift"]
     size, low, high = shift["size"], shift["low"], shift["high"]
     if size is not None and low is not None and high is not None and not low <= 0 <= high:
-        parts.append(f"all levels got {'harder' if size > 0 else 'easier'} together")
-    return "; ".join(parts) or "No level can be told to have got harder or easier"
+        parts.append(words.verdict_of_all("harder" if size > 0 else "easier").replace("All", "all", 1))
+    return "; ".join(parts) or "Too few players to say that any level is harder or easier"
 
 
 def _draw_level(on: tuple[Axes, Marks], look: Palette, place: int, row: CompareRow, shift: float) -> None:

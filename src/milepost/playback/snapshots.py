@@ -73,6 +73,16 @@ def _typed(text: str) -> object:
     return int(number) if number.is_integer() else number
 
 
+def said_alike(play: Play, name: str, level: int) -> object | None:
+    """What all starts of a level say of a field; None where they differ, or fewer than two say it."""
+    try:
+        values = attribute(play, f"start.{name}")
+    except UsageError:
+        return None
+    codes = values.codes[(play.attempts.level == level) & (values.codes >= 0)]
+    return _typed(values.texts[int(codes[0])]) if len(codes) >= _FEWEST and bool((codes == codes[0]).all()) else None
+
+
 def knobs_of(play: Play, level: int) -> dict[str, object]:
     """The knobs of a level: those of the course, and those that the log tells of and the course does not."""
     planned = play.course.levels[level].knobs if play.course else {}

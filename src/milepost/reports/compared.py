@@ -6,7 +6,11 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Final, cast
 
+from milepost.audit.cautions import Caution
+from milepost.comparing.by_attribute import tries_left_out
+from milepost.comparing.phrases import Phrases
 from milepost.comparing.rows import Side
+from milepost.playback.attributes import is_attribute
 from milepost.playback.tallies import finding_counts
 from milepost.reports.document import head, source_notes
 from milepost.reports.documents import CompareDocument
@@ -21,9 +25,10 @@ if TYPE_CHECKING:
     from milepost.logs.interface import BareLog
     from milepost.measures.interface import Table
     from milepost.playback.play import Play
+    from milepost.reports.heads import Head
     from milepost.reports.interface import AnyView
 
-_MARKS: Final = {"harder": "▲ harder", "easier": "▼ easier", "same": "= same", "no_telling": "no telling", None: ""}
+_MARKS: Final = {"harder": "▲ harder", "easier": "▼ easier", "same": "= same", "no_telling": "undecided", None: ""}
 
 
 def compare_document(
@@ -40,15 +45,32 @@ def compare_document(
     """
     report = head("compare", plays[1])
     before = head("compare", plays[0])
-    others, none = split.left_out(log)
+    by_try = is_attribute(split.key)
+    others, none = tries_left_out(plays, split.key) if by_try else split.left_out(log)
     names = [{player for player, counts in zip(play.gated.players, play.counts, strict=True) if counts} for play in plays]
-    report["players"], report["sessions"] = len(names[0] | names[1]), before["sessions"] + report["sessions"]
+    report["players"] = len(names[0] | names[1])
     report["course"] = CourseHead(levels=[row["level"] for row in table.rows], inferred=report["course"]["inferred"])
-    for key in ("debug_sessions", "players_without_attempt"):
-        cast("dict[str, int]", report["left_out"])[key] += cast("dict[str, int]", before["left_out"])[key]
+    if not by_try:
+        _add_other_side(report, before, plays)
+        report["cautions"] = _cautions((split.before, before), (split.after, report))
     report["left_out"]["other_builds"], report["left_out"]["no_build"] = others, none
-    report["findings"] = dict(Counter(finding_counts(plays[0])) + Counter(finding_counts(plays[1])))
     return cast(CompareDocument, {**report, "min_players": least, **table.totals, "levels": table.rows})
+
+
+def _cautions(*sides: tuple[str, Head]) -> list[Caution]:
+    """What to know of both sides before any figure, and of either, which is named then."""
+    texts = [{one["sentence"] for one in head["cautions"]} for _, head in sides]
+    both = [one for one in sides[0][1]["cautions"] if one["sentence"] in texts[1]]
+    own = [(name, one) for name, head in sides for one in head["cautions"] if not all(one["sentence"] in said for said in texts)]
+    return both + [Caution(code=one["code"], sentence=f"{safe(name)}: {one['sentence']}", first=False) for name, one in own]
+
+
+def _add_other_side(report: Head, other: Head, plays: tuple[Play, Play]) -> None:
+    """Count the sessions of the other side, too, and what was found in them."""
+    report["sessions"] += other["sessions"]
+    report["left_out"]["debug_sessions"] += other["left_out"]["debug_sessions"]
+    report["left_out"]["players_without_attempt"] += other["left_out"]["players_without_attempt"]
+    report["findings"] = dict(Counter(finding_counts(plays[0])) + Counter(finding_counts(plays[1])))
 
 
 def flat_rows(report: CompareDocument) -> Sequence[Mapping[str, object]]:
@@ -70,10 +92,13 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
     """What got easier or harder in sentences, then level by level."""
     compared = report["compared"]
     before, after = safe(compared["before"]), safe(compared["after"])
-    by = "" if compared["key"] == "build" else f"{safe(compared['key'])} "
-    chosen = [f"Of all, {before} and {after} appeared last; --from and --to name others."]
+    words = Phrases(compared["key"], before, after, causal=False)
+    last, two = f"Of all, {before} and {after} appeared last", f"Of its values, {before} and {after} were taken"
+    chosen = [f"{last if words.builds else two}; --from and --to name others."]
     said = [safe(sentence) for sentence in report["sentences"]] + (chosen if compared["chosen"] else [])
-    told: AnyView = View(f"From {by}{before} to {by}{after}", (), [], said)
+    side_by_side = f"{safe(compared['key'])}: {before} and {after} side by side"
+    told: AnyView = View(f"From {before} to {after}" if words.builds else side_by_side, (), [], said)
+    beyond = f"got harder from {before} to {after}" if words.builds else f"is harder with {after} than with {before}"
     columns: tuple[Column[CompareRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
         Column("players", lambda row: _beside(row, "players"), rank=4),
@@ -89,7 +114,7 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
         Column("changed", _changed, left=True, rank=1),
     )
     notes = [
-        f"Beyond all: logits by which a level got harder from {before} to {after}, beyond what all levels did together.",
+        f"Beyond all: logits by which a level {beyond}, beyond what all levels have in common.",
         *_left_out(report),
         *source_notes(report),
     ]
@@ -100,8 +125,9 @@ def _left_out(report: CompareDocument) -> list[str]:
     left_out, compared = report["left_out"], report["compared"]
     key = compared["key"]
     counts = {"of another": left_out.get("other_builds", 0), "without a": left_out.get("no_build", 0)}
-    said = [f"{count:,} {text} {key}" for text, count in counts.items() if count]
-    return [f"Sessions left out: {', '.join(said)}."] if said else []
+    said = [f"{count:,} {text} {safe(key)}" for text, count in counts.items() if count]
+    what = "Tries" if compared["unit"] == "try" else "Sessions"
+    return [f"{what} on neither side: {', '.join(said)}."] if said else []
 
 
 def _verdict(row: CompareRow) -> str:

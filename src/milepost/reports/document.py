@@ -99,7 +99,8 @@ def who_counts(report: Head) -> str:
     absent = left_out["players_without_attempt"]
     gone = [plural(left_out["debug_sessions"], "debug session")] if left_out["debug_sessions"] else []
     gone += [f"{plural(absent, 'player')} without an attempt"] if absent else []
-    who += f" Left out: {listed(gone)}." if gone else " Nobody was left out."
+    beside = left_out.get("other_builds", 0) + left_out.get("no_build", 0)  # which a comparison tells by itself
+    who += f" Left out: {listed(gone)}." if gone else "" if beside else " Nobody was left out."
     if report["course"]["inferred"]:
         who += " No course was given: the order of the levels is inferred from who was where first."
     return who

@@ -16,7 +16,12 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, by=False, figure=True)
     options.add_compared(parser)
-    parser.add_argument("--key", default="build", metavar="KEY", help="compare two values of this tag instead of two builds")
+    parser.add_argument(
+        "--key",
+        default="build",
+        metavar="KEY",
+        help="compare two values of this tag instead of two builds; start.NAME: tries, by what their start says",
+    )
     parser.add_argument(
         "--course-from", action=options.Once, metavar="FILE", help="the course of the earlier build, where it differs"
     )
@@ -24,7 +29,16 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         "--course-to", action=options.Once, metavar="FILE", help="the course of the later build, where it differs"
     )
     parser.add_argument(
-        "--assigned", choices=("lot", "crossed"), help="players were given builds by chance, or all played both in crossed order"
+        "--assigned",
+        choices=("lot", "crossed"),
+        help="players were given their side by chance, or all played both in crossed order",
+    )
+    parser.add_argument(
+        "--shares",
+        type=options.shares,
+        default=(1.0, 1.0),
+        metavar="A:B",
+        help="the shares that --assigned lot deals out (1:1); others than these are no lot",
     )
     parser.add_argument(
         "--looks", type=options.positive, default=1, metavar="N", help="how often a running test is looked at, as planned (1)"
