@@ -6,8 +6,9 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.audit.evidence import Evidence, Suspect
-from milepost.numerics.whole_numbers import distinct
+from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.around import AroundAttempts
+from milepost.playback.play import Play
 from milepost.playback.runs import RunMarks
 from milepost.playback.tables import AttemptTable
 from milepost.vocabulary import CLEARED, COMPLETE, CRASH, DIED, END_SKIP, END_TIME_UP, PASSED, RETRY, START, WAS_RESET
@@ -80,6 +81,7 @@ def failed_transition(evidence: Evidence) -> list[Suspect]:
     target = moves.target
     level = (target >= 0) & ~np.append(gated.stops.is_place, False)[target]
     rows = (moves.at == last[moves.session]) & level & ~play.end.of(moves.session).by(END_TIME_UP)
+    rows &= ~_ends_the_game(play)
     if not rows.any():
         return []
     why = "the game went on to somewhere, and nothing more came: did it get there?"
@@ -88,6 +90,19 @@ def failed_transition(evidence: Evidence) -> list[Suspect]:
             "failed_transition", evidence.names(moves.origin[rows]), int(rows.sum()), frozenset(moves.session[rows].tolist()), why
         )
     ]
+
+
+def _ends_the_game(play: Play) -> Bools:
+    """Which moves lead from a cleared last level to where most of those go who clear it: that is the end of the game."""
+    moves, last = play.moves, play.gated.last_level[play.moves.player]
+    width = len(play.stops) + 1
+    done = play.attempts.ended(CLEARED)
+    cleared = distinct(play.attempts.player[done] * width + play.attempts.level[done])
+    won = (moves.origin == last) & (last >= 0) & np.isin(moves.player * width + moves.origin, cleared) & (moves.target >= 0)
+    count = max(1, len(play.gated.players))
+    targets, players = counted(distinct(moves.target[won] * count + moves.player[won]) // count)
+    ends: Bools = won & np.isin(moves.target, targets[2 * players > len(distinct(moves.player[won]))])
+    return ends
 
 
 def crash_at_clear(evidence: Evidence) -> list[Suspect]:

@@ -156,7 +156,8 @@ class Answers:
         own = [answer for answer in placed.answers if answer.question == text]
         about = self.questions.get(text, Question())
         scale = _scale(own, about)
-        levels = [_level(placed.name(level), answers, scale) for level, answers in placed.by_level(own)]
+        ends = _ends(own, scale, about)
+        levels = [_level(placed.name(level), answers, scale, ends) for level, answers in placed.by_level(own)]
         plain = [answer for answer in own if scale is None or scale.value(answer.answer) is None]
         return QuestionAnswers(
             question=text,
@@ -165,15 +166,19 @@ class Answers:
             players=len({answer.player for answer in own}),
             levels=levels,
             agreement=_agreement(play, placed, own, scale) if scale else None,
-            apart=self._apart(play, levels, about.harder) if scale else [],
+            apart=self._apart(play, levels, about.harder, ends) if scale else [],
             listed=[
                 Listed(level=placed.name(placed.place[answer.level]), player=answer.player, answer=answer.answer)
                 for answer in plain
             ],
         )
 
-    def _apart(self, play: Play, levels: list[AnsweredLevel], harder: str | None) -> list[Apart]:
-        """The levels that are felt to be otherwise than they play, by more than chance."""
+    def _apart(self, play: Play, levels: list[AnsweredLevel], harder: str | None, ends: tuple[float, float]) -> list[Apart]:
+        """The levels that stand elsewhere by their answers than by their tries, by more than chance.
+
+        Levels are ranked, so that it does not matter how far apart the answers of a scale with a floor lie; and nothing is
+        claimed of a level whose answers lie on the other side of the middle of their scale.
+        """
         tries = {row["level"]: row for row in play.once(AttemptsToClear()).rows if row["players"] >= self.least}
         told = [own for own in levels if own["n"] >= self.least and own["level"] in tries]
         if len(told) < _FEWEST_LEVELS:
@@ -181,7 +186,10 @@ class Answers:
         felt = _standing([(own["mean"], own["mean_low"], own["mean_high"]) for own in told], harder == "down")
         plays = _standing([_clearing(tries[str(own["level"])]) for own in told], True)
         gap, reach = felt[0] - plays[0], Z95 * np.hypot(felt[1], plays[1])
-        beyond = [n for n in np.argsort(-np.abs(gap), kind="stable").tolist() if abs(gap[n]) > reach[n]][:_MOST_APART]
+        middle, up = sum(ends) / 2, harder != "down"
+        shown = [(float(own["mean"] or 0) - middle) * (1 if up else -1) for own in told]
+        order = np.argsort(-np.abs(gap), kind="stable").tolist()
+        beyond = [n for n in order if abs(gap[n]) > reach[n] and gap[n] * shown[n] > 0][:_MOST_APART]
         return [
             Apart(
                 level=str(told[n]["level"]),
@@ -202,17 +210,20 @@ def _clearing(row: AttemptsRow) -> tuple[float | None, float | None, float | Non
 
 
 def _standing(figures: list[tuple[float | None, float | None, float | None]], turned: bool) -> tuple[Floats, Floats]:
-    """Where each level's figure stands among all, in standard deviations between levels, with its standard error.
+    """Where each level's figure stands among all by its rank, in standard deviations of ranks, with its standard error.
 
-    A figure whose error is not known gets the largest of the others'; one that is not known itself is never beyond chance.
+    The error is that of the ranks which the figure's interval reaches over. A figure whose error is not known gets the largest of
+    the others'; one that is not known itself is never beyond chance.
     """
     value, low, high = (np.array([np.nan if one is None else one for one in column]) for column in zip(*figures, strict=True))
-    spread = float(np.nanstd(value, ddof=1)) or 1.0
-    error = (high - low) / (2 * Z95 * spread)
+    ranks = np.array([np.sum(value < one) + (np.sum(value == one) + 1) / 2 for one in value])
+    spread = float(np.std(ranks, ddof=1)) or 1.0
+    reached = np.array([np.sum(value <= above) - np.sum(value < below) for below, above in zip(low, high, strict=True)])
+    error = np.where(np.isnan(low), np.nan, np.maximum(reached, 1) / (2 * Z95 * spread))
     known = error[~np.isnan(error)]
     error = np.where(np.isnan(error), known.max() if len(known) else np.inf, error)
-    standing: Floats = (-1 if turned else 1) * (value - np.nanmean(value)) / spread
-    return np.nan_to_num(standing), np.where(np.isnan(value), np.inf, error)
+    standing: Floats = (-1 if turned else 1) * (ranks - ranks.mean()) / spread
+    return np.where(np.isnan(value), 0.0, standing), np.where(np.isnan(value), np.inf, error)
 
 
 def _reading(more: bool, harder: str | None) -> str:
@@ -285,12 +296,21 @@ class _Placed:
         return sorted(found.items(), key=lambda item: (item[0] is None, item[0] or 0))
 
 
-def _level(level: str | None, answers: list[Answer], scale: _Scale | None) -> AnsweredLevel:
+def _ends(answers: list[Answer], scale: _Scale | None, about: Question) -> tuple[float, float]:
+    """The ends of a scale: of its order, or of the answers that were given."""
+    values = [value for answer in answers if scale and (value := scale.value(answer.answer)) is not None]
+    if about.order:
+        return 1.0, float(len(about.order))
+    return (min(values), max(values)) if values else (0.0, 0.0)
+
+
+def _level(level: str | None, answers: list[Answer], scale: _Scale | None, ends: tuple[float, float]) -> AnsweredLevel:
     """A level's answers, those on a scale in its order, others by how often they were given."""
     spelt: dict[str, str] = {}
     counts = Counter(spelt.setdefault(answer.answer.casefold(), answer.answer) for answer in answers)
     values = [value for answer in answers if scale and (value := scale.value(answer.answer)) is not None]
     mean, (low, high) = _mean(values)
+    low, high = (None if end is None else min(max(end, ends[0]), ends[1]) for end in (low, high))  # no answer lies beyond
 
     def place(answer: str) -> tuple[float, float, str]:
         value = scale.value(answer) if scale else None

@@ -21,6 +21,7 @@ class CoverageRow(LevelRow):
     minutes: float
     minutes_to_reach: float | None
     went_on: int
+    never_there: int
     hardly_tested: bool
     void: int
 
@@ -69,6 +70,7 @@ class Coverage:
             "minutes": play.sums(Spent).at(level) / 60,
             "minutes_to_reach": None if seconds is None else seconds / 60,
             "went_on": int(counts.went_on[level]),
+            "never_there": int(counts.never_there[level]),
             "hardly_tested": players < self.min_players,
             "void": void_attempts(play, level),
         }

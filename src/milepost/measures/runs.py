@@ -15,9 +15,16 @@ from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.playback.runs import FAILED, RUN_CAUSES, WON, RunMarks, Runs, runs_of
-from milepost.vocabulary import CLEARED
+from milepost.playback.tallies import tallies_of
+from milepost.vocabulary import CLEARED, RUN_END, RUN_START
 
 CUT_SHORT: Final = tuple(RUN_CAUSES.index(cause) for cause in ("time_up", "crash", "unknown", "fault"))
+
+
+def runs_are_marked(play: Play) -> bool:
+    """Whether anything says where runs begin or end: records do, or the course."""
+    events = tallies_of(play).events
+    return bool(events[RUN_START] or events[RUN_END]) or (play.course is not None and play.course.runs.at is not None)
 
 
 class Reached(LevelRow):
@@ -82,6 +89,7 @@ class RunsTotals(TypedDict):
 
     runs: int
     players: int
+    marked: bool
     ends: dict[str, int]
     by_number: list[RunNumberRow]
     to_first_win: RunsToWin
@@ -112,6 +120,7 @@ class RunsMeasure:
             RunsTotals(
                 runs=len(chosen.player),
                 players=len(distinct(chosen.player)),
+                marked=runs_are_marked(play),
                 ends=_by_cause(chosen.cause),
                 by_number=_by_number(chosen),
                 to_first_win=_to_first_win(chosen),

@@ -126,8 +126,14 @@ def coverage_view(report: CoverageDocument) -> list[AnyView]:
     )
     moves = [f"{safe(m['from'])} → {safe(m['to'])} ({m['players']})" for m in report["moves_hardly_tested"]]
     notes = [f"Moves hardly tested (players): {listed(moves)}."] if moves else []
-    if not moves and len(report["levels"]) > 1:
+    failed = [row for row in report["levels"] if row["never_there"]]
+    if not moves and not failed and len(report["levels"]) > 1:
         notes = ["Every move to the next level was well tested."]
+    notes += [
+        f"{safe(row['level'])}: {row['never_there']} of {plural(row['went_on'] + row['never_there'], 'player')} who moved on "
+        "never tried the next level. Did it load?"
+        for row in failed
+    ]
     notes.append("Minutes to reach: the median session time spent before the first attempt there.")
     return [View("Coverage: what was tested, and what hardly was", columns, report["levels"], [*notes, *source_notes(report)])]
 

@@ -42,7 +42,7 @@ def runs_view(report: RunsDocument) -> list[AnyView]:
             "Runs: how far they get",
             columns,
             report["levels"],
-            [f"{_counted(report)} They ended: {_ends(report['ends'])}.", *_reading(), *source_notes(report)],
+            [*_unmarked(report), f"{_counted(report)} They ended: {_ends(report['ends'])}.", *_reading(), *source_notes(report)],
         ),
         View("Run by run", numbers, report["by_number"][:_MOST_NUMBERS], _by_number_notes(report)),
     ]
@@ -53,6 +53,14 @@ _MOST_NUMBERS = 12
 
 def _furthest(row: RunNumberRow) -> str:
     return NOTHING if row["furthest_p50"] is None else f"{row['furthest_p50']:g}"
+
+
+def _unmarked(report: RunsDocument) -> list[str]:
+    """That nothing in the log says where runs begin, so that sessions are told as runs."""
+    if report["marked"]:
+        return []
+    how = "run_start and run_end in the log, or run_starts_at in the course, mark runs"
+    return [f"No run is marked, so each session is told as a run: this may be a game without runs ({how})."]
 
 
 def _counted(report: RunsDocument | FunnelPerRunDocument) -> str:
