@@ -45,7 +45,7 @@ def main() -> None:
 
 
 NOTES = [
-    ["maud-wick-1", "", "Low Arch", "", "9:40", "steers for the wide pillar, which is the one that is closed"],
+    ["maud-wick-1", "", "Low Arch", "", "4:05", "steers for the wide pillar, which is the one that is closed"],
     ["ines-reed-1", "", "Low Arch", "", "5:10", "says “it looked open” twice before she gives up"],
     ["", "", "Glass Basin", "0.8", "", "the reeds hide the low beam from here on; ask for a picture without them"],
     ["", "Yarrow Reed", "", "", "", "plays with a borrowed controller, left-handed"],

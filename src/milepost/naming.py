@@ -1,8 +1,10 @@
-"""How level names compare: the folded form, and the order in which people expect names."""
+"""How names compare: the folded form, the order in which people expect names, and the nearest to one that is not known."""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
+from difflib import get_close_matches
 
 _JOINERS = re.compile(r"[\s_\-]+")
 _DIGITS = re.compile(r"(\d+)")
@@ -22,3 +24,10 @@ def natural_key(name: str) -> tuple[list[tuple[int, int, str]], str]:
         elif part:
             parts.append((1, 0, part))
     return parts, name
+
+
+def nearest(name: str, known: Iterable[str]) -> str:
+    """A sentence, after a space, that asks for the nearest of the names that are known; empty where none is near."""
+    by_fold = {folded(one): one for one in known}
+    near = get_close_matches(folded(name), by_fold, 1, cutoff=0.5)
+    return f" Did you mean {by_fold[near[0]]}?" if near else ""

@@ -76,13 +76,17 @@ def write_file(target: str | Path, write: Callable[[BinaryIO], object]) -> None:
 
 
 @contextmanager
-def alone(path: Path) -> Iterator[None]:
-    """Keep others who ask the same of a file waiting, where the system can do that, so that none of two changes is lost."""
+def alone(lock: Path) -> Iterator[None]:
+    """Keep others who ask the same of a lock waiting, where the system can do that, so that none of two changes is lost.
+
+    Args:
+        lock: a file of its own, which is made and stays: one that is ever renamed away would be another for whoever comes later.
+    """
     with ExitStack() as held:
         with suppress(ImportError, OSError):
             import fcntl
 
-            fcntl.flock(held.enter_context(path.open("rb")), fcntl.LOCK_EX)
+            fcntl.flock(held.enter_context(lock.open("a")), fcntl.LOCK_EX)
         yield
 
 

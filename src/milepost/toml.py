@@ -58,7 +58,7 @@ def read_toml(path: str | Path, what: str, error: type[MilePostError]) -> str:
         error: the file is missing, unreadable or no text.
     """
     try:
-        return Path(path).read_bytes().decode("utf-8").replace("\r\n", "\n")
+        return Path(path).read_bytes().decode("utf-8-sig").replace("\r\n", "\n")
     except IsADirectoryError:
         raise error(f"{path}: is a folder. Give the {what} file itself.") from None
     except OSError as reason:

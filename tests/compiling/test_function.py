@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 
 from milepost.compiling import Compiled, available, function, making
-from milepost.compiling.kernel import unpacked
+from milepost.compiling.kernel import DamagedError, unpacked
 
 pytestmark = pytest.mark.skipif(not available(), reason="Numba is not installed")
 LOOPS = """
@@ -152,17 +152,46 @@ def test_compiled_once_by_several(loops, monkeypatch):
 
 
 def test_few_versions_are_kept(loops, monkeypatch):
-    """The machine code of versions long gone is taken away, that of the present one never."""
+    """The machine code of versions long gone is taken away, that of the present one never, and nothing that is not ours."""
     write = Compiled((loops,), "write")
-    for n in range(5):
-        (write.folder.parent / f"old-{n}").mkdir()
-        os.utime(write.folder.parent / f"old-{n}", (n, n))
+    for n, name in enumerate([*(f"{n:016x}" for n in range(5)), "somebody-else"]):
+        (write.folder.parent / name).mkdir()
+        (write.folder.parent / name / ("lock" if n < 4 else "precious")).touch()
+        os.utime(write.folder.parent / name, (n, n))
     monkeypatch.setattr(function, "_KEPT", 3)
     write(np.array([True]), np.arange(1))
-    assert {one.name for one in write.folder.parent.iterdir()} == {"old-3", "old-4", write.folder.name}
+    assert {one.name for one in write.folder.parent.iterdir()} == {
+        f"{3:016x}",
+        f"{2:016x}",
+        f"{4:016x}",
+        "somebody-else",
+        write.folder.name,
+    }
 
 
 def test_told_to_compile_nothing(monkeypatch):
     """Who tells Numba so gets the plain way, however large the log is."""
     monkeypatch.setenv("NUMBA_DISABLE_JIT", "1")
     assert not available()
+
+
+@pytest.mark.parametrize("place", ["file", "folder", "parent"])
+def test_what_others_could_write_is_not_run(loops, place):
+    """Machine code in a place that others can write to, or behind a link, is made anew and not loaded."""
+    first = Compiled((loops,), "write")
+    first(np.array([True]), np.arange(1))
+    (kernel,) = first.folder.glob("write-*")
+    kernel.write_bytes(b"{}")  # whatever somebody put there
+    if place == "file":
+        kernel.chmod(0o666)
+        with pytest.raises(DamagedError):
+            function._read(kernel)
+        return
+    target = first.folder if place == "folder" else first.folder.parent
+    target.rename(target.with_name("moved"))
+    target.symlink_to(target.with_name("moved"))
+    again = Compiled((loops,), "write")
+    assert again.folder is None
+    to = np.arange(1)
+    again(np.array([True]), to)
+    assert to.tolist() == [0]

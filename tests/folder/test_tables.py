@@ -1,11 +1,14 @@
 """The tables beside the logs: players' tags, notes and recordings, as spreadsheets write them."""
 
 import codecs
+import subprocess
 import threading
+import tomllib
 
 import pytest
 
 from conftest import COURSE, Program
+from driving import PROGRAM
 from milepost.cli.settling import Settled
 from milepost.folder.settings import Folder
 from milepost.gate.anonymous import Pseudonyms, pseudonym
@@ -98,7 +101,7 @@ def test_notes_stand_where_they_belong(folder):
     text = (folder.folder / "notes.csv").read_bytes().decode("utf-16")
     assert text.splitlines() == [
         "note;Level;session;clock;build",
-        "first; with a semicolon".join('""') + ";mill pond;;;",
+        "first; with a semicolon".join('""') + ";mill pond;;",
         "looks left, then right ✓;Low Arch;a;0:21;0.7",
     ]
     (noted,) = folder.json("trace", "a")["noted"]
@@ -234,3 +237,48 @@ def test_asking_twice_is_the_same(wickwater):
     for words in (("trace", "--all"), ("level", "Low Arch"), ("spikes",), ("report",)):
         first, again = home.json(*words), home.json(*words)
         assert {**first, "made": None} == {**again, "made": None}
+
+
+def test_first_notes_at_once(milepost, small_log):
+    """Notes that are written at the same moment stand in the table, each once, and the folder's file stays whole."""
+    milepost.write("logs/a.jsonl", small_log)
+    milepost.write("milepost.toml", 'logs = ["logs"]\n')
+    running = [
+        subprocess.Popen([str(PROGRAM), "note", f"note {n}", "--session", "a"], cwd=milepost.folder, stderr=subprocess.DEVNULL)
+        for n in range(6)
+    ]
+    assert [one.wait(60) for one in running] == [0] * 6
+    toml = (milepost.folder / "milepost.toml").read_text()
+    assert toml.count("notes") == 2 and tomllib.loads(toml)["notes"] == "notes.csv"
+    written = (milepost.folder / "notes.csv").read_text()
+    assert sorted(line.rsplit(",", 1)[1] for line in written.splitlines()[1:]) == [f"note {n}" for n in range(6)]
+
+
+@pytest.mark.parametrize("end", ["\n", "\r\n"])
+def test_a_note_changes_nothing_else(milepost, small_log, end):
+    """Line ends, blank lines and quotes of the table stay as they are; a byte order mark in any TOML is read."""
+    milepost.write("logs/a.jsonl", small_log)
+    milepost.write("milepost.toml", b'\xef\xbb\xbflogs = ["logs"]\nnotes = "notes.csv"\n')
+    before = end.join(["level;note", "", '"Mill Pond";"says ""no""', "", 'twice"', "Low Arch;x"])
+    milepost.write("notes.csv", before.encode())
+    assert milepost("note", "new", "--session", "a").returncode == 0
+    after = (milepost.folder / "notes.csv").read_bytes().decode()
+    assert after == before.replace("level;note", "level;note;session", 1) + end + ";new;a" + end
+    milepost.write("course.toml", "\ufeff[[level]]\nname = 'Mill Pond'\n".encode())
+    milepost.write("map.toml", "\ufeff[time]\nunit = 's'\n".encode())
+    assert milepost("funnel", "--course", "course.toml", "--map", "map.toml").returncode == 0
+
+
+def test_a_note_on_nobody(milepost, small_log):
+    """A session, player or level that is not there is refused, with the nearest name."""
+    milepost.write("logs/a.jsonl", [line | {"session": f"maud-wick-{line['session']}"} for line in small_log])
+    milepost.write("course.toml", COURSE)
+    milepost.write("milepost.toml", 'logs = ["logs"]\ncourse = "course.toml"\n')
+    for option, name, near in (
+        ("--session", "maud-wik-a", "maud-wick-a"),
+        ("--player", "Adda", "Ada"),
+        ("--level", "Low Arhc", "Low Arch"),
+    ):
+        done = milepost("note", "x", option, name)
+        assert done.returncode == 2 and f"Did you mean {near}?" in done.stderr
+    assert not (milepost.folder / "notes.csv").exists()

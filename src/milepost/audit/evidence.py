@@ -91,5 +91,5 @@ class Evidence:
         levels, sessions = table.level[rows], table.session[rows]
         if not len(levels):
             return []
-        own = np.arange(len(table))[rows]
+        own, why = np.arange(len(table))[rows], why.replace("{n}", f"{len(levels):,}")
         return [Suspect(code, self.names(levels), len(levels), frozenset(sessions.tolist()), why, attempts=own)]

@@ -7,9 +7,10 @@ changes with the source.
 from __future__ import annotations
 
 import os
+import re
 import shutil
-from collections.abc import Iterator
-from contextlib import ExitStack, contextmanager, suppress
+import stat
+from contextlib import suppress
 from functools import cached_property
 from hashlib import sha256
 from importlib.util import find_spec
@@ -22,8 +23,9 @@ import numpy as np
 from milepost.compiling.kernel import DamagedError, Entry, Kernel, loaded, machine, unpacked
 from milepost.compiling.layout import Flat
 from milepost.errors import OutputError
-from milepost.output import write_file
+from milepost.output import alone, write_file
 
+_OURS: Final = re.compile(r"lock|\w+-[0-9a-f]{16}|\.milepost-.*")  # what lies in a folder of the cache
 _KEPT: Final = 8  # versions of the program whose machine code is kept
 
 
@@ -70,9 +72,11 @@ class Compiled:
         folder = base / "milepost" / digest.hexdigest()[:16]
         try:
             folder.mkdir(parents=True, exist_ok=True)
+            for own in (folder.parent, folder):
+                own.chmod(0o700)  # which only its owner can
         except OSError:
             return None
-        return folder if os.access(folder, os.W_OK) else None
+        return folder if _only_ours(folder.parent) and _only_ours(folder) else None
 
     def _kernel(self, layout: str, flat: Flat) -> Kernel:
         """The machine code, from the user's cache if it is there."""
@@ -80,13 +84,15 @@ class Compiled:
             return self._made(flat)
         path = self.folder / f"{self.name}-{sha256(layout.encode()).hexdigest()[:16]}"
         with suppress(OSError, DamagedError):
-            return unpacked(path.read_bytes())
-        with _alone(self.folder):
+            return _read(path)
+        with alone(self.folder / "lock"):
             with suppress(OSError, DamagedError):
-                return unpacked(path.read_bytes())  # another process has made it meanwhile
+                return _read(path)  # another process has made it meanwhile
             kernel = self._made(flat)
             with suppress(OutputError):  # then it is compiled again next time
                 write_file(path, lambda stream: stream.write(kernel.packed()))
+                with suppress(OSError):
+                    path.chmod(0o600)
             _forget(self.folder)
         return kernel
 
@@ -96,23 +102,42 @@ class Compiled:
         return made(self.modules, self.name, self.numeric, flat)
 
 
-@contextmanager
-def _alone(folder: Path) -> Iterator[None]:
-    """Hold the folder's lock, so that of several processes one compiles and the others wait; it goes when the process ends."""
-    import fcntl
+def _read(path: Path) -> Kernel:
+    """Machine code from the cache, which nobody else can have written.
 
-    with ExitStack() as stack:
-        with suppress(OSError):  # then it may be compiled twice
-            fcntl.flock(stack.enter_context((folder / "lock").open("a")), fcntl.LOCK_EX)
-        yield
+    Raises:
+        OSError: it cannot be read.
+        DamagedError: it is not what was written, or somebody else may have written it.
+    """
+    if not _only_ours(path):
+        raise DamagedError
+    return unpacked(path.read_bytes())
+
+
+def _only_ours(path: Path) -> bool:
+    """Whether a file or folder is this user's, no link, and nobody else can write to it: what lies there is run."""
+    try:
+        state = path.lstat()
+    except OSError:
+        return False
+    if not hasattr(os, "geteuid"):
+        return not stat.S_ISLNK(state.st_mode)
+    others = state.st_mode & (stat.S_IWGRP | stat.S_IWOTH)
+    return state.st_uid == os.geteuid() and not others and not stat.S_ISLNK(state.st_mode)
 
 
 def _forget(folder: Path) -> None:
-    """Take away machine code of versions that nobody has made anything for lately."""
+    """Take away machine code of versions that nobody has made anything for lately, and nothing else that lies there."""
     with suppress(OSError):
-        made = sorted((one for one in folder.parent.iterdir() if one.is_dir()), key=lambda one: one.stat().st_mtime)
+        made = sorted((one for one in folder.parent.iterdir() if _is_cache(one)), key=lambda one: one.stat().st_mtime)
         for old in made[:-_KEPT]:
             shutil.rmtree(old, ignore_errors=True)
+
+
+def _is_cache(path: Path) -> bool:
+    """Whether a folder is one that was made here, by its name and by all that is in it."""
+    own = re.fullmatch(r"[0-9a-f]{16}", path.name) is not None and _only_ours(path) and path.is_dir()
+    return own and all(_OURS.fullmatch(one.name) for one in path.iterdir())
 
 
 def _source(module: str) -> Path:

@@ -107,6 +107,7 @@ class Model(TypedDict):
     quit_skill: float | None
     lost: int
     failures: int
+    arrived: bool
 
 
 class SpikesTotals(KnobNotes):

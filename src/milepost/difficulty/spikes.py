@@ -230,6 +230,7 @@ def _model(case: _Case) -> Model:
         quit_skill=float(np.exp(fit.others[HOLD])) if case.basis == "tries" else None,
         lost=hazard.lost,
         failures=hazard.failures,
+        arrived=fit.arrived,
     )
 
 

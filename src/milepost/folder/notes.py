@@ -13,7 +13,7 @@ from milepost.folder.tables import look_at, read_rows
 from milepost.output import write_file
 
 if TYPE_CHECKING:
-    from milepost.folder.tables import Row
+    from milepost.folder.tables import Row, Written
 
 COLUMNS: Final = ("session", "player", "level", "build", "clock", "note")
 
@@ -59,26 +59,35 @@ def add_note(path: Path, cells: Mapping[str, str]) -> None:
         OutputError: it cannot be written.
     """
     if not path.exists():
-        _write(path, [list(COLUMNS), [cells.get(name, "") for name in COLUMNS]], ",", "utf-8", "")
+        table = io.StringIO()
+        csv.writer(table, lineterminator="\n").writerows([COLUMNS, [cells.get(name, "") for name in COLUMNS]])
+        _write_text(path, table.getvalue(), "utf-8")
         return
     read_rows(path, ("note",), COLUMNS)  # whatever is wrong with it is said before anything is written
     written = look_at(path)
-    rows = list(csv.reader(io.StringIO(written.text, newline=""), delimiter=written.delimiter))
-    before, rows = rows[: written.header], rows[written.header :]
-    names = [name.strip().casefold() for name in rows[0]]
+    names = [name.strip().casefold() for name in written.columns]
     missing = [name for name in cells if name not in names]
-    rows = [[*row, *[""] * (len(names) - len(row)), *(missing if not n else [""] * len(missing))] for n, row in enumerate(rows)]
-    rows.append([cells.get(name, "") for name in (*names, *missing)])
-    lead = "".join(written.delimiter.join(row) + "\r\n" for row in before)
-    _write(path, rows, written.delimiter, written.encoding, lead)
+    end = "\r\n" if "\r\n" in written.text else "\n"
+    text = written.text if not missing else _widened(written, missing, end)
+    row = io.StringIO()
+    csv.writer(row, delimiter=written.delimiter, lineterminator=end).writerow(
+        [cells.get(name, "") for name in (*names, *missing)]
+    )
+    joint = "" if not text or text.endswith(("\n", "\r")) else end
+    _write_text(path, text + joint + row.getvalue(), written.encoding)
 
 
-def _write(path: Path, rows: list[list[str]], delimiter: str, encoding: str, lead: str) -> None:
-    text = io.StringIO()
-    text.write(lead)
-    csv.writer(text, delimiter=delimiter, lineterminator="\r\n" if lead else "\n").writerows(rows)
+def _widened(written: Written, missing: list[str], end: str) -> str:
+    """A table's text with more columns in its header; rows are as they were, and lines without cells stay so."""
+    lines = written.text.splitlines(keepends=True)
+    header = lines[written.header].rstrip("\r\n")
+    lines[written.header] = written.delimiter.join([header, *missing]) + end
+    return "".join(lines)
+
+
+def _write_text(path: Path, text: str, encoding: str) -> None:
     try:
-        data = text.getvalue().encode(encoding)
+        data = text.encode(encoding)
     except UnicodeEncodeError:
-        data = text.getvalue().encode("utf-8-sig")  # which spreadsheets tell by its mark
+        data = text.encode("utf-8-sig")  # which spreadsheets tell by its mark
     write_file(path, lambda stream: stream.write(data))

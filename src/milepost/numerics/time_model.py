@@ -17,6 +17,7 @@ from milepost.arrays import Bools, Floats, Ints
 from milepost.numerics.try_model import Fit
 
 _ROUNDS: Final = 40
+_NEAR: Final = 0.01  # log seconds; a last round that moves an item by more has not arrived
 _PRIOR_SD: Final = 4.0  # of an item, around their mean
 
 
@@ -36,15 +37,16 @@ def fit_times(subject: Ints, item: Ints, log_time: Floats, happened: Bools, n_it
     pairs: object = csr_matrix((np.ones(len(item)), (item, subject)), shape=(n_items, n_subjects))
     centre = float(log_time.mean())
     seen = log_time - centre
-    y, noise, spread = seen, 0.5, 0.5
+    y, noise, spread, items = seen, 0.5, 0.5, np.zeros(n_items)
     for _ in range(_ROUNDS):
-        normal = _Normal(pairs, noise, spread)
+        normal, before = _Normal(pairs, noise, spread), items
         items, people = normal.effects(item, subject, y)
         fitted = items[item] + people[subject]
         y = np.where(happened, seen, fitted + noise * _beyond((seen - fitted) / noise))
         noise = float(np.sqrt(np.mean((y - fitted) ** 2 + normal.variances(item, subject)))) + 1e-3
         spread = float(np.sqrt(np.mean(people**2 + normal.own))) + 1e-3
-    return Fit(items, normal.covariance, 0.0, 0.0, spread, 0.0, -people)
+    near = bool(np.abs(items - before).max(initial=0.0) < _NEAR)
+    return Fit(items, normal.covariance, 0.0, 0.0, spread, 0.0, -people, arrived=near)
 
 
 class _Normal:

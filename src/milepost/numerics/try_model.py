@@ -63,6 +63,7 @@ class Fit:
     log_sd_se: float
     ability: Floats  # per subject, the posterior mean
     others: Floats = field(default_factory=lambda: np.array([mean for mean, _ in _PRIORS]))  # LEARNING to LOG_SD
+    arrived: bool = True  # whether the last step was as small as asked, and not only the last that there was time for
 
 
 def fit_tries(tries: TriesOfItems, n_items: int, groups: Ints | None = None) -> Fit:
@@ -79,7 +80,7 @@ def fit_tries(tries: TriesOfItems, n_items: int, groups: Ints | None = None) -> 
         sample = fit_tries(tries.of_the_first(max(_SAMPLE, n_subjects // _TIMES)), n_items, groups)
         values = np.concatenate((sample.difficulty, sample.others))
     data = _Data(tries, n_items, groups)
-    values, information = _uphill(data, data.start() if values is None else values)
+    values, information, arrived = _uphill(data, data.start() if values is None else values)
     covariance: Floats = np.linalg.inv(_definite(information)).astype(np.float64)
     se = np.sqrt(np.diag(covariance))[n_items:]
     others = values[n_items:]
@@ -92,13 +93,14 @@ def fit_tries(tries: TriesOfItems, n_items: int, groups: Ints | None = None) -> 
         float(se[LOG_SD]),
         data.abilities(values),
         others,
+        arrived,
     )
 
 
-def _uphill(data: _Data, values: Floats) -> tuple[Floats, Floats]:
+def _uphill(data: _Data, values: Floats) -> tuple[Floats, Floats, bool]:
     """Newton's steps to the top of the posterior, turned round where it bends the wrong way, halved where they lead down.
 
-    Gives the top and the information beside it.
+    Gives the top, the information beside it, and whether it was reached within the steps that there are.
     """
     height, gradient, information = data.slopes(values)
     for _ in range(_ITERATIONS):
@@ -106,17 +108,17 @@ def _uphill(data: _Data, values: Floats) -> tuple[Floats, Floats]:
         step = np.linalg.solve(information if bends_right else _definite(information), gradient)
         step *= min(1.0, _STEP / max(1e-9, float(np.abs(step).max())))  # all of it: parts cut off would turn it, even downhill
         if bends_right and (np.abs(step).max() < _CLOSE or 0 <= gradient @ step < _NEAR):
-            return values + step, information
+            return values + step, information, True
         for _ in range(_HALVINGS):
             reached = data.slopes(values + step)
             if reached[0] >= height - _SLACK * max(1.0, abs(height)):
                 break
             step = step / 2
         else:
-            return values, information  # nothing near is higher, but for rounding
+            return values, information, True  # nothing near is higher, but for rounding
         values = values + step
         height, gradient, information = reached
-    return values, information
+    return values, information, False
 
 
 def fit_around(fit: Fit, difficulty: Floats, tries: TriesOfItems) -> tuple[Floats, Floats]:

@@ -10,9 +10,10 @@ from milepost.errors import LogError
 from milepost.logs.interface import BareLog, Log
 from milepost.logs.read import nothing_in
 from milepost.parts.own import Opened, own_sessions
+from milepost.store.checks import Limits
 from milepost.store.manifest import Manifest, kept_as, latest, read_manifest
 from milepost.store.sessions import SessionTable
-from milepost.store.store import bare_log, groups_of_parts, log_and_sessions, records_of
+from milepost.store.store import bare_log, groups_of_parts, log_and_sessions, records_of, sound
 
 
 @dataclass(frozen=True)
@@ -41,8 +42,8 @@ class StoredPart:
             LogError: the store is damaged, or has become another in the meantime.
         """
         manifest, log = opened(self.store, self.additions, self.stamp)
-        tags = () if columns else tuple(log.tags)
-        return Log(**vars(log), records=records_of(Path(self.store), manifest, self.numbers, tags, columns))
+        limits = Limits.of(log, len(log.sessions.name))
+        return Log(**vars(log), records=records_of(Path(self.store), manifest, self.numbers, limits, columns))
 
     def by_itself(self, columns: tuple[str, ...] | None = None) -> Log:
         """The same with its own sessions only; of the others nothing is made.
@@ -51,9 +52,10 @@ class StoredPart:
             LogError: the store is damaged, or has become another in the meantime.
         """
         manifest, bare, sessions = _without_sessions(self.store, self.additions, self.stamp)
-        tags = () if columns else tuple(bare.tags)
-        own, records = own_sessions(records_of(Path(self.store), manifest, self.numbers, tags, columns))
-        return Log(**vars(replace(bare, sessions=sessions.some(own), numbers=own)), records=records)
+        limits = Limits.of(bare, len(sessions.debug))
+        own, records = own_sessions(records_of(Path(self.store), manifest, self.numbers, limits, columns))
+        with sound(Path(self.store)):
+            return Log(**vars(replace(bare, sessions=sessions.some(own), numbers=own)), records=records)
 
     def let_go(self) -> None:
         """Nothing of it is held in memory."""

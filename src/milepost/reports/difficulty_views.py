@@ -127,18 +127,20 @@ def _apart(row: Inversion, by_time: bool) -> str:
 def _model_note(model: Model | None, basis: str) -> list[str]:
     if model is None:
         return ["No try was settled in a level of the course, so there is nothing to judge."]
+    short = [] if model["arrived"] else ["The model did not settle in the steps that it has: take difficulties as rough."]
     if basis == "time":
         spread, uneven = model["skill_sd"], model["roughness"]
         within = f"a level that takes {exp(uneven):.1f} times as long as its neighbours is within it"
         pace = f"Pace spreads by {spread:.2f} log seconds over players."
-        return [f"{pace} The course's own unevenness is {uneven:.2f} log seconds: {within}."]
+        return [*short, f"{pace} The course's own unevenness is {uneven:.2f} log seconds: {within}."]
     gives_up = "No try failed, so that nothing is known of giving up."
     if model["failures"]:
         gives_up = f"After a failure {percent(model['quit_per_failure'])} give up ({model['lost']} of {model['failures']})."
     return [
+        *short,
         f"Skill spreads by {model['skill_sd']:.2f} logits over players; each doubling of the try number adds "
         f"{0.693 * model['learning']:.2f}. The course's own unevenness is {model['roughness']:.2f} logits. "
-        f"{gives_up} Cost: players who would still be playing at the end, had the level been as expected."
+        f"{gives_up} Cost: players who would still be playing at the end, had the level been as expected.",
     ]
 
 

@@ -12,6 +12,7 @@ from typing import Any, Final, TypeVar
 
 from milepost.errors import LogError
 from milepost.logs.sources.files import STORE_MANIFEST
+from milepost.store.own_files import require_no_links
 
 PARTS: Final = 16
 MOST_PARTS: Final = 4096
@@ -65,9 +66,10 @@ def read_manifest(folder: Path, name: str = STORE_MANIFEST) -> Manifest:
     """The manifest of a store.
 
     Raises:
-        LogError: it is no manifest, of another version, or says what cannot be.
+        LogError: it is no manifest, of another version, or says what cannot be; or there is a link in the store.
     """
     path = folder / name
+    require_no_links(folder)
     try:
         values = json.loads(path.read_text(encoding="utf-8"))
         _require(isinstance(values, dict) and values.pop("kind", None) == _KIND, "it is of another kind")

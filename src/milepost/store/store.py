@@ -28,8 +28,10 @@ from milepost.naming import folded
 from milepost.numerics.narrow import slimmest
 from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
+from milepost.store.checks import Limits, require_sound, require_sound_tables
 from milepost.store.checksums import checksum
 from milepost.store.manifest import REPLAYED, Entry, Manifest, kept_as, latest, read_manifest
+from milepost.store.own_files import require_no_links
 from milepost.store.sessions import SessionTable, sessions_of
 from milepost.store.tables import Cells, read_arrays, read_lists, write_table
 
@@ -39,6 +41,22 @@ _NO_SESSIONS: Final[dict[str, list[object]]] = {name: [] for name in _OF_SESSION
 _BUSY: Final = "{}: another pack is writing to it. Wait until that is done."
 
 
+@contextmanager
+def sound(folder: Path) -> Iterator[None]:
+    """Say of a store whose content makes no sense that it is damaged, whoever wrote it.
+
+    Raises:
+        LogError: it is.
+    """
+    from pyarrow import ArrowException
+
+    try:
+        yield
+    except (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, OSError, ArrowException) as error:
+        what = str(error).partition("\n")[0] or type(error).__name__
+        raise LogError(f"{folder}: the store is damaged ({what}). Pack the logs again.") from error
+
+
 def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manifest:
     """Put a store's content back into an empty builder, with or without the records themselves.
 
@@ -46,11 +64,13 @@ def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manif
         LogError: the store is damaged.
     """
     manifest, tables, rows = latest(folder, lambda manifest: _content(folder, manifest, records))
-    _put_back(builder, manifest, tables, rows)
+    with sound(folder):
+        _put_back(builder, manifest, tables, rows)
     return manifest
 
 
 def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any], rows: dict[str, Column] | None) -> None:
+    require_sound_tables(tables, len(manifest.sources))
     names: dict[str, list[str]] = {}
     for kind, text in zip(tables["names"]["kind"], tables["names"]["text"], strict=True):
         names.setdefault(kind, []).append(text)
@@ -60,17 +80,19 @@ def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any]
     values = {name.removeprefix(TAG): known for name, known in names.items() if name.startswith(TAG)}
     builder.tags.restore(values, names.get(_NOT_KEPT, []))
     builder.refusals.restore(_refused(tables["refused"]))
-    if rows is not None:
-        builder.restore_columns(rows)
     builder.files = [one["file"] for one in manifest.sources]
+    if rows is not None:
+        require_sound(rows, Limits.of(builder.log(), len(sessions["name"])))
+        builder.restore_columns(rows)
 
 
 def _content(folder: Path, manifest: Manifest, records: bool) -> tuple[Manifest, dict[str, Any], dict[str, Column] | None]:
     """The manifest, the small tables, and the columns of the records if these are wanted and there are any."""
     _require_whole(folder, [*manifest.tables.values(), *(manifest.records if records else [])])
-    tables = {name: read_lists(folder / part["file"]) for name, part in manifest.tables.items()}
-    rows = read_arrays([folder / part["file"] for part in manifest.records]) if records and manifest.records else None
-    return manifest, tables, rows
+    with sound(folder):
+        tables = {name: read_lists(folder / part["file"]) for name, part in manifest.tables.items()}
+        rows = read_arrays([folder / part["file"] for part in manifest.records]) if records and manifest.records else None
+        return manifest, tables, rows
 
 
 def bare_log(folder: Path, manifest: Manifest) -> BareLog:
@@ -81,8 +103,9 @@ def bare_log(folder: Path, manifest: Manifest) -> BareLog:
     """
     builder = RecordBuilder()
     _, tables, _ = _content(folder, manifest, records=False)
-    _put_back(builder, manifest, tables, None)
-    return builder.log().bare()
+    with sound(folder):
+        _put_back(builder, manifest, tables, None)
+        return builder.log().bare()
 
 
 def log_and_sessions(folder: Path, manifest: Manifest) -> tuple[BareLog, SessionTable]:
@@ -93,10 +116,11 @@ def log_and_sessions(folder: Path, manifest: Manifest) -> tuple[BareLog, Session
     """
     _require_whole(folder, list(manifest.tables.values()))
     files = {name: folder / part["file"] for name, part in manifest.tables.items()}
-    tables = {name: read_lists(files[name]) for name in ("names", "refused")}
     builder = RecordBuilder()
-    _put_back(builder, manifest, tables | {"sessions": _NO_SESSIONS}, None)
-    return builder.log().bare(), SessionTable.read(files["sessions"], manifest.debug_only)
+    with sound(folder):
+        tables = {name: read_lists(files[name]) for name in ("names", "refused")}
+        _put_back(builder, manifest, tables | {"sessions": _NO_SESSIONS}, None)
+        return builder.log().bare(), SessionTable.read(files["sessions"], manifest.debug_only)
 
 
 def groups_of_parts(manifest: Manifest) -> list[tuple[int, ...]]:
@@ -113,7 +137,7 @@ def groups_of_parts(manifest: Manifest) -> list[tuple[int, ...]]:
 
 
 def records_of(
-    folder: Path, manifest: Manifest, parts: tuple[int, ...], tags: tuple[str, ...] = (), names: tuple[str, ...] | None = None
+    folder: Path, manifest: Manifest, parts: tuple[int, ...], limits: Limits, names: tuple[str, ...] | None = None
 ) -> Records:
     """The records of some parts of a store.
 
@@ -121,24 +145,26 @@ def records_of(
         folder: the store's folder.
         manifest: its manifest.
         parts: which parts.
-        tags: the tags that are needed.
+        limits: what its values have to keep to; it names the tags.
         names: the columns that are needed, for counts over records in whatever order; the others hold zeros. Where they are not
             named, all are there, in log order.
 
     Raises:
         LogError: the store is damaged.
     """
+    tags = tuple(limits.tags)
     own = [record for record in manifest.records if record["part"] in parts]
     _require_whole(folder, own)
     files, wanted = [folder / record["file"] for record in own], tuple(names or RECORD_COLUMNS)
-    if names:
-        columns = read_arrays(files, wanted)
-        return records_with({name: columns[name].astype(RECORD_COLUMNS[name]) for name in wanted}, len(columns[wanted[0]]))
-    tags = tuple(TAG + name for name in tags)
-    columns = read_arrays(files, ("row", *wanted, *tags))
-    order = np.argsort(columns["row"])
-    wide = {name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted}
-    return records_with(wide | {name: columns[name][order] for name in tags}, len(order))
+    tags = () if names else tuple(TAG + name for name in tags)
+    with sound(folder):
+        columns = read_arrays(files, (*(() if names else ("row",)), *wanted, *tags))
+        require_sound(columns, limits)
+        if names:
+            return records_with({name: columns[name].astype(RECORD_COLUMNS[name]) for name in wanted}, len(columns[wanted[0]]))
+        order = np.argsort(columns["row"])
+        wide = {name: np.ascontiguousarray(columns[name][order], RECORD_COLUMNS[name]) for name in wanted}
+        return records_with(wide | {name: columns[name][order] for name in tags}, len(order))
 
 
 def _require_whole(folder: Path, files: list[Entry]) -> None:
@@ -232,18 +258,23 @@ def locked(folder: Path) -> Iterator[None]:
     """Hold a store's lock, making the folder if need be; it is let go when the process ends, however it ends.
 
     Raises:
+        LogError: there is a link in the store.
         OutputError: another process holds it, or the folder cannot be made.
     """
-    import fcntl
-
+    try:
+        import fcntl
+    except ImportError:
+        fcntl = None  # type: ignore[assignment]  # a system without such locks
     try:
         folder.mkdir(parents=True, exist_ok=True)
+        require_no_links(folder)
         lock = (folder / "lock").open("a")
     except OSError as error:
         raise OutputError(f"{folder}: cannot be written ({error.strerror or error}). Name a place that can.") from error
     with lock:
         try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            if fcntl is not None:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             raise OutputError(_BUSY.format(folder)) from None
         yield

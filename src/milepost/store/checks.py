@@ -1,0 +1,115 @@
+"""Whether what lies in a packed store can be: somebody else may have made it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Final, Self
+
+import numpy as np
+
+from milepost.arrays import Column
+from milepost.logs.interface import ABSENT, TAG, BareLog
+from milepost.logs.records.known import FAR
+from milepost.vocabulary import EVENTS
+
+_MOST: Final = 1e300  # of a coordinate or a count
+_LINES: Final = 1 << 62
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What the values of records have to keep to.
+
+    Attributes:
+        codes: per column of codes, how many names there are.
+        words: how many event words outside the list.
+        tags: per tag, how many values there are.
+    """
+
+    codes: Mapping[str, int]
+    words: int
+    tags: Mapping[str, int]
+
+    @classmethod
+    def of(cls, log: BareLog, sessions: int) -> Self:
+        """Those of a log with so many sessions."""
+        sizes = {"stops": len(log.stops), "causes": len(log.causes), "layouts": len(log.layouts), "ratings": len(log.ratings)}
+        codes = {"level": sizes["stops"], "to": sizes["stops"], "cause": sizes["causes"], "layout": sizes["layouts"]}
+        codes |= {"rating": sizes["ratings"], "session": sessions, "file": len(log.files)}
+        return cls(codes, len(log.unknown_words), {name: len(values) for name, values in log.tags.items()})
+
+
+def require_sound(columns: Mapping[str, Column], limits: Limits) -> None:
+    """Refuse columns of records with a value that none can have.
+
+    Raises:
+        ValueError: there is one.
+    """
+    lengths = {len(column) for column in columns.values()}
+    _require(len(lengths) <= 1, "its columns differ in length")
+    if lengths in (set(), {0}):
+        return
+    for name, column in columns.items():
+        if name.startswith(TAG):
+            _within(name, column, ABSENT, limits.tags.get(name.removeprefix(TAG), 0) - 1)
+        elif name in limits.codes:
+            _within(name, column, 0 if name in ("session", "file") else ABSENT, limits.codes[name] - 1)
+        elif name in _RANGES:
+            _within(name, column, *_RANGES[name])
+        elif column.dtype.kind == "f":
+            _within(name, column, -_MOST, _MOST)
+    if "event" in columns:
+        _within("event", columns["event"], -limits.words, len(EVENTS) - 1)
+
+
+_RANGES: Final[Mapping[str, tuple[float, float]]] = {
+    "line": (1, _LINES),
+    "time": (-FAR, FAR),
+    "second": (-FAR, FAR),
+    "progress": (0, 1),
+}
+_NEVER_ABSENT: Final = frozenset({"time", "second"})
+
+
+def _within(name: str, column: Column, least: float, most: float) -> None:
+    if column.dtype.kind == "f":
+        given = column[~np.isnan(column)]
+        _require(name not in _NEVER_ABSENT or len(given) == len(column), f"a record without {name}")
+    else:
+        _require(column.dtype.kind in "iub", f"{name} is no column of numbers")
+        given = column
+    if len(given):
+        _require(least <= given.min() and given.max() <= most, f"{name} of a record is out of range")
+
+
+def require_sound_tables(tables: Mapping[str, Any], files: int) -> None:
+    """Refuse tables of sessions, names and refused records with a value that none can have.
+
+    Raises:
+        ValueError: there is one.
+        KeyError: a column is missing.
+    """
+    names, sessions, refused = tables["names"], tables["sessions"], tables["refused"]
+    _all_texts("names", names["kind"], names["text"])
+    _all_texts("sessions", sessions["name"], sessions["tags"])
+    _require(len(set(sessions["name"])) == len(sessions["name"]), "a session is there twice")
+    for key in ("player", "build", "epoch"):
+        _all_texts("sessions", [one for one in sessions[key] if one is not None])
+    _require(all(type(one) is bool for one in sessions["debug"]), "debug of a session is neither true nor false")
+    _require(all(type(one) is float and abs(one) < np.inf for one in sessions["first_clock"]), "a session begins at no time")
+    _require(all(type(one) is int and one >= ABSENT for one in sessions["part"]), "a session lies in no part")
+    _all_texts("refused", refused["reason"], [one for one in refused["session"] if one is not None])
+    for key, least, most in (("file", 0, files - 1), ("line", 0, _LINES), ("times", 1, _LINES)):
+        _require(
+            all(type(one) is int and least <= one <= most for one in refused[key]), f"{key} of a refused record is out of range"
+        )
+
+
+def _all_texts(where: str, *columns: list[object]) -> None:
+    _require(all(isinstance(one, str) for column in columns for one in column), f"{where} holds what is no text")
+
+
+def _require(holds: bool, why: str) -> None:
+    if not holds:
+        raise ValueError(why)
