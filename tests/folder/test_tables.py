@@ -4,6 +4,7 @@ import codecs
 import subprocess
 import threading
 import tomllib
+import unicodedata
 
 import pytest
 
@@ -213,13 +214,55 @@ def test_names_left_out_of_tables(folder):
 
 
 def test_whole_names_and_parts_of_names():
-    """A name of several words is replaced as one; a part of it, where it has a capital and so is meant."""
-    names = Pseudonyms({"Yarrow Reed": "player", "yarrow-reed-1": "session", "Bo": "player", "X": "player"})
-    hidden = names.in_text("YARROW  reed (yarrow-reed-1) met Bo: “Yarrow, mind the reed!” X marks it.")
-    assert hidden == "{0} ({1}) met {2}: “{0}, mind the reed!” X marks it.".format(
-        pseudonym("player", "Yarrow Reed"), pseudonym("session", "yarrow-reed-1"), pseudonym("player", "Bo")
+    """A name of several words is replaced as one, and so is a part of it, however they are written."""
+    names = Pseudonyms({"Yarrow Reed": "player", "yarrow-reed-1": "session", "Bo": "player", "X": "player", "Zoë": "player"})
+    hidden = names.in_text("YARROW  reed (yarrow-reed-1) met Bo: “yarrow, mind the reed!” x marks it, says Zoe\u0308.")
+    assert hidden == "{0} ({1}) met {2}: “{0}, mind the {0}!” {3} marks it, says {4}.".format(
+        *(pseudonym(kind, name) for name, kind in names.names.items())
     )
     assert names.in_text("") == "" and Pseudonyms({}).in_text("Bo") == "Bo"
+
+
+NAMES = ["Ada Wick", "山田太郎", "김민준", "Zoë", "Ольга", "ólafur", "Q", "สมชาย", "Ng", "maud_wick"]
+
+
+@pytest.mark.parametrize("keep", [(), ("--keep", "notes", "--keep", "answers")])
+def test_nobody_is_named(milepost, small_log, keep):
+    """Whatever script and form a name has, and wherever it stands, no report without names has it."""
+    lines = []
+    for n, name in enumerate(NAMES):
+        other = NAMES[(n + 1) % len(NAMES)]
+        for line in small_log[:7]:
+            cause = {"cause": other} if line["event"] == "death" else {}
+            lines.append(line | {"session": f"{name}-1", "player": name, "rival": other} | cause)
+    milepost.write("logs/Ada Wick.jsonl", lines)
+    milepost.write("course.toml", COURSE)
+    only = "Only Listed"
+    rows = [*NAMES, only]
+    milepost.write(
+        "ada wick players.csv",
+        "player,mail,role\n" + "".join(f"{one},{n}mail{n}@x.example,tester\n" for n, one in enumerate(rows)),
+    )
+    forms = [form for name in rows for form in (name, name.lower(), unicodedata.normalize("NFD", name)) if len(name) > 1]
+    milepost.write(
+        "notes.csv", "session,player,note\n" + "".join(f",{NAMES[0]},seen: {form} and 3mail3@x.example there\n" for form in forms)
+    )
+    milepost.write(
+        "answers.csv",
+        "player,level,question,answer\n"
+        + "".join(f"{NAMES[n]},,Who helped?,it was {form}さん\n" for n, form in enumerate(forms[:10])),
+    )
+    toml = 'logs = ["logs"]\ncourse = "course.toml"\nplayers = "ada wick players.csv"\nnotes = "notes.csv"\nanswers = "answers.csv"\n'
+    milepost.write("milepost.toml", toml)
+    for words in (("-o", "r.html"), ("-o", "r.md"), ("-o", "r.json"), ("--only", "deaths,check", "-o", "only.json")):
+        assert milepost("report", "--anonymous", *keep, *words).returncode == 0
+    texts = [(milepost.folder / name).read_text() for name in ("r.html", "r.md", "r.json", "only.json")]
+    texts.append(milepost("report", "--anonymous", *keep).stdout)
+    for text in texts:
+        plain = unicodedata.normalize("NFKC", text).casefold()
+        for name in (*rows, "3mail3@x.example"):
+            if len(name) > 2:
+                assert unicodedata.normalize("NFKC", name).casefold() not in plain, name
 
 
 def test_secrets_of_addresses_are_not_told(folder):

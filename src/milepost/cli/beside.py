@@ -11,11 +11,16 @@ from milepost.errors import UsageError
 from milepost.folder.answers import Question, read_answers
 from milepost.folder.notes import Noted, read_notes
 from milepost.folder.recordings import Recording, read_recordings
+from milepost.gate.anonymous import LEFT_OUT
+from milepost.logs.records.cells import decimal
 from milepost.reports import joined
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from milepost.cli.settling import Settled
     from milepost.course.course import Course
+    from milepost.folder.answers import Answer
     from milepost.folder.recordings import Recordings
     from milepost.gate.anonymous import Pseudonyms
     from milepost.measures.answers import Answers
@@ -37,17 +42,17 @@ def notes_of(args: argparse.Namespace, course: Course | None, hidden: Pseudonyms
     """The folder's notes, with the course's names of levels."""
     path = file_of_folder(args, "notes")
     notes = joined.by_course(read_notes(path), course) if path else []
-    return [_hiding(note, hidden) for note in notes] if hidden else notes
+    return [_hiding(note, hidden, "notes" in args.keep) for note in notes] if hidden else notes
 
 
-def _hiding(note: Noted, hidden: Pseudonyms) -> Noted:
+def _hiding(note: Noted, hidden: Pseudonyms, kept: bool) -> Noted:
     session, player = note["session"], note["player"]
     return Noted(
         {
             **note,
             "session": session and hidden.session(session),
             "player": player and hidden.player(player),
-            "note": hidden.in_text(note["note"]),
+            "note": hidden.in_text(note["note"]) if kept else LEFT_OUT,
         }
     )
 
@@ -65,8 +70,6 @@ def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> An
     if path is None:
         return None
     answers = read_answers(path)
-    if hidden is not None:
-        answers = tuple(replace(one, player=hidden.player(one.player), answer=hidden.in_text(one.answer)) for one in answers)
     questions = dict(settled.folder.questions) if settled is not None else {}
     for text in getattr(args, "order", []):
         question, sign, order = text.rpartition("=")
@@ -74,7 +77,17 @@ def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> An
         if not sign or not question or len(ranks) < 2:
             raise UsageError(f"--order {text}: write the question, an equals sign, and its answers with commas between.")
         questions[question] = replace(questions.get(question, Question()), order=ranks)
+    if hidden is not None:
+        answers = tuple(_hiding_answer(one, questions, hidden, "answers" in args.keep) for one in answers)
     return Answers(answers, questions, args.min_players)
+
+
+def _hiding_answer(answer: Answer, questions: Mapping[str, Question], hidden: Pseudonyms, kept: bool) -> Answer:
+    """An answer of nobody; its text stays where it is a number or one of those that were to be chosen from."""
+    ranks = [rank.casefold() for rank in questions.get(answer.question, Question()).order]
+    if decimal(answer.answer) is None and answer.answer.casefold() not in ranks:
+        answer = replace(answer, answer=hidden.in_text(answer.answer) if kept else LEFT_OUT)
+    return replace(answer, player=hidden.player(answer.player))
 
 
 def targets_of(args: argparse.Namespace) -> Targets:

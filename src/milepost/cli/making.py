@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from milepost.reports.documents import Made
 
 FORMS: Final = frozenset({".html", ".htm", ".md", ".json", ".pdf"})
-_WHOM: Final = re.compile(r"^((?:--where=)?\s*(?:player|session)\s*[!=<>]+).*", re.DOTALL)
+_NAMELESS: Final = re.compile(r"report|[\d.,:]+")  # words of a command line that name nobody, beside options
 
 
 def form_of(output: str | None) -> str | None:
@@ -44,8 +44,12 @@ def made_of(args: argparse.Namespace) -> Made:
     labels = [anonymous_file(s.label, n) if args.anonymous else s.label for n, s in enumerate(sources)]
     words = [_shown(word, args.anonymous) for word in args.words if not (args.anonymous and word in args.logs)]
     inputs = [(label, source.path) for label, source in zip(labels, sources, strict=True)]
-    inputs += [(name, Path(name)) for name in (args.course, args.map) if name]
-    inputs += [(os.path.relpath(path), path) for path in files_of_folder(args) if path not in {one for _, one in inputs}]
+    others = [(name, Path(name)) for name in (args.course, args.map) if name]
+    others += [
+        (os.path.relpath(path), path) for path in files_of_folder(args) if path not in {one for _, one in [*inputs, *others]}
+    ]
+    first = len(inputs)
+    inputs += [(anonymous_file(name, first + n) if args.anonymous else name, path) for n, (name, path) in enumerate(others)]
     return how_made(shlex.join(["milepost", *words, *(["LOG"] if args.anonymous else [])]), inputs)
 
 
@@ -59,4 +63,9 @@ def _shown(word: str, anonymous: bool) -> str:
     """A word of the command line without the secrets of an address, and without whom it names where nobody is to be named."""
     if is_address(word):
         word = without_secrets(word)
-    return _WHOM.sub(r"\1…", word) if anonymous else word
+    if not anonymous:
+        return word
+    option, equals, _ = word.partition("=")
+    if word.startswith("-"):
+        return f"{option}=…" if equals else word
+    return word if _NAMELESS.fullmatch(word) else "…"

@@ -5,12 +5,13 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, cast
 
 from milepost.audit.cautions import require_used
 from milepost.cli import terminal
 from milepost.cli.beside import answers_of, notes_of, recordings_of, targets_of
 from milepost.cli.comparing import compared
+from milepost.cli.loading import players_of_folder
 from milepost.cli.making import form_of, made_of
 from milepost.cli.settling import settings_of
 from milepost.cli.showing import paper, write
@@ -30,7 +31,7 @@ if TYPE_CHECKING:
 
 def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
     """The whole report's document."""
-    hidden = Pseudonyms.of(loaded.sessions) if args.anonymous else None
+    hidden = pseudonyms_of(args, loaded) if args.anonymous else None
     if hidden is not None:
         loaded = loaded.without_names()
     beside = Beside(
@@ -48,7 +49,13 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
     settings = settings_of(args)
     if settings is not None:
         report["settings"] = settings
-    return report
+    return report if hidden is None else cast("ReportDocument", hidden.in_document(report))
+
+
+def pseudonyms_of(args: argparse.Namespace, loaded: Loaded) -> Pseudonyms:
+    """Pseudonyms for whoever the log, or the folder's table of players, names."""
+    table = players_of_folder(args)
+    return Pseudonyms.of(loaded.sessions, {} if table is None else table.tags)
 
 
 def _compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument | None:

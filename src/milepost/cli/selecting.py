@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import argparse
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING, Final, cast
 
 from milepost.cli.exits import Exit
 from milepost.cli.making import form_of, made_of
+from milepost.cli.reporting import pseudonyms_of
 from milepost.cli.settling import with_settings
 from milepost.cli.showing import write
 from milepost.cli.telling import tell
@@ -71,9 +72,10 @@ def report_only(args: argparse.Namespace, loaded: Loaded) -> Exit:
         raise UsageError(f"--format csv holds one table, and {listed(list(names))} are several. Name one of them.")
     if args.since or args.before or args.after:
         raise UsageError("--since, --from and --to are for the whole report. Leave them out, or leave --only out.")
-    if args.anonymous:
-        loaded = loaded.without_names()
-    document = _document_of(args, names, loaded)
+    hidden = pseudonyms_of(args, loaded) if args.anonymous else None
+    document = _document_of(args, names, loaded if hidden is None else loaded.without_names())
+    if hidden is not None:
+        document = cast("SelectedDocument", hidden.in_document(document))
     views = [view for name in names if document[name] for view in MEASURES[name].views(document[name])]  # type: ignore[literal-required]
     missing = [name for name in names if not document[name]]  # type: ignore[literal-required]
     if len(missing) == len(names):

@@ -39,9 +39,11 @@ class Settled:
 
     def document(self, anonymous: bool) -> Settings:
         """It for machines; without the names of files and people where these are to be left out."""
-        hidden = ("logs", "where") if anonymous else ()
-        taken = {key: value for key, value in self.taken.items() if key not in hidden}
-        return Settings(file=self.folder.shown, taken={key: _without_secrets(value) for key, value in taken.items()})
+        shown = ("exclude", "replay", "targets")  # the others name files or people
+        taken = {key: value for key, value in self.taken.items() if key in shown or not anonymous}
+        return Settings(
+            file=FILE if anonymous else self.folder.shown, taken={key: _without_secrets(value) for key, value in taken.items()}
+        )
 
 
 def _without_secrets(value: object) -> object:

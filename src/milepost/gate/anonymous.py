@@ -3,18 +3,50 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from hashlib import blake2b
 from pathlib import Path
+from types import MappingProxyType
+from typing import Final
 
 from milepost.gate.players import spellings
 from milepost.logs.interface import BareLog, L, Refused, Sessions
+from milepost.vocabulary import END_CAUSES, EVENTS, FINDINGS, MOVE_KINDS, OUTCOMES, SUSPECTS
 
 _DIGITS = 8
-_WORD = re.compile(r"[\w-]+")
+_SCRIPTS: Final = "\u0e00-\u0eff\u1000-\u109f\u1780-\u17ff\u3040-\u30ff\u3400-\u9fff\uac00-\ud7a3"  # Thai to Korean
+_SPACELESS: Final = re.compile(f"[{_SCRIPTS}]")
+_WORD: Final = re.compile(rf"(?:(?![{_SCRIPTS}])[\w-])+|[{_SCRIPTS}]+")
+_OWN_WORDS: Final = frozenset(
+    (*EVENTS, *OUTCOMES, *END_CAUSES, *MOVE_KINDS, *SUSPECTS, *(finding.code for finding in FINDINGS))
+) | frozenset(
+    [
+        "none",
+        "spike",
+        "dip",
+        "step",
+        "weak",
+        "fair",
+        "strong",
+        "too_few",
+        "low",
+        "medium",
+        "high",
+        "same",
+        "harder",
+        "easier",
+        "met",
+        "missed",
+        "tries",
+        "time",
+    ]
+)
+_FREE_KEYS: Final = ("causes", "words", "said", "knobs")  # of objects whose keys are the log's own texts
+_DIFFERENT: Final = 0.8  # share of different values from which a column tells players apart
 _PSEUDONYM = re.compile(rf"session-[0-9a-f]{{{_DIGITS}}}")
 
 
@@ -56,21 +88,28 @@ def _hidden(refused: Refused) -> Refused:
     return refused if refused.session is None else refused._replace(session=pseudonym("session", refused.session))
 
 
+LEFT_OUT: Final = "(left out)"  # in place of a text that may name anybody
+
+
 @dataclass(frozen=True)
 class Pseudonyms:
-    """Pseudonyms for whoever a log names, also in what people wrote about them.
+    """Pseudonyms for whoever a log, or the table of players, names, also in what people wrote about them.
 
     Attributes:
-        names: all names of players and sessions, each with what it is.
+        names: all names of players and sessions, and what else tells of one player, each with what it is.
+        public: levels, builds and the like, which are shown as they are.
     """
 
     names: Mapping[str, str]
+    public: frozenset[str] = frozenset()
 
     @classmethod
-    def of(cls, log: BareLog) -> Pseudonyms:
-        """Of all names in a log."""
-        players = {name: "player" for name in log.sessions.player if name}
-        return cls(dict.fromkeys(log.sessions.name, "session") | players)
+    def of(cls, log: BareLog, table: Mapping[str, Mapping[str, str]] = MappingProxyType({})) -> Pseudonyms:
+        """Of all names in a log, and in a table of players' tags by their names."""
+        players = {name: "player" for name in (*log.sessions.player, *table) if name}
+        builds = {build for build in log.sessions.build if build}
+        told = {value: "player" for value in _of_one_player(table)}
+        return cls(told | dict.fromkeys(log.sessions.name, "session") | players, frozenset({*log.stops, *builds}))
 
     def session(self, name: str) -> str:
         """A session's."""
@@ -80,35 +119,84 @@ class Pseudonyms:
         """A player's; who has no name in the log is called as the session is."""
         return pseudonym(self.names.get(name, "player"), name)
 
-    def in_text(self, text: str) -> str:
-        """A text in which names are replaced, in whatever capitals they are written, and parts of names that have a capital."""
+    def in_text(self, text: str, parts: bool = True) -> str:
+        """A text in which names are replaced, however they are written: in other letters, in small ones, or within a word.
+
+        Args:
+            text: the text.
+            parts: whether words that a longer name is made of are taken for it.
+        """
+        text = unicodedata.normalize("NFC", text)
+        plain = _plain(text)
+        if not parts and plain in self._known[0]:
+            return self._instead(self._known[0][plain])
+        for spelled, of in self._within_words:
+            if spelled in plain:
+                plain = text = plain.replace(spelled, self._instead(of))
         words = list(_WORD.finditer(text))
         out, done, place = [], 0, 0
         while place < len(words):
-            name, length = self._name_at(words, place)
+            name, length = self._name_at(words, place, parts)
             if name is not None:
-                out += [text[done : words[place].start()], pseudonym(self.names[name], name)]
+                out += [text[done : words[place].start()], self._instead(name)]
                 done = words[place + length - 1].end()
             place += length
         return "".join([*out, text[done:]])
 
-    def _name_at(self, words: list[re.Match[str]], place: int) -> tuple[str | None, int]:
+    def in_document(self, value: object) -> object:
+        """A document, of texts, lists and objects, in which whole names are replaced wherever they stand."""
+        if isinstance(value, str):
+            return value if value in self.public or value in _OWN_WORDS or not value else self.in_text(value, parts=False)
+        if isinstance(value, Mapping):
+            return {
+                key: {str(self.in_document(name)): self.in_document(own) for name, own in one.items()}
+                if str(key).endswith(_FREE_KEYS) and isinstance(one, Mapping)
+                else self.in_document(one)
+                for key, one in value.items()
+            }
+        return [self.in_document(one) for one in value] if isinstance(value, list) else value
+
+    def _instead(self, name: str) -> str:
+        return pseudonym(self.names[name], name)
+
+    def _name_at(self, words: list[re.Match[str]], place: int, part: bool) -> tuple[str | None, int]:
         """The name that begins at a word, and how many words it has."""
         whole, parts, longest = self._known
         for length in range(min(longest, len(words) - place), 0, -1):
-            said = " ".join(word[0] for word in words[place : place + length]).casefold()
-            if said in whole:
+            said = " ".join(_plain(word[0]) for word in words[place : place + length])
+            if said in whole and (part or len(said) > 1):
                 return whole[said], length
-        word = words[place][0]
-        return (parts.get(word.casefold()) if word[:1].isupper() else None), 1
+        return (parts.get(_plain(words[place][0])) if part else None), 1
 
     @cached_property
     def _known(self) -> tuple[dict[str, str], dict[str, str], int]:
         """Names and parts of names by how they are said, and how many words the longest has."""
-        said = {name: _WORD.findall(name.casefold()) for name in self.names if len(name) > 1}
+        shown = {_plain(one) for one in self.public}
+        said = {name: _WORD.findall(_plain(name)) for name in self.names if _plain(name) not in shown}
         whole = {" ".join(words): name for name, words in said.items() if words}
         parts = {word: name for name, words in said.items() if len(words) > 1 for word in words if len(word) > 1}
         return whole, parts, max((len(words) for words in said.values()), default=1)
+
+    @cached_property
+    def _within_words(self) -> list[tuple[str, str]]:
+        """Names in scripts that put no space between words, the longest first."""
+        found = [(plain, name) for name in self.names if len(plain := _plain(name)) > 1 and _SPACELESS.search(plain)]
+        return sorted(found, key=lambda pair: -len(pair[0]))
+
+
+def _of_one_player(table: Mapping[str, Mapping[str, str]]) -> set[str]:
+    """Values of a table of players that tell of one player alone: of columns in which nearly all values differ."""
+    columns: dict[str, list[str]] = {}
+    for tags in table.values():
+        for column, value in tags.items():
+            columns.setdefault(column, []).append(value)
+    several = [set(values) for values in columns.values() if len(set(values)) > max(2, _DIFFERENT * len(values))]
+    return {value for values in several for value in values if not value.replace(".", "").isdigit()}
+
+
+def _plain(text: str) -> str:
+    """A text as it is compared: composed, without width variants, in small letters."""
+    return unicodedata.normalize("NFKC", text).casefold()
 
 
 def pseudonym(kind: str, name: str) -> str:

@@ -16,6 +16,8 @@ _PLAIN: Final = {"where": "where", "exclude": "without"}
 
 def said_of(settings: Settings) -> str:
     """It as a line."""
+    if not settings["taken"]:
+        return f"Settings were taken from {safe(settings['file'])}."
     return f"Taken from {safe(settings['file'])}: {listed([_said(key, value) for key, value in settings['taken'].items()])}."
 
 

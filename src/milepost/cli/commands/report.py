@@ -32,6 +32,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--anonymous", action="store_true", help="pseudonyms for players, sessions and files; the same name gets the same one"
     )
+    parser.add_argument(
+        "--keep",
+        action="append",
+        default=[],
+        choices=("notes", "answers"),
+        help="with --anonymous: show the text of notes, or answers in words, with names replaced; may be repeated",
+    )
 
 
 def run(args: argparse.Namespace) -> Exit:
