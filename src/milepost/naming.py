@@ -29,5 +29,7 @@ def natural_key(name: str) -> tuple[list[tuple[int, int, str]], str]:
 def nearest(name: str, known: Iterable[str]) -> str:
     """A sentence, after a space, that asks for the nearest of the names that are known; empty where none is near."""
     by_fold = {folded(one): one for one in known}
-    near = get_close_matches(folded(name), by_fold, 1, cutoff=0.5)
+    own = folded(name)
+    begins = sorted((one for one in by_fold if own and one.startswith(own)), key=natural_key)
+    near = begins or get_close_matches(own, by_fold, 1, cutoff=0.5)
     return f" Did you mean {by_fold[near[0]]}?" if near else ""

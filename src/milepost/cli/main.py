@@ -5,9 +5,10 @@ from __future__ import annotations
 import argparse
 import gc
 import os
+import re
 import signal
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from functools import cache
 from importlib import import_module
@@ -21,6 +22,7 @@ from milepost.cli.exits import Exit
 from milepost.cli.options import add_saying
 from milepost.cli.telling import speak, tell
 from milepost.errors import MilePostError
+from milepost.naming import nearest
 from milepost.version import version_text
 
 _ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
@@ -44,8 +46,27 @@ class _Parser(argparse.ArgumentParser):
     """A parser whose errors are one line that says what to do."""
 
     def error(self, message: str) -> NoReturn:
-        """Say what is wrong and where help is, with status 2."""
-        self.exit(Exit.UNUSABLE, f"{self.prog}: {message}. {self.prog} --help explains.\n")
+        """Say what is wrong, which word may be meant, and where help is, with status 2."""
+        self.exit(Exit.UNUSABLE, f"{self.prog}: {self._with_nearest(message)} {self.prog} --help explains.\n")
+
+    def _with_nearest(self, message: str) -> str:
+        from milepost.wording import safe
+
+        unknown = re.match(r"argument COMMAND: invalid choice: '(.*?)'", message)
+        if unknown is not None:
+            return f"there is no command {safe(unknown[1])}.{nearest(unknown[1], all_commands())}"
+        options = [option for action in self._all_actions() for option in action.option_strings if option.startswith("--")]
+        wrong = [word for word in message.partition("unrecognized arguments: ")[2].split() if word.startswith("--")]
+        hints = [hint for word in wrong if (hint := nearest(word.partition("=")[0], options))]
+        return f"{safe(message)}.{hints[0] if hints else ''}"
+
+    def _all_actions(self) -> Iterator[argparse.Action]:
+        """The options of this parser, and of the commands that it knows."""
+        for action in self._actions:
+            yield action
+            if isinstance(action, argparse._SubParsersAction):
+                for command in action.choices.values():
+                    yield from command._actions
 
 
 @cache

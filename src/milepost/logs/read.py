@@ -10,6 +10,7 @@ from milepost.errors import LogError
 from milepost.logs.fast.block import Block
 from milepost.logs.fast.chunks import chunked
 from milepost.logs.fast.roles import is_columnwise
+from milepost.logs.formats.other_kinds import kind_of_file
 from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
 from milepost.logs.interface import DEFAULTS, BareLog, Log, ReadOptions
@@ -240,10 +241,15 @@ def _read_whole(reader: _Strict, source: Source, log_map: LogMap, builder: Recor
 def nothing_in(log: BareLog) -> LogError:
     """Why a log is refused of which no record can be used."""
     where = log.files[0] if len(log.files) == 1 else f"{log.files[0]} and {len(log.files) - 1} more"
+    if not log.refused and (kind := kind_of_file(log.files[0])):
+        return LogError(f"{log.files[0]}: {kind}")
     if not log.refused:
         return LogError(f"{where}: the log is empty. Give a log with at least one record.")
     first = log.refused[0]
-    return LogError(
-        f"{log.files[first.place.file]}:{first.place.line}: {first.reason}, and no other record of the log can be "
-        "used. Logs with other field names are read through --map FILE; milepost map LOG drafts one."
-    )
+    if kind := kind_of_file(log.files[first.place.file]):
+        return LogError(f"{log.files[first.place.file]}: {kind}")
+    hint = "Logs with other field names are read through --map FILE; milepost map LOG drafts one."
+    if log.map_use is not None:
+        hint = "Does the log map fit? milepost map LOG drafts one to hold it against."
+    where = f"{log.files[first.place.file]}:{first.place.line}"
+    return LogError(f"{where}: {first.reason}, and no other record of the log can be used. {hint}")

@@ -18,6 +18,7 @@ from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.times import TimeInLevel, TimesRow
 from milepost.measures.watching import Watched, to_watch
+from milepost.naming import nearest
 from milepost.numerics.intervals import median
 from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
@@ -141,7 +142,8 @@ def place_of(play: Summed, name: str) -> int:
     names = play.stops[: play.n_levels]
     place = place_called(play.course or Course(None, tuple(map(Level, names))), name)
     if place is None:
-        raise UsageError(f"no level of the course is called {name!r}. Its levels: {', '.join(names[:40])}.")
+        near = nearest(name, names) or f" Its levels: {', '.join(names[:40])}."
+        raise UsageError(f"no level of the course is called {name!r}.{near}")
     return place
 
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from milepost.errors import UsageError
 from milepost.measures.interface import Table
+from milepost.naming import nearest
 from milepost.playback.play import FullPlay, Play, with_records
 from milepost.vocabulary import FINDINGS, MOVE_KINDS, OUTCOMES
 
@@ -89,8 +90,9 @@ class Trace:
             return order
         chosen = [n for n in order if self.session in (names[n], players[play.gated.player[n]])]
         if not chosen:
-            some = ", ".join(names[n] for n in order[:6])
-            raise UsageError(f"no session or player is called {self.session!r}. Some of the {len(names)} sessions: {some}.")
+            some = f" Some of the {len(names)} sessions: {', '.join(names[n] for n in order[:6])}."
+            near = nearest(self.session, [*players, *names]) or some
+            raise UsageError(f"no session or player is called {self.session!r}.{near}")
         return chosen
 
     def _row(self, play: Play, k: int) -> TraceRow:

@@ -314,7 +314,7 @@ def _neighbours(report: LevelPageFigures) -> View[Neighbour]:
         count_column("players", "players"),
         count_column("tries", "settled"),
         *share_columns("a try clears", "try_clear", 0, 1),
-        *(Column(f"{build}: a try clears", _by_build(build), rank=2) for build in report["builds"]),
+        *(Column(f"{safe(build)}: a try clears", _by_build(build), rank=2) for build in report["builds"]),
     )
     return View("Beside its neighbours", columns, report["neighbours"], [])
 

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from milepost.errors import LogError
+from milepost.logs.formats.other_kinds import seems_to_be_no_log
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
 from milepost.logs.sources.files import Source
@@ -62,6 +63,8 @@ def _header(source: Source, rows: Iterator[list[str]], options: ReadOptions, hea
     except csv.Error as error:
         raise LogError(f"{source.label}:1: no header that can be read ({error}).") from None
     if any(_is_odd(name) for name in header):
+        if kind := seems_to_be_no_log(head):
+            raise LogError(f"{source.label}: {kind}")
         seems = seems_to_be(head)
         told = f'; it seems to be {seems}. Say so in a log map: [input] encoding = "{seems}"' if seems else ""
         raise LogError(f"{source.label}:1: the header is not {options.encoding or 'UTF-8'}{told}.")

@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterator
 
 from milepost.errors import LogError
+from milepost.logs.formats.other_kinds import seems_to_be_no_log
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources.files import Source
 from milepost.progress import Progress
@@ -98,6 +99,8 @@ def read_array(source: Source, sink: Sink, options: ReadOptions, progress: Progr
     try:
         text = data.removeprefix(_BOM).decode("utf-8")
     except UnicodeDecodeError as error:
+        if kind := seems_to_be_no_log(data):
+            raise LogError(f"{source.label}: {kind}") from None
         raise LogError(f"{source.label}: not UTF-8 at byte {error.start + 1:,}. Is it a JSON file?") from None
     try:
         for number, record in enumerate(_elements(text), 1):

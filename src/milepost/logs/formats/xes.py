@@ -7,6 +7,7 @@ from typing import BinaryIO
 from xml.etree.ElementTree import Element
 
 from milepost.errors import LogError
+from milepost.logs.formats.other_kinds import kind_of_file
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources.files import Source
 from milepost.progress import Progress
@@ -28,15 +29,20 @@ def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progres
 
     from defusedxml.common import DefusedXmlException
 
+    kind = kind_of_file(source.path) if source.path is not None else None
     try:
         with source.open(options.max_bytes) as stream:
             _give(_events(stream), sink, progress)
     except ParseError as error:
         line = error.position[0]
+        if kind:
+            raise LogError(f"{source.label}: {kind}") from None
         raise LogError(f"{source.label}:{line}: not XML from here on ({error}). Is the file whole?") from None
     except LookupError as error:
         raise LogError(f"{source.label}: declares an encoding that cannot be read ({error}). Write it in UTF-8.") from None
     except DefusedXmlException as error:
+        if kind:
+            raise LogError(f"{source.label}: {kind}") from None
         raise LogError(f"{source.label}: declares XML entities ({type(error).__name__}), which a log must not.") from None
 
 

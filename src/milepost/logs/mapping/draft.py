@@ -11,6 +11,7 @@ from typing import Final
 import numpy as np
 
 from milepost.errors import LogError
+from milepost.logs.formats.other_kinds import kind_of_file
 from milepost.logs.formats.table import FORMATS
 from milepost.logs.formats.telling import tell
 from milepost.logs.interface import ReadOptions
@@ -77,7 +78,8 @@ def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILEN
     for source in sources:
         FORMATS[tell(source, options)].read(source, sample, options, progress)
     if not sample.records:
-        raise LogError(f"{sources[0].label}: no record to look at. Is the format right? --input-format forces one.")
+        kind = kind_of_file(sources[0].path) if sources[0].path is not None else None
+        raise LogError(f"{sources[0].label}: {kind or 'no record to look at. --input-format says which format it has.'}")
     arrays = sample.taken_out()
     columns = _columns(sample.records)
     sheet = None if arrays else drafted_sheet(columns, len(sample.records))

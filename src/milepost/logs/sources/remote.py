@@ -16,7 +16,6 @@ if TYPE_CHECKING:
 
 _ADDRESS: Final = re.compile(r"[a-z][a-z0-9+.-]*://", re.IGNORECASE)
 _AT_ONCE: Final = 1 << 20  # bytes
-_SECRET: Final = re.compile(r"(?<=:)//[^/@]*@")
 _NEEDS: Final = "Reading from such an address needs the extra: pip install 'milepost[remote]'."
 
 
@@ -26,8 +25,17 @@ def is_address(name: str) -> bool:
 
 
 def without_secrets(address: str) -> str:
-    """An address as it may be shown: without a user's name, a password, or what comes after a question mark."""
-    return _SECRET.sub("//", address).partition("?")[0]
+    """An address as it may be shown: without a user's name, a password, or what comes after a question mark or a number sign.
+
+    A password may have an @ or a slash in it, so all goes that stands before the last @.
+    """
+    kind, mark, rest = address.partition("://")
+    if not mark:
+        return address
+    before, at, after = rest.rpartition("@")
+    if at and any(sign in before for sign in "?#"):
+        return f"{kind}://…"  # a password with such a sign in it, or a query with an @: nobody can tell
+    return f"{kind}://{re.split('[?#]', after)[0]}"
 
 
 @cache
