@@ -1,4 +1,4 @@
-"""Broken logs by the thousand: no traceback, no hang, every record accounted for, and both readers agree.
+"""Broken inputs by the thousand: no traceback, no hang, every record accounted for, and both readers agree.
 
 Run from the project's root: python benchmarks/fuzz.py --logs 100000 --readers 10000
 """
@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from fuzz_inputs import try_inputs
 
 from milepost.audit.audit import audit
 from milepost.course.course import read_course
@@ -344,13 +345,14 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--logs", type=int, default=10_000, help="mutated logs over all formats (10000)")
     parser.add_argument("--readers", type=int, default=1000, help="mutated logs that both readers read (1000)")
+    parser.add_argument("--inputs", type=int, default=1000, help="broken stores, maps, courses, folders and tables (1000)")
     parser.add_argument("--first", type=int, default=0, help="the first seed (0)")
     parser.add_argument("--jobs", type=int, default=2, help="processes (2)")
     parser.add_argument("--keep", default=tempfile.gettempdir(), help="where logs are kept that must not be")
     args = parser.parse_args()
     begun, found = time.monotonic(), Counter[str]()
     with ProcessPoolExecutor(args.jobs) as pool:
-        for work, total in ((try_logs, args.logs), (try_readers, args.readers)):
+        for work, total in ((try_logs, args.logs), (try_readers, args.readers), (try_inputs, args.inputs)):
             each = max(1, min(1000, -(-total // args.jobs)))
             jobs = [(args.first + n, min(each, total - n), args.keep) for n in range(0, total, each)]
             for came in pool.map(work, jobs):

@@ -286,7 +286,7 @@ def compare(
         before, after: the two builds; those not named are the two that appeared last.
         key: a tag, of which two values are compared instead.
         settings: ``min_players``, of fewer nothing is claimed; ``assigned``, `lot` or `crossed`; ``looks`` planned at a running
-            test; ``untouched``, levels known not to have changed.
+            test; ``untouched``, levels known not to have changed; ``shares`` that a lot deals out, the one side to the other.
 
     Raises:
         UsageError: the log does not have two such values.

@@ -92,7 +92,7 @@ def test_level_page(setback):
     assert (first["to_clear"], first["left_before_input"]) == (10.0, 0)
     done = setback("level", "High Arch", *WORDS)
     assert (done.returncode, done.stdout) == (2, "")
-    assert "Its levels: Mill Pond, Low Arch, Reed Gate" in done.stderr
+    assert "Did you mean Low Arch?" in done.stderr
 
 
 def test_trace(setback):

@@ -50,7 +50,7 @@ def test_tables(tmp_path):
 
 def test_pandas_stays_out(tmp_path):
     """Reading a large log, packing it and reading it back loads no pandas, which takes as long as a whole small log."""
-    line = '{"session": "%d", "time": %d, "event": "hit", "level": "Mill Pond", "x": null, "mood": "calm"}\n'
+    line = '{"session": "%d", "time": %d, "event": "start", "level": "Mill Pond", "x": null, "mood": "calm"}\n'
     (tmp_path / "log.jsonl").write_text("".join(line % (number % 7, number) for number in range(60_000)))
     code = (
         "import sys\nfrom milepost.cli.main import main\n"

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Final, TypedDict
 
 from milepost.audit.time_unit import guessed_unit
-from milepost.audit.weights import MANY_RECORDS, all_records, finding_weights, levels_moved, share_taken
+from milepost.audit.weights import MANY_RECORDS, TAKING, all_records, finding_weights, levels_moved, share_taken
 from milepost.errors import LogError
 from milepost.measures.raw import RawCounts
 from milepost.measures.sums.attendance import Attendance
@@ -56,7 +56,7 @@ def require_used(play: Summed) -> None:
     tallies = tallies_of(play)
     if tallies.records > tallies.dropped or not all_records(play):
         return
-    found = [f"{code} {count:,}" for code, count in finding_counts(play).items()]
+    found = [f"{code} {count:,}" for code, count in finding_counts(play).items() if code in TAKING]
     strange = [safe(word) for word in list(unknown_words(play))[:_MOST_WORDS]]
     what = f" Its event words are {listed(strange)}: a log map says what they mean (milepost map drafts one)." if strange else ""
     raise LogError(f"No record could be used: {', '.join(found)}.{what}")
@@ -79,6 +79,11 @@ def _assumptions(play: Summed) -> Iterator[Caution]:
     if left and cut > MANY_RECORDS * left:
         what = f"{cut:,} of {left:,} records ({percent(cut / left)}) come after a skip and were left out"
         yield _first("after_skip", f"{what}. The course may not be a line: --shortcuts keep counts what follows a skip.")
+    moved_on = counts.get("advance_without_clear", 0)
+    if moved_on > MANY_RECORDS * (times.clears + moved_on) and times.clears:
+        how = f"{moved_on:,} times a player moved on from a level that no clear was logged of, beside {times.clears:,} clears"
+        what = "Clears may be missing: --implied-complete counts moving on as a clear"
+        yield Caution(code="advance_without_clear", sentence=f"{how}. {what}.", first=False)
     guess = guessed_unit(play)
     if guess is not None:
         yield Caution(code="time_unit", sentence=f"{guess.why[0].upper()}{guess.why[1:]}.", first=False)

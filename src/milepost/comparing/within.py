@@ -25,6 +25,7 @@ class CompareSettings(TypedDict, total=False):
     assigned: Assigned | None
     looks: int
     untouched: tuple[str, ...]
+    shares: tuple[float, float]
 
 
 @dataclass(frozen=True)
@@ -38,6 +39,7 @@ class CompareWithin:
         assigned: how players came to their build: by `lot`, or all to both in `crossed` order.
         looks: how often a running test is looked at, as planned.
         untouched: levels known not to have changed.
+        shares: what a lot deals out, the one side to the other.
     """
 
     before: str | None = None
@@ -47,6 +49,7 @@ class CompareWithin:
     assigned: Assigned | None = None
     looks: int = 1
     untouched: tuple[str, ...] = ()
+    shares: tuple[float, float] = (1.0, 1.0)
 
     def __call__(self, play: Play) -> Table[CompareRow, CompareTotals]:
         """One row a level of either.
@@ -61,7 +64,7 @@ class CompareWithin:
             split, sides = split_by_attribute(play, self.key, self.before, self.after)
         else:
             split, sides = self._by_session(play)
-        settings = Compare(split, self.min_players, self.assigned, self.looks, self.untouched)
+        settings = Compare(split, self.min_players, self.assigned, self.looks, self.untouched, self.shares)
         return settings(*sides, play.gated.log.sessions.name)
 
     def _by_session(self, play: Play) -> tuple[Split, tuple[Play, Play]]:
