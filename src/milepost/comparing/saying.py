@@ -106,11 +106,12 @@ def _shift(totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:
             moved += " Most levels changed alike would look the same; name levels that nobody touched with --untouched."
         said = [moved]
     if shift["practice"] is not None:
-        worth = _span(shift["practice"]["size"], shift["practice"]["low"], shift["practice"]["high"])
-        said.append(f"To players who came back, having seen a level is worth {worth}.")
+        own = shift["practice"]
+        span = _span(-own["size"], -own["high"], -own["low"])
+        said.append(f"To players who came back, a level that they had seen is harder by {span} (− is easier).")
     elif shift["players_both"] >= 5 and compared["unit"] == "session":
         both = shift["players_both"]
-        said.append(f"{both} players played both; what having seen a level is worth to them cannot be told from the shift.")
+        said.append(f"{both} players played both; how much easier a level is that they had seen cannot be told from the shift.")
     return said
 
 

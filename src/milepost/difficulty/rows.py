@@ -40,6 +40,7 @@ class JudgedRow(LevelRow, Judged, Cost):
     q_value: float | None
     tries: int
     players: int
+    first_try: float | None
     chance: float | None
     expected_chance: float | None
     try_clear: float | None

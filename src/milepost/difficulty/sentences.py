@@ -59,7 +59,8 @@ def unsaid(rows: Sequence[JudgedRow], basis: str) -> list[str]:
 
 
 def _by_tries(row: JudgedRow) -> str:
-    chance, expected = percent(row["chance"]), percent(row["expected_chance"])
+    seen = row["first_try"] if row["first_try"] is not None else row["chance"]
+    chance, expected = percent(seen), percent(row["expected_chance"])
     return f"{chance} of first tries clear; the levels around it lead one to expect {expected}."
 
 

@@ -164,10 +164,8 @@ def give_waiting(builder: RecordBuilder) -> None:
     files = exploded(selected([records for records, _ in waiting], log_map, further), log_map)
     if translator.starts is not None:
         noting = Translator(log_map, translator.starts)
-        for one in files:
-            for _, record in one.waiting:
-                if not isinstance(record, str):
-                    noting.note_session(record, cells)
+        for record in (record for one in files for record in one.records()):
+            noting.note_session(record, cells)
         translator.starts.settle()
     for one in files:
         one.give(_last_sink(builder, one.file, translator, cells))

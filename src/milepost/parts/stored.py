@@ -10,10 +10,10 @@ from milepost.errors import LogError
 from milepost.logs.interface import BareLog, Log
 from milepost.logs.read import nothing_in
 from milepost.parts.own import Opened, own_sessions
-from milepost.store.checks import Limits
+from milepost.store.checks import Limits, sound
 from milepost.store.manifest import Manifest, kept_as, latest, read_manifest
 from milepost.store.sessions import SessionTable
-from milepost.store.store import bare_log, groups_of_parts, log_and_sessions, records_of, sound
+from milepost.store.store import bare_log, groups_of_parts, log_and_sessions, records_of
 
 
 @dataclass(frozen=True)

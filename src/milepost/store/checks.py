@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import Any, Final, Self
+from pathlib import Path
+from typing import Final, Self
 
 import numpy as np
 
 from milepost.arrays import Column
+from milepost.errors import LogError
 from milepost.logs.interface import ABSENT, TAG, BareLog
 from milepost.logs.records.known import FAR
 from milepost.vocabulary import EVENTS
@@ -83,7 +86,7 @@ def _within(name: str, column: Column, least: float, most: float) -> None:
         _require(least <= given.min() and given.max() <= most, f"{name} of a record is out of range")
 
 
-def require_sound_tables(tables: Mapping[str, Any], files: int) -> None:
+def require_sound_tables(tables: Mapping[str, Mapping[str, list[object]]], files: int) -> None:
     """Refuse tables of sessions, names and refused records with a value that none can have.
 
     Raises:
@@ -113,3 +116,19 @@ def _all_texts(where: str, *columns: list[object]) -> None:
 def _require(holds: bool, why: str) -> None:
     if not holds:
         raise ValueError(why)
+
+
+@contextmanager
+def sound(folder: Path) -> Iterator[None]:
+    """Say of a store whose content makes no sense that it is damaged, whoever wrote it.
+
+    Raises:
+        LogError: it is.
+    """
+    from pyarrow import ArrowException
+
+    try:
+        yield
+    except (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, OSError, ArrowException) as error:
+        what = str(error).partition("\n")[0] or type(error).__name__
+        raise LogError(f"{folder}: the store is damaged ({what}). Pack the logs again.") from error

@@ -43,7 +43,9 @@ class SessionTable:
 
     def some(self, rows: Ints) -> Sessions:
         """Some of them by their numbers."""
-        name, player, epoch = ([*map(restored, texts_at(self.texts[column], rows))] for column in _TEXTS)
+        name, player, epoch = (
+            cast("list[str | None]", [*map(restored, texts_at(self.texts[column], rows))]) for column in _TEXTS
+        )
         build, tags = (_spelled_out(self.few[column], rows) for column in _FEW)
         known = {text: json.loads(text) for text in set(tags)}
         debug = zip(name, self.debug[rows].tolist(), strict=True)

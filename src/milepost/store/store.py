@@ -28,7 +28,7 @@ from milepost.naming import folded
 from milepost.numerics.narrow import slimmest
 from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
-from milepost.store.checks import Limits, require_sound, require_sound_tables
+from milepost.store.checks import Limits, require_sound, require_sound_tables, sound
 from milepost.store.checksums import checksum
 from milepost.store.manifest import REPLAYED, Entry, Manifest, kept_as, latest, read_manifest
 from milepost.store.own_files import require_no_links
@@ -39,22 +39,6 @@ _NOT_KEPT: Final = "tags not kept"
 _OF_SESSIONS: Final = ("name", "player", "build", "epoch", "debug", "tags", "first_clock", "part")
 _NO_SESSIONS: Final[dict[str, list[object]]] = {name: [] for name in _OF_SESSIONS}
 _BUSY: Final = "{}: another pack is writing to it. Wait until that is done."
-
-
-@contextmanager
-def sound(folder: Path) -> Iterator[None]:
-    """Say of a store whose content makes no sense that it is damaged, whoever wrote it.
-
-    Raises:
-        LogError: it is.
-    """
-    from pyarrow import ArrowException
-
-    try:
-        yield
-    except (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, OSError, ArrowException) as error:
-        what = str(error).partition("\n")[0] or type(error).__name__
-        raise LogError(f"{folder}: the store is damaged ({what}). Pack the logs again.") from error
 
 
 def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manifest:

@@ -59,7 +59,7 @@ def _encodable(cell: str | None) -> str | None:
     return _LONE.sub(lambda found: f"{_ESCAPE}{ord(found[0]):x}", cell)
 
 
-def restored(cell: Any) -> Any:
+def restored(cell: object) -> object:
     """A cell as it was before it was written."""
     if not isinstance(cell, str) or cell.isascii() or _ESCAPE not in cell:
         return cell

@@ -34,12 +34,7 @@ def read_database(source: Source, sink: Sink, options: ReadOptions, progress: Pr
         base.set_authorizer(_reading_only)
         base.text_factory = lambda data: data.decode("utf-8", "surrogateescape")
         with stopped_after(options.query_seconds, base.interrupt):
-            cursor = base.execute(options.query or _select(base, source))
-            names = [column[0] for column in cursor.description or ()]
-            for number, row in enumerate(cursor, 1):
-                sink.add(_record(names, row), number)
-                if number % _STEP == 0:
-                    progress.advance(_STEP)
+            _give(base.execute(options.query or _select(base, source)), sink, progress)
     except MemoryError as error:
         raise LogError(f"{source.label}: the query needs more than {query_memory() >> 20} MiB of memory. Select less.") from error
     except sqlite3.OperationalError as error:
@@ -50,6 +45,14 @@ def read_database(source: Source, sink: Sink, options: ReadOptions, progress: Pr
         raise LogError(f"{source.label}: cannot be read as SQLite ({error}).") from error
     finally:
         base.close()
+
+
+def _give(cursor: sqlite3.Cursor, sink: Sink, progress: Progress) -> None:
+    names = [column[0] for column in cursor.description or ()]
+    for number, row in enumerate(cursor, 1):
+        sink.add(_record(names, row), number)
+        if number % _STEP == 0:
+            progress.advance(_STEP)
 
 
 def _reading_only(action: int, first: str | None, second: str | None, *_: object) -> int:

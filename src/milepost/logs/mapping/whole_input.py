@@ -35,6 +35,10 @@ class FileRecords(Stage):
     def finish(self) -> None:
         """Nothing is left."""
 
+    def records(self) -> list[Mapping[str, object]]:
+        """The records that wait."""
+        return [one for _, one in self.waiting if not isinstance(one, str)]
+
     def give(self, sink: Stage) -> None:
         """Give all to a sink, which then knows that nothing more comes; they wait no longer."""
         self.hand_on(sink)
