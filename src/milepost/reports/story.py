@@ -35,11 +35,19 @@ class Chapter:
 
 
 def story(report: ReportDocument) -> list[Chapter]:
-    """The chapters of a whole report's document that have something to say."""
+    """The chapters of a whole report's document, after what has to be known before them."""
+    first = cautions_of_report(report)
+    return [*([Chapter("Before anything else", first)] if first else []), *chapters(report)]
+
+
+def cautions_of_report(report: ReportDocument) -> list[str]:
+    """What has to be known before any figure, what stands before all else first."""
+    return [one["sentence"] for one in sorted(report["cautions"], key=lambda one: not one["first"])]
+
+
+def chapters(report: ReportDocument) -> list[Chapter]:
+    """The chapters that have something to say."""
     told = [
-        Chapter(
-            "Before anything else", [one["sentence"] for one in sorted(report["cautions"], key=lambda one: not one["first"])]
-        ),
         Chapter(*_to_fix(report), ordered=True),
         Chapter("What is new", since_sentences(report["since"]) if report["since"] else []),
         Chapter(*_between_builds(report)),

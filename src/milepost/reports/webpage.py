@@ -17,7 +17,7 @@ from milepost.reports.level_pages import level_pages
 from milepost.reports.made import made_view
 from milepost.reports.registry import MEASURES
 from milepost.reports.settings import said_of
-from milepost.reports.story import story
+from milepost.reports.story import cautions_of_report, chapters
 from milepost.reports.summary import summary_view
 from milepost.wording import plural, safe
 
@@ -68,6 +68,7 @@ def render_page(report: ReportDocument, first: Picture, pictures: list[Picture],
         style=Markup(style),
         script=Markup(script),
         script_hash=b64encode(sha256(script.encode()).digest()).decode(),
+        cautions=cautions_of_report(report),
         story=_chapters(report),
         first=_shown(first, []),
         overview=_shown(pictures[0], [summary_view(report)]),
@@ -122,7 +123,7 @@ def _chapters(report: ReportDocument) -> list[dict[str, object]]:
         lead = next((name for name in names if sentence.startswith(name)), "")
         return lead, sentence[len(lead) :]
 
-    return [vars(chapter) | {"sentences": [parted(said) for said in chapter.sentences]} for chapter in story(report)]
+    return [vars(chapter) | {"sentences": [parted(said) for said in chapter.sentences]} for chapter in chapters(report)]
 
 
 def _is_link(cell: str) -> bool:
