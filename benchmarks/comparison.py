@@ -13,8 +13,8 @@ from zlib import crc32
 
 import numpy as np
 
-from milepost.comparing.estimates import Sides, estimated
-from milepost.comparing.verdicts import told
+from milepost.comparison.estimates import Sides, estimated
+from milepost.comparison.verdicts import told
 from milepost.numerics.tries_of_items import TriesOfItems
 
 LEVELS = 24

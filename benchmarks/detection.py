@@ -14,11 +14,11 @@ from zlib import crc32
 
 import numpy as np
 
-from milepost.difficulty.reading import read_tries
+from milepost.difficulty.fit_course import read_tries
 from milepost.difficulty.verdict import verdicts
 from milepost.numerics.tries_of_items import TriesOfItems
-from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
+from milepost.simulate.simulated_players import play_course
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 ROUGHNESS = 0.25

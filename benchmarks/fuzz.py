@@ -25,7 +25,7 @@ from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.errors import MilePostError
 from milepost.logs import read as reading
-from milepost.logs.fast import chunks
+from milepost.logs.columnar import chunks
 from milepost.logs.interface import TAG
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.read import read
@@ -35,10 +35,10 @@ from milepost.measures.funnel import Funnel
 from milepost.measures.moves import Moves
 from milepost.measures.times import TimeInLevel
 from milepost.playback.replay import replay_log
+from milepost.reports.build_document import document
 from milepost.reports.check_views import check_views
-from milepost.reports.document import document
 from milepost.rules import ReplayRules
-from milepost.store.packing import Into, pack
+from milepost.store.pack_store import Into, pack
 
 ROOT = Path(__file__).resolve().parent.parent
 FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")

@@ -28,15 +28,15 @@ from mutmut.utils.format_utils import get_mutant_name
 
 from milepost.numerics.intervals import wilson
 
-PACKAGES = ("gate", "playback", "measures", "numerics", "difficulty")
+PACKAGES = ("cleaning", "playback", "measures", "numerics", "difficulty")
 TESTS = (
     *PACKAGES,
     "audit",
-    "comparing",
+    "comparison",
     "folder",
-    "parts/test_counting.py",
-    "parts/test_merging.py",
-    "parts/test_records_gone.py",
+    "partitions/test_counting.py",
+    "partitions/test_merging.py",
+    "partitions/test_records_gone.py",
 )
 COMPILING = ("playback/test_compiled.py", "difficulty/test_try_model.py::test_compiled_sums_are_the_same")  # which mutants do not
 MUTMUT = Path(sys.executable).with_name("mutmut")

@@ -13,9 +13,9 @@ from zlib import crc32
 import numpy as np
 
 from milepost.simulate.faults import FaultRates, spoil
-from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
+from milepost.simulate.simulated_players import play_course
 
 HERE = Path(__file__).resolve().parent.parent / "src" / "milepost" / "demo"
 SEED = 1888

@@ -11,7 +11,7 @@ from pathlib import Path
 from gallery import Foreign, gallery, written
 
 from milepost.logs.interface import ReadOptions
-from milepost.logs.mapping.draft import draft_map
+from milepost.logs.mapping.map_draft import draft_map
 from milepost.logs.sources.encodings import seems_to_be
 
 TARGET = Path(__file__).parents[1] / "docs/foreign-logs.md"

@@ -12,8 +12,8 @@ from typing import Any
 
 import msgspec
 
-from milepost.reports.documents import FunnelPerRunDocument, GroupedDocument, ReportDocument, SelectedDocument, WatchDocument
-from milepost.reports.powered import PowerDocument
+from milepost.reports.document_types import FunnelPerRunDocument, GroupedDocument, ReportDocument, SelectedDocument, WatchDocument
+from milepost.reports.power_views import PowerDocument
 from milepost.reports.registry import MEASURES
 
 TARGET = Path(__file__).parents[1] / "src/milepost/schemas"

@@ -39,7 +39,7 @@ _server.set_forkserver_preload(_LOADED)
 @cache
 def _reading_once():
     """Logs are read and replayed once for all runs in this process, to its end."""
-    from milepost.rereading import read_once
+    from milepost.process_cache import read_once
 
     kept = ExitStack()
     kept.enter_context(read_once())

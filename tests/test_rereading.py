@@ -5,9 +5,9 @@ import os
 
 import pytest
 
-from milepost import rereading
+from milepost import process_cache
 from milepost.cli.main import main
-from milepost.rereading import read_once
+from milepost.process_cache import read_once
 
 
 @pytest.fixture
@@ -15,9 +15,9 @@ def counted(tmp_path, monkeypatch, small_log, capsys):
     """A log; what a command says of it, and how often the log was read and replayed for that."""
     done = []
     for name in ("read", "replay_log"):
-        call = getattr(rereading, name)
-        monkeypatch.setattr(rereading, name, lambda *given, name=name, call=call: done.append(name) or call(*given))
-    monkeypatch.setattr(rereading, "_known", None)
+        call = getattr(process_cache, name)
+        monkeypatch.setattr(process_cache, name, lambda *given, name=name, call=call: done.append(name) or call(*given))
+    monkeypatch.setattr(process_cache, "_known", None)
 
     def run(*words):
         done.clear()
@@ -61,9 +61,9 @@ def test_a_log_that_changes(counted, small_log):
 
 def test_no_more_than_so_many(counted, monkeypatch):
     """What was kept is let go when it gets too much."""
-    monkeypatch.setattr(rereading, "_MOST", 4)
+    monkeypatch.setattr(process_cache, "_MOST", 4)
     with read_once():
         for window in range(4):
             counted("funnel", str(counted.log), "--repeat-window", str(window))
-        assert len(rereading._known) <= 4
+        assert len(process_cache._known) <= 4
         assert counted("funnel", str(counted.log), "--repeat-window", "0")[0]["players"] == 2

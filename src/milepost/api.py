@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING, Any, Final, Literal, Unpack, cast, overload
 import pandas as pd
 
 from milepost.audit.audit import audit
-from milepost.comparing.within import CompareSettings, CompareWithin
+from milepost.comparison.compare_in_play import CompareSettings, CompareWithin
 from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
-from milepost.folder.answers import Question, read_answers
-from milepost.folder.players import read_players
+from milepost.folder.answer_table import Question, read_answers
+from milepost.folder.player_table import read_players
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.sources.files import look_afresh
 from milepost.measures.answers import Answers
@@ -31,17 +31,17 @@ from milepost.measures.level import LevelPage, LevelTotals
 from milepost.measures.moves import Moves
 from milepost.measures.ratings import Ratings
 from milepost.measures.raw import raw_counts
-from milepost.measures.runs import FunnelPerRun, RunsMeasure
+from milepost.measures.run_lengths import FunnelPerRun, RunsMeasure
 from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
-from milepost.opening import opened_log
-from milepost.parts.asked import Asked
-from milepost.parts.work import Work, WorkSettings
+from milepost.open_log import opened_log
+from milepost.partitions.execution import Work, WorkSettings
+from milepost.partitions.request import Asked
 from milepost.planning.targets import Targets
-from milepost.playback.looking import parsed
+from milepost.playback.attempt_filters import parsed
 from milepost.playback.per_run import counted_per
 from milepost.playback.play import FullPlay, Play, Summed, with_attempts, with_records
-from milepost.reports.document import needs_of
+from milepost.reports.build_document import needs_of
 from milepost.reports.registry import MEASURES
 from milepost.rules import ReplayRules
 

@@ -7,15 +7,15 @@ from pathlib import Path
 from typing import Any, BinaryIO, Final, cast
 from urllib.parse import quote
 
-from milepost.figures.booklet import write_booklet
 from milepost.figures.draw import Paper, draw_to, finding
 from milepost.figures.inline import NO_LINKS, colours, inline_svg
+from milepost.figures.pdf import write_booklet
 from milepost.figures.style import shortened
-from milepost.reports.documents import ReportDocument
-from milepost.reports.forms import escaped, render_markdown
+from milepost.reports.document_types import ReportDocument
+from milepost.reports.findings_text import story
 from milepost.reports.interface import AnyView, Report, View
+from milepost.reports.json_csv_markdown import escaped, render_markdown
 from milepost.reports.registry import MEASURES
-from milepost.reports.story import story
 from milepost.reports.summary import summary_view
 from milepost.reports.webpage import Look, Picture, render_page
 from milepost.wording import plural

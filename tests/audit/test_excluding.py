@@ -7,10 +7,10 @@ import numpy as np
 import pytest
 
 import milepost as api
-from milepost.audit import excluding
-from milepost.audit.excluding import figures_of, what_excluding_moves
+from milepost.audit import exclusion_effects
+from milepost.audit.exclusion_effects import figures_of, what_excluding_moves
+from milepost.cleaning.exclusion import Exclusion
 from milepost.course.course import read_course
-from milepost.gate.exclusion import Exclusion
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
@@ -52,9 +52,9 @@ def test_few_replayed_as_all(tmp_path, seed):
         Exclusion(("a",), void=void, faults=frozenset(cut), coarse=coarse),
     ):
         whole = figures_of(replay_log(log, course, ReplayRules(), exclusion=exclusion))
-        assert figures_of(excluding._left_out(play, exclusion)) == whole
+        assert figures_of(exclusion_effects._left_out(play, exclusion)) == whole
         parted = api.replay(tmp_path / "log.jsonl", course=tmp_path / "course.toml", memory=1)
-        assert figures_of(excluding._left_out(parted, exclusion)) == whole
+        assert figures_of(exclusion_effects._left_out(parted, exclusion)) == whole
 
 
 def test_only_few_are_replayed(milepost, monkeypatch):
@@ -69,9 +69,11 @@ def test_only_few_are_replayed(milepost, monkeypatch):
     milepost.write("log.jsonl", lines)
     milepost.write("course.toml", "".join(f'[[level]]\nname = "{name}"\n' for name in ("Mill Pond", "Low Arch", "Reed Gate")))
     seen = []
-    again = excluding.replay_log
+    again = exclusion_effects.replay_log
     monkeypatch.setattr(
-        excluding, "replay_log", lambda log, *more, **words: seen.append(len(log.sessions.name)) or again(log, *more, **words)
+        exclusion_effects,
+        "replay_log",
+        lambda log, *more, **words: seen.append(len(log.sessions.name)) or again(log, *more, **words),
     )
     for course, sessions in (("course.toml", 1), (None, 40)):
         play = api.replay(milepost.folder / "log.jsonl", course=course and milepost.folder / course, memory=None)

@@ -4,7 +4,7 @@ import json
 
 import pytest
 
-from milepost.audit.acting import ACTS
+from milepost.audit.exclusions import ACTS
 from milepost.vocabulary import SUSPECTS
 
 LEVELS = ["Mill Pond", "Swan Bend", "Low Arch"]

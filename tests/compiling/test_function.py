@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 import pytest
 
-from milepost.compiling import Compiled, available, function, making
+from milepost.compiling import Compiled, available, jit_function, numba_build
 from milepost.compiling.kernel import DamagedError, unpacked
 
 pytestmark = pytest.mark.skipif(not available(), reason="Numba is not installed")
@@ -96,7 +96,7 @@ def test_kept_for_the_next_time(loops, monkeypatch):
     first = Compiled((loops,), "total")
     assert first.waits()
     expected = first(*arguments())
-    monkeypatch.setattr(making, "made", lambda *_: pytest.fail("compiled again"))
+    monkeypatch.setattr(numba_build, "made", lambda *_: pytest.fail("compiled again"))
     monkeypatch.setitem(sys.modules, "numba", None)  # to import it is an error
     again = Compiled((loops,), "total")
     assert not again.waits() and again(*arguments()) == expected
@@ -138,7 +138,7 @@ def test_only_whole_columns(loops):
 def test_compiled_once_by_several(loops, monkeypatch):
     """Who needs the same code at the same time waits for whoever makes it, in this process or another."""
     made, ready = [], Barrier(3)
-    monkeypatch.setattr(making, "made", lambda *given, real=making.made: made.append(1) or real(*given))
+    monkeypatch.setattr(numba_build, "made", lambda *given, real=numba_build.made: made.append(1) or real(*given))
 
     def call(marks):
         write, to = Compiled((loops,), "write"), np.arange(3)
@@ -158,7 +158,7 @@ def test_few_versions_are_kept(loops, monkeypatch):
         (write.folder.parent / name).mkdir()
         (write.folder.parent / name / ("lock" if n < 4 else "precious")).touch()
         os.utime(write.folder.parent / name, (n, n))
-    monkeypatch.setattr(function, "_KEPT", 3)
+    monkeypatch.setattr(jit_function, "_KEPT", 3)
     write(np.array([True]), np.arange(1))
     assert {one.name for one in write.folder.parent.iterdir()} == {
         f"{3:016x}",
@@ -185,7 +185,7 @@ def test_what_others_could_write_is_not_run(loops, place):
     if place == "file":
         kernel.chmod(0o666)
         with pytest.raises(DamagedError):
-            function._read(kernel)
+            jit_function._read(kernel)
         return
     target = first.folder if place == "folder" else first.folder.parent
     target.rename(target.with_name("moved"))

@@ -3,7 +3,7 @@
 import pytest
 
 from milepost.course.course import Course, Level
-from milepost.difficulty.design import changes
+from milepost.difficulty.plan_checks import changes
 
 
 def course(*knobs, **harder):

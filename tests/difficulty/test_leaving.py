@@ -7,13 +7,13 @@ import pytest
 
 from conftest import COURSE
 from milepost.course.course import read_course
-from milepost.difficulty.tries import tries_of_players
+from milepost.difficulty.first_clear_tries import tries_of_players
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
-from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
+from milepost.simulate.simulated_players import play_course
 from milepost.vocabulary import CLEARED, CRASH, N_SETTLED, TIME_UP
 
 NAMES = ["Mill Pond", "Swan Bend", "Reed Gate", "Lantern Row"]

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 from scipy import integrate, stats
 
+from milepost.difficulty.anomalies import read_events
 from milepost.difficulty.candidates import DIP, SPIKE, STEP, WALL, Event, candidates, prior_log_odds
-from milepost.difficulty.events import read_events
 from milepost.difficulty.mixtures import Mixtures
 
 N = 14

@@ -3,14 +3,14 @@
 import numpy as np
 import pytest
 
-from milepost.difficulty.events import read_events
+from milepost.difficulty.anomalies import read_events
 from milepost.difficulty.verdict import verdicts
 from milepost.numerics import try_model
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import fit_tries
-from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
+from milepost.simulate.simulated_players import play_course
 
 
 def played(difficulty, players, seed, **population):

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from milepost.difficulty.events import Reading
+from milepost.difficulty.anomalies import Reading
 from milepost.difficulty.verdict import FURTHER, LIKELY, verdicts
 
 N = 8

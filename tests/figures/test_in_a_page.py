@@ -5,9 +5,9 @@ from html import unescape
 
 import pytest
 
-from milepost.figures.booklet import _LINES, _pages
 from milepost.figures.inline import colours, inline_svg
-from milepost.figures.lines import names_at_ends
+from milepost.figures.pdf import _LINES, _pages
+from milepost.figures.shared import names_at_ends
 from milepost.figures.style import LIGHT, new_sheet
 
 MOVES = {

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from milepost.folder.clocks import seconds_of
+from milepost.folder.clock_places import seconds_of
 from milepost.folder.notes import add_note, read_notes
 from milepost.numerics.ranks import Pairs, spearman
 from milepost.planning.goals import Goal, Measured, judged, players_needed

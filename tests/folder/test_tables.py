@@ -10,9 +10,9 @@ import pytest
 
 from conftest import COURSE, Program
 from driving import PROGRAM
-from milepost.cli.settling import Settled
+from milepost.cleaning.anonymous import Pseudonyms, pseudonym
+from milepost.cli.folder_defaults import Settled
 from milepost.folder.settings import Folder
-from milepost.gate.anonymous import Pseudonyms, pseudonym
 
 
 @pytest.fixture

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from milepost.logs.mapping.following import told_by_following
+from milepost.logs.mapping.infer_events import told_by_following
 
 ROOT = Path(__file__).parents[2]
 sys.path.insert(0, str(ROOT / "scripts"))

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from milepost.logs.fast.chunks import chunked
+from milepost.logs.columnar.chunks import chunked
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.read import read
 from milepost.logs.records.builder import RecordBuilder

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from milepost.logs import read as reading
-from milepost.logs.fast import chunks, strict
+from milepost.logs.columnar import chunks, strict
 from milepost.logs.interface import TAG
 from milepost.logs.read import read
 from milepost.vocabulary import EVENTS, NUMBER_FIELDS

@@ -12,7 +12,7 @@ from milepost.playback.attributes import attribute
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 from milepost.store.manifest import read_manifest
-from milepost.store.packing import Into, pack
+from milepost.store.pack_store import Into, pack
 
 LEVEL = {"level": "Mill Pond"}
 

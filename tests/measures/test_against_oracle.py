@@ -4,8 +4,8 @@ from dataclasses import replace
 
 import pytest
 
+from milepost.cleaning.selection import parse_condition, where
 from milepost.course.course import read_course
-from milepost.gate.selection import parse_condition, where
 from milepost.logs.read import read
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.deaths import Deaths

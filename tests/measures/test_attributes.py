@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from conftest import COURSE
-from milepost.measures.attributes import odds_ratio
+from milepost.measures.attribute_effects import odds_ratio
 
 WORDS = ("log.jsonl", "--course", "course.toml")
 

@@ -13,9 +13,9 @@ from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
 from milepost.measures.times import TimeInLevel
-from milepost.opening import opened_log
-from milepost.parts.asked import Asked
-from milepost.playback.looking import parsed
+from milepost.open_log import opened_log
+from milepost.partitions.request import Asked
+from milepost.playback.attempt_filters import parsed
 from milepost.rules import ReplayRules
 from oracle import measures as naive
 from oracle.comparing import same

@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given
 from hypothesis.strategies import booleans, floats, integers, lists, sampled_from, tuples
 
-from milepost.numerics.counted import Counted
 from milepost.numerics.intervals import clustered_share
 from milepost.numerics.survival import kaplan_meier
+from milepost.numerics.value_counts import Counted
 
 SECONDS = sampled_from([0.0, 0.001, 0.3, 0.1 + 0.2, 1.5, 1.0000000001, 7.25, 86_400.0, 1e12, 1e300])
 ROWS = lists(tuples(integers(-3, 300), booleans(), SECONDS), max_size=60)

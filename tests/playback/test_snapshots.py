@@ -4,8 +4,8 @@ import pytest
 
 from milepost.course.course import Course, Level
 from milepost.logs.read import read
+from milepost.playback.logged_knobs import knobs_of, logged_knobs, natural_order
 from milepost.playback.replay import replay_log
-from milepost.playback.snapshots import knobs_of, logged_knobs, natural_order
 from milepost.rules import ReplayRules
 
 

@@ -2,10 +2,10 @@
 
 import pytest
 
-from milepost.difficulty.sentences import sentence, unsaid
+from milepost.cleaning.anonymous import anonymous_file, pseudonym
+from milepost.difficulty.spike_sentences import sentence, unsaid
 from milepost.difficulty.whatif import as_difficulty, planned_retention
-from milepost.gate.anonymous import anonymous_file, pseudonym
-from milepost.reports.strips import course_strip, strip_of_verdicts
+from milepost.reports.course_strip import course_strip, strip_of_verdicts
 from milepost.reports.summary import verdict
 from milepost.wording import spark
 

@@ -5,9 +5,9 @@ import pytest
 
 from milepost.numerics.time_model import fit_times
 from milepost.simulate.faults import FaultRates, spoil
-from milepost.simulate.players import play_course
 from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
+from milepost.simulate.simulated_players import play_course
 from milepost.vocabulary import CLEARED, CRASH, TIME_UP
 
 

@@ -10,7 +10,7 @@ import pytest
 
 from driving import PROGRAM
 from milepost.errors import LogError
-from milepost.parts.stored import opened
+from milepost.partitions.store_parts import opened
 from milepost.store.manifest import kept_as, read_manifest
 
 

@@ -7,12 +7,12 @@ from zlib import crc32
 
 import pytest
 
-from milepost import opening, remembering
+from milepost import open_log, store_cache
 from milepost.cli.main import main
 from milepost.difficulty.spikes import Spikes
 from milepost.measures.funnel import Funnel
-from milepost.parts import stored
-from milepost.store.packing import Into, Layout, pack
+from milepost.partitions import store_parts
+from milepost.store.pack_store import Into, Layout, pack
 
 PLACE = "wickwater.store"
 KEPT = Path(PLACE, "replayed")
@@ -33,13 +33,13 @@ def packed(wickwater, tmp_path_factory):
 @pytest.fixture
 def told(wickwater, packed, tmp_path, monkeypatch, capsys):
     """What a command says of the demo's store, and how often records of it were read meanwhile."""
-    monkeypatch.setattr(opening, "REMEMBERED", 1)
+    monkeypatch.setattr(open_log, "REMEMBERED", 1)
     folder, logs = packed
     shutil.copytree(folder, tmp_path, dirs_exist_ok=True)
     monkeypatch.chdir(tmp_path)
     reads = []
-    records_of = stored.records_of
-    monkeypatch.setattr(stored, "records_of", lambda *given: reads.append(1) or records_of(*given))
+    records_of = store_parts.records_of
+    monkeypatch.setattr(store_parts, "records_of", lambda *given: reads.append(1) or records_of(*given))
 
     def ask(*words, store=PLACE):
         reads.clear()
@@ -69,9 +69,9 @@ def told(wickwater, packed, tmp_path, monkeypatch, capsys):
 )
 def test_the_same_figures(told, monkeypatch, words):
     """Asked twice, and asked of a store that is read as a whole."""
-    monkeypatch.setattr(opening, "REMEMBERED", 1 << 40)
+    monkeypatch.setattr(open_log, "REMEMBERED", 1 << 40)
     whole, _ = told(*words)
-    monkeypatch.setattr(opening, "REMEMBERED", 1)
+    monkeypatch.setattr(open_log, "REMEMBERED", 1)
     first, read = told(*words)
     again, read_again = told(*words)
     assert first == again == whole
@@ -131,7 +131,7 @@ def test_an_answer_is_given_again_without_the_play(told, monkeypatch):
     """Whatever the size of the log: what was said of it before is all that is looked at."""
     asked = [("funnel",), ("spikes",), ("times",), ("deaths",), ("attempts", "--per", "run"), ("funnel", "--by", "build")]
     said = [told(*words, *COURSE)[0] for words in asked]
-    monkeypatch.setattr(remembering, "_kept", lambda *given: pytest.fail("the play was looked at"))
+    monkeypatch.setattr(store_cache, "_kept", lambda *given: pytest.fail("the play was looked at"))
     assert [told(*words, *COURSE)[0] for words in asked] == said
     for other in (("funnel", "--raw"), ("attempts",), ("deaths", "--arrival", "30"), ("times", "--clock", "input")):
         with pytest.raises(pytest.fail.Exception, match="looked at"):
@@ -141,7 +141,7 @@ def test_an_answer_is_given_again_without_the_play(told, monkeypatch):
 def test_a_report_answers_for_its_measures(told, monkeypatch):
     """What a report said of each measure is what its command says next, without a look at the play."""
     report, _ = told("report", *COURSE)
-    monkeypatch.setattr(remembering, "_kept", lambda *given: pytest.fail("the play was looked at"))
+    monkeypatch.setattr(store_cache, "_kept", lambda *given: pytest.fail("the play was looked at"))
     for name in ("funnel", "times", "moves", "spikes"):
         assert told(name, *COURSE)[0]["levels"] == report[name]["levels"]
 
@@ -183,7 +183,7 @@ def test_few_are_kept(told, monkeypatch):
     """What was asked for longest ago goes first, so that all of them take no more room than so much."""
     told("funnel", *COURSE, "--repeat-window", "0.1")
     size = sum(file.stat().st_size for file in KEPT.rglob("*") if file.is_file())
-    monkeypatch.setattr(remembering, "MOST", int(2.5 * size))
+    monkeypatch.setattr(store_cache, "MOST", int(2.5 * size))
     for window in ("0.2", "0.3"):
         told("funnel", *COURSE, "--repeat-window", window)
     assert len(list(KEPT.iterdir())) == 2
@@ -192,7 +192,7 @@ def test_few_are_kept(told, monkeypatch):
 
 def test_whoever_changes_the_program_is_answered_anew(told, monkeypatch):
     told("funnel", *COURSE)
-    monkeypatch.setattr(remembering, "_program", lambda: [["changed.py", 1, 2]])
+    monkeypatch.setattr(store_cache, "_program", lambda: [["changed.py", 1, 2]])
     assert told("funnel", *COURSE)[1]
 
 
@@ -200,7 +200,7 @@ def test_of_a_store_too_large_for_its_attempts(told, monkeypatch):
     """Counts are all that is made of it, and the documents all that is kept; what needs attempts is replayed with them."""
     expected = [told("report", *COURSE, "--only", name)[0][name] for name in ("funnel", "deaths")]
     shutil.rmtree(KEPT)
-    monkeypatch.setattr(remembering, "memory_of_attempts", lambda records: 1 << 60)
+    monkeypatch.setattr(store_cache, "memory_of_attempts", lambda records: 1 << 60)
     for name, whole in zip(("funnel", "deaths"), expected, strict=True):
         first, read = told(name, *COURSE)
         again, read_again = told(name, *COURSE)

@@ -15,7 +15,7 @@ from milepost.logs.interface import TAG
 from milepost.logs.read import read
 from milepost.store import store
 from milepost.store.manifest import PARTS, read_manifest
-from milepost.store.packing import Into, pack
+from milepost.store.pack_store import Into, pack
 from random_logs import random_log, with_odd_players
 
 COURSE = ("--course", "wickwater/course.toml")

@@ -10,11 +10,11 @@ from typing import NotRequired, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools
+from milepost.audit.cleaning_effects import MovedRow, RawBesideClean, moved, raw_beside_clean
 from milepost.audit.evidence import Evidence, Suspect
-from milepost.audit.excluding import what_excluding_moves
-from milepost.audit.moved import MovedRow, RawBesideClean, moved, raw_beside_clean
-from milepost.audit.promises import PromiseRow, promise_rows
-from milepost.audit.rows import Excluding
+from milepost.audit.exclusion_effects import what_excluding_moves
+from milepost.audit.promise_checks import PromiseRow, promise_rows
+from milepost.audit.row_types import Excluding
 from milepost.audit.suspects import suspects_of
 from milepost.audit.weights import finding_weights
 from milepost.course.course import KnownFault

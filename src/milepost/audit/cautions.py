@@ -10,11 +10,11 @@ from milepost.audit.weights import MANY_RECORDS, TAKING, all_records, finding_we
 from milepost.errors import LogError
 from milepost.measures.raw import RawCounts
 from milepost.measures.sums.attendance import Attendance
-from milepost.measures.sums.funnel import FunnelCounts
+from milepost.measures.sums.funnel_counts import FunnelCounts
 from milepost.measures.sums.typical_times import TypicalTimes
+from milepost.memory_estimates import SMALL
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.playback.tallies import SessionMarks, Tallies, finding_counts, tallies_of, unknown_words
-from milepost.sizing import SMALL
 from milepost.vocabulary import FINDINGS
 from milepost.wording import listed, number, percent, plural, safe, words
 
@@ -147,7 +147,7 @@ def _suspects(play: Summed) -> Iterator[Caution]:
         told = "What leaving out suspects would change was not worked out for a log of this size: milepost check lists them."
         yield Caution(code="suspects", sentence=told, first=False)
         return
-    from milepost.audit.excluding import what_excluding_moves
+    from milepost.audit.exclusion_effects import what_excluding_moves
 
     left_out = play.about.exclusion.codes if play.about.exclusion is not None else ()
     for code, moved in what_excluding_moves(play.before or play).items():

@@ -9,10 +9,10 @@ from functools import cached_property
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.audit.signs import Rows, Signs
-from milepost.gate.survey import builds_of
+from milepost.audit.record_checks import Rows, Signs
+from milepost.cleaning.survey import builds_of
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.places import attempts_at
+from milepost.playback.attempt_lookup import attempts_at
 from milepost.playback.play import Play
 
 

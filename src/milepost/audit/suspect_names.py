@@ -8,7 +8,7 @@ from difflib import get_close_matches
 import numpy as np
 
 from milepost.audit.evidence import Evidence, Suspect
-from milepost.naming import folded, natural_key
+from milepost.level_names import folded, natural_key
 from milepost.numerics.whole_numbers import distinct
 
 _ALIKE = 0.8  # of the letters of two names, in order

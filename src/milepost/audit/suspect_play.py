@@ -7,10 +7,10 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.numerics.whole_numbers import counted, distinct
-from milepost.playback.around import AroundAttempts
+from milepost.playback.attempt_context import AroundAttempts
+from milepost.playback.attempt_tables import AttemptTable
 from milepost.playback.play import Play
 from milepost.playback.runs import RunMarks
-from milepost.playback.tables import AttemptTable
 from milepost.vocabulary import CLEARED, COMPLETE, CRASH, DIED, END_SKIP, END_TIME_UP, PASSED, RETRY, START, WAS_RESET
 
 FEW = 5  # fewer players or clears than this prove nothing

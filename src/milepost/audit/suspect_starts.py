@@ -9,10 +9,10 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.audit.evidence import Evidence, Suspect
-from milepost.audit.varying import Varying
+from milepost.audit.varying_fields import Varying
+from milepost.cleaning.field_values import Values, number_of, text_of
 from milepost.course.course import Level
 from milepost.errors import UsageError
-from milepost.gate.values import Values, number_of, text_of
 from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.attributes import attribute
 from milepost.playback.play import Play

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from milepost.audit.evidence import Evidence, Suspect
-from milepost.audit.signs import IDLE_SECONDS
+from milepost.audit.record_checks import IDLE_SECONDS
 from milepost.audit.time_unit import guessed_unit
 from milepost.vocabulary import EVENTS
 

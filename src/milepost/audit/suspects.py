@@ -7,7 +7,7 @@ from typing import Final
 
 from milepost.audit import suspect_names, suspect_play, suspect_starts, suspect_timing
 from milepost.audit.evidence import Evidence, Suspect
-from milepost.audit.promises import broken_promise
+from milepost.audit.promise_checks import broken_promise
 from milepost.playback.play import Play
 
 RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (

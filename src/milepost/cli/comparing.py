@@ -5,18 +5,18 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING
 
+from milepost.cleaning.splitting import split_of
 from milepost.cli.loading import course_named
-from milepost.comparing.by_attribute import require_by_session, split_by_attribute
-from milepost.comparing.compare import Compare
-from milepost.gate.splitting import split_of
+from milepost.comparison.by_attribute import require_by_session, split_by_attribute
+from milepost.comparison.compare import Compare
 from milepost.playback.attributes import is_attribute
 from milepost.reports.compared import compare_document
 
 if TYPE_CHECKING:
-    from milepost.gate.splitting import Split
-    from milepost.opening import Loaded
+    from milepost.cleaning.splitting import Split
+    from milepost.open_log import Loaded
     from milepost.playback.play import Play
-    from milepost.reports.documents import CompareDocument
+    from milepost.reports.document_types import CompareDocument
 
 
 def compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument:

@@ -74,14 +74,14 @@ def conditions(args: argparse.Namespace) -> list[str]:
 
 def codes(args: argparse.Namespace) -> list[str]:
     """What can be left out as suspect."""
-    from milepost.audit.acting import ACTS
+    from milepost.audit.exclusions import ACTS
 
     return sorted(ACTS)
 
 
 def _log(args: argparse.Namespace) -> Log | None:
     """The log that is named, or the folder's, with the tags of its players; none where it is too large to be read for this."""
-    from milepost.folder.players import read_players, with_players
+    from milepost.folder.player_table import read_players, with_players
     from milepost.folder.settings import find_folder
     from milepost.logs.mapping.logmap import NO_MAP, read_map
     from milepost.logs.read import read

@@ -7,30 +7,30 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from milepost.cli import terminal
-from milepost.cli.settling import file_of_folder, replay_of_folder
-from milepost.cli.telling import tell
+from milepost.cli.folder_defaults import file_of_folder, replay_of_folder
+from milepost.cli.messages import tell
 from milepost.course.course import read_course
 from milepost.errors import UsageError
-from milepost.folder.players import read_players
+from milepost.folder.player_table import read_players
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.memory import give_back_early
-from milepost.opening import opened_log, way_of
-from milepost.parts.asked import Asked
-from milepost.parts.work import ALONE, Work
+from milepost.open_log import opened_log, way_of
+from milepost.partitions.execution import ALONE, Work
+from milepost.partitions.request import Asked
+from milepost.playback.attempt_filters import parsed
 from milepost.playback.attributes import is_attribute
-from milepost.playback.looking import parsed
 from milepost.rules import ReplayRules
 from milepost.wording import safe
 
 if TYPE_CHECKING:
+    from milepost.cleaning.selection import Condition
     from milepost.course.course import Course
-    from milepost.folder.players import PlayerTable
-    from milepost.gate.selection import Condition
+    from milepost.folder.player_table import PlayerTable
     from milepost.logs.mapping.logmap import LogMap
-    from milepost.opening import Loaded
+    from milepost.open_log import Loaded
 
 
 def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:

@@ -19,10 +19,10 @@ from typing import NoReturn, TextIO
 from milepost.cli import commands
 from milepost.cli.completing import complete
 from milepost.cli.exits import Exit
+from milepost.cli.messages import speak, tell
 from milepost.cli.options import add_saying
-from milepost.cli.telling import speak, tell
 from milepost.errors import MilePostError
-from milepost.naming import nearest
+from milepost.level_names import nearest
 from milepost.version import version_text
 
 _ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
@@ -127,8 +127,8 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _run(args: argparse.Namespace) -> int:
-    from milepost.cli.guarding import refuse_overwriting
-    from milepost.cli.settling import settle, tell_settings
+    from milepost.cli.folder_defaults import settle, tell_settings
+    from milepost.cli.overwrite_guard import refuse_overwriting
     from milepost.output import write_text
 
     speak(getattr(args, "quiet", False), args.verbose)

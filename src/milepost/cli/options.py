@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 from math import isfinite
 
-from milepost.logs.formats.table import FORMATS as LOG_FORMATS
-from milepost.reports.formats import FORMATS
+from milepost.logs.formats.registry import FORMATS as LOG_FORMATS
+from milepost.reports.output_formats import FORMATS
 
 _MOST_JOBS = 512
 

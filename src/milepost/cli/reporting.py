@@ -8,25 +8,25 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Final, cast
 
 from milepost.audit.cautions import require_used
+from milepost.cleaning.anonymous import Pseudonyms
 from milepost.cli import terminal
-from milepost.cli.beside import answers_of, notes_of, recordings_of, targets_of
 from milepost.cli.comparing import compared
+from milepost.cli.folder_defaults import settings_of
+from milepost.cli.folder_tables import answers_of, notes_of, recordings_of, targets_of
 from milepost.cli.loading import players_of_folder
-from milepost.cli.making import form_of, made_of
-from milepost.cli.settling import settings_of
-from milepost.cli.showing import paper, write
-from milepost.gate.anonymous import Pseudonyms
+from milepost.cli.report_metadata import form_of, made_of
+from milepost.cli.run_measure import paper, write
 from milepost.output import write_file, write_text
-from milepost.reports.forms import render_json
+from milepost.reports.course_strip import course_strip
+from milepost.reports.full_report import Beside, whole_report
 from milepost.reports.interface import Report
+from milepost.reports.json_csv_markdown import render_json
 from milepost.reports.since import read_report
-from milepost.reports.strips import course_strip
 from milepost.reports.summary import summary_rows
-from milepost.reports.whole import Beside, whole_report
 
 if TYPE_CHECKING:
-    from milepost.opening import Loaded
-    from milepost.reports.documents import CompareDocument, ReportDocument
+    from milepost.open_log import Loaded
+    from milepost.reports.document_types import CompareDocument, ReportDocument
 
 
 def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:

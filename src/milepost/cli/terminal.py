@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
-from milepost.cli.telling import LOGGER, is_verbose
+from milepost.cli.messages import LOGGER, is_verbose
 from milepost.progress import SILENT
 
 if TYPE_CHECKING:

@@ -10,9 +10,9 @@ from typing import Any
 
 from milepost.course.pictures import MapPicture, read_picture
 from milepost.course.promises import Promise, read_promises
-from milepost.course.runs import BY_RECORDS, RunRule, read_runs
+from milepost.course.run_rules import BY_RECORDS, RunRule, read_runs
 from milepost.errors import CourseError
-from milepost.naming import folded
+from milepost.level_names import folded
 from milepost.toml import load_toml
 from milepost.vocabulary import FINDINGS, SUSPECTS
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import NamedTuple
 
-from milepost.naming import natural_key
+from milepost.level_names import natural_key
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 

@@ -8,9 +8,9 @@ from typing import NamedTuple
 import numpy as np
 
 from milepost.arrays import Floats
-from milepost.difficulty.rows import Cost
+from milepost.difficulty.row_types import Cost
 from milepost.measures.funnel import FunnelRow
-from milepost.measures.sums.tries import TryCounts
+from milepost.measures.sums.try_counts import TryCounts
 from milepost.numerics.intervals import Z95, wilson
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.whole_numbers import among

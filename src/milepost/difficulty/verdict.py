@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.difficulty.events import Reading, false_discovery
-from milepost.difficulty.rows import Evidence, Kind
+from milepost.difficulty.anomalies import Reading, false_discovery
+from milepost.difficulty.row_types import Evidence, Kind
 
 LEAST_EXCESS = 0.5  # logits; less is not worth a designer's while
 FEW_PLAYERS, FEW_TRIES = 8, 8

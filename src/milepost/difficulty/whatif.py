@@ -11,14 +11,14 @@ import numpy as np
 
 from milepost.arrays import Floats
 from milepost.difficulty.cost import chance_lost, quit_hazard
-from milepost.difficulty.rows import Model, WhatIfRow, WhatIfTotals
-from milepost.difficulty.tries import TriesOfPlayers, settled_tries
+from milepost.difficulty.first_clear_tries import TriesOfPlayers, settled_tries
+from milepost.difficulty.row_types import Model, WhatIfRow, WhatIfTotals
 from milepost.errors import UsageError
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Table
 from milepost.measures.level import place_of
 from milepost.measures.sums.attendance import Attendance
-from milepost.measures.sums.tries import TryCounts
+from milepost.measures.sums.try_counts import TryCounts
 from milepost.numerics.try_model import fit_tries
 from milepost.playback.play import Kinds, Summed
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.figures.marks import gathered
+from milepost.figures.batched_marks import gathered
 from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
 from milepost.measures.answers import AnswersRow, QuestionAnswers
-from milepost.reports.documents import AnswersDocument
+from milepost.reports.document_types import AnswersDocument
 from milepost.wording import plural
 
 if TYPE_CHECKING:

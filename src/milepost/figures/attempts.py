@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from milepost.arrays import Floats
-from milepost.figures.marks import Marks, draw_cells, gathered
+from milepost.figures.batched_marks import Marks, draw_cells, gathered
 from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
 from milepost.measures.attempts import AttemptsRow
-from milepost.reports.documents import AttemptsDocument
+from milepost.reports.document_types import AttemptsDocument
 from milepost.wording import percent, plural
 
 if TYPE_CHECKING:

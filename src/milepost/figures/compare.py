@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
 
-from milepost.comparing.phrases import Phrases
-from milepost.comparing.rows import CompareRow
-from milepost.figures.marks import Marks, gathered
+from milepost.comparison.phrases import Phrases
+from milepost.comparison.row_types import CompareRow
+from milepost.figures.batched_marks import Marks, gathered
 from milepost.figures.style import Palette, Sheet, names_across, shortened
-from milepost.reports.documents import CompareDocument
+from milepost.reports.document_types import CompareDocument
 from milepost.wording import listed, plural
 
 if TYPE_CHECKING:

@@ -6,11 +6,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from milepost.figures.marks import draw_cells
+from milepost.figures.batched_marks import draw_cells
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
 from milepost.measures.deaths import DeathsRow
-from milepost.measures.sums.deaths import BINS
-from milepost.reports.documents import DeathsDocument
+from milepost.measures.sums.death_counts import BINS
+from milepost.reports.document_types import DeathsDocument
 from milepost.wording import plural
 
 if TYPE_CHECKING:

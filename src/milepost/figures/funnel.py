@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from milepost.figures.marks import draw_cells
+from milepost.figures.batched_marks import draw_cells
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
 from milepost.measures.funnel import stopped_by
-from milepost.reports.documents import FunnelDocument, FunnelOrRawRow
+from milepost.reports.document_types import FunnelDocument, FunnelOrRawRow
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import percent, plural, words
 

@@ -8,8 +8,8 @@ from milepost.course.pictures import MapPicture
 from milepost.errors import CourseError
 from milepost.figures.style import Palette, Sheet, shortened
 from milepost.measures.level import Spot
-from milepost.measures.sums.deaths import BINS
-from milepost.reports.documents import LevelDocument
+from milepost.measures.sums.death_counts import BINS
+from milepost.reports.document_types import LevelDocument
 from milepost.wording import percent, plural
 
 if TYPE_CHECKING:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.measures.moves import MoveRow
-from milepost.reports.documents import MovesDocument
+from milepost.reports.document_types import MovesDocument
 from milepost.wording import plural, seconds, words
 
 if TYPE_CHECKING:

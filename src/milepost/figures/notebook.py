@@ -9,7 +9,7 @@ from milepost.errors import UsageError
 from milepost.figures.draw import Paper, drawn
 from milepost.figures.style import DARK, LIGHT
 from milepost.playback.play import Play
-from milepost.reports.document import described, document
+from milepost.reports.build_document import described, document
 from milepost.reports.registry import MEASURES
 
 

@@ -6,14 +6,14 @@ from typing import TYPE_CHECKING, cast
 
 import numpy as np
 
-from milepost.difficulty.rows import SpikesRow
-from milepost.difficulty.sentences import costliest_first
-from milepost.figures.lines import Retained, draw_retention, names_at_ends, share_axis
-from milepost.figures.marks import Marks, gathered
+from milepost.difficulty.row_types import SpikesRow
+from milepost.difficulty.spike_sentences import costliest_first
+from milepost.figures.batched_marks import Marks, gathered
+from milepost.figures.shared import Retained, draw_retention, names_at_ends, share_axis
 from milepost.figures.spikes import SHAPES, draw_difficulties, unit_of
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.measures.funnel import stopped_by
-from milepost.reports.documents import ReportDocument
+from milepost.reports.document_types import ReportDocument
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import listed, percent, plural, seconds
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Final
 
 from milepost.figures.style import Palette, Sheet, shortened
-from milepost.reports.powered import PowerDocument
+from milepost.reports.power_views import PowerDocument
 from milepost.wording import number, plural
 
 if TYPE_CHECKING:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Final
 
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
-from milepost.measures.runs import RunsRow
-from milepost.reports.documents import RunsDocument
+from milepost.measures.run_lengths import RunsRow
+from milepost.reports.document_types import RunsDocument
 from milepost.wording import number, percent, plural
 
 if TYPE_CHECKING:

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from milepost.difficulty.rows import SpikesRow
-from milepost.figures.marks import Marks, gathered
+from milepost.difficulty.row_types import SpikesRow
+from milepost.figures.batched_marks import Marks, gathered
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.numerics.intervals import Z95
-from milepost.reports.documents import SpikesDocument
+from milepost.reports.document_types import SpikesDocument
 from milepost.wording import listed
 
 if TYPE_CHECKING:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.figures.marks import Cell, Marks, draw_cells, gathered
+from milepost.figures.batched_marks import Cell, Marks, draw_cells, gathered
 from milepost.figures.style import Palette, Sheet, names_down, shortened
 from milepost.measures.times import TimesRow
-from milepost.reports.documents import TimesDocument
+from milepost.reports.document_types import TimesDocument
 from milepost.wording import plural, seconds
 
 if TYPE_CHECKING:

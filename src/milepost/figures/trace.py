@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from milepost.figures.marks import gathered
+from milepost.figures.batched_marks import gathered
 from milepost.figures.style import Sheet, names_across, shortened
 from milepost.measures.trace import TraceRow
-from milepost.reports.documents import TraceDocument
+from milepost.reports.document_types import TraceDocument
 from milepost.wording import plural, words
 
 # Told apart by shape as well as by colour.

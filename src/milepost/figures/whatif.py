@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.difficulty.rows import WhatIfRow
-from milepost.figures.lines import draw_retention, names_at_ends, share_axis
+from milepost.difficulty.row_types import WhatIfRow
+from milepost.figures.shared import draw_retention, names_at_ends, share_axis
 from milepost.figures.style import Sheet, names_across, shortened
-from milepost.reports.documents import WhatIfDocument
+from milepost.reports.document_types import WhatIfDocument
 from milepost.wording import listed, percent, plural
 
 if TYPE_CHECKING:

@@ -8,12 +8,12 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Final, TypedDict
 
-from milepost.folder.clocks import clock_seconds
-from milepost.folder.tables import look_at, read_rows
+from milepost.folder.clock_places import clock_seconds
+from milepost.folder.small_tables import look_at, read_rows
 from milepost.output import write_file
 
 if TYPE_CHECKING:
-    from milepost.folder.tables import Row, Written
+    from milepost.folder.small_tables import Row, Written
 
 COLUMNS: Final = ("session", "player", "level", "build", "clock", "note")
 

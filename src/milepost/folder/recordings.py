@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
 
-from milepost.folder.clocks import clock_seconds
-from milepost.folder.tables import read_rows
+from milepost.folder.clock_places import clock_seconds
+from milepost.folder.small_tables import read_rows
 
 _LINKED: Final = ("http://", "https://")
 

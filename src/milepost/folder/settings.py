@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Final
 
+from milepost.cleaning.selection import parse_condition
 from milepost.errors import FolderError, MilePostError
-from milepost.folder.answers import Question
-from milepost.folder.reading import Reading
-from milepost.gate.selection import parse_condition
+from milepost.folder.answer_table import Question
+from milepost.folder.settings_parser import Reading
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.postgres import is_server
 from milepost.logs.sources.remote import is_address
@@ -194,7 +194,7 @@ def _judged(at: Reading, key: str, table: Mapping[str, object], judge: Callable[
 
 def _acting(code: str) -> object:
     """A code of what can be left out; what knows them all is loaded only where one is named."""
-    from milepost.audit.acting import require_acting
+    from milepost.audit.exclusions import require_acting
 
     return require_acting([code])
 

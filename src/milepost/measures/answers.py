@@ -11,8 +11,8 @@ import numpy as np
 
 from milepost.arrays import Floats
 from milepost.course.course import Course, Level, place_called
-from milepost.folder.answers import Answer, Question
-from milepost.logs.records.cells import decimal
+from milepost.folder.answer_table import Answer, Question
+from milepost.logs.records.untyped_cells import decimal
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.cells import cells
 from milepost.measures.interface import Table

@@ -9,10 +9,10 @@ import numpy as np
 
 from milepost.measures.interface import LevelRow, Table, share
 from milepost.measures.sums.attendance import levels_shown, void_attempts
-from milepost.measures.sums.tries import TryCounts
-from milepost.numerics.counted import Counted
+from milepost.measures.sums.try_counts import TryCounts
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
+from milepost.numerics.value_counts import Counted
 from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import CLEARED, DIED
 

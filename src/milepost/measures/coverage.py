@@ -7,8 +7,8 @@ from typing import ClassVar, TypedDict
 
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.sums.attendance import void_attempts
-from milepost.measures.sums.coverage import CoverageCounts
-from milepost.measures.sums.times import Spent
+from milepost.measures.sums.coverage_counts import CoverageCounts
+from milepost.measures.sums.time_counts import Spent
 from milepost.playback.play import Kinds, Summed
 
 

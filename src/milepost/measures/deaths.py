@@ -11,9 +11,9 @@ from milepost.arrays import Bools
 from milepost.logs.interface import ABSENT
 from milepost.measures.interface import LevelRow, NoTotals, Table, share
 from milepost.measures.sums.attendance import Reached, levels_shown, void_attempts
-from milepost.measures.sums.deaths import BINS, DeathCounts, Numbers
-from milepost.measures.sums.times import Spent
-from milepost.numerics.counted import Counted
+from milepost.measures.sums.death_counts import BINS, DeathCounts, Numbers
+from milepost.measures.sums.time_counts import Spent
+from milepost.numerics.value_counts import Counted
 from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import CLEARED, DIED
 

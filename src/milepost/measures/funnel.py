@@ -9,7 +9,7 @@ from typing import ClassVar, TypedDict, cast
 
 from milepost.measures.interface import LevelRow, NoTotals, RawRow, Table, share
 from milepost.measures.sums.attendance import Attendance
-from milepost.measures.sums.funnel import FunnelCounts
+from milepost.measures.sums.funnel_counts import FunnelCounts
 from milepost.numerics.intervals import log_log, wilson
 from milepost.playback.play import Kinds, Summed
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.errors import UsageError
 from milepost.measures.interface import LevelRow, Table, share
-from milepost.measures.sums.layouts import LayoutCounts
+from milepost.measures.sums.layout_counts import LayoutCounts
 from milepost.numerics.intervals import wilson
 from milepost.playback.play import Kinds, Summed
 

@@ -10,15 +10,15 @@ import numpy as np
 from milepost.course.course import Course, Level, place_called
 from milepost.course.pictures import MapPicture
 from milepost.errors import UsageError
+from milepost.level_names import nearest
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
-from milepost.measures.attributes import AttributeRow, attributes_by_level
+from milepost.measures.attribute_effects import AttributeRow, attributes_by_level
 from milepost.measures.builds import BuildTries, build_names, tries_by_build
 from milepost.measures.deaths import Deaths, DeathsRow
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import LevelRow, Table
+from milepost.measures.sessions_to_watch import Watched, to_watch
 from milepost.measures.times import TimeInLevel, TimesRow
-from milepost.measures.watching import Watched, to_watch
-from milepost.naming import nearest
 from milepost.numerics.intervals import median
 from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import ClassVar, TypedDict, cast
 
 from milepost.measures.interface import Table
-from milepost.measures.sums.moves import MoveCounts
+from milepost.measures.sums.move_counts import MoveCounts
 from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import MOVE_KINDS, SETBACK
 

@@ -9,7 +9,7 @@ from typing import ClassVar, TypedDict
 from milepost.course.course import Band
 from milepost.errors import UsageError
 from milepost.measures.interface import LevelRow, Table
-from milepost.measures.sums.ratings import RatingCounts
+from milepost.measures.sums.rating_counts import RatingCounts
 from milepost.numerics.intervals import wilson
 from milepost.playback.play import Kinds, Summed
 

@@ -9,9 +9,9 @@ import numpy as np
 
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.sums.attendance import Reached, levels_shown, void_attempts
-from milepost.measures.sums.times import Spent, TimeCounts
-from milepost.numerics.counted import Counted
+from milepost.measures.sums.time_counts import Spent, TimeCounts
 from milepost.numerics.survival import kaplan_meier
+from milepost.numerics.value_counts import Counted
 from milepost.numerics.whole_numbers import among, distinct
 from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome

@@ -8,8 +8,8 @@ from typing import NotRequired, TypedDict
 import numpy as np
 
 from milepost.errors import UsageError
+from milepost.level_names import nearest
 from milepost.measures.interface import Table
-from milepost.naming import nearest
 from milepost.playback.play import FullPlay, Play, with_records
 from milepost.vocabulary import FINDINGS, MOVE_KINDS, OUTCOMES
 

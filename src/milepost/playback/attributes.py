@@ -9,8 +9,8 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Column
+from milepost.cleaning.field_values import Values, of_numbers
 from milepost.errors import UsageError
-from milepost.gate.values import Values, of_numbers
 from milepost.logs.interface import ABSENT, BareLog
 from milepost.numerics.whole_numbers import among
 from milepost.playback.play import FullPlay, Play, with_records

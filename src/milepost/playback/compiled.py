@@ -7,9 +7,11 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.compiling import Compiled
-from milepost.playback.tape import FLOATS, NOWHERE, TRUTHS, State
+from milepost.playback.machine_io import FLOATS, NOWHERE, TRUTHS, State
 
-MODULES: Final = tuple(f"milepost.playback.{name}" for name in ("attempting", "noting", "transitions", "running", "machine"))
+MODULES: Final = tuple(
+    f"milepost.playback.{name}" for name in ("machine_actions", "machine_helpers", "transitions", "run_rules", "machine")
+)
 run_sessions: Final = Compiled(MODULES, "run_sessions")  # it takes arrays, and a record of the state
 
 

@@ -7,7 +7,7 @@ from typing import cast
 
 from milepost.course.course import Course
 from milepost.errors import AttemptsGoneError
-from milepost.playback.lasting import Lasting
+from milepost.playback.memo import Lasting
 from milepost.playback.play import About, S, T
 
 

@@ -9,11 +9,11 @@ from typing import Any, Final, NamedTuple
 import numpy as np
 
 from milepost.arrays import Bools, Column, Ints
+from milepost.cleaning.gate import Gated
 from milepost.compiling import available
-from milepost.gate.gate import Gated
 from milepost.logs.interface import ABSENT, Log
 from milepost.playback import compiled, machine
-from milepost.playback.tape import BY_RECORDS, NOWHERE, Attempts, Moves, Out, Sittings, State, Tally, Tape
+from milepost.playback.machine_io import BY_RECORDS, NOWHERE, Attempts, Moves, Out, Sittings, State, Tally, Tape
 from milepost.progress import Progress
 from milepost.rules import ReplayRules
 from milepost.vocabulary import CLEARED, DIED, END_CAUSES, END_UNKNOWN, LEFT, NOT_LOGGED, RUN_END

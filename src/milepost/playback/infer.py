@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Ints
-from milepost.naming import natural_key
+from milepost.level_names import natural_key
 from milepost.numerics.whole_numbers import first_places, numbered
 
 MOST_LEVELS = 3000  # the method compares every pair

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from milepost.playback.attempting import (
+from milepost.playback.machine_actions import (
     be_cleared,
     begin,
     clear,
@@ -25,9 +25,9 @@ from milepost.playback.attempting import (
     within,
     write_attempt,
 )
-from milepost.playback.noting import imply_complete, moves_on, note_fault, note_progress, pending
-from milepost.playback.running import of_runs
-from milepost.playback.tape import DONE, DOWN, NOWHERE, OUT, PLAYING, Out, Sittings, State, Tape
+from milepost.playback.machine_helpers import imply_complete, moves_on, note_fault, note_progress, pending
+from milepost.playback.machine_io import DONE, DOWN, NOWHERE, OUT, PLAYING, Out, Sittings, State, Tape
+from milepost.playback.run_rules import of_runs
 from milepost.playback.transitions import transition
 from milepost.vocabulary import (
     BIT,

@@ -10,14 +10,14 @@ from typing import Final, Protocol, Self, TypeVar, cast
 import numpy as np
 
 from milepost.arrays import Bools, Ints
+from milepost.cleaning.exclusion import Exclusion
+from milepost.cleaning.gate import Admitted, Gated
 from milepost.course.course import Course
 from milepost.errors import AttemptsGoneError, RecordsGoneError
-from milepost.gate.exclusion import Exclusion
-from milepost.gate.gate import Admitted, Gated
 from milepost.logs.interface import refused_in_all
-from milepost.playback.around import AroundAttempts, SessionTimes, around_attempts, session_times
-from milepost.playback.lasting import Lasting
-from milepost.playback.tables import AttemptTable, Ends, MoveTable
+from milepost.playback.attempt_context import AroundAttempts, SessionTimes, around_attempts, session_times
+from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable
+from milepost.playback.memo import Lasting
 from milepost.rules import ReplayRules
 
 

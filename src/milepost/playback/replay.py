@@ -7,19 +7,19 @@ from dataclasses import replace
 import numpy as np
 
 from milepost.arrays import Column, Ints
+from milepost.cleaning.exclusion import Exclusion
+from milepost.cleaning.gate import Gated, gate
+from milepost.cleaning.names import reorder
 from milepost.course.course import Course
 from milepost.errors import LogError
-from milepost.gate.exclusion import Exclusion
-from milepost.gate.gate import Gated, gate
-from milepost.gate.names import reorder
 from milepost.logs.interface import ABSENT, BareLog, Log
 from milepost.numerics.whole_numbers import distinct
+from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable
 from milepost.playback.engine import run
 from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence
 from milepost.playback.numbering import numbered_tries
 from milepost.playback.play import FullPlay
-from milepost.playback.tables import AttemptTable, Ends, MoveTable
-from milepost.playback.voiding import without
+from milepost.playback.void_attempts import without
 from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules
 from milepost.vocabulary import CLEARED

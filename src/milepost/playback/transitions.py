@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Final
 
-from milepost.playback.attempting import close_attempt, place, within
-from milepost.playback.noting import imply_complete, moves_on, note_progress
-from milepost.playback.tape import DOWN, NOWHERE, OUT, PLAYING, Out, State, Tape
+from milepost.playback.machine_actions import close_attempt, place, within
+from milepost.playback.machine_helpers import imply_complete, moves_on, note_progress
+from milepost.playback.machine_io import DOWN, NOWHERE, OUT, PLAYING, Out, State, Tape
 from milepost.vocabulary import ADVANCE, BIT, END_SKIP, ENTRY, EXIT, LATE, LEFT, PASSED, REPEAT, RESTART, RETURN, SETBACK, SKIP
 
 _REPEATED_TRANSITION: Final = BIT["repeated_transition"]

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.reports.document import source_notes
+from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.wording import NOTHING, listed, logits, number, percent, plural, rate, safe
 
 if TYPE_CHECKING:
     from milepost.measures.answers import AnsweredLevel, AnswersRow, Listed, QuestionAnswers
-    from milepost.reports.documents import AnswersDocument
+    from milepost.reports.document_types import AnswersDocument
     from milepost.reports.interface import AnyView
 
 _MOST_LISTED = 8

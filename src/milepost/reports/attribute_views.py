@@ -9,7 +9,7 @@ from milepost.reports.views import count_column, share_columns
 from milepost.wording import NOTHING, safe
 
 if TYPE_CHECKING:
-    from milepost.measures.attributes import AttributeRow, AttributeTries
+    from milepost.measures.attribute_effects import AttributeRow, AttributeTries
 
 _FEW = 5  # players, of fewer of whom nothing is claimed
 

@@ -5,19 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from milepost.audit.acting import ACTS
-from milepost.logs.mapping.use import map_notes
-from milepost.reports.document import who_counts
+from milepost.audit.exclusions import ACTS
+from milepost.logs.mapping.map_usage import map_notes
+from milepost.reports.build_document import who_counts
+from milepost.reports.exclusion_text import figures_changed
 from milepost.reports.interface import Column, View
 from milepost.reports.views import figure
-from milepost.reports.void import figures_changed
 from milepost.wording import listed, number, percent, plural, safe, seconds
 
 if TYPE_CHECKING:
     from milepost.audit.audit import Detail, Labelled, PlayersTable, SuspectRow
-    from milepost.audit.moved import MovedFigure, MovedRow
-    from milepost.audit.promises import PromiseRow
-    from milepost.reports.documents import CheckDocument
+    from milepost.audit.cleaning_effects import MovedFigure, MovedRow
+    from milepost.audit.promise_checks import PromiseRow
+    from milepost.reports.document_types import CheckDocument
     from milepost.reports.interface import AnyView
 
 Worded = Callable[[float | None], str]

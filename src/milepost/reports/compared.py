@@ -7,25 +7,25 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Final, cast
 
 from milepost.audit.cautions import Caution
-from milepost.comparing.by_attribute import tries_left_out
-from milepost.comparing.phrases import Phrases
-from milepost.comparing.rows import Side
+from milepost.comparison.by_attribute import tries_left_out
+from milepost.comparison.phrases import Phrases
+from milepost.comparison.row_types import Side
 from milepost.playback.attributes import is_attribute
 from milepost.playback.tallies import finding_counts
-from milepost.reports.document import head, source_notes
-from milepost.reports.documents import CompareDocument
-from milepost.reports.heads import CourseHead
+from milepost.reports.build_document import head, source_notes
+from milepost.reports.document_types import CompareDocument
+from milepost.reports.head_types import CourseHead
 from milepost.reports.interface import Column, View
 from milepost.reports.views import figure
 from milepost.wording import NOTHING, logits, number, percent, safe
 
 if TYPE_CHECKING:
-    from milepost.comparing.rows import CompareRow, CompareTotals
-    from milepost.gate.splitting import Split
+    from milepost.cleaning.splitting import Split
+    from milepost.comparison.row_types import CompareRow, CompareTotals
     from milepost.logs.interface import BareLog
     from milepost.measures.interface import Table
     from milepost.playback.play import Play
-    from milepost.reports.heads import Head
+    from milepost.reports.head_types import Head
     from milepost.reports.interface import AnyView
 
 _MARKS: Final = {"harder": "▲ harder", "easier": "▼ easier", "same": "= same", "no_telling": "undecided", None: ""}

@@ -7,14 +7,14 @@ from math import exp
 from typing import TYPE_CHECKING, Final
 
 from milepost.numerics.intervals import Z95
-from milepost.reports.document import source_notes
+from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.views import BAR, count_column, figure, level_column, share_columns, small_note
 from milepost.wording import NOTHING, bar, listed, logits, percent, safe, whole, words
 
 if TYPE_CHECKING:
-    from milepost.difficulty.rows import Inversion, Model, SpikesRow, WhatIfRow
-    from milepost.reports.documents import SpikesDocument, WhatIfDocument
+    from milepost.difficulty.row_types import Inversion, Model, SpikesRow, WhatIfRow
+    from milepost.reports.document_types import SpikesDocument, WhatIfDocument
     from milepost.reports.interface import AnyView
     from milepost.reports.views import AnyRow
 

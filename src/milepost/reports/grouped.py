@@ -6,15 +6,15 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Final, TypedDict, cast
 
 from milepost.errors import UsageError
-from milepost.reports.document import FORMAT, who_counts
-from milepost.reports.documents import GroupedDocument
-from milepost.reports.heads import Head
+from milepost.reports.build_document import FORMAT, who_counts
+from milepost.reports.document_types import GroupedDocument
+from milepost.reports.head_types import Head
 from milepost.reports.interface import Column, View
 from milepost.reports.registry import MEASURES
 from milepost.wording import NOTHING, logits, number, plural, safe
 
 if TYPE_CHECKING:
-    from milepost.comparing.groups import Compared, Parting
+    from milepost.comparison.groups import Compared, Parting
 
 AnyRow = Mapping[str, Any]
 Worded = Callable[[Any], str]

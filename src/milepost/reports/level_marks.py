@@ -8,7 +8,7 @@ from milepost.reports.summary import summary_rows
 from milepost.wording import safe
 
 if TYPE_CHECKING:
-    from milepost.reports.documents import ReportDocument
+    from milepost.reports.document_types import ReportDocument
 
 _MARKS: Final = {"spike": "▲", "step": "▶", "dip": "▼"}
 

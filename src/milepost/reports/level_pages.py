@@ -6,16 +6,16 @@ from typing import TYPE_CHECKING, TypedDict, cast
 
 from milepost.measures.funnel import FunnelRow
 from milepost.measures.level import SIDE, Planned, beside_builds
-from milepost.reports.documents import LevelPageFigures
+from milepost.reports.document_types import LevelPageFigures
 from milepost.reports.interface import Column, View
-from milepost.reports.joined import notes_of_level
 from milepost.reports.level_views import level_view
+from milepost.reports.notes_and_recordings import notes_of_level
 from milepost.reports.views import count_column
 from milepost.wording import percent, rate, safe
 
 if TYPE_CHECKING:
     from milepost.measures.attempts import Step
-    from milepost.reports.documents import ReportDocument
+    from milepost.reports.document_types import ReportDocument
     from milepost.reports.interface import AnyView
 
 _MOST_CAUSES, _MOST_TRIES = 8, 12

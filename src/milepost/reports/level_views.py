@@ -6,9 +6,9 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING
 
 from milepost.reports.attribute_views import attributes_view
-from milepost.reports.document import source_notes
+from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
-from milepost.reports.joined import notes_view
+from milepost.reports.notes_and_recordings import notes_view
 from milepost.reports.views import count_column, figure, level_column, share_columns, small_note
 from milepost.wording import NOTHING, clock, listed, number, percent, plural, rate, safe, seconds, words
 
@@ -21,9 +21,9 @@ if TYPE_CHECKING:
     from milepost.measures.level import Neighbour
     from milepost.measures.moves import MoveRow
     from milepost.measures.ratings import RatingsRow
+    from milepost.measures.sessions_to_watch import Watched
     from milepost.measures.times import TimesRow
-    from milepost.measures.watching import Watched
-    from milepost.reports.documents import (
+    from milepost.reports.document_types import (
         CoverageDocument,
         DeathsDocument,
         LayoutsDocument,

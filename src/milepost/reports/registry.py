@@ -93,9 +93,9 @@ _measure = MEASURES.add
 
 def _documents() -> ModuleType:
     """The types of all documents."""
-    from milepost.reports import documents
+    from milepost.reports import document_types
 
-    return documents
+    return document_types
 
 
 @_measure
@@ -267,7 +267,7 @@ def ratings() -> Entry:
 @_measure
 def runs() -> Entry:
     """Of `runs`."""
-    from milepost.measures.runs import RunsMeasure, RunsReported
+    from milepost.measures.run_lengths import RunsMeasure, RunsReported
     from milepost.reports.run_views import runs_view
 
     return Entry(
@@ -311,7 +311,7 @@ def targets() -> Entry:
 @_measure
 def compare() -> Entry:
     """Of `compare`."""
-    from milepost.comparing.within import CompareWithin
+    from milepost.comparison.compare_in_play import CompareWithin
     from milepost.reports.compared import compare_views
 
     return Entry("compare", CompareWithin, compare_views, lambda: _documents().CompareDocument, picture="Two builds", drawn=True)

@@ -6,14 +6,14 @@ from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, cast
 
 from milepost.playback.runs import RUN_CAUSES
-from milepost.reports.document import source_notes
+from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, share_columns, small_note
 from milepost.wording import NOTHING, bar, number, percent, plural, safe, seconds, words
 
 if TYPE_CHECKING:
-    from milepost.measures.runs import PerRunRow, RunNumberRow, RunsRow
-    from milepost.reports.documents import FunnelPerRunDocument, RunsDocument
+    from milepost.measures.run_lengths import PerRunRow, RunNumberRow, RunsRow
+    from milepost.reports.document_types import FunnelPerRunDocument, RunsDocument
     from milepost.reports.interface import AnyView
 
 _BAR = 10

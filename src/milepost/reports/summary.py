@@ -11,11 +11,11 @@ from milepost.reports.views import count_column, level_column, share_columns, sm
 from milepost.wording import NOTHING, durations, number, words
 
 if TYPE_CHECKING:
-    from milepost.difficulty.rows import Evidence, Kind, SpikesRow
+    from milepost.difficulty.row_types import Evidence, Kind, SpikesRow
     from milepost.measures.attempts import AttemptsRow
     from milepost.measures.deaths import DeathsRow
     from milepost.measures.times import TimesRow
-    from milepost.reports.documents import FunnelOrRawRow, ReportDocument
+    from milepost.reports.document_types import FunnelOrRawRow, ReportDocument
 
 
 class SummaryRow(LevelRow):

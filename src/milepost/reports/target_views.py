@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING, Final
 from xml.etree import ElementTree
 
 from milepost.planning.targets import MEANINGS
-from milepost.reports.document import source_notes
+from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.wording import NOTHING, number, percent, plural, safe, seconds, words
 
 if TYPE_CHECKING:
     from milepost.planning.targets import TargetsRow
-    from milepost.reports.documents import TargetsDocument
+    from milepost.reports.document_types import TargetsDocument
     from milepost.reports.interface import AnyView
 
 _MARKS: Final = {"met": "✓ met", "missed": "✗ missed", "no_telling": "? no telling"}

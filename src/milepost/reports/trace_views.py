@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, TypedDict
 
-from milepost.reports.document import source_notes
+from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
-from milepost.reports.joined import notes_view
+from milepost.reports.notes_and_recordings import notes_view
 from milepost.reports.views import count_column
 from milepost.wording import clock, listed, percent, safe, seconds, words
 
 if TYPE_CHECKING:
     from milepost.measures.trace import Traced, TraceRow
-    from milepost.reports.documents import TraceDocument
+    from milepost.reports.document_types import TraceDocument
     from milepost.reports.interface import AnyView
 
 _LETTERS = {"complete": "✓", "death": "✗", "reset": "r", "left": "→", "quit": "q", "time_up": "t", "crash": "!", "unknown": "?"}

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, NotRequired, TypedDict
 
 from milepost.measures.funnel import stopped_by
-from milepost.reports.document import source_notes
+from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import NOTHING, bar, clock, durations, number, percent, safe, spark, words
@@ -14,8 +14,8 @@ from milepost.wording import NOTHING, bar, clock, durations, number, percent, sa
 if TYPE_CHECKING:
     from milepost.measures.attempts import AttemptsRow
     from milepost.measures.times import TimesRow
-    from milepost.reports.documents import AttemptsDocument, FunnelDocument, FunnelOrRawRow, TimesDocument
-    from milepost.reports.heads import Head
+    from milepost.reports.document_types import AttemptsDocument, FunnelDocument, FunnelOrRawRow, TimesDocument
+    from milepost.reports.head_types import Head
     from milepost.reports.interface import AnyView
 
 AnyRow = Mapping[str, object]

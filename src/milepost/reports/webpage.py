@@ -11,19 +11,19 @@ from importlib.resources import files
 from typing import TYPE_CHECKING, Final, TypedDict, cast
 
 from milepost.reports.check_views import check_views
+from milepost.reports.findings_text import cautions_of_report, chapters
 from milepost.reports.glossary import DEFINITIONS
 from milepost.reports.level_marks import chapters_of, level_marks
 from milepost.reports.level_pages import level_pages
-from milepost.reports.made import made_view
+from milepost.reports.provenance import made_view
 from milepost.reports.registry import MEASURES
-from milepost.reports.settings import said_of
-from milepost.reports.story import cautions_of_report, chapters
+from milepost.reports.settings_text import said_of
 from milepost.reports.summary import summary_view
 from milepost.wording import plural, safe
 
 if TYPE_CHECKING:
     from milepost.measures.deaths import DeathsRow
-    from milepost.reports.documents import ReportDocument
+    from milepost.reports.document_types import ReportDocument
     from milepost.reports.interface import AnyView
 
 _PAGE: Final = files("milepost.reports").joinpath("page")

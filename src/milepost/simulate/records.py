@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from milepost.arrays import Ints
-from milepost.simulate.players import Tries
+from milepost.simulate.simulated_players import Tries
 from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP
 
 Record = dict[str, Any]

@@ -12,11 +12,11 @@ import numpy as np
 
 from milepost.output import write_file
 from milepost.progress import SILENT, Progress
-from milepost.simulate.course import Plan
 from milepost.simulate.faults import FaultRates, spoil
-from milepost.simulate.players import Tries, Truth, play_course
 from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
+from milepost.simulate.simulated_course import Plan
+from milepost.simulate.simulated_players import Tries, Truth, play_course
 
 _CAUSES = (["reeds", "current"], ["low beam", "current"], ["barge", "low beam"], ["tide", "dark", "barge"])
 _TOGETHER = 400  # sessions whose records are mixed with each other

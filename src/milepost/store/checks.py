@@ -13,7 +13,7 @@ import numpy as np
 from milepost.arrays import Column
 from milepost.errors import LogError
 from milepost.logs.interface import ABSENT, TAG, BareLog
-from milepost.logs.records.known import FAR
+from milepost.logs.records.name_tables import FAR
 from milepost.vocabulary import EVENTS
 
 _MOST: Final = 1e300  # of a coordinate or a count

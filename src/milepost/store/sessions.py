@@ -10,7 +10,7 @@ from typing import Any, Final, cast
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.logs.fast.arrow import Arrow, codes_at, texts_at, values_of
+from milepost.logs.columnar.arrow import Arrow, codes_at, texts_at, values_of
 from milepost.logs.interface import Sessions
 from milepost.store.tables import read_columns, restored
 

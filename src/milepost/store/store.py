@@ -20,12 +20,12 @@ import numpy as np
 
 from milepost.arrays import Column, Ints
 from milepost.errors import LogError, OutputError
+from milepost.level_names import folded
 from milepost.logs.interface import ABSENT, TAG, BareLog, Place, Records, Refused
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.records.shared_sessions import require_one_player
 from milepost.logs.sources.files import STORE_MANIFEST
-from milepost.naming import folded
-from milepost.numerics.narrow import slimmest
+from milepost.numerics.narrow_dtypes import slimmest
 from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
 from milepost.store.checks import Limits, require_sound, require_sound_tables, sound

@@ -10,7 +10,7 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.arrays import Column
-from milepost.logs.fast.arrow import Arrow, array_of, texts_of, values_of
+from milepost.logs.columnar.arrow import Arrow, array_of, texts_of, values_of
 from milepost.logs.interface import ABSENT, TAG
 
 Cells = Mapping[str, list[Any] | Column]  # of each column

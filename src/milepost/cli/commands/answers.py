@@ -35,8 +35,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.beside import answers_of
-    from milepost.cli.showing import measured
+    from milepost.cli.folder_tables import answers_of
+    from milepost.cli.run_measure import measured
 
     measure = answers_of(args)
     if measure is None:

@@ -9,7 +9,7 @@ from milepost.cli import options
 from milepost.cli.exits import Exit
 
 if TYPE_CHECKING:
-    from milepost.reports.documents import CheckDocument
+    from milepost.reports.document_types import CheckDocument
 
 PLACE = 20  # among the commands of the help
 HELP = "what is in a log, what is broken, what was done about it, and what the repairs change"
@@ -32,10 +32,10 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.audit.audit import audit, hit
     from milepost.audit.cautions import require_used
     from milepost.cli.loading import load
-    from milepost.cli.showing import write
+    from milepost.cli.run_measure import write
     from milepost.measures.interface import table_of
+    from milepost.reports.build_document import document
     from milepost.reports.check_views import check_views
-    from milepost.reports.document import document
     from milepost.reports.interface import Report
 
     loaded = load(args)

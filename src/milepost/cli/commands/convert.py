@@ -6,7 +6,7 @@ import argparse
 
 from milepost.cli import options
 from milepost.cli.exits import Exit
-from milepost.logs.formats.table import WRITTEN
+from milepost.logs.formats.registry import WRITTEN
 
 PLACE = 240  # among the commands of the help
 HELP = "write a log in another open format, by Mile Post's names, words and times"
@@ -24,7 +24,7 @@ def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli import terminal
     from milepost.cli.loading import load_map, read_options
-    from milepost.cli.telling import tell
+    from milepost.cli.messages import tell
     from milepost.logs.formats.convert import convert, format_of
     from milepost.wording import safe
 

@@ -22,7 +22,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.showing import measured
+    from milepost.cli.run_measure import measured
     from milepost.measures.coverage import Coverage
 
     return measured(args, Coverage(args.min_players))

@@ -29,7 +29,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.showing import measured
+    from milepost.cli.run_measure import measured
     from milepost.measures.deaths import Deaths
 
     return measured(args, Deaths(args.arrival))

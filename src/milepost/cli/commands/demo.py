@@ -51,7 +51,7 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.main import main
     from milepost.demo.unpack import unpack
     from milepost.output import write_text
-    from milepost.rereading import read_once
+    from milepost.process_cache import read_once
 
     race = args.which == "race"
     folder = unpack(Path(args.output or ("race" if race else "wickwater")), args.force, race)

@@ -28,7 +28,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load, whoever_tried
-    from milepost.cli.showing import measured, per_run
+    from milepost.cli.run_measure import measured, per_run
     from milepost.measures.funnel import Funnel
 
     if args.per == "run":

@@ -25,9 +25,9 @@ def run(args: argparse.Namespace) -> Exit:
 
     from milepost.cli import terminal
     from milepost.cli.loading import fetch, read_options
-    from milepost.folder.beginning import begin
+    from milepost.folder.init_folder import begin
     from milepost.output import write_text
-    from milepost.reports.begun import begun_text
+    from milepost.reports.init_text import begun_text
 
     fetch(args.logs)
     with terminal.progress() as progress:

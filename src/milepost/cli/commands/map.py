@@ -22,7 +22,7 @@ def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli import terminal
     from milepost.cli.loading import read_options
-    from milepost.logs.mapping.draft import draft_map
+    from milepost.logs.mapping.map_draft import draft_map
     from milepost.output import write_text
 
     with terminal.progress() as progress:

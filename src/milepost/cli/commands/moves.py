@@ -23,7 +23,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import whoever_tried
-    from milepost.cli.showing import measured
+    from milepost.cli.run_measure import measured
     from milepost.measures.moves import Moves
 
     return measured(args, Moves(), whoever_tried(args))

@@ -33,6 +33,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.noting import note
+    from milepost.cli.add_note import note
 
     return note(args)

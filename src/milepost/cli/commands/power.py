@@ -34,11 +34,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load, load_course
-    from milepost.cli.showing import draw, write
-    from milepost.comparing.pilot import Pilot
-    from milepost.comparing.power import Power
+    from milepost.cli.run_measure import draw, write
+    from milepost.comparison.pilot_players import Pilot
+    from milepost.comparison.power import Power
     from milepost.reports.interface import Report
-    from milepost.reports.powered import power_document, power_views
+    from milepost.reports.power_views import power_document, power_views
 
     course = load_course(args)
     if args.logs:

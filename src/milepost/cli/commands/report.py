@@ -44,11 +44,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
-    from milepost.cli.making import begin_checksums, form_of
+    from milepost.cli.report_metadata import begin_checksums, form_of
 
     form_of(args.output)  # before the work, not after it
     if args.only is not None:
-        from milepost.cli.selecting import measures_named, report_only
+        from milepost.cli.partial_report import measures_named, report_only
 
         measures_named(args.only)
         begin_checksums(args)

@@ -22,7 +22,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.showing import measured
-    from milepost.measures.runs import RunsMeasure
+    from milepost.cli.run_measure import measured
+    from milepost.measures.run_lengths import RunsMeasure
 
     return measured(args, RunsMeasure())

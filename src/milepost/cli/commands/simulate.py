@@ -52,10 +52,10 @@ def run(args: argparse.Namespace) -> Exit:
     import numpy as np
 
     from milepost.cli import terminal
-    from milepost.cli.telling import tell
+    from milepost.cli.messages import tell
     from milepost.course.course import read_course
-    from milepost.simulate.course import from_course, from_shape, planted, with_difficulties
     from milepost.simulate.population import Population, described
+    from milepost.simulate.simulated_course import from_course, from_shape, planted, with_difficulties
     from milepost.simulate.writing import Simulation, simulate
 
     if args.course and args.shape:

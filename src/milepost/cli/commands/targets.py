@@ -9,7 +9,7 @@ from milepost.cli import options
 from milepost.cli.exits import Exit
 
 if TYPE_CHECKING:
-    from milepost.reports.documents import TargetsDocument
+    from milepost.reports.document_types import TargetsDocument
 
 PLACE = 103  # among the commands of the help
 HELP = "the plan against the play: which targets are met, which are missed, and where there is no telling yet"
@@ -24,11 +24,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.beside import targets_of
+    from milepost.cli.folder_tables import targets_of
     from milepost.cli.loading import load
-    from milepost.cli.showing import write
+    from milepost.cli.run_measure import write
     from milepost.output import write_text
-    from milepost.reports.document import described, document
+    from milepost.reports.build_document import described, document
     from milepost.reports.interface import Report
     from milepost.reports.target_views import junit, targets_view
 

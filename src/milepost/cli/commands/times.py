@@ -31,7 +31,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
-    from milepost.cli.showing import measured
+    from milepost.cli.run_measure import measured
     from milepost.measures.clocks import on_clock
     from milepost.measures.interface import table_of
     from milepost.measures.times import TimeInLevel

@@ -32,7 +32,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
-    from milepost.cli.showing import measured
+    from milepost.cli.run_measure import measured
     from milepost.measures.trace import Trace
 
     return measured(args, Trace(args.session, args.offset or 0.0), load(args, every_record=True))

@@ -39,6 +39,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.watching import watch
+    from milepost.cli.watch_loop import watch
 
     return watch(args)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from milepost.errors import LogError, UsageError
-from milepost.logs.formats.table import WRITTEN
+from milepost.logs.formats.registry import WRITTEN
 from milepost.logs.formats.writers import Spool
 from milepost.logs.interface import Place, ReadOptions
 from milepost.logs.mapping.logmap import LogMap

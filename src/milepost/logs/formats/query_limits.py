@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from threading import Event, Thread
 from typing import Final
 
-from milepost.sizing import memory_of_machine
+from milepost.memory_estimates import memory_of_machine
 
 _SHARE: Final = 2  # of this machine's memory, one part in so many is the most that a query takes
 _LEAST: Final = 256 << 20  # bytes

@@ -6,8 +6,8 @@ import re
 from collections.abc import Mapping
 from typing import Final
 
+from milepost.logs.mapping.column_sample import Column
 from milepost.logs.mapping.languages import heading_of, result_of
-from milepost.logs.mapping.seen import Column
 from milepost.toml import toml_text
 from milepost.wording import percent, plural, safe
 

@@ -10,13 +10,13 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.arrays import Column
-from milepost.logs.fast.block import Block
-from milepost.logs.fast.blocks import identity_of, rows_of, sessions_of
+from milepost.logs.columnar.block import Block
+from milepost.logs.columnar.block_columns import identity_of, rows_of, sessions_of
 from milepost.logs.interface import ABSENT, TAG, Log, Place, Records, Refused
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.whole_input import FileRecords, SessionStarts
 from milepost.logs.records.fields import Fields, UnreadableError, checked, is_true
-from milepost.logs.records.known import KnownNames, KnownSessions, Refusals, session_named
+from milepost.logs.records.name_tables import KnownNames, KnownSessions, Refusals, session_named
 from milepost.logs.records.tags import KnownTags
 from milepost.logs.records.translation import Translator
 from milepost.vocabulary import BIT

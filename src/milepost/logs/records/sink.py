@@ -8,9 +8,9 @@ from milepost.logs.formats.envelope import is_envelope, unpacked
 from milepost.logs.formats.otlp import is_export, log_records
 from milepost.logs.interface import Place
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.cells import typed
-from milepost.logs.records.likeness import likeness
+from milepost.logs.records.record_hash import likeness
 from milepost.logs.records.translation import Translator
+from milepost.logs.records.untyped_cells import typed
 
 
 class RecordSink:

@@ -9,9 +9,9 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Column, Ints
-from milepost.logs.fast.block import TextColumn
+from milepost.logs.columnar.block import TextColumn
 from milepost.logs.interface import ABSENT, TAG
-from milepost.logs.records.known import Names
+from milepost.logs.records.name_tables import Names
 
 _MOST_TEXTS: Final = 1 << 16  # that a tag may have: more than that tell records apart, and group none of them
 _MOST: Final = 1 << 20  # where they are numbers

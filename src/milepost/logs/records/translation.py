@@ -7,12 +7,12 @@ from datetime import UTC, datetime, tzinfo
 from math import isfinite
 
 from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
+from milepost.logs.mapping.map_usage import MapUse, fits
 from milepost.logs.mapping.row_kinds import ROW_RESULTS
-from milepost.logs.mapping.use import MapUse, fits
 from milepost.logs.mapping.whole_input import SessionStarts
-from milepost.logs.records.cells import as_number
 from milepost.logs.records.fields import BAD, text_of
 from milepost.logs.records.timestamps import NANO, nanoseconds
+from milepost.logs.records.untyped_cells import as_number
 
 
 class Translator:

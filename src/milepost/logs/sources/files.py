@@ -19,10 +19,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, BinaryIO, Protocol, cast
 
 from milepost.errors import LogError
-from milepost.logs.formats.table import LOG_SUFFIXES
+from milepost.level_names import natural_key
+from milepost.logs.formats.registry import LOG_SUFFIXES
 from milepost.logs.sources.postgres import copied, is_server
 from milepost.logs.sources.remote import fetched, is_address
-from milepost.naming import natural_key
 from milepost.scratch import scratch_folder, scratch_writing
 
 if TYPE_CHECKING:

@@ -89,7 +89,7 @@ def void_attempts(play: Summed, level: int) -> int:
 
 def levels_shown(play: Summed) -> list[int]:
     """The course's levels in order, then the unplaced levels that players who count attempted, by name."""
-    from milepost.naming import natural_key
+    from milepost.level_names import natural_key
 
     tried = np.flatnonzero(play.sums(Attendance).tried).tolist()
     others = [level for level in tried if level >= play.n_levels]

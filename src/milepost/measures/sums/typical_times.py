@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.measures.cells import cells
-from milepost.numerics.counted import Counted
+from milepost.numerics.value_counts import Counted
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 

@@ -1,0 +1,91 @@
+"""What leaving out each kind of suspect would move, so that it is known before it is done."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Final
+
+import numpy as np
+
+from milepost.arrays import Bools
+from milepost.audit.cleaning_effects import POINT
+from milepost.audit.exclusions import ACTS, exclusion_of
+from milepost.audit.row_types import Excluding
+from milepost.audit.suspects import suspects_of
+from milepost.cleaning.exclusion import Exclusion
+from milepost.cleaning.selection import only
+from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.funnel import Funnel
+from milepost.playback.partial_replay import MOST_RECORDS, with_replayed
+from milepost.playback.play import FullPlay, Play
+from milepost.playback.replay import replay_log
+from milepost.playback.tallies import tallies_of
+from milepost.playback.void_attempts import without
+from milepost.vocabulary import CLEARED
+
+_FIGURES: Final = ("reached", "clear_rate", "drop_off", "try_clear", "p50")
+Figures = Mapping[str, tuple[float | None, ...]]  # by level
+
+
+def what_excluding_moves(play: Play) -> dict[str, list[Excluding] | None]:
+    """Per kind of suspect in a play that can be left out, the figures that would move; None where that was not worked out."""
+    return play.lasting("leaving-out", _moves)
+
+
+def _moves(play: Play) -> dict[str, list[Excluding] | None]:
+    found: dict[str, list[Excluding] | None] = {}
+    instant = ["instant_clear"] if bool((play.around.instant & play.attempts.ended(CLEARED)).any()) else []
+    codes = dict.fromkeys([*instant, *(one.code for one in suspects_of(play) if one.code in ACTS)])
+    before = figures_of(play) if codes else {}
+    players = int(play.counts.sum())
+    for code in codes:
+        exclusion = exclusion_of(play, (code,))
+        again = None if exclusion is None else _left_out(play, exclusion)
+        found[code] = None if again is None else parting(before, figures_of(again), players)
+    return found
+
+
+def _left_out(play: Play, exclusion: Exclusion) -> Play | None:
+    """The play without something, for the figures below; None where it is so large that this is left to who asks for it."""
+    if not exclusion.replays:
+        return without(play, exclusion)
+    if tallies_of(play).records > MOST_RECORDS or not exclusion.kept(play.gated.log).any():
+        return None
+    if play.inferred:  # an order that may be another one now
+        return _again(play, exclusion, np.ones(len(play.gated.player), np.bool_))
+    names = play.gated.log.sessions.name
+    gone = np.array([name in exclusion.sessions or name in exclusion.cuts for name in names], dtype=np.bool_)
+    concerned = np.isin(play.gated.player, play.gated.player[gone])
+    part = _again(play, exclusion, concerned)
+    if part is None:
+        return None
+    others = without(play, replace(exclusion, cuts={}))
+    return with_replayed(others, part, concerned, exclusion.kept(play.gated.log))
+
+
+def _again(play: Play, exclusion: Exclusion, sessions: Bools) -> Play | None:
+    """Some sessions of a play, replayed with something left out."""
+    if isinstance(play, FullPlay):
+        return replay_log(only(play.gated.log, sessions), play.course, play.rules, exclusion=exclusion)
+    return play.again(exclusion, sessions) if play.again is not None else None
+
+
+def figures_of(play: Play) -> Figures:
+    """The figures of a play that are held against those without something."""
+    funnel, tries = play.once(Funnel()).rows, play.once(AttemptsToClear()).rows
+    return {
+        row["level"]: (row["reached"], row["clear_rate"], row["drop_off"], own["try_clear"], own["p50"])
+        for row, own in zip(funnel, tries, strict=False)
+    }
+
+
+def parting(before: Figures, after: Figures, players: int) -> list[Excluding]:
+    """What differs by more than a point; of players, a point of all of them."""
+    found: list[Excluding] = []
+    for level, figures in before.items():
+        for name, old, new in zip(_FIGURES, figures, after.get(level, (None,) * len(_FIGURES)), strict=True):
+            near = POINT * players if name == "reached" else POINT
+            if (old is None) != (new is None) or (old is not None and new is not None and abs(old - new) > near):
+                found.append({"level": level, "figure": name, "with": old, "without": new})
+    return found

@@ -1,0 +1,105 @@
+"""What leaving out a suspect does: attempts become void, sessions go or are cut, ends are taken for no decisions."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from difflib import get_close_matches
+from typing import Final, Literal
+
+import numpy as np
+
+from milepost.arrays import Ints
+from milepost.audit.promise_checks import void_by_promise
+from milepost.audit.suspects import suspects_of
+from milepost.cleaning.exclusion import Exclusion, Places, Span
+from milepost.errors import UsageError
+from milepost.numerics.whole_numbers import distinct
+from milepost.playback.play import Play
+from milepost.playback.void_attempts import spans
+from milepost.vocabulary import CLEARED
+
+Act = Literal["void", "no decision", "session", "cut"]
+ACTS: Final[dict[str, Act]] = {
+    "carried_over": "void",
+    "instant_clear": "void",
+    "death_before_input": "void",
+    "passed_level": "void",
+    "broken_promise": "void",
+    "reset_burst": "void",
+    "unprompted_reset": "void",
+    "idle_span": "void",
+    "drifting_start": "void",
+    "fallen_back": "void",
+    "stuck": "no decision",
+    "failed_transition": "no decision",
+    "crash_at_clear": "no decision",
+    "doubled_logic": "session",
+    "untagged_skip": "session",
+    "overlapping_sessions": "session",
+    "start_override": "session",
+    "jumped_start": "cut",
+}
+
+
+def require_acting(codes: Iterable[str]) -> tuple[str, ...]:
+    """The codes, each once, if leaving each of them out does something.
+
+    Raises:
+        UsageError: one does nothing.
+    """
+    for code in codes:
+        if code not in ACTS:
+            near = get_close_matches(code, ACTS, 1)
+            meant = f" Did you mean {near[0]}?" if near else ""
+            acting = ", ".join(sorted(ACTS))
+            raise UsageError(f"--exclude {code}: leaving that out does nothing.{meant} Those that act: {acting}.")
+    return tuple(dict.fromkeys(codes))
+
+
+def exclusion_of(play: Play, codes: Iterable[str]) -> Exclusion | None:
+    """What is left out of a play: what is suspect by some codes, and attempts void by a promise; None where that is nothing.
+
+    Args:
+        play: the log as it is without leaving anything out.
+        codes: the suspects, as ``ACTS`` names them.
+    """
+    codes = tuple(codes)
+    void = void_by_promise(play)
+    if not codes and not len(void):
+        return None
+    found = [one for one in suspects_of(play) if one.code in codes]
+    names, table = play.gated.log.sessions.name, play.attempts
+    of = {act: [one for one in found if ACTS[one.code] == act] for act in ("void", "no decision", "session", "cut")}
+    instant = _instant_clears(play) if "instant_clear" in codes else np.zeros(0, np.int64)
+    leaves = {session for one in of["session"] for session in (one.sessions if one.leaves is None else one.leaves)}
+    jumps = _joined([one.attempts for one in of["cut"]])
+    cuts: dict[str, int] = {}
+    for row in jumps[::-1].tolist():  # the first one of a session stays
+        cuts[names[table.session[row]]] = int(table.opened_at[row] - play.gated.bounds[table.session[row]])
+    return Exclusion(
+        codes,
+        frozenset(names[session] for session in leaves),
+        cuts,
+        _places(play, _joined([void, instant, *(one.attempts for one in of["void"])])),
+        _places(play, _joined([one.attempts for one in found if one.code == "crash_at_clear"])),
+        frozenset(names[session] for one in of["no decision"] for session in one.sessions),
+        frozenset(names[session] for session in np.flatnonzero(play.gated.coarse).tolist()),
+    )
+
+
+def _instant_clears(play: Play) -> Ints:
+    """Clears sooner than a player could, which are a finding and no suspect."""
+    return np.flatnonzero(play.around.instant & play.attempts.ended(CLEARED))
+
+
+def _joined(rows: list[Ints]) -> Ints:
+    return distinct(np.concatenate(rows)) if rows else np.zeros(0, np.int64)
+
+
+def _places(play: Play, rows: Ints) -> Places:
+    """Some attempts by where they stand in their sessions."""
+    table, names = play.attempts, play.gated.log.sessions.name
+    found: dict[str, set[Span]] = {}
+    for session, span in zip(table.session[rows].tolist(), spans(play, rows), strict=True):
+        found.setdefault(names[session], set()).add(span)
+    return {name: frozenset(places) for name, places in found.items()}

@@ -1,0 +1,230 @@
+"""Whether the log keeps the makers' promises: which records break one, and in which attempts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Final, TypedDict
+
+import numpy as np
+
+from milepost.arrays import Bools, Floats, Ints
+from milepost.audit.evidence import Evidence, Suspect
+from milepost.cleaning.field_values import LevelTexts, Values, text_of, values_of
+from milepost.course.promises import Promise, Promised
+from milepost.logs.interface import ABSENT, Place
+from milepost.numerics.whole_numbers import distinct
+from milepost.playback.attempt_lookup import attempts_at
+from milepost.playback.play import FullPlay, Play, summary
+from milepost.playback.tallies import PLACES
+from milepost.vocabulary import DROPPED, EVENT_CODES
+
+_TOLERANCE: Final = 1e-9
+_COMPARED: Final[dict[str, Callable[[Floats, Floats], Bools]]] = {
+    "=": lambda a, b: np.abs(a - b) <= _TOLERANCE,
+    "!=": lambda a, b: np.abs(a - b) > _TOLERANCE,
+    "<": lambda a, b: a < b - _TOLERANCE,
+    "<=": lambda a, b: a <= b + _TOLERANCE,
+    ">": lambda a, b: a > b + _TOLERANCE,
+    ">=": lambda a, b: a >= b - _TOLERANCE,
+}
+
+
+class PromiseRow(TypedDict):
+    """A promise, how many records it could be judged on, and how many broke it."""
+
+    on: list[str]
+    that: list[str]
+    level: str | None
+    build: str | None
+    why: str | None
+    otherwise: str
+    weight: str
+    judged: int
+    broken: int
+    sessions: int
+    levels: list[str]
+    places: list[str]
+
+
+@dataclass(frozen=True)
+class Kept:
+    """How one promise fared: on how many records it was judged, and those that broke it, in log order.
+
+    ``place`` is the record's place in its session's order of replay; ``level`` is ABSENT where it has none.
+    """
+
+    judged: int
+    session: Ints
+    place: Ints
+    level: Ints
+    file: Ints
+    line: Ints
+
+
+@summary
+@dataclass(frozen=True)
+class Promises:
+    """How each promise of the course fared."""
+
+    kept: list[Kept]
+
+    @classmethod
+    def of(cls, play: FullPlay) -> Promises:
+        """Judge a play's records."""
+        promises = play.course.promises if play.course else ()
+        if not promises:
+            return cls([])
+        place = np.full(len(play.gated.log.records), ABSENT)
+        place[play.gated.order] = np.arange(len(play.gated.order))
+        return cls([_judged(play, promise, place) for promise in promises])
+
+    @classmethod
+    def merged(cls, parts: list[Promises]) -> Promises:
+        """Those of a log from those of its parts."""
+        return cls([_together(list(own)) for own in zip(*(part.kept for part in parts), strict=True)])
+
+
+def _together(parts: list[Kept]) -> Kept:
+    names = ("session", "place", "level", "file", "line")
+    columns = {name: np.concatenate([getattr(part, name) for part in parts]) for name in names}
+    order = np.lexsort((columns["line"], columns["file"]))
+    return Kept(sum(part.judged for part in parts), **{name: column[order] for name, column in columns.items()})
+
+
+def _judged(play: FullPlay, promise: Promise, place: Ints) -> Kept:
+    gated = play.gated
+    records = gated.log.records
+    here = np.isin(records.event, [EVENT_CODES[word] for word in promise.on]) & (records.marks & DROPPED == 0)
+    if promise.level is not None:
+        here &= gated.level == gated.stops.names.index(promise.level)
+    if promise.build is not None:
+        built = np.array([build == promise.build for build in gated.log.sessions.build], dtype=np.bool_)
+        here &= built[records.session]
+    rows = np.flatnonzero(here)
+    broken, there = np.zeros(len(rows), np.bool_), np.ones(len(rows), np.bool_)
+    for condition in promise.that:
+        known, holds = _holds(play, condition, rows)
+        broken |= known & ~holds
+        there &= known
+    bad = rows[broken]
+    session = records.session[bad]
+    at = place[bad] - gated.bounds[session]
+    return Kept(int((broken | there).sum()), session, at, gated.level[bad], records.file[bad], records.line[bad])
+
+
+def _holds(play: FullPlay, condition: Promised, rows: Ints) -> tuple[Bools, Bools]:
+    """Per record, whether a condition can be judged on it, and whether it holds."""
+    left, right = values_of(play.gated, condition.left, rows), _right(play, condition, rows)
+    nothing = np.zeros(len(rows), np.bool_)
+    if left is None or right is None:
+        return nothing, nothing
+    there: Bools = (left.codes >= 0) & (right.codes >= 0)
+    both: Bools = there & ~np.isnan(left.numbers) & ~np.isnan(right.numbers)
+    as_numbers = _COMPARED[condition.sign](left.numbers, right.numbers)
+    if condition.sign not in ("=", "!="):
+        return both, both & as_numbers
+    if condition.texts:
+        hit = _among(play, left, condition.texts)
+    else:
+        hit = np.where(both, np.abs(left.numbers - right.numbers) <= _TOLERANCE, _same_texts(play, left, right))
+    return there, there & (hit if condition.sign == "=" else ~hit)
+
+
+def _right(play: FullPlay, condition: Promised, rows: Ints) -> Values | None:
+    """What a condition's field is held against, for each record."""
+    if condition.field is not None:
+        return values_of(play.gated, condition.field, rows)
+    if condition.knob is not None:
+        return _knobs(play, condition.knob, rows)
+    text = str(condition.number) if condition.number is not None else condition.texts[0]
+    return Values(np.zeros(len(rows), np.int64), [text])
+
+
+def _knobs(play: FullPlay, name: str, rows: Ints) -> Values:
+    """Per record, the knob of its level."""
+    levels = play.course.levels if play.course else ()
+    texts = [text_of(level.knobs[name]) if name in level.knobs else None for level in levels]
+    known = [text for text in dict.fromkeys(texts) if text is not None]
+    codes = [ABSENT if text is None else known.index(text) for text in texts]
+    of_stop = np.array([*codes, *([ABSENT] * (len(play.stops) - len(codes))), ABSENT])
+    return Values(of_stop[play.gated.level[rows]], known)
+
+
+def _among(play: FullPlay, values: Values, wanted: tuple[str, ...]) -> Bools:
+    """Per row, whether its value is one of some texts, or of the levels that they name."""
+    texts = LevelTexts(play.gated)
+    names = {texts.canonical(text) for text in wanted}
+    hit = [own in wanted or texts.canonical(own) in names for own in values.texts]
+    return np.array([*hit, False])[values.codes]
+
+
+def _same_texts(play: FullPlay, left: Values, right: Values) -> Bools:
+    """Per row, whether two values are one text, or name one level."""
+    texts = LevelTexts(play.gated)
+    ours, theirs = ([texts.canonical(text) for text in values.texts] for values in (left, right))
+    place = {name: number for number, name in enumerate(dict.fromkeys([*ours, *theirs]))}
+    one, other = (
+        np.array([*(place[name] for name in names), ABSENT])[values.codes] for names, values in ((ours, left), (theirs, right))
+    )
+    return np.asarray(one == other, np.bool_)
+
+
+def promise_rows(play: Play) -> list[PromiseRow]:
+    """Each promise of the course, and how it fared."""
+    promises = play.course.promises if play.course else ()
+    return [
+        PromiseRow(
+            on=list(promise.on),
+            that=[one.written for one in promise.that],
+            level=promise.level,
+            build=promise.build,
+            why=promise.why,
+            otherwise="void" if promise.voids else "list",
+            weight=promise.weight,
+            judged=kept.judged,
+            broken=len(kept.session),
+            sessions=len(distinct(kept.session)),
+            levels=_levels(play, kept),
+            places=_shown(play, kept),
+        )
+        for promise, kept in zip(promises, play.summary(Promises).kept, strict=True)
+    ]
+
+
+def _levels(play: Play, kept: Kept) -> list[str]:
+    return [play.stops[level] for level in distinct(kept.level[kept.level >= 0])]
+
+
+def _shown(play: Play, kept: Kept) -> list[str]:
+    places = (Place(*place) for place in zip(kept.file[:PLACES].tolist(), kept.line[:PLACES].tolist(), strict=True))
+    return [f"{play.gated.log.files[place.file]}:{place.line}" for place in places]
+
+
+def broken_promise(evidence: Evidence) -> list[Suspect]:
+    """Promises that records break."""
+    play = evidence.play
+    promises = play.course.promises if play.course else ()
+    return [
+        Suspect(
+            "broken_promise",
+            _levels(play, kept),
+            len(kept.session),
+            frozenset(kept.session.tolist()),
+            promise.said,
+            [promise.build] if promise.build else [],
+            attempts=attempts_at(play, kept.session, kept.place),
+            places=_shown(play, kept),
+            weight=promise.weight,
+        )
+        for promise, kept in zip(promises, play.summary(Promises).kept, strict=True)
+        if len(kept.session)
+    ]
+
+
+def void_by_promise(play: Play) -> Ints:
+    """The attempts that are void because of a promise that says so."""
+    promises = play.course.promises if play.course else ()
+    voiding = [kept for promise, kept in zip(promises, play.summary(Promises).kept, strict=True) if promise.voids]
+    own = [attempts_at(play, kept.session, kept.place) for kept in voiding]
+    return distinct(np.concatenate(own)) if own else np.zeros(0, np.int64)

@@ -1,0 +1,266 @@
+"""The gate: from records as logged to records that can be replayed, with a finding for whatever is not as it should be."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from functools import cached_property, lru_cache
+
+import numpy as np
+
+from milepost.arrays import Bools, Floats, Ints
+from milepost.cleaning.clock import coarse_builds, replay_order, session_order
+from milepost.cleaning.duplicates import duplicates
+from milepost.cleaning.exclusion import Exclusion
+from milepost.cleaning.level_orders import Orders
+from milepost.cleaning.midnight import past_midnight
+from milepost.cleaning.names import Stops, gather, resolve
+from milepost.cleaning.player_names import mark_spellings, players_of
+from milepost.cleaning.selection import only
+from milepost.cleaning.survey import Survey, survey_of
+from milepost.course.course import Course
+from milepost.logs.interface import ABSENT, BareLog, L, Log, Records, Sessions, WithoutRecords
+from milepost.logs.records.shared_sessions import copied
+from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
+
+FAULT_SECONDS = 2.0
+_TOLERANCE = 1e-9
+
+
+@dataclass
+class Admitted(WithoutRecords):
+    """The sessions of a log that are ready for the replay, or have been replayed.
+
+    Attributes:
+        log: the log without the sessions left out as debug.
+        debug_sessions: how many sessions were left out.
+        stops: what the names stand for.
+        bounds: per session, where it begins and ends in the order of replay; one more than sessions.
+        coarse: per session, whether its clock counts whole seconds.
+        players: the players' names.
+        player: per session, its player.
+        sequence: the sessions, player by player, in the order in which they were played.
+        course: the course, if one is given.
+        exclusion: what is left out as suspect, if anything is.
+        run_starts: whether records of the log say where runs begin.
+    """
+
+    BY_RECORD = frozenset({"level", "to", "order", "fault"})
+
+    log: BareLog
+    debug_sessions: int
+    stops: Stops
+    bounds: Ints
+    coarse: Bools
+    players: list[str]
+    player: Ints
+    sequence: Ints
+    course: Course | None = None
+    exclusion: Exclusion | None = None
+    run_starts: bool = False
+
+    @cached_property
+    def open_levels(self) -> Bools:
+        """Per level of the course, whether the course says that there is no way to clear it yet."""
+        return open_levels(self.course, self.stops)
+
+    @cached_property
+    def orders(self) -> Orders:
+        """The order of levels that each session is replayed by."""
+        return Orders.of(self.course, self.stops, self.log.sessions.build)
+
+    @cached_property
+    def order_of_player(self) -> Ints:
+        """Per player, the order of levels of the last session."""
+        order = np.zeros(len(self.players), np.int64)
+        order[self.player[self.sequence]] = self.orders.of_session[self.sequence]  # the last one stays
+        return order
+
+    def places(self, player: Ints, level: Ints) -> Ints:
+        """The places of stops in the order of the player's last build; -1 for those that have none in it."""
+        if len(self.orders.count) == 1:
+            place, count = self.orders.rank[0][level], self.orders.count[0]
+        else:
+            order = self.order_of_player[player]
+            place, count = self.orders.rank[order, level], self.orders.count[order]
+        return np.where(place < count, place, -1)
+
+    @cached_property
+    def last_level(self) -> Ints:
+        """Per player, the last level of the player's last build; -1 without any level, or without a last one."""
+        order = self.order_of_player
+        if self.course is not None and self.course.runs.endless:
+            return np.full(len(order), -1)
+        last = np.maximum(0, self.orders.count[order] - 1)
+        return np.where(self.orders.count[order] > 0, self.orders.level_at(order, last), -1)
+
+
+def open_levels(course: Course | None, stops: Stops) -> Bools:
+    """Per level of the course, whether the course says that there is no way to clear it yet."""
+    levels = course.levels if course else ()
+    return np.array([level.open for level in levels] or [False] * stops.n_levels, dtype=np.bool_)
+
+
+@dataclass
+class Gated(Admitted):
+    """A log ready for the replay; `marks` of its records hold the gate's findings.
+
+    Attributes:
+        level, to: per record, its stops; ABSENT where none.
+        order: the records to replay, session by session in replay order.
+        fault: per entry of ``order``, whether a foreign reset or death just before makes it a fault reset.
+        of_records: how many records with a known event the whole log has, of which this may be a part.
+    """
+
+    log: Log
+    level: Ints = field(kw_only=True)
+    to: Ints = field(kw_only=True)
+    order: Ints = field(kw_only=True)
+    fault: Bools = field(kw_only=True)
+    of_records: int = field(kw_only=True)
+
+
+def gate(
+    log: Log, course: Course | None, keep_debug: bool, survey: Survey | None = None, exclusion: Exclusion | None = None
+) -> Gated:
+    """Judge every record: what is used, in which order, and what is found on the way.
+
+    Args:
+        log: a log, or a part of it with whole sessions, and with the sessions and names of the whole.
+        course: the course, if one is given.
+        keep_debug: whether sessions tagged as debug take part.
+        survey: of the whole log without the sessions left out, where this is a part of it, of which only the sessions with
+            records are replayed.
+        exclusion: what is left out as suspect.
+    """
+    log, debug_sessions = (log, 0) if keep_debug else without_debug(log)
+    if exclusion is not None:
+        log = only(log, exclusion.kept(log))
+    own = None if survey is None else np.flatnonzero(np.bincount(log.records.session, minlength=len(log.sessions.name)))
+    survey = survey or survey_of(log)
+    records, midnights = past_midnight(replace(log.records, marks=log.records.marks.copy()), log.sessions, survey.of_day)
+    log, sessions = replace(log, records=records), log.sessions
+    records.marks[midnights] |= BIT["clock_wrapped"]
+    mark_spellings(records, sessions)
+    stops = resolve(log.stops, survey.names, course) if course else gather(log.stops, survey.names)
+    course = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
+    level, to = _coded(records.level, stops.code), _coded(records.to, stops.code)
+    known = records.event >= 0
+    coarse = _coarse(log, survey, known) if exclusion is None else exclusion.clocks(log)
+    left, foreign = _marked(records, known, stops, coarse)
+    order, backwards = replay_order(records, np.flatnonzero(left), len(sessions.name))
+    records.marks[backwards] |= BIT["clock_backwards"]
+    bounds = np.searchsorted(records.session[order], np.arange(len(sessions.name) + 1))
+    players, player = players_of(sessions)
+    return Gated(
+        log,
+        debug_sessions,
+        stops,
+        bounds,
+        coarse,
+        players,
+        player,
+        session_order(sessions, player, _first_times(records, order, bounds), own),
+        course,
+        exclusion,
+        survey.run_starts > 0,
+        level=level,
+        to=to,
+        order=order,
+        fault=_faults(records, level, order, bounds, foreign),
+        of_records=survey.records,
+    )
+
+
+def _marked(records: Records, known: Bools, stops: Stops, coarse: Bools) -> tuple[Bools, Ints]:
+    """Which records are left to replay, and the numbers of foreign ones; why the others are not is marked on them."""
+    left = known.copy()
+    _mark(records, ~known, "unknown_event")
+    _mark_names(records, known, stops)
+    repeats = duplicates(records, np.flatnonzero(left), coarse)
+    records.marks[repeats] |= BIT["duplicate_record"]
+    left[repeats] = False
+    foreign = left & records.foreign
+    _mark(records, foreign, "foreign_actor")
+    return left & ~foreign, np.flatnonzero(foreign)
+
+
+def _first_times(records: Records, order: Ints, bounds: Ints) -> Floats:
+    """Per session, when its first record in replay order is; nought where it has none."""
+    first = np.zeros(len(bounds) - 1)
+    filled = np.flatnonzero(np.diff(bounds))
+    first[filled] = records.time[order[bounds[filled]]]
+    return first
+
+
+def _coarse(log: Log, survey: Survey, known: Bools) -> Bools:
+    """Per session, whether its clock counts whole seconds."""
+    if not log.sessions.name:
+        return np.zeros(0, np.bool_)
+    builds = coarse_builds(survey)
+    coarse = np.array([build in builds for build in log.sessions.build], dtype=np.bool_)
+    coarse[np.bincount(log.records.session[known], minlength=len(coarse)) == 0] = False
+    return coarse
+
+
+def _mark(records: Records, where: Bools, code: str) -> None:
+    records.marks[where] |= BIT[code]
+
+
+def _coded(names: Ints, code: Ints) -> Ints:
+    return np.where(names == ABSENT, ABSENT, np.append(code, ABSENT)[names])
+
+
+def _mark_names(records: Records, left: Bools, stops: Stops) -> None:
+    """Note spellings and unknown levels; on a transition an unknown name is a place."""
+    if not (stops.spelling.any() or stops.unknown.any()):
+        return
+    spelling, unknown = np.append(stops.spelling, False), np.append(stops.unknown, False)
+    moving = records.event == TRANSITION
+    _mark(records, left & (spelling[records.level] | (moving & spelling[records.to])), "level_spelling")
+    _mark(records, left & ~moving & unknown[records.level], "unknown_level")
+
+
+def _faults(records: Records, level: Ints, order: Ints, bounds: Ints, foreign: Ints) -> Bools:
+    """Which records follow a foreign reset or death of the same level, within two seconds, with nothing between."""
+    fault = np.zeros(len(order), np.bool_)
+    for number in foreign[np.isin(records.event[foreign], (RESET, DEATH))]:
+        session = records.session[number]
+        own = order[bounds[session] : bounds[session + 1]]
+        place = _next_place(records, own, number)
+        if place == len(own):
+            continue
+        follower = own[place]
+        gap = records.time[follower] - records.time[number]
+        if (
+            records.event[follower] in (START, RETRY, RESET)
+            and level[follower] == level[number]
+            and gap <= FAULT_SECONDS + _TOLERANCE
+        ):
+            fault[bounds[session] + place] = True
+    return fault
+
+
+def _next_place(records: Records, own: Ints, number: int) -> int:
+    """Where, in a session's records in replay order, the first one after the given foreign record stands."""
+    if not len(own):
+        return 0
+    if not records.has_seq[own].all():
+        key = (records.time[number], number)
+        later = (records.time[own] > key[0]) | ((records.time[own] == key[0]) & (own > number))
+    elif records.has_seq[number]:
+        later = (records.seq[own] > records.seq[number]) | ((records.seq[own] == records.seq[number]) & (own > number))
+    else:
+        later = own > number
+    return int(np.argmax(later)) if later.any() else len(own)
+
+
+def without_debug(log: L) -> tuple[L, int]:
+    """The log as if sessions tagged as debug had not been, and how many those are."""
+    debug = _debug(log.sessions)
+    return only(log, ~debug), int((debug & ~copied(log.sessions)).sum())
+
+
+@lru_cache(maxsize=1)
+def _debug(sessions: Sessions) -> Bools:
+    """Per session, whether it is tagged as debug."""
+    return np.array(sessions.debug, dtype=np.bool_)

@@ -1,0 +1,116 @@
+"""The tables that lie in the playtest folder beside the logs, read when a command has a use for them."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import replace
+from typing import TYPE_CHECKING, cast
+
+from milepost.cleaning.anonymous import LEFT_OUT
+from milepost.cli.folder_defaults import file_of_folder
+from milepost.errors import UsageError
+from milepost.folder.answer_table import Question, read_answers
+from milepost.folder.notes import Noted, read_notes
+from milepost.folder.recordings import Recording, read_recordings
+from milepost.logs.records.untyped_cells import decimal
+from milepost.reports import notes_and_recordings
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from milepost.cleaning.anonymous import Pseudonyms
+    from milepost.cli.folder_defaults import Settled
+    from milepost.course.course import Course
+    from milepost.folder.answer_table import Answer
+    from milepost.folder.recordings import Recordings
+    from milepost.measures.answers import Answers
+    from milepost.planning.targets import Targets
+    from milepost.reports.document_types import LevelDocument, SpikesDocument, TraceDocument
+    from milepost.reports.head_types import Head
+
+
+def recordings_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> Recordings:
+    """The folder's recordings; where names are left out, without their places, which may name people."""
+    path = file_of_folder(args, "recordings")
+    found = read_recordings(path) if path else {}
+    if hidden is None:
+        return found
+    return {hidden.session(name): Recording("recording", one.offset) for name, one in found.items()}
+
+
+def notes_of(args: argparse.Namespace, course: Course | None, hidden: Pseudonyms | None = None) -> list[Noted]:
+    """The folder's notes, with the course's names of levels."""
+    path = file_of_folder(args, "notes")
+    notes = notes_and_recordings.by_course(read_notes(path), course) if path else []
+    return [_hiding(note, hidden, "notes" in args.keep) for note in notes] if hidden else notes
+
+
+def _hiding(note: Noted, hidden: Pseudonyms, kept: bool) -> Noted:
+    session, player = note["session"], note["player"]
+    return Noted(
+        {
+            **note,
+            "session": session and hidden.session(session),
+            "player": player and hidden.player(player),
+            "note": hidden.in_text(note["note"]) if kept else LEFT_OUT,
+        }
+    )
+
+
+def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> Answers | None:
+    """The measure of the answers, of the table that is named or of the folder's; None where there is none.
+
+    Raises:
+        UsageError: an order that is none.
+    """
+    from milepost.measures.answers import Answers
+
+    settled: Settled | None = getattr(args, "settled", None)
+    path = getattr(args, "answers", None) or file_of_folder(args, "answers")
+    if path is None:
+        return None
+    answers = read_answers(path)
+    questions = dict(settled.folder.questions) if settled is not None else {}
+    for text in getattr(args, "order", []):
+        question, sign, order = text.rpartition("=")
+        ranks = tuple(part.strip() for part in order.split(",") if part.strip())
+        if not sign or not question or len(ranks) < 2:
+            raise UsageError(f"--order {text}: write the question, an equals sign, and its answers with commas between.")
+        questions[question] = replace(questions.get(question, Question()), order=ranks)
+    if hidden is not None:
+        answers = tuple(_hiding_answer(one, questions, hidden, "answers" in args.keep) for one in answers)
+    return Answers(answers, questions, args.min_players)
+
+
+def _hiding_answer(answer: Answer, questions: Mapping[str, Question], hidden: Pseudonyms, kept: bool) -> Answer:
+    """An answer of nobody; its text stays where it is a number or one of those that were to be chosen from."""
+    ranks = [rank.casefold() for rank in questions.get(answer.question, Question()).order]
+    if decimal(answer.answer) is None and answer.answer.casefold() not in ranks:
+        answer = replace(answer, answer=hidden.in_text(answer.answer) if kept else LEFT_OUT)
+    return replace(answer, player=hidden.player(answer.player))
+
+
+def targets_of(args: argparse.Namespace) -> Targets:
+    """The targets, those of the folder among them."""
+    from milepost.planning.targets import Targets
+
+    settled: Settled | None = getattr(args, "settled", None)
+    if settled is None or not settled.folder.targets:
+        return Targets(least=args.min_players)
+    settled.taken["targets"] = dict(settled.folder.targets)
+    return Targets(settled.folder.targets, args.min_players)
+
+
+def join(args: argparse.Namespace, report: Head, course: Course | None) -> None:
+    """Put notes and recordings into a command's document, where they belong there."""
+    if args.command == "level":
+        page = cast("LevelDocument", report)
+        notes_and_recordings.noted_in_level(page, notes_of(args, course))
+        page["watch"] = notes_and_recordings.in_recordings(page["watch"], recordings_of(args))
+    elif args.command == "trace":
+        trace = cast("TraceDocument", report)
+        notes_and_recordings.noted_in_trace(trace, notes_of(args, course))
+        if args.offset is None:
+            notes_and_recordings.trace_in_recordings(trace, recordings_of(args))
+    elif args.command == "spikes":
+        notes_and_recordings.spikes_in_recordings(cast("SpikesDocument", report), recordings_of(args))

@@ -1,0 +1,186 @@
+"""From a measure to the place and form asked for: whole or by groups, with its figure."""
+
+from __future__ import annotations
+
+import argparse
+import itertools
+import re
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, cast
+
+from milepost.audit.cautions import require_used
+from milepost.cli import terminal
+from milepost.cli.exits import Exit
+from milepost.cli.folder_defaults import with_settings
+from milepost.cli.folder_tables import join
+from milepost.cli.loading import load
+from milepost.cli.messages import tell
+from milepost.errors import UsageError
+from milepost.measures.interface import CountingMeasure, table_of
+from milepost.output import write_text
+from milepost.playback.attributes import is_attribute
+from milepost.playback.per_run import counted_per
+from milepost.reports.build_document import described, document, name_of_document, needs_of, rows_of
+from milepost.reports.column_choice import chosen
+from milepost.reports.interface import Report
+from milepost.reports.output_formats import render
+from milepost.reports.registry import MEASURES
+
+if TYPE_CHECKING:
+    from milepost.figures.draw import Paper
+    from milepost.measures.interface import AnyMeasure
+    from milepost.open_log import Loaded
+    from milepost.playback.play import Play, Summed
+    from milepost.reports.document_types import FunnelPerRunDocument
+    from milepost.reports.head_types import Head
+
+
+def measured(
+    args: argparse.Namespace,
+    measure: AnyMeasure,
+    loaded: Loaded | None = None,
+    look: Callable[[Sequence[Mapping[str, object]]], None] | None = None,
+) -> Exit:
+    """Load, measure, draw and show, as the arguments ask; rows are looked at before they are shown."""
+    loaded = loaded or load(args)
+    if getattr(args, "by", None):
+        return _by_groups(args, measure, loaded, look)
+    report = described(_document_of(args, measure, loaded), loaded.course, args.min_players)
+    if look is not None:
+        look(rows_of(report, "levels"))
+    join(args, report, loaded.course)
+    draw(args, report)
+    entry = MEASURES[args.command]
+    write(args, Report(report, entry.views(report), rows_of(report, entry.rows)))
+    return Exit.DONE
+
+
+def _document_of(args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded) -> Head:
+    """The document of a measure; where it needs nothing but counts, no more is asked for."""
+    per = getattr(args, "per", "player")
+    name = name_of_document(args.command, measure, per)
+    if isinstance(measure, CountingMeasure) and per == "player":
+        counting: CountingMeasure = measure
+
+        def counted(play: Summed) -> Head:
+            require_used(play)
+            return document(args.command, play, table_of(play, counting))
+
+        return loaded.counted(name, counted, needs_of([counting]))
+
+    def made(play: Play) -> Head:
+        require_used(play)
+        play = counted_per(play, per)
+        return document(args.command, play, table_of(play, measure))
+
+    return loaded.made(name, made)
+
+
+def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
+    """A funnel of runs, which has rows of its own.
+
+    Raises:
+        UsageError: groups are asked for, a figure, or what goes by players.
+    """
+    from milepost.measures.run_lengths import FunnelPerRun
+    from milepost.reports.run_views import per_run_view
+
+    for option, why in (("by", "milepost runs --by"), ("figure", "milepost runs --figure"), ("raw", "the funnel of players")):
+        if getattr(args, option, None):
+            raise UsageError(f"--{option} does not go with --per run; that is for {why}.")
+    play = counted_per(loaded.play(), "run")
+    report = described(document(args.command, play, FunnelPerRun()(play)), loaded.course, args.min_players)
+    write(args, Report(report, per_run_view(cast("FunnelPerRunDocument", report)), rows_of(report, "levels")))
+    return Exit.DONE
+
+
+def _by_groups(
+    args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded, look: Callable[[Sequence[Mapping[str, object]]], None] | None
+) -> Exit:
+    from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
+
+    documents, counted, plays = [], Counter[str](), []
+    attributes = _attribute_groups(loaded, args.by) if is_attribute(args.by) else None
+    for value, own in attributes[1] if attributes else loaded.grouped(args.by):
+        play = counted_per(own, getattr(args, "per", "player"))
+        if args.command == "spikes" and not attributes:
+            plays.append((value, play))
+        own_document = described(document(args.command, play, table_of(play, measure)), loaded.course, args.min_players)
+        if look is not None:
+            look(rows_of(own_document, "levels"))
+        documents.append((value, own_document))
+        counted.update(itertools.compress(play.gated.players, play.counts))
+    several = sum(groups > 1 for groups in counted.values())
+    report = grouped_document(args.command, args.by, documents, 0 if attributes else several)
+    if attributes:
+        report["cuts"] = attributes[0]
+    if plays:
+        from milepost.comparison.groups import compared_groups
+
+        report["compared"] = compared_groups(args.by, plays, args.min_players)
+    _draw_groups(args, documents)
+    write(args, Report(report, [grouped_view(report)], grouped_rows(report, MEASURES[args.command].rows)))
+    return Exit.DONE
+
+
+def _attribute_groups(loaded: Loaded, key: str) -> tuple[list[float], list[tuple[str | None, Play]]]:
+    """Where an attribute is cut, and its groups, each an eye on the same play."""
+    from milepost.playback.attempt_filters import groups_of
+
+    play = loaded.play()
+    groups = groups_of(play, key)
+    return groups.cuts, list(groups.plays(play, key))
+
+
+def _draw_groups(args: argparse.Namespace, documents: list[tuple[str | None, Head]]) -> None:
+    """Draw a figure for each group, named after it, if figures are asked for."""
+    if not getattr(args, "figure", None):
+        return
+    from milepost.figures.draw import draw_to
+
+    asked, taken = Path(args.figure), set[str]()
+    for number, (value, own) in enumerate(documents, 1):
+        slug = re.sub(r"[^\w.]+", "-", value or "not-given").strip("-.")[:40] or f"group-{number}"
+        slug = f"{slug}-{number}" if slug in taken else slug
+        taken.add(slug)
+        _say_missing(draw_to(str(asked.with_name(f"{asked.stem}-{slug}{asked.suffix}")), args.command, own, paper(args)))
+
+
+def write(args: argparse.Namespace, report: Report) -> None:
+    """Write a finished report as the arguments ask."""
+    report = with_settings(args, report)
+    if getattr(args, "columns", None) is not None:
+        if args.format in ("json", "csv"):
+            raise UsageError(f"--columns is for tables that people read; --format {args.format} has every column.")
+        report = chosen(report, args.columns)
+    if args.format in ("csv", "junit"):  # which have no place for it
+        for sentence in report.before_all:
+            tell(f"milepost {args.command}: {sentence}")
+    text = render(report, args.format, terminal.width(), terminal.has_colour(args.output))
+    if args.output not in (None, "-") or args.format != "table" or not terminal.page(text):
+        write_text(text, args.output)
+
+
+def draw(args: argparse.Namespace, report: Mapping[str, object]) -> None:
+    """Draw the measure's figure if one is asked for."""
+    if getattr(args, "figure", None):
+        from milepost.figures.draw import draw_to
+
+        _say_missing(draw_to(args.figure, args.command, report, paper(args)))
+
+
+def _say_missing(characters: str) -> None:
+    """Say which characters could not be drawn."""
+    if characters:
+        shown = " ".join(characters[:20]) + (" …" if len(characters) > 20 else "")
+        tell(f"milepost: no font on this machine has {shown}: in the figure they are boxes. Install a font that has them.")
+
+
+def paper(args: argparse.Namespace) -> Paper:
+    """What the arguments ask to draw on."""
+    from milepost.figures.draw import Paper
+    from milepost.figures.style import DARK, LIGHT, SIZE
+
+    return Paper(args.size or SIZE, DARK if args.dark else LIGHT)

@@ -1,0 +1,249 @@
+"""Two builds side by side: level by level harder, easier, the same or no telling, and what moved as a whole."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Final, Literal, get_args
+
+import numpy as np
+
+from milepost.arrays import Bools, Ints
+from milepost.cleaning.splitting import Split
+from milepost.comparison.changed import Changes
+from milepost.comparison.effects import Beyond, effects, quitting, time_taken
+from milepost.comparison.estimates import Estimates, estimated
+from milepost.comparison.judging import LevelJudge
+from milepost.comparison.lot import dealt_by_lot
+from milepost.comparison.matching import Matched
+from milepost.comparison.overall import kept_at_end, shift_of_all
+from milepost.comparison.pairing import Pair
+from milepost.comparison.phrases import Phrases
+from milepost.comparison.row_types import ComparedWith, CompareRow, CompareTotals, Effects, Side
+from milepost.comparison.sentences import sentences, told_of_level
+from milepost.comparison.verdicts import CLAIMED, Bar
+from milepost.errors import UsageError
+from milepost.level_names import folded
+from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.funnel import Funnel, FunnelRow
+from milepost.measures.interface import Table
+from milepost.playback.attributes import is_attribute
+from milepost.playback.play import Play
+
+Assigned = Literal["lot", "crossed"]
+ASSIGNED: Final = get_args(Assigned)
+_NOBODY: Final = 1 << 62  # players, of whom nothing is claimed
+_NO_EFFECTS: Final = Effects(
+    time_ratio=None,
+    time_ratio_low=None,
+    time_ratio_high=None,
+    time_verdict=None,
+    quit_ratio=None,
+    quit_ratio_low=None,
+    quit_ratio_high=None,
+    quit_verdict=None,
+    attempts_ratio=None,
+    attempts_ratio_low=None,
+    attempts_ratio_high=None,
+    drop_off_change=None,
+    drop_off_change_low=None,
+    drop_off_change_high=None,
+)
+
+
+@dataclass(frozen=True)
+class Compare:
+    """Settings of a comparison.
+
+    Attributes:
+        split: which two groups of sessions.
+        min_players: of fewer players in either, nothing is claimed.
+        assigned: how players came to their build: by `lot`, or all to both in `crossed` order; None where it was not so arranged.
+        looks: how often a running test is looked at, as planned.
+        untouched: levels known not to have changed.
+        shares: what a lot deals out, the one side to the other.
+    """
+
+    split: Split
+    min_players: int = 5
+    assigned: Assigned | None = None
+    looks: int = 1
+    untouched: tuple[str, ...] = ()
+    shares: tuple[float, float] = (1.0, 1.0)
+
+    @property
+    def rate(self) -> float:
+        """The rate of false claims, by how often one looks."""
+        return CLAIMED / self.looks
+
+    def __call__(self, before: Play, after: Play, sessions: Sequence[str] = ()) -> Table[CompareRow, CompareTotals]:
+        """One row a level of either build; the totals hold the shift and the sentences.
+
+        Args:
+            before, after: the plays of the two groups, each by its own course.
+            sessions: the names of the whole log's sessions, in its order.
+
+        Raises:
+            UsageError: a level that is said to be untouched is not one of both builds.
+        """
+        by_try = is_attribute(self.split.key)
+        dealt = dealt_by_lot(before, after, by_try, self.shares) if self.assigned == "lot" else None
+        settings = self if dealt is None or dealt["believed"] else replace(self, min_players=_NOBODY)
+        case = _Case(Pair.of(before, after, sessions, by_try), settings)
+        rows = [case.row(number, level) for number, level in enumerate(case.pair.levels)]
+        shift = shift_of_all(case.estimates, case.judge, case.pair.players_both, self.assigned is not None)
+        totals = CompareTotals(
+            compared=ComparedWith(
+                key=self.split.key,
+                before=self.split.before,
+                after=self.split.after,
+                chosen=self.split.chosen,
+                assigned=self.assigned,
+                unit="try" if by_try else "session",
+                dealt=dealt,
+                looks=self.looks,
+                untouched=[case.pair.levels[n].name for n in case.untouched],
+            ),
+            players_from=_players(before),
+            players_to=_players(after),
+            shift=shift,
+            time_shift=case.time.whole(),
+            quit_shift=case.quits.whole(),
+            kept_at_end={"from": None, "to": None, "change": None} if by_try else kept_at_end(*case.funnels),
+            sentences=[],
+        )
+        totals["sentences"] = sentences(rows, totals, _spread(case.estimates), case.phrases)
+        return Table(rows, totals)
+
+
+@dataclass(frozen=True)
+class _Case:
+    """Two plays with all that a level is judged by."""
+
+    pair: Pair
+    settings: Compare
+
+    @cached_property
+    def untouched(self) -> list[int]:
+        """The numbers of the levels that are known not to have changed."""
+        by_name = {folded(level.name): n for n, level in enumerate(self.pair.levels) if None not in level.places}
+        for name in self.settings.untouched:
+            if folded(name) not in by_name:
+                known = ", ".join([level.name for level in self.pair.levels if None not in level.places][:40])
+                raise UsageError(f"--untouched {name!r}: no level of both builds is called so. They are: {known}.")
+        return [by_name[folded(name)] for name in self.settings.untouched]
+
+    @cached_property
+    def players(self) -> Ints:
+        """Per build and level, how many players have a settled try there."""
+        n, width = len(self.pair.levels), self.pair.n_players
+        cells = [np.unique(tries.item * width + tries.subject) // max(1, width) for tries in self.pair.sides.tries]
+        return np.array([np.bincount(own, minlength=n) for own in cells], dtype=np.int64)
+
+    @cached_property
+    def estimates(self) -> Estimates | None:
+        """The difficulties; None where no level was tried in both."""
+        sides = self.pair.sides
+        return estimated(sides) if (sides.tried(0) & sides.tried(1)).any() else None
+
+    @cached_property
+    def judge(self) -> LevelJudge | None:
+        """Who says what is harder or easier."""
+        found = self.estimates
+        if found is None:
+            return None
+        enough: Bools = np.min(self.players, axis=0) >= self.settings.min_players
+        return LevelJudge.of(found, enough[found.levels], Bar(rate=self.settings.rate), self.untouched)
+
+    @cached_property
+    def time(self) -> Beyond:
+        """What the time of clearing tries did."""
+        return time_taken(self.pair, self.settings.min_players, self.settings.rate)
+
+    @cached_property
+    def quits(self) -> Beyond:
+        """What quitting did."""
+        return quitting(self.pair, self.settings.min_players, self.settings.rate)
+
+    @cached_property
+    def funnels(self) -> tuple[list[FunnelRow], list[FunnelRow]]:
+        """The funnel of either build."""
+        before, after = (play.once(Funnel()).rows for play in self.pair.plays)
+        return before, after
+
+    @cached_property
+    def phrases(self) -> Phrases:
+        """How the two are named."""
+        return Phrases.of(self.settings.split, self.settings.assigned is not None)
+
+    @cached_property
+    def changes(self) -> Changes:
+        """What was changed at each level."""
+        return Changes(
+            self.pair, (self.settings.split.before, self.settings.split.after), self.settings.rate, self.phrases.causal
+        )
+
+    def row(self, number: int, level: Matched) -> CompareRow:
+        """What is said of a level."""
+        sides = [self._side(number, side, place) for side, place in enumerate(level.places)]
+        before, after = level.places
+        both = before is not None and after is not None
+        judged = LevelJudge.nothing(None if not both else "no_telling")
+        if both and self.judge is not None:
+            first, then = (int((tries.success & (tries.item == number)).sum()) for tries in self.pair.sides.tries)
+            judged = self.judge.difficulty(number, self.players[:, number], (first, then), self.settings.min_players)
+        beside = self._effects(number, before, after) if before is not None and after is not None else _NO_EFFECTS
+        row: CompareRow = {
+            "level": level.name,
+            "status": "both" if both else "removed" if after is None else "added",
+            "renamed": level.renamed,
+            "moved": level.moved,
+            "from": sides[0],
+            "to": sides[1],
+            **judged,
+            **beside,
+            **self.changes.at(number, level.places, judged["verdict"]),
+            "sentence": None,
+        }
+        row["sentence"] = told_of_level(row, _spread(self.estimates), self.phrases)
+        return row
+
+    def _side(self, number: int, side: int, place: int | None) -> Side | None:
+        if place is None:
+            return None
+        play, found = self.pair.plays[side], self.estimates
+        tried = play.once(AttemptsToClear()).rows[place]
+        difficulty, se = None, None
+        if found is not None:
+            difficulty, se = _known(found.difficulty[side, number]), _known(found.se[side, number])
+        return Side(
+            level=play.stops[place],
+            players=int(self.players[side, number]),
+            tries=tried["settled"],
+            try_clear=tried["try_clear"],
+            difficulty=difficulty,
+            se=se if difficulty is not None else None,
+        )
+
+    def _effects(self, number: int, before: int, after: int) -> Effects:
+        counts = [np.bincount(tries.subject[tries.item == number]) for tries in self.pair.sides.tries]
+        funnels = (self.funnels[0][before], self.funnels[1][after]) if not self.pair.by_try else None
+        return effects(number, self.time, self.quits, (counts[0][counts[0] > 0], counts[1][counts[1] > 0]), funnels)
+
+
+def _players(play: Play) -> int:
+    """How many players count who have a try that is looked at."""
+    if not play.asked:
+        return int(play.counts.sum())
+    table = play.attempts
+    return len(np.unique(table.player[play.counts[table.player] & table.taken & (table.level < play.n_levels)]))
+
+
+def _spread(found: Estimates | None) -> float:
+    """The spread of skill, by which logits are put into tries."""
+    return float(np.mean(found.ability_sd)) if found else 1.0
+
+
+def _known(value: float) -> float | None:
+    return None if np.isnan(value) else float(value)

@@ -1,0 +1,121 @@
+"""What is claimed of a level's difficulty in two builds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from milepost.arrays import Bools, Floats, Ints
+from milepost.comparison.estimates import Estimates
+from milepost.comparison.row_types import Difficulty, Verdict
+from milepost.comparison.verdicts import Bar, Told, players_needed, told
+from milepost.numerics.intervals import Z95
+from milepost.numerics.shifts import FEWEST, false_discovery_rate
+
+_WAYS: Final[tuple[Verdict, Verdict, Verdict]] = ("easier", "no_telling", "harder")
+
+
+@dataclass(frozen=True)
+class LevelJudge:
+    """The differences, and what is told of them.
+
+    Attributes:
+        estimates: the difficulties.
+        enough: per level tried in both, whether there are players enough.
+        told: what is told beyond the shift.
+        bar: what it takes to claim something.
+        parts: whether there are levels enough to tell a shift from what each did.
+        change_q: per level, the false discovery rate of what it did in all.
+    """
+
+    estimates: Estimates
+    enough: Bools
+    told: Told
+    bar: Bar
+    parts: bool
+    change_q: Floats
+
+    @classmethod
+    def of(cls, estimates: Estimates, enough: Bools, bar: Bar, untouched: list[int]) -> LevelJudge:
+        """Judge all levels."""
+        known = np.isin(estimates.levels, untouched)
+        found = told(estimates.difference, estimates.covariance, enough, bar, known if known.any() else None)
+        q = np.full(len(enough), np.nan)
+        q[enough] = false_discovery_rate(_p(estimates.difference, np.diag(estimates.covariance))[enough])
+        return cls(estimates, enough, found, bar, bool(len(enough) >= FEWEST or known.any()), q)
+
+    @staticmethod
+    def nothing(verdict: Verdict | None) -> Difficulty:
+        """What is said of a level of which nothing is known."""
+        return Difficulty(
+            delta=None,
+            delta_low=None,
+            delta_high=None,
+            q_value=None,
+            verdict=verdict,
+            change=None,
+            change_low=None,
+            change_high=None,
+            change_verdict=verdict,
+            players_needed=None,
+        )
+
+    def difficulty(self, level: int, players: Ints, clears: tuple[int, int], least: int) -> Difficulty:
+        """What a level did.
+
+        Args:
+            level: its number.
+            players: who tried it in each build.
+            clears: tries that cleared in each.
+            least: of fewer players, nothing is claimed.
+        """
+        row = self.nothing("no_telling")
+        places = np.flatnonzero(self.estimates.levels == level)
+        if len(places):
+            place = int(places[0])
+            self._add_change(row, place)
+            if self.parts:
+                self._add_delta(row, place, int(players.min()))
+        self._open_end(row, players, clears, least)
+        return row
+
+    def _add_change(self, row: Difficulty, place: int) -> None:
+        change = float(self.estimates.difference[place])
+        half = Z95 * float(np.sqrt(self.estimates.covariance[place, place]))
+        row["change"], row["change_low"], row["change_high"] = change, change - half, change + half
+        if self.enough[place]:
+            same = abs(change) + half <= self.bar.same
+            told_of = self.change_q[place] <= self.bar.rate
+            row["change_verdict"] = "same" if same else _WAYS[1 + int(np.sign(change))] if told_of else "no_telling"
+
+    def _add_delta(self, row: Difficulty, place: int, players: int) -> None:
+        found = self.told.shifted
+        delta, se = float(found.delta[place]), float(found.delta_se[place])
+        row["delta"], row["delta_low"], row["delta_high"] = delta, delta - Z95 * se, delta + Z95 * se
+        if self.enough[place]:
+            row["q_value"] = float(self.told.q[place])
+            row["verdict"] = "same" if self.told.same[place] else _WAYS[1 + int(self.told.way[place])]
+        if row["verdict"] == "no_telling":
+            row["players_needed"] = players_needed(delta, se**2, found.spread, max(1, players), self.told.bound, self.bar.same)
+
+    @staticmethod
+    def _open_end(row: Difficulty, players: Ints, clears: tuple[int, int], least: int) -> None:
+        """A level that nobody of enough players cleared in one build, and somebody in the other."""
+        before, after = clears
+        enough = players >= max(5, least)
+        if enough[1] and not after and before:
+            row["verdict"], row["change_verdict"], row["delta_high"], row["change_high"] = "harder", "harder", None, None
+        elif enough[0] and not before and after:
+            row["verdict"], row["change_verdict"], row["delta_low"], row["change_low"] = "easier", "easier", None, None
+        else:
+            return
+        row["players_needed"] = None
+
+
+def _p(difference: Floats, variance: Floats) -> Floats:
+    from scipy.special import ndtr
+
+    p: Floats = 2 * ndtr(-np.abs(difference) / np.sqrt(variance))
+    return p

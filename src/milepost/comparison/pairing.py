@@ -1,0 +1,98 @@
+"""Two plays with one numbering of levels and players, as the estimates take them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from milepost.arrays import Ints
+from milepost.cleaning.clock import session_order
+from milepost.cleaning.player_names import players_of
+from milepost.comparison.estimates import Sides
+from milepost.comparison.matching import Matched, matched
+from milepost.difficulty.first_clear_tries import tries_of_players
+from milepost.logs.interface import Sessions
+from milepost.playback.play import Play
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two plays.
+
+    Attributes:
+        plays: the earlier and the later.
+        levels: their levels.
+        sessions: the names of the whole log's sessions, by first appearance, where that is known.
+        by_try: whether both are looks at the same sessions, which divide their tries.
+    """
+
+    plays: tuple[Play, Play]
+    levels: list[Matched]
+    sessions: tuple[str, ...] = ()
+    by_try: bool = False
+
+    @classmethod
+    def of(cls, before: Play, after: Play, sessions: Sequence[str] = (), by_try: bool = False) -> Pair:
+        """Match their levels."""
+        return cls((before, after), matched(before, after), tuple(sessions), by_try)
+
+    def level_of(self, side: int) -> Ints:
+        """Per level of a play, its number in the pair; -1 for stops that are no levels of its course."""
+        play = self.plays[side]
+        number = np.full(len(play.stops) + 1, -1)
+        for place, level in enumerate(self.levels):
+            own = level.places[side]
+            if own is not None:
+                number[own] = place
+        return number
+
+    @cached_property
+    def player_of(self) -> tuple[Ints, Ints]:
+        """Per player of each play, the number in the pair."""
+        names = {name: n for n, name in enumerate(dict.fromkeys([*self.plays[0].gated.players, *self.plays[1].gated.players]))}
+        before, after = (np.array([names[name] for name in play.gated.players], dtype=np.int64) for play in self.plays)
+        return before, after
+
+    @cached_property
+    def n_players(self) -> int:
+        """How many players there are in both together."""
+        return int(max([column.max(initial=-1) for column in self.player_of])) + 1
+
+    @cached_property
+    def players_both(self) -> int:
+        """How many count in both."""
+        counting = [set(own[play.counts].tolist()) for own, play in zip(self.player_of, self.plays, strict=True)]
+        return len(counting[0] & counting[1])
+
+    @cached_property
+    def sides(self) -> Sides:
+        """The settled tries of both."""
+        tries = []
+        for side, play in enumerate(self.plays):
+            own = tries_of_players(play)
+            level = self.level_of(side)
+            tries.append(replace(own, subject=self.player_of[side][own.subject], item=level[own.item]))
+        second = np.full(self.n_players, -1) if self.by_try else self._second()
+        return Sides((tries[0], tries[1]), len(self.levels), second, self.by_try)
+
+    def _second(self) -> Ints:
+        """Per player, which play was played later; -1 for players of one."""
+        sessions = [play.gated.log.sessions for play in self.plays]
+        rank = {name: place for place, name in enumerate(self.sessions)}
+        names = [*sessions[0].name, *sessions[1].name]
+        rows = sorted(range(len(names)), key=lambda row: rank.get(names[row], len(rank)))  # as in the whole log
+        columns = {name: [*getattr(sessions[0], name), *getattr(sessions[1], name)] for name in vars(sessions[0])}
+        joined = Sessions(**{name: [column[row] for row in rows] for name, column in columns.items()})
+        _, player = players_of(joined)
+        first = np.concatenate([np.nan_to_num(play.session_times.first) for play in self.plays])[rows]
+        order = np.array(rows, dtype=np.int64)[session_order(joined, player, first)]
+        side = (np.arange(len(order)) >= len(sessions[0].name)).astype(np.int64)
+        number = np.concatenate([own[play.gated.player] for own, play in zip(self.player_of, self.plays, strict=True)])
+        earliest, second = np.full(self.n_players, -1), np.full(self.n_players, -1)
+        earliest[number[order[::-1]]] = side[order[::-1]]
+        other = side[order] != earliest[number[order]]
+        second[number[order[other]]] = side[order[other]]
+        return second

@@ -1,0 +1,169 @@
+"""A comparison in sentences: what got easier or harder, whether all moved, and what cannot be told."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from statistics import NormalDist
+
+from milepost.comparison.phrases import Phrases
+from milepost.comparison.row_types import CompareRow, CompareTotals
+from milepost.wording import listed, logits, number, percent, plural, safe
+
+_NAMED = 3
+_SKILLS = tuple(NormalDist().inv_cdf((n + 0.5) / 40) for n in range(40))
+
+
+def clearing(difficulty: float, spread: float) -> float:
+    """The chance that a first try clears, over players whose skill spreads like this."""
+    from math import exp
+
+    return sum(1 / (1 + exp(max(-700.0, min(700.0, difficulty - spread * skill)))) for skill in _SKILLS) / len(_SKILLS)
+
+
+def in_tries(before: float, change: float, spread: float) -> str:
+    """A change of difficulty as first tries: of 10, so many more clear."""
+    away = clearing(before + change, spread) - clearing(before, spread)
+    of = 10 if abs(away) >= 0.05 else 100
+    count = round(of * abs(away))
+    if not count:
+        return "hardly a first try in 100 goes otherwise"
+    return f"of {of} first tries, {count} {'more' if away > 0 else 'fewer'} {'clears' if count == 1 else 'clear'}"
+
+
+def told_of_level(row: CompareRow, spread: float, phrases: Phrases) -> str | None:
+    """What is said of a level that got harder or easier; None of others."""
+    before, delta = row["from"], row["delta"]
+    if row["verdict"] not in ("harder", "easier"):
+        return None
+    claim, knobs = f"{row['level']} {phrases.verdict(row['verdict'])}", _knobs(row) if phrases.causal else ""
+    if row["delta_high"] is None or row["delta_low"] is None:
+        return f"{claim}: nobody cleared it {phrases.gone[row['verdict'] == 'harder']}.{knobs}"
+    difficulty = before["difficulty"] if before is not None else None
+    tries = in_tries(difficulty or 0.0, delta or 0.0, spread)
+    return f"{claim}: {tries} ({_span(row['delta'], row['delta_low'], row['delta_high'])}).{knobs}"
+
+
+def _knobs(row: CompareRow) -> str:
+    said = [f"{knob['knob']} went from {knob['from']} to {knob['to']}" for knob in row["knobs"]]
+    if not said:
+        return ""
+    return f" Likely: {said[0]}." if len(said) == 1 else f" Changed there: {listed(said)}."
+
+
+def _span(value: float | None, low: float | None, high: float | None) -> str:
+    if value is None or low is None or high is None:
+        return "not known"
+    return f"{logits(value, plus=True)} logits, {logits(low, plus=True)} to {logits(high, plus=True)}"
+
+
+def sentences(rows: Sequence[CompareRow], totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:
+    """The comparison, what matters most first."""
+    strongest = sorted(rows, key=lambda row: -abs(row["delta"] or 0.0))
+    told = [said for way in ("easier", "harder") for row in strongest if row["verdict"] == way and (said := row["sentence"])]
+    if not told:
+        told = ["Too few players to say that any level got harder or easier than the others did."]
+        told = told if phrases.builds else ["Too few players to say that any level is harder or easier than the others are."]
+    first = [*_dealt(totals, phrases), *_chosen(phrases)]
+    last = [*_other(rows, phrases), *_kept(totals, phrases)]
+    return [*first, *told, *_shift(totals, spread, phrases), *_same(rows), *_untold(rows, phrases), *last]
+
+
+def _dealt(totals: CompareTotals, phrases: Phrases) -> list[str]:
+    """That sides said to be dealt by lot were not, if so."""
+    dealt = totals["compared"]["dealt"]
+    if dealt is None or dealt["believed"]:
+        return []
+    counts = f"{dealt['from']} {phrases.sides[0]} and {dealt['to']} {phrases.sides[1]}"
+    p = "less than 0.0001" if dealt["p_value"] < 0.0001 else f"{dealt['p_value']:.4f}"
+    asked = "these shares" if totals["compared"]["unit"] == "session" else "such shares of tries"
+    return [f"Not by lot: {counts}, and a lot gives {asked} with a chance of {p}. So nothing is claimed of any level."]
+
+
+def _chosen(phrases: Phrases) -> list[str]:
+    """That what players chose and how good they are cannot be told apart."""
+    if phrases.causal:
+        return []
+    key = safe(phrases.key)
+    return [
+        f"Players may have chosen their {key}: what it does and who chose it cannot be told apart (--assigned says otherwise)."
+    ]
+
+
+def _shift(totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:
+    shift, compared = totals["shift"], totals["compared"]
+    size, low, high = shift["size"], shift["low"], shift["high"]
+    if size is None or low is None or high is None:
+        return ["No level was tried in both, so there is nothing to set side by side."]
+    if low <= 0 <= high:
+        moved = "moved together" if phrases.builds else "differ together"
+        said = [f"Nothing says that all levels {moved} ({_span(size, low, high)})."]
+    else:
+        way, tries = "harder" if size > 0 else "easier", in_tries(0.0, size, spread)
+        moved = f"{phrases.verdict_of_all(way)}: {tries} ({_span(size, low, high)})."
+        if shift["reading"] != "game" and phrases.builds:
+            moved += " That may be the game, or other players: the log cannot tell the two apart."
+        if phrases.builds and not compared["untouched"]:
+            moved += " Most levels changed alike would look the same; name levels that nobody touched with --untouched."
+        said = [moved]
+    if shift["practice"] is not None:
+        own = shift["practice"]
+        span = _span(-own["size"], -own["high"], -own["low"])
+        said.append(f"To players who came back, a level that they had seen is harder by {span} (− is easier).")
+    elif shift["players_both"] >= 5 and compared["unit"] == "session":
+        both = shift["players_both"]
+        said.append(f"{both} players played both; how much easier a level is that they had seen cannot be told from the shift.")
+    return said
+
+
+def _same(rows: Sequence[CompareRow]) -> list[str]:
+    same = [row["level"] for row in rows if row["verdict"] == "same"]
+    return [f"The same for all that matters: {_names(same)}."] if same else []
+
+
+def _names(names: list[str]) -> str:
+    return listed(names if len(names) <= _NAMED else [*names[:_NAMED], plural(len(names) - _NAMED, "more level")])
+
+
+def _untold(rows: Sequence[CompareRow], phrases: Phrases) -> list[str]:
+    untold = [row for row in rows if row["verdict"] == "no_telling"]
+    if not untold:
+        return []
+    needed = [count for row in untold if (count := row["players_needed"])]
+    enough = ""
+    if needed:
+        least, most = number(min(needed)), number(max(needed))
+        span = least if least == most else f"{least} to {most}"
+        enough = f" To tell what is seen there would take {span} players {phrases.each}."
+    return [f"Too few players to say at {_names([row['level'] for row in untold])}.{enough}"]
+
+
+def _other(rows: Sequence[CompareRow], phrases: Phrases) -> list[str]:
+    said, where = [], "" if phrases.builds else f" {phrases.sides[1]}"
+    for verdict, text in (("longer", "takes longer"), ("shorter", "takes less time")):
+        names = [row["level"] for row in rows if row["time_verdict"] == verdict]
+        if names:
+            said.append(f"The try that clears {text}{where} at {_names(names)}.")
+    for verdict in ("more", "fewer"):
+        names = [row["level"] for row in rows if row["quit_verdict"] == verdict]
+        if names:
+            said.append(f"{verdict.capitalize()} quit after a try{where} at {_names(names)}.")
+    for status, text in (("added", phrases.only[1]), ("removed", phrases.only[0])):
+        names = [row["level"] for row in rows if row["status"] == status]
+        if names:
+            said.append(f"{text}: {_names(names)}.")
+    moved = [row["level"] for row in rows if row["moved"]]
+    return said + ([f"Standing elsewhere: {_names(moved)}."] if moved else [])
+
+
+def _kept(totals: CompareTotals, phrases: Phrases) -> list[str]:
+    kept = totals["kept_at_end"]
+    change = kept["change"]
+    if kept["from"] is None or kept["to"] is None:
+        return []
+    span = ""
+    if change is not None:
+        word = "change" if phrases.builds else "difference"
+        span = f", a {word} of {100 * change['low']:+.0f} to {100 * change['high']:+.0f} points".replace("-", "−")
+    return [
+        f"Still there at the end: {percent(kept['from'])} {phrases.sides[0]}, {percent(kept['to'])} {phrases.sides[1]}{span}."
+    ]

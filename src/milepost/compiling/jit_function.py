@@ -1,0 +1,145 @@
+"""Functions of plain loops that are compiled when they are first called; the same source, every function of it.
+
+The first time on a machine that takes a while; after that the machine code lies in the user's cache, under a name that
+changes with the source.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import stat
+from contextlib import suppress
+from functools import cached_property
+from hashlib import sha256
+from importlib.util import find_spec
+from pathlib import Path
+from threading import Lock
+from typing import Final
+
+import numpy as np
+
+from milepost.compiling.kernel import DamagedError, Entry, Kernel, loaded, machine, unpacked
+from milepost.compiling.layout import Flat
+from milepost.errors import OutputError
+from milepost.output import alone, write_file
+
+_OURS: Final = re.compile(r"lock|\w+-[0-9a-f]{16}|\.milepost-.*")  # what lies in a folder of the cache
+_KEPT: Final = 8  # versions of the program whose machine code is kept
+
+
+def available() -> bool:
+    """Whether Numba is installed, and was not told to compile nothing."""
+    return find_spec("numba") is not None and os.environ.get("NUMBA_DISABLE_JIT", "0") == "0"
+
+
+class Compiled:
+    """A function of some modules, compiled for the layouts of arguments with which it is called.
+
+    It takes arrays, numbers, truths and named tuples of these, and returns a number or nothing. The modules use nothing of
+    Python but indexing, attributes, calls and arithmetic.
+    """
+
+    def __init__(self, modules: tuple[str, ...], name: str, numeric: bool = False) -> None:
+        """``name`` is the function's in its module, ``numeric`` whether its sums may be taken in any order."""
+        self.modules, self.name, self.numeric = modules, name, numeric
+        self._entries: dict[str, Entry] = {}
+        self._making = Lock()  # threads that need the same wait for one of them
+
+    def __call__(self, *arguments: object) -> float:
+        """Call it; 0 where it returns nothing."""
+        flat = Flat(arguments)
+        layout = flat.layout()
+        with self._making:
+            if layout not in self._entries:
+                self._entries[layout] = loaded(self._kernel(layout, flat))
+        whole, real = np.array(flat.whole, np.int64), np.array(flat.real)
+        self._entries[layout](whole.ctypes.data, real.ctypes.data)
+        return float(real[0])
+
+    def waits(self) -> bool:
+        """Whether it has to be compiled first, which takes a while."""
+        return self.folder is None or not any(self.folder.glob(f"{self.name}-*"))
+
+    @cached_property
+    def folder(self) -> Path | None:
+        """Where the machine code is kept, by what it is made of and for; None where nothing can be."""
+        digest = sha256(machine().encode())
+        for path in [*sorted(Path(__file__).parent.glob("*.py")), *map(_source, self.modules)]:
+            digest.update(path.read_bytes())
+        base = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+        folder = base / "milepost" / digest.hexdigest()[:16]
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            for own in (folder.parent, folder):
+                own.chmod(0o700)  # which only its owner can
+        except OSError:
+            return None
+        return folder if _only_ours(folder.parent) and _only_ours(folder) else None
+
+    def _kernel(self, layout: str, flat: Flat) -> Kernel:
+        """The machine code, from the user's cache if it is there."""
+        if self.folder is None:
+            return self._made(flat)
+        path = self.folder / f"{self.name}-{sha256(layout.encode()).hexdigest()[:16]}"
+        with suppress(OSError, DamagedError):
+            return _read(path)
+        with alone(self.folder / "lock"):
+            with suppress(OSError, DamagedError):
+                return _read(path)  # another process has made it meanwhile
+            kernel = self._made(flat)
+            with suppress(OutputError):  # then it is compiled again next time
+                write_file(path, lambda stream: stream.write(kernel.packed()))
+                with suppress(OSError):
+                    path.chmod(0o600)
+            _forget(self.folder)
+        return kernel
+
+    def _made(self, flat: Flat) -> Kernel:
+        from milepost.compiling.numba_build import made
+
+        return made(self.modules, self.name, self.numeric, flat)
+
+
+def _read(path: Path) -> Kernel:
+    """Machine code from the cache, which nobody else can have written.
+
+    Raises:
+        OSError: it cannot be read.
+        DamagedError: it is not what was written, or somebody else may have written it.
+    """
+    if not _only_ours(path):
+        raise DamagedError
+    return unpacked(path.read_bytes())
+
+
+def _only_ours(path: Path) -> bool:
+    """Whether a file or folder is this user's, no link, and nobody else can write to it: what lies there is run."""
+    try:
+        state = path.lstat()
+    except OSError:
+        return False
+    if not hasattr(os, "geteuid"):
+        return not stat.S_ISLNK(state.st_mode)
+    others = state.st_mode & (stat.S_IWGRP | stat.S_IWOTH)
+    return state.st_uid == os.geteuid() and not others and not stat.S_ISLNK(state.st_mode)
+
+
+def _forget(folder: Path) -> None:
+    """Take away machine code of versions that nobody has made anything for lately, and nothing else that lies there."""
+    with suppress(OSError):
+        made = sorted((one for one in folder.parent.iterdir() if _is_cache(one)), key=lambda one: one.stat().st_mtime)
+        for old in made[:-_KEPT]:
+            shutil.rmtree(old, ignore_errors=True)
+
+
+def _is_cache(path: Path) -> bool:
+    """Whether a folder is one that was made here, by its name and by all that is in it."""
+    own = re.fullmatch(r"[0-9a-f]{16}", path.name) is not None and _only_ours(path) and path.is_dir()
+    return own and all(_OURS.fullmatch(one.name) for one in path.iterdir())
+
+
+def _source(module: str) -> Path:
+    spec = find_spec(module)
+    return Path(str(spec.origin if spec else ""))

@@ -1,0 +1,81 @@
+"""Drafts a course file from a replayed log: the levels in the order in which players came to them."""
+
+from __future__ import annotations
+
+from milepost.course.renamed import OneLevel, levels_by_any_name
+from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.times import TimeInLevel
+from milepost.numerics.whole_numbers import distinct
+from milepost.playback.logged_knobs import logged_knobs
+from milepost.playback.play import FullPlay, Play
+from milepost.toml import toml_key, toml_text, toml_texts, toml_value
+from milepost.vocabulary import TRANSITION
+from milepost.wording import number, percent, plural, seconds
+
+
+def draft_course(play: FullPlay, name: str) -> str:
+    """A commented course file: order inferred from the log, other spellings and names as aliases, places that are no levels."""
+    lines = [
+        f"# A draft of a course, from {plural(int(play.counts.sum()), 'player')}. The order is inferred from who was where",
+        "# first: check it, and put in what was planned.",
+        f"name = {toml_text(name)}",
+    ]
+    places = _places(play)
+    if places:
+        lines.append(f"places = {toml_texts(places)}  # only gone to, never played")
+    for one in levels_by_any_name(play):
+        lines += _level(play, one)
+    return "\n".join(lines) + "\n"
+
+
+def _level(play: Play, one: OneLevel) -> list[str]:
+    """The table of one level, with what was measured under each of its names."""
+    stops, names = play.stops, [one.level, *one.others]
+    aliases = [*[stops[other] for other in one.others], *[spelling for own in names for spelling in _spellings(play, own)]]
+    lines = ["", "[[level]]", f"name = {toml_text(stops[one.level])}"]
+    if aliases:
+        lines.append(f"aliases = {toml_texts(aliases)}")
+    for told in one.renamings:
+        here = f"{toml_text(stops[told.level])} of build {toml_text(told.build)}"
+        there = f"{toml_text(stops[told.next_level])} of build {toml_text(told.next_build)}"
+        lines.append(f"# {here} stands where {there} does: taken for one level,")
+        lines.append("# renamed; if they are two, take the alias out and give each a table of its own")
+    lines += [_measured(play, own, f" as {toml_text(stops[own])}" if one.others else "") for own in names]
+    lines += ["# par_seconds = 40", "# target_clear = 0.8  # or a range: [0.7, 0.9]"]
+    return lines + _knobs(play, names)
+
+
+def _knobs(play: Play, levels: list[int]) -> list[str]:
+    """The knobs of a level as its starts tell them; of one with several names, those of the last that has any."""
+    told = [knobs for level in levels if (knobs := logged_knobs(play)[level])]
+    if not told:
+        return []
+    lines = [f"{toml_key(name)} = {toml_value(value)}" for name, value in told[-1].items()]
+    return ["[level.knobs]  # as all starts there say", *lines]
+
+
+def _measured(play: Play, level: int, named: str) -> str:
+    tries, time = play.once(AttemptsToClear()).rows[level], play.once(TimeInLevel()).rows[level]
+    return (
+        f"# measured{named}: {plural(tries['players'], 'player')}, a try clears {percent(tries['try_clear'])}, "
+        f"median tries {number(tries['p50'])}, median time {seconds(time['p50'])}"
+    )
+
+
+def _spellings(play: Play, level: int) -> list[str]:
+    logged = play.gated.log.stops
+    return sorted(
+        {
+            name
+            for name, code in zip(logged, play.gated.stops.code.tolist(), strict=True)
+            if code == level and name != play.stops[level]
+        }
+    )
+
+
+def _places(play: FullPlay) -> list[str]:
+    """Names that only transitions have."""
+    records, gated = play.gated.log.records, play.gated
+    named = set(distinct(gated.to[(records.event == TRANSITION) & (gated.to >= play.n_levels)]).tolist())
+    played = set(distinct(gated.level[(records.event != TRANSITION) & (gated.level >= 0)]).tolist())
+    return [play.stops[stop] for stop in sorted(named - played)]

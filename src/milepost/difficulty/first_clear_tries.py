@@ -1,0 +1,83 @@
+"""The tries that difficulty is read from, and after which of them a player left for good."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from milepost.arrays import Bools, Column
+from milepost.measures.cells import first_clear
+from milepost.measures.furthest import stopped_at_open
+from milepost.numerics.canonical_order import apart, in_own_order
+from milepost.numerics.narrow_dtypes import slimmest
+from milepost.numerics.tries_of_items import TriesOfItems
+from milepost.numerics.whole_numbers import numbered, ordinals
+from milepost.playback.play import Play, Summed
+from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
+
+
+def tries_of_players(play: Play) -> TriesOfItems:
+    """The settled first-clear tries; subjects are players by their number, items levels of the course.
+
+    Levels that there is no way to clear yet are left out: their failures say nothing of difficulty.
+    """
+    table = play.attempts
+    judged = np.append(~play.gated.open_levels, np.zeros(len(play.stops) - play.n_levels, np.bool_))
+    rows = np.flatnonzero(first_clear(play) & ~table.void & (table.outcome < N_SETTLED) & judged[table.level])
+    player, level = table.player[rows], table.level[rows]
+    unit = (table.player if play.units is None else play.units)[rows]
+    number = ordinals(unit * max(1, play.n_levels) + level)  # of all, also where only some are asked for
+    tries = TriesOfItems(player, level, number, table.ended(CLEARED)[rows], _left_after(play)[rows])
+    return tries.some(~table.aside[rows]) if table.aside.any() else tries
+
+
+@dataclass(frozen=True)
+class TriesOfPlayers:
+    """The same in as few bytes as hold them.
+
+    Attributes:
+        columns: those of the tries; players are numbered from 0 without gaps.
+    """
+
+    columns: tuple[Column, ...]
+
+    @classmethod
+    def of(cls, play: Play) -> TriesOfPlayers:
+        """Those of a play."""
+        tries = tries_of_players(play)
+        columns = vars(replace(tries, subject=numbered(tries.subject)[1])).values()
+        return cls(tuple(slimmest(column) for column in columns))
+
+    @classmethod
+    def merged(cls, parts: list[TriesOfPlayers]) -> TriesOfPlayers:
+        """Those of a log from those of parts that share no player."""
+        subject = slimmest(apart([part.columns[0] for part in parts]))
+        others = zip(*(part.columns[1:] for part in parts), strict=True)
+        return cls((subject, *(np.concatenate(own) for own in others)))
+
+
+def settled_tries(play: Summed) -> TriesOfItems:
+    """The settled first-clear tries of a log, with players numbered from 0 in an order of their own."""
+    return play.once(_in_own_order)
+
+
+def _in_own_order(play: Summed) -> TriesOfItems:
+    columns = play.sums(TriesOfPlayers).columns
+    order, subject = in_own_order(*columns)
+    return TriesOfItems(slimmest(subject), *(column[order] for column in columns[1:]))
+
+
+def _left_after(play: Play) -> Bools:
+    """Per attempt, whether it is the last that was settled of a player who then quit, or whose end is not known."""
+    table, n_players = play.attempts, len(play.gated.players)
+    settled = np.flatnonzero(~table.void & (table.outcome < N_SETTLED))
+    last = np.full(n_players, -1)
+    last[table.player[settled]] = settled  # in the order of play, so that the last one stays
+    sequence = play.gated.sequence
+    gave_up = np.zeros(n_players, np.bool_)
+    gave_up[play.gated.player[sequence]] = play.end.of(sequence).by(END_QUIT, END_UNKNOWN)  # the last session's end stays
+    gave_up &= ~stopped_at_open(play)
+    left = np.zeros(len(table), np.bool_)
+    left[last[(last >= 0) & gave_up]] = True
+    return left

@@ -1,0 +1,88 @@
+"""What is said of levels that stand out, and of those that cannot be judged, as a colleague would say it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TypeVar
+
+from milepost.difficulty.row_types import JudgedRow
+from milepost.wording import listed, percent, plural, whole
+
+J = TypeVar("J", bound=JudgedRow)
+_NAMED = 3  # levels named in a sentence
+_LARGE = {"tries": "one that is harder by 1 logit", "time": "one that takes 2.7 times as long"}
+_HOW = {
+    "spike": ("is harder than its surroundings", "may be harder than its surroundings"),
+    "dip": ("is easier than its surroundings", "may be easier than its surroundings"),
+    "step": ("begins a stretch that stays harder", "may begin a stretch that stays harder"),
+}
+
+
+def costliest_first(rows: list[J]) -> list[J]:
+    """The levels that stand out."""
+    return sorted((row for row in rows if row["kind"] != "none"), key=lambda row: -(row["cost"] or 0.0))
+
+
+def sentence(row: JudgedRow, players: int, basis: str) -> str | None:
+    """What is said of a level; None where it does not stand out."""
+    if row["kind"] == "none":
+        return None
+    if basis == "tries":
+        return " ".join([f"{_claim(row)}: {_by_tries(row)} {_backing(row)}", *_cost(row, players), *_changes(row)])
+    longer = f"it takes {row['odds_ratio'] or 1:.1f} times as long to clear as they lead one to expect."
+    return f"{_claim(row)}: {longer} {_backing(row)} There are next to no failures, so time stands for difficulty."
+
+
+def _claim(row: JudgedRow) -> str:
+    """The level and what it does; what it may do, where the evidence is weak."""
+    return f"{row['level']} {_HOW[row['kind']][row['evidence'] == 'weak']}"
+
+
+def _backing(row: JudgedRow) -> str:
+    """How many players say so, and how sure that is."""
+    players = plural(row["players"], "player")
+    if row["evidence"] != "weak":
+        return f"{players}, {row['evidence']} evidence."
+    return f"{players}; a hint: about {min(9, round(10 * (row['q_value'] or 0.0)))} in 10 such hints are chance."
+
+
+def unsaid(rows: Sequence[JudgedRow], basis: str) -> list[str]:
+    """Which levels cannot be judged, and how many players that would take."""
+    few = [row for row in rows if row["evidence"] == "too_few"]
+    if not few:
+        return []
+    needed = [count for row in few if (count := row["players_needed"])]
+    names = [row["level"] for row in few[:_NAMED]] + ([plural(len(few) - _NAMED, "more level")] if len(few) > _NAMED else [])
+    who = "No level can be judged: each has" if len(few) == len(rows) else f"{listed(names)} cannot be judged: there are"
+    told = f" It would take about {max(needed)} players at a level to tell {_LARGE[basis]}." if needed else ""
+    return [f"{who} too few players or tries.{told}"]
+
+
+def _by_tries(row: JudgedRow) -> str:
+    seen = row["first_try"] if row["first_try"] is not None else row["chance"]
+    chance, expected = percent(seen), percent(row["expected_chance"])
+    return f"{chance} of first tries clear; the levels around it lead one to expect {expected}."
+
+
+def _cost(row: JudgedRow, players: int) -> list[str]:
+    said = []
+    if row["kind"] != "dip" and row["cost"] is not None:
+        lost, reached = row["lost"], row["reached"]
+        there = f"{lost} of the {reached} who reached it {'was' if lost == 1 else 'were'} lost there"
+        there = there if lost else "Nobody was lost there"
+        span = f"{whole(row['cost_low'] or 0.0)} to {whole(row['cost_high'] or 0.0)}"
+        more = f"about {whole(row['cost'])} more of {plural(players, 'player')} would still be playing at the end"
+        had = f"had it been like its surroundings, {more} ({span})"
+        said.append(f"{there}; {had}." if round(row["cost"]) >= 1 else f"{there}.")
+    if row["kind"] == "spike":
+        quits = row["quitting"] == "spike"
+        said.append("They also quit more here than around it." if quits else "By quitting alone it does not stand out.")
+    return said
+
+
+def _changes(row: JudgedRow) -> list[str]:
+    return [
+        f"{change['knob']} goes from {change['from']} to {change['to']}"
+        + (f", {change['times_usual']:.0f} times its usual step." if change["times_usual"] else ", new here.")
+        for change in row["changes"]
+    ]

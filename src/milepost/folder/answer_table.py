@@ -1,0 +1,47 @@
+"""The table of answers: what players said when they were asked."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from milepost.folder.small_tables import read_rows
+
+
+@dataclass(frozen=True)
+class Answer:
+    """An answer, and of which player, to which question, at which level, if it was about one."""
+
+    player: str
+    level: str | None
+    question: str
+    answer: str
+
+
+@dataclass(frozen=True)
+class Question:
+    """What is known of a question that players answer.
+
+    Attributes:
+        order: its answers in order, where they are words.
+        harder: whether later or higher answers mean harder ("up") or easier ("down"); None where it does not ask for that.
+    """
+
+    order: tuple[str, ...] = ()
+    harder: str | None = None
+
+
+def read_answers(path: str | Path) -> tuple[Answer, ...]:
+    """The answers of a table in its order; a row without an answer is none.
+
+    Raises:
+        FolderError: it cannot be read, lacks a column, or has an answer of nobody or to nothing.
+    """
+    found = []
+    for row in read_rows(path, ("player", "question", "answer"), ("level",)):
+        if not row["answer"]:
+            continue
+        if not row["player"] or not row["question"]:
+            raise row.refuse("an answer needs a player and a question.")
+        found.append(Answer(row["player"], row["level"] or None, row["question"], row["answer"]))
+    return tuple(found)

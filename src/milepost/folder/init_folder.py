@@ -1,0 +1,166 @@
+"""Begins a playtest folder: looks at a log, drafts what it needs to be understood, and writes the folder's file."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from milepost.course.course_draft import draft_course
+from milepost.errors import FolderError, LogError, OutputError
+from milepost.folder.notes import COLUMNS as NOTE_COLUMNS
+from milepost.folder.settings import FILE, TABLES, apart_from
+from milepost.logs.interface import refused_in_all
+from milepost.logs.mapping.logmap import NO_MAP, read_map
+from milepost.logs.mapping.map_draft import draft_map
+from milepost.logs.read import read
+from milepost.logs.sources.postgres import is_server
+from milepost.logs.sources.remote import is_address
+from milepost.output import write_file
+from milepost.playback.replay import replay_log
+from milepost.rules import ReplayRules
+from milepost.toml import toml_text, toml_texts
+
+if TYPE_CHECKING:
+    from milepost.logs.interface import Log, ReadOptions
+    from milepost.logs.mapping.logmap import LogMap
+    from milepost.playback.play import Play
+    from milepost.progress import Progress
+
+_STRANGE = 0.5  # share of records that could not be used, from which a log seems to need a map
+
+
+@dataclass(frozen=True)
+class Begun:
+    """What was made.
+
+    Attributes:
+        written: the files that are new.
+        kept: files that were there already, and are used.
+        play: the log, replayed.
+        sketched: whether the log was read through a map that is a mere draft.
+    """
+
+    written: list[str]
+    kept: list[str]
+    play: Play
+    sketched: bool
+
+
+def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progress, force: bool) -> Begun:
+    """Make a folder for a log.
+
+    Args:
+        names: the log.
+        folder: where; course, map and tables that are there are kept and used.
+        options: how files are read.
+        progress: told of each step.
+        force: whether a `milepost.toml` that is there may be written over.
+
+    Raises:
+        OutputError: there is one, or the folder cannot be written.
+        LogError: the log cannot be read.
+        MapError: a map cannot be used for it.
+    """
+    if (folder / FILE).exists() and not force:
+        raise OutputError(f"{folder / FILE}: is already there. Change it by hand, or write it anew with --force.")
+    texts: dict[str, str] = {}
+    kept = [name for name in ("map.toml", "course.toml", *(f"{name}.csv" for name in TABLES)) if (folder / name).is_file()]
+    logs = apart_from(names, {(folder / f"{name}.csv").resolve() for name in TABLES})
+    log, log_map = _understood(logs, folder, options, progress, texts)
+    play = replay_log(log, None, ReplayRules(**log_map.replay), progress)
+    if "course.toml" not in kept:
+        texts["course.toml"] = draft_course(play, folder.resolve().name)
+    if "notes.csv" not in kept:
+        texts["notes.csv"] = ",".join(NOTE_COLUMNS) + "\n"
+    texts[FILE] = settings_text([_beside(name, folder) for name in names], {*kept, *texts})
+    for name, text in texts.items():
+        _write(folder / name, text)
+    return Begun(list(texts), kept, play, "map.toml" in texts)
+
+
+def _understood(
+    names: list[str], folder: Path, options: ReadOptions, progress: Progress, texts: dict[str, str]
+) -> tuple[Log, LogMap]:
+    """The log, and the map that it was read through: the one that is there, or a draft of one where it needs one."""
+    if (folder / "map.toml").is_file():
+        log_map = read_map(folder / "map.toml")
+        return read(names, log_map, progress, options), log_map
+    try:
+        log = read(names, NO_MAP, progress, options)
+        if not _is_strange(log):
+            return log, NO_MAP
+    except LogError:
+        log = None
+    texts["map.toml"] = draft_map(names, options, progress)
+    try:
+        log_map = _as_map(texts["map.toml"])
+        return read(names, log_map, progress, options), log_map
+    except LogError:
+        if log is None:
+            raise
+        del texts["map.toml"]
+        return log, NO_MAP
+
+
+def _is_strange(log: Log) -> bool:
+    refused = refused_in_all(log.refused)
+    unknown = int((log.records.event < 0).sum())
+    return refused + unknown > _STRANGE * (refused + len(log.records))
+
+
+def _as_map(text: str) -> LogMap:
+    """A draft of a map, read as it would be from its file."""
+    from tempfile import TemporaryDirectory
+
+    with TemporaryDirectory(prefix="milepost-") as place:
+        (Path(place) / "map.toml").write_text(text, encoding="utf-8")
+        return replace(read_map(Path(place) / "map.toml"), path="map.toml")
+
+
+def _beside(name: str, folder: Path) -> str:
+    """A log's name as seen from the folder, where it lies in it or near it."""
+    if is_address(name) or is_server(name):
+        return name
+    if name == "-":
+        raise FolderError("standard input cannot be kept in a folder. Write it to a file, and name that.")
+    path = Path(name).resolve()
+    return os.path.relpath(path, folder.resolve()) if folder.resolve().parent in path.parents else str(path)
+
+
+def settings_text(logs: list[str], files: set[str]) -> str:
+    """The folder's file.
+
+    Args:
+        logs: the logs, as seen from it.
+        files: what lies beside it.
+    """
+    lines = ["# What is always the same about this playtest. Paths are relative to this file.", f"logs = {toml_texts(logs)}"]
+    about = {
+        "course": ("course.toml", "the levels in order, and the plan"),
+        "map": ("map.toml", "how the log is to be understood"),
+        "players": ("players.csv", "a row a player; its columns are tags of the player's sessions"),
+        "answers": ("answers.csv", "player, level (or nothing), question, answer"),
+        "notes": ("notes.csv", "milepost note adds to it"),
+        "recordings": ("recordings.csv", "session, file or address, offset"),
+    }
+    for key, (name, what) in about.items():
+        mark = "" if name in files else "# "
+        lines.append(f"{mark}{key} = {toml_text(name)}  # {what}")
+    lines += [
+        '# where = ["role!=maker"]  # which sessions take part',
+        '# exclude = ["stuck"]  # what is left out as suspect',
+        "",
+        "# [targets]  # of the whole course; those of a level stand in the course",
+        "# kept_at_end = 0.6",
+    ]
+    return "\n".join(lines) + "\n"
+
+
+def _write(path: Path, text: str) -> None:
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise OutputError(f"{path.parent}: cannot be made ({error.strerror or error}). Name another folder.") from error
+    write_file(path, lambda stream: stream.write(text.encode()))

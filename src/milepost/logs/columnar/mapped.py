@@ -1,0 +1,213 @@
+"""Whole columns of a foreign log as ours: each distinct value is translated once, by the rules of single records."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Final, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from milepost.arrays import Bools
+from milepost.logs.columnar.block import Block, TextColumn, require
+from milepost.logs.columnar.roles import NUMERIC, joined_name
+from milepost.logs.interface import ABSENT
+from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
+from milepost.logs.mapping.map_usage import MapUse
+from milepost.logs.records.fields import BAD, tag_of, text_of
+from milepost.logs.records.translation import alike, formatted
+from milepost.vocabulary import FIELDS
+
+_BAD_CODE: Final = ABSENT - 1
+
+
+class RawColumn(Protocol):
+    """A column of values as they were logged.
+
+    Attributes:
+        name: theirs.
+        given: how many records have one.
+        raws: the distinct values, but for nothing.
+        nested: which records have a list or an object, which is no value; None where none has.
+    """
+
+    name: str
+    given: int
+    raws: list[object]
+    nested: Bools | None
+
+    def codes(self) -> NDArray[np.int32]:
+        """Per record, the number of its value; ABSENT for nothing."""
+
+
+class ForeignColumns(Protocol):
+    """The columns of some records by their own names.
+
+    Attributes:
+        rows: how many records there are.
+    """
+
+    rows: int
+
+    @property
+    def texts(self) -> Sequence[RawColumn]:
+        """Those that are not read as numbers or times."""
+
+    @property
+    def given(self) -> Mapping[str, int]:
+        """How many records have each of the others."""
+
+    def block_of(self, texts: dict[str, TextColumn]) -> Block:
+        """The records as a block with these texts, by our names for them.
+
+        Raises:
+            NotStrictError: one of them cannot be read, or a field of one cannot be used.
+        """
+
+
+def mapped_block(columns: ForeignColumns, names: list[str], log_map: LogMap, cells: bool) -> Block:
+    """Records as a block.
+
+    Args:
+        columns: theirs.
+        names: all of these.
+        log_map: what they mean, which holds for whole columns.
+        cells: whether values know no types.
+
+    Raises:
+        NotStrictError: a record of it cannot be read, or a field of one cannot be used.
+    """
+    making = _Making(columns, log_map, MapUse(records=columns.rows, seen=dict.fromkeys(names)), cells)
+    making.count_met()
+    texts = making.texts()
+    making.set_events(texts)
+    texts = {name: _used(column) for name, column in texts.items()}
+    return replace(columns.block_of(texts), use=making.use, bad=making.bad)
+
+
+class _Making:
+    """Columns of texts by our names, made of theirs."""
+
+    def __init__(self, columns: ForeignColumns, log_map: LogMap, use: MapUse, cells: bool) -> None:
+        self.rows, self.map, self.use, self.cells = columns.rows, log_map, use, cells
+        self.columns = columns
+        self._bad: dict[str, Bools] = {}  # by field, the rows in which it cannot be used
+        self.theirs = {one.name: one for one in columns.texts}
+        self.codes = {name: one.codes() for name, one in self.theirs.items()}
+
+    @property
+    def bad(self) -> Bools:
+        """The rows with a field that cannot be used."""
+        bad: Bools = np.logical_or.reduce([np.zeros(self.rows, np.bool_), *self._bad.values()])
+        return bad
+
+    def count_met(self) -> None:
+        """Count how often the map's columns were met."""
+        given = {**self.columns.given, **{name: one.given for name, one in self.theirs.items()}}
+        for rule in self.map.fields.values():
+            for column in rule.columns:
+                self.use.met[column] += given.get(column, 0)
+
+    def texts(self) -> dict[str, TextColumn]:
+        """Every column but those of numbers; what the map does not name stays as it is."""
+        fields = self.map.fields
+        taken = {column.partition(".")[0] for rule in fields.values() for column in rule.columns}
+        kept = [name for name in self.use.seen if name in self.theirs and name not in taken and name not in fields]
+        ours = {name: self._column(name, FieldRule((name,))) for name in kept}
+        for name, rule in fields.items():
+            if name not in NUMERIC:
+                ours[name] = self._column(name, rule)
+        return ours
+
+    def _column(self, name: str, rule: FieldRule) -> TextColumn:
+        """One of our columns: a code for each of their values, and one for nothing.
+
+        Raises:
+            NotStrictError: a list or an object is where something stands in for nothing, or is to be converted.
+        """
+        column = TextColumn(np.full(self.rows, ABSENT, np.int32), [])
+        source = joined_name(rule.columns) if joined_name(rule.columns) in self.theirs else None
+        raws = self.theirs[source].raws if source is not None else []
+        codes = self.codes[source] if source is not None else column.codes
+        times = np.bincount(codes + 1, minlength=len(raws) + 1)
+        known: dict[str, int] = {}
+        constant = rule.default if rule.columns or rule.value is None or rule.value == "" else rule.value
+        values = [*raws, constant]
+        final = [self._final(name, rule, value, int(n)) for value, n in zip(values, [*times[1:], times[0]], strict=True)]
+        by_value = [_code(name, value, known) for value in final]
+        if _BAD_CODE in by_value:
+            bad = np.array([code == _BAD_CODE for code in by_value])
+            self._bad[name] = bad[codes]
+        if source is not None and (nested := self.theirs[source].nested) is not None:
+            require(constant is None and rule.number is None and name != "player")  # which a list would have, or not be
+            self._bad[name] = self._bad.get(name, nested) | nested
+        column.codes = np.maximum(np.array(by_value, np.int32), ABSENT)[codes]
+        column.values = list(known)
+        return column
+
+    def _final(self, name: str, rule: FieldRule, value: object, times: int) -> object:
+        """What a value of theirs is in a field of ours; how often it comes up is counted where it cannot be converted."""
+        if rule.number is None or value is None:
+            return value
+        named = formatted(rule, value, self.cells)
+        self.use.failed[name] += times if named is None else 0
+        return value if named is None else named
+
+    def set_events(self, ours: dict[str, TextColumn]) -> None:
+        """Their event words, and whatever else these say.
+
+        Raises:
+            NotStrictError: there are records without an event.
+        """
+        require("event" in ours)
+        words = ours["event"]
+        ours["event"] = TextColumn(words.codes.copy(), list(words.values))
+        times = np.bincount(words.codes[words.codes != ABSENT], minlength=len(words.values))
+        for code, word in enumerate(words.values):
+            rules = self.map.events.get(word, ())
+            self.use.words[word] += int(times[code]) if rules else 0
+            rows = words.codes == code if rules else np.zeros(0, np.bool_)
+            for rule in rules:
+                fitting = self._fitting(rule, rows)
+                for name, value in rule.sets.items():
+                    _set(ours, name, value, fitting)
+                    self._bad[name] = self._bad.get(name, fitting) & ~fitting
+                rows = rows & ~fitting
+        self.use.words = +self.use.words
+
+    def _fitting(self, rule: EventRule, rows: Bools) -> Bools:
+        """Which of some rows a rule on an event word is for."""
+        for column, wanted in rule.when.items():
+            require("" not in (wanted if isinstance(wanted, list) else [wanted]))
+            raws = self.theirs[column].raws if column in self.theirs else []
+            fits = np.array([*(alike(raw, wanted) for raw in raws), alike(None, wanted)])
+            rows = rows & (fits[self.codes[column]] if column in self.theirs else fits[-1])
+        return rows
+
+
+def _set(ours: dict[str, TextColumn], name: str, value: object, rows: Bools) -> None:
+    """Set a field of some rows."""
+    column = ours.get(name) or TextColumn(np.full(len(rows), ABSENT, np.int32), [])
+    known = {text: code for code, text in enumerate(column.values)}
+    code = _code(name, value, known)
+    require(code != _BAD_CODE)
+    column.codes[rows] = code
+    ours[name] = TextColumn(column.codes, list(known))
+
+
+def _used(column: TextColumn) -> TextColumn:
+    """The same without values that no row has."""
+    times = np.bincount(column.codes[column.codes != ABSENT], minlength=len(column.values))
+    if times.all():
+        return column
+    codes = np.append(np.cumsum(times > 0) - 1, ABSENT).astype(np.int32)
+    return TextColumn(codes[column.codes], [value for value, n in zip(column.values, times, strict=True) if n])
+
+
+def _code(name: str, value: object, known: dict[str, int]) -> int:
+    """The code of a value in a field of ours, a new one for a new text; one of its own for what cannot be used there."""
+    text = text_of(value) if name in FIELDS else tag_of(value)
+    if text is BAD:
+        return _BAD_CODE
+    return ABSENT if text is None else known.setdefault(text, len(known))

@@ -1,0 +1,172 @@
+"""What a log is known to hold while it is read: names by number, sessions with what is said of them, and what was refused."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import Final
+
+from milepost.level_names import folded
+from milepost.logs.interface import ABSENT, Refused, Sessions, refused_in_all
+from milepost.logs.records.fields import TOGETHER, Fields, UnreadableError, is_true
+from milepost.logs.records.timestamps import NANO
+from milepost.vocabulary import BIT, EVENT_CODES
+
+FAR: Final = 1e300  # seconds; times are kept so far from the session's first at most that differences stay finite
+_OF_SESSIONS: Final = ("player", "build")
+_SINGLY: Final = 1000  # refused records that are kept one by one
+
+
+class Names:
+    """Numbers for names, in order of first appearance."""
+
+    def __init__(self) -> None:
+        self.codes: dict[str, int] = {}
+
+    def code(self, name: str | None) -> int:
+        """The name's number, a new one for a new name; ABSENT for none."""
+        if name is None:
+            return ABSENT
+        return self.codes.setdefault(name, len(self.codes))
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.codes)
+
+
+class KnownNames:
+    """The names of a log, by what they name."""
+
+    def __init__(self) -> None:
+        self.stop, self.cause, self.layout, self.rating, self.word = Names(), Names(), Names(), Names(), Names()
+
+    def event(self, word: str) -> int:
+        """The number of an event word; below 0 for one outside the list."""
+        code = EVENT_CODES.get(word)
+        return -1 - self.word.code(word) if code is None else code
+
+    def restore(self, names: Mapping[str, list[str]]) -> None:
+        """Know what another log knew."""
+        for kind, own in vars(self).items():
+            own.codes = {name: code for code, name in enumerate(names.get(kind, []))}
+
+
+class KnownSessions:
+    """The sessions of a log, with the first value that each gives of everything.
+
+    Attributes:
+        sessions: their columns.
+        first_clock: per session, the time of its first record as logged, where times are numbers.
+        lies_in: per session, the part of a store in which its records lie; ABSENT where in none.
+        debug_only: sessions that only a refused record says are debug.
+    """
+
+    def __init__(self) -> None:
+        self.sessions = Sessions()
+        self.first_clock: list[float] = []
+        self.lies_in: list[int] = []
+        self.debug_only: set[str] = set()
+        self._codes: dict[str, int] = {}
+
+    def code(self, name: str, clock: float, stamp: int | None) -> int:
+        """A session's number, a new one for a new session, whose first record has this time."""
+        code = self._codes.get(name)
+        if code is None:
+            code = self._codes[name] = len(self._codes)
+            self.first_clock.append(clock)
+            sessions = self.sessions
+            sessions.name.append(name)
+            sessions.player.append(None)
+            sessions.build.append(None)
+            sessions.epoch.append(stamp)
+            sessions.debug.append(False)
+            sessions.tags.append({})
+        return code
+
+    def is_of_another_kind(self, name: str, stamp: int | None) -> bool:
+        """Whether a session is known, and its times are of another kind than this."""
+        code = self._codes.get(name)
+        return code is not None and (self.sessions.epoch[code] is None) != (stamp is None)
+
+    def relative(self, session: int, fields: Fields) -> float:
+        """A record's time in seconds since its session's first one.
+
+        Raises:
+            UnreadableError: it is of another kind.
+        """
+        epoch = self.sessions.epoch[session]
+        if (epoch is None) != (fields.stamp is None):
+            raise UnreadableError("time is of another kind than the session's first")
+        if epoch is not None and fields.stamp is not None:
+            return (fields.stamp - epoch) / NANO
+        return min(max(fields.clock - self.first_clock[session], -FAR), FAR)
+
+    def note(self, session: int, fields: Fields) -> None:
+        """Note what a record says of its session."""
+        for name in _OF_SESSIONS:
+            if name in fields.text:
+                self.note_first(session, name, fields.text[name])
+        for name, value in fields.tags.items():
+            self.note_tag(session, name, value)
+
+    def other_player(self, session: int, name: str | None) -> int:
+        """The findings on a record whose player is not the one that its session named first."""
+        first = self.sessions.player[session]
+        if name is None or first is None or name == first or name in first.split(TOGETHER):
+            return 0
+        return BIT["player_spelling" if folded(name) == folded(first) else "several_players"]
+
+    def note_first(self, session: int, field: str, value: str) -> None:
+        """Note a session's player or build, if none was said before."""
+        column = getattr(self.sessions, field)
+        if column[session] is None:
+            column[session] = value
+
+    def note_tag(self, session: int, name: str, value: str) -> None:
+        """Note a session's tag, if it was not said before."""
+        self.sessions.tags[session].setdefault(name, value)
+        if name == "debug" and is_true(value):
+            self.sessions.debug[session] = True
+
+    def mark_debug(self) -> None:
+        """Mark the sessions as debug that only a refused record says are."""
+        for name in self.debug_only & self._codes.keys():
+            self.sessions.debug[self._codes[name]] = True
+
+    def restore(self, sessions: Sessions, first_clock: list[float], lies_in: list[int], debug_only: list[str]) -> None:
+        """Know what another log knew."""
+        self.sessions, self.first_clock, self.lies_in, self.debug_only = sessions, first_clock, lies_in, set(debug_only)
+        self._codes = {name: code for code, name in enumerate(sessions.name)}
+
+
+class Refusals:
+    """Records that could not be read: the first ones, and of the others how many each session has.
+
+    So what little bytes unpack to, be it millions of records of nothing, takes little memory.
+    """
+
+    def __init__(self) -> None:
+        self.kept: list[Refused] = []
+        self.count = 0
+        self._together: dict[str | None, int] = {}  # per session, where those stand that are counted
+
+    def add(self, refused: Refused) -> None:
+        """Note one, or some that stand together."""
+        self.count += refused.times
+        if len(self.kept) < _SINGLY:
+            self.kept.append(refused)
+            return
+        at = self._together.setdefault(refused.session, len(self.kept))
+        if at == len(self.kept):
+            self.kept.append(refused)
+        else:
+            self.kept[at] = self.kept[at]._replace(times=self.kept[at].times + refused.times)
+
+    def restore(self, kept: list[Refused]) -> None:
+        """Know what another log knew."""
+        self.kept, self.count = kept, refused_in_all(kept)
+        self._together = {one.session: place for place, one in enumerate(kept) if place >= _SINGLY}
+
+
+def session_named(record: Mapping[str, object]) -> str | None:
+    """The session that a record names which cannot be read."""
+    session = record.get("session")
+    return str(session) if type(session) in (str, int) and session != "" else None

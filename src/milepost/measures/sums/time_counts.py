@@ -1,0 +1,133 @@
+"""How long players, and single attempts, took at each level; seconds."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from milepost.arrays import Bools, Floats, Ints
+from milepost.measures.cells import cells, first_tries
+from milepost.numerics.value_counts import Counted
+from milepost.playback.attempt_tables import AttemptTable
+from milepost.playback.play import Play
+from milepost.vocabulary import CLEARED
+
+
+@dataclass(frozen=True)
+class Spent:
+    """The active time of attempts.
+
+    Attributes:
+        attempts: by level, whether it is a first-clear attempt, outcome and seconds: attempts of known duration that say
+            something of trying, of players who count.
+    """
+
+    attempts: Counted
+
+    @classmethod
+    def of(cls, play: Play) -> Spent:
+        """That of a play."""
+        table = play.attempts
+        rows = np.flatnonzero(~np.isnan(table.active) & table.taken & play.counts[table.player])
+        return cls(Counted.of(table.level[rows], first_tries(play)[rows], table.outcome[rows], table.active[rows]))
+
+    @classmethod
+    def merged(cls, parts: list[Spent]) -> Spent:
+        """That of a log from those of its parts."""
+        return cls(Counted.merged(part.attempts for part in parts))
+
+    def at(self, level: int) -> float:
+        """The seconds spent at a level."""
+        return self.attempts.at(level).by(2).sum()
+
+
+@dataclass(frozen=True)
+class TimeCounts:
+    """Times by level, and then by seconds.
+
+    Attributes:
+        to_clear: whether the level was cleared, and seconds: players whose time is known.
+        untimed: players whose time is not known.
+        settling, paused: first-clear attempts of known duration.
+        between: those of them that cleared, until the next one is opened.
+        to_move, to_start: the same until the game moves on, and from then on, where both are known.
+        sessions: how long sessions of players who count last; by seconds alone.
+    """
+
+    to_clear: Counted
+    untimed: Counted
+    settling: Counted
+    paused: Counted
+    between: Counted
+    to_move: Counted
+    to_start: Counted
+    sessions: Counted
+
+    @classmethod
+    def of(cls, play: Play) -> TimeCounts:
+        """Those of a play."""
+        cell, table = cells(play), play.attempts
+        timed = ~cell.untimed & (cell.tried if play.asked else True)
+        own = np.flatnonzero(first_tries(play) & ~np.isnan(table.active))
+        level, settling = table.level[own], table.settling[own]
+        clears = own[table.outcome[own] == CLEARED]
+        between, until_move = _between(table)[clears], _until_move(play)[clears]
+        known = ~np.isnan(between)
+        split = known & ~np.isnan(until_move)
+        before = np.minimum(until_move, between)
+        at = table.level[clears]
+        return cls(
+            Counted.of(cell.level[timed], cell.cleared[timed], cell.seconds[timed]),
+            Counted.of(cell.level[cell.untimed]),
+            _given(level, settling, ~np.isnan(settling)),
+            _given(level, table.paused[own], table.paused[own] > 0),
+            _given(at, between, known),
+            _given(at, before, split),
+            _given(at, between - before, split),
+            Counted.of(_session_seconds(play)),
+        )
+
+    @classmethod
+    def merged(cls, parts: list[TimeCounts]) -> TimeCounts:
+        """Those of a log from those of its parts."""
+        return cls(*(Counted.merged(getattr(part, name) for part in parts) for name in vars(parts[0])))
+
+
+def _given(level: Ints, seconds: Floats, given: Bools) -> Counted:
+    return Counted.of(level[given], seconds[given])
+
+
+def _between(table: AttemptTable) -> Floats:
+    """Per attempt, seconds from its closing to the opening of the session's next attempt; NaN where not known."""
+    gap = np.full(len(table), np.nan)
+    if len(table) > 1:
+        follows = (np.diff(table.session) == 0) & ~np.isnan(table.active[1:])
+        gap[:-1][follows] = np.maximum(0.0, table.opened[1:] - table.closed[:-1])[follows]
+    return gap
+
+
+def _until_move(play: Play) -> Floats:
+    """Per attempt, seconds from its closing to the session's next transition, where one comes before the next attempt."""
+    table, moves = play.attempts, play.moves
+    wait = np.full(len(table), np.nan)
+    if not len(moves.at) or not len(table):
+        return wait
+    by_place = np.argsort(moves.at)
+    at, session = moves.at[by_place], moves.session[by_place]
+    place = np.minimum(np.searchsorted(at, table.closed_at, side="left"), len(at) - 1)
+    following = np.full(len(table), np.iinfo(np.int64).max)
+    again = np.diff(table.session) == 0
+    following[:-1][again] = table.opened_at[1:][again]
+    found = (at[place] >= table.closed_at) & (session[place] == table.session) & (at[place] <= following)
+    times = moves.time[by_place[place[found]]]
+    wait[found] = np.maximum(0.0, times - table.closed[found])
+    return wait
+
+
+def _session_seconds(play: Play) -> Floats:
+    """How long the sessions of the players who count last."""
+    times, own = play.session_times, play.gated.sequence
+    counted = own[play.counts[play.gated.player[own]] & ~np.isnan(times.first[own])]
+    seconds: Floats = np.maximum(0.0, times.last[counted] - times.first[counted])
+    return seconds

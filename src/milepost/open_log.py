@@ -1,0 +1,294 @@
+"""The one way in: a log that is asked for is opened as a whole, or in parts where it is too large for that."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Final, Protocol, Self, TypeVar
+
+from milepost.cleaning.selection import only, where
+from milepost.cleaning.splitting import groups_with_courses
+from milepost.errors import UsageError
+from milepost.logs.sources.files import STORE_MANIFEST
+from milepost.measures.clocks import on_clock
+from milepost.memory_estimates import SMALL
+from milepost.partitions.execution import Way
+from milepost.playback.attempt_filters import fitting
+from milepost.playback.void_attempts import without
+from milepost.progress import SILENT
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from milepost.cleaning.exclusion import Exclusion
+    from milepost.cleaning.selection import Condition
+    from milepost.cleaning.splitting import Split
+    from milepost.course.course import Course
+    from milepost.logs.interface import BareLog, Log
+    from milepost.partitions.request import Asked, Telling
+    from milepost.playback.play import Kinds, Play, Summed
+    from milepost.progress import Progress
+    from milepost.rules import ReplayRules
+
+REMEMBERED: Final = SMALL  # records of a store from which it is replayed in parts, and what was replayed is kept
+V = TypeVar("V")
+
+
+class Source(Protocol):
+    """A log with what it takes to replay it, with or without what is left out as suspect."""
+
+    @property
+    def course(self) -> Course | None:
+        """The course, if one is given."""
+
+    def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
+        """Replay it; what is held in memory may be let go where nobody will have it replayed after that."""
+
+    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
+        """Replay each group of sessions by itself, as if the log held only those."""
+
+    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
+        """Replay two groups of sessions, each by itself and by its own course."""
+
+    def made(self, name: str, make: Callable[[Play], V]) -> V:
+        """What a function makes of the log replayed: plain values, which are kept under the name where plays are kept."""
+
+    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+        """What a function makes of counts over the log replayed, which is not needed otherwise.
+
+        Args:
+            name: tells the function from any other, where it makes plain values; None where nothing does.
+            make: the function.
+            kinds: what it needs counted.
+        """
+
+    @property
+    def sessions(self) -> BareLog:
+        """The log, of which only the sessions may be asked."""
+
+    def without_names(self) -> Self:
+        """The same with pseudonyms for people."""
+
+    def without_idle(self, cap: float | None) -> Self:
+        """The same with a bound on how many seconds a stretch without a record counts in an attempt."""
+
+
+@dataclass(frozen=True)
+class WholeLog:
+    """A log that was read as a whole."""
+
+    log: Log
+    course: Course | None
+    rules: ReplayRules
+    telling: Telling
+    idle_cap: float | None = None
+
+    def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
+        """Replay it; the play keeps the records."""
+        with self.telling() as progress:
+            return self._replayed(self.log, self.course, exclusion, progress)
+
+    def made(self, name: str, make: Callable[[Play], V]) -> V:
+        """What a function makes of the log replayed."""
+        return make(self.play())
+
+    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+        """What a function makes of the log replayed."""
+        return make(self.play())
+
+    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
+        """Replay each group of sessions by itself."""
+        return [
+            (value, self._replayed(only(self.log, sessions), course, exclusion))
+            for value, sessions, course in groups_with_courses(self.log, key, self.course)
+        ]
+
+    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
+        """Replay two groups of sessions, each by itself and by its own course."""
+        before, after = (self._replayed(only(self.log, sessions), course, exclusion) for sessions, course in split.each(self.log))
+        return before, after
+
+    def _replayed(self, log: Log, course: Course | None, exclusion: Exclusion | None, progress: Progress = SILENT) -> Play:
+        from milepost.process_cache import play_of
+
+        return on_clock(play_of(log, course, self.rules, progress, exclusion), idle_cap=self.idle_cap)
+
+    @property
+    def sessions(self) -> BareLog:
+        """The log."""
+        return self.log
+
+    def without_names(self) -> WholeLog:
+        """The same with pseudonyms for people."""
+        from milepost.cleaning.anonymous import anonymous
+
+        return replace(self, log=anonymous(self.log))
+
+    def without_idle(self, cap: float | None) -> WholeLog:
+        """The same with a bound on how many seconds a stretch without a record counts."""
+        return replace(self, idle_cap=cap)
+
+
+@dataclass(frozen=True)
+class Loaded:
+    """A log as it is asked for: without what is suspect, and with an eye on some attempts.
+
+    Attributes:
+        source: the log.
+        of_attempts: which attempts are looked at.
+        exclude: what is left out as suspect.
+    """
+
+    source: Source
+    of_attempts: tuple[Condition, ...] = ()
+    exclude: tuple[str, ...] = ()
+
+    @property
+    def course(self) -> Course | None:
+        """The course, if one is given."""
+        return self.source.course
+
+    @property
+    def sessions(self) -> BareLog:
+        """The log, of which only the sessions may be asked."""
+        return self.source.sessions
+
+    def play(self) -> Play:
+        """Replay it."""
+        return fitting(self._clean(), self.of_attempts)
+
+    def last_play(self) -> Play:
+        """Replay it, where nobody will have it replayed after that."""
+        return self.play() if _has_to_be_judged(self) else fitting(self.source.play(last=True), self.of_attempts)
+
+    def made(self, name: str | None, make: Callable[[Play], V]) -> V:
+        """What a function makes of it replayed, where nobody will have it replayed after that.
+
+        Args:
+            name: tells the function from any other, where it makes plain values of all attempts; None where nothing does.
+            make: the function.
+        """
+        if name is None or _has_to_be_judged(self) or self.of_attempts:
+            return make(self.last_play())
+        return self.source.made(name, make)
+
+    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+        """The same of a function that needs nothing but counts, so that a large log's attempts need not be put together.
+
+        Args:
+            name: tells the function from any other, where it makes plain values; None where nothing does.
+            make: the function.
+            kinds: what it needs counted.
+        """
+        if _has_to_be_judged(self) or self.of_attempts:
+            return make(self.last_play())
+        return self.source.counted(name, make, kinds)
+
+    def grouped(self, key: str) -> list[tuple[str | None, Play]]:
+        """Replay each group of sessions by itself, as if the log held only those.
+
+        Raises:
+            UsageError: the log has no such field or tag.
+        """
+        return [(value, fitting(play, self.of_attempts)) for value, play in self.source.grouped(key, self._judged()[1])]
+
+    def sides(self, split: Split) -> tuple[Play, Play]:
+        """Replay two groups of sessions, each by itself and by its own course."""
+        before, after = self.source.sides(split, self._judged()[1])
+        return fitting(before, self.of_attempts), fitting(after, self.of_attempts)
+
+    def _clean(self) -> Play:
+        """The log without what is suspect."""
+        first, exclusion = self._judged()
+        if first is None:
+            return self.source.play()
+        if exclusion is None:
+            return first
+        again = first if not exclusion.replays else self.source.play(exclusion)
+        return replace(again if exclusion.replays else without(first, exclusion), before=first)
+
+    def _judged(self) -> tuple[Play | None, Exclusion | None]:
+        """The log as it is, and what is left out of it; nothing where nobody has to look.
+
+        Raises:
+            UsageError: nothing would be left.
+        """
+        if not _has_to_be_judged(self):
+            return None, None
+        from milepost.audit.exclusions import exclusion_of
+
+        first = self.source.play()
+        exclusion = exclusion_of(first, self.exclude)
+        if exclusion is not None and not exclusion.kept(first.gated.log).any():
+            raise UsageError(f"--exclude {','.join(self.exclude)}: no session is left. Leave less out.")
+        return first, exclusion
+
+    def without_names(self) -> Loaded:
+        """The same with pseudonyms for people."""
+        return replace(self, source=self.source.without_names())
+
+    def without_idle(self, cap: float | None) -> Loaded:
+        """The same with a bound on how many seconds a stretch without a record counts in an attempt."""
+        return replace(self, source=self.source.without_idle(cap))
+
+
+def _has_to_be_judged(loaded: Loaded) -> bool:
+    """Whether something may have to be left out."""
+    promises = loaded.course.promises if loaded.course else ()
+    return bool(loaded.exclude) or any(promise.voids for promise in promises)
+
+
+def opened_log(asked: Asked) -> Loaded:
+    """Open a log, and keep the sessions that are asked for.
+
+    Raises:
+        MilePostError: it cannot be read, or a condition fits nothing.
+    """
+    way = way_of(asked)
+    if way.in_parts:
+        return _looked_at(asked, _in_parts(asked, way))
+    from milepost.process_cache import log_of
+
+    with asked.telling() as progress:
+        log = log_of(asked, progress)
+    return _looked_at(asked, WholeLog(where(log, asked.conditions), asked.course, asked.rules, asked.telling))
+
+
+def _in_parts(asked: Asked, way: Way) -> Source:
+    """A store that remembers, or logs that are held in parts or packed for the moment."""
+    if len(asked.names) == 1 and _is_store(asked.names[0]):
+        from milepost.store_cache import StoredLog
+
+        return StoredLog(asked, way)
+    from milepost.partitions.partitioned_source import load_parts
+
+    return load_parts(asked, way)
+
+
+def _looked_at(asked: Asked, source: Source) -> Loaded:
+    if not asked.exclude:
+        return Loaded(source, asked.of_attempts)
+    from milepost.audit.exclusions import require_acting
+
+    return Loaded(source, asked.of_attempts, require_acting(asked.exclude))
+
+
+def way_of(asked: Asked) -> Way:
+    """How the log is replayed: as a whole, or part by part, which is asked for, or its size, or that it is a large store."""
+    if asked.every_record:
+        return Way()
+    way = asked.work.way(asked.names)
+    return Way(packed=True) if not way.in_parts and _is_large_store(asked.names) else way
+
+
+def _is_large_store(names: list[str]) -> bool:
+    """Whether the log is a packed store with so many records that it pays not to have all of them in memory, and to remember."""
+    if len(names) > 1 or not _is_store(names[0]):
+        return False
+    from milepost.store.manifest import read_manifest
+
+    return read_manifest(Path(names[0])).rows >= REMEMBERED
+
+
+def _is_store(name: str) -> bool:
+    return (Path(name) / STORE_MANIFEST).is_file()

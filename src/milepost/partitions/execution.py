@@ -1,0 +1,106 @@
+"""What is asked of whoever does the work, and whether a log is replayed as a whole or in parts."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final, NamedTuple, TypedDict
+
+from milepost.logs.sources.files import expand
+from milepost.logs.sources.remote import is_address
+from milepost.memory_estimates import COMFORT, cores, memory_of_held, memory_of_machine, memory_of_whole, unpacked
+
+_SHARE: Final = 2  # of this machine's memory, one part in so many is the most that a log takes in memory
+_THREADS: Final = 2  # that work where nobody has said; the columns of each are in memory at the same time
+_MOST: Final = 1 << 62  # bytes, where nothing says how many there are
+
+
+class WorkSettings(TypedDict, total=False):
+    """See `Work`."""
+
+    jobs: int | None
+    cluster: str | None
+    memory: int | None
+
+
+@dataclass(frozen=True)
+class Work:
+    """Who does the work, and with how much memory.
+
+    Attributes:
+        jobs: threads of this process; None where nobody has said.
+        cluster: the address of a scheduler whose workers do it, instead.
+        memory: about how many bytes may be used in all; None where nobody has said.
+    """
+
+    jobs: int | None = None
+    cluster: str | None = None
+    memory: int | None = None
+
+    @property
+    def threads(self) -> int:
+        """How many threads there are."""
+        if self.jobs is not None:
+            return self.jobs
+        return 1 if self.memory is not None else min(_THREADS, cores())
+
+    def way(self, names: list[str]) -> Way:
+        """How a log is replayed that may be large.
+
+        Args:
+            names: log files, folders and globs; a packed store, standard input and addresses, whose size nobody knows beforehand,
+                go in parts only where that was said.
+
+        Raises:
+            LogError: a name stands for nothing.
+        """
+        if self.cluster is not None:
+            return Way(packed=True, memory=self.memory)
+        if any(name == "-" or is_address(name) for name in names):
+            return Way(held=self._divided, packed=not self._divided and self.memory is not None, memory=self.memory)
+        sources = expand(names)
+        if sources[0].store is not None:
+            return Way(packed=self._divided or self.memory is not None, memory=self.memory)
+        return self._way_of_size(sum(unpacked(source.label, source.size()) for source in sources))
+
+    @property
+    def most(self) -> int:
+        """About how many bytes a log may take in memory."""
+        own = memory_of_machine()
+        return self.memory if self.memory is not None else _MOST if own is None else own // _SHARE
+
+    @property
+    def _divided(self) -> bool:
+        """Whether it was said that several do the work."""
+        return self.jobs is not None and self.jobs > 1
+
+    def _way_of_size(self, size: int) -> Way:
+        """The same for logs of so many bytes of JSON Lines."""
+        most = self.most
+        comfort = most if self.memory is not None else min(most, COMFORT)
+        if not self._divided and memory_of_whole(size) <= comfort:
+            return Way()
+        if memory_of_held(size) <= most:
+            return Way(held=True)
+        return Way(packed=True, memory=most if self.memory is not None else most // _SHARE)
+
+
+class Way(NamedTuple):
+    """How a log is replayed: as a whole, or in parts.
+
+    Attributes:
+        held: whether all of it is held in memory.
+        packed: whether it lies in a store, made for the moment if need be.
+        memory: about how many bytes may be used in all, where it is packed for the moment; None where any will do.
+    """
+
+    held: bool = False
+    packed: bool = False
+    memory: int | None = None
+
+    @property
+    def in_parts(self) -> bool:
+        """Whether it is replayed part by part."""
+        return self.held or self.packed
+
+
+ALONE: Final = Work()  # as nobody has said anything

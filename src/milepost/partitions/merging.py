@@ -1,0 +1,108 @@
+"""Puts what came of the parts of a log together: the same play as of the whole log, without its records."""
+
+from __future__ import annotations
+
+from dataclasses import fields
+
+import numpy as np
+
+from milepost.arrays import Column, Ints
+from milepost.cleaning.clock import session_order
+from milepost.cleaning.gate import Admitted
+from milepost.cleaning.player_names import players_of
+from milepost.logs.interface import ABSENT, BareLog
+from milepost.memory import give_back_now
+from milepost.numerics.narrow_dtypes import slimmest
+from milepost.numerics.whole_numbers import stable_order
+from milepost.partitions.compressed_columns import Packed, Same, filled_out, packed
+from milepost.partitions.concatenate import end_to_end, joined
+from milepost.partitions.tasks import PlayedPart, Wanted
+from milepost.playback.attempt_context import AroundAttempts, SessionTimes
+from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable
+from milepost.playback.attributes import Attributes
+from milepost.playback.play import Play
+
+_PLACES = frozenset({"opened_at", "closed_at", "at"})  # columns that point into the order of replay
+
+
+def merged(parts: list[PlayedPart], log: BareLog, debug_sessions: int, wanted: Wanted) -> Play:
+    """The play of a whole log; what came of the parts is used up.
+
+    Args:
+        parts: what came of all its parts.
+        log: the log without records, and without sessions left out.
+        debug_sessions: how many were left out as debug.
+        wanted: what was replayed, and how.
+    """
+    count = len(log.sessions.name)
+    lengths = _by_session([part.lengths for part in parts], parts, count)
+    bounds = np.concatenate(([0], np.cumsum(lengths)))
+    columns = ([getattr(part.times, one.name) for part in parts] for one in fields(SessionTimes))
+    times = SessionTimes(*(_by_session(column, parts, count) for column in columns))
+    players, player = players_of(log.sessions)
+    sequence = session_order(log.sessions, player, np.nan_to_num(times.first))
+    rank = np.empty(count, np.int64)
+    rank[sequence] = np.arange(count)
+    order = _in_order(parts, [part.attempts for part in parts], bounds, rank)
+    attempts = AttemptTable(**_joined([part.attempts for part in parts], order))
+    attributes = _attributes([(part.attributes, part.around["cause"].rows) for part in parts], order)
+    around = AroundAttempts(**_joined([part.around for part in parts], order))
+    moving = [part.moves for part in parts]
+    moves = MoveTable(**_joined(moving, _in_order(parts, moving, bounds, rank)))
+    course, stops = wanted.course, parts[0].stops
+    course = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
+    admitted = Admitted(
+        log,
+        debug_sessions,
+        stops,
+        bounds,
+        _by_session([part.coarse for part in parts], parts, count),
+        players,
+        player,
+        sequence,
+        course,
+        wanted.exclusion,
+    )
+    known: dict[type, object] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in wanted.summaries}
+    known |= {AroundAttempts: around, SessionTimes: times, Attributes: attributes}
+    end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
+    return Play(admitted, attempts, moves, Ends(end), endless, wanted.course is None, wanted.rules, known)
+
+
+def _by_session(columns: list[Column], parts: list[PlayedPart], count: int) -> Column:
+    """A column by session, from those of the parts."""
+    whole = np.zeros(count, columns[0].dtype)
+    for column, part in zip(columns, parts, strict=True):
+        whole[part.sessions] = column
+    return whole
+
+
+def _in_order(parts: list[PlayedPart], tables: list[dict[str, Packed]], bounds: Ints, rank: Ints) -> Ints:
+    """The places of the rows, one table after the other, in the order of play; places in the part become such in the whole."""
+    shift = np.zeros(len(rank), np.int64)  # per session, how far its records lie further on in the whole than in its part
+    for part in parts:
+        shift[part.sessions] = bounds[part.sessions] - part.begins
+    for table in tables:
+        for name in _PLACES & table.keys():
+            table[name] = packed(filled_out(table[name]) + shift[filled_out(table["session"])])
+    return stable_order(rank[end_to_end([table["session"] for table in tables])])
+
+
+def _attributes(parts: list[tuple[dict[str, Packed], int]], order: Ints) -> Attributes:
+    """The attributes of all attempts; a part in which no attempt has one does not have its column."""
+    found: dict[str, Column] = {}
+    for name in dict.fromkeys(name for columns, _ in parts for name in columns):
+        kind = next(columns[name].kind for columns, _ in parts if name in columns)
+        nothing = kind.type(np.nan if kind.kind == "f" else ABSENT)
+        found[name] = slimmest(joined(name, [columns.pop(name, Same(rows, kind, nothing)) for columns, rows in parts], order))
+        give_back_now()
+    return Attributes(found)
+
+
+def _joined(tables: list[dict[str, Packed]], order: Ints) -> dict[str, Column]:
+    """One table's columns of those of several, which are let go one by one, so that memory holds them once."""
+    columns: dict[str, Column] = {}
+    for name in list(tables[0]):
+        columns[name] = joined(name, [table.pop(name) for table in tables], order)
+        give_back_now()
+    return columns

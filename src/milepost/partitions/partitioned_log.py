@@ -1,0 +1,161 @@
+"""A log that is replayed part by part, on as many workers as there are: the same play as of the whole log."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property, reduce
+from operator import add, or_
+
+import numpy as np
+
+from milepost.arrays import Bools, Ints
+from milepost.cleaning.exclusion import Exclusion
+from milepost.cleaning.gate import open_levels, without_debug
+from milepost.cleaning.names import gather
+from milepost.cleaning.selection import Condition, only, require_any, require_known
+from milepost.cleaning.survey import Survey
+from milepost.logs.interface import BareLog, refused_in_all
+from milepost.memory import give_back_now
+from milepost.partitions.counting import count_part, counted_together
+from milepost.partitions.executors import Workers
+from milepost.partitions.merging import merged
+from milepost.partitions.tasks import Part, Wanted, hits_of_part, levels_of_part, play_part, survey_part
+from milepost.playback.counted_play import CountedPlay
+from milepost.playback.infer import infer_order
+from milepost.playback.partial_replay import MOST_RECORDS
+from milepost.playback.play import About, Kinds, Play
+from milepost.playback.replay import require_few
+from milepost.progress import SILENT, Progress
+
+
+@dataclass(frozen=True)
+class PartedLog:
+    """A log in parts.
+
+    Attributes:
+        parts: its parts, which share no player and no session.
+        bare: gives the log without its records.
+        names: gives the log without its sessions as well, where it is not there already.
+        records: how many it has that could be read.
+    """
+
+    parts: Sequence[Part]
+    bare: Callable[[], BareLog]
+    names: Callable[[], BareLog]
+    records: int
+
+    @cached_property
+    def log(self) -> BareLog:
+        """The log without its records."""
+        return self.bare()
+
+    def fitting(self, conditions: tuple[Condition, ...], workers: Workers) -> Bools | None:
+        """Per session, whether it fits all conditions; None without any.
+
+        Raises:
+            UsageError: no session fits, or a condition is on a key that the log does not have.
+        """
+        if not conditions:
+            return None
+        kept, log = np.ones(len(self.log.sessions.name), np.bool_), self.log
+        for condition in conditions:
+            require_known(condition, log)
+            fits = self._hits(condition, workers)[kept] if condition.of_records else condition.fits_session(log)
+            require_any(fits, condition, log)
+            kept[kept] = fits
+            log = only(log, fits)
+        return kept
+
+    def _hits(self, condition: Condition, workers: Workers) -> Bools:
+        hits = workers.map(hits_of_part, [(part, condition) for part in self.parts], SILENT)
+        return condition.judged(reduce(or_, hits))
+
+    def play(self, wanted: Wanted, workers: Workers, progress: Progress = SILENT, last: bool = False) -> Play:
+        """Replay what is wanted of it: survey all parts, replay each, and put them together.
+
+        Args:
+            wanted: what is wanted.
+            workers: who does it.
+            progress: told of each step.
+            last: whether nobody will have it replayed after that, but for some players of a small log.
+
+        Raises:
+            LogError: the store is damaged, or no course is given and there are too many levels to infer their order.
+        """
+        log = wanted.of(self.log)
+        log, debug_sessions = (log, 0) if wanted.rules.keep_debug else without_debug(log)
+        survey, order = self._surveyed(wanted, False, log, workers, progress)
+        played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
+        if last and survey.records > MOST_RECORDS:
+            self._let_go()
+        give_back_now()
+        play = merged(played, log, debug_sessions, wanted)
+        return replace(play, again=lambda exclusion, some: self.play(self.once_more(wanted, exclusion, some), workers))
+
+    def counted(self, wanted: Wanted, kinds: Kinds, workers: Workers, progress: Progress = SILENT) -> CountedPlay:
+        """Replay what is wanted of it, count, and keep nothing else; nobody will have it replayed after that.
+
+        Args:
+            wanted: what is wanted.
+            kinds: what is counted.
+            workers: who does it.
+            progress: told of each step.
+
+        Raises:
+            LogError: the store is damaged, or no course is given and there are too many levels to infer their order.
+        """
+        log = self.names()
+        survey, order = self._surveyed(wanted, True, log, workers, progress)
+        inputs: list[tuple[object, ...]] = [(part, wanted, survey, order, kinds) for part in self.parts]
+        together = counted_together(workers.each(count_part, inputs, progress), kinds)
+        self._let_go()
+        give_back_now()
+        stops, course = together.stops, wanted.course
+        about = About(
+            course is None,
+            wanted.rules,
+            open_levels(course, stops),
+            log.causes,
+            log.layouts,
+            log.ratings,
+            list(log.tags),
+            log.unknown_words,
+            together.debug_sessions,
+            refused_in_all(log.refused) - together.refused_gone,
+        )
+        known = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
+        return CountedPlay(stops.names, stops.n_levels, known, about, together.counts)
+
+    def _surveyed(
+        self, wanted: Wanted, alone: bool, log: BareLog, workers: Workers, progress: Progress
+    ) -> tuple[Survey, list[int] | None]:
+        """What has to be known of the whole, and the order of the levels where no course is given."""
+        progress.step("surveying parts", len(self.parts))
+        survey: Survey = reduce(add, workers.map(survey_part, [(part, wanted, alone) for part in self.parts], progress))
+        order = None
+        if wanted.course is None:
+            progress.step("inferring the order of the levels", len(self.parts))
+            inputs: list[tuple[object, ...]] = [(part, wanted, alone, survey) for part in self.parts]
+            seen = reduce(add, workers.map(levels_of_part, inputs, progress))
+            require_few(seen.levels, log)
+            order = infer_order(seen, gather(log.stops, survey.names).names)
+        progress.step("replaying parts", len(self.parts))
+        return survey, order
+
+    def _let_go(self) -> None:
+        for part in self.parts:
+            part.let_go()
+
+    def once_more(self, wanted: Wanted, exclusion: Exclusion, sessions: Bools) -> Wanted:
+        """What is wanted of some sessions of a play once more, with something left out, and nothing made of their records."""
+        kept = np.zeros(len(self.log.sessions.name), np.bool_)
+        kept[self._numbers_of(wanted)[sessions]] = True
+        return replace(wanted, kept=kept, exclusion=exclusion, summaries=())
+
+    def _numbers_of(self, wanted: Wanted) -> Ints:
+        """Per session of a play, its number in the log."""
+        numbers = np.arange(len(self.log.sessions.name))
+        numbers = numbers if wanted.kept is None else numbers[wanted.kept]
+        debug = np.array(self.log.sessions.debug, dtype=np.bool_)[numbers]
+        return numbers if wanted.rules.keep_debug else numbers[~debug]

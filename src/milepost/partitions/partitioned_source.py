@@ -1,0 +1,159 @@
+"""A log that is replayed part by part: its store, made for the moment if need be, and who works on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import TypeVar
+
+import numpy as np
+
+from milepost.arrays import Bools
+from milepost.cleaning.exclusion import Exclusion
+from milepost.cleaning.splitting import Split, groups_with_courses
+from milepost.course.course import Course
+from milepost.errors import UsageError
+from milepost.folder.player_table import with_players
+from milepost.logs.interface import BareLog
+from milepost.logs.sources.files import expand
+from milepost.memory import give_back_now
+from milepost.memory_estimates import SMALL, unpacked
+from milepost.partitions.execution import Way, Work
+from milepost.partitions.executors import workers
+from milepost.partitions.memory_parts import hold
+from milepost.partitions.partitioned_log import PartedLog
+from milepost.partitions.request import Asked, Telling
+from milepost.partitions.store_parts import open_store
+from milepost.partitions.tasks import Wanted
+from milepost.playback.play import Kinds, Play, Summed, registered
+from milepost.progress import Progress
+from milepost.scratch import scratch_writing
+from milepost.store.pack_store import Into, Layout, pack
+
+V = TypeVar("V")
+
+
+@dataclass(frozen=True)
+class LoadedParts:
+    """A parted log with what it takes to replay it.
+
+    Attributes:
+        parted: the log.
+        course: the course, if one is given.
+        wanted: what is replayed of it, and how.
+        work: who works on it.
+        spilled: the folder of a store that was made for the moment, and goes when this does.
+        telling: gives whom progress is told.
+    """
+
+    parted: PartedLog
+    course: Course | None
+    wanted: Wanted
+    work: Work
+    spilled: TemporaryDirectory[str] | None
+    telling: Telling
+
+    def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
+        """Replay it; what is held in memory is let go where nobody will have it replayed after that."""
+        (play,) = self._plays([replace(self.wanted, exclusion=exclusion, summaries=registered())], last)
+        give_back_now()
+        return play
+
+    def made(self, name: str, make: Callable[[Play], V]) -> V:
+        """What a function makes of the log replayed, of which nothing is held any longer."""
+        return make(self.play(last=True))
+
+    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+        """What a function makes of counts over the log, of which nothing is held any longer; a small one is replayed for it."""
+        if self.parted.records <= SMALL:
+            import milepost.audit.suspects  # noqa: F401 so that what these need is made of the records before they go
+
+            return make(self.play())
+        with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
+            play = self.parted.counted(self.wanted, kinds, who, progress)
+        return make(play)
+
+    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
+        """Replay each group of sessions by itself."""
+        groups = groups_with_courses(self.sessions, key, self.course)
+        plays = self._plays([self._some(sessions, course, exclusion) for _, sessions, course in groups])
+        return [(value, play) for (value, _, _), play in zip(groups, plays, strict=True)]
+
+    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
+        """Replay two groups of sessions, each by itself and by its own course."""
+        before, after = self._plays([self._some(own, course, exclusion) for own, course in split.each(self.sessions)])
+        return before, after
+
+    def _some(self, sessions: Bools, course: Course | None, exclusion: Exclusion | None) -> Wanted:
+        """What is wanted, of some of the sessions only."""
+        kept = np.ones(len(self.parted.log.sessions.name), np.bool_) if self.wanted.kept is None else self.wanted.kept.copy()
+        kept[kept] = sessions
+        return replace(self.wanted, kept=kept, course=course, exclusion=exclusion, summaries=registered())
+
+    def _plays(self, wanted: list[Wanted], last: bool = False) -> list[Play]:
+        with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
+            plays = [self.parted.play(one, who, progress, last) for one in wanted]
+        return [replace(play, again=partial(self._again, one)) for one, play in zip(wanted, plays, strict=True)]
+
+    def _again(self, wanted: Wanted, exclusion: Exclusion, sessions: Bools) -> Play:
+        """Some sessions of a play with something left out."""
+        (play,) = self._plays([self.parted.once_more(wanted, exclusion, sessions)])
+        return play
+
+    def again(self, exclusion: Exclusion, sessions: Bools) -> Play:
+        """Some sessions of the play with something left out."""
+        return self._again(self.wanted, exclusion, sessions)
+
+    @property
+    def sessions(self) -> BareLog:
+        """The log without its records."""
+        return self.wanted.of(self.parted.log)
+
+    def without_idle(self, cap: float | None) -> LoadedParts:
+        """The same with a bound on how many seconds a stretch without a record counts."""
+        return replace(self, wanted=replace(self.wanted, idle_cap=cap))
+
+    def without_names(self) -> LoadedParts:
+        """The same with pseudonyms for people."""
+        return replace(self, wanted=replace(self.wanted, anonymous=True))
+
+
+def load_parts(asked: Asked, way: Way) -> LoadedParts:
+    """Open the store that is named, or pack the logs that are named into one for the moment, or hold them in memory.
+
+    Raises:
+        LogError: a log cannot be read, or the store is damaged.
+        UsageError: there is a store, and logs beside it; the log is standard input; or a condition fits nothing.
+    """
+    work = asked.work
+    with asked.telling() as progress:
+        spilled = None
+        if way.held:
+            parted = PartedLog(*hold(asked, progress))
+        else:
+            folder, spilled = _store_of(asked, way, progress)
+            parted = PartedLog(*open_store(folder))
+        bare = parted.bare
+        parted = replace(parted, bare=lambda: with_players(bare(), asked.players))
+        with workers(work.threads, work.cluster, progress) as who:
+            kept = parted.fitting(asked.conditions, who)
+    return LoadedParts(parted, asked.course, Wanted(asked.course, asked.rules, kept, asked.players), work, spilled, asked.telling)
+
+
+def _store_of(asked: Asked, way: Way, progress: Progress) -> tuple[Path, TemporaryDirectory[str] | None]:
+    sources = expand(asked.names)
+    if sources[0].store is not None:
+        if len(sources) > 1:
+            raise UsageError("work over parts takes one store, or logs. Add the logs to the store first: milepost pack --add.")
+        return sources[0].store, None
+    if any(source.path is None for source in sources):
+        raise UsageError("standard input cannot be worked on by a cluster, or within --memory. Name a file, or leave these out.")
+    layout = Layout.of(sum(unpacked(source.label, source.size()) for source in sources), way.memory, asked.work.threads)
+    with scratch_writing():
+        spilled = TemporaryDirectory(prefix="milepost-")
+        folder = Path(spilled.name) / "store"
+        pack(asked.names, Into(folder, layout=layout), asked.log_map, asked.options, progress)
+    return folder, spilled

@@ -1,0 +1,163 @@
+"""Work on one part of a log: what a worker does, and what it sends back.
+
+Parts share no player and no session, and know the sessions and names of the whole by the same numbers; so what comes of them
+merges, and the whole is what it would be in one piece.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+import numpy as np
+
+from milepost.arrays import Bools, Ints
+from milepost.cleaning.anonymous import anonymous
+from milepost.cleaning.exclusion import Exclusion
+from milepost.cleaning.gate import gate, without_debug
+from milepost.cleaning.names import Stops
+from milepost.cleaning.selection import Condition, only
+from milepost.cleaning.survey import Survey, survey_of
+from milepost.course.course import Course
+from milepost.folder.player_table import PlayerTable, with_players
+from milepost.logs.interface import L, Log
+from milepost.measures.clocks import on_clock
+from milepost.partitions.compressed_columns import Packed, packed_columns, packed_table
+from milepost.playback.attempt_context import SessionTimes
+from milepost.playback.attributes import all_attributes
+from milepost.playback.infer import Precedence
+from milepost.playback.play import FullPlay, Summary, registered
+from milepost.playback.replay import levels_in_play, replay_gated
+from milepost.progress import SILENT
+from milepost.rules import ReplayRules
+
+_SURVEYED = ("session", "event", "level", "to", "whole", "second")
+
+
+class Part(Protocol):
+    """All the records of some players."""
+
+    def log(self, columns: tuple[str, ...] | None = None) -> Log:
+        """The log of these players, with the sessions and names of the whole; whoever uses it does not change its lists.
+
+        Args:
+            columns: those of the records that are needed, where not all are; the others hold zeros.
+        """
+
+    def by_itself(self, columns: tuple[str, ...] | None = None) -> Log:
+        """The same with its own sessions only, numbered among themselves."""
+
+    def let_go(self) -> None:
+        """Nobody will ask it again: what of it is held in memory may go."""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is replayed, and how.
+
+    Attributes:
+        course: the course, if one is given.
+        rules: the replay's settings.
+        kept: per session of the log, whether it takes part; None where all do.
+        players: the table of players, whose columns are tags of their sessions.
+        anonymous: whether names of people are left out.
+        idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
+        exclusion: what is left out as suspect.
+        summaries: what is made of the records before they are let go.
+    """
+
+    course: Course | None
+    rules: ReplayRules
+    kept: Bools | None = None
+    players: PlayerTable | None = None
+    anonymous: bool = False
+    idle_cap: float | None = None
+    exclusion: Exclusion | None = None
+    summaries: tuple[type[Summary], ...] = field(default_factory=registered)
+
+    def of(self, log: L) -> L:
+        """What is wanted of a log, or of a part of it; a part by itself gets the tags of the table of players, too."""
+        if log.numbers is not None:
+            log = with_players(log, self.players)
+        if self.kept is not None:
+            log = only(log, self.kept if log.numbers is None else self.kept[log.numbers])
+        log = anonymous(log) if self.anonymous else log
+        return log if self.exclusion is None else only(log, self.exclusion.kept(log))
+
+
+@dataclass(frozen=True)
+class PlayedPart:
+    """What came of a part.
+
+    Attributes:
+        sessions: the numbers of its sessions; the columns by session are theirs.
+        begins: where each session begins in the part's order of replay.
+        lengths: how many records each has in it.
+        attempts: the table's columns by name, packed; so are ``around``, ``attributes`` and ``moves``.
+        stops: what the names stand for; the same in every part.
+        summaries: what was made of its records.
+    """
+
+    sessions: Ints
+    begins: Ints
+    lengths: Ints
+    end: Ints
+    endless: Bools
+    coarse: Bools
+    times: SessionTimes
+    attempts: dict[str, Packed]
+    around: dict[str, Packed]
+    attributes: dict[str, Packed]
+    moves: dict[str, Packed]
+    stops: Stops
+    summaries: dict[type, Any]
+
+
+def hits_of_part(part: Part, condition: Condition) -> Bools:
+    """Per session of the store, whether a record in the part fits a condition on records."""
+    return condition.hits(part.log())
+
+
+def wanted_of(part: Part, wanted: Wanted, alone: bool, columns: tuple[str, ...] | None = None) -> Log:
+    """What is wanted of a part: by itself, or with the sessions of the whole."""
+    return wanted.of(part.by_itself(columns) if alone else part.log(columns))
+
+
+def survey_part(part: Part, wanted: Wanted, alone: bool) -> Survey:
+    """Count names and clocks."""
+    log = wanted_of(part, wanted, alone, _SURVEYED)
+    return survey_of(log if wanted.rules.keep_debug else without_debug(log)[0])
+
+
+def levels_of_part(part: Part, wanted: Wanted, alone: bool, survey: Survey) -> Precedence:
+    """Who came to which level first, to infer the order of the levels from."""
+    log = wanted_of(part, wanted, alone)
+    return levels_in_play(gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion), wanted.rules)
+
+
+def replayed_part(log: Log, wanted: Wanted, survey: Survey, order: list[int] | None) -> FullPlay:
+    """What is wanted of a part, replayed."""
+    gated = gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
+    return on_clock(replay_gated(gated, wanted.rules, order, SILENT), idle_cap=wanted.idle_cap)
+
+
+def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None) -> PlayedPart:
+    """Replay a part, and let its records go."""
+    play = replayed_part(wanted.of(part.log()), wanted, survey, order)
+    gated, sessions = play.gated, np.sort(play.gated.sequence)
+    times = SessionTimes(*(column[sessions] for column in vars(play.session_times).values()))
+    return PlayedPart(
+        sessions,
+        gated.bounds[sessions],
+        np.diff(gated.bounds)[sessions],
+        play.end.codes[sessions],
+        play.endless[sessions],
+        gated.coarse[sessions],
+        times,
+        packed_table(play.attempts),
+        packed_table(play.around),
+        packed_columns(all_attributes(play).columns),
+        packed_table(play.moves),
+        play.gated.stops,
+        {kind: play.summary(kind) for kind in wanted.summaries},
+    )

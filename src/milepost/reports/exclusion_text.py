@@ -1,0 +1,89 @@
+"""What a document says of what was left out as suspect, and of tries that were not asked for."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Final
+
+from milepost.reports.head_types import Suspected
+from milepost.wording import listed, number, percent, plural, safe
+
+if TYPE_CHECKING:
+    from milepost.audit.row_types import Excluding
+    from milepost.cleaning.exclusion import Exclusion
+    from milepost.playback.play import Play
+    from milepost.reports.head_types import Head
+
+_SHARES: Final = ("clear_rate", "drop_off", "try_clear")
+_NAMES: Final = {
+    "clear_rate": "the clear rate",
+    "drop_off": "the drop-off",
+    "try_clear": "the chance that a try clears",
+    "p50": "median tries",
+    "reached": "players",
+}
+
+
+def suspected(play: Play, exclusion: Exclusion) -> Suspected:
+    """What was left out."""
+    from milepost.audit.exclusion_effects import figures_of, parting
+
+    names = set(play.gated.log.sessions.name)
+    everybody = names if play.before is None else set(play.before.gated.log.sessions.name)
+    return Suspected(
+        codes=list(exclusion.codes),
+        void=int(play.attempts.void.sum()),
+        sessions=len(exclusion.sessions & everybody),
+        cuts=len(exclusion.cuts.keys() & names),
+        ends=len(exclusion.faults & names),
+        clears=sum(len(own) for name, own in exclusion.cleared.items() if name in names),
+        moved=None if play.before is None else parting(figures_of(play.before), figures_of(play), int(play.before.counts.sum())),
+    )
+
+
+def figures_changed(moved: list[Excluding]) -> str:
+    """The figures that leaving something out changes, in words."""
+    if not moved:
+        return "no figure by more than a point"
+    levels, such = dict.fromkeys(one["level"] for one in moved), "such as " if len(moved) > 1 else ""
+    return f"{plural(len(moved), 'figure')} at {plural(len(levels), 'level')}: {such}{_largest(moved)}"
+
+
+def _largest(moved: list[Excluding]) -> str:
+    """The figure that moves furthest, in words; shares before counts."""
+
+    def far(one: Excluding) -> tuple[bool, float]:
+        return one["figure"] in _SHARES, abs((one["without"] or 0.0) - (one["with"] or 0.0))
+
+    one = max(moved, key=far)
+    worded = percent if one["figure"] in _SHARES else number
+    name = _NAMES.get(one["figure"], one["figure"])
+    return f"{name} at {safe(one['level'])} from {worded(one['with'])} to {worded(one['without'])}"
+
+
+def what_is_void(report: Head) -> list[str]:
+    """What was left out, and which tries are looked at, as sentences."""
+    said = []
+    if "excluded" in report:
+        own = report["excluded"]
+        why = "as suspect (" + ", ".join(own["codes"]) + ")" if own["codes"] else "because they break a promise of the course"
+        counts = {
+            plural(own["void"], "try", "tries"): own["void"],
+            plural(own["sessions"], "session"): own["sessions"],
+            f"{plural(own['cuts'], 'session')} from a jump on": own["cuts"],
+            f"{plural(own['ends'], 'end')} as no decision": own["ends"],
+        }
+        gone = [text for text, count in counts.items() if count]
+        what = f" That changes {figures_changed(own['moved'])}." if own["moved"] is not None and gone else ""
+        said.append(f"Left out {why}: {listed(gone) if gone else 'nothing was found'}.{what}")
+        if own["clears"]:
+            said.append(
+                f"{plural(own['clears'], 'crash', 'crashes')} with everything done "
+                f"{'counts' if own['clears'] == 1 else 'count'} as cleared."
+            )
+    if report.get("per") == "run":
+        units = "" if report["command"] == "spikes" else ", and players stand for runs"
+        said.append(f"Counted per run: numbers of tries and first clears begin anew in each{units}.")
+    if "asked" in report:
+        asked = listed([safe(condition) for condition in report["asked"]])
+        said.append(f"Only tries with {asked} are looked at, so that figures by the number of a try cannot be given.")
+    return said

@@ -1,0 +1,227 @@
+"""The finding in sentences: what stands out, where players stop, what to watch, and what cannot be said."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from milepost.difficulty.spike_sentences import costliest_first
+from milepost.measures.funnel import stopped_by
+from milepost.reports.answer_views import agreement_sentences
+from milepost.reports.level_views import tenth
+from milepost.reports.notes_and_recordings import notes_view
+from milepost.reports.since_sentences import since_sentences
+from milepost.reports.target_views import target_sentence
+from milepost.reports.views import figure
+from milepost.vocabulary import END_CAUSES
+from milepost.wording import clock, listed, percent, plural, safe, seconds, words
+
+if TYPE_CHECKING:
+    from milepost.difficulty.row_types import Kind, SpikesRow
+    from milepost.measures.sessions_to_watch import Watched
+    from milepost.reports.document_types import FunnelOrRawRow, ReportDocument
+
+_NAMED = 3
+_LOST = ("quit", "unknown")
+
+
+@dataclass(frozen=True)
+class Chapter:
+    """Sentences under a heading; ``ordered`` where the first matters most."""
+
+    heading: str
+    sentences: list[str]
+    ordered: bool = False
+
+
+def story(report: ReportDocument) -> list[Chapter]:
+    """The chapters of a whole report's document, after what has to be known before them."""
+    first = cautions_of_report(report)
+    return [*([Chapter("Before anything else", first)] if first else []), *chapters(report)]
+
+
+def cautions_of_report(report: ReportDocument) -> list[str]:
+    """What has to be known before any figure, what stands before all else first."""
+    return [one["sentence"] for one in sorted(report["cautions"], key=lambda one: not one["first"])]
+
+
+def chapters(report: ReportDocument) -> list[Chapter]:
+    """The chapters that have something to say."""
+    told = [
+        Chapter(*_to_fix(report), ordered=True),
+        Chapter("What is new", since_sentences(report["since"]) if report["since"] else []),
+        Chapter(*_between_builds(report)),
+        Chapter("The plan", _targets(report)),
+        Chapter("What players said", _answers(report)),
+        Chapter("Easier than its surroundings", _sentences(report, ("dip",))),
+        Chapter("Hints, which may be chance", _sentences(report, ("spike", "step", "dip"), weak=True)),
+        Chapter("Where players stop", _stops(report)),
+        Chapter("What to watch", _watch(report)),
+        Chapter("Notes", notes_view(report.get("noted", [])).notes),
+        Chapter("What cannot be said", _unsaid(report)),
+        Chapter("Whether the log can be trusted", _log(report)),
+    ]
+    return [chapter for chapter in told if chapter.sentences]
+
+
+def _between_builds(report: ReportDocument) -> tuple[str, list[str]]:
+    """What changed from one build to the next, where there are two."""
+    compare = report["compare"]
+    if compare is None:
+        return "", []
+    compared = compare["compared"]
+    return f"From build {safe(compared['before'])} to {safe(compared['after'])}", [safe(said) for said in compare["sentences"]]
+
+
+def flagged(report: ReportDocument, kinds: tuple[Kind, ...] = ("spike", "step", "dip")) -> list[SpikesRow]:
+    """The levels that stand out, the costliest first."""
+    return [row for row in costliest_first(report["spikes"]["levels"]) if row["kind"] in kinds]
+
+
+def _sentences(report: ReportDocument, kinds: tuple[Kind, ...], weak: bool = False) -> list[str]:
+    """What `spikes` says of the levels of some kinds, in its order: those on weak evidence, or all others."""
+    rows = [row for row in flagged(report, kinds) if (row["evidence"] == "weak") == weak]
+    return [safe(said) for row in rows if (said := row["sentence"])]
+
+
+def _to_fix(report: ReportDocument) -> tuple[str, list[str]]:
+    """The levels that are too hard for where they stand."""
+    said = _sentences(report, ("spike", "step"))
+    if said:
+        return ("To fix, costliest first" if len(said) > 1 else "To fix"), said
+    if any(row["evidence"] != "too_few" for row in report["spikes"]["levels"]):
+        return "Nothing to fix for difficulty", [
+            "No level is harder than its surroundings lead one to expect, beyond the course's own unevenness"
+            + (", on more than weak evidence." if _sentences(report, ("spike", "step"), weak=True) else ".")
+        ]
+    return "Too early to judge", ["Too few players or tries to tell whether a level is too hard."]
+
+
+def _stops(report: ReportDocument) -> list[str]:
+    rows, players = report["funnel"]["levels"], report["players"]
+    if not rows or not players:
+        return ["Nobody played a level of the course."]
+    if rows[0]["retention"] is None:
+        furthest = [row for row in rows if row["reached"]][-1]
+        return [
+            f"The course has no end. The furthest level that anybody reached is {safe(furthest['level'])}, by "
+            f"{furthest['reached']} of {plural(players, 'player')}."
+        ]
+    last = rows[-1]
+    finished = f"{last['cleared']} of {plural(players, 'player')}" if last["cleared"] else "Nobody"
+    said = [f"{finished} cleared the last level, {safe(last['level'])}."]
+    lost = sum(row["lost"] or 0 for row in rows)
+    stopped = {cause: sum(stopped_by(row, cause) for row in rows) for cause in END_CAUSES if cause not in _LOST}
+    causes = [f"{count} {words(cause)}" for cause, count in stopped.items() if count]
+    others = f" Others stopped for reasons that are held against no level: {listed(causes)}." if causes else ""
+    were = "1 was lost" if lost == 1 else f"{lost} were lost"
+    said.append((f"{were}: by quitting, or by an unknown end." if lost else "Nobody was lost on the way.") + others)
+    worst = [row for row in sorted(rows, key=lambda row: -(row["lost"] or 0)) if row["lost"]][:_NAMED]
+    where = [f"{row['lost']} of {row['reached']} at {safe(row['level'])} ({_range(row, 'drop_off')})" for row in worst]
+    return said + ([f"{'Most of them' if lost > 1 else 'That was'}: {listed(where)}."] if where else [])
+
+
+def _range(row: FunnelOrRawRow, key: str) -> str:
+    low, high = figure(row, f"{key}_low"), figure(row, f"{key}_high")
+    return f"{percent(figure(row, key))}, 95 % interval {percent(low).removesuffix(' %')}–{percent(high)}"
+
+
+def _watch(report: ReportDocument) -> list[str]:
+    said = []
+    for row in flagged(report):
+        seen = [moment(one) for one in row["watch"]]
+        if seen:
+            said.append(f"{safe(row['level'])}: {listed(seen)}.{_look_for(report, row['level'])}")
+    if said and any("recording" in one for row in flagged(report) for one in row["watch"]):
+        said.append("Times of a session with a recording are by the recording's clock.")
+    return said
+
+
+def moment(one: Watched) -> str:
+    """A moment to watch: which session, from when to when, and what is to be seen."""
+    end = "then left for good" if one["left"] else f"then {words(one['ended'])}"
+    tries = f"{plural(one['tries'], 'try', 'tries')}, {seconds(one['failed'])} of failing, {end}"
+    return f"{safe(one['session'])} from {clock(one['from'])} to {clock(one['to'])} ({tries})"
+
+
+def _look_for(report: ReportDocument, level: str) -> str:
+    """What kills most there, and where, so that one knows what to look for."""
+    deaths = next((row for row in report["deaths"]["levels"] if row["level"] == level), None)
+    if deaths is None or not deaths["deaths"]:
+        return ""
+    most = max(deaths["causes"].items(), key=lambda item: item[1]["deaths"], default=None)
+    cause = f"{safe(most[0])}, {most[1]['deaths']} of {plural(deaths['deaths'], 'death')}" if most else ""
+    where = f"most die at {tenth(deaths['most_bin'])} of the way" if deaths["most_bin"] is not None else ""
+    told = "; ".join(part for part in (cause, where) if part)
+    return f" Look for: {told}." if told else ""
+
+
+def _targets(report: ReportDocument) -> list[str]:
+    """How many targets came true, and those that did not."""
+    targets = report["targets"]
+    if targets is None:
+        return []
+    of = plural(len(targets["targets"]), "target")
+    counts = f"{targets['met']} of {of} met, {targets['missed']} missed, {targets['no_telling']} without a telling."
+    missed = [row for row in targets["targets"] if row["verdict"] == "missed"]
+    whole = [target_sentence(row) for row in missed if row["level"] is None]
+    levels = list(dict.fromkeys(safe(row["level"]) for row in missed if row["level"]))
+    return [counts, *whole, *([f"Missed at {plural(len(levels), 'level')}: {listed(levels)}."] if levels else [])]
+
+
+def _answers(report: ReportDocument) -> list[str]:
+    """How answers go with play, question by question."""
+    answers = report["answers"]
+    if answers is None:
+        return []
+    said = []
+    for question in answers["questions"]:
+        told = agreement_sentences(question)
+        said += [f"“{safe(question['question'])}”: {plural(question['players'], 'player')} answered.", *told] if told else []
+    return said
+
+
+def _unsaid(report: ReportDocument) -> list[str]:
+    rows = report["spikes"]["levels"]
+    said = [safe(sentence) for sentence in report["spikes"]["unsaid"]]
+    clear = [row for row in rows if row["kind"] == "none" and row["evidence"] == "none"]
+    short = [row for row in clear if (row["players_needed"] or 0) > row["players"]]
+    if short:
+        most = max(row["players_needed"] or 0 for row in short)
+        names = [safe(row["level"]) for row in short[:_NAMED]] + (
+            [plural(len(short) - _NAMED, "more level")] if len(short) > _NAMED else []
+        )
+        said.append(
+            f"A level that is too hard by a little may have been missed at {listed(names)}: to tell an excess of 1 logit "
+            f"there takes up to {most} players at a level."
+        )
+    undecided = [row for row in rows if row["plan"] == "too few to tell"]
+    if undecided:
+        said.append(f"At {plural(len(undecided), 'level')} the tries do not tell whether the plan is met.")
+    cut = sum(stopped_by(row, cause) for row in report["funnel"]["levels"] for cause in ("time_up", "crash"))
+    if cut:
+        said.append(f"{plural(cut, 'player')} were cut short by the clock or a crash; how far they would have got is not known.")
+    return said
+
+
+def _log(report: ReportDocument) -> list[str]:
+    check = report["check"]
+    found, kinds = sum(check["findings"].values()), plural(len(check["findings"]), "kind")
+    said = [
+        f"{check['records']:,} records in {plural(len(check['files']), 'file')}: {check['used']:,} used, "
+        f"{check['reported']:,} set aside, each with its reason; {found:,} records in {kinds} of finding."
+    ]
+    moved = [safe(row["level"]) for row in check["moved"]]
+    if moved:
+        said.append(
+            f"Repairs change the figures at {len(moved)} of {plural(len(check['levels']), 'level')} by more than a point."
+        )
+    else:
+        said.append("Repairs do not change a figure by more than a point.")
+    suspects = check["suspects"]
+    if suspects:
+        said.append(
+            f"{plural(len(suspects), 'thing looks', 'things look')} odd, and may be true: "
+            f"{listed([row['code'] for row in suspects])}."
+        )
+    return said

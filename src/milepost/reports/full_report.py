@@ -1,0 +1,143 @@
+"""Every measure of one replay, as one document: what the report is made from, and its JSON form."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Final, cast
+
+import numpy as np
+
+from milepost.cleaning.anonymous import session_mark
+from milepost.difficulty.whatif import as_difficulty, planned_retention
+from milepost.measures.attribute_effects import attributes_by_level
+from milepost.measures.builds import build_names, tries_by_build
+from milepost.measures.sums.watch_counts import WatchOfLevels
+from milepost.progress import SILENT
+from milepost.reports.build_document import described, document, head
+from milepost.reports.document_types import Builds, PlanRow, ReportDocument, SpikesDocument
+from milepost.reports.measure_documents import measured_document
+from milepost.reports.notes_and_recordings import report_in_recordings
+from milepost.reports.registry import MEASURES
+from milepost.reports.since import Earlier, whats_new
+
+if TYPE_CHECKING:
+    from milepost.course.course import Course, Level
+    from milepost.folder.notes import Noted
+    from milepost.folder.recordings import Recordings
+    from milepost.measures.answers import Answers
+    from milepost.planning.targets import Targets
+    from milepost.playback.play import Play
+    from milepost.progress import Progress
+    from milepost.reports.document_types import CompareDocument, Made
+    from milepost.reports.head_types import Head
+
+_MOST_MARKS: Final = 100_000
+
+
+@dataclass(frozen=True)
+class Beside:
+    """What the report has beside the measures of one replay; each only where there is something.
+
+    Attributes:
+        compare: the comparison of the two newest builds.
+        answers, targets: measures that need a table or a plan.
+        notes: the analyst's.
+        recordings: of sessions.
+        since: an earlier report, and its file.
+    """
+
+    compare: CompareDocument | None = None
+    answers: Answers | None = None
+    targets: Targets | None = None
+    notes: Sequence[Noted] = ()
+    recordings: Recordings = field(default_factory=dict)
+    since: tuple[str, Earlier] | None = None
+
+
+def whole_report(play: Play, least: int, made: Made, beside: Beside = Beside(), progress: Progress = SILENT) -> ReportDocument:
+    """The document of the whole report.
+
+    Under the name of each measuring command it has that command's own document; ``layouts`` and ``ratings`` are null
+    where the log or the course has none.
+
+    Args:
+        play: the replayed log.
+        least: of fewer players, nothing is claimed.
+        made: how the report was made: the command, versions and files.
+        beside: what the report has beside the measures.
+        progress: told of each step.
+    """
+    course = play.course
+    parts: dict[str, Head | None] = {}
+    reported = [entry for entry in MEASURES.values() if entry.reported is not None]
+    progress.step("measuring", len(reported))
+    for entry in reported:
+        parts[entry.name] = measured_document(entry.name, entry.reported(least), play, least) if entry.reported else None
+        progress.advance(1)
+    top = head("report", play)
+    top["course"]["name"] = course.name if course else None
+    spikes = cast(SpikesDocument, parts["spikes"])
+    report = cast(
+        ReportDocument,
+        {
+            **described(top, course, least),
+            **parts,
+            "plan": [_plan(level) for level in course.levels] if course else [],
+            "planned_retention": _planned_retention(course, spikes),
+            "builds": Builds(names=build_names(play), levels=tries_by_build(play)),
+            "watch": [play.sums(WatchOfLevels).of_level(level) for level in range(play.n_levels)],
+            "attributes": attributes_by_level(play),
+            "made": made,
+            "compare": beside.compare,
+            **_beside(play, least, beside),
+            "noted": list(beside.notes),
+            "session_marks": _marks(play),
+            "since": None,
+        },
+    )
+    report_in_recordings(report, beside.recordings)
+    if beside.since is not None:
+        report["since"] = whats_new(beside.since[0], beside.since[1], cast(Earlier, report))
+    return report
+
+
+def _beside(play: Play, least: int, beside: Beside) -> dict[str, Head | None]:
+    """Answers and targets, each with something in it."""
+    found: dict[str, Head | None] = {"answers": None, "targets": None}
+    if beside.answers is not None and (table := beside.answers(play)).rows:
+        found["answers"] = described(document("answers", play, table), play.course, least)
+    if beside.targets is not None and (planned := beside.targets(play)).rows:
+        found["targets"] = described(document("targets", play, planned), play.course, least)
+    return found
+
+
+def _marks(play: Play) -> list[str] | None:
+    """A mark of each session, so that a later report can tell which are new; none where there are too many."""
+    names = play.gated.log.sessions.name
+    return sorted(map(session_mark, names)) if len(names) <= _MOST_MARKS else None
+
+
+def _plan(level: Level) -> PlanRow:
+    low, high = level.target_range or (None, None)
+    return PlanRow(
+        level=level.name,
+        chapter=level.chapter,
+        target_clear=level.target_clear,
+        target_low=low,
+        target_high=high,
+        par_seconds=level.par_seconds,
+        knobs=level.knobs,
+    )
+
+
+def _planned_retention(course: Course | None, spikes: SpikesDocument) -> list[float]:
+    """Who would still be there, were each level that has a target as hard as planned; empty without a target or a model."""
+    model, rows = spikes["model"], spikes["levels"]
+    if course is None or model is None or spikes["basis"] != "tries":
+        return []
+    targets = [level.target_clear for level in course.levels]
+    if not any(targets) or any(row["difficulty"] is None and not target for row, target in zip(rows, targets, strict=True)):
+        return []
+    planned = [as_difficulty(target) if target else row["difficulty"] or 0.0 for row, target in zip(rows, targets, strict=True)]
+    return planned_retention(model, np.array(planned))

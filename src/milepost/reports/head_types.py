@@ -1,0 +1,70 @@
+"""What every document begins with: the course, who counts, what was found, what was left out, and where settings came from."""
+
+from __future__ import annotations
+
+from typing import NotRequired, TypedDict
+
+from milepost.audit.cautions import Caution
+from milepost.audit.row_types import Excluding
+from milepost.folder.notes import Noted
+
+
+class CourseHead(TypedDict):
+    """The levels in order, and whether that was inferred."""
+
+    levels: list[str]
+    inferred: bool
+    name: NotRequired[str | None]
+
+
+class LeftOut(TypedDict):
+    """Who was left out."""
+
+    debug_sessions: int
+    players_without_attempt: int
+    excluded_sessions: NotRequired[int]
+    other_builds: NotRequired[int]
+    no_build: NotRequired[int]
+
+
+class Suspected(TypedDict):
+    """What was left out as suspect: by which codes, and how many attempts, sessions, cuts and ends; clears were credited.
+
+    ``moved`` are the figures that this moves by more than a point; null where the log without it was not kept, as in groups.
+    """
+
+    codes: list[str]
+    void: int
+    sessions: int
+    cuts: int
+    ends: int
+    clears: int
+    moved: list[Excluding] | None
+
+
+class Settings(TypedDict):
+    """What was taken from the file of the playtest folder: values as they stand there, by key."""
+
+    file: str
+    taken: dict[str, object]
+
+
+class Head(TypedDict):
+    """What every document begins with; ``findings`` are counts by code."""
+
+    format: int
+    command: str
+    course: CourseHead
+    players: int
+    sessions: int
+    left_out: LeftOut
+    findings: dict[str, int]
+    cautions: list[Caution]
+    excluded: NotRequired[Suspected]
+    asked: NotRequired[list[str]]
+    per: NotRequired[str]
+    min_players: NotRequired[int]
+    notes: NotRequired[dict[str, str]]
+    open_levels: NotRequired[list[str]]
+    settings: NotRequired[Settings]
+    noted: NotRequired[list[Noted]]
