@@ -1,4 +1,4 @@
-"""Targets by hand: met, missed, no telling, how many players would tell, and the statuses for a build server."""
+"""Targets by hand: met, missed, undecided, how many players would tell, and the statuses for a build server."""
 
 from xml.etree import ElementTree
 
@@ -99,7 +99,7 @@ def test_for_a_build_server(folder):
     ],
 )
 def test_verdicts(goal, measured, verdict):
-    """Met by the figure; missed by all of the interval; no telling in between, or of nothing."""
+    """Met by the figure; missed by all of the interval; undecided in between, or of nothing."""
     assert judged(goal, measured) == verdict
 
 

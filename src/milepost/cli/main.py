@@ -12,6 +12,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from functools import cache
 from importlib import import_module
+from itertools import groupby
 from pkgutil import iter_modules
 from types import ModuleType
 from typing import NoReturn, TextIO
@@ -27,6 +28,7 @@ from milepost.version import version_text
 
 _ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
 _OBJECTS = 50_000  # made since the last look for cycles of them
+_MOST_USED = "Most of the work is done by check, funnel, spikes, level and report."
 _FIRST = """\
 Mile Post reads playtest logs and says where players stop and which levels stand out.
 
@@ -69,6 +71,27 @@ class _Parser(argparse.ArgumentParser):
                     yield from command._actions
 
 
+class _CommandLine(_Parser):
+    """The parser of the whole command line, whose help lists commands by what a user is doing."""
+
+    def format_help(self) -> str:
+        """Return the usage, the commands that most need, then every group of commands, and the options."""
+        formatter = self._get_formatter()
+        formatter.add_usage(self.usage, self._actions, self._mutually_exclusive_groups)
+        formatter.add_text(self.description)
+        formatter.add_text(_MOST_USED)
+        listed = next(action for action in self._actions if isinstance(action, argparse._SubParsersAction))
+        for title, group in groupby(listed._choices_actions, lambda command: _command(command.dest).GROUP):
+            formatter.start_section(title)
+            formatter.add_arguments(group)
+            formatter.end_section()
+        formatter.start_section("Options")
+        formatter.add_arguments(action for action in self._actions if action is not listed)
+        formatter.end_section()
+        formatter.add_text("milepost COMMAND --help explains a command, its own options first.")
+        return formatter.format_help()
+
+
 @cache
 def all_commands() -> dict[str, ModuleType]:
     """Every command by its name, the name of its module, in the order in which the help lists them."""
@@ -78,10 +101,10 @@ def all_commands() -> dict[str, ModuleType]:
 
 def build_parser(words: Sequence[str] = ()) -> argparse.ArgumentParser:
     """The whole command line, or as much of it as these words need: a command's options take as long as all else at the start."""
-    parser = _Parser(prog="milepost", description="Playtest logs to funnels, attempts, times and difficulty spikes.")
+    parser = _CommandLine(prog="milepost", description="Playtest logs to funnels, attempts, times and difficulty spikes.")
     parser.add_argument("--version", action="store_true", help="say the version; with --verbose, also what it runs on")
     parser.add_argument("--verbose", action="store_true", help="say each step of the work, and how long it took")
-    listed = parser.add_subparsers(dest="command", metavar="COMMAND")
+    listed = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
     asked = next((word for word in words if word != "--verbose"), "")
     known = asked in {one.name for one in iter_modules(commands.__path__)}
     for name, module in ({asked: _command(asked)} if known else all_commands()).items():

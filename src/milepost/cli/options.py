@@ -25,19 +25,26 @@ class Once(argparse.Action):
         setattr(args, self.dest, value)
 
 
+def group_of(parser: argparse.ArgumentParser, title: str) -> argparse._ArgumentGroup:
+    """Return the group of options with this title; help lists a command's own options before all groups."""
+    known = (group for group in parser._action_groups if group.title == title)
+    return next(known, None) or parser.add_argument_group(title)
+
+
 def add_log(parser: argparse.ArgumentParser, course: bool = True, needed: bool = True, mapped: bool = True) -> None:
     """What to read, how, and by which course."""
     add_input(parser, needed)
     add_folder(parser)
+    group = group_of(parser, "the log")
     if course:
-        parser.add_argument(
+        group.add_argument(
             "--course",
             action=Once,
             metavar="FILE",
             help="the course (TOML): order of the levels, other names, plan; inferred if not given",
         )
     if mapped:
-        parser.add_argument(
+        group.add_argument(
             "--map", action=Once, metavar="FILE", help="the log map (TOML), for logs with other field names, words or units"
         )
 
@@ -51,15 +58,16 @@ def add_input(parser: argparse.ArgumentParser, needed: bool) -> None:
         help="log files, folders, globs or addresses that make up one log; - is standard input (those of milepost.toml)",
     )
     parser.set_defaults(needs_log=needed)
-    parser.add_argument("--input-format", choices=tuple(LOG_FORMATS), help="the log's format, if its content does not tell it")
-    parser.add_argument(
+    group = group_of(parser, "the log")
+    group.add_argument("--input-format", choices=tuple(LOG_FORMATS), help="the log's format, if its content does not tell it")
+    group.add_argument(
         "--max-bytes", type=size_in_bytes, metavar="N", default=4 << 30, help="most a packed file may unpack to (4GB)"
     )
 
 
 def add_saying(parser: argparse.ArgumentParser) -> None:
     """How much is said beside the output."""
-    saying = parser.add_mutually_exclusive_group()
+    saying = group_of(parser, "output").add_mutually_exclusive_group()
     saying.add_argument("--quiet", action="store_true", help="say nothing on standard error but errors")
     saying.add_argument(
         "--verbose",
@@ -71,7 +79,9 @@ def add_saying(parser: argparse.ArgumentParser) -> None:
 
 def add_folder(parser: argparse.ArgumentParser) -> None:
     """Whether the playtest folder's file is looked at."""
-    parser.add_argument("--no-folder", action="store_true", help="pass over the milepost.toml of this folder or one above it")
+    group_of(parser, "the log").add_argument(
+        "--no-folder", action="store_true", help="pass over the milepost.toml of this folder or one above it"
+    )
 
 
 def add_replay(parser: argparse.ArgumentParser) -> None:
@@ -131,9 +141,10 @@ def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
 
 def add_output(parser: argparse.ArgumentParser, forms: tuple[str, ...] = FORMATS) -> None:
     """In which form, and where to."""
-    parser.add_argument("--format", choices=forms, default="table", help="the form of the output (table)")
-    parser.add_argument("-o", "--output", action=Once, metavar="FILE", help="write to this file, whole or not at all")
-    parser.add_argument(
+    group = group_of(parser, "output")
+    group.add_argument("--format", choices=forms, default="table", help="the form of the output (table)")
+    group.add_argument("-o", "--output", action=Once, metavar="FILE", help="write to this file, whole or not at all")
+    group.add_argument(
         "--columns", action=Once, metavar="A,B,C", help="which columns of the table, by their headings; all shows every one"
     )
 
@@ -219,7 +230,7 @@ def logits(text: str) -> float:
 
 def add_figure(parser: argparse.ArgumentParser) -> None:
     """A picture beside the output."""
-    parser.add_argument(
+    group_of(parser, "output").add_argument(
         "--figure",
         action=Once,
         metavar="FILE",
@@ -230,8 +241,9 @@ def add_figure(parser: argparse.ArgumentParser) -> None:
 
 def add_paper(parser: argparse.ArgumentParser) -> None:
     """On what pictures are drawn."""
-    parser.add_argument("--size", type=size, metavar="WxH", help="the picture's width and height in dots (1280x800)")
-    parser.add_argument("--dark", action="store_true", help="draw light on dark")
+    group = group_of(parser, "output")
+    group.add_argument("--size", type=size, metavar="WxH", help="the picture's width and height in dots (1280x800)")
+    group.add_argument("--dark", action="store_true", help="draw light on dark")
 
 
 def count(text: str) -> int:

@@ -1,4 +1,4 @@
-"""Two builds side by side: level by level harder, easier, the same or no telling, and what moved as a whole."""
+"""Two builds side by side: level by level harder, easier, the same or undecided, and what moved as a whole."""
 
 from __future__ import annotations
 

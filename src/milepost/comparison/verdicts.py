@@ -1,4 +1,4 @@
-"""From a difference with its error to a verdict: more, less, the same, or no telling; and how many players would tell."""
+"""From a difference with its error to a verdict: more, less, the same, or undecided; and how many players would tell."""
 
 from __future__ import annotations
 

@@ -17,7 +17,7 @@ _WANTED: Final = 0.8
 def draw_power(sheet: Sheet, document: PowerDocument) -> None:
     """Draw on an empty figure: players across on a logarithmic scale, the chance upwards."""
     look, rows, players = sheet.look, document["levels"], document["curve_players"]
-    sheet.title(finding(document), "Chance that the change gets its verdict, by players; a line a level. Dotted: 80 %.")
+    sheet.title(finding(document), _explained(rows[0]["players"]))
     axes = sheet.axes(0.06, 0.1, 0.92, 0.76)
     axes.grid(axis="both", color=look.grid)
     axes.set_xscale("log")
@@ -33,6 +33,12 @@ def draw_power(sheet: Sheet, document: PowerDocument) -> None:
     axes.set_xticks(ticks, [number(tick) for tick in ticks])
     axes.set_xticks([], minor=True)
     axes.set_xlabel("players" + (" in each build" if rows[0]["question"] != "spike" else ""), color=look.ink)
+
+
+def _explained(players: int) -> str:
+    """Return what the lines are, for the place under the title."""
+    asked = f"Upright: {plural(players, 'player')}, as in the table."
+    return f"Chance of seeing the change, by players; one line for each level. Dotted: 80 %. {asked}"
 
 
 def finding(document: PowerDocument) -> str:

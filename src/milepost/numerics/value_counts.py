@@ -80,13 +80,13 @@ class Counted:
         """The rows that begin with a number, without it."""
         column = self.slim[0].values
         if not len(column) or not column[0] <= first <= column[-1]:
-            return self._some(slice(0, 0), 1)
+            return _rows_of(self, slice(0, 0), 1)
         value = column.dtype.type(first)  # of another type, the column would have to be widened first
-        return self._some(slice(np.searchsorted(column, value), np.searchsorted(column, value, side="right")), 1)
+        return _rows_of(self, slice(np.searchsorted(column, value), np.searchsorted(column, value, side="right")), 1)
 
     def where(self, rows: Bools) -> Counted:
         """Some of the rows."""
-        return self._some(rows, 0)
+        return _rows_of(self, rows, 0)
 
     def by(self, *places: int) -> Counted:
         """Counted by some of the columns only, which are told by their places."""
@@ -103,9 +103,6 @@ class Counted:
     def sum(self) -> float:
         """The sum of the only column."""
         return float(self.values @ self.count)
-
-    def _some(self, rows: Bools | slice, first: int) -> Counted:
-        return Counted(tuple(column.rows(rows) for column in self.slim[first:]), self.times[rows])
 
 
 @dataclass(frozen=True)
@@ -155,6 +152,11 @@ class _Slim:
             return np.searchsorted(np.unique(self.values), self.values)
         whole: Ints = self.values.astype(np.int64)
         return whole - int(whole.min())
+
+
+def _rows_of(counted: Counted, rows: Bools | slice, first: int) -> Counted:
+    """Return some of the rows, without the columns before one."""
+    return Counted(tuple(column.rows(rows) for column in counted.slim[first:]), counted.times[rows])
 
 
 def _gathered(columns: tuple[_Slim, ...], count: Ints | None) -> Counted:

@@ -1,4 +1,4 @@
-"""Whether what was planned came true: met, missed, or no telling, and how many players would tell."""
+"""Whether what was planned came true: met, missed or undecided, and how many players would tell."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ class Measured:
 
 
 def judged(goal: Goal, measured: Measured) -> Verdict:
-    """The verdict: met by the figure itself, missed where all of its interval fails it, no telling in between."""
+    """The verdict: met by the figure itself, missed where all of its interval fails it, undecided in between."""
     value, (low, high) = measured.value, measured.interval
     if value is not None and goal.holds(value):
         return "met"

@@ -82,7 +82,7 @@ def _q(row: SpikesRow) -> str:
 
 def _plan(row: SpikesRow) -> str:
     """The verdict against the plan, in few letters."""
-    return "no telling" if row["plan"] == "too few to tell" else row["plan"] or ""
+    return "undecided" if row["plan"] == "too few to tell" else row["plan"] or ""
 
 
 def _cost(row: SpikesRow) -> str:

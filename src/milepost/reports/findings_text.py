@@ -162,7 +162,7 @@ def _targets(report: ReportDocument) -> list[str]:
     if targets is None:
         return []
     of = plural(len(targets["targets"]), "target")
-    counts = f"{targets['met']} of {of} met, {targets['missed']} missed, {targets['no_telling']} without a telling."
+    counts = f"{targets['met']} of {of} met, {targets['missed']} missed, {targets['no_telling']} undecided."
     missed = [row for row in targets["targets"] if row["verdict"] == "missed"]
     whole = [target_sentence(row) for row in missed if row["level"] is None]
     levels = list(dict.fromkeys(safe(row["level"]) for row in missed if row["level"]))

@@ -81,7 +81,7 @@ DEFINITIONS: Final = (
         "Who was cut short by the clock or a crash, or finished, is held against no level.",
     ),
     Definition(
-        "met, missed, no telling",
+        "met, missed, undecided",
         "Whether a target came true. Met: the measured value fulfils it. Missed: neither it nor any value of its interval does.",
         "Players to tell: intervals shrink with the root of their number.",
     ),

@@ -86,7 +86,7 @@ def _causes(one: LevelPageFigures) -> View[_Cause]:
         count_column("players", "players"),
         Column("per player", lambda row: rate(row["per_player_reached"])),
     )
-    return View("What of", columns, rows)
+    return View("Causes of death", columns, rows)
 
 
 def _tries(one: LevelPageFigures) -> View[Step]:

@@ -3,21 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import TYPE_CHECKING, Final
 from xml.etree import ElementTree
 
 from milepost.planning.targets import MEANINGS
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
-from milepost.wording import NOTHING, number, percent, plural, safe, seconds, words
+from milepost.wording import NOTHING, number, percent, plural, safe, seconds
 
 if TYPE_CHECKING:
     from milepost.planning.targets import TargetsRow
     from milepost.reports.document_types import TargetsDocument
     from milepost.reports.interface import AnyView
 
-_MARKS: Final = {"met": "✓ met", "missed": "✗ missed", "no_telling": "? no telling"}
-_ORDER: Final = ("missed", "no_telling", "met")  # in which they are read
+_VERDICTS: Final = {"met": "met", "missed": "missed", "no_telling": "undecided"}
+_SIGNS: Final = {"met": "✓", "missed": "✗", "no_telling": "?"}
+_ORDER: Final = ("missed", "no_telling", "met")  # in which a page is read; a terminal ends with what matters
 _WORDED: Final[dict[str, Callable[[float | None], str]]] = {
     "target_clear": percent,
     "target_kept": percent,
@@ -49,15 +51,26 @@ def targets_view(report: TargetsDocument) -> list[AnyView]:
         Column("measured", lambda row: worded(row, row["measured"])),
         Column("95 %", _interval, rank=2),
         Column("players", lambda row: number(row["players"]), rank=1),
-        Column("verdict", lambda row: _MARKS[row["verdict"]], left=True),
+        Column("verdict", lambda row: f"{_SIGNS[row['verdict']]} {_VERDICTS[row['verdict']]}", left=True),
         Column("players to tell", lambda row: number(row["players_needed"]) if row["players_needed"] else "", rank=3),
     )
     said = [
-        f"{report['met']} met, {report['missed']} missed, {report['no_telling']} without a telling.",
-        "Met: the measured value fulfils the plan. Missed: neither it nor any of its 95 % interval does. No telling: in between.",
+        f"{report['met']} met, {report['missed']} missed, {report['no_telling']} undecided.",
+        "Met: the measured value fulfils the plan. Missed: neither it nor any of its 95 % interval does. Undecided: in between.",
     ]
     first = sorted(rows, key=lambda row: _ORDER.index(row["verdict"]))
     return [View("The plan against the play", columns, first, [*said, *source_notes(report)])]
+
+
+def targets_on_terminal(report: TargetsDocument, every: bool) -> list[AnyView]:
+    """Return the same table with what matters at its end; targets that are met are one line, unless every row is wanted."""
+    (view,) = targets_view(report)
+    last = [row for row in view.rows if every or row["verdict"] != "met"]
+    last.sort(key=lambda row: -_ORDER.index(row["verdict"]))
+    if len(last) == len(view.rows):
+        return [replace(view, rows=last)]
+    met = f"{report['met']} met (--columns all lists them), {report['missed']} missed, {report['no_telling']} undecided."
+    return [replace(view, columns=view.columns if last else (), rows=last, notes=[met, *view.notes[1:]])]
 
 
 def worded(row: TargetsRow, value: float | None) -> str:
@@ -89,12 +102,12 @@ def target_sentence(row: TargetsRow) -> str:
     need = f"; about {plural(row['players_needed'], 'player')} would tell" if row["players_needed"] else ""
     where = f"{safe(row['level'])}: " if row["level"] else ""
     what = f"{MEANINGS[row['target']]}: {planned(row)} planned, {measured} measured{interval}"
-    said = f"{where}{what}, {words(row['verdict'])}{need}."
+    said = f"{where}{what}, {_VERDICTS[row['verdict']]}{need}."
     return f"{said[0].upper()}{said[1:]}"
 
 
 def junit(report: TargetsDocument) -> str:
-    """The targets as JUnit XML: a test case each, missed ones as failures, those without a telling as skipped."""
+    """The targets as JUnit XML: a test case each, missed ones as failures, undecided ones as skipped."""
     rows = report["targets"]
     suite = ElementTree.Element(
         "testsuite",

@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 105  # among the commands of the help
+GROUP, PLACE = "Judge", 180  # in the help
 HELP = "what players answered, level by level, and whether it goes with how hard the levels are to play"
 EXAMPLE = "milepost answers"
 

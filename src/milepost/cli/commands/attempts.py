@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 40  # among the commands of the help
+GROUP, PLACE = "See the course", 60  # in the help
 HELP = "how many tries a level takes, those who have not cleared it yet counted as such"
 EXAMPLE = "milepost attempts"
 

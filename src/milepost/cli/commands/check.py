@@ -11,7 +11,7 @@ from milepost.cli.exits import Exit
 if TYPE_CHECKING:
     from milepost.reports.document_types import CheckDocument
 
-PLACE = 20  # among the commands of the help
+GROUP, PLACE = "Trust the log", 30  # in the help
 HELP = "what is in a log, what is broken, what was done about it, and what the repairs change"
 EXAMPLE = "milepost check --strict high"
 

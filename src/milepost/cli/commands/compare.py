@@ -7,7 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
-PLACE = 110  # among the commands of the help
+GROUP, PLACE = "Change and test again", 200  # in the help
 HELP = "two builds side by side: which levels got harder or easier, whether all moved, and how many players would tell"
 EXAMPLE = "milepost compare --from 0.7 --to 0.8"
 

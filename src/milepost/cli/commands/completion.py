@@ -6,7 +6,7 @@ import argparse
 
 from milepost.cli.exits import Exit
 
-PLACE = 260  # among the commands of the help
+GROUP, PLACE = "Bring data in and out", 290  # in the help
 HELP = "print what makes a shell complete commands, options, and names of levels, sessions, builds and tags"
 EXAMPLE = 'eval "$(milepost completion bash)"'
 

@@ -8,7 +8,7 @@ from milepost.cli import options
 from milepost.cli.exits import Exit
 from milepost.logs.formats.registry import WRITTEN
 
-PLACE = 240  # among the commands of the help
+GROUP, PLACE = "Bring data in and out", 270  # in the help
 HELP = "write a log in another open format, by Mile Post's names, words and times"
 EXAMPLE = "milepost convert --output wickwater.parquet"
 

@@ -7,7 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
-PLACE = 230  # among the commands of the help
+GROUP, PLACE = "Bring data in and out", 260  # in the help
 HELP = "draft a course file from a log: the levels in the order in which players came to them"
 EXAMPLE = "milepost course --name Wickwater --output draft.toml"
 

@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 160  # among the commands of the help
+GROUP, PLACE = "Trust the log", 40  # in the help
 HELP = "which levels and moves were hardly tested, and how long it takes to get there"
 EXAMPLE = "milepost coverage"
 

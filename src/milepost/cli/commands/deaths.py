@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 60  # among the commands of the help
+GROUP, PLACE = "See the course", 80  # in the help
 HELP = "what kills players in each level, and where"
 EXAMPLE = "milepost deaths --where role=newcomer"
 

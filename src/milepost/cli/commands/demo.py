@@ -6,7 +6,7 @@ import argparse
 
 from milepost.cli.exits import Exit
 
-PLACE = 10  # among the commands of the help
+GROUP, PLACE = "Begin", 10  # in the help
 HELP = "unpack the Wickwater demo, a course and its logs, and run the main commands on it"
 EXAMPLE = "milepost demo --output wickwater"
 _EVENINGS = (

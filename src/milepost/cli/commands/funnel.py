@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 30  # among the commands of the help
+GROUP, PLACE = "See the course", 50  # in the help
 HELP = "who reached, cleared and moved on from each level, who stopped there and why"
 EXAMPLE = "milepost funnel --raw"
 

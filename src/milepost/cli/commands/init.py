@@ -7,7 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
-PLACE = 15  # among the commands of the help
+GROUP, PLACE = "Begin", 20  # in the help
 HELP = "make a playtest folder for a log: settings once, drafts of the course and the map, and what to look at"
 EXAMPLE = "milepost init wickwater/logs --output my-wickwater"
 

@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 170  # among the commands of the help
+GROUP, PLACE = "See the course", 110  # in the help
 HELP = "how much the layout inside a level matters (tags layout or seed)"
 EXAMPLE = "milepost layouts logs/ --course course.toml"
 

@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 90  # among the commands of the help
+GROUP, PLACE = "Look at one level or session", 130  # in the help
 HELP = "one page on one level: reach, tries, time, causes, neighbours, plan, sessions to watch"
 EXAMPLE = 'milepost level "Low Arch"'
 

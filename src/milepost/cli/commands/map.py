@@ -7,7 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
-PLACE = 220  # among the commands of the help
+GROUP, PLACE = "Bring data in and out", 250  # in the help
 HELP = "look at a foreign log and write a commented draft of a log map"
 EXAMPLE = "milepost map their-log.csv --output map.toml"
 

@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 70  # among the commands of the help
+GROUP, PLACE = "See the course", 90  # in the help
 HELP = "where players went: skips, setbacks and what they cost"
 EXAMPLE = "milepost moves"
 

@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 145  # among the commands of the help
+GROUP, PLACE = "Look at one level or session", 150  # in the help
 HELP = "write a note down where it belongs: at a level, a session, a player or a build; trace, level and report show it"
 EXAMPLE = 'milepost note "looks for the lever on the wrong side" --level "Low Arch" --session maud-wick-1 --clock 12:30'
 

@@ -7,7 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
-PLACE = 200  # among the commands of the help
+GROUP, PLACE = "Bring data in and out", 280  # in the help
 HELP = "pack logs into a store of Parquet files, which every command takes in place of a log, and reads much faster"
 EXAMPLE = "milepost pack -o wickwater.store"
 

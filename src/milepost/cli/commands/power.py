@@ -8,7 +8,7 @@ from milepost.cli import options
 from milepost.cli.exits import Exit
 from milepost.errors import UsageError
 
-PLACE = 120  # among the commands of the help
+GROUP, PLACE = "Change and test again", 210  # in the help
 HELP = "how many players a question takes, from a pilot log or from the course's targets"
 EXAMPLE = "milepost power --change 1 --players 60"
 

@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 180  # among the commands of the help
+GROUP, PLACE = "See the course", 120  # in the help
 HELP = "which ratings players get, by the bands of pick-ups that the course declares"
 EXAMPLE = "milepost ratings"
 

@@ -7,7 +7,7 @@ import argparse
 from milepost.cli import options
 from milepost.cli.exits import Exit
 
-PLACE = 140  # among the commands of the help
+GROUP, PLACE = "Tell the team", 240  # in the help
 HELP = "the whole finding in one file for the team: a page (.html), .md, .pdf, or every figure (.json)"
 EXAMPLE = "milepost report -o report.html"
 

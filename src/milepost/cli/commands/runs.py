@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 80  # among the commands of the help
+GROUP, PLACE = "See the course", 100  # in the help
 HELP = "how far runs get, from a fresh beginning to a win or the end, and what comes of playing again"
 EXAMPLE = "milepost runs race/logs --course race/course.toml --by run.lantern"
 

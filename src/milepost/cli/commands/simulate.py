@@ -8,7 +8,7 @@ from milepost.cli import options
 from milepost.cli.exits import Exit
 from milepost.errors import UsageError
 
-PLACE = 190  # among the commands of the help
+GROUP, PLACE = "Change and test again", 220  # in the help
 HELP = "let players play a course, existing or not, and write the log with the truth behind it"
 EXAMPLE = "milepost simulate --course course.toml --players 400 --plant 'spike@Weir House=1.5' --output sim.jsonl"
 

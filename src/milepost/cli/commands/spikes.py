@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 100  # among the commands of the help
+GROUP, PLACE = "Judge", 160  # in the help
 HELP = "which levels break what their surroundings lead one to expect, how sure that is, and what it costs"
 EXAMPLE = "milepost spikes --strict strong --since last-week.json"
 

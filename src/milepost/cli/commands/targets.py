@@ -11,8 +11,8 @@ from milepost.cli.exits import Exit
 if TYPE_CHECKING:
     from milepost.reports.document_types import TargetsDocument
 
-PLACE = 103  # among the commands of the help
-HELP = "the plan against the play: which targets are met, which are missed, and where there is no telling yet"
+GROUP, PLACE = "Judge", 170  # in the help
+HELP = "the plan against the play: which targets are met, which are missed, and which are undecided"
 EXAMPLE = "milepost targets --format junit --output targets.xml"
 
 
@@ -29,8 +29,9 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.run_measure import write
     from milepost.output import write_text
     from milepost.reports.build_document import described, document
+    from milepost.reports.column_choice import EVERY
     from milepost.reports.interface import Report
-    from milepost.reports.target_views import junit, targets_view
+    from milepost.reports.target_views import junit, targets_on_terminal, targets_view
 
     loaded = load(args)
     play = loaded.play()
@@ -39,5 +40,8 @@ def run(args: argparse.Namespace) -> Exit:
     if args.format == "junit":
         write_text(junit(report), args.output)
     else:
-        write(args, Report(report, targets_view(report), report["targets"]))
+        listed = args.format != "table" or args.output not in (None, "-")
+        every = (args.columns or "").strip() == EVERY
+        views = targets_view(report) if listed else targets_on_terminal(report, every)
+        write(args, Report(report, views, report["targets"]))
     return Exit.GATE_HIT if args.strict and report["missed"] else Exit.DONE

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from milepost.measures.times import TimesRow, TimesTotals
     from milepost.playback.play import Play
 
-PLACE = 50  # among the commands of the help
+GROUP, PLACE = "See the course", 70  # in the help
 HELP = "how long a level takes, without pauses and gaps"
 EXAMPLE = "milepost times --clock input --idle-cap 30"
 

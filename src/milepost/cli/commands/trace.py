@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 150  # among the commands of the help
+GROUP, PLACE = "Look at one level or session", 140  # in the help
 HELP = "one session attempt by attempt, or all of them as strips"
 EXAMPLE = "milepost trace ada-wick-1 --offset 00:03:20"
 

@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 210  # among the commands of the help
+GROUP, PLACE = "Change and test again", 230  # in the help
 HELP = "the funnel and what is newly found, while a playtest runs and its logs grow"
 EXAMPLE = "milepost watch --once"
 

@@ -10,7 +10,7 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.exits import Exit
 
-PLACE = 130  # among the commands of the help
+GROUP, PLACE = "Change and test again", 190  # in the help
 HELP = "the funnel that the fitted model projects, were a level easier or harder"
 EXAMPLE = "milepost whatif --set 'Low Arch.difficulty=-0.5'"
 
