@@ -152,7 +152,7 @@ def _asked(
     rules: ReplayRules | None,
     chosen: ReplaySettings,
 ) -> Asked:
-    """What is asked for, the files as they are now."""
+    """Return the request for a replay, with the files as they are now."""
     look_afresh()
     names = [str(name) for name in (logs if isinstance(logs, list) else [logs])]
     mapping = read_map(log_map) if log_map is not None else NO_MAP
@@ -174,7 +174,7 @@ def _asked(
 
 
 def check(play: Play) -> pd.DataFrame:
-    """What was found in the log, a row a finding; ``attrs`` holds the rest: counts, suspects, what moved."""
+    """Return the findings of a log, a row a finding; ``attrs`` holds the rest: counts, suspects, effects of cleaning."""
     return _frame(audit(play), "details", index="code")
 
 
@@ -224,12 +224,12 @@ def times(play: Summed, *, clock: str = "load", idle_cap: float | None = None, p
 
 
 def deaths(play: Summed, *, arrival: float = 1.0) -> pd.DataFrame:
-    """What kills players in each level, and where; a death within ``arrival`` seconds of the opening is one on arrival."""
+    """Return the causes of death in each level, and the places; one within ``arrival`` seconds of the opening is on arrival."""
     return _frame(Deaths(arrival)(play))
 
 
 def moves(play: Summed) -> pd.DataFrame:
-    """Where players went, a row a move: skips, setbacks and what they cost."""
+    """Return the moves of players, a row a move: skips, setbacks and what they cost."""
     return _frame(Moves()(play), "moves", index=None)
 
 
@@ -251,7 +251,7 @@ def spikes(play: Summed, *, min_players: int = 5, per: str = "player") -> pd.Dat
 def answers(
     play: Play, answers: str | Path, *, order: Mapping[str, Sequence[str] | Question] | None = None, min_players: int = 5
 ) -> pd.DataFrame:
-    """What players answered, a row a question and level; ``attrs`` holds the questions, and how the answers go with tries.
+    """Return the answers of players, a row a question and level; ``attrs`` holds the questions and how answers go with tries.
 
     Args:
         play: a play.
@@ -310,7 +310,7 @@ def trace(play: FullPlay, session: str | None = None, *, offset: float = 0.0) ->
 
 
 def coverage(play: Summed, *, min_players: int = 5) -> pd.DataFrame:
-    """Which levels and moves were hardly tested, and how long it takes to get there, a row a level."""
+    """Return how well levels and moves were tested, and how long it takes to get there, a row a level."""
     return _frame(Coverage(min_players)(play))
 
 
@@ -320,7 +320,7 @@ def layouts(play: Summed, *, min_tries: int = 5) -> pd.DataFrame:
 
 
 def ratings(play: Summed) -> pd.DataFrame:
-    """Which ratings players get, by the bands that the course declares, a row a level."""
+    """Return the ratings that players get, by the bands that the course declares, a row a level."""
     return _frame(Ratings()(play))
 
 

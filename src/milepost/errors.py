@@ -1,4 +1,4 @@
-"""What can go wrong, each as one sentence that says what, where, and what to do."""
+"""Errors, each one sentence on what is wrong, where, and what to do."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ class MilePostError(Exception):
     """The base of every error that a user can cause and can mend: one line, also where a library's words have several."""
 
     def __str__(self) -> str:
-        """What went wrong, in one line."""
+        """Return the sentence, in one line."""
         return " ".join(super().__str__().splitlines())
 
 

@@ -51,10 +51,10 @@ class Source(Protocol):
         """Replay two groups of sessions, each by itself and by its own course."""
 
     def made(self, name: str, make: Callable[[Play], V]) -> V:
-        """What a function makes of the log replayed: plain values, which are kept under the name where plays are kept."""
+        """Return a function's result on the replayed log: plain values, kept under the name if plays are kept."""
 
     def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
-        """What a function makes of counts over the log replayed, which is not needed otherwise.
+        """Return a function's result on counts over the log, which is not needed otherwise.
 
         Args:
             name: tells the function from any other, where it makes plain values; None where nothing does.
@@ -67,10 +67,10 @@ class Source(Protocol):
         """The log, of which only the sessions may be asked."""
 
     def without_names(self) -> Self:
-        """The same with pseudonyms for people."""
+        """Return the log with pseudonyms for people."""
 
     def without_idle(self, cap: float | None) -> Self:
-        """The same with a bound on how many seconds a stretch without a record counts in an attempt."""
+        """Return the log with a bound on how many seconds a stretch without a record counts in an attempt."""
 
 
 @dataclass(frozen=True)
@@ -89,11 +89,11 @@ class WholeLog:
             return self._replayed(self.log, self.course, exclusion, progress)
 
     def made(self, name: str, make: Callable[[Play], V]) -> V:
-        """What a function makes of the log replayed."""
+        """Return a function's result on the replayed log."""
         return make(self.play())
 
     def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
-        """What a function makes of the log replayed."""
+        """Return a function's result on counts over the log."""
         return make(self.play())
 
     def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
@@ -119,13 +119,13 @@ class WholeLog:
         return self.log
 
     def without_names(self) -> WholeLog:
-        """The same with pseudonyms for people."""
+        """Return the log with pseudonyms for people."""
         from milepost.cleaning.anonymous import anonymous
 
         return replace(self, log=anonymous(self.log))
 
     def without_idle(self, cap: float | None) -> WholeLog:
-        """The same with a bound on how many seconds a stretch without a record counts."""
+        """Return the log with a bound on how many seconds a stretch without a record counts."""
         return replace(self, idle_cap=cap)
 
 
@@ -162,7 +162,7 @@ class Loaded:
         return self.play() if _has_to_be_judged(self) else fitting(self.source.play(last=True), self.of_attempts)
 
     def made(self, name: str | None, make: Callable[[Play], V]) -> V:
-        """What a function makes of it replayed, where nobody will have it replayed after that.
+        """Return a function's result on the log, if nobody will have it replayed after that.
 
         Args:
             name: tells the function from any other, where it makes plain values of all attempts; None where nothing does.
@@ -173,7 +173,7 @@ class Loaded:
         return self.source.made(name, make)
 
     def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
-        """The same of a function that needs nothing but counts, so that a large log's attempts need not be put together.
+        """Return a function's result on counts, so that a large log's attempts need not be merged.
 
         Args:
             name: tells the function from any other, where it makes plain values; None where nothing does.
@@ -224,16 +224,16 @@ class Loaded:
         return first, exclusion
 
     def without_names(self) -> Loaded:
-        """The same with pseudonyms for people."""
+        """Return the log with pseudonyms for people."""
         return replace(self, source=self.source.without_names())
 
     def without_idle(self, cap: float | None) -> Loaded:
-        """The same with a bound on how many seconds a stretch without a record counts in an attempt."""
+        """Return the log with a bound on how many seconds a stretch without a record counts in an attempt."""
         return replace(self, source=self.source.without_idle(cap))
 
 
 def _has_to_be_judged(loaded: Loaded) -> bool:
-    """Whether something may have to be left out."""
+    """Return whether something may have to be left out."""
     promises = loaded.course.promises if loaded.course else ()
     return bool(loaded.exclude) or any(promise.voids for promise in promises)
 
@@ -282,7 +282,7 @@ def way_of(asked: Asked) -> Way:
 
 
 def _is_large_store(names: list[str]) -> bool:
-    """Whether the log is a packed store with so many records that it pays not to have all of them in memory, and to remember."""
+    """Return whether the log is a store that is large enough not to be held in memory, and to be remembered."""
     if len(names) > 1 or not _is_store(names[0]):
         return False
     from milepost.store.manifest import read_manifest

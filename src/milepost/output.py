@@ -1,4 +1,4 @@
-"""Where output goes: standard output, or a file that is there whole or not at all."""
+"""Output: standard output, or a file that is written whole or not at all."""
 
 from __future__ import annotations
 
@@ -91,7 +91,7 @@ def alone(lock: Path) -> Iterator[None]:
 
 
 def _is_stream(path: Path) -> bool:
-    """Whether something is there that is no file to be replaced: a pipe, a device, or a place that is open already."""
+    """Return whether something is there that is no file to be replaced: a pipe, a device, or a place that is open already."""
     if path.parent in _OPEN_ALREADY or str(path) in ("/dev/stdout", "/dev/stderr"):
         return True
     return path.exists() and not stat.S_ISREG(path.stat().st_mode)

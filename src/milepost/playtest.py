@@ -60,11 +60,11 @@ class Playtest:
         return partial(getattr(api, name), self.play)
 
     def __dir__(self) -> list[str]:
-        """What it has, the measures among it."""
+        """Return the names of its attributes, with the measures."""
         return sorted({*super().__dir__(), *MEASURES})
 
     def answers(self, **more: Mapping[str, object]) -> pd.DataFrame:
-        """What players answered, by the folder's table and its orders of answers; see `milepost.answers`."""
+        """Return the players' answers, by the folder's table and its orders of answers; see `milepost.answers`."""
         path = self._answers()
         return api.answers(self.play, path, **{"order": self.folder.questions, **more})  # type: ignore[arg-type]
 

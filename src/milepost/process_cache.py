@@ -51,7 +51,7 @@ def log_of(asked: Asked, progress: Progress) -> Log:
 
 
 def _states(names: list[str]) -> tuple[Hashable, ...] | None:
-    """What tells the files that are named from what they may become; None where that cannot be told, as of standard input."""
+    """Return a fingerprint of the named files as they are; None if there can be none, as for standard input."""
     files = [source.path for source in expand(names)]
     if any(path is None or not path.is_file() for path in files):
         return None
@@ -67,7 +67,7 @@ def play_of(log: Log, course: Course | None, rules: ReplayRules, progress: Progr
 
 
 def _once(key: Hashable, used: object, make: Callable[[], V]) -> V:
-    """What was made under a key before; what the key goes by stays as long, so that its number is nobody else's."""
+    """Return the value made under a key before; the key's objects are kept, so that their ids stay theirs."""
     assert _known is not None
     if key not in _known:
         made = make()

@@ -83,17 +83,17 @@ class StoredLog:
         return self.asked.course
 
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
-        """What was replayed before, or else replay it; nothing of it is held in memory."""
+        """Return the kept play, or replay the log; nothing of it is held in memory."""
         if exclusion is not None:
             return self._parts.play(exclusion)
         return self._remembered((), lambda: (self._parts.play(),), (self.course,))[0]
 
     def made(self, name: str, make: Callable[[Play], V]) -> V:
-        """What a function made of the play before, without a look at it; or else what it makes now, which is kept."""
+        """Return a function's kept result, without loading the play; or compute it now and keep it."""
         return _made(self._place((0,)), name, lambda: make(self.play()))
 
     def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
-        """The same of a function that needs counts; the play is kept for other questions, where it is not too large."""
+        """Return a function's result on counts; the play is kept for other questions, if it is not too large."""
         place = self._place((0,))
         if place.is_dir() or _comfortable(self.asked):
             return make(self.play()) if name is None else self.made(name, make)
@@ -134,11 +134,11 @@ class StoredLog:
         return self._parts.sessions
 
     def without_names(self) -> StoredLog:
-        """The same with pseudonyms for people."""
+        """Return the log with pseudonyms for people."""
         return replace(self, anonymous=True)
 
     def without_idle(self, cap: float | None) -> StoredLog:
-        """The same with a bound on how many seconds a stretch without a record counts."""
+        """Return the log with a bound on how many seconds a stretch without a record counts."""
         return replace(self, idle_cap=cap)
 
     @cached_property
@@ -165,7 +165,7 @@ def _loaded(log: StoredLog, summaries: tuple[str, ...]) -> LoadedParts:
 
 
 def _comfortable(asked: Asked) -> bool:
-    """Whether the attempts of all of a store fit into memory."""
+    """Return whether the attempts of all of a store fit into memory."""
     records = sum(one["rows"] for one in read_manifest(Path(asked.names[0])).records)
     return memory_of_attempts(records) <= asked.work.most
 
@@ -202,12 +202,12 @@ def _lay_down(place: Path, values: Mapping[str, object]) -> None:
 
 @dataclass(frozen=True)
 class _Beside:
-    """What was made of a play, in folders within its own."""
+    """Values made of a play, in folders within its own."""
 
     place: Path
 
     def kept(self, name: str, *kinds: type) -> object:
-        """What was kept under a name; None where nothing was, or it cannot be believed."""
+        """Return the value kept under a name; None if there is none, or if it cannot be trusted."""
         try:
             return read_values(self.place / name).value(name, *kinds)
         except ValuesError:
@@ -224,7 +224,7 @@ class _Beside:
 
 
 def _recalled(place: Path, written: Written, kind: type) -> object:
-    """What was made of the records, by its kind.
+    """Return the values made of the records, by kind.
 
     Raises:
         LogError: it is not what it was; the next question is replayed.
@@ -237,7 +237,7 @@ def _recalled(place: Path, written: Written, kind: type) -> object:
 
 
 def _made(place: Path, name: str, make: Callable[[], V]) -> V:
-    """What was kept under a name in a place, or else what is made now, which is kept."""
+    """Return the value kept under a name in a place, or compute it and keep it."""
     beside = _Beside(place)
     made = beside.kept(name)
     if made is None:
@@ -264,7 +264,7 @@ def _forget(folder: Path) -> None:
 
 
 def _kept(place: Path, course: Course | None, rules: ReplayRules) -> Play | None:
-    """What was laid down; None where nothing was, or where it is not as it was laid down."""
+    """Return a kept value; None if there is none, or if it is not as it was written."""
     if not place.is_dir():
         return None
     try:

@@ -1,1 +1,1 @@
-"""What is in a log, what was found, what looks odd, and how far cleaning moves the answer."""
+"""The audit: contents of a log, findings, what looks odd, and the effects of cleaning."""

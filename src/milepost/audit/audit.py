@@ -45,7 +45,7 @@ class PlayersTable(TypedDict):
 
 
 class Contents(Span):
-    """What is in the log; ``used`` and ``reported`` add up to ``records``."""
+    """The contents of the log; ``used`` and ``reported`` add up to ``records``."""
 
     files: list[str]
     records: int
@@ -92,7 +92,7 @@ class SuspectRow(Labelled):
 
 
 class AuditTotals(Contents):
-    """What is in the log, what was found, and what moved."""
+    """The contents of the log, its findings, and the figures that cleaning changes."""
 
     details: list[Detail]
     suspects: list[SuspectRow]
@@ -130,7 +130,7 @@ def _with_excluding(rows: list[Detail], moves: dict[str, list[Excluding] | None]
 
 
 def contents(play: Play) -> Contents:
-    """What is in the log: counts of everything, records used and reported adding up to all."""
+    """Return the contents of the log: counts of everything; records used and reported add up to all."""
     log, tallies = play.gated.log, tallies_of(play)
     refused = refused_in_all(log.refused)
     own = ~copied(log.sessions)
@@ -204,7 +204,7 @@ class _Found:
     places: list[str]
 
     def row(self, of: int, weight: str, known: str | bool | None) -> Detail:
-        """As `check` says it; ``of`` is how many sessions there are, those that only unreadable records name among them."""
+        """Return the row that `check` shows; ``of`` counts all sessions, those that only unreadable records name among them."""
         finding = self.finding
         return Detail(
             code=finding.code,
@@ -279,5 +279,5 @@ def weighing(document: AuditTotals, weight: str) -> int:
 
 
 def hit(document: AuditTotals, weight: str) -> bool:
-    """Whether anything at least as weighty as ``weight`` was found that is not declared as known."""
+    """Return whether anything at least as weighty as ``weight`` was found that is not declared as known."""
     return weighing(document, weight) > 0

@@ -1,4 +1,4 @@
-"""What has to be said before any figure: assumptions that the log contradicts, and what of it was not understood or not used."""
+"""Sentences to read before any figure: assumptions that the log contradicts, and records not understood or not used."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ class Caution(TypedDict):
 
 
 def cautions_of(play: Summed, command: str) -> list[Caution]:
-    """What to know of a play before its figures, in the order in which it is said.
+    """Return the sentences to read before a play's figures, in their order.
 
     Args:
         play: the play.
@@ -63,7 +63,7 @@ def require_used(play: Summed) -> None:
 
 
 def _assumptions(play: Summed) -> Iterator[Caution]:
-    """That the log has tries and clears, that the course is a line, and that times are seconds."""
+    """Check that the log has tries and clears, that the course is a line, and that times are seconds."""
     times = play.sums(TypicalTimes)
     if not times.attempts:
         yield _first(
@@ -142,7 +142,7 @@ def _not_understood(play: Summed) -> Iterator[Caution]:
 
 
 def _suspects(play: Summed) -> Iterator[Caution]:
-    """What leaving out a suspect would move by more than five points."""
+    """Return the suspects whose leaving out would change a figure by more than five points."""
     if not isinstance(play, Play) or all_records(play) > SMALL:
         told = "What leaving out suspects would change was not worked out for a log of this size: milepost check lists them."
         yield Caution(code="suspects", sentence=told, first=False)

@@ -1,4 +1,4 @@
-"""What the suspects are judged on: the play, and its records in replay order."""
+"""The evidence on suspects: the play, and its records in replay order."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ class Evidence:
 
     @cached_property
     def logs_inputs(self) -> bool:
-        """Whether the log tells of first inputs in most attempts, so that their absence means something."""
+        """Return whether the log tells of first inputs in most attempts, so that their absence means something."""
         settling = self.play.attempts.settling
         return len(settling) > 0 and float(np.mean(~np.isnan(settling))) > 0.5
 

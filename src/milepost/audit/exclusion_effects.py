@@ -1,4 +1,4 @@
-"""What leaving out each kind of suspect would move, so that it is known before it is done."""
+"""The effects of leaving out each kind of suspect, known before it is done."""
 
 from __future__ import annotations
 
@@ -81,7 +81,7 @@ def figures_of(play: Play) -> Figures:
 
 
 def parting(before: Figures, after: Figures, players: int) -> list[Excluding]:
-    """What differs by more than a point; of players, a point of all of them."""
+    """Return the figures that differ by more than a point; for counts of players, a point of all of them."""
     found: list[Excluding] = []
     for level, figures in before.items():
         for name, old, new in zip(_FIGURES, figures, after.get(level, (None,) * len(_FIGURES)), strict=True):

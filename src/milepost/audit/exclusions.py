@@ -1,4 +1,4 @@
-"""What leaving out a suspect does: attempts become void, sessions go or are cut, ends are taken for no decisions."""
+"""Exclusions of suspects: attempts become void, sessions go or are cut, ends are taken for no decisions."""
 
 from __future__ import annotations
 
@@ -57,7 +57,7 @@ def require_acting(codes: Iterable[str]) -> tuple[str, ...]:
 
 
 def exclusion_of(play: Play, codes: Iterable[str]) -> Exclusion | None:
-    """What is left out of a play: what is suspect by some codes, and attempts void by a promise; None where that is nothing.
+    """Return the exclusion of suspects by some codes and of attempts void by a promise; None if it is empty.
 
     Args:
         play: the log as it is without leaving anything out.

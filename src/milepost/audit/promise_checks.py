@@ -1,4 +1,4 @@
-"""Whether the log keeps the makers' promises: which records break one, and in which attempts."""
+"""Checks of the makers' promises: the records that break one, and their attempts."""
 
 from __future__ import annotations
 
@@ -81,7 +81,7 @@ class Promises:
 
     @classmethod
     def merged(cls, parts: list[Promises]) -> Promises:
-        """Those of a log from those of its parts."""
+        """Return the promises of a log, added up from its parts."""
         return cls([_together(list(own)) for own in zip(*(part.kept for part in parts), strict=True)])
 
 
@@ -132,7 +132,7 @@ def _holds(play: FullPlay, condition: Promised, rows: Ints) -> tuple[Bools, Bool
 
 
 def _right(play: FullPlay, condition: Promised, rows: Ints) -> Values | None:
-    """What a condition's field is held against, for each record."""
+    """Return the values that a condition's field is compared with, one for each record."""
     if condition.field is not None:
         return values_of(play.gated, condition.field, rows)
     if condition.knob is not None:

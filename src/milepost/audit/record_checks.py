@@ -49,7 +49,7 @@ T = TypeVar("T", Rows, Doubled)
 @summary
 @dataclass(frozen=True)
 class Signs:
-    """What the records in replay order show.
+    """Signs in the records in replay order.
 
     Attributes:
         events: per build and event word, how many records.
@@ -92,7 +92,7 @@ class Signs:
 
     @classmethod
     def merged(cls, parts: list[Signs]) -> Signs:
-        """Those of a log from those of parts that share no session."""
+        """Return the signs of a log, added up from parts that share no session."""
         bursts, idle, preset, strays, storms = (
             _by_session([getattr(part, name) for part in parts]) for name in ("bursts", "idle", "preloaded", "strays", "storms")
         )
@@ -120,7 +120,7 @@ class InOrder:
 
     @classmethod
     def of(cls, play: FullPlay) -> InOrder:
-        """Those of a play."""
+        """Return the records of a play in replay order."""
         records, order = play.gated.log.records, play.gated.order
         begins = play.gated.bounds[:-1]
         return cls(records.session[order], records.event[order], play.gated.level[order], records.time[order], begins)

@@ -17,7 +17,7 @@ _VERSION = re.compile(r"-?(v\d+|old|new|final|copy|test)$")
 
 
 def stem(name: str) -> str:
-    """What is left of a level name without case, joiners, a version suffix and a plural s."""
+    """Return a level name without case, joiners, a version suffix and a plural s."""
     bare = folded(name)
     without = _VERSION.sub("", bare)
     return (without or bare).removesuffix("s").replace("-", "")

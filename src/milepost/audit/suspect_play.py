@@ -93,7 +93,7 @@ def failed_transition(evidence: Evidence) -> list[Suspect]:
 
 
 def _ends_the_game(play: Play) -> Bools:
-    """Which moves lead from a cleared last level to where most of those go who clear it: that is the end of the game."""
+    """Return a mask of the moves from a cleared last level that most players make who clear it: the end of the game."""
     moves, last = play.moves, play.gated.last_level[play.moves.player]
     width = len(play.stops) + 1
     done = play.attempts.ended(CLEARED)
@@ -177,7 +177,7 @@ def unprompted_reset(evidence: Evidence) -> list[Suspect]:
 
 
 def _logged_itself(evidence: Evidence, table: AttemptTable) -> Bools:
-    """Which attempts were opened by a logged start or retry of their own."""
+    """Return a mask of the attempts that a logged start or retry of their own opened."""
     return np.isin(evidence.play.around.begun_as, (START, RETRY)) & ~np.isnan(table.active)
 
 

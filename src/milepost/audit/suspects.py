@@ -40,7 +40,7 @@ RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (
 
 
 def suspects_of(play: Play) -> tuple[Suspect, ...]:
-    """What looks odd in a play."""
+    """Return all that looks odd in a play."""
     return play.once(_suspects)
 
 

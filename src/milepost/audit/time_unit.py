@@ -1,4 +1,4 @@
-"""Which unit the times of a log have, by how long tries take, by the time between records, and by planned times."""
+"""The unit of a log's times, inferred from the length of tries, from gaps between records, and from planned times."""
 
 from __future__ import annotations
 

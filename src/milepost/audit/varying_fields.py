@@ -1,4 +1,4 @@
-"""What differs within sessions, as a state of the game would."""
+"""Fields that differ within sessions, as a state of the game would."""
 
 from __future__ import annotations
 
@@ -32,12 +32,12 @@ class Varying:
 
     @classmethod
     def merged(cls, parts: list[Varying]) -> Varying:
-        """Those of a log from those of its parts."""
+        """Return the varying fields of a log, added up from its parts."""
         return cls(frozenset().union(*(part.names for part in parts)))
 
 
 def _differs_within(session: Column, column: Column) -> bool:
-    """Whether some session has two values."""
+    """Return whether some session has two values."""
     given = is_given(column)
     if not given.any():
         return False

@@ -1,1 +1,1 @@
-"""What is used of a log: selection, names, duplicates, clocks; every record that is set aside is marked."""
+"""Cleaning of a log: selection, names, duplicates, clocks; every record that is set aside is marked."""

@@ -105,7 +105,7 @@ class Pseudonyms:
 
     @classmethod
     def of(cls, log: BareLog, table: Mapping[str, Mapping[str, str]] = MappingProxyType({})) -> Pseudonyms:
-        """Of all names in a log, and in a table of players' tags by their names."""
+        """Return pseudonyms for all names in a log, and in a table of players' tags."""
         players = {name: "player" for name in (*log.sessions.player, *table) if name}
         builds = {build for build in log.sessions.build if build}
         told = {value: "player" for value in _of_one_player(table)}

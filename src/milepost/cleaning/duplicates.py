@@ -34,7 +34,7 @@ def duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
 
 
 def _seen_before(session: Ints, value: Ints) -> Bools:
-    """Whether the same value stands earlier in the same session."""
+    """Return whether the same value stands earlier in the same session."""
     mixed = value.view(np.uint64) + session.astype(np.uint64) * _SPREAD  # one number of two that are alike only together
     rising = np.sort(mixed)
     twins = distinct(rising[1:][rising[1:] == rising[:-1]])
@@ -49,7 +49,7 @@ def _seen_before(session: Ints, value: Ints) -> Bools:
 
 
 def _equals_previous(session: Ints, value: Ints) -> Bools:
-    """Whether the record before it in its session has the same value."""
+    """Return whether the record before it in its session has the same value."""
     order = stable_order(session)
     same = (np.diff(session[order]) == 0) & (np.diff(value[order]) == 0)
     equal = np.zeros(len(session), np.bool_)

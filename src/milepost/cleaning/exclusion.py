@@ -1,4 +1,4 @@
-"""What is left out of a log as suspect: sessions, what comes after a jump, attempts, and ends that were no decision."""
+"""Exclusions from a log: suspect sessions, records after a jump, attempts, and ends that were no decision."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ Places = Mapping[str, frozenset[Span]]  # attempts per session, by its name
 
 @dataclass(frozen=True)
 class Exclusion:
-    """What is left out; sessions go by their names, so that it holds for whatever part of the log is replayed.
+    """An exclusion; it names sessions, so that it holds for whatever part of the log is replayed.
 
     Attributes:
         codes: the suspects that are left out.
@@ -38,7 +38,7 @@ class Exclusion:
 
     @property
     def replays(self) -> bool:
-        """Whether the log has to be replayed anew without it."""
+        """Return whether the log has to be replayed anew without it."""
         return bool(self.sessions or self.cuts)
 
     def kept(self, log: BareLog) -> Bools:

@@ -33,7 +33,7 @@ class Values:
         return np.array([*map(number_of, self.texts), np.nan])[self.codes]
 
     def of(self, rows: Column) -> Values:
-        """Those of some rows."""
+        """Return the values of some rows."""
         return replace(self, codes=self.codes[rows])
 
 

@@ -172,7 +172,7 @@ def gate(
 
 
 def _marked(records: Records, known: Bools, stops: Stops, coarse: Bools) -> tuple[Bools, Ints]:
-    """Which records are left to replay, and the numbers of foreign ones; why the others are not is marked on them."""
+    """Return a mask of the records to replay, and the numbers of foreign ones; the others are marked with the reason."""
     left = known.copy()
     _mark(records, ~known, "unknown_event")
     _mark_names(records, known, stops)
@@ -221,7 +221,7 @@ def _mark_names(records: Records, left: Bools, stops: Stops) -> None:
 
 
 def _faults(records: Records, level: Ints, order: Ints, bounds: Ints, foreign: Ints) -> Bools:
-    """Which records follow a foreign reset or death of the same level, within two seconds, with nothing between."""
+    """Return a mask of records within two seconds after a foreign reset or death of their level, with nothing between."""
     fault = np.zeros(len(order), np.bool_)
     for number in foreign[np.isin(records.event[foreign], (RESET, DEATH))]:
         session = records.session[number]
@@ -241,7 +241,7 @@ def _faults(records: Records, level: Ints, order: Ints, bounds: Ints, foreign: I
 
 
 def _next_place(records: Records, own: Ints, number: int) -> int:
-    """Where, in a session's records in replay order, the first one after the given foreign record stands."""
+    """Return the place of the first record after a foreign one, in a session's records in replay order."""
     if not len(own):
         return 0
     if not records.has_seq[own].all():

@@ -28,7 +28,7 @@ class Orders:
 
     @classmethod
     def of(cls, course: Course | None, stops: Stops, builds: Sequence[str | None]) -> Orders:
-        """Those of a log's sessions.
+        """Return the orders of a log's sessions.
 
         Args:
             course: the course, if one is given.

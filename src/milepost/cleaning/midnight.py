@@ -24,7 +24,7 @@ def stamped_sessions(sessions: Sessions) -> Bools:
 
 
 def times_of_day(records: Records, sessions: Sessions) -> tuple[bool, bool]:
-    """Whether all numeric times of a log, and all its time stamps, could be times of the day; True where it has none.
+    """Return whether all numeric times of a log, and all its time stamps, could be times of the day; True where it has none.
 
     Args:
         records: the log's records.

@@ -1,4 +1,4 @@
-"""Which stop a name in the log stands for: a level of the course, an unplaced level, or a place."""
+"""Names of stops: the level of the course, unplaced level or place that a name in the log stands for."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ def resolve(logged: list[str], counts: Ints, course: Course) -> Stops:
 
 
 def _with_all_levels(stops: Stops) -> Stops:
-    """The same with every stop that is no place as a level, those that the course does not have after it, in natural order."""
+    """Return the stops with all that are no places as levels; those not in the course come last, in natural order."""
     others = [n for n in range(stops.n_levels, len(stops.names)) if not stops.is_place[n]]
     others.sort(key=lambda number: natural_key(stops.names[number]))
     found = reorder(stops, [*range(stops.n_levels), *others])
@@ -89,7 +89,7 @@ def _commonest(logged: list[str], counts: Ints) -> dict[str, str]:
 
 
 def reorder(stops: Stops, order: list[int]) -> Stops:
-    """The same stops with those of ``order`` first, as the course's levels."""
+    """Return the stops with those of ``order`` first, as the course's levels."""
     placed = set(order)
     rest = [number for number in range(len(stops.names)) if number not in placed]
     new_order = [*order, *rest]

@@ -1,4 +1,4 @@
-"""Who played: players under one name, however it is spelled."""
+"""Names of players: players under one name, however it is spelled."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which sessions take part: conditions on fields and tags, and groups by a field or tag."""
+"""Selection of sessions: conditions on fields and tags, and groups by a field or tag."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ class Condition:
         return self.judged(np.array([self.fits_value(value) for value in session_values(log, self.key)], dtype=np.bool_))
 
     def through(self, course: Course | None) -> Condition:
-        """The same for levels by whatever name or alias a course gives them."""
+        """Return the condition for levels by whatever name or alias a course gives them."""
         if course is None or self.key not in ("level", "to") or self.sign in _ORDER:
             return self
         exact, by_fold = level_names(course)
@@ -69,7 +69,7 @@ class Condition:
 
     @property
     def of_records(self) -> bool:
-        """Whether it is on a field of single records."""
+        """Return whether it is on a field of single records."""
         return self.key in _RECORD_FIELDS
 
     def judged(self, hit: Bools) -> Bools:
@@ -92,7 +92,7 @@ class Condition:
         return hit
 
     def fits_value(self, value: str | None) -> bool:
-        """Whether one value is among those listed, or on the right side of the number given."""
+        """Return whether one value is among those listed, or on the right side of the number given."""
         if self.sign in _ORDER:
             number, limit = _number(value), _number(self.values[0])
             return number is not None and limit is not None and _ORDER[self.sign](number, limit)
@@ -184,7 +184,7 @@ def _records_of(records: Records, keep: Bools) -> Records:
 
 @lru_cache(maxsize=2)
 def _some(sessions: Sessions, keep: bytes) -> Sessions:
-    """Those of the sessions that are kept; the same ones for every part of a log, so that what is made of them is made once."""
+    """Return the sessions that are kept; the same object for every part of a log, so that what rests on it is made once."""
     kept = np.flatnonzero(np.frombuffer(keep, np.bool_)).tolist()
     return Sessions(**{name: [values[code] for code in kept] for name, values in vars(sessions).items()})
 

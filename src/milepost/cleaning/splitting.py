@@ -112,5 +112,5 @@ def _by_appearance(log: BareLog, values: list[str | None]) -> list[str]:
 
 
 def _numbered(values: list[str]) -> bool:
-    """Whether all values begin with a number, as versions do, so that their order is known without stamps."""
+    """Return whether all values begin with a number, as versions do, so that their order is known without stamps."""
     return all(value.lstrip("vV")[:1].isdigit() for value in values)

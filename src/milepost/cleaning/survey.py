@@ -1,4 +1,4 @@
-"""What has to be known of a whole log before any record of it can be judged: how often names occur, and how clocks count.
+"""A survey of the whole log, needed before any record can be judged: counts of names, and kinds of clocks.
 
 Surveys of parts of a log add up to that of the whole.
 """

@@ -1,4 +1,4 @@
-"""What a shell offers when somebody presses Tab: options from the parser, names from the folder's course and log."""
+"""Completion for shells: options from the parser, names from the folder's course and log."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ def builds(args: argparse.Namespace) -> list[str]:
 
 
 def tags(args: argparse.Namespace) -> list[str]:
-    """What sessions can be told apart by."""
+    """Return the keys by which sessions can be grouped."""
     log = _log(args)
     return ["player", "build", "session", "sitting", *(name for own in log.sessions.tags for name in own)] if log else []
 
@@ -73,7 +73,7 @@ def conditions(args: argparse.Namespace) -> list[str]:
 
 
 def codes(args: argparse.Namespace) -> list[str]:
-    """What can be left out as suspect."""
+    """Return the codes that `--exclude` takes."""
     from milepost.audit.exclusions import ACTS
 
     return sorted(ACTS)

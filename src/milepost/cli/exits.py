@@ -6,7 +6,7 @@ from enum import IntEnum
 
 
 class Exit(IntEnum):
-    """What a run came to."""
+    """The exit status of a command."""
 
     DONE = 0
     GATE_HIT = 1  # a gate that was asked for

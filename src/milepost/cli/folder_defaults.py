@@ -1,4 +1,4 @@
-"""What nobody said on the command line, out of the playtest folder's file; and a word on what came from there."""
+"""Defaults from the playtest folder's file, and the message that says which of them were taken."""
 
 from __future__ import annotations
 
@@ -107,7 +107,7 @@ def _fill(args: argparse.Namespace, settled: Settled) -> None:
 
 
 def file_of_folder(args: argparse.Namespace, key: str) -> str | None:
-    """Where a table of the folder lies; None where it has none."""
+    """Return the path of one of the folder's tables; None if it has none."""
     settled: Settled | None = getattr(args, "settled", None)
     path = settled.folder.path(key) if settled is not None else None
     if settled is not None and path is not None:
@@ -116,7 +116,7 @@ def file_of_folder(args: argparse.Namespace, key: str) -> str | None:
 
 
 def tables_of_folder(args: argparse.Namespace) -> set[Path]:
-    """Where the folder's tables lie, which are no logs."""
+    """Return the paths of the folder's tables, which are no logs."""
     settled: Settled | None = getattr(args, "settled", None)
     return set() if settled is None else settled.folder.table_paths()
 
@@ -142,7 +142,7 @@ def replay_of_folder(args: argparse.Namespace, options: Mapping[str, object]) ->
 
 
 def settings_of(args: argparse.Namespace) -> Settings | None:
-    """What was taken from the folder's file, for machines; None where nothing was."""
+    """Return the settings taken from the folder's file, for JSON; None if there were none."""
     settled: Settled | None = getattr(args, "settled", None)
     if settled is None or not settled.taken:
         return None

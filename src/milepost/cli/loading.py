@@ -79,7 +79,7 @@ def fetch(names: list[str]) -> None:
 
 
 def whoever_tried(args: argparse.Namespace) -> Loaded:
-    """What `load` gives, for figures on where players went, which are the same whatever a try began with.
+    """Load the log for figures on moves, which are the same whatever a try began with.
 
     Raises:
         UsageError: groups by what a try began with are asked for.

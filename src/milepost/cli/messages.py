@@ -1,4 +1,4 @@
-"""What is said beside the output: on standard error, if anybody can hear it, and wants to."""
+"""Messages beside the output: on standard error, if it is a terminal or was asked for."""
 
 from __future__ import annotations
 
@@ -35,5 +35,5 @@ def speak(quiet: bool, verbose: bool) -> None:
 
 
 def is_verbose() -> bool:
-    """Whether each step is told."""
+    """Return whether each step is told."""
     return LOGGER.isEnabledFor(logging.INFO) and any(handler.name == _HANDLER_NAME for handler in LOGGER.handlers)

@@ -32,7 +32,7 @@ def group_of(parser: argparse.ArgumentParser, title: str) -> argparse._ArgumentG
 
 
 def add_log(parser: argparse.ArgumentParser, course: bool = True, needed: bool = True, mapped: bool = True) -> None:
-    """What to read, how, and by which course."""
+    """Add the options for the log, its map and its course."""
     add_input(parser, needed)
     add_folder(parser)
     group = group_of(parser, "the log")
@@ -78,7 +78,7 @@ def add_saying(parser: argparse.ArgumentParser) -> None:
 
 
 def add_folder(parser: argparse.ArgumentParser) -> None:
-    """Whether the playtest folder's file is looked at."""
+    """Return whether the playtest folder's file is looked at."""
     group_of(parser, "the log").add_argument(
         "--no-folder", action="store_true", help="pass over the milepost.toml of this folder or one above it"
     )
@@ -104,7 +104,7 @@ def add_replay(parser: argparse.ArgumentParser) -> None:
 
 
 def add_selection(parser: argparse.ArgumentParser, by: bool = True) -> None:
-    """Who takes part, and in which groups."""
+    """Add the options for the selection of players and for groups."""
     group = parser.add_argument_group("who takes part")
     group.add_argument(
         "--where",
@@ -150,7 +150,7 @@ def add_output(parser: argparse.ArgumentParser, forms: tuple[str, ...] = FORMATS
 
 
 def add_work(parser: argparse.ArgumentParser) -> None:
-    """Where the work is done, and with how much memory."""
+    """Add the options for threads, clusters and memory."""
     group = parser.add_argument_group("large logs")
     group.add_argument("--jobs", type=jobs, metavar="N", help="threads that work on the log's parts (2, or 1 within --memory)")
     group.add_argument("--cluster", metavar="ADDRESS", help="a Dask scheduler, as tcp://host:8786, whose workers do the work")
@@ -182,7 +182,7 @@ def add_measure(
 
 
 def add_per(parser: argparse.ArgumentParser) -> None:
-    """What is counted."""
+    """Add the option for counting by player or by run."""
     parser.add_argument(
         "--per",
         choices=("player", "run"),
@@ -192,7 +192,7 @@ def add_per(parser: argparse.ArgumentParser) -> None:
 
 
 def add_compared(parser: argparse.ArgumentParser) -> None:
-    """Which two builds are set side by side."""
+    """Add the options for the two builds to compare."""
     group = parser.add_argument_group("two builds")
     group.add_argument("--from", dest="before", action=Once, metavar="A", help="the earlier one (the last but one to appear)")
     group.add_argument("--to", dest="after", action=Once, metavar="B", help="the later one (the last to appear)")

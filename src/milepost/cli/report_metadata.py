@@ -1,4 +1,4 @@
-"""What every report begins with, whatever is in it: the form that its file's name ends in, and how it is made."""
+"""Report metadata: the form that its file's name ends in, and how the report is made."""
 
 from __future__ import annotations
 

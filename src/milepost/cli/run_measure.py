@@ -126,7 +126,7 @@ def _by_groups(
 
 
 def _attribute_groups(loaded: Loaded, key: str) -> tuple[list[float], list[tuple[str | None, Play]]]:
-    """Where an attribute is cut, and its groups, each an eye on the same play."""
+    """Return the values at which an attribute is cut, and its groups, each a view of the same play."""
     from milepost.playback.attempt_filters import groups_of
 
     play = loaded.play()
@@ -179,7 +179,7 @@ def _say_missing(characters: str) -> None:
 
 
 def paper(args: argparse.Namespace) -> Paper:
-    """What the arguments ask to draw on."""
+    """Return the size and look of figures that the arguments ask for."""
     from milepost.figures.draw import Paper
     from milepost.figures.style import DARK, LIGHT, SIZE
 

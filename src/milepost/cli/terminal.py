@@ -1,4 +1,4 @@
-"""What the terminal can do, and progress on it."""
+"""The terminal's abilities, and progress on it."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ def width() -> int:
 
 
 def has_colour(target: str | None) -> bool:
-    """Whether styles may be used: only on a terminal that shows them, and not against NO_COLOR."""
+    """Return whether styles may be used: only on a terminal that shows them, and not against NO_COLOR."""
     if target not in (None, "-") or os.environ.get("NO_COLOR") or os.environ.get("TERM") == "dumb":
         return False
     return sys.stdout is not None and sys.stdout.isatty()

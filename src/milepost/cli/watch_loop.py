@@ -110,7 +110,7 @@ def _show(args: argparse.Namespace, report: Head, came: int, before: dict[str, i
 
 @dataclass(frozen=True)
 class _Chosen:
-    """What is looked at of the logs, and how: what `funnel` would look at.
+    """The logs to watch, and the options that change figures, as `funnel` has them.
 
     Attributes:
         course: the course, if one is given.
@@ -128,7 +128,7 @@ class _Chosen:
 
     @classmethod
     def of(cls, args: argparse.Namespace, log_map: LogMap) -> _Chosen:
-        """What the arguments ask for.
+        """Return the choice that the arguments make.
 
         Raises:
             UsageError: one of them makes no sense.
@@ -146,7 +146,7 @@ class _Chosen:
 
 
 class _Kept:
-    """What was read, kept in a packed store."""
+    """Records already read, kept in a packed store."""
 
     def __init__(self, folder: Path, held: ExitStack) -> None:
         self.folder, self.manifest, self.rows, self.anew = folder, Manifest(), 0, 0
@@ -162,7 +162,7 @@ class _Kept:
 
     @staticmethod
     def _source(name: str, before: dict[str, object] | None, tail: Tail) -> dict[str, object]:
-        """What the manifest says of a file: how far it was read, and the checksum of that."""
+        """Return the manifest's entry for a file: how far it was read, and the checksum of that."""
         reached = tail.read.get(name)
         if reached is None:
             return before or {"file": name, "bytes": 0, "sha256": None}

@@ -34,7 +34,7 @@ class _Tested(NamedTuple):
         return exact_p((self.before, self.after), (self.before_of, self.after_of))
 
     def row(self, q: float) -> CauseChange:
-        """As it is said."""
+        """Return the row for JSON."""
         change: Literal["came", "went", "shifted"] = "came" if not self.before else "went" if not self.after else "shifted"
         return {
             "cause": self.cause,
@@ -104,7 +104,7 @@ class EventsAtLevels:
 
     @classmethod
     def merged(cls, parts: list[EventsAtLevels]) -> EventsAtLevels:
-        """Those of a log from those of its parts."""
+        """Return the events at levels of a log, added up from its parts."""
         return cls(np.sum([part.counts for part in parts], axis=0))
 
 

@@ -1,4 +1,4 @@
-"""What was changed at a level between two builds: its knobs, why it ended badly, and the words of its records."""
+"""Changes at a level between two builds: its knobs, causes of bad ends, and the words of its records."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from milepost.playback.play import Play
 
 @dataclass(frozen=True)
 class Changes:
-    """What was changed at each level.
+    """The changes at each level.
 
     Attributes:
         pair: the two plays.
@@ -39,7 +39,7 @@ class Changes:
         return words_by_level(self.pair, self.names)
 
     def at(self, number: int, places: tuple[int | None, int | None], verdict: Verdict | None) -> Changed:
-        """What was changed at a level, and whether that may be the cause of its verdict.
+        """Return the changes at a level, and whether they may be the cause of its verdict.
 
         Args:
             number: the level's number among those of both builds.
@@ -87,7 +87,7 @@ def turned(old: Mapping[str, object], new: Mapping[str, object], ways: Mapping[s
 
 
 def _harder(before: object, after: object, way: str | None) -> bool | None:
-    """Whether a knob was turned the way that makes a level harder, where the course says which that is."""
+    """Return whether a knob was turned the way that makes a level harder, where the course says which that is."""
     if way is None or isinstance(before, bool | str) or isinstance(after, bool | str):
         return None
     if not isinstance(before, int | float) or not isinstance(after, int | float):

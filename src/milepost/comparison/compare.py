@@ -149,7 +149,7 @@ class _Case:
 
     @cached_property
     def judge(self) -> LevelJudge | None:
-        """Who says what is harder or easier."""
+        """Return the judge of harder and easier; None if there are too few tries."""
         found = self.estimates
         if found is None:
             return None
@@ -158,12 +158,12 @@ class _Case:
 
     @cached_property
     def time(self) -> Beyond:
-        """What the time of clearing tries did."""
+        """Return the changes in the time of clearing tries."""
         return time_taken(self.pair, self.settings.min_players, self.settings.rate)
 
     @cached_property
     def quits(self) -> Beyond:
-        """What quitting did."""
+        """Return the changes in quitting."""
         return quitting(self.pair, self.settings.min_players, self.settings.rate)
 
     @cached_property
@@ -179,13 +179,13 @@ class _Case:
 
     @cached_property
     def changes(self) -> Changes:
-        """What was changed at each level."""
+        """Return the changes at each level."""
         return Changes(
             self.pair, (self.settings.split.before, self.settings.split.after), self.settings.rate, self.phrases.causal
         )
 
     def row(self, number: int, level: Matched) -> CompareRow:
-        """What is said of a level."""
+        """Return the row of a level."""
         sides = [self._side(number, side, place) for side, place in enumerate(level.places)]
         before, after = level.places
         both = before is not None and after is not None

@@ -1,4 +1,4 @@
-"""What a level did beside difficulty: the time of clearing tries, quitting, tries taken, and players lost there."""
+"""Effects of a build beside difficulty: time of clearing tries, quitting, tries taken, and players lost."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ _QUITS: Final[tuple[QuitVerdict, QuitVerdict, QuitVerdict]] = ("fewer", "no_tell
 
 @dataclass(frozen=True)
 class Beyond:
-    """What some levels did beyond what all did.
+    """The changes of some levels beyond the shift of all.
 
     Attributes:
         levels: which; the differences are theirs.
@@ -39,7 +39,7 @@ class Beyond:
     told: Told | None
 
     def ratio(self, level: int) -> tuple[float | None, float | None, float | None, int | None, bool]:
-        """Of a level, the ratio with its interval, which way it is told, and whether it is the same."""
+        """Return a level's ratio, its interval, the direction of its verdict, and whether it is the same."""
         place = np.flatnonzero(self.levels == level)
         if self.told is None or not len(place):
             return None, None, None, None, False
@@ -49,7 +49,7 @@ class Beyond:
         return exp(delta), _exp(delta - half), _exp(delta + half), way, bool(self.told.same[one])
 
     def whole(self) -> Ratio:
-        """What all did together."""
+        """Return the ratio of all levels together."""
         if self.told is None:
             return Ratio(ratio=None, low=None, high=None)
         found = self.told.shifted
@@ -106,7 +106,7 @@ def quitting(pair: Pair, least: int, rate: float) -> Beyond:
 def effects(
     level: int, time: Beyond, quits: Beyond, tries: tuple[Ints, Ints], funnels: tuple[FunnelRow, FunnelRow] | None
 ) -> Effects:
-    """What a level of both builds did beside difficulty.
+    """Return the effects at a level of both builds, beside difficulty.
 
     Args:
         level: its number.

@@ -148,7 +148,7 @@ def _stacked(sides: Sides) -> tuple[TriesOfItems, Ints]:
 
 
 def _identified(sides: Sides, code: Ints, n: int) -> tuple[bool, bool]:
-    """Whether practice can be told from what a build does, and whether a second build can."""
+    """Return whether practice can be told from what a build does, and whether a second build can."""
     counts = np.bincount(code, minlength=6 * n).reshape(2, 3, n)
     with_and_without = np.minimum(counts[:, 2], counts[:, 0] + counts[:, 1]).sum()
     crossed = bool((sides.second == 0).any() and (sides.second == 1).any())
@@ -156,7 +156,7 @@ def _identified(sides: Sides, code: Ints, n: int) -> tuple[bool, bool]:
 
 
 def _least_squares(design: Floats, fit: Fit, extra: Ints) -> tuple[Floats, Floats]:
-    """What the items' difficulties come to by a linear design; practice and sitting have weak priors."""
+    """Estimate the items' difficulties by a linear design; practice and sitting have weak priors."""
     precision = np.linalg.inv(fit.covariance)
     information = design.T @ precision @ design
     score = design.T @ precision @ fit.difficulty

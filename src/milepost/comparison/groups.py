@@ -1,4 +1,4 @@
-"""Where groups of players part: levels that are harder for one than for another, beyond what all levels are."""
+"""Levels at which groups of players differ: harder for one than for another, beyond the shift of all levels."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is claimed of a level's difficulty in two builds."""
+"""Verdicts on a level's difficulty in two builds."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ class LevelJudge:
 
     @staticmethod
     def nothing(verdict: Verdict | None) -> Difficulty:
-        """What is said of a level of which nothing is known."""
+        """Return the empty verdict, for a level without data."""
         return Difficulty(
             delta=None,
             delta_low=None,
@@ -63,7 +63,7 @@ class LevelJudge:
         )
 
     def difficulty(self, level: int, players: Ints, clears: tuple[int, int], least: int) -> Difficulty:
-        """What a level did.
+        """Return the change of a level's difficulty.
 
         Args:
             level: its number.

@@ -1,4 +1,4 @@
-"""Whether two sides that are said to be dealt by lot have the shares that a lot gives."""
+"""A check that two sides said to be drawn by lot have the shares that a lot gives."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which level of one build is which of the other: by name and alias; and which stand elsewhere."""
+"""Matching of levels between builds, by name and alias; and levels whose place differs."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ def _renamed(before: str, after: str) -> bool:
 
 
 def _known_as(play: Play, place: int) -> list[str]:
-    """By which names a level is known, its own first, in the form in which spellings agree."""
+    """Return the names by which a level is known, its own first, folded for comparison."""
     own = play.course.levels[place].known_as() if play.course else (play.stops[place],)
     return [folded(name) for name in own]
 

@@ -1,4 +1,4 @@
-"""What two builds did as a whole: the shift of all levels together, and who is still there at the end."""
+"""Changes of a build as a whole: the shift of all levels together, and players kept at the end."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from milepost.numerics.intervals import Z95
 
 
 def shift_of_all(found: Estimates | None, judge: LevelJudge | None, players_both: int, arranged: bool) -> Shift:
-    """What all levels did together, with its 95 % interval; without size where no level was tried in both builds.
+    """Return the shift of all levels together, with its 95 % interval; without a size if no level was tried in both builds.
 
     Args:
         found, judge: the difficulties, and who judges them.
@@ -32,7 +32,7 @@ def shift_of_all(found: Estimates | None, judge: LevelJudge | None, players_both
 
 
 def kept_at_end(before: list[FunnelRow], after: list[FunnelRow]) -> KeptAtEnd:
-    """Who is still there at the end of each build's course, by its funnel."""
+    """Return the players kept at the end of each build's course, by its funnel."""
     ends = [
         (rows[-1]["retention"], rows[-1]["retention_low"], rows[-1]["retention_high"]) if rows else (None, None, None)
         for rows in (before, after)

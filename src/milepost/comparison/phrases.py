@@ -28,25 +28,25 @@ class Phrases:
 
     @classmethod
     def of(cls, split: Split, arranged: bool) -> Phrases:
-        """Those of a split; ``arranged`` says that no player chose a side."""
+        """Return the phrases of a split; ``arranged`` says that no player chose a side."""
         return cls(split.key, split.before, split.after, split.key == "build" or arranged)
 
     @property
     def builds(self) -> bool:
-        """Whether they are builds, of which one comes after the other."""
+        """Return whether they are builds, of which one comes after the other."""
         return self.key == "build"
 
     def verdict(self, word: str) -> str:
-        """What is said of a level that is harder, or easier."""
+        """Return the phrase for a level that is harder or easier."""
         return f"got {word}" if self.builds else f"is {word} with {self._after} than with {self._before}"
 
     def verdict_of_all(self, word: str) -> str:
-        """What is said of all levels that are harder, or easier."""
+        """Return the phrase for all levels together, harder or easier."""
         return f"All levels got {word}" if self.builds else f"All levels are {word} with {self._after} than with {self._before}"
 
     @property
     def gone(self) -> tuple[str, str]:
-        """That nobody cleared a level on the one side, or on the other."""
+        """Return the phrases for a level that nobody cleared on the one side, and on the other."""
         return ("before", "any more") if self.builds else (f"with {self._before}", f"with {self._after}")
 
     @property
@@ -56,7 +56,7 @@ class Phrases:
 
     @property
     def only(self) -> tuple[str, str]:
-        """What is said of levels that are on the one side only, or on the other."""
+        """Return the phrases for levels that only one side has, and only the other."""
         return ("Gone", "New") if self.builds else (f"Only with {self._before}", f"Only with {self._after}")
 
     @property

@@ -1,4 +1,4 @@
-"""What a pilot says of players to come: how hard levels are, how players differ, who gets how far; and what it leaves open."""
+"""Players to come, as a pilot shows them: difficulties, spread of skill, reach; and what it leaves uncertain."""
 
 from __future__ import annotations
 
@@ -82,7 +82,7 @@ class World:
 
 @dataclass(frozen=True)
 class Pilot:
-    """What is known before a test.
+    """Expectations before a test.
 
     Attributes:
         names: the levels.
@@ -109,7 +109,7 @@ class Pilot:
 
     @classmethod
     def of(cls, play: Play) -> Pilot:
-        """That of a play.
+        """Return the pilot of a play.
 
         Raises:
             UsageError: no try was settled in it.
@@ -139,7 +139,7 @@ class Pilot:
 
     @classmethod
     def of_course(cls, course: Course) -> Pilot:
-        """That of a plan: the levels as hard as they are meant to be.
+        """Return the pilot of a plan: the levels as hard as they are meant to be.
 
         Raises:
             UsageError: a level has no target.

@@ -41,7 +41,7 @@ class PowerRow(LevelRow):
 
 
 class PowerTotals(TypedDict):
-    """What the powers rest on."""
+    """The assumptions of the power figures."""
 
     pilot_players: int | None
     curve_players: list[int]
@@ -72,7 +72,7 @@ class Power:
         return [self._row(pilot, level, [one[level] for one in spread]) for level in wanted]
 
     def _row(self, pilot: Pilot, level: int, unit: list[float]) -> PowerRow:
-        """Of a level; ``unit`` is by draw the variance of what is told, with one player in each build."""
+        """Return a level's row; ``unit`` is, by draw, the variance of the estimate with one player in each build."""
         variances = np.array(unit)
 
         def at(players: float) -> Floats:
@@ -109,7 +109,7 @@ class Power:
         return power
 
     def _errors(self, pilot: Pilot) -> list[Floats]:
-        """By draw and level, the variance of what is told with one player in each build."""
+        """Return the variance of the estimate with one player in each build, by draw and level."""
         rng = np.random.default_rng(self.seed)
         if self.question == "drop-off":
             return [self._of_drop_off(pilot, rng) for _ in range(_DRAWS)]
@@ -151,7 +151,7 @@ def _less_told(world: World, skill: Floats, level: int, change: float) -> float:
 
 
 def _told_by_tries(world: World, skill: Floats, difficulty: float) -> float:
-    """What the tries of arriving players tell of a difficulty: the sum of p (1 - p), each until a clear or the end."""
+    """Return the information on a difficulty from arriving players: the sum of p (1 - p), each until a clear or the end."""
     left, told = np.ones(len(skill)), 0.0
     for number in range(1, 60):
         chance = world.chance(skill, difficulty, number)

@@ -1,4 +1,4 @@
-"""What is said of a level in two builds, and of the two as wholes: the keys and their types."""
+"""Types of a comparison's rows: a level in two builds, and the two builds as wholes."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ class WordChange(TypedDict):
 
 
 class Difficulty(TypedDict):
-    """What a level did beyond the shift of all (delta), and in all (change); logits."""
+    """A level's change of difficulty beyond the shift of all (delta) and in all (change); logits."""
 
     delta: float | None
     delta_low: float | None
@@ -63,7 +63,7 @@ class Difficulty(TypedDict):
 
 
 class Effects(TypedDict):
-    """What else a level did beyond what all did: time of the clearing try and quitting; and plain figures."""
+    """A level's other changes beyond the shift of all: time of the clearing try and quitting; and plain figures."""
 
     time_ratio: float | None
     time_ratio_low: float | None
@@ -82,7 +82,7 @@ class Effects(TypedDict):
 
 
 class Changed(TypedDict):
-    """What changed in the design and in what is logged."""
+    """Changes in the design and in the log's fields."""
 
     knobs: list[KnobChange]
     causes: list[CauseChange]
@@ -103,7 +103,7 @@ class CompareRow(LevelRow, _Sides, Difficulty, Effects, Changed):
 
 
 class Practice(TypedDict):
-    """What having seen a level is worth to players who come back, in logits."""
+    """The effect of having seen a level on players who come back, in logits."""
 
     size: float
     low: float
@@ -111,7 +111,7 @@ class Practice(TypedDict):
 
 
 class Shift(TypedDict):
-    """What all levels did together, in logits."""
+    """The shift of all levels together, in logits."""
 
     size: float | None
     low: float | None
@@ -145,7 +145,7 @@ Dealt = TypedDict("Dealt", {"from": int, "to": int, "p_value": float, "believed"
 
 
 class ComparedWith(TypedDict):
-    """What was compared; ``chosen`` says that nobody named the values, ``unit`` what has one of them."""
+    """The two sides; ``chosen`` is true if nobody named the values, ``unit`` is what has one of them."""
 
     key: str
     before: str
@@ -159,7 +159,7 @@ class ComparedWith(TypedDict):
 
 
 class CompareTotals(TypedDict):
-    """What is said of the two as wholes."""
+    """Figures of the two builds as wholes."""
 
     compared: ComparedWith
     players_from: int

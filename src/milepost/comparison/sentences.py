@@ -31,7 +31,7 @@ def in_tries(before: float, change: float, spread: float) -> str:
 
 
 def told_of_level(row: CompareRow, spread: float, phrases: Phrases) -> str | None:
-    """What is said of a level that got harder or easier; None of others."""
+    """Return the sentence on a level that got harder or easier; None for other levels."""
     before, delta = row["from"], row["delta"]
     if row["verdict"] not in ("harder", "easier"):
         return None
@@ -69,7 +69,7 @@ def sentences(rows: Sequence[CompareRow], totals: CompareTotals, spread: float, 
 
 
 def _dealt(totals: CompareTotals, phrases: Phrases) -> list[str]:
-    """That sides said to be dealt by lot were not, if so."""
+    """Return a sentence if sides said to be drawn by lot were not."""
     dealt = totals["compared"]["dealt"]
     if dealt is None or dealt["believed"]:
         return []
@@ -80,7 +80,7 @@ def _dealt(totals: CompareTotals, phrases: Phrases) -> list[str]:
 
 
 def _chosen(phrases: Phrases) -> list[str]:
-    """That what players chose and how good they are cannot be told apart."""
+    """Return the sentence that the players' choice and their skill cannot be separated."""
     if phrases.causal:
         return []
     key = safe(phrases.key)

@@ -19,7 +19,7 @@ _MOST_PLAYERS: Final = 1_000_000
 
 @dataclass(frozen=True)
 class Told:
-    """What is told of the differences of some levels.
+    """Verdicts on the differences of some levels.
 
     Attributes:
         shifted: the shift, and what each level did beyond it.
@@ -38,7 +38,7 @@ class Told:
 
 @dataclass(frozen=True)
 class Bar:
-    """What it takes to claim something.
+    """The evidence that a claim takes.
 
     Attributes:
         same: up to where a difference is the same for all that matters.
@@ -50,7 +50,7 @@ class Bar:
 
 
 def told(difference: Floats, covariance: Floats, enough: Bools, bar: Bar = Bar(), untouched: Bools | None = None) -> Told:
-    """What is told of differences that may all have moved together.
+    """Judge differences that may all have moved together.
 
     Args:
         difference: per level.

@@ -30,7 +30,7 @@ _KEPT: Final = 8  # versions of the program whose machine code is kept
 
 
 def available() -> bool:
-    """Whether Numba is installed, and was not told to compile nothing."""
+    """Return whether Numba is installed, and was not told to compile nothing."""
     return find_spec("numba") is not None and os.environ.get("NUMBA_DISABLE_JIT", "0") == "0"
 
 
@@ -59,12 +59,12 @@ class Compiled:
         return float(real[0])
 
     def waits(self) -> bool:
-        """Whether it has to be compiled first, which takes a while."""
+        """Return whether it has to be compiled first, which takes a while."""
         return self.folder is None or not any(self.folder.glob(f"{self.name}-*"))
 
     @cached_property
     def folder(self) -> Path | None:
-        """Where the machine code is kept, by what it is made of and for; None where nothing can be."""
+        """Return the folder of the machine code, named by its sources and processor; None if none can be written."""
         digest = sha256(machine().encode())
         for path in [*sorted(Path(__file__).parent.glob("*.py")), *map(_source, self.modules)]:
             digest.update(path.read_bytes())
@@ -115,7 +115,7 @@ def _read(path: Path) -> Kernel:
 
 
 def _only_ours(path: Path) -> bool:
-    """Whether a file or folder is this user's, no link, and nobody else can write to it: what lies there is run."""
+    """Return whether a file or folder is this user's, no link, and nobody else can write to it: what lies there is run."""
     try:
         state = path.lstat()
     except OSError:
@@ -135,7 +135,7 @@ def _forget(folder: Path) -> None:
 
 
 def _is_cache(path: Path) -> bool:
-    """Whether a folder is one that was made here, by its name and by all that is in it."""
+    """Return whether a folder is one that was made here, by its name and by all that is in it."""
     own = re.fullmatch(r"[0-9a-f]{16}", path.name) is not None and _only_ours(path) and path.is_dir()
     return own and all(_OURS.fullmatch(one.name) for one in path.iterdir())
 

@@ -38,7 +38,7 @@ class Kernel:
     code: bytes
 
     def packed(self) -> bytes:
-        """As it lies in a file: a line that says what is in it, and the code."""
+        """Return the file's bytes: a line on its contents, and the code."""
         said = {"name": self.name, "helpers": self.helpers, "sha256": sha256(self.code).hexdigest()}
         return json.dumps(said).encode() + b"\n" + self.code
 

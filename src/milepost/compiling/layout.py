@@ -31,7 +31,7 @@ class Flat:
         self.taken = [self._put(value) for value in arguments]
 
     def layout(self) -> str:
-        """What tells these arguments from others that need other code."""
+        """Return a text that differs for arguments that need other code."""
         return f"{', '.join(self.taken)} {sorted(self._kinds.items())}"
 
     def _put(self, value: object) -> str:

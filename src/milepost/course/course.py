@@ -75,7 +75,7 @@ class Level:
         return self.name, *self.aliases
 
     def is_in(self, build: str) -> bool:
-        """Whether a build has it."""
+        """Return whether a build has it."""
         return build not in self.not_in and (not self.builds or build in self.builds)
 
 
@@ -98,7 +98,7 @@ class Band:
     high: float
 
     def holds(self, share: float) -> bool:
-        """Whether a share gets this rating."""
+        """Return whether a share gets this rating."""
         return self.low <= share < self.high or (share == 1 == self.high)
 
 
@@ -127,7 +127,7 @@ class Course:
 
     @property
     def differs_by_build(self) -> bool:
-        """Whether builds differ in their levels or in the order of these."""
+        """Return whether builds differ in their levels or in the order of these."""
         return bool(self.order) or any(level.builds or level.not_in for level in self.levels)
 
     def of_build(self, build: str | None) -> Course:

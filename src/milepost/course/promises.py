@@ -37,7 +37,7 @@ class Promised:
 
 @dataclass(frozen=True)
 class Promise:
-    """What holds of every record of some kinds: all its conditions; at a level and in a build, or at all of them.
+    """A promise on every record of some kinds: all its conditions; at a level and in a build, or at all of them.
 
     Attributes:
         on: the kinds of event.

@@ -15,7 +15,7 @@ _IN_A_ROW = 3  # more levels than these between two that stayed are a new stretc
 
 
 class Renaming(NamedTuple):
-    """That a level of one build stands where one of the next build does, under another name."""
+    """A level that has another name in the next build, at the same place."""
 
     build: str
     level: int
@@ -66,7 +66,7 @@ def levels_by_any_name(play: Play) -> list[OneLevel]:
 
 
 def _renamings(builds: dict[str, set[int]]) -> Iterator[Renaming]:
-    """What stands where between each two builds in a row."""
+    """Yield the levels that stand at the same place in each two builds in a row."""
     for first, then in pairwise(builds):
         for before, after in _stretches(builds[first], builds[then]):
             if len(before) == len(after) <= _IN_A_ROW:
@@ -86,7 +86,7 @@ def _levels_of_builds(play: Play) -> dict[str, set[int]]:
 
 
 def _stretches(before: set[int], after: set[int]) -> Iterator[tuple[list[int], list[int]]]:
-    """What either build has of its own before, between and after the levels that both have; nothing where they share none."""
+    """Return each build's own levels before, between and after the shared ones; empty if they share none."""
     shared = sorted(before & after)
     if not shared:
         return

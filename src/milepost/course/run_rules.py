@@ -1,4 +1,4 @@
-"""What a course says of runs: where one begins, and whether the levels ever end."""
+"""The course's rules on runs: where one begins, and whether the levels ever end."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from milepost.errors import CourseError
 
 @dataclass(frozen=True)
 class RunRule:
-    """Where runs begin, where the course says it.
+    """The beginning of runs, if the course gives it.
 
     Attributes:
         at: the level; None where records say it, or nothing does.

@@ -29,7 +29,7 @@ TAKEN: Final = 0.4  # posterior probability from which an event is taken into th
 
 @dataclass(frozen=True)
 class Reading:
-    """What was made of the difficulties; columns have a value a level.
+    """The reading of the difficulties; columns have a value a level.
 
     ``probability`` is that of an event of the level's own (spike, dip or wall), ``step`` that a step begins there.
     ``expected`` is what the others lead one to expect, ``expected_se`` how sure that is, ``excess`` the difference.
@@ -58,7 +58,7 @@ def read_events(difficulty: Floats, covariance: Floats) -> Reading:
 
 
 class _Course:
-    """Which events a course has, by its model."""
+    """The anomalies of a course, by its model."""
 
     def __init__(self, model: Mixtures) -> None:
         self.model, self.n = model, model.n

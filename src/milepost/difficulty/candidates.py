@@ -39,7 +39,7 @@ class Event:
 
     @property
     def stays(self) -> bool:
-        """Whether it belongs to the course's own way, not to one level."""
+        """Return whether it belongs to the course's own way, not to one level."""
         return self.kind in (STEP, FALL, TEETH)
 
 

@@ -1,4 +1,4 @@
-"""What a level costs: players who would still be playing at the end, had it been as its surroundings lead one to expect."""
+"""The cost of a level: players who would still be playing at the end, had it been as its surroundings lead one to expect."""
 
 from __future__ import annotations
 
@@ -69,7 +69,7 @@ def _thinned(abilities: Floats) -> tuple[Floats, Floats]:
 
 
 class Standing(NamedTuple):
-    """Where a level stands: its difficulty in logits, how far that is above what the others lead one to expect, and its error."""
+    """A level's place: its difficulty in logits, how far it is above the expectation, and its standard error."""
 
     level: int
     difficulty: float
@@ -105,7 +105,7 @@ def costs(funnel: list[FunnelRow], standing: Standing, abilities: Floats, learni
 
 
 def _still_failing(difficulty: float, abilities: Floats, learning: float, players: Floats) -> Floats:
-    """By the number of tries, how many players have not cleared a level of this difficulty, had nobody given up."""
+    """Return, by number of tries, how many players have not cleared a level of this difficulty, had nobody given up."""
     left, failing = np.ones(len(abilities)), []
     for number in range(1, _TRIES + 1):
         left = left / (1.0 + np.exp(np.clip(abilities - difficulty + learning * np.log(number), -35, 35)))

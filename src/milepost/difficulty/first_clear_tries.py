@@ -34,7 +34,7 @@ def tries_of_players(play: Play) -> TriesOfItems:
 
 @dataclass(frozen=True)
 class TriesOfPlayers:
-    """The same in as few bytes as hold them.
+    """Tries of players, in as few bytes as hold them.
 
     Attributes:
         columns: those of the tries; players are numbered from 0 without gaps.
@@ -44,14 +44,14 @@ class TriesOfPlayers:
 
     @classmethod
     def of(cls, play: Play) -> TriesOfPlayers:
-        """Those of a play."""
+        """Return the tries of players of a play."""
         tries = tries_of_players(play)
         columns = vars(replace(tries, subject=numbered(tries.subject)[1])).values()
         return cls(tuple(slimmest(column) for column in columns))
 
     @classmethod
     def merged(cls, parts: list[TriesOfPlayers]) -> TriesOfPlayers:
-        """Those of a log from those of parts that share no player."""
+        """Return the tries of players of a log, added up from parts that share no player."""
         subject = slimmest(apart([part.columns[0] for part in parts]))
         others = zip(*(part.columns[1:] for part in parts), strict=True)
         return cls((subject, *(np.concatenate(own) for own in others)))

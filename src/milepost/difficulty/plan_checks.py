@@ -19,7 +19,7 @@ _JUMP = 2.5  # times the usual step from which a knob's change is a jump
 
 
 def against_plan(level: Level | None, row: AttemptsRow) -> str | None:
-    """Whether the try-clear rate is below, in or above the plan, or too few tries tell; None without a plan."""
+    """Return whether the try-clear rate is below, in or above the plan, or too few tries tell; None without a plan."""
     if level is None or level.target_clear is None:
         return None
     low, high = level.target_range or (level.target_clear - _TARGET_SLACK, level.target_clear + _TARGET_SLACK)
@@ -86,7 +86,7 @@ def inversions(names: Sequence[str], fit: Fit) -> list[Inversion]:
 
 
 def knob_notes(course: Course, fit: Fit) -> KnobNotes:
-    """Where a knob stops growing and what difficulty does from there, and how far levels with equal knobs differ."""
+    """Return notes on knobs: where one stops growing and what difficulty does then, and how levels with equal knobs differ."""
     levels = course.levels
     names = list(dict.fromkeys(name for level in levels for name in level.knobs))
     caps = [cap for name in names if (cap := _cap(levels, name, fit)) is not None]

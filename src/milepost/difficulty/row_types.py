@@ -1,4 +1,4 @@
-"""What is said of a level's difficulty, and of the course's: the keys and their types."""
+"""Types of difficulty rows: a level's, and the course's."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class Cost(TypedDict):
 
 
 class Judged(TypedDict):
-    """Where a level stands, in logits (or log seconds), and what its surroundings lead one to expect; null without a try."""
+    """A level's place in logits (or log seconds) beside the expectation from its surroundings; null without a try."""
 
     difficulty: float | None
     se: float | None
@@ -89,7 +89,7 @@ class EqualLevels(TypedDict):
 
 
 class KnobNotes(TypedDict, total=False):
-    """What is said of the knobs, where there is a course."""
+    """Notes on the knobs, if there is a course."""
 
     caps: list[Cap]
     equal_levels: list[EqualLevels]
@@ -112,7 +112,7 @@ class Model(TypedDict):
 
 
 class SpikesTotals(KnobNotes):
-    """What is said of the whole course."""
+    """Figures on the whole course."""
 
     basis: Literal["tries", "time"]
     model: Model | None
@@ -136,7 +136,7 @@ class WhatIfRow(LevelRow):
 
 
 class WhatIfTotals(TypedDict):
-    """What the change is worth in players, and what that rests on."""
+    """The effect of the change in players, and its assumptions."""
 
     gained: float
     quit_per_failure: float

@@ -1,4 +1,4 @@
-"""What is said of levels that stand out, and of those that cannot be judged, as a colleague would say it."""
+"""Sentences on levels that stand out, and on those that cannot be judged."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ def costliest_first(rows: list[J]) -> list[J]:
 
 
 def sentence(row: JudgedRow, players: int, basis: str) -> str | None:
-    """What is said of a level; None where it does not stand out."""
+    """Return the sentence on a level; None if it does not stand out."""
     if row["kind"] == "none":
         return None
     if basis == "tries":
@@ -47,7 +47,7 @@ def _backing(row: JudgedRow) -> str:
 
 
 def unsaid(rows: Sequence[JudgedRow], basis: str) -> list[str]:
-    """Which levels cannot be judged, and how many players that would take."""
+    """Return the sentence on levels that cannot be judged, with the players that it would take."""
     few = [row for row in rows if row["evidence"] == "too_few"]
     if not few:
         return []

@@ -124,7 +124,7 @@ class _Case:
 
     @classmethod
     def of(cls, play: Summed, tries: TriesOfItems) -> _Case:
-        """That of a play."""
+        """Return the comparison of a play."""
         funnel = play.once(Funnel()).rows
         attempts, trying = play.once(AttemptsToClear()).rows, _trying(tries, play.n_levels)
         fitted = play.lasting("difficulty", lambda own: _fit(own, tries), Fit, Reading)
@@ -136,7 +136,7 @@ class _Case:
         return self.play.course
 
     def row(self, level: int, verdict: Verdict, quitting: Kind, time: Kind) -> JudgedRow:
-        """What is said of a level by its tries."""
+        """Return a level's row, from its tries."""
         fit, here, tried = self.fit, self.trying[level], self.attempts[level]
         by_tries, judged = self.basis == "tries", self._judged(level, verdict)
         abilities = fit.ability[here] if by_tries else np.zeros(0)
@@ -167,7 +167,7 @@ class _Case:
         )
 
     def _judged(self, level: int, verdict: Verdict) -> Judged:
-        """Where the level stands; a step by its height."""
+        """Return a level's place; for a step, its height."""
         reading, difficulty = self.reading, float(self.fit.difficulty[level])
         excess, expected = float(reading.excess[level]), float(reading.expected[level])
         if verdict.kind == "step":

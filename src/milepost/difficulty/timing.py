@@ -29,7 +29,7 @@ class TimesOfPlayers:
 
     @classmethod
     def of(cls, play: Play) -> TimesOfPlayers:
-        """Those of a play."""
+        """Return the times of players of a play."""
         cell = cells(play)
         usable = ~cell.untimed & (cell.seconds > 0) & (cell.level < play.n_levels)
         player = slimmest(numbered(cell.player[usable])[1])
@@ -37,7 +37,7 @@ class TimesOfPlayers:
 
     @classmethod
     def merged(cls, parts: list[TimesOfPlayers]) -> TimesOfPlayers:
-        """Those of a log from those of parts that share no player."""
+        """Return the times of players of a log, added up from parts that share no player."""
         player = slimmest(apart([part.columns[0] for part in parts]))
         others = zip(*(part.columns[1:] for part in parts), strict=True)
         return cls((player, *(np.concatenate(own) for own in others)))

@@ -22,7 +22,7 @@ STRONG, FAIR = 0.02, 0.15  # expected shares of false ones
 
 @dataclass(frozen=True)
 class Verdict:
-    """What is claimed of one level."""
+    """A verdict on one level."""
 
     kind: Kind
     evidence: Evidence
@@ -51,7 +51,7 @@ def verdicts(reading: Reading, tries: Ints, players: Ints, least: int = 0) -> li
 
 
 def _like_a_neighbour(found: list[Verdict], difficulty: Floats, level: int) -> bool:
-    """Whether a level is as hard as one beside it of which nothing is claimed, so that it cannot be claimed to stand out."""
+    """Return whether a level is as hard as a neighbour without a claim, so that it cannot be claimed to stand out."""
     kind = found[level].kind
     if kind == "none":
         return False

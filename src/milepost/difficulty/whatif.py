@@ -1,4 +1,4 @@
-"""What if a level were easier or harder: the funnel that the fitted model projects, beside the measured one."""
+"""What-if: the funnel that the fitted model projects for an easier or harder level, beside the measured one."""
 
 from __future__ import annotations
 

@@ -50,7 +50,7 @@ def shown_question(document: AnswersDocument) -> QuestionAnswers | None:
 
 
 def finding(document: AnswersDocument) -> str:
-    """Which level is felt otherwise than it plays, in a sentence."""
+    """Return a title on the level whose answers differ most from its play."""
     question = shown_question(document)
     if question is None:
         return "No question about levels has answers that can be put in order"

@@ -41,7 +41,7 @@ def draw_attempts(sheet: Sheet, document: AttemptsDocument) -> None:
 
 
 def finding(document: AttemptsDocument) -> str:
-    """Which level takes the most tries, in a sentence."""
+    """Return a title on the level with the most tries."""
     least = document["min_players"]
     told = [row for row in document["levels"] if row["players"] >= max(1, least)]
     if not told:

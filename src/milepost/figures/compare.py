@@ -51,7 +51,7 @@ def draw_compare(sheet: Sheet, document: CompareDocument) -> None:
 
 
 def finding(document: CompareDocument) -> str:
-    """What got easier and harder, in a sentence."""
+    """Return a title on what got easier and harder."""
     rows, compared = document["levels"], document["compared"]
     words = Phrases(compared["key"], shortened(compared["before"], 16), shortened(compared["after"], 16), causal=False)
     parts = []

@@ -36,7 +36,7 @@ def draw_deaths(sheet: Sheet, document: DeathsDocument) -> None:
 
 
 def finding(document: DeathsDocument) -> str:
-    """What kills most, in a sentence."""
+    """Return a title on the main cause of death."""
     deadly = [row for row in document["levels"] if row["deaths"]]
     if not deadly:
         return "Nobody died in a level of the course"

@@ -20,7 +20,7 @@ _STAMPS: dict[str, dict[str, None]] = {"png": {"Software": None}, "svg": {"Date"
 
 @dataclass(frozen=True)
 class Paper:
-    """What to draw on: its size in dots, and its look."""
+    """A figure's size in dots, and its look."""
 
     size: tuple[int, int] = SIZE
     look: Palette = LIGHT
@@ -78,7 +78,7 @@ def _texts(value: object) -> Iterator[str]:
 
 
 def finding(measure: str, document: Mapping[str, object]) -> str:
-    """What a measure's figure shows, in a sentence: its title."""
+    """Return the title of a measure's figure: its finding."""
     return str(import_module(f"milepost.figures.{measure}").finding(document))
 
 

@@ -47,7 +47,7 @@ def fonts_for(text: str) -> tuple[list[str], str]:
 
 @cache
 def _files() -> dict[str, str]:
-    """Where each installed font lies, by its name; of several cuts the plain one."""
+    """Return the paths of installed fonts by name; of several cuts the plain one."""
     from matplotlib.font_manager import fontManager
 
     own = [font for font in fontManager.ttflist if "Last Resort" not in font.name]  # which has boxes for all

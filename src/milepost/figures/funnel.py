@@ -42,7 +42,7 @@ def draw_funnel(sheet: Sheet, document: FunnelDocument) -> None:
 
 
 def finding(document: FunnelDocument) -> str:
-    """What the funnel says, in a sentence."""
+    """Return a title on the funnel."""
     rows, players = document["levels"], document["players"]
     if not rows or not players:
         return "Nobody played a level of the course"

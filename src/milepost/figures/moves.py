@@ -42,7 +42,7 @@ def draw_moves(sheet: Sheet, document: MovesDocument) -> None:
 
 
 def finding(document: MovesDocument) -> str:
-    """What the moves say, in a sentence."""
+    """Return a title on the moves."""
     setbacks = [move for move in document["moves"] if move["kind"] == "setback"]
     if not setbacks:
         return f"Nobody was set back; {plural(sum(m['count'] for m in document['moves']), 'move')} in all"

@@ -55,7 +55,7 @@ def draw_overview(sheet: Sheet, document: ReportDocument) -> None:
 
 
 def finding(document: ReportDocument) -> str:
-    """Who got through, and what stands out, in a sentence."""
+    """Return a title on who got through, and what stands out."""
     rows, players = document["funnel"]["levels"], document["players"]
     if not rows or not players:
         return "Nobody played a level of the course"
@@ -70,7 +70,7 @@ def finding(document: ReportDocument) -> str:
 
 
 def _name(axes: Axes, look: Palette, text: str) -> None:
-    """What a part shows, to its right."""
+    """Draw the name of a part, to its right."""
     axes.text(1.012, 0.96, text, transform=axes.transAxes, fontsize=9.5, color=look.ink, va="top", linespacing=1.35)
 
 

@@ -40,7 +40,7 @@ def draw_spikes(sheet: Sheet, document: SpikesDocument) -> None:
 
 
 def finding(document: SpikesDocument) -> str:
-    """What stands out, in a sentence."""
+    """Return a title on what stands out."""
     rows = document["levels"]
     sure = [row for row in rows if row["evidence"] != "weak"]
     by_kind = {kind: [shortened(row["level"], 20) for row in sure if row["kind"] == kind] for kind in SHAPES}
@@ -95,7 +95,7 @@ def draw_difficulties(axes: Axes, look: Palette, document: SpikesDocument) -> No
 
 
 def unit_of(document: SpikesDocument) -> str:
-    """What difficulty is measured in: where a game has next to no failures, it is the time that clearing takes."""
+    """Return the unit of difficulty; in a game with next to no failures, it is the time that clearing takes."""
     return "logits" if document["basis"] == "tries" else "log time"
 
 

@@ -114,7 +114,7 @@ def names_down(axes: Axes, names: Sequence[str]) -> range:
 
 
 def heading(axes: Axes, text: str, look: Palette) -> None:
-    """What a part of the figure shows, above it."""
+    """Draw the heading above a part of the figure."""
     axes.set_title(text, loc="left", fontsize=11, color=look.ink, pad=8)
 
 

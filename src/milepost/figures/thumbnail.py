@@ -31,7 +31,7 @@ def draw_glance(sheet: Sheet, document: ReportDocument) -> None:
 
 
 def finding(document: ReportDocument) -> str:
-    """Who got through, and what stands out, in a sentence."""
+    """Return a title on who got through, and what stands out."""
     return finding_of_course(document)
 
 

@@ -49,7 +49,7 @@ def draw_times(sheet: Sheet, document: TimesDocument) -> None:
 
 
 def finding(document: TimesDocument) -> str:
-    """Which level takes longest, in a sentence."""
+    """Return a title on the level that takes longest."""
     least = document["min_players"]
     told = [row for row in document["levels"] if row["timed"] >= max(1, least)]
     if not told:

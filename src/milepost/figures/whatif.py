@@ -1,4 +1,4 @@
-"""What a change would do, as a figure: who would still be playing, measured, projected, and with the change."""
+"""The figure of a what-if: players still playing, measured, projected, and with the change."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ def changed(rows: list[WhatIfRow]) -> list[WhatIfRow]:
 
 
 def finding(document: WhatIfDocument) -> str:
-    """What the change would do, in a sentence."""
+    """Return a title on the effect of the change."""
     rows, gained = document["levels"], document["gained"]
     names = [shortened(row["level"], 22) for row in changed(rows)]
     if not names:

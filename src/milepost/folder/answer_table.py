@@ -20,7 +20,7 @@ class Answer:
 
 @dataclass(frozen=True)
 class Question:
-    """What is known of a question that players answer.
+    """A question that players answer.
 
     Attributes:
         order: its answers in order, where they are words.

@@ -33,7 +33,7 @@ _STRANGE = 0.5  # share of records that could not be used, from which a log seem
 
 @dataclass(frozen=True)
 class Begun:
-    """What was made.
+    """The files that were made.
 
     Attributes:
         written: the files that are new.

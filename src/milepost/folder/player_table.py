@@ -24,7 +24,7 @@ _TAKEN: Final = (FIELDS - {"player"}) | {"debug", "sitting"}
 
 @dataclass(frozen=True)
 class PlayerTable:
-    """What a table says of players: each one's tags, by name."""
+    """A table of players: each one's tags, by name."""
 
     file: str
     tags: Mapping[str, Mapping[str, str]]

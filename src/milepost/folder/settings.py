@@ -51,12 +51,12 @@ class Folder:
     targets: Mapping[str, float | str] = field(default_factory=dict)
 
     def path(self, key: str) -> str | None:
-        """Where a file that it names lies, as seen from the working directory; None where it names none."""
+        """Return the path of a file that it names, from the working directory; None if it names none."""
         written = self.files.get(key)
         return None if written is None else self._placed(written)
 
     def log_paths(self) -> list[str]:
-        """Where its logs lie, as seen from the working directory; a folder that holds its tables too, without these.
+        """Return the paths of its logs, from the working directory; of a folder that also holds its tables, without these.
 
         Raises:
             LogError: there are none in such a folder.
@@ -64,11 +64,11 @@ class Folder:
         return apart_from(self.log_names(), self.table_paths())
 
     def log_names(self) -> list[str]:
-        """Where what it names as logs lies, as seen from the working directory."""
+        """Return the paths of the logs that it names, from the working directory."""
         return [self._placed(name) for name in self.logs]
 
     def table_paths(self) -> set[Path]:
-        """Where the files lie that it names and that are no logs."""
+        """Return the paths of the files that it names and that are no logs."""
         return {Path(path).resolve() for key in self.files if (path := self.path(key)) and not is_address(path)}
 
     def _placed(self, name: str) -> str:
@@ -157,7 +157,7 @@ def _apart(text: str) -> str:
 
 
 def _described(at: Reading, table: Mapping[str, object]) -> Folder:
-    """What the file says."""
+    """Return the settings that the file holds."""
     at.known("", table, tuple(key for key in table if key == _ANSWERS_FILE) + _KEYS)
     answers = table.get("answers")
     about = answers if isinstance(answers, Mapping) else {}
@@ -223,7 +223,7 @@ def _replay(at: Reading, table: Mapping[str, object]) -> dict[str, float | bool]
 
 
 def _question(at: Reading, name: str, value: object) -> Question:
-    """What is said of a question."""
+    """Return a question from the file."""
     if not isinstance(value, Mapping):
         at.wrong("answers", name, 'a table such as [answers."How hard was it?"]', value)
     where = f"answers.{name}"
@@ -237,7 +237,7 @@ def _question(at: Reading, name: str, value: object) -> Question:
 
 
 def _targets(at: Reading, table: Mapping[str, object]) -> dict[str, float | str]:
-    """What is planned for the whole course."""
+    """Return the targets for the whole course."""
     at.known("targets", table, _TARGETS)
     found: dict[str, float | str] = {}
     for key, value in table.items():

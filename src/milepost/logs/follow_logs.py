@@ -64,7 +64,7 @@ class Tail:
         return came
 
     def log(self) -> Log:
-        """What was read so far, as a reader would have it who reads the files one after the other.
+        """Return the log so far, as if the files had been read one after the other.
 
         Raises:
             LogError: a file cannot be read.
@@ -115,7 +115,7 @@ class Tail:
         return [str(path) for path in others if path.resolve() not in self.apart]
 
     def _stands(self, path: Path) -> bool:
-        """Whether a file still begins with what was read of it; it is only looked at where the system says that it changed."""
+        """Return whether a file still begins with what was read of it; it is read only if the system says that it changed."""
         reached = self.read.get(str(path))
         if reached is None:
             return True
@@ -182,7 +182,7 @@ def read_on(
 
 
 def _whole_lines(stream: BinaryIO, to_the_end: bool) -> bytes:
-    """What comes next, up to the end of a line; nothing where no line ends any more."""
+    """Return the new whole lines; empty if no line ends any more."""
     data = stream.read(_AT_ONCE)
     while data and b"\n" not in data and (more := stream.read(_AT_ONCE)):
         data += more

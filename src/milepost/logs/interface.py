@@ -1,4 +1,4 @@
-"""What every reader gives: records as columns, with the names behind the codes and what had to be refused."""
+"""The result of every reader: records as columns, with the names behind the codes and the refused records."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ TAG: Final = "tag "  # before a tag's name, where its column stands among the ot
 
 
 class Place(NamedTuple):
-    """Where a record stands: the number of its file, and its line or row, counted from 1."""
+    """A record's place: the number of its file, and its line or row, counted from 1."""
 
     file: int
     line: int
@@ -45,7 +45,7 @@ class MissingColumn(TypedDict):
 
 
 class MapMet(TypedDict):
-    """What a log map met in a log; conversions that failed are by field."""
+    """The use of a log map in a log; conversions that failed are by field."""
 
     missing_column: list[MissingColumn]
     unused_words: list[str]
@@ -129,7 +129,7 @@ class Sessions:
 
 @dataclass(frozen=True)
 class PlayersMet:
-    """What a table of players met in a log.
+    """The use of a table of players in a log.
 
     Attributes:
         file: the table.
@@ -145,7 +145,7 @@ class PlayersMet:
 
 
 class WithoutRecords:
-    """What is left when records are let go: whoever asks for what only they could say is told what to do."""
+    """A log whose records were freed; asking for them raises an error that says what to do."""
 
     BY_RECORD: ClassVar[frozenset[str]]
 
@@ -186,12 +186,12 @@ class Log(BareLog):
     records: Records = field(kw_only=True)
 
     def bare(self) -> BareLog:
-        """The same without its records."""
+        """Return the log without its records."""
         return BareLog(**{own.name: getattr(self, own.name) for own in fields(BareLog)})
 
 
 class Sink(Protocol):
-    """Where a reader puts the records of one file."""
+    """The receiver of the records of one file."""
 
     def add(self, record: Mapping[str, object], line: int) -> None:
         """Take a record as logged, with its line or row."""

@@ -172,7 +172,7 @@ def give_waiting(builder: RecordBuilder) -> None:
 
 
 def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None, cells: bool) -> Stage:
-    """What makes our records of what a reader gives."""
+    """Return the stage that makes our records of a reader's records."""
     if translator is not None and translator.map.rows.each == "attempt":
         return AttemptSink(builder, file, translator, cells)
     if translator is not None and translator.map.rows.each:

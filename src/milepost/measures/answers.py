@@ -1,4 +1,4 @@
-"""What players answered, level by level and question by question, beside how hard the levels are to play."""
+"""Answers of players, by level and question, beside how hard the levels are to play."""
 
 from __future__ import annotations
 
@@ -210,7 +210,7 @@ def _clearing(row: AttemptsRow) -> tuple[float | None, float | None, float | Non
 
 
 def _standing(figures: list[tuple[float | None, float | None, float | None]], turned: bool) -> tuple[Floats, Floats]:
-    """Where each level's figure stands among all by its rank, in standard deviations of ranks, with its standard error.
+    """Return each level's place among all by rank, in standard deviations of ranks, with its standard error.
 
     The error is that of the ranks which the figure's interval reaches over. A figure whose error is not known gets the largest of
     the others'; one that is not known itself is never beyond chance.
@@ -234,7 +234,7 @@ def _reading(more: bool, harder: str | None) -> str:
 
 @dataclass(frozen=True)
 class _Scale:
-    """What answers are worth: their places in an order, counted from 1, or the numbers that they are."""
+    """Values of answers: their places in an order, counted from 1, or the numbers that they are."""
 
     order: Mapping[str, float] | None
 

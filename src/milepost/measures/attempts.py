@@ -96,7 +96,7 @@ class LearningRow(TypedDict):
 
 
 class AttemptsTotals(TypedDict):
-    """What is said of the whole course."""
+    """Figures on the whole course."""
 
     learning: list[LearningRow]
 
@@ -209,7 +209,7 @@ def _hits(counts: Counted) -> Hits:
 
 
 def _after(k: int, counts: Counted) -> AfterHits:
-    """What became of the tries with so many hits or more."""
+    """Return the outcomes of the tries with so many hits or more."""
     tries, clears = counts.total, counts.where(counts.columns[0] == CLEARED).total
     low, high = wilson(clears, tries)
     return AfterHits(hits=k, tries=tries, clears=clears, chance=share(clears, tries), chance_low=low, chance_high=high)

@@ -1,4 +1,4 @@
-"""What differed when a level was tried, by what the starts said, and how that goes with clearing it."""
+"""Differences between tries of a level, by the fields of their starts, and how these go with clearing it."""
 
 from __future__ import annotations
 

@@ -39,7 +39,7 @@ class Cells:
 
 
 def first_clear(play: Play) -> Bools:
-    """Which attempts are first-clear attempts of players who count."""
+    """Return a mask of the first-clear attempts of counted players."""
     return play.once(_first_clear)
 
 
@@ -48,7 +48,7 @@ def _first_clear(play: Play) -> Bools:
 
 
 def first_tries(play: Play) -> Bools:
-    """Which of these say something of trying."""
+    """Return a mask of the attempts that are evidence on tries."""
     return play.once(_first_tries)
 
 

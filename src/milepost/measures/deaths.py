@@ -130,7 +130,7 @@ class _Figures:
         return [code for code in self.counts.deaths.at(self.level).columns[0].tolist() if code >= 0]
 
     def of(self, cause: int | None) -> DeathFigures:
-        """Those of one cause, or of all deaths."""
+        """Return the figures of one cause, or of all deaths."""
         players = self.counts.players.at(self.level) if cause is None else self._own(self.counts.players_by_cause, cause)
         deaths, bins = self._own(self.counts.deaths, cause).total, self._bins(cause)
         return DeathFigures(
@@ -144,7 +144,7 @@ class _Figures:
         )
 
     def _own(self, counts: Counted, cause: int | None) -> Counted:
-        """Those of the level and cause, of what is counted by level and cause."""
+        """Return the figures of the level and cause, of what is counted by level and cause."""
         here = counts.at(self.level)
         return here if cause is None else here.at(cause)
 

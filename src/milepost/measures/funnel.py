@@ -34,7 +34,7 @@ class Stops(TypedDict):
 
 
 class Reach(LevelRow):
-    """Who reached and cleared a level, and moved on from it."""
+    """Players who reached and cleared a level, and moved on from it."""
 
     reached: int
     cleared: int
@@ -51,7 +51,7 @@ def stopped_by(row: Mapping[str, object], cause: str) -> int:
 
 
 class Losses(TypedDict):
-    """Who was lost at a level, and who is still there after it."""
+    """Players lost at a level, and still playing after it."""
 
     lost: int
     drop_off: float | None
@@ -67,7 +67,7 @@ class FunnelRow(Reach, Stops, Losses):
 
 
 class FunnelWithRawRow(FunnelRow, RawRow):
-    """The same beside what a naive count says."""
+    """A funnel row beside a naive count."""
 
 
 @dataclass(frozen=True)
@@ -150,5 +150,5 @@ def _losses(reached: list[int], lost: list[int]) -> list[Losses]:
 
 
 def _tells_last_clear(play: Summed, counts: FunnelCounts) -> bool:
-    """Whether the log can tell that the last level was cleared; one without completions needs sessions that say finished."""
+    """Return whether the log shows clears of the last level; one without completions needs sessions that say finished."""
     return not play.about.rules.implied_complete or not play.n_levels or counts.tells_last_clear

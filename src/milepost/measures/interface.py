@@ -1,4 +1,4 @@
-"""What a measure is: a frozen settings object with one pure call on a play, giving a table."""
+"""The interface of a measure: a frozen settings object with one pure call on a play, giving a table."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ class NoTotals(TypedDict):
 
 
 class RawRow(TypedDict):
-    """What a naive count of the records says of a level."""
+    """A naive count of the records of a level."""
 
     raw_reached: int
     raw_cleared: int
@@ -69,7 +69,7 @@ class CountingMeasure(Protocol):
 
 
 def name_of(measure: object) -> str | None:
-    """What tells a measure with its settings from any other; None where its settings cannot be told."""
+    """Return a key that differs for every measure and settings; None if the settings have no key."""
     if isinstance(measure, FunctionType):
         named = measure.__name__ == measure.__qualname__ and measure.__name__.isidentifier()
         return measure.__name__ if named else None
@@ -80,7 +80,7 @@ def name_of(measure: object) -> str | None:
 
 
 def table_of(play: P, measure: Callable[[P], Table[R, T]]) -> Table[R, T]:
-    """What a measure says of a play, made once; kept with the play, where that is kept, unless its settings cannot be told."""
+    """Return a measure's table of a play, computed once, and kept with the play if the settings have a key."""
     name = name_of(measure)
     return play.once(measure) if name is None else play.lasting(name, measure, Table)
 

@@ -48,7 +48,7 @@ class Neighbour(LevelRow):
 
 
 class Spot(TypedDict):
-    """Where a player failed."""
+    """A place where a player failed."""
 
     x: float
     y: float
@@ -56,7 +56,7 @@ class Spot(TypedDict):
 
 
 class FirstLevel(TypedDict):
-    """What the first level has to do: medians in seconds, and who left before any input."""
+    """Figures on the first level: medians in seconds, and players who left before any input."""
 
     to_input: float | None
     to_failure: float | None
@@ -66,7 +66,7 @@ class FirstLevel(TypedDict):
 
 
 class LevelFigures(LevelRow):
-    """What is said of a level, but for where in it people fail."""
+    """Figures on a level, without the places of failures."""
 
     place: int
     funnel: FunnelRow
@@ -91,7 +91,7 @@ class LevelTotals(LevelFigures):
 
 @dataclass(frozen=True)
 class LevelPage:
-    """What there is to say of one level.
+    """All figures on one level.
 
     Attributes:
         name: the level, in any spelling, or by another name that the course gives it.
@@ -168,7 +168,7 @@ def beside_builds(tries: AttemptsRow, builds: dict[str, BuildTries]) -> Neighbou
 
 
 def _spots(play: Play, level: int) -> list[Spot]:
-    """Where in the level players failed, for failures that say so."""
+    """Return the places in the level where players failed, for failures that have one."""
     table, around = play.attempts, play.around
     failed = play.counts[table.player] & (table.level == level) & table.taken & table.ended(DIED, WAS_RESET)
     causes = [*play.gated.log.causes, None]
@@ -180,7 +180,7 @@ def _spots(play: Play, level: int) -> list[Spot]:
 
 
 def _first_questions(play: Play) -> FirstLevel:
-    """What the first level has to do: how long to the first input, failure and clear, and who left before any input."""
+    """Return the first level's times to the first input, failure and clear, and players who left before any input."""
     table = play.attempts
     here = play.counts[table.player] & (table.level == 0) & ~table.rerun & table.taken
     begun = here & (table.number == 1)

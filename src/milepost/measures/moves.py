@@ -45,7 +45,7 @@ class MovesTotals(TypedDict):
 
 @dataclass(frozen=True)
 class Moves:
-    """Where players went from where, in the table's order of play."""
+    """Moves between levels, in the table's order of play."""
 
     SUMS: ClassVar[Kinds] = (MoveCounts,)
 

@@ -102,7 +102,7 @@ def band_of(bands: tuple[Band, ...], value: float) -> str | None:
 
 
 def _reachable(bands: tuple[Band, ...], band: Band, totals: list[float]) -> bool:
-    """Whether some number of pick-ups gives the band; what a number gives changes only around the ends of bands."""
+    """Return whether some number of pick-ups gives the band; what a number gives changes only around the ends of bands."""
     ends = {end for own in bands for end in (own.low, own.high)} | {0.0, 1.0}
     return any(
         band_of(bands, count / total) == band.name

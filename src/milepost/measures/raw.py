@@ -1,4 +1,4 @@
-"""What a naive count of the records would say, to be put beside the clean figures."""
+"""A naive count of the records, to stand beside the clean figures."""
 
 from __future__ import annotations
 
@@ -57,7 +57,7 @@ class RawTries:
 
     @classmethod
     def merged(cls, parts: list[RawTries]) -> RawTries:
-        """Those of a log from those of parts that share no player."""
+        """Return the raw tries of a log, added up from parts that share no player."""
         return cls(*(np.concatenate([getattr(part, name) for part in parts]) for name in vars(parts[0])))
 
 
@@ -72,7 +72,7 @@ class _Seen:
 
     @classmethod
     def of(cls, play: FullPlay) -> _Seen:
-        """Those of a play."""
+        """Return the levels and clears that a naive count sees in a play."""
         records, gated = play.gated.log.records, play.gated
         rows = np.flatnonzero(among(records.event, _TELLING))
         session, level = records.session[rows], gated.level[rows]
@@ -120,7 +120,7 @@ class RawCounts:
 
     @classmethod
     def merged(cls, parts: list[RawCounts]) -> RawCounts:
-        """Those of a log from those of parts that share no player."""
+        """Return the raw counts of a log, added up from parts that share no player."""
         return cls(*(np.sum([getattr(part, name) for part in parts], axis=0) for name in vars(parts[0])))
 
 

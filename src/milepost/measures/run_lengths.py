@@ -22,7 +22,7 @@ CUT_SHORT: Final = tuple(RUN_CAUSES.index(cause) for cause in ("time_up", "crash
 
 
 def runs_are_marked(play: Play) -> bool:
-    """Whether anything says where runs begin or end: records do, or the course."""
+    """Return whether anything says where runs begin or end: records do, or the course."""
     events = tallies_of(play).events
     return bool(events[RUN_START] or events[RUN_END]) or (play.course is not None and play.course.runs.at is not None)
 
@@ -85,7 +85,7 @@ class RunsToWin(TypedDict):
 
 
 class RunsTotals(TypedDict):
-    """What is said of all runs."""
+    """Figures on all runs."""
 
     runs: int
     players: int
@@ -130,7 +130,7 @@ class RunsMeasure:
 
 @dataclass(frozen=True)
 class RunsReported:
-    """The same, where a log or its course speaks of runs."""
+    """Figures on all runs, if a log or its course has runs."""
 
     def __call__(self, play: Play) -> Table[RunsRow, RunsTotals]:
         """One row a level.
@@ -186,7 +186,7 @@ def _levels(play: Play, runs: Runs, chosen: _Chosen) -> list[RunsRow]:
 
 
 def _ended(chosen: _Chosen) -> Bools:
-    """Which runs ended where they had got to: neither won nor cut short."""
+    """Return a mask of the runs that ended where they had got to: neither won nor cut short."""
     return ~np.isin(chosen.cause, (WON, *CUT_SHORT))
 
 

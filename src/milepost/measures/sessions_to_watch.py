@@ -1,4 +1,4 @@
-"""Which sessions show a level best."""
+"""Sessions that show a level best."""
 
 from __future__ import annotations
 

@@ -54,7 +54,7 @@ class Single(TypedDict):
 
 
 class Gaps(TypedDict):
-    """What lies between a clear and the next attempt, and what went into failures; seconds."""
+    """Seconds between a clear and the next attempt, and seconds spent on failures."""
 
     to_move_p50: float | None
     to_start_p50: float | None
@@ -72,7 +72,7 @@ class TimesRow(LevelRow, ToClear, Single, Gaps):
 
 
 class TimesTotals(TypedDict):
-    """What is said of the whole course."""
+    """Figures on the whole course."""
 
     session_seconds: float
 
@@ -146,7 +146,7 @@ def _distribution(timed: Counted) -> list[Bin]:
 
 
 def _split_gap(counts: TimeCounts, level: int, first: Counted) -> Gaps:
-    """What lies between a clear and the next attempt: until the game moves on, and from there to the start."""
+    """Split the time from a clear to the next attempt: until the game moves on, and from there to the start."""
     to_move = counts.to_move.at(level)
     return Gaps(
         to_move_p50=to_move.median(),

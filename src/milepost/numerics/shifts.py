@@ -26,7 +26,7 @@ FEWEST: Final = 3  # anchors
 
 @dataclass(frozen=True)
 class Shifted:
-    """What is known of the shift and of the deltas.
+    """Estimates of the shift and of the deltas.
 
     Attributes:
         shift, shift_se: the shift and its standard error.
@@ -69,7 +69,7 @@ def shifted(difference: Floats, covariance: Floats, untouched: Bools | None = No
 
 
 def _near(away: Floats) -> Bools:
-    """Which are near enough, and some where too few are."""
+    """Return a mask of the values that are near enough; if these are too few, of some more."""
     near = away <= _NEAR
     near[np.argsort(away, kind="stable")[:FEWEST]] = True
     return near
@@ -100,7 +100,7 @@ def _told(difference: Floats, covariance: Floats, anchors: Bools) -> Shifted:
 
 @dataclass(frozen=True)
 class _At:
-    """What is known at one tau, and the logarithm of how likely that is."""
+    """Estimates at one tau, and the logarithm of its likelihood."""
 
     log_weight: float
     shift: float

@@ -67,7 +67,7 @@ class _Normal:
         self.own: Floats = self.less + np.asarray(self.between.multiply(self.shared).sum(axis=0)).ravel() * self.less
 
     def effects(self, item: Ints, subject: Ints, y: Floats) -> tuple[Floats, Floats]:
-        """Of items and of subjects."""
+        """Return the effects of items and of subjects."""
         of_items = np.bincount(item, y, len(self.covariance)) / self.noise**2
         of_subjects = np.bincount(subject, y, len(self.less)) / self.noise**2
         items: Floats = self.covariance @ (of_items - self.between @ (of_subjects * self.less))
@@ -75,7 +75,7 @@ class _Normal:
         return items, people
 
     def variances(self, item: Ints, subject: Ints) -> Floats:
-        """Of the sum of both effects, pair by pair."""
+        """Return the variances of the sum of both effects, pair by pair."""
         result: Floats = np.diag(self.covariance)[item] + self.own[subject] - 2 * self.shared[item, subject]
         return result
 

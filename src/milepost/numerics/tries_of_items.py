@@ -34,12 +34,12 @@ class TriesOfItems:
     left: Bools | None = None
 
     def of_the_first(self, subjects: int) -> TriesOfItems:
-        """Those of so many subjects."""
+        """Return the tries of items of so many subjects."""
         few = self.subject < subjects
         return self.some(few)
 
     def of(self, subjects: Ints, count: int) -> TriesOfItems:
-        """Those of some of so many subjects, who are numbered anew in rising order."""
+        """Return the tries of items of some of so many subjects, who are numbered anew in rising order."""
         number = np.full(count, -1)
         number[subjects] = np.arange(len(subjects))
         some = self.some(number[self.subject] >= 0)

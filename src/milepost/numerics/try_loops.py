@@ -17,7 +17,7 @@ _NOTHING = 1e-14  # a weight that adds nothing to any sum
 
 
 class Subjects(NamedTuple):
-    """What the subjects tried: where the cells of each begin (one more than subjects), and the cells' kinds and counts.
+    """Tries of the subjects: where the cells of each begin (one more than subjects), and the cells' kinds and counts.
 
     ``certain`` is by subject and point the log likelihood without them, ``won`` by subject and parameter what was won.
     """
@@ -30,7 +30,7 @@ class Subjects(NamedTuple):
 
 
 class Tables(NamedTuple):
-    """What is known at some parameters: tables by kind and point, the kinds' items, the points' abilities, and what holds."""
+    """Tables at some parameters: by kind and point, the kinds' items, the points' abilities, and constants."""
 
     fail: Floats
     chance: Floats
@@ -49,7 +49,7 @@ class Totals(NamedTuple):
 
 
 class Room(NamedTuple):
-    """Where one subject's sums are kept; the columns of ``score`` (by point) and ``square`` are such a multiple, too."""
+    """Workspace for one subject's sums; the columns of ``score`` (by point) and ``square`` are such a multiple, too."""
 
     score: Floats
     square: Floats
@@ -142,7 +142,7 @@ def by_ability(score: Floats, others: int, ability: Floats, hold: float) -> None
 
 
 def squares(score: Floats, weight: Floats, count: int, square: Floats) -> None:
-    """By two parameters, up to the second of them, the weighed sum of their scores' products over the points."""
+    """Return the weighed sums of products of scores over the points, by two parameters up to the second of them."""
     for a in range(count):
         row = square[a, : (a + AT_ONCE) // AT_ONCE * AT_ONCE]
         for b in range(len(row)):

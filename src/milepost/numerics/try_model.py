@@ -53,7 +53,7 @@ _PRIORS: Final = ((0.3, 0.5), (3.0, 2.0), (-0.2, 0.4), (0.3, 0.4), (-0.2, 0.6))
 
 @dataclass(frozen=True)
 class Fit:
-    """What was estimated: difficulties with their covariance, the learning slope, and the spread of abilities."""
+    """The estimates: difficulties with their covariance, the learning slope, and the spread of abilities."""
 
     difficulty: Floats
     covariance: Floats
@@ -146,7 +146,7 @@ def _definite(matrix: Floats) -> Floats:
 
 
 class _Data:
-    """What was tried, gathered by subject and by kind, with the points of integration.
+    """The tries, by subject and by kind, with the points of integration.
 
     A kind is an item with a try's number, or, of going on after a failure, that number alone. Kinds of one item lie together.
     """
@@ -204,13 +204,13 @@ class _Data:
         return Counts(self.kinds.differences(tried), np.asarray(wins @ self.design), won_tries, going), totals
 
     def start(self) -> Floats:
-        """Where to begin: smoothed rates, and the priors."""
+        """Return the starting values: smoothed rates, and the priors."""
         own = self.design[:, : self.n_items] != 0
         rate = (self.won_by_kind @ own + 0.5) / (self.tried @ own + 1.0)
         return np.concatenate((-np.log(rate / (1 - rate)), [mean for mean, _ in _PRIORS]))
 
     def _at(self, values: Floats, grid: _Grid) -> At:
-        """What depends on the parameters alone."""
+        """Return the values that depend on the parameters alone."""
         ability, hold = np.exp(values[-1]) * grid.points, float(values[self.n_items + HOLD])
         linear = self.design @ values[: self.n_items + HOLD]
         slope = np.where(self.goes_on, hold, 1.0)

@@ -23,7 +23,7 @@ _ADD_SLOPES, _WRITE_ABILITIES = (Compiled(_LOOPS, name, numeric=True) for name i
 
 @dataclass(frozen=True)
 class At:
-    """What depends on the parameters alone.
+    """Values that depend on the parameters alone.
 
     Attributes:
         values: the parameters that enter linearly.
@@ -47,7 +47,7 @@ class At:
 
 @dataclass(frozen=True)
 class Counts:
-    """What some subjects tried.
+    """Tries of some subjects.
 
     Attributes:
         cells: how often each tried each kind, less how often the next kind of its item; subjects by kinds, sparse or an array.
@@ -62,7 +62,7 @@ class Counts:
     won_going: Floats
 
     def certain(self, at: At) -> Floats:
-        """By subject and point, the log likelihood but for what each try adds had it failed, and the log weight."""
+        """Return, by subject and point, the log likelihood without the terms of failed tries, and the log weight."""
         ability = (self.won_tries + at.hold * self.won_going)[:, None] * at.ability
         logs: Floats = (self.won @ at.values)[:, None] + ability + at.log_weight
         return logs
@@ -74,7 +74,7 @@ def counted_cells(subject: Ints, kind: Ints, shape: tuple[int, int]) -> Cells:
 
 
 def sparse_cells(subject: Ints, kind: Ints, shape: tuple[int, int]) -> Cells:
-    """The same, sparse."""
+    """Return the cells, sparse."""
     from scipy.sparse import csr_matrix
 
     return csr_matrix((np.ones(len(subject)), (subject, kind)), shape=shape)
@@ -118,11 +118,11 @@ class Kinds:
         return cells
 
     def so_far(self, table: Floats) -> Floats:
-        """By kind and point, the sum over the kinds of the same item up to this one."""
+        """Return, by kind and point, the sum over the kinds of the same item up to this one."""
         return np.concatenate([np.cumsum(table[own], axis=0) for _, own in self.groups])
 
     def from_here(self, table: Floats) -> Floats:
-        """By kind and point, the sum over the kinds of the same item from this one on."""
+        """Return, by kind and point, the sum over the kinds of the same item from this one on."""
         return np.concatenate([np.cumsum(table[own][::-1], axis=0)[::-1] for _, own in self.groups])
 
 
@@ -162,7 +162,7 @@ class BlockSums(Sums):
         return height, gradient, missing, self.kinds.from_here(mass)
 
     def _scores(self, block: Counts, groups: list[Cells], at: At, dense: Floats) -> tuple[Floats, Floats]:
-        """By parameter, subject and point, the score if the ability were this; by the last two, what failed tries would add."""
+        """Return the score by parameter, subject and point; by the last two, the terms that failed tries would add."""
         n = self.kinds.n_items
         score = np.zeros((n + OTHERS, len(block.won), len(at.ability)))
         failing = np.zeros(score.shape[1:])
@@ -186,7 +186,7 @@ def _by_row(cells: Cells) -> Cells:
 
 
 def _weights(logs: Floats) -> tuple[Floats, Floats]:
-    """By subject and point, the posterior weight; per subject, the log likelihood."""
+    """Return the posterior weight by subject and point, and the log likelihood by subject."""
     most = logs.max(axis=1, keepdims=True)
     weight: Floats = np.exp(logs - most)
     total = weight.sum(axis=1, keepdims=True)

@@ -1,4 +1,4 @@
-"""Whether two shares of two samples differ, exactly, however small the samples."""
+"""An exact test of whether two shares of two samples differ, however small the samples."""
 
 from __future__ import annotations
 

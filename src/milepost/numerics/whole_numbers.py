@@ -67,7 +67,7 @@ def ordinals(values: Column, order: Ints | None = None) -> Ints:
 
 
 def among(column: Column, few: Iterable[int]) -> Bools:
-    """Which values are some of a few; a look for each of these takes less than one table of them."""
+    """Return a mask of the values that are among a few; comparing with each takes less than one table of them."""
     found = np.zeros(len(column), np.bool_)
     for wanted in few:
         found |= column == wanted

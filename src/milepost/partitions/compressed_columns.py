@@ -29,7 +29,7 @@ class Packed(Protocol):
     kind: Kind
 
     def ordered(self, order: Ints) -> Packed:
-        """The same with its rows in another order."""
+        """Return the column with its rows in another order."""
 
     def fill(self, room: Column, first: int) -> None:
         """Put as many rows as there is room for into it, from a row on, as they were."""
@@ -44,7 +44,7 @@ class Same:
     value: np.generic
 
     def ordered(self, _: Ints) -> Same:
-        """The same."""
+        """Return the column with its rows in another order."""
         return self
 
     def fill(self, room: Column, first: int) -> None:

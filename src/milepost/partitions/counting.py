@@ -17,7 +17,7 @@ _AT_ONCE: Final = 16  # parts whose counts wait to be put together
 
 @dataclass(frozen=True)
 class CountedPart:
-    """What was counted over a part.
+    """Counts over a part.
 
     Attributes:
         stops: what its names stand for.

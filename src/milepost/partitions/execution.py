@@ -1,4 +1,4 @@
-"""What is asked of whoever does the work, and whether a log is replayed as a whole or in parts."""
+"""Execution: the work to do, and whether a log is replayed as a whole or in parts."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ class WorkSettings(TypedDict, total=False):
 
 @dataclass(frozen=True)
 class Work:
-    """Who does the work, and with how much memory.
+    """The workers, and how much memory they may use.
 
     Attributes:
         jobs: threads of this process; None where nobody has said.
@@ -70,11 +70,11 @@ class Work:
 
     @property
     def _divided(self) -> bool:
-        """Whether it was said that several do the work."""
+        """Return whether it was said that several do the work."""
         return self.jobs is not None and self.jobs > 1
 
     def _way_of_size(self, size: int) -> Way:
-        """The same for logs of so many bytes of JSON Lines."""
+        """Return the plan for logs of so many bytes of JSON Lines."""
         most = self.most
         comfort = most if self.memory is not None else min(most, COMFORT)
         if not self._divided and memory_of_whole(size) <= comfort:
@@ -99,7 +99,7 @@ class Way(NamedTuple):
 
     @property
     def in_parts(self) -> bool:
-        """Whether it is replayed part by part."""
+        """Return whether it is replayed part by part."""
         return self.held or self.packed
 
 

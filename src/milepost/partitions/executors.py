@@ -1,4 +1,4 @@
-"""Where work over parts runs: in threads of this process, or on a cluster; any executor of futures will do."""
+"""Executors of work over parts: threads of this process, or a cluster; any executor of futures will do."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ class InProcess(Executor):
 
 
 class Workers:
-    """Those who do the work.
+    """The workers.
 
     Attributes:
         executor: what they are to the library: threads, a cluster, or this very thread.
@@ -61,7 +61,7 @@ class Workers:
         return [done[number] for number in range(len(inputs))]
 
     def each(self, work: Callable[..., R], inputs: list[tuple[object, ...]], progress: Progress) -> Iterator[R]:
-        """The same one by one, in the order of the inputs, so that none has to be kept."""
+        """Yield the results one by one, in the order of the inputs, so that none has to be kept."""
         waiting = deque[Future[R]]()
         try:
             for given in inputs:
@@ -83,7 +83,7 @@ def _done(future: Future[R], progress: Progress) -> R:
 
 @contextmanager
 def workers(jobs: int, cluster: str | None, progress: Progress = SILENT) -> Iterator[Workers]:
-    """Those that are asked for.
+    """Return the workers that are asked for.
 
     Args:
         jobs: threads of this process.

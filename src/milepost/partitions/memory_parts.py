@@ -54,7 +54,7 @@ class _Piece:
             room[:] = ABSENT
 
     def parted(self, block_of_session: Column, blocks: int) -> _Piece:
-        """The same with the records in the order of their blocks, those of a block as they were."""
+        """Return the log with the records in the order of their blocks, and within a block as they were."""
         own = block_of_session[self.sessions()]
         order = np.argsort(own, kind="stable")
         bounds = np.concatenate(([0], np.cumsum(np.bincount(own, minlength=blocks)))).tolist()
@@ -93,7 +93,7 @@ class HeldPart:
         return Log(**vars(self.bare), records=records_with({name: self._column(name, rows) for name in names}, rows))
 
     def by_itself(self, columns: tuple[str, ...] | None = None) -> Log:
-        """The same with their own sessions only.
+        """Return the part with its own sessions only.
 
         Raises:
             RecordsGoneError: they were let go.
@@ -170,7 +170,7 @@ def hold(asked: Asked, progress: Progress) -> tuple[list[HeldPart], Opened, Open
 
 
 def _packed_piece(builder: RecordBuilder, rows: int) -> _Piece:
-    """What a builder has read by now, which it forgets."""
+    """Return the records that a builder has read by now, which it forgets."""
     columns = builder.columns()
     builder.clear_rows()
     return _Piece({name: packed(columns.pop(name)) for name in list(columns)}, [0, rows])

@@ -130,7 +130,7 @@ class PartedLog:
     def _surveyed(
         self, wanted: Wanted, alone: bool, log: BareLog, workers: Workers, progress: Progress
     ) -> tuple[Survey, list[int] | None]:
-        """What has to be known of the whole, and the order of the levels where no course is given."""
+        """Return the survey of the whole log, and the order of the levels if no course is given."""
         progress.step("surveying parts", len(self.parts))
         survey: Survey = reduce(add, workers.map(survey_part, [(part, wanted, alone) for part in self.parts], progress))
         order = None
@@ -148,7 +148,7 @@ class PartedLog:
             part.let_go()
 
     def once_more(self, wanted: Wanted, exclusion: Exclusion, sessions: Bools) -> Wanted:
-        """What is wanted of some sessions of a play once more, with something left out, and nothing made of their records."""
+        """Replay some sessions of a play again with an exclusion, without summaries of their records."""
         kept = np.zeros(len(self.log.sessions.name), np.bool_)
         kept[self._numbers_of(wanted)[sessions]] = True
         return replace(wanted, kept=kept, exclusion=exclusion, summaries=())

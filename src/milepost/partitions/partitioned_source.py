@@ -63,11 +63,11 @@ class LoadedParts:
         return play
 
     def made(self, name: str, make: Callable[[Play], V]) -> V:
-        """What a function makes of the log replayed, of which nothing is held any longer."""
+        """Return a function's result on the replayed log, which is not held any longer."""
         return make(self.play(last=True))
 
     def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
-        """What a function makes of counts over the log, of which nothing is held any longer; a small one is replayed for it."""
+        """Return a function's result on counts over the log, which is not held any longer; a small log is replayed for it."""
         if self.parted.records <= SMALL:
             import milepost.audit.suspects  # noqa: F401 so that what these need is made of the records before they go
 
@@ -88,7 +88,7 @@ class LoadedParts:
         return before, after
 
     def _some(self, sessions: Bools, course: Course | None, exclusion: Exclusion | None) -> Wanted:
-        """What is wanted, of some of the sessions only."""
+        """Return the request for some of the sessions only."""
         kept = np.ones(len(self.parted.log.sessions.name), np.bool_) if self.wanted.kept is None else self.wanted.kept.copy()
         kept[kept] = sessions
         return replace(self.wanted, kept=kept, course=course, exclusion=exclusion, summaries=registered())
@@ -113,11 +113,11 @@ class LoadedParts:
         return self.wanted.of(self.parted.log)
 
     def without_idle(self, cap: float | None) -> LoadedParts:
-        """The same with a bound on how many seconds a stretch without a record counts."""
+        """Return the log with a bound on how many seconds a stretch without a record counts."""
         return replace(self, wanted=replace(self.wanted, idle_cap=cap))
 
     def without_names(self) -> LoadedParts:
-        """The same with pseudonyms for people."""
+        """Return the log with pseudonyms for people."""
         return replace(self, wanted=replace(self.wanted, anonymous=True))
 
 

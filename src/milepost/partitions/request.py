@@ -1,4 +1,4 @@
-"""What is to be replayed, and how: all that opening a log takes, whoever asks."""
+"""The request for a replay: all that opening a log takes."""
 
 from __future__ import annotations
 

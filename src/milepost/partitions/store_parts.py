@@ -46,7 +46,7 @@ class StoredPart:
         return Log(**vars(log), records=records_of(Path(self.store), manifest, self.numbers, limits, columns))
 
     def by_itself(self, columns: tuple[str, ...] | None = None) -> Log:
-        """The same with its own sessions only; of the others nothing is made.
+        """Return the part with its own sessions only; the others are not made.
 
         Raises:
             LogError: the store is damaged, or has become another in the meantime.
@@ -74,7 +74,7 @@ def opened(store: str, additions: int, stamp: str) -> tuple[Manifest, BareLog]:
 
 @lru_cache(maxsize=1)
 def _without_sessions(store: str, additions: int, stamp: str) -> tuple[Manifest, BareLog, SessionTable]:
-    """The same without sessions, which wait in few bytes.
+    """Return the store's log without sessions, which stay compressed.
 
     Raises:
         LogError: the store is damaged, or has become another in the meantime.

@@ -45,7 +45,7 @@ class Part(Protocol):
         """
 
     def by_itself(self, columns: tuple[str, ...] | None = None) -> Log:
-        """The same with its own sessions only, numbered among themselves."""
+        """Return the part with its own sessions only, numbered among themselves."""
 
     def let_go(self) -> None:
         """Nobody will ask it again: what of it is held in memory may go."""
@@ -53,7 +53,7 @@ class Part(Protocol):
 
 @dataclass(frozen=True)
 class Wanted:
-    """What is replayed, and how.
+    """The request for a part: what to replay, and how.
 
     Attributes:
         course: the course, if one is given.
@@ -76,7 +76,7 @@ class Wanted:
     summaries: tuple[type[Summary], ...] = field(default_factory=registered)
 
     def of(self, log: L) -> L:
-        """What is wanted of a log, or of a part of it; a part by itself gets the tags of the table of players, too."""
+        """Return the request for a log or a part of it; a part by itself gets the tags of the table of players, too."""
         if log.numbers is not None:
             log = with_players(log, self.players)
         if self.kept is not None:
@@ -87,7 +87,7 @@ class Wanted:
 
 @dataclass(frozen=True)
 class PlayedPart:
-    """What came of a part.
+    """The result of a part.
 
     Attributes:
         sessions: the numbers of its sessions; the columns by session are theirs.
@@ -119,7 +119,7 @@ def hits_of_part(part: Part, condition: Condition) -> Bools:
 
 
 def wanted_of(part: Part, wanted: Wanted, alone: bool, columns: tuple[str, ...] | None = None) -> Log:
-    """What is wanted of a part: by itself, or with the sessions of the whole."""
+    """Return the request for a part: by itself, or with the sessions of the whole."""
     return wanted.of(part.by_itself(columns) if alone else part.log(columns))
 
 
@@ -130,13 +130,13 @@ def survey_part(part: Part, wanted: Wanted, alone: bool) -> Survey:
 
 
 def levels_of_part(part: Part, wanted: Wanted, alone: bool, survey: Survey) -> Precedence:
-    """Who came to which level first, to infer the order of the levels from."""
+    """Return the players who came to each level first, to infer the order of the levels from."""
     log = wanted_of(part, wanted, alone)
     return levels_in_play(gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion), wanted.rules)
 
 
 def replayed_part(log: Log, wanted: Wanted, survey: Survey, order: list[int] | None) -> FullPlay:
-    """What is wanted of a part, replayed."""
+    """Replay a part as requested."""
     gated = gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
     return on_clock(replay_gated(gated, wanted.rules, order, SILENT), idle_cap=wanted.idle_cap)
 

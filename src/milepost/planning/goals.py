@@ -1,4 +1,4 @@
-"""Whether what was planned came true: met, missed or undecided, and how many players would tell."""
+"""Verdicts on a plan: met, missed or undecided, and how many players would decide it."""
 
 from __future__ import annotations
 
@@ -14,17 +14,17 @@ MOST_NEEDED: Final = 100_000  # players beyond which a number of them says no mo
 
 @dataclass(frozen=True)
 class Goal:
-    """What was planned: values from ``low`` to ``high`` fulfil it."""
+    """A target: values from ``low`` to ``high`` fulfil it."""
 
     low: float = -inf
     high: float = inf
 
     def holds(self, value: float) -> bool:
-        """Whether a value fulfils it."""
+        """Return whether a value fulfils it."""
         return self.low - 1e-9 <= value <= self.high + 1e-9
 
     def apart(self, low: float, high: float) -> bool:
-        """Whether no value of an interval fulfils it."""
+        """Return whether no value of an interval fulfils it."""
         return high < self.low - 1e-9 or low > self.high + 1e-9
 
     def distance(self, value: float) -> float:
@@ -34,7 +34,7 @@ class Goal:
 
 @dataclass(frozen=True)
 class Measured:
-    """What came of it.
+    """A measured value beside its target.
 
     Attributes:
         value: the figure; None where it is not known.

@@ -1,4 +1,4 @@
-"""What the records around attempts and sessions say, as columns, so that measures need no records."""
+"""Context of attempts: the records around attempts and sessions, as columns, so that measures need no records."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from milepost.vocabulary import BIT, RUN_END, SESSION_END, WHOLE
 
 @dataclass(frozen=True)
 class AroundAttempts:
-    """What opened and closed the attempts; all columns have a value an attempt.
+    """Openings and closings of the attempts; all columns have a value an attempt.
 
     ``begun_as`` and ``ended_as`` are the events of the opening and the closing record. ``cause``, ``rating``, ``x``, ``y``,
     ``collected`` and ``available`` are the closing record's; ``layout`` is the opening one's, or else the closing one's.

@@ -46,11 +46,11 @@ class AttemptTable:
 
     @property
     def taken(self) -> Bools:
-        """Which attempts say something of trying."""
+        """Return a mask of the attempts that are evidence on tries."""
         return ~(self.void | self.aside)
 
     def ended(self, *outcomes: Outcome) -> Bools:
-        """Which attempts ended in one of some outcomes."""
+        """Return a mask of the attempts that ended in one of some outcomes."""
         return among(self.outcome, outcomes)
 
 
@@ -61,11 +61,11 @@ class Ends:
     codes: Ints
 
     def by(self, *causes: EndCause) -> Bools:
-        """Which of them ended by one of some causes."""
+        """Return a mask of the attempts that ended by one of some causes."""
         return among(self.codes, causes)
 
     def of(self, rows: Ints) -> Ends:
-        """Those of some rows."""
+        """Return the ends of some rows."""
         return Ends(self.codes[rows])
 
     def name(self, row: int) -> str:

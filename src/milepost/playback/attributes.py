@@ -30,7 +30,7 @@ class Attributes:
 
 
 def is_attribute(key: str) -> bool:
-    """Whether a key is that of an attribute of attempts."""
+    """Return whether a key is that of an attribute of attempts."""
     return _ATTRIBUTE.fullmatch(key) is not None
 
 
@@ -68,7 +68,7 @@ def attribute(play: Play, key: str) -> Values:
 
 
 def _of_run(play: Play, key: str) -> Values:
-    """What the beginning of an attempt's run says."""
+    """Return the fields at the beginning of each attempt's run."""
     runs, tags, name = runs_of(play), play.summary(RunMarks).tags, key.removeprefix("run.")
     if name not in tags:
         has = f" They say: {', '.join(f'run.{tag}' for tag in tags)}." if tags else ""
@@ -107,7 +107,7 @@ def _column(play: FullPlay, key: str) -> Column:
 
 
 def opened_itself(play: FullPlay) -> Bools:
-    """Which attempts were opened by a start or retry of their own."""
+    """Return a mask of the attempts that a start or retry of their own opened."""
     return play.once(_opened_itself)
 
 
@@ -119,7 +119,7 @@ def _opened_itself(play: FullPlay) -> Bools:
 
 
 def closed_itself(play: FullPlay) -> Bools:
-    """Which attempts were closed by an outcome, a move from the level, or the session's end."""
+    """Return a mask of the attempts that an outcome, a move from the level or the session's end closed."""
     return play.once(_closed_itself)
 
 

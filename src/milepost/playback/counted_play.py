@@ -1,4 +1,4 @@
-"""What is left of a replayed log of which only counts were put together, however many attempts it has."""
+"""A replayed log with counts only, however many attempts it has."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ class CountedPlay(Lasting):
     per_run: bool = False
 
     def sums(self, kind: type[S]) -> S:
-        """What was counted over the attempts.
+        """Return the counts over the attempts.
 
         Raises:
             AttemptsGoneError: nothing of the kind was.
@@ -36,7 +36,7 @@ class CountedPlay(Lasting):
         return cast(S, self._counted(kind))
 
     def summary(self, kind: type[T]) -> T:
-        """What was counted over the records.
+        """Return the counts over the records.
 
         Raises:
             AttemptsGoneError: nothing of the kind was.

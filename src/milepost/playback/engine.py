@@ -26,7 +26,7 @@ _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progr
 
 @dataclass(frozen=True)
 class Written:
-    """What the machine wrote: columns of attempts and of moves, how each session ended, and the records' marks in their order."""
+    """The machine's output: columns of attempts and moves, the end of each session, and the records' marks in their order."""
 
     attempts: dict[str, Column]
     moves: dict[str, Ints]
@@ -41,7 +41,7 @@ def run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) ->
 
 
 def _pays(records: int) -> bool:
-    """Whether so many records are worth compiled code. Both ways give the same, to the last bit."""
+    """Return whether so many records are worth compiled code. Both ways give the same, to the last bit."""
     if records < WORTHWHILE or not available():
         return False
     return records >= WORTH_COMPILING or not compiled.run_sessions.waits()
@@ -54,7 +54,7 @@ class _Plain:
     step = 64  # sessions between two words of progress
 
     def waits(self) -> bool:
-        """Whether something takes a while before it begins: nothing does."""
+        """Return whether something takes a while before it begins: nothing does."""
         return False
 
     def column(self, values: Any) -> Any:
@@ -75,7 +75,7 @@ class _Compiled:
         self.runner = compiled.run_sessions
 
     def waits(self) -> bool:
-        """Whether something takes a while before it begins."""
+        """Return whether something takes a while before it begins."""
         return compiled.run_sessions.waits()
 
     def column(self, values: object) -> Any:
@@ -128,7 +128,7 @@ def _kind(name: str) -> type:
 
 
 def _taken(room: NamedTuple, count: int) -> dict[str, Column]:
-    """What was written, without the room that was left."""
+    """Return the output, without the unused room."""
     return {name: np.asarray(getattr(room, name)[:count], _kind(name)) for name in room._fields}
 
 

@@ -26,7 +26,7 @@ class Precedence:
     before: Ints
 
     def __add__(self, other: Precedence) -> Precedence:
-        """The same over the players of both."""
+        """Add up the counts over the players of both."""
         levels = np.union1d(self.levels, other.levels)
         before = np.zeros((len(levels), len(levels)), np.int64)
         for part in (self, other):
@@ -60,7 +60,7 @@ def infer_order(seen: Precedence, names: list[str]) -> list[int]:
 
 
 def precedence(player: Ints, level: Ints) -> Precedence:
-    """Who attempted what first.
+    """Return, for pairs of levels, how many players attempted one before the other.
 
     Args:
         player: per attempt, in order of play, its player.

@@ -74,7 +74,7 @@ def _typed(text: str) -> object:
 
 
 def said_alike(play: Play, name: str, level: int) -> object | None:
-    """What all starts of a level say of a field; None where they differ, or fewer than two say it."""
+    """Return the value of a field in all starts of a level; None if they differ, or fewer than two have it."""
     try:
         values = attribute(play, f"start.{name}")
     except UsageError:

@@ -22,7 +22,7 @@ _FLASH_VISIT: Final = BIT["flash_visit"]
 
 
 def within(tape: Tape, state: State, since: int, i: int) -> bool:
-    """Whether record ``i`` comes within the repeat window of record ``since``."""
+    """Return whether record ``i`` comes within the repeat window of record ``since``."""
     if tape.marks[i] & EXACT:
         return False
     if state.coarse:

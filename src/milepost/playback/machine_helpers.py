@@ -13,7 +13,7 @@ _IMPLIED_COMPLETE: Final = BIT["implied_complete"]
 
 
 def pending(state: State, level: int) -> bool:
-    """Whether a transition to the level waits for its start."""
+    """Return whether a transition to the level waits for its start."""
     return state.phase == OUT and state.hop_at != NOWHERE and state.hop_to == level
 
 
@@ -31,7 +31,7 @@ def note_fault(tape: Tape, i: int) -> None:
 
 
 def moves_on(tape: Tape, state: State, target: int, i: int) -> bool:
-    """Whether going to ``target`` implies, in a log without completions, that the level played was cleared."""
+    """Return whether going to ``target`` implies, in a log without completions, that the level played was cleared."""
     if not tape.implied or state.phase != PLAYING:
         return False
     here = place(tape, state, state.level)

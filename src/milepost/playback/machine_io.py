@@ -1,4 +1,4 @@
-"""What the state machine reads and writes: columns going in, columns coming out, and one session's state.
+"""Input and output of the state machine: columns going in, columns coming out, and one session's state.
 
 In the plain interpreter the columns are lists, which it indexes fastest; nothing here or in ``machine`` uses more
 of Python than indexing, attributes and calls, so that the same functions also compile over arrays.
@@ -91,7 +91,7 @@ class Moves(NamedTuple):
 
 
 class Out(NamedTuple):
-    """What the machine writes."""
+    """The machine's output columns."""
 
     tally: Tally
     attempts: Attempts

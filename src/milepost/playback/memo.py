@@ -1,4 +1,4 @@
-"""What is made of something once, and may last longer than the process."""
+"""Values computed once from something, which may be kept longer than the process."""
 
 from __future__ import annotations
 
@@ -10,10 +10,10 @@ V = TypeVar("V")
 
 
 class Keeper(Protocol):
-    """Where what is made of a play lasts longer than the process."""
+    """A place that keeps values computed from a play longer than the process."""
 
     def kept(self, name: str, *kinds: type) -> object:
-        """What was kept under a name, made of some kinds of objects; None where nothing was."""
+        """Return the value kept under a name, if it is made of some kinds of objects; None if there is none."""
 
     def keep(self, name: str, value: object) -> None:
         """Keep something, if that can be."""
@@ -27,18 +27,18 @@ class Lasting:
     _keeper: Keeper | None = field(default=None, init=False, repr=False, compare=False)
 
     def once(self, make: Callable[[Self], V]) -> V:
-        """What a function makes of it; made once, so nobody may change it."""
+        """Return a function's result, computed once; nobody may change it."""
         if make not in self._made:
             self._made[make] = make(self)
         return cast(V, self._made[make])
 
     def kept_by(self, keeper: Keeper) -> Self:
-        """The same, of which somebody keeps what takes long to make and is small."""
+        """Return the memo with a keeper of values that take long to make and are small."""
         self._keeper = keeper
         return self
 
     def lasting(self, name: str, make: Callable[[Self], V], *kinds: type) -> V:
-        """The same as `once` for what takes long and is small: where it is kept, this is, too.
+        """Return a function's result, computed once, and kept by the keeper; for what takes long and is small.
 
         Args:
             name: under which it is kept.

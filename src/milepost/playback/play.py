@@ -1,4 +1,4 @@
-"""What came of a replay: attempts, moves, players and sessions as columns; every measure starts here."""
+"""The result of a replay: attempts, moves, players and sessions as columns; every measure starts here."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from milepost.rules import ReplayRules
 
 
 class Summary(Protocol):
-    """What is made of the records of a play; summaries of parts of a log that share no session merge."""
+    """A summary of the records of a play; summaries of parts of a log that share no session merge."""
 
     @classmethod
     def of(cls, play: FullPlay, /) -> Self:
@@ -34,7 +34,7 @@ class Summary(Protocol):
 
 
 class Sums(Protocol):
-    """What is counted over the attempts of a play; counts of parts of a log that share no player merge."""
+    """Counts over the attempts of a play; counts of parts of a log that share no player merge."""
 
     @classmethod
     def of(cls, play: Play, /) -> Self:
@@ -67,7 +67,7 @@ def registered() -> tuple[type[Summary], ...]:
 
 @dataclass(frozen=True)
 class About:
-    """What holds for a whole log that was replayed.
+    """Facts on a whole log that was replayed.
 
     Attributes:
         inferred: whether the course's order was inferred.
@@ -114,7 +114,7 @@ class Summed(Protocol):
 
     @property
     def about(self) -> About:
-        """What holds for the whole log."""
+        """Return the facts on the whole log."""
 
     @property
     def asked(self) -> tuple[str, ...]:
@@ -122,19 +122,19 @@ class Summed(Protocol):
 
     @property
     def per_run(self) -> bool:
-        """Whether numbers and first clears begin anew in each run."""
+        """Return whether numbers and first clears begin anew in each run."""
 
     def once(self, make: Callable[[Self], V]) -> V:
-        """What a function makes of it; made once, so nobody may change it."""
+        """Return a function's result, computed once; nobody may change it."""
 
     def lasting(self, name: str, make: Callable[[Self], V], *kinds: type) -> V:
-        """The same for what takes long and is small, kept where the play is kept."""
+        """Return a function's result, computed once, and kept if the play is kept; for what takes long and is small."""
 
     def sums(self, kind: type[S]) -> S:
-        """What is counted over the attempts, each once."""
+        """Return a kind of counts over the attempts, computed once."""
 
     def summary(self, kind: type[T]) -> T:
-        """What a kind of summary says of the records, each made once."""
+        """Return a kind of summary of the records, computed once."""
 
 
 @dataclass
@@ -189,7 +189,7 @@ class Play(Lasting):
 
     @cached_property
     def about(self) -> About:
-        """What holds for the whole log."""
+        """Return the facts on the whole log."""
         log = self.gated.log
         return About(
             self.inferred,
@@ -207,7 +207,7 @@ class Play(Lasting):
 
     @property
     def per_run(self) -> bool:
-        """Whether numbers and first clears begin anew in each run."""
+        """Return whether numbers and first clears begin anew in each run."""
         return self.units is not None
 
     @cached_property
@@ -218,7 +218,7 @@ class Play(Lasting):
         return tried
 
     def sums(self, kind: type[S]) -> S:
-        """What is counted over the attempts, each once.
+        """Return a kind of counts over the attempts, computed once.
 
         Args:
             kind: a class with ``of``, which counts over a play, and ``merged``, which puts the counts of several together.
@@ -226,7 +226,7 @@ class Play(Lasting):
         return self.once(kind.of)
 
     def summary(self, kind: type[T]) -> T:
-        """What a kind of summary says of the records, each made once.
+        """Return a kind of summary of the records, computed once.
 
         Args:
             kind: a class with ``of``, which makes the summary of a play, and ``merged``, which puts several together.
@@ -238,7 +238,7 @@ class Play(Lasting):
 
     @property
     def around(self) -> AroundAttempts:
-        """What opened and closed the attempts."""
+        """Return the openings and closings of the attempts."""
         return self._known(AroundAttempts, lambda full: around_attempts(full.gated, full.attempts))
 
     @property
@@ -247,7 +247,7 @@ class Play(Lasting):
         return self._known(SessionTimes, lambda full: session_times(full.gated))
 
     def made(self, kind: type[V]) -> V | None:
-        """What was made of the records already; None where nothing of the kind was."""
+        """Return a summary that was computed already; None if there is none of the kind."""
         if kind not in self.known and self.recall is not None:
             self.known[kind] = self.recall(kind)
         return cast(V | None, self.known.get(kind))

@@ -46,7 +46,7 @@ def replay_log(
 
 
 def levels_in_play(gated: Gated, rules: ReplayRules, progress: Progress = SILENT) -> Precedence:
-    """Which levels were attempted, and who came to which first, as long as no order is known.
+    """Return the levels that were attempted, and their order of first attempts, as long as no order is known.
 
     Raises:
         LogError: there are more levels than an order can be inferred for.
@@ -93,7 +93,7 @@ def _replay(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress
 
 
 def _marked(gated: Gated, in_order: Ints) -> Gated:
-    """The same with what the replay found on the records."""
+    """Return the log with the replay's findings on the records."""
     marks = gated.log.records.marks.copy()
     marks[gated.order] = in_order
     return replace(gated, log=replace(gated.log, records=replace(gated.log.records, marks=marks)))

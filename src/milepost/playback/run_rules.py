@@ -28,7 +28,7 @@ _AFTER_END: Final = BIT["after_end"]
 
 
 def of_runs(tape: Tape, out: Out, state: State, event: int, i: int) -> bool:
-    """Whether a record is about runs alone: it begins or ends one, or comes between two of them."""
+    """Return whether a record is about runs alone: it begins or ends one, or comes between two of them."""
     if event == RUN_START:
         state.over = NOWHERE
         return True
@@ -53,7 +53,7 @@ def end_run(tape: Tape, out: Out, state: State, i: int) -> None:
 
 
 def after_run(tape: Tape, out: Out, state: State, event: int, i: int) -> bool:
-    """Whether a record of a level comes after its run has ended and before the next one begins, so that it is no play."""
+    """Return whether a record of a level comes after its run has ended and before the next one begins, so that it is no play."""
     level = tape.level[i]
     outcome = event == COMPLETE or event == DEATH or event == RESET
     if outcome and state.over_row != NOWHERE and level == state.level and within(tape, state, state.over, i):

@@ -50,7 +50,7 @@ class RunMarks:
 
     @classmethod
     def merged(cls, parts: list[RunMarks]) -> RunMarks:
-        """Those of a log from those of its parts."""
+        """Return the run marks of a log, added up from its parts."""
         names = dict.fromkeys(name for part in parts for name in part.tags)
         columns = {one.name: np.concatenate([getattr(part, one.name) for part in parts]) for one in fields(cls)[:4]}
         tags = {
@@ -130,7 +130,7 @@ def _happenings(play: Play) -> _Happenings:
 
 
 def _beginnings(play: Play, seen: _Happenings) -> Bools:
-    """Which happenings begin a run."""
+    """Return a mask of the records that begin a run."""
     new_player = np.diff(seen.player, prepend=-1) != 0
     begins = (seen.kind == _BEGINS) | new_player
     tries = np.flatnonzero(seen.kind == _ATTEMPT)

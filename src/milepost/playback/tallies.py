@@ -30,7 +30,7 @@ class Found:
     levels: frozenset[int] = frozenset()
 
     def __add__(self, other: Found) -> Found:
-        """The same over two parts that share no session."""
+        """Add up the tallies of two parts that share no session."""
         places = tuple(sorted((*self.places, *other.places))[:PLACES])
         return Found(self.records + other.records, self.sessions + other.sessions, places, self.levels | other.levels)
 
@@ -92,7 +92,7 @@ class Tallies:
 
     @classmethod
     def merged(cls, parts: list[Tallies]) -> Tallies:
-        """Those of a log from those of its parts."""
+        """Return the tallies of a log, added up from its parts."""
         findings: dict[int, Found] = {}
         for part in parts:
             for number, found in part.findings.items():
@@ -126,13 +126,13 @@ class SessionMarks:
 
     @classmethod
     def of(cls, play: Play) -> SessionMarks:
-        """Those of a play, or of the sessions of a part."""
+        """Return the session marks of a play, or of the sessions of a part."""
         own = play.gated.sequence[~copied(play.gated.log.sessions)[play.gated.sequence]]
         return cls(len(own), *(int(np.count_nonzero(marks[own])) for marks in (play.endless, differing(play), play.gated.coarse)))
 
     @classmethod
     def merged(cls, parts: list[SessionMarks]) -> SessionMarks:
-        """Those of a log from those of its parts."""
+        """Return the session marks of a log, added up from its parts."""
         return cls(*np.sum([tuple(vars(part).values()) for part in parts], axis=0).tolist())
 
 

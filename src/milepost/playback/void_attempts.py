@@ -35,14 +35,14 @@ def looking_at(play: P, fits: Bools, asked: str) -> P:
 
 
 def spans(play: Play, rows: Ints) -> list[Span]:
-    """Where attempts are opened and closed, as places in their sessions' order of replay."""
+    """Return the places where attempts open and close in their sessions' order of replay."""
     table, begins = play.attempts, play.gated.bounds
     begun = begins[table.session[rows]]
     return list(zip((table.opened_at[rows] - begun).tolist(), (table.closed_at[rows] - begun).tolist(), strict=True))
 
 
 def _standing_at(play: Play, places: Places) -> Bools:
-    """Which attempts stand at some places of their sessions."""
+    """Return the attempts at some places of their sessions."""
     found = np.zeros(len(play.attempts), np.bool_)
     numbers = {name: session for session, name in enumerate(play.gated.log.sessions.name) if name in places}
     if not numbers:

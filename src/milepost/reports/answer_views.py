@@ -1,4 +1,4 @@
-"""What people see of answers: a table a question, how they go with play, and the levels that part."""
+"""Views of answers: a table a question, how they go with play, and the levels that differ."""
 
 from __future__ import annotations
 

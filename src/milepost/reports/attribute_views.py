@@ -1,4 +1,4 @@
-"""What people see of the attributes of tries: what differed when a level was tried, and how that goes with clearing it."""
+"""Views of the attributes of tries: how tries of a level differed, and how that goes with clearing it."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ class _Line(TypedDict):
 
 
 def attributes_view(rows: list[AttributeRow]) -> View[_Line]:
-    """What differed from try to try."""
+    """Return the view of how tries differed."""
     lines = [_line(row, place, tries) for row in rows for place, tries in enumerate(row["values"])]
     columns: tuple[Column[_Line], ...] = (
         Column("what a try began with", lambda line: safe(line["attribute"]), left=True),

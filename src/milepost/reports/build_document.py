@@ -24,7 +24,7 @@ D = TypeVar("D", bound=Head)
 
 
 def head(command: str, play: Summed) -> Head:
-    """What every document begins with."""
+    """Return the head of every document."""
     who = play.sums(Attendance)
     begin = Head(
         format=FORMAT,
@@ -53,13 +53,13 @@ def document(command: str, play: Summed, table: Table[Mapping[str, object], Mapp
 
 
 def needs_of(measures: Iterable[CountingMeasure]) -> Kinds:
-    """What has to be counted for the documents of some measures."""
+    """Return the counts that the documents of some measures need."""
     kinds: list[type[Summary]] = [*NEEDED, *(kind for measure in measures for kind in measure.SUMS)]
     return tuple(dict.fromkeys(kinds))
 
 
 def name_of_document(command: str, measure: object, per: str = "player") -> str | None:
-    """What tells a command's document from any other of the same play; None where nothing does."""
+    """Return a key of a command's document among those of a play; None if it has none."""
     name = name_of(measure)
     return None if name is None else f"document-{command}-{per}-{name}"
 
@@ -92,7 +92,7 @@ def source_notes(report: Head) -> list[str]:
 
 
 def who_counts(report: Head) -> str:
-    """Who counts, and who was left out."""
+    """Return the sentences on counted players, and on those left out."""
     left_out = report["left_out"]
     who = f"{plural(report['players'], 'player')} in {plural(report['sessions'], 'session')}."
     who = who if report["players"] else "No player has an attempt in a level of the course."

@@ -1,4 +1,4 @@
-"""What people see of an audit: what is in the log, what was found, what looks odd, and what either changes."""
+"""Views of an audit: contents of the log, findings, what looks odd, and the effects of either."""
 
 from __future__ import annotations
 
@@ -57,13 +57,13 @@ def _contents(report: CheckDocument) -> AnyView:
 
 
 def _heavy(report: CheckDocument) -> list[str]:
-    """What weighs heavily of what was found, but for what other lines say."""
+    """Return the heavy findings that no other line names."""
     elsewhere = {"unknown_event", *(row["code"] for row in report["suspects"])}
     return [one["sentence"] for one in report["cautions"] if not one["first"] and one["code"] not in elsewhere]
 
 
 def _players_table(table: PlayersTable) -> str:
-    """Who is only in the table of players, or only in the log."""
+    """Return the players who are only in the table, or only in the log."""
     there, here = "in the table and not in the log", "in the log and not in the table"
     sides = ((table["only_in_table"], there), (table["only_in_log"], here))
     said = [f"{plural(len(names), 'player')} {where} ({_some(names)})" for names, where in sides if names]
@@ -99,7 +99,7 @@ def _suspects(report: CheckDocument) -> AnyView:
 
 
 def _excluding(report: CheckDocument) -> list[AnyView]:
-    """What leaving out each kind of suspect, and of finding that can be, would change."""
+    """Return the effects of leaving out each kind of suspect, and of each finding that can be left out."""
     said = []
     moves = {row["code"]: row["excluding"] for row in report["details"] if "excluding" in row}
     moves |= {row["code"]: row["excluding"] for row in report["suspects"] if row["code"] in ACTS}
@@ -113,7 +113,7 @@ def _excluding(report: CheckDocument) -> list[AnyView]:
 
 
 def _promises(report: CheckDocument) -> View[PromiseRow]:
-    """What the makers say holds, and whether it does."""
+    """Return the makers' promises, and whether the log keeps them."""
     columns: tuple[Column[PromiseRow], ...] = (
         Column("promise", lambda row: safe(row["why"] or ", ".join(row["that"])), left=True),
         Column("on", lambda row: ", ".join(row["on"]), left=True, rank=3),

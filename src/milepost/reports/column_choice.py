@@ -1,4 +1,4 @@
-"""Which columns of its tables a reader wants."""
+"""The choice of a table's columns."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def _some(view: AnyView, names: set[str]) -> AnyView:
 
 
 def _names(column: AnyColumn) -> set[str]:
-    """By what a column can be called: its heading, and how a sentence names it."""
+    """Return the names of a column: its heading, and its name in a sentence."""
     return {_plain(name) for name in (column.title, column.said) if name}
 
 

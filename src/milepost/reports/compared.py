@@ -58,7 +58,7 @@ def compare_document(
 
 
 def _cautions(*sides: tuple[str, Head]) -> list[Caution]:
-    """What to know of both sides before any figure, and of either, which is named then."""
+    """Return the cautions on both sides, and on either, which is named then."""
     texts = [{one["sentence"] for one in head["cautions"]} for _, head in sides]
     both = [one for one in sides[0][1]["cautions"] if one["sentence"] in texts[1]]
     own = [(name, one) for name, head in sides for one in head["cautions"] if not all(one["sentence"] in said for said in texts)]
@@ -89,7 +89,7 @@ def flat_rows(report: CompareDocument) -> Sequence[Mapping[str, object]]:
 
 
 def compare_views(report: CompareDocument) -> list[AnyView]:
-    """What got easier or harder in sentences, then level by level."""
+    """Return the sentences on what got easier or harder, then the table of levels."""
     compared = report["compared"]
     before, after = safe(compared["before"]), safe(compared["after"])
     words = Phrases(compared["key"], before, after, causal=False)
@@ -158,7 +158,7 @@ def _would_tell(row: CompareRow) -> str:
 
 
 def _interval(row: CompareRow) -> str:
-    """What a level did lies in here; open where nobody cleared it in one build."""
+    """Return the interval of a level's change; open if nobody cleared it in one build."""
     if row["delta"] is None:
         return NOTHING
     ends = ["open" if end is None else f"{end:+.1f}".replace("-", "−") for end in (row["delta_low"], row["delta_high"])]

@@ -36,7 +36,7 @@ def course_strip(report: ReportDocument) -> list[AnyView]:
 
 
 def strip_of_verdicts(rows: list[SpikesRow]) -> str:
-    """What stands out, at its place."""
+    """Return a strip with a mark at each level that stands out."""
     marks = "".join(_MARKS[row["kind"]] for row in rows)
     key = "  ".join(f"{_MARKS[kind]} {kind}" for kind in _MARKS if kind != "none" and _MARKS[kind] in marks)
     return _line("stands out", marks, key or "nothing")

@@ -1,4 +1,4 @@
-"""What people see of difficulty: which levels stand out, and what a change is projected to do."""
+"""Views of difficulty: levels that stand out, and the projected effect of a change."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ _DIFFICULTY: Final = {
 
 
 def spikes_view(report: SpikesDocument) -> list[AnyView]:
-    """Which levels stand out, how sure that is, and what it costs."""
+    """Return the view of levels that stand out, with the evidence and the cost."""
     columns: tuple[Column[SpikesRow], ...] = (
         level_column(report, "players"),
         count_column("players", "players", 5),
@@ -63,7 +63,7 @@ def spikes_view(report: SpikesDocument) -> list[AnyView]:
 
 
 def claimed(row: SpikesRow) -> str:
-    """What is claimed of a level; a hint where the evidence is weak, nothing where it does not stand out."""
+    """Return the claim on a level; a hint if the evidence is weak, empty if it does not stand out."""
     if row["kind"] == "none":
         return ""
     return f"may be a {row['kind']}" if row["evidence"] == "weak" else row["kind"]

@@ -65,73 +65,73 @@ class FunnelOrRawRow(Reach):
 
 
 class CheckDocument(Head, AuditTotals):
-    """Of `check`."""
+    """The document of `check`."""
 
     levels: list[RawBesideClean]
 
 
 class FunnelDocument(Head):
-    """Of `funnel`."""
+    """The document of `funnel`."""
 
     levels: list[FunnelOrRawRow]
 
 
 class AttemptsDocument(Head, AttemptsTotals):
-    """Of `attempts`."""
+    """The document of `attempts`."""
 
     levels: list[AttemptsRow]
 
 
 class TimesDocument(Head, TimesTotals):
-    """Of `times`."""
+    """The document of `times`."""
 
     levels: list[TimesRow]
 
 
 class DeathsDocument(Head):
-    """Of `deaths`."""
+    """The document of `deaths`."""
 
     levels: list[DeathsRow]
 
 
 class MovesDocument(Head, MovesTotals):
-    """Of `moves`."""
+    """The document of `moves`."""
 
     levels: list[MovesRow]
 
 
 class SpikesDocument(Head, SpikesTotals):
-    """Of `spikes`."""
+    """The document of `spikes`."""
 
     levels: list[SpikesRow]
 
 
 class CoverageDocument(Head, CoverageTotals):
-    """Of `coverage`."""
+    """The document of `coverage`."""
 
     levels: list[CoverageRow]
 
 
 class LayoutsDocument(Head, LayoutsTotals):
-    """Of `layouts`."""
+    """The document of `layouts`."""
 
     levels: list[LayoutRow]
 
 
 class RatingsDocument(Head, RatingsTotals):
-    """Of `ratings`."""
+    """The document of `ratings`."""
 
     levels: list[RatingsRow]
 
 
 class LevelDocument(Head, LevelTotals):
-    """Of `level`."""
+    """The document of `level`."""
 
     levels: list[AttemptsRow]
 
 
 class LevelPageFigures(LevelFigures):
-    """What a page on a level is made from."""
+    """The figures of a page on a level."""
 
     course: CourseHead
     players: int
@@ -140,43 +140,43 @@ class LevelPageFigures(LevelFigures):
 
 
 class TraceDocument(Head, TraceTotals):
-    """Of `trace`."""
+    """The document of `trace`."""
 
     levels: list[TraceRow]
 
 
 class RunsDocument(Head, RunsTotals):
-    """Of `runs`."""
+    """The document of `runs`."""
 
     levels: list[RunsRow]
 
 
 class FunnelPerRunDocument(Head, RunsCounted):
-    """Of `funnel` with runs in the place of players."""
+    """The document of `funnel` with runs in the place of players."""
 
     levels: list[PerRunRow]
 
 
 class WhatIfDocument(Head, WhatIfTotals):
-    """Of `whatif`."""
+    """The document of `whatif`."""
 
     levels: list[WhatIfRow]
 
 
 class CompareDocument(Head, CompareTotals):
-    """Of `compare`."""
+    """The document of `compare`."""
 
     levels: list[CompareRow]
 
 
 class AnswersDocument(Head, AnswersTotals):
-    """Of `answers`."""
+    """The document of `answers`."""
 
     levels: list[AnswersRow]
 
 
 class TargetsDocument(Head, TargetsTotals):
-    """Of `targets`."""
+    """The document of `targets`."""
 
     levels: list[TargetsRow]
 
@@ -216,7 +216,7 @@ class Made(TypedDict):
 
 
 class ReportDocument(Head):
-    """Of `report`: every measure's own document under its name."""
+    """The document of `report`: every measure's own document under its name."""
 
     check: CheckDocument
     funnel: FunnelDocument
@@ -243,7 +243,7 @@ class ReportDocument(Head):
 
 
 class SelectedDocument(Head):
-    """Of `report` with ``--only``: the documents of the measures that are named, in the order in which they are told."""
+    """The document of `report` with ``--only``: the documents of the measures named, in the order of the report."""
 
     only: list[str]
     check: NotRequired[CheckDocument]
@@ -261,14 +261,14 @@ class SelectedDocument(Head):
 
 
 class WatchDocument(FunnelDocument):
-    """Of `watch`: the funnel, and what is new since the last one."""
+    """The document of `watch`: the funnel, and what is new since the last one."""
 
     new_lines: int
     new_findings: dict[str, int]
 
 
 class GroupedDocument(TypedDict):
-    """Of a command with groups: its document for each value of the key, under ``value``."""
+    """The document of a command with groups: its document for each value of the key, under ``value``."""
 
     format: int
     command: str

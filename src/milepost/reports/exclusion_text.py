@@ -1,4 +1,4 @@
-"""What a document says of what was left out as suspect, and of tries that were not asked for."""
+"""Sentences on what was left out as suspect, and on tries outside the conditions."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ _NAMES: Final = {
 
 
 def suspected(play: Play, exclusion: Exclusion) -> Suspected:
-    """What was left out."""
+    """Return the suspects left out."""
     from milepost.audit.exclusion_effects import figures_of, parting
 
     names = set(play.gated.log.sessions.name)
@@ -61,7 +61,7 @@ def _largest(moved: list[Excluding]) -> str:
 
 
 def what_is_void(report: Head) -> list[str]:
-    """What was left out, and which tries are looked at, as sentences."""
+    """Return the sentences on what was left out, and on the tries that are counted."""
     said = []
     if "excluded" in report:
         own = report["excluded"]

@@ -41,7 +41,7 @@ def story(report: ReportDocument) -> list[Chapter]:
 
 
 def cautions_of_report(report: ReportDocument) -> list[str]:
-    """What has to be known before any figure, what stands before all else first."""
+    """Return the cautions to read before any figure, those that stand before all else first."""
     return [one["sentence"] for one in sorted(report["cautions"], key=lambda one: not one["first"])]
 
 
@@ -65,7 +65,7 @@ def chapters(report: ReportDocument) -> list[Chapter]:
 
 
 def _between_builds(report: ReportDocument) -> tuple[str, list[str]]:
-    """What changed from one build to the next, where there are two."""
+    """Return the changes from one build to the next, if there are two."""
     compare = report["compare"]
     if compare is None:
         return "", []
@@ -79,7 +79,7 @@ def flagged(report: ReportDocument, kinds: tuple[Kind, ...] = ("spike", "step", 
 
 
 def _sentences(report: ReportDocument, kinds: tuple[Kind, ...], weak: bool = False) -> list[str]:
-    """What `spikes` says of the levels of some kinds, in its order: those on weak evidence, or all others."""
+    """Return the sentences of `spikes` on some kinds of levels, in its order: those on weak evidence, or all others."""
     rows = [row for row in flagged(report, kinds) if (row["evidence"] == "weak") == weak]
     return [safe(said) for row in rows if (said := row["sentence"])]
 
@@ -145,7 +145,7 @@ def moment(one: Watched) -> str:
 
 
 def _look_for(report: ReportDocument, level: str) -> str:
-    """What kills most there, and where, so that one knows what to look for."""
+    """Return the main cause and place of death there, so that one knows what to look for."""
     deaths = next((row for row in report["deaths"]["levels"] if row["level"] == level), None)
     if deaths is None or not deaths["deaths"]:
         return ""

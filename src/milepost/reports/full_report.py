@@ -37,7 +37,7 @@ _MOST_MARKS: Final = 100_000
 
 @dataclass(frozen=True)
 class Beside:
-    """What the report has beside the measures of one replay; each only where there is something.
+    """The report's parts beside the measures of one replay, each only if there is something.
 
     Attributes:
         compare: the comparison of the two newest builds.
@@ -132,7 +132,7 @@ def _plan(level: Level) -> PlanRow:
 
 
 def _planned_retention(course: Course | None, spikes: SpikesDocument) -> list[float]:
-    """Who would still be there, were each level that has a target as hard as planned; empty without a target or a model."""
+    """Return the players still playing, were each level with a target as hard as planned; empty without a target or a model."""
     model, rows = spikes["model"], spikes["levels"]
     if course is None or model is None or spikes["basis"] != "tries":
         return []

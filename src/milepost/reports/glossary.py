@@ -1,4 +1,4 @@
-"""What the figures of the report mean, each with the rule behind it; docs/definitions.md has them exactly."""
+"""The glossary of the report's figures, each with its rule; docs/definitions.md has them exactly."""
 
 from __future__ import annotations
 

@@ -79,7 +79,7 @@ def grouped_view(report: GroupedDocument) -> View[_Side]:
 
 
 def _cautions(report: GroupedDocument) -> list[str]:
-    """What has to be known of the groups before their figures; once, where it is the same of all."""
+    """Return the cautions on the groups; once, if they are the same for all."""
     said = {sentence: None for group in report["groups"] for sentence in (one["sentence"] for one in group["cautions"])}
     everywhere = [said for said in said if all(said in _sentences(group) for group in report["groups"])]
     own = [f"{_title(group)}: {one}" for group in report["groups"] for one in _sentences(group) if one not in everywhere]
@@ -91,7 +91,7 @@ def _sentences(group: AnyRow) -> list[str]:
 
 
 def _of_attributes(report: GroupedDocument) -> str:
-    """Who counts, where the groups are of tries, or of runs."""
+    """Return the counted players, if the groups are of tries or of runs."""
     if report["command"] != "runs":
         return who_counts(cast(Head, report["groups"][0]))
     counts = ((_title(group), plural(group["runs"], "run"), plural(group["players"], "player")) for group in report["groups"])
@@ -103,12 +103,12 @@ def _title(group: AnyRow) -> str:
 
 
 def _name_of(row: AnyRow) -> tuple[str, str | None]:
-    """What a row is about: a level, or a layout of it."""
+    """Return the subject of a row: a level, or a layout of it."""
     return row["level"], row.get("layout")
 
 
 def _shared(report: GroupedDocument) -> list[str]:
-    """That players stand in several groups, where the key changes within a player, and what that does to the figures."""
+    """Return the sentence on players who stand in several groups, if the key changes within a player."""
     if "cuts" in report:
         cuts = ", ".join(f"{cut:g}" for cut in report["cuts"])
         cut = [f"{safe(report['by'])} is cut at its quarters over first-clear tries: {cuts}."] if cuts else []
@@ -129,7 +129,7 @@ def _shared(report: GroupedDocument) -> list[str]:
 
 
 def _parting(pair: Compared) -> list[str]:
-    """Where two groups part."""
+    """Return the levels at which two groups differ."""
     who = f"{safe(pair['group'])} than for {safe(pair['than'])}"
     beyond = "beyond what all levels are"
     said = [f"{safe(row['level'])} is {row['verdict']} for {who}, {beyond}{_span(row)}." for row in pair["parting"]]

@@ -1,4 +1,4 @@
-"""What every document begins with: the course, who counts, what was found, what was left out, and where settings came from."""
+"""Types of the head of every document: the course, counted players, findings, exclusions, and sources of settings."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ class CourseHead(TypedDict):
 
 
 class LeftOut(TypedDict):
-    """Who was left out."""
+    """The players left out."""
 
     debug_sessions: int
     players_without_attempt: int
@@ -28,7 +28,7 @@ class LeftOut(TypedDict):
 
 
 class Suspected(TypedDict):
-    """What was left out as suspect: by which codes, and how many attempts, sessions, cuts and ends; clears were credited.
+    """The suspects left out: by which codes, and how many attempts, sessions, cuts and ends; clears were credited.
 
     ``moved`` are the figures that this moves by more than a point; null where the log without it was not kept, as in groups.
     """
@@ -43,14 +43,14 @@ class Suspected(TypedDict):
 
 
 class Settings(TypedDict):
-    """What was taken from the file of the playtest folder: values as they stand there, by key."""
+    """The settings from the file of the playtest folder: values as they stand there, by key."""
 
     file: str
     taken: dict[str, object]
 
 
 class Head(TypedDict):
-    """What every document begins with; ``findings`` are counts by code."""
+    """The head of every document; ``findings`` are counts by code."""
 
     format: int
     command: str

@@ -1,4 +1,4 @@
-"""What is said of a playtest folder that was just made."""
+"""The text on a playtest folder that was just made."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
 
 def begun_text(begun: Begun, folder: str) -> str:
-    """What was read, what was written, and what to look at."""
+    """Return the text on the files read, the files written, and what to look at."""
     play = begun.play
     lines = [
         f"Read: {plural(tallies_of(play).records, 'record')} of {plural(int(play.counts.sum()), 'player')} in "

@@ -1,4 +1,4 @@
-"""What a report is before it has a form: a document for machines, and a view of it for people."""
+"""The interface of a report before it has a form: a document for JSON, and views for people."""
 
 from __future__ import annotations
 

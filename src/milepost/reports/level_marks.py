@@ -1,4 +1,4 @@
-"""What is seen of a level in the report's list without opening it: a mark and a word for its verdict, bars for its shares."""
+"""Marks of a level in the report's list: a mark and a word for its verdict, bars for its shares."""
 
 from __future__ import annotations
 

@@ -34,7 +34,7 @@ def _page(report: ReportDocument, place: int) -> list[AnyView]:
 
 
 def _of_level(report: ReportDocument, place: int) -> LevelPageFigures:
-    """What `level` would say."""
+    """Return the document that `level` would give."""
     tries, builds, level = report["attempts"]["levels"], report["builds"], report["course"]["levels"][place]
     plan = report["plan"][place] if report["plan"] else None
     near = range(max(0, place - SIDE), min(len(report["course"]["levels"]), place + SIDE + 1))
@@ -90,7 +90,7 @@ def _causes(one: LevelPageFigures) -> View[_Cause]:
 
 
 def _tries(one: LevelPageFigures) -> View[Step]:
-    """Who was still trying, try by try."""
+    """Return the table of players still trying, try by try."""
     columns: tuple[Column[Step], ...] = (
         count_column("try", "k"),
         count_column("tried", "at_risk"),

@@ -1,4 +1,4 @@
-"""What people see when they go into a level: deaths, moves, one level, one session, coverage, layouts, ratings."""
+"""Views on the inside of a level: deaths, moves, one level, one session, coverage, layouts, ratings."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ _SHADES = " ·:+*#"
 
 
 def deaths_view(report: DeathsDocument) -> list[AnyView]:
-    """What kills, and where in the level."""
+    """Return the view of causes of death, and of places in the level."""
     columns: tuple[Column[DeathsRow], ...] = (
         level_column(report, "reached"),
         count_column("reached", "reached"),
@@ -80,13 +80,13 @@ def _causes(row: DeathsRow) -> str:
 
 
 def _tally(figures: DeathFigures) -> str:
-    """What deaths of a cause say beside it, such as an opponent's tally."""
+    """Return the numbers in tags beside deaths of a cause, such as an opponent's tally."""
     said = [f"{safe(name)} {one['p50']:g}" for name, one in figures["said"].items() if one["p50"] is not None]
     return f" at {', '.join(said)}" if said else ""
 
 
 def moves_view(report: MovesDocument) -> list[AnyView]:
-    """Where players went, and what setbacks cost."""
+    """Return the view of moves, and of the cost of setbacks."""
     kinds = listed([f"{words(kind)} {count:,}" for kind, count in report["kinds"].items()]) or "none"
     unusual = [move for move in report["moves"] if move["kind"] != "advance"]
     columns: tuple[Column[MoveRow], ...] = (
@@ -171,7 +171,7 @@ def layouts_view(report: LayoutsDocument) -> list[AnyView]:
 
 
 def ratings_view(report: RatingsDocument) -> list[AnyView]:
-    """Which ratings players get."""
+    """Return the view of ratings."""
     names = [band["name"] for band in report["bands"]]
     columns: list[Column[RatingsRow]] = [level_column(report, "rated")]
     columns += [count_column("clears", "clears", 2), count_column("rated", "rated")]
@@ -221,7 +221,7 @@ def level_view(report: LevelPageFigures) -> list[AnyView]:
 
 
 def _reach(report: LevelPageFigures) -> list[str]:
-    """Who got there, who cleared it, who stopped."""
+    """Return the view of players who reached, cleared and stopped at a level."""
     row = report["funnel"]
     if not row["reached"]:
         return ["Nobody has reached it."]

@@ -37,13 +37,13 @@ def _in_recording(moment: Watched, recording: Recording | None) -> Watched:
 
 
 def spikes_in_recordings(report: SpikesDocument, recordings: Recordings) -> None:
-    """The same for the sessions of levels that stand out; the measure's own rows stay as they are."""
+    """Find the sessions of levels that stand out in the recordings; the measure's own rows stay as they are."""
     rows = [cast("SpikesRow", {**row, "watch": in_recordings(row["watch"], recordings)}) for row in report["levels"]]
     report["levels"] = rows
 
 
 def report_in_recordings(report: ReportDocument, recordings: Recordings) -> None:
-    """The same for all of a report."""
+    """Find all sessions of a report in the recordings."""
     spikes_in_recordings(report["spikes"], recordings)
     report["watch"] = [in_recordings(watched, recordings) for watched in report["watch"]]
 
@@ -83,7 +83,7 @@ def by_course(notes: Iterable[Noted], course: Course | None) -> list[Noted]:
 
 
 def notes_of_level(notes: Iterable[Noted], level: str) -> list[Noted]:
-    """Those about a level."""
+    """Return the notes about a level."""
     return [note for note in notes if note["level"] is not None and folded(note["level"]) == folded(level)]
 
 

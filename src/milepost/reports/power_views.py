@@ -19,7 +19,7 @@ _ASKED = {
 
 
 class PowerDocument(PowerTotals):
-    """Of `power`; with one level only, its figures stand at the top, too."""
+    """The document of `power`; with one level only, its figures stand at the top, too."""
 
     format: int
     command: str

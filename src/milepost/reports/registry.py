@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class InGroups:
-    """What a table of groups side by side shows of a measure.
+    """A measure's columns in a table of groups side by side.
 
     Attributes:
         count: the key of the count behind its figures.
@@ -100,7 +100,7 @@ def _documents() -> ModuleType:
 
 @_measure
 def check() -> Entry:
-    """Of `check`."""
+    """Return the entry of `check`."""
     from milepost.audit.audit import audit
     from milepost.reports.check_views import check_views
 
@@ -109,7 +109,7 @@ def check() -> Entry:
 
 @_measure
 def funnel() -> Entry:
-    """Of `funnel`."""
+    """Return the entry of `funnel`."""
     from milepost.measures.funnel import Funnel
     from milepost.reports.views import funnel_view
 
@@ -127,7 +127,7 @@ def funnel() -> Entry:
 
 @_measure
 def attempts() -> Entry:
-    """Of `attempts`."""
+    """Return the entry of `attempts`."""
     from milepost.measures.attempts import AttemptsToClear
     from milepost.reports.views import attempts_view
 
@@ -145,7 +145,7 @@ def attempts() -> Entry:
 
 @_measure
 def times() -> Entry:
-    """Of `times`."""
+    """Return the entry of `times`."""
     from milepost.measures.times import TimeInLevel
     from milepost.reports.views import times_view
 
@@ -163,7 +163,7 @@ def times() -> Entry:
 
 @_measure
 def deaths() -> Entry:
-    """Of `deaths`."""
+    """Return the entry of `deaths`."""
     from milepost.measures.deaths import Deaths
     from milepost.reports.level_views import deaths_view
 
@@ -181,7 +181,7 @@ def deaths() -> Entry:
 
 @_measure
 def moves() -> Entry:
-    """Of `moves`."""
+    """Return the entry of `moves`."""
     from milepost.measures.moves import Moves
     from milepost.reports.level_views import moves_view
 
@@ -200,7 +200,7 @@ def moves() -> Entry:
 
 @_measure
 def spikes() -> Entry:
-    """Of `spikes`."""
+    """Return the entry of `spikes`."""
     from milepost.difficulty.spikes import Spikes
     from milepost.reports.difficulty_views import spikes_view
 
@@ -218,7 +218,7 @@ def spikes() -> Entry:
 
 @_measure
 def coverage() -> Entry:
-    """Of `coverage`."""
+    """Return the entry of `coverage`."""
     from milepost.measures.coverage import Coverage
     from milepost.reports.level_views import coverage_view
 
@@ -234,7 +234,7 @@ def coverage() -> Entry:
 
 @_measure
 def layouts() -> Entry:
-    """Of `layouts`."""
+    """Return the entry of `layouts`."""
     from milepost.measures.layouts import Layouts
     from milepost.reports.level_views import layouts_view
 
@@ -250,7 +250,7 @@ def layouts() -> Entry:
 
 @_measure
 def ratings() -> Entry:
-    """Of `ratings`."""
+    """Return the entry of `ratings`."""
     from milepost.measures.ratings import Ratings
     from milepost.reports.level_views import ratings_view
 
@@ -266,7 +266,7 @@ def ratings() -> Entry:
 
 @_measure
 def runs() -> Entry:
-    """Of `runs`."""
+    """Return the entry of `runs`."""
     from milepost.measures.run_lengths import RunsMeasure, RunsReported
     from milepost.reports.run_views import runs_view
 
@@ -284,7 +284,7 @@ def runs() -> Entry:
 
 @_measure
 def answers() -> Entry:
-    """Of `answers`."""
+    """Return the entry of `answers`."""
     from milepost.measures.answers import Answers
     from milepost.reports.answer_views import answers_view
 
@@ -301,7 +301,7 @@ def answers() -> Entry:
 
 @_measure
 def targets() -> Entry:
-    """Of `targets`."""
+    """Return the entry of `targets`."""
     from milepost.planning.targets import Targets
     from milepost.reports.target_views import targets_view
 
@@ -310,7 +310,7 @@ def targets() -> Entry:
 
 @_measure
 def compare() -> Entry:
-    """Of `compare`."""
+    """Return the entry of `compare`."""
     from milepost.comparison.compare_in_play import CompareWithin
     from milepost.reports.compared import compare_views
 
@@ -319,7 +319,7 @@ def compare() -> Entry:
 
 @_measure
 def level() -> Entry:
-    """Of `level`."""
+    """Return the entry of `level`."""
     from milepost.measures.level import LevelPage
     from milepost.reports.level_views import level_view
 
@@ -328,7 +328,7 @@ def level() -> Entry:
 
 @_measure
 def trace() -> Entry:
-    """Of `trace`."""
+    """Return the entry of `trace`."""
     from milepost.measures.trace import Trace
     from milepost.reports.trace_views import trace_view
 
@@ -337,7 +337,7 @@ def trace() -> Entry:
 
 @_measure
 def whatif() -> Entry:
-    """Of `whatif`."""
+    """Return the entry of `whatif`."""
     from milepost.difficulty.whatif import WhatIf
     from milepost.reports.difficulty_views import whatif_view
 

@@ -1,4 +1,4 @@
-"""What people see of runs: how far they get, how they end, and what comes of playing again."""
+"""Views of runs: how far they get, how they end, and the effect of playing again."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ def _furthest(row: RunNumberRow) -> str:
 
 
 def _unmarked(report: RunsDocument) -> list[str]:
-    """That nothing in the log says where runs begin, so that sessions are told as runs."""
+    """Return the sentence that the log does not mark where runs begin, so that sessions count as runs."""
     if report["marked"]:
         return []
     how = "run_start and run_end in the log, or run_starts_at in the course, mark runs"

@@ -1,4 +1,4 @@
-"""What came from the file of the playtest folder, in words."""
+"""Sentences on the settings from the file of the playtest folder."""
 
 from __future__ import annotations
 

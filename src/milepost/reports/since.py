@@ -1,4 +1,4 @@
-"""What is new since an earlier report: verdicts that changed, figures that moved beyond their noise, new findings and levels."""
+"""News since an earlier report: changed verdicts, figures that moved beyond their noise, new findings and levels."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ class NewFinding(TypedDict):
 
 
 class Since(TypedDict):
-    """What is new; ``compared`` says how many figures could have moved, of which one in twenty does so by chance."""
+    """The news; ``compared`` says how many figures could have moved, of which one in twenty does so by chance."""
 
     file: str
     verdicts: list[NewVerdict]
@@ -62,7 +62,7 @@ class Since(TypedDict):
 
 
 class Earlier(TypedDict):
-    """What is looked at of a report, then and now."""
+    """The figures of a report that are compared, then and now."""
 
     command: str
     format: int
@@ -118,14 +118,14 @@ def _are(kind: type, values: object) -> bool:
 
 
 def _are_rows(rows: object, key: str) -> bool:
-    """Whether these are rows, each of a level, or of a code with a count."""
+    """Return whether these are rows, each of a level, or of a code with a count."""
     if not isinstance(rows, list) or not _are(dict, rows):
         return False
     return all(isinstance(row.get(key), str) and (key == "level" or isinstance(row.get("count"), int)) for row in rows)
 
 
 def whats_new(file: str, before: Earlier, after: Earlier) -> Since:
-    """What is new in a report since an earlier one.
+    """Return the news in a report since an earlier one.
 
     Args:
         file: the earlier one's name.

@@ -1,4 +1,4 @@
-"""What is new since an earlier report, in sentences."""
+"""Sentences on the news since an earlier report."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _MOST: Final = 8
 
 
 def since_sentences(since: Since) -> list[str]:
-    """What is new, the verdicts first."""
+    """Return the sentences on the news, the verdicts first."""
     gone = f", and {since['sessions_gone']} are no longer there" if since["sessions_gone"] else ""
     said = [f"Since {safe(since['file'])}: {plural(since['new_sessions'], 'new session')}{gone}."]
     said += [_verdict(one) for one in since["verdicts"]]

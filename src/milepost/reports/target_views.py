@@ -1,4 +1,4 @@
-"""What people see of targets, and the same as JUnit XML for a build server."""
+"""Views of targets, and the targets as JUnit XML for a build server."""
 
 from __future__ import annotations
 
@@ -79,7 +79,7 @@ def worded(row: TargetsRow, value: float | None) -> str:
 
 
 def planned(row: TargetsRow) -> str:
-    """What was planned, in words."""
+    """Return the planned value, in words."""
     low, high = row["planned_low"], row["planned_high"]
     if low is not None and high is not None:
         return f"{worded(row, low).removesuffix(' %')}–{worded(row, high)}"

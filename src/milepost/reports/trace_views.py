@@ -1,4 +1,4 @@
-"""What people see of sessions: one attempt by attempt, or a strip for each."""
+"""Views of sessions: one attempt by attempt, or a strip for each."""
 
 from __future__ import annotations
 

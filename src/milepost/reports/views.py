@@ -1,4 +1,4 @@
-"""What people see of each measure: which columns, under which heading."""
+"""Views of each measure: its columns and headings."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ def level_column(report: HasLeast, count: str) -> Column[AnyRow]:
 
 
 def small_note(report: Head, rows: Sequence[AnyRow], count: str) -> list[str]:
-    """What the mark means, where there is one; what is open, and the analyst's notes.
+    """Return the notes below a table: the mark for few players, open figures, and the analyst's notes.
 
     Args:
         report: a document.
@@ -173,7 +173,7 @@ def attempts_view(report: AttemptsDocument) -> list[AnyView]:
 
 
 def _not_yet(rows: Sequence[AnyRow], count: str, *quantiles: str) -> list[str]:
-    """What "not yet" means, where it stands."""
+    """Return the explanation of "not yet", if it stands in the table."""
     if all(row[key] is not None for row in rows if row[count] for key in quantiles):
         return []
     return ["Players who had not cleared yet count as such; “not yet” means that fewer than that share had."]

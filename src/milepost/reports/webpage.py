@@ -85,7 +85,7 @@ def render_page(report: ReportDocument, first: Picture, pictures: list[Picture],
 
 
 def _levels(report: ReportDocument) -> dict[str, object]:
-    """What the list of levels and their pages are made from."""
+    """Return the data of the list of levels and their pages."""
     summary = summary_view(report)
     return {
         "summary": _plain(summary),
@@ -127,7 +127,7 @@ def _chapters(report: ReportDocument) -> list[dict[str, object]]:
 
 
 def _is_link(cell: str) -> bool:
-    """Whether a cell is an address that a reader may follow."""
+    """Return whether a cell is an address that a reader may follow."""
     return re.fullmatch(r"https?://[^\s\"'<>]+", cell) is not None
 
 

@@ -1,4 +1,4 @@
-"""Who plays a simulated course, and how."""
+"""The players of a simulated course."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _SAID_ELSEWHERE: Final = frozenset({"players", "minutes", "sessions"})
 
 @dataclass(frozen=True)
 class Population:
-    """Who plays, and how.
+    """The players, and how they play.
 
     Attributes:
         players: how many.

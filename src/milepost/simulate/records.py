@@ -20,7 +20,7 @@ _RARER = 0.6  # each further cause of a level is so much rarer
 
 @dataclass(frozen=True)
 class Scenery:
-    """What the log says beside the play itself.
+    """Fields of the log beside the play itself.
 
     Attributes:
         levels: the level names.
@@ -46,7 +46,7 @@ class Scenery:
 
 @dataclass(frozen=True)
 class _Chance:
-    """What is left to chance in a try's records, drawn for all tries at once; lists of one length."""
+    """Random values of a try's records, drawn for all tries at once; lists of one length."""
 
     settling: list[float]
     pauses: list[bool]

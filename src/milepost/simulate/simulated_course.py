@@ -1,4 +1,4 @@
-"""What is played in a simulation: difficulties from a course's targets or a named shape, with planted events."""
+"""The course of a simulation: difficulties from a course's targets or a named shape, with planted events."""
 
 from __future__ import annotations
 

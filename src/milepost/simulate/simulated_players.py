@@ -38,7 +38,7 @@ class Tries:
 
 @dataclass(frozen=True)
 class Truth:
-    """What the players were like, and what the levels were."""
+    """The true values of players and levels."""
 
     skill: Floats
     difficulty: Floats
@@ -46,7 +46,7 @@ class Truth:
 
 @dataclass(frozen=True)
 class _Game:
-    """What is played, who plays it, and where chance comes from."""
+    """The course, its players, and the source of chance."""
 
     difficulty: Floats
     setback: Ints
@@ -62,7 +62,7 @@ class _Game:
 
 
 class _State:
-    """Where every player is."""
+    """The state of every player."""
 
     def __init__(self, n_players: int, n_levels: int) -> None:
         self.level = np.zeros(n_players, np.int64)
@@ -150,7 +150,7 @@ def _cut_short(
 
 
 def _after(state: _State, game: _Game, who: Ints, level: Ints, outcome: Ints) -> tuple[Bools, Ints]:
-    """Whether the session ends with the try, and where the game goes next."""
+    """Return whether the session ends with the try, and where the game goes next."""
     population, setback = game.population, game.setback
     failed = (outcome == DIED) | (outcome == WAS_RESET)
     first = population.quit_base / max(1e-12, 1 - population.quit_base)

@@ -24,7 +24,7 @@ _TOGETHER = 400  # sessions whose records are mixed with each other
 
 @dataclass(frozen=True)
 class Simulation:
-    """What is simulated: a plan, who plays it, the seed, the builds dealt out in turn, and whether faults are sprinkled in."""
+    """A simulation: a plan, the players, the seed, the builds dealt out in turn, and whether faults are sprinkled in."""
 
     plan: Plan
     population: Population

@@ -1,4 +1,4 @@
-"""Whether what lies in a packed store can be: somebody else may have made it."""
+"""Checks of a packed store's contents, since somebody else may have made it."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _LINES: Final = 1 << 62
 
 @dataclass(frozen=True)
 class Limits:
-    """What the values of records have to keep to.
+    """The bounds on the values of records.
 
     Attributes:
         codes: per column of codes, how many names there are.
@@ -36,7 +36,7 @@ class Limits:
 
     @classmethod
     def of(cls, log: BareLog, sessions: int) -> Self:
-        """Those of a log with so many sessions."""
+        """Return the limits of a log with so many sessions."""
         sizes = {"stops": len(log.stops), "causes": len(log.causes), "layouts": len(log.layouts), "ratings": len(log.ratings)}
         codes = {"level": sizes["stops"], "to": sizes["stops"], "cause": sizes["causes"], "layout": sizes["layouts"]}
         codes |= {"rating": sizes["ratings"], "session": sessions, "file": len(log.files)}

@@ -26,7 +26,7 @@ class _State(NamedTuple):
 
     @classmethod
     def of(cls, path: Path) -> _State:
-        """That of the file at a path."""
+        """Return the state of the file at a path."""
         state = path.stat()
         return cls(path.resolve(), state.st_ino, state.st_size, state.st_mtime_ns)
 

@@ -25,7 +25,7 @@ _NUMBERS: Final = "biuf"  # kinds of columns: whether, whole, and real numbers
 
 
 class ValuesError(Exception):
-    """What was written cannot be read again, or is not as it was written."""
+    """Values that cannot be read again, or are not as they were written."""
 
 
 def write_values(folder: Path, values: Mapping[str, object]) -> None:
@@ -73,7 +73,7 @@ class Written:
 
 
 def read_values(folder: Path) -> Written:
-    """What was written into a folder.
+    """Return the values that were written into a folder.
 
     Raises:
         ValuesError: it is not as it was written.
@@ -135,7 +135,7 @@ def _plain(value: object, columns: list[Column]) -> object:
 
 
 def _is_plain(value: object) -> bool:
-    """Whether JSON has it just as it is."""
+    """Return whether JSON has it just as it is."""
     if type(value) is list:
         return all(type(one) in (str, int, bool, float) or one is None or _is_plain(one) for one in value)
     return type(value) is dict and all(

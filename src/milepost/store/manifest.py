@@ -27,7 +27,7 @@ Entry = dict[str, Any]  # what a manifest says of a file
 
 @dataclass
 class Manifest:
-    """What a store is made of; the file names are relative to its folder."""
+    """A store's manifest; the file names are relative to its folder."""
 
     rows: int = 0
     parts: int = PARTS  # into which players are divided
@@ -48,12 +48,12 @@ class Manifest:
         return json.dumps({"kind": _KIND, "version": _VERSION, **vars(self)}, indent=1) + "\n"
 
     def stamp(self) -> str:
-        """What tells it from any other manifest, of this store or of one that had its name before."""
+        """Return a text that differs for any other manifest, of this store or of one that had its name before."""
         return sha256(self.text().encode()).hexdigest()
 
 
 def is_store(path: Path) -> bool:
-    """Whether a folder is a packed store."""
+    """Return whether a folder is a packed store."""
     return (path / STORE_MANIFEST).is_file()
 
 
@@ -126,7 +126,7 @@ def _is_file(entry: object) -> bool:
 
 
 def latest(folder: Path, read: Callable[[Manifest], T]) -> T:
-    """What is read of a store by its manifest; anew by the next one, where another process has added to the store meanwhile.
+    """Read a store by its newest manifest; again by the next one, if another process has added to the store meanwhile.
 
     Raises:
         LogError: the store is damaged.

@@ -1,4 +1,4 @@
-"""What belongs to a packed store: nothing outside its own files is ever written or taken away."""
+"""Files that belong to a packed store: nothing else is ever written or deleted."""
 
 from __future__ import annotations
 

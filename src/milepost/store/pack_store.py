@@ -47,7 +47,7 @@ class Layout:
 
     @classmethod
     def of(cls, size: int, memory: int | None, jobs: int) -> Layout:
-        """What suits logs of so many bytes of JSON Lines, the memory that may be used, and the processes that share it."""
+        """Return the layout for logs of so many bytes of JSON Lines, by the memory and the processes that share it."""
         if memory is None:
             return cls(parts=max(PARTS, 2 * jobs, min(_MANY, size // _PART)))
         part = part_within(memory // jobs)
@@ -56,7 +56,7 @@ class Layout:
 
 @dataclass(frozen=True)
 class Packed:
-    """What came of it: records in the store, those of them that are new, and files that were in it already."""
+    """The result of packing: records in the store, new ones, and files that were in it already."""
 
     records: int
     added: int
@@ -65,7 +65,7 @@ class Packed:
 
 @dataclass(frozen=True)
 class Into:
-    """Where to pack.
+    """The store to pack into.
 
     Attributes:
         folder: the store.
@@ -117,7 +117,7 @@ def pack(
 
 
 def _only_ours(folder: Path) -> bool:
-    """Whether all that is in a place is what a pack that broke off may have left there."""
+    """Return whether all that is in a place is what a pack that broke off may have left there."""
     return folder.is_dir() and all(_OURS.fullmatch(one.name) for one in folder.iterdir())
 
 
@@ -196,7 +196,7 @@ class _Packing:
 
 
 def _ends_with_a_line(path: Path, reached: Reached) -> bool:
-    """Whether what was read of a file ends where a line does, in a file that is not packed."""
+    """Return whether what was read of a file ends where a line does, in a file that is not packed."""
     with path.open("rb") as stream:
         stream.seek(reached.length - 1)
         return stream.read(1) == b"\n"

@@ -36,7 +36,7 @@ class SessionTable:
 
     @classmethod
     def read(cls, path: Path, debug_only: list[str]) -> SessionTable:
-        """Those of a file."""
+        """Return the session table of a file."""
         columns = read_columns(path, (*_TEXTS, *_FEW, "debug"), _FEW)
         texts, few = ({name: columns[name] for name in names} for names in (_TEXTS, _FEW))
         return cls(texts, few, values_of(columns["debug"]), frozenset(debug_only))

@@ -93,7 +93,7 @@ def bare_log(folder: Path, manifest: Manifest) -> BareLog:
 
 
 def log_and_sessions(folder: Path, manifest: Manifest) -> tuple[BareLog, SessionTable]:
-    """The same without its sessions, and these.
+    """Return the log without its sessions, and these.
 
     Raises:
         LogError: the store is damaged.

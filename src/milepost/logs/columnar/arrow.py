@@ -41,7 +41,7 @@ def values_of(array: Arrow) -> Arrow:
 
 
 def given_in(array: Arrow) -> Bools:
-    """Which of an Arrow array's values are given."""
+    """Return a mask of an Arrow array's values that are not null."""
     valid = array.buffers()[0]
     return np.ones(len(array), np.bool_) if valid is None else _bits(valid, array)
 
@@ -62,7 +62,7 @@ def texts_at(array: Arrow, rows: Ints) -> list[str | None]:
 
 
 def codes_at(array: Arrow, rows: Ints) -> tuple[Ints, list[str]]:
-    """Of an Arrow array of few texts, the codes in some rows, -1 for none, and the texts."""
+    """Return the codes of an Arrow array of few texts in some rows, -1 for null, and the texts."""
     codes = values_of(array.indices)[rows].astype(np.int64)
     codes[~given_in(array)[rows]] = -1
     return codes, array.dictionary.to_pylist()

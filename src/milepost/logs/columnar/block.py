@@ -72,7 +72,7 @@ class Block:
 
     @property
     def stamped(self) -> bool:
-        """Whether times are moments, not seconds."""
+        """Return whether times are moments, not seconds."""
         return self.time.dtype.kind == "i"
 
     @property

@@ -33,7 +33,7 @@ class Marks:
 
     @classmethod
     def of(cls, source: Source) -> Marks:
-        """Those of a file.
+        """Return the marks of a file.
 
         Raises:
             LogError: it cannot be read.
@@ -63,14 +63,14 @@ def counted_beside(source: Source) -> Iterator[Future[Marks]]:
 
 
 def _has(data: bytes, word: bytes) -> bool:
-    """Whether a word of four bytes is in a buffer; twice as fast as a search, where most often it is not."""
+    """Return whether a word of four bytes is in a buffer; twice as fast as a search, where most often it is not."""
     number = np.frombuffer(word, np.uint32)[0]
     places = range(min(len(word), max(0, len(data) - len(word) + 1)))
     return any((np.frombuffer(data, np.uint32, (len(data) - place) // 4, place) == number).any() for place in places)
 
 
 def _plain(data: bytes, marks: NDArray[np.uint8]) -> bool:
-    """Whether every colon is to be seen, and nothing there is JSON for DuckDB alone: a comma after the last field, form feeds."""
+    """Return whether every colon can be counted, and nothing is JSON for DuckDB alone: trailing commas, form feeds."""
     if b"\x0b" in data or b"\x0c" in data or (b"\\" in data and any(coded in data for coded in _CODED)):
         return False
     before = marks[np.flatnonzero(marks[1:] == _CLOSING)]

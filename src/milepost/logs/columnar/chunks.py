@@ -44,7 +44,7 @@ Likeness = NDArray[np.uint64]
 
 
 def chunked(sink: RecordSink, log_map: LogMap) -> Stage:
-    """What takes the records for a sink in chunks, if that can be."""
+    """Return the stage that takes records for a sink in chunks, if that is possible."""
     return ChunkSink(sink, log_map) if sink.builder.keeps_records and is_columnwise(log_map) else sink
 
 
@@ -145,7 +145,7 @@ class _Shape:
 
     @classmethod
     def of(cls, records: list[Mapping[str, object]], log_map: LogMap) -> _Shape:
-        """That of some records.
+        """Return the shape of some records.
 
         Raises:
             NotStrictError: there are too many for columns, or these are not plain records.

@@ -115,7 +115,7 @@ class WrittenTexts(Texts):
 
 
 class RawTexts(WrittenTexts):
-    """The same, of a log whose map says what they mean: a code for each way in which a value is written; none for nothing."""
+    """Texts of a log whose map gives their meaning: a code for each way in which a value is written; none for null."""
 
     def _code(self, value: object) -> int:
         require(tag_of(value) is not BAD)
@@ -216,7 +216,7 @@ class Columns:
 
     @classmethod
     def of(cls, names: Iterable[str], stamped: bool, texts: type[Texts] = Texts, roles: Roles = OWN) -> Columns:
-        """Those of fields by their names; ``texts`` says how texts come."""
+        """Return the columns of fields by their names; ``texts`` says how texts come."""
         numeric = roles.numbers.keys() - ({roles.time} if stamped else set())
         given = [texts(name) for name in names if name not in numeric and name != roles.time]
         stamps = Stamps(roles.time) if stamped else None

@@ -73,7 +73,7 @@ def _pieces(stream: io.BufferedReader, size: int) -> Iterator[Piece]:
 
 
 def _rest_of_piece(stream: io.BufferedReader, data: bytes, size: int) -> Iterator[bytes]:
-    """What has been read of a piece and the rest of it; of a line that is too long to be a record, only the beginning."""
+    """Yield the rest of a piece with what was read of it; of a line that is too long to be a record, only the beginning."""
     left = size
     while data:
         yield data
@@ -84,7 +84,7 @@ def _rest_of_piece(stream: io.BufferedReader, data: bytes, size: int) -> Iterato
 
 
 def _rest_of_line(stream: io.BufferedReader) -> bytes:
-    """What is left of a line; one that is too long is cut there."""
+    """Return the rest of a line; one that is too long is cut there."""
     rest = stream.readline(MAX_LINE + 1)
     if len(rest) <= MAX_LINE or rest.endswith(b"\n"):
         return rest
@@ -108,7 +108,7 @@ def _add_piece(builder: RecordBuilder, reader: StrictReader, piece: Piece, block
 
 
 def _add_small_pieces(builder: RecordBuilder, reader: StrictReader, piece: Piece, after: Place) -> int:
-    """The same in smaller pieces, so that little has to be read line by line."""
+    """Add a piece in smaller pieces, so that little has to be read line by line."""
     line = after.line
     for small in _pieces(piece, SMALL):
         with small:

@@ -52,7 +52,7 @@ class ForeignColumns(Protocol):
 
     @property
     def texts(self) -> Sequence[RawColumn]:
-        """Those that are not read as numbers or times."""
+        """Return the columns that are not read as numbers or times."""
 
     @property
     def given(self) -> Mapping[str, int]:
@@ -147,7 +147,7 @@ class _Making:
         return column
 
     def _final(self, name: str, rule: FieldRule, value: object, times: int) -> object:
-        """What a value of theirs is in a field of ours; how often it comes up is counted where it cannot be converted."""
+        """Return one of our values for one of theirs; failed conversions are counted."""
         if rule.number is None or value is None:
             return value
         named = formatted(rule, value, self.cells)
@@ -177,7 +177,7 @@ class _Making:
         self.use.words = +self.use.words
 
     def _fitting(self, rule: EventRule, rows: Bools) -> Bools:
-        """Which of some rows a rule on an event word is for."""
+        """Return a mask of the rows that a rule on an event word fits."""
         for column, wanted in rule.when.items():
             require("" not in (wanted if isinstance(wanted, list) else [wanted]))
             raws = self.theirs[column].raws if column in self.theirs else []
@@ -197,7 +197,7 @@ def _set(ours: dict[str, TextColumn], name: str, value: object, rows: Bools) -> 
 
 
 def _used(column: TextColumn) -> TextColumn:
-    """The same without values that no row has."""
+    """Return the column without values that no row has."""
     times = np.bincount(column.codes[column.codes != ABSENT], minlength=len(column.values))
     if times.all():
         return column

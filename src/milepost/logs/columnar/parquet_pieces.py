@@ -72,7 +72,7 @@ def read_parquet_in_pieces(
 
 
 def _pieces(source: Source, groups: list[int], least: int) -> Iterator[tuple[int, Callable[[], Block | None]]]:
-    """Where each piece begins, and what reads it: as many whole groups of rows as have about so many rows."""
+    """Yield each piece's first row and its reader: as many whole row groups as have about so many rows."""
     first = end = 0
     for number, rows in enumerate(groups):
         end += rows

@@ -28,7 +28,7 @@ class Pieces:
 
 
 def done_ahead(work: Iterator[tuple[K, Callable[[], V]]], ahead: int) -> Iterator[tuple[K, V]]:
-    """What each piece of work gives, with its name; so many pieces are worked on, each in a thread, while one is taken."""
+    """Yield each job's result with its name; some jobs run ahead in threads while one result is taken."""
     waiting: deque[tuple[K, Future[V]]] = deque()
     with ThreadPoolExecutor(ahead) as threads:
         for name, piece in work:

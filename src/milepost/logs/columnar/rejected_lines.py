@@ -26,7 +26,7 @@ class UnreadLines:
 
     @classmethod
     def of(cls, source: Source, numbers: Ints) -> UnreadLines:
-        """Those of a file.
+        """Return the lines not read of a file.
 
         Raises:
             LogError: it cannot be read.

@@ -1,4 +1,4 @@
-"""What the columns of a log are taken for: by our names, or as a log map says, where each of our fields has one of its own."""
+"""Roles of a log's columns: by our names, or by a log map, if each of our fields has a column of its own."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _NEEDED: Final = ("session", "time", "event")
 
 @dataclass(frozen=True)
 class Roles:
-    """What is known of columns before they are read.
+    """Column roles, known before the columns are read.
 
     Attributes:
         time: the one that says when.
@@ -35,7 +35,7 @@ OWN: Final = Roles("time", _NEEDED, {name: name for name in NUMERIC})
 
 
 def is_columnwise(log_map: LogMap) -> bool:
-    """Whether a map says nothing but what holds for whole columns: columns for fields, words, and how times are written."""
+    """Return whether a map has only rules on whole columns: columns for fields, words, and how times are written."""
     fields = all(_is_plain(rule) for name, rule in log_map.fields.items() if name in NUMERIC)
     events = all(not rule.sets.keys() & NUMERIC for rules in log_map.events.values() for rule in rules)
     return fields and events and log_map.session_gap is None and not log_map.carry and not log_map.rows.each
@@ -84,10 +84,10 @@ def used_columns(log_map: LogMap) -> dict[str, None]:
 
 
 def within(column: str, names: Collection[str]) -> bool:
-    """Whether a column that a map names lies in an object of one of these columns."""
+    """Return whether a column that a map names lies in an object of one of these columns."""
     return "." in column and column.partition(".")[0] in names
 
 
 def joined_name(columns: tuple[str, ...]) -> str:
-    """What the column is called that is made of some columns; no column of a log is called so but one alone."""
+    """Return the name of a column that is made of several; no column of a log has such a name."""
     return "\0".join(columns)

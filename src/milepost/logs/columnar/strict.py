@@ -50,7 +50,7 @@ def read_strict(source: Source, log_map: LogMap = NO_MAP) -> Block | None:
 
 @contextmanager
 def strict_reader(log_map: LogMap = NO_MAP) -> Iterator[StrictReader]:
-    """What reads several files that are likely to have the same fields, also from several threads."""
+    """Yield a reader for several files with mostly the same fields, also from several threads."""
     import duckdb
 
     with duckdb.connect() as base:
@@ -110,7 +110,7 @@ def _fields(base: DuckDBPyConnection, path: str, limit: str, time: str) -> dict[
 
 
 def _names_twice(base: DuckDBPyConnection, path: str) -> bool:
-    """Whether a line with a field of nothing has a name twice."""
+    """Return whether a line with a field of nothing has a name twice."""
     lines = "read_ndjson_objects(?, ignore_errors=true) WHERE contains(json::VARCHAR, 'null')"
     found = base.execute(f"SELECT 1 FROM {lines} AND len(json_keys(json)) <> list_unique(json_keys(json)) LIMIT 1", [path])
     return found.fetchone() is not None
@@ -162,7 +162,7 @@ class _Written:
         return mapped_block(self.columns, self.names, self.map, False) if self.map.active else self.columns.block()
 
     def account_for(self, marks: Marks, unread: UnreadLines) -> bool:
-        """Whether what was read is all that is in the file, but for some lines."""
+        """Return whether what was read is all that is in the file, but for some lines."""
         columns = self.columns
         gathered: list[Texts | Numbers | Stamps] = [*columns.texts, *columns.numbers]
         gathered += [columns.stamps] if columns.stamps else []

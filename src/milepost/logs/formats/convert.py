@@ -22,7 +22,7 @@ from milepost.scratch import scratch_writing
 
 @dataclass(frozen=True)
 class Converted:
-    """What came of it: records written, records refused with the first reason, and fields that a table has no room for."""
+    """The result of converting: records written, records refused with the first reason, and fields that a table cannot hold."""
 
     written: int
     refused: int

@@ -56,7 +56,7 @@ def _give(cursor: sqlite3.Cursor, sink: Sink, progress: Progress) -> None:
 
 
 def _reading_only(action: int, first: str | None, second: str | None, *_: object) -> int:
-    """What a query may do: select, read columns, and call functions that stay within the database."""
+    """Allow a query to select, to read columns, and to call functions that stay within the database."""
     if action == sqlite3.SQLITE_FUNCTION:
         return sqlite3.SQLITE_DENY if second in _REACHING else sqlite3.SQLITE_OK
     if action == sqlite3.SQLITE_PRAGMA:

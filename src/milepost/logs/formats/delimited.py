@@ -125,7 +125,7 @@ class _Plain:
 
 
 def _is_odd(cell: str) -> bool:
-    """Whether some of its bytes were no text."""
+    """Return whether some of its bytes were no text."""
     return not cell.isascii() and any("\udc80" <= char <= "\udcff" for char in cell)
 
 

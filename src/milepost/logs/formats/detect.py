@@ -1,4 +1,4 @@
-"""Which format a file has, told from its content, and from its name where that says nothing."""
+"""Detection of formats, from a file's content, and from its name if that is not enough."""
 
 from __future__ import annotations
 

@@ -10,7 +10,7 @@ _ENVELOPE = frozenset({"specversion", "type", "source", "id", "time", "subject",
 
 
 def is_envelope(record: Mapping[str, object]) -> bool:
-    """Whether a record is a CloudEvent."""
+    """Return whether a record is a CloudEvent."""
     return "specversion" in record and "type" in record and "source" in record
 
 

@@ -24,7 +24,7 @@ _BYTES: Final = (
 
 
 def seems_to_be_no_log(head: bytes) -> str | None:
-    """What the beginning of a file seems to be that is not read here, with what would do; None where it is unclear."""
+    """Return a sentence on what an unreadable file seems to be, and what would help; None if it is unclear."""
     for mark, what, hint in _BYTES:
         if head.startswith(mark):
             return f"it seems to be {what}. {hint}"
@@ -49,7 +49,7 @@ def seems_to_be_no_log(head: bytes) -> str | None:
 
 
 def kind_of_file(path: str | Path) -> str | None:
-    """The same of a file; None where it cannot be looked at."""
+    """Return that sentence for a file; None if it cannot be read."""
     try:
         with Path(path).open("rb") as stream:
             return seems_to_be_no_log(stream.read(_HEAD))

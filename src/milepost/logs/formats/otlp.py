@@ -15,7 +15,7 @@ EXPORT: Final = "resourceLogs"  # the field that makes a record one
 
 
 def is_export(record: Mapping[str, object]) -> bool:
-    """Whether a record is an export of log records."""
+    """Return whether a record is an export of log records."""
     return isinstance(record.get(EXPORT), list)
 
 

@@ -42,7 +42,7 @@ def read_parquet(source: Source, sink: Sink, options: ReadOptions, progress: Pro
 
 
 def _rows(base: DuckDBPyConnection, progress: Progress) -> Iterator[tuple[object, ...]]:
-    """What was asked of a database, so many rows at a time."""
+    """Yield the rows of a database query, so many at a time."""
     while rows := base.fetchmany(_STEP):
         yield from rows
         progress.advance(len(rows))

@@ -1,4 +1,4 @@
-"""What was seen of the columns of a foreign log."""
+"""A sample of the columns of a foreign log."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ _SHOWN: Final = 4  # examples
 
 @dataclass
 class Column:
-    """What was seen of one column."""
+    """A sample of one column."""
 
     name: str
     given: int
@@ -21,7 +21,7 @@ class Column:
     numbers: list[float]
 
     def evidence(self, of: int) -> str:
-        """What was seen, in a comment's words."""
+        """Return the sample as a comment."""
         examples = [safe(value)[:30] for value, _ in self.values.most_common(_SHOWN)]
         seen = f"in {percent(self.given / of)} of records, {plural(len(self.values), 'value')}"
         if 0 < len(self.values) <= _SHOWN:
@@ -32,5 +32,5 @@ class Column:
 
     @property
     def numeric(self) -> bool:
-        """Whether every value is a number."""
+        """Return whether every value is a number."""
         return len(self.numbers) == self.given

@@ -1,4 +1,4 @@
-"""What event words mean that say nothing, told by how they follow each other: what opens, what ends, what comes only once."""
+"""Inference of event words from their order: words that open, that end, and that come only once."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ _FEWEST: Final = 3  # times that a word has to come
 
 
 class Meaning(NamedTuple):
-    """What a word seems to mean, and why."""
+    """The likely meaning of a word, and the reason."""
 
     ours: str
     why: str
@@ -65,7 +65,7 @@ def told_by_following(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str
 
 
 def _failures(seen: Mapping[str, _Seen], found: dict[str, Meaning], opener: str) -> None:
-    """What an opening follows is a failure; where none is, it is what alone comes before a word that opens again."""
+    """Take words before an opening for failures; without any, the only word before one that opens again."""
     failed = [
         word
         for word, one in seen.items()

@@ -106,7 +106,7 @@ def plain(text: str) -> str:
 
 
 def heading_of(name: str) -> str | None:
-    """What a column's heading says that it holds; None where no word of it is known."""
+    """Return the field that a column's heading names; None if no word of it is known."""
     own = plain(name)
     words = re.split(r"[\W\d]+", own)
     best = None
@@ -118,18 +118,18 @@ def heading_of(name: str) -> str | None:
 
 
 def result_of(word: str) -> str | None:
-    """What a word of a result means; None where it is not known."""
+    """Return the outcome that a word names; None if it is not known."""
     own = plain(word)
     return next((meaning for meaning, known in RESULTS.items() if own in known), None)
 
 
 def is_total(name: object) -> bool:
-    """Whether a name says that its row or column sums up the others."""
+    """Return whether a name says that its row or column sums up the others."""
     return isinstance(name, str) and plain(name).strip(" :") in _TOTALS
 
 
 def event_of(word: str) -> str | None:
-    """What an event word means, in any of these languages; None where it is not known."""
+    """Return the event that a word names in any of these languages; None if it is not known."""
     if plain(word) in _BEGINS:
         return "start"
     ours = result_of(word)

@@ -30,7 +30,7 @@ _NUMBERED = re.compile(r"[^{}]*\{n(:0?\d{0,2}d)?\}[^{}]*")
 
 @dataclass(frozen=True)
 class FieldRule:
-    """Where one of our fields comes from.
+    """The source of one of our fields.
 
     Attributes:
         columns: theirs; dots lead into nested objects. Several are joined.
@@ -49,7 +49,7 @@ class FieldRule:
 
 @dataclass(frozen=True)
 class EventRule:
-    """What one of their event words means: the fields that it sets, where other columns have the values of ``when``."""
+    """The meaning of one of their event words: fields to set, if other columns have the values of ``when``."""
 
     sets: Mapping[str, object]
     when: Mapping[str, object] = field(default_factory=dict)
@@ -96,13 +96,13 @@ class LogMap:
 
     @property
     def active(self) -> bool:
-        """Whether records have to be translated at all."""
+        """Return whether records have to be translated at all."""
         timed = self.per_second != 1.0 or self.zone is not None or self.time_format is not None
         return bool(self.fields or self.events or timed or self.session_gap or self.carry or self.reshapes)
 
     @property
     def reshapes(self) -> bool:
-        """Whether records are made of others, so that a file has to be read as a whole."""
+        """Return whether records are made of others, so that a file has to be read as a whole."""
         return bool(self.select or self.explode or self.rows.each)
 
 

@@ -97,7 +97,7 @@ def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILEN
 
 
 def _of_screens(fields: Mapping[str, str], records: list[Mapping[str, object]]) -> bool:
-    """Whether the level is only in records that have no event: where the screen changes."""
+    """Return whether the level is only in records that have no event: where the screen changes."""
     event, level = fields.get("event"), fields.get("level")
     if event is None or level is None:
         return False
@@ -138,7 +138,7 @@ def _input_lines(options: ReadOptions) -> list[str]:
 
 
 def _head(sample: Sample, label: str) -> list[str]:
-    """What the draft was made from."""
+    """Return the comment on the files that the draft was made from."""
     lines = [
         f"# A draft of a log map, from {plural(len(sample.records), 'record')} of {safe(label)}.",
         "# Every line is a guess with what it rests on: check each, then read the log with --map.",
@@ -293,7 +293,7 @@ def _event_lines(
 
 
 def _following(fields: Mapping[str, str], records: list[Mapping[str, object]]) -> dict[str, Meaning]:
-    """What words mean by how they follow each other in a session."""
+    """Return the meanings of words by their order in a session."""
     whose, event, level = fields.get("session") or fields.get("player"), fields["event"], fields.get("level")
     if whose is None or level is None:
         return {}

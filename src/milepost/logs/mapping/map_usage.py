@@ -1,4 +1,4 @@
-"""What a log map met in a log: which of its columns and words are there, and what could not be converted."""
+"""The use of a log map in a log: the columns and words that are there, and failed conversions."""
 
 from __future__ import annotations
 
@@ -74,7 +74,7 @@ class MapUse:
                 raise MapError(f"{log_map.path}: {name}: no record has the column {column!r}. Nearest to it: {shown}.")
 
     def document(self, log_map: LogMap) -> MapMet:
-        """What `check` says of it."""
+        """Return the use as `check` shows it."""
         return MapMet(
             missing_column=[
                 MissingColumn(field=name.removeprefix("fields."), column=column) for name, column in self.missing(log_map)
@@ -95,7 +95,7 @@ def fits(pattern: str, column: str) -> str | None:
 
 
 def map_notes(found: MapMet) -> list[str]:
-    """The same as sentences, where there is anything to say."""
+    """Return the use as sentences; empty if there is nothing to say."""
     said = [
         f"missing_column: no record has the column {safe(one['column'])}, which the map names for {safe(one['field'])}."
         for one in found["missing_column"]

@@ -1,4 +1,4 @@
-"""What a row of a sheet is, where it is no record of one event: an attempt, a stay in a level, or a player."""
+"""Kinds of rows in a sheet that are not one event each: an attempt, a stay in a level, or a player."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _OF: Final = {
 
 @dataclass(frozen=True)
 class Rows:
-    """What a row is.
+    """The kind of a row.
 
     Attributes:
         each: `attempt`, `stay` or `player`; None where a record is an event.
@@ -59,7 +59,7 @@ ONE_EVENT: Final = Rows()  # a record is an event
 
 
 def rows_of(table: Mapping[str, object], path: str) -> Rows:
-    """What the table [rows] says of that.
+    """Return the kind of row that the table [rows] gives.
 
     Raises:
         MapError: it makes no sense.

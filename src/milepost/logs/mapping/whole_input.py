@@ -13,7 +13,7 @@ Waiting = tuple[int, Mapping[str, object] | str]  # a line, and its record, or w
 
 
 def waits(log_map: LogMap) -> bool:
-    """Whether a map says something that only all files together can answer: a query, or where a player's sessions part."""
+    """Return whether a map says something that only all files together can answer: a query, or where a player's sessions part."""
     return log_map.select is not None or log_map.session_gap is not None
 
 
@@ -55,7 +55,7 @@ class FileRecords(Stage):
 
 
 def selected(files: list[FileRecords], log_map: LogMap, number: Callable[[], int]) -> list[FileRecords]:
-    """What the map's query selects from the records of all files, in the order given; the files themselves without a query.
+    """Return the records that the map's query selects from all files, in the order given; without a query, the files.
 
     Args:
         files: their records, which are used up.
@@ -90,7 +90,7 @@ def exploded(files: list[FileRecords], log_map: LogMap) -> list[FileRecords]:
 
 
 class SessionStarts:
-    """Where the sessions of each player begin, in a log without sessions: after a gap between two records in order of time."""
+    """The beginnings of each player's sessions, in a log without sessions: after a gap between two records in time order."""
 
     def __init__(self, gap: float) -> None:
         self._gap = gap

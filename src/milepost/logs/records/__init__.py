@@ -1,1 +1,1 @@
-"""What a record must be, and the log that is built of records."""
+"""Rules for records, and the log that is built from them."""

@@ -117,7 +117,7 @@ class AttemptSink:
 
 
 def _is_date(value: object) -> bool:
-    """Whether a text is a date without a time of day."""
+    """Return whether a text is a date without a time of day."""
     return isinstance(value, str) and ":" not in value
 
 

@@ -87,7 +87,7 @@ class RecordBuilder:
         self.files: list[str] = []
 
     def translated_by(self, log_map: LogMap) -> Translator | None:
-        """What translates records on their way here, the same for all files; None where the map has nothing to translate."""
+        """Return the translator of records, one for all files; None if the map has nothing to translate."""
         if self.translator is None and log_map.active:
             gap = log_map.session_gap
             self.translator = Translator(log_map, None if gap is None else SessionStarts(gap))
@@ -234,5 +234,5 @@ def _text(value: object) -> str | None:
 
 
 def layout_of(tags: Mapping[str, str]) -> str | None:
-    """Which layout of its level a record is about: the tag `layout`, or else `seed`."""
+    """Return the layout of its level that a record names: the tag `layout`, or else `seed`."""
     return tags.get("layout", tags.get("seed"))

@@ -1,4 +1,4 @@
-"""What one record's fields must be: the rules on types and ranges, in the one place that every reader uses."""
+"""Rules on the types and ranges of a record's fields, in the one place that every reader uses."""
 
 from __future__ import annotations
 
@@ -111,7 +111,7 @@ def tag_of(value: object) -> Any:
 
 
 def is_true(value: str | None) -> bool:
-    """Whether a tag's text says yes, as `debug` does."""
+    """Return whether a tag's text says yes, as `debug` does."""
     return value is not None and value.strip().casefold() in _TRUE_TEXTS
 
 

@@ -1,4 +1,4 @@
-"""What a log is known to hold while it is read: names by number, sessions with what is said of them, and what was refused."""
+"""Tables of names while a log is read: names by number, sessions with their tags, and refused records."""
 
 from __future__ import annotations
 
@@ -82,7 +82,7 @@ class KnownSessions:
         return code
 
     def is_of_another_kind(self, name: str, stamp: int | None) -> bool:
-        """Whether a session is known, and its times are of another kind than this."""
+        """Return whether a session is known, and its times are of another kind than this."""
         code = self._codes.get(name)
         return code is not None and (self.sessions.epoch[code] is None) != (stamp is None)
 

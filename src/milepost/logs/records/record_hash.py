@@ -34,7 +34,7 @@ def _number_of_text(text: str) -> int:
 
 
 def signed(number: int) -> int:
-    """The same 64 bits as a signed number."""
+    """Return the 64 bits as a signed number."""
     return number - (1 << 64) if number >> 63 else number
 
 
@@ -54,7 +54,7 @@ def _mixed_text(name: str, text: str) -> int:
 
 
 def _mixed_number(name: str, value: object) -> int:
-    """The same of what is no text; most often a number, of which there are many."""
+    """Return the hash of a value that is no text; mostly a number, of which there are many."""
     if type(value) is not float:
         return _mixed(text_number(name) + _value_number(value))
     bits: int = _unpack(_pack(value + 0.0))[0]
@@ -80,14 +80,14 @@ def _value_number(value: object) -> int:
 
 
 def column_likeness(name: str, values: NDArray[np.uint64]) -> NDArray[np.uint64]:
-    """What one column adds to the numbers of the records that have it."""
+    """Return the hashes that one column adds to the records that have it."""
     mixed = values + np.uint64(text_number(name))
     mixed = (mixed ^ (mixed >> np.uint64(32))) * np.uint64(_FACTOR)
     return mixed ^ (mixed >> np.uint64(32))
 
 
 def likeness_of_values(name: str, values: list[object]) -> NDArray[np.uint64]:
-    """The same, value by value, each of which is there once."""
+    """Return the hashes of distinct values."""
     texts = [value for value in values if type(value) is str]
     if len(texts) < len(values) or "" in texts:
         return np.array([likeness({name: value}) & _MASK for value in values], np.uint64)

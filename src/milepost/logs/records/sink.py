@@ -1,4 +1,4 @@
-"""What happens to a record as logged before it is checked: unpacked, translated, typed; the same for every format."""
+"""Steps from a logged record to one that is checked: unpacked, translated, typed; the same for every format."""
 
 from __future__ import annotations
 

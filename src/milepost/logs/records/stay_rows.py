@@ -103,7 +103,7 @@ class StaySink:
         return _Stay(level, max(1, int(tries or 1)), seconds, bool(cleared))
 
     def _is_cleared(self, value: object) -> bool | None:
-        """Whether a cell says that the level was cleared; None where it says nothing."""
+        """Return whether a cell says that the level was cleared; None where it says nothing."""
         if value is None or isinstance(value, bool):
             return value
         text = str(value).strip().casefold()

@@ -92,7 +92,7 @@ class KnownTags:
 
 
 def is_number(text: str) -> bool:
-    """Whether a text is a number."""
+    """Return whether a text is a number."""
     try:
         float(text)
     except ValueError:

@@ -54,7 +54,7 @@ class Translator:
         translated(record, cells)
 
     def value_of(self, record: Mapping[str, object], column: str | None) -> object:
-        """What a column of the shape holds; met columns are counted."""
+        """Return the value of a column of the shape; columns that are there are counted."""
         if column is None:
             return None
         value = lookup(record, column)
@@ -66,7 +66,7 @@ class Translator:
         return self._time(value)
 
     def outcome_of(self, word: object) -> str | None:
-        """What a word of the result means; None where nobody has said."""
+        """Return the outcome that a word of the result stands for; None if the map does not say."""
         if not isinstance(word, str):
             return None
         if word in self.map.events:

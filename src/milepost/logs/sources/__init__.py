@@ -1,1 +1,1 @@
-"""Where logs lie: files, folders, globs, pipes, addresses and servers, and how their bytes are text."""
+"""Sources of logs: files, folders, globs, pipes, addresses and servers, and the encoding of their text."""

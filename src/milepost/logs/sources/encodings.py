@@ -9,7 +9,7 @@ LOOKED_AT: Final = 1 << 16  # bytes
 
 
 def is_encoding(name: object) -> bool:
-    """Whether something is the name of an encoding of text."""
+    """Return whether something is the name of an encoding of text."""
     try:
         return isinstance(name, str) and bool(codecs.lookup(name)._is_text_encoding)
     except (LookupError, ValueError):

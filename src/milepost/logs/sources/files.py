@@ -1,4 +1,4 @@
-"""Which files a log is made of, and how each is opened: files, folders, globs, standard input, packed or not."""
+"""Files of a log and how to open them: files, folders, globs, standard input, packed or not."""
 
 from __future__ import annotations
 
@@ -264,7 +264,7 @@ def _sources(name: str) -> list[Source]:
 
 
 def _at_path(path: Path, mode: int) -> list[Source]:
-    """What lies at a path that is there."""
+    """Return the sources at a path that exists."""
     if stat.S_ISDIR(mode) and (path / STORE_MANIFEST).is_file():
         return [Source(path / STORE_MANIFEST, store=path)]
     if stat.S_ISDIR(mode):
@@ -284,7 +284,7 @@ def _copy(pipe: BinaryIO, kept: BinaryIO) -> None:
 
 @cache
 def _spooled(name: str) -> Path:
-    """What comes out of a pipe, kept in a file: it comes only once, and a log is looked at more than once."""
+    """Copy a pipe into a file, since it can be read only once and a log is read more than once."""
     target = scratch_folder() / "log"
     try:
         with Path(name).open("rb", buffering=0) as pipe, target.open("wb") as kept:
@@ -295,7 +295,7 @@ def _spooled(name: str) -> Path:
 
 
 def _by_pattern(name: str) -> list[Source]:
-    """What a name stands for that is no path: a table in a database file, or a glob."""
+    """Return the sources for a name that is no path: a table in a database file, or a glob."""
     file, mark, table = name.rpartition(TABLE_MARK)
     if mark and Path(file).is_file():
         return [Source(Path(file), table)]
@@ -336,7 +336,7 @@ def store_around(path: Path, within: Path | None = None) -> Path | None:
 
 
 def is_log_name(name: str) -> bool:
-    """Whether a file in a folder is taken for a log, by its name's ending."""
+    """Return whether a file in a folder is taken for a log, by its name's ending."""
     return plain_name(name).endswith(LOG_SUFFIXES) and not name.startswith(".")
 
 

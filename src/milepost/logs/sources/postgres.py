@@ -50,7 +50,7 @@ _KEPT: Final = frozenset(
 
 
 def is_server(name: str) -> bool:
-    """Whether a name is the address of a PostgreSQL server."""
+    """Return whether a name is the address of a PostgreSQL server."""
     return _SERVER.match(name) is not None
 
 
@@ -94,7 +94,7 @@ def _asked(server: str, shown: str) -> Iterator[Cursor]:
 
 
 def _bare(said: str, server: str) -> str:
-    """What the driver says, without the password."""
+    """Return the driver's message, without the password."""
     parts = urlsplit(server)
     secrets = [parts.password or "", *parse_qs(parts.query).get("password", [])]
     for secret in {way for one in secrets if one for way in (one, unquote(one), quote(one))}:
@@ -129,7 +129,7 @@ def _select(cursor: Cursor, schema: str, table: str) -> str:
 
 
 def _copy(cursor: Cursor, select: str, target: Path) -> None:
-    """What is selected, batch by batch, so that a table of any length fits into memory."""
+    """Copy a selection batch by batch, so that a table of any length fits into memory."""
     from pyarrow.parquet import ParquetWriter
 
     cursor.execute(select)

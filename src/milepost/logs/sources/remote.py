@@ -20,7 +20,7 @@ _NEEDS: Final = "Reading from such an address needs the extra: pip install 'mile
 
 
 def is_address(name: str) -> bool:
-    """Whether a name is an address, not a path."""
+    """Return whether a name is an address, not a path."""
     return _ADDRESS.match(name) is not None
 
 
@@ -96,6 +96,6 @@ def _read(remote: BinaryIO) -> bytes:
 
 
 def first_line(error: BaseException) -> str:
-    """What a driver says, in a line, and without an address, which may hold secrets."""
+    """Return the driver's message in one line, without an address, which may hold secrets."""
     said = (str(error).splitlines() or [""])[0] or type(error).__name__
     return re.sub(r"[a-z][a-z0-9+.-]*://\S+", lambda found: without_secrets(found[0]), said)

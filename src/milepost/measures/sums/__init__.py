@@ -1,1 +1,1 @@
-"""What measures need to know of attempts, as counts that add up over players, and so over the parts of a log."""
+"""Counts of attempts that measures need; they add up over players, and so over the parts of a log."""

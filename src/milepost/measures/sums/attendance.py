@@ -1,4 +1,4 @@
-"""Who counts, who tried what, and who reached which level."""
+"""Counted players, their tries, and the levels they reached."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from milepost.playback.play import Play, Summed
 
 @dataclass(frozen=True)
 class Attendance:
-    """Who counts of players and sessions, and where they tried.
+    """Counted players and sessions, and the levels they tried.
 
     Attributes:
         players: who count.
@@ -33,7 +33,7 @@ class Attendance:
 
     @classmethod
     def of(cls, play: Play) -> Attendance:
-        """Those of a play, or of the sessions of a part."""
+        """Return the attendance of a play, or of the sessions of a part."""
         gated, counts, n_stops = play.gated, play.counts, len(play.stops)
         player = gated.player[gated.sequence]
         counted = int(counts.sum())
@@ -51,7 +51,7 @@ class Attendance:
 
     @classmethod
     def merged(cls, parts: list[Attendance]) -> Attendance:
-        """Those of a log from those of its parts."""
+        """Return the attendance of a log, added up from its parts."""
         return cls(
             sum(part.players for part in parts),
             sum(part.without_attempt for part in parts),
@@ -63,7 +63,7 @@ class Attendance:
 
 @dataclass(frozen=True)
 class Reached:
-    """Who reached a stop: players who count with an attempt there that comes before their first clear or is it.
+    """Players who reached a stop: counted players with an attempt there before their first clear, or at it.
 
     Attributes:
         players: per stop, how many; runs of them, where it is counted per run.
@@ -73,12 +73,12 @@ class Reached:
 
     @classmethod
     def of(cls, play: Play) -> Reached:
-        """Those of a play."""
+        """Return the players who reached each stop of a play."""
         return cls(np.bincount(cells(play).level, minlength=len(play.stops)))
 
     @classmethod
     def merged(cls, parts: list[Reached]) -> Reached:
-        """Those of a log from those of its parts."""
+        """Return the players who reached each stop of a log, added up from its parts."""
         return cls(np.sum([part.players for part in parts], axis=0))
 
 

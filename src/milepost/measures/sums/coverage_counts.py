@@ -35,7 +35,7 @@ class CoverageCounts:
 
     @classmethod
     def of(cls, play: Play) -> CoverageCounts:
-        """Those of a play."""
+        """Return the coverage counts of a play."""
         table, n_stops = play.attempts, len(play.stops)
         counted = play.counts[table.player]
         own = np.flatnonzero(counted)
@@ -53,7 +53,7 @@ class CoverageCounts:
 
     @classmethod
     def merged(cls, parts: list[CoverageCounts]) -> CoverageCounts:
-        """Those of a log from those of parts that share no player."""
+        """Return the coverage counts of a log, added up from parts that share no player."""
         players, attempts, settled, went_on, never_there = (
             np.sum([getattr(part, name) for part in parts], axis=0)
             for name in ("players", "attempts", "settled", "went_on", "never_there")
@@ -89,7 +89,7 @@ def _by_starts(play: Play, width: int) -> Ints:
 
 
 def _seconds_before(play: Play, rows: Ints) -> Floats:
-    """Of some attempts, the seconds of session time that the player had spent before it, over all sessions so far."""
+    """Return the session time of the player before each of some attempts, in seconds over all sessions so far."""
     gated, table, times = play.gated, play.attempts, play.session_times
     own = gated.sequence
     first = np.nan_to_num(times.first)

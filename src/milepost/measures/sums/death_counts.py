@@ -59,7 +59,7 @@ class DeathCounts:
 
     @classmethod
     def of(cls, play: Play) -> DeathCounts:
-        """Those of a play."""
+        """Return the death counts of a play."""
         table, cause = play.attempts, play.around.cause
         counted = play.counts[table.player] & table.taken
         dying = table.ended(DIED)
@@ -84,7 +84,7 @@ class DeathCounts:
 
     @classmethod
     def merged(cls, parts: list[DeathCounts]) -> DeathCounts:
-        """Those of a log from those of parts that share no player."""
+        """Return the death counts of a log, added up from parts that share no player."""
         counts = {
             name: Counted.merged(getattr(part, name) for part in parts)
             for name, value in vars(parts[0]).items()
@@ -108,7 +108,7 @@ def tenth(progress: Floats) -> Ints:
 
 
 def _numbers(play: Play, died: Ints) -> dict[str, Numbers]:
-    """What the tags say at deaths that say numbers where attempts end."""
+    """Return the numbers in tags at deaths that also stand where attempts end."""
     found = {}
     for name in play.about.tags:
         try:

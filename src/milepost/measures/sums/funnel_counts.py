@@ -1,4 +1,4 @@
-"""Who reached, cleared and moved on from each level, who stopped there and how."""
+"""Players who reached, cleared and moved on from each level, and who stopped there and how."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ class FunnelCounts:
 
     @classmethod
     def of(cls, play: Play) -> FunnelCounts:
-        """Those of a play."""
+        """Return the funnel counts of a play."""
         n_levels, cell = play.n_levels, cells(play)
         furthest = furthest_place(play)
         tried, _ = _each_once(cell.level, cell.player)  # of a play counted per run, too, the funnel is one of players
@@ -53,7 +53,7 @@ class FunnelCounts:
 
     @classmethod
     def merged(cls, parts: list[FunnelCounts]) -> FunnelCounts:
-        """Those of a log from those of its parts."""
+        """Return the funnel counts of a log, added up from its parts."""
         reached, cleared, moved_on = (
             np.sum([getattr(part, name) for part in parts], axis=0) for name in ("reached", "cleared", "moved_on")
         )
@@ -102,7 +102,7 @@ def _stopped(play: Play) -> dict[str, Ints]:
 
 
 def _has_cleared(play: Play) -> Bools:
-    """Whether a player has cleared a level: levels down, players across."""
+    """Return whether a player has cleared a level: levels down, players across."""
     table = play.attempts
     cleared = np.zeros((play.n_levels, len(play.gated.players)), np.bool_)
     done = table.ended(CLEARED) & (table.level < play.n_levels)
@@ -118,7 +118,7 @@ def _last_of(player: Ints, n_players: int) -> Ints:
 
 
 def _tells_last_clear(play: Play) -> bool:
-    """Whether somebody cleared the last level, or a session ended as finished."""
+    """Return whether somebody cleared the last level, or a session ended as finished."""
     table = play.attempts
     cleared = table.ended(CLEARED) & (table.level == play.gated.last_level[table.player])
     return bool(cleared.any() or play.end.of(play.gated.sequence).by(END_FINISHED).any())

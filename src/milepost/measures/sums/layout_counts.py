@@ -26,7 +26,7 @@ class LayoutCounts:
 
     @classmethod
     def of(cls, play: Play) -> LayoutCounts:
-        """Those of a play."""
+        """Return the layout counts of a play."""
         table, layout = play.attempts, play.around.layout
         rows = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED) & (layout >= 0) & (table.level < play.n_levels))
         level, own = table.level[rows], layout[rows]
@@ -34,5 +34,5 @@ class LayoutCounts:
 
     @classmethod
     def merged(cls, parts: list[LayoutCounts]) -> LayoutCounts:
-        """Those of a log from those of parts that share no player."""
+        """Return the layout counts of a log, added up from parts that share no player."""
         return cls(Counted.merged(part.tries for part in parts), Counted.merged(part.players for part in parts))

@@ -28,7 +28,7 @@ class MoveCounts:
 
     @classmethod
     def of(cls, play: Play) -> MoveCounts:
-        """Those of a play."""
+        """Return the move counts of a play."""
         moves = play.moves
         counted = np.flatnonzero(play.counts[moves.player])
         keys = tuple(column[counted] for column in (moves.origin, moves.target, moves.kind))
@@ -42,7 +42,7 @@ class MoveCounts:
 
     @classmethod
     def merged(cls, parts: list[MoveCounts]) -> MoveCounts:
-        """Those of a log from those of parts that share no player."""
+        """Return the move counts of a log, added up from parts that share no player."""
         return cls(*(Counted.merged(getattr(part, name) for part in parts) for name in vars(parts[0])))
 
 

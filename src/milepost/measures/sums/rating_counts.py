@@ -27,7 +27,7 @@ class RatingCounts:
 
     @classmethod
     def of(cls, play: Play) -> RatingCounts:
-        """Those of a play."""
+        """Return the rating counts of a play."""
         table, around = play.attempts, play.around
         rows = np.flatnonzero(first_tries(play) & table.ended(CLEARED))
         known = rows[~np.isnan(around.collected[rows]) & (around.available[rows] > 0)]
@@ -36,5 +36,5 @@ class RatingCounts:
 
     @classmethod
     def merged(cls, parts: list[RatingCounts]) -> RatingCounts:
-        """Those of a log from those of its parts."""
+        """Return the rating counts of a log, added up from its parts."""
         return cls(Counted.merged(part.clears for part in parts), Counted.merged(part.rated for part in parts))

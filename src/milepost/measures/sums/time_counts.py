@@ -27,14 +27,14 @@ class Spent:
 
     @classmethod
     def of(cls, play: Play) -> Spent:
-        """That of a play."""
+        """Return the time spent in a play."""
         table = play.attempts
         rows = np.flatnonzero(~np.isnan(table.active) & table.taken & play.counts[table.player])
         return cls(Counted.of(table.level[rows], first_tries(play)[rows], table.outcome[rows], table.active[rows]))
 
     @classmethod
     def merged(cls, parts: list[Spent]) -> Spent:
-        """That of a log from those of its parts."""
+        """Return the time spent in a log, added up from its parts."""
         return cls(Counted.merged(part.attempts for part in parts))
 
     def at(self, level: int) -> float:
@@ -66,7 +66,7 @@ class TimeCounts:
 
     @classmethod
     def of(cls, play: Play) -> TimeCounts:
-        """Those of a play."""
+        """Return the time counts of a play."""
         cell, table = cells(play), play.attempts
         timed = ~cell.untimed & (cell.tried if play.asked else True)
         own = np.flatnonzero(first_tries(play) & ~np.isnan(table.active))
@@ -90,7 +90,7 @@ class TimeCounts:
 
     @classmethod
     def merged(cls, parts: list[TimeCounts]) -> TimeCounts:
-        """Those of a log from those of its parts."""
+        """Return the time counts of a log, added up from its parts."""
         return cls(*(Counted.merged(getattr(part, name) for part in parts) for name in vars(parts[0])))
 
 

@@ -32,7 +32,7 @@ class TryCounts:
 
     @classmethod
     def of(cls, play: Play) -> TryCounts:
-        """Those of a play."""
+        """Return the try counts of a play."""
         cell, table = cells(play), play.attempts
         settled = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED))
         hits = Counted.of(table.level[settled], table.outcome[settled], table.hits[settled])
@@ -44,7 +44,7 @@ class TryCounts:
 
     @classmethod
     def merged(cls, parts: list[TryCounts]) -> TryCounts:
-        """Those of a log from those of its parts."""
+        """Return the try counts of a log, added up from its parts."""
         firsts = [part.firsts for part in parts if part.firsts is not None]
         return cls(
             Counted.merged(part.tries for part in parts),
@@ -55,7 +55,7 @@ class TryCounts:
 
 
 def _by_player(cell: Cells, hits: Bools, of: Ints | Bools) -> Counted:
-    """By level, sums over the runs of each player."""
+    """Return sums over the runs of each player, by level."""
     width = int(cell.player.max(initial=0)) + 1
     keys, pair = numbered(cell.level * width + cell.player)
     sums = (np.bincount(pair, weights=column, minlength=len(keys)).astype(np.int64) for column in (hits, of))

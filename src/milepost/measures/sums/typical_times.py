@@ -1,4 +1,4 @@
-"""What attempts say of a log's assumptions: whether any clears, and how long they take as the clock counts."""
+"""Evidence on a log's assumptions: whether any attempt clears, and how long attempts take by the clock."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ class TypicalTimes:
 
     @classmethod
     def of(cls, play: Play) -> TypicalTimes:
-        """Those of a play, or of the sessions of a part."""
+        """Return the typical times of a play, or of the sessions of a part."""
         table, epochs = play.attempts, play.gated.log.sessions.epoch
         numeric = sum(epochs[session] is None for session in play.gated.sequence.tolist())
         clears = int(np.count_nonzero(table.outcome == CLEARED))
@@ -41,7 +41,7 @@ class TypicalTimes:
 
     @classmethod
     def merged(cls, parts: list[TypicalTimes]) -> TypicalTimes:
-        """Those of a log from those of its parts."""
+        """Return the typical times of a log, added up from its parts."""
         attempts, clears, numeric = (sum(getattr(part, name) for part in parts) for name in ("attempts", "clears", "numeric"))
         settled, to_clear = (Counted.merged(getattr(part, name) for part in parts) for name in ("settled", "to_clear"))
         return cls(attempts, clears, settled, to_clear, numeric)

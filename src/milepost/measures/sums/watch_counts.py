@@ -25,7 +25,7 @@ class WatchOfLevels:
 
     @classmethod
     def of(cls, play: Play) -> WatchOfLevels:
-        """Those of a play."""
+        """Return the sessions to watch of a play."""
         table = play.attempts
         rows = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
         rows = rows[stable_order(table.level[rows])]
@@ -34,7 +34,7 @@ class WatchOfLevels:
 
     @classmethod
     def merged(cls, parts: list[WatchOfLevels]) -> WatchOfLevels:
-        """Those of a log from those of its parts."""
+        """Return the sessions to watch of a log, added up from its parts."""
         levels = zip(*(part.candidates for part in parts), strict=True)
         return cls([best_of([one for own in level for one in own], _MOST) for level in levels])
 
