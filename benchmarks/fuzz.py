@@ -29,6 +29,7 @@ from milepost.logs.columnar import chunks
 from milepost.logs.interface import TAG
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.read import read
+from milepost.logs.store.pack_store import Into, pack
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
@@ -38,7 +39,6 @@ from milepost.playback.replay import replay_log
 from milepost.reports.build_document import document
 from milepost.reports.check_views import check_views
 from milepost.rules import ReplayRules
-from milepost.store.pack_store import Into, pack
 
 ROOT = Path(__file__).resolve().parent.parent
 FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")

@@ -15,7 +15,7 @@ from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
-from milepost.folder.answer_table import Question, read_answers
+from milepost.folder.answer_table import read_answers
 from milepost.folder.player_table import read_players
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.sources.files import look_afresh
@@ -29,6 +29,7 @@ from milepost.measures.interface import R, T, Table, beside
 from milepost.measures.layouts import Layouts
 from milepost.measures.level import LevelPage, LevelTotals
 from milepost.measures.moves import Moves
+from milepost.measures.questions import Question
 from milepost.measures.ratings import Ratings
 from milepost.measures.raw import raw_counts
 from milepost.measures.run_lengths import FunnelPerRun, RunsMeasure

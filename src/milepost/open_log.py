@@ -285,7 +285,7 @@ def _is_large_store(names: list[str]) -> bool:
     """Return whether the log is a store that is large enough not to be held in memory, and to be remembered."""
     if len(names) > 1 or not _is_store(names[0]):
         return False
-    from milepost.store.manifest import read_manifest
+    from milepost.logs.store.manifest import read_manifest
 
     return read_manifest(Path(names[0])).rows >= REMEMBERED
 

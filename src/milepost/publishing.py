@@ -22,7 +22,7 @@ from milepost.wording import plural
 
 OVERVIEW: Final = "overview"
 _HEADINGS: Final = {OVERVIEW: "The course at a glance"} | {one.name: one.picture for one in MEASURES.values() if one.picture}
-GLANCE: Final = "glance"
+THUMBNAIL: Final = "thumbnail"
 _OVERVIEW_SHAPE, _SHAPE, _GLANCE_SHAPE = (1280, 1000), (1280, 800), (560, 455)
 
 
@@ -46,8 +46,8 @@ def as_page(report: ReportDocument) -> str:
     """The report as a page that needs nothing beside it."""
     levels = list(enumerate(report["course"]["levels"], 1))
     links = {shortened(name, long): f"#level-{place}" for place, name in levels for long in (16, 18)}
-    said = finding(GLANCE, report)
-    first = Picture(GLANCE, "", said, inline_svg(GLANCE, report, said, _GLANCE_SHAPE, links))
+    said = finding(THUMBNAIL, report)
+    first = Picture(THUMBNAIL, "", said, inline_svg(THUMBNAIL, report, said, _GLANCE_SHAPE, links))
     pictures = []
     for name, document in _drawn_from(report).items():
         said, shape = finding(name, document), _OVERVIEW_SHAPE if name == OVERVIEW else _SHAPE

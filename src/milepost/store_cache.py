@@ -18,11 +18,11 @@ from milepost.cleaning.gate import Admitted
 from milepost.cleaning.names import Stops
 from milepost.errors import LogError
 from milepost.logs.interface import BareLog
+from milepost.logs.store.kept_values import ValuesError, Written, read_values, write_values
+from milepost.logs.store.manifest import REPLAYED, read_manifest
 from milepost.memory_estimates import memory_of_attempts
 from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable
 from milepost.playback.play import Play
-from milepost.store.kept_values import ValuesError, Written, read_values, write_values
-from milepost.store.manifest import REPLAYED, read_manifest
 from milepost.version import __version__
 
 if TYPE_CHECKING:

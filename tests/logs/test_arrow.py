@@ -8,7 +8,7 @@ import pyarrow as pa
 import pytest
 
 from milepost.logs.columnar.arrow import array_of, given_in, texts_of, values_of
-from milepost.store.tables import read_arrays, read_lists, write_table
+from milepost.logs.store.tables import read_arrays, read_lists, write_table
 
 GIVEN = np.array([True, False, True, True, False, True, True, True, True, False])
 

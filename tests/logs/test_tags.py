@@ -8,11 +8,11 @@ from milepost.logs.interface import ABSENT, TAG
 from milepost.logs.read import read
 from milepost.logs.records import tags as tags_module
 from milepost.logs.records.tags import KnownTags, is_number
+from milepost.logs.store.manifest import read_manifest
+from milepost.logs.store.pack_store import Into, pack
 from milepost.playback.attributes import attribute
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
-from milepost.store.manifest import read_manifest
-from milepost.store.pack_store import Into, pack
 
 LEVEL = {"level": "Mill Pond"}
 

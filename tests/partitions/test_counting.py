@@ -16,6 +16,7 @@ from milepost.difficulty.whatif import WhatIf
 from milepost.errors import AttemptsGoneError, LogError
 from milepost.folder.player_table import read_players
 from milepost.logs.interface import Sessions
+from milepost.logs.store.pack_store import Into, Layout, pack
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.coverage import Coverage
 from milepost.measures.deaths import Deaths
@@ -40,7 +41,6 @@ from milepost.progress import SILENT
 from milepost.reports.build_document import document, needs_of
 from milepost.reports.registry import MEASURES as REGISTRY
 from milepost.rules import ReplayRules
-from milepost.store.pack_store import Into, Layout, pack
 from random_logs import COURSE, as_text, as_toml, random_log, with_odd_players
 
 MEASURES = (

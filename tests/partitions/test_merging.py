@@ -13,13 +13,13 @@ from milepost.cleaning.clock import coarse_builds
 from milepost.cleaning.survey import Survey, survey_of
 from milepost.logs.interface import Place
 from milepost.logs.records.builder import RecordBuilder
+from milepost.logs.store.pack_store import Layout
 from milepost.memory_estimates import memory_of_whole, unpacked
 from milepost.numerics.narrow_dtypes import slimmest
 from milepost.partitions.compressed_columns import packed, packed_table
 from milepost.partitions.concatenate import NARROW, joined
 from milepost.playback.infer import infer_order, precedence
 from milepost.playback.tallies import PLACES, Found
-from milepost.store.pack_store import Layout
 
 NUMBERS = lists(one_of(integers(-200, 200), integers(-(1 << 40), 1 << 40)), min_size=1, max_size=30)
 FLOATS = lists(one_of(floats(), none().map(lambda _: float("nan"))), max_size=20)

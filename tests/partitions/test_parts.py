@@ -23,6 +23,9 @@ from milepost.logs.mapping.logmap import NO_MAP
 from milepost.logs.read import read
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source
+from milepost.logs.store.manifest import read_manifest
+from milepost.logs.store.pack_store import Into, Layout, pack
+from milepost.logs.store.store import groups_of_parts
 from milepost.partitions import execution as work_module
 from milepost.partitions import executors
 from milepost.partitions.execution import Way, Work
@@ -34,9 +37,6 @@ from milepost.playback import engine
 from milepost.playback.replay import replay_log
 from milepost.reports.full_report import whole_report
 from milepost.rules import ReplayRules
-from milepost.store.manifest import read_manifest
-from milepost.store.pack_store import Into, Layout, pack
-from milepost.store.store import groups_of_parts
 from random_logs import COURSE, as_text, as_toml, random_log, with_odd_players
 
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")

@@ -5,7 +5,7 @@ import pytest
 import milepost as api
 from conftest import COURSE
 from milepost.audit.record_checks import Signs
-from milepost.course.course_draft import draft_course
+from milepost.drafts.course_draft import draft_course
 from milepost.errors import RecordsGoneError
 from milepost.measures.clocks import on_clock
 from milepost.measures.trace import Trace

@@ -10,8 +10,8 @@ import pytest
 
 from driving import PROGRAM
 from milepost.errors import LogError
+from milepost.logs.store.manifest import kept_as, read_manifest
 from milepost.partitions.store_parts import opened
-from milepost.store.manifest import kept_as, read_manifest
 
 
 @pytest.fixture

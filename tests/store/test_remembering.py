@@ -10,9 +10,9 @@ import pytest
 from milepost import open_log, store_cache
 from milepost.cli.main import main
 from milepost.difficulty.spikes import Spikes
+from milepost.logs.store.pack_store import Into, Layout, pack
 from milepost.measures.funnel import Funnel
 from milepost.partitions import store_parts
-from milepost.store.pack_store import Into, Layout, pack
 
 PLACE = "wickwater.store"
 KEPT = Path(PLACE, "replayed")

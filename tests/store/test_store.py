@@ -13,9 +13,9 @@ from hypothesis.strategies import integers
 from milepost.errors import LogError, OutputError
 from milepost.logs.interface import TAG
 from milepost.logs.read import read
-from milepost.store import store
-from milepost.store.manifest import PARTS, read_manifest
-from milepost.store.pack_store import Into, pack
+from milepost.logs.store import store
+from milepost.logs.store.manifest import PARTS, read_manifest
+from milepost.logs.store.pack_store import Into, pack
 from random_logs import random_log, with_odd_players
 
 COURSE = ("--course", "wickwater/course.toml")

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from milepost.store.kept_values import ValuesError, read_values, write_values
+from milepost.logs.store.kept_values import ValuesError, read_values, write_values
 
 
 class Spot(NamedTuple):

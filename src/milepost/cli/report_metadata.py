@@ -14,8 +14,8 @@ from milepost.cli.folder_defaults import files_of_folder
 from milepost.errors import UsageError
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address, without_secrets
+from milepost.logs.store.checksums import taken_ahead
 from milepost.reports.provenance import how_made
-from milepost.store.checksums import taken_ahead
 
 if TYPE_CHECKING:
     from milepost.reports.document_types import Made

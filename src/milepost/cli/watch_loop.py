@@ -23,6 +23,8 @@ from milepost.folder.player_table import with_players
 from milepost.logs.follow_logs import Tail
 from milepost.logs.mapping.whole_input import waits
 from milepost.logs.records.shared_sessions import for_each_player
+from milepost.logs.store.manifest import Manifest, is_store
+from milepost.logs.store.store import append, locked, restore
 from milepost.measures.funnel import Funnel
 from milepost.open_log import Loaded, WholeLog
 from milepost.partitions.request import silently
@@ -30,8 +32,6 @@ from milepost.playback.attempt_filters import parsed
 from milepost.reports.build_document import described, document, rows_of
 from milepost.reports.interface import Report, View
 from milepost.reports.registry import MEASURES
-from milepost.store.manifest import Manifest, is_store
-from milepost.store.store import append, locked, restore
 from milepost.wording import listed, plural
 
 if TYPE_CHECKING:

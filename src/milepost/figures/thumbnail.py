@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 
-def draw_glance(sheet: Sheet, document: ReportDocument) -> None:
+def draw_thumbnail(sheet: Sheet, document: ReportDocument) -> None:
     """Draw on an empty figure, without a title: the page says what it shows."""
     upper = sheet.axes(0.085, 0.66, 0.9, 0.28)
     lower = sheet.axes(0.085, 0.245, 0.9, 0.335, sharex=upper)

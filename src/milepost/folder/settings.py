@@ -10,11 +10,11 @@ from typing import Final
 
 from milepost.cleaning.selection import parse_condition
 from milepost.errors import FolderError, MilePostError
-from milepost.folder.answer_table import Question
 from milepost.folder.settings_parser import Reading
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.postgres import is_server
 from milepost.logs.sources.remote import is_address
+from milepost.measures.questions import Question
 from milepost.output import write_file
 from milepost.toml import parsed_toml, read_toml, toml_key, toml_text
 

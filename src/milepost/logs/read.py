@@ -195,7 +195,7 @@ def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:
 
 def _restore(builder: RecordBuilder, source: Source) -> None:
     """Begin with what a packed store holds."""
-    from milepost.store.store import restore
+    from milepost.logs.store.store import restore
 
     if not builder.keeps_records or source.store is None:
         raise LogError(f"{source.label}: a packed store holds no records as they were logged. Name the logs themselves.")

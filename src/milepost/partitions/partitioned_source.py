@@ -19,6 +19,7 @@ from milepost.errors import UsageError
 from milepost.folder.player_table import with_players
 from milepost.logs.interface import BareLog
 from milepost.logs.sources.files import expand
+from milepost.logs.store.pack_store import Into, Layout, pack
 from milepost.memory import give_back_now
 from milepost.memory_estimates import SMALL, unpacked
 from milepost.partitions.execution import Way, Work
@@ -31,7 +32,6 @@ from milepost.partitions.tasks import Wanted
 from milepost.playback.play import Kinds, Play, Summed, registered
 from milepost.progress import Progress
 from milepost.scratch import scratch_writing
-from milepost.store.pack_store import Into, Layout, pack
 
 V = TypeVar("V")
 

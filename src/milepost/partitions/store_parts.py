@@ -9,11 +9,11 @@ from pathlib import Path
 from milepost.errors import LogError
 from milepost.logs.interface import BareLog, Log
 from milepost.logs.read import nothing_in
+from milepost.logs.store.checks import Limits, sound
+from milepost.logs.store.manifest import Manifest, kept_as, latest, read_manifest
+from milepost.logs.store.sessions import SessionTable
+from milepost.logs.store.store import bare_log, groups_of_parts, log_and_sessions, records_of
 from milepost.partitions.local_sessions import Opened, own_sessions
-from milepost.store.checks import Limits, sound
-from milepost.store.manifest import Manifest, kept_as, latest, read_manifest
-from milepost.store.sessions import SessionTable
-from milepost.store.store import bare_log, groups_of_parts, log_and_sessions, records_of
 
 
 @dataclass(frozen=True)

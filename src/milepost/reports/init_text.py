@@ -8,7 +8,7 @@ from milepost.playback.tallies import finding_counts, tallies_of
 from milepost.wording import listed, plural, safe
 
 if TYPE_CHECKING:
-    from milepost.folder.init_folder import Begun
+    from milepost.drafts.playtest_folder import Begun
 
 
 def begun_text(begun: Begun, folder: str) -> str:

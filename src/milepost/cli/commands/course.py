@@ -23,7 +23,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
-    from milepost.course.course_draft import draft_course
+    from milepost.drafts.course_draft import draft_course
     from milepost.output import write_text
     from milepost.playback.play import with_records
 

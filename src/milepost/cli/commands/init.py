@@ -25,7 +25,7 @@ def run(args: argparse.Namespace) -> Exit:
 
     from milepost.cli import terminal
     from milepost.cli.loading import fetch, read_options
-    from milepost.folder.init_folder import begin
+    from milepost.drafts.playtest_folder import begin
     from milepost.output import write_text
     from milepost.reports.init_text import begun_text
 

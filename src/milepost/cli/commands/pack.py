@@ -27,7 +27,7 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli import terminal
     from milepost.cli.loading import load_map, read_options
     from milepost.cli.messages import tell
-    from milepost.store.pack_store import Into, pack
+    from milepost.logs.store.pack_store import Into, pack
     from milepost.wording import plural, safe
 
     log_map = load_map(args)

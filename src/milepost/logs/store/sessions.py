@@ -12,7 +12,7 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.logs.columnar.arrow import Arrow, codes_at, texts_at, values_of
 from milepost.logs.interface import Sessions
-from milepost.store.tables import read_columns, restored
+from milepost.logs.store.tables import read_columns, restored
 
 _TEXTS: Final = ("name", "player", "epoch")
 _FEW: Final = ("build", "tags")  # in which few texts come often

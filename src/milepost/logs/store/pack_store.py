@@ -18,11 +18,11 @@ from milepost.logs.mapping.whole_input import waits
 from milepost.logs.read import give_waiting, read_source, require_mapped, suited
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source, expand
+from milepost.logs.store.checksums import checksum, taken_ahead
+from milepost.logs.store.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
+from milepost.logs.store.store import lay_down, locked, restore, seal
 from milepost.memory_estimates import part_within, unpacked
 from milepost.progress import SILENT, Progress
-from milepost.store.checksums import checksum, taken_ahead
-from milepost.store.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
-from milepost.store.store import lay_down, locked, restore, seal
 
 _AT_ONCE: Final = 128 << 20  # bytes of logs between two writings of the store
 _PART: Final = 96 << 20  # bytes of logs for which there is a part, where nobody says how much memory there is

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from milepost.course.course_draft import draft_course
+from milepost.drafts.course_draft import draft_course
 from milepost.errors import FolderError, LogError, OutputError
 from milepost.folder.notes import COLUMNS as NOTE_COLUMNS
 from milepost.folder.settings import FILE, TABLES, apart_from

@@ -12,7 +12,7 @@ from typing import Any, Final, TypeVar
 
 from milepost.errors import LogError
 from milepost.logs.sources.files import STORE_MANIFEST
-from milepost.store.own_files import require_no_links
+from milepost.logs.store.own_files import require_no_links
 
 PARTS: Final = 16
 MOST_PARTS: Final = 4096

@@ -25,15 +25,15 @@ from milepost.logs.interface import ABSENT, TAG, BareLog, Place, Records, Refuse
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.records.shared_sessions import require_one_player
 from milepost.logs.sources.files import STORE_MANIFEST
+from milepost.logs.store.checks import Limits, require_sound, require_sound_tables, sound
+from milepost.logs.store.checksums import checksum
+from milepost.logs.store.manifest import REPLAYED, Entry, Manifest, kept_as, latest, read_manifest
+from milepost.logs.store.own_files import require_no_links
+from milepost.logs.store.sessions import SessionTable, sessions_of
+from milepost.logs.store.tables import Cells, read_arrays, read_lists, write_table
 from milepost.numerics.narrow_dtypes import slimmest
 from milepost.numerics.whole_numbers import distinct
 from milepost.output import write_text
-from milepost.store.checks import Limits, require_sound, require_sound_tables, sound
-from milepost.store.checksums import checksum
-from milepost.store.manifest import REPLAYED, Entry, Manifest, kept_as, latest, read_manifest
-from milepost.store.own_files import require_no_links
-from milepost.store.sessions import SessionTable, sessions_of
-from milepost.store.tables import Cells, read_arrays, read_lists, write_table
 
 _NOT_KEPT: Final = "tags not kept"
 _OF_SESSIONS: Final = ("name", "player", "build", "epoch", "debug", "tags", "first_clock", "part")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from milepost.course.renamed import OneLevel, levels_by_any_name
+from milepost.drafts.renamed_levels import OneLevel, levels_by_any_name
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.times import TimeInLevel
 from milepost.numerics.whole_numbers import distinct
