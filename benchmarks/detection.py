@@ -14,7 +14,7 @@ from zlib import crc32
 
 import numpy as np
 
-from milepost.difficulty.fit_course import read_tries
+from milepost.difficulty.spikes import read_tries
 from milepost.difficulty.verdict import verdicts
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.simulate.population import Population

@@ -12,10 +12,10 @@ from zlib import crc32
 
 import numpy as np
 
-from milepost.simulate.faults import FaultRates, spoil
 from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
 from milepost.simulate.simulated_players import play_course
+from milepost.simulate.writing import FaultRates, spoil
 
 HERE = Path(__file__).resolve().parent.parent / "src" / "milepost" / "demo"
 SEED = 1888

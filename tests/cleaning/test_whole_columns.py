@@ -8,7 +8,7 @@ from hypothesis.strategies import booleans, floats, integers, lists, tuples
 
 from milepost.audit.record_checks import _LAG_STEP, _TWINS, InOrder, doubled_sessions
 from milepost.cleaning.clock import replay_order
-from milepost.cleaning.duplicates import _seen_before
+from milepost.cleaning.gate import _seen_before
 from milepost.playback.infer import precedence
 
 

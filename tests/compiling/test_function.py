@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 import pytest
 
-from milepost.compiling import Compiled, available, jit_function, numba_build
+from milepost.compiling import Compiled, available, jit_function
 from milepost.compiling.kernel import DamagedError, unpacked
 
 pytestmark = pytest.mark.skipif(not available(), reason="Numba is not installed")
@@ -96,7 +96,7 @@ def test_kept_for_the_next_time(loops, monkeypatch):
     first = Compiled((loops,), "total")
     assert first.waits()
     expected = first(*arguments())
-    monkeypatch.setattr(numba_build, "made", lambda *_: pytest.fail("compiled again"))
+    monkeypatch.setattr(jit_function, "made", lambda *_: pytest.fail("compiled again"))
     monkeypatch.setitem(sys.modules, "numba", None)  # to import it is an error
     again = Compiled((loops,), "total")
     assert not again.waits() and again(*arguments()) == expected
@@ -138,7 +138,7 @@ def test_only_whole_columns(loops):
 def test_compiled_once_by_several(loops, monkeypatch):
     """Who needs the same code at the same time waits for whoever makes it, in this process or another."""
     made, ready = [], Barrier(3)
-    monkeypatch.setattr(numba_build, "made", lambda *given, real=numba_build.made: made.append(1) or real(*given))
+    monkeypatch.setattr(jit_function, "made", lambda *given, real=jit_function.made: made.append(1) or real(*given))
 
     def call(marks):
         write, to = Compiled((loops,), "write"), np.arange(3)

@@ -5,8 +5,7 @@ import pytest
 from scipy import integrate, stats
 
 from milepost.difficulty.anomalies import read_events
-from milepost.difficulty.candidates import DIP, SPIKE, STEP, WALL, Event, candidates, prior_log_odds
-from milepost.difficulty.mixtures import Mixtures
+from milepost.difficulty.mixtures import DIP, SPIKE, STEP, WALL, Event, Mixtures, candidates, prior_log_odds
 
 N = 14
 RNG = np.random.default_rng(21)

@@ -2,15 +2,15 @@
 
 import pytest
 
-from milepost.figures import fonts
+from milepost.figures import style
 
 HAVE = {"DejaVu Sans": "abcé", "Some Kai": "渡口a", "Some Gothic": "水門", "Wide": "渡口水門"}
 
 
 @pytest.fixture
 def installed(monkeypatch):
-    monkeypatch.setattr(fonts, "_files", lambda: dict.fromkeys(HAVE, ""))
-    monkeypatch.setattr(fonts, "_characters", lambda name: frozenset(map(ord, HAVE[name])))
+    monkeypatch.setattr(style, "_files", lambda: dict.fromkeys(HAVE, ""))
+    monkeypatch.setattr(style, "_characters", lambda name: frozenset(map(ord, HAVE[name])))
 
 
 @pytest.mark.parametrize(
@@ -25,7 +25,7 @@ def installed(monkeypatch):
 )
 def test_fonts_by_what_is_written(installed, text, chosen, missing):
     """The usual font first, then whichever has what it has not; the rest is missing."""
-    assert fonts.fonts_for(text) == (chosen, missing)
+    assert style.fonts_for(text) == (chosen, missing)
 
 
 def test_what_no_font_has_is_said(milepost):

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from milepost.folder.clock_places import seconds_of
 from milepost.folder.notes import add_note, read_notes
 from milepost.numerics.ranks import Pairs, spearman
-from milepost.planning.goals import Goal, Measured, judged, players_needed
+from milepost.planning.targets import Goal, Measured, judged, players_needed
 
 WORDS = (
     st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs", "Zl", "Zp"]), min_size=1, max_size=40)

@@ -8,7 +8,7 @@ import pytest
 from folder.test_answers import played
 from milepost.numerics.intervals import median_interval
 from milepost.numerics.survival import kaplan_meier
-from milepost.planning.goals import Goal, Measured, judged, players_needed
+from milepost.planning.targets import Goal, Measured, judged, players_needed
 
 COURSE = """
 [[level]]

@@ -29,7 +29,7 @@ from milepost.measures.raw import FunnelWithRaw
 from milepost.measures.sums.try_counts import TryCounts
 from milepost.measures.times import TimeInLevel
 from milepost.open_log import opened_log
-from milepost.partitions import counting, memory_parts, partitioned_source, store_parts
+from milepost.partitions import memory_parts, partitioned_log, partitioned_source
 from milepost.partitions.execution import Way, Work
 from milepost.partitions.executors import workers
 from milepost.partitions.partitioned_source import load_parts
@@ -120,13 +120,13 @@ def test_same_documents(folder, monkeypatch, packed, given, rules, where):
     """Of each measure; few parts wait at a time, and nobody makes the list of all sessions of a store without conditions."""
     monkeypatch.setattr(memory_parts, "_BLOCK", 150)
     monkeypatch.setattr(memory_parts, "_BLOCKS", 1 << 20)
-    monkeypatch.setattr(counting, "_AT_ONCE", 3)
+    monkeypatch.setattr(partitioned_log, "_AT_ONCE", 3)
     asked = asked_of(folder, given, rules, where, 2)
     source = str(folder / "store") if packed else asked.names[0]
     parts = load_parts(Asked(**{**vars(asked), "names": [source]}), Way(held=not packed, packed=packed))
     whole = opened_log(Asked(**{**vars(asked), "work": Work()})).play()
     if packed and not where:
-        monkeypatch.setattr(store_parts, "bare_log", lambda *_: pytest.fail("a list of all sessions was made"))
+        monkeypatch.setattr(partitioned_source, "bare_log", lambda *_: pytest.fail("a list of all sessions was made"))
     measures = MEASURES + (BY_COURSE if given else ())
     counted = parts.counted(None, lambda play: play, needs_of(measures))
     assert len(parts.parted.parts) > 5 and len(whole.attempts) > 20

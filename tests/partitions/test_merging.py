@@ -17,7 +17,7 @@ from milepost.logs.store.pack_store import Layout
 from milepost.memory_estimates import memory_of_whole, unpacked
 from milepost.numerics.narrow_dtypes import slimmest
 from milepost.partitions.compressed_columns import packed, packed_table
-from milepost.partitions.concatenate import NARROW, joined
+from milepost.partitions.merging import NARROW, joined
 from milepost.playback.infer import infer_order, precedence
 from milepost.playback.tallies import PLACES, Found
 

@@ -31,7 +31,7 @@ from milepost.partitions import executors
 from milepost.partitions.execution import Way, Work
 from milepost.partitions.executors import InProcess, Workers
 from milepost.partitions.partitioned_log import PartedLog
-from milepost.partitions.store_parts import open_store, opened
+from milepost.partitions.partitioned_source import open_store, opened
 from milepost.partitions.tasks import Wanted
 from milepost.playback import engine
 from milepost.playback.replay import replay_log

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from milepost.numerics.time_model import fit_times
-from milepost.simulate.faults import FaultRates, spoil
 from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
 from milepost.simulate.simulated_players import play_course
+from milepost.simulate.writing import FaultRates, spoil
 from milepost.vocabulary import CLEARED, CRASH, TIME_UP
 
 

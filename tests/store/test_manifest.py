@@ -11,7 +11,7 @@ import pytest
 from driving import PROGRAM
 from milepost.errors import LogError
 from milepost.logs.store.manifest import kept_as, read_manifest
-from milepost.partitions.store_parts import opened
+from milepost.partitions.partitioned_source import opened
 
 
 @pytest.fixture

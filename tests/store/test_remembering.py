@@ -12,7 +12,7 @@ from milepost.cli.main import main
 from milepost.difficulty.spikes import Spikes
 from milepost.logs.store.pack_store import Into, Layout, pack
 from milepost.measures.funnel import Funnel
-from milepost.partitions import store_parts
+from milepost.partitions import partitioned_source
 
 PLACE = "wickwater.store"
 KEPT = Path(PLACE, "replayed")
@@ -38,8 +38,8 @@ def told(wickwater, packed, tmp_path, monkeypatch, capsys):
     shutil.copytree(folder, tmp_path, dirs_exist_ok=True)
     monkeypatch.chdir(tmp_path)
     reads = []
-    records_of = store_parts.records_of
-    monkeypatch.setattr(store_parts, "records_of", lambda *given: reads.append(1) or records_of(*given))
+    records_of = partitioned_source.records_of
+    monkeypatch.setattr(partitioned_source, "records_of", lambda *given: reads.append(1) or records_of(*given))
 
     def ask(*words, store=PLACE):
         reads.clear()

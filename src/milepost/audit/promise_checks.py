@@ -9,12 +9,11 @@ from typing import Final, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.audit.evidence import Evidence, Suspect
+from milepost.audit.evidence import Evidence, Suspect, attempts_at
 from milepost.cleaning.field_values import LevelTexts, Values, text_of, values_of
 from milepost.course.promises import Promise, Promised
 from milepost.logs.interface import ABSENT, Place
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.attempt_lookup import attempts_at
 from milepost.playback.play import FullPlay, Play, summary
 from milepost.playback.tallies import PLACES
 from milepost.vocabulary import DROPPED, EVENT_CODES

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Literal
+from typing import Final, Literal, NamedTuple
 
-from milepost.comparison.causes import causes_by_level, words_by_level
+import numpy as np
+
+from milepost.arrays import Ints
 from milepost.comparison.pairing import Pair
 from milepost.comparison.row_types import CauseChange, Changed, KnobChange, Verdict, WordChange
+from milepost.numerics.shifts import false_discovery_rate
+from milepost.numerics.two_by_two import exact_p
+from milepost.numerics.whole_numbers import distinct
 from milepost.playback.logged_knobs import knobs_of, said_alike
-from milepost.playback.play import Play
+from milepost.playback.play import FullPlay, Play, summary
+from milepost.vocabulary import DIED, EVENTS, WAS_RESET
 
 
 @dataclass(frozen=True)
@@ -93,3 +99,112 @@ def _harder(before: object, after: object, way: str | None) -> bool | None:
     if not isinstance(before, int | float) or not isinstance(after, int | float):
         return None
     return (after > before) == (way == "up")
+
+
+_FEW: Final = 5  # players who died of it, in both builds, from which a cause can be told
+_EXPECTED: Final = 10.0  # an event expected this often and not seen is never logged
+
+
+class _Tested(NamedTuple):
+    level: int
+    cause: str
+    before: int
+    before_of: int
+    after: int
+    after_of: int
+
+    def p(self) -> float:
+        """How often chance alone parts the two builds as far."""
+        return exact_p((self.before, self.after), (self.before_of, self.after_of))
+
+    def row(self, q: float) -> CauseChange:
+        """Return the row for JSON."""
+        change: Literal["came", "went", "shifted"] = "came" if not self.before else "went" if not self.after else "shifted"
+        return {
+            "cause": self.cause,
+            "change": change,
+            "from": self.before,
+            "from_of": self.before_of,
+            "to": self.after,
+            "to_of": self.after_of,
+            "q_value": q,
+        }
+
+
+def causes_by_level(pair: Pair, rate: float) -> dict[int, list[CauseChange]]:
+    """Per level of both builds, the causes that came, went or shifted: by players who died of them, of those who failed there."""
+    tested = list(_to_test(pair))
+    q = false_discovery_rate(np.array([one.p() for one in tested])) if tested else np.zeros(0)
+    found: dict[int, list[CauseChange]] = {}
+    for one, own in zip(tested, q.tolist(), strict=True):
+        if own <= rate:
+            found.setdefault(one.level, []).append(one.row(own))
+    return found
+
+
+def _to_test(pair: Pair) -> Iterator[_Tested]:
+    died = [_players_by_cause(pair, side) for side in (0, 1)]
+    for number, level in enumerate(pair.levels):
+        if None in level.places:
+            continue
+        (by_before, of_before), (by_after, of_after) = (own.get(number, ({}, 0)) for own in died)
+        for cause in sorted({*by_before, *by_after}):
+            before, after = by_before.get(cause, 0), by_after.get(cause, 0)
+            if before + after >= _FEW and of_before and of_after:
+                yield _Tested(number, cause, before, of_before, after, of_after)
+
+
+def _players_by_cause(pair: Pair, side: int) -> dict[int, tuple[dict[str, int], int]]:
+    """Per level, how many players died of each cause, and how many failed there."""
+    play, level = pair.plays[side], pair.level_of(side)
+    table, cause = play.attempts, play.around.cause
+    failed = play.counts[table.player] & table.taken & table.ended(DIED, WAS_RESET) & (level[table.level] >= 0)
+    found = {}
+    for number in distinct(level[table.level[failed]]).tolist():
+        here = failed & (level[table.level] == number)
+        by_cause = {
+            play.gated.log.causes[code]: len(distinct(table.player[here & (cause == code)]))
+            for code in distinct(cause[here]).tolist()
+            if code >= 0
+        }
+        found[number] = (by_cause, len(distinct(table.player[here])))
+    return found
+
+
+@summary
+@dataclass(frozen=True)
+class EventsAtLevels:
+    """How many records of each kind there are at each stop: kinds down, stops across."""
+
+    counts: Ints
+
+    @classmethod
+    def of(cls, play: FullPlay) -> EventsAtLevels:
+        """Count over a play's records."""
+        records, level, stops = play.gated.log.records, play.gated.level, len(play.stops)
+        rows = (records.event >= 0) & (level >= 0)
+        cells = np.bincount(records.event[rows] * stops + level[rows], minlength=len(EVENTS) * stops)
+        return cls(cells.reshape(len(EVENTS), stops))
+
+    @classmethod
+    def merged(cls, parts: list[EventsAtLevels]) -> EventsAtLevels:
+        """Return the events at levels of a log, added up from its parts."""
+        return cls(np.sum([part.counts for part in parts], axis=0))
+
+
+def words_by_level(pair: Pair, names: tuple[str, str]) -> dict[int, list[WordChange]]:
+    """Per level of both builds, the kinds of events that one of them never logs there, though the other does."""
+    counts = [play.summary(EventsAtLevels).counts for play in pair.plays]
+    found: dict[int, list[WordChange]] = {}
+    for number, level in enumerate(pair.levels):
+        before, after = level.places
+        if before is None or after is None:
+            continue
+        columns = counts[0][:, before], counts[1][:, after]
+        for side in (0, 1):
+            own, other = columns[side], columns[1 - side]
+            expected = other / max(1, int(other.sum())) * int(own.sum())
+            for event in np.flatnonzero((own == 0) & (expected >= _EXPECTED)).tolist():
+                change = WordChange(event=EVENTS[event], never_in=names[side], expected=round(float(expected[event]), 1))
+                found.setdefault(number, []).append(change)
+    return found

@@ -12,15 +12,24 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.cleaning.splitting import Split
 from milepost.comparison.changed import Changes
-from milepost.comparison.effects import Beyond, effects, quitting, time_taken
-from milepost.comparison.estimates import Estimates, estimated
+from milepost.comparison.effects import Beyond, difference_of_shares, effects, quitting, time_taken
+from milepost.comparison.estimates import FEW_SHARED, Estimates, estimated
 from milepost.comparison.judging import LevelJudge
-from milepost.comparison.lot import dealt_by_lot
 from milepost.comparison.matching import Matched
-from milepost.comparison.overall import kept_at_end, shift_of_all
 from milepost.comparison.pairing import Pair
 from milepost.comparison.phrases import Phrases
-from milepost.comparison.row_types import ComparedWith, CompareRow, CompareTotals, Effects, Side
+from milepost.comparison.row_types import (
+    ComparedWith,
+    CompareRow,
+    CompareTotals,
+    Dealt,
+    Effects,
+    KeptAtEnd,
+    KeptChange,
+    Practice,
+    Shift,
+    Side,
+)
 from milepost.comparison.sentences import sentences, told_of_level
 from milepost.comparison.verdicts import CLAIMED, Bar
 from milepost.errors import UsageError
@@ -28,6 +37,7 @@ from milepost.level_names import folded
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import Table
+from milepost.numerics.intervals import Z95
 from milepost.playback.attributes import is_attribute
 from milepost.playback.play import Play
 
@@ -247,3 +257,58 @@ def _spread(found: Estimates | None) -> float:
 
 def _known(value: float) -> float | None:
     return None if np.isnan(value) else float(value)
+
+
+_BELIEVED: Final = 0.001  # a lot whose shares are less likely than this was none
+
+
+def dealt_by_lot(before: Play, after: Play, by_try: bool, shares: tuple[float, float]) -> Dealt:
+    """How many were dealt to each side, players or tries, and how likely a lot is to part them as far, by the exact test.
+
+    Args:
+        before, after: the two sides.
+        by_try: whether each try was dealt by itself.
+        shares: what the lot deals out, the one side to the other.
+    """
+    from scipy.stats import binomtest
+
+    first, second = (_tries(play) if by_try else int(play.counts.sum()) for play in (before, after))
+    total = first + second
+    p = float(binomtest(first, total, shares[0] / sum(shares)).pvalue) if total else 1.0
+    return {"from": first, "to": second, "p_value": p, "believed": p >= _BELIEVED}
+
+
+def _tries(play: Play) -> int:
+    table = play.attempts
+    return int((play.counts[table.player] & table.taken & (table.level < play.n_levels)).sum())
+
+
+def shift_of_all(found: Estimates | None, judge: LevelJudge | None, players_both: int, arranged: bool) -> Shift:
+    """Return the shift of all levels together, with its 95 % interval; without a size if no level was tried in both builds.
+
+    Args:
+        found, judge: the difficulties, and who judges them.
+        players_both: how many players played both builds.
+        arranged: players did not choose their build, so that it is the game that changed, not who came.
+    """
+    reading: Literal["game", "game_or_players"] = "game" if arranged else "game_or_players"
+    if judge is None or found is None:
+        return Shift(size=None, low=None, high=None, reading=reading, players_both=players_both, practice=None)
+    size, half = judge.told.shifted.shift, Z95 * judge.told.shifted.shift_se
+    practice = None
+    if found.practice is not None and players_both >= FEW_SHARED:
+        worth, se = found.practice
+        practice = Practice(size=worth, low=worth - Z95 * se, high=worth + Z95 * se)
+    return Shift(size=size, low=size - half, high=size + half, reading=reading, players_both=players_both, practice=practice)
+
+
+def kept_at_end(before: list[FunnelRow], after: list[FunnelRow]) -> KeptAtEnd:
+    """Return the players kept at the end of each build's course, by its funnel."""
+    ends = [
+        (rows[-1]["retention"], rows[-1]["retention_low"], rows[-1]["retention_high"]) if rows else (None, None, None)
+        for rows in (before, after)
+    ]
+    size, low, high = difference_of_shares(*ends)
+    known = size is not None and low is not None and high is not None
+    change = KeptChange(size=size or 0.0, low=low or 0.0, high=high or 0.0) if known else None
+    return {"from": ends[0][0], "to": ends[1][0], "change": change}

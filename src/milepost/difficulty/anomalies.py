@@ -19,8 +19,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.difficulty.candidates import DIP, SPIKE, STEP, WALL, Event
-from milepost.difficulty.mixtures import Mixtures
+from milepost.difficulty.mixtures import DIP, SPIKE, STEP, WALL, Event, Mixtures
 
 _MOST = 10
 _PATIENCE = 6.0  # log odds by which the way may fall below its best place

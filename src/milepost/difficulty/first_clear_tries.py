@@ -8,7 +8,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Column
 from milepost.measures.cells import first_clear
-from milepost.measures.furthest import stopped_at_open
+from milepost.measures.sums.funnel_counts import stopped_at_open
 from milepost.numerics.canonical_order import apart, in_own_order
 from milepost.numerics.narrow_dtypes import slimmest
 from milepost.numerics.tries_of_items import TriesOfItems

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import ClassVar, Final, Literal
 
 import numpy as np
@@ -12,7 +12,6 @@ from milepost.course.course import Course
 from milepost.difficulty.anomalies import Reading, read_events
 from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
 from milepost.difficulty.first_clear_tries import TriesOfPlayers, settled_tries
-from milepost.difficulty.fit_course import read_tries
 from milepost.difficulty.plan_checks import against_plan, changes, inversions, knob_notes
 from milepost.difficulty.row_types import Cost, Judged, JudgedRow, Kind, KnobNotes, Model, SpikesRow, SpikesTotals
 from milepost.difficulty.spike_sentences import costliest_first, sentence, unsaid
@@ -26,7 +25,7 @@ from milepost.measures.sums.time_counts import Spent
 from milepost.measures.sums.watch_counts import WatchOfLevels
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD
-from milepost.numerics.try_model import Fit
+from milepost.numerics.try_model import Fit, fit_around, fit_tries
 from milepost.numerics.whole_numbers import stable_order
 from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import CLEARED
@@ -263,3 +262,24 @@ def _by_time(play: Summed, least: int) -> list[Kind]:
 def _kinds(values: Floats, variance: Floats, counts: Ints, least: int) -> list[Kind]:
     reading = read_events(values, np.diag(variance))
     return [verdict.kind for verdict in verdicts(reading, counts * 2, counts, least)]
+
+
+_MAYBE_EASIER: Final = -0.7  # logits of excess from which a level is looked at again
+
+
+def read_tries(tries: TriesOfItems, n_levels: int) -> tuple[Fit, Reading]:
+    """The fitted difficulties, and the course read from them.
+
+    The likelihood of a level that nearly every try clears is steep towards harder and flat towards easier, so the usual
+    standard error makes too little of it. Such levels are read from the likelihood's shape half way to what the others
+    lead one to expect.
+    """
+    fit = fit_tries(tries, n_levels)
+    reading = read_events(fit.difficulty, fit.covariance)
+    maybe = (reading.excess < _MAYBE_EASIER) & (np.bincount(tries.item, minlength=n_levels) > 0)
+    if not maybe.any():
+        return fit, reading
+    half_way = np.where(maybe, fit.difficulty - reading.excess / 2, fit.difficulty)
+    near, covariance = fit_around(fit, half_way, tries)
+    again = read_events(near, covariance)
+    return fit, replace(again, excess=np.where(maybe, fit.difficulty - again.expected, again.excess))

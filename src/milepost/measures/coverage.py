@@ -5,11 +5,107 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import ClassVar, TypedDict
 
+import numpy as np
+
+from milepost.arrays import Floats, Ints
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.sums.attendance import void_attempts
-from milepost.measures.sums.coverage_counts import CoverageCounts
 from milepost.measures.sums.time_counts import Spent
-from milepost.playback.play import Kinds, Summed
+from milepost.numerics.value_counts import Counted
+from milepost.numerics.whole_numbers import distinct
+from milepost.playback.play import Kinds, Play, Summed
+from milepost.vocabulary import N_SETTLED
+
+
+@dataclass(frozen=True)
+class CoverageCounts:
+    """Attempts of players who count, per stop, and their players.
+
+    Attributes:
+        players: with an attempt there.
+        attempts: all of them.
+        settled: those that say something of trying and were settled.
+        went_on: per level, players who moved on to the next one, and tried it.
+        never_there: per level, players who moved on to the next one, by a transition, and never tried it.
+        seconds_before: by level and seconds of session time before it: first attempts at it.
+    """
+
+    players: Ints
+    attempts: Ints
+    settled: Ints
+    went_on: Ints
+    never_there: Ints
+    seconds_before: Counted
+
+    @classmethod
+    def of(cls, play: Play) -> CoverageCounts:
+        """Return the coverage counts of a play."""
+        table, n_stops = play.attempts, len(play.stops)
+        counted = play.counts[table.player]
+        own = np.flatnonzero(counted)
+        taken = counted & table.taken
+        first = np.flatnonzero(taken & (table.number == 1))
+        width = max(1, len(play.gated.players))
+        players = distinct(table.level[own] * width + table.player[own]) // width
+        return cls(
+            np.bincount(players, minlength=n_stops),
+            np.bincount(table.level[own], minlength=n_stops),
+            np.bincount(table.level[taken & (table.outcome < N_SETTLED)], minlength=n_stops),
+            *_went_on(play),
+            Counted.of(table.level[first], _seconds_before(play, first)),
+        )
+
+    @classmethod
+    def merged(cls, parts: list[CoverageCounts]) -> CoverageCounts:
+        """Return the coverage counts of a log, added up from parts that share no player."""
+        players, attempts, settled, went_on, never_there = (
+            np.sum([getattr(part, name) for part in parts], axis=0)
+            for name in ("players", "attempts", "settled", "went_on", "never_there")
+        )
+        return cls(players, attempts, settled, went_on, never_there, Counted.merged(part.seconds_before for part in parts))
+
+
+def _went_on(play: Play) -> tuple[Ints, Ints]:
+    """Per level, how many players moved on from it to the next and tried that, and how many moved on and never did.
+
+    In a session without transitions a player moves on who tries the next level after this one.
+    """
+    moves, width = play.moves, len(play.gated.players) + 1
+    tried = distinct(play.attempts.player * (len(play.stops) + 1) + play.attempts.level)
+    there = np.isin(moves.player * (len(play.stops) + 1) + moves.target, tried)
+    onward = (moves.target >= 0) & (moves.target == moves.origin + 1) & (moves.target < play.n_levels)
+    onward &= play.counts[moves.player]
+    by_move = moves.origin * width + moves.player
+    arrived = distinct(np.concatenate((by_move[onward & there], _by_starts(play, width))))
+    never = np.setdiff1d(distinct(by_move[onward & ~there]), arrived, assume_unique=True)
+    n_levels = play.n_levels
+    return np.bincount(arrived // width, minlength=n_levels), np.bincount(never // width, minlength=n_levels)
+
+
+def _by_starts(play: Play, width: int) -> Ints:
+    """Levels and players, as one number, who tried the next level right after it, in sessions without transitions."""
+    table = play.attempts
+    moved = np.zeros(len(play.gated.player), np.bool_)
+    moved[play.moves.session] = True
+    follows = (np.diff(table.session) == 0) & (np.diff(table.level) == 1) & (table.level[1:] < play.n_levels)
+    rows = np.flatnonzero(follows & ~moved[table.session[1:]] & play.counts[table.player[1:]])
+    return table.level[rows] * width + table.player[rows]
+
+
+def _seconds_before(play: Play, rows: Ints) -> Floats:
+    """Return the session time of the player before each of some attempts, in seconds over all sessions so far."""
+    gated, table, times = play.gated, play.attempts, play.session_times
+    own = gated.sequence
+    first = np.nan_to_num(times.first)
+    length = np.maximum(0.0, np.nan_to_num(times.most[own]) - first[own])
+    before = np.zeros(len(gated.player))
+    spent: dict[int, float] = {}
+    for session, player, seconds in zip(own.tolist(), gated.player[own].tolist(), length.tolist(), strict=True):
+        before[session] = spent.get(player, 0.0)
+        spent[player] = before[session] + seconds
+    session = table.session[rows]
+    seconds_before: Floats = before[session] + np.maximum(0.0, table.opened[rows] - first[session])
+    return seconds_before
 
 
 class CoverageRow(LevelRow):

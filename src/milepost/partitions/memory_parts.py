@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -11,7 +12,7 @@ from milepost.arrays import Column, Ints
 from milepost.cleaning.player_names import players_of
 from milepost.errors import RecordsGoneError
 from milepost.logs.columnar.prefetch import Pieces
-from milepost.logs.interface import ABSENT, TAG, BareLog, Log
+from milepost.logs.interface import ABSENT, TAG, BareLog, Log, Records, Sessions
 from milepost.logs.read import give_waiting, likely_records, nothing_in, read_source, require_mapped
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.records.shared_sessions import require_one_player
@@ -19,7 +20,6 @@ from milepost.logs.sources.files import expand
 from milepost.numerics.narrow_dtypes import slimmest
 from milepost.numerics.whole_numbers import numbered
 from milepost.partitions.compressed_columns import Packed, packed
-from milepost.partitions.local_sessions import Opened, by_itself
 from milepost.partitions.request import Asked
 from milepost.progress import Progress
 
@@ -174,3 +174,20 @@ def _packed_piece(builder: RecordBuilder, rows: int) -> _Piece:
     columns = builder.columns()
     builder.clear_rows()
     return _Piece({name: packed(columns.pop(name)) for name in list(columns)}, [0, rows])
+
+
+Opened = Callable[[], BareLog]  # gives a log without its records when it is asked for
+
+
+def own_sessions(records: Records) -> tuple[Ints, Records]:
+    """The sessions of some records, rising, and the records with these numbered among themselves."""
+    there = np.bincount(records.session) > 0
+    return np.flatnonzero(there), replace(records, session=(np.cumsum(there) - 1)[records.session])
+
+
+def by_itself(log: Log) -> Log:
+    """A part that has the sessions of the whole with its own ones only."""
+    own, records = own_sessions(log.records)
+    places = own.tolist()
+    sessions = Sessions(**{name: [values[place] for place in places] for name, values in vars(log.sessions).items()})
+    return replace(log, sessions=sessions, records=records, numbers=own)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import fields
+from typing import Final
 
 import numpy as np
 
@@ -15,7 +16,6 @@ from milepost.memory import give_back_now
 from milepost.numerics.narrow_dtypes import slimmest
 from milepost.numerics.whole_numbers import stable_order
 from milepost.partitions.compressed_columns import Packed, Same, filled_out, packed
-from milepost.partitions.concatenate import end_to_end, joined
 from milepost.partitions.tasks import PlayedPart, Wanted
 from milepost.playback.attempt_context import AroundAttempts, SessionTimes
 from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable
@@ -106,3 +106,28 @@ def _joined(tables: list[dict[str, Packed]], order: Ints) -> dict[str, Column]:
         columns[name] = joined(name, [table.pop(name) for table in tables], order)
         give_back_now()
     return columns
+
+
+NARROW: Final = frozenset(
+    {"visit", "hits", "outcome", "opened_at", "closed_at", "at", "kind", "begun_as", "ended_as", "cause", "rating", "layout"}
+)
+
+
+def end_to_end(columns: list[Packed]) -> Column:
+    """Columns one after the other."""
+    kind = np.result_type(*{column.kind for column in columns})  # columns of tags are as narrow as each part allows
+    whole, filled = np.empty(sum(column.rows for column in columns), kind), 0
+    for column in columns:
+        column.fill(whole[filled : filled + column.rows], 0)
+        filled += column.rows
+    return whole
+
+
+def joined(name: str, columns: list[Packed], order: Ints) -> Column:
+    """A column from those of the parts, one after the other and then put in order."""
+    filled = [column for column in columns if column.rows] or columns[:1]
+    first = filled[0]
+    if isinstance(first, Same) and all(isinstance(one, Same) and one.value.tobytes() == first.value.tobytes() for one in filled):
+        return np.broadcast_to(first.value, len(order))
+    column = end_to_end(filled)[order]
+    return slimmest(column) if name in NARROW else column

@@ -2,25 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, reduce
 from operator import add, or_
+from typing import Any, Final
 
 import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.cleaning.exclusion import Exclusion
 from milepost.cleaning.gate import open_levels, without_debug
-from milepost.cleaning.names import gather
+from milepost.cleaning.names import Stops, gather
 from milepost.cleaning.selection import Condition, only, require_any, require_known
 from milepost.cleaning.survey import Survey
 from milepost.logs.interface import BareLog, refused_in_all
 from milepost.memory import give_back_now
-from milepost.partitions.counting import count_part, counted_together
 from milepost.partitions.executors import Workers
 from milepost.partitions.merging import merged
-from milepost.partitions.tasks import Part, Wanted, hits_of_part, levels_of_part, play_part, survey_part
+from milepost.partitions.tasks import Part, Wanted, hits_of_part, levels_of_part, play_part, replayed_part, survey_part
 from milepost.playback.counted_play import CountedPlay
 from milepost.playback.infer import infer_order
 from milepost.playback.partial_replay import MOST_RECORDS
@@ -159,3 +159,50 @@ class PartedLog:
         numbers = numbers if wanted.kept is None else numbers[wanted.kept]
         debug = np.array(self.log.sessions.debug, dtype=np.bool_)[numbers]
         return numbers if wanted.rules.keep_debug else numbers[~debug]
+
+
+_AT_ONCE: Final = 16  # parts whose counts wait to be put together
+
+
+@dataclass(frozen=True)
+class CountedPart:
+    """Counts over a part.
+
+    Attributes:
+        stops: what its names stand for.
+        counts: by their kind.
+        debug_sessions: how many were left out.
+        refused_gone: how many records that could not be read are of sessions that were left out.
+    """
+
+    stops: Stops
+    counts: dict[type, Any]
+    debug_sessions: int
+    refused_gone: int
+
+
+def count_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None, kinds: Kinds) -> CountedPart:
+    """Replay a part, count over it, and let its records and attempts go."""
+    log = part.by_itself()
+    play = replayed_part(wanted.of(log), wanted, survey, order)
+    counts = {kind: kind.of(play) for kind in kinds}
+    return CountedPart(play.gated.stops, counts, play.about.debug_sessions, refused_in_all(log.refused) - play.about.refused)
+
+
+def counted_together(parts: Iterable[CountedPart], kinds: Kinds) -> CountedPart:
+    """The counts over all parts, of which few wait at a time."""
+    waiting: list[CountedPart] = []
+    for part in parts:
+        waiting.append(part)
+        if len(waiting) == _AT_ONCE:
+            waiting = [_together(waiting, kinds)]
+    return _together(waiting, kinds)
+
+
+def _together(parts: list[CountedPart], kinds: Kinds) -> CountedPart:
+    return CountedPart(
+        parts[0].stops,
+        {kind: kind.merged([part.counts[kind] for part in parts]) for kind in kinds},
+        sum(part.debug_sessions for part in parts),
+        sum(part.refused_gone for part in parts),
+    )

@@ -1,8 +1,8 @@
-"""A page on each level, out of a whole report: what `level` says of one, for all of them at once."""
+"""The report's levels: marks in its list (a word for the verdict, bars for shares), and a page for each."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, TypedDict, cast
+from typing import TYPE_CHECKING, Final, TypedDict, cast
 
 from milepost.measures.funnel import FunnelRow
 from milepost.measures.level import SIDE, Planned, beside_builds
@@ -10,6 +10,7 @@ from milepost.reports.document_types import LevelPageFigures
 from milepost.reports.interface import Column, View
 from milepost.reports.level_views import level_view
 from milepost.reports.notes_and_recordings import notes_of_level
+from milepost.reports.summary import summary_rows
 from milepost.reports.views import count_column
 from milepost.wording import percent, rate, safe
 
@@ -99,3 +100,36 @@ def _tries(one: LevelPageFigures) -> View[Step]:
     )
     steps = one["attempts"]["distribution"]
     return View("Try by try", columns, [step for step in steps if step["cleared"] or step["k"] <= 2][:_MOST_TRIES])
+
+
+_MARKS: Final = {"spike": "▲", "step": "▶", "dip": "▼"}
+
+
+class LevelMark(TypedDict):
+    """A level of the list: what it can be found by, and what marks it.
+
+    ``shares`` are bars by the place of their column.
+    """
+
+    mark: str
+    kind: str
+    chapter: str
+    shares: dict[int, int]
+
+
+def level_marks(report: ReportDocument) -> list[LevelMark]:
+    """Per level of the course."""
+    chapters = {row["level"]: row["chapter"] for row in report["plan"]}
+    found = []
+    for row in summary_rows(report):
+        kind = "too_few" if row["evidence"] == "too_few" else row["kind"]
+        bars = ((4, row["retention"]), (5, row["try_clear"]))
+        shares = {place: round(100 * share) for place, share in bars if share is not None}
+        chapter = safe(chapters.get(row["level"]) or "")
+        found.append(LevelMark(mark=_MARKS.get(kind, ""), kind=kind, chapter=chapter, shares=shares))
+    return found
+
+
+def chapters_of(report: ReportDocument) -> list[str]:
+    """The chapters in the order of their levels."""
+    return list(dict.fromkeys(safe(row["chapter"]) for row in report["plan"] if row["chapter"]))

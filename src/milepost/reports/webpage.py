@@ -13,8 +13,7 @@ from typing import TYPE_CHECKING, Final, TypedDict, cast
 from milepost.reports.check_views import check_views
 from milepost.reports.findings_text import cautions_of_report, chapters
 from milepost.reports.glossary import DEFINITIONS
-from milepost.reports.level_marks import chapters_of, level_marks
-from milepost.reports.level_pages import level_pages
+from milepost.reports.level_pages import chapters_of, level_marks, level_pages
 from milepost.reports.provenance import made_view
 from milepost.reports.registry import MEASURES
 from milepost.reports.settings_text import said_of

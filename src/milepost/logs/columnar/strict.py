@@ -9,13 +9,19 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Final
 
+import numpy as np
+from numpy.typing import NDArray
+
+from milepost.arrays import Ints
 from milepost.logs.columnar.block import Block, require
-from milepost.logs.columnar.byte_counts import Marks, counted_beside
 from milepost.logs.columnar.column_builders import (
     BATCH,
+    NOTHING,
     Columns,
     Numbers,
     RawTexts,
@@ -27,10 +33,13 @@ from milepost.logs.columnar.column_builders import (
     quoted,
 )
 from milepost.logs.columnar.mapped import mapped_block
-from milepost.logs.columnar.rejected_lines import UnreadLines
 from milepost.logs.columnar.roles import roles_by, used_columns, within
 from milepost.logs.formats.envelope import is_envelope
+from milepost.logs.formats.jsonlines import MAX_LINE, add_line
+from milepost.logs.interface import Refused
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
+from milepost.logs.records.builder import RecordBuilder
+from milepost.logs.records.sink import RecordSink
 from milepost.logs.sources.files import Source
 
 if TYPE_CHECKING:
@@ -189,3 +198,117 @@ def _number(name: str, field: str) -> str:
         return f"{written}::DOUBLE"
     whole = f"regexp_full_match({written}, '{_WHOLE_NUMBER}') OR {quoted(name)} IS NULL"
     return f"CASE WHEN {whole} THEN {written}::DOUBLE ELSE error('') END"
+
+
+_MOST_BYTES: Final = 1 << 50
+
+
+@dataclass(frozen=True)
+class UnreadLines:
+    """Lines by their numbers, from 1."""
+
+    lines: dict[int, bytes]
+
+    @classmethod
+    def of(cls, source: Source, numbers: Ints) -> UnreadLines:
+        """Return the lines not read of a file.
+
+        Raises:
+            LogError: it cannot be read.
+        """
+        if not len(numbers):
+            return cls({})
+        wanted = set(numbers.tolist())
+        with source.open(_MOST_BYTES) as stream:
+            return cls({number: line for number, line in enumerate(stream, 1) if number in wanted})
+
+    @property
+    def colons(self) -> int:
+        """How many colons are in them."""
+        return sum(line.count(b":") for line in self.lines.values())
+
+    @property
+    def nulls(self) -> int:
+        """How often what looks like a field of nothing is in them."""
+        return sum(line.count(mark.encode()) for line in self.lines.values() for mark in NOTHING)
+
+    def refused(self, log_map: LogMap) -> tuple[list[Refused], set[str]]:
+        """Why each is no record, in their order, as of a first file; and the sessions that only these say are debug.
+
+        Raises:
+            NotStrictError: one of them can be read, and its record would have its place among the others; or the map may say more
+                of it.
+        """
+        trial = RecordBuilder()
+        translator = trial.translated_by(log_map)
+        sink = RecordSink(trial, 0, translator, cells=False)
+        for number, line in self.lines.items():
+            add_line(line if len(line) <= MAX_LINE else None, number, sink)
+            require(not len(trial))
+        require(translator is None or not translator.use.records)
+        return trial.refusals.kept, trial.known.debug_only
+
+
+_AT_ONCE: Final = 1 << 20  # bytes
+_MOST_COUNTED_BYTES: Final = 1 << 50
+_NEWLINE, _COLON, _COMMA, _CLOSING = (ord(mark) for mark in "\n:,}")
+_CODED: Final = (b"\\u003a", b"\\u003A")  # colons that would not be counted
+_NULL: Final = b"null"
+_SPACES: Final = b" \t\r"
+
+
+@dataclass(frozen=True)
+class Marks:
+    """How often ends of lines, colons, and fields of nothing are in a file."""
+
+    lines: int
+    colons: int
+    nulls: int
+
+    @classmethod
+    def of(cls, source: Source) -> Marks:
+        """Return the marks of a file.
+
+        Raises:
+            LogError: it cannot be read.
+            NotStrictError: something in it is no JSON, but would pass for it.
+        """
+        lines = colons = nulls = 0
+        last = b"\n"
+        with source.open(_MOST_COUNTED_BYTES) as stream:
+            while data := stream.read(_AT_ONCE):
+                rest = stream.readline(_AT_ONCE)  # no mark in two
+                require(len(rest) < _AT_ONCE)
+                data += rest
+                marks = np.frombuffer(data, np.uint8)
+                require(_plain(data, marks))
+                lines += int(np.count_nonzero(marks == _NEWLINE))
+                colons += int(np.count_nonzero(marks == _COLON))
+                nulls += sum(data.count(mark.encode()) for mark in NOTHING) if _has(data, _NULL) else 0
+                last = data[-1:]
+        return cls(lines + (last != b"\n"), colons, nulls)
+
+
+@contextmanager
+def counted_beside(source: Source) -> Iterator[Future[Marks]]:
+    """The marks of a file, counted while something else is done."""
+    with ThreadPoolExecutor(1) as beside:
+        yield beside.submit(Marks.of, source)
+
+
+def _has(data: bytes, word: bytes) -> bool:
+    """Return whether a word of four bytes is in a buffer; twice as fast as a search, where most often it is not."""
+    number = np.frombuffer(word, np.uint32)[0]
+    places = range(min(len(word), max(0, len(data) - len(word) + 1)))
+    return any((np.frombuffer(data, np.uint32, (len(data) - place) // 4, place) == number).any() for place in places)
+
+
+def _plain(data: bytes, marks: NDArray[np.uint8]) -> bool:
+    """Return whether every colon can be counted, and nothing is JSON for DuckDB alone: trailing commas, form feeds."""
+    if b"\x0b" in data or b"\x0c" in data or (b"\\" in data and any(coded in data for coded in _CODED)):
+        return False
+    before = marks[np.flatnonzero(marks[1:] == _CLOSING)]
+    if (before == _COMMA).any():
+        return False
+    spaced = any((before == space).any() for space in _SPACES)  # most logs have none, and need no second look
+    return not spaced or b",}" not in data.translate(None, _SPACES)

@@ -15,11 +15,10 @@ from milepost.logs.formats.detect import tell
 from milepost.logs.formats.other_kinds import kind_of_file
 from milepost.logs.formats.registry import FORMATS
 from milepost.logs.interface import ReadOptions
-from milepost.logs.mapping.column_sample import Column
 from milepost.logs.mapping.infer_events import Meaning, told_by_following
 from milepost.logs.mapping.languages import event_of, heading_of, likeliest
 from milepost.logs.mapping.sampling import Sample
-from milepost.logs.mapping.sheets import drafted_sheet, local_times
+from milepost.logs.mapping.sheets import Column, drafted_sheet, local_times
 from milepost.logs.records.timestamps import nanoseconds
 from milepost.logs.records.untyped_cells import as_number
 from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Final
 
-from milepost.logs.mapping.column_sample import Column
 from milepost.logs.mapping.languages import heading_of, result_of
 from milepost.toml import toml_text
-from milepost.wording import percent, plural, safe
+from milepost.wording import listed, number, percent, plural, safe
 
 _KNOWN: Final = 0.7  # share of the results whose words have to be known
 _MOST_RESULTS: Final = 12
@@ -145,3 +146,31 @@ def _events(result: Column) -> list[str]:
         else:
             lines.append(f'# {toml_text(word)} = "?"  # NOT GUESSED, {plural(count, "row")}')
     return lines
+
+
+_SHOWN: Final = 4  # examples
+
+
+@dataclass
+class Column:
+    """A sample of one column."""
+
+    name: str
+    given: int
+    values: Counter[str]
+    numbers: list[float]
+
+    def evidence(self, of: int) -> str:
+        """Return the sample as a comment."""
+        examples = [safe(value)[:30] for value, _ in self.values.most_common(_SHOWN)]
+        seen = f"in {percent(self.given / of)} of records, {plural(len(self.values), 'value')}"
+        if 0 < len(self.values) <= _SHOWN:
+            return f"{seen}: {listed(examples)}"
+        if self.numeric and self.numbers:
+            return f"{seen}, {number(min(self.numbers))} to {number(max(self.numbers))}"
+        return f"{seen}, such as {listed(examples)}"
+
+    @property
+    def numeric(self) -> bool:
+        """Return whether every value is a number."""
+        return len(self.numbers) == self.given

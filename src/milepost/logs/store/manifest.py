@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
+import os
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from hashlib import sha256
 from pathlib import Path
@@ -12,7 +13,6 @@ from typing import Any, Final, TypeVar
 
 from milepost.errors import LogError
 from milepost.logs.sources.files import STORE_MANIFEST
-from milepost.logs.store.own_files import require_no_links
 
 PARTS: Final = 16
 MOST_PARTS: Final = 4096
@@ -139,3 +139,27 @@ def latest(folder: Path, read: Callable[[Manifest], T]) -> T:
             if read_manifest(folder) == manifest:
                 raise
     raise LogError(f"{folder}: is written to again and again. Wait until that is done, and ask again.")
+
+
+def require_no_links(folder: Path) -> None:
+    """Refuse a store with a link in it, which would have writing and taking away reach elsewhere.
+
+    Raises:
+        LogError: there is one, or the folder cannot be looked through.
+    """
+    try:
+        for entry in _entries(str(folder)):
+            if entry.is_symlink():
+                raise LogError(f"{entry.path}: is a link, and a packed store has none. Pack the logs again.")
+    except OSError as error:
+        if folder.exists():
+            raise LogError(f"{folder}: the store cannot be looked through ({error.strerror or error}).") from error
+
+
+def _entries(folder: str) -> Iterator[os.DirEntry[str]]:
+    """All that lies in a folder and below it."""
+    with os.scandir(folder) as entries:
+        for entry in entries:
+            yield entry
+            if entry.is_dir(follow_symlinks=False):
+                yield from _entries(entry.path)

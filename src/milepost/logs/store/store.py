@@ -27,8 +27,7 @@ from milepost.logs.records.shared_sessions import require_one_player
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.logs.store.checks import Limits, require_sound, require_sound_tables, sound
 from milepost.logs.store.checksums import checksum
-from milepost.logs.store.manifest import REPLAYED, Entry, Manifest, kept_as, latest, read_manifest
-from milepost.logs.store.own_files import require_no_links
+from milepost.logs.store.manifest import REPLAYED, Entry, Manifest, kept_as, latest, read_manifest, require_no_links
 from milepost.logs.store.sessions import SessionTable, sessions_of
 from milepost.logs.store.tables import Cells, read_arrays, read_lists, write_table
 from milepost.numerics.narrow_dtypes import slimmest
