@@ -1,4 +1,4 @@
-"""The gate: from records as logged to records that can be replayed, with a finding for whatever is not as it should be."""
+"""The gate: from logged records to records that can be replayed; duplicates and whatever else is wrong get a finding."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Drafts a course file from a replayed log: the levels in the order in which players came to them."""
+"""Drafts a course file from a replayed log: the levels in the order in which players came to them, renamed ones joined."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Writes a simulated log, sessions mixed as a collector would write them, and the truth behind it."""
+"""Writes a simulated log, sessions mixed as a collector would write them, with the faults that real logs have, and the truth behind it."""
 
 from __future__ import annotations
 

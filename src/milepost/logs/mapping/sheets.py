@@ -1,4 +1,4 @@
-"""Drafts a map of a sheet in which a row is an attempt, by its headings and the words of its results."""
+"""Sheets in which a row is an attempt: a sample of their columns, and a draft of their map, by headings and result words."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The manifest of a packed store: what the store is made of, and whether what stands in it can be."""
+"""The manifest of a packed store: what the store is made of, whether that can be, and which files are its own."""
 
 from __future__ import annotations
 
