@@ -37,7 +37,7 @@ from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
 from milepost.open_log import opened_log
 from milepost.partitions.execution import Work, WorkSettings
-from milepost.partitions.request import Asked
+from milepost.partitions.request import LogRequest
 from milepost.planning.targets import Targets
 from milepost.playback.attempt_filters import parsed
 from milepost.playback.per_run import counted_per
@@ -152,7 +152,7 @@ def _asked(
     log_map: str | Path | None,
     rules: ReplayRules | None,
     chosen: ReplaySettings,
-) -> Asked:
+) -> LogRequest:
     """Return the request for a replay, with the files as they are now."""
     look_afresh()
     names = [str(name) for name in (logs if isinstance(logs, list) else [logs])]
@@ -161,7 +161,7 @@ def _asked(
     rules = rules or ReplayRules(**{**mapping.replay, **chosen.get("settings", {})})
     sessions, attempts = parsed(chosen.get("where", ()), plan)
     given = chosen.get("players")
-    return Asked(
+    return LogRequest(
         names,
         plan,
         rules,

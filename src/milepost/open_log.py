@@ -12,7 +12,7 @@ from milepost.errors import UsageError
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.measures.clocks import on_clock
 from milepost.memory_estimates import SMALL
-from milepost.partitions.execution import Way
+from milepost.partitions.execution import ExecutionPlan
 from milepost.playback.attempt_filters import fitting
 from milepost.playback.void_attempts import without
 from milepost.progress import SILENT
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
     from milepost.logs.interface import BareLog, Log
-    from milepost.partitions.request import Asked, Telling
+    from milepost.partitions.request import LogRequest, Telling
     from milepost.playback.play import Kinds, Play, Summed
     from milepost.progress import Progress
     from milepost.rules import ReplayRules
@@ -34,7 +34,7 @@ REMEMBERED: Final = SMALL  # records of a store from which it is replayed in par
 V = TypeVar("V")
 
 
-class Source(Protocol):
+class ReplaySource(Protocol):
     """A log with what it takes to replay it, with or without what is left out as suspect."""
 
     @property
@@ -139,7 +139,7 @@ class Loaded:
         exclude: what is left out as suspect.
     """
 
-    source: Source
+    source: ReplaySource
     of_attempts: tuple[Condition, ...] = ()
     exclude: tuple[str, ...] = ()
 
@@ -238,7 +238,7 @@ def _has_to_be_judged(loaded: Loaded) -> bool:
     return bool(loaded.exclude) or any(promise.voids for promise in promises)
 
 
-def opened_log(asked: Asked) -> Loaded:
+def opened_log(asked: LogRequest) -> Loaded:
     """Open a log, and keep the sessions that are asked for.
 
     Raises:
@@ -254,7 +254,7 @@ def opened_log(asked: Asked) -> Loaded:
     return _looked_at(asked, WholeLog(where(log, asked.conditions), asked.course, asked.rules, asked.telling))
 
 
-def _in_parts(asked: Asked, way: Way) -> Source:
+def _in_parts(asked: LogRequest, way: ExecutionPlan) -> ReplaySource:
     """A store that remembers, or logs that are held in parts or packed for the moment."""
     if len(asked.names) == 1 and _is_store(asked.names[0]):
         from milepost.store_cache import StoredLog
@@ -265,7 +265,7 @@ def _in_parts(asked: Asked, way: Way) -> Source:
     return load_parts(asked, way)
 
 
-def _looked_at(asked: Asked, source: Source) -> Loaded:
+def _looked_at(asked: LogRequest, source: ReplaySource) -> Loaded:
     if not asked.exclude:
         return Loaded(source, asked.of_attempts)
     from milepost.audit.exclusions import require_acting
@@ -273,12 +273,12 @@ def _looked_at(asked: Asked, source: Source) -> Loaded:
     return Loaded(source, asked.of_attempts, require_acting(asked.exclude))
 
 
-def way_of(asked: Asked) -> Way:
+def way_of(asked: LogRequest) -> ExecutionPlan:
     """How the log is replayed: as a whole, or part by part, which is asked for, or its size, or that it is a large store."""
     if asked.every_record:
-        return Way()
+        return ExecutionPlan()
     way = asked.work.way(asked.names)
-    return Way(packed=True) if not way.in_parts and _is_large_store(asked.names) else way
+    return ExecutionPlan(packed=True) if not way.in_parts and _is_large_store(asked.names) else way
 
 
 def _is_large_store(names: list[str]) -> bool:

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from milepost.cleaning.exclusion import Exclusion
     from milepost.course.course import Course
     from milepost.logs.interface import Log
-    from milepost.partitions.request import Asked
+    from milepost.partitions.request import LogRequest
     from milepost.playback.play import FullPlay
     from milepost.progress import Progress
     from milepost.rules import ReplayRules
@@ -36,7 +36,7 @@ def read_once() -> Iterator[None]:
         _known = before
 
 
-def log_of(asked: Asked, progress: Progress) -> Log:
+def log_of(asked: LogRequest, progress: Progress) -> Log:
     """The whole log that is asked for, with what the table of players says.
 
     Raises:

@@ -18,7 +18,7 @@ from milepost.cleaning.gate import Admitted
 from milepost.cleaning.names import Stops
 from milepost.errors import LogError
 from milepost.logs.interface import BareLog
-from milepost.logs.store.kept_values import ValuesError, Written, read_values, write_values
+from milepost.logs.store.kept_values import ValuesError, WrittenValues, read_values, write_values
 from milepost.logs.store.manifest import REPLAYED, read_manifest
 from milepost.memory_estimates import memory_of_attempts
 from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable
@@ -31,9 +31,9 @@ if TYPE_CHECKING:
     from milepost.cleaning.exclusion import Exclusion
     from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
-    from milepost.partitions.execution import Way
+    from milepost.partitions.execution import ExecutionPlan
     from milepost.partitions.partitioned_source import LoadedParts
-    from milepost.partitions.request import Asked
+    from milepost.partitions.request import LogRequest
     from milepost.playback.play import Kinds, Summed
     from milepost.rules import ReplayRules
 
@@ -72,8 +72,8 @@ class StoredLog:
         idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
     """
 
-    asked: Asked
-    way: Way
+    asked: LogRequest
+    way: ExecutionPlan
     anonymous: bool = False
     idle_cap: float | None = None
 
@@ -164,7 +164,7 @@ def _loaded(log: StoredLog, summaries: tuple[str, ...]) -> LoadedParts:
     return parts.without_names() if log.anonymous else parts
 
 
-def _comfortable(asked: Asked) -> bool:
+def _comfortable(asked: LogRequest) -> bool:
     """Return whether the attempts of all of a store fit into memory."""
     records = sum(one["rows"] for one in read_manifest(Path(asked.names[0])).records)
     return memory_of_attempts(records) <= asked.work.most
@@ -223,7 +223,7 @@ class _Beside:
             _lay_down(self.place / name, {name: value})
 
 
-def _recalled(place: Path, written: Written, kind: type) -> object:
+def _recalled(place: Path, written: WrittenValues, kind: type) -> object:
     """Return the values made of the records, by kind.
 
     Raises:

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from milepost.difficulty.anomalies import Reading
+from milepost.difficulty.anomalies import DifficultyReading
 from milepost.difficulty.verdict import FURTHER, LIKELY, verdicts
 
 N = 8
@@ -20,7 +20,7 @@ def reading(own=(), step=(), excess=()):
         columns.append(column)
     probability, steps, excesses = columns
     heights = np.where(steps > 0, 1.0, 0.0)
-    return Reading(probability, steps, np.cumsum(heights), np.ones(N), excesses, np.ones(N), heights, [], 0.25)
+    return DifficultyReading(probability, steps, np.cumsum(heights), np.ones(N), excesses, np.ones(N), heights, [], 0.25)
 
 
 def named(*given, players=MANY):
@@ -81,4 +81,4 @@ def test_nothing_at_all():
     """A course without levels, or of which nothing stands out."""
     assert named() == {}
     nothing = np.zeros(0)
-    assert verdicts(Reading(*[nothing] * 7, [], 0.25), nothing, nothing) == []
+    assert verdicts(DifficultyReading(*[nothing] * 7, [], 0.25), nothing, nothing) == []

@@ -14,7 +14,7 @@ from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
 from milepost.measures.times import TimeInLevel
 from milepost.open_log import opened_log
-from milepost.partitions.request import Asked
+from milepost.partitions.request import LogRequest
 from milepost.playback.attempt_filters import parsed
 from milepost.rules import ReplayRules
 from oracle import measures as naive
@@ -60,7 +60,7 @@ def logs(first, count=60):
 def ours(path, course, exclude=(), conditions=()):
     sessions, attempts = parsed(conditions, course)
     return opened_log(
-        Asked([str(path)], course, ReplayRules(), conditions=sessions, of_attempts=attempts, exclude=exclude)
+        LogRequest([str(path)], course, ReplayRules(), conditions=sessions, of_attempts=attempts, exclude=exclude)
     ).play()
 
 

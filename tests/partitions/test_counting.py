@@ -30,10 +30,10 @@ from milepost.measures.sums.try_counts import TryCounts
 from milepost.measures.times import TimeInLevel
 from milepost.open_log import opened_log
 from milepost.partitions import memory_parts, partitioned_log, partitioned_source
-from milepost.partitions.execution import Way, Work
+from milepost.partitions.execution import ExecutionPlan, Work
 from milepost.partitions.executors import workers
 from milepost.partitions.partitioned_source import load_parts
-from milepost.partitions.request import Asked
+from milepost.partitions.request import LogRequest
 from milepost.playback.attempt_filters import parsed
 from milepost.playback.play import with_attempts
 from milepost.playback.tallies import Tallies, finding_counts
@@ -95,7 +95,7 @@ def asked_of(folder, given, rules, where, jobs):
     """The log with what is asked of it."""
     course = read_course(folder / "course.toml") if given else None
     players = read_players(folder / "players.csv")
-    return Asked(
+    return LogRequest(
         [str(folder / "log.jsonl")], course, rules, conditions=parsed(where, course)[0], players=players, work=Work(jobs=jobs)
     )
 
@@ -123,8 +123,8 @@ def test_same_documents(folder, monkeypatch, packed, given, rules, where):
     monkeypatch.setattr(partitioned_log, "_AT_ONCE", 3)
     asked = asked_of(folder, given, rules, where, 2)
     source = str(folder / "store") if packed else asked.names[0]
-    parts = load_parts(Asked(**{**vars(asked), "names": [source]}), Way(held=not packed, packed=packed))
-    whole = opened_log(Asked(**{**vars(asked), "work": Work()})).play()
+    parts = load_parts(LogRequest(**{**vars(asked), "names": [source]}), ExecutionPlan(held=not packed, packed=packed))
+    whole = opened_log(LogRequest(**{**vars(asked), "work": Work()})).play()
     if packed and not where:
         monkeypatch.setattr(partitioned_source, "bare_log", lambda *_: pytest.fail("a list of all sessions was made"))
     measures = MEASURES + (BY_COURSE if given else ())
@@ -137,7 +137,7 @@ def test_same_documents(folder, monkeypatch, packed, given, rules, where):
 
 def test_what_was_not_counted_is_told(folder):
     """Whoever asks for it, or for attempts, is told; no figure is made of nothing."""
-    parts = load_parts(asked_of(folder, True, ReplayRules(), (), 2), Way(held=True))
+    parts = load_parts(asked_of(folder, True, ReplayRules(), (), 2), ExecutionPlan(held=True))
     counted = parts.counted(None, lambda play: play, needs_of([Funnel()]))
     assert Funnel()(counted).rows[0]["reached"] > 10 and counted.summary(Tallies).records > 1000
     for ask in (AttemptsToClear(), lambda play: play.sums(TryCounts), with_attempts):
@@ -151,7 +151,7 @@ def test_one_count_for_all_ways(folder, monkeypatch):
     for jobs, block in ((1, 50), (2, 400), (3, 1 << 20)):
         monkeypatch.setattr(memory_parts, "_BLOCK", block)
         monkeypatch.setattr(memory_parts, "_BLOCKS", 1 << 20)
-        parts = load_parts(asked_of(folder, True, ReplayRules(), (), jobs), Way(held=True))
+        parts = load_parts(asked_of(folder, True, ReplayRules(), (), jobs), ExecutionPlan(held=True))
         counted = parts.counted(None, lambda play: play, needs_of(MEASURES))
         said.add(json.dumps([measure(counted).rows for measure in MEASURES]))
     assert len(said) == 1
@@ -171,15 +171,17 @@ def test_commands(milepost, folder, words):
 
 def test_nothing_is_left_of_the_records(folder):
     """Once a log was counted, nobody holds its records."""
-    parts = load_parts(asked_of(folder, True, ReplayRules(), (), 2), Way(held=True))
+    parts = load_parts(asked_of(folder, True, ReplayRules(), (), 2), ExecutionPlan(held=True))
     assert parts.counted(None, lambda play: play.sums(TryCounts).tries.total, needs_of([AttemptsToClear()]))
     assert not parts.parted.parts[0].pieces
 
 
 def test_each_part_knows_its_own_sessions_only(folder):
     """Of a store and of a held log: as many as have records in it, in the order of the whole, and with its numbers."""
-    for name, way in (("store", Way(packed=True)), ("log.jsonl", Way(held=True))):
-        asked = Asked(**{**vars(asked_of(folder, True, ReplayRules(), (), 1)), "names": [str(folder / name)], "players": None})
+    for name, way in (("store", ExecutionPlan(packed=True)), ("log.jsonl", ExecutionPlan(held=True))):
+        asked = LogRequest(
+            **{**vars(asked_of(folder, True, ReplayRules(), (), 1)), "names": [str(folder / name)], "players": None}
+        )
         parted = partitioned_source.load_parts(asked, way).parted
         seen = 0
         for part in parted.parts:
@@ -250,7 +252,7 @@ def test_one_by_one_in_order(jobs):
 
 def test_no_name_hides_what_was_refused(folder):
     """Sessions that are left out take their unreadable records with them, whether people have pseudonyms or not."""
-    parts = load_parts(asked_of(folder, True, ReplayRules(), (), 1), Way(held=True))
-    hidden = load_parts(asked_of(folder, True, ReplayRules(), (), 1), Way(held=True)).without_names()
+    parts = load_parts(asked_of(folder, True, ReplayRules(), (), 1), ExecutionPlan(held=True))
+    hidden = load_parts(asked_of(folder, True, ReplayRules(), (), 1), ExecutionPlan(held=True)).without_names()
     named, unnamed = (own.counted(None, finding_counts, needs_of([])) for own in (parts, hidden))
     assert named == unnamed and named["unreadable_record"]

@@ -25,8 +25,8 @@ from milepost.partitions.execution import Work
 from milepost.partitions.executors import InProcess, Workers, workers
 from milepost.partitions.memory_parts import hold
 from milepost.partitions.partitioned_log import PartedLog
-from milepost.partitions.request import Asked
-from milepost.partitions.tasks import Wanted
+from milepost.partitions.request import LogRequest
+from milepost.partitions.tasks import PartRequest
 from milepost.playback.replay import replay_log
 from milepost.progress import SILENT
 from milepost.reports.full_report import whole_report
@@ -123,11 +123,11 @@ def test_same_figures(log, monkeypatch, piece, block, jobs, given):
     monkeypatch.setattr(memory_parts, "_BLOCK", block)
     monkeypatch.setattr(memory_parts, "_BLOCKS", 1 << 20)
     course, rules = log[1] if given else None, ReplayRules()
-    blocks = PartedLog(*hold(Asked([log[0]], course, rules, work=Work(jobs=jobs)), SILENT))
+    blocks = PartedLog(*hold(LogRequest([log[0]], course, rules, work=Work(jobs=jobs)), SILENT))
     whole = read([log[0]])
     assert len(blocks.parts) > 2 and sum(len(part.log().records) for part in blocks.parts) == len(whole.records)
     with workers(jobs, None) as who:
-        ours = document(blocks.play(Wanted(course, rules), who))
+        ours = document(blocks.play(PartRequest(course, rules), who))
     assert ours == document(replay_log(whole, course, rules))
 
 
@@ -135,7 +135,7 @@ def test_records_as_they_were_read(log, monkeypatch):
     """All columns, those of tags that came up late included; a session is in one block, as are all of a player."""
     monkeypatch.setattr(memory_parts, "_PIECE", 20_000)
     monkeypatch.setattr(memory_parts, "_BLOCK", 200)
-    parts, opened, *_ = hold(Asked([log[0]], None, ReplayRules()), SILENT)
+    parts, opened, *_ = hold(LogRequest([log[0]], None, ReplayRules()), SILENT)
     bare = opened()
     whole = read([log[0]])
     blocks = [part.log() for part in parts]
@@ -162,10 +162,10 @@ def test_records_that_are_read_one_by_one(log, tmp_path, monkeypatch):
     monkeypatch.setattr(
         memory_parts, "_packed_piece", lambda *given, real=memory_parts._packed_piece: pieces.append(real(*given)) or pieces[-1]
     )
-    blocks = PartedLog(*hold(Asked([str(tmp_path / "log.csv")], log[1], ReplayRules()), SILENT))
+    blocks = PartedLog(*hold(LogRequest([str(tmp_path / "log.csv")], log[1], ReplayRules()), SILENT))
     assert len(pieces) > 5
     whole = document(replay_log(read([str(tmp_path / "log.csv")]), log[1], ReplayRules()))
-    assert document(blocks.play(Wanted(log[1], ReplayRules()), Workers(InProcess()))) == whole
+    assert document(blocks.play(PartRequest(log[1], ReplayRules()), Workers(InProcess()))) == whole
 
 
 def test_an_error_in_a_thread():
@@ -233,10 +233,10 @@ def test_records_that_were_let_go(log, monkeypatch):
     """Of a large log that nobody will ask again nothing stays in memory; of a small one, some players may be replayed once more."""
     for most, gone in ((1 << 40, False), (0, True)):
         monkeypatch.setattr(partitioned_log, "MOST_RECORDS", most)
-        whole = PartedLog(*hold(Asked([log[0]], None, ReplayRules()), SILENT))
+        whole = PartedLog(*hold(LogRequest([log[0]], None, ReplayRules()), SILENT))
         column = weakref.ref(whole.parts[0].pieces[0].columns["line"])
         gc.disable()
-        play = whole.play(Wanted(None, ReplayRules()), Workers(InProcess()), last=True)
+        play = whole.play(PartRequest(None, ReplayRules()), Workers(InProcess()), last=True)
         assert play.counts.any() and (column() is None) == gone
         gc.enable()
         if gone:
@@ -262,8 +262,8 @@ def test_parquet_in_pieces(tmp_path, monkeypatch, bad):
         memory_parts, "_packed_piece", lambda *given, real=memory_parts._packed_piece: pieces.append(given[1]) or real(*given)
     )
     monkeypatch.setattr(memory_estimates, "_UNPACKS", 1000)
-    blocks = PartedLog(*hold(Asked([name], None, ReplayRules()), SILENT))
+    blocks = PartedLog(*hold(LogRequest([name], None, ReplayRules()), SILENT))
     assert pieces == ([100, 100, 100, 300] if bad else [100] * 6)
     whole = document(replay_log(read([name]), None, ReplayRules()))
-    assert document(blocks.play(Wanted(None, ReplayRules()), Workers(InProcess()))) == whole
+    assert document(blocks.play(PartRequest(None, ReplayRules()), Workers(InProcess()))) == whole
     assert not bad or any(row["places"][0].endswith(":334") for row in whole["check"]["details"])

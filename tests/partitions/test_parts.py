@@ -28,11 +28,11 @@ from milepost.logs.store.pack_store import Into, Layout, pack
 from milepost.logs.store.store import groups_of_parts
 from milepost.partitions import execution as work_module
 from milepost.partitions import executors
-from milepost.partitions.execution import Way, Work
+from milepost.partitions.execution import ExecutionPlan, Work
 from milepost.partitions.executors import InProcess, Workers
 from milepost.partitions.partitioned_log import PartedLog
 from milepost.partitions.partitioned_source import open_store, opened
-from milepost.partitions.tasks import Wanted
+from milepost.partitions.tasks import PartRequest
 from milepost.playback import engine
 from milepost.playback.replay import replay_log
 from milepost.reports.full_report import whole_report
@@ -86,7 +86,7 @@ def test_same_figures(tmp_path, course, given, rules):
     parted = packed([path], tmp_path / "store", Layout(5, 20_000))
     assert len(parted.parts) == 5
     whole = document(replay_log(read([str(path)]), course, rules), course)
-    assert document(parted.play(Wanted(course, rules), Workers(InProcess())), course) == whole
+    assert document(parted.play(PartRequest(course, rules), Workers(InProcess())), course) == whole
     assert whole["check"]["details"]
 
 
@@ -101,7 +101,7 @@ def test_players_named_late(tmp_path):
     parted = packed(paths, tmp_path / "store", Layout(16))
     assert len(groups_of_parts(read_manifest(tmp_path / "store"))) == 1
     whole = replay_log(read([str(path) for path in paths]), None, ReplayRules())
-    assert document(parted.play(Wanted(None, ReplayRules()), Workers(InProcess())), None) == document(whole, None)
+    assert document(parted.play(PartRequest(None, ReplayRules()), Workers(InProcess())), None) == document(whole, None)
 
 
 @pytest.mark.parametrize("text", ["cause=quit", "level!=Low Arch", "progress>0.5", "build=b1"])
@@ -109,7 +109,7 @@ def test_conditions(tmp_path, text):
     """Conditions on sessions, and on records that lie in whatever part."""
     path, condition = written(tmp_path, range(12)), (parse_condition(text),)
     parted, by_hand = packed([path], tmp_path / "store", Layout(4)), Workers(InProcess())
-    wanted = Wanted(None, ReplayRules(), parted.fitting(condition, by_hand))
+    wanted = PartRequest(None, ReplayRules(), parted.fitting(condition, by_hand))
     whole = replay_log(where(read([str(path)]), condition), None, ReplayRules())
     assert document(parted.play(wanted, by_hand), None) == document(whole, None)
 
@@ -217,7 +217,7 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
 GIGABYTE = 1 << 30
 
 
-WHOLE, HELD = Way(), Way(held=True)
+WHOLE, HELD = ExecutionPlan(), ExecutionPlan(held=True)
 
 
 @pytest.mark.parametrize(
@@ -227,15 +227,15 @@ WHOLE, HELD = Way(), Way(held=True)
         ("log.jsonl", 10, Work(memory=GIGABYTE), 16, WHOLE),
         ("log.jsonl", 300, Work(), 16, HELD),
         ("log.jsonl", 300, Work(memory=GIGABYTE), 16, HELD),
-        ("log.jsonl", 1100, Work(memory=GIGABYTE), 16, Way(packed=True, memory=GIGABYTE)),
+        ("log.jsonl", 1100, Work(memory=GIGABYTE), 16, ExecutionPlan(packed=True, memory=GIGABYTE)),
         ("log.jsonl", 3000, Work(memory=20 * GIGABYTE), 16, WHOLE),
-        ("log.jsonl", 12000, Work(), 16, Way(packed=True, memory=4 * GIGABYTE)),
+        ("log.jsonl", 12000, Work(), 16, ExecutionPlan(packed=True, memory=4 * GIGABYTE)),
         ("log.jsonl.gz", 10, Work(), 16, WHOLE),
         ("log.jsonl.gz", 300, Work(), 16, HELD),
-        ("log.parquet", 300, Work(memory=2 * GIGABYTE), 16, Way(packed=True, memory=2 * GIGABYTE)),
+        ("log.parquet", 300, Work(memory=2 * GIGABYTE), 16, ExecutionPlan(packed=True, memory=2 * GIGABYTE)),
         ("log.jsonl", 9000, Work(), None, HELD),
         ("log.jsonl", 10, Work(jobs=3), 16, HELD),
-        ("log.jsonl", 10, Work(cluster="tcp://host:1"), 16, Way(packed=True)),
+        ("log.jsonl", 10, Work(cluster="tcp://host:1"), 16, ExecutionPlan(packed=True)),
     ],
 )
 def test_parts_where_they_are_needed(tmp_path, monkeypatch, name, size, execution, own, way):
@@ -250,7 +250,7 @@ def test_parts_of_what_has_no_size():
     """Standard input and addresses go in parts where that was said."""
     for name in ("-", "s3://wickwater/log.jsonl"):
         assert Work().way([name]) == WHOLE and Work(jobs=2).way([name]) == HELD
-        assert Work(memory=GIGABYTE).way([name]) == Way(packed=True, memory=GIGABYTE)
+        assert Work(memory=GIGABYTE).way([name]) == ExecutionPlan(packed=True, memory=GIGABYTE)
 
 
 def test_memory_runs_out(monkeypatch, capsys, tmp_path):
@@ -355,7 +355,7 @@ def test_parts_of_a_large_log_are_compiled(tmp_path, monkeypatch):
     for worthwhile, expected in ((rows // 2, engine._Compiled), (2 * rows, engine._Plain)):
         monkeypatch.setattr(engine, "_pays", lambda records, least=worthwhile: records >= least)
         ways.clear()
-        parted.play(Wanted(None, ReplayRules()), Workers(InProcess()))
+        parted.play(PartRequest(None, ReplayRules()), Workers(InProcess()))
         assert len(ways) > 4 and set(ways) == {expected}
 
 

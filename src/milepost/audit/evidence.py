@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.audit.record_checks import Rows, Signs
+from milepost.audit.record_checks import RecordRows, Signs
 from milepost.cleaning.survey import builds_of
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
@@ -77,7 +77,7 @@ class Evidence:
             events[code] += self.signs.events[number]
         return events
 
-    def by_rows(self, code: str, rows: Rows, why: str) -> list[Suspect]:
+    def by_rows(self, code: str, rows: RecordRows, why: str) -> list[Suspect]:
         """A suspect over some records, if there are any."""
         if not len(rows.session):
             return []

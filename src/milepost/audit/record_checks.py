@@ -23,7 +23,7 @@ _LAG_STEP = 1e-3  # seconds to which lags are compared
 
 
 @dataclass(frozen=True)
-class Rows:
+class RecordRows:
     """Records of one sign: the session and the level of each, and its place in the session's order of replay, from 0.
 
     The place is -1 for records that are not replayed.
@@ -43,7 +43,7 @@ class Doubled:
     records: Ints
 
 
-T = TypeVar("T", Rows, Doubled)
+T = TypeVar("T", RecordRows, Doubled)
 
 
 @summary
@@ -67,12 +67,12 @@ class Signs:
     events: Ints
     at: Ints
     played: Bools
-    bursts: Rows
-    idle: Rows
-    preloaded: Rows
+    bursts: RecordRows
+    idle: RecordRows
+    preloaded: RecordRows
     doubled: Doubled
-    strays: Rows
-    storms: Rows
+    strays: RecordRows
+    storms: RecordRows
 
     @classmethod
     def of(cls, play: FullPlay) -> Signs:
@@ -125,10 +125,10 @@ class InOrder:
         begins = play.gated.bounds[:-1]
         return cls(records.session[order], records.event[order], play.gated.level[order], records.time[order], begins)
 
-    def rows(self, places: Ints) -> Rows:
+    def rows(self, places: Ints) -> RecordRows:
         """Some of them as rows."""
         session = self.session[places]
-        return Rows(session, self.level[places], places - self.begins[session])
+        return RecordRows(session, self.level[places], places - self.begins[session])
 
 
 def _bursts(seen: InOrder) -> Ints:
@@ -155,7 +155,7 @@ def _idle(seen: InOrder, play: FullPlay) -> Ints:
     return np.flatnonzero(silent & (seen.event[: max(0, count - 1)] != PAUSE))
 
 
-def _storms(play: FullPlay) -> Rows:
+def _storms(play: FullPlay) -> RecordRows:
     """Records of one unknown word that come more than so often within a second, session by session."""
     records, level = play.gated.log.records, play.gated.level
     rows = np.flatnonzero(records.event < 0)
@@ -163,21 +163,21 @@ def _storms(play: FullPlay) -> Rows:
     session, word, time = records.session[rows], records.event[rows], records.time[rows]
     far = STORM_TIMES
     if len(rows) <= far:
-        return Rows(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0, np.int64))
+        return RecordRows(np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0, np.int64))
     close = (session[far:] == session[:-far]) & (word[far:] == word[:-far]) & (time[far:] - time[:-far] <= STORM_SECONDS)
     stormy = np.zeros(len(rows), np.bool_)
     for place in np.flatnonzero(close).tolist():
         stormy[place : place + far + 1] = True
     found = np.sort(rows[stormy])
     found = found[stable_order(records.session[found])]
-    return Rows(records.session[found], level[found], np.full(len(found), -1))
+    return RecordRows(records.session[found], level[found], np.full(len(found), -1))
 
 
-def _strays(seen: InOrder, play: FullPlay) -> Rows:
+def _strays(seen: InOrder, play: FullPlay) -> RecordRows:
     outside = seen.level >= (0 if play.inferred else play.n_levels)
     width = max(1, len(play.stops))
     keys = distinct(seen.session[outside] * width + seen.level[outside])
-    return Rows(keys // width, keys % width, np.full(len(keys), -1))
+    return RecordRows(keys // width, keys % width, np.full(len(keys), -1))
 
 
 def doubled_sessions(seen: InOrder, length: Ints) -> Doubled:

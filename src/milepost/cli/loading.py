@@ -19,7 +19,7 @@ from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.memory import give_back_early
 from milepost.open_log import opened_log, way_of
 from milepost.partitions.execution import ALONE, Work
-from milepost.partitions.request import Asked
+from milepost.partitions.request import LogRequest
 from milepost.playback.attempt_filters import parsed
 from milepost.playback.attributes import is_attribute
 from milepost.rules import ReplayRules
@@ -46,7 +46,7 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
     log_map = load_map(args)
     rules = rules_of(args, log_map)
     work = ALONE if every_record else Work(args.jobs, args.cluster, args.memory)  # such commands have no options for it
-    asked = Asked(
+    asked = LogRequest(
         args.logs,
         course,
         rules,

@@ -18,7 +18,7 @@ from milepost.cli.report_metadata import form_of, made_of
 from milepost.cli.run_measure import paper, write
 from milepost.output import write_file, write_text
 from milepost.reports.course_strip import course_strip
-from milepost.reports.full_report import Beside, whole_report
+from milepost.reports.full_report import ReportExtras, whole_report
 from milepost.reports.interface import Report
 from milepost.reports.json_csv_markdown import render_json
 from milepost.reports.since import read_report
@@ -34,7 +34,7 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
     hidden = pseudonyms_of(args, loaded) if args.anonymous else None
     if hidden is not None:
         loaded = loaded.without_names()
-    beside = Beside(
+    beside = ReportExtras(
         _compared(args, loaded),
         answers_of(args, hidden),
         targets_of(args),

@@ -74,7 +74,7 @@ def watch(args: argparse.Namespace) -> Exit:
 
 
 def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
-    chosen = _Chosen.of(args, tail.log_map)
+    chosen = _WatchOptions.of(args, tail.log_map)
     before, shown, anew = kept.manifest.found if kept else {}, False, 0
     while True:
         came = tail.advance()
@@ -109,7 +109,7 @@ def _show(args: argparse.Namespace, report: Head, came: int, before: dict[str, i
 
 
 @dataclass(frozen=True)
-class _Chosen:
+class _WatchOptions:
     """The logs to watch, and the options that change figures, as `funnel` has them.
 
     Attributes:
@@ -127,7 +127,7 @@ class _Chosen:
     players: PlayerTable | None
 
     @classmethod
-    def of(cls, args: argparse.Namespace, log_map: LogMap) -> _Chosen:
+    def of(cls, args: argparse.Namespace, log_map: LogMap) -> _WatchOptions:
         """Return the choice that the arguments make.
 
         Raises:

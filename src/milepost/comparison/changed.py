@@ -11,7 +11,7 @@ import numpy as np
 
 from milepost.arrays import Ints
 from milepost.comparison.pairing import Pair
-from milepost.comparison.row_types import CauseChange, Changed, KnobChange, Verdict, WordChange
+from milepost.comparison.row_types import CauseChange, Changed, ChangeVerdict, KnobChange, WordChange
 from milepost.numerics.shifts import false_discovery_rate
 from milepost.numerics.two_by_two import exact_p
 from milepost.numerics.whole_numbers import distinct
@@ -44,7 +44,7 @@ class Changes:
     def _words(self) -> dict[int, list[WordChange]]:
         return words_by_level(self.pair, self.names)
 
-    def at(self, number: int, places: tuple[int | None, int | None], verdict: Verdict | None) -> Changed:
+    def at(self, number: int, places: tuple[int | None, int | None], verdict: ChangeVerdict | None) -> Changed:
         """Return the changes at a level, and whether they may be the cause of its verdict.
 
         Args:

@@ -11,7 +11,7 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.comparison.pairing import Pair
 from milepost.comparison.row_types import Effects, QuitVerdict, Ratio, TimeVerdict
-from milepost.comparison.verdicts import Bar, Told, told
+from milepost.comparison.verdicts import Bar, JudgedDifferences, told
 from milepost.measures.cells import first_tries
 from milepost.measures.funnel import FunnelRow
 from milepost.numerics.intervals import Z95
@@ -36,7 +36,7 @@ class Beyond:
 
     levels: Ints
     enough: Bools
-    told: Told | None
+    told: JudgedDifferences | None
 
     def ratio(self, level: int) -> tuple[float | None, float | None, float | None, int | None, bool]:
         """Return a level's ratio, its interval, the direction of its verdict, and whether it is the same."""

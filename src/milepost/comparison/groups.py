@@ -8,7 +8,7 @@ from typing import TypedDict
 
 from milepost.cleaning.splitting import Split
 from milepost.comparison.compare import Compare
-from milepost.comparison.row_types import Verdict
+from milepost.comparison.row_types import ChangeVerdict
 from milepost.measures.interface import LevelRow
 from milepost.playback.play import Play
 
@@ -23,7 +23,7 @@ class Parting(LevelRow):
     delta: float | None
     delta_low: float | None
     delta_high: float | None
-    verdict: Verdict
+    verdict: ChangeVerdict
 
 
 class Compared(TypedDict):

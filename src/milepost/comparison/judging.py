@@ -9,12 +9,12 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.comparison.estimates import Estimates
-from milepost.comparison.row_types import Difficulty, Verdict
-from milepost.comparison.verdicts import Bar, Told, players_needed, told
+from milepost.comparison.row_types import ChangeVerdict, Difficulty
+from milepost.comparison.verdicts import Bar, JudgedDifferences, players_needed, told
 from milepost.numerics.intervals import Z95
 from milepost.numerics.shifts import FEWEST, false_discovery_rate
 
-_WAYS: Final[tuple[Verdict, Verdict, Verdict]] = ("easier", "no_telling", "harder")
+_WAYS: Final[tuple[ChangeVerdict, ChangeVerdict, ChangeVerdict]] = ("easier", "no_telling", "harder")
 
 
 @dataclass(frozen=True)
@@ -32,7 +32,7 @@ class LevelJudge:
 
     estimates: Estimates
     enough: Bools
-    told: Told
+    told: JudgedDifferences
     bar: Bar
     parts: bool
     change_q: Floats
@@ -47,7 +47,7 @@ class LevelJudge:
         return cls(estimates, enough, found, bar, bool(len(enough) >= FEWEST or known.any()), q)
 
     @staticmethod
-    def nothing(verdict: Verdict | None) -> Difficulty:
+    def nothing(verdict: ChangeVerdict | None) -> Difficulty:
         """Return the empty verdict, for a level without data."""
         return Difficulty(
             delta=None,

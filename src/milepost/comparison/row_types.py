@@ -6,7 +6,7 @@ from typing import Literal, TypedDict
 
 from milepost.measures.interface import LevelRow
 
-Verdict = Literal["harder", "easier", "same", "no_telling"]
+ChangeVerdict = Literal["harder", "easier", "same", "no_telling"]
 TimeVerdict = Literal["longer", "shorter", "same", "no_telling"]
 QuitVerdict = Literal["more", "fewer", "same", "no_telling"]
 Cause = Literal["likely", "candidates", "none_known"]
@@ -54,11 +54,11 @@ class Difficulty(TypedDict):
     delta_low: float | None
     delta_high: float | None
     q_value: float | None
-    verdict: Verdict | None
+    verdict: ChangeVerdict | None
     change: float | None
     change_low: float | None
     change_high: float | None
-    change_verdict: Verdict | None
+    change_verdict: ChangeVerdict | None
     players_needed: int | None
 
 

@@ -18,7 +18,7 @@ _MOST_PLAYERS: Final = 1_000_000
 
 
 @dataclass(frozen=True)
-class Told:
+class JudgedDifferences:
     """Verdicts on the differences of some levels.
 
     Attributes:
@@ -49,7 +49,9 @@ class Bar:
     rate: float = CLAIMED
 
 
-def told(difference: Floats, covariance: Floats, enough: Bools, bar: Bar = Bar(), untouched: Bools | None = None) -> Told:
+def told(
+    difference: Floats, covariance: Floats, enough: Bools, bar: Bar = Bar(), untouched: Bools | None = None
+) -> JudgedDifferences:
     """Judge differences that may all have moved together.
 
     Args:
@@ -66,7 +68,7 @@ def told(difference: Floats, covariance: Floats, enough: Bools, bar: Bar = Bar()
     alike = enough & (np.abs(found.delta) + half <= same)
     claimed = enough & ~alike & (np.nan_to_num(q, nan=1.0) <= rate)
     claims = int((np.nan_to_num(q, nan=1.0) <= rate).sum())
-    return Told(found, q, np.where(claimed, np.sign(found.delta), 0.0), alike, rate * min(n, claims + 1) / max(1, n))
+    return JudgedDifferences(found, q, np.where(claimed, np.sign(found.delta), 0.0), alike, rate * min(n, claims + 1) / max(1, n))
 
 
 def players_needed(delta: float, variance: float, spread: float, players: int, bound: float, same: float = SAME) -> int | None:

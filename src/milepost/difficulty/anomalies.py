@@ -27,7 +27,7 @@ TAKEN: Final = 0.4  # posterior probability from which an event is taken into th
 
 
 @dataclass(frozen=True)
-class Reading:
+class DifficultyReading:
     """The reading of the difficulties; columns have a value a level.
 
     ``probability`` is that of an event of the level's own (spike, dip or wall), ``step`` that a step begins there.
@@ -46,7 +46,7 @@ class Reading:
     roughness: float
 
 
-def read_events(difficulty: Floats, covariance: Floats) -> Reading:
+def read_events(difficulty: Floats, covariance: Floats) -> DifficultyReading:
     """Tell events from the course's own unevenness.
 
     Args:
@@ -92,7 +92,7 @@ class _Course:
             chosen = chosen[:worst] + chosen[worst + 1 :]
         return chosen
 
-    def reading(self) -> Reading:
+    def reading(self) -> DifficultyReading:
         """The reading of the whole course."""
         chosen = self.choose()
         odds = self.model.log_factors(chosen) + self.model.log_odds
@@ -109,7 +109,7 @@ class _Course:
                     own[covered] = np.maximum(own[covered], probability[place])
         expected, expected_se, excess, excess_se = self._expectations(chosen)
         rough = float(self.model.share(chosen) @ self.model.rough)
-        return Reading(
+        return DifficultyReading(
             own,
             step,
             expected,

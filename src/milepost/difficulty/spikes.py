@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.arrays import Column, Floats, Ints
 from milepost.course.course import Course
-from milepost.difficulty.anomalies import Reading, read_events
+from milepost.difficulty.anomalies import DifficultyReading, read_events
 from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
 from milepost.difficulty.first_clear_tries import TriesOfPlayers, settled_tries
 from milepost.difficulty.plan_checks import against_plan, changes, inversions, knob_notes
@@ -56,7 +56,7 @@ class Spikes:
             rows = [self._empty(play, level) for level in range(play.n_levels)]
             said = ["No level can be judged: no try was settled in a level of the course."]
             return Table(rows, SpikesTotals(basis="tries", model=None, sentences=said, unsaid=said, inversions=[]))
-        case, course = _Case.of(play, tries), play.course
+        case, course = _CourseCase.of(play, tries), play.course
         counts = np.bincount(tries.item, minlength=play.n_levels)
         players = np.array([len(here) for here in case.trying])
         found = verdicts(case.reading, counts, players, self.min_players)
@@ -108,25 +108,25 @@ class Spikes:
 
 
 @dataclass(frozen=True)
-class _Case:
+class _CourseCase:
     """All that a level is judged by."""
 
     play: Summed
     tries: TriesOfItems
     basis: Basis
     fit: Fit
-    reading: Reading
+    reading: DifficultyReading
     funnel: list[FunnelRow]
     hazard: QuitHazard
     attempts: list[AttemptsRow]
     trying: list[Column]  # per level, the subjects with a try there
 
     @classmethod
-    def of(cls, play: Summed, tries: TriesOfItems) -> _Case:
+    def of(cls, play: Summed, tries: TriesOfItems) -> _CourseCase:
         """Return the comparison of a play."""
         funnel = play.once(Funnel()).rows
         attempts, trying = play.once(AttemptsToClear()).rows, _trying(tries, play.n_levels)
-        fitted = play.lasting("difficulty", lambda own: _fit(own, tries), Fit, Reading)
+        fitted = play.lasting("difficulty", lambda own: _fit(own, tries), Fit, DifficultyReading)
         return cls(play, tries, *fitted, funnel, quit_hazard(play, funnel, tries), attempts, trying)
 
     @property
@@ -186,7 +186,7 @@ class _Case:
         return costs(self.funnel, standing, self.fit.ability[self.trying[level]], self.fit.learning, self.hazard)
 
 
-def _fit(play: Summed, tries: TriesOfItems) -> tuple[Basis, Fit, Reading]:
+def _fit(play: Summed, tries: TriesOfItems) -> tuple[Basis, Fit, DifficultyReading]:
     """Difficulties from failures; where a game has next to none, from the time that clearing takes instead."""
     if int((~tries.success).sum()) < max(_FEW_FAILURES, _SHARE_OF_FAILURES * len(tries.item)):
         fit = play.sums(TimesOfPlayers).fit(play.n_levels)
@@ -209,7 +209,7 @@ def _chance(abilities: Floats, difficulty: float | None) -> float | None:
     return float((1 / (1 + np.exp(difficulty - abilities))).mean()) if len(abilities) and difficulty is not None else None
 
 
-def _needed(fit: Fit, reading: Reading, level: int, players: int) -> int | None:
+def _needed(fit: Fit, reading: DifficultyReading, level: int, players: int) -> int | None:
     """Players it would take here to tell a level that is harder by one logit; None where no number would do."""
     if not players:
         return None
@@ -218,7 +218,7 @@ def _needed(fit: Fit, reading: Reading, level: int, players: int) -> int | None:
     return max(players, FEW_PLAYERS, int(np.ceil(players * own / room))) if room > 0 else None
 
 
-def _model(case: _Case) -> Model:
+def _model(case: _CourseCase) -> Model:
     fit, hazard = case.fit, case.hazard
     return Model(
         skill_sd=fit.ability_sd,
@@ -267,7 +267,7 @@ def _kinds(values: Floats, variance: Floats, counts: Ints, least: int) -> list[K
 _MAYBE_EASIER: Final = -0.7  # logits of excess from which a level is looked at again
 
 
-def read_tries(tries: TriesOfItems, n_levels: int) -> tuple[Fit, Reading]:
+def read_tries(tries: TriesOfItems, n_levels: int) -> tuple[Fit, DifficultyReading]:
     """The fitted difficulties, and the course read from them.
 
     The likelihood of a level that nearly every try clears is steep towards harder and flat towards easier, so the usual

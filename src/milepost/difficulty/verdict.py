@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.difficulty.anomalies import Reading, false_discovery
+from milepost.difficulty.anomalies import DifficultyReading, false_discovery
 from milepost.difficulty.row_types import Evidence, Kind
 
 LEAST_EXCESS = 0.5  # logits; less is not worth a designer's while
@@ -29,7 +29,7 @@ class Verdict:
     q: float | None
 
 
-def verdicts(reading: Reading, tries: Ints, players: Ints, least: int = 0) -> list[Verdict]:
+def verdicts(reading: DifficultyReading, tries: Ints, players: Ints, least: int = 0) -> list[Verdict]:
     """A verdict for each level; nothing is claimed of levels with too few players or tries."""
     n = len(tries)
     enough = (tries >= FEW_TRIES) & (players >= max(FEW_PLAYERS, least))
@@ -61,7 +61,7 @@ def _like_a_neighbour(found: list[Verdict], difficulty: Floats, level: int) -> b
     return any(way * (difficulty[level] - difficulty[side]) < ALIKE for side in beside)
 
 
-def _verdict(reading: Reading, level: int, probability: Floats, q: Floats, first: bool) -> Verdict:
+def _verdict(reading: DifficultyReading, level: int, probability: Floats, q: Floats, first: bool) -> Verdict:
     """The likelier of an event of the level's own and a step that begins there."""
     own = probability[0] >= probability[1]
     value = float(q[0] if own else q[1])

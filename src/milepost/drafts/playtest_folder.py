@@ -32,7 +32,7 @@ _STRANGE = 0.5  # share of records that could not be used, from which a log seem
 
 
 @dataclass(frozen=True)
-class Begun:
+class CreatedFolder:
     """The files that were made.
 
     Attributes:
@@ -48,7 +48,7 @@ class Begun:
     sketched: bool
 
 
-def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progress, force: bool) -> Begun:
+def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progress, force: bool) -> CreatedFolder:
     """Make a folder for a log.
 
     Args:
@@ -77,7 +77,7 @@ def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progre
     texts[FILE] = settings_text([_beside(name, folder) for name in names], {*kept, *texts})
     for name, text in texts.items():
         _write(folder / name, text)
-    return Begun(list(texts), kept, play, "map.toml" in texts)
+    return CreatedFolder(list(texts), kept, play, "map.toml" in texts)
 
 
 def _understood(

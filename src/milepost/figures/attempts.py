@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from milepost.arrays import Floats
-from milepost.figures.batched_marks import Marks, draw_cells, gathered
+from milepost.figures.batched_marks import MarkBatch, draw_cells, gathered
 from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
 from milepost.measures.attempts import AttemptsRow
 from milepost.reports.document_types import AttemptsDocument
@@ -88,7 +88,7 @@ def _draw_curves(axes: Axes, look: Palette, rows: list[AttemptsRow], least: int)
     across = max(1, int(np.ceil(np.sqrt(len(rows) * 0.9))))
     down = -(-len(rows) // across)
     most = max([len(row["distribution"]) for row in rows] + [2])
-    marks = Marks()
+    marks = MarkBatch()
     for number, row in enumerate(rows):
         left, top = number % across, number // across
         few = row["players"] < least
@@ -107,7 +107,7 @@ def _counts(row: AttemptsRow) -> str:
     return f"{row['players']}, {row['censored']} not cleared" if row["censored"] else f"{row['players']} players"
 
 
-def _draw_curve(marks: Marks, look: Palette, row: AttemptsRow, place: tuple[float, float, float, float], few: bool) -> None:
+def _draw_curve(marks: MarkBatch, look: Palette, row: AttemptsRow, place: tuple[float, float, float, float], few: bool) -> None:
     """A survival curve from (0, 1) on, drawn at a place: left, floor, width of a try, height."""
     left, floor, width, height = place
     steps = row["distribution"]

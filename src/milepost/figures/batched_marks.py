@@ -16,7 +16,7 @@ Look = tuple[str, tuple[tuple[str, object], ...]]  # a shape, and the rest by na
 _LINE = "-"
 
 
-class Marks:
+class MarkBatch:
     """Dots and lines, gathered by how they look."""
 
     def __init__(self) -> None:
@@ -37,9 +37,9 @@ class Marks:
 
 
 @contextmanager
-def gathered(axes: Axes) -> Iterator[Marks]:
+def gathered(axes: Axes) -> Iterator[MarkBatch]:
     """Marks that are drawn at the end."""
-    marks = Marks()
+    marks = MarkBatch()
     yield marks
     marks.draw_on(axes)
 

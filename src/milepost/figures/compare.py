@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Final
 
 from milepost.comparison.phrases import Phrases
 from milepost.comparison.row_types import CompareRow
-from milepost.figures.batched_marks import Marks, gathered
+from milepost.figures.batched_marks import MarkBatch, gathered
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.reports.document_types import CompareDocument
 from milepost.wording import listed, plural
@@ -68,7 +68,7 @@ def finding(document: CompareDocument) -> str:
     return "; ".join(parts) or "Too few players to say that any level is harder or easier"
 
 
-def _draw_level(on: tuple[Axes, Marks], look: Palette, place: int, row: CompareRow, shift: float) -> None:
+def _draw_level(on: tuple[Axes, MarkBatch], look: Palette, place: int, row: CompareRow, shift: float) -> None:
     (axes, marks), verdict = on, row["verdict"]
     if verdict is None or row["delta"] is None:
         if row["status"] != "both":

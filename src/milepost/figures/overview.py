@@ -8,7 +8,7 @@ import numpy as np
 
 from milepost.difficulty.row_types import SpikesRow
 from milepost.difficulty.spike_sentences import costliest_first
-from milepost.figures.batched_marks import Marks, gathered
+from milepost.figures.batched_marks import MarkBatch, gathered
 from milepost.figures.shared import Retained, draw_retention, names_at_ends, share_axis
 from milepost.figures.spikes import SHAPES, draw_difficulties, unit_of
 from milepost.figures.style import Palette, Sheet, names_across, shortened
@@ -154,7 +154,7 @@ def _draw_tries(axes: Axes, look: Palette, document: ReportDocument) -> None:
     _name(axes, look, "a try clears" + ("\norange: its target" if any(targets) else ""))
 
 
-def _dot(marks: Marks, look: Palette, place: int, value: float, few: bool) -> None:
+def _dot(marks: MarkBatch, look: Palette, place: int, value: float, few: bool) -> None:
     marks.plot(place, value, "o", markersize=5, color=look.water, markerfacecolor=look.paper if few else look.water)
 
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from milepost.difficulty.row_types import SpikesRow
-from milepost.figures.batched_marks import Marks, gathered
+from milepost.figures.batched_marks import MarkBatch, gathered
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.numerics.intervals import Z95
 from milepost.reports.document_types import SpikesDocument
@@ -107,7 +107,7 @@ def _draw_band(axes: Axes, look: Palette, rows: list[Point]) -> None:
     axes.step(place, middle, where="mid", color=look.water, linewidth=1.2)
 
 
-def _draw_point(marks: Marks, look: Palette, point: Point, width: float, sizes: tuple[int, int]) -> str:
+def _draw_point(marks: MarkBatch, look: Palette, point: Point, width: float, sizes: tuple[int, int]) -> str:
     """A difficulty and its interval, in one of two sizes, the larger where it stands out; the colour."""
     shape, role = SHAPES.get(point.row["kind"], ("o", "ink"))
     colour = look.of(role)
@@ -117,7 +117,7 @@ def _draw_point(marks: Marks, look: Palette, point: Point, width: float, sizes: 
     return colour
 
 
-def _draw_level(axes: Axes, marks: Marks, look: Palette, point: Point) -> None:
+def _draw_level(axes: Axes, marks: MarkBatch, look: Palette, point: Point) -> None:
     n, row = point.place, point.row
     colour = _draw_point(marks, look, point, 1.4, (7, 11))
     if row["kind"] != "none":

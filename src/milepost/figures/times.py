@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.figures.batched_marks import Cell, Marks, draw_cells, gathered
+from milepost.figures.batched_marks import Cell, MarkBatch, draw_cells, gathered
 from milepost.figures.style import Palette, Sheet, names_down, shortened
 from milepost.measures.times import TimesRow
 from milepost.reports.document_types import TimesDocument
@@ -68,7 +68,7 @@ def _shape(place: int, row: TimesRow) -> list[Cell]:
     return [(part["from"], part["to"], foot, foot - 0.52 * part["cleared"] / most) for part in parts]
 
 
-def _draw_quantiles(marks: Marks, look: Palette, place: int, row: TimesRow, least: int) -> None:
+def _draw_quantiles(marks: MarkBatch, look: Palette, place: int, row: TimesRow, least: int) -> None:
     if not row["timed"]:
         return
     last = max([part["to"] for part in row["distribution"]] + [1.0])
@@ -87,7 +87,7 @@ def _draw_quantiles(marks: Marks, look: Palette, place: int, row: TimesRow, leas
         )
 
 
-def _draw_stopped(marks: Marks, look: Palette, place: int, row: TimesRow, low: float) -> None:
+def _draw_stopped(marks: MarkBatch, look: Palette, place: int, row: TimesRow, low: float) -> None:
     """Players who had not cleared, by the time they had spent; those left of the scale stand at its edge."""
     for part in row["distribution"]:
         if part["censored"]:

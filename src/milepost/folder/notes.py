@@ -13,7 +13,7 @@ from milepost.folder.small_tables import look_at, read_rows
 from milepost.output import write_file
 
 if TYPE_CHECKING:
-    from milepost.folder.small_tables import Row, Written
+    from milepost.folder.small_tables import Row, TableRow
 
 COLUMNS: Final = ("session", "player", "level", "build", "clock", "note")
 
@@ -77,7 +77,7 @@ def add_note(path: Path, cells: Mapping[str, str]) -> None:
     _write_text(path, text + joint + row.getvalue(), written.encoding)
 
 
-def _widened(written: Written, missing: list[str], end: str) -> str:
+def _widened(written: TableRow, missing: list[str], end: str) -> str:
     """A table's text with more columns in its header; rows are as they were, and lines without cells stay so."""
     lines = written.text.splitlines(keepends=True)
     header = lines[written.header].rstrip("\r\n")

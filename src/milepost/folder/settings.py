@@ -135,7 +135,7 @@ def read_folder(path: Path) -> Folder:
     """
     text = read_toml(path, "file of the playtest folder", FolderError)
     table = parsed_toml(_apart(text), path, "file of the playtest folder", FolderError)
-    return _described(Reading(path, text), table)
+    return _described(SettingsReader(path, text), table)
 
 
 _ANSWERS_FILE: Final = "answers_file"
@@ -157,7 +157,7 @@ def _apart(text: str) -> str:
     return "".join(lines)
 
 
-def _described(at: Reading, table: Mapping[str, object]) -> Folder:
+def _described(at: SettingsReader, table: Mapping[str, object]) -> Folder:
     """Return the settings that the file holds."""
     at.known("", table, tuple(key for key in table if key == _ANSWERS_FILE) + _KEYS)
     answers = table.get("answers")
@@ -182,7 +182,7 @@ def _named(table: Mapping[str, object], about: Mapping[str, object]) -> dict[str
     return named
 
 
-def _judged(at: Reading, key: str, table: Mapping[str, object], judge: Callable[[str], object]) -> tuple[str, ...]:
+def _judged(at: SettingsReader, key: str, table: Mapping[str, object], judge: Callable[[str], object]) -> tuple[str, ...]:
     """Texts that a rule of the command line has to take."""
     texts = at.texts("", key, table.get(key, []))
     for text in texts:
@@ -200,7 +200,7 @@ def _acting(code: str) -> object:
     return require_acting([code])
 
 
-def _file(at: Reading, key: str, value: object) -> str:
+def _file(at: SettingsReader, key: str, value: object) -> str:
     """The name of a file that has to be there."""
     if not isinstance(value, str) or not value:
         at.wrong("", key, "the name of a file", value)
@@ -209,7 +209,7 @@ def _file(at: Reading, key: str, value: object) -> str:
     return value
 
 
-def _replay(at: Reading, table: Mapping[str, object]) -> dict[str, float | bool]:
+def _replay(at: SettingsReader, table: Mapping[str, object]) -> dict[str, float | bool]:
     """Settings of the replay."""
     at.known("replay", table, _REPLAY)
     found: dict[str, float | bool] = {}
@@ -223,7 +223,7 @@ def _replay(at: Reading, table: Mapping[str, object]) -> dict[str, float | bool]
     return found
 
 
-def _question(at: Reading, name: str, value: object) -> Question:
+def _question(at: SettingsReader, name: str, value: object) -> Question:
     """Return a question from the file."""
     if not isinstance(value, Mapping):
         at.wrong("answers", name, 'a table such as [answers."How hard was it?"]', value)
@@ -237,7 +237,7 @@ def _question(at: Reading, name: str, value: object) -> Question:
     return Question(order, harder)
 
 
-def _targets(at: Reading, table: Mapping[str, object]) -> dict[str, float | str]:
+def _targets(at: SettingsReader, table: Mapping[str, object]) -> dict[str, float | str]:
     """Return the targets for the whole course."""
     at.known("targets", table, _TARGETS)
     found: dict[str, float | str] = {}
@@ -262,7 +262,7 @@ def with_key(path: Path, key: str, value: str) -> None:
 
 
 @dataclass(frozen=True)
-class Reading:
+class SettingsReader:
     """A file that is being read, and its text. Tables are named with points between their parts, the outermost by nothing."""
 
     path: Path

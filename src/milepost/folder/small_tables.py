@@ -36,7 +36,7 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Written:
+class TableRow:
     """How a table's file is written."""
 
     text: str
@@ -62,7 +62,7 @@ def read_rows(path: str | Path, needed: tuple[str, ...], known: tuple[str, ...] 
     return list(_rows(str(path), written, columns))
 
 
-def look_at(path: str | Path) -> Written:
+def look_at(path: str | Path) -> TableRow:
     """How a table is written, and its text.
 
     Raises:
@@ -83,7 +83,7 @@ def look_at(path: str | Path) -> Written:
         raise FolderError(f"{path}: is empty. The first line of a table names its columns.")
     delimiter = find_delimiter(lines[skipped])
     names = tuple(name.strip() for name in next(csv.reader([lines[skipped]], delimiter=delimiter)))
-    return Written(text, encoding, delimiter, skipped, names)
+    return TableRow(text, encoding, delimiter, skipped, names)
 
 
 def _data(path: str | Path) -> bytes:
@@ -100,7 +100,7 @@ def _data(path: str | Path) -> bytes:
     return data
 
 
-def _columns(path: str, written: Written, needed: tuple[str, ...], known: tuple[str, ...] | None) -> list[str]:
+def _columns(path: str, written: TableRow, needed: tuple[str, ...], known: tuple[str, ...] | None) -> list[str]:
     """The columns' names; ours in whatever capitals they are written."""
     ours = {name.casefold(): name for name in (*needed, *(known or ()))}
     columns = [ours.get(name.casefold(), name) for name in written.columns]
@@ -116,7 +116,7 @@ def _columns(path: str, written: Written, needed: tuple[str, ...], known: tuple[
     return columns
 
 
-def _rows(path: str, written: Written, columns: list[str]) -> Iterator[Row]:
+def _rows(path: str, written: TableRow, columns: list[str]) -> Iterator[Row]:
     csv.field_size_limit(MAX_CELL)
     body = io.StringIO(written.text, newline="")
     for _ in range(written.header + 1):

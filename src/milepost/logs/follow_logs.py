@@ -14,7 +14,7 @@ from milepost.errors import LogError
 from milepost.level_names import natural_key
 from milepost.logs.formats.jsonlines import add_line, lines
 from milepost.logs.interface import Log
-from milepost.logs.log_growth import Reached, in_log_order, reached_in
+from milepost.logs.log_growth import ReadPosition, in_log_order, reached_in
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
@@ -41,7 +41,7 @@ class Tail:
     places: tuple[Path, ...]
     log_map: LogMap
     builder: RecordBuilder = field(default_factory=RecordBuilder)
-    read: dict[str, Reached] = field(default_factory=dict)
+    read: dict[str, ReadPosition] = field(default_factory=dict)
     settled: bool = True
     anew: int = 0
     apart: frozenset[Path] = frozenset()
@@ -131,7 +131,7 @@ class Tail:
 
     def _advance(self, path: Path) -> int:
         label = str(path)
-        reached = self.read.setdefault(label, Reached())
+        reached = self.read.setdefault(label, ReadPosition())
         try:
             if path.stat().st_size == reached.length:
                 return 0
@@ -157,7 +157,7 @@ def _seen(path: Path) -> tuple[int, ...]:
 
 
 def read_on(
-    builder: RecordBuilder, file: int, stream: BinaryIO, reached: Reached, log_map: LogMap, to_the_end: bool = False
+    builder: RecordBuilder, file: int, stream: BinaryIO, reached: ReadPosition, log_map: LogMap, to_the_end: bool = False
 ) -> int:
     """Read the lines that a file of JSON Lines has beyond what was read of it; how many.
 

@@ -17,7 +17,7 @@ _BLOCK: Final = 1 << 20
 
 
 @dataclass
-class Reached:
+class ReadPosition:
     """How far a file was read.
 
     Attributes:
@@ -42,7 +42,7 @@ class Reached:
         return str(self.digest.hexdigest())
 
 
-def reached_in(path: Path, known: Iterable[tuple[int, str]]) -> Reached | None:
+def reached_in(path: Path, known: Iterable[tuple[int, str]]) -> ReadPosition | None:
     """How far a file was read, if it begins with what was read once; the longest such beginning counts.
 
     Args:
@@ -55,7 +55,7 @@ def reached_in(path: Path, known: Iterable[tuple[int, str]]) -> Reached | None:
     wanted: dict[int, set[str]] = {}
     for length, digest in known:
         wanted.setdefault(length, set()).add(digest)
-    found, reached = None, Reached()
+    found, reached = None, ReadPosition()
     with path.open("rb") as stream:
         for length in sorted(wanted):
             if length == 0 or not _read_up_to(stream, length, reached):
@@ -65,7 +65,7 @@ def reached_in(path: Path, known: Iterable[tuple[int, str]]) -> Reached | None:
     return found
 
 
-def _read_up_to(stream: BinaryIO, length: int, reached: Reached) -> bool:
+def _read_up_to(stream: BinaryIO, length: int, reached: ReadPosition) -> bool:
     """Read on until so many bytes; whether there are that many."""
     while reached.length < length:
         data = stream.read(min(_BLOCK, length - reached.length))

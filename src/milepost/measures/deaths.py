@@ -10,8 +10,8 @@ import numpy as np
 from milepost.arrays import Bools
 from milepost.logs.interface import ABSENT
 from milepost.measures.interface import LevelRow, NoTotals, Table, share
-from milepost.measures.sums.attendance import Reached, levels_shown, void_attempts
-from milepost.measures.sums.death_counts import BINS, DeathCounts, Numbers
+from milepost.measures.sums.attendance import ReachedStops, levels_shown, void_attempts
+from milepost.measures.sums.death_counts import BINS, DeathCounts, TagNumbers
 from milepost.measures.sums.time_counts import Spent
 from milepost.numerics.value_counts import Counted
 from milepost.playback.play import Kinds, Summed
@@ -68,11 +68,11 @@ class Deaths:
 
     arrival: float = 1.0
 
-    SUMS: ClassVar[Kinds] = (Reached, Spent, DeathCounts)
+    SUMS: ClassVar[Kinds] = (ReachedStops, Spent, DeathCounts)
 
     def __call__(self, play: Summed) -> Table[DeathsRow, NoTotals]:
         """One row a level; see docs/definitions.md for the columns."""
-        counts, spent, reached = play.sums(DeathCounts), play.sums(Spent), play.sums(Reached).players
+        counts, spent, reached = play.sums(DeathCounts), play.sums(Spent), play.sums(ReachedStops).players
         numbers = {
             name: counts.numbers[name] for name in play.about.tags if name in counts.numbers and counts.numbers[name].always
         }
@@ -120,7 +120,7 @@ class _Figures:
     """
 
     counts: DeathCounts
-    numbers: dict[str, Numbers]
+    numbers: dict[str, TagNumbers]
     level: int
     reached: int
     minutes: float

@@ -14,7 +14,7 @@ from milepost.numerics.intervals import log_log, wilson
 from milepost.playback.play import Kinds, Summed
 
 
-class Stops(TypedDict):
+class StopCounts(TypedDict):
     """Per level, how many players stopped there, by the end of their last session and by place."""
 
     stopped: int
@@ -62,7 +62,7 @@ class Losses(TypedDict):
     retention_high: float | None
 
 
-class FunnelRow(Reach, Stops, Losses):
+class FunnelRow(Reach, StopCounts, Losses):
     """A level of the funnel."""
 
 
@@ -119,10 +119,11 @@ def _reach(play: Summed, counts: FunnelCounts) -> list[Reach]:
     return rows
 
 
-def _stops(counts: FunnelCounts) -> list[Stops]:
+def _stops(counts: FunnelCounts) -> list[StopCounts]:
     """Per level, how many players stopped there, by the end of their last session and by place."""
     return [
-        cast(Stops, {name: int(column[level]) for name, column in counts.stopped.items()}) for level in range(len(counts.reached))
+        cast(StopCounts, {name: int(column[level]) for name, column in counts.stopped.items()})
+        for level in range(len(counts.reached))
     ]
 
 

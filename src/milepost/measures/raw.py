@@ -39,7 +39,7 @@ class RawTries:
     @classmethod
     def of(cls, play: FullPlay) -> RawTries:
         """A start or retry is a try if what follows it in its session ends it: a clear, a failure or another start there."""
-        seen, n_players = _Seen.of(play), max(1, len(play.gated.players))
+        seen, n_players = _RawSeen.of(play), max(1, len(play.gated.players))
         order = stable_order(seen.session)
         session, event, level, player = (column[order] for column in (seen.session, seen.event, seen.level, seen.player))
         ended = np.zeros(len(order), np.bool_)
@@ -62,7 +62,7 @@ class RawTries:
 
 
 @dataclass(frozen=True)
-class _Seen:
+class _RawSeen:
     """Columns of the records that a plain count looks at, as logged; ``level`` is ABSENT off the course."""
 
     session: Ints
@@ -71,7 +71,7 @@ class _Seen:
     player: Ints
 
     @classmethod
-    def of(cls, play: FullPlay) -> _Seen:
+    def of(cls, play: FullPlay) -> _RawSeen:
         """Return the levels and clears that a naive count sees in a play."""
         records, gated = play.gated.log.records, play.gated
         rows = np.flatnonzero(among(records.event, _TELLING))

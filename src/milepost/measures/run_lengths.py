@@ -27,7 +27,7 @@ def runs_are_marked(play: Play) -> bool:
     return bool(events[RUN_START] or events[RUN_END]) or (play.course is not None and play.course.runs.at is not None)
 
 
-class Reached(LevelRow):
+class RunReach(LevelRow):
     """A level: runs that reached and cleared it, and the share that would reach it if none had been cut short."""
 
     reached: int
@@ -37,13 +37,13 @@ class Reached(LevelRow):
     share_high: float | None
 
 
-class RunsRow(Reached):
+class RunsRow(RunReach):
     """A level; ``ended`` are the runs that got no further, by how they ended."""
 
     ended: dict[str, int]
 
 
-class PerRunRow(Reached):
+class PerRunRow(RunReach):
     """A level of a funnel of runs."""
 
     ended_won: int
@@ -96,7 +96,7 @@ class RunsTotals(TypedDict):
 
 
 @dataclass(frozen=True)
-class _Chosen:
+class _ChosenRuns:
     """The runs that are counted, as columns: player, number, cause, the furthest level, and active seconds."""
 
     player: Ints
@@ -144,7 +144,7 @@ class RunsReported:
         return RunsMeasure()(play)
 
 
-def _chosen(play: Play, runs: Runs) -> _Chosen:
+def _chosen(play: Play, runs: Runs) -> _ChosenRuns:
     """The runs with an attempt in the course that is looked at."""
     table, count = play.attempts, len(runs)
     placed = (table.level < play.n_levels) & ~table.aside
@@ -156,14 +156,14 @@ def _chosen(play: Play, runs: Runs) -> _Chosen:
     seconds: Floats = np.bincount(runs.of_attempt[known], weights=table.active[known], minlength=count).astype(np.float64)
     order = play.gated.order_of_player[runs.player[counted]]
     level = play.gated.orders.level_at(order, furthest[counted])
-    return _Chosen(runs.player[counted], runs.number[counted], runs.cause[counted], level, seconds[counted], counted)
+    return _ChosenRuns(runs.player[counted], runs.number[counted], runs.cause[counted], level, seconds[counted], counted)
 
 
 def _by_cause(causes: Ints) -> dict[str, int]:
     return dict(zip(RUN_CAUSES, np.bincount(causes, minlength=len(RUN_CAUSES)).tolist(), strict=True))
 
 
-def _levels(play: Play, runs: Runs, chosen: _Chosen) -> list[RunsRow]:
+def _levels(play: Play, runs: Runs, chosen: _ChosenRuns) -> list[RunsRow]:
     table, n_levels = play.attempts, play.n_levels
     here = (table.level < n_levels) & chosen.is_counted[runs.of_attempt]
     pairs = distinct(runs.of_attempt[here] * n_levels + table.level[here])
@@ -185,7 +185,7 @@ def _levels(play: Play, runs: Runs, chosen: _Chosen) -> list[RunsRow]:
     ]
 
 
-def _ended(chosen: _Chosen) -> Bools:
+def _ended(chosen: _ChosenRuns) -> Bools:
     """Return a mask of the runs that ended where they had got to: neither won nor cut short."""
     return ~np.isin(chosen.cause, (WON, *CUT_SHORT))
 
@@ -224,7 +224,7 @@ def reach_curve(furthest: Ints, ended: Bools, player: Ints, n_levels: int) -> li
     return found
 
 
-def _by_number(chosen: _Chosen) -> list[RunNumberRow]:
+def _by_number(chosen: _ChosenRuns) -> list[RunNumberRow]:
     rows = []
     last = np.zeros(int(chosen.player.max(initial=0)) + 1, np.int64)
     np.maximum.at(last, chosen.player, chosen.number)
@@ -245,7 +245,7 @@ def _by_number(chosen: _Chosen) -> list[RunNumberRow]:
     return rows
 
 
-def _to_first_win(chosen: _Chosen) -> RunsToWin:
+def _to_first_win(chosen: _ChosenRuns) -> RunsToWin:
     """Kaplan-Meier over players: runs up to the first that is won, or all of them."""
     players = distinct(chosen.player)
     place = np.searchsorted(players, chosen.player)

@@ -8,7 +8,7 @@ from typing import ClassVar, TypedDict
 import numpy as np
 
 from milepost.measures.interface import LevelRow, Table
-from milepost.measures.sums.attendance import Reached, levels_shown, void_attempts
+from milepost.measures.sums.attendance import ReachedStops, levels_shown, void_attempts
 from milepost.measures.sums.time_counts import Spent, TimeCounts
 from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.value_counts import Counted
@@ -81,11 +81,11 @@ class TimesTotals(TypedDict):
 class TimeInLevel:
     """Active seconds to the first clear, and the times of single attempts, by level."""
 
-    SUMS: ClassVar[Kinds] = (Reached, Spent, TimeCounts)
+    SUMS: ClassVar[Kinds] = (ReachedStops, Spent, TimeCounts)
 
     def __call__(self, play: Summed) -> Table[TimesRow, TimesTotals]:
         """One row a level; see docs/definitions.md for the columns."""
-        reached, spent, counts = play.sums(Reached).players, play.sums(Spent), play.sums(TimeCounts)
+        reached, spent, counts = play.sums(ReachedStops).players, play.sums(Spent), play.sums(TimeCounts)
         total = counts.sessions.sum()
         rows = []
         for level in levels_shown(play):

@@ -26,7 +26,7 @@ from milepost.arrays import Floats, Ints
 from milepost.compiling import available
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
-from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, Sums, counted_cells, sparse_cells
+from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, TrySums, counted_cells, sparse_cells
 from milepost.numerics.whole_numbers import distinct
 
 _REACH: Final = 5.0  # abilities are integrated over this many standard deviations to each side
@@ -284,7 +284,7 @@ class _Grid:
     subjects: Ints
     points: Floats
     log_weight: Floats
-    sums: Sums
+    sums: TrySums
     tried: Floats
     won_by_kind: Floats
 

@@ -80,7 +80,7 @@ def sparse_cells(subject: Ints, kind: Ints, shape: tuple[int, int]) -> Cells:
     return csr_matrix((np.ones(len(subject)), (subject, kind)), shape=shape)
 
 
-class Sums(Protocol):
+class TrySums(Protocol):
     """Sums over subjects."""
 
     def abilities(self, at: At) -> Floats:
@@ -126,7 +126,7 @@ class Kinds:
         return np.concatenate([np.cumsum(table[own][::-1], axis=0)[::-1] for _, own in self.groups])
 
 
-class BlockSums(Sums):
+class BlockSums(TrySums):
     """Blocks of subjects as dense arrays, small enough to stay near the processor."""
 
     def __init__(self, blocks: list[Counts], kinds: Kinds) -> None:
@@ -193,7 +193,7 @@ def _weights(logs: Floats) -> tuple[Floats, Floats]:
     return weight / total, (np.log(total) + most)[:, 0]
 
 
-class LoopSums(Sums):
+class LoopSums(TrySums):
     """Subject by subject in compiled code, at the points where the subject's ability may lie."""
 
     def __init__(self, blocks: list[Counts], kinds: Kinds) -> None:

@@ -17,7 +17,7 @@ _LOOKS: Final = 30  # at a column, before it is looked at as a whole
 _MOST: Final = float((1 << 31) - 1)
 
 
-class Packed(Protocol):
+class CompressedColumn(Protocol):
     """A column as it waits.
 
     Attributes:
@@ -28,7 +28,7 @@ class Packed(Protocol):
     rows: int
     kind: Kind
 
-    def ordered(self, order: Ints) -> Packed:
+    def ordered(self, order: Ints) -> CompressedColumn:
         """Return the column with its rows in another order."""
 
     def fill(self, room: Column, first: int) -> None:
@@ -95,7 +95,7 @@ class _Few:
     kind: Kind
     most: float
     places: Column
-    values: Packed
+    values: CompressedColumn
 
     def ordered(self, order: Ints) -> _Few:
         """See `Packed`."""
@@ -114,7 +114,7 @@ class _Few:
         room[self.places[begin:end] - first] = values
 
 
-def packed(column: Column) -> Packed:
+def packed(column: Column) -> CompressedColumn:
     """A column of numbers or truths; what it fills is the same to the last bit, but that there is one kind of nothing."""
     rows, kind = len(column), column.dtype
     if rows and _is_one_value(column):
@@ -122,24 +122,24 @@ def packed(column: Column) -> Packed:
     return _of_floats(column) if kind.kind == "f" else _Narrow(rows, kind, _own(slimmest(column)))
 
 
-def packed_table(table: object) -> dict[str, Packed]:
+def packed_table(table: object) -> dict[str, CompressedColumn]:
     """The columns of a table by name."""
     return packed_columns(vars(table))
 
 
-def packed_columns(columns: Mapping[str, Column]) -> dict[str, Packed]:
+def packed_columns(columns: Mapping[str, Column]) -> dict[str, CompressedColumn]:
     """Columns by name."""
     return {name: packed(column) for name, column in columns.items()}
 
 
-def filled_out(column: Packed) -> Column:
+def filled_out(column: CompressedColumn) -> Column:
     """A column as it was."""
     room = np.empty(column.rows, column.kind)
     column.fill(room, 0)
     return room
 
 
-def _of_floats(column: Floats) -> Packed:
+def _of_floats(column: Floats) -> CompressedColumn:
     rows, kind = len(column), column.dtype
     for most, others in ((np.nan, ~np.isnan(column)), (0.0, (column != 0) | np.signbit(column))):
         said = np.flatnonzero(others)

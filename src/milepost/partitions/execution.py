@@ -43,7 +43,7 @@ class Work:
             return self.jobs
         return 1 if self.memory is not None else min(_THREADS, cores())
 
-    def way(self, names: list[str]) -> Way:
+    def way(self, names: list[str]) -> ExecutionPlan:
         """How a log is replayed that may be large.
 
         Args:
@@ -54,12 +54,12 @@ class Work:
             LogError: a name stands for nothing.
         """
         if self.cluster is not None:
-            return Way(packed=True, memory=self.memory)
+            return ExecutionPlan(packed=True, memory=self.memory)
         if any(name == "-" or is_address(name) for name in names):
-            return Way(held=self._divided, packed=not self._divided and self.memory is not None, memory=self.memory)
+            return ExecutionPlan(held=self._divided, packed=not self._divided and self.memory is not None, memory=self.memory)
         sources = expand(names)
         if sources[0].store is not None:
-            return Way(packed=self._divided or self.memory is not None, memory=self.memory)
+            return ExecutionPlan(packed=self._divided or self.memory is not None, memory=self.memory)
         return self._way_of_size(sum(unpacked(source.label, source.size()) for source in sources))
 
     @property
@@ -73,18 +73,18 @@ class Work:
         """Return whether it was said that several do the work."""
         return self.jobs is not None and self.jobs > 1
 
-    def _way_of_size(self, size: int) -> Way:
+    def _way_of_size(self, size: int) -> ExecutionPlan:
         """Return the plan for logs of so many bytes of JSON Lines."""
         most = self.most
         comfort = most if self.memory is not None else min(most, COMFORT)
         if not self._divided and memory_of_whole(size) <= comfort:
-            return Way()
+            return ExecutionPlan()
         if memory_of_held(size) <= most:
-            return Way(held=True)
-        return Way(packed=True, memory=most if self.memory is not None else most // _SHARE)
+            return ExecutionPlan(held=True)
+        return ExecutionPlan(packed=True, memory=most if self.memory is not None else most // _SHARE)
 
 
-class Way(NamedTuple):
+class ExecutionPlan(NamedTuple):
     """How a log is replayed: as a whole, or in parts.
 
     Attributes:

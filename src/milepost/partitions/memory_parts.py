@@ -19,8 +19,8 @@ from milepost.logs.records.shared_sessions import require_one_player
 from milepost.logs.sources.files import expand
 from milepost.numerics.narrow_dtypes import slimmest
 from milepost.numerics.whole_numbers import numbered
-from milepost.partitions.compressed_columns import Packed, packed
-from milepost.partitions.request import Asked
+from milepost.partitions.compressed_columns import CompressedColumn, packed
+from milepost.partitions.request import LogRequest
 from milepost.progress import Progress
 
 _PIECE: Final = 24 << 20  # bytes of a file that are read at once
@@ -33,7 +33,7 @@ _CODE_OF_TAG: Final = np.dtype(np.int32)
 class _Piece:
     """Records that were read together, and where each block begins among them; one more than blocks."""
 
-    columns: dict[str, Packed]
+    columns: dict[str, CompressedColumn]
     bounds: list[int]
 
     def sessions(self) -> Ints:
@@ -132,7 +132,7 @@ def held_in_blocks(log: BareLog, pieces: list[_Piece], most: int) -> list[HeldPa
     return [HeldPart(log, pieces, number) for number in range(count)]
 
 
-def hold(asked: Asked, progress: Progress) -> tuple[list[HeldPart], Opened, Opened, int]:
+def hold(asked: LogRequest, progress: Progress) -> tuple[list[HeldPart], Opened, Opened, int]:
     """Read the logs that are asked for, piece by piece, and hold them in memory.
 
     Gives the parts, what gives the log without records, twice: it is there, and how many records there are.

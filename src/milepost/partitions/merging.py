@@ -15,8 +15,8 @@ from milepost.logs.interface import ABSENT, BareLog
 from milepost.memory import give_back_now
 from milepost.numerics.narrow_dtypes import slimmest
 from milepost.numerics.whole_numbers import stable_order
-from milepost.partitions.compressed_columns import Packed, Same, filled_out, packed
-from milepost.partitions.tasks import PlayedPart, Wanted
+from milepost.partitions.compressed_columns import CompressedColumn, Same, filled_out, packed
+from milepost.partitions.tasks import PartRequest, PlayedPart
 from milepost.playback.attempt_context import AroundAttempts, SessionTimes
 from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable
 from milepost.playback.attributes import Attributes
@@ -25,7 +25,7 @@ from milepost.playback.play import Play
 _PLACES = frozenset({"opened_at", "closed_at", "at"})  # columns that point into the order of replay
 
 
-def merged(parts: list[PlayedPart], log: BareLog, debug_sessions: int, wanted: Wanted) -> Play:
+def merged(parts: list[PlayedPart], log: BareLog, debug_sessions: int, wanted: PartRequest) -> Play:
     """The play of a whole log; what came of the parts is used up.
 
     Args:
@@ -77,7 +77,7 @@ def _by_session(columns: list[Column], parts: list[PlayedPart], count: int) -> C
     return whole
 
 
-def _in_order(parts: list[PlayedPart], tables: list[dict[str, Packed]], bounds: Ints, rank: Ints) -> Ints:
+def _in_order(parts: list[PlayedPart], tables: list[dict[str, CompressedColumn]], bounds: Ints, rank: Ints) -> Ints:
     """The places of the rows, one table after the other, in the order of play; places in the part become such in the whole."""
     shift = np.zeros(len(rank), np.int64)  # per session, how far its records lie further on in the whole than in its part
     for part in parts:
@@ -88,7 +88,7 @@ def _in_order(parts: list[PlayedPart], tables: list[dict[str, Packed]], bounds: 
     return stable_order(rank[end_to_end([table["session"] for table in tables])])
 
 
-def _attributes(parts: list[tuple[dict[str, Packed], int]], order: Ints) -> Attributes:
+def _attributes(parts: list[tuple[dict[str, CompressedColumn], int]], order: Ints) -> Attributes:
     """The attributes of all attempts; a part in which no attempt has one does not have its column."""
     found: dict[str, Column] = {}
     for name in dict.fromkeys(name for columns, _ in parts for name in columns):
@@ -99,7 +99,7 @@ def _attributes(parts: list[tuple[dict[str, Packed], int]], order: Ints) -> Attr
     return Attributes(found)
 
 
-def _joined(tables: list[dict[str, Packed]], order: Ints) -> dict[str, Column]:
+def _joined(tables: list[dict[str, CompressedColumn]], order: Ints) -> dict[str, Column]:
     """One table's columns of those of several, which are let go one by one, so that memory holds them once."""
     columns: dict[str, Column] = {}
     for name in list(tables[0]):
@@ -113,7 +113,7 @@ NARROW: Final = frozenset(
 )
 
 
-def end_to_end(columns: list[Packed]) -> Column:
+def end_to_end(columns: list[CompressedColumn]) -> Column:
     """Columns one after the other."""
     kind = np.result_type(*{column.kind for column in columns})  # columns of tags are as narrow as each part allows
     whole, filled = np.empty(sum(column.rows for column in columns), kind), 0
@@ -123,7 +123,7 @@ def end_to_end(columns: list[Packed]) -> Column:
     return whole
 
 
-def joined(name: str, columns: list[Packed], order: Ints) -> Column:
+def joined(name: str, columns: list[CompressedColumn], order: Ints) -> Column:
     """A column from those of the parts, one after the other and then put in order."""
     filled = [column for column in columns if column.rows] or columns[:1]
     first = filled[0]

@@ -20,7 +20,7 @@ from milepost.logs.interface import BareLog, refused_in_all
 from milepost.memory import give_back_now
 from milepost.partitions.executors import Workers
 from milepost.partitions.merging import merged
-from milepost.partitions.tasks import Part, Wanted, hits_of_part, levels_of_part, play_part, replayed_part, survey_part
+from milepost.partitions.tasks import Part, PartRequest, hits_of_part, levels_of_part, play_part, replayed_part, survey_part
 from milepost.playback.counted_play import CountedPlay
 from milepost.playback.infer import infer_order
 from milepost.playback.partial_replay import MOST_RECORDS
@@ -71,7 +71,7 @@ class PartedLog:
         hits = workers.map(hits_of_part, [(part, condition) for part in self.parts], SILENT)
         return condition.judged(reduce(or_, hits))
 
-    def play(self, wanted: Wanted, workers: Workers, progress: Progress = SILENT, last: bool = False) -> Play:
+    def play(self, wanted: PartRequest, workers: Workers, progress: Progress = SILENT, last: bool = False) -> Play:
         """Replay what is wanted of it: survey all parts, replay each, and put them together.
 
         Args:
@@ -93,7 +93,7 @@ class PartedLog:
         play = merged(played, log, debug_sessions, wanted)
         return replace(play, again=lambda exclusion, some: self.play(self.once_more(wanted, exclusion, some), workers))
 
-    def counted(self, wanted: Wanted, kinds: Kinds, workers: Workers, progress: Progress = SILENT) -> CountedPlay:
+    def counted(self, wanted: PartRequest, kinds: Kinds, workers: Workers, progress: Progress = SILENT) -> CountedPlay:
         """Replay what is wanted of it, count, and keep nothing else; nobody will have it replayed after that.
 
         Args:
@@ -128,7 +128,7 @@ class PartedLog:
         return CountedPlay(stops.names, stops.n_levels, known, about, together.counts)
 
     def _surveyed(
-        self, wanted: Wanted, alone: bool, log: BareLog, workers: Workers, progress: Progress
+        self, wanted: PartRequest, alone: bool, log: BareLog, workers: Workers, progress: Progress
     ) -> tuple[Survey, list[int] | None]:
         """Return the survey of the whole log, and the order of the levels if no course is given."""
         progress.step("surveying parts", len(self.parts))
@@ -147,13 +147,13 @@ class PartedLog:
         for part in self.parts:
             part.let_go()
 
-    def once_more(self, wanted: Wanted, exclusion: Exclusion, sessions: Bools) -> Wanted:
+    def once_more(self, wanted: PartRequest, exclusion: Exclusion, sessions: Bools) -> PartRequest:
         """Replay some sessions of a play again with an exclusion, without summaries of their records."""
         kept = np.zeros(len(self.log.sessions.name), np.bool_)
         kept[self._numbers_of(wanted)[sessions]] = True
         return replace(wanted, kept=kept, exclusion=exclusion, summaries=())
 
-    def _numbers_of(self, wanted: Wanted) -> Ints:
+    def _numbers_of(self, wanted: PartRequest) -> Ints:
         """Per session of a play, its number in the log."""
         numbers = np.arange(len(self.log.sessions.name))
         numbers = numbers if wanted.kept is None else numbers[wanted.kept]
@@ -181,7 +181,7 @@ class CountedPart:
     refused_gone: int
 
 
-def count_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None, kinds: Kinds) -> CountedPart:
+def count_part(part: Part, wanted: PartRequest, survey: Survey, order: list[int] | None, kinds: Kinds) -> CountedPart:
     """Replay a part, count over it, and let its records and attempts go."""
     log = part.by_itself()
     play = replayed_part(wanted.of(log), wanted, survey, order)

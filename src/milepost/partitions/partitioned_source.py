@@ -27,12 +27,12 @@ from milepost.logs.store.sessions import SessionTable
 from milepost.logs.store.store import bare_log, groups_of_parts, log_and_sessions, records_of
 from milepost.memory import give_back_now
 from milepost.memory_estimates import SMALL, unpacked
-from milepost.partitions.execution import Way, Work
+from milepost.partitions.execution import ExecutionPlan, Work
 from milepost.partitions.executors import workers
 from milepost.partitions.memory_parts import Opened, hold, own_sessions
 from milepost.partitions.partitioned_log import PartedLog
-from milepost.partitions.request import Asked, Telling
-from milepost.partitions.tasks import Wanted
+from milepost.partitions.request import LogRequest, Telling
+from milepost.partitions.tasks import PartRequest
 from milepost.playback.play import Kinds, Play, Summed, registered
 from milepost.progress import Progress
 from milepost.scratch import scratch_writing
@@ -55,7 +55,7 @@ class LoadedParts:
 
     parted: PartedLog
     course: Course | None
-    wanted: Wanted
+    wanted: PartRequest
     work: Work
     spilled: TemporaryDirectory[str] | None
     telling: Telling
@@ -91,18 +91,18 @@ class LoadedParts:
         before, after = self._plays([self._some(own, course, exclusion) for own, course in split.each(self.sessions)])
         return before, after
 
-    def _some(self, sessions: Bools, course: Course | None, exclusion: Exclusion | None) -> Wanted:
+    def _some(self, sessions: Bools, course: Course | None, exclusion: Exclusion | None) -> PartRequest:
         """Return the request for some of the sessions only."""
         kept = np.ones(len(self.parted.log.sessions.name), np.bool_) if self.wanted.kept is None else self.wanted.kept.copy()
         kept[kept] = sessions
         return replace(self.wanted, kept=kept, course=course, exclusion=exclusion, summaries=registered())
 
-    def _plays(self, wanted: list[Wanted], last: bool = False) -> list[Play]:
+    def _plays(self, wanted: list[PartRequest], last: bool = False) -> list[Play]:
         with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
             plays = [self.parted.play(one, who, progress, last) for one in wanted]
         return [replace(play, again=partial(self._again, one)) for one, play in zip(wanted, plays, strict=True)]
 
-    def _again(self, wanted: Wanted, exclusion: Exclusion, sessions: Bools) -> Play:
+    def _again(self, wanted: PartRequest, exclusion: Exclusion, sessions: Bools) -> Play:
         """Some sessions of a play with something left out."""
         (play,) = self._plays([self.parted.once_more(wanted, exclusion, sessions)])
         return play
@@ -125,7 +125,7 @@ class LoadedParts:
         return replace(self, wanted=replace(self.wanted, anonymous=True))
 
 
-def load_parts(asked: Asked, way: Way) -> LoadedParts:
+def load_parts(asked: LogRequest, way: ExecutionPlan) -> LoadedParts:
     """Open the store that is named, or pack the logs that are named into one for the moment, or hold them in memory.
 
     Raises:
@@ -144,10 +144,12 @@ def load_parts(asked: Asked, way: Way) -> LoadedParts:
         parted = replace(parted, bare=lambda: with_players(bare(), asked.players))
         with workers(work.threads, work.cluster, progress) as who:
             kept = parted.fitting(asked.conditions, who)
-    return LoadedParts(parted, asked.course, Wanted(asked.course, asked.rules, kept, asked.players), work, spilled, asked.telling)
+    return LoadedParts(
+        parted, asked.course, PartRequest(asked.course, asked.rules, kept, asked.players), work, spilled, asked.telling
+    )
 
 
-def _store_of(asked: Asked, way: Way, progress: Progress) -> tuple[Path, TemporaryDirectory[str] | None]:
+def _store_of(asked: LogRequest, way: ExecutionPlan, progress: Progress) -> tuple[Path, TemporaryDirectory[str] | None]:
     sources = expand(asked.names)
     if sources[0].store is not None:
         if len(sources) > 1:

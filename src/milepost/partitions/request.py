@@ -24,7 +24,7 @@ def silently() -> AbstractContextManager[Progress]:
 
 
 @dataclass(frozen=True)
-class Asked:
+class LogRequest:
     """A log to replay.
 
     Attributes:

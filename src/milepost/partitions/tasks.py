@@ -22,7 +22,7 @@ from milepost.course.course import Course
 from milepost.folder.player_table import PlayerTable, with_players
 from milepost.logs.interface import L, Log
 from milepost.measures.clocks import on_clock
-from milepost.partitions.compressed_columns import Packed, packed_columns, packed_table
+from milepost.partitions.compressed_columns import CompressedColumn, packed_columns, packed_table
 from milepost.playback.attempt_context import SessionTimes
 from milepost.playback.attributes import all_attributes
 from milepost.playback.infer import Precedence
@@ -52,7 +52,7 @@ class Part(Protocol):
 
 
 @dataclass(frozen=True)
-class Wanted:
+class PartRequest:
     """The request for a part: what to replay, and how.
 
     Attributes:
@@ -105,10 +105,10 @@ class PlayedPart:
     endless: Bools
     coarse: Bools
     times: SessionTimes
-    attempts: dict[str, Packed]
-    around: dict[str, Packed]
-    attributes: dict[str, Packed]
-    moves: dict[str, Packed]
+    attempts: dict[str, CompressedColumn]
+    around: dict[str, CompressedColumn]
+    attributes: dict[str, CompressedColumn]
+    moves: dict[str, CompressedColumn]
     stops: Stops
     summaries: dict[type, Any]
 
@@ -118,30 +118,30 @@ def hits_of_part(part: Part, condition: Condition) -> Bools:
     return condition.hits(part.log())
 
 
-def wanted_of(part: Part, wanted: Wanted, alone: bool, columns: tuple[str, ...] | None = None) -> Log:
+def wanted_of(part: Part, wanted: PartRequest, alone: bool, columns: tuple[str, ...] | None = None) -> Log:
     """Return the request for a part: by itself, or with the sessions of the whole."""
     return wanted.of(part.by_itself(columns) if alone else part.log(columns))
 
 
-def survey_part(part: Part, wanted: Wanted, alone: bool) -> Survey:
+def survey_part(part: Part, wanted: PartRequest, alone: bool) -> Survey:
     """Count names and clocks."""
     log = wanted_of(part, wanted, alone, _SURVEYED)
     return survey_of(log if wanted.rules.keep_debug else without_debug(log)[0])
 
 
-def levels_of_part(part: Part, wanted: Wanted, alone: bool, survey: Survey) -> Precedence:
+def levels_of_part(part: Part, wanted: PartRequest, alone: bool, survey: Survey) -> Precedence:
     """Return the players who came to each level first, to infer the order of the levels from."""
     log = wanted_of(part, wanted, alone)
     return levels_in_play(gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion), wanted.rules)
 
 
-def replayed_part(log: Log, wanted: Wanted, survey: Survey, order: list[int] | None) -> FullPlay:
+def replayed_part(log: Log, wanted: PartRequest, survey: Survey, order: list[int] | None) -> FullPlay:
     """Replay a part as requested."""
     gated = gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
     return on_clock(replay_gated(gated, wanted.rules, order, SILENT), idle_cap=wanted.idle_cap)
 
 
-def play_part(part: Part, wanted: Wanted, survey: Survey, order: list[int] | None) -> PlayedPart:
+def play_part(part: Part, wanted: PartRequest, survey: Survey, order: list[int] | None) -> PlayedPart:
     """Replay a part, and let its records go."""
     play = replayed_part(wanted.of(part.log()), wanted, survey, order)
     gated, sessions = play.gated, np.sort(play.gated.sequence)

@@ -45,7 +45,7 @@ class TargetsRow(TypedDict):
     low: float | None
     high: float | None
     players: int
-    verdict: Verdict
+    verdict: TargetVerdict
     players_needed: int | None
 
 
@@ -183,7 +183,7 @@ def _minutes(play: Play) -> Measured:
     return Measured(value, interval, len(spent))
 
 
-Verdict = Literal["met", "missed", "no_telling"]
+TargetVerdict = Literal["met", "missed", "no_telling"]
 MOST_NEEDED: Final = 100_000  # players beyond which a number of them says no more than: never
 
 
@@ -224,7 +224,7 @@ class Measured:
     open_ended: bool = False
 
 
-def judged(goal: Goal, measured: Measured) -> Verdict:
+def judged(goal: Goal, measured: Measured) -> TargetVerdict:
     """The verdict: met by the figure itself, missed where all of its interval fails it, undecided in between."""
     value, (low, high) = measured.value, measured.interval
     if value is not None and goal.holds(value):

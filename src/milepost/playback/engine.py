@@ -13,7 +13,17 @@ from milepost.cleaning.gate import Gated
 from milepost.compiling import available
 from milepost.logs.interface import ABSENT, Log
 from milepost.playback import compiled, machine
-from milepost.playback.machine_io import BY_RECORDS, NOWHERE, Attempts, Moves, Out, Sittings, State, Tally, Tape
+from milepost.playback.machine_io import (
+    BY_RECORDS,
+    NOWHERE,
+    Attempts,
+    MachineInput,
+    MachineOutput,
+    MachineSessions,
+    MoveColumns,
+    State,
+    Tally,
+)
 from milepost.progress import Progress
 from milepost.rules import ReplayRules
 from milepost.vocabulary import CLEARED, DIED, END_CAUSES, END_UNKNOWN, LEFT, NOT_LOGGED, RUN_END
@@ -25,7 +35,7 @@ _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progr
 
 
 @dataclass(frozen=True)
-class Written:
+class ReplayColumns:
     """The machine's output: columns of attempts and moves, the end of each session, and the records' marks in their order."""
 
     attempts: dict[str, Column]
@@ -35,7 +45,7 @@ class Written:
     marks: Ints
 
 
-def run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> Written:
+def run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> ReplayColumns:
     """Replay every session."""
     return _run(gated, rules, inferred, progress, _Compiled() if _pays(gated.of_records) else _Plain())
 
@@ -87,12 +97,12 @@ class _Compiled:
         return compiled.empty_state()
 
 
-def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, way: _Plain | _Compiled) -> Written:
+def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, way: _Plain | _Compiled) -> ReplayColumns:
     column = way.column
     tape = _tape(gated, rules, inferred, column)
     n_stops = len(gated.stops.names)
     tally = Tally(*(column(np.full(n_stops, start, np.int64)) for start in (ABSENT, 0, 0)))
-    sittings = Sittings(
+    sittings = MachineSessions(
         session=column(gated.sequence),
         player=column(gated.player),
         coarse=column(gated.coarse),
@@ -105,8 +115,8 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
     state = way.state()
     room = len(gated.order)  # memory is only taken for what is written
     attempts = Attempts(*(column(np.zeros(room, _kind(name))) for name in Attempts._fields))
-    moves = Moves(*(column(np.zeros(room, _kind(name))) for name in Moves._fields))
-    out = Out(tally, attempts, moves)
+    moves = MoveColumns(*(column(np.zeros(room, _kind(name))) for name in MoveColumns._fields))
+    out = MachineOutput(tally, attempts, moves)
     if way.waits():
         progress.step("compiling the replay, once for this version of the program")
         way.runner(tape, out, state, sittings, 0, 0)
@@ -114,7 +124,7 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
     for first in range(0, len(gated.sequence), way.step):
         way.runner(tape, out, state, sittings, first, min(first + way.step, len(gated.sequence)))
         progress.advance(min(way.step, len(gated.sequence) - first))
-    return Written(
+    return ReplayColumns(
         _taken(attempts, int(state.attempts)),
         _taken(moves, int(state.moves)),
         np.array(sittings.end, dtype=np.int64),
@@ -132,9 +142,9 @@ def _taken(room: NamedTuple, count: int) -> dict[str, Column]:
     return {name: np.asarray(getattr(room, name)[:count], _kind(name)) for name in room._fields}
 
 
-def _tape(gated: Gated, rules: ReplayRules, inferred: bool, column: Callable[[Any], Any]) -> Tape:
+def _tape(gated: Gated, rules: ReplayRules, inferred: bool, column: Callable[[Any], Any]) -> MachineInput:
     records, order = gated.log.records, gated.order
-    return Tape(
+    return MachineInput(
         event=column(records.event[order]),
         level=column(gated.level[order]),
         to=column(gated.to[order]),

@@ -26,7 +26,7 @@ from milepost.playback.machine_actions import (
     write_attempt,
 )
 from milepost.playback.machine_helpers import imply_complete, moves_on, note_fault, note_progress, pending
-from milepost.playback.machine_io import DONE, DOWN, NOWHERE, OUT, PLAYING, Out, Sittings, State, Tape
+from milepost.playback.machine_io import DONE, DOWN, NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, MachineSessions, State
 from milepost.playback.run_rules import of_runs
 from milepost.playback.transitions import transition
 from milepost.vocabulary import (
@@ -76,7 +76,7 @@ _NO_EFFECT: Final = BIT["no_effect"]
 _AFTER_END: Final = BIT["after_end"]
 
 
-def run_sessions(tape: Tape, out: Out, state: State, sittings: Sittings, first: int, stop: int) -> None:
+def run_sessions(tape: MachineInput, out: MachineOutput, state: State, sittings: MachineSessions, first: int, stop: int) -> None:
     """Replay the sittings from ``first`` up to ``stop``, in their order."""
     for number in range(first, stop):
         session = sittings.session[number]
@@ -86,7 +86,7 @@ def run_sessions(tape: Tape, out: Out, state: State, sittings: Sittings, first: 
         sittings.end[session] = state.end
 
 
-def run_session(tape: Tape, out: Out, state: State, first: int, stop: int, cut: int) -> bool:
+def run_session(tape: MachineInput, out: MachineOutput, state: State, first: int, stop: int, cut: int) -> bool:
     """Replay the records from ``first`` up to ``stop`` as one session, cut as by a skip; whether it has no end of its own."""
     for i in range(first, stop):
         if i == cut and state.end == NOWHERE:
@@ -104,14 +104,14 @@ def run_session(tape: Tape, out: Out, state: State, first: int, stop: int, cut: 
     return endless
 
 
-def _cut(tape: Tape, out: Out, state: State, i: int) -> None:
+def _cut(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """End the session as a skip does; what is open is left."""
     if state.phase == PLAYING:
         close_attempt(tape, out, state, LEFT, i)
     state.end = END_SKIP
 
 
-def _record(tape: Tape, out: Out, state: State, i: int) -> None:
+def _record(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """Send one record to its rule."""
     event, level = tape.event[i], tape.level[i]
     if event == SESSION_START:
@@ -142,7 +142,7 @@ def _record(tape: Tape, out: Out, state: State, i: int) -> None:
 # The events, by phase
 
 
-def _start(tape: Tape, out: Out, state: State, event: int, i: int) -> None:
+def _start(tape: MachineInput, out: MachineOutput, state: State, event: int, i: int) -> None:
     """A level becomes playable, or a new try begins."""
     level = tape.level[i]
     here = state.phase != OUT and level == state.level
@@ -163,7 +163,7 @@ def _start(tape: Tape, out: Out, state: State, event: int, i: int) -> None:
     open_attempt(state, i)
 
 
-def _death(tape: Tape, out: Out, state: State, i: int) -> None:
+def _death(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """The player fails."""
     level = tape.level[i]
     if state.phase == OUT or level != state.level:
@@ -182,7 +182,7 @@ def _death(tape: Tape, out: Out, state: State, i: int) -> None:
         fail(tape, out, state, DIED, i)
 
 
-def _reset(tape: Tape, out: Out, state: State, i: int) -> None:
+def _reset(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """The level is put back without a death."""
     level = tape.level[i]
     here = state.phase != OUT and level == state.level
@@ -209,7 +209,7 @@ def _reset(tape: Tape, out: Out, state: State, i: int) -> None:
     wait_for_retry(tape, state, i)
 
 
-def _complete(tape: Tape, out: Out, state: State, i: int) -> None:
+def _complete(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """The level is cleared."""
     level = tape.level[i]
     if state.phase == OUT or level != state.level:
@@ -224,7 +224,7 @@ def _complete(tape: Tape, out: Out, state: State, i: int) -> None:
         clear(tape, out, state, i)
 
 
-def _outcome_elsewhere(tape: Tape, out: Out, state: State, outcome: int, i: int) -> None:
+def _outcome_elsewhere(tape: MachineInput, out: MachineOutput, state: State, outcome: int, i: int) -> None:
     """A death or clear in a level that is not the current one: an echo, a run-up, or play whose start is missing."""
     level = tape.level[i]
     if level == state.echo and not pending(state, level):
@@ -252,7 +252,7 @@ def _outcome_elsewhere(tape: Tape, out: Out, state: State, outcome: int, i: int)
         wait_for_retry(tape, state, i)
 
 
-def _during(tape: Tape, state: State, event: int, i: int) -> None:
+def _during(tape: MachineInput, state: State, event: int, i: int) -> None:
     """First input, checkpoint and hit: they tell of the open attempt and change nothing."""
     level = tape.level[i]
     if state.phase != PLAYING or (level != NOWHERE and level != state.level):
@@ -268,7 +268,7 @@ def _during(tape: Tape, state: State, event: int, i: int) -> None:
             state.settling = span(tape, state.opened_at, i)
 
 
-def _pause_or_resume(tape: Tape, state: State, event: int, i: int) -> None:
+def _pause_or_resume(tape: MachineInput, state: State, event: int, i: int) -> None:
     """Time between a pause and its resume is not active time, while playing or down."""
     level = tape.level[i]
     was_cut, state.cut = state.cut, False
@@ -287,7 +287,7 @@ def _pause_or_resume(tape: Tape, state: State, event: int, i: int) -> None:
         state.paused += max(0.0, tape.time[i] - state.pause_from)
 
 
-def _session_end(tape: Tape, out: Out, state: State, i: int) -> None:
+def _session_end(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """The sitting ends, and with it an open attempt."""
     state.end = tape.end[i]
     if state.phase != PLAYING:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Final
 
-from milepost.playback.machine_io import DONE, DOWN, NOWHERE, OUT, PLAYING, Out, State, Tape
+from milepost.playback.machine_io import DONE, DOWN, NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, State
 from milepost.vocabulary import BIT, CLEARED, DIED, EXACT, LEFT, UNTIMED, WAS_RESET
 
 TOLERANCE: Final = 1e-9
@@ -21,7 +21,7 @@ _FLASH_VISIT: Final = BIT["flash_visit"]
 # Time, and what "within w" means
 
 
-def within(tape: Tape, state: State, since: int, i: int) -> bool:
+def within(tape: MachineInput, state: State, since: int, i: int) -> bool:
     """Return whether record ``i`` comes within the repeat window of record ``since``."""
     if tape.marks[i] & EXACT:
         return False
@@ -30,12 +30,12 @@ def within(tape: Tape, state: State, since: int, i: int) -> bool:
     return bool(tape.time[i] - tape.time[since] <= tape.window + TOLERANCE)
 
 
-def place(tape: Tape, state: State, stop: int) -> int:
+def place(tape: MachineInput, state: State, stop: int) -> int:
     """The place of a stop in the order of the session's build; at least the number of its levels where it has none."""
     return tape.rank[state.order * tape.n_stops + stop]
 
 
-def span(tape: Tape, since: int, i: int) -> float:
+def span(tape: MachineInput, since: int, i: int) -> float:
     """Seconds from record ``since`` to record ``i``, not below zero."""
     length: float = tape.time[i] - tape.time[since]
     return max(0.0, length)
@@ -61,7 +61,7 @@ def begin(state: State, session: int, player: int, coarse: bool, order: int) -> 
     state.end = NOWHERE  # the cause of the session's end, once it has ended
 
 
-def new_visit(tape: Tape, out: Out, state: State, level: int, at: int) -> None:
+def new_visit(tape: MachineInput, out: MachineOutput, state: State, level: int, at: int) -> None:
     """Begin a stay in a level, with the record ``at``."""
     end_visit(tape, out, state)
     if level != state.level:
@@ -73,7 +73,7 @@ def new_visit(tape: Tape, out: Out, state: State, level: int, at: int) -> None:
         state.echo = NOWHERE
 
 
-def end_visit(tape: Tape, out: Out, state: State) -> None:
+def end_visit(tape: MachineInput, out: MachineOutput, state: State) -> None:
     """Drop the visit that ends here if the level was left as soon as it was entered."""
     first, last = state.visit_first, state.attempts - 1
     state.visit_first = state.attempts
@@ -112,7 +112,7 @@ def end_pause(state: State) -> None:
         state.pausing, state.cut = False, True
 
 
-def close_attempt(tape: Tape, out: Out, state: State, outcome: int, i: int) -> None:
+def close_attempt(tape: MachineInput, out: MachineOutput, state: State, outcome: int, i: int) -> None:
     """Close the open attempt with an outcome at record ``i``; a failure as short as a flash leaves no attempt."""
     if state.pausing:
         state.paused += max(0.0, tape.time[i] - state.pause_from)
@@ -130,7 +130,7 @@ def close_attempt(tape: Tape, out: Out, state: State, outcome: int, i: int) -> N
     write_attempt(tape, out, state, outcome, i, active)
 
 
-def write_attempt(tape: Tape, out: Out, state: State, outcome: int, i: int, active: float) -> None:
+def write_attempt(tape: MachineInput, out: MachineOutput, state: State, outcome: int, i: int, active: float) -> None:
     """Write the attempt that closes at record ``i`` down."""
     k, level = state.attempts, state.level
     attempts, tally = out.attempts, out.tally
@@ -148,13 +148,13 @@ def write_attempt(tape: Tape, out: Out, state: State, outcome: int, i: int, acti
         tally.clears[level] += 1
 
 
-def fail(tape: Tape, out: Out, state: State, outcome: int, i: int) -> None:
+def fail(tape: MachineInput, out: MachineOutput, state: State, outcome: int, i: int) -> None:
     """Close the open attempt as failed; the level waits for a new try from here."""
     close_attempt(tape, out, state, outcome, i)
     wait_for_retry(tape, state, i)
 
 
-def wait_for_retry(tape: Tape, state: State, i: int) -> None:
+def wait_for_retry(tape: MachineInput, state: State, i: int) -> None:
     """Be down in the level, ready from record ``i``."""
     state.phase, state.ready_at = DOWN, i
     state.paused = 0.0
@@ -162,7 +162,7 @@ def wait_for_retry(tape: Tape, state: State, i: int) -> None:
         state.pause_from = tape.time[i]
 
 
-def clear(tape: Tape, out: Out, state: State, i: int) -> None:
+def clear(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """Close the open attempt as cleared."""
     close_attempt(tape, out, state, CLEARED, i)
     be_cleared(state, i)
@@ -174,7 +174,7 @@ def be_cleared(state: State, i: int) -> None:
     state.clear_at, state.clear_level, state.clear_fresh = i, state.level, True
 
 
-def leave(tape: Tape, out: Out, state: State, i: int) -> None:
+def leave(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """Close an attempt that is open in another level as left."""
     if state.phase == PLAYING:
         close_attempt(tape, out, state, LEFT, i)

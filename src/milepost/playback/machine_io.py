@@ -14,7 +14,7 @@ BY_RECORDS = -2  # of where a run begins
 V = TypeVar("V")
 
 
-class Column(Protocol[V]):
+class MachineColumn(Protocol[V]):
     """A list, or an array."""
 
     def __getitem__(self, place: int, /) -> V:
@@ -24,7 +24,7 @@ class Column(Protocol[V]):
         """Put a value there."""
 
 
-class Tape(NamedTuple):
+class MachineInput(NamedTuple):
     """The records in replay order, the course, and the rules; column i is the i-th record.
 
     ``is_place`` says per stop whether it is a place, no level. ``end`` is per record the number of its cause among the
@@ -33,19 +33,19 @@ class Tape(NamedTuple):
     levels, order by order; ``n_levels`` is per order how many levels it has.
     """
 
-    event: Column[int]
-    level: Column[int]
-    to: Column[int]
-    time: Column[float]
-    second: Column[int]
-    progress: Column[float]
-    end: Column[int]
-    fault: Column[bool]
-    marks: Column[int]
-    rank: Column[int]
-    n_levels: Column[int]
+    event: MachineColumn[int]
+    level: MachineColumn[int]
+    to: MachineColumn[int]
+    time: MachineColumn[float]
+    second: MachineColumn[int]
+    progress: MachineColumn[float]
+    end: MachineColumn[int]
+    fault: MachineColumn[bool]
+    marks: MachineColumn[int]
+    rank: MachineColumn[int]
+    n_levels: MachineColumn[int]
     n_stops: int
-    is_place: Column[bool]
+    is_place: MachineColumn[bool]
     run_opens: int
     window: float
     instant: float
@@ -57,48 +57,48 @@ class Tape(NamedTuple):
 class Tally(NamedTuple):
     """Per stop, how often the present player has tried and cleared it; rows of another player count as zero."""
 
-    owner: Column[int]
-    tries: Column[int]
-    clears: Column[int]
+    owner: MachineColumn[int]
+    tries: MachineColumn[int]
+    clears: MachineColumn[int]
 
 
 class Attempts(NamedTuple):
     """The attempts as they are closed. ``active`` is NaN where the duration is not known."""
 
-    session: Column[int]
-    level: Column[int]
-    visit: Column[int]
-    opened: Column[float]
-    closed: Column[float]
-    active: Column[float]
-    paused: Column[float]
-    settling: Column[float]
-    progress: Column[float]
-    hits: Column[int]
-    outcome: Column[int]
-    opened_at: Column[int]
-    closed_at: Column[int]
+    session: MachineColumn[int]
+    level: MachineColumn[int]
+    visit: MachineColumn[int]
+    opened: MachineColumn[float]
+    closed: MachineColumn[float]
+    active: MachineColumn[float]
+    paused: MachineColumn[float]
+    settling: MachineColumn[float]
+    progress: MachineColumn[float]
+    hits: MachineColumn[int]
+    outcome: MachineColumn[int]
+    opened_at: MachineColumn[int]
+    closed_at: MachineColumn[int]
 
 
-class Moves(NamedTuple):
+class MoveColumns(NamedTuple):
     """The transitions that count, with their kinds."""
 
-    session: Column[int]
-    at: Column[int]
-    origin: Column[int]
-    target: Column[int]
-    kind: Column[int]
+    session: MachineColumn[int]
+    at: MachineColumn[int]
+    origin: MachineColumn[int]
+    target: MachineColumn[int]
+    kind: MachineColumn[int]
 
 
-class Out(NamedTuple):
+class MachineOutput(NamedTuple):
     """The machine's output columns."""
 
     tally: Tally
     attempts: Attempts
-    moves: Moves
+    moves: MoveColumns
 
 
-class Sittings(NamedTuple):
+class MachineSessions(NamedTuple):
     """The sessions in the order of play, and what becomes of each.
 
     ``session`` is in the order of play; the other columns are by session: its player, whether its clock is coarse, by which order
@@ -106,14 +106,14 @@ class Sittings(NamedTuple):
     ended, and whether it has no end of its own.
     """
 
-    session: Column[int]
-    player: Column[int]
-    coarse: Column[bool]
-    order: Column[int]
-    bounds: Column[int]
-    cut: Column[int]
-    end: Column[int]
-    endless: Column[bool]
+    session: MachineColumn[int]
+    player: MachineColumn[int]
+    coarse: MachineColumn[bool]
+    order: MachineColumn[int]
+    bounds: MachineColumn[int]
+    cut: MachineColumn[int]
+    end: MachineColumn[int]
+    endless: MachineColumn[bool]
 
 
 class State:

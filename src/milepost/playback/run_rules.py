@@ -6,7 +6,7 @@ from typing import Final
 
 from milepost.playback.machine_actions import close_attempt, within
 from milepost.playback.machine_helpers import note_progress
-from milepost.playback.machine_io import NOWHERE, OUT, PLAYING, Out, State, Tape
+from milepost.playback.machine_io import NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, State
 from milepost.vocabulary import (
     BIT,
     CLEARED,
@@ -27,7 +27,7 @@ from milepost.vocabulary import (
 _AFTER_END: Final = BIT["after_end"]
 
 
-def of_runs(tape: Tape, out: Out, state: State, event: int, i: int) -> bool:
+def of_runs(tape: MachineInput, out: MachineOutput, state: State, event: int, i: int) -> bool:
     """Return whether a record is about runs alone: it begins or ends one, or comes between two of them."""
     if event == RUN_START:
         state.over = NOWHERE
@@ -38,7 +38,7 @@ def of_runs(tape: Tape, out: Out, state: State, event: int, i: int) -> bool:
     return event != SESSION_END and after_run(tape, out, state, event, i)
 
 
-def end_run(tape: Tape, out: Out, state: State, i: int) -> None:
+def end_run(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """The run ends, and with it an open attempt, as the record says; the level is left, and no move waits for its start."""
     state.over, state.over_row = i, NOWHERE
     if state.phase == PLAYING:
@@ -52,7 +52,7 @@ def end_run(tape: Tape, out: Out, state: State, i: int) -> None:
     state.echo, state.clear_fresh = NOWHERE, False
 
 
-def after_run(tape: Tape, out: Out, state: State, event: int, i: int) -> bool:
+def after_run(tape: MachineInput, out: MachineOutput, state: State, event: int, i: int) -> bool:
     """Return whether a record of a level comes after its run has ended and before the next one begins, so that it is no play."""
     level = tape.level[i]
     outcome = event == COMPLETE or event == DEATH or event == RESET
@@ -72,7 +72,7 @@ def after_run(tape: Tape, out: Out, state: State, event: int, i: int) -> bool:
     return True
 
 
-def _belong(tape: Tape, out: Out, state: State, event: int, i: int) -> None:
+def _belong(tape: MachineInput, out: MachineOutput, state: State, event: int, i: int) -> None:
     """Let an outcome right after the run's end be that of the attempt which that closed."""
     k, attempts, tally = state.over_row, out.attempts, out.tally
     state.over_row = NOWHERE

@@ -6,7 +6,7 @@ from typing import Final
 
 from milepost.playback.machine_actions import close_attempt, place, within
 from milepost.playback.machine_helpers import imply_complete, moves_on, note_progress
-from milepost.playback.machine_io import DOWN, NOWHERE, OUT, PLAYING, Out, State, Tape
+from milepost.playback.machine_io import DOWN, NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, State
 from milepost.vocabulary import ADVANCE, BIT, END_SKIP, ENTRY, EXIT, LATE, LEFT, PASSED, REPEAT, RESTART, RETURN, SETBACK, SKIP
 
 _REPEATED_TRANSITION: Final = BIT["repeated_transition"]
@@ -15,7 +15,7 @@ _DOUBLE_TRANSITION: Final = BIT["double_transition"]
 _ADVANCE_WITHOUT_CLEAR: Final = BIT["advance_without_clear"]
 
 
-def transition(tape: Tape, out: Out, state: State, i: int) -> None:
+def transition(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """The game goes on to another level, or to a place that is none."""
     origin, target = tape.level[i], tape.to[i]
     at_once = state.hop_at != NOWHERE and i - state.hop_at == 1 and within(tape, state, state.hop_at, i)
@@ -48,7 +48,7 @@ def transition(tape: Tape, out: Out, state: State, i: int) -> None:
         state.end = END_SKIP
 
 
-def _kind(tape: Tape, out: Out, state: State, closes: int, double: bool, i: int) -> int:
+def _kind(tape: MachineInput, out: MachineOutput, state: State, closes: int, double: bool, i: int) -> int:
     """The kind of a transition: the first that fits. ``closes`` is the level whose attempt it closed, or NOWHERE."""
     origin, target = tape.level[i], tape.to[i]
     if target == NOWHERE:

@@ -36,7 +36,7 @@ _MOST_MARKS: Final = 100_000
 
 
 @dataclass(frozen=True)
-class Beside:
+class ReportExtras:
     """The report's parts beside the measures of one replay, each only if there is something.
 
     Attributes:
@@ -55,7 +55,9 @@ class Beside:
     since: tuple[str, Earlier] | None = None
 
 
-def whole_report(play: Play, least: int, made: Made, beside: Beside = Beside(), progress: Progress = SILENT) -> ReportDocument:
+def whole_report(
+    play: Play, least: int, made: Made, beside: ReportExtras = ReportExtras(), progress: Progress = SILENT
+) -> ReportDocument:
     """The document of the whole report.
 
     Under the name of each measuring command it has that command's own document; ``layouts`` and ``ratings`` are null
@@ -102,7 +104,7 @@ def whole_report(play: Play, least: int, made: Made, beside: Beside = Beside(), 
     return report
 
 
-def _beside(play: Play, least: int, beside: Beside) -> dict[str, Head | None]:
+def _beside(play: Play, least: int, beside: ReportExtras) -> dict[str, Head | None]:
     """Answers and targets, each with something in it."""
     found: dict[str, Head | None] = {"answers": None, "targets": None}
     if beside.answers is not None and (table := beside.answers(play)).rows:

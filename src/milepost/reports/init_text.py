@@ -8,10 +8,10 @@ from milepost.playback.tallies import finding_counts, tallies_of
 from milepost.wording import listed, plural, safe
 
 if TYPE_CHECKING:
-    from milepost.drafts.playtest_folder import Begun
+    from milepost.drafts.playtest_folder import CreatedFolder
 
 
-def begun_text(begun: Begun, folder: str) -> str:
+def begun_text(begun: CreatedFolder, folder: str) -> str:
     """Return the text on the files read, the files written, and what to look at."""
     play = begun.play
     lines = [

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from milepost.arrays import Ints
-from milepost.simulate.simulated_players import Tries
+from milepost.simulate.simulated_players import SimulatedTries
 from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP
 
 Record = dict[str, Any]
@@ -70,7 +70,7 @@ class _Rows:
     next_level: list[int]
 
 
-def sessions(tries: Tries, scenery: Scenery, rng: np.random.Generator) -> Iterator[list[Record]]:
+def sessions(tries: SimulatedTries, scenery: Scenery, rng: np.random.Generator) -> Iterator[list[Record]]:
     """The records of each session in order, sessions by player."""
     order = np.lexsort((tries.opened, tries.session, tries.player))
     cuts = np.flatnonzero(np.diff(tries.player[order]) | np.diff(tries.session[order])) + 1
@@ -80,7 +80,7 @@ def sessions(tries: Tries, scenery: Scenery, rng: np.random.Generator) -> Iterat
         yield list(_session(rows, own.tolist(), scenery, chance))
 
 
-def _drawn(tries: Tries, scenery: Scenery, rng: np.random.Generator) -> _Chance:
+def _drawn(tries: SimulatedTries, scenery: Scenery, rng: np.random.Generator) -> _Chance:
     count = len(tries.level)
     available: Ints = np.array(scenery.pickups, dtype=np.int64)[tries.level] if scenery.pickups else np.zeros(count, np.int64)
     return _Chance(

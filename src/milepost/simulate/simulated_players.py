@@ -17,7 +17,7 @@ from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP, WAS_RESET
 
 
 @dataclass(frozen=True)
-class Tries:
+class SimulatedTries:
     """Every try, in rounds; all columns of one length. Times are seconds since the session began.
 
     ``outcome`` is an attempt's outcome; ``next_level`` is where the game goes after it, -1 where the session ends there
@@ -61,7 +61,7 @@ class _Game:
         return len(self.difficulty) - 1
 
 
-class _State:
+class _PlayerStates:
     """The state of every player."""
 
     def __init__(self, n_players: int, n_levels: int) -> None:
@@ -81,7 +81,7 @@ def play_course(
     setback: Ints | None = None,
     seconds: Floats | None = None,
     skill: Floats | None = None,
-) -> tuple[Tries, Truth]:
+) -> tuple[SimulatedTries, Truth]:
     """Let a population play a course.
 
     Args:
@@ -101,15 +101,15 @@ def play_course(
         rng.normal(0.0, population.skill_sd, population.players) if skill is None else skill,
         rng,
     )
-    state = _State(population.players, n_levels)
+    state = _PlayerStates(population.players, n_levels)
     rounds: list[tuple[Ints | Floats | Bools, ...]] = []
     while state.active.any():
         rounds.append(_round(state, game))
     columns = [np.concatenate(column) for column in zip(*rounds, strict=True)]
-    return Tries(*columns), Truth(game.skill, difficulty)
+    return SimulatedTries(*columns), Truth(game.skill, difficulty)
 
 
-def _round(state: _State, game: _Game) -> tuple[Ints | Floats | Bools, ...]:
+def _round(state: _PlayerStates, game: _Game) -> tuple[Ints | Floats | Bools, ...]:
     """One try of each player still at it."""
     rng, population = game.rng, game.population
     who = np.flatnonzero(state.active)
@@ -149,7 +149,7 @@ def _cut_short(
     return np.where(over, why, outcome), np.where(over, np.maximum(until, opened), closed)
 
 
-def _after(state: _State, game: _Game, who: Ints, level: Ints, outcome: Ints) -> tuple[Bools, Ints]:
+def _after(state: _PlayerStates, game: _Game, who: Ints, level: Ints, outcome: Ints) -> tuple[Bools, Ints]:
     """Return whether the session ends with the try, and where the game goes next."""
     population, setback = game.population, game.setback
     failed = (outcome == DIED) | (outcome == WAS_RESET)
@@ -164,7 +164,7 @@ def _after(state: _State, game: _Game, who: Ints, level: Ints, outcome: Ints) ->
     return ends, np.where(ends | finished, -1, onward)
 
 
-def _move(state: _State, game: _Game, who: Ints, next_level: Ints, ends: Bools, cleared: Bools) -> None:
+def _move(state: _PlayerStates, game: _Game, who: Ints, next_level: Ints, ends: Bools, cleared: Bools) -> None:
     """Bring every player to where the next try begins, in a new session where one comes back."""
     rng, population = game.rng, game.population
     moved = next_level >= 0

@@ -1,4 +1,4 @@
-"""Writes a simulated log, sessions mixed as a collector would write them, with the faults that real logs have, and the truth behind it."""
+"""Writes a simulated log, sessions mixed as a collector would, with the faults of real logs, and the truth behind it."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from milepost.progress import SILENT, Progress
 from milepost.simulate.population import Population
 from milepost.simulate.records import Record, Scenery, sessions
 from milepost.simulate.simulated_course import Plan
-from milepost.simulate.simulated_players import Tries, Truth, play_course
+from milepost.simulate.simulated_players import SimulatedTries, Truth, play_course
 
 _CAUSES = (["reeds", "current"], ["low beam", "current"], ["barge", "low beam"], ["tide", "dark", "barge"])
 _TOGETHER = 400  # sessions whose records are mixed with each other
@@ -86,7 +86,7 @@ def _scenery(what: Simulation, rng: np.random.Generator) -> Scenery:
     )
 
 
-def _truth(what: Simulation, tries: Tries, known: Truth) -> dict[str, object]:
+def _truth(what: Simulation, tries: SimulatedTries, known: Truth) -> dict[str, object]:
     plan = what.plan
     reached = [len(np.unique(tries.player[tries.level == level])) for level in range(len(plan.names))]
     return {

@@ -125,7 +125,7 @@ class RawTexts(WrittenTexts):
         return len(self.raws) - 1
 
 
-class Numbers:
+class NumberColumn:
     """A column of numbers; NaN where not given."""
 
     def __init__(self, name: str) -> None:
@@ -206,7 +206,7 @@ def joined(parts: list[Column], kind: DTypeLike) -> Column:
 class Columns:
     """All columns of a file, gathered from batches of texts, numbers and, where times are stamps, three columns of these."""
 
-    def __init__(self, texts: list[Texts], numbers: list[Numbers], stamps: Stamps | None, roles: Roles) -> None:
+    def __init__(self, texts: list[Texts], numbers: list[NumberColumn], stamps: Stamps | None, roles: Roles) -> None:
         self.texts, self.numbers, self.stamps, self._roles = texts, numbers, stamps, roles
         self.rows = 0
         self._likeness: list[Likeness] = []
@@ -220,7 +220,7 @@ class Columns:
         numeric = roles.numbers.keys() - ({roles.time} if stamped else set())
         given = [texts(name) for name in names if name not in numeric and name != roles.time]
         stamps = Stamps(roles.time) if stamped else None
-        return cls(given, [Numbers(name) for name in names if name in numeric], stamps, roles)
+        return cls(given, [NumberColumn(name) for name in names if name in numeric], stamps, roles)
 
     def take(self, batch: Arrow) -> None:
         """Take a batch of Arrow columns; rows without a session, a time or an event are passed over, and noted."""
@@ -228,7 +228,7 @@ class Columns:
         self.rows += batch.num_rows
         each = iter(batch.columns)
         like: Likeness = np.zeros(batch.num_rows, np.uint64)
-        gatherers: tuple[Texts | Numbers, ...] = (*self.texts, *self.numbers)
+        gatherers: tuple[Texts | NumberColumn, ...] = (*self.texts, *self.numbers)
         for gatherer in gatherers:
             gatherer.take(next(each), like)
         if self.stamps:

@@ -23,7 +23,7 @@ from milepost.logs.columnar.column_builders import (
     BATCH,
     NOTHING,
     Columns,
-    Numbers,
+    NumberColumn,
     RawTexts,
     Stamps,
     Texts,
@@ -170,10 +170,10 @@ class _Written:
         """
         return mapped_block(self.columns, self.names, self.map, False) if self.map.active else self.columns.block()
 
-    def account_for(self, marks: Marks, unread: UnreadLines) -> bool:
+    def account_for(self, marks: ByteCounts, unread: UnreadLines) -> bool:
         """Return whether what was read is all that is in the file, but for some lines."""
         columns = self.columns
-        gathered: list[Texts | Numbers | Stamps] = [*columns.texts, *columns.numbers]
+        gathered: list[Texts | NumberColumn | Stamps] = [*columns.texts, *columns.numbers]
         gathered += [columns.stamps] if columns.stamps else []
         colons = sum(one.given * (1 + one.name.count(":")) + one.colons for one in gathered)
         self.nulls = marks.nulls - unread.nulls - sum(one.nulls for one in gathered)
@@ -258,7 +258,7 @@ _SPACES: Final = b" \t\r"
 
 
 @dataclass(frozen=True)
-class Marks:
+class ByteCounts:
     """How often ends of lines, colons, and fields of nothing are in a file."""
 
     lines: int
@@ -266,7 +266,7 @@ class Marks:
     nulls: int
 
     @classmethod
-    def of(cls, source: Source) -> Marks:
+    def of(cls, source: Source) -> ByteCounts:
         """Return the marks of a file.
 
         Raises:
@@ -290,10 +290,10 @@ class Marks:
 
 
 @contextmanager
-def counted_beside(source: Source) -> Iterator[Future[Marks]]:
+def counted_beside(source: Source) -> Iterator[Future[ByteCounts]]:
     """The marks of a file, counted while something else is done."""
     with ThreadPoolExecutor(1) as beside:
-        yield beside.submit(Marks.of, source)
+        yield beside.submit(ByteCounts.of, source)
 
 
 def _has(data: bytes, word: bytes) -> bool:

@@ -21,7 +21,7 @@ class Meaning(NamedTuple):
 
 
 @dataclass
-class _Seen:
+class _SeenWords:
     """How one word stands among the others.
 
     Attributes:
@@ -64,7 +64,7 @@ def told_by_following(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str
     return found
 
 
-def _failures(seen: Mapping[str, _Seen], found: dict[str, Meaning], opener: str) -> None:
+def _failures(seen: Mapping[str, _SeenWords], found: dict[str, Meaning], opener: str) -> None:
     """Take words before an opening for failures; without any, the only word before one that opens again."""
     failed = [
         word
@@ -82,8 +82,8 @@ def _failures(seen: Mapping[str, _Seen], found: dict[str, Meaning], opener: str)
             found[word] = Meaning("retry", "comes after that alone, and goes on as a beginning does")
 
 
-def _looked_at(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str, _Seen]:
-    seen: dict[str, _Seen] = defaultdict(_Seen)
+def _looked_at(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str, _SeenWords]:
+    seen: dict[str, _SeenWords] = defaultdict(_SeenWords)
     for records in sessions:
         often = Counter(records)
         for place, (word, level) in enumerate(records):

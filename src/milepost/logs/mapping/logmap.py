@@ -12,7 +12,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from milepost.errors import MapError
-from milepost.logs.mapping.row_kinds import COLUMNS, ONE_EVENT, ROW_RESULTS, Rows, rows_of
+from milepost.logs.mapping.row_kinds import COLUMNS, ONE_EVENT, ROW_RESULTS, RowKind, rows_of
 from milepost.logs.sources.encodings import is_encoding
 from milepost.toml import load_toml
 from milepost.vocabulary import EVENT_CODES, FIELDS
@@ -91,7 +91,7 @@ class LogMap:
     query_seconds: float | None = None
     explode: tuple[str, ...] = ()
     carry: tuple[str, ...] = ()
-    rows: Rows = ONE_EVENT
+    rows: RowKind = ONE_EVENT
     path: str | None = None
 
     @property

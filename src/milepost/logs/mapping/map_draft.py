@@ -18,7 +18,7 @@ from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.infer_events import Meaning, told_by_following
 from milepost.logs.mapping.languages import event_of, heading_of, likeliest
 from milepost.logs.mapping.sampling import Sample
-from milepost.logs.mapping.sheets import Column, drafted_sheet, local_times
+from milepost.logs.mapping.sheets import SampledColumn, drafted_sheet, local_times
 from milepost.logs.records.timestamps import nanoseconds
 from milepost.logs.records.untyped_cells import as_number
 from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
@@ -145,11 +145,11 @@ def _head(sample: Sample, label: str) -> list[str]:
     return lines + ([f"# {plural(sample.refused, 'line')} could not be read as a record."] if sample.refused else [])
 
 
-def _columns(records: list[Mapping[str, object]]) -> dict[str, Column]:
-    columns: dict[str, Column] = {}
+def _columns(records: list[Mapping[str, object]]) -> dict[str, SampledColumn]:
+    columns: dict[str, SampledColumn] = {}
     for record in records:
         for name, value in record.items():
-            column = columns.setdefault(name, Column(name, 0, Counter(), []))
+            column = columns.setdefault(name, SampledColumn(name, 0, Counter(), []))
             column.given += 1
             column.values[str(value)] += 1
             as_a_number = as_number(value)
@@ -158,7 +158,7 @@ def _columns(records: list[Mapping[str, object]]) -> dict[str, Column]:
     return columns
 
 
-def _guess_fields(columns: dict[str, Column], records: list[Mapping[str, object]]) -> dict[str, str]:
+def _guess_fields(columns: dict[str, SampledColumn], records: list[Mapping[str, object]]) -> dict[str, str]:
     """Our fields with the column that fits each best, each column for one field."""
     scores = [
         (score, ours, column.name)
@@ -173,7 +173,7 @@ def _guess_fields(columns: dict[str, Column], records: list[Mapping[str, object]
     return found
 
 
-def _score(ours: str, column: Column, of: int) -> float:
+def _score(ours: str, column: SampledColumn, of: int) -> float:
     """How well a column fits a field: by its name, and by what its values can be."""
     words = re.split(r"[^a-z0-9]+", re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", column.name).lower())
     hints = _HINTS[ours]
@@ -187,7 +187,7 @@ def _score(ours: str, column: Column, of: int) -> float:
     return 10.0 * exact + 3.0 - ranks[0] / len(hints) + column.given / of - 0.2 * len(words) - 3.0 * rare
 
 
-def _possible(ours: str, column: Column) -> bool:
+def _possible(ours: str, column: SampledColumn) -> bool:
     distinct = len(column.values)
     if ours == "time":
         return column.numeric or _is_date(next(iter(column.values)))
@@ -202,7 +202,7 @@ def _is_date(text: str) -> bool:
     return re.match(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}[T ]\d", text) is not None
 
 
-def _field_lines(columns: dict[str, Column], fields: dict[str, str], of: int, screens: bool) -> list[str]:
+def _field_lines(columns: dict[str, SampledColumn], fields: dict[str, str], of: int, screens: bool) -> list[str]:
     lines = ["", "[fields]  # ours = theirs"]
     for ours in _HINTS:
         if ours in fields:
@@ -227,7 +227,7 @@ def _field_lines(columns: dict[str, Column], fields: dict[str, str], of: int, sc
     return lines
 
 
-def _time_lines(columns: dict[str, Column], fields: dict[str, str], records: list[Mapping[str, object]]) -> list[str]:
+def _time_lines(columns: dict[str, SampledColumn], fields: dict[str, str], records: list[Mapping[str, object]]) -> list[str]:
     if "time" not in fields:
         return []
     column = columns[fields["time"]]
@@ -269,7 +269,7 @@ def _unit(name: str, step: float, largest: float) -> tuple[str, str]:
 
 
 def _event_lines(
-    columns: dict[str, Column], fields: dict[str, str], records: list[Mapping[str, object]], screens: bool
+    columns: dict[str, SampledColumn], fields: dict[str, str], records: list[Mapping[str, object]], screens: bool
 ) -> list[str]:
     if "event" not in fields:
         return []

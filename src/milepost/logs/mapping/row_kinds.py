@@ -19,7 +19,7 @@ _OF: Final = {
 
 
 @dataclass(frozen=True)
-class Rows:
+class RowKind:
     """The kind of a row.
 
     Attributes:
@@ -55,10 +55,10 @@ class Rows:
         return {name: pattern for name in OF_STAYS if (pattern := getattr(self, name))}
 
 
-ONE_EVENT: Final = Rows()  # a record is an event
+ONE_EVENT: Final = RowKind()  # a record is an event
 
 
-def rows_of(table: Mapping[str, object], path: str) -> Rows:
+def rows_of(table: Mapping[str, object], path: str) -> RowKind:
     """Return the kind of row that the table [rows] gives.
 
     Raises:
@@ -78,7 +78,7 @@ def rows_of(table: Mapping[str, object], path: str) -> Rows:
         if not isinstance(column, str) or not column:
             raise MapError(f"{path}: rows.{name} must be a column of the log, not {column!r}.")
     _require(each, given, path)
-    return Rows(each, **{name: str(column) for name, column in given.items()})
+    return RowKind(each, **{name: str(column) for name, column in given.items()})
 
 
 def _require(each: str, given: Mapping[str, object], path: str) -> None:

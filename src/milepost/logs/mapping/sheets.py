@@ -28,14 +28,14 @@ _FORMATS: Final = (
 )
 
 
-def drafted_sheet(columns: Mapping[str, Column], of: int) -> list[str] | None:
+def drafted_sheet(columns: Mapping[str, SampledColumn], of: int) -> list[str] | None:
     """The lines of a map; None where the log is no sheet of attempts, stays or players.
 
     Args:
         columns: what was seen of each column.
         of: how many rows were looked at.
     """
-    found: dict[str, Column] = {}
+    found: dict[str, SampledColumn] = {}
     for column in columns.values():
         meaning = heading_of(column.name)
         if meaning is not None and meaning not in found:
@@ -51,7 +51,7 @@ def drafted_sheet(columns: Mapping[str, Column], of: int) -> list[str] | None:
     return _players(columns, found, of) if "level" not in found and "event" not in columns else None
 
 
-def _attempts(found: dict[str, Column], of: int) -> list[str] | None:
+def _attempts(found: dict[str, SampledColumn], of: int) -> list[str] | None:
     result = found["result"]
     known = sum(count for word, count in result.values.items() if result_of(word))
     if len(result.values) > _MOST_RESULTS or known < _KNOWN * result.given:
@@ -61,7 +61,7 @@ def _attempts(found: dict[str, Column], of: int) -> list[str] | None:
     return [why, *_fields(found, of), *_rows(found, of), *_time(found), *_events(result)]
 
 
-def _stays(found: dict[str, Column], of: int) -> list[str]:
+def _stays(found: dict[str, SampledColumn], of: int) -> list[str]:
     seconds = found.get("lasted")
     lines = [f"# A row is a player's stay in a level: {safe(found['tries'].name)} is a number of tries.", *_fields(found, of)]
     lines += ["", "[rows]", 'each = "stay"', f"tries = {toml_text(found['tries'].name)}  # {found['tries'].evidence(of)}"]
@@ -72,9 +72,9 @@ def _stays(found: dict[str, Column], of: int) -> list[str]:
     return [*lines, '# cleared = "?"  # NOT GUESSED: without it, whoever has a number of tries is taken to have cleared']
 
 
-def _players(columns: Mapping[str, Column], found: dict[str, Column], of: int) -> list[str] | None:
+def _players(columns: Mapping[str, SampledColumn], found: dict[str, SampledColumn], of: int) -> list[str] | None:
     """A wide table: columns that are levels, by a number in their headings, or by what they say of a level."""
-    numbered: dict[tuple[str, str], list[Column]] = {}
+    numbered: dict[tuple[str, str], list[SampledColumn]] = {}
     said: dict[str, dict[str, str]] = {}
     for column in columns.values():
         parts = _NUMBERED.fullmatch(column.name)
@@ -105,7 +105,7 @@ def _players(columns: Mapping[str, Column], found: dict[str, Column], of: int) -
     ]
 
 
-def _fields(found: dict[str, Column], of: int) -> list[str]:
+def _fields(found: dict[str, SampledColumn], of: int) -> list[str]:
     lines = ["", "[fields]  # ours = theirs"]
     for ours in ("player", "session", "level", "cause", "build"):
         if ours in found:
@@ -113,7 +113,7 @@ def _fields(found: dict[str, Column], of: int) -> list[str]:
     return lines
 
 
-def _rows(found: dict[str, Column], of: int) -> list[str]:
+def _rows(found: dict[str, SampledColumn], of: int) -> list[str]:
     lines = ["", "[rows]", 'each = "attempt"']
     for ours in ("started", "ended", "lasted", "result"):
         if ours in found:
@@ -123,7 +123,7 @@ def _rows(found: dict[str, Column], of: int) -> list[str]:
     return lines
 
 
-def _time(found: dict[str, Column]) -> list[str]:
+def _time(found: dict[str, SampledColumn]) -> list[str]:
     started = found.get("started")
     return [] if started is None or started.numeric else local_times(list(started.values))
 
@@ -137,7 +137,7 @@ def local_times(values: list[str]) -> list[str]:
     return []
 
 
-def _events(result: Column) -> list[str]:
+def _events(result: SampledColumn) -> list[str]:
     lines = ["", "[events]  # theirs = ours"]
     for word, count in result.values.most_common(_MOST_RESULTS):
         ours = result_of(word)
@@ -152,7 +152,7 @@ _SHOWN: Final = 4  # examples
 
 
 @dataclass
-class Column:
+class SampledColumn:
     """A sample of one column."""
 
     name: str

@@ -13,10 +13,10 @@ from typing import Final, NamedTuple
 
 _BLOCK: Final = 1 << 20
 _LONG: Final = 16 << 20  # bytes of a file whose checksum takes a while
-_ahead: dict[_State, Future[str]] = {}
+_ahead: dict[_ChecksumState, Future[str]] = {}
 
 
-class _State(NamedTuple):
+class _ChecksumState(NamedTuple):
     """A file as it is: another one, or one that was written to, differs in this."""
 
     path: Path
@@ -25,7 +25,7 @@ class _State(NamedTuple):
     changed: int
 
     @classmethod
-    def of(cls, path: Path) -> _State:
+    def of(cls, path: Path) -> _ChecksumState:
         """Return the state of the file at a path."""
         state = path.stat()
         return cls(path.resolve(), state.st_ino, state.st_size, state.st_mtime_ns)
@@ -37,7 +37,7 @@ def checksum(path: Path) -> str:
     Raises:
         OSError: it cannot be read.
     """
-    return _known(_State.of(path))
+    return _known(_ChecksumState.of(path))
 
 
 def taken_ahead(paths: Iterable[Path]) -> None:
@@ -45,10 +45,10 @@ def taken_ahead(paths: Iterable[Path]) -> None:
 
     Whoever ends the program does not wait for them. What cannot be read is said when it is asked for.
     """
-    begun: dict[_State, Future[str]] = {}
+    begun: dict[_ChecksumState, Future[str]] = {}
     for path in paths:
         with suppress(OSError):
-            if path.is_file() and (state := _State.of(path)).size >= _LONG and state not in _ahead:
+            if path.is_file() and (state := _ChecksumState.of(path)).size >= _LONG and state not in _ahead:
                 begun[state] = Future()
     if begun:
         _ahead.update(begun)
@@ -56,12 +56,12 @@ def taken_ahead(paths: Iterable[Path]) -> None:
 
 
 @lru_cache(maxsize=1 << 14)
-def _known(state: _State) -> str:
+def _known(state: _ChecksumState) -> str:
     begun = _ahead.pop(state, None)
     return begun.result() if begun else _taken(state.path)
 
 
-def _take(begun: dict[_State, Future[str]]) -> None:
+def _take(begun: dict[_ChecksumState, Future[str]]) -> None:
     for state, future in begun.items():
         try:
             future.set_result(_taken(state.path))

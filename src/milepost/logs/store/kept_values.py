@@ -49,7 +49,7 @@ def write_values(folder: Path, values: Mapping[str, object]) -> None:
 
 
 @dataclass(frozen=True)
-class Written:
+class WrittenValues:
     """Values that were written, by name; each is made when it is asked for, its columns maps of the file, not to be changed."""
 
     trees: Mapping[str, object]
@@ -72,7 +72,7 @@ class Written:
             raise ValuesError(str(error)) from None
 
 
-def read_values(folder: Path) -> Written:
+def read_values(folder: Path) -> WrittenValues:
     """Return the values that were written into a folder.
 
     Raises:
@@ -85,7 +85,7 @@ def read_values(folder: Path) -> Written:
         content = _mapped(folder / _COLUMNS)
         _require(crc32(content) == said["crc32"], "the columns are damaged")
         columns = [_column(content, *entry) for entry in said["columns"]]
-        return Written(dict(said["values"]), columns)
+        return WrittenValues(dict(said["values"]), columns)
     except (OSError, ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError) as error:
         raise ValuesError(str(error)) from None
 

@@ -12,7 +12,7 @@ from milepost.logs.columnar.prefetch import Pieces
 from milepost.logs.follow_logs import read_on
 from milepost.logs.formats.detect import tell
 from milepost.logs.interface import DEFAULTS, ReadOptions
-from milepost.logs.log_growth import Reached, reached_in
+from milepost.logs.log_growth import ReadPosition, reached_in
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.mapping.whole_input import waits
 from milepost.logs.read import give_waiting, read_source, require_mapped, suited
@@ -55,7 +55,7 @@ class Layout:
 
 
 @dataclass(frozen=True)
-class Packed:
+class PackResult:
     """The result of packing: records in the store, new ones, and files that were in it already."""
 
     records: int
@@ -81,7 +81,7 @@ class Into:
 
 def pack(
     names: list[str], into: Into, log_map: LogMap = NO_MAP, options: ReadOptions = DEFAULTS, progress: Progress = SILENT
-) -> Packed:
+) -> PackResult:
     """Pack logs into a store.
 
     Args:
@@ -137,7 +137,7 @@ class _Packing:
     builder: RecordBuilder
     layout: Layout
 
-    def pack(self, sources: list[Source], log_map: LogMap, options: ReadOptions, progress: Progress) -> Packed:
+    def pack(self, sources: list[Source], log_map: LogMap, options: ReadOptions, progress: Progress) -> PackResult:
         """Read the sources that are not in the store yet, and lay them down."""
         replaces = is_store(self.folder) and not self.manifest.sources  # the old store stays until all of the new one is there
         self.builder.files = [one["file"] for one in self.manifest.sources]
@@ -165,7 +165,7 @@ class _Packing:
         if waiting or replaces or not is_store(self.folder):
             self._lay_down()
             self._seal()
-        return Packed(self.manifest.rows, self.manifest.rows - before, skipped)
+        return PackResult(self.manifest.rows, self.manifest.rows - before, skipped)
 
     def _read_on(self, source: Source, digest: str, log_map: LogMap, options: ReadOptions) -> bool:
         """Read what has been added to a file since it was packed; false where it is not one that has grown.
@@ -195,7 +195,7 @@ class _Packing:
         self.manifest = seal(self.folder, self.manifest, self.builder)
 
 
-def _ends_with_a_line(path: Path, reached: Reached) -> bool:
+def _ends_with_a_line(path: Path, reached: ReadPosition) -> bool:
     """Return whether what was read of a file ends where a line does, in a file that is not packed."""
     with path.open("rb") as stream:
         stream.seek(reached.length - 1)

@@ -62,7 +62,7 @@ class Attendance:
 
 
 @dataclass(frozen=True)
-class Reached:
+class ReachedStops:
     """Players who reached a stop: counted players with an attempt there before their first clear, or at it.
 
     Attributes:
@@ -72,12 +72,12 @@ class Reached:
     players: Ints
 
     @classmethod
-    def of(cls, play: Play) -> Reached:
+    def of(cls, play: Play) -> ReachedStops:
         """Return the players who reached each stop of a play."""
         return cls(np.bincount(cells(play).level, minlength=len(play.stops)))
 
     @classmethod
-    def merged(cls, parts: list[Reached]) -> Reached:
+    def merged(cls, parts: list[ReachedStops]) -> ReachedStops:
         """Return the players who reached each stop of a log, added up from its parts."""
         return cls(np.sum([part.players for part in parts], axis=0))
 

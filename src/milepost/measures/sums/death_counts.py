@@ -17,7 +17,7 @@ BINS = 10
 
 
 @dataclass(frozen=True)
-class Numbers:
+class TagNumbers:
     """A tag that says numbers where attempts end.
 
     Attributes:
@@ -55,7 +55,7 @@ class DeathCounts:
     got_on: Counted
     before_progress: Counted
     inputs: tuple[int, int]
-    numbers: dict[str, Numbers]
+    numbers: dict[str, TagNumbers]
 
     @classmethod
     def of(cls, play: Play) -> DeathCounts:
@@ -91,12 +91,12 @@ class DeathCounts:
             if isinstance(value, Counted)
         }
         attempts, telling = np.sum([part.inputs for part in parts], axis=0).tolist()
-        numbers: dict[str, list[Numbers]] = {}
+        numbers: dict[str, list[TagNumbers]] = {}
         for part in parts:
             for name, own in part.numbers.items():
                 numbers.setdefault(name, []).append(own)
         together = {
-            name: Numbers(all(one.always for one in several), Counted.merged(one.at_deaths for one in several))
+            name: TagNumbers(all(one.always for one in several), Counted.merged(one.at_deaths for one in several))
             for name, several in numbers.items()
         }
         return cls(**counts, inputs=(attempts, telling), numbers=together)
@@ -107,7 +107,7 @@ def tenth(progress: Floats) -> Ints:
     return np.minimum(BINS - 1, np.floor(progress * BINS + 1e-12)).astype(np.int64)
 
 
-def _numbers(play: Play, died: Ints) -> dict[str, Numbers]:
+def _numbers(play: Play, died: Ints) -> dict[str, TagNumbers]:
     """Return the numbers in tags at deaths that also stand where attempts end."""
     found = {}
     for name in play.about.tags:
@@ -118,5 +118,5 @@ def _numbers(play: Play, died: Ints) -> dict[str, Numbers]:
         numbers = values.numbers
         own = died[~np.isnan(numbers[died])]
         always = not np.isnan(numbers[values.codes >= 0]).any()
-        found[name] = Numbers(always, Counted.of(play.attempts.level[own], play.around.cause[own], numbers[own]))
+        found[name] = TagNumbers(always, Counted.of(play.attempts.level[own], play.around.cause[own], numbers[own]))
     return found
