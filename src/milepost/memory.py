@@ -7,14 +7,14 @@ import sys
 from typing import Final
 
 _MAPPED_OPTION: Final = -3  # of the C library's mallopt: from which size on a block is mapped by itself
-_KEPT_OPTION: Final = -1  # and how much that was let go stays for later
+_KEPT_OPTION: Final = -1  # and how much that was freed stays for later
 _BYTES: Final = 8 << 20  # smaller ones are made again and again, and each page of a new one costs
 _KEPT: Final = 32 << 20
 _ARROW: Final = "ARROW_DEFAULT_MEMORY_POOL"
 
 
 def give_back_now() -> None:
-    """Return to the system what the C library keeps of memory that was let go, where it can."""
+    """Return to the system what the C library keeps of memory that was freed, where it can."""
     import ctypes
 
     try:
@@ -24,7 +24,7 @@ def give_back_now() -> None:
 
 
 def give_back_early() -> None:
-    """Have columns that are let go return to the system at once, not stay with the process for later.
+    """Have columns that are freed return to the system at once, not stay with the process for later.
 
     The C library raises the size from which it does so as a program goes; where there are many columns of a few megabytes,
     as in work over parts, that keeps twice the memory that is in use. Where the C library has no such setting, nothing is done.

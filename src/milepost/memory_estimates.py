@@ -13,7 +13,7 @@ COMFORT: Final = 1 << 30  # bytes that a log may take as a whole, which is faste
 _HELD: Final = 0.75  # bytes of memory for each byte of a log of JSON Lines that is held in memory and replayed block by block
 _WHOLE: Final = 4  # bytes of memory for each byte of a log of JSON Lines that is read as a whole
 _REPLAYED: Final = 12  # the same for a part while it is replayed, with what is made of it
-_ATTEMPTS: Final = 70  # bytes of memory for each record of a log whose attempts are put together, with what measuring takes
+_ATTEMPTS: Final = 70  # bytes of memory for each record of a log whose attempts are merged, with what measuring takes
 _LEAST_PART: Final = 4 << 20
 _UNPACKS: Final = 10  # times that compressed files, and Parquet, are smaller
 
@@ -35,7 +35,7 @@ def memory_of_held(size: int) -> int:
 
 
 def memory_of_attempts(records: int) -> int:
-    """About how much memory the attempts of a log of so many records take that are put together and measured."""
+    """About how much memory the attempts of a log of so many records take that are merged and measured."""
     return FIXED + _ATTEMPTS * records
 
 

@@ -42,7 +42,7 @@ class ReplaySource(Protocol):
         """The course, if one is given."""
 
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
-        """Replay it; what is held in memory may be let go where nobody will have it replayed after that."""
+        """Replay it; what is held in memory may be freed where nobody will have it replayed after that."""
 
     def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself, as if the log held only those."""

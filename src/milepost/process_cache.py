@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from milepost.rules import ReplayRules
 
 V = TypeVar("V")
-_MOST: Final = 40  # logs and plays; then all are let go
+_MOST: Final = 40  # logs and plays; then all are freed
 _known: dict[Hashable, tuple[object, object]] | None = None
 
 

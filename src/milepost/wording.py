@@ -78,13 +78,13 @@ def number(value: float | int | None) -> str:
 
 
 def logits(value: float, plus: bool = False) -> str:
-    """Logits in hundredths, with a true minus, and never one before nought."""
+    """Logits in hundredths, with a true minus, and never one before zero."""
     rounded = round(value, 2) + 0.0
     return f"{rounded:{'+' if plus else ''}.2f}".replace("-", "−")
 
 
 def whole(value: float) -> str:
-    """A number without its fraction; never a nought below nought."""
+    """A number without its fraction; never a negative zero."""
     return f"{round(value):,}".replace("-", "−")
 
 

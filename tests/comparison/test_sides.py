@@ -30,7 +30,7 @@ def arms(players, effect, seed, tag="arm", per_try=False, shares=0.5, hard="Lock
 
 
 def test_groups_that_players_chose(milepost):
-    """No cause, no before and after, and a word on who chose; who is on neither side is counted and said once."""
+    """No cause, no before and after, and a sentence on who chose; who is on neither side is counted and said once."""
     lines = arms(160, 2.5, 1)
     lines += [line | {"session": f"x{line['session']}", "arm": "C"} for line in arms(6, 0, 2) if line.get("arm") == "A"]
     milepost.write("log.jsonl", lines)

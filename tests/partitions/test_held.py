@@ -48,7 +48,7 @@ def bits(column):
 
 @given(COLUMNS)
 def test_packed_columns(column):
-    """Of the same type, to the last bit, noughts of both signs included."""
+    """Of the same type, to the last bit, zeros of both signs included."""
     again = filled_out(packed(column))
     assert again.dtype == column.dtype and bits(again) == bits(column)
 

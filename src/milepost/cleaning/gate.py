@@ -185,7 +185,7 @@ def _marked(records: Records, known: Bools, stops: Stops, coarse: Bools) -> tupl
 
 
 def _first_times(records: Records, order: Ints, bounds: Ints) -> Floats:
-    """Per session, when its first record in replay order is; nought where it has none."""
+    """Per session, when its first record in replay order is; zero where it has none."""
     first = np.zeros(len(bounds) - 1)
     filled = np.flatnonzero(np.diff(bounds))
     first[filled] = records.time[order[bounds[filled]]]

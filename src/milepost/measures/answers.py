@@ -253,7 +253,7 @@ def _scale(answers: list[Answer], about: Question) -> _Scale | None:
 
 @dataclass(frozen=True)
 class _Placed:
-    """Answers of players who count, at levels of the course or at none, the last of each player alone.
+    """Answers of counted players, at levels of the course or at none, the last of each player alone.
 
     Attributes:
         answers: them.

@@ -57,7 +57,7 @@ def _first_tries(play: Play) -> Bools:
 
 
 def cells(play: Play) -> Cells:
-    """The first-clear attempts of the players who count, gathered by player and level."""
+    """The first-clear attempts of counted players, gathered by player and level."""
     return play.once(_gathered)
 
 

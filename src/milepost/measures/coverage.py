@@ -19,7 +19,7 @@ from milepost.vocabulary import N_SETTLED
 
 @dataclass(frozen=True)
 class CoverageCounts:
-    """Attempts of players who count, per stop, and their players.
+    """Attempts of counted players, per stop, and their players.
 
     Attributes:
         players: with an attempt there.

@@ -17,7 +17,7 @@ from milepost.vocabulary import MOVE_KINDS, SETBACK
 
 @dataclass(frozen=True)
 class MoveCounts:
-    """Moves of players who count, all by origin, target (-1 for none) and kind.
+    """Moves of counted players, all by origin, target (-1 for none) and kind.
 
     Attributes:
         moves: moves.

@@ -38,7 +38,7 @@ def apart(parts: list[Column]) -> Ints:
 
 
 def _bits(column: Column) -> Ints:
-    """Whole numbers that rise as the values do, none of which is below nought where it is no whole number."""
+    """Whole numbers that rise as the values do, none of which is below zero where it is no whole number."""
     return column.view(np.int64) if column.dtype.kind == "f" else column.astype(np.int64)
 
 

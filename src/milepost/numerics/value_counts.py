@@ -119,7 +119,7 @@ class _Slim:
 
     @classmethod
     def of(cls, column: Column) -> _Slim:
-        """A column as it waits."""
+        """Return the column, compressed."""
         if column.dtype.kind != "f":
             return cls(slimmest(column))
         with np.errstate(over="ignore", invalid="ignore"):  # of numbers that are no times
@@ -147,7 +147,7 @@ class _Slim:
         return self.values if self.values.dtype.kind in "bf" else self.values.astype(np.int64)
 
     def coded(self) -> Ints:
-        """Whole numbers from nought on that rise as the values do."""
+        """Whole numbers from zero on that rise as the values do."""
         if self.values.dtype.kind == "f":
             return np.searchsorted(np.unique(self.values), self.values)
         whole: Ints = self.values.astype(np.int64)

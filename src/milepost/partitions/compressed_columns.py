@@ -18,7 +18,7 @@ _MOST: Final = float((1 << 31) - 1)
 
 
 class CompressedColumn(Protocol):
-    """A column as it waits.
+    """A compressed column.
 
     Attributes:
         rows: how many rows it has.
@@ -89,7 +89,7 @@ class _Stepped:
 
 @dataclass
 class _Few:
-    """Numbers of which most are not given, or nought: the others, with the places of their rows, which rise."""
+    """Numbers that are mostly null or zero: the others, with the places of their rows, which rise."""
 
     rows: int
     kind: Kind

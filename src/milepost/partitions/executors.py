@@ -133,7 +133,7 @@ def _cluster(cluster: str, progress: Progress) -> Iterator[Workers]:
 
 
 def _require_address(cluster: str) -> None:
-    """Refuse what is no address; a client that is begun with it does not let go.
+    """Refuse what is no address; a client that is begun with it keeps waiting.
 
     Raises:
         WorkError: it is none.

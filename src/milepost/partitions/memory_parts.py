@@ -84,7 +84,7 @@ class HeldPart:
             columns: those of the records that are needed, where not all are; the others hold zeros.
 
         Raises:
-            RecordsGoneError: they were let go.
+            RecordsGoneError: they were freed.
         """
         if not self.pieces:
             raise RecordsGoneError
@@ -96,7 +96,7 @@ class HeldPart:
         """Return the part with its own sessions only.
 
         Raises:
-            RecordsGoneError: they were let go.
+            RecordsGoneError: they were freed.
         """
         return by_itself(self.log(columns))
 

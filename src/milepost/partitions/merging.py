@@ -100,7 +100,7 @@ def _attributes(parts: list[tuple[dict[str, CompressedColumn], int]], order: Int
 
 
 def _joined(tables: list[dict[str, CompressedColumn]], order: Ints) -> dict[str, Column]:
-    """One table's columns of those of several, which are let go one by one, so that memory holds them once."""
+    """One table's columns of those of several, which are freed one by one, so that memory holds them once."""
     columns: dict[str, Column] = {}
     for name in list(tables[0]):
         columns[name] = joined(name, [table.pop(name) for table in tables], order)

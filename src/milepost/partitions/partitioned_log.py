@@ -161,7 +161,7 @@ class PartedLog:
         return numbers if wanted.rules.keep_debug else numbers[~debug]
 
 
-_AT_ONCE: Final = 16  # parts whose counts wait to be put together
+_AT_ONCE: Final = 16  # parts whose counts wait to be merged
 
 
 @dataclass(frozen=True)

@@ -61,7 +61,7 @@ class LoadedParts:
     telling: Telling
 
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
-        """Replay it; what is held in memory is let go where nobody will have it replayed after that."""
+        """Replay it; what is held in memory is freed where nobody will have it replayed after that."""
         (play,) = self._plays([replace(self.wanted, exclusion=exclusion, summaries=registered())], last)
         give_back_now()
         return play

@@ -63,7 +63,7 @@ class PartRequest:
         anonymous: whether names of people are left out.
         idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
         exclusion: what is left out as suspect.
-        summaries: what is made of the records before they are let go.
+        summaries: what is made of the records before they are freed.
     """
 
     course: Course | None

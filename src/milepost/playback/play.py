@@ -55,7 +55,7 @@ Kinds = tuple[type[Summary], ...]  # what is counted: `Sums`, or summaries of re
 
 
 def summary(kind: K) -> K:
-    """Have a kind of summary made of every part of a log before its records are let go."""
+    """Have a kind of summary made of every part of a log before its records are freed."""
     _REGISTERED.append(kind)
     return kind
 
@@ -97,7 +97,7 @@ class About:
 class Summed(Protocol):
     """A replayed log as measures see it that need nothing but counts.
 
-    Every play is one; so is what is left of a log that was too large for its attempts to be put together.
+    Every play is one; so is what is left of a log that was too large for its attempts to be merged.
     """
 
     @property
@@ -232,7 +232,7 @@ class Play(Lasting):
             kind: a class with ``of``, which makes the summary of a play, and ``merged``, which puts several together.
 
         Raises:
-            RecordsGoneError: it was not made before the records were let go.
+            RecordsGoneError: it was not made before the records were freed.
         """
         return self._known(kind, kind.of)
 

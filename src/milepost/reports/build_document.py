@@ -1,4 +1,4 @@
-"""The document that every measuring command gives: the course, who counts, what was found, and the rows."""
+"""The document that every measuring command gives: the course, counted players, findings, and the rows."""
 
 from __future__ import annotations
 
@@ -87,7 +87,7 @@ def rows_of(report: Head, key: str) -> list[Mapping[str, object]]:
 
 
 def source_notes(report: Head) -> list[str]:
-    """The lines under a table: who counts, who was left out, and what weighs heavily of what was found in the log."""
+    """The lines under a table: counted players, players left out, and the heavy findings of the log."""
     return [who_counts(report), *what_is_void(report), *(one["sentence"] for one in report["cautions"] if not one["first"])]
 
 

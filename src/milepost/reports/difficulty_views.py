@@ -74,7 +74,7 @@ def _logit(key: str) -> Callable[[AnyRow], str]:
 
 
 def _q(row: SpikesRow) -> str:
-    """The q value of what stands out; never nought."""
+    """The q value of what stands out; never zero."""
     if row["kind"] == "none" or row["q_value"] is None:
         return ""
     return "<0.01" if row["q_value"] < 0.005 else f"{row['q_value']:.2f}"

@@ -48,5 +48,5 @@ def measured_document(name: str, measure: Callable[[P], AnyTable], play: P, leas
     except UsageError:
         return None
     finally:
-        give_back_now()  # of each measure's columns, which come and go, lest they add up
+        give_back_now()  # of each measure's columns, which come and go, so that they do not add up
     return report if name == "check" else described(report, play.course, least)

@@ -31,7 +31,7 @@ class HasLeast(TypedDict):
 
 
 def figure(row: AnyRow, key: str) -> float | None:
-    """A number of a row, by a key that is put together; what is none is a mistake of the program."""
+    """A number of a row, by a key that is composed; what is none is a mistake of the program."""
     value = row[key]
     if value is not None and not isinstance(value, int | float):
         raise TypeError(key)

@@ -163,7 +163,7 @@ class Stamps:
         require(moments.null_count == 0)
         self.given += len(moments)
         self.colons += int(values_of(colons).sum())
-        self._parts.append(values_of(moments).copy())  # lest the batch stays in memory
+        self._parts.append(values_of(moments).copy())  # so that the batch does not stay in memory
         like += column_likeness(self.name, values_of(numbers))
 
     def values(self) -> Ints:
@@ -197,7 +197,7 @@ def moment_columns(text: str, as_given: str) -> tuple[str, str, str]:
 
 
 def joined(parts: list[Column], kind: DTypeLike) -> Column:
-    """All parts in one; they are let go."""
+    """All parts in one; they are freed."""
     joined = np.concatenate(parts) if parts else np.empty(0, kind)
     parts.clear()
     return joined

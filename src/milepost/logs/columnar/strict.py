@@ -259,7 +259,7 @@ _SPACES: Final = b" \t\r"
 
 @dataclass(frozen=True)
 class ByteCounts:
-    """How often ends of lines, colons, and fields of nothing are in a file."""
+    """Counts of line ends, colons and null fields in a file."""
 
     lines: int
     colons: int

@@ -157,7 +157,7 @@ class RecordBuilder:
         )
 
     def columns(self) -> dict[str, Column]:
-        """The columns built so far; those of parts are let go one after the other, so that memory holds them once."""
+        """The columns built so far; those of parts are freed one after the other, so that memory holds them once."""
         self._flush()
         if not self._parts:
             return {name: np.empty(0, kind) for name, kind in RECORD_COLUMNS.items()}

@@ -238,7 +238,7 @@ def _sweep(folder: Path, manifests: list[Manifest]) -> None:
 
 @contextmanager
 def locked(folder: Path) -> Iterator[None]:
-    """Hold a store's lock, making the folder if need be; it is let go when the process ends, however it ends.
+    """Hold a store's lock, making the folder if need be; it is released when the process ends, however it ends.
 
     Raises:
         LogError: there is a link in the store.

@@ -99,7 +99,7 @@ def read_arrays(paths: list[Path], names: tuple[str, ...] | None = None) -> dict
 
 
 def _chunks(part: dict[str, Arrow], name: str, rows: int) -> list[Column]:
-    """A column piece by piece, which is let go; a tag that no record of the file has is nowhere given."""
+    """A column piece by piece, which is freed; a tag that no record of the file has is nowhere given."""
     if name not in part and name.startswith(TAG):
         return [np.full(rows, ABSENT, np.int8)]
     return [values_of(chunk) for chunk in part.pop(name).chunks]

@@ -20,9 +20,9 @@ class Attendance:
     Attributes:
         players: who count.
         without_attempt: who do not.
-        sessions: of the players who count.
-        void: per stop, how many attempts of players who count say nothing of trying.
-        tried: per stop, whether a player who counts has an attempt there.
+        sessions: of counted players.
+        void: per stop, how many attempts of counted players say nothing of trying.
+        tried: per stop, whether a counted player has an attempt there.
     """
 
     players: int
@@ -83,12 +83,12 @@ class ReachedStops:
 
 
 def void_attempts(play: Summed, level: int) -> int:
-    """How many attempts at a level, of players who count, say nothing of trying; re-runs too."""
+    """How many attempts at a level, of counted players, say nothing of trying; re-runs too."""
     return int(play.sums(Attendance).void[level])
 
 
 def levels_shown(play: Summed) -> list[int]:
-    """The course's levels in order, then the unplaced levels that players who count attempted, by name."""
+    """The course's levels in order, then the unplaced levels that counted players attempted, by name."""
     from milepost.level_names import natural_key
 
     tried = np.flatnonzero(play.sums(Attendance).tried).tolist()

@@ -31,7 +31,7 @@ class TagNumbers:
 
 @dataclass(frozen=True)
 class DeathCounts:
-    """Attempts of players who count, re-runs included, but for void ones; causes are codes, -1 where there is none.
+    """Attempts of counted players, re-runs included, but for void ones; causes are codes, -1 where there is none.
 
     Attributes:
         deaths: by level and cause: deaths.

@@ -20,7 +20,7 @@ class Spent:
 
     Attributes:
         attempts: by level, whether it is a first-clear attempt, outcome and seconds: attempts of known duration that say
-            something of trying, of players who count.
+            something of trying, of counted players.
     """
 
     attempts: Counted
@@ -52,7 +52,7 @@ class TimeCounts:
         settling, paused: first-clear attempts of known duration.
         between: those of them that cleared, until the next one is opened.
         to_move, to_start: the same until the game moves on, and from then on, where both are known.
-        sessions: how long sessions of players who count last; by seconds alone.
+        sessions: how long sessions of counted players last; by seconds alone.
     """
 
     to_clear: Counted
@@ -126,7 +126,7 @@ def _until_move(play: Play) -> Floats:
 
 
 def _session_seconds(play: Play) -> Floats:
-    """How long the sessions of the players who count last."""
+    """How long the sessions of counted players last."""
     times, own = play.session_times, play.gated.sequence
     counted = own[play.counts[play.gated.player[own]] & ~np.isnan(times.first[own])]
     seconds: Floats = np.maximum(0.0, times.last[counted] - times.first[counted])
