@@ -54,7 +54,7 @@ _SUMMARIES: Final = (
     "audit.promise_checks",
     "audit.record_checks",
     "audit.varying_fields",
-    "comparison.causes",
+    "comparison.changed",
     "measures.raw",
     "playback.runs",
     "playback.tallies",

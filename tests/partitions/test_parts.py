@@ -238,12 +238,12 @@ WHOLE, HELD = ExecutionPlan(), ExecutionPlan(held=True)
         ("log.jsonl", 10, Work(cluster="tcp://host:1"), 16, ExecutionPlan(packed=True)),
     ],
 )
-def test_parts_where_they_are_needed(tmp_path, monkeypatch, name, size, execution, own, way):
+def test_parts_where_they_are_needed(tmp_path, monkeypatch, name, size, work, own, way):
     """A small log is replayed as a whole; a large one is held in parts, or packed where it would take too much of this machine."""
     with (tmp_path / name).open("wb") as log:
         log.truncate(size << 20)  # takes no room on disk
     monkeypatch.setattr(work_module, "memory_of_machine", lambda: own and own * GIGABYTE)
-    assert execution.way([str(tmp_path / name)]) == way
+    assert work.way([str(tmp_path / name)]) == way
 
 
 def test_parts_of_what_has_no_size():

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 from milepost.cleaning.splitting import split_of
 from milepost.cli.loading import course_named
-from milepost.comparison.by_attribute import require_by_session, split_by_attribute
 from milepost.comparison.compare import Compare
+from milepost.comparison.compare_in_play import require_by_session, split_by_attribute
 from milepost.playback.attributes import is_attribute
 from milepost.reports.compared import compare_document
 

@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Final, cast
 
 from milepost.audit.cautions import Caution
-from milepost.comparison.by_attribute import tries_left_out
+from milepost.comparison.compare_in_play import tries_left_out
 from milepost.comparison.phrases import Phrases
 from milepost.comparison.row_types import Side
 from milepost.playback.attributes import is_attribute
