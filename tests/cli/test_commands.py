@@ -4,6 +4,7 @@ import csv
 import gzip
 import io
 import json
+import re
 
 import pytest
 import zstandard
@@ -14,6 +15,7 @@ from milepost.cli.main import all_commands, build_parser
 from milepost.demo.unpack import unpack
 
 MEASURES = ("funnel", "attempts", "times", "spikes")
+TITLES = ("the log", "who takes part", "output", "replay", "large logs")
 
 
 def test_alone_it_says_what_to_do_first(milepost):
@@ -21,6 +23,16 @@ def test_alone_it_says_what_to_do_first(milepost):
     done = milepost()
     assert done.returncode == 0
     assert "milepost demo" in done.stdout
+
+
+@pytest.mark.parametrize("command", ["demo", *MEASURES])
+def test_help_lists_a_commands_own_options_first(milepost, command):
+    """Groups of common options come after those of the command alone; the list of all commands has each in one group."""
+    own, *common = milepost(command, "--help").stdout.partition("\noptions:")[2].split("\n\n")
+    assert "--help" in own and not {"--course FILE", "--where", "--format {", "--quiet"} & set(own.split("  "))
+    assert all(group.split(":")[0] in TITLES or group.startswith("example") for group in common)
+    listed = milepost("--help").stdout
+    assert len(re.findall(rf"^  {command}( |$)", listed, re.M)) == 1 and listed.index("Begin:") < listed.index("Tell the team:")
 
 
 @pytest.mark.parametrize("command", ["demo", *MEASURES])

@@ -28,6 +28,12 @@ def test_the_nearest_word(milepost, small_log, words, near):
     assert done.returncode == 2 and f"Did you mean {near}?" in done.stderr and len(done.stderr.splitlines()) == 1
 
 
+def test_an_option_before_its_command(milepost):
+    """Known, and only in the wrong place: no other word is meant."""
+    done = milepost("--quiet", "funnel", "log.jsonl")
+    assert done.returncode == 2 and "--quiet goes after the command's name." in done.stderr and "Did you" not in done.stderr
+
+
 KINDS = {
     "lines of text": b"12:00:01 player entered Mill Pond\n12:00:09 player died\n",
     "logfmt": b'time=1 session=a event=start level="Mill Pond"\ntime=2 session=a event=death level=x\n',

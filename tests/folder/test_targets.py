@@ -65,6 +65,18 @@ def test_by_hand(folder):
     assert folder.json("targets", "--memory", "1MB")["targets"] == document["targets"]
 
 
+def test_what_matters_comes_last(folder):
+    """A terminal lists the undecided and then the missed; met ones with --columns all, in a file, and in other forms."""
+    shown = folder("targets").stdout
+    assert "✓" not in shown and shown.index("? undecided") < shown.index("✗ missed")
+    assert f"{folder.json('targets')['met']} met (--columns all lists them)" in shown
+    every = folder("targets", "--columns", "all").stdout
+    assert every.index("✓ met") < every.index("? undecided") < every.index("✗ missed")
+    folder("targets", "--output", "targets.txt")
+    for text in (every, folder("targets", "--format", "markdown").stdout, (folder.folder / "targets.txt").read_text()):
+        assert sum(text.count(mark) for mark in "✓?✗") == 10 and "lists them" not in text
+
+
 def test_for_a_build_server(folder):
     """--strict ends with status 1 where one is missed; JUnit has a case each, with failures and skips."""
     assert folder("targets").returncode == 0 and folder("targets", "--strict").returncode == 1

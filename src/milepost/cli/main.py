@@ -59,7 +59,9 @@ class _Parser(argparse.ArgumentParser):
             return f"there is no command {safe(unknown[1])}.{nearest(unknown[1], all_commands())}"
         options = [option for action in self._all_actions() for option in action.option_strings if option.startswith("--")]
         wrong = [word for word in message.partition("unrecognized arguments: ")[2].split() if word.startswith("--")]
-        hints = [hint for word in wrong if (hint := nearest(word.partition("=")[0], options))]
+        names = [word.partition("=")[0] for word in wrong]
+        later = [f" {name} goes after the command's name." for name in names if name in options]
+        hints = later or [hint for name in names if (hint := nearest(name, options))]
         return f"{safe(message)}.{hints[0] if hints else ''}"
 
     def _all_actions(self) -> Iterator[argparse.Action]:
