@@ -101,17 +101,17 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
     beyond = f"got harder from {before} to {after}" if words.builds else f"is harder with {after} than with {before}"
     columns: tuple[Column[CompareRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
-        Column("players", lambda row: _beside(row, "players"), rank=4),
-        Column("a try clears", _try_clears, rank=3),
-        Column("beyond all", lambda row: _signed(row["delta"])),
-        Column("95 %", _interval, rank=2, said="interval of beyond all"),
+        Column("players", lambda row: _beside(row, "players"), rank=1),
+        Column("a try clears", _try_clears, rank=1),
+        Column("beyond all", lambda row: _signed(row["delta"]), rank=3),
+        Column("95 %", _interval, rank=3, said="interval of beyond all"),
         Column("verdict", _verdict, left=True),
         Column("q", _q, rank=6),
         Column("would tell", _would_tell, rank=5, said="players who would tell"),
         Column("in all", lambda row: _signed(row["change"]), rank=7),
-        Column("time", lambda row: _ratio(row, "time"), left=True, rank=2),
+        Column("time", lambda row: _ratio(row, "time"), left=True, rank=5),
         Column("quitting", lambda row: _ratio(row, "quit"), left=True, rank=8),
-        Column("changed", _changed, left=True, rank=1),
+        Column("changed", _changed, left=True, rank=4),
     )
     notes = [
         f"Beyond all: logits by which a level {beyond}, beyond what all levels have in common.",

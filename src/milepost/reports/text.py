@@ -48,7 +48,7 @@ def _print(console: Console, view: AnyView, width: int) -> None:
         console.print(Text(note))
     titles = listed(list(dict.fromkeys(column.said or column.title for column in dropped if not column.drawn)))
     if titles and view.rows:
-        console.print(Text(f"Not shown at this width: {titles}. --format json has all of it.", style="dim"))
+        console.print(Text(f"Not shown at this width: {titles}. --columns all shows them.", style="dim"))
     if view.last:
         console.print(Text(view.last))
 
