@@ -142,7 +142,7 @@ def _not_understood(play: Summed) -> Iterator[Caution]:
 
 
 def _suspects(play: Summed) -> Iterator[Caution]:
-    """Return the suspects whose leaving out would change a figure by more than five points."""
+    """Yield a caution for each suspect whose leaving out would change a figure by more than five points."""
     if not isinstance(play, Play) or all_records(play) > SMALL:
         told = "What leaving out suspects would change was not worked out for a log of this size: milepost check lists them."
         yield Caution(code="suspects", sentence=told, first=False)

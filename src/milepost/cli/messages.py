@@ -1,4 +1,4 @@
-"""Messages beside the output: on standard error, if it is a terminal or was asked for."""
+"""Messages beside the output: on standard error, if there is one; --quiet silences all but what has to be said."""
 
 from __future__ import annotations
 

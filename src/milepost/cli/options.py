@@ -78,7 +78,7 @@ def add_saying(parser: argparse.ArgumentParser) -> None:
 
 
 def add_folder(parser: argparse.ArgumentParser) -> None:
-    """Return whether the playtest folder's file is looked at."""
+    """Add the option to pass over the playtest folder's file."""
     group_of(parser, "the log").add_argument(
         "--no-folder", action="store_true", help="pass over the milepost.toml of this folder or one above it"
     )

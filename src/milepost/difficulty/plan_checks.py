@@ -19,7 +19,7 @@ _JUMP = 2.5  # times the usual step from which a knob's change is a jump
 
 
 def against_plan(level: Level | None, row: AttemptsRow) -> str | None:
-    """Return whether the try-clear rate is below, in or above the plan, or too few tries tell; None without a plan."""
+    """Return the verdict on the try-clear rate: below, in or above the plan, or too few to tell; None without a plan."""
     if level is None or level.target_clear is None:
         return None
     low, high = level.target_range or (level.target_clear - _TARGET_SLACK, level.target_clear + _TARGET_SLACK)

@@ -161,7 +161,7 @@ def _levels_of_builds(play: Play) -> dict[str, set[int]]:
 
 
 def _stretches(before: set[int], after: set[int]) -> Iterator[tuple[list[int], list[int]]]:
-    """Return each build's own levels before, between and after the shared ones; empty if they share none."""
+    """Yield each build's own levels before, between and after the shared ones; none if they share none."""
     shared = sorted(before & after)
     if not shared:
         return

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import ClassVar, TypedDict, cast
 
-from milepost.measures.interface import LevelRow, NoTotals, RawRow, Table, share
+from milepost.measures.interface import LevelRow, NoTotals, Table, share
 from milepost.measures.sums.attendance import Attendance
 from milepost.measures.sums.funnel_counts import FunnelCounts
 from milepost.numerics.intervals import log_log, wilson
@@ -64,10 +64,6 @@ class Losses(TypedDict):
 
 class FunnelRow(Reach, StopCounts, Losses):
     """A level of the funnel."""
-
-
-class FunnelWithRawRow(FunnelRow, RawRow):
-    """A funnel row beside a naive count."""
 
 
 @dataclass(frozen=True)

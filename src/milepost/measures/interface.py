@@ -85,11 +85,6 @@ def table_of(play: P, measure: Callable[[P], Table[R, T]]) -> Table[R, T]:
     return play.once(measure) if name is None else play.lasting(name, measure, Table)
 
 
-def with_interval(name: str, value: float | None, interval: tuple[float | None, float | None]) -> dict[str, float | None]:
-    """The three keys of a figure with its interval."""
-    return {name: value, f"{name}_low": interval[0], f"{name}_high": interval[1]}
-
-
 def share(part: float, whole: int) -> float | None:
     """A share; None of nothing."""
     return part / whole if whole else None

@@ -142,7 +142,7 @@ def by_ability(score: Floats, others: int, ability: Floats, hold: float) -> None
 
 
 def squares(score: Floats, weight: Floats, count: int, square: Floats) -> None:
-    """Return the weighed sums of products of scores over the points, by two parameters up to the second of them."""
+    """Fill in the weighed sums of products of scores over the points, by two parameters up to the second of them."""
     for a in range(count):
         row = square[a, : (a + AT_ONCE) // AT_ONCE * AT_ONCE]
         for b in range(len(row)):

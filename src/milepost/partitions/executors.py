@@ -83,7 +83,7 @@ def _done(future: Future[R], progress: Progress) -> R:
 
 @contextmanager
 def workers(jobs: int, cluster: str | None, progress: Progress = SILENT) -> Iterator[Workers]:
-    """Return the workers that are asked for.
+    """Yield the workers that are asked for.
 
     Args:
         jobs: threads of this process.

@@ -130,7 +130,7 @@ def survey_part(part: Part, wanted: PartRequest, alone: bool) -> Survey:
 
 
 def levels_of_part(part: Part, wanted: PartRequest, alone: bool, survey: Survey) -> Precedence:
-    """Return the players who came to each level first, to infer the order of the levels from."""
+    """Return which levels the players of a part tried first, to infer the order of the levels from."""
     log = wanted_of(part, wanted, alone)
     return levels_in_play(gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion), wanted.rules)
 

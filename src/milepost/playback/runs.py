@@ -130,7 +130,7 @@ def _happenings(play: Play) -> _Happenings:
 
 
 def _beginnings(play: Play, seen: _Happenings) -> Bools:
-    """Return a mask of the records that begin a run."""
+    """Return a mask of the happenings that begin a run."""
     new_player = np.diff(seen.player, prepend=-1) != 0
     begins = (seen.kind == _BEGINS) | new_player
     tries = np.flatnonzero(seen.kind == _ATTEMPT)
