@@ -10,8 +10,8 @@ from pathlib import Path
 
 from gallery import Foreign, gallery, written
 
+from milepost.drafts.map_by_trial import draft_by_trial, headed
 from milepost.logs.interface import ReadOptions
-from milepost.logs.mapping.map_draft import draft_map
 from milepost.logs.sources.encodings import seems_to_be
 
 TARGET = Path(__file__).parents[1] / "docs/foreign-logs.md"
@@ -40,7 +40,9 @@ def page() -> str:
 
 def _part(number: int, foreign: Foreign, folder: Path) -> str:
     written(foreign, folder)
-    draft = draft_map([str(folder / foreign.name)], ReadOptions()).replace(str(folder) + "/", "")
+    draft = headed(draft_by_trial([str(folder / foreign.name)], ReadOptions()), str(folder / foreign.name)).replace(
+        str(folder) + "/", ""
+    )
     shown = _beginning(foreign)
     file = f"`{foreign.name}`" + (":" if shown else ", which is no text.")
     said = [f"\n## {number}. {foreign.what[0].upper()}{foreign.what[1:]}\n", file]

@@ -254,10 +254,12 @@ def test_mistakes_in_a_map(milepost, small_log, message):
 def test_draft_of_a_map(milepost):
     """A draft names its evidence and what it could not guess, and the log can be read with it."""
     rows = ["run_id;tick;what;stage;user;hp"]
+    words = ["stage_begin", "fell", "stage_begin", "stageCleared"]
     rows += [
-        f"r{run};{60 * n};{word};{1 + n // 3};u{run};3"
-        for run in range(3)
-        for n, word in enumerate(["stage_begin", "fell", "stageCleared", "wobble"])
+        f"r{run};{700 * (8 * level + n)};{word};{1 + level};u{run};3"
+        for run in range(6)
+        for level in range(3)
+        for n, word in enumerate(["wobble", *words] if (run, level) == (1, 1) else words)
     ]
     milepost.write("log.csv", "\n".join(rows))
     draft = milepost("map", "log.csv").stdout
@@ -266,13 +268,13 @@ def test_draft_of_a_map(milepost):
         'time = "tick"',
         'unit = "frames"',
         '"stageCleared" = "complete"',
-        '# "wobble" = "?"  # NOT GUESSED, 3 records',
+        '# "wobble" = "?"  # NOT GUESSED, 1 record',
         "#   hp: in 100 % of records",
     ):
         assert line in draft
     milepost.write("map.toml", draft)
     document = milepost.json("funnel", "log.csv", "--map", "map.toml")
-    assert (document["players"], document["levels"][0]["cleared"]) == (3, 3)
+    assert (document["players"], document["levels"][0]["cleared"]) == (6, 6)
     bare = milepost.write("bare.csv", "a,b\n1,2\n")
     assert 'session = "?"  # NOT GUESSED' in milepost("map", bare).stdout
 

@@ -65,6 +65,18 @@ def add_input(parser: argparse.ArgumentParser, needed: bool) -> None:
     )
 
 
+def add_answers(parser: argparse.ArgumentParser) -> None:
+    """What is known of a foreign log beforehand."""
+    parser.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="NAME=VALUE",
+        help="what is known of the log: a column (level=route), the meaning of an event word (fall=death), or the unit of times "
+        "(unit=ms); may be repeated",
+    )
+
+
 def add_saying(parser: argparse.ArgumentParser) -> None:
     """How much is said beside the output."""
     saying = group_of(parser, "output").add_mutually_exclusive_group()

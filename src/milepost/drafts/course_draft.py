@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from milepost.level_names import natural_key
 from milepost.measures.attempts import AttemptsToClear
@@ -14,8 +14,12 @@ from milepost.numerics.whole_numbers import distinct
 from milepost.playback.logged_knobs import logged_knobs
 from milepost.playback.play import FullPlay, Play
 from milepost.toml import toml_key, toml_text, toml_texts, toml_value
-from milepost.vocabulary import TRANSITION
+from milepost.vocabulary import CLEARED, DIED, TRANSITION, WAS_RESET
 from milepost.wording import number, percent, plural, seconds
+
+_WHY_MENUS: Final = "nobody fails or clears there, and they are gone to from many levels: menus or screens"
+_FEWEST_BEFORE: Final = 3  # levels that one has to be gone to from, to be taken for a menu
+_BETWEEN: Final = 0.5  # and the share of all that are played
 
 
 def draft_course(play: FullPlay, name: str) -> str:
@@ -25,11 +29,14 @@ def draft_course(play: FullPlay, name: str) -> str:
         "# first: check it, and put in what was planned.",
         f"name = {toml_text(name)}",
     ]
-    places = _places(play)
-    if places:
-        lines.append(f"places = {toml_texts(places)}  # only gone to, never played")
+    menus = menus_of(play)
+    for places, why in ((_places(play), "only gone to, never played"), ([play.stops[menu] for menu in menus], _WHY_MENUS)):
+        lines += [f"# {', '.join(toml_text(place) for place in places)}: {why}"] if places else []
+    if places := [*_places(play), *(play.stops[menu] for menu in menus)]:
+        lines.append(f"places = {toml_texts(places)}")
     for one in levels_by_any_name(play):
-        lines += _level(play, one)
+        if one.level not in menus:
+            lines += _level(play, one)
     return "\n".join(lines) + "\n"
 
 
@@ -76,6 +83,28 @@ def _spellings(play: Play, level: int) -> list[str]:
             if code == level and name != play.stops[level]
         }
     )
+
+
+def menus_of(play: Play) -> list[int]:
+    """Return the names under levels that seem to be menus or screens: nobody fails or clears there, and they stand between many.
+
+    Args:
+        play: the log, replayed.
+    """
+    attempts = play.attempts
+    settled = set(distinct(attempts.level[attempts.ended(CLEARED, DIED, WAS_RESET)]).tolist())
+    before: dict[int, set[int]] = {}
+    for player, after, level, next_level in zip(
+        attempts.player[:-1], attempts.player[1:], attempts.level[:-1].tolist(), attempts.level[1:].tolist(), strict=True
+    ):
+        if player == after and level != next_level:
+            before.setdefault(next_level, set()).add(level)
+    others = len(settled)
+    return [
+        level
+        for level in range(play.n_levels)
+        if level not in settled and len(before.get(level, ())) >= max(_FEWEST_BEFORE, _BETWEEN * others)
+    ]
 
 
 def _places(play: FullPlay) -> list[str]:

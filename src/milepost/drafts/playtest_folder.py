@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from milepost.drafts.course_draft import draft_course
+from milepost.drafts.draft_questions import NO_ANSWERS
+from milepost.drafts.map_by_trial import DraftedMap, draft_by_trial, headed
+from milepost.drafts.trial_replay import as_map
 from milepost.errors import FolderError, LogError, OutputError
 from milepost.folder.notes import COLUMNS as NOTE_COLUMNS
 from milepost.folder.settings import FILE, TABLES, apart_from
 from milepost.logs.interface import refused_in_all
 from milepost.logs.mapping.logmap import NO_MAP, read_map
-from milepost.logs.mapping.map_draft import draft_map
 from milepost.logs.read import read
 from milepost.logs.sources.postgres import is_server
 from milepost.logs.sources.remote import is_address
@@ -21,13 +25,16 @@ from milepost.output import write_file
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 from milepost.toml import toml_text, toml_texts
+from milepost.vocabulary import COMPLETE
 
 if TYPE_CHECKING:
+    from milepost.drafts.draft_questions import SetAnswers
     from milepost.logs.interface import Log, ReadOptions
     from milepost.logs.mapping.logmap import LogMap
     from milepost.playback.play import Play
     from milepost.progress import Progress
 
+Ask = Callable[["DraftedMap", "SetAnswers"], "DraftedMap"]
 _STRANGE = 0.5  # share of records that could not be used, from which a log seems to need a map
 
 
@@ -39,16 +46,25 @@ class CreatedFolder:
         written: the files that are new.
         kept: files that were there already, and are used.
         play: the log, replayed.
-        sketched: whether the log was read through a map that is a mere draft.
+        draft: the draft of a map that the log was read through, if it was.
     """
 
     written: list[str]
     kept: list[str]
     play: Play
-    sketched: bool
+    draft: DraftedMap | None
 
 
-def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progress, force: bool) -> CreatedFolder:
+def begin(
+    names: list[str],
+    folder: Path,
+    options: ReadOptions,
+    progress: Progress,
+    force: bool = False,
+    given_map: Path | None = None,
+    answers: SetAnswers = NO_ANSWERS,
+    ask: Ask | None = None,
+) -> CreatedFolder:
     """Make a folder for a log.
 
     Args:
@@ -57,6 +73,9 @@ def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progre
         options: how files are read.
         progress: told of each step.
         force: whether a `milepost.toml` that is there may be written over.
+        given_map: a map to use, of which the folder gets a copy.
+        answers: what is known of a foreign log beforehand.
+        ask: settles what the draft of a map is not sure of.
 
     Raises:
         OutputError: there is one, or the folder cannot be written.
@@ -68,7 +87,10 @@ def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progre
     texts: dict[str, str] = {}
     kept = [name for name in ("map.toml", "course.toml", *(f"{name}.csv" for name in TABLES)) if (folder / name).is_file()]
     logs = apart_from(names, {(folder / f"{name}.csv").resolve() for name in TABLES})
-    log, log_map = _understood(logs, folder, options, progress, texts)
+    if given_map is not None:
+        read_map(given_map)
+        texts["map.toml"] = given_map.read_text(encoding="utf-8")
+    log, log_map, draft = _understood(logs, folder, options, progress, texts, answers, ask)
     play = replay_log(log, None, ReplayRules(**log_map.replay), progress)
     if "course.toml" not in kept:
         texts["course.toml"] = draft_course(play, folder.resolve().name)
@@ -77,46 +99,47 @@ def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progre
     texts[FILE] = settings_text([_beside(name, folder) for name in names], {*kept, *texts})
     for name, text in texts.items():
         _write(folder / name, text)
-    return CreatedFolder(list(texts), kept, play, "map.toml" in texts)
+    return CreatedFolder(list(texts), kept, play, draft)
 
 
 def _understood(
-    names: list[str], folder: Path, options: ReadOptions, progress: Progress, texts: dict[str, str]
-) -> tuple[Log, LogMap]:
-    """The log, and the map that it was read through: the one that is there, or a draft of one where it needs one."""
-    if (folder / "map.toml").is_file():
-        log_map = read_map(folder / "map.toml")
-        return read(names, log_map, progress, options), log_map
+    names: list[str],
+    folder: Path,
+    options: ReadOptions,
+    progress: Progress,
+    texts: dict[str, str],
+    answers: SetAnswers,
+    ask: Ask | None,
+) -> tuple[Log, LogMap, DraftedMap | None]:
+    """The log, the map that it was read through, and the draft where it is one: a map that is there or given goes first."""
+    if "map.toml" in texts or (folder / "map.toml").is_file():
+        log_map = as_map(texts["map.toml"]) if "map.toml" in texts else read_map(folder / "map.toml")
+        return read(names, log_map, progress, options), log_map, None
+    log = None
+    if answers == NO_ANSWERS:
+        with suppress(LogError):
+            log = read(names, NO_MAP, progress, options)
+            if not _is_strange(log):
+                return log, NO_MAP, None
     try:
-        log = read(names, NO_MAP, progress, options)
-        if not _is_strange(log):
-            return log, NO_MAP
-    except LogError:
-        log = None
-    texts["map.toml"] = draft_map(names, options, progress)
-    try:
-        log_map = _as_map(texts["map.toml"])
-        return read(names, log_map, progress, options), log_map
+        draft = draft_by_trial(names, options, progress, answers)
+        draft = draft if ask is None else ask(draft, answers)
+        log_map = as_map(draft.text)
+        mapped = read(names, log_map, progress, options)
     except LogError:
         if log is None:
             raise
-        del texts["map.toml"]
-        return log, NO_MAP
+        return log, NO_MAP, None
+    texts["map.toml"] = headed(draft, names[0])
+    return mapped, log_map, draft
 
 
 def _is_strange(log: Log) -> bool:
+    """Return whether half of the records are none of ours, or nothing clears a level though words are not known."""
     refused = refused_in_all(log.refused)
     unknown = int((log.records.event < 0).sum())
-    return refused + unknown > _STRANGE * (refused + len(log.records))
-
-
-def _as_map(text: str) -> LogMap:
-    """A draft of a map, read as it would be from its file."""
-    from tempfile import TemporaryDirectory
-
-    with TemporaryDirectory(prefix="milepost-") as place:
-        (Path(place) / "map.toml").write_text(text, encoding="utf-8")
-        return replace(read_map(Path(place) / "map.toml"), path="map.toml")
+    no_clear = not (log.records.event == COMPLETE).any() and unknown > 0
+    return refused + unknown > _STRANGE * (refused + len(log.records)) or no_clear
 
 
 def _beside(name: str, folder: Path) -> str:

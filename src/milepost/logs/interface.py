@@ -51,6 +51,7 @@ class MapMet(TypedDict):
     unused_words: list[str]
     failed_conversions: dict[str, int]
     records_without_event: int
+    records_ignored: int
 
 
 @dataclass
@@ -211,6 +212,7 @@ class ReadOptions:
         delimiter: what separates the cells of a CSV file, found where None.
         encoding: how the bytes of a CSV file are text; UTF-8 where None.
         query_seconds: how long a query may take; as long as it likes where None.
+        lines: the patterns of lines of text.
     """
 
     form: str | None = None
@@ -219,6 +221,7 @@ class ReadOptions:
     delimiter: str | None = None
     encoding: str | None = None
     query_seconds: float | None = None
+    lines: tuple[str, ...] = ()
 
 
 DEFAULTS: Final = ReadOptions()

@@ -16,6 +16,7 @@ from milepost.logs.formats.registry import FORMATS
 from milepost.logs.interface import DEFAULTS, BareLog, Log, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.mapping.shapes import Exploding, Stage
+from milepost.logs.mapping.source_names import named_source
 from milepost.logs.mapping.whole_input import FileRecords, exploded, selected, waits
 from milepost.logs.records.attempt_rows import AttemptSink
 from milepost.logs.records.builder import RecordBuilder
@@ -130,19 +131,19 @@ def read_source(
     file = len(builder.files)
     builder.files.append(source.label)
     form = tell(source, options)
-    mapped = form == "jsonl" and is_columnwise(log_map) and not log_map.reshapes
+    mapped = form == "jsonl" and is_columnwise(log_map) and not log_map.reshapes and not log_map.names_sources
     whole = form in _STRICT and builder.keeps_records and (translator is None or mapped)
     if whole and _read_at_full_speed(builder, source, log_map, options, pieces, progress):
         return
     reader = FORMATS[form]
     if translator is not None and waits(log_map):
-        waiting = FileRecords(file)
+        waiting = FileRecords(file, label=source.label)
         builder.waiting.append((waiting, reader.cells))
-        reader.read(source, waiting, options, progress)
+        reader.read(source, named_source(waiting, source, log_map), options, progress)
         return
     last = _last_sink(builder, file, translator, reader.cells)
     sink = Exploding(last, log_map.explode, str(log_map.path)) if log_map.explode else last
-    reader.read(source, sink, options, progress)
+    reader.read(source, named_source(sink, source, log_map), options, progress)
     sink.finish()
 
 
@@ -167,6 +168,13 @@ def give_waiting(builder: RecordBuilder) -> None:
         for record in (record for one in files for record in one.records()):
             noting.note_session(record, cells)
         translator.starts.settle()
+    if log_map.rows.each == "attempt":
+        sink = AttemptSink(builder, 0, translator, cells)
+        for one in files:
+            sink.file = one.file
+            one.hand_on(sink)
+        sink.finish()
+        return
     for one in files:
         one.give(_last_sink(builder, one.file, translator, cells))
 
@@ -182,7 +190,7 @@ def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None,
 
 def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:
     """How files are read, with what a log map says of that."""
-    form = options.form or log_map.form
+    form = options.form or ("lines" if log_map.lines else log_map.form)
     return replace(
         options,
         query=log_map.query,
@@ -190,6 +198,7 @@ def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:
         encoding=log_map.encoding,
         form=form,
         query_seconds=log_map.query_seconds,
+        lines=log_map.lines,
     )
 
 

@@ -3,9 +3,14 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
 from milepost.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from milepost.drafts.draft_questions import SetAnswers
+    from milepost.drafts.map_by_trial import DraftedMap
 
 GROUP, PLACE = "Begin", 20  # in the help
 HELP = "make a playtest folder for a log: settings once, drafts of the course and the map, and what to look at"
@@ -15,6 +20,8 @@ EXAMPLE = "milepost init wickwater/logs --output my-wickwater"
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_input(parser, needed=True)
+    options.add_answers(parser)
+    parser.add_argument("--map", metavar="FILE", help="a log map to use in place of a draft; the folder gets a copy of it")
     parser.add_argument("-o", "--output", metavar="DIR", default=".", help="the folder to be (this one)")
     parser.add_argument("--force", action="store_true", help="write over a milepost.toml that is there")
 
@@ -24,13 +31,23 @@ def run(args: argparse.Namespace) -> Exit:
     from pathlib import Path
 
     from milepost.cli import terminal
+    from milepost.cli.ask_questions import ask_until_sure, asks
     from milepost.cli.loading import fetch, read_options
+    from milepost.drafts.draft_questions import answers_of
+    from milepost.drafts.map_by_trial import draft_by_trial
     from milepost.drafts.playtest_folder import begin
     from milepost.output import write_text
     from milepost.reports.init_text import begun_text
 
     fetch(args.logs)
+    reading, answers = read_options(args), answers_of(args.set)
+
+    def ask(draft: DraftedMap, known: SetAnswers) -> DraftedMap:
+        return ask_until_sure(draft, known, lambda own: draft_by_trial(args.logs, reading, answers=own))
+
+    given = Path(args.map) if args.map else None
     with terminal.progress() as progress:
-        begun = begin(args.logs, Path(args.output), read_options(args), progress, args.force)
+        folder = Path(args.output)
+        begun = begin(args.logs, folder, reading, progress, args.force, given, answers, ask if asks() else None)
     write_text(begun_text(begun, args.output), None)
     return Exit.DONE

@@ -15,6 +15,7 @@ EXAMPLE = "milepost map their-log.csv --output map.toml"
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_log(parser, course=False, mapped=False)
+    options.add_answers(parser)
     parser.add_argument("-o", "--output", metavar="FILE", help="write the draft to this file")
 
 
@@ -22,10 +23,11 @@ def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli import terminal
     from milepost.cli.loading import read_options
-    from milepost.logs.mapping.map_draft import draft_map
+    from milepost.drafts.draft_questions import answers_of
+    from milepost.drafts.map_by_trial import draft_by_trial, headed
     from milepost.output import write_text
 
     with terminal.progress() as progress:
-        text = draft_map(args.logs, read_options(args), progress)
-    write_text(text, args.output)
+        draft = draft_by_trial(args.logs, read_options(args), progress, answers_of(args.set))
+    write_text(headed(draft, args.logs[0]), args.output)
     return Exit.DONE

@@ -37,8 +37,11 @@ OWN: Final = Roles("time", _NEEDED, {name: name for name in NUMERIC})
 def is_columnwise(log_map: LogMap) -> bool:
     """Return whether a map has only rules on whole columns: columns for fields, words, and how times are written."""
     fields = all(_is_plain(rule) for name, rule in log_map.fields.items() if name in NUMERIC)
+    fields = fields and not any(rule.pattern for rule in log_map.fields.values())
     events = all(not rule.sets.keys() & NUMERIC for rules in log_map.events.values() for rule in rules)
-    return fields and events and log_map.session_gap is None and not log_map.carry and not log_map.rows.each
+    return (
+        fields and events and not log_map.ignores and log_map.session_gap is None and not log_map.carry and not log_map.rows.each
+    )
 
 
 def _is_plain(rule: FieldRule) -> bool:

@@ -10,6 +10,8 @@ from milepost.logs.interface import ReadOptions
 from milepost.logs.sources.files import Source, plain_name
 
 _PEEK: Final = 8192
+_PRIORITY: Final = re.compile(rb"<\d{1,3}>")  # before a line of syslog
+_SHEETS: Final = (b"xl/", b"[Content_Types].xml", b"opendocument.spreadsheet")  # in the beginning of a zip that is a workbook
 _ARRAY: Final = re.compile(rb"\[\s*(\{|\]|$)")
 
 
@@ -21,10 +23,12 @@ def tell(source: Source, options: ReadOptions) -> str:
         head = stream.peek(_PEEK)[:_PEEK]
     if head.startswith(b"PAR1"):
         return "parquet"
+    if head.startswith(b"PK\x03\x04") and any(mark in head for mark in _SHEETS):
+        return "workbook"
     if head.startswith(b"SQLite format 3\0") or source.table:
         return "sqlite"
     start = head.removeprefix(b"\xef\xbb\xbf").lstrip()
-    if start.startswith(b"<"):
+    if start.startswith(b"<") and not _PRIORITY.match(start):
         return "xes"
     if _ARRAY.match(start):
         return "json"

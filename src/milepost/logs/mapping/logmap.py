@@ -20,11 +20,13 @@ from milepost.vocabulary import EVENT_CODES, FIELDS
 _TABLES = {"fields", "time", "events", "replay", "session", "input", "rows"}
 _SECONDS = {"s": 1.0, "ms": 1e3, "us": 1e6, "ns": 1e9, "min": 1 / 60, "h": 1 / 3600, "days": 1 / 86_400}
 _SETTINGS = {"repeat_window": float, "instant": float, "implied_complete": bool}
-_FIELD_KEYS = {"from", "value", "default", "join", "format"}
-_INPUT_KEYS = {"format", "query", "delimiter", "encoding", "select", "query_seconds"}
+_FIELD_KEYS = {"from", "value", "default", "join", "format", "pattern"}
+_INPUT_KEYS = {"format", "query", "delimiter", "encoding", "select", "query_seconds", "lines"}
 _ROW_KEYS = {"explode", "carry", "each", *COLUMNS, "levels", "cell"}
 _TIME_KEYS = {"unit", "rate", "zone", "format"}
-_FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes")
+_FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes", "lines", "workbook")
+SOURCE_COLUMNS = ("source.name", "source.folder")  # the name of a record's file without its ending, and of its folder
+IGNORE = "ignore"  # what an event word means whose records are no part of the log
 _NUMBERED = re.compile(r"[^{}]*\{n(:0?\d{0,2}d)?\}[^{}]*")
 
 
@@ -38,6 +40,7 @@ class FieldRule:
         default: what stands for an absent column.
         join: what several columns are joined with.
         number: a pattern such as ``level-{n:02d}`` that makes a name of a number.
+        pattern: a regular expression whose first group is the value; what it does not find is as if absent.
     """
 
     columns: tuple[str, ...] = ()
@@ -45,6 +48,7 @@ class FieldRule:
     default: object = None
     join: str = "-"
     number: str | None = None
+    pattern: str | None = None
 
 
 @dataclass(frozen=True)
@@ -70,6 +74,7 @@ class LogMap:
         form, query, delimiter, encoding: how the files are read.
         select: an SQL query over the records, which are its table ``log``.
         query_seconds: how long a query may take; as long as it likes where None.
+        lines: patterns of lines of text, whose named groups are columns.
         explode: arrays in each record whose elements are the records, the outermost first.
         carry: our fields that hold until they change, within a session.
         rows: what a row is.
@@ -89,6 +94,7 @@ class LogMap:
     encoding: str | None = None
     select: str | None = None
     query_seconds: float | None = None
+    lines: tuple[str, ...] = ()
     explode: tuple[str, ...] = ()
     carry: tuple[str, ...] = ()
     rows: RowKind = ONE_EVENT
@@ -98,12 +104,23 @@ class LogMap:
     def active(self) -> bool:
         """Return whether records have to be translated at all."""
         timed = self.per_second != 1.0 or self.zone is not None or self.time_format is not None
-        return bool(self.fields or self.events or timed or self.session_gap or self.carry or self.reshapes)
+        return bool(self.fields or self.events or timed or self.session_gap or self.carry or self.reshapes or self.lines)
 
     @property
     def reshapes(self) -> bool:
         """Return whether records are made of others, so that a file has to be read as a whole."""
         return bool(self.select or self.explode or self.rows.each)
+
+    @property
+    def names_sources(self) -> bool:
+        """Return whether the name or the folder of a record's file is a column of it."""
+        columns = [column for rule in self.fields.values() for column in rule.columns] + list(self.rows.columns().values())
+        return any(column in SOURCE_COLUMNS for column in columns) or any(name in (self.select or "") for name in SOURCE_COLUMNS)
+
+    @property
+    def ignores(self) -> bool:
+        """Return whether records of some event words are no part of the log."""
+        return any(rule.sets.get("event") == IGNORE for rules in self.events.values() for rule in rules)
 
 
 NO_MAP = LogMap()
@@ -175,7 +192,10 @@ class _Reading:
             raise self.wrong(f"{key}.format", 'a text with one number in it, such as "level-{n:02d}"', number)
         if not isinstance(join, str):
             raise self.wrong(f"{key}.join", "a text", join)
-        return FieldRule(tuple(columns), given.get("value"), given.get("default"), join, number)
+        pattern = given.get("pattern")
+        if pattern is not None and not (isinstance(pattern, str) and _groups(pattern) >= 1):
+            raise self.wrong(f"{key}.pattern", 'a regular expression with a group, such as "level_(.*)"', pattern)
+        return FieldRule(tuple(columns), given.get("value"), given.get("default"), join, number, pattern)
 
     def time(self, table: Mapping[str, object]) -> _Settings:
         """The table [time]."""
@@ -207,7 +227,7 @@ class _Reading:
         """One rule of an event word."""
         sets = {"event": given} if isinstance(given, str) else dict(given) if isinstance(given, dict) else {}
         when = sets.pop("when", {})
-        words = ROW_RESULTS if self.of_rows else tuple(EVENT_CODES)
+        words = ROW_RESULTS if self.of_rows else (*EVENT_CODES, IGNORE)
         if not isinstance(sets.get("event"), str) or sets["event"] not in words:
             raise self.wrong(key, f"one of {', '.join(words)}, or a table that sets event", sets.get("event", given))
         if not isinstance(when, dict):
@@ -246,7 +266,20 @@ class _Reading:
         limit = table.get("query_seconds")
         if limit is not None and (isinstance(limit, bool) or not isinstance(limit, int | float) or not 0 < limit < inf):
             raise self.wrong("input.query_seconds", "a number of seconds above 0", limit)
-        given = {"form": form, "delimiter": delimiter, "query": query, "encoding": encoding, "select": select}
+        lines = table.get("lines", [])
+        lines = [lines] if isinstance(lines, str) else lines
+        if not isinstance(lines, list) or not all(isinstance(line, str) and _names_groups(line) for line in lines):
+            raise self.wrong(
+                "input.lines", "a regular expression with named groups, such as '(?P<time>\\S+) (?P<event>.*)'", lines
+            )
+        given = {
+            "lines": tuple(lines),
+            "form": form,
+            "delimiter": delimiter,
+            "query": query,
+            "encoding": encoding,
+            "select": select,
+        }
         return given | {"query_seconds": limit}
 
     def rows(self, table: Mapping[str, object]) -> _Settings:
@@ -273,6 +306,18 @@ class _Reading:
             if not wants_bool and not (isfinite(value) and value >= 0):
                 raise self.wrong(f"replay.{key}", "a number of seconds from 0 up", value)
         return dict(table)
+
+
+def _groups(pattern: str) -> int:
+    """How many groups a regular expression has; 0 for what is none."""
+    try:
+        return re.compile(pattern).groups
+    except (re.error, RecursionError, OverflowError):
+        return 0
+
+
+def _names_groups(pattern: str) -> bool:
+    return _groups(pattern) > 0 and bool(re.compile(pattern).groupindex)
 
 
 def _zone(reading: _Reading, name: object) -> tzinfo | None:

@@ -16,9 +16,10 @@ from milepost.logs.formats.other_kinds import kind_of_file
 from milepost.logs.formats.registry import FORMATS
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.infer_events import Meaning, told_by_following
-from milepost.logs.mapping.languages import event_of, heading_of, likeliest
-from milepost.logs.mapping.sampling import Sample
+from milepost.logs.mapping.languages import heading_of, likeliest
+from milepost.logs.mapping.sampling import EnoughRecords, Sample
 from milepost.logs.mapping.sheets import SampledColumn, drafted_sheet, local_times
+from milepost.logs.mapping.word_meanings import event_word
 from milepost.logs.records.timestamps import nanoseconds
 from milepost.logs.records.untyped_cells import as_number
 from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
@@ -47,25 +48,12 @@ _HINTS: Final = {
     "seq": ("seq", "sequence", "index", "order"),
 }
 _NEEDED: Final = ("session", "time", "event", "level")
-_WORDS: Final = {
-    "session_start": ("session_start", "login", "boot", "launch", "app_open"),
-    "session_end": ("session_end", "logout", "exit", "quit", "app_close", "shutdown"),
-    "first_input": ("first_input", "first_move", "input"),
-    "checkpoint": ("checkpoint", "waypoint", "midpoint"),
-    "complete": ("complete", "clear", "finish", "win", "won", "solved", "success", "goal", "victory"),
-    "death": ("death", "die", "dead", "fail", "kill", "lose", "lost", "drown", "fell", "game_over"),
-    "reset": ("reset", "restart"),
-    "retry": ("retry", "respawn", "again", "continue"),
-    "transition": ("transition", "travel", "goto", "next", "change", "advance", "leave"),
-    "pause": ("pause",),
-    "resume": ("resume", "unpause"),
-    "hit": ("hit", "hurt", "damage"),
-    "start": ("start", "begin", "enter", "load", "play", "spawn"),
-}
 
 
-def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILENT) -> str:
-    """A commented draft of a log map for a log.
+def map_by_words(
+    names: list[str], options: ReadOptions, progress: Progress = SILENT
+) -> tuple[str, list[Mapping[str, object]], bool]:
+    """Return a draft of a log map by headings and words, the sample's records, and whether their values know no types.
 
     Raises:
         LogError: the log cannot be read, or has no record.
@@ -73,9 +61,14 @@ def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILEN
     progress.step("looking")
     sources = expand(names)
     options = replace(options, encoding=_encoding(sources[0], options))
-    sample = Sample()
+    sample, cells = Sample(stops=True), False
     for source in sources:
-        FORMATS[tell(source, options)].read(source, sample, options, progress)
+        form = FORMATS[tell(source, options)]
+        cells = cells or form.cells
+        try:
+            form.read(source, sample, options, progress)
+        except EnoughRecords:
+            break
     if not sample.records:
         kind = kind_of_file(sources[0].path) if sources[0].path is not None else None
         raise LogError(f"{sources[0].label}: {kind or 'no record to look at. --input-format says which format it has.'}")
@@ -83,16 +76,16 @@ def draft_map(names: list[str], options: ReadOptions, progress: Progress = SILEN
     columns = _columns(sample.records)
     sheet = None if arrays else drafted_sheet(columns, len(sample.records))
     if sheet is not None:
-        return "\n".join([*_head(sample, sources[0].label), *_input_lines(options), *sheet]) + "\n"
+        return "\n".join([*_input_lines(options), *sheet]) + "\n", sample.records, cells
     fields = _guess_fields(columns, sample.records)
     screens = _of_screens(fields, sample.records)
-    lines = [*_head(sample, sources[0].label), *_input_lines(options), *_row_lines(arrays, screens)]
+    lines = [*_input_lines(options), *_row_lines(arrays, screens)]
     lines += _field_lines(columns, fields, len(sample.records), screens)
     lines += _time_lines(columns, fields, sample.records)
     lines += _event_lines(columns, fields, sample.records, screens)
     if "session" not in fields and "player" in fields:
         lines += ["", "[session]", "# No session was found: a player's next one begins after a gap.", "gap_minutes = 30"]
-    return "\n".join(lines) + "\n"
+    return "\n".join(lines) + "\n", sample.records, cells
 
 
 def _of_screens(fields: Mapping[str, str], records: list[Mapping[str, object]]) -> bool:
@@ -134,15 +127,6 @@ def _input_lines(options: ReadOptions) -> list[str]:
     if options.encoding is None:
         return []
     return ["", "[input]", f"encoding = {toml_text(options.encoding)}  # the bytes are not UTF-8, and seem to be this"]
-
-
-def _head(sample: Sample, label: str) -> list[str]:
-    """Return the comment on the files that the draft was made from."""
-    lines = [
-        f"# A draft of a log map, from {plural(len(sample.records), 'record')} of {safe(label)}.",
-        "# Every line is a guess with what it rests on: check each, then read the log with --map.",
-    ]
-    return lines + ([f"# {plural(sample.refused, 'line')} could not be read as a record."] if sample.refused else [])
 
 
 def _columns(records: list[Mapping[str, object]]) -> dict[str, SampledColumn]:
@@ -274,7 +258,7 @@ def _event_lines(
     if "event" not in fields:
         return []
     words = columns[fields["event"]].values.most_common(_MOST_WORDS)
-    guessed = {word: ours for word, _ in words if (ours := _guess_word(word))}
+    guessed = {word: ours for word, _ in words if (ours := event_word(word))}
     known = {*guessed.values(), *(word for word, _ in words), *(["start"] if screens else [])}
     followed = {} if {"start", "complete"} <= known else _following(fields, records)
     lines, unknown = ["", "[events]  # theirs = ours"], []
@@ -301,13 +285,3 @@ def _following(fields: Mapping[str, str], records: list[Mapping[str, object]]) -
         if event in record:
             sessions.setdefault(record.get(whose), []).append((str(record[event]), str(record.get(level))))
     return told_by_following(list(sessions.values()))
-
-
-def _guess_word(word: str) -> str | None:
-    parts = re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", word).lower()
-    parts = re.sub(r"[^a-z0-9]+", "_", parts)
-    for ours, hints in _WORDS.items():
-        for hint in hints:
-            if re.search(rf"(^|_){hint}(e?d|s|ing)?(_|$)", parts):
-                return ours
-    return event_of(word)

@@ -28,6 +28,7 @@ class MapUse:
         words: per event word that the map names, in how many records it is.
         failed: per field, conversions that failed.
         without_event: records that have no event.
+        ignored: records of event words that the map ignores.
         seen: names of the log's columns, as a set in order.
     """
 
@@ -36,6 +37,7 @@ class MapUse:
     words: Counter[str] = field(default_factory=Counter)
     failed: Counter[str] = field(default_factory=Counter)
     without_event: int = 0
+    ignored: int = 0
     seen: dict[str, None] = field(default_factory=dict)
 
     def take(self, record: Mapping[str, object]) -> None:
@@ -50,6 +52,7 @@ class MapUse:
         for counts, more in ((self.met, other.met), (self.words, other.words), (self.failed, other.failed)):
             counts.update(more)
         self.without_event += other.without_event
+        self.ignored += other.ignored
         self.seen.update(other.seen if len(self.seen) < _MOST_SEEN else {})
 
     def missing(self, log_map: LogMap) -> list[tuple[str, str]]:
@@ -82,6 +85,7 @@ class MapUse:
             unused_words=[word for word in log_map.events if not self.words[word]],
             failed_conversions=dict(+self.failed),
             records_without_event=self.without_event,
+            records_ignored=self.ignored,
         )
 
 
@@ -110,6 +114,9 @@ def map_notes(found: MapMet) -> list[str]:
             if count == 1
             else f"{plural(count, 'value')} could not be converted to {safe(name)}; they stay as logged."
         )
+    if found["records_ignored"]:
+        some = plural(found["records_ignored"], "record has an event word", "records have event words")
+        said.append(f"{some} that the map ignores.")
     if found["records_without_event"]:
         empty = plural(found["records_without_event"], "record makes", "records make")
         said.append(f"{empty} no event: the event's column is empty there.")

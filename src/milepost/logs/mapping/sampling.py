@@ -14,18 +14,30 @@ _DEEPEST: Final = 4
 _MOSTLY: Final = 0.5  # share of records with an array of records in them, from which these are what the log holds
 
 
+class EnoughRecords(Exception):
+    """A sample has as many records as it takes."""
+
+
 class Sample:
     """A sink that keeps the first records as they were logged.
 
     Attributes:
         records: the records, nested objects as dotted paths.
         refused: how many lines are none.
+        stops: whether it ends the reading, once it has as many records as it takes.
+        whole: the records with their arrays and nested objects.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, stops: bool = False) -> None:
+        self.stops = stops
         self.records: list[Mapping[str, object]] = []
         self.refused = 0
-        self._whole: list[Mapping[str, object]] = []
+        self._source: Mapping[str, object] = {}
+        self.whole: list[Mapping[str, object]] = []
+
+    def begin(self, source: Mapping[str, object]) -> None:
+        """Begin with the records of a file, which all get these columns."""
+        self._source = source
 
     def add(self, record: Mapping[str, object], line: int) -> None:
         """Keep a record."""
@@ -35,9 +47,11 @@ class Sample:
                     self.add(one, line)
             return
         if len(self.records) < SAMPLE:
-            own = unpacked(record) if is_envelope(record) else record
-            self._whole.append(own)
-            self.records.append(_flat(own))
+            own = {**(unpacked(record) if is_envelope(record) else record), **self._source}
+            self.whole.append(own)
+            self.records.append(flat(own))
+        elif self.stops:
+            raise EnoughRecords
 
     def refuse(self, line: int, reason: str) -> None:
         """Count what is no record."""
@@ -49,14 +63,14 @@ class Sample:
     def taken_out(self) -> tuple[str, ...]:
         """Take out what lies in arrays of records; the names of these, outermost first."""
         path: list[str] = []
-        inner = self._whole
+        inner = self.whole
         while len(path) < _DEEPEST and (name := _array(inner)) is not None:
             path.append(name)
             inner = [element for record in inner for element in _elements(record, name)]
         if path:
             inside = Sample()
             stage = Exploding(inside, tuple(path), "")
-            for record in self._whole:
+            for record in self.whole:
                 stage.add(record, 0)
             self.records = inside.records
         return tuple(path)
@@ -76,12 +90,12 @@ def _elements(record: Mapping[str, object], name: str) -> list[Mapping[str, obje
     return [element for element in value if isinstance(element, Mapping)] if isinstance(value, list) else []
 
 
-def _flat(record: Mapping[str, object], prefix: str = "", depth: int = 0) -> dict[str, object]:
-    """Nested objects as dotted paths."""
-    flat: dict[str, object] = {}
+def flat(record: Mapping[str, object], prefix: str = "", depth: int = 0) -> dict[str, object]:
+    """A record with nested objects as dotted paths, and without arrays."""
+    paths: dict[str, object] = {}
     for name, value in record.items():
         if isinstance(value, Mapping) and depth < _DEEPEST:
-            flat |= _flat(value, f"{prefix}{name}.", depth + 1)
+            paths |= flat(value, f"{prefix}{name}.", depth + 1)
         elif not isinstance(value, list) and value is not None and value != "":
-            flat[prefix + name] = value
-    return flat
+            paths[prefix + name] = value
+    return paths

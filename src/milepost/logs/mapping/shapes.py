@@ -85,6 +85,7 @@ class Selecting(Stage):
     def __init__(self, sink: Stage, query: str, where: str, limit: float | None = None) -> None:
         self.sink, self.query, self.where, self.limit = sink, query, where, limit
         self.records: list[Mapping[str, object]] = []
+        self.tables: dict[str, list[Mapping[str, object]]] = {}  # of several files, each under its name
 
     def add(self, record: Mapping[str, object], line: int) -> None:
         """Keep a record for the query."""
@@ -118,6 +119,9 @@ class Selecting(Stage):
                 base.execute("SET TimeZone = 'UTC'; SET threads = 1; SET python_enable_replacements = false")
                 base.execute(f"SET memory_limit = '{query_memory() >> 20}MiB'; SET max_temp_directory_size = '0B'")
                 base.register("log", _table(self.records))
+                for name, records in self.tables.items():
+                    if name.lower() != "log" and records:
+                        base.register(name, _table(records))
                 base.execute("SET enable_external_access = false; SET lock_configuration = true")
                 with stopped_after(self.limit, base.interrupt):
                     self._run(base)

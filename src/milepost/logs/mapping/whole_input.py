@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -14,7 +15,8 @@ Waiting = tuple[int, Mapping[str, object] | str]  # a line, and its record, or w
 
 def waits(log_map: LogMap) -> bool:
     """Return whether a map says something that only all files together can answer: a query, or where a player's sessions part."""
-    return log_map.select is not None or log_map.session_gap is not None
+    across = log_map.rows.each == "attempt" and log_map.names_sources  # tries of one session lie in several files
+    return log_map.select is not None or log_map.session_gap is not None or across
 
 
 @dataclass
@@ -23,6 +25,7 @@ class FileRecords(Stage):
 
     file: int
     waiting: list[Waiting] = field(default_factory=list)
+    label: str = ""
 
     def add(self, record: Mapping[str, object], line: int) -> None:
         """Keep a record."""
@@ -69,12 +72,19 @@ def selected(files: list[FileRecords], log_map: LogMap, number: Callable[[], int
         return files
     rows = FileRecords(files[0].file if len(files) == 1 else number())
     stage = Selecting(rows, log_map.select, str(log_map.path), log_map.query_seconds)
+    stage.tables = {name: one.records() for one in files if (name := table_name(one.label))} if len(files) > 1 else {}
     refused = [FileRecords(one.file, [(line, why) for line, why in one.waiting if isinstance(why, str)]) for one in files]
     for one in files:
         one.waiting = [pair for pair in one.waiting if not isinstance(pair[1], str)]
         one.hand_on(stage)
     stage.finish()
     return [*(one for one in refused if one.waiting), rows]
+
+
+def table_name(label: str) -> str:
+    """What a query calls the records of one file: the file's name without its ending, or the table's in a database."""
+    name = re.split(r"[\\/]", label)[-1]
+    return name.rpartition("::")[2] if "::" in name else name.partition(".")[0]
 
 
 def exploded(files: list[FileRecords], log_map: LogMap) -> list[FileRecords]:

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from milepost.logs.formats.envelope import is_envelope, unpacked
 from milepost.logs.formats.otlp import is_export, log_records
 from milepost.logs.interface import Place
+from milepost.logs.mapping.logmap import IGNORE
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.record_hash import likeness
 from milepost.logs.records.translation import Translator
@@ -29,6 +30,9 @@ class RecordSink:
             record = unpacked(record)
         if self.translator is not None:
             record = self.translator.translated(record, self.cells)
+            if record.get("event") == IGNORE:
+                self.translator.use.ignored += 1
+                return
         if self.cells:
             record = typed(dict(record))
         self.builder.add(record, Place(self.file, line), alike)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Final
@@ -18,6 +19,8 @@ from milepost.logs.records.untyped_cells import decimal, typed
 from milepost.vocabulary import EXACT, UNTIMED, WHOLE
 
 _MOST_TRIES: Final = 100_000  # of a stay; more is no number of tries
+_NUMBER_AND_WORD: Final = re.compile(r"\s*(\d*)\s*([^\d\s].*?)\s*")
+_NOTHING: Final = frozenset({"-", "–", "—"})
 _FALSE: Final = frozenset({"0", "0.0", "false", "-", "–"})
 _TRUE: Final = frozenset({"1", "1.0", "true", "x", "✓", "✔"})
 
@@ -88,6 +91,7 @@ class StaySink:
 
     def _stay(self, level: str, values: Mapping[str, object]) -> _Stay | str | None:
         """A stay; None where the level was not reached, and a sentence where a number is none."""
+        values, word = self._without_word(values)
         numbers = {name: decimal(values.get(name)) for name in ("tries", "seconds")}
         for name, number in numbers.items():
             if values.get(name) is not None and (number is None or number < 0):
@@ -96,11 +100,25 @@ class StaySink:
         if tries is not None and (tries != int(tries) or tries > _MOST_TRIES):
             return "tries is no number of tries"
         said = self._is_cleared(values["cleared"]) if "cleared" in values else None
+        if word is not None:
+            said = self.translator.outcome_of(word) == "complete"
         reached = bool(tries) or bool(seconds) or bool(said)
         if not reached:
             return None
-        cleared = said if "cleared" in values or self.map.rows.cleared else True
+        cleared = said if word is not None or "cleared" in values or self.map.rows.cleared else True
         return _Stay(level, max(1, int(tries or 1)), seconds, bool(cleared))
+
+    def _without_word(self, values: Mapping[str, object]) -> tuple[Mapping[str, object], str | None]:
+        """A cell such as ``5 DNF`` as its number, and the word behind it where the map knows that; a dash is nothing."""
+        cell = values.get("tries")
+        if not isinstance(cell, str):
+            return values, None
+        if cell.strip() in _NOTHING:
+            return {**values, "tries": None}, None
+        match = _NUMBER_AND_WORD.fullmatch(cell)
+        if match is None or match[2] not in self.map.events:
+            return values, None
+        return {**values, "tries": match[1] or "1"}, match[2]
 
     def _is_cleared(self, value: object) -> bool | None:
         """Return whether a cell says that the level was cleared; None where it says nothing."""

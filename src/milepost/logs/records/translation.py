@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from datetime import UTC, datetime, tzinfo
 from math import isfinite
@@ -12,7 +13,9 @@ from milepost.logs.mapping.row_kinds import ROW_RESULTS
 from milepost.logs.mapping.whole_input import SessionStarts
 from milepost.logs.records.fields import BAD, text_of
 from milepost.logs.records.timestamps import NANO, nanoseconds
-from milepost.logs.records.untyped_cells import as_number
+from milepost.logs.records.untyped_cells import as_number, decimal
+
+_CLOCK = re.compile(r"\d{1,4}:\d\d(:\d\d)?([.,]\d+)?|\d+,\d+")  # hours, minutes and seconds, or a decimal comma
 
 
 class Translator:
@@ -110,6 +113,9 @@ class Translator:
         value = joined_value(record, rule.columns, rule.join) if len(found) > 1 else own
         if value is None or value == "":
             value = rule.default
+        if rule.pattern is not None and value is not None:
+            match = re.search(rule.pattern, str(text_of(value)))
+            value = match[1] if match else rule.default
         if rule.number is None or value is None:
             return value
         named = formatted(rule, value, cells)
@@ -118,6 +124,8 @@ class Translator:
 
     def _time(self, value: object) -> object:
         if type(value) is str:
+            if self.map.time_format is None and _CLOCK.fullmatch(value) and (clock := decimal(value)) is not None:
+                return clock
             moment = with_offset(value, self.map.zone, self.map.time_format)
             self.use.failed["time"] += moment == value and nanoseconds(value) is None
             return moment

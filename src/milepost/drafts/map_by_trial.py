@@ -1,0 +1,152 @@
+"""A log map drafted by trial: candidates are replayed on a sample, and the one that leaves least unexplained is the draft."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Final
+
+from milepost.drafts.draft_questions import NO_ANSWERS, DraftQuestion, SetAnswers, questions_of
+from milepost.drafts.map_candidates import Candidate, candidates
+from milepost.drafts.map_text import map_text
+from milepost.drafts.prepared_samples import PreparedSample, prepared_samples
+from milepost.drafts.stay_tables import stay_map
+from milepost.drafts.trial_replay import Trial, tried
+from milepost.errors import LogError
+from milepost.logs.interface import ReadOptions
+from milepost.logs.mapping.map_draft import map_by_words
+from milepost.logs.sources.files import expand
+from milepost.progress import SILENT, Progress
+from milepost.wording import percent, plural, safe
+
+_TRIED_RECORDS: Final = 4000
+_SURE: Final = 0.75  # score from which a draft is not said to be doubtful
+_FIT: Final = 0.1  # how much the fit of its columns and words counts beside the replay, which knows nothing of what was left out
+_USUAL_SCORE: Final = 1.6
+_BY_WORDS: Final = 0.005  # how much less a map by words may explain, and still be the draft
+
+
+@dataclass(frozen=True)
+class DraftedMap:
+    """A draft of a log map.
+
+    Attributes:
+        text: the map.
+        trial: what came of replaying a sample through it.
+        runner_up: what came of the next best, where there was one.
+        candidate: what its columns and words were taken for; None where it was drafted by headings and words.
+        records: of the sample, as the map's `[input]` makes them.
+        cells: whether their values know no types.
+        questions: what it is not sure of.
+    """
+
+    text: str
+    trial: Trial
+    candidate: Candidate | None = None
+    runner_up: Trial | None = None
+    records: Sequence[Mapping[str, object]] = field(default=(), repr=False)
+    cells: bool = False
+    questions: tuple[DraftQuestion, ...] = ()
+
+    @property
+    def rank(self) -> float:
+        """How much of the log the draft explains: the replay of its tries, and the place of each word."""
+        words = 1.0 if self.candidate is None else min(1.0, max(0.0, 0.5 + 0.6 * self.candidate.labelling.score))
+        return self.trial.score * words + (0.0 if self.candidate is None else _FIT * (self.candidate.score - _USUAL_SCORE))
+
+    @property
+    def sure(self) -> bool:
+        """Return whether the draft explains the log well enough to be believed."""
+        return self.rank >= _SURE
+
+
+def draft_by_trial(
+    names: list[str], options: ReadOptions, progress: Progress = SILENT, answers: SetAnswers = NO_ANSWERS
+) -> DraftedMap:
+    """Return the draft of a log map that explains most of a log.
+
+    Args:
+        names: the log.
+        options: how files are read.
+        progress: told of each step.
+        answers: what is known of it beforehand.
+
+    Raises:
+        LogError: the log cannot be read, or no draft reads anything of it.
+    """
+    progress.step("looking")
+    sources = expand(names)
+    drafts: list[DraftedMap] = []
+    for sample in prepared_samples(sources, options, progress):
+        drafts += _drafts_of(sample, answers)
+        if any(draft.sure for draft in drafts):
+            break
+    by_words = None if answers != NO_ANSWERS else _by_words(names, options, progress)
+    if by_words is not None:
+        drafts.append(by_words)
+    drafts.sort(key=lambda draft: -draft.rank)
+    if not drafts or not drafts[0].trial.score:
+        why = drafts[0].trial.problem if drafts else "no column says which level a record is of"
+        raise LogError(
+            f"{sources[0].label}: no way was found to read this log ({why}). docs/foreign-logs.md says how to write a map."
+        )
+    best = drafts[0]
+    if by_words is not None and by_words.rank >= best.rank - _BY_WORDS:
+        best = by_words
+    others = [draft for draft in drafts if draft is not best]
+    runner_up = others[0].trial if others else None
+    return replace(best, runner_up=runner_up, questions=tuple(questions_of(best, others, answers)))
+
+
+def _drafts_of(sample: PreparedSample, answers: SetAnswers) -> list[DraftedMap]:
+    records = sample.records[:_TRIED_RECORDS]
+    stays = stay_map(sample, answers.columns)
+    if stays is not None:
+        inner = stays.sample.records[:_TRIED_RECORDS]
+        return [DraftedMap(stays.text, tried(stays.text, inner, True), None, None, inner, True)]
+    found = []
+    for candidate in candidates(sample, answers):
+        text = map_text(candidate, answers.words)
+        shown = _with_factor(candidate, records)
+        found.append(DraftedMap(text, tried(text, shown, sample.cells), candidate, None, shown, sample.cells))
+    return found
+
+
+def _with_factor(candidate: Candidate, records: Sequence[Mapping[str, object]]) -> Sequence[Mapping[str, object]]:
+    """The records with durations in the unit of the times, as the map's query makes them."""
+    duration = candidate.duration
+    if duration is None or duration.factor == 1.0:
+        return records
+    name, values = duration.column.name, duration.column.numbers
+    assert values is not None
+    return [{**record, name: float(value * duration.factor)} for record, value in zip(records, values, strict=False)]
+
+
+def _by_words(names: list[str], options: ReadOptions, progress: Progress) -> DraftedMap | None:
+    try:
+        text, records, cells = map_by_words(names, options, progress)
+    except LogError:
+        return None
+    return DraftedMap(text, tried(text, records[:_TRIED_RECORDS], cells), None, None, records[:_TRIED_RECORDS], cells)
+
+
+def headed(draft: DraftedMap, label: str) -> str:
+    """Return the draft with what it explains, and what speaks against it, before all else."""
+    trial, runner_up = draft.trial, draft.runner_up
+    lines = [f"# A draft of a log map, from {plural(len(draft.records), 'record')} of {safe(label)}."]
+    if not draft.sure:
+        lines.append(
+            "# DOUBTFUL: this draft leaves much of the log unexplained. Do not believe its figures before you have checked it."
+        )
+    lines.append(
+        f"# Replayed on them: {percent(trial.explained)} of records used, {percent(trial.settled)} of tries end, after "
+        f"{percent(trial.followed)} of clears the next level follows, after {percent(trial.repeated)} of failures the same one."
+    )
+    lines.append(f"# Score {trial.score:.2f} of 1" + (f"; the next best draft has {runner_up.score:.2f}." if runner_up else "."))
+    for question in draft.questions:
+        lines.append(
+            f"# NOT SURE: {safe(question.key)} is taken for {safe(question.likelier)}; it may be {safe(question.other)} "
+            f"(--set {safe(question.key)}={safe(question.other)})."
+        )
+    lines.append("# Every line is a guess with what it rests on: check each, then read the log with --map.")
+    return "\n".join(lines) + "\n" + draft.text

@@ -1,0 +1,363 @@
+"""Candidates for a log map: what each column may be and what each word may mean, with how much of the log that explains."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Final
+
+import numpy as np
+
+from milepost.arrays import Floats, Ints
+from milepost.drafts.column_roles import SPLIT, GroupedRecords, Roles, carried, joined, rising_share, roles_of
+from milepost.drafts.draft_questions import SetAnswers
+from milepost.drafts.event_labels import (
+    BEGINS,
+    CLEARS,
+    ENDS,
+    FAILS,
+    INSIDE,
+    LEAVES,
+    NO_LABELS,
+    NO_LEVEL,
+    OPENS,
+    UNEXPLAINED,
+    Labelling,
+    LabelSearch,
+)
+from milepost.drafts.heading_words import heading_says
+from milepost.drafts.prepared_samples import PreparedSample
+from milepost.drafts.sampled_table import CellColumn, SampledTable
+from milepost.drafts.time_forms import TimeForm
+from milepost.drafts.try_durations import Duration, Unit, duration_column, ended_column, unit_of_times
+from milepost.logs.mapping.word_meanings import event_word
+
+_SEARCHED: Final = 1000  # records that labels are searched in
+_SEARCHED_FIRST: Final = 300  # and in which they are searched first, to see which roles are worth more
+_KEPT: Final = 3  # candidates that are
+_TRIED: Final = 7  # candidates for the roles of columns of which labels are searched
+_LABEL_OF: Final = {
+    "start": OPENS,
+    "retry": OPENS,
+    "complete": CLEARS,
+    "death": FAILS,
+    "reset": FAILS,
+    "transition": LEAVES,
+    "session_end": ENDS,
+    "session_start": BEGINS,
+    "first_input": INSIDE,
+    "checkpoint": INSIDE,
+    "hit": INSIDE,
+    "pause": INSIDE,
+    "resume": INSIDE,
+}
+
+
+@dataclass(frozen=True)
+class TimeColumn:
+    """When a record was: one column, or a date and a time of the day in two.
+
+    Attributes:
+        names: the columns.
+        values: per record its time, in the log's unit or in seconds.
+        form: how it is written.
+        rising: in which share of steps within a group it does not fall.
+    """
+
+    names: tuple[str, ...]
+    values: Floats
+    form: TimeForm
+    rising: float
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """What a log's columns and words may be.
+
+    Attributes:
+        sample: the records.
+        roles: its columns.
+        time: when; None where nothing says it.
+        labelling: what the words mean.
+        rows: whether a record is a whole try.
+        score: how much it explains, headings being evidence beside.
+        session, player, build: columns; at least one of the first two, where there is one at all.
+        unit: of numeric times.
+        duration, ended: of rows that are tries.
+        carry: whether the level holds until another is said.
+    """
+
+    sample: PreparedSample
+    table: SampledTable
+    roles: Roles
+    time: TimeColumn | None
+    labelling: Labelling
+    rows: bool
+    score: float
+    session: str | None = None
+    player: str | None = None
+    build: str | None = None
+    unit: Unit | None = None
+    duration: Duration | None = None
+    ended: CellColumn | None = None
+    carry: bool = False
+    runner_up: Candidate | None = field(default=None, repr=False)
+
+
+def candidates(sample: PreparedSample, answers: SetAnswers) -> list[Candidate]:
+    """Return what a sample's columns may be, the likeliest first.
+
+    Args:
+        sample: the records.
+        answers: what is known of the log beforehand.
+    """
+    table = with_whole_times(SampledTable.of(sample.records))
+    found = [
+        one for roles in _first(roles_of(table, answers.columns), _TRIED) for one in _labelled(sample, table, roles, answers)
+    ]
+    events = [one for one in found if not one.rows]
+    found = [one for one in found if not one.rows or not any(_explains_as_much(own, one) for own in events)]
+    found.sort(key=lambda one: -one.score)
+    return [_completed(_searched_on(one, _SEARCHED, answers), answers) for one in found[:_KEPT]]
+
+
+def _explains_as_much(events: Candidate, rows: Candidate) -> bool:
+    """Return whether the same words make as good a log of events as of whole tries."""
+    return events.roles.event_names == rows.roles.event_names and events.labelling.score >= rows.labelling.score - 0.02
+
+
+def _labelled(sample: PreparedSample, table: SampledTable, roles: Roles, answers: SetAnswers) -> Iterator[Candidate]:
+    """Yield the candidates for some roles: records that are events, and records that are whole tries."""
+    records = GroupedRecords(table, roles.group)
+    time = _time_of(table, records, roles, answers.columns.get("time"))
+    carry = roles.level.given < 0.97 and _is_carried(records, roles)
+    for rows in (False, True):
+        candidate = Candidate(sample, table, roles, time, NO_LABELS, rows, 0.0, carry=carry)
+        candidate = _searched_on(candidate, _SEARCHED_FIRST, answers)
+        if candidate.labelling.clears:
+            yield candidate
+
+
+def _searched_on(candidate: Candidate, most: int, answers: SetAnswers) -> Candidate:
+    """The candidate with the labels that explain some of its records best."""
+    roles = candidate.roles
+    sessions = _sessions(GroupedRecords(candidate.table, roles.group), roles, candidate.time, most)
+    known = {word: label for word, text in enumerate(roles.event.words) if (label := _said(text)) is not None}
+    labels = answers.labels
+    fixed = {word: labels[own] for word, text in enumerate(roles.event.words) if (own := text.rpartition(SPLIT)[2]) in labels}
+    labelling = LabelSearch(sessions, len(roles.event.words), known, candidate.rows, fixed).best()
+    return replace(candidate, labelling=labelling, score=labelling.score + 0.25 * roles.fit)
+
+
+def _first(roles: Iterator[Roles], count: int) -> list[Roles]:
+    return [own for _, own in zip(range(count), roles, strict=False)]
+
+
+def with_whole_times(table: SampledTable) -> SampledTable:
+    """The table with a column for each pair of a date and a time of the day, the two joined by a blank."""
+    dates = [column for column in table.columns.values() if column.given > 0.9 and _kind(column) == "date"]
+    clocks = [column for column in table.columns.values() if column.given > 0.9 and _kind(column) == "clock"]
+    both = {f"{one.name} {two.name}": joined((one, two), " ") for one in dates for two in clocks}
+    return replace(table, columns={**table.columns, **{name: own for name, own in both.items() if own.times is not None}})
+
+
+def _kind(column: CellColumn) -> str:
+    read = column.times
+    return "" if read is None else read[1].kind
+
+
+def _said(text: str) -> int | None:
+    """The label that a word, or one of two words, speaks for."""
+    word = event_word(text.rpartition(SPLIT)[2]) or event_word(text.partition(SPLIT)[0])
+    return _LABEL_OF.get(word) if word else None
+
+
+def _time_of(table: SampledTable, records: GroupedRecords, roles: Roles, named: str | None) -> TimeColumn | None:
+    """The column that says when: its times rise within a group, and it is called so."""
+    found: list[tuple[float, TimeColumn]] = []
+    taken = {*roles.level_names, *roles.event_names, roles.group.name if roles.group else ""}
+    for name, column in table.columns.items():
+        read = column.times
+        if read is None or name in taken or column.given < 0.9 or (named and named != name):
+            continue
+        values, form = read
+        if len(column.words) < 0.05 * table.records:
+            continue
+        rising = rising_share(values, records.codes)
+        steps = np.diff(values[records.order])[records.same]
+        even = len(steps) > 0 and float((steps == np.median(steps)).mean()) > 0.9
+        whole = {"number": 0.0, "clock": 0.05, "date": -0.5, "stamp": 0.15, "local": 0.15}[form.kind]
+        names = tuple(part for part in (name,) if part in table.columns)
+        pair = next(((a, b) for a in table.columns for b in table.columns if f"{a} {b}" == name and a != name), None)
+        fit = rising + whole + 0.25 * heading_says("time", name) - 0.6 * even + 0.1 * (pair is not None)
+        found.append((fit, TimeColumn(pair or names, values, form, rising)))
+    best = max(found, key=lambda one: one[0], default=None)
+    return best[1] if best is not None and best[1].rising > 0.5 else None
+
+
+def _sessions(records: GroupedRecords, roles: Roles, time: TimeColumn | None, most: int) -> list[list[tuple[int, int]]]:
+    """Some sessions as words and levels, in the order of play."""
+    by_time = time is not None and time.rising < 0.999 and time.form.kind != "clock"
+    keys = time.values if by_time and time is not None else np.arange(records.table.records)
+    order = np.lexsort((np.arange(records.table.records), keys, records.codes))
+    level = carried(roles.level, records.codes).codes
+    sessions: dict[int, list[tuple[int, int]]] = {}
+    for place in order.tolist():
+        if records.codes[place] >= 0 and roles.event.codes[place] >= 0:
+            own = int(roles.level.codes[place])
+            word = int(roles.event.codes[place])
+            sessions.setdefault(int(records.codes[place]), []).append(
+                (word, own if own >= 0 else int(level[place]) if roles.level.given < 0.6 else NO_LEVEL)
+            )
+    return _whole_sessions(list(sessions.values()), most)
+
+
+def _whole_sessions(sessions: Sequence[list[tuple[int, int]]], most: int) -> list[list[tuple[int, int]]]:
+    """So many whole sessions, spread over all, as make up the records that are searched."""
+    total = 0
+    kept: list[list[tuple[int, int]]] = []
+    step = max(1, sum(map(len, sessions)) // (2 * most))
+    for session in [*sessions[::step], *(sessions if step > 1 else ())]:
+        if total < most or len(kept) < 4:
+            kept.append(session[:most])
+            total += len(kept[-1])
+    return kept
+
+
+def _is_carried(records: GroupedRecords, roles: Roles) -> bool:
+    """Return whether words that need a level often come without one."""
+    return float((roles.level.codes[roles.event.codes >= 0] < 0).mean()) > 0.2
+
+
+def _completed(candidate: Candidate, answers: SetAnswers) -> Candidate:
+    """A candidate with the columns of sessions, players, builds and durations."""
+    session, player, build = _whose(candidate, answers)
+    candidate = replace(candidate, session=session, player=player, build=build)
+    codes = (
+        candidate.table.columns[candidate.roles.group.name].codes
+        if candidate.roles.group
+        else np.zeros(candidate.table.records, np.int64)
+    )
+    time = candidate.time
+    if candidate.rows:
+        taken = {*candidate.roles.level_names, *candidate.roles.event_names, *(time.names if time else ())}
+        taken |= {name for name in (candidate.session, candidate.player) if name}
+        ended = ended_column(candidate.table, taken, codes, time.values) if time is not None else None
+        lasted = None if ended is not None else duration_column(candidate.table, taken, codes, time.values if time else None)
+        candidate = replace(candidate, ended=ended, duration=lasted)
+    if time is not None and time.form.kind == "number":
+        unit = unit_of_times(time.values, _try_lengths(candidate, codes), " ".join(time.names))
+        unit = unit if answers.unit is None else Unit(answers.unit, None, "as was said")
+        candidate = replace(candidate, unit=unit)
+    return candidate
+
+
+def _whose(candidate: Candidate, answers: SetAnswers) -> tuple[str | None, str | None, str | None]:
+    """The columns of the session, the player and the build."""
+    table, group = candidate.table, candidate.roles.group
+    if group is None:
+        return None, None, None
+    coarser = [
+        column
+        for column in table.columns.values()
+        if column.name != group.name
+        and column.given > 0.95
+        and 2 <= len(column.words) <= len(group.words)
+        and _depends(column, group)
+    ]
+    finer = [
+        column
+        for column in table.columns.values()
+        if column.given > 0.95
+        and len(group.words) < len(column.words) <= table.records / 4
+        and _depends(group, column)
+        and _in_runs(column, group)
+    ]
+    used = {*candidate.roles.level_names, *candidate.roles.event_names}
+    coarser = [column for column in coarser if column.name not in used]
+    finer = [column for column in finer if column.name not in used]
+    build = next(
+        (column.name for column in coarser if heading_says("build", column.name) and len(column.words) < len(group.words)), None
+    )
+    session, player = answers.columns.get("session"), answers.columns.get("player")
+    people = [
+        (score, column.name) for column in coarser if column.name != build and (score := _goes_on(candidate, column, group)) > 0
+    ]
+    if player is None and people:
+        player = max(people)[1]
+    if player is None and finer and session is None:
+        session, player = max(finer, key=lambda column: heading_says("session", column.name)).name, group.name
+    same = [column.name for column in coarser if len(column.words) == len(group.words) and _depends(group, column)]
+    if session is None and player in same and heading_says("session", str(player)) > heading_says("session", group.name):
+        session, player = player, group.name
+    named = max(same, key=lambda name: heading_says("session", name), default=None)
+    if session is None and player is None and named is not None and heading_says("player", group.name):
+        session, player = named, group.name
+    says_player = heading_says("player", group.name) > heading_says("session", group.name)
+    if session is None and ((player is None and says_player) or player == group.name):
+        return None, group.name, build
+    return session or group.name, player, build
+
+
+def _depends(column: CellColumn, on: CellColumn) -> bool:
+    """Return whether a column has one value for each value of another."""
+    both = (column.codes >= 0) & (on.codes >= 0)
+    pairs = {(int(a), int(b)) for a, b in zip(on.codes[both], column.codes[both], strict=True)}
+    return len(pairs) <= 1.01 * len({a for a, _ in pairs})
+
+
+def _in_runs(column: CellColumn, group: CellColumn) -> bool:
+    """Return whether a column's values stand together within a group, as sessions do."""
+    order = np.argsort(group.codes, kind="stable")
+    runs = 1 + int((np.diff(column.codes[order]) != 0).sum())
+    return runs <= 1.2 * len(column.words)
+
+
+def _goes_on(candidate: Candidate, column: CellColumn, group: CellColumn) -> float:
+    """How well a column fits the player: people are many, and their next session goes on where the last one stopped."""
+    heading = heading_says("player", column.name)
+    if len(column.words) == len(group.words):
+        return heading
+    levels = candidate.roles.level.codes
+    owner = {int(g): int(p) for g, p in zip(group.codes, column.codes, strict=True)}
+    stays: dict[int, list[tuple[int, int]]] = {}
+    for g in dict.fromkeys(group.codes.tolist()):
+        own = levels[(group.codes == g) & (levels >= 0)]
+        if len(own):
+            stays.setdefault(owner[int(g)], []).append((int(own[0]), int(own[-1])))
+    steps = [(last, first) for own in stays.values() for (_, last), (first, _) in zip(own, own[1:], strict=False)]
+    if not steps:
+        return heading
+    from milepost.drafts.event_labels import next_levels
+
+    following = next_levels([list(zip([0] * 10**6, own, strict=False)) for own in _level_runs(group, levels)])
+    on = np.mean([first == last or following.get(last) == first for last, first in steps])
+    return float(on) + heading - 0.55 if len(column.words) >= 3 else heading - 0.1
+
+
+def _level_runs(group: CellColumn, levels: Ints) -> list[list[int]]:
+    return [[int(level) for level in levels[(group.codes == g) & (levels >= 0)]] for g in range(len(group.words))]
+
+
+def _try_lengths(candidate: Candidate, codes: Ints) -> Floats:
+    """How long tries took, from their opening to their outcome, in the log's unit."""
+    time, roles, labels = candidate.time, candidate.roles, candidate.labelling.labels
+    if time is None:
+        return np.zeros(0)
+    if candidate.duration is not None:
+        values = candidate.duration.column.numbers
+        return np.zeros(0) if values is None else values * candidate.duration.factor
+    if candidate.ended is not None and candidate.ended.times is not None:
+        return candidate.ended.times[0] - time.values
+    opened: dict[int, float] = {}
+    lengths = []
+    for place in np.lexsort((np.arange(len(codes)), time.values)).tolist():
+        word, group = int(roles.event.codes[place]), int(codes[place])
+        label = labels[word] if word >= 0 else UNEXPLAINED
+        if label == OPENS or (candidate.rows and group not in opened):
+            opened[group] = float(time.values[place])
+        elif label in (CLEARS, FAILS) and group in opened:
+            lengths.append(float(time.values[place]) - opened.pop(group))
+            if candidate.rows:
+                opened[group] = float(time.values[place])
+    return np.array(lengths)

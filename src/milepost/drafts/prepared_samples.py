@@ -1,0 +1,376 @@
+"""Ways to make plain records of a foreign log: as they are, out of arrays, from lines of text, or joined from several tables."""
+
+from __future__ import annotations
+
+import re
+import sqlite3
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import closing, suppress
+from dataclasses import dataclass, field, replace
+from typing import Final
+
+import numpy as np
+
+from milepost.drafts.column_roles import rising_share
+from milepost.drafts.line_patterns import draft_patterns, starts_with_time
+from milepost.drafts.sampled_table import SampledTable
+from milepost.errors import LogError
+from milepost.logs.formats.detect import tell
+from milepost.logs.formats.lines import pairs_in
+from milepost.logs.formats.registry import FORMATS
+from milepost.logs.interface import ReadOptions
+from milepost.logs.mapping.languages import likeliest
+from milepost.logs.mapping.sampling import EnoughRecords, Sample, flat
+from milepost.logs.mapping.shapes import Selecting
+from milepost.logs.mapping.source_names import source_columns
+from milepost.logs.mapping.whole_input import table_name
+from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
+from milepost.logs.sources.files import Source
+from milepost.progress import SILENT, Progress
+from milepost.toml import toml_text
+
+_LINES: Final = 3000  # of a text that patterns are drafted from
+_MOST_KEYS: Final = 40
+_UNIQUE: Final = 0.999
+
+
+@dataclass
+class PreparedSample:
+    """Plain records of a log, and what a log map has to say so that they are made.
+
+    Attributes:
+        records: the records, nested objects as dotted paths.
+        input: the lines of the map's table `[input]`; ``rows`` those of `[rows]`.
+        cells: whether values know no types.
+        refused: lines that are no record.
+        select: the query that made the records; it may be put around another.
+    """
+
+    records: list[Mapping[str, object]]
+    cells: bool
+    input: list[str] = field(default_factory=list)
+    rows: list[str] = field(default_factory=list)
+    refused: int = 0
+    select: str | None = None
+
+    def selected(self, query: str) -> PreparedSample | None:
+        """The records that a query makes of these; None where it fails."""
+        inner = Sample()
+        stage = Selecting(inner, query, "")
+        for number, record in enumerate(self.records, 1):
+            stage.add(record, number)
+        with suppress(LogError):
+            stage.finish()
+            return replace(self, records=inner.records, select=query)
+        return None
+
+
+def prepared_samples(sources: Sequence[Source], options: ReadOptions, progress: Progress = SILENT) -> Iterator[PreparedSample]:
+    """Yield the ways in which records can be made of a log, the plainest first.
+
+    Raises:
+        LogError: a file cannot be read.
+    """
+    options = replace(options, encoding=encoding_of(sources[0], options))
+    said = [] if options.encoding is None else [f"encoding = {toml_text(options.encoding)}  # the bytes are not UTF-8"]
+    tables = _tables_in(sources[0], options)
+    if len(tables) > 1:
+        yield from _joined_in_database(sources[0], tables, options)
+        return
+    problem: LogError | None = None
+    try:
+        whole = _read(sources, options, progress)
+        if _is_text(whole):
+            lines = _as_lines(sources, options, said)
+            if lines is not None:
+                yield lines
+        whole.input = said
+        if len(sources) > 1:
+            whole.records = _in_time_order(whole.records)
+        yield from _arranged(whole, sources, options, progress)
+    except LogError as error:
+        problem = error
+    if problem is not None:
+        lines = _as_lines(sources, options, said)
+        if lines is None:
+            raise problem
+        yield lines
+
+
+def _in_time_order(records: list[Mapping[str, object]]) -> list[Mapping[str, object]]:
+    """Records of several files in one order: by the column of most different values that rises within each file."""
+    table = SampledTable.of([flat(record) for record in records])
+    files = table.columns["source.name"].codes
+    found = [
+        (len(column.words), column.times[0])
+        for column in table.columns.values()
+        if column.times is not None and column.given > 0.99 and rising_share(column.times[0], files) > 0.98
+    ]
+    if not found or max(found, key=lambda own: own[0])[0] < 0.2 * len(records):
+        return records
+    return [records[place] for place in np.argsort(max(found, key=lambda own: own[0])[1], kind="stable")]
+
+
+def _is_text(whole: PreparedSample) -> bool:
+    """Return whether records that were read as those of a table are rather lines of text."""
+    header = [name for record in whole.records[:1] for name in record]
+    odd = any(pairs_in(name) or "[" in name for name in header) or starts_with_time(header[0]) or len(header) < 2
+    return whole.cells and (odd or whole.refused > 0.2 * len(whole.records))
+
+
+def encoding_of(source: Source, options: ReadOptions) -> str | None:
+    """The encoding of a text that is not UTF-8, as its bytes seem to have it."""
+    if options.encoding or tell(source, options) not in ("csv", "tsv", "jsonl"):
+        return options.encoding
+    with source.open(options.max_bytes) as stream:
+        head = stream.read(LOOKED_AT)
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return "utf-16"
+    try:
+        head[: head.rfind(b"\n") + 1].decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return likeliest(head, seems_to_be(head))
+    return None
+
+
+def _read(sources: Sequence[Source], options: ReadOptions, progress: Progress) -> PreparedSample:
+    sample, cells = Sample(stops=True), False
+    for source in sources:
+        form = FORMATS[tell(source, options)]
+        cells = cells or form.cells
+        sample.begin(source_columns(source) if len(sources) > 1 else {})
+        try:
+            form.read(source, sample, options, progress)
+        except EnoughRecords:
+            break
+    if not sample.records:
+        raise LogError(f"{sources[0].label}: no record to look at.")
+    return PreparedSample(sample.whole, cells, refused=sample.refused)
+
+
+def _arranged(
+    whole: PreparedSample, sources: Sequence[Source], options: ReadOptions, progress: Progress
+) -> Iterator[PreparedSample]:
+    """Yield the records as they are, and whatever lies in arrays of them taken out."""
+    if len(sources) > 1:
+        joined = _joined_files(sources, options, whole, progress)
+        if joined is not None:
+            yield joined
+            return
+    parallel, pairs = _parallel_arrays(whole.records), _pair_array(whole.records)
+    for query in (_unnesting(parallel) if parallel else None, _unpairing(whole.records, *pairs) if pairs else None):
+        made = whole.selected(query) if query is not None else None
+        if made is not None and made.records:
+            yield made
+            return
+    sample = Sample()
+    for number, record in enumerate(whole.records):
+        sample.add(record, number)
+    path = sample.taken_out()
+    if path:
+        yield replace(whole, records=sample.records, rows=[f"explode = [{', '.join(toml_text(name) for name in path)}]"])
+    else:
+        yield replace(whole, records=[flat(record) for record in whole.records])
+
+
+def _parallel_arrays(records: Sequence[Mapping[str, object]]) -> list[str]:
+    """The fields that hold arrays of one length in each record, of values that are no records."""
+    some = records[:50]
+    names = [name for name in dict.fromkeys(name for record in some for name in record) if isinstance(some[0].get(name), list)]
+    plain = [
+        name
+        for name in names
+        if all(
+            isinstance(own := record.get(name), list) and not any(isinstance(cell, dict | list) for cell in own)
+            for record in some
+        )
+    ]
+    lengths = [{len(record[name]) for name in plain} for record in some]  # type: ignore[arg-type]
+    longest = max((max(own, default=0) for own in lengths), default=0)
+    return plain if len(plain) > 1 and longest > 2 and all(len(own) == 1 for own in lengths) else []
+
+
+def _unnesting(names: Sequence[str]) -> str:
+    taken = ", ".join(_quoted(name) for name in names)
+    return f"SELECT * EXCLUDE ({taken}), {', '.join(f'UNNEST({_quoted(name)}) AS {_quoted(name)}' for name in names)} FROM log"
+
+
+def _pair_array(records: Sequence[Mapping[str, object]]) -> tuple[str, str, str] | None:
+    """The field that holds pairs of a key and a value in each record, and what the two are called."""
+    for name in dict.fromkeys(name for record in records[:50] for name, value in record.items() if isinstance(value, list)):
+        pairs = [pair for record in records[:500] for pair in _list(record.get(name))]
+        keys = {tuple(pair) if isinstance(pair, dict) else () for pair in pairs}
+        if len(keys) != 1 or len(both := next(iter(keys))) != 2:
+            continue
+        for key, value in (both, both[::-1]):
+            distinct = {str(pair[key]) for pair in pairs}
+            once = all(len({str(pair[key]) for pair in own}) == len(own) for own in (_list(r.get(name)) for r in records[:500]))
+            if once and len(distinct) <= _MOST_KEYS and all(isinstance(pair[key], str) for pair in pairs):
+                return name, str(key), str(value)
+    return None
+
+
+def _list(value: object) -> list[dict[str, object]]:
+    return value if isinstance(value, list) else []
+
+
+def _unpairing(records: Sequence[Mapping[str, object]], name: str, key: str, value: str) -> str:
+    keys = dict.fromkeys(str(pair[key]) for record in records for pair in _list(record.get(name)))
+    fitting = f"list_filter({_quoted(name)}, lambda x: x.{_quoted(key)} = "
+    columns = [f"list_extract({fitting}{_literal(one)}), 1).{_quoted(value)} AS {_quoted(one)}" for one in keys]
+    return f"SELECT * EXCLUDE ({_quoted(name)}), {', '.join(columns)} FROM log"
+
+
+def _as_lines(sources: Sequence[Source], options: ReadOptions, said: list[str]) -> PreparedSample | None:
+    """The records of lines of text, by patterns drafted from lines that are alike."""
+    if tell(sources[0], options) not in ("csv", "tsv", "jsonl"):
+        return None
+    with sources[0].open(options.max_bytes) as stream:
+        raw = [line for _, line in zip(range(_LINES), stream, strict=False)]
+    texts = [line.decode(options.encoding or "utf-8", "replace").rstrip("\r\n").lstrip("\ufeff") for line in raw]
+    texts = [text for text in texts if text.strip()]
+    if not texts or texts[0].lstrip().startswith(("{", "[{")):
+        return None
+    pairs = sum(len(pairs_in(text)) >= 2 for text in texts)
+    if "," in texts[0] and pairs < 0.3 * len(texts) and len({text.count(",") for text in texts}) == 1:
+        return None  # a table
+    patterns = draft_patterns(texts)
+    if not patterns:
+        return None
+    patterns = _with_core(patterns, texts)
+    sample = Sample(stops=True)
+    told = replace(options, lines=tuple(patterns), form="lines")
+    for source in sources:
+        sample.begin(source_columns(source) if len(sources) > 1 else {})
+        try:
+            FORMATS["lines"].read(source, sample, told, SILENT)
+        except EnoughRecords:
+            break
+        except LogError:
+            return None
+    written = ["lines = [", *(f"  '''{pattern}'''," for pattern in patterns), "]"]
+    return PreparedSample(sample.records, True, [*said, *written])
+
+
+def _with_core(patterns: list[str], texts: Sequence[str]) -> list[str]:
+    """The patterns that find the column which most lines have, besides the time; others are of lines that say something else."""
+    compiled = [re.compile(pattern) for pattern in patterns]
+    met: Counter[str] = Counter()
+    for text in texts:
+        match = next((own for pattern in compiled if (own := pattern.fullmatch(text))), None)
+        met.update(set(match.groupdict()) - {"time", "what"} if match is not None else ())
+    core = met.most_common(1)[0][0] if met else None
+    kept = [pattern for pattern, own in zip(patterns, compiled, strict=True) if core in own.groupindex]
+    return kept or patterns
+
+
+def _joined_files(
+    sources: Sequence[Source], options: ReadOptions, whole: PreparedSample, progress: Progress
+) -> PreparedSample | None:
+    """The records of several files that are tables with a key in common; None where they are not."""
+    if len(sources) > 4:
+        return None
+    tables = {table_name(source.label): _read([source], options, progress).records for source in sources}
+    if len(tables) < len(sources):
+        return None
+    plan = _join_plan(tables)
+    if plan is None:
+        return None
+    main, links = plan
+    columns = [f"m.{_quoted(name)}" for name in _names(tables[main])]
+    taken, joins = set(_names(tables[main])), []
+    for number, (name, theirs, ours) in enumerate(links):
+        columns += [f"t{number}.{_quoted(own)}" for own in _names(tables[name]) if own != theirs and own not in taken]
+        taken |= set(_names(tables[name]))
+        on = f"CAST(m.{_quoted(ours)} AS VARCHAR) = CAST(t{number}.{_quoted(theirs)} AS VARCHAR)"
+        joins.append(f"LEFT JOIN {_quoted(name)} t{number} ON {on}")
+    query = f"SELECT {', '.join(columns)} FROM {_quoted(main)} m {' '.join(joins)}"
+    inner = Sample()
+    stage = Selecting(inner, query, "")
+    stage.tables = {name: list(records) for name, records in tables.items()}
+    stage.records = list(tables[main])
+    try:
+        stage.finish()
+    except LogError:
+        return None
+    return replace(whole, records=inner.records, select=query)
+
+
+def _join_plan(tables: Mapping[str, Sequence[Mapping[str, object]]]) -> tuple[str, list[tuple[str, str, str]]] | None:
+    """The table of records, and the others with the column that is their key and the one that points to it."""
+    main = max(tables, key=lambda name: len(tables[name]))
+    ours = {name: {str(record[name]) for record in tables[main] if record.get(name) is not None} for name in _names(tables[main])}
+    links = []
+    for name, records in tables.items():
+        if name == main:
+            continue
+        found = None
+        for theirs in _names(records):
+            values = [str(record[theirs]) for record in records if record.get(theirs) is not None]
+            if len(set(values)) < max(2, _UNIQUE * len(records)):
+                continue
+            for column, own in ours.items():
+                if len(own) > 1 and len(own & set(values)) >= 0.9 * len(own):
+                    found = found or (name, theirs, column)
+        if found is None:
+            return None
+        links.append(found)
+    return main, links
+
+
+def _names(records: Sequence[Mapping[str, object]]) -> list[str]:
+    return list(dict.fromkeys(name for record in records for name in record))
+
+
+def _tables_in(source: Source, options: ReadOptions) -> list[str]:
+    """The tables of a database, where none is named."""
+    if source.table or options.query or source.path is None or tell(source, options) != "sqlite":
+        return []
+    with suppress(sqlite3.Error), closing(sqlite3.connect(f"{source.path.resolve().as_uri()}?mode=ro", uri=True)) as base:
+        listed = base.execute("SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' ORDER BY name")
+        return [str(row[0]) for row in listed]
+    return []
+
+
+def _joined_in_database(source: Source, tables: list[str], options: ReadOptions) -> Iterator[PreparedSample]:
+    """Yield the records of a database's tables joined by their keys, or those of each table."""
+    samples = {}
+    for name in tables:
+        with suppress(LogError):
+            samples[name] = _read([replace(source, table=name)], options, SILENT)
+    records = {name: sample.records for name, sample in samples.items()}
+    main = max(records, key=lambda name: len(records[name]), default=None)
+    if main is None:
+        raise LogError(f"{source.label}: no table with records.")
+    plan = None
+    for kept in (list(records), *([main, name] for name in records if name != main)):
+        plan = plan or _join_plan({name: records[name] for name in kept})
+    queries = [_database_join(records, *plan)] if plan is not None else []
+    for query in [*queries, f"SELECT * FROM {_quoted(main)}"]:
+        sample = Sample(stops=True)
+        try:
+            FORMATS["sqlite"].read(source, sample, replace(options, query=query), SILENT)
+        except EnoughRecords:
+            pass
+        except LogError:
+            continue
+        yield PreparedSample(sample.records, True, [f"query = {toml_text(query)}"])
+
+
+def _database_join(tables: Mapping[str, Sequence[Mapping[str, object]]], main: str, links: list[tuple[str, str, str]]) -> str:
+    taken = set(_names(tables[main]))
+    columns, joins = ["m.*"], []
+    for number, (name, theirs, ours) in enumerate(links):
+        columns += [f"t{number}.{_quoted(own)}" for own in _names(tables[name]) if own not in taken]
+        taken |= set(_names(tables[name]))
+        joins.append(f"LEFT JOIN {_quoted(name)} t{number} ON m.{_quoted(ours)} = t{number}.{_quoted(theirs)}")
+    return f"SELECT {', '.join(columns)} FROM {_quoted(main)} m {' '.join(joins)} ORDER BY m.rowid"
+
+
+def _quoted(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'
+
+
+def _literal(text: str) -> str:
+    return "'" + text.replace("'", "''") + "'"

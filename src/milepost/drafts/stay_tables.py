@@ -1,0 +1,178 @@
+"""Tables without events: a row for each player and level, or a row a player with a column for each level."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from milepost.drafts.heading_words import heading_says
+from milepost.drafts.prepared_samples import PreparedSample
+from milepost.drafts.sampled_table import CellColumn, SampledTable
+from milepost.logs.mapping.languages import heading_of, is_total, result_of
+from milepost.toml import toml_text
+from milepost.wording import plural
+
+_CELL: Final = re.compile(r"\s*(\d{0,4})\s*([^\d\s][^\d]*?)?\s*")
+_MOST_WORDS: Final = 6
+_NOTHING: Final = frozenset({"-", "–", "—"})
+_FEWEST_LEVELS: Final = 3
+_MOST_TRIES: Final = 500
+
+
+@dataclass(frozen=True)
+class StayTable:
+    """A map for a table of stays, and the records that its query makes."""
+
+    text: str
+    sample: PreparedSample
+
+
+def stay_map(sample: PreparedSample, named: Mapping[str, str]) -> StayTable | None:
+    """Return a map for a table of stays; None where the records are something else."""
+    table = SampledTable.of(sample.records)
+    return _players_by_levels(sample, table, named) or _rows_of_stays(sample, table, named)
+
+
+def _players_by_levels(sample: PreparedSample, table: SampledTable, named: Mapping[str, str]) -> StayTable | None:
+    """A row a player: columns of small numbers, of which players fill the first ones."""
+    levels = [column for column in table.columns.values() if _is_tries(column) and not is_total(column.name)]
+    if len(levels) < _FEWEST_LEVELS or table.records < 3:
+        return None
+    players = [column for column in table.columns.values() if len(column.words) == table.records and column not in levels]
+    player = next((column for column in players if named.get("player") == column.name), None)
+    player = player or max(players, key=lambda column: heading_says("player", column.name), default=None)
+    words = sorted({word for column in levels for text in column.words if (word := _word(text))})
+    if player is None or not _fills_from_left(levels) or len(words) > _MOST_WORDS:
+        return None
+    columns = ", ".join(_quoted(column.name) for column in levels)
+    texts = ", ".join(f"CAST({_quoted(column.name)} AS VARCHAR) AS {_quoted(column.name)}" for column in levels)
+    inner = "log" if sample.select is None else f"({sample.select})"
+    query = f'UNPIVOT (SELECT {_quoted(player.name)}, {texts} FROM {inner}) ON {columns} INTO NAME "level" VALUE "tries"'
+    made = sample.selected(query) if sample.select is None else None
+    if made is None:
+        return None
+    lines = [f"# A row is a player, and {plural(len(levels), 'column')} are levels.", "", "[input]", *sample.input]
+    lines += [f"select = {toml_text(query)}", "", "[rows]", 'each = "stay"', 'tries = "tries"', "", "[fields]  # ours = theirs"]
+    lines += [f"player = {toml_text(player.name)}", 'level = "level"']
+    if words:
+        lines += ["", "[events]  # words behind a number of tries"]
+        lines += [f'{toml_text(word)} = "{result_of(word) or "quit"}"' for word in words]
+    return StayTable("\n".join(lines) + "\n", made)
+
+
+def _is_tries(column: CellColumn) -> bool:
+    """Return whether most cells are small whole numbers, alone or with a word behind them, or a dash."""
+    if not column.words or column.given < 0.1:
+        return False
+    cells = [_CELL.fullmatch(word) for word in column.words]
+    fits = [
+        cell is not None and (word in _NOTHING or (cell[1] != "" and 0 <= int(cell[1]) <= _MOST_TRIES))
+        for word, cell in zip(column.words, cells, strict=True)
+    ]
+    return sum(fits) >= 0.9 * len(fits) and any(cell is not None and cell[1] for cell in cells)
+
+
+def _word(text: str) -> str | None:
+    cell = _CELL.fullmatch(text)
+    return cell[2] if cell is not None and cell[1] and cell[2] else None
+
+
+def _fills_from_left(levels: Sequence[CellColumn]) -> bool:
+    """Return whether players who have a cell have those before it, too, as in a course."""
+    filled = np.array([[code >= 0 and column.words[code] not in {*_NOTHING, "0"} for code in column.codes] for column in levels])
+    later = filled[1:] & ~filled[:-1]
+    return bool(later.sum() <= 0.05 * max(1, filled[1:].sum()))
+
+
+def _rows_of_stays(sample: PreparedSample, table: SampledTable, named: Mapping[str, str]) -> StayTable | None:
+    """A row for each player and level: no pair comes twice, and a column counts tries."""
+    columns = list(table.columns.values())
+    found: list[tuple[float, CellColumn, CellColumn, CellColumn]] = []
+    for player in columns:
+        for level in columns:
+            if player is level or not _is_grid(player, level, table.records):
+                continue
+            if named.get("player", player.name) != player.name or named.get("level", level.name) != level.name:
+                continue
+            for tries in columns:
+                if tries not in (player, level) and tries.given > 0.8 and _is_tries(tries) and _counts(tries, player, level):
+                    said = (
+                        heading_says("player", player.name)
+                        + heading_says("level", level.name)
+                        + heading_says("tries", tries.name)
+                    )
+                    found.append((said + 0.01 * _contiguous(player), player, level, tries))
+    if not found or table.records < 6:
+        return None
+    _, player, level, tries = max(found, key=lambda one: one[0])
+    cleared = _cleared(table, (player, level, tries), player)
+    seconds = next((column for column in columns if heading_of(column.name) == "lasted" and column.numbers is not None), None)
+    lines = ["# A row is a player's stay in a level.", *(["", "[input]", *sample.input] if sample.input else [])]
+    if sample.select:
+        lines += [*([] if sample.input else ["", "[input]"]), f"select = {toml_text(sample.select)}"]
+    lines += ["", "[rows]", 'each = "stay"', f"tries = {toml_text(tries.name)}  # whole numbers from {min(tries.words)} on"]
+    lines += [f"seconds = {toml_text(seconds.name)}"] if seconds is not None else []
+    lines += [f"cleared = {toml_text(cleared[0].name)}"] if cleared else []
+    lines += ["", "[fields]  # ours = theirs", f"player = {toml_text(player.name)}", f"level = {toml_text(level.name)}"]
+    if cleared:
+        lines += [
+            "",
+            "[events]",
+            f'{toml_text(cleared[1])} = "complete"  # where it stands, the player goes on to the next level',
+        ]
+    return StayTable("\n".join(lines) + "\n", sample)
+
+
+def _is_grid(player: CellColumn, level: CellColumn, records: int) -> bool:
+    """Return whether two columns, each with several values of which each comes several times, never come together twice."""
+    if not (3 <= len(player.words) <= records / 1.5 and 2 <= len(level.words) <= records / 2.5):
+        return False
+    pairs = {(int(a), int(b)) for a, b in zip(player.codes, level.codes, strict=True)}
+    return len(pairs) == records and min(player.given, level.given) == 1.0
+
+
+def _counts(column: CellColumn, player: CellColumn, level: CellColumn) -> bool:
+    """Return whether a column may count tries: it begins with 1, and is neither a level nor counted up."""
+    numbers = column.numbers
+    if numbers is None or heading_says("level", column.name) or heading_says("time", level.name):
+        return False
+    same = np.diff(player.codes) == 0
+    if same.any() and float((np.diff(numbers)[same] >= 0).mean()) > 0.9:
+        return False
+    own = numbers[np.isfinite(numbers)]
+    return bool(len(own)) and float((own == 1).mean()) > 0.1 and float(own.max()) >= 2 and len(column.words) <= 60
+
+
+def _contiguous(player: CellColumn) -> float:
+    return len(player.words) / (1 + int((np.diff(player.codes) != 0).sum()))
+
+
+def _cleared(table: SampledTable, taken: Sequence[CellColumn], player: CellColumn) -> tuple[CellColumn, str] | None:
+    """The column of two values one of which stands only in a player's last row, and its other value."""
+    last = np.append(player.codes[1:] != player.codes[:-1], True)
+    order = np.argsort(player.codes, kind="stable")
+    for column in table.columns.values():
+        if column in taken or len(column.words) != 2 or column.given < 0.9:
+            continue
+        words = [result_of(word) for word in column.words]
+        if "complete" in words or any(word.lower() in ("true", "1", "x", "yes") for word in column.words):
+            telling = next(
+                (n for n, word in enumerate(column.words) if words[n] == "complete" or word.lower() in ("true", "1", "x", "yes")),
+                0,
+            )
+            return column, column.words[telling]
+        codes = column.codes[order]
+        ends = np.append(np.diff(player.codes[order]) != 0, True)
+        for value in (0, 1):
+            rows = codes == value
+            if rows.any() and ends[rows].mean() > 0.9 and rows.sum() <= last.sum():
+                return column, column.words[1 - value]
+    return None
+
+
+def _quoted(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'

@@ -1,0 +1,122 @@
+"""Maps drafted by trial: foreign logs drawn at random, in words that no list knows, are read as they were played."""
+
+import os
+import sys
+from pathlib import Path
+
+import pytest
+
+sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
+from foreign import try_one
+from foreign_logs import SHAPES, drawn
+
+from milepost.drafts.event_labels import CLEARS, ENDS, FAILS, INSIDE, OPENS, LabelSearch
+from milepost.drafts.line_patterns import draft_patterns
+from milepost.drafts.time_forms import read_times
+
+
+@pytest.mark.parametrize("number", range(len(SHAPES)))
+def test_each_shape(number, tmp_path, monkeypatch):
+    """One of two random logs of each shape at least is exact, and none is wrong without a doubt."""
+    monkeypatch.chdir(tmp_path)
+    shape = list(SHAPES)[number]
+    try:
+        kinds = [try_one(seed, shape)[2] for seed in (910_000 + number, 920_000 + number)]
+    finally:
+        os.chdir(tmp_path)
+    assert "exact" in kinds and not {"wrong", "crash"} & set(kinds), (shape, kinds)
+
+
+def session(*tries):
+    """The words of one session: per try, whether it was cleared."""
+    events, level = [], 0
+    for cleared in tries:
+        events += [(0, level), (1, level), (2 if cleared else 3, level)]
+        level += cleared
+    return [*events, (4, -1)]
+
+
+def test_words_are_told_by_where_they_stand():
+    """No word is known: openings, failures, clears and ends are told by what follows them."""
+    sessions = [session(n % 2, 1, 0, 1, n % 3 == 0, 1, 1) for n in range(12)]
+    labelling = LabelSearch(sessions, 5, {}).best()
+    assert labelling.labels == (OPENS, INSIDE, CLEARS, FAILS, ENDS)
+    assert labelling.clears == sum(word == 2 for own in sessions for word, _ in own) and labelling.clears_followed == 1.0
+
+
+def test_what_is_said_of_a_word_wins():
+    """A label that a user fixed stays, whatever explains more."""
+    sessions = [session(0, 1, 1, 0, 1) for _ in range(8)]
+    assert LabelSearch(sessions, 5, {}, fixed={1: OPENS, 0: INSIDE}).best().labels[:2] == (INSIDE, OPENS)
+
+
+@pytest.mark.parametrize(
+    ("written", "kind", "seconds"),
+    [
+        (("0:00:02", "1:00:02,5"), "clock", 3600.5),
+        (("02.03.2026 17:30:02", "02.03.2026 17:31:02"), "local", 60),
+        (("03/02/2026 05:30:02 PM", "03/02/2026 06:30:02 PM"), "local", 3600),
+        (("2026-03-02T17:30:02Z", "2026-03-02T17:30:03.5+00:00"), "stamp", 1.5),
+        (("17,25", "18,75"), "number", 1.5),
+        (("Mar 02 17:30:02", "Mar 02 17:30:12"), "local", 10),
+    ],
+)
+def test_how_times_are_written(written, kind, seconds):
+    times, form = read_times(written)
+    assert form.kind == kind and times[1] - times[0] == pytest.approx(seconds)
+
+
+def test_patterns_of_lines_that_are_alike():
+    """What is the same in all lines of a kind stays; what varies is a column, called by the word before it."""
+    lines = [f"[{n}.5] tester p{n % 3} {word} gate {n % 4}" for n in range(20) for word in ("fell", "passed")]
+    patterns = draft_patterns(lines)
+    assert patterns == [r"\[(?P<time>\S+?)\]\s+tester\s+(?P<tester>\S+?)\s+(?P<word>\S+?)\s+gate\s+(?P<gate>\S+?)\s*"]
+
+
+def test_a_draft_says_what_it_explains(milepost):
+    """The score, the next best, and each line's reason stand in the map; what is set beforehand is followed."""
+    log, _ = drawn(7, milepost.folder, "events")
+    done = milepost("map", *log.names)
+    assert done.returncode == 0 and "# Score " in done.stdout and "% of records used" in done.stdout
+    level, death = log.roles["level"], log.roles["death"]
+    done = milepost("map", *log.names, "--set", f"level={level}", "--set", f"{death}=reset")
+    assert f'"{level}"' in done.stdout and '"reset"' in done.stdout
+    for wrong in ("level", "unit=weeks", "fall=tumble"):
+        done = milepost("map", *log.names, "--set", wrong)
+        assert done.returncode == 2 and len(done.stderr.splitlines()) == 1, wrong
+
+
+def test_nothing_to_be_understood(milepost):
+    """No map is made up of columns that say nothing of play: status 2, and the columns that there are."""
+    rows = "".join(f"{n},{n * 7 % 5},x\n" for n in range(40))
+    milepost.write("numbers.csv", "a,b,c\n" + rows)
+    done = milepost("map", "numbers.csv")
+    assert done.returncode == 2 and not done.stdout and "no way was found to read this log" in done.stderr
+    assert milepost("init", "numbers.csv").returncode == 2 and not (milepost.folder / "milepost.toml").exists()
+
+
+def test_the_folder_of_a_foreign_log(milepost):
+    """`init` drafts map and course, and ends with the funnel's first levels; a map that is given is copied."""
+    log, play = drawn(11, milepost.folder, "lines of text")
+    done = milepost("init", *log.names, "-o", "one")
+    assert done.returncode == 0, done.stderr
+    assert "The funnel begins so:" in done.stdout and "players reached it" in done.stdout
+    done = milepost("init", *log.names, "-o", "two", "--map", "one/map.toml")
+    assert (
+        done.returncode == 0 and (milepost.folder / "two/map.toml").read_text() == (milepost.folder / "one/map.toml").read_text()
+    )
+    assert play.levels
+
+
+def test_menus_are_places(milepost):
+    """A name that nobody fails or clears at, and that stands between all others, is no level of the drafted course."""
+    records = []
+    for player in range(8):
+        for place, level in enumerate(["Mill Pond", "Swan Bend", "Low Arch", "Long Lock"]):
+            base = {"session": f"s{player}", "player": f"p{player}"}
+            for step, (event, where) in enumerate([("start", level), ("complete", level), ("start", "Harbour Map")]):
+                records.append({**base, "time": 100 * place + 10 * step, "event": event, "level": where})
+    milepost.write("log.jsonl", records)
+    assert milepost("init", "log.jsonl").returncode == 0
+    course = (milepost.folder / "course.toml").read_text()
+    assert 'places = ["Harbour Map"]' in course and course.count("[[level]]") == 4
