@@ -32,6 +32,7 @@ def test_lines_by_patterns(milepost, play):
     milepost.write("log.txt", "\n".join(lines))
     milepost.write("map.toml", LINES)
     assert funnel(milepost, "log.txt", "--map", "map.toml") == funnel(milepost, "own.jsonl")
+    milepost.write("map.toml", LINES.replace("(?P<time>\\S+) (?P<pairs>.*)", "(?P<time>\\d+)"))
     milepost.write("odd.txt", "nothing\nof the kind\n")
     done = milepost("funnel", "odd.txt", "--map", "map.toml")
     assert done.returncode == 2 and "odd.txt:1: no line fits" in done.stderr

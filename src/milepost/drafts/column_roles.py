@@ -70,16 +70,16 @@ def rising_share(times: np.ndarray, groups: Ints) -> float:
 
 
 def joined(columns: Sequence[CellColumn], join: str) -> CellColumn:
-    """Several columns as one: the values of all, where each has one."""
+    """One column of one or two: the values of both, where each has one."""
     if len(columns) == 1:
         return columns[0]
-    words: dict[str, int] = {}
-    codes = np.full(len(columns[0].codes), -1, np.int64)
-    for place, row in enumerate(zip(*(column.codes for column in columns), strict=True)):
-        if min(row) >= 0:
-            text = join.join(column.words[code] for column, code in zip(columns, row, strict=True))
-            codes[place] = words.setdefault(text, len(words))
-    return CellColumn(join.join(column.name for column in columns), codes, tuple(words))
+    first, second = columns
+    both = np.where((first.codes >= 0) & (second.codes >= 0), first.codes * len(second.words) + second.codes, -1)
+    pairs, codes = np.unique(both, return_inverse=True)
+    words = tuple(
+        f"{first.words[pair // len(second.words)]}{join}{second.words[pair % len(second.words)]}" for pair in pairs if pair >= 0
+    )
+    return CellColumn(join.join(column.name for column in columns), codes - int(pairs[0] < 0), words)
 
 
 def carried(column: CellColumn, groups: Ints) -> CellColumn:

@@ -24,6 +24,7 @@ from milepost.drafts.event_labels import (
     UNEXPLAINED,
     Labelling,
     LabelSearch,
+    next_levels,
 )
 from milepost.drafts.heading_words import heading_says
 from milepost.drafts.prepared_samples import PreparedSample
@@ -321,22 +322,24 @@ def _goes_on(candidate: Candidate, column: CellColumn, group: CellColumn) -> flo
     levels = candidate.roles.level.codes
     owner = {int(g): int(p) for g, p in zip(group.codes, column.codes, strict=True)}
     stays: dict[int, list[tuple[int, int]]] = {}
-    for g in dict.fromkeys(group.codes.tolist()):
-        own = levels[(group.codes == g) & (levels >= 0)]
-        if len(own):
-            stays.setdefault(owner[int(g)], []).append((int(own[0]), int(own[-1])))
+    runs = _level_runs(group, levels)
+    for g, own in runs.items():
+        stays.setdefault(owner[g], []).append((own[0], own[-1]))
     steps = [(last, first) for own in stays.values() for (_, last), (first, _) in zip(own, own[1:], strict=False)]
     if not steps:
         return heading
-    from milepost.drafts.event_labels import next_levels
-
-    following = next_levels([list(zip([0] * 10**6, own, strict=False)) for own in _level_runs(group, levels)])
+    following = next_levels([[(0, level) for level in own] for own in runs.values()])
     on = np.mean([first == last or following.get(last) == first for last, first in steps])
     return float(on) + heading - 0.55 if len(column.words) >= 3 else heading - 0.1
 
 
-def _level_runs(group: CellColumn, levels: Ints) -> list[list[int]]:
-    return [[int(level) for level in levels[(group.codes == g) & (levels >= 0)]] for g in range(len(group.words))]
+def _level_runs(group: CellColumn, levels: Ints) -> dict[int, list[int]]:
+    """The levels of each group's records, in the log's order, by group."""
+    runs: dict[int, list[int]] = {}
+    for g, level in zip(group.codes.tolist(), levels.tolist(), strict=True):
+        if g >= 0 and level >= 0:
+            runs.setdefault(g, []).append(level)
+    return runs
 
 
 def _try_lengths(candidate: Candidate, codes: Ints) -> Floats:

@@ -253,7 +253,7 @@ def nothing_in(log: BareLog) -> LogError:
     if not log.refused:
         return LogError(f"{where}: the log is empty. Give a log with at least one record.")
     first = log.refused[0]
-    if kind := kind_of_file(log.files[first.place.file]):
+    if log.map_use is None and (kind := kind_of_file(log.files[first.place.file])):
         return LogError(f"{log.files[first.place.file]}: {kind}")
     hint = "Logs with other field names are read through --map FILE; milepost map LOG drafts one."
     if log.map_use is not None:

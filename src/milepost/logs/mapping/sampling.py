@@ -9,7 +9,7 @@ from milepost.logs.formats.envelope import is_envelope, unpacked
 from milepost.logs.formats.otlp import is_export, log_records
 from milepost.logs.mapping.shapes import Exploding
 
-SAMPLE: Final = 20_000  # records that are looked at
+SAMPLE: Final = 8_000  # records that are looked at
 _DEEPEST: Final = 4
 _MOSTLY: Final = 0.5  # share of records with an array of records in them, from which these are what the log holds
 
