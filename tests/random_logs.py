@@ -174,7 +174,38 @@ def as_toml(course):
     out = [f"name = {json.dumps(course['name'])}", f"places = {json.dumps(course.get('places', []))}"]
     for level in course["level"]:
         out += ["[[level]]", f"name = {json.dumps(level['name'])}", f"aliases = {json.dumps(level.get('aliases', []))}"]
+        out += [f"{key} = {json.dumps(level[key])}" for key in ("leg", "route", "optional", "open") if key in level]
+    for leg, settings in course.get("legs", {}).items():
+        out += [f"[legs.{json.dumps(leg)}]", f"needs = {settings['needs']}"]
     return "\n".join(out) + "\n"
+
+
+def with_legs(seed):
+    """The course with legs drawn at random: any order, routes, levels off the way."""
+    rng = random.Random(seed)
+    levels = [dict(level) for level in COURSE["level"]]
+    course = {**COURSE, "level": levels, "by_legs": True, "legs": {}}
+    first = rng.randrange(len(levels) - 1)
+    stop = rng.randint(first + 2, len(levels))
+    for place in range(first, stop):
+        levels[place]["leg"] = "The docks"
+    if rng.random() < 0.5:
+        for place in range(first, stop):
+            if rng.random() < 0.8:
+                levels[place]["route"] = rng.choice(["over", "under"])
+    for level in levels:
+        if rng.random() < 0.25:
+            level["optional"] = True
+    for route in {level.get("route") for level in levels} - {None}:
+        own = [level for level in levels if level.get("route") == route]
+        if all(level.get("optional") for level in own):
+            own[0].pop("optional")
+    if all(level.get("optional") for level in levels):
+        levels[rng.randrange(len(levels))].pop("optional")
+    on_the_way = sum(not level.get("optional") for level in levels[first:stop])
+    if not any("route" in level for level in levels) and on_the_way and rng.random() < 0.6:
+        course["legs"]["The docks"] = {"needs": rng.randint(1, on_the_way)}
+    return course
 
 
 def with_runs(lines, seed, starts=True):

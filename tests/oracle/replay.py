@@ -2,6 +2,7 @@
 
 from collections import Counter
 
+from oracle import legs as by_legs
 from oracle.gate import gate, natural
 
 SLACK = 1e-9
@@ -364,6 +365,8 @@ class Sitting:
         if self.phase != "playing":
             return
         last = self.course["names"][-1:] == [self.level]
+        if self.course.get("by_legs") and self.order(self.level) is not None:
+            last = by_legs.leg_number(self.course, self.level) == by_legs.last_leg(self.course)
         if self.settings.implied and cause == "finished" and last and not self.within(self.visit["record"], record):
             self.complete_by_implication(record)
             return
@@ -374,7 +377,16 @@ class Sitting:
         if not self.settings.implied or self.phase != "playing" or target is None:
             return
         here, there = self.order(self.level), self.order(target)
-        if here is not None and there == here + 1 and not self.within(self.visit["record"], record):
+        if here is None or there is None or self.within(self.visit["record"], record):
+            return
+        on = there == here + 1
+        if self.course.get("by_legs"):
+            leg, next_leg = (by_legs.leg_number(self.course, name) for name in (self.level, target))
+            routes = [self.course["level"][place].get("route") for place in (here, there)]
+            on = next_leg in by_legs.next_legs(self.course, leg)
+            on = on and not by_legs.missing_on_route(self.course, target, self.level, self.player.tries)
+            on = on or (leg == next_leg and there > here and routes[0] is not None and routes[0] == routes[1])
+        if on:
             self.complete_by_implication(record)
 
     def complete_by_implication(self, record):
@@ -419,6 +431,9 @@ class Sitting:
             return "entry"
         if target == origin:
             return "repeat"
+        if self.course.get("by_legs"):
+            flash = closed == origin and self.player.tries[origin] == 1 and self.within(self.visit["record"], record)
+            return by_legs.kind(self.course, origin, target, flash, double, self.player, self.found, self.settings.run_opens)
         if there < here:
             return "restart" if target == self.settings.run_opens else "setback"
         tries = self.player.tries[origin]

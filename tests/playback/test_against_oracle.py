@@ -15,7 +15,7 @@ from milepost.rules import ReplayRules
 from milepost.vocabulary import MOVE_KINDS, OUTCOMES
 from oracle.replay import Settings
 from oracle.replay import replay as naive
-from random_logs import COURSE, as_text, as_toml, as_values, past_midnight, random_log, with_odd_players, with_runs
+from random_logs import COURSE, as_text, as_toml, as_values, past_midnight, random_log, with_legs, with_odd_players, with_runs
 
 LOGS = int(os.environ.get("MILEPOST_RANDOM_LOGS", "250"))
 VARIANTS = [
@@ -41,8 +41,8 @@ def rules(variant):
     return ReplayRules(**{names.get(name, name): value for name, value in variant.items() if name != "run_opens"})
 
 
-def compare(folder, lines, with_course, variant):
-    expected = naive(as_values(lines), COURSE if with_course else None, Settings(**variant))
+def compare(folder, lines, with_course, variant, own=COURSE):
+    expected = naive(as_values(lines), own if with_course else None, Settings(**variant))
     if not expected["sessions"]:
         return
     (folder / "log.jsonl").write_text(as_text(lines))
@@ -110,6 +110,15 @@ def test_random_logs(folder):
     """Attempts, moves, findings and the inferred order agree on every random log."""
     for seed in range(LOGS):
         compare(folder, random_log(seed), seed % 4 > 0, VARIANTS[seed // 4 % len(VARIANTS)])
+
+
+def test_random_legs(folder):
+    """They agree on courses with legs drawn at random: any order, routes, levels off the way, needs."""
+    for seed in range(LOGS):
+        course = with_legs(seed)
+        (folder / "course.toml").write_text(as_toml(course))
+        compare(folder, random_log(130_000 + seed), True, VARIANTS[seed % len(VARIANTS)], course)
+    (folder / "course.toml").write_text(as_toml(COURSE))
 
 
 def test_random_players_and_midnights(folder):

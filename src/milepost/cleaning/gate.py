@@ -84,6 +84,33 @@ class Admitted(WithoutRecords):
             place, count = self.orders.rank[order, level], self.orders.count[order]
         return np.where(place < count, place, -1)
 
+    def legs(self, player: Ints, level: Ints) -> Ints:
+        """The legs of stops in the order of the player's last build; -1 for stops that have none in it."""
+        order = np.zeros(len(player), np.int64) if len(self.orders.count) == 1 else self.order_of_player[player]
+        found: Ints = np.where(self.places(player, level) >= 0, self.orders.leg[order, level], -1)
+        return found
+
+    @cached_property
+    def last_leg(self) -> Ints:
+        """Per player, the last leg of the player's last build; -1 without any, or without a last one."""
+        order = self.order_of_player
+        if self.course is not None and self.course.runs.endless:
+            return np.full(len(order), -1)
+        return self.orders.last[order]
+
+    def done(self, cleared: Bools) -> Bools:
+        """Return whether a player has done a leg of the last build: legs down, players across.
+
+        Args:
+            cleared: whether a player has cleared a stop: stops down, players across.
+        """
+        most = max(map(len, self.orders.legs))
+        found = np.zeros((most + 1, cleared.shape[1]), np.bool_)  # the last row is of no leg
+        for order in range(len(self.orders.legs)):
+            own = np.flatnonzero(self.order_of_player == order)
+            found[: len(self.orders.legs[order]), own] = self.orders.done(order, cleared[:, own])
+        return found
+
     @cached_property
     def last_level(self) -> Ints:
         """Per player, the last level of the player's last build; -1 without any level, or without a last one."""

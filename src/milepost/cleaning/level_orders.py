@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
-from milepost.arrays import Ints
+from milepost.arrays import Bools, Ints
 from milepost.cleaning.names import Stops
 from milepost.course.course import Course
+from milepost.course.legs import Leg, last_leg, legs_of
 
 
 @dataclass(frozen=True)
@@ -20,11 +22,17 @@ class Orders:
         rank: per order and stop, the stop's place in it; the number of its levels where it has none.
         count: per order, how many levels it has.
         of_session: per session, its order.
+        legs: per order, its legs, whose levels are places in the course.
+        routes: per stop, the number of its route; -1 where it has none.
+        optional: per stop, whether it is a level that nobody has to play.
     """
 
     rank: Ints
     count: Ints
     of_session: Ints
+    legs: tuple[tuple[Leg, ...], ...] = field(repr=False)
+    route: Ints = field(repr=False)
+    optional: Bools = field(repr=False)
 
     @classmethod
     def of(cls, course: Course | None, stops: Stops, builds: Sequence[str | None]) -> Orders:
@@ -35,23 +43,132 @@ class Orders:
             stops: what the names stand for.
             builds: per session, its build.
         """
-        whole = np.minimum(np.arange(len(stops.names)), stops.n_levels)
+        n_stops = len(stops.names)
+        whole = np.minimum(np.arange(n_stops), stops.n_levels)
+        route, optional = _by_stop(course, n_stops)
         if course is None or not course.differs_by_build:
-            return cls(whole[None], np.array([stops.n_levels]), np.zeros(len(builds), np.int64))
+            legs = course.legs if course is not None and len(course.levels) == stops.n_levels else _line(range(stops.n_levels))
+            nobody = np.zeros(len(builds), np.int64)
+            return cls(whole[None], np.array([stops.n_levels]), nobody, (legs,), route, optional)
         place = {level.name: number for number, level in enumerate(course.levels)}
         codes: dict[str | None, int] = {}
         of_session = np.array([codes.setdefault(build, len(codes)) for build in builds], dtype=np.int64)
-        rank, count = np.zeros((len(codes), len(stops.names)), np.int64), np.zeros(len(codes), np.int64)
+        rank, count = np.zeros((len(codes), n_stops), np.int64), np.zeros(len(codes), np.int64)
+        all_legs = []
         for build, code in codes.items():
-            own = [place[level.name] for level in course.of_build(build).levels]
+            levels = course.of_build(build).levels
+            own = [place[level.name] for level in levels]
             rank[code] = count[code] = len(own)
             rank[code, own] = np.arange(len(own))
-        return cls(rank, count, of_session)
+            all_legs.append(tuple(_in_course(leg, own) for leg in legs_of(levels, course.needs)))
+        return cls(rank, count, of_session, tuple(all_legs), route, optional)
 
     def level_at(self, order: Ints, place: Ints) -> Ints:
         """The levels at some places of orders; the place has to be one of the order's levels, if there is any stop at all."""
         if not self.rank.shape[1]:
             return np.full(len(place), -1)
-        levels = np.argsort(self.rank, axis=1, kind="stable")
-        found: Ints = levels[order, place]
+        found: Ints = self.stop_at[order, place]
         return found
+
+    @cached_property
+    def is_line(self) -> bool:
+        """Return whether every leg of every order has one level, and none is passed over."""
+        return all(len(leg.levels) == 1 and not leg.passed_over for legs in self.legs for leg in legs)
+
+    @cached_property
+    def stop_at(self) -> Ints:
+        """Per order and place, the stop there."""
+        return np.argsort(self.rank, axis=1, kind="stable")
+
+    @cached_property
+    def leg(self) -> Ints:
+        """Per order and stop, the number of its leg; the number of legs where it has none."""
+        found = np.empty_like(self.rank)
+        for order, legs in enumerate(self.legs):
+            found[order] = len(legs)
+            for number, leg in enumerate(legs):
+                found[order, list(leg.levels)] = number
+        return found
+
+    @cached_property
+    def leg_first(self) -> Ints:
+        """Per order and leg, the place of its first level."""
+        return self._by_leg(lambda order, leg: int(self.rank[order, leg.levels[0]]))
+
+    @cached_property
+    def leg_stop(self) -> Ints:
+        """Per order and leg, the place after its last level."""
+        return self._by_leg(lambda order, leg: int(self.rank[order, leg.levels[-1]]) + 1)
+
+    @cached_property
+    def needs(self) -> Ints:
+        """Per order and leg, how many levels have to be cleared; 0 where it has routes."""
+        return self._by_leg(lambda _, leg: leg.needs or 0)
+
+    @cached_property
+    def passed_over(self) -> Bools:
+        """Per order and leg, whether it has optional levels alone."""
+        return self._by_leg(lambda _, leg: int(leg.passed_over)).astype(np.bool_)
+
+    @cached_property
+    def required(self) -> Bools:
+        """Per order and stop, whether it counts for what its leg needs."""
+        found = np.zeros(self.rank.shape, np.bool_)
+        for order, legs in enumerate(self.legs):
+            for leg in legs:
+                found[order, list(leg.required)] = True
+        return found
+
+    @cached_property
+    def last(self) -> Ints:
+        """Per order, the number of its last leg that has a level on the way; -1 without one."""
+        return np.array([last_leg(legs) for legs in self.legs], np.int64)
+
+    def _by_leg(self, value: Callable[[int, Leg], int]) -> Ints:
+        found = np.zeros((len(self.legs), self.rank.shape[1]), np.int64)
+        for order, legs in enumerate(self.legs):
+            for number, leg in enumerate(legs):
+                found[order, number] = value(order, leg)
+        return found
+
+    def done(self, order: int, cleared: Bools) -> Bools:
+        """Return who has done each leg of an order.
+
+        Args:
+            order: the order.
+            cleared: per stop, who has cleared it: stops down, players across.
+        """
+        found = np.zeros((len(self.legs[order]), cleared.shape[1]), np.bool_)
+        for number, leg in enumerate(self.legs[order]):
+            required = np.array(leg.required, np.int64)
+            routes = self.route[required]
+            if leg.needs is not None:
+                found[number] = cleared[required].sum(axis=0) >= leg.needs
+                continue
+            of_none = cleared[required[routes < 0]].all(axis=0)
+            for route in np.unique(routes[routes >= 0]):
+                found[number] |= of_none & cleared[required[routes == route]].all(axis=0)
+        return found
+
+
+def _by_stop(course: Course | None, n_stops: int) -> tuple[Ints, Bools]:
+    """Per stop, its route and whether it is optional."""
+    route, optional = np.full(n_stops, -1, np.int64), np.zeros(n_stops, np.bool_)
+    codes: dict[str, int] = {}
+    for place, level in enumerate(course.levels if course is not None else ()):
+        if place < n_stops:
+            optional[place] = level.optional
+            if level.route is not None:
+                route[place] = codes.setdefault(level.route, len(codes))
+    return route, optional
+
+
+def _line(levels: Sequence[int]) -> tuple[Leg, ...]:
+    """A leg for each level."""
+    return tuple(Leg("", (level,), 1, (level,), False) for level in levels)
+
+
+def _in_course(leg: Leg, own: Sequence[int]) -> Leg:
+    """A leg of a build, with places in the course in place of those in the build's own order."""
+    levels, required = (tuple(own[place] for place in places) for places in (leg.levels, leg.required))
+    return Leg(leg.name, levels, leg.needs, required, leg.passed_over)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from difflib import get_close_matches
+from functools import cached_property
 from math import isfinite
 from pathlib import Path
 from typing import Any
 
+from milepost.course.legs import Leg, legs_of, read_needs, require_together
 from milepost.course.pictures import MapPicture, read_picture
 from milepost.course.promises import Promise, read_promises
 from milepost.course.run_rules import BY_RECORDS, RunRule, read_runs
@@ -28,6 +30,7 @@ _COURSE_KEYS = {
     "run_starts_at",
     "run_starts_on",
     "endless",
+    "legs",
 }
 _FAULT_KEYS = {"code", "level", "build", "note"}
 _LEVEL_KEYS = {
@@ -45,6 +48,10 @@ _LEVEL_KEYS = {
     "target_kept",
     "map",
     "map_corners",
+    "leg",
+    "route",
+    "optional",
+    "marks",
 }
 
 
@@ -69,6 +76,10 @@ class Level:
     target_tries: float | None = None  # median tries to clear, at most
     target_kept: float | None = None  # share still playing after it, at least
     picture: MapPicture | None = None
+    leg: str | None = None
+    route: str | None = None
+    optional: bool = False  # off the way: nobody has to play it
+    marks: tuple[str, ...] = ()  # of its sections, in order
 
     def known_as(self) -> tuple[str, ...]:
         """Its name and its other names."""
@@ -116,6 +127,17 @@ class Course:
     order: dict[str, tuple[str, ...]] = field(default_factory=dict)  # per build that has one of its own, its levels in order
     promises: tuple[Promise, ...] = ()
     runs: RunRule = BY_RECORDS
+    needs: dict[str, int] = field(default_factory=dict)  # per leg of which it is said, how many levels have to be cleared
+
+    @cached_property
+    def legs(self) -> tuple[Leg, ...]:
+        """The legs, in order."""
+        return legs_of(self.levels, self.needs)
+
+    @property
+    def is_line(self) -> bool:
+        """Return whether every leg has one level."""
+        return all(len(leg.levels) == 1 for leg in self.legs)
 
     def names(self) -> list[str]:
         """The levels' names in order."""
@@ -165,10 +187,11 @@ def read_course(path: str | Path) -> Course:
         raise CourseError(f"{path}: band is no list of tables. Write [[band]] and its keys below.")
     bands = tuple(_band(row, f"{path}: band {number}") for number, row in enumerate(rows_of_bands, 1))
     harder, order = _harder(table.get("harder", {}), path), _orders(table.get("order", {}), levels, path)
+    needs = read_needs(table.get("legs", {}), levels, path)
     known = {other: level.name for level in levels for other in level.known_as()}
     promises = read_promises(table.get("promise", []), known, path)
     runs = read_runs(table, known, path)
-    course = Course(name, levels, places, faults, bands, harder, tuple(unused), order, promises, runs)
+    course = Course(name, levels, places, faults, bands, harder, tuple(unused), order, promises, runs, needs)
     for build in {*order, *(build for level in levels for build in (*level.builds, *level.not_in))}:
         if not course.of_build(build).levels:
             raise CourseError(f"{path}: build {build!r} has no level. Name it in the builds of a level, or in its order.")
@@ -191,6 +214,8 @@ def _orders(table: object, levels: tuple[Level, ...], path: str | Path) -> dict[
         if len(set(own)) < len(own):
             twice = next(name for name in own if own.count(name) > 1)
             raise CourseError(f"{path}: order.{build}: {twice!r} stands there twice. Each level has one place.")
+        by_name = {level.name: level for level in levels}
+        require_together([by_name[name] for name in own], f"{path}: order.{build}")
         orders[build] = own
     return orders
 
@@ -258,7 +283,31 @@ def _level(row: object, where: str, folder: Path) -> Level:
         _number(row.get("target_tries"), 1.0, float("inf"), f"{where}: target_tries"),
         _number(row.get("target_kept"), 0.0, 1.0, f"{where}: target_kept"),
         read_picture(row.get("map"), row.get("map_corners"), folder, where),
+        _text(row.get("leg"), f"{where}: leg"),
+        _text(row.get("route"), f"{where}: route"),
+        _truth(row.get("optional", False), f"{where}: optional"),
+        _marks(row.get("marks", []), f"{where}: marks"),
     )
+
+
+def _text(value: object, where: str) -> str | None:
+    if value is not None and (not isinstance(value, str) or not value.strip()):
+        raise CourseError(f"{where} must be text, not {value!r}.")
+    return value
+
+
+def _truth(value: object, where: str) -> bool:
+    if not isinstance(value, bool):
+        raise CourseError(f"{where} must be true or false, not {value!r}.")
+    return value
+
+
+def _marks(value: object, where: str) -> tuple[str, ...]:
+    marks = _texts(value, where)
+    twice = next((mark for mark in marks if marks.count(mark) > 1), None)
+    if twice is not None:
+        raise CourseError(f"{where}: the mark {twice!r} is there twice. Each mark is passed once.")
+    return marks
 
 
 def _target(value: object, where: str) -> tuple[float | None, tuple[float, float] | None]:

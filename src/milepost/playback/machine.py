@@ -19,13 +19,12 @@ from milepost.playback.machine_actions import (
     new_visit,
     open_attempt,
     open_implied,
-    place,
     span,
     wait_for_retry,
     within,
     write_attempt,
 )
-from milepost.playback.machine_helpers import imply_complete, moves_on, note_fault, note_progress, pending
+from milepost.playback.machine_helpers import imply_complete, is_last, moves_on, note_fault, note_progress, pending
 from milepost.playback.machine_io import DONE, DOWN, NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, MachineSessions, State
 from milepost.playback.run_rules import of_runs
 from milepost.playback.transitions import transition
@@ -154,7 +153,7 @@ def _start(tape: MachineInput, out: MachineOutput, state: State, event: int, i: 
         close_attempt(tape, out, state, LEFT if tape.fault[i] else WAS_RESET, i)
     elif not (here and state.phase == DOWN):
         if not here:
-            if event == START and moves_on(tape, state, level, i):
+            if event == START and moves_on(tape, out, state, level, i):
                 imply_complete(tape, out, state, i)
             leave(tape, out, state, i)
             if event == RETRY:
@@ -295,7 +294,7 @@ def _session_end(tape: MachineInput, out: MachineOutput, state: State, i: int) -
     if (
         tape.implied
         and state.end == END_FINISHED
-        and place(tape, state, state.level) == tape.n_levels[state.order] - 1
+        and is_last(tape, state, state.level)
         and not within(tape, state, state.visit_at, i)
     ):
         imply_complete(tape, out, state, i)

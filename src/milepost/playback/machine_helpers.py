@@ -6,6 +6,7 @@ from typing import Final
 
 from milepost.playback.machine_actions import clear, place, within
 from milepost.playback.machine_io import NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, State
+from milepost.playback.machine_legs import is_next_leg, leg_of, route_missing
 from milepost.vocabulary import BIT
 
 _FAULT_RESET: Final = BIT["fault_reset"]
@@ -30,14 +31,32 @@ def note_fault(tape: MachineInput, i: int) -> None:
         tape.marks[i] |= _FAULT_RESET
 
 
-def moves_on(tape: MachineInput, state: State, target: int, i: int) -> bool:
+def moves_on(tape: MachineInput, out: MachineOutput, state: State, target: int, i: int) -> bool:
     """Return whether going to ``target`` implies, in a log without completions, that the level played was cleared."""
     if not tape.implied or state.phase != PLAYING:
         return False
-    here = place(tape, state, state.level)
-    if here >= tape.n_levels[state.order] - 1:
+    here, there = place(tape, state, state.level), place(tape, state, target)
+    n_levels = tape.n_levels[state.order]
+    if here >= n_levels or there >= n_levels or within(tape, state, state.visit_at, i):
         return False
-    return place(tape, state, target) == here + 1 and not within(tape, state, state.visit_at, i)
+    if tape.is_line:
+        return there == here + 1
+    leg, next_leg = leg_of(tape, state, state.level), leg_of(tape, state, target)
+    if leg == next_leg:
+        return there > here and tape.route[target] >= 0 and tape.route[target] == tape.route[state.level]
+    return is_next_leg(tape, state, leg, next_leg) and not route_missing(tape, out, state, target, state.level)
+
+
+def is_last(tape: MachineInput, state: State, level: int) -> bool:
+    """Return whether a level is the last of the course, or one of its last leg."""
+    last = tape.n_levels[state.order] - 1
+    if tape.is_line or place(tape, state, level) > last:
+        return place(tape, state, level) == last
+    base, leg = state.order * tape.n_stops, leg_of(tape, state, level)
+    later = leg_of(tape, state, tape.stop_at[base + last])
+    while later > leg and tape.passed_over[base + later]:
+        later -= 1
+    return later == leg and not tape.passed_over[base + leg]
 
 
 def imply_complete(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:

@@ -30,7 +30,10 @@ class MachineInput(NamedTuple):
     ``is_place`` says per stop whether it is a place, no level. ``end`` is per record the number of its cause among the
     causes of a session's end, or the outcome that the end of a run gives. ``run_opens`` is the level at which a run begins;
     NOWHERE where any level will do, ``BY_RECORDS`` where records say it. ``rank`` is the place of each stop in each order of
-    levels, order by order; ``n_levels`` is per order how many levels it has.
+    levels, order by order; ``n_levels`` is per order how many levels it has. ``is_line`` says that every leg has one level;
+    else ``leg`` is the leg of each stop and ``stop_at`` the stop at each place, ``leg_first``, ``leg_stop``, ``needs`` and
+    ``passed_over`` are by leg, ``required`` says which stops count for what a leg needs, all order by order; ``route`` (-1:
+    none) and ``optional`` are by stop.
     """
 
     event: MachineColumn[int]
@@ -43,6 +46,16 @@ class MachineInput(NamedTuple):
     fault: MachineColumn[bool]
     marks: MachineColumn[int]
     rank: MachineColumn[int]
+    is_line: bool
+    leg: MachineColumn[int]
+    stop_at: MachineColumn[int]
+    leg_first: MachineColumn[int]
+    leg_stop: MachineColumn[int]
+    needs: MachineColumn[int]
+    passed_over: MachineColumn[bool]
+    required: MachineColumn[bool]
+    route: MachineColumn[int]
+    optional: MachineColumn[bool]
     n_levels: MachineColumn[int]
     n_stops: int
     is_place: MachineColumn[bool]

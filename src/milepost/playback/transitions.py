@@ -7,6 +7,7 @@ from typing import Final
 from milepost.playback.machine_actions import close_attempt, place, within
 from milepost.playback.machine_helpers import imply_complete, moves_on, note_progress
 from milepost.playback.machine_io import DOWN, NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, State
+from milepost.playback.machine_legs import has_tried, is_next_leg, leg_done, leg_of, route_missing, tried_in_leg
 from milepost.vocabulary import ADVANCE, BIT, END_SKIP, ENTRY, EXIT, LATE, LEFT, PASSED, REPEAT, RESTART, RETURN, SETBACK, SKIP
 
 _REPEATED_TRANSITION: Final = BIT["repeated_transition"]
@@ -31,7 +32,7 @@ def transition(tape: MachineInput, out: MachineOutput, state: State, i: int) -> 
     double = at_once and origin == state.hop_to
     if double:
         tape.marks[i] |= _DOUBLE_TRANSITION
-    if target != NOWHERE and moves_on(tape, state, target, i):
+    if target != NOWHERE and moves_on(tape, out, state, target, i):
         imply_complete(tape, out, state, i)
     closes = NOWHERE
     if state.phase == PLAYING:
@@ -60,6 +61,8 @@ def _kind(tape: MachineInput, out: MachineOutput, state: State, closes: int, dou
         return ENTRY
     if after == before:
         return REPEAT
+    if not tape.is_line:
+        return _kind_by_legs(tape, out, state, closes, double, i)
     if after < before:
         return RESTART if target == tape.run_opens else SETBACK
     tally = out.tally
@@ -71,5 +74,37 @@ def _kind(tape: MachineInput, out: MachineOutput, state: State, closes: int, dou
             tape.marks[i] |= _ADVANCE_WITHOUT_CLEAR
         return ADVANCE
     if tally.owner[target] == state.player and tally.tries[target] > 0:
+        return RETURN
+    return PASSED if double or tape.inferred else SKIP
+
+
+def _kind_by_legs(tape: MachineInput, out: MachineOutput, state: State, closes: int, double: bool, i: int) -> int:
+    """The kind of a transition between two levels of a course whose legs have several."""
+    origin, target = tape.level[i], tape.to[i]
+    here, there = leg_of(tape, state, origin), leg_of(tape, state, target)
+    back = RESTART if target == tape.run_opens else SETBACK
+    tries = out.tally.tries[origin] if out.tally.owner[origin] == state.player else 0
+    flash = closes == origin and tries == 1 and within(tape, state, state.visit_at, i)
+    if here == there:
+        same_route = tape.route[origin] >= 0 and tape.route[origin] == tape.route[target]
+        if same_route and place(tape, state, target) < place(tape, state, origin):
+            return back
+        if flash and not has_tried(tape, out, state, target):
+            return PASSED
+        if has_tried(tape, out, state, target):
+            return RETURN
+        if route_missing(tape, out, state, target, origin):
+            return PASSED if double else SKIP
+        return ADVANCE
+    if there < here:
+        return back
+    if is_next_leg(tape, state, here, there) and not route_missing(tape, out, state, target, NOWHERE):
+        if flash:
+            return PASSED
+        if tried_in_leg(tape, out, state, here):
+            if not leg_done(tape, out, state, here):
+                tape.marks[i] |= _ADVANCE_WITHOUT_CLEAR
+            return ADVANCE
+    if has_tried(tape, out, state, target):
         return RETURN
     return PASSED if double or tape.inferred else SKIP
