@@ -70,12 +70,12 @@ def test_a_level_left_out(model):
 
 def test_prior_odds():
     """Each kind's expected number in a course is shared out among its candidates; short courses have neither walls nor teeth."""
-    many = candidates(20)
+    many = candidates(np.arange(20))
     odds = prior_log_odds(many)
     chance = 1 / (1 + np.exp(-odds))
     expected = {kind: chance[[event.kind == kind for event in many]].sum() for kind in (SPIKE, DIP, WALL, STEP)}
     assert expected == pytest.approx({SPIKE: 1.2, DIP: 0.2, WALL: 0.3, STEP: 0.4})
-    assert {event.kind for event in candidates(4)} == {SPIKE, DIP}
+    assert {event.kind for event in candidates(np.arange(4))} == {SPIKE, DIP}
     assert [event.level for event in many if event.kind == STEP] == list(range(3, 18))
 
 

@@ -20,7 +20,9 @@ def reading(own=(), step=(), excess=()):
         columns.append(column)
     probability, steps, excesses = columns
     heights = np.where(steps > 0, 1.0, 0.0)
-    return DifficultyReading(probability, steps, np.cumsum(heights), np.ones(N), excesses, np.ones(N), heights, [], 0.25)
+    return DifficultyReading(
+        probability, steps, np.cumsum(heights), np.ones(N), excesses, np.ones(N), heights, [], 0.25, np.arange(N)
+    )
 
 
 def named(*given, players=MANY):

@@ -19,7 +19,7 @@ from oracle.comparing import same
 from oracle.gate import fold, readable
 from oracle.replay import Settings
 from oracle.replay import replay as naive_replay
-from random_logs import COURSE, as_text, as_toml, as_values, random_log, renamed
+from random_logs import COURSE, as_text, as_toml, as_values, random_log, renamed, with_legs
 
 MEASURES = {
     "funnel": (Funnel(), naive.funnel),
@@ -45,6 +45,35 @@ def plays(tmp_path_factory):
         play = replay_log(read([str(folder / "log.jsonl")]), (None, course, still_open)[seed % 3], ReplayRules())
         result.append((play, naive.Play(expected, ["Reed Gate"] if seed % 3 == 2 else [])))
     return result
+
+
+@pytest.fixture(scope="module")
+def plays_by_legs(tmp_path_factory):
+    """Random logs of courses with random legs, each replayed in both ways."""
+    folder, result = tmp_path_factory.mktemp("legs"), []
+    for seed in range(120):
+        own = with_legs(seed)
+        (folder / "course.toml").write_text(as_toml(own))
+        lines = [line for part in range(4) for line in renamed(random_log(250_000 + 4 * seed + part), part)]
+        (folder / "log.jsonl").write_text(as_text(lines))
+        expected = naive_replay(as_values(lines), own)
+        play = replay_log(read([str(folder / "log.jsonl")]), read_course(folder / "course.toml"), ReplayRules())
+        result.append((play, naive.Play(expected, course=own)))
+    return result
+
+
+@pytest.mark.parametrize("name", MEASURES)
+def test_measure_by_legs(plays_by_legs, name):
+    """Every figure of every level of a course that is no line is the naive one."""
+    ours, theirs = MEASURES[name]
+    for play, expected in plays_by_legs:
+        by_level = {row["level"]: row for row in theirs(expected)}
+        for row in ours(play).rows:
+            assert same(row, by_level[row["level"]]), (row, by_level[row["level"]])
+        if name == "funnel" and not play.gated.orders.is_line:
+            rows = ours(play).totals["legs"]
+            found = [(row["leg"], row["levels"], row["reached"], row["done"], row["first"]) for row in rows]
+            assert found == naive.funnel_legs(expected)
 
 
 @pytest.mark.parametrize("name", MEASURES)

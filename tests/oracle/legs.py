@@ -6,9 +6,7 @@ def legs(course):
     found = []
     for level in course["level"]:
         leg = level.get("leg")
-        if level.get("optional") and leg is None and found:
-            found[-1]["levels"].append(level)
-        elif found and leg is not None and found[-1]["name"] == leg:
+        if (level.get("optional") and leg is None and found) or (found and leg is not None and found[-1]["name"] == leg):
             found[-1]["levels"].append(level)
         elif found and all(own.get("optional") and own.get("leg") is None for own in found[-1]["levels"]):
             found[-1]["levels"].append(level)

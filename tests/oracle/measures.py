@@ -6,6 +6,8 @@ from statistics import median
 
 from scipy.stats import beta
 
+from oracle import legs
+
 Z = 1.959963984540054
 CAUSES = ("quit", "time_up", "crash", "finished", "skip", "unknown")
 SETTLED = ("complete", "death", "reset")
@@ -28,11 +30,14 @@ def exact(k, n):
 class Play:
     """The naive play with the players who count."""
 
-    def __init__(self, play, still_open=(), void=lambda attempt, play: False):
+    def __init__(self, play, still_open=(), void=lambda attempt, play: False, course=None):
         self.open = set(still_open)
         for attempt in play["attempts"]:
             attempt["void"] = void(attempt, play)
         self.names, self.sessions = play["names"], play["sessions"]
+        course = dict(course or {}, level=(course or {}).get("level") or [{"name": name} for name in self.names])
+        course["level"] = [level | {"open": level["name"] in self.open} for level in course["level"]]
+        self.legs = legs.legs(course)
         everyone = list(dict.fromkeys(s["player"] for s in self.sessions))
         tried = {a["player"] for a in play["attempts"] if a["level"] in self.names}
         self.players = [player for player in everyone if player in tried]
@@ -54,15 +59,33 @@ def funnel(play, censor=False):
     reached = {p: [a["level"] for a in play.attempts if a["player"] == p and a["level"] in play.names] for p in play.players}
     cleared = {p: {a["level"] for a in play.attempts if a["player"] == p and a["outcome"] == "complete"} for p in play.players}
     rows, survival, greenwood = [], 1.0, 0.0
-    for place, level in enumerate(play.names):
+    number = {level["name"]: n for n, leg in enumerate(play.legs) for level in leg["levels"]}
+    frontier = {p: max((number[x] for x in reached[p]), default=None) for p in play.players}
+    order = {p: [a["level"] for a in play.attempts if a["player"] == p] for p in play.players}
+    done = {p: {n for n, leg in enumerate(play.legs) if legs.is_done(leg, cleared[p])} for p in play.players}
+    last_leg = max((n for n, leg in enumerate(play.legs) if leg["way"]), default=None)
+    at = {p: [x for x in order[p] if number.get(x) == frontier[p]][-1] for p in play.players}
+    by_name = {level["name"]: level for leg in play.legs for level in leg["levels"]}
+
+    def later(p, level):
+        """Whether the player has an attempt in a later leg, or in another level of the leg after the first clear of this one."""
+        clear = next(n for n, a in enumerate(play.attempts) if (a["player"], a["level"], a["outcome"]) == (p, level, "complete"))
+        rest = [a["level"] for a in play.attempts[clear:] if a["player"] == p and a["level"] != level]
+        return frontier[p] > number[level] or any(number.get(x) == number[level] for x in rest)
+
+    for level in play.names:
         here = [p for p in play.players if level in reached[p]]
-        done = [p for p in here if level in cleared[p]]
-        row = {"level": level, "reached": len(here), "cleared": len(done)}
-        row["clear_rate"] = len(done) / len(here) if here else None
-        row["clear_rate_low"], row["clear_rate_high"] = wilson(len(done), len(here))
-        row["moved_on"] = sum(any(play.names.index(x) > place for x in reached[p]) for p in done)
+        cleared_it = [p for p in here if level in cleared[p]]
+        row = {"level": level, "reached": len(here), "cleared": len(cleared_it)}
+        row["clear_rate"] = len(cleared_it) / len(here) if here else None
+        row["clear_rate_low"], row["clear_rate_high"] = wilson(len(cleared_it), len(here))
+        row["moved_on"] = sum(later(p, level) for p in cleared_it)
+        able = sum(frontier[p] >= number[level] for p in play.players)
+        row |= {"leg": play.legs[number[level]]["called"], "route": by_name[level].get("route"), "able": able}
+        row |= {"optional": bool(by_name[level].get("optional")), "went": len(here) / able if able else None}
+        row["went_low"], row["went_high"] = wilson(len(here), able)
         row["share"] = len(here) / len(play.players) if play.players else None
-        stopped = [p for p in here if max(reached[p], key=play.names.index) == level and play.names[-1] not in cleared[p]]
+        stopped = [p for p in play.players if at[p] == level and last_leg not in done[p]]
         causes, places, elsewhere = Counter(), Counter(), 0
         row["stopped_open"] = len(stopped) if level in play.open else 0
         for p in stopped:
@@ -71,7 +94,7 @@ def funnel(play, censor=False):
             outcome = last["outcome"]
             places[
                 "after_clear"
-                if level in cleared[p]
+                if number[level] in done[p]
                 else "after_failure"
                 if outcome in ("death", "reset")
                 else "between"
@@ -93,14 +116,31 @@ def funnel(play, censor=False):
         row["drop_off_low"], row["drop_off_high"] = wilson(lost, len(here))
         if level in play.open:
             row.update({key: None for key in row if key.startswith("drop_off")})
-        if here:
-            survival *= 1 - lost / len(here)
-            greenwood += lost / len(here) / (len(here) - lost) if lost < len(here) else 0
-        row["retention"], row["retention_low"], row["retention_high"] = survival, None, None
-        if 0 < survival < 1:
-            half = Z * sqrt(greenwood) / abs(log(survival))
-            row["retention_low"], row["retention_high"] = survival ** exp(half), survival ** exp(-half)
         rows.append(row)
+    for n in range(len(play.legs)):
+        own = [row for row in rows if number[row["level"]] == n]
+        lost, here = sum(row["lost"] for row in own), sum(any(number[x] == n for x in reached[p]) for p in play.players)
+        if here:
+            survival *= 1 - lost / here
+            greenwood += lost / here / (here - lost) if lost < here else 0
+        for row in own:
+            row["retention"], row["retention_low"], row["retention_high"] = survival, None, None
+            if 0 < survival < 1:
+                half = Z * sqrt(greenwood) / abs(log(survival))
+                row["retention_low"], row["retention_high"] = survival ** exp(half), survival ** exp(-half)
+    return rows
+
+
+def funnel_legs(play):
+    """Per leg: who reached it, who did it, and whose first attempt in it was at which level."""
+    rows = []
+    for leg in play.legs:
+        names = [level["name"] for level in leg["levels"]]
+        own = {p: [a["level"] for a in play.attempts if a["player"] == p and a["level"] in names] for p in play.players}
+        here = [p for p in play.players if own[p]]
+        clears = {p: {a["level"] for a in play.attempts if a["player"] == p and a["outcome"] == "complete"} for p in here}
+        first = {name: sum(own[p][0] == name for p in here) for name in names}
+        rows.append((leg["called"], names, len(here), sum(legs.is_done(leg, clears[p]) for p in here), first))
     return rows
 
 

@@ -8,7 +8,9 @@ from difflib import get_close_matches
 import numpy as np
 
 from milepost.audit.evidence import Evidence, Suspect
+from milepost.course.legs import last_leg
 from milepost.level_names import folded, natural_key
+from milepost.measures.funnel import legs_in
 from milepost.numerics.whole_numbers import distinct
 
 _ALIKE = 0.8  # of the letters of two names, in order
@@ -49,7 +51,10 @@ def past_the_end(evidence: Evidence) -> list[Suspect]:
     if play.inferred or not play.n_levels:
         return []
     gated, moves = play.gated, play.moves
-    outside = (moves.origin == play.n_levels - 1) & (moves.target >= play.n_levels)
+    at_end = np.zeros(len(play.stops) + 1, np.bool_)
+    legs = legs_in(play)
+    at_end[list(legs[last_leg(legs)].levels)] = True
+    outside = at_end[moves.origin] & (moves.target >= play.n_levels)
     outside &= ~gated.stops.is_place[moves.target]
     after = outside & evidence.signs.played[moves.target]
     if not after.any():

@@ -35,7 +35,12 @@ def start_override(evidence: Evidence) -> list[Suspect]:
     table = evidence.play.attempts
     first = np.ones(len(table), np.bool_)
     first[1:] = np.diff(table.player) != 0
-    rows = first & (table.level > 0) & (table.level < evidence.play.n_levels)
+    gated = evidence.play.gated
+    if gated.orders.is_line:
+        late = table.level > 0
+    else:
+        late = gated.legs(table.player, table.level) > gated.orders.next_leg[gated.order_of_player[table.player], -1]
+    rows = first & late & (table.level < evidence.play.n_levels)
     why = "the player's first attempt of all is here: a saved game, or a start set by hand"
     return evidence.suspect("start_override", rows, why)
 
@@ -43,7 +48,7 @@ def start_override(evidence: Evidence) -> list[Suspect]:
 def jumped_start(evidence: Evidence) -> list[Suspect]:
     """Bare starts beyond the next level not yet tried, in sessions without transitions; a player's first is `start_override`."""
     play, table = evidence.play, evidence.play.attempts
-    place = play.gated.places(table.player, table.level)
+    place, gated = play.gated.legs(table.player, table.level), play.gated
     far = table.player * (play.n_levels + 2)  # so that what one player reached says nothing of the next one
     furthest = np.full(len(table), -1)
     if len(table) > 1:
@@ -51,20 +56,23 @@ def jumped_start(evidence: Evidence) -> list[Suspect]:
         furthest[1:][again] = (np.maximum.accumulate(place + far) - far)[:-1][again]
     moving = np.zeros(len(play.gated.player), np.bool_)
     moving[play.moves.session] = True
-    rows = (play.around.begun_as == START) & (furthest >= 0) & (place > furthest + 1) & ~moving[table.session]
+    beyond = place > gated.orders.next_leg[gated.order_of_player[table.player], furthest]
+    rows = (play.around.begun_as == START) & (furthest >= 0) & beyond & ~moving[table.session]
     return evidence.suspect("jumped_start", rows, "started beyond the next level not yet tried, and the log has no way there")
 
 
 def fallen_back(evidence: Evidence) -> list[Suspect]:
     """Bare starts at an earlier level than the one just tried and not cleared, in sessions without transitions."""
     play, table = evidence.play, evidence.play.attempts
-    place = play.gated.places(table.player, table.level)
+    place, leg = play.gated.places(table.player, table.level), play.gated.legs(table.player, table.level)
+    route = np.append(play.gated.orders.route, -1)[table.level]
     moving = np.zeros(len(play.gated.player), np.bool_)
     moving[play.moves.session] = True
     back = np.zeros(len(table), np.bool_)
     if len(table) > 1:
         uncleared = ~table.ended(CLEARED)[:-1] & (np.diff(table.session) == 0)
-        back[1:] = uncleared & (np.diff(place) < 0) & (place[1:] >= 0)
+        on_route = (np.diff(leg) == 0) & (route[1:] >= 0) & (np.diff(route) == 0) & (np.diff(place) < 0)
+        back[1:] = uncleared & ((np.diff(leg) < 0) | on_route) & (place[1:] >= 0)
     rule = play.course.runs.at if play.course else None
     anew = table.level == (play.stops.index(rule) if rule is not None else -1)
     in_runs = len(play.summary(RunMarks).session) > 0
@@ -93,12 +101,14 @@ def failed_transition(evidence: Evidence) -> list[Suspect]:
 
 
 def _ends_the_game(play: Play) -> Bools:
-    """Return a mask of the moves from a cleared last level that most players make who clear it: the end of the game."""
-    moves, last = play.moves, play.gated.last_level[play.moves.player]
+    """Return a mask of the moves from a cleared level of the last leg that most players make there: the end of the game."""
+    moves, last = play.moves, play.gated.last_leg[play.moves.player]
     width = len(play.stops) + 1
     done = play.attempts.ended(CLEARED)
     cleared = distinct(play.attempts.player[done] * width + play.attempts.level[done])
-    won = (moves.origin == last) & (last >= 0) & np.isin(moves.player * width + moves.origin, cleared) & (moves.target >= 0)
+    origin = np.minimum(moves.origin, max(0, play.n_levels - 1))
+    at_end = (moves.origin < play.n_levels) & (play.gated.legs(moves.player, origin) == last)
+    won = at_end & (last >= 0) & np.isin(moves.player * width + moves.origin, cleared) & (moves.target >= 0)
     count = max(1, len(play.gated.players))
     targets, players = counted(distinct(moves.target[won] * count + moves.player[won]) // count)
     ends: Bools = won & np.isin(moves.target, targets[2 * players > len(distinct(moves.player[won]))])

@@ -23,8 +23,9 @@ class Orders:
         count: per order, how many levels it has.
         of_session: per session, its order.
         legs: per order, its legs, whose levels are places in the course.
-        routes: per stop, the number of its route; -1 where it has none.
+        route: per stop, the number of its route; -1 where it has none.
         optional: per stop, whether it is a level that nobody has to play.
+        whole: the legs of the whole course, as the places of their levels.
     """
 
     rank: Ints
@@ -33,6 +34,7 @@ class Orders:
     legs: tuple[tuple[Leg, ...], ...] = field(repr=False)
     route: Ints = field(repr=False)
     optional: Bools = field(repr=False)
+    whole: tuple[tuple[int, ...], ...] = field(repr=False)
 
     @classmethod
     def of(cls, course: Course | None, stops: Stops, builds: Sequence[str | None]) -> Orders:
@@ -48,8 +50,8 @@ class Orders:
         route, optional = _by_stop(course, n_stops)
         if course is None or not course.differs_by_build:
             legs = course.legs if course is not None and len(course.levels) == stops.n_levels else _line(range(stops.n_levels))
-            nobody = np.zeros(len(builds), np.int64)
-            return cls(whole[None], np.array([stops.n_levels]), nobody, (legs,), route, optional)
+            alike = np.zeros(len(builds), np.int64)
+            return cls(whole[None], np.array([stops.n_levels]), alike, (legs,), route, optional, _levels_of(legs))
         place = {level.name: number for number, level in enumerate(course.levels)}
         codes: dict[str | None, int] = {}
         of_session = np.array([codes.setdefault(build, len(codes)) for build in builds], dtype=np.int64)
@@ -61,7 +63,7 @@ class Orders:
             rank[code] = count[code] = len(own)
             rank[code, own] = np.arange(len(own))
             all_legs.append(tuple(_in_course(leg, own) for leg in legs_of(levels, course.needs)))
-        return cls(rank, count, of_session, tuple(all_legs), route, optional)
+        return cls(rank, count, of_session, tuple(all_legs), route, optional, _levels_of(course.legs))
 
     def level_at(self, order: Ints, place: Ints) -> Ints:
         """The levels at some places of orders; the place has to be one of the order's levels, if there is any stop at all."""
@@ -124,6 +126,19 @@ class Orders:
         """Per order, the number of its last leg that has a level on the way; -1 without one."""
         return np.array([last_leg(legs) for legs in self.legs], np.int64)
 
+    @cached_property
+    def next_leg(self) -> Ints:
+        """Per order and leg, the furthest one that is next: up to and with the first that has a level on the way.
+
+        The last row of each order is of who has not begun: what the first leg to play may be.
+        """
+        found = np.zeros((len(self.legs), max(map(len, self.legs), default=0) + 1), np.int64)
+        for order, legs in enumerate(self.legs):
+            for number in range(-1, len(legs)):
+                after = next((later for later in range(number + 1, len(legs)) if not legs[later].passed_over), len(legs) - 1)
+                found[order, number] = max(after, number + 1)
+        return found
+
     def _by_leg(self, value: Callable[[int, Leg], int]) -> Ints:
         found = np.zeros((len(self.legs), self.rank.shape[1]), np.int64)
         for order, legs in enumerate(self.legs):
@@ -161,6 +176,10 @@ def _by_stop(course: Course | None, n_stops: int) -> tuple[Ints, Bools]:
             if level.route is not None:
                 route[place] = codes.setdefault(level.route, len(codes))
     return route, optional
+
+
+def _levels_of(legs: Sequence[Leg]) -> tuple[tuple[int, ...], ...]:
+    return tuple(leg.levels for leg in legs)
 
 
 def _line(levels: Sequence[int]) -> tuple[Leg, ...]:

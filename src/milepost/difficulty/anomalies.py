@@ -32,7 +32,7 @@ class DifficultyReading:
 
     ``probability`` is that of an event of the level's own (spike, dip or wall), ``step`` that a step begins there.
     ``expected`` is what the others lead one to expect, ``expected_se`` how sure that is, ``excess`` the difference.
-    ``roughness`` is the course's normal one, from level to level.
+    ``places`` are those of the levels' legs; ``roughness`` is the course's normal one, from level to level.
     """
 
     probability: Floats
@@ -44,16 +44,18 @@ class DifficultyReading:
     height: Floats  # of the step that begins at the level; 0 where none does
     events: list[Event]
     roughness: float
+    places: Ints
 
 
-def read_events(difficulty: Floats, covariance: Floats) -> DifficultyReading:
+def read_events(difficulty: Floats, covariance: Floats, places: Ints | None = None) -> DifficultyReading:
     """Tell events from the course's own unevenness.
 
     Args:
         difficulty: per level, in logits.
         covariance: of their errors.
+        places: per level, the place of its leg; one after the other where None.
     """
-    return _Course(Mixtures(difficulty, covariance)).reading()
+    return _Course(Mixtures(difficulty, covariance, places)).reading()
 
 
 class _Course:
@@ -119,6 +121,7 @@ class _Course:
             self._heights(chosen),
             [self.candidates[event] for event in chosen],
             rough,
+            self.model.places,
         )
 
     def _expectations(self, chosen: tuple[int, ...]) -> tuple[Floats, Floats, Floats, Floats]:

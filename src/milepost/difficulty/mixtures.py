@@ -7,13 +7,14 @@ from typing import Final
 
 import numpy as np
 
-from milepost.arrays import Floats
+from milepost.arrays import Floats, Ints
 from milepost.numerics.normal import log_normal
 
 _ROUGHNESS: Final = np.array([0.08, 0.12, 0.18, 0.25, 0.35, 0.5, 0.7, 1.0, 1.4])
 _ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of its logarithm's prior, which has
 _ROUGHNESS_TAIL = 3.0  # degrees of freedom, so that a course may be uneven everywhere
 _BEND: Final = np.array([0.15, 0.35, 0.7, 1.3])  # logits by which the curve leaves a straight line
+_LEG_SD: Final = 0.5  # logits that the levels of a leg of several have in common
 _LEVEL_SD, _SLOPE_SD = 3.0, 1.2  # logits: where the curve lies, and how far it rises over the course
 
 
@@ -22,6 +23,7 @@ class Mixtures:
 
     Attributes:
         n: levels.
+        places: per level, its leg's place in the course.
         candidates: every event that there may be.
         shapes: candidate by level, how far an event raises it, of its height.
         log_odds: per candidate, before the data.
@@ -31,11 +33,12 @@ class Mixtures:
     Chosen events are given as numbers of candidates.
     """
 
-    def __init__(self, difficulty: Floats, covariance: Floats) -> None:
+    def __init__(self, difficulty: Floats, covariance: Floats, places: Ints | None = None) -> None:
         self.y, self.covariance = difficulty, covariance
         self.n = len(difficulty)
-        self.candidates = candidates(self.n)
-        self.shapes = np.array([event.shape(self.n) for event in self.candidates])
+        self.places = np.arange(self.n) if places is None else places
+        self.candidates = candidates(self.places)
+        self.shapes = np.array([event.shape(self.places) for event in self.candidates])
         self.log_odds = prior_log_odds(self.candidates)
         self.rough = np.repeat(_ROUGHNESS, len(_BEND))
         scale = np.maximum(1.0, self.rough / _ROUGHNESS_MEDIAN)
@@ -46,7 +49,7 @@ class Mixtures:
         apart = (np.log(_ROUGHNESS) - np.log(_ROUGHNESS_MEDIAN)) / _ROUGHNESS_SPREAD
         weight = -0.5 * (_ROUGHNESS_TAIL + 1) * np.log1p(apart**2 / _ROUGHNESS_TAIL)
         self.log_prior = np.repeat(weight, len(_BEND))
-        curves = np.array([_curve(self.n, bend) for bend in _BEND] * len(_ROUGHNESS))
+        curves = np.array([_curve(self.places, bend) for bend in _BEND] * len(_ROUGHNESS))
         mixtures = curves + (self.rough**2)[:, None, None] * np.eye(self.n) + covariance
         inverses = np.linalg.inv(mixtures)
         fits = np.einsum("i,gij,j->g", self.y, inverses, self.y, optimize=True)
@@ -110,11 +113,14 @@ def _log_sum(logs: Floats) -> Floats:
     return total
 
 
-def _curve(n: int, bend: float) -> Floats:
-    """The covariance of the smooth curve: where it lies, how it rises, how it bends."""
-    place = (np.arange(n) - (n - 1) / 2) / max(1.0, (n - 1) / 2)
-    apart = np.subtract.outer(np.arange(n), np.arange(n)) / max(3.0, n / 4)
+def _curve(places: Ints, bend: float) -> Floats:
+    """The covariance of the smooth curve: where it lies, how it rises, how it bends; and what levels of a leg have in common."""
+    n = int(places.max(initial=-1)) + 1
+    place = (places - (n - 1) / 2) / max(1.0, (n - 1) / 2)
+    apart = np.subtract.outer(places, places) / max(3.0, n / 4)
     curve: Floats = _LEVEL_SD**2 + _SLOPE_SD**2 * np.outer(place, place) + bend**2 * np.exp(-0.5 * apart**2)
+    together = (np.bincount(places)[places] > 1) if len(places) else np.zeros(0, np.bool_)
+    curve += _LEG_SD**2 * ((apart == 0) & together[:, None])
     return curve
 
 
@@ -136,13 +142,17 @@ class Event:
     level: int
     period: int = 0  # of teeth
 
-    def shape(self, n: int) -> Floats:
-        """Per level, how far the event raises it, of its height."""
+    def shape(self, places: Ints) -> Floats:
+        """Per level, how far the event raises it, of its height.
+
+        Args:
+            places: per level, its leg's place in the course.
+        """
         if self.kind == TEETH:
-            rise: Floats = ((np.arange(n) - self.level) % self.period) / (self.period - 1) - 0.5
+            rise: Floats = ((places - self.level) % self.period) / (self.period - 1) - 0.5
             return rise
-        shape = np.zeros(n)
-        last = {SPIKE: self.level + 1, DIP: self.level + 1, WALL: self.level + 2}.get(self.kind, n)
+        shape = np.zeros(len(places))
+        last = {SPIKE: self.level + 1, DIP: self.level + 1, WALL: self.level + 2}.get(self.kind, len(places))
         shape[self.level : last] = -1.0 if self.kind in (DIP, FALL) else 1.0
         return shape
 
@@ -152,12 +162,19 @@ class Event:
         return self.kind in (STEP, FALL, TEETH)
 
 
-def candidates(n: int) -> list[Event]:
-    """Every event that a course of so many levels may have."""
+def candidates(places: Ints) -> list[Event]:
+    """Every event that a course may have; a step begins with a leg, and a wall is of two legs of one level.
+
+    Args:
+        places: per level, its leg's place in the course.
+    """
+    n, n_legs = len(places), int(places.max(initial=-1)) + 1
+    begins = np.searchsorted(places, np.arange(n_legs + 1))
+    alone = np.diff(begins) == 1
     single = [Event(kind, level) for kind in (SPIKE, DIP) for level in range(n)]
-    walls = [Event(WALL, level) for level in range(n - 1)] if n >= 5 else []
-    stays = [Event(kind, level) for kind in (STEP, FALL) for level in range(_SIDE, n - _SIDE + 1)]
-    periods = [period for period in _PERIODS if 2 * period <= n]
+    walls = [Event(WALL, int(begins[leg])) for leg in range(n_legs - 1) if alone[leg] and alone[leg + 1]] if n_legs >= 5 else []
+    stays = [Event(kind, int(begins[leg])) for kind in (STEP, FALL) for leg in range(_SIDE, n_legs - _SIDE + 1)]
+    periods = [period for period in _PERIODS if 2 * period <= n_legs]
     teeth = [Event(TEETH, level, period) for period in periods for level in range(period)]
     return [*single, *walls, *stays, *teeth]
 

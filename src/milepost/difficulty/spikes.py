@@ -18,7 +18,7 @@ from milepost.difficulty.spike_sentences import costliest_first, sentence, unsai
 from milepost.difficulty.timing import TimesOfPlayers
 from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
-from milepost.measures.funnel import Funnel, FunnelRow
+from milepost.measures.funnel import Funnel, FunnelRow, legs_in
 from milepost.measures.interface import Table
 from milepost.measures.sums.attendance import Attendance, void_attempts
 from milepost.measures.sums.time_counts import Spent
@@ -60,7 +60,8 @@ class Spikes:
         counts = np.bincount(tries.item, minlength=play.n_levels)
         players = np.array([len(here) for here in case.trying])
         found = verdicts(case.reading, counts, players, self.min_players)
-        quitting, time = _by_quitting(case.funnel, play.n_levels, self.min_players), _by_time(play, self.min_players)
+        quitting = _by_quitting(case.funnel, play.n_levels, self.min_players, places_of_legs(play))
+        time = _by_time(play, self.min_players)
         rows = []
         for level in range(play.n_levels):
             row = case.row(level, found[level], quitting[level], time[level])
@@ -191,8 +192,8 @@ def _fit(play: Summed, tries: TriesOfItems) -> tuple[Basis, Fit, DifficultyReadi
     if int((~tries.success).sum()) < max(_FEW_FAILURES, _SHARE_OF_FAILURES * len(tries.item)):
         fit = play.sums(TimesOfPlayers).fit(play.n_levels)
         if fit is not None:
-            return "time", fit, read_events(fit.difficulty, fit.covariance)
-    return "tries", *read_tries(tries, play.n_levels)
+            return "time", fit, read_events(fit.difficulty, fit.covariance, places_of_legs(play))
+    return "tries", *read_tries(tries, play.n_levels, places_of_legs(play))
 
 
 def _trying(tries: TriesOfItems, n_items: int) -> list[Column]:
@@ -235,12 +236,14 @@ def _model(case: _CourseCase) -> Model:
     )
 
 
-def _by_quitting(funnel: list[FunnelRow], n_levels: int, least: int) -> list[Kind]:
+def _by_quitting(funnel: list[FunnelRow], n_levels: int, least: int, places: Ints) -> list[Kind]:
     """The verdicts by drop-off alone: the log odds of being lost at a level."""
     rows = funnel[:n_levels]
     reached = np.array([row["reached"] for row in rows])
     lost = np.array([row["lost"] for row in rows])
-    return _kinds(np.log((lost + 0.5) / (reached - lost + 0.5)), 1 / (lost + 0.5) + 1 / (reached - lost + 0.5), reached, least)
+    return _kinds(
+        np.log((lost + 0.5) / (reached - lost + 0.5)), 1 / (lost + 0.5) + 1 / (reached - lost + 0.5), reached, least, places
+    )
 
 
 def _by_time(play: Summed, least: int) -> list[Kind]:
@@ -256,18 +259,24 @@ def _by_time(play: Summed, least: int) -> list[Kind]:
             times = np.log(np.repeat(cleared.values, cleared.count))
             logs[level] = float(np.median(times)) - (np.log(par) if par else 0.0)
             variance[level] = 1.57 * max(float(times.var(ddof=1)), 0.01) / len(times)  # of a median
-    return _kinds(logs, variance, counts, least)
+    return _kinds(logs, variance, counts, least, places_of_legs(play))
 
 
-def _kinds(values: Floats, variance: Floats, counts: Ints, least: int) -> list[Kind]:
-    reading = read_events(values, np.diag(variance))
+def _kinds(values: Floats, variance: Floats, counts: Ints, least: int, places: Ints) -> list[Kind]:
+    reading = read_events(values, np.diag(variance), places)
     return [verdict.kind for verdict in verdicts(reading, counts * 2, counts, least)]
 
 
 _MAYBE_EASIER: Final = -0.7  # logits of excess from which a level is looked at again
 
 
-def read_tries(tries: TriesOfItems, n_levels: int) -> tuple[Fit, DifficultyReading]:
+def places_of_legs(play: Summed) -> Ints:
+    """Per level of the course, the place of its leg."""
+    legs = legs_in(play)
+    return np.repeat(np.arange(len(legs)), [len(leg.levels) for leg in legs])
+
+
+def read_tries(tries: TriesOfItems, n_levels: int, places: Ints | None = None) -> tuple[Fit, DifficultyReading]:
     """The fitted difficulties, and the course read from them.
 
     The likelihood of a level that nearly every try clears is steep towards harder and flat towards easier, so the usual
@@ -275,11 +284,11 @@ def read_tries(tries: TriesOfItems, n_levels: int) -> tuple[Fit, DifficultyReadi
     lead one to expect.
     """
     fit = fit_tries(tries, n_levels)
-    reading = read_events(fit.difficulty, fit.covariance)
+    reading = read_events(fit.difficulty, fit.covariance, places)
     maybe = (reading.excess < _MAYBE_EASIER) & (np.bincount(tries.item, minlength=n_levels) > 0)
     if not maybe.any():
         return fit, reading
     half_way = np.where(maybe, fit.difficulty - reading.excess / 2, fit.difficulty)
     near, covariance = fit_around(fit, half_way, tries)
-    again = read_events(near, covariance)
+    again = read_events(near, covariance, places)
     return fit, replace(again, excess=np.where(maybe, fit.difficulty - again.expected, again.excess))

@@ -46,17 +46,19 @@ def verdicts(reading: DifficultyReading, tries: Ints, players: Ints, least: int 
     ]
     difficulty = reading.expected + reading.excess
     return [
-        Verdict("none", "none", own.q) if _like_a_neighbour(found, difficulty, level) else own for level, own in enumerate(found)
+        Verdict("none", "none", own.q) if _like_a_neighbour(found, difficulty, level, reading.places) else own
+        for level, own in enumerate(found)
     ]
 
 
-def _like_a_neighbour(found: list[Verdict], difficulty: Floats, level: int) -> bool:
+def _like_a_neighbour(found: list[Verdict], difficulty: Floats, level: int, places: Ints) -> bool:
     """Return whether a level is as hard as a neighbour without a claim, so that it cannot be claimed to stand out."""
     kind = found[level].kind
     if kind == "none":
         return False
-    sides = (level - 1,) if kind == "step" else (level - 1, level + 1)
-    beside = [side for side in sides if 0 <= side < len(found) and found[side].kind == "none"]
+    apart = places - places[level]
+    near = (apart == -1) if kind == "step" else (np.abs(apart) <= 1) & (np.arange(len(places)) != level)
+    beside = [side for side in np.flatnonzero(near).tolist() if found[side].kind == "none"]
     way = -1.0 if kind == "dip" else 1.0
     return any(way * (difficulty[level] - difficulty[side]) < ALIKE for side in beside)
 

@@ -7,7 +7,8 @@ from typing import ClassVar, TypedDict
 
 import numpy as np
 
-from milepost.arrays import Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
+from milepost.measures.funnel import legs_in
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.sums.attendance import void_attempts
 from milepost.measures.sums.time_counts import Spent
@@ -73,7 +74,7 @@ def _went_on(play: Play) -> tuple[Ints, Ints]:
     moves, width = play.moves, len(play.gated.players) + 1
     tried = distinct(play.attempts.player * (len(play.stops) + 1) + play.attempts.level)
     there = np.isin(moves.player * (len(play.stops) + 1) + moves.target, tried)
-    onward = (moves.target >= 0) & (moves.target == moves.origin + 1) & (moves.target < play.n_levels)
+    onward = _is_onward(play, moves.origin, moves.target)
     onward &= play.counts[moves.player]
     by_move = moves.origin * width + moves.player
     arrived = distinct(np.concatenate((by_move[onward & there], _by_starts(play, width))))
@@ -82,12 +83,31 @@ def _went_on(play: Play) -> tuple[Ints, Ints]:
     return np.bincount(arrived // width, minlength=n_levels), np.bincount(never // width, minlength=n_levels)
 
 
+def _is_onward(play: Play, origin: Ints, target: Ints) -> Bools:
+    """Return a mask of the moves by which the course goes on: to a next leg, or to another level of the leg."""
+    n_levels, legs = play.n_levels, legs_in(play)
+    placed = (origin >= 0) & (origin < n_levels) & (target >= 0) & (target < n_levels)
+    if not n_levels:
+        return placed
+    leg_of = np.repeat(np.arange(len(legs)), [len(leg.levels) for leg in legs])
+    passed = np.cumsum([leg.passed_over for leg in legs])
+    here, there = leg_of[np.where(placed, origin, 0)], leg_of[np.where(placed, target, 0)]
+    between = passed[np.maximum(there - 1, 0)] - passed[here] == there - here - 1
+    route = play.gated.orders.route
+    same_route = (route[np.where(placed, origin, 0)] >= 0) & (
+        route[np.where(placed, origin, 0)] == route[np.where(placed, target, 0)]
+    )
+    within = (here == there) & (origin != target) & (~same_route | (target > origin))
+    onward: Bools = placed & (within | ((there > here) & between))
+    return onward
+
+
 def _by_starts(play: Play, width: int) -> Ints:
     """Levels and players, as one number, who tried the next level right after it, in sessions without transitions."""
     table = play.attempts
     moved = np.zeros(len(play.gated.player), np.bool_)
     moved[play.moves.session] = True
-    follows = (np.diff(table.session) == 0) & (np.diff(table.level) == 1) & (table.level[1:] < play.n_levels)
+    follows = (np.diff(table.session) == 0) & _is_onward(play, table.level[:-1], table.level[1:])
     rows = np.flatnonzero(follows & ~moved[table.session[1:]] & play.counts[table.player[1:]])
     return table.level[rows] * width + table.player[rows]
 

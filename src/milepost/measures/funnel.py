@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import ClassVar, TypedDict, cast
+from typing import ClassVar, NotRequired, TypedDict, cast
 
-from milepost.measures.interface import LevelRow, NoTotals, Table, share
+from milepost.course.legs import Leg, last_leg
+from milepost.measures.interface import LevelRow, Table, share
 from milepost.measures.sums.attendance import Attendance
 from milepost.measures.sums.funnel_counts import FunnelCounts
 from milepost.numerics.intervals import log_log, wilson
@@ -43,6 +44,13 @@ class Reach(LevelRow):
     clear_rate_high: float | None
     moved_on: int
     share: float | None
+    leg: str
+    route: str | None
+    optional: bool
+    able: int
+    went: float | None
+    went_low: float | None
+    went_high: float | None
 
 
 def stopped_by(row: Mapping[str, object], cause: str) -> int:
@@ -66,6 +74,27 @@ class FunnelRow(Reach, StopCounts, Losses):
     """A level of the funnel."""
 
 
+class LegRow(TypedDict):
+    """A leg of the funnel."""
+
+    leg: str
+    levels: list[str]
+    needs: int | None
+    reached: int
+    done: int
+    lost: int
+    retention: float
+    retention_low: float | None
+    retention_high: float | None
+    first: dict[str, int]
+
+
+class FunnelTotals(TypedDict):
+    """The legs of a course that is no line."""
+
+    legs: NotRequired[list[LegRow]]
+
+
 @dataclass(frozen=True)
 class Funnel:
     """The funnel over the course.
@@ -78,26 +107,41 @@ class Funnel:
 
     SUMS: ClassVar[Kinds] = (Attendance, FunnelCounts)
 
-    def __call__(self, play: Summed) -> Table[FunnelRow, NoTotals]:
+    def __call__(self, play: Summed) -> Table[FunnelRow, FunnelTotals]:
         """One row a level in course order; see docs/definitions.md for the columns."""
         counts = play.sums(FunnelCounts)
         reached, stops = _reach(play, counts), _stops(counts)
         lost = [own["stopped_quit"] + (0 if self.censor_unknown else own["stopped_unknown"]) for own in stops]
         untold = [bool(is_open) for is_open in play.about.open_levels]
+        legs = legs_in(play)
         if lost and not _tells_last_clear(play, counts):
-            lost[-1], untold[-1] = 0, True
-        parts = zip(reached, stops, _losses([row["reached"] for row in reached], lost), strict=True)
+            for level in legs[last_leg(legs)].levels:
+                lost[level], untold[level] = 0, True
+        parts = zip(reached, stops, _losses(counts, lost, legs), strict=True)
         rows = [FunnelRow(**reach, **stopped, **gone) for reach, stopped, gone in parts]
         for row in itertools.compress(rows, untold):
             row["clear_rate"] = row["clear_rate_low"] = row["clear_rate_high"] = None
             row["drop_off"] = row["drop_off_low"] = row["drop_off_high"] = None
-        return Table(rows, NoTotals())
+        plain = all(len(leg.levels) == 1 for leg in legs)
+        return Table(rows, FunnelTotals() if plain else FunnelTotals(legs=_leg_rows(play, counts, lost, legs)))
+
+
+def legs_in(play: Summed) -> tuple[Leg, ...]:
+    """The legs of a play's course; one for each level where it has no course of its own."""
+    course = play.course
+    if course is not None and len(course.levels) == play.n_levels:
+        return course.legs
+    return tuple(Leg(play.stops[level], (level,), 1, (level,), False) for level in range(play.n_levels))
 
 
 def _reach(play: Summed, counts: FunnelCounts) -> list[Reach]:
     n_players = play.sums(Attendance).players
     rows = []
+    legs = {level: leg for leg in legs_in(play) for level in leg.levels}
+    levels = play.course.levels if play.course is not None and len(play.course.levels) == play.n_levels else None
     for level in range(play.n_levels):
+        able = int(counts.able[level])
+        went_low, went_high = wilson(int(counts.reached[level]), able)
         here, done = int(counts.reached[level]), int(counts.cleared[level])
         low, high = wilson(done, here)
         rows.append(
@@ -110,6 +154,13 @@ def _reach(play: Summed, counts: FunnelCounts) -> list[Reach]:
                 clear_rate_high=high,
                 moved_on=int(counts.moved_on[level]),
                 share=share(here, n_players),
+                leg=legs[level].name,
+                route=levels[level].route if levels is not None else None,
+                optional=levels[level].optional if levels is not None else False,
+                able=able,
+                went=share(here, able),
+                went_low=went_low,
+                went_high=went_high,
             )
         )
     return rows
@@ -123,17 +174,14 @@ def _stops(counts: FunnelCounts) -> list[StopCounts]:
     ]
 
 
-def _losses(reached: list[int], lost: list[int]) -> list[Losses]:
-    """Drop-off, and retention as a product over the levels so far with Greenwood's variance."""
-    found, retention, greenwood = [], 1.0, 0.0
-    for here, gone in zip(reached, lost, strict=True):
-        if here:
-            retention *= 1 - gone / here
-        if here > gone:
-            greenwood += gone / (here * (here - gone))
-        (low, high), (least, most) = wilson(gone, here), log_log(retention, greenwood)
-        found.append(
-            Losses(
+def _losses(counts: FunnelCounts, lost: list[int], legs: Sequence[Leg]) -> list[Losses]:
+    """Drop-off by level, and retention as a product over the legs so far with Greenwood's variance."""
+    found: list[Losses | None] = [None] * len(lost)
+    for leg, (retention, (least, most)) in zip(legs, _retention(counts, lost, legs), strict=True):
+        for level in leg.levels:
+            here, gone = int(counts.reached[level]), lost[level]
+            low, high = wilson(gone, here)
+            found[level] = Losses(
                 lost=gone,
                 drop_off=share(gone, here),
                 drop_off_low=low,
@@ -142,8 +190,41 @@ def _losses(reached: list[int], lost: list[int]) -> list[Losses]:
                 retention_low=least,
                 retention_high=most,
             )
-        )
+    return cast("list[Losses]", found)
+
+
+def _retention(
+    counts: FunnelCounts, lost: list[int], legs: Sequence[Leg]
+) -> list[tuple[float, tuple[float | None, float | None]]]:
+    """Per leg, the share still playing after it, and its interval."""
+    found, retention, greenwood = [], 1.0, 0.0
+    for leg, here in zip(legs, counts.leg_reached.tolist(), strict=True):
+        gone = sum(lost[level] for level in leg.levels)
+        if here:
+            retention *= 1 - gone / here
+        if here > gone:
+            greenwood += gone / (here * (here - gone))
+        found.append((retention, log_log(retention, greenwood)))
     return found
+
+
+def _leg_rows(play: Summed, counts: FunnelCounts, lost: list[int], legs: Sequence[Leg]) -> list[LegRow]:
+    parts = zip(legs, counts.leg_reached.tolist(), counts.leg_done.tolist(), _retention(counts, lost, legs), strict=True)
+    return [
+        LegRow(
+            leg=leg.name,
+            levels=[play.stops[level] for level in leg.levels],
+            needs=leg.needs,
+            reached=reached,
+            done=done,
+            lost=sum(lost[level] for level in leg.levels),
+            retention=retention,
+            retention_low=low,
+            retention_high=high,
+            first={play.stops[level]: int(counts.first[level]) for level in leg.levels},
+        )
+        for leg, reached, done, (retention, (low, high)) in parts
+    ]
 
 
 def _tells_last_clear(play: Summed, counts: FunnelCounts) -> bool:

@@ -9,8 +9,8 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.logs.interface import ABSENT
-from milepost.measures.funnel import Funnel, FunnelRow
-from milepost.measures.interface import NoTotals, RawRow, Table, beside, table_of
+from milepost.measures.funnel import Funnel, FunnelRow, FunnelTotals
+from milepost.measures.interface import RawRow, Table, beside, table_of
 from milepost.numerics.whole_numbers import among, distinct, numbered, stable_order
 from milepost.playback.attempt_tables import Ends
 from milepost.playback.engine import end_codes
@@ -109,10 +109,18 @@ class RawCounts:
         reached = distinct(level[here] * n_players + player[here]) // n_players
         cleared = distinct(level[complete] * n_players + player[complete]) // n_players
         furthest, won = np.full(n_players, -1), np.zeros(n_players, np.bool_)
-        np.maximum.at(furthest, player[here], gated.places(player[here], level[here]))
-        won[player[complete[level[complete] == gated.last_level[player[complete]]]]] = True
-        lost_there = np.flatnonzero((furthest >= 0) & ~won & _gave_up(play, n_players))
-        last_seen = gated.orders.level_at(gated.order_of_player[lost_there], furthest[lost_there])
+        leg = gated.legs(player, level)
+        np.maximum.at(furthest, player[here], leg[here])
+        done = np.zeros((len(play.stops), n_players), np.bool_)
+        done[level[complete], player[complete]] = True
+        if len(gated.players):
+            last = gated.last_leg
+            won = gated.done(done)[last, np.arange(n_players)] & (last >= 0)
+        lost_there = (furthest >= 0) & ~won & _gave_up(play, n_players)
+        last_row = np.full(n_players, -1)
+        there = np.flatnonzero(here & (leg == furthest[player]))
+        np.maximum.at(last_row, player[there], there)
+        last_seen = level[last_row[lost_there]]
         lost = np.bincount(last_seen, minlength=n_levels)
         reached, cleared = (np.bincount(of, minlength=n_levels) for of in (reached, cleared))
         begun = np.bincount(level[among(event, (START, RETRY))], minlength=n_levels)
@@ -144,7 +152,7 @@ class FunnelWithRaw:
     funnel: Funnel
     SUMS: ClassVar[Kinds] = (*Funnel.SUMS, RawCounts)
 
-    def __call__(self, play: Summed) -> Table[FunnelRow, NoTotals]:
+    def __call__(self, play: Summed) -> Table[FunnelRow, FunnelTotals]:
         """One row a level, as of the funnel."""
         return beside(table_of(play, self.funnel), raw_counts(play))
 

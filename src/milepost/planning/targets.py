@@ -11,11 +11,13 @@ import numpy as np
 
 from milepost.audit.audit import audit, weighing
 from milepost.course.course import Level
+from milepost.course.legs import last_leg
 from milepost.difficulty.spikes import Spikes
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.cells import Cells, cells
-from milepost.measures.funnel import Funnel
+from milepost.measures.funnel import Funnel, legs_in
 from milepost.measures.interface import Table
+from milepost.measures.sums.funnel_counts import cleared_by
 from milepost.numerics.intervals import NO_INTERVAL, Interval, median_interval
 from milepost.numerics.survival import Curve, kaplan_meier
 from milepost.playback.play import Play
@@ -112,7 +114,7 @@ class Targets:
                 found = weighing(play.once(audit).totals, str(planned))
                 yield _Target(None, name, 0.0, Goal(high=0.0), Measured(float(found), players=int(play.counts.sum())))
             elif name == "kept_at_end":
-                yield _Target(None, name, float(planned), Goal(low=float(planned)), _kept(play, play.n_levels - 1))
+                yield _Target(None, name, float(planned), Goal(low=float(planned)), _kept(play, _at_end(play)[0]))
             elif name == "total_minutes":
                 yield _Target(None, name, float(planned), Goal(high=float(planned)), _minutes(play))
             else:
@@ -172,10 +174,17 @@ def _kept(play: Play, place: int) -> Measured:
     return Measured(row["retention"], (row["retention_low"], row["retention_high"]), row["reached"])
 
 
+def _at_end(play: Play) -> tuple[int, ...]:
+    """The levels of the last leg."""
+    legs = legs_in(play)
+    return legs[last_leg(legs)].levels
+
+
 def _minutes(play: Play) -> Measured:
-    """Minutes of play of those who cleared the last level, in all their attempts of known duration."""
-    table, own = play.attempts, cells(play).of(play.n_levels - 1)
-    finished = own.player[own.done]
+    """Minutes of play of those who did the last leg, in all their attempts of known duration."""
+    table = play.attempts
+    last = play.gated.last_leg
+    finished = np.flatnonzero(play.counts & (last >= 0) & play.gated.done(cleared_by(play))[last, np.arange(len(last))])
     known = ~np.isnan(table.active)
     spent = np.bincount(table.player[known], weights=table.active[known], minlength=len(play.gated.players))[finished] / 60
     value = float(np.median(spent)) if len(spent) else None

@@ -161,11 +161,36 @@ def _causes(play: Play, seen: _Happenings, run: Ints, count: int) -> Ints:
     again[:-1] = (seen.rank[final[:-1]] == seen.rank[final[:-1] + 1]) & (seen.player[final[:-1]] == seen.player[final[:-1] + 1])
     failed = (last >= 0) & table.ended(DIED, WAS_RESET)[last]
     cause = np.where(again, np.where(failed, FAILED, ABANDONED), cause)
-    won = table.ended(CLEARED) & (table.level == play.gated.last_level[table.player])
-    cause[run[tries][won[seen.row[tries]]]] = WON
+    cause[_won(play, run[tries], seen.row[tries], count)] = WON
     ends = seen.kind == _ENDS
     cause[run[ends][::-1]] = marks.cause[seen.row[ends]][::-1]  # the first one stays
     return cause
+
+
+def _won(play: Play, run: Ints, row: Ints, count: int) -> Ints:
+    """The runs whose own clears do the last leg.
+
+    Args:
+        play: the play.
+        run, row: per attempt, its run and its row.
+        count: how many runs there are.
+    """
+    table, gated = play.attempts, play.gated
+    if gated.orders.is_line:
+        at_last: Bools = table.ended(CLEARED) & (table.level == gated.last_level[table.player])
+        own_runs: Ints = run[at_last[row]]
+        return own_runs
+    cleared = np.zeros((len(play.stops), count), np.bool_)
+    done = table.ended(CLEARED)[row]
+    cleared[table.level[row[done]], run[done]] = True
+    player = np.zeros(count, np.int64)
+    player[run] = table.player[row]
+    found = []
+    for order, last in enumerate(gated.orders.last.tolist()):
+        own = np.flatnonzero((gated.order_of_player[player] == order) & (gated.last_leg[player] == last))
+        if last >= 0:
+            found.append(own[gated.orders.done(order, cleared[:, own])[last]])
+    return np.concatenate(found) if found else np.zeros(0, np.int64)
 
 
 def _of_last_session(play: Play, seen: _Happenings, run: Ints, count: int) -> Ints:

@@ -8,56 +8,67 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.measures.cells import cells
-from milepost.numerics.whole_numbers import among, distinct
+from milepost.numerics.whole_numbers import among, distinct, first_places
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, END_FINISHED, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET, EndCause
 
 _MID_ATTEMPT = (QUIT, TIME_UP, CRASH, UNKNOWN)
 _AFTER_FAILURE = (DIED, WAS_RESET)
 _BETWEEN = (LEFT, CLEARED)
+_PER_LEVEL = ("reached", "cleared", "moved_on", "able", "leg_reached", "leg_done", "first")
 
 
 @dataclass(frozen=True)
 class FunnelCounts:
-    """Players by level of the course.
+    """Players by level of the course, and by leg.
 
     Attributes:
         reached, cleared, moved_on: per level.
+        able: per level, players with an attempt in its leg or a later one.
         stopped: of those who stopped there, by the end of their last session and by place; the names are the funnel's.
-        tells_last_clear: whether somebody cleared the last level, or a session ended as finished.
+        leg_reached, leg_done: per leg of the course; of those who reached it.
+        first: per level, players whose first attempt in its leg was there.
+        tells_last_clear: whether somebody cleared a level of the last leg, or a session ended as finished.
     """
 
     reached: Ints
     cleared: Ints
     moved_on: Ints
+    able: Ints
     stopped: dict[str, Ints]
+    leg_reached: Ints
+    leg_done: Ints
+    first: Ints
     tells_last_clear: bool
 
     @classmethod
     def of(cls, play: Play) -> FunnelCounts:
         """Return the funnel counts of a play."""
         n_levels, cell = play.n_levels, cells(play)
-        furthest = furthest_place(play)
         tried, _ = _each_once(cell.level, cell.player)  # of a play counted per run, too, the funnel is one of players
         level_done, by = _each_once(cell.level[cell.done], cell.player[cell.done])
         placed = np.flatnonzero(level_done < n_levels)
-        on = placed[furthest[by[placed]] > play.gated.places(by[placed], level_done[placed])]
+        on = placed[_moved_on(play, level_done[placed], by[placed])]
+        done = play.gated.done(cleared_by(play))
+        leg_reached, leg_done, first = _by_leg(play, done)
         return cls(
             np.bincount(tried, minlength=n_levels)[:n_levels],
             np.bincount(level_done, minlength=n_levels)[:n_levels],
             np.bincount(level_done[on], minlength=n_levels),
-            _stopped(play),
+            _able(play),
+            _stopped(play, done),
+            leg_reached,
+            leg_done,
+            first,
             _tells_last_clear(play),
         )
 
     @classmethod
     def merged(cls, parts: list[FunnelCounts]) -> FunnelCounts:
         """Return the funnel counts of a log, added up from its parts."""
-        reached, cleared, moved_on = (
-            np.sum([getattr(part, name) for part in parts], axis=0) for name in ("reached", "cleared", "moved_on")
-        )
+        counts = {name: np.sum([getattr(part, name) for part in parts], axis=0) for name in _PER_LEVEL}
         stopped = {name: np.sum([part.stopped[name] for part in parts], axis=0) for name in parts[0].stopped}
-        return cls(reached, cleared, moved_on, stopped, any(part.tells_last_clear for part in parts))
+        return cls(**counts, stopped=stopped, tells_last_clear=any(part.tells_last_clear for part in parts))
 
 
 def _each_once(level: Ints, player: Ints) -> tuple[Ints, Ints]:
@@ -67,22 +78,91 @@ def _each_once(level: Ints, player: Ints) -> tuple[Ints, Ints]:
     return pairs // width, pairs % width
 
 
-def _stopped(play: Play) -> dict[str, Ints]:
-    """Per level, how many players stopped there, by the end of their last session and by place."""
-    table = play.attempts
-    frontier = furthest_level(play)
-    cleared = _has_cleared(play)
-    last_attempt = _last_of(table.player, len(play.gated.players))
-    sequence = play.gated.sequence
-    last_session = sequence[_last_of(play.gated.player[sequence], len(play.gated.players))]
+def _moved_on(play: Play, level: Ints, player: Ints) -> Bools:
+    """Return which clears are of players with an attempt in a later leg, or at another level of the leg after."""
+    gated = play.gated
+    leg = gated.legs(player, level)
+    on: Bools = furthest_leg(play)[player] > leg
+    if gated.orders.is_line:
+        return on
+    last, first_clear = _last_and_first_clear(play)
+    for number, (own, who) in enumerate(zip(level.tolist(), player.tolist(), strict=True)):
+        if not on[number] and leg[number] >= 0:
+            together = gated.orders.legs[gated.order_of_player[who]][leg[number]].levels
+            on[number] = any(last[other, who] > first_clear[own, who] for other in together if other != own)
+    return on
+
+
+def _last_and_first_clear(play: Play) -> tuple[Ints, Ints]:
+    """The rows of the last attempt and of the first clear, by level and player; -1, and the number of rows, where none is."""
+    table, shape = play.attempts, (play.n_levels, len(play.gated.players))
+    last, first_clear = np.full(shape, -1), np.full(shape, len(table))
+    placed = np.flatnonzero(table.level < play.n_levels)
+    np.maximum.at(last, (table.level[placed], table.player[placed]), placed)
+    clears = placed[table.ended(CLEARED)[placed]]
+    np.minimum.at(first_clear, (table.level[clears], table.player[clears]), clears)
+    return last, first_clear
+
+
+def _able(play: Play) -> Ints:
+    """Per level, players with an attempt in its leg or a later one, who could have played it."""
+    gated, table = play.gated, play.attempts
+    furthest, able = furthest_leg(play), np.zeros(play.n_levels, np.int64)
+    own = play.counts[table.player] & (table.level < play.n_levels)
+    level, player = _each_once(table.level[own], table.player[own])
+    elsewhere = gated.legs(player, level) < 0  # of a level that the player's last build has not
+    able += np.bincount(level[elsewhere], minlength=play.n_levels)
+    for order, legs in enumerate(gated.orders.legs):
+        there = furthest[play.counts & (gated.order_of_player == order) & (furthest >= 0)]
+        further = np.cumsum(np.bincount(there, minlength=len(legs))[::-1])[::-1]
+        for number, leg in enumerate(legs):
+            able[list(leg.levels)] += further[number]
+    return able
+
+
+def _by_leg(play: Play, done: Bools) -> tuple[Ints, Ints, Ints]:
+    """Per leg of the course, who reached it and who did it; per level, whose first attempt in its leg was there."""
+    gated, table = play.gated, play.attempts
+    legs = gated.orders.whole
+    leg_of = np.zeros(play.n_levels, np.int64)
+    for number, levels in enumerate(legs):
+        leg_of[list(levels)] = number
+    rows = np.flatnonzero(play.counts[table.player] & (table.level < play.n_levels))
+    width = len(gated.players) + 1
+    keys, firsts = first_places(leg_of[table.level[rows]] * width + table.player[rows])
+    leg, player = keys // width, keys % width
+    level = table.level[rows[firsts]]
+    own = gated.legs(player, level)
+    has_done = done[own, player]
+    count = len(legs)
+    return (
+        np.bincount(leg, minlength=count),
+        np.bincount(leg[has_done], minlength=count),
+        np.bincount(level, minlength=play.n_levels),
+    )
+
+
+def _stopped(play: Play, done: Bools) -> dict[str, Ints]:
+    """Per level, how many players stopped there, by the end of their last session and by place.
+
+    Args:
+        play: the play.
+        done: who has done which leg.
+    """
+    table, gated = play.attempts, play.gated
+    frontier = frontier_level(play)
+    last_attempt = _last_of(table.player, len(gated.players))
+    sequence = gated.sequence
+    last_session = sequence[_last_of(gated.player[sequence], len(gated.players))]
     there = np.flatnonzero(play.counts & (frontier >= 0))
-    last = play.gated.last_level[there]
-    stopped = there[~(cleared[last, there] & (last >= 0))]
+    last = gated.last_leg[there]
+    stopped = there[~(done[last, there] & (last >= 0))]
 
     level = frontier[stopped]
     cause = play.end.of(last_session[stopped])
     outcome = table.outcome[last_attempt[stopped]]
-    after_clear = cleared[level, stopped]
+    leg = gated.legs(stopped, level)
+    after_clear = np.where(leg >= 0, done[leg, stopped], cleared_by(play)[level, stopped])
     elsewhere = table.level[last_attempt[stopped]] != level
 
     def count(where: Bools) -> Ints:
@@ -100,7 +180,7 @@ def _stopped(play: Play) -> dict[str, Ints]:
     return columns
 
 
-def _has_cleared(play: Play) -> Bools:
+def cleared_by(play: Play) -> Bools:
     """Return whether a player has cleared a level: levels down, players across."""
     table = play.attempts
     cleared = np.zeros((play.n_levels, len(play.gated.players)), np.bool_)
@@ -117,31 +197,43 @@ def _last_of(player: Ints, n_players: int) -> Ints:
 
 
 def _tells_last_clear(play: Play) -> bool:
-    """Return whether somebody cleared the last level, or a session ended as finished."""
+    """Return whether somebody cleared a level of the last leg, or a session ended as finished."""
     table = play.attempts
-    cleared = table.ended(CLEARED) & (table.level == play.gated.last_level[table.player])
+    last = play.gated.last_leg[table.player]
+    placed = np.where(table.level < play.n_levels, table.level, 0)
+    cleared = table.ended(CLEARED) & (last >= 0) & (play.gated.legs(table.player, placed) == last) & (table.level < play.n_levels)
     return bool(cleared.any() or play.end.of(play.gated.sequence).by(END_FINISHED).any())
 
 
-def furthest_place(play: Play) -> Ints:
-    """Per player, the furthest place reached in the order of the player's last build; -1 without any."""
+def furthest_leg(play: Play) -> Ints:
+    """Per player, the furthest leg with an attempt, in the order of the player's last build; -1 without any."""
+    return play.once(_furthest_leg)
+
+
+def _furthest_leg(play: Play) -> Ints:
     table, furthest = play.attempts, np.full(len(play.gated.players), -1)
     placed = table.level < play.n_levels
-    np.maximum.at(furthest, table.player[placed], play.gated.places(table.player[placed], table.level[placed]))
+    np.maximum.at(furthest, table.player[placed], play.gated.legs(table.player[placed], table.level[placed]))
     return furthest
 
 
-def furthest_level(play: Play) -> Ints:
-    """Per player, the furthest level reached, in the order of the last build where that has one of them; -1 without any."""
+def frontier_level(play: Play) -> Ints:
+    """Per player, the level of the last attempt in the furthest leg; -1 without any.
+
+    Of a player whose last build has none of the levels that were attempted, the furthest of these in the course.
+    """
     gated, table = play.gated, play.attempts
-    place, latest = furthest_place(play), np.full(len(gated.players), -1)
-    placed = table.level < play.n_levels
-    np.maximum.at(latest, table.player[placed], table.level[placed])
-    return np.where(place < 0, latest, gated.orders.level_at(gated.order_of_player, np.maximum(0, place)))
+    leg, latest = furthest_leg(play), np.full(len(gated.players), -1)
+    placed = np.flatnonzero(table.level < play.n_levels)
+    player, level = table.player[placed], table.level[placed]
+    np.maximum.at(latest, player, level)
+    there = (leg[player] >= 0) & (gated.legs(player, level) == leg[player])
+    last = _last_of(player[there], len(gated.players))
+    return np.where(last < 0, latest, np.append(level[there], -1)[last])
 
 
 def stopped_at_open(play: Play) -> Bools:
-    """Per player, whether the furthest level reached is one that there is no way to clear yet."""
-    furthest = furthest_level(play)
-    stopped: Bools = (furthest >= 0) & np.append(play.about.open_levels, False)[furthest]
+    """Per player, whether the level of the frontier is one that there is no way to clear yet."""
+    frontier = frontier_level(play)
+    stopped: Bools = (frontier >= 0) & np.append(play.about.open_levels, False)[frontier]
     return stopped
