@@ -78,7 +78,9 @@ def _assumptions(play: Summed) -> Iterator[Caution]:
     cut, left = counts.get("after_skip", 0), tallies_of(play).records - gone
     if left and cut > MANY_RECORDS * left:
         what = f"{cut:,} of {left:,} records ({percent(cut / left)}) come after a skip and were left out"
-        yield _first("after_skip", f"{what}. The course may not be a line: --shortcuts keep counts what follows a skip.")
+        would_do = "say in the course which levels are optional or share a leg (milepost course drafts that)"
+        told = f"{what}. The course may be no line: {would_do}, or count what follows a skip with --shortcuts keep."
+        yield _first("after_skip", told)
     moved_on = counts.get("advance_without_clear", 0)
     if moved_on > MANY_RECORDS * (times.clears + moved_on) and times.clears:
         how = f"{moved_on:,} times a player moved on from a level that no clear was logged of, beside {times.clears:,} clears"

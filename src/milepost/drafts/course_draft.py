@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Final, NamedTuple
 
+from milepost.drafts.leg_draft import LegEvidence, leg_evidence
 from milepost.level_names import natural_key
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.times import TimeInLevel
@@ -15,7 +16,7 @@ from milepost.playback.logged_knobs import logged_knobs
 from milepost.playback.play import FullPlay, Play
 from milepost.toml import toml_key, toml_text, toml_texts, toml_value
 from milepost.vocabulary import CLEARED, DIED, TRANSITION, WAS_RESET
-from milepost.wording import number, percent, plural, seconds
+from milepost.wording import number, percent, plural, safe, seconds
 
 _WHY_MENUS: Final = "nobody fails or clears there, and they are gone to from many levels: menus or screens"
 _FEWEST_BEFORE: Final = 3  # levels that one has to be gone to from, to be taken for a menu
@@ -34,19 +35,21 @@ def draft_course(play: FullPlay, name: str) -> str:
         lines += [f"# {', '.join(toml_text(place) for place in places)}: {why}"] if places else []
     if places := [*_places(play), *(play.stops[menu] for menu in menus)]:
         lines.append(f"places = {toml_texts(places)}")
-    for one in levels_by_any_name(play):
-        if one.level not in menus:
-            lines += _level(play, one)
+    named = [one for one in levels_by_any_name(play) if one.level not in menus]
+    evidence = leg_evidence(play, [one.level for one in named])
+    for one in named:
+        lines += _level(play, one, evidence.get(one.level))
     return "\n".join(lines) + "\n"
 
 
-def _level(play: Play, one: OneLevel) -> list[str]:
+def _level(play: Play, one: OneLevel, evidence: LegEvidence | None) -> list[str]:
     """The table of one level, with what was measured under each of its names."""
     stops, names = play.stops, [one.level, *one.others]
     aliases = [*[stops[other] for other in one.others], *[spelling for own in names for spelling in _spellings(play, own)]]
     lines = ["", "[[level]]", f"name = {toml_text(stops[one.level])}"]
     if aliases:
         lines.append(f"aliases = {toml_texts(aliases)}")
+    lines += _leg_lines(evidence) if evidence is not None else []
     for told in one.renamings:
         here = f"{toml_text(stops[told.level])} of build {toml_text(told.build)}"
         there = f"{toml_text(stops[told.next_level])} of build {toml_text(told.next_build)}"
@@ -55,6 +58,13 @@ def _level(play: Play, one: OneLevel) -> list[str]:
     lines += [_measured(play, own, f" as {toml_text(stops[own])}" if one.others else "") for own in names]
     lines += ["# par_seconds = 40", "# target_clear = 0.8  # or a range: [0.7, 0.9]"]
     return lines + _knobs(play, names)
+
+
+def _leg_lines(evidence: LegEvidence) -> list[str]:
+    """The leg of a level and whether it is off the way, with what speaks for it."""
+    lines = [f"# {safe(why)}" for why in evidence.why]
+    lines += [f'leg = "Leg {evidence.leg + 1}"  # levels of a leg are played in any order'] if evidence.leg is not None else []
+    return lines + (["optional = true  # off the way: nobody has to play it"] if evidence.optional else [])
 
 
 def _knobs(play: Play, levels: list[int]) -> list[str]:

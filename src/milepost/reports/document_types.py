@@ -16,7 +16,7 @@ from milepost.measures.attribute_effects import AttributeRow
 from milepost.measures.builds import BuildTries
 from milepost.measures.coverage import CoverageRow, CoverageTotals
 from milepost.measures.deaths import DeathsRow
-from milepost.measures.funnel import Reach
+from milepost.measures.funnel import FunnelTotals, Reach
 from milepost.measures.interface import LevelRow
 from milepost.measures.layouts import LayoutRow, LayoutsTotals
 from milepost.measures.level import LevelFigures, LevelTotals
@@ -70,7 +70,7 @@ class CheckDocument(Head, AuditTotals):
     levels: list[RawBesideClean]
 
 
-class FunnelDocument(Head):
+class FunnelDocument(Head, FunnelTotals):
     """The document of `funnel`."""
 
     levels: list[FunnelOrRawRow]

@@ -13,6 +13,7 @@ from milepost.wording import NOTHING, bar, clock, durations, number, percent, sa
 
 if TYPE_CHECKING:
     from milepost.measures.attempts import AttemptsRow
+    from milepost.measures.funnel import LegRow
     from milepost.measures.times import TimesRow
     from milepost.reports.document_types import AttemptsDocument, FunnelDocument, FunnelOrRawRow, TimesDocument
     from milepost.reports.head_types import Head
@@ -110,6 +111,12 @@ def funnel_view(report: FunnelDocument) -> list[AnyView]:
     """Levels from first to last: reach, clears, where players stopped and why."""
     raw = bool(report["levels"]) and "raw_reached" in report["levels"][0]
     columns: list[Column[FunnelOrRawRow]] = [level_column(report, "reached")]
+    by_legs = "legs" in report
+    if by_legs:
+        columns += [
+            Column("leg", _leg_words, left=True, rank=1),
+            Column("went", lambda row: percent(row["went"]), rank=6, said="went there"),
+        ]
     columns += [count_column("reached", "reached"), count_column("cleared", "cleared")]
     if raw:
         columns[2:2] = [count_column("raw", "raw_reached", said="raw reached")]
@@ -135,7 +142,38 @@ def funnel_view(report: FunnelDocument) -> list[AnyView]:
         *small_note(report, report["levels"], "reached"),
         *source_notes(report),
     ]
-    return [View("Funnel: who reached, cleared and stopped, level by level", tuple(columns), report["levels"], notes)]
+    if by_legs:
+        notes.insert(0, "Went: of the players who got to the leg or further, the share that tried the level.")
+    funnel = View("Funnel: who reached, cleared and stopped, level by level", tuple(columns), report["levels"], notes)
+    return [funnel, _legs_view(report["legs"])] if by_legs else [funnel]
+
+
+def _leg_words(row: FunnelOrRawRow) -> str:
+    """The leg of a level, its route, and whether it is off the way."""
+    if row["leg"] == row["level"] and not row["optional"]:
+        return ""
+    parts = [safe(row["leg"])] + ([f"route {safe(row['route'])}"] if row["route"] else [])
+    return ", ".join(parts + (["off the way"] if row["optional"] else []))
+
+
+def _legs_view(legs: list[LegRow]) -> AnyView:
+    """The legs of the course: a leg is done, not cleared."""
+    columns: tuple[Column[LegRow], ...] = (
+        Column("leg", lambda row: safe(row["leg"]), left=True),
+        Column("levels", lambda row: ", ".join(map(safe, row["levels"])), left=True, rank=4),
+        Column("needs", lambda row: "a route" if row["needs"] is None else number(row["needs"]), rank=2),
+        count_column("reached", "reached"),
+        count_column("done", "done"),
+        count_column("lost", "lost"),
+        *share_columns("retention", "retention", 1),
+        Column("began with", lambda row: _firsts(row["first"]), left=True, rank=3),
+    )
+    notes = ["A leg is done by whoever cleared as many of its levels as it needs, or all of one route."]
+    return View("Legs: stretches that are played in any order, by routes, or with levels off the way", columns, legs, notes)
+
+
+def _firsts(first: Mapping[str, int]) -> str:
+    return ", ".join(f"{safe(level)} {count:,}" for level, count in first.items()) if len(first) > 1 else ""
 
 
 def _stop_words(row: FunnelOrRawRow) -> str:
