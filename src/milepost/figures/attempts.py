@@ -9,6 +9,7 @@ import numpy as np
 
 from milepost.arrays import Floats
 from milepost.figures.batched_marks import MarkBatch, draw_cells, gathered
+from milepost.figures.legs import mark_legs_down
 from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
 from milepost.measures.attempts import AttemptsRow
 from milepost.reports.document_types import AttemptsDocument
@@ -36,6 +37,7 @@ def draw_attempts(sheet: Sheet, document: AttemptsDocument) -> None:
     )
     strip = sheet.axes(0.17, 0.06, 0.27 if small else 0.75, 0.79)
     _draw_strip(strip, sheet.look, rows)
+    mark_legs_down(strip, sheet.look, document["course"])
     if small:
         _draw_curves(sheet.axes(0.49, 0.03, 0.5, 0.83), sheet.look, rows, document["min_players"])
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from milepost.figures.batched_marks import draw_cells
+from milepost.figures.legs import mark_legs_down, names_of_levels
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
 from milepost.measures.funnel import stopped_by
 from milepost.reports.document_types import FunnelDocument, FunnelOrRawRow
@@ -37,7 +38,8 @@ def draw_funnel(sheet: Sheet, document: FunnelDocument) -> None:
     split = right - 0.075 * lanes
     bars = sheet.axes(left, bottom, split - left - 0.02, top - bottom)
     stops = sheet.axes(split, bottom, right - split, top - bottom, sharey=bars)
-    _draw_bars(bars, sheet.look, rows)
+    _draw_bars(bars, sheet.look, rows, names_of_levels(document["course"], [row["level"] for row in rows]))
+    mark_legs_down(bars, sheet.look, document["course"])
     _draw_stops(stops, sheet.look, rows, causes)
 
 
@@ -51,6 +53,8 @@ def finding(document: FunnelDocument) -> str:
         return f"Half of {plural(players, 'player')} got to {middle} or beyond; there is no last level"
     worst = max(rows, key=lambda row: (row["lost"] or 0, -row["reached"]))
     end = f"{rows[-1]['cleared']} of {plural(players, 'player')} cleared the last level"
+    if "legs" in document:
+        end = f"{document['legs'][-1]['done']} of {plural(players, 'player')} got through the last leg"
     if not worst["lost"]:
         return f"{end}; nobody was lost on the way"
     low, high = percent(worst["drop_off_low"]).removesuffix(" %"), percent(worst["drop_off_high"])
@@ -63,13 +67,13 @@ def _halfway(rows: Sequence[FunnelOrRawRow]) -> int:
     return max(place for place, row in enumerate(rows) if 2 * row["reached"] >= most)
 
 
-def _draw_bars(axes: Axes, look: Palette, rows: Sequence[FunnelOrRawRow]) -> None:
+def _draw_bars(axes: Axes, look: Palette, rows: Sequence[FunnelOrRawRow], names: Sequence[str]) -> None:
     places = range(len(rows))
     most = max([row["reached"] for row in rows] + [1])
     axes.barh(places, [row["reached"] for row in rows], color=look.pale, height=0.74)
     axes.barh(places, [row["cleared"] for row in rows], color=look.water, height=0.74)
     size = label_size(len(rows))
-    for place in names_down(axes, [row["level"] for row in rows]):
+    for place in names_down(axes, names):
         row = rows[place]
         axes.text(
             row["reached"] + most * 0.008,

@@ -9,6 +9,7 @@ import numpy as np
 
 from milepost.difficulty.row_types import SpikesRow
 from milepost.figures.batched_marks import MarkBatch, gathered
+from milepost.figures.legs import mark_legs_across, names_of_levels
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.numerics.intervals import Z95
 from milepost.reports.document_types import SpikesDocument
@@ -34,8 +35,8 @@ def draw_spikes(sheet: Sheet, document: SpikesDocument) -> None:
     with gathered(axes) as marks:
         for point in rows:
             _draw_level(axes, marks, sheet.look, point)
-    names = [row["level"] for row in document["levels"]]
-    names_across(axes, names)
+    names_across(axes, names_of_levels(document["course"], [row["level"] for row in document["levels"]]))
+    mark_legs_across(axes, sheet.look, document["course"])
     axes.set_ylabel("difficulty (logits; higher is harder)", color=sheet.look.ink)
 
 

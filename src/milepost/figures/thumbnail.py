@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, cast
 
+from milepost.figures.legs import mark_legs_across, names_of_levels
 from milepost.figures.overview import finding as finding_of_course
 from milepost.figures.shared import Retained, draw_retention, share_axis
 from milepost.figures.spikes import SHAPES, draw_difficulties, points, unit_of
@@ -27,7 +28,9 @@ def draw_thumbnail(sheet: Sheet, document: ReportDocument) -> None:
     heading(upper, "still playing after a level" + ("; orange: as planned" if document["planned_retention"] else ""), sheet.look)
     upper.tick_params(labelbottom=False)
     _draw_difficulty(lower, sheet.look, document)
-    names_across(lower, document["course"]["levels"])
+    names_across(lower, names_of_levels(document["course"], document["course"]["levels"]))
+    for axes in (upper, lower):
+        mark_legs_across(axes, sheet.look, document["course"])
 
 
 def finding(document: ReportDocument) -> str:

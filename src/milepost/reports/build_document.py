@@ -6,12 +6,13 @@ from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Final, TypeVar, cast
 
 from milepost.audit.cautions import NEEDED, cautions_of
+from milepost.measures.funnel import legs_in
 from milepost.measures.interface import name_of
 from milepost.measures.sums.attendance import Attendance
 from milepost.playback.play import with_attempts
 from milepost.playback.tallies import finding_counts
 from milepost.reports.exclusion_text import suspected, what_is_void
-from milepost.reports.head_types import CourseHead, Head, LeftOut
+from milepost.reports.head_types import CourseHead, Head, LeftOut, LegHead
 from milepost.wording import listed, plural
 
 if TYPE_CHECKING:
@@ -29,7 +30,7 @@ def head(command: str, play: Summed) -> Head:
     begin = Head(
         format=FORMAT,
         command=command,
-        course=CourseHead(levels=play.stops[: play.n_levels], inferred=play.about.inferred),
+        course=_course_head(play),
         players=who.players,
         sessions=who.sessions,
         left_out=LeftOut(debug_sessions=play.about.debug_sessions, players_without_attempt=who.without_attempt),
@@ -56,6 +57,26 @@ def needs_of(measures: Iterable[CountingMeasure]) -> Kinds:
     """Return the counts that the documents of some measures need."""
     kinds: list[type[Summary]] = [*NEEDED, *(kind for measure in measures for kind in measure.SUMS)]
     return tuple(dict.fromkeys(kinds))
+
+
+def _course_head(play: Summed) -> CourseHead:
+    """The levels, and the legs of a course that is no line."""
+    head = CourseHead(levels=play.stops[: play.n_levels], inferred=play.about.inferred)
+    course, legs = play.course, legs_in(play)
+    if course is None or all(len(leg.levels) == 1 and not leg.passed_over for leg in legs):
+        return head
+    levels = course.levels
+    head["legs"] = [
+        LegHead(
+            leg=leg.name,
+            levels=[levels[place].name for place in leg.levels],
+            needs=leg.needs,
+            routes={levels[place].name: route for place in leg.levels if (route := levels[place].route) is not None},
+            optional=[levels[place].name for place in leg.levels if levels[place].optional],
+        )
+        for leg in legs
+    ]
+    return head
 
 
 def name_of_document(command: str, measure: object, per: str = "player") -> str | None:

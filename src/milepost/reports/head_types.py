@@ -9,11 +9,22 @@ from milepost.audit.row_types import Excluding
 from milepost.folder.notes import Noted
 
 
+class LegHead(TypedDict):
+    """A leg of the course: its levels, how many it needs (None with routes), the route of each level that has one."""
+
+    leg: str
+    levels: list[str]
+    needs: int | None
+    routes: dict[str, str]
+    optional: list[str]
+
+
 class CourseHead(TypedDict):
-    """The levels in order, and whether that was inferred."""
+    """The levels in order, and whether that was inferred; its legs, where it is no line."""
 
     levels: list[str]
     inferred: bool
+    legs: NotRequired[list[LegHead]]
     name: NotRequired[str | None]
 
 
