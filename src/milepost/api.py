@@ -27,12 +27,14 @@ from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import R, T, Table, beside
 from milepost.measures.layouts import Layouts
+from milepost.measures.leaving import Leaving
 from milepost.measures.level import LevelPage, LevelTotals
 from milepost.measures.moves import Moves
 from milepost.measures.questions import Question
 from milepost.measures.ratings import Ratings
 from milepost.measures.raw import raw_counts
 from milepost.measures.run_lengths import FunnelPerRun, RunsMeasure
+from milepost.measures.sections import Sections
 from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
 from milepost.open_log import opened_log
@@ -313,6 +315,27 @@ def trace(play: FullPlay, session: str | None = None, *, offset: float = 0.0) ->
 def coverage(play: Summed, *, min_players: int = 5) -> pd.DataFrame:
     """Return how well levels and moves were tested, and how long it takes to get there, a row a level."""
     return _frame(Coverage(min_players)(play))
+
+
+def leaving(play: Play, *, unknown_end: str = "lost", return_within: float | None = None) -> pd.DataFrame:
+    """Return after which tries players leave, a row a level; ``attrs`` has it by failures in a row and by minutes.
+
+    Args:
+        play: the play.
+        unknown_end: what a session without a known end counts as, `lost` or `censor`.
+        return_within: days within which players may still come back after the log's end.
+
+    Raises:
+        UsageError: it is something else, or days are asked for and the log has no time stamps.
+    """
+    if unknown_end not in ("lost", "censor"):
+        raise UsageError(f"unknown_end={unknown_end!r}: give 'lost' or 'censor'.")
+    return _frame(Leaving(unknown_end == "censor", return_within)(play))
+
+
+def sections(play: Play, *, level: str | None = None) -> pd.DataFrame:
+    """Return which part of a level players fail in, a row a section; ``attrs`` has the hardest section of each level."""
+    return _frame(Sections(level)(play), "sections", None)
 
 
 def layouts(play: Summed, *, min_tries: int = 5) -> pd.DataFrame:

@@ -150,6 +150,7 @@ SUSPECTS: Final = (
     "drifting_start",
     "knob_mismatch",
     "broken_promise",
+    "unknown_mark",
 )  # what `check` lists as odd
 BIT: Final = {finding.code: 1 << number for number, finding in enumerate(FINDINGS)}
 UNTIMED: Final = 1 << 59  # no finding: the attempt that the record closes has no known duration

@@ -204,6 +204,7 @@ COMMANDS = (
     "moves",
     "spikes",
     "coverage",
+    "sections",
     "ratings",
     "compare",
     "level Low_Arch",

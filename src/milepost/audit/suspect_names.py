@@ -10,9 +10,12 @@ import numpy as np
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.course.legs import last_leg
 from milepost.level_names import folded, natural_key
+from milepost.measures.cells import first_clear
 from milepost.measures.funnel import legs_in
+from milepost.measures.section_passes import marks_of_levels
 from milepost.numerics.whole_numbers import distinct
 
+_NAMED = 6  # marks in a sentence
 _ALIKE = 0.8  # of the letters of two names, in order
 _DIGITS = re.compile(r"\d+")
 _VERSION = re.compile(r"-?(v\d+|old|new|final|copy|test)$")
@@ -89,3 +92,22 @@ def nearest_name(name: str, levels: list[str]) -> str | None:
     by_fold = {folded(level): level for level in levels if _DIGITS.findall(level) == _DIGITS.findall(name)}
     close = get_close_matches(folded(name), list(by_fold), n=1, cutoff=_ALIKE)
     return by_fold[close[0]] if close else None
+
+
+def unknown_mark(evidence: Evidence) -> list[Suspect]:
+    """Marks of checkpoints and openings that the course does not have at that level."""
+    play = evidence.play
+    if play.course is None or not any(level.marks for level in play.course.levels):
+        return []
+    found = []
+    table = play.attempts
+    for level, marks in marks_of_levels(play, np.flatnonzero(first_clear(play))).items():
+        if not marks.unknown:
+            continue
+        own = play.course.levels[level]
+        names = ", ".join(list(marks.unknown)[:_NAMED])
+        why = f"records there bear {names}; the marks of the course there are {', '.join(own.marks)}: a spelling, or a new mark?"
+        rows = np.array([passes.row for passes in marks.passes], np.int64)
+        sessions = frozenset(table.session[rows].tolist())
+        found.append(Suspect("unknown_mark", [own.name], sum(marks.unknown.values()), sessions, why, attempts=rows))
+    return found

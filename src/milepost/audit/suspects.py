@@ -36,6 +36,7 @@ RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (
     suspect_starts.drifting_start,
     suspect_starts.knob_mismatch,
     broken_promise,
+    suspect_names.unknown_mark,
 )
 
 

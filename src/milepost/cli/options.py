@@ -65,6 +65,21 @@ def add_input(parser: argparse.ArgumentParser, needed: bool) -> None:
     )
 
 
+def days(text: str) -> float:
+    """Return a number of days above 0.
+
+    Raises:
+        ArgumentTypeError: it is none.
+    """
+    try:
+        value = float(text)
+    except ValueError:
+        value = 0.0
+    if not 0 < value < 1e5:
+        raise argparse.ArgumentTypeError(f"{text!r} is no number of days above 0. Give one, such as 7.")
+    return value
+
+
 def add_answers(parser: argparse.ArgumentParser) -> None:
     """What is known of a foreign log beforehand."""
     parser.add_argument(

@@ -19,10 +19,12 @@ from milepost.measures.deaths import DeathsRow
 from milepost.measures.funnel import FunnelTotals, Reach
 from milepost.measures.interface import LevelRow
 from milepost.measures.layouts import LayoutRow, LayoutsTotals
+from milepost.measures.leaving import LeavingRow, LeavingTotals
 from milepost.measures.level import LevelFigures, LevelTotals
 from milepost.measures.moves import MovesRow, MovesTotals
 from milepost.measures.ratings import RatingsRow, RatingsTotals
 from milepost.measures.run_lengths import PerRunRow, RunsCounted, RunsRow, RunsTotals
+from milepost.measures.sections import HardestSection, SectionTotals
 from milepost.measures.sessions_to_watch import Watched
 from milepost.measures.times import TimesRow, TimesTotals
 from milepost.measures.trace import TraceRow, TraceTotals
@@ -104,6 +106,18 @@ class SpikesDocument(Head, SpikesTotals):
     """The document of `spikes`."""
 
     levels: list[SpikesRow]
+
+
+class SectionsDocument(Head, SectionTotals):
+    """The document of `sections`."""
+
+    levels: list[HardestSection]
+
+
+class LeavingDocument(Head, LeavingTotals):
+    """The document of `leaving`."""
+
+    levels: list[LeavingRow]
 
 
 class CoverageDocument(Head, CoverageTotals):

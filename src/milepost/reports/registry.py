@@ -233,6 +233,24 @@ def coverage() -> Entry:
 
 
 @_measure
+def leaving() -> Entry:
+    """Return the entry of `leaving`."""
+    from milepost.measures.leaving import Leaving
+    from milepost.reports.leaving_views import leaving_view
+
+    return Entry("leaving", Leaving, leaving_view, lambda: _documents().LeavingDocument, picture="Leaving", drawn=True)
+
+
+@_measure
+def sections() -> Entry:
+    """Return the entry of `sections`."""
+    from milepost.measures.sections import Sections
+    from milepost.reports.section_views import sections_view
+
+    return Entry("sections", Sections, sections_view, lambda: _documents().SectionsDocument, rows="sections")
+
+
+@_measure
 def layouts() -> Entry:
     """Return the entry of `layouts`."""
     from milepost.measures.layouts import Layouts

@@ -150,15 +150,13 @@ def _stopped(play: Play, done: Bools) -> dict[str, Ints]:
         done: who has done which leg.
     """
     table, gated = play.attempts, play.gated
-    frontier = frontier_level(play)
     last_attempt = _last_of(table.player, len(gated.players))
     sequence = gated.sequence
     last_session = sequence[_last_of(gated.player[sequence], len(gated.players))]
-    there = np.flatnonzero(play.counts & (frontier >= 0))
-    last = gated.last_leg[there]
-    stopped = there[~(done[last, there] & (last >= 0))]
+    at = stopped_levels(play, done)
+    stopped = np.flatnonzero(at >= 0)
 
-    level = frontier[stopped]
+    level = at[stopped]
     cause = play.end.of(last_session[stopped])
     outcome = table.outcome[last_attempt[stopped]]
     leg = gated.legs(stopped, level)
@@ -178,6 +176,22 @@ def _stopped(play: Play, done: Bools) -> dict[str, Ints]:
     columns["stopped_between"] = count(~after_clear & among(outcome, _BETWEEN))
     columns["stopped_elsewhere"] = count(elsewhere)
     return columns
+
+
+def stopped_levels(play: Play, done: Bools) -> Ints:
+    """Per player, the level where the player stopped, who has not done the last leg; -1 for all others.
+
+    Args:
+        play: the play.
+        done: who has done which leg.
+    """
+    frontier = frontier_level(play)
+    there = np.flatnonzero(play.counts & (frontier >= 0))
+    last = play.gated.last_leg[there]
+    stopped = there[~(done[last, there] & (last >= 0))]
+    found = np.full(len(frontier), -1)
+    found[stopped] = frontier[stopped]
+    return found
 
 
 def cleared_by(play: Play) -> Bools:

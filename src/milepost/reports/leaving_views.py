@@ -1,0 +1,71 @@
+"""Views on leaving."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, cast
+
+from milepost.measures.leaving import FEW_LEAVINGS, makes_a_curve
+from milepost.reports.build_document import source_notes
+from milepost.reports.interface import Column, View
+from milepost.reports.views import count_column, level_column, share_columns
+from milepost.wording import NOTHING, plural, seconds
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from milepost.measures.leaving import LeavingFigures, LeavingRow, MinutesRow, StreakRow
+    from milepost.reports.document_types import LeavingDocument
+    from milepost.reports.interface import AnyView
+
+
+def leaving_view(report: LeavingDocument) -> list[AnyView]:
+    """Return the views of who left after which tries: by streak, by minutes, and by level."""
+    notes = [
+        "Left: the player's last try of all, and the session ended by quitting or nobody knows how; left during: in the middle of one.",
+        "Cut off: the session was ended by something else, or the player was through; these say nothing of leaving.",
+    ]
+    views: list[AnyView] = []
+    if makes_a_curve(report["streaks"]):
+        streaks = [row for row in report["streaks"] if row["tries"] or row["left_mid"]]
+        views.append(View("Leaving: by failures in a row at a level", _columns(_streak), streaks, notes))
+        minutes = [row for row in report["minutes"] if row["tries"] or row["left_mid"]]
+        views.append(View("By active minutes of the session so far", _columns(_minutes), minutes, []))
+    else:
+        left = plural(report["leavings"], "player")
+        notes.insert(0, f"{left} left for good: fewer than {FEW_LEAVINGS} make no curve by failures or by minutes.")
+    level = cast("Column[LeavingRow]", level_column(report, "tries"))
+    columns = (
+        level,
+        *_figures(),
+        count_column("after a failure", "after_failure", 5),
+        count_column("after a clear", "after_clear", 6),
+    )
+    rows = [row for row in report["levels"] if row["tries"] or row["left_mid"]]
+    views.append(View("By level", columns, rows, [*([] if views else notes), *source_notes(report)]))
+    return views
+
+
+def _columns(text: Callable[[LeavingFigures], str]) -> tuple[Column[LeavingFigures], ...]:
+    return (Column("after", text, left=True), *_figures())
+
+
+def _figures() -> tuple[Column[LeavingFigures], ...]:
+    return (
+        count_column("tries", "tries"),
+        count_column("cut off", "cut_off", 4),
+        count_column("breaks", "breaks", 3),
+        count_column("left", "left"),
+        count_column("left during", "left_mid", 2),
+        *share_columns("chance to leave", "left_share", 0, 1),
+        Column("then stayed", lambda row: NOTHING if row["seconds_p50"] is None else seconds(row["seconds_p50"]), rank=7),
+    )
+
+
+def _streak(row: LeavingFigures) -> str:
+    streak = cast("StreakRow", row)["streak"]
+    return "a clear" if not streak else f"failure {streak}" + (" or more" if streak == 5 else "")
+
+
+def _minutes(row: LeavingFigures) -> str:
+    own = cast("MinutesRow", row)
+    return f"{own['from']} min on" if own["to"] is None else f"{own['from']} to {own['to']} min"
