@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 def leaving_view(report: LeavingDocument) -> list[AnyView]:
     """Return the views of who left after which tries: by streak, by minutes, and by level."""
     notes = [
-        "Left: the player's last try of all, and the session ended by quitting or nobody knows how; left during: in the middle of one.",
+        "Left: the player's last try of all, and the session ended by quitting or nobody knows how; left during: in mid try.",
         "Cut off: the session was ended by something else, or the player was through; these say nothing of leaving.",
     ]
     views: list[AnyView] = []
@@ -34,12 +34,12 @@ def leaving_view(report: LeavingDocument) -> list[AnyView]:
         left = plural(report["leavings"], "player")
         notes.insert(0, f"{left} left for good: fewer than {FEW_LEAVINGS} make no curve by failures or by minutes.")
     level = cast("Column[LeavingRow]", level_column(report, "tries"))
-    columns = (
-        level,
-        *_figures(),
+    figures = cast("tuple[Column[LeavingRow], ...]", _figures())
+    of_level: tuple[Column[LeavingRow], ...] = (
         count_column("after a failure", "after_failure", 5),
         count_column("after a clear", "after_clear", 6),
     )
+    columns: tuple[Column[LeavingRow], ...] = (level, *figures, *of_level)
     rows = [row for row in report["levels"] if row["tries"] or row["left_mid"]]
     views.append(View("By level", columns, rows, [*([] if views else notes), *source_notes(report)]))
     return views
