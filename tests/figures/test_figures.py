@@ -62,7 +62,7 @@ def spikes_document(count):
         }
         for n, name in enumerate(names(count))
     ]
-    return {"levels": rows}
+    return {"course": {"levels": names(count), "inferred": False}, "levels": rows}
 
 
 def trace_document(count, sessions=5):
@@ -102,7 +102,7 @@ def attempts_document(count):
                 "distribution": steps,
             }
         )
-    return {"levels": rows, "min_players": 5}
+    return {"levels": rows, "course": {"levels": [row["level"] for row in rows], "inferred": False}, "min_players": 5}
 
 
 def times_document(count):
@@ -123,7 +123,7 @@ def times_document(count):
                 "p90": None,
             }
         )
-    return {"levels": rows, "min_players": 5}
+    return {"levels": rows, "course": {"levels": [row["level"] for row in rows], "inferred": False}, "min_players": 5}
 
 
 def funnel_rows(count):
@@ -158,7 +158,13 @@ def whatif_document(count):
         }
         for n, row in enumerate(funnel_rows(count))
     ]
-    return {"levels": rows, "min_players": 5, "gained": 2.0, "players": count + 9}
+    return {
+        "levels": rows,
+        "course": {"levels": [row["level"] for row in rows], "inferred": False},
+        "min_players": 5,
+        "gained": 2.0,
+        "players": count + 9,
+    }
 
 
 def overview_document(count):

@@ -23,7 +23,7 @@ def document(count):
     ]
     for row in rows:
         row["stopped_quit"] = 1
-    return {"levels": rows, "players": count + 5}
+    return {"levels": rows, "players": count + 5, "course": {"levels": [row["level"] for row in rows], "inferred": False}}
 
 
 @pytest.mark.parametrize("count", [1, 8, 24, 120])

@@ -66,6 +66,7 @@ def test_notes_on_a_map(milepost):
         "unused_words": ["lost"],
         "failed_conversions": {"time": 1},
         "records_without_event": 1,
+        "records_ignored": 0,
     }
     shown = " ".join(milepost("check", "log.jsonl", "--map", "map.toml").stdout.split())
     for part in (

@@ -85,8 +85,10 @@ def draft_by_trial(
     if by_words is not None:
         drafts.append(by_words)
     drafts.sort(key=lambda draft: -draft.rank)
+    if by_words is not None and by_words.trial.records and not drafts[0].trial.score:
+        return by_words
     if not drafts or not drafts[0].trial.score:
-        why = drafts[0].trial.problem if drafts else "no column says which level a record is of"
+        why = (drafts[0].trial.problem if drafts else "") or "nothing in it looks like levels that are tried and cleared"
         raise LogError(
             f"{sources[0].label}: no way was found to read this log ({why}). docs/foreign-logs.md says how to write a map."
         )
@@ -138,6 +140,8 @@ def headed(draft: DraftedMap, label: str) -> str:
         lines.append(
             "# DOUBTFUL: this draft leaves much of the log unexplained. Do not believe its figures before you have checked it."
         )
+    if not trial.clears:
+        lines.append(f"# No try clears a level with it{': ' + safe(trial.problem) if trial.problem else ''}.")
     lines.append(
         f"# Replayed on them: {percent(trial.explained)} of records used, {percent(trial.settled)} of tries end, after "
         f"{percent(trial.followed)} of clears the next level follows, after {percent(trial.repeated)} of failures the same one."

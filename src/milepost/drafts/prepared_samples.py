@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import sqlite3
 from collections import Counter
@@ -159,7 +160,12 @@ def _arranged(
             yield joined
             return
     parallel, pairs = _parallel_arrays(whole.records), _pair_array(whole.records)
-    for query in (_unnesting(parallel) if parallel else None, _unpairing(whole.records, *pairs) if pairs else None):
+    inside = _json_texts(whole.records)
+    for query in (
+        _unfolding(*inside) if inside else None,
+        _unnesting(parallel) if parallel else None,
+        _unpairing(whole.records, *pairs) if pairs else None,
+    ):
         made = whole.selected(query) if query is not None else None
         if made is not None and made.records:
             yield made
@@ -172,6 +178,39 @@ def _arranged(
         yield replace(whole, records=sample.records, rows=[f"explode = [{', '.join(toml_text(name) for name in path)}]"])
     else:
         yield replace(whole, records=[flat(record) for record in whole.records])
+
+
+def _json_texts(records: Sequence[Mapping[str, object]]) -> tuple[str, list[str]] | None:
+    """The field that holds an object of JSON as a text in each record, and the names in it."""
+    some = records[:200]
+    for name in dict.fromkeys(name for record in some[:20] for name in record):
+        texts = [record[name] for record in some if record.get(name) is not None]
+        if len(texts) < 0.9 * len(some) or not all(isinstance(text, str) and text.lstrip().startswith("{") for text in texts):
+            continue
+        objects = [_parsed(str(text)) for text in texts]
+        keys = dict.fromkeys(key for own in objects for key in own)
+        if all(objects) and 0 < len(keys) <= _MOST_KEYS:
+            return name, list(keys)
+    return None
+
+
+def _parsed(text: str) -> dict[str, object]:
+    """The object that a text is; an empty one where it is none."""
+    try:
+        value = json.loads(text)
+    except (ValueError, RecursionError):
+        return {}
+    return value if isinstance(value, dict) else {}
+
+
+def _unfolding(name: str, keys: Sequence[str]) -> str:
+    columns = [f"json_extract_string({_quoted(name)}, {_literal(_path(key))}) AS {_quoted(key)}" for key in keys]
+    return f"SELECT * EXCLUDE ({_quoted(name)}), {', '.join(columns)} FROM log"
+
+
+def _path(key: str) -> str:
+    escaped = key.replace("\\", "\\\\").replace('"', '\\"')
+    return f'$."{escaped}"'
 
 
 def _parallel_arrays(records: Sequence[Mapping[str, object]]) -> list[str]:

@@ -35,6 +35,7 @@ class Trial:
         followed: of clears after which the player tried something, the share after which that was the next level.
         repeated: of failures, the share after which that was the same level.
         timed: the share of tries whose duration is known.
+        records: how many were read.
         levels, clears: how many.
         try_seconds: the median time of a try; None where it is not known.
         problem: why the map reads nothing, if so.
@@ -45,6 +46,7 @@ class Trial:
     followed: float = 0.0
     repeated: float = 0.0
     timed: float = 0.0
+    records: int = 0
     levels: int = 0
     clears: int = 0
     try_seconds: float | None = None
@@ -108,7 +110,7 @@ def _scored(play: FullPlay) -> Trial:
     tallies, attempts = tallies_of(play), play.attempts
     total = tallies.records + play.about.refused
     if not len(attempts) or not total:
-        return Trial(problem="no try at a level was found")
+        return Trial(problem="no try at a level was found", records=tallies.records)
     lost = tallies.dropped + play.about.refused + int(tallies.words.sum())
     settled = attempts.ended(CLEARED, DIED, WAS_RESET)
     ended = attempts.outcome
@@ -122,6 +124,7 @@ def _scored(play: FullPlay) -> Trial:
         repeated=float((step[failed] == 0).mean()) if failed.any() else 1.0,
         timed=float(np.isfinite(attempts.active[settled]).mean()) if settled.any() else 0.0,
         try_seconds=float(np.nanmedian(attempts.active[settled])) if np.isfinite(attempts.active[settled]).any() else None,
+        records=tallies.records,
         levels=play.n_levels,
         clears=int((ended == CLEARED).sum()),
     )

@@ -240,6 +240,8 @@ class ReportDocument(Head):
     moves: MovesDocument
     spikes: SpikesDocument
     coverage: CoverageDocument
+    leaving: LeavingDocument
+    sections: SectionsDocument
     layouts: LayoutsDocument | None
     ratings: RatingsDocument | None
     compare: CompareDocument | None
@@ -268,6 +270,8 @@ class SelectedDocument(Head):
     moves: NotRequired[MovesDocument]
     spikes: NotRequired[SpikesDocument]
     coverage: NotRequired[CoverageDocument]
+    leaving: NotRequired[LeavingDocument]
+    sections: NotRequired[SectionsDocument]
     layouts: NotRequired[LayoutsDocument | None]
     ratings: NotRequired[RatingsDocument | None]
     runs: NotRequired[RunsDocument | None]

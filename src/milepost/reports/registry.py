@@ -238,7 +238,15 @@ def leaving() -> Entry:
     from milepost.measures.leaving import Leaving
     from milepost.reports.leaving_views import leaving_view
 
-    return Entry("leaving", Leaving, leaving_view, lambda: _documents().LeavingDocument, picture="Leaving", drawn=True)
+    return Entry(
+        "leaving",
+        Leaving,
+        leaving_view,
+        lambda: _documents().LeavingDocument,
+        picture="Leaving",
+        drawn=True,
+        reported=lambda least: Leaving(),
+    )
 
 
 @_measure
@@ -247,7 +255,14 @@ def sections() -> Entry:
     from milepost.measures.sections import Sections
     from milepost.reports.section_views import sections_view
 
-    return Entry("sections", Sections, sections_view, lambda: _documents().SectionsDocument, rows="sections")
+    return Entry(
+        "sections",
+        Sections,
+        sections_view,
+        lambda: _documents().SectionsDocument,
+        rows="sections",
+        reported=lambda least: Sections(),
+    )
 
 
 @_measure
