@@ -44,6 +44,7 @@ if TYPE_CHECKING:
         targets,
         times,
         trace,
+        trend,
         whatif,
     )
     from milepost.figures.notebook import figure
@@ -75,6 +76,7 @@ __all__ = [
     "targets",
     "times",
     "trace",
+    "trend",
     "whatif",
 ]
 

@@ -11,6 +11,7 @@ import pandas as pd
 
 from milepost.audit.audit import audit
 from milepost.comparison.compare_in_play import CompareSettings, CompareWithin
+from milepost.comparison.trend import Trend
 from milepost.course.course import read_course
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
@@ -296,6 +297,21 @@ def compare(
         RecordsGoneError: the play has let its records go.
     """
     return _frame(CompareWithin(before, after, key, **settings)(play))
+
+
+def trend(play: Play, *, over: str = "build", min_players: int = 5) -> pd.DataFrame:
+    """Return each level step by step, a row a level; ``attrs`` has the steps and the shifts between them.
+
+    Args:
+        play: the play, with its records (`every_record=True`).
+        over: `build`, `day`, `week`, `month`, or a key of sessions.
+        min_players: of fewer players in either step, nothing is claimed.
+
+    Raises:
+        UsageError: the log has fewer than two steps.
+        RecordsGoneError: the play has let its records go.
+    """
+    return _frame(Trend(over, min_players)(play))
 
 
 def whatif(play: Summed, *changes: str) -> pd.DataFrame:

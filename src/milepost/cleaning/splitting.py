@@ -99,6 +99,18 @@ def split_of(
     return Split(key, before, after, (own[0], own[1]), chosen)
 
 
+def values_in_order(log: BareLog, key: str) -> list[str]:
+    """The values of a key of sessions, by when they appeared first.
+
+    Raises:
+        UsageError: the log has no such field or tag.
+    """
+    values = _by_appearance(log, session_values(log, key))
+    if not values:
+        raise UsageError(f"the log has no {key}: there is nothing to compare. {known_tags(log)}")
+    return values
+
+
 def _by_appearance(log: BareLog, values: list[str | None]) -> list[str]:
     """The values by when they appeared first: by time stamps where there are any, else by their place in the log."""
     first: dict[str, tuple[int, int]] = {}

@@ -53,6 +53,7 @@ class LevelJudge:
             delta=None,
             delta_low=None,
             delta_high=None,
+            p_value=None,
             q_value=None,
             verdict=verdict,
             change=None,
@@ -95,7 +96,7 @@ class LevelJudge:
         delta, se = float(found.delta[place]), float(found.delta_se[place])
         row["delta"], row["delta_low"], row["delta_high"] = delta, delta - Z95 * se, delta + Z95 * se
         if self.enough[place]:
-            row["q_value"] = float(self.told.q[place])
+            row["p_value"], row["q_value"] = float(found.p[place]), float(self.told.q[place])
             row["verdict"] = "same" if self.told.same[place] else _WAYS[1 + int(self.told.way[place])]
         if row["verdict"] == "no_telling":
             row["players_needed"] = players_needed(delta, se**2, found.spread, max(1, players), self.told.bound, self.bar.same)

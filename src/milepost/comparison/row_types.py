@@ -53,6 +53,7 @@ class Difficulty(TypedDict):
     delta: float | None
     delta_low: float | None
     delta_high: float | None
+    p_value: float | None
     q_value: float | None
     verdict: ChangeVerdict | None
     change: float | None

@@ -8,6 +8,7 @@ from milepost.audit.audit import AuditTotals
 from milepost.audit.cleaning_effects import RawBesideClean
 from milepost.comparison.groups import Compared
 from milepost.comparison.row_types import CompareRow, CompareTotals
+from milepost.comparison.trend import TrendRow, TrendTotals
 from milepost.difficulty.row_types import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
 from milepost.folder.notes import Noted
 from milepost.measures.answers import AnswersRow, AnswersTotals
@@ -175,6 +176,12 @@ class WhatIfDocument(Head, WhatIfTotals):
     """The document of `whatif`."""
 
     levels: list[WhatIfRow]
+
+
+class TrendDocument(Head, TrendTotals):
+    """The document of `trend`."""
+
+    levels: list[TrendRow]
 
 
 class CompareDocument(Head, CompareTotals):

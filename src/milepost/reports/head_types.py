@@ -36,6 +36,7 @@ class LeftOut(TypedDict):
     excluded_sessions: NotRequired[int]
     other_builds: NotRequired[int]
     no_build: NotRequired[int]
+    no_date: NotRequired[int]
 
 
 class Suspected(TypedDict):

@@ -351,6 +351,15 @@ def compare() -> Entry:
 
 
 @_measure
+def trend() -> Entry:
+    """Return the entry of `trend`."""
+    from milepost.comparison.trend import Trend
+    from milepost.reports.trend_views import trend_view
+
+    return Entry("trend", Trend, trend_view, lambda: _documents().TrendDocument)
+
+
+@_measure
 def level() -> Entry:
     """Return the entry of `level`."""
     from milepost.measures.level import LevelPage

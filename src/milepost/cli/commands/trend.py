@@ -1,0 +1,35 @@
+"""The command `trend`."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING
+
+from milepost.cli import options
+
+if TYPE_CHECKING:
+    from milepost.cli.exits import Exit
+
+GROUP, PLACE = "Change and test again", 205  # in the help
+HELP = "builds, days, weeks or months in a row: each level's difficulty step by step, and what changed"
+EXAMPLE = "milepost trend --over build"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_measure(parser, by=False)
+    parser.add_argument(
+        "--over",
+        default="build",
+        metavar="STEPS",
+        help="what the steps are: build, day, week, month, or a tag of sessions (build)",
+    )
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.loading import load
+    from milepost.cli.run_measure import measured
+    from milepost.comparison.trend import Trend
+
+    return measured(args, Trend(args.over, args.min_players), load(args, every_record=True))
