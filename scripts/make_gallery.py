@@ -14,6 +14,7 @@ from milepost.drafts.map_by_trial import draft_by_trial, headed
 from milepost.logs.interface import ReadOptions
 from milepost.logs.sources.encodings import seems_to_be
 
+TABLE = Path(__file__).parent / "foreign_table.txt"  # what benchmarks/foreign.py printed
 TARGET = Path(__file__).parents[1] / "docs/foreign-logs.md"
 _SHOWN = 4  # lines of a log
 _WIDEST = 150
@@ -28,14 +29,47 @@ same play in our own form, as far as the log tells them. The logs are made by `s
 $ milepost map wickwater/logs
 ```
 
-Read every draft before you use it: each line says what it rests on, and what could not be guessed is marked so.
+Read every draft before you use it: each line says what it rests on, and what is not sure is marked so. `--set level=route`,
+`--set fall=death` and
+`--set unit=ms` say what you know; `milepost init LOG` drafts map and course at once, and asks.
+
+## How often a draft is right
+
+`benchmarks/foreign.py` draws logs at random: a simulated playtest, a shape, a format, an encoding, time formats, columns that
+say nothing, menus,
+records twice or late; headings, event words and level names are telling words in some language, or syllables that no list can
+know. A draft is
+*exact* if reached, cleared, tries, first-try rate and median time of every level are those of the play; *asked* if they are
+after at most three
+answers; *doubtful* if it is wrong and says so first; *wrong* if it is wrong and does not.
+
+```
+{table}```
+
+## How to write a map by hand
+
+1. Which column is which: `[fields]` with `session` (or `player` and `[session] gap_minutes`), `time`, `event`, `level`.
+2. In which unit times run, or how they are written: `[time]`.
+3. What event words mean: `[events]`; one that depends on another column is a list with `when`; one that is of no concern is
+   `ignore`.
+4. Where a row is a whole try, a stay or a player: `[rows] each`.
+5. Where records lie in arrays: `[rows] explode`; where a field is only said when it changes: `carry`.
+6. Lines of text: `[input] lines`, a pattern with named groups for each kind of line; `(?P<pairs>.*)` takes name=value pairs.
+7. What is in the name of a file: `from = "source.name"` with a `pattern`.
+8. Everything else is one query: `[input] select` over the table `log`, or over several files by their names; `UNNEST` for
+   parallel arrays, `UNPIVOT`
+   for columns that are levels, `JOIN` for tables with a key; in SQLite `[input] query`.
+
+Then `milepost check --map`: no finding that takes many records, no word unknown, and a funnel in the order that you know.
 """
 
 
 def page() -> str:
     """The page."""
     with tempfile.TemporaryDirectory() as folder:
-        return _HEAD + "".join(_part(number, one, Path(folder)) for number, one in enumerate(gallery(), 1))
+        return _HEAD.replace("{table}", TABLE.read_text(encoding="utf-8")) + "".join(
+            _part(number, one, Path(folder)) for number, one in enumerate(gallery(), 1)
+        )
 
 
 def _part(number: int, foreign: Foreign, folder: Path) -> str:

@@ -1,6 +1,7 @@
 """The compiled machine against the plain one: the same columns, findings and ends, to the last bit."""
 
 import json
+from dataclasses import replace
 from itertools import product
 
 import numpy as np
@@ -42,7 +43,9 @@ def columns(play):
 def test_same_replay(many_logs, monkeypatch):
     """Every column of attempts and moves, every finding and every end, with and without a course, by two sets of rules."""
     levels = tuple(Level(level["name"], tuple(level.get("aliases", ()))) for level in COURSE["level"])
-    courses = (None, Course(COURSE["name"], levels, tuple(COURSE["places"])))
+    by_legs = (replace(levels[0], optional=True), levels[1], *(replace(own, leg="docks") for own in levels[2:]))
+    routes = tuple(replace(own, leg="fork", route=("over", "under")[n % 2]) for n, own in enumerate(levels))
+    courses = (None, *(Course(COURSE["name"], own, tuple(COURSE["places"])) for own in (levels, by_legs, routes)))
     monkeypatch.setattr(engine._Compiled, "step", 50)  # it begins many times
     rules = (ReplayRules(), ReplayRules(implied_complete=True, keep_shortcuts=True, repeat_window=1.0))
     for course, by in product(courses, rules):

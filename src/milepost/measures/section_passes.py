@@ -16,7 +16,7 @@ from milepost.playback.play import FullPlay, Play, summary
 from milepost.vocabulary import BIT, CHECKPOINT, DROPPED, PAUSE, RESUME, RETRY, START
 
 _OPENINGS: Final = (START, RETRY)
-_KEPT: Final = (CHECKPOINT, PAUSE, RESUME, *_OPENINGS)
+_TELLING: Final = (CHECKPOINT, *_OPENINGS)  # events that may say a mark, or how far an attempt is
 _UNUSED: Final = DROPPED | BIT["no_effect"]
 _MOST_VALUES: Final = 12  # different values of progress that are marks by themselves
 _EQUAL: Final = 1e-9
@@ -26,7 +26,7 @@ _TENTHS: Final = 10
 @summary
 @dataclass(frozen=True)
 class MarkedRecords:
-    """Records that may say how far an attempt is: checkpoints, openings, pauses and resumes; columns of one length.
+    """Records that say how far an attempt is, checkpoints and openings, and pauses and resumes; columns of one length.
 
     Attributes:
         session: its number in the whole log.
@@ -51,9 +51,13 @@ class MarkedRecords:
         """Look through a play's records."""
         gated, records = play.gated, play.gated.log.records
         event = records.event[gated.order]
-        at = np.flatnonzero(np.isin(event, _KEPT) & (records.marks[gated.order] & _UNUSED == 0))
+        tag = records.tags.get("mark")
+        says = records.progress > 0
+        says |= np.zeros(len(records), np.bool_) if tag is None else tag >= 0
+        kept = np.isin(event, (PAUSE, RESUME)) | (np.isin(event, _TELLING) & says[gated.order])
+        at = np.flatnonzero(kept & (records.marks[gated.order] & _UNUSED == 0))
         rows = gated.order[at]
-        session, tag = records.session[rows], records.tags.get("mark")
+        session = records.session[rows]
         mark = np.full(len(rows), ABSENT, np.int64) if tag is None else tag[rows].astype(np.int64)
         level = np.asarray(gated.level[rows], np.int64)
         place = at - gated.bounds[session]
