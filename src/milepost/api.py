@@ -13,6 +13,7 @@ from milepost.audit.audit import audit
 from milepost.comparison.compare_in_play import CompareSettings, CompareWithin
 from milepost.comparison.trend import Trend
 from milepost.course.course import read_course
+from milepost.difficulty.knob_table import Knobs
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
@@ -297,6 +298,15 @@ def compare(
         RecordsGoneError: the play has let its records go.
     """
     return _frame(CompareWithin(before, after, key, **settings)(play))
+
+
+def knobs(play: Play, *, min_players: int = 5) -> pd.DataFrame:
+    """Return the knobs of each level, a row a level; ``attrs`` has rules that are broken, levers, and what a unit of each does.
+
+    Raises:
+        RecordsGoneError: the play has let its records go; `replay(…, every_record=True)` keeps them.
+    """
+    return _frame(Knobs(min_players)(play))
 
 
 def trend(play: Play, *, over: str = "build", min_players: int = 5) -> pd.DataFrame:

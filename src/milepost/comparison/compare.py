@@ -100,7 +100,7 @@ class Compare:
         by_try = is_attribute(self.split.key)
         dealt = dealt_by_lot(before, after, by_try, self.shares) if self.assigned == "lot" else None
         settings = self if dealt is None or dealt["believed"] else replace(self, min_players=_NOBODY)
-        case = _BuildsCompared(Pair.of(before, after, sessions, by_try), settings)
+        case = BuildsCompared(Pair.of(before, after, sessions, by_try), settings)
         rows = [case.row(number, level) for number, level in enumerate(case.pair.levels)]
         shift = shift_of_all(case.estimates, case.judge, case.pair.players_both, self.assigned is not None)
         totals = CompareTotals(
@@ -128,7 +128,7 @@ class Compare:
 
 
 @dataclass(frozen=True)
-class _BuildsCompared:
+class BuildsCompared:
     """Two plays with all that a level is judged by."""
 
     pair: Pair

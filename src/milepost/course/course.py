@@ -9,6 +9,7 @@ from math import isfinite
 from pathlib import Path
 from typing import Any
 
+from milepost.course.knob_rules import KnobRule, read_knob_rules
 from milepost.course.legs import Leg, legs_of, read_needs, require_together
 from milepost.course.pictures import MapPicture, read_picture
 from milepost.course.promises import Promise, read_promises
@@ -31,6 +32,7 @@ _COURSE_KEYS = {
     "run_starts_on",
     "endless",
     "legs",
+    "rules",
 }
 _FAULT_KEYS = {"code", "level", "build", "note"}
 _LEVEL_KEYS = {
@@ -129,6 +131,8 @@ class Course:
     runs: RunRule = BY_RECORDS
     needs: dict[str, int] = field(default_factory=dict)  # per leg of which it is said, how many levels have to be cleared
 
+    knob_rules: dict[str, KnobRule] = field(default_factory=dict)
+
     @cached_property
     def legs(self) -> tuple[Leg, ...]:
         """The legs, in order."""
@@ -188,10 +192,11 @@ def read_course(path: str | Path) -> Course:
     bands = tuple(_band(row, f"{path}: band {number}") for number, row in enumerate(rows_of_bands, 1))
     harder, order = _harder(table.get("harder", {}), path), _orders(table.get("order", {}), levels, path)
     needs = read_needs(table.get("legs", {}), levels, path)
+    knob_rules = read_knob_rules(table.get("rules", {}), path)
     known = {other: level.name for level in levels for other in level.known_as()}
     promises = read_promises(table.get("promise", []), known, path)
     runs = read_runs(table, known, path)
-    course = Course(name, levels, places, faults, bands, harder, tuple(unused), order, promises, runs, needs)
+    course = Course(name, levels, places, faults, bands, harder, tuple(unused), order, promises, runs, needs, knob_rules)
     for build in {*order, *(build for level in levels for build in (*level.builds, *level.not_in))}:
         if not course.of_build(build).levels:
             raise CourseError(f"{path}: build {build!r} has no level. Name it in the builds of a level, or in its order.")

@@ -31,7 +31,7 @@ def _logged_knobs(play: Play) -> list[dict[str, object]]:
         except UsageError:
             continue
         for level, code in _one_a_level(play, values).items():
-            found[level][name] = _typed(values.texts[code])
+            found[level][name] = typed_value(values.texts[code])
     return found
 
 
@@ -65,7 +65,7 @@ def natural_order(builds: list[str | None]) -> list[int]:
     return places
 
 
-def _typed(text: str) -> object:
+def typed_value(text: str) -> object:
     """A value as a course file has it."""
     number = number_of(text)
     if np.isnan(number) or np.isinf(number):
@@ -80,7 +80,7 @@ def said_alike(play: Play, name: str, level: int) -> object | None:
     except UsageError:
         return None
     codes = values.codes[(play.attempts.level == level) & (values.codes >= 0)]
-    return _typed(values.texts[int(codes[0])]) if len(codes) >= _FEWEST and bool((codes == codes[0]).all()) else None
+    return typed_value(values.texts[int(codes[0])]) if len(codes) >= _FEWEST and bool((codes == codes[0]).all()) else None
 
 
 def knobs_of(play: Play, level: int) -> dict[str, object]:

@@ -9,6 +9,7 @@ from milepost.audit.cleaning_effects import RawBesideClean
 from milepost.comparison.groups import Compared
 from milepost.comparison.row_types import CompareRow, CompareTotals
 from milepost.comparison.trend import TrendRow, TrendTotals
+from milepost.difficulty.knob_table import KnobsRow, KnobsTotals
 from milepost.difficulty.row_types import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
 from milepost.folder.notes import Noted
 from milepost.measures.answers import AnswersRow, AnswersTotals
@@ -176,6 +177,12 @@ class WhatIfDocument(Head, WhatIfTotals):
     """The document of `whatif`."""
 
     levels: list[WhatIfRow]
+
+
+class KnobsDocument(Head, KnobsTotals):
+    """The document of `knobs`."""
+
+    levels: list[KnobsRow]
 
 
 class TrendDocument(Head, TrendTotals):

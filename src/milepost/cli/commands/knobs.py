@@ -1,0 +1,29 @@
+"""The command `knobs`."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING
+
+from milepost.cli import options
+
+if TYPE_CHECKING:
+    from milepost.cli.exits import Exit
+
+GROUP, PLACE = "Judge", 175  # in the help
+HELP = "the knobs of each level, what they break of the course's rules, and what a unit of each does to difficulty"
+EXAMPLE = "milepost knobs"
+
+
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """Declare the options."""
+    options.add_measure(parser, by=False)
+
+
+def run(args: argparse.Namespace) -> Exit:
+    """Run the command."""
+    from milepost.cli.loading import load
+    from milepost.cli.run_measure import measured
+    from milepost.difficulty.knob_table import Knobs
+
+    return measured(args, Knobs(args.min_players), load(args, every_record=True))

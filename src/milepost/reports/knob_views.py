@@ -1,0 +1,81 @@
+"""Views on knobs."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from milepost.reports.build_document import source_notes
+from milepost.reports.interface import Column, View
+from milepost.wording import NOTHING, listed, logits, number, percent, plural, safe
+
+if TYPE_CHECKING:
+    from milepost.difficulty.knob_effects import KnobEffect
+    from milepost.difficulty.knob_table import KnobRuleRow, KnobsRow
+    from milepost.reports.document_types import KnobsDocument
+    from milepost.reports.interface import AnyView
+
+
+def knobs_view(report: KnobsDocument) -> list[AnyView]:
+    """Return the views of the knobs of levels, of what they do, and of what breaks a rule."""
+    names = list(dict.fromkeys(name for row in report["levels"] for name in row["knobs"]))
+    levels: tuple[Column[KnobsRow], ...] = (
+        Column("level", lambda row: safe(row["level"]), left=True),
+        *(_knob(name, min(6, 2 + place)) for place, name in enumerate(names)),
+        Column("changes", lambda row: "" if row["kind"] == "none" else row["kind"], left=True, rank=1),
+        Column("a try clears", lambda row: percent(row["try_clear"])),
+        Column("difficulty", lambda row: NOTHING if row["difficulty"] is None else logits(row["difficulty"])),
+    )
+    levers = [
+        f"{safe(own['knob'])} alone changes from {safe(own['from_level'])} to {safe(own['to_level'])}."
+        for own in report["levers"]
+    ]
+    notes = [*levers, *source_notes(report)]
+    if not names:
+        notes.insert(0, "No level has knobs: neither the course says any, nor what starts of a level say alike.")
+    effects: tuple[Column[KnobEffect], ...] = (
+        Column("knob", lambda row: safe(row["knob"]), left=True),
+        Column("by", lambda row: row["by"], left=True),
+        Column("levels", lambda row: number(row["levels"])),
+        Column("logits a unit", lambda row: NOTHING if row["per_unit"] is None else logits(row["per_unit"], True)),
+        Column("95 %", _interval),
+        Column(
+            "cannot be told from",
+            lambda row: listed([safe(name) for name in row["together"]]) if row["together"] else "",
+            left=True,
+        ),
+    )
+    rules: tuple[Column[KnobRuleRow], ...] = (
+        Column("knob", lambda row: safe(row["knob"]), left=True),
+        Column("level", lambda row: safe(row["level"]), left=True),
+        Column("by its rule", lambda row: number(row["by_rule"])),
+        Column("in the course", lambda row: NOTHING if row["declared"] is None else number(row["declared"])),
+        Column("as starts say", lambda row: NOTHING if row["logged"] is None else number(row["logged"])),
+    )
+    views: list[AnyView] = [View("Knobs: what each level has", levels, report["levels"], notes)]
+    if report["effects"]:
+        said = (
+            "By builds: what levels did whose knob was changed; by levels: least squares over the course, beside the place in it."
+        )
+        views.append(View("What a unit of a knob does to difficulty", effects, report["effects"], [said]))
+    if report["rules"]:
+        count = plural(len(report["rules"]), "level is", "levels are")
+        views.append(View("Against the rules of the course", rules, report["rules"], [f"{count} not as a rule says."]))
+    return views
+
+
+def _knob(name: str, rank: int) -> Column[KnobsRow]:
+    def text(row: KnobsRow) -> str:
+        value = row["knobs"].get(name)
+        return (
+            NOTHING
+            if value is None
+            else number(value)
+            if isinstance(value, int | float) and not isinstance(value, bool)
+            else safe(str(value))
+        )
+
+    return Column(safe(name), text, rank=rank)
+
+
+def _interval(row: KnobEffect) -> str:
+    return NOTHING if row["low"] is None or row["high"] is None else f"{logits(row['low'], True)} to {logits(row['high'], True)}"

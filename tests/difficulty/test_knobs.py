@@ -1,0 +1,122 @@
+"""Knobs: the table, rules and levers by hand, effects against known truths, and what cannot be told."""
+
+import numpy as np
+import pytest
+
+from milepost.course.knob_rules import KnobRule
+from milepost.difficulty.knob_effects import _Changed, _slope, _tied, effects_by_levels
+
+NAMES = ["Mill Pond", "Swan Bend", "Low Arch", "Long Lock", "Reed Gate"]
+COURSE = """[rules.current]
+first = 1.0
+step = 0.5
+cap = 2.0
+"""
+KNOBS = [
+    {"current": 1.0, "reeds": 2},
+    {"current": 1.5, "reeds": 2},
+    {"current": 2.0, "reeds": 2},
+    {"current": 2.5, "reeds": 2},
+    {"reeds": 3, "barges": 1},
+]
+
+
+def log(players=6):
+    """Everybody clears every level at once; at Reed Gate two die of a barge first."""
+    records = []
+    for n in range(players):
+        base, clock = {"session": f"s{n}", "player": f"p{n}"}, 0
+        for level in NAMES:
+            own = {**base, "level": level}
+            if level == "Reed Gate" and n < 2:
+                records += [
+                    {**own, "time": clock, "event": "start"},
+                    {**own, "time": clock + 5, "event": "death", "cause": "barge"},
+                ]
+                clock += 6
+            records += [{**own, "time": clock, "event": "start"}, {**own, "time": clock + 9, "event": "complete"}]
+            clock += 10
+    return records
+
+
+@pytest.fixture
+def told(milepost):
+    course = COURSE
+    for name, knobs in zip(NAMES, KNOBS, strict=True):
+        course += f'[[level]]\nname = "{name}"\n[level.knobs]\n' + "".join(f"{key} = {value}\n" for key, value in knobs.items())
+    milepost.write("log.jsonl", log())
+    milepost.write("course.toml", course)
+    return milepost.json("knobs", "log.jsonl", "--course", "course.toml")
+
+
+def test_the_table(told):
+    """Knobs, changes, kinds of change, levers, and what breaks a rule."""
+    assert [row["knobs"] for row in told["levels"]] == KNOBS
+    assert [row["kind"] for row in told["levels"]] == ["none", "numbers", "numbers", "numbers", "both"]
+    assert told["levels"][1]["changed"] == [{"knob": "current", "from": 1.0, "to": 1.5}]
+    assert {step["knob"] for step in told["levels"][4]["changed"]} == {"current", "reeds", "barges"}
+    assert told["levers"] == [{"knob": "current", "from_level": "Mill Pond", "to_level": "Long Lock"}]
+    assert told["rules"] == [{"knob": "current", "level": "Long Lock", "by_rule": 2.0, "declared": 2.5, "logged": None}]
+    assert not any(row["logged"] for row in told["levels"])
+
+
+@pytest.mark.parametrize(
+    ("rule", "values"),
+    [
+        (KnobRule(1.0, step=0.2, cap=1.5), [1.0, 1.2, 1.4, 1.5, 1.5]),
+        (KnobRule(9.0, step=-2.0, cap=4.0), [9.0, 7.0, 5.0, 4.0, 4.0]),
+        (KnobRule(2.0, factor=2.0, every=2), [2.0, 2.0, 4.0, 4.0, 8.0]),
+    ],
+)
+def test_rules(rule, values):
+    assert [rule.at(place) for place in range(5)] == pytest.approx(values)
+
+
+@pytest.mark.parametrize(
+    "row", ["first = 1", "first = 1\nstep = 1\nfactor = 2", 'first = "a"\nstep = 1', "first = 1\nstep = 1\nevery = 0", "step = 1"]
+)
+def test_rules_that_are_none(milepost, row):
+    milepost.write("log.jsonl", log())
+    milepost.write("course.toml", f'[rules.current]\n{row}\n[[level]]\nname = "Mill Pond"\n')
+    done = milepost("knobs", "log.jsonl", "--course", "course.toml")
+    assert done.returncode == 2 and "rules.current" in done.stderr and len(done.stderr.splitlines()) == 1
+
+
+def test_effects_by_levels_hold_the_truth():
+    """Over random courses the interval holds a knob's effect about as often as it says."""
+    rng, held = np.random.default_rng(3), 0
+    for _ in range(400):
+        width, places = rng.uniform(3, 9, 20), np.arange(20)
+        difficulty = 0.05 * places - 0.4 * width + rng.normal(0, 0.5, 20)
+        effect = effects_by_levels([{"width": float(value)} for value in width], difficulty, places)[0]
+        held += effect["low"] <= -0.4 <= effect["high"]
+    assert 0.92 <= held / 400 <= 0.98
+
+
+def test_what_moves_together_gets_no_claim():
+    """Two knobs in step, and one that only follows the place, are not told apart; a knob of few levels has an empty row."""
+    rng, places = np.random.default_rng(4), np.arange(12)
+    one = rng.uniform(0, 5, 12)
+    knobs = [
+        {"one": float(a), "two": float(2 * a), "place_like": float(n), "rare": 1.0 + n}
+        if n < 3
+        else {"one": float(a), "two": float(2 * a), "place_like": float(n)}
+        for n, a in enumerate(one)
+    ]
+    effects = {row["knob"]: row for row in effects_by_levels(knobs, rng.normal(0, 1, 12), places)}
+    assert "two" in effects["one"]["together"] and "one" in effects["two"]["together"]
+    assert "place" in effects["place_like"]["together"]
+    assert all(row["per_unit"] is None for row in effects.values()) and effects["rare"]["levels"] == 3
+
+
+def test_effects_by_builds():
+    """One change: normal; several: t, and wider where they differ by more than their errors; changes in step are tied."""
+    one = _Changed(0.8, 0.04, 0.0, {"width": -2.0})
+    slope, low, high = _slope([one], "width")
+    assert slope == pytest.approx(-0.4) and high - low == pytest.approx(2 * 1.959964 * (0.05**0.5) / 2)
+    rows = [_Changed(-0.4 * c, 0.04, 0.0, {"width": c, "height": 3 * c}) for c in (-2.0, 1.0, 3.0)]
+    slope, low, high = _slope(rows, "width")
+    assert slope == pytest.approx(-0.4) and low < -0.4 < high
+    wild = [_Changed(row.delta + jump, 0.04, 0.0, row.by) for row, jump in zip(rows, (3.0, -3.0, 3.0), strict=True)]
+    assert _slope(wild, "width")[2] - _slope(wild, "width")[1] > high - low
+    assert _tied(rows, "width", "height") and not _tied([one], "width", "height")
