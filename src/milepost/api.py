@@ -13,7 +13,6 @@ from milepost.audit.audit import audit
 from milepost.comparison.compare_in_play import CompareSettings, CompareWithin
 from milepost.comparison.trend import Trend
 from milepost.course.course import read_course
-from milepost.difficulty.knob_table import Knobs
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
@@ -42,6 +41,7 @@ from milepost.measures.trace import Trace
 from milepost.open_log import opened_log
 from milepost.partitions.execution import Work, WorkSettings
 from milepost.partitions.request import LogRequest
+from milepost.planning.knob_table import Knobs
 from milepost.planning.targets import Targets
 from milepost.playback.attempt_filters import parsed
 from milepost.playback.per_run import counted_per

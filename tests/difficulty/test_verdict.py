@@ -83,4 +83,4 @@ def test_nothing_at_all():
     """A course without levels, or of which nothing stands out."""
     assert named() == {}
     nothing = np.zeros(0)
-    assert verdicts(DifficultyReading(*[nothing] * 7, [], 0.25), nothing, nothing) == []
+    assert verdicts(DifficultyReading(*[nothing] * 7, [], 0.25, np.zeros(0, np.int64)), nothing, nothing) == []

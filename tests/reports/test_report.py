@@ -155,7 +155,7 @@ def test_forms(wickwater):
     assert written[0] == written[1]
     text = (wickwater.folder / "one" / "r.md").read_text(encoding="utf-8")
     linked = re.findall(r"\]\(([^)]+\.png)\)", text)
-    assert len(linked) == 8 and all((wickwater.folder / "one" / name).exists() for name in linked)
+    assert len(linked) == 9 and all((wickwater.folder / "one" / name).exists() for name in linked)
 
 
 def test_a_log_of_nothing_much(milepost, small_log):

@@ -4,14 +4,35 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from milepost.errors import CourseError
 
-if TYPE_CHECKING:
-    from milepost.course.course import Level
-
 _NEEDS = "needs"
+
+
+class LevelOfLeg(Protocol):
+    """A level, as far as legs are concerned."""
+
+    @property
+    def name(self) -> str:
+        """Its name."""
+
+    @property
+    def leg(self) -> str | None:
+        """The leg that it names."""
+
+    @property
+    def route(self) -> str | None:
+        """The route of that leg that it stands on."""
+
+    @property
+    def optional(self) -> bool:
+        """Whether it is off the way."""
+
+    @property
+    def open(self) -> bool:
+        """Whether there is no way to clear it yet."""
 
 
 @dataclass(frozen=True)
@@ -33,7 +54,7 @@ class Leg:
     passed_over: bool
 
 
-def legs_of(levels: Sequence[Level], needs: Mapping[str, int]) -> tuple[Leg, ...]:
+def legs_of(levels: Sequence[LevelOfLeg], needs: Mapping[str, int]) -> tuple[Leg, ...]:
     """Return the legs of a course.
 
     Args:
@@ -52,7 +73,7 @@ def legs_of(levels: Sequence[Level], needs: Mapping[str, int]) -> tuple[Leg, ...
     return tuple(_leg(name, places, levels, needs) for name, places in groups)
 
 
-def _leg(name: str | None, places: list[int], levels: Sequence[Level], needs: Mapping[str, int]) -> Leg:
+def _leg(name: str | None, places: list[int], levels: Sequence[LevelOfLeg], needs: Mapping[str, int]) -> Leg:
     on_the_way = [place for place in places if not levels[place].optional]
     required = [place for place in on_the_way if not levels[place].open] or on_the_way
     called = name if name is not None else levels[(on_the_way or places)[0]].name
@@ -66,7 +87,7 @@ def last_leg(legs: Sequence[Leg]) -> int:
     return max((number for number, leg in enumerate(legs) if not leg.passed_over), default=-1)
 
 
-def read_needs(table: object, levels: Sequence[Level], path: object) -> dict[str, int]:
+def read_needs(table: object, levels: Sequence[LevelOfLeg], path: object) -> dict[str, int]:
     """Return how many levels each leg needs, as the table [legs] says; and hold the legs against each other.
 
     Raises:
@@ -88,7 +109,7 @@ def read_needs(table: object, levels: Sequence[Level], path: object) -> dict[str
     return needs
 
 
-def _needed(value: object, own: list[Level], where: str) -> int:
+def _needed(value: object, own: list[LevelOfLeg], where: str) -> int:
     if any(level.route is not None for level in own):
         raise CourseError(f"{where}: needs does not go with routes: a leg with routes is done by one of them.")
     most = sum(not level.optional for level in own)
@@ -99,7 +120,7 @@ def _needed(value: object, own: list[Level], where: str) -> int:
     return value
 
 
-def _require_sound(levels: Sequence[Level], path: object) -> None:
+def _require_sound(levels: Sequence[LevelOfLeg], path: object) -> None:
     """Refuse legs and routes that stand in two places, and names that mean two things."""
     if all(level.optional for level in levels):
         raise CourseError(f"{path}: every level is optional. A course needs one that is on the way.")
@@ -125,7 +146,7 @@ def _require_sound(levels: Sequence[Level], path: object) -> None:
     require_together(levels, str(path))
 
 
-def require_together(levels: Sequence[Level], where: str) -> None:
+def require_together(levels: Sequence[LevelOfLeg], where: str) -> None:
     """Refuse an order of levels that parts a leg.
 
     Raises:

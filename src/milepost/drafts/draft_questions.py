@@ -2,23 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Final
+from typing import Final
 
-from milepost.drafts.column_roles import SPLIT
 from milepost.drafts.event_labels import CLEARS, ENDS, FAILS, INSIDE, LEAVES, OPENS
 from milepost.drafts.try_durations import UNITS
 from milepost.errors import UsageError
 from milepost.vocabulary import EVENT_CODES
 
-if TYPE_CHECKING:
-    from milepost.drafts.map_by_trial import DraftedMap
-
 COLUMNS: Final = ("session", "player", "time", "event", "level")  # which may be said beforehand
 MOST_QUESTIONS: Final = 5
-_CLOSE: Final = 0.08  # how much less another draft explains that may be right as well
-_MEANINGS: Final = {OPENS: "start", CLEARS: "complete", FAILS: "death", ENDS: "session_end", LEAVES: "ignore", INSIDE: "ignore"}
 _LABELS: Final = {
     "start": OPENS,
     "retry": OPENS,
@@ -95,50 +89,3 @@ def answers_of(given: Sequence[str]) -> SetAnswers:
                 f"columns are set for {', '.join(COLUMNS)}."
             )
     return SetAnswers(columns, words, unit)
-
-
-def questions_of(best: DraftedMap, others: Sequence[DraftedMap], answers: SetAnswers) -> list[DraftQuestion]:
-    """Return what a draft is not sure of, what matters most first.
-
-    Args:
-        best: the draft.
-        others: drafts that explain less.
-        answers: what was said beforehand, which is not asked again.
-    """
-    found = [*_of_columns(best, others, answers), *_of_unit(best, answers), *_of_words(best, answers)]
-    return list({question.key: question for question in found[::-1]}.values())[::-1][:MOST_QUESTIONS]
-
-
-def _of_columns(best: DraftedMap, others: Sequence[DraftedMap], answers: SetAnswers) -> Iterator[DraftQuestion]:
-    """Yield questions on columns that another draft, nearly as good, takes for something else."""
-    own = best.candidate
-    for draft in others:
-        other = draft.candidate
-        if own is None or other is None or draft.rank < best.rank - _CLOSE:
-            continue
-        pairs = {
-            "level": (own.roles.level_names[-1], other.roles.level_names[-1]),
-            "event": (own.roles.event_names[-1], other.roles.event_names[-1]),
-        }
-        for key, (likelier, second) in pairs.items():
-            if likelier != second and key not in answers.columns:
-                yield DraftQuestion(key, likelier, second)
-
-
-def _of_unit(best: DraftedMap, answers: SetAnswers) -> Iterator[DraftQuestion]:
-    unit = best.candidate.unit if best.candidate is not None else None
-    if unit is not None and unit.runner_up is not None and answers.unit is None:
-        yield DraftQuestion("unit", unit.name, unit.runner_up)
-
-
-def _of_words(best: DraftedMap, answers: SetAnswers) -> Iterator[DraftQuestion]:
-    """Yield questions on words that could nearly as well mean something else."""
-    if best.candidate is None:
-        return
-    labelling, words = best.candidate.labelling, best.candidate.roles.event.words
-    for code, label in labelling.doubts.items():
-        word = words[code].rpartition(SPLIT)[2]
-        meanings = {**_MEANINGS, LEAVES: "quit"} if best.candidate.rows else _MEANINGS
-        likelier, other = meanings.get(labelling.labels[code], "ignore"), meanings.get(label, "ignore")
-        if likelier != other and word not in answers.words:
-            yield DraftQuestion(word, likelier, other)

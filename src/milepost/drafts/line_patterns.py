@@ -7,7 +7,7 @@ from collections import Counter, defaultdict
 from collections.abc import Sequence
 from typing import Final, NamedTuple
 
-from milepost.logs.formats.lines import PAIRS, pairs_in
+from milepost.logs.formats.text_lines import PAIRS, pairs_in
 
 _FEWEST_LINES: Final = 3
 _LEAST_SHARE: Final = 0.01  # of the lines, that a kind of line has to have

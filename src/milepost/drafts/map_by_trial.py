@@ -6,7 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
 
-from milepost.drafts.draft_questions import NO_ANSWERS, DraftQuestion, SetAnswers, questions_of
+from milepost.drafts.draft_doubts import RankedCandidate, questions_of
+from milepost.drafts.draft_questions import NO_ANSWERS, DraftQuestion, SetAnswers
 from milepost.drafts.map_candidates import Candidate, candidates
 from milepost.drafts.map_text import map_text
 from milepost.drafts.prepared_samples import PreparedSample, prepared_samples
@@ -97,7 +98,8 @@ def draft_by_trial(
         best = by_words
     others = [draft for draft in drafts if draft is not best]
     runner_up = others[0].trial if others else None
-    return replace(best, runner_up=runner_up, questions=tuple(questions_of(best, others, answers)))
+    ranked = [RankedCandidate(draft.candidate, draft.rank) for draft in (best, *others)]
+    return replace(best, runner_up=runner_up, questions=tuple(questions_of(ranked[0], ranked[1:], answers)))
 
 
 def _drafts_of(sample: PreparedSample, answers: SetAnswers) -> list[DraftedMap]:

@@ -55,16 +55,24 @@ class CreatedFolder:
     draft: DraftedMap | None
 
 
-def begin(
-    names: list[str],
-    folder: Path,
-    options: ReadOptions,
-    progress: Progress,
-    force: bool = False,
-    given_map: Path | None = None,
-    answers: SetAnswers = NO_ANSWERS,
-    ask: Ask | None = None,
-) -> CreatedFolder:
+@dataclass(frozen=True)
+class FolderWishes:
+    """What a user wants of a new folder.
+
+    Attributes:
+        force: whether a `milepost.toml` that is there may be written over.
+        given_map: a map to use, of which the folder gets a copy.
+        answers: what is known of a foreign log beforehand.
+        ask: settles what the draft of a map is not sure of.
+    """
+
+    force: bool = False
+    given_map: Path | None = None
+    answers: SetAnswers = NO_ANSWERS
+    ask: Ask | None = None
+
+
+def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progress, wishes: FolderWishes) -> CreatedFolder:
     """Make a folder for a log.
 
     Args:
@@ -72,25 +80,22 @@ def begin(
         folder: where; course, map and tables that are there are kept and used.
         options: how files are read.
         progress: told of each step.
-        force: whether a `milepost.toml` that is there may be written over.
-        given_map: a map to use, of which the folder gets a copy.
-        answers: what is known of a foreign log beforehand.
-        ask: settles what the draft of a map is not sure of.
+        wishes: what the user wants of it.
 
     Raises:
         OutputError: there is one, or the folder cannot be written.
         LogError: the log cannot be read.
         MapError: a map cannot be used for it.
     """
-    if (folder / FILE).exists() and not force:
+    if (folder / FILE).exists() and not wishes.force:
         raise OutputError(f"{folder / FILE}: is already there. Change it by hand, or write it anew with --force.")
     texts: dict[str, str] = {}
     kept = [name for name in ("map.toml", "course.toml", *(f"{name}.csv" for name in TABLES)) if (folder / name).is_file()]
     logs = apart_from(names, {(folder / f"{name}.csv").resolve() for name in TABLES})
-    if given_map is not None:
-        read_map(given_map)
-        texts["map.toml"] = given_map.read_text(encoding="utf-8")
-    log, log_map, draft = _understood(logs, folder, options, progress, texts, answers, ask)
+    if wishes.given_map is not None:
+        read_map(wishes.given_map)
+        texts["map.toml"] = wishes.given_map.read_text(encoding="utf-8")
+    log, log_map, draft = _understood(logs, folder, options, progress, texts, wishes)
     play = replay_log(log, None, ReplayRules(**log_map.replay), progress)
     if "course.toml" not in kept:
         texts["course.toml"] = draft_course(play, folder.resolve().name)
@@ -103,19 +108,13 @@ def begin(
 
 
 def _understood(
-    names: list[str],
-    folder: Path,
-    options: ReadOptions,
-    progress: Progress,
-    texts: dict[str, str],
-    answers: SetAnswers,
-    ask: Ask | None,
+    names: list[str], folder: Path, options: ReadOptions, progress: Progress, texts: dict[str, str], wishes: FolderWishes
 ) -> tuple[Log, LogMap, DraftedMap | None]:
     """The log, the map that it was read through, and the draft where it is one: a map that is there or given goes first."""
     if "map.toml" in texts or (folder / "map.toml").is_file():
         log_map = as_map(texts["map.toml"]) if "map.toml" in texts else read_map(folder / "map.toml")
         return read(names, log_map, progress, options), log_map, None
-    log = None
+    log, answers, ask = None, wishes.answers, wishes.ask
     if answers == NO_ANSWERS:
         with suppress(LogError):
             log = read(names, NO_MAP, progress, options)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import sqlite3
 from collections import Counter
@@ -14,12 +13,15 @@ from typing import Final
 import numpy as np
 
 from milepost.drafts.column_roles import rising_share
+from milepost.drafts.folded_fields import unfolding_query
 from milepost.drafts.line_patterns import draft_patterns, starts_with_time
+from milepost.drafts.query_text import quoted
 from milepost.drafts.sampled_table import SampledTable
+from milepost.drafts.table_joins import join_plan, query_in_database, query_over_files
 from milepost.errors import LogError
 from milepost.logs.formats.detect import tell
-from milepost.logs.formats.lines import pairs_in
 from milepost.logs.formats.registry import FORMATS
+from milepost.logs.formats.text_lines import pairs_in
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.languages import likeliest
 from milepost.logs.mapping.sampling import EnoughRecords, Sample, flat
@@ -32,8 +34,6 @@ from milepost.progress import SILENT, Progress
 from milepost.toml import toml_text
 
 _LINES: Final = 3000  # of a text that patterns are drafted from
-_MOST_KEYS: Final = 40
-_UNIQUE: Final = 0.999
 
 
 @dataclass
@@ -159,17 +159,11 @@ def _arranged(
         if joined is not None:
             yield joined
             return
-    parallel, pairs = _parallel_arrays(whole.records), _pair_array(whole.records)
-    inside = _json_texts(whole.records)
-    for query in (
-        _unfolding(*inside) if inside else None,
-        _unnesting(parallel) if parallel else None,
-        _unpairing(whole.records, *pairs) if pairs else None,
-    ):
-        made = whole.selected(query) if query is not None else None
-        if made is not None and made.records:
-            yield made
-            return
+    query = unfolding_query(whole.records)
+    made = whole.selected(query) if query is not None else None
+    if made is not None and made.records:
+        yield made
+        return
     sample = Sample()
     for number, record in enumerate(whole.records):
         sample.add(record, number)
@@ -178,87 +172,6 @@ def _arranged(
         yield replace(whole, records=sample.records, rows=[f"explode = [{', '.join(toml_text(name) for name in path)}]"])
     else:
         yield replace(whole, records=[flat(record) for record in whole.records])
-
-
-def _json_texts(records: Sequence[Mapping[str, object]]) -> tuple[str, list[str]] | None:
-    """The field that holds an object of JSON as a text in each record, and the names in it."""
-    some = records[:200]
-    for name in dict.fromkeys(name for record in some[:20] for name in record):
-        texts = [record[name] for record in some if record.get(name) is not None]
-        if len(texts) < 0.9 * len(some) or not all(isinstance(text, str) and text.lstrip().startswith("{") for text in texts):
-            continue
-        objects = [_parsed(str(text)) for text in texts]
-        keys = dict.fromkeys(key for own in objects for key in own)
-        if all(objects) and 0 < len(keys) <= _MOST_KEYS:
-            return name, list(keys)
-    return None
-
-
-def _parsed(text: str) -> dict[str, object]:
-    """The object that a text is; an empty one where it is none."""
-    try:
-        value = json.loads(text)
-    except (ValueError, RecursionError):
-        return {}
-    return value if isinstance(value, dict) else {}
-
-
-def _unfolding(name: str, keys: Sequence[str]) -> str:
-    columns = [f"json_extract_string({_quoted(name)}, {_literal(_path(key))}) AS {_quoted(key)}" for key in keys]
-    return f"SELECT * EXCLUDE ({_quoted(name)}), {', '.join(columns)} FROM log"
-
-
-def _path(key: str) -> str:
-    escaped = key.replace("\\", "\\\\").replace('"', '\\"')
-    return f'$."{escaped}"'
-
-
-def _parallel_arrays(records: Sequence[Mapping[str, object]]) -> list[str]:
-    """The fields that hold arrays of one length in each record, of values that are no records."""
-    some = records[:50]
-    names = [name for name in dict.fromkeys(name for record in some for name in record) if isinstance(some[0].get(name), list)]
-    plain = [
-        name
-        for name in names
-        if all(
-            isinstance(own := record.get(name), list) and not any(isinstance(cell, dict | list) for cell in own)
-            for record in some
-        )
-    ]
-    lengths = [{len(record[name]) for name in plain} for record in some]  # type: ignore[arg-type]
-    longest = max((max(own, default=0) for own in lengths), default=0)
-    return plain if len(plain) > 1 and longest > 2 and all(len(own) == 1 for own in lengths) else []
-
-
-def _unnesting(names: Sequence[str]) -> str:
-    taken = ", ".join(_quoted(name) for name in names)
-    return f"SELECT * EXCLUDE ({taken}), {', '.join(f'UNNEST({_quoted(name)}) AS {_quoted(name)}' for name in names)} FROM log"
-
-
-def _pair_array(records: Sequence[Mapping[str, object]]) -> tuple[str, str, str] | None:
-    """The field that holds pairs of a key and a value in each record, and what the two are called."""
-    for name in dict.fromkeys(name for record in records[:50] for name, value in record.items() if isinstance(value, list)):
-        pairs = [pair for record in records[:500] for pair in _list(record.get(name))]
-        keys = {tuple(pair) if isinstance(pair, dict) else () for pair in pairs}
-        if len(keys) != 1 or len(both := next(iter(keys))) != 2:
-            continue
-        for key, value in (both, both[::-1]):
-            distinct = {str(pair[key]) for pair in pairs}
-            once = all(len({str(pair[key]) for pair in own}) == len(own) for own in (_list(r.get(name)) for r in records[:500]))
-            if once and len(distinct) <= _MOST_KEYS and all(isinstance(pair[key], str) for pair in pairs):
-                return name, str(key), str(value)
-    return None
-
-
-def _list(value: object) -> list[dict[str, object]]:
-    return value if isinstance(value, list) else []
-
-
-def _unpairing(records: Sequence[Mapping[str, object]], name: str, key: str, value: str) -> str:
-    keys = dict.fromkeys(str(pair[key]) for record in records for pair in _list(record.get(name)))
-    fitting = f"list_filter({_quoted(name)}, lambda x: x.{_quoted(key)} = "
-    columns = [f"list_extract({fitting}{_literal(one)}), 1).{_quoted(value)} AS {_quoted(one)}" for one in keys]
-    return f"SELECT * EXCLUDE ({_quoted(name)}), {', '.join(columns)} FROM log"
 
 
 def _as_lines(sources: Sequence[Source], options: ReadOptions, said: list[str]) -> PreparedSample | None:
@@ -313,53 +226,19 @@ def _joined_files(
     tables = {table_name(source.label): _read([source], options, progress).records for source in sources}
     if len(tables) < len(sources):
         return None
-    plan = _join_plan(tables)
+    plan = join_plan(tables)
     if plan is None:
         return None
-    main, links = plan
-    columns = [f"m.{_quoted(name)}" for name in _names(tables[main])]
-    taken, joins = set(_names(tables[main])), []
-    for number, (name, theirs, ours) in enumerate(links):
-        columns += [f"t{number}.{_quoted(own)}" for own in _names(tables[name]) if own != theirs and own not in taken]
-        taken |= set(_names(tables[name]))
-        on = f"CAST(m.{_quoted(ours)} AS VARCHAR) = CAST(t{number}.{_quoted(theirs)} AS VARCHAR)"
-        joins.append(f"LEFT JOIN {_quoted(name)} t{number} ON {on}")
-    query = f"SELECT {', '.join(columns)} FROM {_quoted(main)} m {' '.join(joins)}"
+    query = query_over_files(tables, plan)
     inner = Sample()
     stage = Selecting(inner, query, "")
     stage.tables = {name: list(records) for name, records in tables.items()}
-    stage.records = list(tables[main])
+    stage.records = list(tables[plan.main])
     try:
         stage.finish()
     except LogError:
         return None
     return replace(whole, records=inner.records, select=query)
-
-
-def _join_plan(tables: Mapping[str, Sequence[Mapping[str, object]]]) -> tuple[str, list[tuple[str, str, str]]] | None:
-    """The table of records, and the others with the column that is their key and the one that points to it."""
-    main = max(tables, key=lambda name: len(tables[name]))
-    ours = {name: {str(record[name]) for record in tables[main] if record.get(name) is not None} for name in _names(tables[main])}
-    links = []
-    for name, records in tables.items():
-        if name == main:
-            continue
-        found = None
-        for theirs in _names(records):
-            values = [str(record[theirs]) for record in records if record.get(theirs) is not None]
-            if len(set(values)) < max(2, _UNIQUE * len(records)):
-                continue
-            for column, own in ours.items():
-                if len(own) > 1 and len(own & set(values)) >= 0.9 * len(own):
-                    found = found or (name, theirs, column)
-        if found is None:
-            return None
-        links.append(found)
-    return main, links
-
-
-def _names(records: Sequence[Mapping[str, object]]) -> list[str]:
-    return list(dict.fromkeys(name for record in records for name in record))
 
 
 def _tables_in(source: Source, options: ReadOptions) -> list[str]:
@@ -384,9 +263,9 @@ def _joined_in_database(source: Source, tables: list[str], options: ReadOptions)
         raise LogError(f"{source.label}: no table with records.")
     plan = None
     for kept in (list(records), *([main, name] for name in records if name != main)):
-        plan = plan or _join_plan({name: records[name] for name in kept})
-    queries = [_database_join(records, *plan)] if plan is not None else []
-    for query in [*queries, f"SELECT * FROM {_quoted(main)}"]:
+        plan = plan or join_plan({name: records[name] for name in kept})
+    queries = [query_in_database(records, plan)] if plan is not None else []
+    for query in [*queries, f"SELECT * FROM {quoted(main)}"]:
         sample = Sample(stops=True)
         try:
             FORMATS["sqlite"].read(source, sample, replace(options, query=query), SILENT)
@@ -395,21 +274,3 @@ def _joined_in_database(source: Source, tables: list[str], options: ReadOptions)
         except LogError:
             continue
         yield PreparedSample(sample.records, True, [f"query = {toml_text(query)}"])
-
-
-def _database_join(tables: Mapping[str, Sequence[Mapping[str, object]]], main: str, links: list[tuple[str, str, str]]) -> str:
-    taken = set(_names(tables[main]))
-    columns, joins = ["m.*"], []
-    for number, (name, theirs, ours) in enumerate(links):
-        columns += [f"t{number}.{_quoted(own)}" for own in _names(tables[name]) if own not in taken]
-        taken |= set(_names(tables[name]))
-        joins.append(f"LEFT JOIN {_quoted(name)} t{number} ON m.{_quoted(ours)} = t{number}.{_quoted(theirs)}")
-    return f"SELECT {', '.join(columns)} FROM {_quoted(main)} m {' '.join(joins)} ORDER BY m.rowid"
-
-
-def _quoted(name: str) -> str:
-    return '"' + name.replace('"', '""') + '"'
-
-
-def _literal(text: str) -> str:
-    return "'" + text.replace("'", "''") + "'"

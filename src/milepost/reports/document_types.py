@@ -9,7 +9,6 @@ from milepost.audit.cleaning_effects import RawBesideClean
 from milepost.comparison.groups import Compared
 from milepost.comparison.row_types import CompareRow, CompareTotals
 from milepost.comparison.trend import TrendRow, TrendTotals
-from milepost.difficulty.knob_table import KnobsRow, KnobsTotals
 from milepost.difficulty.row_types import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
 from milepost.folder.notes import Noted
 from milepost.measures.answers import AnswersRow, AnswersTotals
@@ -30,6 +29,7 @@ from milepost.measures.sections import HardestSection, SectionTotals
 from milepost.measures.sessions_to_watch import Watched
 from milepost.measures.times import TimesRow, TimesTotals
 from milepost.measures.trace import TraceRow, TraceTotals
+from milepost.planning.knob_table import KnobsRow, KnobsTotals
 from milepost.planning.targets import TargetsRow, TargetsTotals
 from milepost.reports.head_types import CourseHead, Head, Settings
 from milepost.reports.since import Since

@@ -9,8 +9,8 @@ from milepost.reports.interface import Column, View
 from milepost.wording import NOTHING, listed, logits, number, percent, plural, safe
 
 if TYPE_CHECKING:
-    from milepost.difficulty.knob_effects import KnobEffect
-    from milepost.difficulty.knob_table import KnobRuleRow, KnobsRow
+    from milepost.planning.knob_effects import KnobEffect
+    from milepost.planning.knob_table import KnobRuleRow, KnobsRow
     from milepost.reports.document_types import KnobsDocument
     from milepost.reports.interface import AnyView
 
@@ -32,34 +32,15 @@ def knobs_view(report: KnobsDocument) -> list[AnyView]:
     notes = [*levers, *source_notes(report)]
     if not names:
         notes.insert(0, "No level has knobs: neither the course says any, nor what starts of a level say alike.")
-    effects: tuple[Column[KnobEffect], ...] = (
-        Column("knob", lambda row: safe(row["knob"]), left=True),
-        Column("by", lambda row: row["by"], left=True),
-        Column("levels", lambda row: number(row["levels"])),
-        Column("logits a unit", lambda row: NOTHING if row["per_unit"] is None else logits(row["per_unit"], True)),
-        Column("95 %", _interval),
-        Column(
-            "cannot be told from",
-            lambda row: listed([safe(name) for name in row["together"]]) if row["together"] else "",
-            left=True,
-        ),
-    )
-    rules: tuple[Column[KnobRuleRow], ...] = (
-        Column("knob", lambda row: safe(row["knob"]), left=True),
-        Column("level", lambda row: safe(row["level"]), left=True),
-        Column("by its rule", lambda row: number(row["by_rule"])),
-        Column("in the course", lambda row: NOTHING if row["declared"] is None else number(row["declared"])),
-        Column("as starts say", lambda row: NOTHING if row["logged"] is None else number(row["logged"])),
-    )
     views: list[AnyView] = [View("Knobs: what each level has", levels, report["levels"], notes)]
     if report["effects"]:
         said = (
             "By builds: what levels did whose knob was changed; by levels: least squares over the course, beside the place in it."
         )
-        views.append(View("What a unit of a knob does to difficulty", effects, report["effects"], [said]))
+        views.append(View("What a unit of a knob does to difficulty", _effect_columns(), report["effects"], [said]))
     if report["rules"]:
         count = plural(len(report["rules"]), "level is", "levels are")
-        views.append(View("Against the rules of the course", rules, report["rules"], [f"{count} not as a rule says."]))
+        views.append(View("Against the rules of the course", _rule_columns(), report["rules"], [f"{count} not as a rule says."]))
     return views
 
 
@@ -79,3 +60,28 @@ def _knob(name: str, rank: int) -> Column[KnobsRow]:
 
 def _interval(row: KnobEffect) -> str:
     return NOTHING if row["low"] is None or row["high"] is None else f"{logits(row['low'], True)} to {logits(row['high'], True)}"
+
+
+def _effect_columns() -> tuple[Column[KnobEffect], ...]:
+    return (
+        Column("knob", lambda row: safe(row["knob"]), left=True),
+        Column("by", lambda row: row["by"], left=True),
+        Column("levels", lambda row: number(row["levels"])),
+        Column("logits a unit", lambda row: NOTHING if row["per_unit"] is None else logits(row["per_unit"], True)),
+        Column("95 %", _interval),
+        Column(
+            "cannot be told from",
+            lambda row: listed([safe(name) for name in row["together"]]) if row["together"] else "",
+            left=True,
+        ),
+    )
+
+
+def _rule_columns() -> tuple[Column[KnobRuleRow], ...]:
+    return (
+        Column("knob", lambda row: safe(row["knob"]), left=True),
+        Column("level", lambda row: safe(row["level"]), left=True),
+        Column("by its rule", lambda row: number(row["by_rule"])),
+        Column("in the course", lambda row: NOTHING if row["declared"] is None else number(row["declared"])),
+        Column("as starts say", lambda row: NOTHING if row["logged"] is None else number(row["logged"])),
+    )

@@ -353,7 +353,7 @@ def compare() -> Entry:
 @_measure
 def knobs() -> Entry:
     """Return the entry of `knobs`."""
-    from milepost.difficulty.knob_table import Knobs
+    from milepost.planning.knob_table import Knobs
     from milepost.reports.knob_views import knobs_view
 
     return Entry("knobs", Knobs, knobs_view, lambda: _documents().KnobsDocument)

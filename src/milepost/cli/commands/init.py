@@ -35,7 +35,7 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.loading import fetch, read_options
     from milepost.drafts.draft_questions import answers_of
     from milepost.drafts.map_by_trial import draft_by_trial
-    from milepost.drafts.playtest_folder import begin
+    from milepost.drafts.playtest_folder import FolderWishes, begin
     from milepost.output import write_text
     from milepost.reports.init_text import begun_text
 
@@ -48,6 +48,7 @@ def run(args: argparse.Namespace) -> Exit:
     given = Path(args.map) if args.map else None
     with terminal.progress() as progress:
         folder = Path(args.output)
-        begun = begin(args.logs, folder, reading, progress, args.force, given, answers, ask if asks() else None)
+        wishes = FolderWishes(args.force, given, answers, ask if asks() else None)
+        begun = begin(args.logs, folder, reading, progress, wishes)
     write_text(begun_text(begun, args.output), None)
     return Exit.DONE

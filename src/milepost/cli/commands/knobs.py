@@ -24,6 +24,6 @@ def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
     from milepost.cli.run_measure import measured
-    from milepost.difficulty.knob_table import Knobs
+    from milepost.planning.knob_table import Knobs
 
     return measured(args, Knobs(args.min_players), load(args, every_record=True))

@@ -44,7 +44,7 @@ FORMATS: Final = {
     "parquet": Format((".parquet",), "parquet:read_parquet", "write_parquet", cells=True),
     "sqlite": Format((".sqlite",), "database:read_database", cells=True),
     "xes": Format((".xes",), "xes:read_xes", "write_xes"),
-    "lines": Format((), "lines:read_pattern_lines", cells=True),
+    "lines": Format((), "text_lines:read_pattern_lines", cells=True),
     "workbook": Format((".xlsx", ".ods"), "workbook:read_workbook", cells=True),
 }
 WRITTEN: Final = {name: form for name, form in FORMATS.items() if form.writer}

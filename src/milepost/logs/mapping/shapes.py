@@ -118,10 +118,7 @@ class Selecting(Stage):
             try:
                 base.execute("SET TimeZone = 'UTC'; SET threads = 1; SET python_enable_replacements = false")
                 base.execute(f"SET memory_limit = '{query_memory() >> 20}MiB'; SET max_temp_directory_size = '0B'")
-                base.register("log", _table(self.records))
-                for name, records in self.tables.items():
-                    if name.lower() != "log" and records:
-                        base.register(name, _table(records))
+                self._register(base)
                 base.execute("SET enable_external_access = false; SET lock_configuration = true")
                 with stopped_after(self.limit, base.interrupt):
                     self._run(base)
@@ -132,6 +129,12 @@ class Selecting(Stage):
             except duckdb.Error as error:
                 first = (str(error).splitlines() or [type(error).__name__])[0]
                 raise MapError(f"{self.where}: input.select: {first}") from error
+
+    def _register(self, base: DuckDBPyConnection) -> None:
+        """Make the records known to the query: all as `log`, and those of each file under its name."""
+        for name, records in {**self.tables, "log": self.records}.items():
+            if records and (name == "log" or name.lower() != "log"):
+                base.register(name, _table(records))
 
     def _run(self, base: DuckDBPyConnection) -> None:
         cursor = base.execute(self.query)

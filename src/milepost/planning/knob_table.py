@@ -9,11 +9,11 @@ from typing import Final, Literal, TypedDict
 import numpy as np
 
 from milepost.cleaning.field_values import Values
-from milepost.difficulty.knob_effects import KnobEffect, effects_by_builds, effects_by_levels, numeric
 from milepost.difficulty.spikes import Spikes, places_of_legs
 from milepost.errors import UsageError
 from milepost.measures.deaths import Deaths
 from milepost.measures.interface import LevelRow, Table
+from milepost.planning.knob_effects import KnobEffect, effects_by_builds, effects_by_levels, numeric
 from milepost.playback.attributes import attribute
 from milepost.playback.logged_knobs import logged_knobs, typed_value
 from milepost.playback.play import FullPlay, Play, with_records

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from milepost.course.knob_rules import KnobRule
-from milepost.difficulty.knob_effects import _Changed, _slope, _tied, effects_by_levels
+from milepost.planning.knob_effects import _Changed, _slope, _tied, effects_by_levels
 
 NAMES = ["Mill Pond", "Swan Bend", "Low Arch", "Long Lock", "Reed Gate"]
 COURSE = """[rules.current]
