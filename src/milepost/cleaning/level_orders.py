@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -12,6 +13,22 @@ from milepost.arrays import Bools, Ints
 from milepost.cleaning.names import Stops
 from milepost.course.course import Course
 from milepost.course.legs import Leg, last_leg, legs_of
+
+
+class LegColumns(NamedTuple):
+    """Columns by order and leg.
+
+    Attributes:
+        first: the place of its first level.
+        stop: the place after its last level.
+        needs: how many levels have to be cleared; 0 where it has routes.
+        passed_over: whether it has optional levels alone.
+    """
+
+    first: Ints
+    stop: Ints
+    needs: Ints
+    passed_over: Bools
 
 
 @dataclass(frozen=True)
@@ -93,24 +110,14 @@ class Orders:
         return found
 
     @cached_property
-    def leg_first(self) -> Ints:
-        """Per order and leg, the place of its first level."""
-        return self._by_leg(lambda order, leg: int(self.rank[order, leg.levels[0]]))
-
-    @cached_property
-    def leg_stop(self) -> Ints:
-        """Per order and leg, the place after its last level."""
-        return self._by_leg(lambda order, leg: int(self.rank[order, leg.levels[-1]]) + 1)
-
-    @cached_property
-    def needs(self) -> Ints:
-        """Per order and leg, how many levels have to be cleared; 0 where it has routes."""
-        return self._by_leg(lambda _, leg: leg.needs or 0)
-
-    @cached_property
-    def passed_over(self) -> Bools:
-        """Per order and leg, whether it has optional levels alone."""
-        return self._by_leg(lambda _, leg: int(leg.passed_over)).astype(np.bool_)
+    def by_leg(self) -> LegColumns:
+        """What is known of each leg, order by order."""
+        columns = np.zeros((4, len(self.legs), self.rank.shape[1]), np.int64)
+        for order, legs in enumerate(self.legs):
+            for number, leg in enumerate(legs):
+                first, last = self.rank[order, leg.levels[0]], self.rank[order, leg.levels[-1]]
+                columns[:, order, number] = (first, last + 1, leg.needs or 0, leg.passed_over)
+        return LegColumns(columns[0], columns[1], columns[2], columns[3].astype(np.bool_))
 
     @cached_property
     def required(self) -> Bools:
@@ -137,13 +144,6 @@ class Orders:
             for number in range(-1, len(legs)):
                 after = next((later for later in range(number + 1, len(legs)) if not legs[later].passed_over), len(legs) - 1)
                 found[order, number] = max(after, number + 1)
-        return found
-
-    def _by_leg(self, value: Callable[[int, Leg], int]) -> Ints:
-        found = np.zeros((len(self.legs), self.rank.shape[1]), np.int64)
-        for order, legs in enumerate(self.legs):
-            for number, leg in enumerate(legs):
-                found[order, number] = value(order, leg)
         return found
 
     def done(self, order: int, cleared: Bools) -> Bools:

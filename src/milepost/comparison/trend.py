@@ -4,114 +4,36 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
 from functools import cached_property
-from typing import Final, Literal, TypedDict, cast
+from typing import Final, cast
 
 import numpy as np
 
-from milepost.arrays import Bools
-from milepost.cleaning.selection import only, parse_condition, session_values
-from milepost.cleaning.splitting import Split, values_in_order
+from milepost.cleaning.splitting import Split
 from milepost.comparison.compare import Compare
-from milepost.comparison.compare_in_play import require_by_session
 from milepost.comparison.row_types import ChangeVerdict, CompareRow, CompareTotals
+from milepost.comparison.trend_steps import TrendSteps, steps_by_date, steps_by_key
+from milepost.comparison.trend_types import (
+    DatesLeftOut,
+    Reading,
+    TrendChange,
+    TrendPoint,
+    TrendRow,
+    TrendShift,
+    TrendStep,
+    TrendTotals,
+    TrendWhole,
+)
 from milepost.comparison.verdicts import CLAIMED
 from milepost.difficulty.spikes import Spikes
-from milepost.errors import UsageError
 from milepost.measures.funnel import Funnel, legs_in
-from milepost.measures.interface import LevelRow, Table
+from milepost.measures.interface import Table
 from milepost.numerics.shifts import false_discovery_rate
-from milepost.playback.attempt_filters import fitting
 from milepost.playback.play import FullPlay, Play, with_records
-from milepost.playback.replay import replay_log
-from milepost.playback.void_attempts import looking_at
 
 DATES: Final = ("day", "week", "month")
 _TOLD: Final = ("delta", "delta_low", "delta_high", "p_value", "q_value", "verdict")
-_NANO: Final = 1_000_000_000
 _MANY_BACK: Final = 0.2  # share of a step's players who were there before, from which practice may be what changed
-
-Reading = Literal["game", "game_or_players", "game_or_practice", "game_or_players_or_practice"]
-
-
-class TrendStep(TypedDict):
-    """A build, a day, a week, a month, or a value of another key."""
-
-    step: str
-    players: int
-    sessions: int
-    new_players: int
-    kept_at_end: float | None
-    kept_at_end_low: float | None
-    kept_at_end_high: float | None
-    stand_out: list[str]
-
-
-class TrendPoint(TypedDict):
-    """A level in one step."""
-
-    step: str
-    players: int
-    tries: int
-    try_clear: float | None
-    difficulty: float | None
-    se: float | None
-
-
-_FromTo = TypedDict("_FromTo", {"from": str, "to": str})
-
-
-class TrendWhole(_FromTo):
-    """What changed at a level from one step to another."""
-
-    delta: float | None
-    delta_low: float | None
-    delta_high: float | None
-    p_value: float | None
-    q_value: float | None
-    verdict: ChangeVerdict | None
-
-
-class TrendChange(TrendWhole):
-    """What changed at a level from the step before in which it was played; whether two such verdicts may be one odd step."""
-
-    one_step: bool
-
-
-class TrendRow(LevelRow):
-    """A level over all steps."""
-
-    points: list[TrendPoint]
-    changes: list[TrendChange]
-    whole: TrendWhole | None
-    since: str | None
-
-
-class TrendShift(_FromTo):
-    """The shift of all levels between two steps."""
-
-    size: float | None
-    low: float | None
-    high: float | None
-    reading: Reading
-    players_back: int
-
-
-class DatesLeftOut(TypedDict):
-    """Sessions without a date, beside what every document leaves out."""
-
-    debug_sessions: int
-    players_without_attempt: int
-    no_date: int
-
-
-class TrendTotals(TypedDict):
-    """The steps, and the shifts between them."""
-
-    over: str
-    steps: list[TrendStep]
-    shifts: list[TrendShift]
 
 
 @dataclass(frozen=True)
@@ -134,7 +56,10 @@ class Trend:
         """
         full = with_records(play)
         case = _Case(
-            full, _dated(full, self.over, self.min_players) if self.over in DATES else _keyed(full, self.over, self.min_players)
+            full,
+            steps_by_date(full, self.over, self.min_players)
+            if self.over in DATES
+            else steps_by_key(full, self.over, self.min_players),
         )
         rows = [case.row(level) for level in case.levels]
         _judge_at_once([change for row in rows for change in row["changes"]])
@@ -155,111 +80,6 @@ class Trend:
 
 
 @dataclass(frozen=True)
-class _Steps:
-    """The steps: their names, a play of each, and the play whose end says who was kept.
-
-    Attributes:
-        names: in order.
-        plays: of each step.
-        cohorts: of each step, the play whose funnel says who was kept at the end; None where nobody is new.
-        sessions: how many sessions of counted players each has.
-        players: names of the counted players of each.
-        key: what they are steps of; by try where a player's tries are dealt out.
-        least: of fewer players, nothing is claimed.
-        undated: sessions without a time stamp.
-    """
-
-    names: tuple[str, ...]
-    plays: tuple[Play, ...]
-    cohorts: tuple[Play | None, ...]
-    sessions: tuple[int, ...]
-    players: tuple[frozenset[str], ...]
-    key: str
-    by_date: bool
-    least: int
-    undated: int = 0
-
-
-def _keyed(play: FullPlay, key: str, least: int) -> _Steps:
-    """Steps by a build or another key of sessions; each is replayed by itself, so that first clears begin anew."""
-    require_by_session(play, key)
-    log = play.gated.log
-    values = session_values(log, key)
-    names = values_in_order(log, key)
-    if len(names) < 2:
-        raise UsageError(f"a trend takes two steps at least, and the log has {len(names)} of {key}.")
-    masks = [np.array([value == name for value in values], np.bool_) for name in names]
-    plays = [_replayed(play, mask, name if key == "build" else None) for name, mask in zip(names, masks, strict=True)]
-    people = [frozenset(own.gated.players[p] for p in np.flatnonzero(own.counts)) for own in plays]
-    sessions = [int(own.counts[own.gated.player[own.gated.sequence]].sum()) for own in plays]
-    return _Steps(tuple(names), tuple(plays), tuple(plays), tuple(sessions), tuple(people), key, False, least)
-
-
-def _replayed(play: FullPlay, sessions: Bools, build: str | None) -> Play:
-    """The play of some sessions alone."""
-    course = play.course.of_build(build) if play.course is not None and build is not None else play.course
-    conditions = tuple(parse_condition(text) for text in play.asked)
-    return fitting(replay_log(only(play.gated.log, sessions), course, play.rules, exclusion=play.gated.exclusion), conditions)
-
-
-def _dated(play: FullPlay, over: str, least: int) -> _Steps:
-    """Steps by date: a player's first-clear tries at a level all count in the step of the first of them."""
-    gated = play.gated
-    dates = _dates_of_sessions(play, over)
-    names = sorted({date for date in dates if date is not None})
-    if len(names) < 2:
-        raise UsageError(f"a trend takes two steps at least, and the log has {len(names)} of {over}.")
-    number = {name: place for place, name in enumerate(names)}
-    step_of = np.array([-1 if date is None else number[date] for date in dates])
-    dealt = _first_steps(play, step_of)
-    own = step_of[gated.sequence]
-    counted = play.counts[gated.player[gated.sequence]]
-    people, plays, cohorts, sessions = [], [], [], []
-    before: set[int] = set()
-    for place, name in enumerate(names):
-        there = set(gated.player[gated.sequence[(own == place) & counted]].tolist())
-        people.append(frozenset(gated.players[p] for p in there))
-        sessions.append(int(((own == place) & counted).sum()))
-        plays.append(looking_at(play, dealt == place, f"{over} = {name}"))
-        new = there - before
-        cohorts.append(_replayed(play, np.isin(gated.player, list(new)), None) if new else None)
-        before |= there
-    return _Steps(
-        tuple(names),
-        tuple(plays),
-        tuple(cohorts),
-        tuple(sessions),
-        tuple(people),
-        over,
-        True,
-        least,
-        sum(d is None for d in dates),
-    )
-
-
-def _dates_of_sessions(play: FullPlay, over: str) -> list[str | None]:
-    """Per session, the day, week or month of its first record in the order of replay; None where it has no time stamp."""
-    forms = {"day": "%Y-%m-%d", "month": "%Y-%m"}
-    found: list[str | None] = []
-    for epoch, first in zip(play.gated.log.sessions.epoch, play.session_times.first.tolist(), strict=True):
-        if epoch is None or np.isnan(first):
-            found.append(None)
-            continue
-        moment = datetime.fromtimestamp(epoch / _NANO + first, UTC)
-        iso = moment.isocalendar()
-        found.append(f"{iso.year:04d}-W{iso.week:02d}" if over == "week" else moment.strftime(forms[over]))
-    return found
-
-
-def _first_steps(play: FullPlay, step_of: np.ndarray) -> np.ndarray:
-    """Per attempt, the step of the player's first attempt at the level."""
-    table = play.attempts
-    keys = table.player * (len(play.stops) + 1) + table.level
-    _, first, inverse = np.unique(keys, return_index=True, return_inverse=True)
-    return step_of[table.session[first]][inverse]
-
-
-@dataclass(frozen=True)
 class _Pair:
     """A comparison of two steps."""
 
@@ -272,7 +92,7 @@ class _Case:
     """All that the rows of a trend are made of."""
 
     play: FullPlay
-    steps: _Steps
+    steps: TrendSteps
     pairs: dict[tuple[int, int], _Pair] = field(default_factory=dict)
 
     @cached_property

@@ -7,6 +7,7 @@ stands.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from itertools import groupby
 from typing import Final
 
 OPENS, CLEARS, FAILS, LEAVES, ENDS, BEGINS, ARRIVES, INSIDE, UNEXPLAINED = range(9)
@@ -27,15 +28,12 @@ def next_levels(sessions: Sequence[Session]) -> dict[int, int]:
     """Return for each level the one that most sessions go on to from it."""
     counts: dict[int, dict[int, int]] = {}
     for session in sessions:
-        before = NO_LEVEL
-        seen: set[int] = set()
-        for _, level in session:
-            if level not in (NO_LEVEL, before):
-                if before != NO_LEVEL and level not in seen:
-                    of = counts.setdefault(before, {})
-                    of[level] = of.get(level, 0) + 1
-                seen.add(level)
-                before = level
+        visits = list(dict.fromkeys(level for _, level in session if level != NO_LEVEL))
+        stays = [level for level, _ in groupby(level for _, level in session if level != NO_LEVEL)]
+        for level in visits[1:]:
+            before = stays[stays.index(level) - 1]
+            of = counts.setdefault(before, {})
+            of[level] = of.get(level, 0) + 1
     return {level: max(of, key=lambda other: of[other]) for level, of in counts.items()}
 
 

@@ -255,31 +255,12 @@ def _completed(candidate: Candidate, answers: SetAnswers) -> Candidate:
 
 def _whose(candidate: Candidate, answers: SetAnswers) -> tuple[str | None, str | None, str | None]:
     """The columns of the session, the player and the build."""
-    table, group = candidate.table, candidate.roles.group
+    group = candidate.roles.group
     if group is None:
         return None, None, None
-    coarser = [
-        column
-        for column in table.columns.values()
-        if column.name != group.name
-        and column.given > 0.95
-        and 2 <= len(column.words) <= len(group.words)
-        and _depends(column, group)
-    ]
-    finer = [
-        column
-        for column in table.columns.values()
-        if column.given > 0.95
-        and len(group.words) < len(column.words) <= table.records / 4
-        and _depends(group, column)
-        and _in_runs(column, group)
-    ]
-    used = {*candidate.roles.level_names, *candidate.roles.event_names}
-    coarser = [column for column in coarser if column.name not in used]
-    finer = [column for column in finer if column.name not in used]
-    build = next(
-        (column.name for column in coarser if heading_says("build", column.name) and len(column.words) < len(group.words)), None
-    )
+    coarser, finer = _around(candidate, group)
+    few = [column.name for column in coarser if len(column.words) < len(group.words) and heading_says("build", column.name)]
+    build = few[0] if few else None
     session, player = answers.columns.get("session"), answers.columns.get("player")
     people = [
         (score, column.name) for column in coarser if column.name != build and (score := _goes_on(candidate, column, group)) > 0
@@ -298,6 +279,20 @@ def _whose(candidate: Candidate, answers: SetAnswers) -> tuple[str | None, str |
     if session is None and ((player is None and says_player) or player == group.name):
         return None, group.name, build
     return session or group.name, player, build
+
+
+def _around(candidate: Candidate, group: CellColumn) -> tuple[list[CellColumn], list[CellColumn]]:
+    """The columns that have one value for each of the group's, and those of whose values each has one of the group's."""
+    used = {*candidate.roles.level_names, *candidate.roles.event_names, group.name}
+    columns = [column for column in candidate.table.columns.values() if column.given > 0.95 and column.name not in used]
+    most = candidate.table.records / 4
+    coarser = [column for column in columns if 2 <= len(column.words) <= len(group.words) and _depends(column, group)]
+    finer = [
+        column
+        for column in columns
+        if len(group.words) < len(column.words) <= most and _depends(group, column) and _in_runs(column, group)
+    ]
+    return coarser, finer
 
 
 def _depends(column: CellColumn, on: CellColumn) -> bool:

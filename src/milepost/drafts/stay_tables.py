@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import permutations
 from typing import Final
 
 import numpy as np
@@ -91,24 +92,14 @@ def _fills_from_left(levels: Sequence[CellColumn]) -> bool:
 def _rows_of_stays(sample: PreparedSample, table: SampledTable, named: Mapping[str, str]) -> StayTable | None:
     """A row for each player and level: no pair comes twice, and a column counts tries."""
     columns = list(table.columns.values())
-    found: list[tuple[float, CellColumn, CellColumn, CellColumn]] = []
-    for player in columns:
-        for level in columns:
-            if player is level or not _is_grid(player, level, table.records):
-                continue
-            if named.get("player", player.name) != player.name or named.get("level", level.name) != level.name:
-                continue
-            for tries in columns:
-                if tries not in (player, level) and tries.given > 0.8 and _is_tries(tries) and _counts(tries, player, level):
-                    said = (
-                        heading_says("player", player.name)
-                        + heading_says("level", level.name)
-                        + heading_says("tries", tries.name)
-                    )
-                    found.append((said + 0.01 * _contiguous(player), player, level, tries))
+    found = [
+        (said + 0.01 * _contiguous(player), player, level, tries)
+        for player, level, tries in permutations(columns, 3)
+        if (said := _stay_fit(table, player, level, tries, named)) is not None
+    ]
     if not found or table.records < 6:
         return None
-    _, player, level, tries = max(found, key=lambda one: one[0])
+    _, player, level, tries = max(found, key=lambda fit: fit[0])
     cleared = _cleared(table, (player, level, tries), player)
     seconds = next((column for column in columns if heading_of(column.name) == "lasted" and column.numbers is not None), None)
     lines = ["# A row is a player's stay in a level.", *(["", "[input]", *sample.input] if sample.input else [])]
@@ -125,6 +116,19 @@ def _rows_of_stays(sample: PreparedSample, table: SampledTable, named: Mapping[s
             f'{toml_text(cleared[1])} = "complete"  # where it stands, the player goes on to the next level',
         ]
     return StayTable("\n".join(lines) + "\n", sample)
+
+
+def _stay_fit(
+    table: SampledTable, player: CellColumn, level: CellColumn, tries: CellColumn, named: Mapping[str, str]
+) -> float | None:
+    """How much headings speak for a player, a level and a number of tries; None where the columns cannot be that."""
+    if named.get("player", player.name) != player.name or named.get("level", level.name) != level.name:
+        return None
+    if tries.given <= 0.8 or not _is_tries(tries) or not _is_grid(player, level, table.records):
+        return None
+    if not _counts(tries, player, level):
+        return None
+    return heading_says("player", player.name) + heading_says("level", level.name) + heading_says("tries", tries.name)
 
 
 def _is_grid(player: CellColumn, level: CellColumn, records: int) -> bool:

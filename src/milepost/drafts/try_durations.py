@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import product
 from math import exp, log
 from typing import Final, NamedTuple
 
@@ -21,6 +22,8 @@ _NAMES: Final = {
     "s": ("sec", "seconds"),
     "min": ("min",),
 }
+_FACTORS: Final = (1.0, 1e-3, 60.0, 1e3)  # by which durations may be in another unit than times
+_FILLED: Final = 0.75  # of the time between rows, as far as it is told, that durations have to fill
 _ENOUGH: Final = 8
 
 
@@ -84,11 +87,10 @@ def duration_column(table: SampledTable, taken: set[str], groups: Ints, times: F
             if heading:
                 found.append((heading, Duration(column, 1.0, False)))
             continue
-        for factor in (1.0, 1e-3, 60.0, 1e3):
-            for ended in (False, True):
-                fit = _spacing_fit(groups, times, values * factor, ended)
-                if fit > 0.75:
-                    found.append((fit + 0.2 * heading, Duration(column, factor, ended)))
+        for factor, ended in product(_FACTORS, (False, True)):
+            fit = _spacing_fit(groups, times, values * factor, ended)
+            if fit > _FILLED:
+                found.append((fit + 0.2 * heading, Duration(column, factor, ended)))
     return max(found, key=lambda pair: pair[0])[1] if found else None
 
 
