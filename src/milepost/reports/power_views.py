@@ -12,9 +12,9 @@ from milepost.reports.interface import AnyView, Column, View
 from milepost.wording import number, percent, plural, safe
 
 _ASKED = {
-    "compare": "two builds when a level differs by {change:+.2g} logits between them",
+    "compare": "a level that differs by {change:+.2g} logits between two builds",
     "spike": "a level that is {change:+.2g} logits harder than its surroundings",
-    "drop-off": "two builds when a level loses {change:+.3g} points more of its players in one of them",
+    "drop-off": "a level that loses {change:+.3g} points more of its players in one of two builds",
 }
 
 
@@ -60,11 +60,11 @@ def power_views(report: PowerDocument) -> list[AnyView]:
     asked = _ASKED[first["question"]].format(change=first["change"]).replace("-", "−")
     columns: tuple[Column[PowerRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
-        Column(f"told with {first['players']}", lambda row: percent(row["power"])),
-        Column("as the pilot leaves open", _span, rank=1),
+        Column(f"with {first['players']} players", lambda row: percent(row["power"])),
+        Column("range", _span, rank=1),
         Column("players for 80 %", _for_80),
     )
-    return [View(f"The chance to tell {asked}", columns, report["levels"], [f"Players {where}.", *_source(report)])]
+    return [View(f"The chance of seeing {asked}", columns, report["levels"], [f"Players {where}.", *_source(report)])]
 
 
 def _span(row: PowerRow) -> str:

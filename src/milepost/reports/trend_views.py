@@ -47,7 +47,7 @@ def trend_view(report: TrendDocument) -> list[AnyView]:
         Column("all levels", lambda row: NOTHING if row["size"] is None else logits(row["size"], True)),
         Column("95 %", _interval),
         count_column("came back", "players_back"),
-        Column("may be", lambda row: words(row["reading"]), left=True),
+        Column("may be", lambda row: words(row["reading"]).replace(" or ", ", "), left=True),
     )
     return [
         View("Trend: each level, step by step", levels, report["levels"], notes),
