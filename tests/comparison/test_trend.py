@@ -112,3 +112,31 @@ def test_the_call(builds):
     frame = milepost.trend(play)
     assert list(frame.index) == LEVELS and len(frame.attrs["steps"]) == 4
     assert json.loads(frame.to_json())
+
+
+def test_the_figure(builds):
+    """It names what changed, and has a number in each field."""
+    assert builds("trend", "log.jsonl", "--figure", "trend.svg").returncode == 0
+    drawn = (builds.folder / "trend.svg").read_text(encoding="utf-8")
+    title = next(line for line in drawn.splitlines() if " changed from one step to the next" in line)
+    told = [row["level"] for row in builds.json("trend", "log.jsonl")["levels"] if row["since"] and row["changes"]]
+    assert "Low Arch" in told and ("Low Arch" in title or f"{len(told)} levels" in title), title
+    for level in builds.json("trend", "log.jsonl")["levels"]:
+        for point in level["points"]:
+            assert f"{point['difficulty']:.2f}".replace("-", "−") in drawn
+
+
+def test_the_figure_of_many_days(milepost):
+    """Sixty days have room: a shade for each, without a number; an empty day stays empty."""
+    from datetime import date, timedelta
+
+    rng, records = random.Random(9), []
+    for n in range(60):
+        day = str(date(2026, 3, 1) + timedelta(days=n))
+        records += [one | {"time": day + one["time"][10:]} for one in played(rng, f"p{n}", "0.6", 1, {})]
+    milepost.write("log.jsonl", records)
+    assert milepost("trend", "log.jsonl", "--over", "day", "--figure", "days.svg").returncode == 0
+    drawn = (milepost.folder / "days.svg").read_text(encoding="utf-8")
+    assert "Over 60 steps no level is told to have changed" in drawn
+    assert drawn.count("1 player<") < 30
+    assert milepost("trend", "log.jsonl", "--over", "day", "--figure", "days.png").returncode == 0

@@ -292,7 +292,7 @@ def trend() -> Entry:
     from milepost.comparison.trend import Trend
     from milepost.reports.trend_views import trend_view
 
-    return Entry("trend", Trend, trend_view, lambda: _documents().TrendDocument)
+    return Entry("trend", Trend, trend_view, lambda: _documents().TrendDocument, drawn=True)
 
 
 @_measure

@@ -35,11 +35,7 @@ def trend_view(report: TrendDocument) -> list[AnyView]:
         count_column("new", "new_players"),
         count_column("sessions", "sessions", 3),
         *share_columns("kept at the end", "kept_at_end", 0, 1),
-        Column(
-            "stand out in it",
-            lambda row: listed([safe(level) for level in row["stand_out"]]) if row["stand_out"] else "",
-            left=True,
-        ),
+        Column("stand out in it", lambda row: _named(row["stand_out"]), left=True),
     )
     of_shifts: tuple[Column[TrendShift], ...] = (
         Column("from", lambda row: safe(row["from"]), left=True),
@@ -54,6 +50,10 @@ def trend_view(report: TrendDocument) -> list[AnyView]:
         View("Steps", of_steps, report["steps"], []),
         View("All levels together, by logits", of_shifts, report["shifts"], []),
     ]
+
+
+def _named(levels: list[str]) -> str:
+    return listed([safe(level) for level in levels]) if levels else ""
 
 
 def _difficulty(step: str, rank: int) -> Column[TrendRow]:
@@ -76,10 +76,6 @@ def _told(change: TrendWhole | None) -> str:
         return ""
     size = "" if change["delta"] is None else f" {logits(change['delta'], True)}"
     return f"{'undecided' if change['verdict'] == 'no_telling' else change['verdict']}{size}"
-
-
-def _named(levels: list[str]) -> str:
-    return listed([safe(level) for level in levels]) if levels else ""
 
 
 def _interval(row: TrendShift) -> str:

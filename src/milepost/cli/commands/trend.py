@@ -12,12 +12,12 @@ if TYPE_CHECKING:
 
 GROUP, PLACE = "Change and test again", 205  # in the help
 HELP = "builds, days, weeks or months in a row: each level's difficulty step by step, and what changed"
-EXAMPLE = "milepost trend --over build"
+EXAMPLE = "milepost trend --over build --figure trend.png"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_measure(parser, by=False)
+    options.add_measure(parser, by=False, figure=True)
     parser.add_argument(
         "--over",
         default="build",
