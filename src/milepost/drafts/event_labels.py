@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from itertools import permutations, product
 from types import MappingProxyType
 from typing import Final
 
@@ -156,16 +157,14 @@ class LabelSearch:
         """Give two words labels that only make sense together, where that explains more."""
         some = self.order[:_MOST_SWAPPED]
         pairs = () if self.rows else _TOGETHER
-        for word in some:
-            for other in some:
-                for together in pairs if word != other else ():
-                    kept = labels[word], labels[other]
-                    labels[word], labels[other] = together
-                    tried = self.scored.points(labels) if kept != together else score
-                    if tried > score + SAME:
-                        score = tried
-                    else:
-                        labels[word], labels[other] = kept
+        for (word, other), together in product(permutations(some, 2), pairs):
+            kept = labels[word], labels[other]
+            labels[word], labels[other] = together
+            tried = self.scored.points(labels) if kept != together else score
+            if tried > score + SAME:
+                score = tried
+            else:
+                labels[word], labels[other] = kept
         return score
 
     def _settle_ties(self, labels: list[int], score: float) -> dict[int, int]:
