@@ -133,17 +133,21 @@ def _require_sound(levels: Sequence[LevelOfLeg], path: object) -> None:
             raise CourseError(
                 f"{where}: the route {level.route!r} is in the leg {route_of[level.route]!r} already. Call it otherwise."
             )
-        if level.leg is None:
-            for other in levels:
-                if other.leg == level.name:
-                    raise CourseError(f"{where}: the leg of {other.name!r} has the name of this level. Call the leg otherwise.")
-        elif any(other.name == level.leg and other.leg != level.leg for other in levels):
-            raise CourseError(f"{where}: its leg has the name of a level outside it. Call the leg otherwise.")
+        _require_names_apart(level, levels, where)
     for route in route_of:
         if all(level.optional for level in levels if level.route == route):
             first = next(level for level in levels if level.route == route)
             raise CourseError(f"{path}: level {first.name!r}: the route {route!r} has optional levels alone, so it is no way.")
     require_together(levels, str(path))
+
+
+def _require_names_apart(level: LevelOfLeg, levels: Sequence[LevelOfLeg], where: str) -> None:
+    """Refuse a leg that is called like a level."""
+    called = next((other for other in levels if level.leg is None and other.leg == level.name), None)
+    if called is not None:
+        raise CourseError(f"{where}: the leg of {called.name!r} has the name of this level. Call the leg otherwise.")
+    if level.leg is not None and any(other.name == level.leg and other.leg != level.leg for other in levels):
+        raise CourseError(f"{where}: its leg has the name of a level outside it. Call the leg otherwise.")
 
 
 def require_together(levels: Sequence[LevelOfLeg], where: str) -> None:

@@ -270,19 +270,23 @@ def roles_of(table: SampledTable, named: Mapping[str, str] = MappingProxyType({}
         table: the sample.
         named: columns that are known, by ours.
     """
-    found = []
+    found: list[Roles] = []
     for group, of_group in groups_of(table):
-        if not _is_named(named, ("session", "player"), group.name if group else ""):
-            continue
-        records = GroupedRecords(table, group)
-        for level, level_names, of_level in _levels_of(records)[: 3 if "level" not in named else None]:
-            for event, event_names, of_event in _events_of(records, level)[: 3 if "event" not in named else None]:
-                wanted = _is_named(named, ("level",), level_names[0]) and _is_named(named, ("event", "result"), event_names[-1])
-                if wanted and not set(level_names) & set(event_names):
-                    fit = of_group + of_level + of_event
-                    found.append(Roles(group, level, event, level_names, event_names, fit))
+        if _is_named(named, ("session", "player"), group.name if group else ""):
+            found += _roles_within(GroupedRecords(table, group), group, of_group, named)
     found.sort(key=lambda roles: -roles.fit)
     yield from found
+
+
+def _roles_within(
+    records: GroupedRecords, group: CellColumn | None, of_group: float, named: Mapping[str, str]
+) -> Iterator[Roles]:
+    """Yield what columns may be, once it is known whose records belong together."""
+    for level, level_names, of_level in _levels_of(records)[: 3 if "level" not in named else None]:
+        for event, event_names, of_event in _events_of(records, level)[: 3 if "event" not in named else None]:
+            wanted = _is_named(named, ("level",), level_names[0]) and _is_named(named, ("event", "result"), event_names[-1])
+            if wanted and not set(level_names) & set(event_names):
+                yield Roles(group, level, event, level_names, event_names, of_group + of_level + of_event)
 
 
 def _is_named(named: Mapping[str, str], ours: Sequence[str], column: str) -> bool:
