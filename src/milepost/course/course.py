@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from difflib import get_close_matches
 from functools import cached_property
-from math import isfinite
 from pathlib import Path
 from typing import Any
 
+from milepost.course.given_values import given_marks, given_number, given_target, given_text, given_texts, given_truth
 from milepost.course.knob_rules import KnobRule, read_knob_rules
 from milepost.course.legs import Leg, legs_of, read_needs, require_together
 from milepost.course.pictures import MapPicture, read_picture
@@ -178,7 +178,7 @@ def read_course(path: str | Path) -> Course:
     if not isinstance(rows, list) or not rows:
         raise CourseError(f"{path}: the course has no levels. Add a [[level]] table with a name for each.")
     levels = tuple(_level(row, f"{path}: level {number}", Path(path).parent) for number, row in enumerate(rows, 1))
-    places = _texts(table.get("places", []), f"{path}: places")
+    places = given_texts(table.get("places", []), f"{path}: places")
     _refuse_doubles(path, levels, places)
     unused = [key for key in table if key not in _COURSE_KEYS]
     unused += sorted({f"level.{key}" for row in rows for key in row if key not in _LEVEL_KEYS})
@@ -210,7 +210,7 @@ def _orders(table: object, levels: tuple[Level, ...], path: str | Path) -> dict[
     known = {name: level.name for level in levels for name in level.known_as()}
     orders = {}
     for build, names in table.items():
-        listed = _texts(names, f"{path}: order.{build}")
+        listed = given_texts(names, f"{path}: order.{build}")
         for name in listed:
             if name not in known:
                 near = get_close_matches(name, known, 1) or list(known)[:1]
@@ -228,7 +228,9 @@ def _orders(table: object, levels: tuple[Level, ...], path: str | Path) -> dict[
 def _band(row: object, where: str) -> Band:
     if not isinstance(row, dict) or not isinstance(row.get("name"), str):
         raise CourseError(f"{where}: has no name. Write [[band]] with name, from and to.")
-    low, high = (_number(row.get(key, default), 0.0, 1.0, f"{where}: {key}") for key, default in (("from", 0.0), ("to", 1.0)))
+    low, high = (
+        given_number(row.get(key, default), 0.0, 1.0, f"{where}: {key}") for key, default in (("from", 0.0), ("to", 1.0))
+    )
     if low is None or high is None or low >= high:
         raise CourseError(f"{where}: from ({low}) must be below to ({high}).")
     return Band(row["name"], low, high)
@@ -272,71 +274,27 @@ def _level(row: object, where: str, folder: Path) -> Level:
         raise CourseError(f"{where}: open must be true or false, not {is_open!r}.")
     if note is not None and not isinstance(note, str):
         raise CourseError(f"{where}: note must be text, not {note!r}.")
-    target, target_range = _target(row.get("target_clear"), f"{where}: target_clear")
+    target, target_range = given_target(row.get("target_clear"), f"{where}: target_clear")
     return Level(
         name,
-        _texts(row.get("aliases", []), f"{where}: aliases"),
+        given_texts(row.get("aliases", []), f"{where}: aliases"),
         chapter,
-        _number(row.get("par_seconds"), 0.0, float("inf"), f"{where}: par_seconds"),
+        given_number(row.get("par_seconds"), 0.0, float("inf"), f"{where}: par_seconds"),
         target,
         target_range,
         knobs,
         is_open,
         note,
-        _texts(row.get("builds", []), f"{where}: builds"),
-        _texts(row.get("not_in", []), f"{where}: not_in"),
-        _number(row.get("target_tries"), 1.0, float("inf"), f"{where}: target_tries"),
-        _number(row.get("target_kept"), 0.0, 1.0, f"{where}: target_kept"),
+        given_texts(row.get("builds", []), f"{where}: builds"),
+        given_texts(row.get("not_in", []), f"{where}: not_in"),
+        given_number(row.get("target_tries"), 1.0, float("inf"), f"{where}: target_tries"),
+        given_number(row.get("target_kept"), 0.0, 1.0, f"{where}: target_kept"),
         read_picture(row.get("map"), row.get("map_corners"), folder, where),
-        _text(row.get("leg"), f"{where}: leg"),
-        _text(row.get("route"), f"{where}: route"),
-        _truth(row.get("optional", False), f"{where}: optional"),
-        _marks(row.get("marks", []), f"{where}: marks"),
+        given_text(row.get("leg"), f"{where}: leg"),
+        given_text(row.get("route"), f"{where}: route"),
+        given_truth(row.get("optional", False), f"{where}: optional"),
+        given_marks(row.get("marks", []), f"{where}: marks"),
     )
-
-
-def _text(value: object, where: str) -> str | None:
-    if value is not None and (not isinstance(value, str) or not value.strip()):
-        raise CourseError(f"{where} must be text, not {value!r}.")
-    return value
-
-
-def _truth(value: object, where: str) -> bool:
-    if not isinstance(value, bool):
-        raise CourseError(f"{where} must be true or false, not {value!r}.")
-    return value
-
-
-def _marks(value: object, where: str) -> tuple[str, ...]:
-    marks = _texts(value, where)
-    twice = next((mark for mark in marks if marks.count(mark) > 1), None)
-    if twice is not None:
-        raise CourseError(f"{where}: the mark {twice!r} is there twice. Each mark is passed once.")
-    return marks
-
-
-def _target(value: object, where: str) -> tuple[float | None, tuple[float, float] | None]:
-    """A planned chance, or a range of them with its middle."""
-    if isinstance(value, list) and len(value) == 2:
-        low, high = (_number(end, 0.0, 1.0, where) for end in value)
-        if low is None or high is None or low > high:
-            raise CourseError(f"{where}: a range is two chances, the lower first, not {value!r}.")
-        return (low + high) / 2, (low, high)
-    return _number(value, 0.0, 1.0, where), None
-
-
-def _texts(value: object, where: str) -> tuple[str, ...]:
-    if not isinstance(value, list) or not all(isinstance(item, str) and item for item in value):
-        raise CourseError(f"{where}: must be a list of names, not {value!r}.")
-    return tuple(value)
-
-
-def _number(value: object, low: float, high: float, where: str) -> float | None:
-    if value is None:
-        return None
-    if isinstance(value, bool) or not isinstance(value, int | float) or not isfinite(value) or not low <= value <= high:
-        raise CourseError(f"{where}: must be a number from {low:g} to {high:g}, not {value!r}.")
-    return float(value)
 
 
 def _refuse_doubles(path: str | Path, levels: tuple[Level, ...], places: tuple[str, ...]) -> None:

@@ -8,7 +8,7 @@ from typing import Final, NamedTuple
 from milepost.drafts.column_roles import SPLIT
 from milepost.drafts.draft_questions import MOST_QUESTIONS, DraftQuestion, SetAnswers
 from milepost.drafts.event_labels import CLEARS, ENDS, FAILS, INSIDE, LEAVES, OPENS
-from milepost.drafts.map_candidates import Candidate
+from milepost.drafts.map_candidate import Candidate
 
 _CLOSE: Final = 0.08  # how much less another draft explains that may be right as well
 _MEANINGS: Final = {OPENS: "start", CLEARS: "complete", FAILS: "death", ENDS: "session_end", LEAVES: "ignore", INSIDE: "ignore"}

@@ -8,7 +8,8 @@ from typing import Final
 
 from milepost.drafts.draft_doubts import RankedCandidate, questions_of
 from milepost.drafts.draft_questions import NO_ANSWERS, DraftQuestion, SetAnswers
-from milepost.drafts.map_candidates import Candidate, candidates
+from milepost.drafts.map_candidate import Candidate
+from milepost.drafts.map_candidates import candidates
 from milepost.drafts.map_text import map_text
 from milepost.drafts.prepared_samples import PreparedSample, prepared_samples
 from milepost.drafts.stay_tables import stay_map

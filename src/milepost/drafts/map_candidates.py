@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Final
 
 import numpy as np
@@ -22,15 +22,14 @@ from milepost.drafts.event_labels import (
     NO_LEVEL,
     OPENS,
     UNEXPLAINED,
-    Labelling,
     LabelSearch,
     next_levels,
 )
 from milepost.drafts.heading_words import heading_says
+from milepost.drafts.map_candidate import Candidate, TimeColumn
 from milepost.drafts.prepared_samples import PreparedSample
 from milepost.drafts.sampled_table import CellColumn, SampledTable
-from milepost.drafts.time_forms import TimeForm
-from milepost.drafts.try_durations import Duration, Unit, duration_column, ended_column, unit_of_times
+from milepost.drafts.try_durations import Unit, duration_column, ended_column, unit_of_times
 from milepost.logs.mapping.word_meanings import event_word
 
 _SEARCHED: Final = 1000  # records that labels are searched in
@@ -52,57 +51,6 @@ _LABEL_OF: Final = {
     "pause": INSIDE,
     "resume": INSIDE,
 }
-
-
-@dataclass(frozen=True)
-class TimeColumn:
-    """When a record was: one column, or a date and a time of the day in two.
-
-    Attributes:
-        names: the columns.
-        values: per record its time, in the log's unit or in seconds.
-        form: how it is written.
-        rising: in which share of steps within a group it does not fall.
-    """
-
-    names: tuple[str, ...]
-    values: Floats
-    form: TimeForm
-    rising: float
-
-
-@dataclass(frozen=True)
-class Candidate:
-    """What a log's columns and words may be.
-
-    Attributes:
-        sample: the records.
-        roles: its columns.
-        time: when; None where nothing says it.
-        labelling: what the words mean.
-        rows: whether a record is a whole try.
-        score: how much it explains, headings being evidence beside.
-        session, player, build: columns; at least one of the first two, where there is one at all.
-        unit: of numeric times.
-        duration, ended: of rows that are tries.
-        carry: whether the level holds until another is said.
-    """
-
-    sample: PreparedSample
-    table: SampledTable
-    roles: Roles
-    time: TimeColumn | None
-    labelling: Labelling
-    rows: bool
-    score: float
-    session: str | None = None
-    player: str | None = None
-    build: str | None = None
-    unit: Unit | None = None
-    duration: Duration | None = None
-    ended: CellColumn | None = None
-    carry: bool = False
-    runner_up: Candidate | None = field(default=None, repr=False)
 
 
 def candidates(sample: PreparedSample, answers: SetAnswers) -> list[Candidate]:

@@ -7,7 +7,7 @@ from typing import Final
 
 from milepost.drafts.column_roles import SPLIT
 from milepost.drafts.event_labels import ARRIVES, BEGINS, CLEARS, ENDS, FAILS, INSIDE, LEAVES, OPENS, UNEXPLAINED
-from milepost.drafts.map_candidates import Candidate
+from milepost.drafts.map_candidate import Candidate
 from milepost.drafts.sampled_table import CellColumn
 from milepost.logs.mapping.word_meanings import event_word
 from milepost.toml import toml_text
