@@ -2,15 +2,17 @@
 
 import copy
 import json
+import os
 import random
 import subprocess
 from contextlib import suppress
+from pathlib import Path
 
 import pytest
 
 from driving import PROGRAM
 from milepost.errors import LogError
-from milepost.logs.store.manifest import kept_as, read_manifest
+from milepost.logs.store.manifest import kept_as, read_manifest, require_no_links
 from milepost.partitions.partitioned_source import opened
 
 
@@ -137,3 +139,22 @@ def test_a_grown_log(store, small_log):
         log.write(', "x": 1}\n')
     done = store("pack", "log.jsonl", "-o", "kept", "--add")
     assert (done.returncode, done.stderr.count("\n")) == (2, 1) and "--force packs anew" in done.stderr
+
+
+def test_looking_through_while_others_take_folders_away(tmp_path, monkeypatch):
+    """A folder of kept answers that goes between two looks is no damage to the store; a missing store is none either."""
+    for n in range(5):
+        (tmp_path / f"records/{n}").mkdir(parents=True)
+    scandir = os.scandir
+
+    def taken_away(folder):
+        if str(folder).endswith("records/3"):
+            Path(folder).rmdir()
+        return scandir(folder)
+
+    monkeypatch.setattr("os.scandir", taken_away)
+    require_no_links(tmp_path)
+    require_no_links(tmp_path / "missing")
+    (tmp_path / "records/4/link").symlink_to("elsewhere")
+    with pytest.raises(LogError, match="is a link"):
+        require_no_links(tmp_path)

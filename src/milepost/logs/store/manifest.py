@@ -6,6 +6,7 @@ import json
 import os
 import re
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field
 from hashlib import sha256
 from pathlib import Path
@@ -157,9 +158,10 @@ def require_no_links(folder: Path) -> None:
 
 
 def _entries(folder: str) -> Iterator[os.DirEntry[str]]:
-    """All that lies in a folder and below it."""
+    """All that lies in a folder and below it, but for folders that another process takes away or renames meanwhile."""
     with os.scandir(folder) as entries:
         for entry in entries:
             yield entry
             if entry.is_dir(follow_symlinks=False):
-                yield from _entries(entry.path)
+                with suppress(FileNotFoundError):
+                    yield from _entries(entry.path)
