@@ -180,7 +180,7 @@ def _levels_of(records: GroupedRecords) -> list[_Scored]:
         for column in records.table.columns.values()
         if column is not records.group and not _is_date(column) and (fit := _level_fit(records, column, (column.name,))) > 0.1
     ]
-    single.sort(key=lambda one: -one[2])
+    single = sorted(_names_before_numbers(single), key=lambda one: -one[2])
     found = list(single[:_MOST_TRIED])
     parts = [
         column
@@ -199,6 +199,21 @@ def _levels_of(records: GroupedRecords) -> list[_Scored]:
             found.append((joined(pair, "-"), (pair[0].name, pair[1].name), fit))
     found.sort(key=lambda one: -one[2])
     return found[:_MOST_TRIED]
+
+
+def _names_before_numbers(single: Sequence[_Scored]) -> Iterator[_Scored]:
+    """The columns with those of names a little before those of numbers that say the same."""
+    for column, names, fit in single:
+        numbers = [
+            own for other, _, own in single if column.numbers is None and other.numbers is not None and _same(column, other)
+        ]
+        yield column, names, max([fit, *(own + 0.01 for own in numbers)])
+
+
+def _same(column: CellColumn, other: CellColumn) -> bool:
+    """Return whether each value of a column has one of the other, and the other way round."""
+    pairs = len({*zip(column.codes.tolist(), other.codes.tolist(), strict=True)})
+    return len(column.words) == len(other.words) and pairs == len({*column.codes.tolist()})
 
 
 def _is_date(column: CellColumn) -> bool:

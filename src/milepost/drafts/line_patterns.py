@@ -1,110 +1,200 @@
-"""Patterns drafted from lines of text that are alike: what is the same in all of them stays, what varies becomes a column."""
+"""Patterns drafted from lines of text that are alike: what is the same in all of them stays, what varies becomes a column.
+
+Columns of different kinds of line are one where the same text stands before them, or where they hold the same words.
+"""
 
 from __future__ import annotations
 
 import re
 from collections import Counter, defaultdict
-from collections.abc import Sequence
-from typing import Final, NamedTuple
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
 
-from milepost.logs.formats.text_lines import PAIRS, pairs_in
+from milepost.drafts.line_pieces import Piece, pieces_of
+from milepost.logs.formats.text_lines import PAIRS
 
 _FEWEST_LINES: Final = 3
 _LEAST_SHARE: Final = 0.01  # of the lines, that a kind of line has to have
-_MOST_PATTERNS: Final = 12
-_TIME: Final = re.compile(
-    r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d(?:[.,]\d+)?(?:Z|[+-]\d\d:?\d\d)?"
-    r"|\d{1,4}[./]\d{1,2}[./]\d{1,4} \d{1,2}:\d\d(?::\d\d(?:[.,]\d+)?)?(?: [AP]M)?"
-    r"|[A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d"
-    r"|\d{1,4}:\d\d:\d\d(?:[.,]\d+)?(?: [AP]M)?"
-    r"|\d{1,4}:\d\d(?:[.,]\d+)?"
-    r"|\b\d{9,19}(?:\.\d+)?\b"
-    r"|(?<=\[)\s*\d+(?:\.\d+)?(?=\s*s?\])"
-)
-_TOKEN: Final = re.compile(r'"(?:[^"\\]|\\.)*"|(?:[^\s\[\](){}<>,;="\':|]|:(?=[^\s])(?!$))+|.', re.DOTALL)
-_WORD: Final = re.compile(r'"|[^\W_]')
-_FIRST_PAIR: Final = re.compile(r"""[^\s=:,;()\[\]{}"']+(?:=|:\s)(?:"|[^\s,;()])""")
+_MOST_PATTERNS: Final = 24
+_MOST_PHRASES: Final = 40  # that words which go together make
+_SHARED: Final = 0.6  # of the words of two columns that are one
+_SHARED_WORD: Final = 0.3  # of the kinds of line: a word that more of them share is no part of what happened
 
 
-class _Piece(NamedTuple):
-    """A piece of a line: `time`, `pairs`, `word` or `mark`, and its text."""
+@dataclass
+class _Slot:
+    """A place in the lines of one kind.
+
+    Attributes:
+        kind: `time`, `pairs`, `word`, `mark` or `fixed`, which is a word that all lines share.
+        texts: what stands there, line by line.
+        before: the fixed word right before it.
+        column: the name of its column; empty where it has none.
+    """
 
     kind: str
-    text: str
+    texts: tuple[str, ...]
+    before: str = ""
+    column: str = ""
+
+    @property
+    def quoted(self) -> bool:
+        """Return whether its words stand in quotation marks."""
+        return _is_quoted(self.texts[0])
+
+
+def _is_quoted(text: str) -> bool:
+    return text.startswith('"')
 
 
 def draft_patterns(lines: Sequence[str]) -> list[str]:
     """Return patterns that fit the kinds of line of which there are many, those of most lines first."""
-    kinds: dict[tuple[str, ...], list[list[_Piece]]] = defaultdict(list)
+    kinds = _kinds(lines)
+    everywhere = Counter(text for slots in kinds for text in {slot.texts[0] for slot in slots if slot.kind == "fixed"})
+    shares = {text: count / len(kinds) for text, count in everywhere.items()}
+    kinds = [_with_said(_with_phrases(slots), shares, 1 / len(kinds)) for slots in kinds]
+    _name_columns(kinds)
+    return list(dict.fromkeys(_pattern(slots) for slots in kinds))
+
+
+def _kinds(lines: Sequence[str]) -> list[list[_Slot]]:
+    """The kinds of line that have the same marks around the same number of words, as slots."""
+    found: dict[tuple[str, ...], list[list[Piece]]] = defaultdict(list)
     for line in lines:
-        pieces = _pieces(line)
-        kinds[tuple(piece.text if piece.kind == "mark" else f"\0{piece.kind}" for piece in pieces)].append(pieces)
+        pieces = pieces_of(line)
+        found[tuple(map(_shape, pieces))].append(pieces)
     fewest = max(_FEWEST_LINES, _LEAST_SHARE * len(lines))
-    common = sorted((own for own in kinds.values() if len(own) >= fewest), key=len, reverse=True)[:_MOST_PATTERNS]
-    spread = Counter(word for own in common for word in _constants(own))
-    return list(dict.fromkeys(_pattern(own, spread, len(common)) for own in common))
+    common = sorted((own for own in found.values() if len(own) >= fewest), key=len, reverse=True)[:_MOST_PATTERNS]
+    return [_slots(own) for own in common]
 
 
-def starts_with_time(text: str) -> bool:
-    """Return whether a text begins with a date or a time of the day."""
-    return bool(_TIME.match(text))
+def _shape(piece: Piece) -> str:
+    """What a piece has to share with that of another line, so that both are of one kind."""
+    return piece.text if piece.kind == "mark" else f"\0{piece.kind} {_is_quoted(piece.text)}"
 
 
-def _pieces(line: str) -> list[_Piece]:
-    """Cut a line into its time, its pairs, words, and the marks between."""
-    time = _TIME.search(line)
-    cut = (time.start(), time.end()) if time else (0, 0)
-    pieces = _words(line[: cut[0]]) + ([_Piece("time", time[0])] if time else [])
-    rest = line[cut[1] :]
-    first = _FIRST_PAIR.search(rest)
-    if first is None or len(pairs_in(rest[first.start() :])) < 2:
-        return pieces + _words(rest)
-    tail = re.search(r"[)\]}\s]*$", rest)
-    end = tail.start() if tail else len(rest)
-    return pieces + _words(rest[: first.start()]) + [_Piece("pairs", rest[first.start() : end])] + _words(rest[end:])
-
-
-def _words(text: str) -> list[_Piece]:
-    return [_Piece("word" if _WORD.search(token) else "mark", token) for token in _TOKEN.findall(text)]
-
-
-def _constants(kind: Sequence[list[_Piece]]) -> set[str]:
-    """The words that all lines of a kind share."""
-    return {own[0].text for own in zip(*kind, strict=True) if own[0].kind == "word" and len({piece.text for piece in own}) == 1}
-
-
-def _pattern(kind: Sequence[list[_Piece]], spread: Counter[str], kinds: int) -> str:
-    """A pattern for the lines of one kind; a word that only this kind has is what happened."""
-    parts: list[str] = []
-    names: Counter[str] = Counter()
-    before, said = "", False
+def _slots(kind: Sequence[list[Piece]]) -> list[_Slot]:
+    slots, before = [], ""
     for own in zip(*kind, strict=True):
-        piece, constant = own[0], len({one.text for one in own}) == 1
-        if piece.kind == "time":
-            spaces = piece.text.count(" ")
-            parts.append(_group("time", r"\S+?" if not spaces else r"\S+" + r" +\S+?" * spaces, names))
-        elif piece.kind == "pairs":
-            parts.append(_group(PAIRS, ".*?", names))
-        elif piece.kind == "mark":
-            parts.append(r"\s+" if piece.text.isspace() else re.escape(piece.text))
-        elif constant and kinds > 1 and not said and spread[piece.text] == 1 and piece.text.isalpha():
-            said = True
-            parts.append(_group("what", re.escape(piece.text), names))
-        elif constant:
-            parts.append(re.escape(piece.text))
+        texts = tuple(piece.text for piece in own)
+        fixed = own[0].kind == "word" and len(set(texts)) == 1
+        slots.append(_Slot("fixed" if fixed else own[0].kind, texts, before))
+        if own[0].kind == "word":
+            before = texts[0] if fixed else ""
+    return slots
+
+
+def _with_phrases(slots: list[_Slot]) -> list[_Slot]:
+    """The slots with words that always go together, such as `Objective reached` and `Boat lost`, as one."""
+    joined: list[_Slot] = []
+    for slot in slots:
+        phrase = _phrase(joined[-2], joined[-1], slot) if len(joined) > 1 else None
+        if phrase is None:
+            joined.append(slot)
         else:
-            quoted = piece.text.startswith('"')
-            parts.append(
-                ('"' if quoted else "") + _group(_name(before), r'[^"]*' if quoted else r"\S+?", names) + ('"' if quoted else "")
-            )
-        if piece.kind == "word":
-            before = piece.text if constant else ""
-    return "".join(parts) + r"\s*"
+            joined[-2:] = [phrase]
+    return joined
+
+
+def _phrase(first: _Slot, blank: _Slot, second: _Slot) -> _Slot | None:
+    plain = (first.kind, blank.kind, second.kind) == ("word", "mark", "word") and blank.texts[0].isspace()
+    if not plain or first.quoted or second.quoted or any(char.isdigit() for text in second.texts for char in text):
+        return None
+    texts = tuple(f"{one} {two}" for one, two in zip(first.texts, second.texts, strict=True))
+    together = max(len(set(first.texts)), len(set(second.texts)))
+    return _Slot("word", texts, first.before) if 2 <= len(set(texts)) == together <= _MOST_PHRASES else None
+
+
+def _with_said(slots: list[_Slot], shares: Mapping[str, float], own: float) -> list[_Slot]:
+    """The slots with the first word that this kind of line alone has, and what follows it, as the column of what happened.
+
+    Args:
+        slots: of the lines of one kind.
+        shares: fixed words, each with the share of the kinds of line that have it.
+        own: the share of one kind.
+    """
+    joined: list[_Slot] = []
+    for slot in slots:
+        share = shares[slot.texts[0]] if slot.kind == "fixed" and slot.texts[0][0].isalpha() else 1.0
+        last = joined[-2] if len(joined) > 1 and joined[-1].texts[0].isspace() else None
+        if share <= _SHARED_WORD and last is not None and last.column == "what":
+            joined[-2:] = [_Slot("fixed", tuple(f"{text} {slot.texts[0]}" for text in last.texts), last.before, "what")]
+        elif share <= own < 1.0 and not any(one.column == "what" for one in joined):
+            joined.append(_Slot("fixed", slot.texts, slot.before, "what"))
+        else:
+            joined.append(slot)
+    return joined
+
+
+def _name_columns(kinds: Sequence[list[_Slot]]) -> None:
+    """Give each slot that is a column its name; a column of several kinds of line has one."""
+    by_prefix: dict[str, str] = {}
+    held: dict[str, set[str]] = {}
+    for slots in kinds:
+        taken: set[str] = set()
+        for prefix, slot in _columns(slots):
+            if slot.kind == "word":
+                likeness = _alike(set(slot.texts), {name: words for name, words in held.items() if name not in taken})
+                known = likeness or by_prefix.get(prefix, "")
+                slot.column = known if known and known not in taken else _free(_name(slot.before), {*held, *taken})
+                by_prefix.setdefault(prefix, slot.column)
+                held.setdefault(slot.column, set()).update(slot.texts)
+                taken.add(slot.column)
+    for slots in kinds:
+        named = {slot.column for slot in slots if slot.kind == "word"}
+        for prefix, slot in _columns(slots):
+            if slot.kind == "fixed" and by_prefix.get(prefix, slot.column) not in named:
+                slot.column = by_prefix.get(prefix, slot.column)
+
+
+def _columns(slots: Sequence[_Slot]) -> Iterator[tuple[str, _Slot]]:
+    """Yield the slots that are columns of words, each with all that stands before it."""
+    prefix = ""
+    for slot in slots:
+        if slot.kind == "word" or slot.column:
+            yield prefix, slot
+        prefix += slot.texts[0] if slot.kind in ("mark", "fixed") and not slot.column else "\0"
+
+
+def _alike(words: set[str], held: dict[str, set[str]]) -> str:
+    """The column that has most of some words, where one has."""
+    shares = {name: len(words & own) / min(len(words), len(own)) for name, own in held.items() if len(own) > 1 < len(words)}
+    best = max(shares, key=lambda name: shares[name], default="")
+    return best if best and shares[best] >= _SHARED else ""
 
 
 def _name(before: str) -> str:
-    """A group's name: the word that stands before it in all lines."""
+    """A column's name: the word that stands before it in all lines."""
     return before.lower() if re.fullmatch(r"[A-Za-z_]\w*", before) else "word"
+
+
+def _free(name: str, taken: set[str]) -> str:
+    numbered = (f"{name}{number}" if number > 1 else name for number in range(1, len(taken) + 2))
+    return next(one for one in numbered if one not in taken)
+
+
+def _pattern(slots: Sequence[_Slot]) -> str:
+    """A pattern for the lines of one kind."""
+    names: Counter[str] = Counter()
+    return "".join(_piece_pattern(slot, names) for slot in slots) + r"\s*"
+
+
+def _piece_pattern(slot: _Slot, names: Counter[str]) -> str:
+    text = slot.texts[0]
+    if slot.kind == "time":
+        spaces = text.count(" ")
+        return _group("time", r"\S+?" if not spaces else r"\S+" + r" +\S+?" * spaces, names)
+    if slot.kind == "pairs":
+        return _group(PAIRS, ".*?", names)
+    if slot.kind == "mark":
+        return r"\s+" if text.isspace() else re.escape(text)
+    if slot.kind == "fixed":
+        fixed = re.escape(text).replace(r"\ ", r"\s+")
+        return _group(slot.column, fixed, names) if slot.column else fixed
+    if slot.quoted:
+        return '"' + _group(slot.column, '[^"]*', names) + '"'
+    return _group(slot.column, r"\S+?" + r"\s+\S+?" * text.count(" "), names)
 
 
 def _group(name: str, pattern: str, names: Counter[str]) -> str:

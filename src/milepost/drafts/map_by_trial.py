@@ -23,6 +23,7 @@ from milepost.wording import percent, plural, safe
 
 _TRIED_RECORDS: Final = 4000
 _SURE: Final = 0.75  # score from which a draft is not said to be doubtful
+_CERTAIN: Final = 0.9  # from which a table of stays is one, and nothing else is tried
 _FIT: Final = 0.1  # how much the fit of its columns and words counts beside the replay, which knows nothing of what was left out
 _USUAL_SCORE: Final = 1.6
 _BY_WORDS: Final = 0.005  # how much less a map by words may explain, and still be the draft
@@ -105,11 +106,13 @@ def draft_by_trial(
 
 def _drafts_of(sample: PreparedSample, answers: SetAnswers) -> list[DraftedMap]:
     records = sample.records[:_TRIED_RECORDS]
+    found = []
     stays = stay_map(sample, answers.columns)
     if stays is not None:
         inner = stays.sample.records[:_TRIED_RECORDS]
-        return [DraftedMap(stays.text, tried(stays.text, inner, True), None, None, inner, True)]
-    found = []
+        found.append(DraftedMap(stays.text, tried(stays.text, inner, True), None, None, inner, True))
+        if found[0].trial.score >= _CERTAIN:
+            return found
     for candidate in candidates(sample, answers):
         text = map_text(candidate, answers.words)
         shown = _with_factor(candidate, records)

@@ -8,20 +8,24 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing, suppress
 from dataclasses import dataclass, field, replace
+from itertools import islice
 from typing import Final
 
 import numpy as np
 
 from milepost.drafts.column_roles import rising_share
+from milepost.drafts.completed_columns import completing_query
 from milepost.drafts.folded_fields import unfolding_query
-from milepost.drafts.line_patterns import draft_patterns, starts_with_time
+from milepost.drafts.line_patterns import draft_patterns
+from milepost.drafts.line_pieces import starts_with_time
 from milepost.drafts.query_text import quoted
 from milepost.drafts.sampled_table import SampledTable
 from milepost.drafts.table_joins import join_plan, query_in_database, query_over_files
 from milepost.errors import LogError
 from milepost.logs.formats.detect import tell
 from milepost.logs.formats.registry import FORMATS
-from milepost.logs.formats.text_lines import pairs_in
+from milepost.logs.formats.text_lines import decoded_lines, pairs_in
+from milepost.logs.formats.xml_records import drafted_path
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.languages import likeliest
 from milepost.logs.mapping.sampling import EnoughRecords, Sample, flat
@@ -75,6 +79,10 @@ def prepared_samples(sources: Sequence[Source], options: ReadOptions, progress: 
     """
     options = replace(options, encoding=encoding_of(sources[0], options))
     said = [] if options.encoding is None else [f"encoding = {toml_text(options.encoding)}  # the bytes are not UTF-8"]
+    path = drafted_path(sources[0], options) if tell(sources[0], options) == "xes" else None
+    if path is not None:
+        options = replace(options, record=path, form="xml")
+        said.append(f"record = {toml_text(path)}  # the element that comes most often with several columns")
     tables = _tables_in(sources[0], options)
     if len(tables) > 1:
         yield from _joined_in_database(sources[0], tables, options)
@@ -159,7 +167,7 @@ def _arranged(
         if joined is not None:
             yield joined
             return
-    query = unfolding_query(whole.records)
+    query = unfolding_query(whole.records) or completing_query(whole.records)
     made = whole.selected(query) if query is not None else None
     if made is not None and made.records:
         yield made
@@ -179,9 +187,8 @@ def _as_lines(sources: Sequence[Source], options: ReadOptions, said: list[str]) 
     if tell(sources[0], options) not in ("csv", "tsv", "jsonl"):
         return None
     with sources[0].open(options.max_bytes) as stream:
-        raw = [line for _, line in zip(range(_LINES), stream, strict=False)]
-    texts = [line.decode(options.encoding or "utf-8", "replace").rstrip("\r\n").lstrip("\ufeff") for line in raw]
-    texts = [text for text in texts if text.strip()]
+        first = list(islice(decoded_lines(stream, options.encoding or "utf-8"), _LINES))
+    texts = [text.rstrip("\r\n").lstrip("\ufeff") for text in first if text.strip()]
     if not texts or texts[0].lstrip().startswith(("{", "[{")):
         return None
     pairs = sum(len(pairs_in(text)) >= 2 for text in texts)

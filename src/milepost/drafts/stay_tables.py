@@ -22,6 +22,8 @@ _MOST_WORDS: Final = 6
 _NOTHING: Final = frozenset({"-", "–", "—"})
 _FEWEST_LEVELS: Final = 3
 _MOST_TRIES: Final = 500
+_FEW_TRIES: Final = 3  # which somebody needed at any level
+_MOST_COUNTS: Final = 60  # different numbers of tries
 
 
 @dataclass(frozen=True)
@@ -66,15 +68,16 @@ def _players_by_levels(sample: PreparedSample, table: SampledTable, named: Mappi
 
 
 def _is_tries(column: CellColumn) -> bool:
-    """Return whether most cells are small whole numbers, alone or with a word behind them, or a dash."""
-    if not column.words or column.given < 0.1:
+    """Return whether most cells are small whole numbers, often the same, alone or with a word behind them, or a dash."""
+    if not 0 < len(column.words) <= _MOST_COUNTS or column.given < 0.1:
         return False
     cells = [_CELL.fullmatch(word) for word in column.words]
     fits = [
         cell is not None and (word in _NOTHING or (cell[1] != "" and 0 <= int(cell[1]) <= _MOST_TRIES))
         for word, cell in zip(column.words, cells, strict=True)
     ]
-    return sum(fits) >= 0.9 * len(fits) and any(cell is not None and cell[1] for cell in cells)
+    least = min((int(cell[1]) for cell in cells if cell is not None and cell[1]), default=_MOST_TRIES)
+    return sum(fits) >= 0.9 * len(fits) and least <= _FEW_TRIES
 
 
 def _word(text: str) -> str | None:
@@ -148,7 +151,7 @@ def _counts(column: CellColumn, player: CellColumn, level: CellColumn) -> bool:
     if same.any() and float((np.diff(numbers)[same] >= 0).mean()) > 0.9:
         return False
     own = numbers[np.isfinite(numbers)]
-    return bool(len(own)) and float((own == 1).mean()) > 0.1 and float(own.max()) >= 2 and len(column.words) <= 60
+    return bool(len(own)) and float((own == 1).mean()) > 0.1 and float(own.max()) >= 2
 
 
 def _contiguous(player: CellColumn) -> float:

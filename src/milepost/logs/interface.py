@@ -213,6 +213,7 @@ class ReadOptions:
         encoding: how the bytes of a CSV file are text; UTF-8 where None.
         query_seconds: how long a query may take; as long as it likes where None.
         lines: the patterns of lines of text.
+        record: the path of the elements of XML that are records.
     """
 
     form: str | None = None
@@ -222,6 +223,7 @@ class ReadOptions:
     encoding: str | None = None
     query_seconds: float | None = None
     lines: tuple[str, ...] = ()
+    record: str = ""
 
 
 DEFAULTS: Final = ReadOptions()

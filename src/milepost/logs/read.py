@@ -190,7 +190,7 @@ def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None,
 
 def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:
     """How files are read, with what a log map says of that."""
-    form = options.form or ("lines" if log_map.lines else log_map.form)
+    form = options.form or ("lines" if log_map.lines else "xml" if log_map.record else log_map.form)
     return replace(
         options,
         query=log_map.query,
@@ -199,6 +199,7 @@ def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:
         form=form,
         query_seconds=log_map.query_seconds,
         lines=log_map.lines,
+        record=log_map.record,
     )
 
 

@@ -12,6 +12,8 @@ from milepost.logs.sources.files import Source, plain_name
 _PEEK: Final = 8192
 _PRIORITY: Final = re.compile(rb"<\d{1,3}>")  # before a line of syslog
 _SHEETS: Final = (b"xl/", b"[Content_Types].xml", b"opendocument.spreadsheet")  # in the beginning of a zip that is a workbook
+_CBOR: Final = b"\xd9\xd9\xf7"  # before CBOR that says so
+_YAML: Final = (".yaml", ".yml")  # endings of names
 _ARRAY: Final = re.compile(rb"\[\s*(\{|\]|$)")
 
 
@@ -27,12 +29,17 @@ def tell(source: Source, options: ReadOptions) -> str:
         return "workbook"
     if head.startswith(b"SQLite format 3\0") or source.table:
         return "sqlite"
+    name = plain_name(source.path.name) if source.path else ""
+    if head.startswith(_CBOR) or name.endswith(".cbor"):
+        return "cbor"
     start = head.removeprefix(b"\xef\xbb\xbf").lstrip()
+    if name.endswith(_YAML) or start.startswith(b"---\n"):
+        return "yaml"
     if start.startswith(b"<") and not _PRIORITY.match(start):
         return "xes"
     if _ARRAY.match(start):
         return "json"
-    return _text_format(start, plain_name(source.path.name) if source.path else "")
+    return _text_format(start, name)
 
 
 def _text_format(start: bytes, name: str) -> str:

@@ -46,6 +46,9 @@ FORMATS: Final = {
     "xes": Format((".xes",), "xes:read_xes", "write_xes"),
     "lines": Format((), "text_lines:read_pattern_lines", cells=True),
     "workbook": Format((".xlsx", ".ods"), "workbook:read_workbook", cells=True),
+    "yaml": Format((), "nested:read_yaml"),
+    "cbor": Format((".cbor",), "nested:read_cbor"),
+    "xml": Format((), "xml_records:read_xml_records", cells=True),
 }
 WRITTEN: Final = {name: form for name, form in FORMATS.items() if form.writer}
 LOG_SUFFIXES: Final = tuple(ending for form in FORMATS.values() for ending in form.endings)

@@ -15,16 +15,17 @@ from milepost.logs.sources.files import Source
 from milepost.progress import Progress
 
 PAIRS: Final = "pairs"  # the group whose text is cut into pairs of a name and a value
+_PAIRS: Final = re.compile(rf"{PAIRS}\d*")  # of which a pattern may have several
 LONGEST: Final = 20_000  # characters of a line; no pattern is tried on a longer one
 _STEP: Final = 5000
-_PAIR: Final = re.compile(r"""([^\s=:,;()\[\]{}"']+)\s*(?:=|:\s)\s*("(?:[^"\\]|\\.)*"|[^\s,;()]*)""")
+PAIR: Final = re.compile(r"""([^\s=:,;()\[\]{}"']+)\s*(?:=|:\s)\s*("(?:[^"\\]|\\.)*"|[^\s,;()]*)""")
 _ESCAPED: Final = re.compile(r"\\(.)")
 
 
 def pairs_in(text: str) -> dict[str, str]:
     """Return the pairs in a text, such as ``level=4 name="Low Arch"`` or ``level: 4, name: Arch``."""
     found = {}
-    for name, value in _PAIR.findall(text):
+    for name, value in PAIR.findall(text):
         plain = _ESCAPED.sub(r"\1", value[1:-1]) if value.startswith('"') else value
         if plain:
             found[name] = plain
@@ -42,7 +43,7 @@ def read_pattern_lines(source: Source, sink: Sink, options: ReadOptions, progres
         raise LogError(f"{source.label}: lines of text are read by patterns. Give [input] lines in a log map.")
     encoding, fitted, number = options.encoding or "utf-8-sig", 0, 0
     with source.open(options.max_bytes) as stream:
-        for number, line in enumerate(_decoded(stream, encoding), 1):
+        for number, line in enumerate(decoded_lines(stream, encoding), 1):
             record = _record(line, patterns)
             if record:
                 fitted += 1
@@ -53,7 +54,13 @@ def read_pattern_lines(source: Source, sink: Sink, options: ReadOptions, progres
         raise LogError(f"{source.label}:1: no line fits a pattern of [input] lines. Hold the patterns against the first lines.")
 
 
-def _decoded(stream: io.BufferedReader, encoding: str) -> Iterator[str]:
+def decoded_lines(stream: io.BufferedReader, encoding: str) -> Iterator[str]:
+    """Yield the lines of a file as texts, with their ends; an empty one in place of a line that is too long.
+
+    Args:
+        stream: the file's bytes.
+        encoding: how they are text; bytes that are none become a mark in its place.
+    """
     if codecs.lookup(encoding).name.startswith(("utf-16", "utf-32")):
         yield from io.TextIOWrapper(stream, encoding=encoding, errors="replace")
     else:
@@ -67,6 +74,6 @@ def _record(line: str, patterns: list[re.Pattern[str]]) -> dict[str, object]:
         match = pattern.fullmatch(text)
         if match is not None:
             found = {name: value for name, value in match.groupdict().items() if value}
-            pairs = pairs_in(found.pop(PAIRS, ""))
-            return {**pairs, **found}
+            pairs = [pairs_in(found.pop(name)) for name in list(found) if _PAIRS.fullmatch(name)]
+            return {name: value for own in (*pairs, found) for name, value in own.items()}
     return {}

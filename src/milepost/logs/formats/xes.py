@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from typing import BinaryIO
 from xml.etree.ElementTree import Element
 
@@ -25,19 +26,28 @@ def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progres
     Raises:
         LogError: the file is no XML, or uses entities, which a log has no need of.
     """
+    with reading_xml(source), source.open(options.max_bytes) as stream:
+        _give(_events(stream), sink, progress)
+
+
+@contextmanager
+def reading_xml(source: Source) -> Iterator[None]:
+    """Say in a line what is wrong with XML that is read within.
+
+    Raises:
+        LogError: the file is no XML, or uses entities, which a log has no need of.
+    """
     from xml.etree.ElementTree import ParseError
 
     from defusedxml.common import DefusedXmlException
 
     kind = kind_of_file(source.path) if source.path is not None else None
     try:
-        with source.open(options.max_bytes) as stream:
-            _give(_events(stream), sink, progress)
+        yield
     except ParseError as error:
-        line = error.position[0]
         if kind:
             raise LogError(f"{source.label}: {kind}") from None
-        raise LogError(f"{source.label}:{line}: not XML from here on ({error}). Is the file whole?") from None
+        raise LogError(f"{source.label}:{error.position[0]}: not XML from here on ({error}). Is the file whole?") from None
     except LookupError as error:
         raise LogError(f"{source.label}: declares an encoding that cannot be read ({error}). Write it in UTF-8.") from None
     except DefusedXmlException as error:
@@ -59,13 +69,13 @@ def _events(stream: BinaryIO) -> Iterator[dict[str, object]]:
     path: list[Element] = []
     trace: dict[str, object] = {}
     for action, element in iterparse(stream, events=("start", "end"), forbid_dtd=True):
-        tag = _local(element.tag)
+        tag = local_name(element.tag)
         if action == "start":
             path.append(element)
             trace = {} if tag == "trace" else trace
             continue
         path.pop()
-        if tag in _VALUES and path and _local(path[-1].tag) == "trace":
+        if tag in _VALUES and path and local_name(path[-1].tag) == "trace":
             trace |= _named([element], {"concept:name": "session"})
         elif tag == "event":
             yield trace | _named(element, {"concept:name": "event", "time:timestamp": "time"})
@@ -77,7 +87,7 @@ def _named(attributes: Iterable[Element], standard: dict[str, str]) -> dict[str,
     """Attributes by our names; one that has our name itself goes before one of the standard's."""
     found: dict[str, object] = {}
     for element in attributes:
-        kind, key = _local(element.tag), element.get("key", "")
+        kind, key = local_name(element.tag), element.get("key", "")
         if kind in _VALUES and key in standard:
             found.setdefault(standard[key], _typed(kind, element.get("value", "")))
         elif kind in _VALUES:
@@ -85,7 +95,8 @@ def _named(attributes: Iterable[Element], standard: dict[str, str]) -> dict[str,
     return found
 
 
-def _local(tag: str) -> str:
+def local_name(tag: str) -> str:
+    """Return an element's name without its namespace."""
     return tag.rpartition("}")[2]
 
 

@@ -21,10 +21,10 @@ _TABLES = {"fields", "time", "events", "replay", "session", "input", "rows"}
 _SECONDS = {"s": 1.0, "ms": 1e3, "us": 1e6, "ns": 1e9, "min": 1 / 60, "h": 1 / 3600, "days": 1 / 86_400}
 _SETTINGS = {"repeat_window": float, "instant": float, "implied_complete": bool}
 _FIELD_KEYS = {"from", "value", "default", "join", "format", "pattern"}
-_INPUT_KEYS = {"format", "query", "delimiter", "encoding", "select", "query_seconds", "lines"}
+_INPUT_KEYS = {"format", "query", "delimiter", "encoding", "select", "query_seconds", "lines", "record"}
 _ROW_KEYS = {"explode", "carry", "each", *COLUMNS, "levels", "cell"}
 _TIME_KEYS = {"unit", "rate", "zone", "format"}
-_FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes", "lines", "workbook")
+_FORMS = ("jsonl", "json", "csv", "tsv", "parquet", "sqlite", "xes", "lines", "workbook", "yaml", "cbor", "xml")
 SOURCE_COLUMNS = ("source.name", "source.folder")  # the name of a record's file without its ending, and of its folder
 IGNORE = "ignore"  # what an event word means whose records are no part of the log
 _NUMBERED = re.compile(r"[^{}]*\{n(:0?\d{0,2}d)?\}[^{}]*")
@@ -75,6 +75,7 @@ class LogMap:
         select: an SQL query over the records, which are its table ``log``.
         query_seconds: how long a query may take; as long as it likes where None.
         lines: patterns of lines of text, whose named groups are columns.
+        record: the path of the elements of XML that are records.
         explode: arrays in each record whose elements are the records, the outermost first.
         carry: our fields that hold until they change, within a session.
         rows: what a row is.
@@ -95,6 +96,7 @@ class LogMap:
     select: str | None = None
     query_seconds: float | None = None
     lines: tuple[str, ...] = ()
+    record: str = ""
     explode: tuple[str, ...] = ()
     carry: tuple[str, ...] = ()
     rows: RowKind = ONE_EVENT
@@ -104,7 +106,9 @@ class LogMap:
     def active(self) -> bool:
         """Return whether records have to be translated at all."""
         timed = self.per_second != 1.0 or self.zone is not None or self.time_format is not None
-        return bool(self.fields or self.events or timed or self.session_gap or self.carry or self.reshapes or self.lines)
+        return bool(
+            self.fields or self.events or timed or self.session_gap or self.carry or self.reshapes or self.lines or self.record
+        )
 
     @property
     def reshapes(self) -> bool:
@@ -272,8 +276,12 @@ class _Reading:
             raise self.wrong(
                 "input.lines", "a regular expression with named groups, such as '(?P<time>\\S+) (?P<event>.*)'", lines
             )
+        record = table.get("record", "")
+        if not isinstance(record, str) or not all(record.split("/") if record else ["x"]):
+            raise self.wrong("input.record", 'the path of an element, such as "run/event"', record)
         given = {
             "lines": tuple(lines),
+            "record": record,
             "form": form,
             "delimiter": delimiter,
             "query": query,
