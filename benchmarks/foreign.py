@@ -17,7 +17,8 @@ from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from typing import Any
 
-from foreign_logs import SHAPES, ForeignLog, Play, drawn
+from foreign_logs import ForeignLog, Play, drawn
+from foreign_texts import ALL_SHAPES
 
 import milepost
 from milepost.drafts.draft_questions import COLUMNS, answers_of
@@ -138,7 +139,7 @@ def try_one(seed: int, shape: str | None = None, shown: bool = False) -> tuple[s
     """Draft one log's map, and say what came of it: shape, whether words were telling, kind, remark, CPU seconds."""
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place)
-        log, play = drawn(seed, folder, shape)
+        log, play = drawn(seed, folder, shape, ALL_SHAPES)
         wanted = [truth_of(play, folder, log.knows, drop) for drop in (False, True)]
         os.chdir(folder)
         began = time.process_time()
@@ -170,7 +171,7 @@ def main() -> int:
     parser.add_argument("--logs", type=int, default=200)
     parser.add_argument("--first", type=int, default=0)
     parser.add_argument("--jobs", type=int, default=2)
-    parser.add_argument("--shape", choices=list(SHAPES))
+    parser.add_argument("--shape", choices=list(ALL_SHAPES))
     parser.add_argument("--show", action="store_true")
     args = parser.parse_args()
     if args.show:
@@ -200,7 +201,7 @@ def print_table(table: dict[tuple[str, bool], Counter[str]], slowest: float) -> 
     print(f"{'shape':34}{'words':10}" + "".join(f"{kind:>10}" for kind in kinds))
     for told in (True, False):
         total: Counter[str] = Counter()
-        for shape in SHAPES:
+        for shape in ALL_SHAPES:
             own = table.get((shape, told), Counter())
             total += own
             if own:

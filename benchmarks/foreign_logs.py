@@ -194,7 +194,8 @@ class Words:
         return f"res://maps/{name.lower()}.scn" if style == "path" else name
 
 
-def _moment(clock: float, style: str) -> object:
+def moment(clock: float, style: str) -> object:
+    """A time as a log of some style has it."""
     when = datetime.fromtimestamp(clock, UTC)
     if style == "s":
         return round(clock, 3)
@@ -247,7 +248,7 @@ def event_rows(rng: random.Random, play: Play, words: Words, style: str, carry: 
         row: Record = {words("session"): record["session"].upper() if not words.told else record["session"]}
         if by_player:
             row[words("player")] = record["player"]
-        row[words("time")] = _moment(clock, style)
+        row[words("time")] = moment(clock, style)
         if event in ("start", "retry"):
             number[record["session"], record["level"]] = number.get((record["session"], record["level"]), 0) + 1
         word = words("start") if event == "retry" and not retry else words(event)
@@ -263,7 +264,7 @@ def event_rows(rng: random.Random, play: Play, words: Words, style: str, carry: 
             row[words("build")] = record["build"]
         rows.append({**row, **_extras(rng, words, record, extras)})
         if menus and event == "complete":
-            seen = {words("event"): words("seen"), words("level"): words("menu"), words("time"): _moment(clock + 0.3, style)}
+            seen = {words("event"): words("seen"), words("level"): words("menu"), words("time"): moment(clock + 0.3, style)}
             rows.append({**row, **seen, **_extras(rng, words, record, extras)})
     exact = style in ("s", "ms", "iso", "local") and not carry  # else nobody could tell what a late record belongs to
     return _with_noise(rng, rows) if exact and rng.random() < 0.3 else rows
@@ -292,9 +293,9 @@ def try_rows(rng: random.Random, play: Play, words: Words, style: str) -> list[R
             words("player"): one["player"],
             words("level"): words.levels[one["level"]],
         }
-        row[words("time")] = _moment(one["began"], style)
+        row[words("time")] = moment(one["began"], style)
         if ended:
-            row[words("ended")] = _moment(one["ended"], style)
+            row[words("ended")] = moment(one["ended"], style)
         else:
             lasted = one["ended"] - one["began"]
             row[words("lasted")] = round(lasted * 1000) if style == "ms" else _lasted(lasted, length)
@@ -315,7 +316,7 @@ def result_rows(rng: random.Random, play: Play, words: Words, style: str) -> lis
     for one in sorted(play.tries, key=lambda one: one["ended"]):
         if one["outcome"] == "quit":
             continue
-        row: Record = {words("player"): one["player"], words("time"): _moment(one["ended"], style)}
+        row: Record = {words("player"): one["player"], words("time"): moment(one["ended"], style)}
         row[words("level")] = words.levels[one["level"]]
         row[words("event")] = words(one["outcome"])
         row[words("lasted")] = round((one["ended"] - one["began"]) * (1000 if style == "ms" else 1), 3)
@@ -547,7 +548,8 @@ def _stays(rng: random.Random, play: Play, words: Words, folder: Path) -> list[s
     return [write_rows(rng, rows, folder, form=rng.choice(["csv", "csv;", "jsonl"]))]
 
 
-SHAPES: dict[str, tuple[Callable[[random.Random, Play, Words, Path], list[str]], set[str]]] = {
+Shapes = dict[str, tuple[Callable[[random.Random, Play, Words, Path], list[str]], set[str]]]
+SHAPES: Shapes = {
     "events": (_events, {"tries", "times"}),
     "level said once": (_carried, {"tries", "times"}),
     "a row a try": (_tries, {"tries", "times"}),
@@ -565,13 +567,13 @@ SHAPES: dict[str, tuple[Callable[[random.Random, Play, Words, Path], list[str]],
 }
 
 
-def drawn(seed: int, folder: Path, shape: str | None = None) -> tuple[ForeignLog, Play]:
-    """Draw one foreign log, and write it to a folder."""
+def drawn(seed: int, folder: Path, shape: str | None = None, shapes: Shapes = SHAPES) -> tuple[ForeignLog, Play]:
+    """Draw one foreign log of one of some shapes, and write it to a folder."""
     rng = random.Random(seed)
     play = simulated(rng)
     told = rng.random() < 0.5
-    name = shape or rng.choice(list(SHAPES))
+    name = shape or rng.choice(list(shapes))
     words = Words(rng, told, play.levels)
-    write, knows = SHAPES[name]
+    write, knows = shapes[name]
     names = write(rng, play, words, folder)
     return ForeignLog(names, name, told, set(knows), dict(words.roles), words.unit), play

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import permutations
 from typing import Final
@@ -11,13 +12,17 @@ import numpy as np
 from milepost.arrays import Bools, Floats
 from milepost.drafts.column_roles import rising_share
 from milepost.drafts.heading_words import heading_says
-from milepost.drafts.query_text import quoted
+from milepost.drafts.query_text import literal, quoted
 from milepost.drafts.sampled_table import CellColumn, SampledTable
 from milepost.logs.mapping.sampling import flat
 
 _FEWEST_BLOCKS: Final = 3
 _MOST_GIVEN: Final = 0.5  # of the rows, that begin a block
 _AT_BLOCKS: Final = 0.9  # of the steps back in time, that stand where a block begins
+_FEWEST_TEXTS, _MOST_TEXTS = 6, 400
+_MARKS: Final = r"\s_:/.@|>#,;=-"  # that stand between words; letters of no alphabet are among them
+_FIRST_WORDS: Final = rf"((?:[^{_MARKS}]+[{_MARKS}]+){{%d}}[^{_MARKS}]+)[{_MARKS}]+([^{_MARKS}].*)"  # words, and the rest
+_LAST_WORDS: Final = rf"(.*[^{_MARKS}])[{_MARKS}]+((?:[^{_MARKS}]+[{_MARKS}]+){{%d}}[^{_MARKS}]+)"
 _RISING: Final = 0.98
 
 
@@ -30,7 +35,21 @@ def completing_query(records: Sequence[Mapping[str, object]]) -> str | None:
         return None
     text = ", ".join(f"{_last_given(column.name)} AS {quoted(column.name)}" for column in filled)
     taken = f" REPLACE ({text})" if filled else ""
-    return f"SELECT *{taken}{'' if clock is None else f', {clock}'} FROM log"
+    if clock is None:
+        return f"SELECT *{taken} FROM log"
+    large, small = clock
+    both = f"60 * {_number(large)} + {_number(small)} AS {quoted(f'{large}:{small}')}"
+    return f"SELECT * EXCLUDE ({quoted(large)}, {quoted(small)}){taken}, {both} FROM log"
+
+
+def halving_queries(records: Sequence[Mapping[str, object]]) -> Iterator[str]:
+    """Yield queries each of which adds the two halves of a column of texts such as `level_start_03`, which say where and what."""
+    for column in SampledTable.of([flat(record) for record in records]).columns.values():
+        cut = _cut(column.words) if column.given > 0.9 and _FEWEST_TEXTS <= len(column.words) <= _MOST_TEXTS else None
+        if cut is not None:
+            name = quoted(column.name)
+            halves = [f"regexp_extract({name}, {literal(cut)}, {n}) AS {quoted(f'{column.name}.{n}')}" for n in (1, 2)]
+            yield f"SELECT *, {', '.join(halves)} FROM log"
 
 
 def _last_given(name: str) -> str:
@@ -60,11 +79,11 @@ def _restarts(times: Floats, begins: Bools) -> bool:
     """Return whether times begin anew where blocks do, and nowhere else."""
     back, at = np.diff(times) < 0, begins[1:]
     most = float(back[at].mean()) if at.any() else 0.0
-    return most > 0.8 and float(at[back].mean()) >= _AT_BLOCKS
+    return most > 0.5 and float(at[back].mean()) >= _AT_BLOCKS
 
 
-def _clock(table: SampledTable, filled: Sequence[str]) -> str | None:
-    """Two whole numbers, the second of which is below 60, as one in the smaller unit, where that rises and neither does alone."""
+def _clock(table: SampledTable, filled: Sequence[str]) -> tuple[str, str] | None:
+    """Two columns of numbers, the second below 60, that rise together as minutes and seconds do, and the second not alone."""
     if any(own.times is not None and own.times[1].kind != "number" and own.given > 0.9 for own in table.columns.values()):
         return None
     groups = [_as_group(own, own.name in filled) for own in table.columns.values() if own.given > 0.9 or own.name in filled]
@@ -74,9 +93,23 @@ def _clock(table: SampledTable, filled: Sequence[str]) -> str | None:
             continue
         for codes in groups:
             alone = max(rising_share(of_small, codes), 0.0)
-            if rising_share(of_large, codes) > _RISING > alone + 0.1 and rising_share(60 * of_large + of_small, codes) > _RISING:
-                return f"60 * {_number(large)} + {_number(small)} AS {quoted(f'{large}:{small}')}"
+            if rising_share(of_large, codes) > _RISING > alone and rising_share(60 * of_large + of_small, codes) > _RISING:
+                return large, small
     return None
+
+
+def _cut(words: Sequence[str]) -> str | None:
+    """The pattern that cuts texts into few first halves and few second ones, which go with each other freely."""
+    best, fewest = None, 1.0
+    for count in range(3):
+        for pattern in (_FIRST_WORDS % count, _LAST_WORDS % count):
+            found = [re.fullmatch(pattern, word) for word in words]
+            pairs = [(match[1], match[2]) for match in found if match is not None]
+            firsts, seconds = len({first for first, _ in pairs}), len({second for _, second in pairs})
+            share = (firsts + seconds) / len(words)
+            if len(pairs) == len(words) and min(firsts, seconds) > 1 and firsts * seconds < 2 * len(words) and share < fewest:
+                best, fewest = pattern, share
+    return best
 
 
 def _as_group(column: CellColumn, filled: bool) -> np.ndarray:

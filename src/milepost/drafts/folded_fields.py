@@ -83,7 +83,7 @@ def _pair_array(records: Sequence[Mapping[str, object]]) -> tuple[str, str, str]
     for name in dict.fromkeys(name for record in records[:50] for name, value in record.items() if isinstance(value, list)):
         pairs = [pair for record in records[:500] for pair in _list(record.get(name))]
         keys = {tuple(pair) if isinstance(pair, dict) else () for pair in pairs}
-        if len(keys) != 1 or len(both := next(iter(keys))) != 2:
+        if len(keys) != 1 or len(both := next(iter(keys))) != 2 or any(isinstance(own, list) for own in pairs[0].values()):
             continue
         for key, value in (both, both[::-1]):
             distinct = {str(pair[key]) for pair in pairs}

@@ -18,6 +18,8 @@ _FEWEST_LINES: Final = 3
 _LEAST_SHARE: Final = 0.01  # of the lines, that a kind of line has to have
 _MOST_PATTERNS: Final = 24
 _MOST_PHRASES: Final = 40  # that words which go together make
+_FEW_WORDS: Final = 4  # that say which of a few things lines speak of
+_FIXED_WITH: Final = 2  # words, itself among them, that are the same in all lines with one of these
 _SHARED: Final = 0.6  # of the words of two columns that are one
 _SHARED_WORD: Final = 0.3  # of the kinds of line: a word that more of them share is no part of what happened
 
@@ -65,12 +67,28 @@ def _kinds(lines: Sequence[str]) -> list[list[_Slot]]:
         pieces = pieces_of(line)
         found[tuple(map(_shape, pieces))].append(pieces)
     fewest = max(_FEWEST_LINES, _LEAST_SHARE * len(lines))
-    common = sorted((own for own in found.values() if len(own) >= fewest), key=len, reverse=True)[:_MOST_PATTERNS]
-    return [_slots(own) for own in common]
+    common = [part for own in found.values() for part in _parted(own) if len(part) >= fewest]
+    return [_slots(own) for own in sorted(common, key=len, reverse=True)[:_MOST_PATTERNS]]
+
+
+def _parted(kind: list[list[Piece]]) -> list[list[list[Piece]]]:
+    """Lines of one shape by what they speak of: where with one of a few words several other words become the same."""
+    columns = [[piece.text for piece in own] for own in zip(*kind, strict=True)]
+    free = [place for place, texts in enumerate(columns) if kind[0][place].kind == "word" and len(set(texts)) > 1]
+    for place in free:
+        words = set(columns[place])
+        if len(words) <= _FEW_WORDS and not any(map(_has_digit, words)):
+            parts = [[line for line in kind if line[place].text == word] for word in words]
+            fixed = [sum(len({line[other].text for line in part}) == 1 for other in free) for part in parts]
+            if max(fixed) > _FIXED_WITH and min(map(len, parts)) >= _FEWEST_LINES:
+                return parts
+    return [kind]
 
 
 def _shape(piece: Piece) -> str:
     """What a piece has to share with that of another line, so that both are of one kind."""
+    if piece.text.isspace() and piece.text != "\t":
+        return " "
     return piece.text if piece.kind == "mark" else f"\0{piece.kind} {_is_quoted(piece.text)}"
 
 
@@ -99,11 +117,16 @@ def _with_phrases(slots: list[_Slot]) -> list[_Slot]:
 
 def _phrase(first: _Slot, blank: _Slot, second: _Slot) -> _Slot | None:
     plain = (first.kind, blank.kind, second.kind) == ("word", "mark", "word") and blank.texts[0].isspace()
-    if not plain or first.quoted or second.quoted or any(char.isdigit() for text in second.texts for char in text):
+    if not plain or first.quoted or second.quoted or any(map(_has_digit, {*first.texts, *second.texts})):
         return None
     texts = tuple(f"{one} {two}" for one, two in zip(first.texts, second.texts, strict=True))
     together = max(len(set(first.texts)), len(set(second.texts)))
-    return _Slot("word", texts, first.before) if 2 <= len(set(texts)) == together <= _MOST_PHRASES else None
+    again = 2 <= len(set(texts)) <= min(_MOST_PHRASES, len(texts) / 2)
+    return _Slot("word", texts, first.before) if again and len(set(texts)) == together else None
+
+
+def _has_digit(text: str) -> bool:
+    return any(char.isdigit() for char in text)
 
 
 def _with_said(slots: list[_Slot], shares: Mapping[str, float], own: float) -> list[_Slot]:
@@ -136,7 +159,7 @@ def _name_columns(kinds: Sequence[list[_Slot]]) -> None:
         for prefix, slot in _columns(slots):
             if slot.kind == "word":
                 likeness = _alike(set(slot.texts), {name: words for name, words in held.items() if name not in taken})
-                known = likeness or by_prefix.get(prefix, "")
+                known = likeness or by_prefix.get(prefix, "") or _of_that_name(slot, held)
                 slot.column = known if known and known not in taken else _free(_name(slot.before), {*held, *taken})
                 by_prefix.setdefault(prefix, slot.column)
                 held.setdefault(slot.column, set()).update(slot.texts)
@@ -148,17 +171,26 @@ def _name_columns(kinds: Sequence[list[_Slot]]) -> None:
                 slot.column = by_prefix.get(prefix, slot.column)
 
 
+def _of_that_name(slot: _Slot, held: Mapping[str, set[str]]) -> str:
+    """The column of the word before, if that has numbers where these are numbers, and words where these are words."""
+    own = held.get(slot.before.lower(), set()) if slot.before else set()
+    numbers = [all(map(str.isdecimal, words)) for words in (own, slot.texts)]
+    return slot.before.lower() if own and numbers[0] == numbers[1] else ""
+
+
 def _columns(slots: Sequence[_Slot]) -> Iterator[tuple[str, _Slot]]:
     """Yield the slots that are columns of words, each with all that stands before it."""
     prefix = ""
     for slot in slots:
         if slot.kind == "word" or slot.column:
             yield prefix, slot
-        prefix += slot.texts[0] if slot.kind in ("mark", "fixed") and not slot.column else "\0"
+        said = slot.kind in ("mark", "fixed") and not slot.column
+        prefix += (" " if slot.texts[0].isspace() else slot.texts[0]) if said else "\0"
 
 
 def _alike(words: set[str], held: dict[str, set[str]]) -> str:
     """The column that has most of some words, where one has."""
+    words = {word for word in words if not word.isdecimal()}
     shares = {name: len(words & own) / min(len(words), len(own)) for name, own in held.items() if len(own) > 1 < len(words)}
     best = max(shares, key=lambda name: shares[name], default="")
     return best if best and shares[best] >= _SHARED else ""
@@ -188,7 +220,7 @@ def _piece_pattern(slot: _Slot, names: Counter[str]) -> str:
     if slot.kind == "pairs":
         return _group(PAIRS, ".*?", names)
     if slot.kind == "mark":
-        return r"\s+" if text.isspace() else re.escape(text)
+        return r"\s+" if text.isspace() and text != "\t" else re.escape(text)
     if slot.kind == "fixed":
         fixed = re.escape(text).replace(r"\ ", r"\s+")
         return _group(slot.column, fixed, names) if slot.column else fixed

@@ -16,7 +16,7 @@ _TIME: Final = re.compile(
     r"|\b\d{9,19}(?:\.\d+)?\b"
     r"|(?<=\[)\s*\d+(?:\.\d+)?(?=\s*s?\])"
 )
-_TOKEN: Final = re.compile(r'"(?:[^"\\]|\\.)*"|(?:[^\s\[\](){}<>,;="\':|]|:(?=[^\s])(?!$))+|.', re.DOTALL)
+_TOKEN: Final = re.compile(r'"(?:[^"\\]|\\.)*"|(?:[^\s\[\](){}<>,;="\':|]|:(?=[^\s])(?!$))+|[^\S\t]+|.', re.DOTALL)
 _WORD: Final = re.compile(r'"|[^\W_]')
 _BETWEEN: Final = re.compile(r"[\s,;]*")
 

@@ -23,6 +23,7 @@ from milepost.wording import percent, plural, safe
 
 _TRIED_RECORDS: Final = 4000
 _SURE: Final = 0.75  # score from which a draft is not said to be doubtful
+_BEYOND_DOUBT: Final = 0.95  # rank from which no other way to make records is tried
 _CERTAIN: Final = 0.9  # from which a table of stays is one, and nothing else is tried
 _FIT: Final = 0.1  # how much the fit of its columns and words counts beside the replay, which knows nothing of what was left out
 _USUAL_SCORE: Final = 1.6
@@ -41,6 +42,7 @@ class DraftedMap:
         records: of the sample, as the map's `[input]` makes them.
         cells: whether their values know no types.
         questions: what it is not sure of.
+        of_stays: whether a row is a stay, or holds a player's stays in several columns.
     """
 
     text: str
@@ -50,6 +52,7 @@ class DraftedMap:
     records: Sequence[Mapping[str, object]] = field(default=(), repr=False)
     cells: bool = False
     questions: tuple[DraftQuestion, ...] = ()
+    of_stays: bool = False
 
     @property
     def rank(self) -> float:
@@ -82,7 +85,7 @@ def draft_by_trial(
     drafts: list[DraftedMap] = []
     for sample in prepared_samples(sources, options, progress):
         drafts += _drafts_of(sample, answers)
-        if any(draft.sure for draft in drafts):
+        if any(draft.rank >= _BEYOND_DOUBT for draft in drafts):
             break
     by_words = None if answers != NO_ANSWERS else _by_words(names, options, progress)
     if by_words is not None:
@@ -96,7 +99,7 @@ def draft_by_trial(
             f"{sources[0].label}: no way was found to read this log ({why}). docs/foreign-logs.md says how to write a map."
         )
     best = drafts[0]
-    if by_words is not None and by_words.rank >= best.rank - _BY_WORDS:
+    if by_words is not None and by_words.rank >= best.rank - _BY_WORDS and not (best.of_stays and by_words.rank <= best.rank):
         best = by_words
     others = [draft for draft in drafts if draft is not best]
     runner_up = others[0].trial if others else None
@@ -110,7 +113,7 @@ def _drafts_of(sample: PreparedSample, answers: SetAnswers) -> list[DraftedMap]:
     stays = stay_map(sample, answers.columns)
     if stays is not None:
         inner = stays.sample.records[:_TRIED_RECORDS]
-        found.append(DraftedMap(stays.text, tried(stays.text, inner, True), None, None, inner, True))
+        found.append(DraftedMap(stays.text, tried(stays.text, inner, True), None, None, inner, True, of_stays=True))
         if found[0].trial.score >= _CERTAIN:
             return found
     for candidate in candidates(sample, answers):

@@ -14,7 +14,7 @@ from typing import Final
 import numpy as np
 
 from milepost.drafts.column_roles import rising_share
-from milepost.drafts.completed_columns import completing_query
+from milepost.drafts.completed_columns import completing_query, halving_queries
 from milepost.drafts.folded_fields import unfolding_query
 from milepost.drafts.line_patterns import draft_patterns
 from milepost.drafts.line_pieces import starts_with_time
@@ -38,6 +38,7 @@ from milepost.progress import SILENT, Progress
 from milepost.toml import toml_text
 
 _LINES: Final = 3000  # of a text that patterns are drafted from
+_FILES: Final = 20  # from which these lines are taken
 
 
 @dataclass
@@ -125,7 +126,14 @@ def _is_text(whole: PreparedSample) -> bool:
     """Return whether records that were read as those of a table are rather lines of text."""
     header = [name for record in whole.records[:1] for name in record]
     odd = any(pairs_in(name) or "[" in name for name in header) or starts_with_time(header[0]) or len(header) < 2
-    return whole.cells and (odd or whole.refused > 0.2 * len(whole.records))
+    return whole.cells and (odd or whole.refused > 0.2 * len(whole.records) or _has_no_header(whole.records))
+
+
+def _has_no_header(records: Sequence[Mapping[str, object]]) -> bool:
+    """Return whether what was taken for the names of columns is rather the first record: its words come again below."""
+    header = list(dict.fromkeys(name for record in records[:50] for name in record))
+    again = sum(any(str(record.get(name)).strip() == name.strip() for record in records) for name in header)
+    return again >= 2 and again >= 0.5 * len(header)
 
 
 def encoding_of(source: Source, options: ReadOptions) -> str | None:
@@ -169,25 +177,32 @@ def _arranged(
             return
     query = unfolding_query(whole.records) or completing_query(whole.records)
     made = whole.selected(query) if query is not None else None
-    if made is not None and made.records:
-        yield made
-        return
+    yield made if made is not None and made.records else _taken_out(whole)
+    for query in halving_queries(whole.records):
+        made = whole.selected(query)
+        if made is not None:
+            yield made
+
+
+def _taken_out(whole: PreparedSample) -> PreparedSample:
+    """The records that lie in arrays of others, or the others where there are none."""
     sample = Sample()
     for number, record in enumerate(whole.records):
         sample.add(record, number)
     path = sample.taken_out()
     if path:
-        yield replace(whole, records=sample.records, rows=[f"explode = [{', '.join(toml_text(name) for name in path)}]"])
-    else:
-        yield replace(whole, records=[flat(record) for record in whole.records])
+        return replace(whole, records=sample.records, rows=[f"explode = [{', '.join(toml_text(name) for name in path)}]"])
+    return replace(whole, records=[flat(record) for record in whole.records])
 
 
 def _as_lines(sources: Sequence[Source], options: ReadOptions, said: list[str]) -> PreparedSample | None:
     """The records of lines of text, by patterns drafted from lines that are alike."""
     if tell(sources[0], options) not in ("csv", "tsv", "jsonl"):
         return None
-    with sources[0].open(options.max_bytes) as stream:
-        first = list(islice(decoded_lines(stream, options.encoding or "utf-8"), _LINES))
+    first: list[str] = []
+    for source in sources[:_FILES]:
+        with source.open(options.max_bytes) as stream:
+            first += islice(decoded_lines(stream, options.encoding or "utf-8"), _LINES - len(first))
     texts = [text.rstrip("\r\n").lstrip("\ufeff") for text in first if text.strip()]
     if not texts or texts[0].lstrip().startswith(("{", "[{")):
         return None

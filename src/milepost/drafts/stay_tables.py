@@ -12,8 +12,10 @@ import numpy as np
 
 from milepost.drafts.heading_words import heading_says
 from milepost.drafts.prepared_samples import PreparedSample
+from milepost.drafts.query_text import literal
 from milepost.drafts.sampled_table import CellColumn, SampledTable
 from milepost.logs.mapping.languages import heading_of, is_total, result_of
+from milepost.logs.records.untyped_cells import decimal
 from milepost.toml import toml_text
 from milepost.wording import plural
 
@@ -51,6 +53,9 @@ def _players_by_levels(sample: PreparedSample, table: SampledTable, named: Mappi
     words = sorted({word for column in levels for text in column.words if (word := _word(text))})
     if player is None or not _fills_from_left(levels) or len(words) > _MOST_WORDS:
         return None
+    beside = _columns_beside(table, levels)
+    if beside is not None:
+        return _levels_of_two_columns(sample, player, beside)
     columns = ", ".join(_quoted(column.name) for column in levels)
     texts = ", ".join(f"CAST({_quoted(column.name)} AS VARCHAR) AS {_quoted(column.name)}" for column in levels)
     inner = "log" if sample.select is None else f"({sample.select})"
@@ -64,6 +69,52 @@ def _players_by_levels(sample: PreparedSample, table: SampledTable, named: Mappi
     if words:
         lines += ["", "[events]  # words behind a number of tries"]
         lines += [f'{toml_text(word)} = "{result_of(word) or "quit"}"' for word in words]
+    return StayTable("\n".join(lines) + "\n", made)
+
+
+@dataclass(frozen=True)
+class _Beside:
+    """The two columns of each level: tries, and how long they took; the latter says whether the level was cleared, or not."""
+
+    level: str
+    tries: str
+    seconds: str
+    tells: bool
+
+
+def _columns_beside(table: SampledTable, levels: Sequence[CellColumn]) -> list[_Beside] | None:
+    """The columns of times beside those of tries, where all of these end alike, as `Low Arch tries` and `Low Arch time` do."""
+    first = levels[0].name
+    end = next(first[n:] for n in range(len(first) + 1) if all(column.name.endswith(first[n:]) for column in levels))
+    stems = [column.name.removesuffix(end) for column in levels]
+    others = [name.removeprefix(stems[0]) for name in table.columns if name.startswith(stems[0]) and not name.endswith(end)]
+    ends = [other for other in others if all(stem and stem + other in table.columns for stem in stems)]
+    if not end or not ends:
+        return None
+    times = [table.columns[stem + ends[0]] for stem in stems]
+    if any(decimal(word) is None for column in times for word in column.words):
+        return None
+    tells = any(bool(((tries.codes >= 0) & (own.codes < 0)).any()) for tries, own in zip(levels, times, strict=True))
+    pairs = zip(stems, levels, times, strict=True)
+    return [_Beside(stem.strip(" -_:./"), tries.name, own.name, tells) for stem, tries, own in pairs]
+
+
+def _levels_of_two_columns(sample: PreparedSample, player: CellColumn, beside: Sequence[_Beside]) -> StayTable | None:
+    """A map for a row a player with two columns a level."""
+    parts = [
+        f"SELECT {_quoted(player.name)}, {literal(one.level)} AS level, CAST({_quoted(one.tries)} AS VARCHAR) AS tries, "
+        f"CAST({_quoted(one.seconds)} AS VARCHAR) AS seconds, "
+        f"CASE WHEN {_quoted(one.seconds)} IS NULL THEN 'no' ELSE 'yes' END AS cleared FROM log"
+        for one in beside
+    ]
+    query = " UNION ALL ".join(parts)
+    made = sample.selected(query) if sample.select is None else None
+    if made is None:
+        return None
+    lines = [f"# A row is a player, and {plural(len(beside), 'level')} have two columns each.", "", "[input]", *sample.input]
+    lines += [f"select = {toml_text(query)}", "", "[rows]", 'each = "stay"', 'tries = "tries"', 'seconds = "seconds"']
+    lines += ['cleared = "cleared"  # a level without a time was not cleared'] if beside[0].tells else []
+    lines += ["", "[fields]  # ours = theirs", f"player = {toml_text(player.name)}", 'level = "level"']
     return StayTable("\n".join(lines) + "\n", made)
 
 

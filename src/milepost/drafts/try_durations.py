@@ -12,7 +12,8 @@ from milepost.arrays import Floats, Ints
 from milepost.drafts.heading_words import heading_says
 from milepost.drafts.sampled_table import CellColumn, SampledTable
 
-UNITS: Final = {"s": 1.0, "ms": 1e3, "us": 1e6, "ns": 1e9, "frames": 60.0, "min": 1 / 60}
+UNITS: Final = {"s": 1.0, "ms": 1e3, "us": 1e6, "ns": 1e9, "frames": 60.0, "min": 1 / 60, "h": 1 / 3600, "days": 1 / 86_400}
+_PRIORS: Final = {"s": 1.0, "ms": 1.0, "frames": 0.25, "us": 0.3, "ns": 0.2, "min": 0.05, "h": 0.02, "days": 0.05}
 _TYPICAL, _SPREAD = 20.0, 1.3  # seconds that tries take, and the spread of their logarithms over games
 _EPOCHS: Final = (("ns", 1e17), ("us", 1e14), ("ms", 1e11), ("s", 1e8))
 _NAMES: Final = {
@@ -21,6 +22,8 @@ _NAMES: Final = {
     "us": ("us", "micro"),
     "s": ("sec", "seconds"),
     "min": ("min",),
+    "h": ("hour",),
+    "days": ("day", "serial"),
 }
 _FACTORS: Final = (1.0, 1e-3, 60.0, 1e3)  # by which durations may be in another unit than times
 _FILLED: Final = 0.75  # of the time between rows, as far as it is told, that durations have to fill
@@ -54,8 +57,7 @@ def unit_of_times(times: Floats, tries: Floats, name: str) -> Unit:
     fits = {}
     for unit, size in UNITS.items():
         said = any(part in name.lower() for part in _NAMES.get(unit, ()))
-        prior = {"s": 1.0, "ms": 1.0, "frames": 0.25, "us": 0.3, "ns": 0.2, "min": 0.05}[unit]
-        fits[unit] = prior * (8.0 if said else 1.0) * exp(-0.5 * (log(middle / size / _TYPICAL) / _SPREAD) ** 2)
+        fits[unit] = _PRIORS[unit] * (8.0 if said else 1.0) * exp(-0.5 * (log(middle / size / _TYPICAL) / _SPREAD) ** 2)
     best, second = sorted(fits, key=lambda unit: -fits[unit])[:2]
     doubtful = fits[second] > 0.2 * fits[best]
     return Unit(best, second if doubtful else None, f"half of the tries take {middle / UNITS[best]:.3g} seconds so")

@@ -20,6 +20,8 @@ DELIMITERS = (",", ";", "\t", "|")
 MAX_CELL = 1 << 20
 _FORMULA = re.compile(r"'*[=+\-@\t\r]")
 _STEP = 5000
+_FIRST_LINES = 20  # in which the header is sought
+_FEWEST_UNDER_TITLE = 3  # columns of a table that may have a title
 
 
 def find_delimiter(header: str) -> str:
@@ -39,21 +41,32 @@ def read_delimited(source: Source, sink: Sink, options: ReadOptions, progress: P
         encoding = (options.encoding or "utf-8").replace("utf-8", "utf-8-sig")
         text = io.TextIOWrapper(stream, encoding=encoding, errors="surrogateescape", newline="")
         lines = _bounded_lines(text)
-        before, first = _first_line(lines)
-        delimiter = options.delimiter or ("\t" if options.form == "tsv" else find_delimiter(first))
-        rows = csv.reader(itertools.chain([first], lines), delimiter=delimiter)
+        first = list(itertools.islice(lines, _FIRST_LINES))
+        said = options.delimiter or ("\t" if options.form == "tsv" else None)
+        before = _lines_before_header(first, said)
+        delimiter = said or find_delimiter(first[before] if first else "")
+        rows = csv.reader(itertools.chain(first[before:], lines), delimiter=delimiter)
         header = _header(source, rows, options, head)
         unlike = f"not {options.encoding or 'UTF-8'}"
         _read_rows(rows, header, before, _Plain(sink, unlike), progress)
         text.detach()
 
 
-def _first_line(lines: Iterator[str]) -> tuple[int, str]:
-    """How many blank lines come first, and the first one that is not."""
-    for blank, line in enumerate(lines):
-        if line.strip():
-            return blank, line
-    return 0, ""
+def _lines_before_header(lines: list[str], delimiter: str | None) -> int:
+    """How many lines stand before the names of the columns: blank ones, and titles, which fill half as many cells or fewer."""
+    filled = [_filled_cells(line, delimiter or find_delimiter(line)) for line in lines]
+    widest = max(filled, default=0)
+    first = next((place for place, cells in enumerate(filled) if cells), 0)
+    titled = next((place for place, cells in enumerate(filled) if 2 * cells > widest), first)
+    return first if widest < _FEWEST_UNDER_TITLE else titled
+
+
+def _filled_cells(line: str, delimiter: str) -> int:
+    """How many cells of a line say something."""
+    try:
+        return sum(bool(cell.strip()) for row in csv.reader([line], delimiter=delimiter) for cell in row)
+    except csv.Error:
+        return 0
 
 
 def _header(source: Source, rows: Iterator[list[str]], options: ReadOptions, head: bytes) -> list[str]:

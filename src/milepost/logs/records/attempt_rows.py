@@ -113,7 +113,14 @@ class AttemptSink:
                 self._add(row, closing | {"event": "transition", "to": None}, 0 if row.result in _ENDS else _UNKNOWN)
 
     def _add(self, row: _Row, record: dict[str, object], marks: int = 0) -> None:
-        self.builder.add(typed(record) if self.cells else record, row.place, row.alike + int(str(record["seq"])), marks | EXACT)
+        own = numbered(typed(record) if self.cells else record)
+        self.builder.add(own, row.place, row.alike + int(str(record["seq"])), marks | EXACT)
+
+
+def numbered(record: dict[str, object]) -> dict[str, object]:
+    """A record that is a part of a row, with an `id` of its own where the row has one."""
+    own = record.get("id")
+    return record if own is None else record | {"id": f"{own}.{record['seq']}"}
 
 
 def _is_date(value: object) -> bool:

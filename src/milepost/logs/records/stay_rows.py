@@ -11,6 +11,7 @@ from milepost.logs.interface import Place
 from milepost.logs.mapping.languages import is_total, result_of
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.map_usage import fits
+from milepost.logs.records.attempt_rows import numbered
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.fields import text_of
 from milepost.logs.records.record_hash import likeness
@@ -142,5 +143,5 @@ class StaySink:
         events.append((last, ended, closing))
         for number, (event, time, marks) in enumerate(events, count):
             record = {**ours, "event": event, "time": time, "seq": number}
-            self.builder.add(typed(record) if self.cells else record, place, alike + number, marks)
+            self.builder.add(numbered(typed(record) if self.cells else record), place, alike + number, marks)
         self.clock[session] = (ended, count + len(events))

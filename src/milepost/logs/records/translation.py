@@ -125,7 +125,7 @@ class Translator:
     def _time(self, value: object) -> object:
         if type(value) is str:
             if self.map.time_format is None and _CLOCK.fullmatch(value) and (clock := decimal(value)) is not None:
-                return clock
+                return clock if ":" in value else _quotient(clock, self.map.per_second)
             moment = with_offset(value, self.map.zone, self.map.time_format)
             self.use.failed["time"] += moment == value and nanoseconds(value) is None
             return moment
