@@ -86,11 +86,15 @@ def _named(record: dict[str, Any]) -> dict[str, str]:
     return {"level": f"L{record['level']:02d}"} if "level" in record else {}
 
 
+def _in_order(row: tuple[Any, ...]) -> tuple[float, ...]:
+    return tuple(-1.0 if value is None else value for value in row)
+
+
 def same(found: list[tuple[Any, ...]], wanted: list[tuple[Any, ...]]) -> bool:
     """Whether two plays have the same figures, times within a second as stamps may have whole seconds only."""
     if len(found) != len(wanted):
         return False
-    for one, two in zip(sorted(found, key=str), sorted(wanted, key=str), strict=True):
+    for one, two in zip(sorted(found, key=_in_order), sorted(wanted, key=_in_order), strict=True):
         if one[:3] != two[:3] or abs(one[3] - two[3]) > 1e-4:
             return False
         if len(one) > 4 and (one[4] is None) != (two[4] is None):

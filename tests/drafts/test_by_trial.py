@@ -1,6 +1,7 @@
 """Maps drafted by trial: foreign logs drawn at random, in words that no list knows, are read as they were played."""
 
 import os
+import re
 import sys
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import pytest
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
 from foreign import try_one
 from foreign_logs import SHAPES, drawn
+from foreign_texts import MORE_SHAPES
 
 from milepost.drafts.event_labels import CLEARS, ENDS, FAILS, INSIDE, OPENS, LabelSearch
 from milepost.drafts.line_patterns import draft_patterns
@@ -25,6 +27,30 @@ def test_each_shape(number, tmp_path, monkeypatch):
     finally:
         os.chdir(tmp_path)
     assert "exact" in kinds and not {"wrong", "crash"} & set(kinds), (shape, kinds)
+
+
+@pytest.mark.parametrize("shape", MORE_SHAPES)
+def test_texts_trees_and_sheets(shape, tmp_path, monkeypatch):
+    """Texts, trees and sheets as people and engines write them are read in words that no list knows."""
+    monkeypatch.chdir(tmp_path)
+    try:
+        assert try_one(930_101, shape)[2] == "exact"
+    finally:
+        os.chdir(tmp_path)
+
+
+def test_phrases_of_an_engine():
+    """A phrase of one word or several is what happened; lines that speak of something else are a kind of their own."""
+    lines = []
+    for n in range(24):
+        for said in ("BeginPlay", "Objective reached", "Boat lost"):
+            lines.append(f"[00:{n:02d}:07] Lock: {said} at 'Arch{n % 4}' by p{n % 5}")
+        lines.append(f"[00:{n:02d}:09] Water: pool over budget by {n} MB")
+    records = [match.groupdict() for line in lines for pattern in draft_patterns(lines) if (match := re.fullmatch(pattern, line))]
+    assert len(records) == len(lines)
+    played = [own for own in records if own.get("at")]
+    assert {own["lock"] for own in played} == {"BeginPlay", "Objective reached", "Boat lost"} and len(played) == 72
+    assert {own["by"] for own in played} == {f"p{n}" for n in range(5)}
 
 
 def session(*tries):

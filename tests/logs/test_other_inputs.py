@@ -119,3 +119,95 @@ def test_clock_times(milepost, play):
     milepost.write("map.toml", '[fields]\ntime = "time"\n')
     times = [row["run_p50"] for row in milepost.json("times", "log.csv", "--map", "map.toml")["levels"]]
     assert times == pytest.approx([row["run_p50"] for row in milepost.json("times", "own.jsonl")["levels"]])
+
+
+def test_days_with_a_decimal_comma(milepost, play):
+    """The unit of a map holds for numbers with a comma, too."""
+    rows = ["session;time;event;level"]
+    for one in play:
+        days = f"{46_000 + one['time'] / 86_400:.10f}".replace(".", ",")
+        rows.append(f"{one['session']};{days};{one['event']};{one.get('level', '')}")
+    milepost.write("log.csv", "\n".join(rows))
+    milepost.write("map.toml", '[fields]\ntime = "time"\n[time]\nunit = "days"\n')
+    times = [row["run_p50"] for row in milepost.json("times", "log.csv", "--map", "map.toml")["levels"]]
+    assert times == pytest.approx([row["run_p50"] for row in milepost.json("times", "own.jsonl")["levels"]], abs=1e-3)
+
+
+def test_rows_with_a_number_of_their_own(milepost):
+    """A column called id tells rows apart, not the two records that are made of each; the same row twice is one."""
+    rows = [f"{n},Ada,L{n // 2},{10 * n},{10 * n + 7},{'won' if n % 2 else 'lost'}" for n in range(6)]
+    milepost.write("log.csv", "\n".join(["id,player,level,from,to,result", *rows, rows[-1]]))
+    milepost.write(
+        "map.toml",
+        '[fields]\nplayer = "player"\nlevel = "level"\n[rows]\neach = "attempt"\nstarted = "from"\nended = "to"\n'
+        'result = "result"\n[events]\nwon = "complete"\nlost = "death"\n',
+    )
+    assert funnel(milepost, "log.csv", "--map", "map.toml") == [("L0", 1, 1), ("L1", 1, 1), ("L2", 1, 1)]
+    rows = [f"{n},Ada,L{n},{n + 1},yes" for n in range(3)]
+    milepost.write("stays.csv", "\n".join(["id,player,level,tries,cleared", *rows]))
+    milepost.write("map.toml", '[rows]\neach = "stay"\ntries = "tries"\ncleared = "cleared"\n')
+    levels = milepost.json("attempts", "stays.csv", "--map", "map.toml")["levels"]
+    assert [level["settled"] for level in levels] == [1, 2, 3]
+
+
+def test_a_table_below_its_title(milepost, play):
+    """The header is the first line with more than half of the cells filled; a table of two columns has no title."""
+    names = ["session", "time", "event", "level"]
+    rows = [";".join(str(one.get(name, "")) for name in names) for one in play]
+    milepost.write("log.csv", "\n".join(["An evening at the lock;;;", ";;;", ";".join(names), *rows]))
+    assert funnel(milepost, "log.csv") == funnel(milepost, "own.jsonl")
+    milepost.write("broken.csv", "\n".join(["An evening;;;", ";".join(names), "a;b;c;d;e", *rows]))
+    assert "broken.csv:3 (5 cells" in milepost("check", "broken.csv", "--columns", "all").stdout
+
+
+def nested(play):
+    """The play as a document a session, its events in an array."""
+    sessions = {}
+    for one in play:
+        sessions.setdefault(one["session"], []).append({key: value for key, value in one.items() if key != "session"})
+    return [{"session": session, "events": events} for session, events in sessions.items()]
+
+
+@pytest.mark.parametrize("form", ["yaml", "cbor"])
+def test_streams_of_documents(milepost, play, form):
+    """Each document is a record, or holds some; what is cut off or refers to itself is refused in a line."""
+    library = pytest.importorskip({"yaml": "yaml", "cbor": "cbor2"}[form])
+    documents = nested(play)
+    data = library.safe_dump_all(documents).encode() if form == "yaml" else b"".join(map(library.dumps, documents))
+    milepost.write(f"log.{form}", data)
+    milepost.write("map.toml", '[rows]\nexplode = "events"\n')
+    assert funnel(milepost, f"log.{form}", "--map", "map.toml") == funnel(milepost, "own.jsonl")
+    milepost.write(f"plain.{form}", library.safe_dump(play).encode() if form == "yaml" else library.dumps(play))
+    assert funnel(milepost, f"plain.{form}") == funnel(milepost, "own.jsonl")
+    loop = b"a: &a [1, *a]\n" if form == "yaml" else b"\xd8\x1c\x81\xd8\x1d\x00"
+    for name, odd in (("cut", data[: len(data) // 2] + (b'\n"' if form == "yaml" else b"")), ("loop", loop), ("none", b"")):
+        milepost.write(f"{name}.{form}", odd)
+        done = milepost("funnel", f"{name}.{form}")
+        assert done.returncode == 2 and len(done.stderr.splitlines()) == 1 and f"{name}.{form}" in done.stderr, done.stderr
+
+
+XML = {"log.xml": '<log><run session="{}">{}</run></log>', "spread.xml": "<log><run><session>{}</session>{}</run></log>"}
+
+
+@pytest.mark.parametrize("name", list(XML))
+def test_elements_at_a_path(milepost, play, name):
+    """Attributes and texts of an element are its columns, and those of what it lies in; a path that leads nowhere is named."""
+    runs = []
+    for number, document in enumerate(nested(play)):
+        rows = []
+        for one in document["events"]:
+            attributes = " ".join(f'{key}="{value}"' for key, value in one.items())
+            texts = "".join(f"<{key}>{value}</{key}>" for key, value in one.items())
+            rows.append(f"<event {attributes}/>" if number % 2 else f"<event>{texts}</event>")
+        runs.append(XML[name].removeprefix("<log>").removesuffix("</log>").format(document["session"], "".join(rows)))
+    milepost.write(name, f"<log>{''.join(runs)}</log>")
+    milepost.write("map.toml", '[input]\nrecord = "run/event"\n')
+    assert funnel(milepost, name, "--map", "map.toml") == funnel(milepost, "own.jsonl")
+    milepost.write("map.toml", '[input]\nrecord = "walk/event"\n')
+    assert "no element lies at 'walk/event'" in milepost("funnel", name, "--map", "map.toml").stderr
+    milepost.write("cut.xml", (milepost.folder / name).read_bytes()[:-20])
+    milepost.write("map.toml", '[input]\nrecord = "run/event"\n')
+    done = milepost("funnel", "cut.xml", "--map", "map.toml")
+    assert done.returncode == 2 and "cut.xml:1: not XML from here on" in done.stderr and len(done.stderr.splitlines()) == 1
+    milepost.write("map.toml", '[input]\nrecord = "//"\n')
+    assert "input.record must be the path of an element" in milepost("funnel", name, "--map", "map.toml").stderr
