@@ -15,6 +15,10 @@ class LogError(MilePostError):
     """A log that cannot be found, opened or used."""
 
 
+class UnknownLogError(LogError):
+    """A log of which no record can be used as it is; a log map may read it."""
+
+
 class CourseError(MilePostError):
     """A course file that cannot be used."""
 

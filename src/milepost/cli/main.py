@@ -22,7 +22,7 @@ from milepost.cli.completing import complete
 from milepost.cli.exits import Exit
 from milepost.cli.messages import speak, tell
 from milepost.cli.options import add_saying
-from milepost.errors import MilePostError
+from milepost.errors import MilePostError, UnknownLogError
 from milepost.level_names import nearest
 from milepost.version import version_text
 
@@ -139,6 +139,8 @@ def main(argv: list[str] | None = None) -> int:
         return int(stop.code or 0)
     try:
         return _run(args)
+    except UnknownLogError as error:
+        return _unusable(args, f"{error} {_likely_columns(args)}".rstrip())
     except MilePostError as error:
         return _unusable(args, str(error))
     except MemoryError:
@@ -149,6 +151,13 @@ def main(argv: list[str] | None = None) -> int:
     except KeyboardInterrupt:
         tell("milepost: stopped.", always=True)
         return Exit.INTERRUPTED
+
+
+def _likely_columns(args: argparse.Namespace) -> str:
+    """What the columns of a log may be that cannot be read as it is."""
+    from milepost.drafts.likely_columns import likely_columns
+
+    return likely_columns(args.logs) if getattr(args, "logs", None) and args.command not in ("map", "init") else ""
 
 
 def _run(args: argparse.Namespace) -> int:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING, Final, NamedTuple
 
-from milepost.errors import LogError
+from milepost.errors import LogError, UnknownLogError
 from milepost.logs.columnar.block import Block
 from milepost.logs.columnar.chunks import chunked
 from milepost.logs.columnar.roles import is_columnwise
@@ -250,14 +250,13 @@ def nothing_in(log: BareLog) -> LogError:
     """Why a log is refused of which no record can be used."""
     where = log.files[0] if len(log.files) == 1 else f"{log.files[0]} and {len(log.files) - 1} more"
     if not log.refused and (kind := kind_of_file(log.files[0])):
-        return LogError(f"{log.files[0]}: {kind}")
+        return UnknownLogError(f"{log.files[0]}: {kind}")
     if not log.refused:
         return LogError(f"{where}: the log is empty. Give a log with at least one record.")
     first = log.refused[0]
     if log.map_use is None and (kind := kind_of_file(log.files[first.place.file])):
-        return LogError(f"{log.files[first.place.file]}: {kind}")
-    hint = "Logs with other field names are read through --map FILE; milepost map LOG drafts one."
+        return UnknownLogError(f"{log.files[first.place.file]}: {kind}")
+    where = f"{log.files[first.place.file]}:{first.place.line}: {first.reason}, and no other record of the log can be used."
     if log.map_use is not None:
-        hint = "Does the log map fit? milepost map LOG drafts one to hold it against."
-    where = f"{log.files[first.place.file]}:{first.place.line}"
-    return LogError(f"{where}: {first.reason}, and no other record of the log can be used. {hint}")
+        return LogError(f"{where} Does the log map fit? milepost map LOG drafts one to hold it against.")
+    return UnknownLogError(f"{where} Logs with other field names are read through --map FILE; milepost map LOG drafts one.")

@@ -12,7 +12,7 @@ _PAIR: Final = re.compile(r'[A-Za-z_][\w.-]*=("(?:[^"\\]|\\.)*"|\S*)')
 _YAML: Final = re.compile(r"\s*(-\s+)?[A-Za-z_][\w .-]*:(\s.*)?")
 _SYSLOG: Final = re.compile(r"(<\d{1,3}>.*|[A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d .+)")
 _AS_TABLE: Final = "Save the sheet with the log as CSV, and name that."
-_AS_LINES: Final = "Write each event as a line of JSON, or as a row of a table, first."
+_AS_LINES: Final = "It is read through a log map; milepost map LOG drafts one."
 _BYTES: Final = (
     (b"PK\x03\x04", "a workbook or another archive (zip)", _AS_TABLE),
     (b"\xd0\xcf\x11\xe0", "an old workbook (xls)", _AS_TABLE),

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from typing import BinaryIO
 from xml.etree.ElementTree import Element
 
-from milepost.errors import LogError
+from milepost.errors import LogError, UnknownLogError
 from milepost.logs.formats.other_kinds import kind_of_file
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources.files import Source
@@ -27,7 +27,11 @@ def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progres
         LogError: the file is no XML, or uses entities, which a log has no need of.
     """
     with reading_xml(source), source.open(options.max_bytes) as stream:
-        _give(_events(stream), sink, progress)
+        found = _give(_events(stream), sink, progress)
+    if not found:
+        raise UnknownLogError(
+            f"{source.label}: no event of XES. Other XML is read through a log map; milepost map LOG drafts one."
+        )
 
 
 @contextmanager
@@ -56,11 +60,14 @@ def reading_xml(source: Source) -> Iterator[None]:
         raise LogError(f"{source.label}: declares XML entities ({type(error).__name__}), which a log must not.") from None
 
 
-def _give(events: Iterable[dict[str, object]], sink: Sink, progress: Progress) -> None:
+def _give(events: Iterable[dict[str, object]], sink: Sink, progress: Progress) -> int:
+    """Give the events to the sink; how many they are."""
+    number = 0
     for number, record in enumerate(events, 1):
         sink.add(record, number)
         if number % _STEP == 0:
             progress.advance(_STEP)
+    return number
 
 
 def _events(stream: BinaryIO) -> Iterator[dict[str, object]]:
