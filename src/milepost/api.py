@@ -33,10 +33,11 @@ from milepost.measures.run_lengths import FunnelPerRun, RunsMeasure
 from milepost.measures.sections import Sections
 from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
+from milepost.planning.knob_changes import is_of_knob, with_knobs
 from milepost.planning.knob_table import Knobs
 from milepost.planning.targets import Targets
 from milepost.playback.per_run import counted_per
-from milepost.playback.play import FullPlay, Play, Summed, with_attempts
+from milepost.playback.play import FullPlay, Play, Summed, with_attempts, with_records
 from milepost.replay_log import COUNTED as COUNTED
 from milepost.replay_log import count as count
 from milepost.replay_log import replay as replay
@@ -167,13 +168,18 @@ def compare(
     return _frame(CompareWithin(before, after, key, **settings)(play))
 
 
-def knobs(play: Play, *, min_players: int = 5) -> pd.DataFrame:
+def knobs(play: Play, *, min_players: int = 5, reach: float | None = None) -> pd.DataFrame:
     """Return the knobs of each level, a row a level; ``attrs`` has rules that are broken, levers, and what a unit of each does.
+
+    Args:
+        play: the play, with its records.
+        min_players: of fewer players, nothing is claimed of a level.
+        reach: the chance that a first try clears, for which ``attrs`` has the value of each knob that would bring it.
 
     Raises:
         RecordsGoneError: the play has let its records go; `replay(…, every_record=True)` keeps them.
     """
-    return _frame(Knobs(min_players)(play))
+    return _frame(Knobs(min_players, reach)(play))
 
 
 def trend(play: Play, *, over: str = "build", min_players: int = 5) -> pd.DataFrame:
@@ -192,8 +198,20 @@ def trend(play: Play, *, over: str = "build", min_players: int = 5) -> pd.DataFr
 
 
 def whatif(play: Summed, *changes: str) -> pd.DataFrame:
-    """The funnel that the fitted model projects after some changes, each as ``LEVEL.difficulty=LOGITS``, a row a level."""
-    return _frame(WhatIf(changes)(play))
+    """The funnel that the fitted model projects after some changes, a row a level.
+
+    Args:
+        play: the play; with its records, where a change is of a knob.
+        changes: each as ``LEVEL.difficulty=LOGITS``, ``LEVEL.target_clear=CHANCE`` or ``LEVEL.KNOB=VALUE``.
+
+    Raises:
+        UsageError: a change makes no sense, or the log does not tell what the knob does.
+        RecordsGoneError: a change is of a knob, and the play has let its records go.
+    """
+    if not any(map(is_of_knob, changes)):
+        return _frame(WhatIf(changes)(play))
+    full = with_records(cast("Play", play))
+    return _frame(with_knobs(full, changes, least=5)(full))
 
 
 def trace(play: FullPlay, session: str | None = None, *, offset: float = 0.0) -> pd.DataFrame:

@@ -120,3 +120,45 @@ def test_effects_by_builds():
     wild = [_Changed(row.delta + jump, 0.04, 0.0, row.by) for row, jump in zip(rows, (3.0, -3.0, 3.0), strict=True)]
     assert _slope(wild, "width")[2] - _slope(wild, "width")[1] > high - low
     assert _tied(rows, "width", "height") and not _tied([one], "width", "height")
+
+
+DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
+
+
+def test_a_knob_at_another_value(wickwater):
+    """A what-if of a knob does what the log tells of it, times the change; what is not told, or not there, is refused."""
+    effect = next(
+        own for own in wickwater.json("knobs", *DEMO)["effects"] if own["knob"] == "arch_width" and own["by"] == "levels"
+    )
+    document = wickwater.json("whatif", *DEMO, "--set", "Low Arch.arch_width=6.5")
+    row = next(row for row in document["levels"] if row["level"] == "Low Arch")
+    assert row["changed"] - row["difficulty"] == pytest.approx(2 * effect["per_unit"])
+    assert document["knobs"][0]["from"] == 4.5 and document["gained_low"] < document["gained"] < document["gained_high"]
+    both = wickwater.json("whatif", *DEMO, "--set", "Low Arch.arch_width=6.5", "--set", "Glass Basin.difficulty=0")
+    assert both["gained"] > document["gained"] and len(both["knobs"]) == 1
+    for change, why in (
+        ("Low Arch.barges=2", "cannot be told from place"),
+        ("Low Arch.archwidth=2", "Did you mean arch_width?"),
+        ("Low Ark.reeds=2", "Low Arch"),
+    ):
+        done = wickwater("whatif", *DEMO, "--set", change)
+        assert done.returncode == 2 and why in done.stderr and len(done.stderr.splitlines()) == 1, done.stderr
+
+
+def test_the_value_that_would_do(wickwater):
+    """The value brings the chance of a first try, within what was seen; a level that is easier already is not in it."""
+    document = wickwater.json("knobs", *DEMO, "--reach", "0.6")
+    effects = {own["knob"]: own for own in document["effects"] if own["by"] == "levels"}
+    rows = {row["level"]: row for row in document["levels"]}
+    told = [own for own in document["reach"] if own["to"] is not None]
+    assert told and all(own["first_try"] < 0.6 for own in document["reach"])
+    for own in told:
+        moved = rows[own["level"]]["difficulty"] + effects[own["knob"]]["per_unit"] * (own["to"] - own["from"])
+        assert 1 / (1 + np.exp(moved)) == pytest.approx(0.6) and own["low"] < own["to"] < own["high"]
+        values = [row["knobs"][own["knob"]] for row in rows.values()]
+        assert min(values) <= own["to"] <= max(values)
+    why = {own["refused"] for own in document["reach"] if own["to"] is None}
+    assert "what a unit does is not told from nothing" in why and any(text.startswith("outside") for text in why)
+    assert wickwater("knobs", *DEMO, "--reach", "1.2").returncode == 2
+    assert wickwater.json("knobs", *DEMO)["reach"] == []
+    assert wickwater("knobs", *DEMO, "--figure", "knobs.png").returncode == 0

@@ -237,6 +237,17 @@ def shares(text: str) -> tuple[float, float]:
     return found
 
 
+def chance(text: str) -> float:
+    """A chance between 0 and 1, without these."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = 0.0
+    if not 0 < value < 1:
+        raise argparse.ArgumentTypeError(f"{text!r} is no chance between 0 and 1, such as 0.75")
+    return value
+
+
 def positive(text: str) -> int:
     """A whole number from 1 up."""
     if not text.isdecimal() or int(text) < 1:

@@ -135,10 +135,19 @@ class WhatIfRow(LevelRow):
     players: int
 
 
+KnobShift = TypedDict(
+    "KnobShift",
+    {"level": str, "knob": str, "from": float, "to": float, "by": str, "per_unit": float, "low": float, "high": float},
+)
+
+
 class WhatIfTotals(TypedDict):
     """The effect of the change in players, and its assumptions."""
 
     gained: float
+    gained_low: float | None
+    gained_high: float | None
+    knobs: list[KnobShift]
     quit_per_failure: float
     lost: int
     failures: int

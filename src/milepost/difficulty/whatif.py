@@ -5,14 +5,14 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from statistics import NormalDist
-from typing import ClassVar, Final
+from typing import ClassVar, Final, NamedTuple
 
 import numpy as np
 
 from milepost.arrays import Floats
 from milepost.difficulty.cost import chance_lost, quit_hazard
 from milepost.difficulty.first_clear_tries import TriesOfPlayers, settled_tries
-from milepost.difficulty.row_types import Model, WhatIfRow, WhatIfTotals
+from milepost.difficulty.row_types import KnobShift, Model, WhatIfRow, WhatIfTotals
 from milepost.errors import UsageError
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Table
@@ -23,7 +23,20 @@ from milepost.numerics.try_model import fit_tries
 from milepost.playback.play import Kinds, Summed
 
 _SKILLS: Final = 200  # players that stand for all
-_CHANGE: Final = re.compile(r"\s*(.+?)\s*\.\s*(difficulty|target_clear)\s*=\s*([-+]?[0-9.]+)\s*")
+KNOWN_CHANGE: Final = re.compile(r"\s*(.+?)\s*\.\s*(difficulty|target_clear)\s*=\s*([-+]?[0-9.]+)\s*")
+
+
+class LevelShift(NamedTuple):
+    """A level's knob at another value, and what a unit of the knob does to its difficulty, in logits with its interval."""
+
+    level: str
+    knob: str
+    before: float
+    after: float
+    by: str
+    per_unit: float
+    low: float
+    high: float
 
 
 @dataclass(frozen=True)
@@ -32,9 +45,11 @@ class WhatIf:
 
     Attributes:
         changes: each as ``LEVEL.difficulty=LOGITS`` or ``LEVEL.target_clear=CHANCE`` of a middling player's first try.
+        shifts: knobs at other values.
     """
 
     changes: tuple[str, ...]
+    shifts: tuple[LevelShift, ...] = ()
     SUMS: ClassVar[Kinds] = (*Funnel.SUMS, TryCounts, TriesOfPlayers)
 
     def __call__(self, play: Summed) -> Table[WhatIfRow, WhatIfTotals]:
@@ -53,7 +68,9 @@ class WhatIf:
             changed[level] = value
         measured = play.once(Funnel()).rows
         hazard = quit_hazard(play, measured, tries)
-        before, after = (_still_there(d, fit.ability, fit.learning, hazard.value) for d in (fit.difficulty, changed))
+        changed, *ends = (self._shifted(play, changed, end) for end in ("per_unit", "low", "high"))
+        cases = (fit.difficulty, changed, *(ends if self.shifts else ()))
+        before, after, *around = (_still_there(own, fit.ability, fit.learning, hazard.value) for own in cases)
         rows = [
             WhatIfRow(
                 level=row["level"],
@@ -69,14 +86,30 @@ class WhatIf:
             )
             for n, row in enumerate(measured)
         ]
-        gained = float(after[-1] - before[-1]) * play.sums(Attendance).players
-        totals = WhatIfTotals(gained=gained, quit_per_failure=hazard.value, lost=hazard.lost, failures=hazard.failures)
+        players = play.sums(Attendance).players
+        gains = sorted(float(own[-1] - before[-1]) * players for own in around)
+        totals = WhatIfTotals(
+            gained=float(after[-1] - before[-1]) * players,
+            gained_low=gains[0] if gains else None,
+            gained_high=gains[-1] if gains else None,
+            knobs=[_told(shift) for shift in self.shifts],
+            quit_per_failure=hazard.value,
+            lost=hazard.lost,
+            failures=hazard.failures,
+        )
         return Table(rows, totals)
 
+    def _shifted(self, play: Summed, difficulty: Floats, end: str) -> Floats:
+        """The difficulties with all knobs at their other values, by the estimates or by an end of their intervals."""
+        shifted = difficulty.copy()
+        for shift in self.shifts:
+            shifted[place_of(play, shift.level)] += getattr(shift, end) * (shift.after - shift.before)
+        return shifted
+
     def _parsed(self, play: Summed, text: str) -> tuple[int, float]:
-        match = _CHANGE.fullmatch(text)
+        match = KNOWN_CHANGE.fullmatch(text)
         if match is None:
-            raise UsageError(f"--set {text!r}: write LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE.")
+            raise UsageError(f"--set {text!r}: write LEVEL.difficulty=LOGITS, LEVEL.target_clear=CHANCE or LEVEL.KNOB=VALUE.")
         level = place_of(play, match[1])
         value = float(match[3])
         if match[2] == "target_clear":
@@ -84,6 +117,19 @@ class WhatIf:
                 raise UsageError(f"--set {text!r}: a chance lies between 0 and 1.")
             value = as_difficulty(value)
         return level, value
+
+
+def _told(shift: LevelShift) -> KnobShift:
+    return {
+        "level": shift.level,
+        "knob": shift.knob,
+        "from": shift.before,
+        "to": shift.after,
+        "by": shift.by,
+        "per_unit": shift.per_unit,
+        "low": shift.low,
+        "high": shift.high,
+    }
 
 
 def planned_retention(model: Model, difficulty: Floats) -> list[float]:

@@ -18,6 +18,7 @@ from milepost.arrays import Ints
 from milepost.drafts.heading_words import heading_says
 from milepost.drafts.sampled_table import CellColumn, SampledTable
 
+_FEW_FILES: Final = 6  # each of which may be of one kind of event
 _MOST_WORDS: Final = 40  # different event words of a log
 _MOST_LEVELS: Final = 400
 _MOST_TRIED: Final = 5  # columns of a kind that are tried with each other
@@ -226,6 +227,7 @@ def _events_of(records: GroupedRecords, level: CellColumn) -> list[_Scored]:
         column
         for column in records.table.columns.values()
         if column is not records.group and column is not level and 2 <= len(column.words) <= _MOST_WORDS and column.given > 0.02
+        if not column.name.startswith("source.") or len(column.words) <= _FEW_FILES
     ]
     found: list[_Scored] = []
     for column in words:

@@ -44,7 +44,8 @@ def completing_query(records: Sequence[Mapping[str, object]]) -> str | None:
 
 def halving_queries(records: Sequence[Mapping[str, object]]) -> Iterator[str]:
     """Yield queries each of which adds the two halves of a column of texts such as `level_start_03`, which say where and what."""
-    for column in SampledTable.of([flat(record) for record in records]).columns.values():
+    columns = SampledTable.of([flat(record) for record in records]).columns.values()
+    for column in (own for own in columns if not own.name.startswith("source.")):
         cut = _cut(column.words) if column.given > 0.9 and _FEWEST_TEXTS <= len(column.words) <= _MOST_TEXTS else None
         if cut is not None:
             name = quoted(column.name)

@@ -35,7 +35,7 @@ from milepost.logs.mapping.word_meanings import event_word
 _SEARCHED: Final = 1000  # records that labels are searched in
 _SEARCHED_FIRST: Final = 300  # and in which they are searched first, to see which roles are worth more
 _KEPT: Final = 3  # candidates that are
-_TRIED: Final = 7  # candidates for the roles of columns of which labels are searched
+_TRIED: Final = 12  # candidates for the roles of columns of which labels are searched
 _LABEL_OF: Final = {
     "start": OPENS,
     "retry": OPENS,

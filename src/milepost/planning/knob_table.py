@@ -13,6 +13,7 @@ from milepost.difficulty.spikes import Spikes, places_of_legs
 from milepost.errors import UsageError
 from milepost.measures.deaths import Deaths
 from milepost.measures.interface import LevelRow, Table
+from milepost.planning.knob_changes import KnobReach, reached_by
 from milepost.planning.knob_effects import KnobEffect, effects_by_builds, effects_by_levels, numeric
 from milepost.playback.attributes import attribute
 from milepost.playback.logged_knobs import logged_knobs, typed_value
@@ -55,11 +56,12 @@ class Lever(TypedDict):
 
 
 class KnobsTotals(TypedDict):
-    """Rules, levers and effects."""
+    """Rules, levers and effects, and what values would bring a chance to clear, where one was asked for."""
 
     rules: list[KnobRuleRow]
     levers: list[Lever]
     effects: list[KnobEffect]
+    reach: list[KnobReach]
 
 
 @dataclass(frozen=True)
@@ -68,9 +70,11 @@ class Knobs:
 
     Attributes:
         min_players: of fewer players, nothing is claimed of a level.
+        reach: the chance that a middling player's first try clears, for which values are sought; None where none is.
     """
 
     min_players: int = 5
+    reach: float | None = None
 
     def __call__(self, play: Play) -> Table[KnobsRow, KnobsTotals]:
         """One row a level; the totals hold rules, levers and effects."""
@@ -95,14 +99,12 @@ class Knobs:
             for level in range(full.n_levels)
         ]
         difficulty = np.array([np.nan if row["difficulty"] is None else row["difficulty"] for row in rows])
-        totals = KnobsTotals(
-            rules=_against_rules(full, declared),
-            levers=_levers(rows),
-            effects=[
-                *effects_by_builds(full, lambda own: _values_in(own, knobs), self.min_players),
-                *effects_by_levels(knobs, difficulty, places_of_legs(full)),
-            ],
-        )
+        effects = [
+            *effects_by_builds(full, lambda own: _values_in(own, knobs), self.min_players),
+            *effects_by_levels(knobs, difficulty, places_of_legs(full)),
+        ]
+        reach = [] if self.reach is None else reached_by(judged, rows, effects, self.reach)
+        totals = KnobsTotals(rules=_against_rules(full, declared), levers=_levers(rows), effects=effects, reach=reach)
         return Table(rows, totals)
 
 

@@ -13,7 +13,7 @@ from milepost.reports.views import BAR, count_column, figure, level_column, shar
 from milepost.wording import NOTHING, bar, listed, logits, percent, safe, whole, words
 
 if TYPE_CHECKING:
-    from milepost.difficulty.row_types import Inversion, Model, SpikesRow, WhatIfRow
+    from milepost.difficulty.row_types import Inversion, KnobShift, Model, SpikesRow, WhatIfRow
     from milepost.reports.document_types import SpikesDocument, WhatIfDocument
     from milepost.reports.interface import AnyView
     from milepost.reports.views import AnyRow
@@ -157,13 +157,25 @@ def whatif_view(report: WhatIfDocument) -> list[AnyView]:
         Column("", lambda row: bar(row["projected_changed"], BAR), True, 5, True),
     )
     gained = report["gained"]
+    low, high = report["gained_low"], report["gained_high"]
+    span = "" if low is None or high is None else f" ({low:+.1f} to {high:+.1f} by the knobs' intervals)".replace("-", "−")
     said = (
-        f"With the change, about {abs(gained):.1f} {'more' if gained >= 0 else 'fewer'} of {report['players']} players "
+        f"With the change, about {abs(gained):.1f} {'more' if gained >= 0 else 'fewer'} of {report['players']} players{span} "
         "would still be playing "
         f"at the end. A projection: players give up after {percent(report['quit_per_failure'])} of failures "
         f"({report['lost']} of {report['failures']}), and for no other reason."
     )
-    return [View("What if: players still there after each level", columns, report["levels"], [said, *source_notes(report)])]
+    notes = [*map(_knob_note, report["knobs"]), said, *source_notes(report)]
+    return [View("What if: players still there after each level", columns, report["levels"], notes)]
+
+
+def _knob_note(shift: KnobShift) -> str:
+    """What a knob at another value does."""
+    change = shift["to"] - shift["from"]
+    value, low, high = (logits(shift[end] * change, True) for end in ("per_unit", "low", "high"))
+    low, high = (low, high) if change >= 0 else (high, low)
+    moved = f"{safe(shift['level'])}: {safe(shift['knob'])} {shift['from']:g} to {shift['to']:g}"
+    return f"{moved} makes it {value} logits ({low} to {high}), as told by {shift['by']}."
 
 
 def _changed(row: WhatIfRow) -> str:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from milepost.planning.knob_changes import UNTOLD
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.wording import NOTHING, listed, logits, number, percent, plural, safe
 
 if TYPE_CHECKING:
+    from milepost.planning.knob_changes import KnobReach
     from milepost.planning.knob_effects import KnobEffect
     from milepost.planning.knob_table import KnobRuleRow, KnobsRow
     from milepost.reports.document_types import KnobsDocument
@@ -38,6 +40,8 @@ def knobs_view(report: KnobsDocument) -> list[AnyView]:
             "By builds: what levels did whose knob was changed; by levels: least squares over the course, beside the place in it."
         )
         views.append(View("What a unit of a knob does to difficulty", _effect_columns(), report["effects"], [said]))
+    if report["reach"]:
+        views.append(_reach_view(report["reach"]))
     if report["rules"]:
         count = plural(len(report["rules"]), "level is", "levels are")
         views.append(View("Against the rules of the course", _rule_columns(), report["rules"], [f"{count} not as a rule says."]))
@@ -75,6 +79,29 @@ def _effect_columns() -> tuple[Column[KnobEffect], ...]:
             left=True,
         ),
     )
+
+
+def _reach_view(reach: list[KnobReach]) -> AnyView:
+    """The values that would make hard levels easier; those of levels that are easier already stand in JSON."""
+    told = [row for row in reach if row["refused"] != UNTOLD]
+    untold = list(dict.fromkeys(safe(row["knob"]) for row in reach if row["refused"] == UNTOLD))
+    columns: tuple[Column[KnobReach], ...] = (
+        Column("level", lambda row: safe(row["level"]), left=True),
+        Column("a first try clears", lambda row: percent(row["first_try"])),
+        Column("knob", lambda row: safe(row["knob"]), left=True),
+        Column("is", lambda row: number(row["from"])),
+        Column("would have to be", _wanted, left=True),
+    )
+    notes = ["By what a unit does, with its interval and the level's, within the values seen; the chance is a middling player's."]
+    notes += [f"{listed(untold)}: what a unit does is not told from nothing, so no value is given."] if untold else []
+    return View("What would bring the chance that a first try clears", columns, told, notes)
+
+
+def _wanted(row: KnobReach) -> str:
+    if row["to"] is None or row["low"] is None or row["high"] is None:
+        return "" if row["refused"] is None else safe(row["refused"])
+    low, high = sorted((row["low"], row["high"]))
+    return f"{row['to']:.2g} ({low:.2g} to {high:.2g})"
 
 
 def _rule_columns() -> tuple[Column[KnobRuleRow], ...]:

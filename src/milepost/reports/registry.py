@@ -283,7 +283,7 @@ def knobs() -> Entry:
     from milepost.planning.knob_table import Knobs
     from milepost.reports.knob_views import knobs_view
 
-    return Entry("knobs", Knobs, knobs_view, lambda: _documents().KnobsDocument)
+    return Entry("knobs", Knobs, knobs_view, lambda: _documents().KnobsDocument, drawn=True)
 
 
 @_measure

@@ -17,7 +17,13 @@ EXAMPLE = "milepost knobs"
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_measure(parser, by=False)
+    options.add_measure(parser, by=False, figure=True)
+    parser.add_argument(
+        "--reach",
+        type=options.chance,
+        metavar="CHANCE",
+        help="also the value of each knob that would bring the chance that a first try clears to this, such as 0.75",
+    )
 
 
 def run(args: argparse.Namespace) -> Exit:
@@ -26,4 +32,4 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.run_measure import measured
     from milepost.planning.knob_table import Knobs
 
-    return measured(args, Knobs(args.min_players), load(args, every_record=True))
+    return measured(args, Knobs(args.min_players, args.reach), load(args, every_record=True))

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
 GROUP, PLACE = "Change and test again", 190  # in the help
 HELP = "the funnel that the fitted model projects, were a level easier or harder"
-EXAMPLE = "milepost whatif --set 'Low Arch.difficulty=-0.5'"
+EXAMPLE = "milepost whatif --set 'Low Arch.arch_width=6'"
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
@@ -23,7 +23,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         action="append",
         required=True,
         metavar="CHANGE",
-        help="LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE; may be repeated",
+        help="LEVEL.KNOB=VALUE, LEVEL.difficulty=LOGITS or LEVEL.target_clear=CHANCE; may be repeated",
     )
 
 
@@ -31,5 +31,19 @@ def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.run_measure import measured
     from milepost.difficulty.whatif import WhatIf
+    from milepost.planning.knob_changes import is_of_knob
 
-    return measured(args, WhatIf(tuple(args.set)))
+    if not any(map(is_of_knob, args.set)):
+        return measured(args, WhatIf(tuple(args.set)))
+    return _with_knobs(args)
+
+
+def _with_knobs(args: argparse.Namespace) -> Exit:
+    """Run it where a change is of a knob: the log itself tells what a unit of that does."""
+    from milepost.cli.loading import load
+    from milepost.cli.run_measure import measured
+    from milepost.planning.knob_changes import with_knobs
+    from milepost.playback.play import with_records
+
+    loaded = load(args, every_record=True)
+    return measured(args, with_knobs(with_records(loaded.play()), args.set, args.min_players), loaded)

@@ -1,0 +1,183 @@
+"""Other values of knobs: what one would do to a level, and which one would bring a chance to clear, by the effects told."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Final, NamedTuple, TypedDict, cast
+
+import numpy as np
+
+from milepost.difficulty.row_types import SpikesRow
+from milepost.difficulty.whatif import KNOWN_CHANGE, LevelShift, WhatIf, as_difficulty
+from milepost.errors import UsageError
+from milepost.level_names import nearest
+from milepost.measures.level import place_of
+from milepost.numerics.intervals import Z95
+from milepost.planning.knob_effects import KnobEffect, numeric
+from milepost.playback.play import FullPlay
+from milepost.wording import listed
+
+_CHANGE: Final = re.compile(r"\s*(.+)\.\s*([^.=]+?)\s*=\s*([-+]?[0-9.]+)\s*")
+UNTOLD: Final = "what a unit does is not told from nothing"
+_CLOSE: Final = 0.02  # of a chance, within which a level has it already
+
+KnobReach = TypedDict(
+    "KnobReach",
+    {
+        "level": str,
+        "knob": str,
+        "by": str,
+        "from": float,
+        "first_try": float,
+        "to": float | None,
+        "low": float | None,
+        "high": float | None,
+        "refused": str | None,
+    },
+)
+
+
+class ToldEffect(NamedTuple):
+    """What a unit of a knob does, in logits with its interval, and by what it was told."""
+
+    by: str
+    per_unit: float
+    low: float
+    high: float
+
+
+def is_of_knob(change: str) -> bool:
+    """Return whether a change of a what-if speaks of a knob."""
+    return KNOWN_CHANGE.fullmatch(change) is None and _CHANGE.fullmatch(change) is not None
+
+
+def with_knobs(play: FullPlay, changes: Sequence[str], least: int) -> WhatIf:
+    """Return the what-if of some changes, of which those of knobs do what the log tells of them.
+
+    Args:
+        play: the log.
+        changes: as `whatif` takes them.
+        least: of fewer players, nothing is claimed of a level.
+
+    Raises:
+        UsageError: as `shifts_of` does.
+    """
+    from milepost.planning.knob_table import Knobs
+
+    table = Knobs(least)(play)
+    shifts = shifts_of(play, [change for change in changes if is_of_knob(change)], table.rows, table.totals["effects"])
+    return WhatIf(tuple(change for change in changes if not is_of_knob(change)), tuple(shifts))
+
+
+def shifts_of(
+    play: FullPlay, changes: Sequence[str], rows: Sequence[Mapping[str, object]], effects: Sequence[KnobEffect]
+) -> list[LevelShift]:
+    """Return what changes such as ``Low Arch.arch_width=6`` do to the difficulty of their levels.
+
+    Args:
+        play: the log.
+        changes: all of knobs.
+        rows: of the measure of knobs, one a level.
+        effects: that it tells.
+
+    Raises:
+        UsageError: a level or a knob is not there, or what a unit of it does is not told.
+    """
+    return [_shift(play, text, rows, effects) for text in changes]
+
+
+def _shift(play: FullPlay, text: str, rows: Sequence[Mapping[str, object]], effects: Sequence[KnobEffect]) -> LevelShift:
+    match = _CHANGE.fullmatch(text)
+    assert match is not None
+    level, knob, after = place_of(play, match[1].strip()), match[2], float(match[3])
+    knobs = cast("dict[str, object]", rows[level]["knobs"])
+    before = numeric(knobs.get(knob))
+    if before is None:
+        there = f" Its knobs: {listed(list(knobs))}." if knobs else " It has none."
+        raise UsageError(f"--set {text!r}: {rows[level]['level']} has no number {knob!r}.{nearest(knob, list(knobs)) or there}")
+    effect = told_effect(knob, effects)
+    if effect is None:
+        raise UsageError(f"--set {text!r}: {_untold(knob, effects)}")
+    return LevelShift(str(rows[level]["level"]), knob, before, after, *effect)
+
+
+def told_effect(knob: str, effects: Sequence[KnobEffect]) -> ToldEffect | None:
+    """Return what a unit of a knob does: by builds, else by levels; None where neither is told."""
+    told = [
+        ToldEffect(own["by"], own["per_unit"], own["low"], own["high"])
+        for own in effects
+        if own["knob"] == knob and own["per_unit"] is not None and own["low"] is not None and own["high"] is not None
+    ]
+    return min(told, key=lambda effect: effect.by != "builds", default=None)
+
+
+def _untold(knob: str, effects: Sequence[KnobEffect]) -> str:
+    """Why nothing can be said of a knob."""
+    tied = list(dict.fromkeys(name for effect in effects if effect["knob"] == knob for name in effect["together"]))
+    if tied:
+        return f"{knob} cannot be told from {listed(tied)}, with which it moves. Change it alone in a build, and test that."
+    return f"nothing tells what a unit of {knob} does: it was changed in no build, and too few levels differ in it."
+
+
+def reached_by(
+    judged: Sequence[SpikesRow], rows: Sequence[Mapping[str, object]], effects: Sequence[KnobEffect], chance: float
+) -> list[KnobReach]:
+    """Return per harder level and knob the value that would bring the chance that a middling player's first try clears.
+
+    Args:
+        judged: what is judged of each level.
+        rows: of the measure of knobs, one a level.
+        effects: that it tells.
+        chance: to be reached, between 0 and 1.
+    """
+    knobs = [cast("dict[str, object]", row["knobs"]) for row in rows]
+    return [own for row, mine in zip(judged, knobs, strict=True) for own in _reaches(row, mine, knobs, effects, chance)]
+
+
+def _reaches(
+    row: SpikesRow,
+    mine: Mapping[str, object],
+    knobs: Sequence[Mapping[str, object]],
+    effects: Sequence[KnobEffect],
+    chance: float,
+) -> Iterator[KnobReach]:
+    """Yield what each knob of a level would have to be."""
+    difficulty, error = row["difficulty"], row["se"]
+    if difficulty is None or error is None or _chance(difficulty) > chance - _CLOSE:
+        return
+    for knob, value in mine.items():
+        effect, before = told_effect(knob, effects), numeric(value)
+        if effect is not None and before is not None:
+            seen = [own for other in knobs if (own := numeric(other.get(knob))) is not None]
+            to, low, high, refused = _value(effect, before, as_difficulty(chance) - difficulty, error, seen)
+            yield {
+                "level": row["level"],
+                "knob": knob,
+                "by": effect.by,
+                "from": before,
+                "first_try": _chance(difficulty),
+                "to": to,
+                "low": low,
+                "high": high,
+                "refused": refused,
+            }
+
+
+def _value(
+    effect: ToldEffect, before: float, gap: float, error: float, seen: Sequence[float]
+) -> tuple[float | None, float | None, float | None, str | None]:
+    """The value that bridges a gap of so many logits, with its interval by the delta method; or why there is none."""
+    if effect.low <= 0 <= effect.high:
+        return None, None, None, UNTOLD
+    wanted = before + gap / effect.per_unit
+    if not min(seen) <= wanted <= max(seen):
+        return None, None, None, f"outside {min(seen):g} to {max(seen):g}"
+    of_effect = gap / effect.per_unit**2 * (effect.high - effect.low) / (2 * Z95)
+    half = Z95 * float(np.hypot(of_effect, error / effect.per_unit))
+    return wanted, wanted - half, wanted + half, None
+
+
+def _chance(difficulty: float) -> float:
+    """The chance that a middling player's first try clears."""
+    return float(1 / (1 + np.exp(difficulty)))
