@@ -124,7 +124,7 @@ def test_demo_keeps_what_is_there(wickwater):
     done = wickwater("demo")
     assert (done.returncode, done.stdout) == (2, "")
     assert "already there" in done.stderr
-    unpack(wickwater.folder / "race", force=True, race=True)
+    unpack(wickwater.folder / "race", force=True, which="race")
     (wickwater.folder / "race/course.toml").write_text("")
     assert wickwater("demo", "--which", "race").returncode == 2
     assert wickwater("demo", "--which", "race", "--force").returncode == 0

@@ -30,7 +30,7 @@ def test_examples_run(wickwater, command):
     if "race" in command:
         shutil.rmtree(wickwater.folder / "race", ignore_errors=True)
         if not command.startswith("demo"):
-            unpack(wickwater.folder / "race", force=False, race=True)
+            unpack(wickwater.folder / "race", force=False, which="race")
     beside = "wickwater/" in command or re.search(r"\brace\b", command) or command.startswith(("demo", "init"))
     done = (wickwater if beside else inside)(*shlex.split(command))
     assert done.returncode == 0, done.stderr

@@ -13,7 +13,7 @@ WORDS = ("log.jsonl", "--course", "course.toml")
 @pytest.fixture(scope="module")
 def race(tmp_path_factory):
     program = Program(tmp_path_factory.mktemp("race"))
-    unpack(program.folder / "race", force=False, race=True)
+    unpack(program.folder / "race", force=False, which="race")
     return program
 
 

@@ -1,8 +1,11 @@
 """Players who play a course do what they are told: chances, leaving, the hour, setbacks, sessions."""
 
+import json
+
 import numpy as np
 import pytest
 
+from milepost.course.course import Course, Level
 from milepost.numerics.time_model import fit_times
 from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
@@ -97,3 +100,65 @@ def test_times_with_people_and_cut_offs():
     fit = fit_times(subject, item, np.minimum(value, limit), happened, items)
     assert fit.difficulty - fit.difficulty[0] == pytest.approx(truth - truth[0], abs=0.15)
     assert np.minimum(value, limit)[item == 3].mean() - value[item == 0].mean() < 1.3
+
+
+HUB = [
+    {"name": "Long Lock"},
+    {"name": "Reed Maze", "optional": True},
+    *({"name": f"{name} Dock", "leg": "The docks"} for name in ("Coal", "Salt", "Timber")),
+    {"name": "Weir Drop", "leg": "The fork", "route": "over the weir"},
+    {"name": "Tunnel Mouth", "leg": "The fork", "route": "through the hill"},
+    {"name": "Tunnel End", "leg": "The fork", "route": "through the hill"},
+    {"name": "Harbour Light"},
+]
+
+
+def on_a_hub(needs=None, **population):
+    """The ways of players who give up nowhere through a course with a hub, a fork and a level off the way, and its places."""
+    course = Course(None, tuple(Level(**one) for one in HUB), needs={} if needs is None else {"The docks": needs})
+    settings = Population(
+        **{"players": 600, "minutes": 0, "crash_hourly": 0, "sessions": 1, "quit_base": 1e-9, "quit_between": 0} | population
+    )
+    tries, truth = play_course(np.full(len(HUB), -3.0), settings, np.random.default_rng(2), course=course)
+    ways = [[HUB[place]["name"] for place in way if place >= 0] for way in truth.ways.tolist()]
+    return tries, truth, ways
+
+
+def test_ways_through_legs():
+    """Each way has all of a hub in any order, one route in order, and a level off the way as often as is said."""
+    tries, truth, ways = on_a_hub(optional_share=0.3)
+    docks = {tuple(name for name in way if "Dock" in name) for way in ways}
+    assert len(docks) == 6 and all(len(order) == 3 for order in docks)
+    forks = {tuple(name for name in way if name in ("Weir Drop", "Tunnel Mouth", "Tunnel End")) for way in ways}
+    assert forks == {("Weir Drop",), ("Tunnel Mouth", "Tunnel End")}
+    assert sum("Reed Maze" in way for way in ways) / len(ways) == pytest.approx(0.3, abs=0.06)
+    assert all(way[0] == "Long Lock" and way[-1] == "Harbour Light" for way in ways)
+    played = [list(dict.fromkeys(tries.level[tries.player == n].tolist())) for n in range(40)]
+    assert played == [[place for place in way if place >= 0] for way in truth.ways[:40].tolist()]
+    assert tries.finished.sum() == 600 and not tries.back.any()
+
+
+def test_ways_by_skill():
+    """A hub that needs one dock is left after it; the able go for the first route and off the way more, if so told."""
+    _, truth, ways = on_a_hub(needs=1, way_skill=3.0, optional_skill=3.0)
+    assert all(sum("Dock" in name for name in way) == 1 for way in ways)
+    for name in ("Weir Drop", "Reed Maze"):
+        went = np.array([name in way for way in ways])
+        assert truth.skill[went].mean() - truth.skill[~went].mean() > 0.6
+
+
+def test_a_simulated_log_of_legs(milepost):
+    """The log of a course with legs has no finding and nothing odd, whoever comes back; the truth has each player's way."""
+    tables = [
+        "\n".join(["[[level]]", "target_clear = 0.7", *(f"{key} = {json.dumps(value)}" for key, value in one.items())])
+        for one in HUB
+    ]
+    milepost.write("course.toml", "\n".join(tables))
+    words = ("simulate", "--course", "course.toml", "--players", "60", "--let", "returning=1", "--let", "quit_base=0.1")
+    assert milepost(*words, "-o", "log.jsonl", "--truth", "truth.json").returncode == 0
+    check = milepost.json("check", "log.jsonl", "--course", "course.toml")
+    assert check["findings"] == {} and not check["suspects"], check["findings"]
+    truth = json.loads((milepost.folder / "truth.json").read_text())
+    assert all(own["way"][-1] == "Harbour Light" for own in truth["players"])
+    funnel = {row["level"]: row for row in milepost.json("funnel", "log.jsonl", "--course", "course.toml")["levels"]}
+    assert 0 < funnel["Reed Maze"]["reached"] < funnel["Long Lock"]["reached"] == 60

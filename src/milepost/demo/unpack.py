@@ -14,18 +14,18 @@ TABLES = ("milepost.toml", "players.csv", "answers.csv", "notes.csv", "recording
 NEXT = "evening-3.jsonl"  # of the week after
 
 
-def unpack(folder: Path, force: bool, race: bool = False) -> Path:
+def unpack(folder: Path, force: bool, which: str = "evenings") -> Path:
     """Write the playtest folder: its file, the course, the logs, and the tables beside them.
 
     Args:
         folder: where to.
         force: whether files that are there may be written over.
-        race: whether it is the evening race, which is played in runs.
+        which: `evenings`, `race`, which is played in runs, or `docks`, whose course is no line.
 
     Raises:
         OutputError: a file is already there and ``force`` is false, or the folder cannot be written.
     """
-    contents = _race() if race else _evenings()
+    contents = _evenings() if which == "evenings" else _one_log(which)
     taken = [name for name in contents if (folder / name).exists()]
     if taken and not force:
         raise OutputError(f"{folder / taken[0]}: is already there. Name another folder with --output, or use --force.")
@@ -45,11 +45,12 @@ def _evenings() -> dict[str, bytes]:
     return contents
 
 
-def _race() -> dict[str, bytes]:
+def _one_log(name: str) -> dict[str, bytes]:
+    """A demo of one log and its course."""
     shipped = files("milepost.demo")
-    log = gzip.decompress((shipped / "race.jsonl.gz").read_bytes())
+    log = gzip.decompress((shipped / f"{name}.jsonl.gz").read_bytes())
     settings = b'logs = ["logs"]\ncourse = "course.toml"\n'
-    return {"milepost.toml": settings, "course.toml": (shipped / "race.toml").read_bytes(), "logs/race.jsonl": log}
+    return {"milepost.toml": settings, "course.toml": (shipped / f"{name}.toml").read_bytes(), f"logs/{name}.jsonl": log}
 
 
 def _write(path: Path, data: bytes) -> None:

@@ -189,6 +189,7 @@ def sections() -> Entry:
         lambda: _documents().SectionsDocument,
         rows="sections",
         reported=lambda least: Sections(),
+        drawn=True,
     )
 
 

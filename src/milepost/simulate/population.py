@@ -10,7 +10,7 @@ from typing import Any, Final
 from milepost.errors import UsageError
 
 _MORE_THAN_NOTHING: Final = frozenset({"quit_growth", "quit_skill", "try_seconds", "setback_after"})
-_SHARES: Final = frozenset({"quit_base", "quit_between", "returning", "reset_share"})
+_SHARES: Final = frozenset({"quit_base", "quit_between", "returning", "reset_share", "optional_share"})
 _SAID_ELSEWHERE: Final = frozenset({"players", "minutes", "sessions"})
 
 
@@ -32,6 +32,9 @@ class Population:
         sessions: the most sessions of a player.
         reset_share: share of failures that the player ends by a reset.
         setback_after: failures in a row after which a level with a setback sends its player back.
+        optional_share: share of players who go for a level that is off the way.
+        optional_skill: logits by which one logit of skill moves that.
+        way_skill: logits by which one logit of skill moves the choice of a fork's first route.
         try_seconds: median length of a try that clears.
         try_sd: spread of the logarithm of a try's length.
     """
@@ -49,6 +52,9 @@ class Population:
     sessions: int = 2
     reset_share: float = 0.15
     setback_after: int = 3
+    optional_share: float = 0.5
+    optional_skill: float = 0.0
+    way_skill: float = 0.0
     try_seconds: float = 40.0
     try_sd: float = 0.35
 

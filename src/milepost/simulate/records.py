@@ -68,6 +68,8 @@ class _Rows:
     outcome: list[int]
     progress: list[float]
     next_level: list[int]
+    back: list[bool]
+    finished: list[bool]
 
 
 def sessions(tries: SimulatedTries, scenery: Scenery, rng: np.random.Generator) -> Iterator[list[Record]]:
@@ -110,7 +112,7 @@ def _session(rows: _Rows, own: list[int], scenery: Scenery, chance: _Chance) -> 
         yield from sorted(_during(rows, k, level, record, scenery, chance), key=lambda own: float(own["time"]))
         yield from _outcome(rows, k, level, record, scenery, chance)
         if rows.next_level[k] >= 0:
-            why = {"cause": "swept back"} if rows.next_level[k] < rows.level[k] else {}
+            why = {"cause": "swept back"} if rows.back[k] else {}
             yield record(rows.closed[k] + 0.8, "transition", level=level, to=scenery.levels[rows.next_level[k]], **why)
         before = k
     lag = 0.0 if rows.outcome[before] in (CRASH, TIME_UP) else 4.0
@@ -123,7 +125,7 @@ def _cause(rows: _Rows, k: int, scenery: Scenery) -> str:
         return "time_up"
     if outcome == CRASH:
         return "crash"
-    return "finished" if outcome == CLEARED and rows.level[k] == len(scenery.levels) - 1 else "quit"
+    return "finished" if rows.finished[k] else "quit"
 
 
 def _spot(rows: _Rows, k: int, scenery: Scenery, chance: _Chance) -> tuple[float, float, float]:

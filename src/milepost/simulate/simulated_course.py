@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
@@ -24,11 +24,12 @@ _NAMES: Final = ("Lock", "Wharf", "Bridge", "Weir", "Basin", "Reach", "Cut", "St
 
 @dataclass(frozen=True)
 class Plan:
-    """The levels to be played: names, difficulties in logits, and what was planted where."""
+    """The levels to be played: names, difficulties in logits, what was planted where, and the course whose legs they are."""
 
     names: list[str]
     difficulty: Floats
     planted: list[dict[str, object]]
+    course: Course | None = None
 
 
 def from_course(course: Course) -> Plan:
@@ -41,7 +42,7 @@ def from_course(course: Course) -> Plan:
     if without:
         raise UsageError(f"{without[0]} has no target_clear; give it one in the course, or a difficulty with --difficulty.")
     chance = np.clip([level.target_clear or 0.5 for level in course.levels], 0.005, 0.995)
-    return Plan(course.names(), np.log((1 - chance) / chance), [])
+    return Plan(course.names(), np.log((1 - chance) / chance), [], course)
 
 
 def from_shape(shape: str, levels: int) -> Plan:
@@ -71,7 +72,7 @@ def with_difficulties(plan: Plan, given: list[str]) -> Plan:
             raise UsageError(f"--difficulty {text!r}: write NAME=LOGITS, such as 'Low Arch=1.2'.") from None
         if not mark:
             raise UsageError(f"--difficulty {text!r}: write NAME=LOGITS, such as 'Low Arch=1.2'.")
-    return Plan(plan.names, difficulty, plan.planted)
+    return replace(plan, difficulty=difficulty)
 
 
 def planted(plan: Plan, events: list[str], roughness: float, rng: np.random.Generator) -> Plan:
@@ -95,7 +96,7 @@ def planted(plan: Plan, events: list[str], roughness: float, rng: np.random.Gene
         else:
             difficulty[place] += size if kind == "spike" else -size
         truth.append({"kind": kind, "level": plan.names[place], "size": size})
-    return Plan(plan.names, difficulty, truth)
+    return replace(plan, difficulty=difficulty, planted=truth)
 
 
 def _place(plan: Plan, name: str) -> int:

@@ -12,7 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
+from milepost.course.course import Course
 from milepost.simulate.population import Population
+from milepost.simulate.ways import drawn_ways, straight_ways
 from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP, WAS_RESET
 
 
@@ -21,7 +23,8 @@ class SimulatedTries:
     """Every try, in rounds; all columns of one length. Times are seconds since the session began.
 
     ``outcome`` is an attempt's outcome; ``next_level`` is where the game goes after it, -1 where the session ends there
-    or the level is tried again; ``ends`` says that the session ends with this try.
+    or the level is tried again; ``back`` says that it sends the player back; ``ends`` that the session ends with this try,
+    and ``finished`` that the player's way does.
     """
 
     player: Ints
@@ -33,39 +36,43 @@ class SimulatedTries:
     outcome: Ints
     progress: Floats
     next_level: Ints
+    back: Bools
     ends: Bools
+    finished: Bools
 
 
 @dataclass(frozen=True)
 class Truth:
-    """The true values of players and levels."""
+    """The true values of players and levels, and each player's way through the course, filled up with -1."""
 
     skill: Floats
     difficulty: Floats
+    ways: Ints
 
 
 @dataclass(frozen=True)
 class _Game:
-    """The course, its players, and the source of chance."""
+    """The course, its players with their ways, and the source of chance."""
 
     difficulty: Floats
+    ways: Ints
     setback: Ints
     seconds: Floats
     population: Population
     skill: Floats
     rng: np.random.Generator
 
-    @property
-    def last(self) -> int:
-        """The last level."""
-        return len(self.difficulty) - 1
+    def level_at(self, who: Ints, step: Ints) -> Ints:
+        """The levels at which players are, -1 beyond the end of their way."""
+        inside = np.minimum(step, self.ways.shape[1] - 1)
+        return np.where(step < self.ways.shape[1], self.ways[who, inside], -1)
 
 
 class _PlayerStates:
     """The state of every player."""
 
     def __init__(self, n_players: int, n_levels: int) -> None:
-        self.level = np.zeros(n_players, np.int64)
+        self.step = np.zeros(n_players, np.int64)  # of the player's way
         self.session = np.zeros(n_players, np.int64)
         self.clock = np.full(n_players, 3.0)
         self.row = np.zeros(n_players, np.int64)  # failures in a row
@@ -81,6 +88,7 @@ def play_course(
     setback: Ints | None = None,
     seconds: Floats | None = None,
     skill: Floats | None = None,
+    course: Course | None = None,
 ) -> tuple[SimulatedTries, Truth]:
     """Let a population play a course.
 
@@ -91,14 +99,19 @@ def play_course(
         setback: per level, how many levels back it sends who fails too often in a row.
         seconds: per level, the median length of a try that clears; the population's where None.
         skill: per player, in logits; drawn where None.
+        course: whose legs players go through; a line where None.
     """
     n_levels = len(difficulty)
+    skill = rng.normal(0.0, population.skill_sd, population.players) if skill is None else skill
     game = _Game(
         difficulty,
+        drawn_ways(course, skill, population, rng)
+        if course is not None and not course.is_line
+        else straight_ways(len(skill), n_levels),
         np.zeros(n_levels, np.int64) if setback is None else setback,
         np.full(n_levels, population.try_seconds) if seconds is None else seconds,
         population,
-        rng.normal(0.0, population.skill_sd, population.players) if skill is None else skill,
+        skill,
         rng,
     )
     state = _PlayerStates(population.players, n_levels)
@@ -106,14 +119,14 @@ def play_course(
     while state.active.any():
         rounds.append(_round(state, game))
     columns = [np.concatenate(column) for column in zip(*rounds, strict=True)]
-    return SimulatedTries(*columns), Truth(game.skill, difficulty)
+    return SimulatedTries(*columns), Truth(game.skill, difficulty, game.ways)
 
 
 def _round(state: _PlayerStates, game: _Game) -> tuple[Ints | Floats | Bools, ...]:
     """One try of each player still at it."""
     rng, population = game.rng, game.population
     who = np.flatnonzero(state.active)
-    level = state.level[who]
+    level = game.level_at(who, state.step[who])
     number = state.tried[who, level] + 1
     state.tried[who, level] = number
     chance = _expit(game.skill[who] - game.difficulty[level] + population.learning * np.log(number))
@@ -126,11 +139,13 @@ def _round(state: _PlayerStates, game: _Game) -> tuple[Ints | Floats | Bools, ..
     outcome = np.where(cleared, CLEARED, failed_as)
     outcome, closed = _cut_short(outcome, opened, closed, population, rng)
     state.row[who] = np.where(outcome == CLEARED, 0, state.row[who] + 1)
-    ends, next_level = _after(state, game, who, level, outcome)
+    ends, finished, step = _after(state, game, who, level, outcome)
     session = state.session[who].copy()
     state.clock[who] = closed
-    _move(state, game, who, next_level, ends, outcome == CLEARED)
-    return who, session, level, number, opened, closed, outcome, progress, next_level, ends
+    next_level = np.where(step >= 0, game.level_at(who, step), -1)
+    back = (step >= 0) & (step < state.step[who])
+    _move(state, game, who, step, ends, outcome == CLEARED)
+    return who, session, level, number, opened, closed, outcome, progress, next_level, back, ends, finished
 
 
 def _expit(value: Floats) -> Floats:
@@ -149,30 +164,31 @@ def _cut_short(
     return np.where(over, why, outcome), np.where(over, np.maximum(until, opened), closed)
 
 
-def _after(state: _PlayerStates, game: _Game, who: Ints, level: Ints, outcome: Ints) -> tuple[Bools, Ints]:
-    """Return whether the session ends with the try, and where the game goes next."""
+def _after(state: _PlayerStates, game: _Game, who: Ints, level: Ints, outcome: Ints) -> tuple[Bools, Bools, Ints]:
+    """Return whether the session ends with the try, whether the way does, and which step of the way comes next, or -1."""
     population, setback = game.population, game.setback
     failed = (outcome == DIED) | (outcome == WAS_RESET)
     first = population.quit_base / max(1e-12, 1 - population.quit_base)
     odds = first * population.quit_growth ** np.maximum(0, state.row[who] - 1) * population.quit_skill ** (-game.skill[who])
     chance = np.where(failed, odds / (1 + odds), np.where(outcome == CLEARED, population.quit_between, 0.0))
     gives_up = game.rng.random(len(who)) < chance
-    finished = (outcome == CLEARED) & (level == game.last)
+    step = state.step[who]
+    finished = (outcome == CLEARED) & (game.level_at(who, step + 1) < 0)
     ends = gives_up | finished | (outcome == CRASH) | (outcome == TIME_UP)
     back = failed & (setback[level] > 0) & (state.row[who] >= population.setback_after)
-    onward = np.where(outcome == CLEARED, level + 1, np.where(back, np.maximum(0, level - setback[level]), -1))
-    return ends, np.where(ends | finished, -1, onward)
+    onward = np.where(outcome == CLEARED, step + 1, np.where(back, np.maximum(0, step - setback[level]), -1))
+    return ends, finished, np.where(ends | finished, -1, onward)
 
 
-def _move(state: _PlayerStates, game: _Game, who: Ints, next_level: Ints, ends: Bools, cleared: Bools) -> None:
+def _move(state: _PlayerStates, game: _Game, who: Ints, step: Ints, ends: Bools, cleared: Bools) -> None:
     """Bring every player to where the next try begins, in a new session where one comes back."""
     rng, population = game.rng, game.population
-    moved = next_level >= 0
+    moved = step >= 0
     state.row[who[moved]] = 0
-    state.level[who] = np.where(moved, next_level, state.level[who] + (cleared & ends))
+    state.step[who] = np.where(moved, step, state.step[who] + (cleared & ends))
     gap = np.where(moved, rng.uniform(2.0, 6.0, len(who)), rng.uniform(0.6, 2.0, len(who)))
     state.clock[who] += gap
-    more = (state.session[who] + 1 < population.sessions) & (state.level[who] <= game.last)
+    more = (state.session[who] + 1 < population.sessions) & (game.level_at(who, state.step[who]) >= 0)
     comes_back = ends & more & (rng.random(len(who)) < population.returning)
     state.active[who] = ~ends | comes_back
     state.session[who[comes_back]] += 1

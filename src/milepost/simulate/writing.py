@@ -41,14 +41,17 @@ def simulate(what: Simulation, target: str, truth: str | None, progress: Progres
     """
     rng = np.random.default_rng(what.seed)
     progress.step("playing")
-    tries, known = play_course(what.plan.difficulty, what.population, rng)
+    tries, known = play_course(what.plan.difficulty, what.population, rng, course=what.plan.course)
     written = [0, 0]
 
     def write(out: BinaryIO) -> None:
         stream = gzip.GzipFile(fileobj=out, mode="wb", mtime=0, filename="") if target.endswith(".gz") else out
         block: list[tuple[float, str]] = []
+        over: dict[str, float] = {}  # when each player's last session was over: the next one is logged after it
         for records in sessions(tries, _scenery(what, rng), rng):
-            begin = float(rng.uniform(0, 3600))
+            player = str(records[0]["player"])
+            begin = over.get(player, 0.0) + float(rng.uniform(0, 3600))
+            over = {player: begin + float(records[-1]["time"])}
             kept = spoil(records, FaultRates(), rng) if what.faults else records
             block += [(begin + record["time"], json.dumps(record, ensure_ascii=False)) for record in kept]
             written[0] += 1
@@ -97,8 +100,16 @@ def _truth(what: Simulation, tries: SimulatedTries, known: Truth) -> dict[str, o
         ],
         "planted": plan.planted,
         "population": vars(what.population),
-        "players": [{"player": f"Player {number + 1}", "skill": float(skill)} for number, skill in enumerate(known.skill)],
+        "players": [_player(what, known, number) for number in range(len(known.skill))],
     }
+
+
+def _player(what: Simulation, known: Truth, number: int) -> dict[str, object]:
+    """A player's skill, and the way through the course where it is no line."""
+    told: dict[str, object] = {"player": f"Player {number + 1}", "skill": float(known.skill[number])}
+    if what.plan.course is not None and not what.plan.course.is_line:
+        told["way"] = [what.plan.names[place] for place in known.ways[number].tolist() if place >= 0]
+    return told
 
 
 @dataclass(frozen=True)

@@ -28,17 +28,26 @@ _RACE = (
     ("attempts", "--per", "run"),
     ("report", "-o", "report.html"),
 )
+_DOCKS = (
+    ("check",),
+    ("funnel", "--figure", "funnel.png"),
+    ("spikes",),
+    ("sections", "--level", "Salt Dock", "--figure", "sections.png"),
+    ("report", "-o", "report.html"),
+)
+_COMMANDS = {"evenings": _EVENINGS, "race": _RACE, "docks": _DOCKS}
 
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     parser.add_argument(
         "--which",
-        choices=("evenings", "race"),
+        choices=tuple(_COMMANDS),
         default="evenings",
-        help="two playtest evenings and the week after, or an evening race that is played in runs (evenings)",
+        help="two playtest evenings and the week after, an evening race that is played in runs, or an evening at the docks, on a "
+        "course that is no line (evenings)",
     )
-    parser.add_argument("--output", metavar="DIR", help="the folder to unpack into (wickwater, or race)")
+    parser.add_argument("--output", metavar="DIR", help="the folder to unpack into (wickwater, race or docks)")
     parser.add_argument("--force", action="store_true", help="write over files that are there")
 
 
@@ -53,12 +62,11 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.output import write_text
     from milepost.process_cache import read_once
 
-    race = args.which == "race"
-    folder = unpack(Path(args.output or ("race" if race else "wickwater")), args.force, race)
+    folder = unpack(Path(args.output or ("wickwater" if args.which == "evenings" else args.which)), args.force, args.which)
     write_text(f"The Wickwater demo is in {folder}, a playtest folder. The commands below can be run again by hand.\n", None)
     write_text(f"\n$ cd {shlex.quote(str(folder))}\n", None)
     with chdir(folder), read_once():
-        for words in _RACE if race else _EVENINGS:
+        for words in _COMMANDS[args.which]:
             write_text(f"\n$ milepost {shlex.join(words)}\n", None)
             status = main(list(words))
             if status:

@@ -17,7 +17,7 @@ EXAMPLE = 'milepost sections --level "Low Arch"'
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_measure(parser)
+    options.add_measure(parser, figure=True)
     parser.add_argument("--level", metavar="NAME", help="one level of the course (all of them)")
 
 
