@@ -14,6 +14,7 @@ from zlib import crc32
 
 import numpy as np
 
+from milepost.course.course import Course, Level
 from milepost.difficulty.spikes import read_tries
 from milepost.difficulty.verdict import verdicts
 from milepost.numerics.tries_of_items import TriesOfItems
@@ -22,18 +23,31 @@ from milepost.simulate.simulated_players import play_course
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 ROUGHNESS = 0.25
+OFF_THE_WAY = 18
+BY_SKILL = {"way_skill": 2.0, "optional_skill": 2.0}
 QUITTERS = {"quit_base": 0.08, "quit_skill": 2.5}
 
 
 @dataclass(frozen=True)
 class Scenario:
-    """Players, levels, the course's shape, what is planted (kind, level or None for anywhere, logits)."""
+    """Players, levels, shape, what is planted (kind, level or None for anywhere, logits), and whether the course has legs."""
 
     players: int
     levels: int
     shape: str
     events: tuple[tuple[str, int | None, float], ...] = ()
     population: dict[str, float] = field(default_factory=dict)
+    legs: bool = False
+
+
+def course_with_legs() -> Course:
+    """A course of 24 levels with a hub of four, a fork of two routes with two levels each, and a level off the way."""
+    levels = []
+    for place in range(24):
+        leg = "hub" if 6 <= place <= 9 else "fork" if 14 <= place <= 17 else None
+        route = None if leg != "fork" else "one" if place < 16 else "other"
+        levels.append(Level(f"L{place}", leg=leg, route=route, optional=place == OFF_THE_WAY))
+    return Course(None, tuple(levels))
 
 
 @dataclass(frozen=True)
@@ -46,6 +60,7 @@ class Outcome:
     flags: tuple[tuple[float, bool], ...]
     naive: tuple[tuple[int, int], ...]  # found and false of each naive rule
     error: tuple[float, float, float, float]  # slope, drift, coverage, root mean square
+    off_the_way: float  # by how much the level off the way of a course with legs is taken for harder than it is
 
 
 def scenarios() -> dict[str, Scenario]:
@@ -65,6 +80,15 @@ def scenarios() -> dict[str, Scenario]:
             f"last level, {n} players": Scenario(n, 24, "rising", (("spike", 23, 1.6),)),
             f"late, heavy drop-out, {n} players": Scenario(n, 24, "rising", (("spike", 20, 1.6),), QUITTERS),
         }
+    for n in (40, 400):
+        found |= {
+            f"legs, {n} players": Scenario(n, 24, "rising", legs=True),
+            f"legs, ways by skill, {n} players": Scenario(n, 24, "rising", (), BY_SKILL, legs=True),
+            f"legs, spike in the hub, {n} players": Scenario(n, 24, "rising", (("spike", 7, 1.6),), legs=True),
+            f"legs, spike on a route, {n} players": Scenario(n, 24, "rising", (("spike", 15, 1.6),), legs=True),
+            f"legs, spike anywhere, {n} players": Scenario(n, 24, "rising", (("spike", None, 1.6),), legs=True),
+        }
+    found["legs, ways by skill, 200 players"] = Scenario(200, 24, "rising", (), BY_SKILL, legs=True)
     return found | {
         "flat, 12 players": Scenario(12, 24, "flat"),
         "spike +2.0, 12 players": Scenario(12, 24, "rising", (("spike", None, 2.0),)),
@@ -93,7 +117,10 @@ def play(job: tuple[str, int]) -> tuple[str, Outcome]:
     name, seed = job
     scenario = scenarios()[name]
     rng = np.random.default_rng([seed, crc32(name.encode())])
-    difficulty = curve(scenario.shape, scenario.levels) + rng.normal(0, ROUGHNESS, scenario.levels)
+    course = course_with_legs() if scenario.legs else None
+    places = None if course is None else np.repeat(np.arange(len(course.legs)), [len(leg.levels) for leg in course.legs])
+    flat = curve(scenario.shape, scenario.levels if places is None else places[-1] + 1)
+    difficulty = (flat if places is None else flat[places]) + rng.normal(0, ROUGHNESS, scenario.levels)
     planted = []
     for kind, level, size in scenario.events:
         level = int(rng.integers(2, scenario.levels - 2)) if level is None else level
@@ -101,26 +128,27 @@ def play(job: tuple[str, int]) -> tuple[str, Outcome]:
         planted.append((kind, level))
     settings: dict[str, Any] = {"quit_base": 0.03, "quit_growth": 1.35, "minutes": 0, "crash_hourly": 0, "sessions": 1}
     population = Population(players=scenario.players, **(settings | scenario.population))
-    tries, _ = play_course(difficulty, population, rng)
-    return name, judge(tries, difficulty, planted)
+    tries, _ = play_course(difficulty, population, rng, course=course)
+    return name, judge(tries, difficulty, planted, places)
 
 
-def judge(tries: Any, difficulty: Any, planted: list[tuple[str, int]]) -> Outcome:
+def judge(tries: Any, difficulty: Any, planted: list[tuple[str, int]], places: Any = None) -> Outcome:
     """Fit, read, and set against the truth."""
     n = len(difficulty)
     rows = tries.outcome < N_SETTLED
     player, level, number = tries.player[rows], tries.level[rows], tries.number[rows]
     cleared = tries.outcome[rows] == CLEARED
-    fit, reading = read_tries(TriesOfItems(player, level, number, cleared, tries.ends[rows]), n)
+    fit, reading = read_tries(TriesOfItems(player, level, number, cleared, tries.ends[rows]), n, places)
     counts = np.bincount(level, minlength=n)
     players = np.array([len(np.unique(player[level == place])) for place in range(n)])
     found = verdicts(reading, counts, players)
+    off_the_way = float(fit.difficulty[OFF_THE_WAY] - difficulty[OFF_THE_WAY]) if n > OFF_THE_WAY else 0.0
     flags = [(place, verdict.kind, verdict.q) for place, verdict in enumerate(found) if verdict.kind != "none"]
     hits = {flag[0] for flag in flags if any(_matches(flag[1], flag[0], event) for event in planted)}
     failing = 1 - np.bincount(level, weights=cleared, minlength=n) / np.maximum(1, counts)
     naive = tuple(_naive(rule, failing, planted) for rule in (_over_mean, _over_neighbours))
     marks = tuple((float(q or 0.0), place in hits) for place, _, q in flags)
-    return Outcome(len(hits), len(planted), len(flags) - len(hits), marks, naive, _errors(fit, difficulty, counts))
+    return Outcome(len(hits), len(planted), len(flags) - len(hits), marks, naive, _errors(fit, difficulty, counts), off_the_way)
 
 
 def _matches(kind: str, place: int, event: tuple[str, int]) -> bool:
@@ -170,6 +198,10 @@ def main() -> None:
     print_scenarios(results)
     print_difficulty(results)
     print_q_values(results)
+    for name, own in results.items():
+        if "ways by skill" in name:
+            bias, n = [outcome.off_the_way for outcome in own], max(1, len(own))
+            print(f"\n{name}: the level off the way is off by {np.mean(bias):+.3f} ± {1.96 * np.std(bias) / n**0.5:.3f} logits.")
 
 
 def print_scenarios(results: dict[str, list[Outcome]]) -> None:

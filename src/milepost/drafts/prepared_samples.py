@@ -32,6 +32,7 @@ from milepost.logs.mapping.sampling import EnoughRecords, Sample, flat
 from milepost.logs.mapping.shapes import Selecting
 from milepost.logs.mapping.source_names import source_columns
 from milepost.logs.mapping.whole_input import table_name
+from milepost.logs.records.untyped_cells import decimal
 from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
 from milepost.logs.sources.files import Source
 from milepost.progress import SILENT, Progress
@@ -131,7 +132,8 @@ def _is_text(whole: PreparedSample) -> bool:
 
 def _has_no_header(records: Sequence[Mapping[str, object]]) -> bool:
     """Return whether what was taken for the names of columns is rather the first record: its words come again below."""
-    header = list(dict.fromkeys(name for record in records[:50] for name in record))
+    names = dict.fromkeys(name for record in records[:50] for name in record)
+    header = [name for name in names if decimal(name) is None and not starts_with_time(name)]
     again = sum(any(str(record.get(name)).strip() == name.strip() for record in records) for name in header)
     return again >= 2 and again >= 0.5 * len(header)
 
