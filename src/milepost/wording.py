@@ -16,6 +16,18 @@ NOTHING = "–"
 _COLUMNS = "_▁▂▃▄▅▆▇█"
 
 
+ENDED = {
+    "complete": "cleared",
+    "death": "died",
+    "reset": "reset",
+    "left": "left",
+    "quit": "quit",
+    "time_up": "time up",
+    "crash": "crashed",
+    "unknown": "not known",
+}
+
+
 def safe(text: str) -> str:
     """Text from a log with control, direction and lone surrogate characters escaped, so that it can only be read."""
     if text.isascii() and text.isprintable():

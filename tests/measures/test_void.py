@@ -22,7 +22,7 @@ from oracle.comparing import same
 from oracle.replay import replay as naive_replay
 from random_logs import COURSE, as_text, as_toml, as_values, random_log, renamed
 
-BY_NUMBER = {"first_try", "first_try_low", "first_try_high", "p10", "p25", "p50", "p75", "p90", "distribution"}
+BY_NUMBER = {"first_try", "first_try_low", "first_try_high", "p10", "p25", "p50", "p50_low", "p50_high", "p75", "p90", "distribution"}
 
 
 def instant(attempt, play):

@@ -14,7 +14,7 @@ from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier
 from milepost.numerics.value_counts import Counted
 from milepost.playback.play import Kinds, Summed
-from milepost.vocabulary import CLEARED, DIED
+from milepost.vocabulary import CLEARED, DIED, OUTCOMES
 
 _MOST_HITS: Final = 20  # that are looked at
 
@@ -63,6 +63,8 @@ class Tries(TypedDict):
     try_clear_high: float | None
     p25: int | None
     p50: int | None
+    p50_low: int | None
+    p50_high: int | None
     p75: int | None
     p90: int | None
     distribution: list[Step]
@@ -78,9 +80,10 @@ class Hits(TypedDict):
 
 
 class AttemptsRow(LevelRow, Tries, Hits):
-    """A level."""
+    """A level; ``ends`` has by outcome how many attempts up to the first clear ended so."""
 
     placed: bool
+    ends: dict[str, int]
     void: int
 
 
@@ -120,6 +123,7 @@ def _table(play: Summed) -> Table[AttemptsRow, AttemptsTotals]:
             placed=level < play.n_levels,
             **_tries(counts, level),
             **_hits(counts.hits.at(level)),
+            ends=_ends(counts.ends.at(level)),
             void=void_attempts(play, level),
         )
         for level in levels_shown(play)
@@ -140,6 +144,7 @@ def _tries(counts: TryCounts, level: int) -> Tries:
     settled = int(tries @ having_say.count)
     curve = kaplan_meier(tries.astype(np.float64), cleared, having_say.count)
     p25, p50, p75, p90 = (_whole(curve.quantile(q)) for q in (0.25, 0.5, 0.75, 0.9))
+    p50_low, p50_high = map(_whole, curve.quantile_interval(0.5))
     low, high = clustered_share(won, of, by_player.count)
     first_low, first_high = wilson(first, players)
     if counts.firsts is not None:  # of runs, which cluster in players
@@ -160,16 +165,26 @@ def _tries(counts: TryCounts, level: int) -> Tries:
         try_clear_high=high,
         p25=p25,
         p50=p50,
+        p50_low=p50_low,
+        p50_high=p50_high,
         p75=p75,
         p90=p90,
         distribution=_distribution(curve),
     )
 
 
+def _ends(counts: Counted) -> dict[str, int]:
+    """Attempts by their outcome."""
+    found = dict.fromkeys(OUTCOMES, 0)
+    for outcome, count in zip(counts.columns[0].tolist(), counts.count.tolist(), strict=True):
+        found[OUTCOMES[outcome]] += int(count)
+    return found
+
+
 def _forget_numbers(row: AttemptsRow) -> None:
     """Take away what goes by the number of a try."""
     row["first_try"] = row["first_try_low"] = row["first_try_high"] = None
-    row["p25"] = row["p50"] = row["p75"] = row["p90"] = None
+    row["p25"] = row["p50"] = row["p50_low"] = row["p50_high"] = row["p75"] = row["p90"] = None
     row["distribution"] = []
 
 

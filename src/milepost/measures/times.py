@@ -34,6 +34,8 @@ class ToClear(TypedDict):
     p10: float | None
     p25: float | None
     p50: float | None
+    p50_low: float | None
+    p50_high: float | None
     p75: float | None
     p90: float | None
     distribution: list[Bin]
@@ -105,7 +107,7 @@ class TimeInLevel:
             )
         if play.asked:
             for row in rows:
-                row["p10"] = row["p25"] = row["p50"] = row["p75"] = row["p90"] = None
+                row["p10"] = row["p25"] = row["p50"] = row["p50_low"] = row["p50_high"] = row["p75"] = row["p90"] = None
                 row["distribution"] = []
         return Table(rows, TimesTotals(session_seconds=total))
 
@@ -115,6 +117,7 @@ def _to_clear(counts: TimeCounts, level: int, reached: int) -> ToClear:
     cleared, seconds = timed.columns
     curve = kaplan_meier(seconds, cleared, timed.count)
     p10, p25, p50, p75, p90 = (curve.quantile(q) for q in (0.1, 0.25, 0.5, 0.75, 0.9))
+    p50_low, p50_high = curve.quantile_interval(0.5)
     return ToClear(
         reached=reached,
         timed=timed.total,
@@ -124,6 +127,8 @@ def _to_clear(counts: TimeCounts, level: int, reached: int) -> ToClear:
         p10=p10,
         p25=p25,
         p50=p50,
+        p50_low=p50_low,
+        p50_high=p50_high,
         p75=p75,
         p90=p90,
         distribution=_distribution(timed),

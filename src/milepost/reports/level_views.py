@@ -9,8 +9,8 @@ from milepost.reports.attribute_views import attributes_view
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.notes_and_recordings import notes_view
-from milepost.reports.views import count_column, figure, level_column, share_columns, small_note
-from milepost.wording import NOTHING, clock, listed, number, percent, plural, rate, safe, seconds, words
+from milepost.reports.views import count_column, figure, level_column, median_interval, share_columns, small_note
+from milepost.wording import ENDED, NOTHING, clock, listed, number, percent, plural, rate, safe, seconds, words
 
 if TYPE_CHECKING:
     from milepost.measures.attempts import AttemptsRow
@@ -34,6 +34,7 @@ if TYPE_CHECKING:
     from milepost.reports.interface import AnyView
 
 _MOST_CAUSES = 3
+_FEW_TRIES = 5  # with so many hits, of which fewer say nothing
 _SHADES = " ·:+*#"
 
 
@@ -241,18 +242,29 @@ def _tries(row: AttemptsRow) -> list[str]:
     half = (
         "not yet half of the players have cleared it"
         if row["p50"] is None
-        else f"half of the players need {plural(row['p50'], 'try', 'tries')}"
+        else f"half of the players need {plural(row['p50'], 'try', 'tries')} ({median_interval(number)(row)})"
     )
     most = "and not yet nine in ten have" if row["p90"] is None else f"nine in ten {number(row['p90'])}"
     counts = f"{row['clears']} of {plural(row['settled'], 'try', 'tries')} by {plural(row['players'], 'player')}"
     joined = f"{half} {most}" if row["p90"] is None else f"{half}, {most}"
-    return [f"A try clears {percent(row['try_clear'])} of the time ({counts}); {joined}."]
+    said = [f"A try clears {percent(row['try_clear'])} of the time ({counts}); {joined}."]
+    ends = [f"{count} {ENDED[outcome]}" for outcome, count in row["ends"].items() if count]
+    return [*said, f"How attempts up to the first clear ended: {listed(ends)}.", *_hits(row)]
+
+
+def _hits(row: AttemptsRow) -> list[str]:
+    """What hits do, where the log has any."""
+    told = [own for own in row["after_hits"] if own["chance"] is not None and own["tries"] >= _FEW_TRIES]
+    if not told:
+        return []
+    first = [f"after {own['hits']} {percent(own['chance'])} of {own['tries']}" for own in told[:4]]
+    return [f"{rate(row['hits_per_try'])} hits a try; a try clears all the same: {listed(first)}."]
 
 
 def _times(row: TimesRow) -> list[str]:
     said = []
     if row["p50"] is not None:
-        said.append(f"Half of the players have cleared it after {seconds(row['p50'])} of play.")
+        said.append(f"Half of the players have cleared it after {seconds(row['p50'])} of play ({median_interval(seconds)(row)}).")
     if row["fails"]:
         said.append(
             f"A failed try lasts {seconds(row['fail_p50'])} (median of {row['fails']}); "

@@ -9,7 +9,7 @@ from milepost.measures.funnel import stopped_by
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.vocabulary import END_CAUSES
-from milepost.wording import NOTHING, bar, clock, durations, number, percent, safe, spark, words
+from milepost.wording import ENDED, NOTHING, bar, clock, durations, number, percent, safe, spark, words
 
 if TYPE_CHECKING:
     from milepost.measures.attempts import AttemptsRow
@@ -84,6 +84,23 @@ def _interval(key: str, worded: Callable[[float | None], str]) -> Callable[[AnyR
     return text
 
 
+def median_interval(worded: Callable[[float | None], str]) -> Callable[[AnyRow], str]:
+    """Return the text of the interval of a median, which may be open to the right."""
+
+    def text(row: AnyRow) -> str:
+        low, high = figure(row, "p50_low"), figure(row, "p50_high")
+        if low is None:
+            return NOTHING
+        return f"{worded(low)}–{worded(high)}" if high is not None else f"from {worded(low)} on"
+
+    return text
+
+
+def _end_words(row: AttemptsRow) -> str:
+    """How attempts at a level ended."""
+    return ", ".join(f"{count} {ENDED[outcome]}" for outcome, count in row["ends"].items() if count)
+
+
 def _quantile(key: str, worded: Callable[[float | None], str], rank: int) -> Column[AnyRow]:
     """A quantile, which may not be reached yet: then it is more than all that was seen."""
 
@@ -128,6 +145,7 @@ def funnel_view(report: FunnelDocument) -> list[AnyView]:
         Column("lost", lambda row: percent(row["drop_off"]), said="drop-off"),
         Column("95 %", _interval("drop_off", percent), rank=3, said="interval of drop-off"),
         Column("stopped here", _stop_words, left=True, rank=1),
+        Column("when", _when_words, left=True, rank=8, said="when they stopped"),
         *share_columns("retention", "retention", 2),
         Column("", lambda row: bar(row["retention"] or 0.0, BAR), True, 6, True),
     ]
@@ -184,6 +202,20 @@ def _stop_words(row: FunnelOrRawRow) -> str:
     return ", ".join(parts + ([f"{row['stopped_open']} no way on"] if row["stopped_open"] else []))
 
 
+def _when_words(row: FunnelOrRawRow) -> str:
+    """At which moment players stopped at a level."""
+    if "ended_here" in row:
+        return ""
+    moments = {
+        "after a failure": row["stopped_after_failure"],
+        "within a try": row["stopped_mid_attempt"],
+        "after the clear": row["stopped_after_clear"],
+        "between tries": row["stopped_between"],
+        "elsewhere": row["stopped_elsewhere"],
+    }
+    return ", ".join(f"{count} {moment}" for moment, count in moments.items() if count)
+
+
 def attempts_view(report: AttemptsDocument) -> list[AnyView]:
     """How many tries a level takes."""
     columns: tuple[Column[AttemptsRow], ...] = (
@@ -194,6 +226,8 @@ def attempts_view(report: AttemptsDocument) -> list[AnyView]:
         *share_columns("a try clears", "try_clear", 0, 1),
         *share_columns("first try", "first_try", 3, 5),
         *(_quantile(name, number, rank) for name, rank in (("p25", 7), ("p50", 0), ("p75", 0), ("p90", 6))),
+        Column("50 % lies in", median_interval(number), rank=8, said="interval of 50 %"),
+        Column("ends", _end_words, left=True, rank=9),
         Column("still at it after 1, 2 …", _still_trying, True, 8, True),
     )
     return [
@@ -202,12 +236,21 @@ def attempts_view(report: AttemptsDocument) -> list[AnyView]:
             columns,
             report["levels"],
             [
+                *_never_failed(report["levels"]),
                 *_not_yet(report["levels"], "players", "p25", "p50", "p75", "p90"),
                 *small_note(report, report["levels"], "players"),
                 *source_notes(report),
             ],
         )
     ]
+
+
+def _never_failed(rows: Sequence[AttemptsRow]) -> list[str]:
+    """Say that there is nothing to tell from tries, where every one clears."""
+    settled, clears = sum(row["settled"] for row in rows), sum(row["clears"] for row in rows)
+    if settled and settled == clears:
+        return ["Nobody fails in this log: tries say nothing of difficulty. Look at times, and at hits and what was collected."]
+    return []
 
 
 def _not_yet(rows: Sequence[AnyRow], count: str, *quantiles: str) -> list[str]:
@@ -242,6 +285,7 @@ def times_view(report: TimesDocument) -> list[AnyView]:
         count_column("players", "timed"),
         count_column("not cleared", "censored", 4),
         *(_quantile(name, worded, rank) for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
+        Column("50 % lies in", median_interval(worded), rank=8, said="interval of 50 %"),
         Column("clearing try", lambda row: worded(row["run_p50"]), rank=1),
         Column("failed try", lambda row: worded(row["fail_p50"]), rank=2),
         Column("settling", lambda row: worded(row["settling_p50"]), rank=6),

@@ -23,24 +23,28 @@ class TryCounts:
         clears: by level, clears and settled tries: players. Of a play counted per run, a player may have several clears.
         firsts: by level, runs that cleared at once and runs that had a try: players, where it is counted per run.
         hits: by level, outcome and hits: settled tries.
+        ends: by level and outcome: all attempts up to the first clear.
     """
 
     tries: Counted
     clears: Counted
     firsts: Counted | None
     hits: Counted
+    ends: Counted
 
     @classmethod
     def of(cls, play: Play) -> TryCounts:
         """Return the try counts of a play."""
         cell, table = cells(play), play.attempts
-        settled = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED))
+        first = first_tries(play)
+        settled = np.flatnonzero(first & (table.outcome < N_SETTLED))
+        ends = Counted.of(table.level[first], table.outcome[first].astype(np.int64))
         hits = Counted.of(table.level[settled], table.outcome[settled], table.hits[settled])
         tries = Counted.of(cell.level, cell.settled, cell.cleared)
         if play.units is None:
-            return cls(tries, Counted.of(cell.level, cell.cleared.astype(np.int64), cell.settled), None, hits)
+            return cls(tries, Counted.of(cell.level, cell.cleared.astype(np.int64), cell.settled), None, hits, ends)
         at_once, tried = cell.cleared & (cell.settled == 1), cell.settled > 0
-        return cls(tries, _by_player(cell, cell.cleared, cell.settled), _by_player(cell, at_once, tried), hits)
+        return cls(tries, _by_player(cell, cell.cleared, cell.settled), _by_player(cell, at_once, tried), hits, ends)
 
     @classmethod
     def merged(cls, parts: list[TryCounts]) -> TryCounts:
@@ -51,6 +55,7 @@ class TryCounts:
             Counted.merged(part.clears for part in parts),
             Counted.merged(firsts) if firsts else None,
             Counted.merged(part.hits for part in parts),
+            Counted.merged(part.ends for part in parts),
         )
 
 
