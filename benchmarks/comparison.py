@@ -14,7 +14,7 @@ from zlib import crc32
 import numpy as np
 
 from milepost.comparison.estimates import Sides, estimated
-from milepost.comparison.verdicts import told
+from milepost.comparison.judging import told
 from milepost.numerics.tries_of_items import TriesOfItems
 
 LEVELS = 24

@@ -15,8 +15,8 @@ from zlib import crc32
 import numpy as np
 
 from milepost.course.course import Course, Level
+from milepost.difficulty.anomalies import verdicts
 from milepost.difficulty.spikes import read_tries
-from milepost.difficulty.verdict import verdicts
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.simulate.population import Population
 from milepost.simulate.simulated_players import play_course

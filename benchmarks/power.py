@@ -12,9 +12,9 @@ import numpy as np
 
 from comparison import LEAST, LEVELS, Kind, play
 from milepost.comparison.estimates import Sides, estimated
+from milepost.comparison.judging import told
 from milepost.comparison.pilot_players import Pilot, _going_on
 from milepost.comparison.power import Power
-from milepost.comparison.verdicts import told
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_model import fit_tries
 

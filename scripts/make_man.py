@@ -10,8 +10,8 @@ from pathlib import Path
 
 from argparse_manpage.manpage import Manpage
 
-from milepost.cli.exits import Exit
 from milepost.cli.main import all_commands, build_parser
+from milepost.cli.messages import Exit
 from milepost.version import __version__
 
 TARGET = Path(__file__).resolve().parents[1] / "man/man1"

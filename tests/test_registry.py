@@ -10,8 +10,8 @@ import pytest
 
 import milepost as api
 from milepost.cli.main import all_commands, build_parser
-from milepost.folder.answer_table import read_answers
-from milepost.measures.questions import Question
+from milepost.folder.small_tables import read_answers
+from milepost.measures.interface import Question
 from milepost.reports.registry import MEASURES
 
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")

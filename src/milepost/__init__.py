@@ -48,7 +48,7 @@ if TYPE_CHECKING:
         trend,
         whatif,
     )
-    from milepost.figures.notebook import figure
+    from milepost.figures.inline import figure
     from milepost.playtest import open_playtest as open
 
 __all__ = [
@@ -90,5 +90,5 @@ def __getattr__(name: str) -> object:
 
         if name == "open":
             return import_module("milepost.playtest").open_playtest
-        return getattr(import_module("milepost.figures.notebook" if name == "figure" else "milepost.api"), name)
+        return getattr(import_module("milepost.figures.inline" if name == "figure" else "milepost.api"), name)
     raise AttributeError(f"module 'milepost' has no attribute {name!r}")

@@ -14,19 +14,18 @@ from milepost.comparison.trend import Trend
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
-from milepost.folder.answer_table import read_answers
+from milepost.folder.small_tables import read_answers
 from milepost.measures.answers import Answers
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.clocks import on_clock
 from milepost.measures.coverage import Coverage
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
-from milepost.measures.interface import R, T, Table, beside
+from milepost.measures.interface import Question, R, T, Table, beside
 from milepost.measures.layouts import Layouts
 from milepost.measures.leaving import Leaving
 from milepost.measures.level import LevelPage, LevelTotals
 from milepost.measures.moves import Moves
-from milepost.measures.questions import Question
 from milepost.measures.ratings import Ratings
 from milepost.measures.raw import raw_counts
 from milepost.measures.run_lengths import FunnelPerRun, RunsMeasure
@@ -36,7 +35,7 @@ from milepost.measures.trace import Trace
 from milepost.planning.knob_changes import is_of_knob, with_knobs
 from milepost.planning.knob_table import Knobs
 from milepost.planning.targets import Targets
-from milepost.playback.per_run import counted_per
+from milepost.playback.counted_play import counted_per
 from milepost.playback.play import FullPlay, Play, Summed, with_attempts, with_records
 from milepost.replay_log import COUNTED as COUNTED
 from milepost.replay_log import count as count

@@ -11,21 +11,19 @@ from milepost.cleaning.splitting import groups_with_courses
 from milepost.errors import UsageError
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.measures.clocks import on_clock
-from milepost.memory_estimates import SMALL
+from milepost.memory import SMALL
 from milepost.partitions.execution import ExecutionPlan
-from milepost.playback.attempt_filters import fitting
-from milepost.playback.void_attempts import without
+from milepost.playback.attempt_filters import fitting, without
 from milepost.progress import SILENT
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from milepost.cleaning.exclusion import Exclusion
-    from milepost.cleaning.selection import Condition
+    from milepost.cleaning.selection import Condition, Exclusion
     from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
     from milepost.logs.interface import BareLog, Log
-    from milepost.partitions.request import LogRequest, Telling
+    from milepost.partitions.execution import LogRequest, Telling
     from milepost.playback.play import Kinds, Play, Summed
     from milepost.progress import Progress
     from milepost.rules import ReplayRules

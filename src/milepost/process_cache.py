@@ -12,10 +12,10 @@ from milepost.logs.sources.files import expand
 from milepost.playback.replay import replay_log
 
 if TYPE_CHECKING:
-    from milepost.cleaning.exclusion import Exclusion
+    from milepost.cleaning.selection import Exclusion
     from milepost.course.course import Course
     from milepost.logs.interface import Log
-    from milepost.partitions.request import LogRequest
+    from milepost.partitions.execution import LogRequest
     from milepost.playback.play import FullPlay
     from milepost.progress import Progress
     from milepost.rules import ReplayRules

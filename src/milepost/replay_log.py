@@ -13,8 +13,7 @@ from milepost.folder.player_table import read_players
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.sources.files import look_afresh
 from milepost.open_log import opened_log
-from milepost.partitions.execution import Work, WorkSettings
-from milepost.partitions.request import LogRequest
+from milepost.partitions.execution import LogRequest, Work, WorkSettings
 from milepost.playback.attempt_filters import parsed
 from milepost.playback.play import FullPlay, Play, Summed, with_records
 from milepost.reports.build_document import needs_of

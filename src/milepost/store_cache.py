@@ -20,7 +20,7 @@ from milepost.errors import LogError
 from milepost.logs.interface import BareLog
 from milepost.logs.store.kept_values import ValuesError, WrittenValues, read_values, write_values
 from milepost.logs.store.manifest import REPLAYED, read_manifest
-from milepost.memory_estimates import memory_of_attempts
+from milepost.memory import memory_of_attempts
 from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable
 from milepost.playback.play import Play
 from milepost.version import __version__
@@ -28,12 +28,11 @@ from milepost.version import __version__
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
-    from milepost.cleaning.exclusion import Exclusion
+    from milepost.cleaning.selection import Exclusion
     from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
-    from milepost.partitions.execution import ExecutionPlan
+    from milepost.partitions.execution import ExecutionPlan, LogRequest
     from milepost.partitions.partitioned_source import LoadedParts
-    from milepost.partitions.request import LogRequest
     from milepost.playback.play import Kinds, Summed
     from milepost.rules import ReplayRules
 
@@ -53,7 +52,6 @@ _OF_PLAY: Final[dict[str, type]] = {
 _SUMMARIES: Final = (
     "audit.promise_checks",
     "audit.record_checks",
-    "audit.varying_fields",
     "comparison.changed",
     "measures.raw",
     "playback.runs",

@@ -9,7 +9,7 @@ import pytest
 import milepost as api
 from milepost.audit import exclusion_effects
 from milepost.audit.exclusion_effects import figures_of, what_excluding_moves
-from milepost.cleaning.exclusion import Exclusion
+from milepost.cleaning.selection import Exclusion
 from milepost.course.course import read_course
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from milepost.cleaning.exclusion import Exclusion
+from milepost.cleaning.selection import Exclusion
 from milepost.logs.read import read
+from milepost.playback.attempt_filters import looking_at, spans
 from milepost.playback.replay import replay_log
-from milepost.playback.void_attempts import looking_at, spans
 from milepost.rules import ReplayRules
 from milepost.vocabulary import END_FAULT, END_SKIP
 

@@ -10,7 +10,7 @@ import pytest
 import zstandard
 
 from conftest import COURSE
-from milepost.cli import report_metadata, reporting
+from milepost.cli import reporting
 from milepost.cli.main import all_commands, build_parser
 from milepost.demo.unpack import unpack
 
@@ -264,4 +264,4 @@ def test_nobody_played_a_level_of_the_course(milepost, small_log):
 
 def test_every_form_of_a_report_is_written():
     """What a file's name may end in before the work is what somebody writes after it."""
-    assert set(reporting._FORMS) == report_metadata.FORMS
+    assert set(reporting._FORMS) == reporting.FORMS

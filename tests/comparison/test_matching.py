@@ -4,7 +4,7 @@ from types import SimpleNamespace
 
 import pytest
 
-from milepost.comparison.matching import _longest_rising, matched
+from milepost.comparison.pairing import _longest_rising, matched
 
 
 def play(*names, aliases=()):

@@ -3,8 +3,7 @@
 import numpy as np
 import pytest
 
-from milepost.difficulty.anomalies import read_events
-from milepost.difficulty.verdict import verdicts
+from milepost.difficulty.anomalies import read_events, verdicts
 from milepost.numerics import try_model
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD

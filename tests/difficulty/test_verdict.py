@@ -3,8 +3,7 @@
 import numpy as np
 import pytest
 
-from milepost.difficulty.anomalies import DifficultyReading
-from milepost.difficulty.verdict import FURTHER, LIKELY, verdicts
+from milepost.difficulty.anomalies import FURTHER, LIKELY, DifficultyReading, verdicts
 
 N = 8
 MANY = np.full(N, 100)

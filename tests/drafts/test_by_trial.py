@@ -14,7 +14,7 @@ from foreign_texts import MORE_SHAPES
 
 from milepost.drafts.event_labels import CLEARS, ENDS, FAILS, INSIDE, OPENS, LabelSearch
 from milepost.drafts.line_patterns import draft_patterns
-from milepost.drafts.time_forms import read_times
+from milepost.drafts.sampled_table import read_times
 
 
 @pytest.mark.parametrize("number", range(len(SHAPES)))

@@ -7,7 +7,7 @@ import pytest
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 
-from milepost.figures.batched_marks import draw_cells, gathered
+from milepost.figures.shared import draw_cells, gathered
 
 DOTS = [(x, (x * 7) % 5, "water" if x % 3 else "red") for x in range(30)]
 COLOURS = {"water": "#2f6788", "red": "#8f2f2a"}

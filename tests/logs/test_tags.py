@@ -6,8 +6,8 @@ import pytest
 from milepost.errors import UsageError
 from milepost.logs.interface import ABSENT, TAG
 from milepost.logs.read import read
-from milepost.logs.records import tags as tags_module
-from milepost.logs.records.tags import KnownTags, is_number
+from milepost.logs.records import name_tables as tags_module
+from milepost.logs.records.name_tables import KnownTags, is_number
 from milepost.logs.store.manifest import read_manifest
 from milepost.logs.store.pack_store import Into, pack
 from milepost.playback.attributes import attribute

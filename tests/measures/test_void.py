@@ -14,7 +14,7 @@ from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
 from milepost.measures.times import TimeInLevel
 from milepost.open_log import opened_log
-from milepost.partitions.request import LogRequest
+from milepost.partitions.execution import LogRequest
 from milepost.playback.attempt_filters import parsed
 from milepost.rules import ReplayRules
 from oracle import measures as naive
@@ -22,7 +22,19 @@ from oracle.comparing import same
 from oracle.replay import replay as naive_replay
 from random_logs import COURSE, as_text, as_toml, as_values, random_log, renamed
 
-BY_NUMBER = {"first_try", "first_try_low", "first_try_high", "p10", "p25", "p50", "p50_low", "p50_high", "p75", "p90", "distribution"}
+BY_NUMBER = {
+    "first_try",
+    "first_try_low",
+    "first_try_high",
+    "p10",
+    "p25",
+    "p50",
+    "p50_low",
+    "p50_high",
+    "p75",
+    "p90",
+    "distribution",
+}
 
 
 def instant(attempt, play):

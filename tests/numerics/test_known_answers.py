@@ -4,8 +4,7 @@ import numpy as np
 import pytest
 from scipy.special import log_ndtr
 
-from milepost.numerics.intervals import clustered_share, exact, log_log, wilson
-from milepost.numerics.normal import log_normal
+from milepost.numerics.intervals import clustered_share, exact, log_log, log_normal, wilson
 from milepost.numerics.survival import kaplan_meier
 
 

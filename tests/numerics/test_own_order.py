@@ -4,7 +4,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis.strategies import booleans, integers, lists, permutations, sampled_from, tuples
 
-from milepost.numerics.canonical_order import apart, in_own_order
+from milepost.numerics.value_counts import apart, in_own_order
 
 ROW = tuples(integers(0, 4), sampled_from([0.5, 1.25, 3.0]), booleans())
 ROWS = lists(lists(ROW, min_size=1, max_size=4).map(sorted), max_size=12)  # those of a kind come in an order that they decide

@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.stats import fisher_exact
 
-from milepost.numerics.two_by_two import exact_p
+from milepost.numerics.intervals import exact_p
 
 
 def test_by_hand():

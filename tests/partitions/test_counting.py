@@ -30,10 +30,9 @@ from milepost.measures.sums.try_counts import TryCounts
 from milepost.measures.times import TimeInLevel
 from milepost.open_log import opened_log
 from milepost.partitions import memory_parts, partitioned_log, partitioned_source
-from milepost.partitions.execution import ExecutionPlan, Work
+from milepost.partitions.execution import ExecutionPlan, LogRequest, Work
 from milepost.partitions.executors import workers
 from milepost.partitions.partitioned_source import load_parts
-from milepost.partitions.request import LogRequest
 from milepost.playback.attempt_filters import parsed
 from milepost.playback.play import with_attempts
 from milepost.playback.tallies import Tallies, finding_counts

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis.strategies import booleans, floats, integers, lists, none, one_of, permutations
 from pyarrow import parquet
 
-from milepost import memory_estimates
+from milepost import memory
 from milepost.cli.main import main
 from milepost.course.course import read_course
 from milepost.errors import LogError, RecordsGoneError
@@ -21,11 +21,10 @@ from milepost.logs.read import read
 from milepost.logs.records import builder
 from milepost.partitions import execution, memory_parts, partitioned_log
 from milepost.partitions.compressed_columns import Same, filled_out, packed
-from milepost.partitions.execution import Work
+from milepost.partitions.execution import LogRequest, Work
 from milepost.partitions.executors import InProcess, Workers, workers
 from milepost.partitions.memory_parts import hold
 from milepost.partitions.partitioned_log import PartedLog
-from milepost.partitions.request import LogRequest
 from milepost.partitions.tasks import PartRequest
 from milepost.playback.replay import replay_log
 from milepost.progress import SILENT
@@ -262,7 +261,7 @@ def test_parquet_in_pieces(tmp_path, monkeypatch, bad):
     monkeypatch.setattr(
         memory_parts, "_packed_piece", lambda *given, real=memory_parts._packed_piece: pieces.append(given[1]) or real(*given)
     )
-    monkeypatch.setattr(memory_estimates, "_UNPACKS", 1000)
+    monkeypatch.setattr(memory, "_UNPACKS", 1000)
     blocks = PartedLog(*hold(LogRequest([name], None, ReplayRules()), SILENT))
     assert pieces == ([100, 100, 100, 300] if bad else [100] * 6)
     whole = document(replay_log(read([name]), None, ReplayRules()))

@@ -14,8 +14,8 @@ from milepost.cleaning.survey import Survey, survey_of
 from milepost.logs.interface import Place
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.store.pack_store import Layout
-from milepost.memory_estimates import memory_of_whole, unpacked
-from milepost.numerics.narrow_dtypes import slimmest
+from milepost.memory import memory_of_whole, unpacked
+from milepost.numerics.whole_numbers import slimmest
 from milepost.partitions.compressed_columns import packed, packed_table
 from milepost.partitions.merging import NARROW, joined
 from milepost.playback.infer import infer_order, precedence

@@ -16,8 +16,7 @@ from milepost.cli.main import main
 from milepost.course.course import read_course
 from milepost.errors import LogError, WorkError
 from milepost.logs.columnar import file_chunks
-from milepost.logs.columnar.file_chunks import read_in_pieces
-from milepost.logs.columnar.prefetch import Pieces
+from milepost.logs.columnar.file_chunks import Pieces, read_in_pieces
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP
 from milepost.logs.read import read

@@ -5,8 +5,8 @@ from hashlib import sha256
 
 import pytest
 
-from milepost.logs.store import checksums
-from milepost.logs.store.checksums import checksum, taken_ahead
+from milepost.logs.store import manifest as checksums
+from milepost.logs.store.manifest import checksum, taken_ahead
 
 
 def test_of_a_file_that_changes(tmp_path):

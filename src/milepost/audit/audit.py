@@ -11,15 +11,14 @@ import numpy as np
 
 from milepost.arrays import Bools
 from milepost.audit.cleaning_effects import MovedRow, RawBesideClean, moved, raw_beside_clean
-from milepost.audit.evidence import Evidence, Suspect
+from milepost.audit.evidence import Evidence, Excluding, Suspect
 from milepost.audit.exclusion_effects import what_excluding_moves
 from milepost.audit.promise_checks import PromiseRow, promise_rows
-from milepost.audit.row_types import Excluding
 from milepost.audit.suspects import suspects_of
 from milepost.audit.weights import finding_weights
 from milepost.course.course import KnownFault
 from milepost.logs.interface import MapMet, Place, PlayersMet, refused_in_all
-from milepost.logs.records.shared_sessions import copied
+from milepost.logs.records.sink import copied
 from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play

@@ -11,8 +11,8 @@ from milepost.errors import LogError
 from milepost.measures.raw import RawCounts
 from milepost.measures.sums.attendance import Attendance
 from milepost.measures.sums.funnel_counts import FunnelCounts
-from milepost.measures.sums.typical_times import TypicalTimes
-from milepost.memory_estimates import SMALL
+from milepost.measures.sums.time_counts import TypicalTimes
+from milepost.memory import SMALL
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.playback.tallies import SessionMarks, Tallies, finding_counts, tallies_of, unknown_words
 from milepost.vocabulary import FINDINGS

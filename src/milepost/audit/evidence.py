@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from dataclasses import field as dataclass_field
 from functools import cached_property
+from typing import TypedDict
 
 import numpy as np
 
@@ -118,3 +119,7 @@ def attempts_at(play: Play, session: Ints, place: Ints) -> Ints:
     before = np.maximum(0, last - 1)
     closes = implied & (last > 0) & (table.session[before] == session) & (table.closed_at[before] == at)
     return distinct(np.where(closes, before, last)[found])
+
+
+# A figure of a level, with the suspects in it and without them.
+Excluding = TypedDict("Excluding", {"level": str, "figure": str, "with": float | None, "without": float | None})

@@ -10,18 +10,16 @@ import numpy as np
 
 from milepost.arrays import Bools
 from milepost.audit.cleaning_effects import POINT
+from milepost.audit.evidence import Excluding
 from milepost.audit.exclusions import ACTS, exclusion_of
-from milepost.audit.row_types import Excluding
 from milepost.audit.suspects import suspects_of
-from milepost.cleaning.exclusion import Exclusion
-from milepost.cleaning.selection import only
+from milepost.cleaning.selection import Exclusion, only
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel
-from milepost.playback.partial_replay import MOST_RECORDS, with_replayed
+from milepost.playback.attempt_filters import without
 from milepost.playback.play import FullPlay, Play
-from milepost.playback.replay import replay_log
+from milepost.playback.replay import MOST_RECORDS, replay_log, with_replayed
 from milepost.playback.tallies import tallies_of
-from milepost.playback.void_attempts import without
 from milepost.vocabulary import CLEARED
 
 _FIGURES: Final = ("reached", "clear_rate", "drop_off", "try_clear", "p50")

@@ -11,11 +11,11 @@ import numpy as np
 from milepost.arrays import Ints
 from milepost.audit.promise_checks import void_by_promise
 from milepost.audit.suspects import suspects_of
-from milepost.cleaning.exclusion import Exclusion, Places, Span
+from milepost.cleaning.selection import Exclusion, Places, Span
 from milepost.errors import UsageError
 from milepost.numerics.whole_numbers import distinct
+from milepost.playback.attempt_filters import spans
 from milepost.playback.play import Play
-from milepost.playback.void_attempts import spans
 from milepost.vocabulary import CLEARED
 
 Act = Literal["void", "no decision", "session", "cut"]

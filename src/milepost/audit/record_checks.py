@@ -7,11 +7,12 @@ from typing import TypeVar
 
 import numpy as np
 
-from milepost.arrays import Bools, Floats, Ints
+from milepost.arrays import Bools, Column, Floats, Ints
 from milepost.cleaning.survey import builds_of
 from milepost.numerics.whole_numbers import among, counted, distinct, stable_order
+from milepost.playback.attributes import is_given
 from milepost.playback.play import FullPlay, summary
-from milepost.vocabulary import EVENTS, PAUSE, RESET, RETRY, START, TRANSITION
+from milepost.vocabulary import DROPPED, EVENTS, NUMBER_FIELDS, PAUSE, RESET, RETRY, START, TRANSITION
 
 BURST_SECONDS, BURST_RESETS = 0.1, 4
 IDLE_SECONDS = 120.0
@@ -236,3 +237,38 @@ def _lags(seen: InOrder) -> tuple[Ints, Ints, Ints]:
     again = (np.diff(key[order]) == 0) & (lag > 0) & (lag <= _TWIN_SECONDS)
     own = key[order][1:][again]
     return own // width, np.round(lag[again] / _LAG_STEP).astype(np.int64), own % width
+
+
+@summary
+@dataclass(frozen=True)
+class Varying:
+    """The fields and tags that differ within some session."""
+
+    names: frozenset[str]
+
+    @classmethod
+    def of(cls, play: FullPlay) -> Varying:
+        """Look through a play's records."""
+        records = play.gated.log.records
+        rows = np.flatnonzero(records.marks & DROPPED == 0)
+        session = records.session[rows]
+        columns = {name: getattr(records, name)[rows] for name in NUMBER_FIELDS} | {
+            name: column[rows] for name, column in records.tags.items()
+        }
+        return cls(frozenset(name for name, column in columns.items() if _differs_within(session, column)))
+
+    @classmethod
+    def merged(cls, parts: list[Varying]) -> Varying:
+        """Return the varying fields of a log, added up from its parts."""
+        return cls(frozenset().union(*(part.names for part in parts)))
+
+
+def _differs_within(session: Column, column: Column) -> bool:
+    """Return whether some session has two values."""
+    given = is_given(column)
+    if not given.any():
+        return False
+    values, owner = column[given], session[given]
+    first = np.zeros(int(owner.max()) + 1, values.dtype)
+    first[owner[::-1]] = values[::-1]
+    return bool(np.any(values != first[owner]))

@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.audit.evidence import Evidence, Suspect
-from milepost.audit.varying_fields import Varying
+from milepost.audit.record_checks import Varying
 from milepost.cleaning.field_values import Values, number_of, text_of
 from milepost.course.course import Level
 from milepost.errors import UsageError

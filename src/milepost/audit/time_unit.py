@@ -7,7 +7,7 @@ from typing import Final, NamedTuple
 
 import numpy as np
 
-from milepost.measures.sums.typical_times import TypicalTimes
+from milepost.measures.sums.time_counts import TypicalTimes
 from milepost.playback.play import Summed
 from milepost.playback.tallies import tallies_of
 from milepost.wording import seconds

@@ -13,7 +13,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Final
 
-from milepost.cleaning.player_names import spellings
+from milepost.cleaning.names import spellings
 from milepost.logs.interface import BareLog, L, Refused, Sessions
 from milepost.vocabulary import END_CAUSES, EVENTS, FINDINGS, MOVE_KINDS, OUTCOMES, SUSPECTS
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from milepost.arrays import Column, Floats, Ints
-from milepost.cleaning.midnight import stamped_sessions
-from milepost.cleaning.survey import Survey
+from milepost.cleaning.survey import Survey, stamped_sessions
 from milepost.logs.interface import Records, Sessions
 from milepost.numerics.whole_numbers import stable_order
 

@@ -9,16 +9,13 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.cleaning.clock import chosen, coarse_builds, replay_order, session_order
-from milepost.cleaning.exclusion import Exclusion
 from milepost.cleaning.level_orders import Orders
-from milepost.cleaning.midnight import past_midnight
-from milepost.cleaning.names import Stops, gather, resolve
-from milepost.cleaning.player_names import mark_spellings, players_of
-from milepost.cleaning.selection import only
-from milepost.cleaning.survey import Survey, survey_of
+from milepost.cleaning.names import Stops, gather, mark_spellings, players_of, resolve
+from milepost.cleaning.selection import Exclusion, only
+from milepost.cleaning.survey import Survey, past_midnight, survey_of
 from milepost.course.course import Course
 from milepost.logs.interface import ABSENT, BareLog, L, Log, Records, Sessions, WithoutRecords
-from milepost.logs.records.shared_sessions import copied
+from milepost.logs.records.sink import copied
 from milepost.numerics.whole_numbers import distinct, stable_order
 from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
 

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import operator
 import re
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any, Final
 
 import numpy as np
 
-from milepost.arrays import Bools
+from milepost.arrays import Bools, Ints
 from milepost.cleaning.clock import session_order
-from milepost.cleaning.player_names import player_names
+from milepost.cleaning.names import player_names
 from milepost.course.course import Course, level_names
 from milepost.errors import UsageError
 from milepost.level_names import folded, natural_key
@@ -251,3 +251,51 @@ def values_seen(log: BareLog, key: str) -> str:
         return "Is the value spelled as in the log?"
     seen = sorted({value for value in session_values(log, key) if value is not None}, key=natural_key)
     return f"Its values are: {', '.join(seen[:12])}{' …' if len(seen) > 12 else ''}."
+
+
+Span = tuple[int, int]  # where an attempt is opened and closed, as places in the session's order of replay
+Places = Mapping[str, frozenset[Span]]  # attempts per session, by its name
+
+
+@dataclass(frozen=True)
+class Exclusion:
+    """An exclusion; it names sessions, so that it holds for whatever part of the log is replayed.
+
+    Attributes:
+        codes: the suspects that are left out.
+        sessions: the sessions that are.
+        cuts: per session that ends with a jump, the place of the record that it is cut at.
+        void: the attempts that are void.
+        cleared: attempts that count as cleared.
+        faults: the sessions whose end was no decision.
+        coarse: the sessions whose clock counts whole seconds, as judged before anything was left out, so that the places hold.
+    """
+
+    codes: tuple[str, ...] = ()
+    sessions: frozenset[str] = frozenset()
+    cuts: Mapping[str, int] = field(default_factory=dict)
+    void: Places = field(default_factory=dict)
+    cleared: Places = field(default_factory=dict)
+    faults: frozenset[str] = frozenset()
+    coarse: frozenset[str] = frozenset()
+
+    @property
+    def replays(self) -> bool:
+        """Return whether the log has to be replayed anew without it."""
+        return bool(self.sessions or self.cuts)
+
+    def kept(self, log: BareLog) -> Bools:
+        """Per session of a log, whether it stays."""
+        return np.array([name not in self.sessions for name in log.sessions.name], dtype=np.bool_)
+
+    def clocks(self, log: BareLog) -> Bools:
+        """Per session, whether its clock counts whole seconds."""
+        return np.array([name in self.coarse for name in log.sessions.name], dtype=np.bool_)
+
+    def ends_at(self, log: BareLog, bounds: Ints) -> Ints:
+        """Per session, where its records end that are replayed: at its bound, or where it is cut."""
+        stops = bounds[1:].copy()
+        for session, name in enumerate(log.sessions.name):
+            if name in self.cuts:
+                stops[session] = min(stops[session], bounds[session] + self.cuts[name])
+        return stops

@@ -13,8 +13,8 @@ from milepost.errors import UsageError
 from milepost.folder.settings import FILE, find_folder
 from milepost.logs.sources.postgres import is_server
 from milepost.logs.sources.remote import is_address, without_secrets
+from milepost.reports.exclusion_text import said_of
 from milepost.reports.head_types import Settings
-from milepost.reports.settings_text import said_of
 
 if TYPE_CHECKING:
     from milepost.folder.settings import Folder

@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING, cast
 from milepost.cleaning.anonymous import LEFT_OUT
 from milepost.cli.folder_defaults import file_of_folder
 from milepost.errors import UsageError
-from milepost.folder.answer_table import read_answers
 from milepost.folder.notes import Noted, read_notes
 from milepost.folder.recordings import Recording, read_recordings
+from milepost.folder.small_tables import read_answers
 from milepost.logs.records.untyped_cells import decimal
-from milepost.measures.questions import Question
+from milepost.measures.interface import Question
 from milepost.reports import notes_and_recordings
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from milepost.course.course import Course
     from milepost.folder.recordings import Recordings
     from milepost.measures.answers import Answers
-    from milepost.measures.questions import Answer
+    from milepost.measures.interface import Answer
     from milepost.planning.targets import Targets
     from milepost.reports.document_types import LevelDocument, SpikesDocument, TraceDocument
     from milepost.reports.head_types import Head

@@ -18,8 +18,7 @@ from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.memory import give_back_early
 from milepost.open_log import opened_log, way_of
-from milepost.partitions.execution import ALONE, Work
-from milepost.partitions.request import LogRequest
+from milepost.partitions.execution import ALONE, LogRequest, Work
 from milepost.playback.attempt_filters import parsed
 from milepost.playback.attributes import is_attribute
 from milepost.rules import ReplayRules

@@ -19,8 +19,7 @@ from typing import NoReturn, TextIO
 
 from milepost.cli import commands
 from milepost.cli.completing import complete
-from milepost.cli.exits import Exit
-from milepost.cli.messages import speak, tell
+from milepost.cli.messages import Exit, speak, tell
 from milepost.cli.options import add_saying
 from milepost.errors import MilePostError, UnknownLogError
 from milepost.level_names import nearest
@@ -155,7 +154,7 @@ def main(argv: list[str] | None = None) -> int:
 
 def _likely_columns(args: argparse.Namespace) -> str:
     """What the columns of a log may be that cannot be read as it is."""
-    from milepost.drafts.likely_columns import likely_columns
+    from milepost.drafts.map_by_trial import likely_columns
 
     return likely_columns(args.logs) if getattr(args, "logs", None) and args.command not in ("map", "init") else ""
 

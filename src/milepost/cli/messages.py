@@ -1,10 +1,11 @@
-"""Messages beside the output: on standard error, if there is one; --quiet silences all but what has to be said."""
+"""What a command says on the way, and the status with which it ends."""
 
 from __future__ import annotations
 
 import logging
 import sys
 from contextlib import suppress
+from enum import IntEnum
 from typing import Final
 
 LOGGER: Final = logging.getLogger("milepost")
@@ -37,3 +38,12 @@ def speak(quiet: bool, verbose: bool) -> None:
 def is_verbose() -> bool:
     """Return whether each step is told."""
     return LOGGER.isEnabledFor(logging.INFO) and any(handler.name == _HANDLER_NAME for handler in LOGGER.handlers)
+
+
+class Exit(IntEnum):
+    """The exit status of a command."""
+
+    DONE = 0
+    GATE_HIT = 1  # a gate that was asked for
+    UNUSABLE = 2  # wrong usage, or a log or course that cannot be used
+    INTERRUPTED = 130

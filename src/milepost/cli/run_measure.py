@@ -12,21 +12,20 @@ from typing import TYPE_CHECKING, cast
 
 from milepost.audit.cautions import require_used
 from milepost.cli import terminal
-from milepost.cli.exits import Exit
 from milepost.cli.folder_defaults import with_settings
 from milepost.cli.folder_tables import join
 from milepost.cli.loading import load
-from milepost.cli.messages import tell
+from milepost.cli.messages import Exit, tell
 from milepost.errors import UsageError
 from milepost.measures.interface import CountingMeasure, table_of
 from milepost.output import write_text
 from milepost.playback.attributes import is_attribute
-from milepost.playback.per_run import counted_per
+from milepost.playback.counted_play import counted_per
 from milepost.reports.build_document import described, document, name_of_document, needs_of, rows_of
-from milepost.reports.column_choice import chosen
 from milepost.reports.interface import Report
 from milepost.reports.output_formats import render
 from milepost.reports.registry import MEASURES
+from milepost.reports.text import chosen
 
 if TYPE_CHECKING:
     from milepost.figures.draw import Paper

@@ -12,8 +12,8 @@ import numpy as np
 from milepost.arrays import Ints
 from milepost.comparison.pairing import Pair
 from milepost.comparison.row_types import CauseChange, Changed, ChangeVerdict, KnobChange, WordChange
+from milepost.numerics.intervals import exact_p
 from milepost.numerics.shifts import false_discovery_rate
-from milepost.numerics.two_by_two import exact_p
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.logged_knobs import knobs_of, said_alike
 from milepost.playback.play import FullPlay, Play, summary

@@ -14,10 +14,8 @@ from milepost.cleaning.splitting import Split
 from milepost.comparison.changed import Changes
 from milepost.comparison.effects import Beyond, difference_of_shares, effects, quitting, time_taken
 from milepost.comparison.estimates import FEW_SHARED, Estimates, estimated
-from milepost.comparison.judging import LevelJudge
-from milepost.comparison.matching import Matched
-from milepost.comparison.pairing import Pair
-from milepost.comparison.phrases import Phrases
+from milepost.comparison.judging import CLAIMED, Bar, LevelJudge
+from milepost.comparison.pairing import Matched, Pair
 from milepost.comparison.row_types import (
     ComparedWith,
     CompareRow,
@@ -30,8 +28,7 @@ from milepost.comparison.row_types import (
     Shift,
     Side,
 )
-from milepost.comparison.sentences import sentences, told_of_level
-from milepost.comparison.verdicts import CLAIMED, Bar
+from milepost.comparison.sentences import Phrases, sentences, told_of_level
 from milepost.errors import UsageError
 from milepost.level_names import folded
 from milepost.measures.attempts import AttemptsToClear

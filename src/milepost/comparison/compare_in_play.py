@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TypedDict
 
-from milepost.audit.varying_fields import Varying
+from milepost.audit.record_checks import Varying
 from milepost.cleaning.selection import only, parse_condition
 from milepost.cleaning.splitting import Split, split_of
 from milepost.comparison.compare import Assigned, Compare

@@ -9,9 +9,9 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
+from milepost.comparison.judging import Bar, JudgedDifferences, told
 from milepost.comparison.pairing import Pair
 from milepost.comparison.row_types import Effects, QuitVerdict, Ratio, TimeVerdict
-from milepost.comparison.verdicts import Bar, JudgedDifferences, told
 from milepost.measures.cells import first_tries
 from milepost.measures.funnel import FunnelRow
 from milepost.numerics.intervals import Z95

@@ -9,8 +9,8 @@ from typing import Final, Literal, TypedDict, get_args
 import numpy as np
 
 from milepost.arrays import Floats
+from milepost.comparison.judging import CLAIMED
 from milepost.comparison.pilot_players import IMAGINED, Pilot, World, parameters
-from milepost.comparison.verdicts import CLAIMED
 from milepost.errors import UsageError
 from milepost.measures.interface import LevelRow
 from milepost.numerics.intervals import Z95

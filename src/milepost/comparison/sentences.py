@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from statistics import NormalDist
+from typing import TYPE_CHECKING
 
-from milepost.comparison.phrases import Phrases
 from milepost.comparison.row_types import CompareRow, CompareTotals
 from milepost.wording import listed, logits, number, percent, plural, safe
+
+if TYPE_CHECKING:
+    from milepost.cleaning.splitting import Split
 
 _NAMED = 3
 _SKILLS = tuple(NormalDist().inv_cdf((n + 0.5) / 40) for n in range(40))
@@ -167,3 +171,65 @@ def _kept(totals: CompareTotals, phrases: Phrases) -> list[str]:
     return [
         f"Still there at the end: {percent(kept['from'])} {phrases.sides[0]}, {percent(kept['to'])} {phrases.sides[1]}{span}."
     ]
+
+
+@dataclass(frozen=True)
+class Phrases:
+    """Words for two sides.
+
+    Attributes:
+        key: by what they differ.
+        before, after: their values.
+        causal: whether the side may be named as the cause: of builds, and of what was given to players and not chosen by them.
+    """
+
+    key: str
+    before: str
+    after: str
+    causal: bool
+
+    @classmethod
+    def of(cls, split: Split, arranged: bool) -> Phrases:
+        """Return the phrases of a split; ``arranged`` says that no player chose a side."""
+        return cls(split.key, split.before, split.after, split.key == "build" or arranged)
+
+    @property
+    def builds(self) -> bool:
+        """Return whether they are builds, of which one comes after the other."""
+        return self.key == "build"
+
+    def verdict(self, word: str) -> str:
+        """Return the phrase for a level that is harder or easier."""
+        return f"got {word}" if self.builds else f"is {word} with {self._after} than with {self._before}"
+
+    def verdict_of_all(self, word: str) -> str:
+        """Return the phrase for all levels together, harder or easier."""
+        return f"All levels got {word}" if self.builds else f"All levels are {word} with {self._after} than with {self._before}"
+
+    @property
+    def gone(self) -> tuple[str, str]:
+        """Return the phrases for a level that nobody cleared on the one side, and on the other."""
+        return ("before", "any more") if self.builds else (f"with {self._before}", f"with {self._after}")
+
+    @property
+    def sides(self) -> tuple[str, str]:
+        """Behind figures of either side."""
+        return ("before", "after") if self.builds else (f"with {self._before}", f"with {self._after}")
+
+    @property
+    def only(self) -> tuple[str, str]:
+        """Return the phrases for levels that only one side has, and only the other."""
+        return ("Gone", "New") if self.builds else (f"Only with {self._before}", f"Only with {self._after}")
+
+    @property
+    def each(self) -> str:
+        """In each of the two."""
+        return "in each build" if self.builds else f"with each {safe(self.key)}"
+
+    @property
+    def _before(self) -> str:
+        return safe(self.before)
+
+    @property
+    def _after(self) -> str:
+        return safe(self.after)

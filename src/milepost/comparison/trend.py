@@ -11,9 +11,11 @@ import numpy as np
 
 from milepost.cleaning.splitting import Split
 from milepost.comparison.compare import Compare
-from milepost.comparison.row_types import ChangeVerdict, CompareRow, CompareTotals
-from milepost.comparison.trend_steps import TrendSteps, steps_by_date, steps_by_key
-from milepost.comparison.trend_types import (
+from milepost.comparison.judging import CLAIMED
+from milepost.comparison.row_types import (
+    ChangeVerdict,
+    CompareRow,
+    CompareTotals,
     DatesLeftOut,
     Reading,
     TrendChange,
@@ -24,7 +26,7 @@ from milepost.comparison.trend_types import (
     TrendTotals,
     TrendWhole,
 )
-from milepost.comparison.verdicts import CLAIMED
+from milepost.comparison.trend_steps import TrendSteps, steps_by_date, steps_by_key
 from milepost.difficulty.spikes import Spikes
 from milepost.measures.funnel import Funnel, legs_in
 from milepost.measures.interface import Table

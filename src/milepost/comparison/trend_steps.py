@@ -13,10 +13,9 @@ from milepost.cleaning.selection import only, parse_condition, session_values
 from milepost.cleaning.splitting import values_in_order
 from milepost.comparison.compare_in_play import require_by_session
 from milepost.errors import UsageError
-from milepost.playback.attempt_filters import fitting
+from milepost.playback.attempt_filters import fitting, looking_at
 from milepost.playback.play import FullPlay, Play
 from milepost.playback.replay import replay_log
-from milepost.playback.void_attempts import looking_at
 
 _NANO: Final = 1_000_000_000
 

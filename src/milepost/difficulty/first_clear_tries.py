@@ -9,10 +9,9 @@ import numpy as np
 from milepost.arrays import Bools, Column
 from milepost.measures.cells import first_clear
 from milepost.measures.sums.funnel_counts import stopped_at_open
-from milepost.numerics.canonical_order import apart, in_own_order
-from milepost.numerics.narrow_dtypes import slimmest
 from milepost.numerics.tries_of_items import TriesOfItems
-from milepost.numerics.whole_numbers import numbered, ordinals
+from milepost.numerics.value_counts import apart, in_own_order
+from milepost.numerics.whole_numbers import numbered, ordinals, slimmest
 from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
 

@@ -8,7 +8,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.numerics.normal import log_normal
+from milepost.numerics.intervals import log_normal
 
 _ROUGHNESS: Final = np.array([0.08, 0.12, 0.18, 0.25, 0.35, 0.5, 0.7, 1.0, 1.4])
 _ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of its logarithm's prior, which has

@@ -9,20 +9,18 @@ import numpy as np
 
 from milepost.arrays import Column, Floats, Ints
 from milepost.course.course import Course
-from milepost.difficulty.anomalies import DifficultyReading, read_events
+from milepost.difficulty.anomalies import FEW_PLAYERS, DifficultyReading, Verdict, read_events, verdicts
 from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
 from milepost.difficulty.first_clear_tries import TriesOfPlayers, settled_tries
 from milepost.difficulty.plan_checks import against_plan, changes, inversions, knob_notes
 from milepost.difficulty.row_types import Cost, Judged, JudgedRow, Kind, KnobNotes, Model, SpikesRow, SpikesTotals
 from milepost.difficulty.spike_sentences import costliest_first, sentence, unsaid
 from milepost.difficulty.timing import TimesOfPlayers
-from milepost.difficulty.verdict import FEW_PLAYERS, Verdict, verdicts
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.funnel import Funnel, FunnelRow, legs_in
 from milepost.measures.interface import Table
-from milepost.measures.sums.attendance import Attendance, void_attempts
+from milepost.measures.sums.attendance import Attendance, WatchOfLevels, void_attempts
 from milepost.measures.sums.time_counts import Spent
-from milepost.measures.sums.watch_counts import WatchOfLevels
 from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit, fit_around, fit_tries

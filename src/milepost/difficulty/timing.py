@@ -8,11 +8,10 @@ import numpy as np
 
 from milepost.arrays import Column
 from milepost.measures.cells import cells
-from milepost.numerics.canonical_order import apart, in_own_order
-from milepost.numerics.narrow_dtypes import slimmest
 from milepost.numerics.time_model import fit_times
 from milepost.numerics.try_model import Fit
-from milepost.numerics.whole_numbers import numbered
+from milepost.numerics.value_counts import apart, in_own_order
+from milepost.numerics.whole_numbers import numbered, slimmest
 from milepost.playback.play import Play
 
 

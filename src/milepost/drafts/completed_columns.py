@@ -11,8 +11,8 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats
 from milepost.drafts.column_roles import rising_share
+from milepost.drafts.folded_fields import literal, quoted
 from milepost.drafts.heading_words import heading_says
-from milepost.drafts.query_text import literal, quoted
 from milepost.drafts.sampled_table import CellColumn, SampledTable
 from milepost.logs.mapping.sampling import flat
 

@@ -7,11 +7,14 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import Final, NamedTuple
 
-from milepost.drafts.leg_draft import LegEvidence, leg_evidence
+import numpy as np
+
+from milepost.arrays import Ints
 from milepost.level_names import natural_key
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.times import TimeInLevel
 from milepost.numerics.whole_numbers import distinct
+from milepost.playback.infer import precedence
 from milepost.playback.logged_knobs import logged_knobs
 from milepost.playback.play import FullPlay, Play
 from milepost.toml import toml_key, toml_text, toml_texts, toml_value
@@ -206,3 +209,83 @@ def _stretches(before: set[int], after: set[int]) -> Iterator[tuple[list[int], l
         return
     for low, high in pairwise([-1, *shared, max(before | after) + 1]):
         yield sorted(n for n in before if low < n < high), sorted(n for n in after if low < n < high)
+
+
+_SHARE: Final = 0.2  # of the players who show it, from which two levels have no order, or one is off the way
+_FEWEST: Final = 5  # players who have to show it
+
+
+@dataclass(frozen=True)
+class LegEvidence:
+    """What a level may be in a course that is no line.
+
+    Attributes:
+        leg: the number of the leg that it shares with others; None where it stands alone.
+        optional: whether it seems to be off the way.
+        why: what speaks for it, a sentence each.
+    """
+
+    leg: int | None
+    optional: bool
+    why: tuple[str, ...]
+
+
+def leg_evidence(play: Play, levels: list[int]) -> dict[int, LegEvidence]:
+    """Return what levels may be of which the log says that they are no plain steps of a line.
+
+    Neighbours that a fifth of those who attempted both attempted the other way round share a leg; a level that a fifth of those
+    who got further never attempted is off the way.
+
+    Args:
+        play: the log, replayed.
+        levels: the levels in their order.
+    """
+    own = play.counts[play.attempts.player]
+    seen = precedence(play.attempts.player[own], play.attempts.level[own])
+    place = {int(level): number for number, level in enumerate(seen.levels)}
+    known = [level for level in levels if level in place]
+    legs, reasons = _legs(known, seen.before, place, play.stops)
+    skipped = _skipped(play, known)
+    found = {}
+    for level in known:
+        missed, further = skipped[level]
+        optional = further >= _FEWEST and missed >= _SHARE * further
+        why = list(reasons.get(level, ()))
+        if optional:
+            why.append(f"{missed:,} of {plural(further, 'player')} who got further never tried it ({percent(missed / further)})")
+        if level in legs or optional:
+            found[level] = LegEvidence(legs.get(level), optional, tuple(why))
+    return found
+
+
+def _legs(
+    levels: list[int], before: Ints, place: dict[int, int], names: list[str]
+) -> tuple[dict[int, int], dict[int, list[str]]]:
+    """The legs of levels that have no order among themselves, and why."""
+    legs: dict[int, int] = {}
+    reasons: dict[int, list[str]] = {}
+    for level, following in zip(levels, levels[1:], strict=False):
+        forth, back = int(before[place[level], place[following]]), int(before[place[following], place[level]])
+        both = forth + back
+        if both >= _FEWEST and min(forth, back) >= _SHARE * both:
+            legs[following] = legs.setdefault(level, len(legs))
+            other = (
+                f"{min(forth, back):,} of {plural(both, 'player')} who tried both tried {names[following]} before {names[level]}"
+            )
+            reasons.setdefault(level, []).append(other)
+    return legs, reasons
+
+
+def _skipped(play: Play, levels: list[int]) -> dict[int, tuple[int, int]]:
+    """Per level, how many players who got further never attempted it, and how many got further."""
+    table, n_players = play.attempts, len(play.gated.players)
+    tried = np.zeros((len(levels), n_players), np.bool_)
+    for rank, level in enumerate(levels):
+        tried[rank, table.player[table.level == level]] = True
+    tried[:, ~play.counts] = False
+    later = np.zeros(n_players, np.bool_)
+    found = {}
+    for rank in range(len(levels) - 1, -1, -1):
+        found[levels[rank]] = (int((later & ~tried[rank]).sum()), int(later.sum()))
+        later |= tried[rank]
+    return found

@@ -6,8 +6,6 @@ import json
 from collections.abc import Mapping, Sequence
 from typing import Final
 
-from milepost.drafts.query_text import literal, quoted
-
 _MOST_KEYS: Final = 40
 
 
@@ -102,3 +100,13 @@ def _unpairing(records: Sequence[Mapping[str, object]], name: str, key: str, val
     fitting = f"list_filter({quoted(name)}, lambda x: x.{quoted(key)} = "
     columns = [f"list_extract({fitting}{literal(one)}), 1).{quoted(value)} AS {quoted(one)}" for one in keys]
     return f"SELECT * EXCLUDE ({quoted(name)}), {', '.join(columns)} FROM log"
+
+
+def quoted(name: str) -> str:
+    """A name of a column or table."""
+    return '"' + name.replace('"', '""') + '"'
+
+
+def literal(text: str) -> str:
+    """A text."""
+    return "'" + text.replace("'", "''") + "'"

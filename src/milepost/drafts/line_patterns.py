@@ -9,10 +9,9 @@ import re
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Final
+from typing import Final, NamedTuple
 
-from milepost.drafts.line_pieces import Piece, pieces_of
-from milepost.logs.formats.text_lines import PAIRS
+from milepost.logs.formats.text_lines import PAIR, PAIRS, pairs_in
 
 _FEWEST_LINES: Final = 3
 _LEAST_SHARE: Final = 0.01  # of the lines, that a kind of line has to have
@@ -232,3 +231,57 @@ def _piece_pattern(slot: _Slot, names: Counter[str]) -> str:
 def _group(name: str, pattern: str, names: Counter[str]) -> str:
     names[name] += 1
     return f"(?P<{name}{names[name] if names[name] > 1 else ''}>{pattern})"
+
+
+_TIME: Final = re.compile(
+    r"\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d(?:[.,]\d+)?(?:Z|[+-]\d\d:?\d\d)?"
+    r"|\d{1,4}[./]\d{1,2}[./]\d{1,4} \d{1,2}:\d\d(?::\d\d(?:[.,]\d+)?)?(?: [AP]M)?"
+    r"|[A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d"
+    r"|\d{1,4}:\d\d:\d\d(?:[.,]\d+)?(?: [AP]M)?"
+    r"|\d{1,4}:\d\d(?:[.,]\d+)?"
+    r"|\b\d{9,19}(?:\.\d+)?\b"
+    r"|(?<=\[)\s*\d+(?:\.\d+)?(?=\s*s?\])"
+)
+_TOKEN: Final = re.compile(r'"(?:[^"\\]|\\.)*"|(?:[^\s\[\](){}<>,;="\':|]|:(?=[^\s])(?!$))+|[^\S\t]+|.', re.DOTALL)
+_WORD: Final = re.compile(r'"|[^\W_]')
+_BETWEEN: Final = re.compile(r"[\s,;]*")
+
+
+class Piece(NamedTuple):
+    """A piece of a line: `time`, `pairs`, `word` or `mark`, and its text."""
+
+    kind: str
+    text: str
+
+
+def starts_with_time(text: str) -> bool:
+    """Return whether a text begins with a date or a time of the day."""
+    return bool(_TIME.match(text))
+
+
+def pieces_of(line: str) -> list[Piece]:
+    """Cut a line into its pieces; pairs count where a line has two or more."""
+    time = _TIME.search(line)
+    if time is None:
+        return _with_pairs(line)
+    return [*_with_pairs(line[: time.start()]), Piece("time", time[0]), *_with_pairs(line[time.end() :])]
+
+
+def _with_pairs(text: str) -> list[Piece]:
+    """The pieces of a text without a time; pairs that follow each other are one piece, what stands between them is words."""
+    if len(pairs_in(text)) < 2:
+        return _words(text)
+    pieces: list[Piece] = []
+    begun = done = 0
+    for match in PAIR.finditer(text):
+        if not pieces or not _BETWEEN.fullmatch(text, done, match.start()):
+            if pieces:
+                pieces.append(Piece("pairs", text[begun:done]))
+            pieces += [*_words(text[done : match.start()]), Piece("mark", "")]
+            begun = match.start()
+        done = match.end()
+    return [piece for piece in (*pieces, Piece("pairs", text[begun:done]), *_words(text[done:])) if piece.text]
+
+
+def _words(text: str) -> list[Piece]:
+    return [Piece("word" if _WORD.search(token) else "mark", token) for token in _TOKEN.findall(text)]

@@ -6,20 +6,19 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
 
-from milepost.drafts.draft_doubts import RankedCandidate, questions_of
-from milepost.drafts.draft_questions import NO_ANSWERS, DraftQuestion, SetAnswers
+from milepost.drafts.draft_questions import NO_ANSWERS, DraftQuestion, RankedCandidate, SetAnswers, questions_of
 from milepost.drafts.map_candidate import Candidate
 from milepost.drafts.map_candidates import candidates
 from milepost.drafts.map_text import map_text
 from milepost.drafts.prepared_samples import PreparedSample, prepared_samples
 from milepost.drafts.stay_tables import stay_map
 from milepost.drafts.trial_replay import Trial, tried
-from milepost.errors import LogError
-from milepost.logs.interface import ReadOptions
+from milepost.errors import LogError, MilePostError
+from milepost.logs.interface import DEFAULTS, ReadOptions
 from milepost.logs.mapping.map_draft import map_by_words
 from milepost.logs.sources.files import expand
 from milepost.progress import SILENT, Progress
-from milepost.wording import percent, plural, safe
+from milepost.wording import listed, percent, plural, safe
 
 _TRIED_RECORDS: Final = 4000
 _SURE: Final = 0.75  # score from which a draft is not said to be doubtful
@@ -163,3 +162,34 @@ def headed(draft: DraftedMap, label: str) -> str:
         )
     lines.append("# Every line is a guess with what it rests on: check each, then read the log with --map.")
     return "\n".join(lines) + "\n" + draft.text
+
+
+_FEWEST = 0.5  # of the records, that a draft has to explain to be spoken of
+
+
+def likely_columns(names: list[str]) -> str:
+    """Return a sentence on the likeliest columns of a log, and what speaks for them; an empty text where there are none."""
+    if "-" in names:
+        return ""
+    try:
+        draft = draft_by_trial(names, DEFAULTS)
+    except MilePostError:
+        return ""
+    if draft.trial.explained < _FEWEST:
+        return ""
+    why = f"{percent(draft.trial.explained)} of its records are explained so, and {percent(draft.trial.settled)} of tries end"
+    said = listed([f"{ours} '{safe(theirs)}'" for ours, theirs in _columns(draft)])
+    doubt = "" if draft.sure else " It is a doubtful guess."
+    return f"The likeliest columns are {said}: {why}.{doubt}" if said else f"A map was found for it: {why}.{doubt}"
+
+
+def _columns(draft: DraftedMap) -> list[tuple[str, str]]:
+    """What the draft takes for what, by ours."""
+    candidate = draft.candidate
+    if candidate is None:
+        return []
+    level, event = " with ".join(candidate.roles.level_names), candidate.roles.event_names[-1]
+    time = " with ".join(candidate.time.names) if candidate.time is not None else ""
+    word = "result" if candidate.rows else "event"
+    found = [("session", candidate.session), ("player", candidate.player), ("time", time), (word, event), ("level", level)]
+    return [(ours, theirs) for ours, theirs in found if theirs]

@@ -8,8 +8,7 @@ from milepost.arrays import Floats
 from milepost.drafts.column_roles import Roles
 from milepost.drafts.event_labels import Labelling
 from milepost.drafts.prepared_samples import PreparedSample
-from milepost.drafts.sampled_table import CellColumn, SampledTable
-from milepost.drafts.time_forms import TimeForm
+from milepost.drafts.sampled_table import CellColumn, SampledTable, TimeForm
 from milepost.drafts.try_durations import Duration, Unit
 
 

@@ -9,7 +9,7 @@ from milepost.drafts.column_roles import SPLIT
 from milepost.drafts.event_labels import ARRIVES, BEGINS, CLEARS, ENDS, FAILS, INSIDE, LEAVES, OPENS, UNEXPLAINED
 from milepost.drafts.map_candidate import Candidate
 from milepost.drafts.sampled_table import CellColumn
-from milepost.logs.mapping.word_meanings import event_word
+from milepost.logs.mapping.languages import event_word
 from milepost.toml import toml_text
 from milepost.vocabulary import EVENT_CODES
 from milepost.wording import percent, plural, safe

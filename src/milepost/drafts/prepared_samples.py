@@ -15,10 +15,8 @@ import numpy as np
 
 from milepost.drafts.column_roles import rising_share
 from milepost.drafts.completed_columns import completing_query, halving_queries
-from milepost.drafts.folded_fields import unfolding_query
-from milepost.drafts.line_patterns import draft_patterns
-from milepost.drafts.line_pieces import starts_with_time
-from milepost.drafts.query_text import quoted
+from milepost.drafts.folded_fields import quoted, unfolding_query
+from milepost.drafts.line_patterns import draft_patterns, starts_with_time
 from milepost.drafts.sampled_table import SampledTable
 from milepost.drafts.table_joins import join_plan, query_in_database, query_over_files
 from milepost.errors import LogError
@@ -30,8 +28,7 @@ from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.languages import likeliest
 from milepost.logs.mapping.sampling import EnoughRecords, Sample, flat
 from milepost.logs.mapping.shapes import Selecting
-from milepost.logs.mapping.source_names import source_columns
-from milepost.logs.mapping.whole_input import table_name
+from milepost.logs.mapping.whole_input import source_columns, table_name
 from milepost.logs.records.untyped_cells import decimal
 from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
 from milepost.logs.sources.files import Source

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Final, NamedTuple
 
-from milepost.drafts.query_text import quoted
+from milepost.drafts.folded_fields import quoted
 
 Tables = Mapping[str, Sequence[Mapping[str, object]]]
 _UNIQUE: Final = 0.999

@@ -14,7 +14,7 @@ from milepost.logs.mapping.logmap import LogMap, read_map
 from milepost.logs.mapping.whole_input import FileRecords
 from milepost.logs.read import give_waiting, require_mapped
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.shared_sessions import for_each_player
+from milepost.logs.records.sink import for_each_player
 from milepost.playback.play import FullPlay
 from milepost.playback.replay import replay_log
 from milepost.playback.tallies import tallies_of

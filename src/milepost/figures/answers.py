@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.figures.batched_marks import gathered
+from milepost.figures.shared import gathered
 from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
 from milepost.measures.answers import AnswersRow, QuestionAnswers
 from milepost.reports.document_types import AnswersDocument

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
 
-from milepost.comparison.phrases import Phrases
 from milepost.comparison.row_types import CompareRow
-from milepost.figures.batched_marks import MarkBatch, gathered
+from milepost.comparison.sentences import Phrases
+from milepost.figures.shared import MarkBatch, gathered
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.reports.document_types import CompareDocument
 from milepost.wording import listed, plural

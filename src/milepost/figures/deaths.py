@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from milepost.figures.batched_marks import draw_cells
+from milepost.figures.shared import draw_cells
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
 from milepost.measures.deaths import DeathsRow
 from milepost.measures.sums.death_counts import BINS

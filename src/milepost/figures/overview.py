@@ -8,8 +8,7 @@ import numpy as np
 
 from milepost.difficulty.row_types import SpikesRow
 from milepost.difficulty.spike_sentences import costliest_first
-from milepost.figures.batched_marks import MarkBatch, gathered
-from milepost.figures.shared import Retained, draw_retention, names_at_ends, share_axis
+from milepost.figures.shared import MarkBatch, Retained, draw_retention, gathered, names_at_ends, share_axis
 from milepost.figures.spikes import SHAPES, draw_difficulties, unit_of
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.measures.funnel import stopped_by

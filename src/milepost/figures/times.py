@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.figures.batched_marks import Cell, MarkBatch, draw_cells, gathered
+from milepost.figures.shared import Cell, MarkBatch, draw_cells, gathered
 from milepost.figures.style import Palette, Sheet, names_down, shortened
 from milepost.measures.times import TimesRow
 from milepost.reports.document_types import TimesDocument

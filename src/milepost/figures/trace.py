@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from milepost.figures.batched_marks import gathered
+from milepost.figures.shared import gathered
 from milepost.figures.style import Sheet, names_across, shortened
 from milepost.measures.trace import TraceRow
 from milepost.reports.document_types import TraceDocument

@@ -10,7 +10,7 @@ from milepost.wording import logits, percent, plural, safe
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
-    from milepost.comparison.trend_types import TrendRow, TrendStep, TrendWhole
+    from milepost.comparison.row_types import TrendRow, TrendStep, TrendWhole
     from milepost.reports.document_types import TrendDocument
 
 _MOST_NUMBERS: Final = 14  # steps, beyond which a number does not fit its field

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Final, TypedDict
 
-from milepost.folder.clock_places import clock_seconds
+from milepost.folder.recordings import clock_seconds
 from milepost.folder.small_tables import look_at, read_rows
 from milepost.output import write_file
 

@@ -15,7 +15,7 @@ from milepost.errors import FolderError, MilePostError
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.postgres import is_server
 from milepost.logs.sources.remote import is_address
-from milepost.measures.questions import Question
+from milepost.measures.interface import Question
 from milepost.output import write_file
 from milepost.toml import line_of, parsed_toml, read_toml, toml_key, toml_text
 

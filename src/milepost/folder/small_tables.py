@@ -13,6 +13,7 @@ from milepost.errors import FolderError
 from milepost.logs.formats.delimited import MAX_CELL, find_delimiter
 from milepost.logs.sources.encodings import seems_to_be
 from milepost.logs.sources.remote import fetched, is_address
+from milepost.measures.interface import Answer
 
 MAX_BYTES: Final = 64 << 20
 _MARKS: Final = {b"\xff\xfe": "utf-16", b"\xfe\xff": "utf-16", b"\xef\xbb\xbf": "utf-8-sig"}
@@ -139,3 +140,19 @@ def _rows(path: str, written: TableRow, columns: list[str]) -> Iterator[Row]:
         if cells:
             yield Row(path, line, cells)
         line = written.header + 2 + rows.line_num
+
+
+def read_answers(path: str | Path) -> tuple[Answer, ...]:
+    """The answers of a table in its order; a row without an answer is none.
+
+    Raises:
+        FolderError: it cannot be read, lacks a column, or has an answer of nobody or to nothing.
+    """
+    found = []
+    for row in read_rows(path, ("player", "question", "answer"), ("level",)):
+        if not row["answer"]:
+            continue
+        if not row["player"] or not row["question"]:
+            raise row.refuse("an answer needs a player and a question.")
+        found.append(Answer(row["player"], row["level"] or None, row["question"], row["answer"]))
+    return tuple(found)

@@ -16,20 +16,18 @@ from milepost.logs.formats.registry import FORMATS
 from milepost.logs.interface import DEFAULTS, BareLog, Log, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.mapping.shapes import Exploding, Stage
-from milepost.logs.mapping.source_names import named_source
-from milepost.logs.mapping.whole_input import FileRecords, exploded, selected, waits
+from milepost.logs.mapping.whole_input import FileRecords, exploded, named_source, selected, waits
 from milepost.logs.records.attempt_rows import AttemptSink
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.shared_sessions import for_each_player
-from milepost.logs.records.sink import RecordSink
+from milepost.logs.records.sink import RecordSink, for_each_player
 from milepost.logs.records.stay_rows import StaySink
 from milepost.logs.records.translation import Translator
 from milepost.logs.sources.files import Source, expand
-from milepost.memory_estimates import unpacked
+from milepost.memory import unpacked
 from milepost.progress import SILENT, Progress
 
 if TYPE_CHECKING:
-    from milepost.logs.columnar.prefetch import Pieces
+    from milepost.logs.columnar.file_chunks import Pieces
 
 _LONG, _HEAD = 16 << 20, 1 << 16  # bytes of a log whose reading takes a while, and of its beginning
 
@@ -48,7 +46,7 @@ def _read_json_lines(source: Source, log_map: LogMap) -> Block | None:
 
 
 def _read_parquet(source: Source, _: LogMap) -> Block | None:
-    from milepost.logs.columnar.strict_parquet import read_strict_parquet
+    from milepost.logs.columnar.parquet_pieces import read_strict_parquet
 
     return read_strict_parquet(source)
 
@@ -219,9 +217,8 @@ def _read_at_full_speed(
     form, size = tell(source, options), unpacked(source.label, source.size())
     if pieces is None and size < _STRICT[form].worthwhile:
         return False
-    from milepost.logs.columnar.file_chunks import SMALL, read_in_pieces
+    from milepost.logs.columnar.file_chunks import SMALL, Pieces, read_in_pieces
     from milepost.logs.columnar.parquet_pieces import read_parquet_in_pieces
-    from milepost.logs.columnar.prefetch import Pieces
 
     if pieces is None or size <= pieces.size:
         if _read_whole(_STRICT[form], source, log_map, builder, progress):

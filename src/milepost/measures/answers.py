@@ -14,8 +14,7 @@ from milepost.course.course import Course, Level, place_called
 from milepost.logs.records.untyped_cells import decimal
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.cells import cells
-from milepost.measures.interface import Table
-from milepost.measures.questions import Answer, Question
+from milepost.measures.interface import Answer, Question, Table
 from milepost.numerics.intervals import Z95, Interval, mean_interval, wilson
 from milepost.numerics.ranks import Pairs, spearman, spearman_interval
 from milepost.playback.play import Play

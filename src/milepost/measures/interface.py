@@ -94,3 +94,26 @@ def beside(table: Table[R, T], extra: list[RawRow]) -> Table[R, T]:
     """The table with what a naive count says in each row."""
     rows = [cast(R, {**row, **more}) for row, more in zip(table.rows, extra, strict=True)]
     return Table(rows, table.totals)
+
+
+@dataclass(frozen=True)
+class Answer:
+    """An answer, and of which player, to which question, at which level, if it was about one."""
+
+    player: str
+    level: str | None
+    question: str
+    answer: str
+
+
+@dataclass(frozen=True)
+class Question:
+    """A question that players answer.
+
+    Attributes:
+        order: its answers in order, where they are words.
+        harder: whether later or higher answers mean harder ("up") or easier ("down"); None where it does not ask for that.
+    """
+
+    order: tuple[str, ...] = ()
+    harder: str | None = None

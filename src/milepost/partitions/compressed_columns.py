@@ -9,7 +9,7 @@ from typing import Final, Protocol
 import numpy as np
 
 from milepost.arrays import Column, Floats, Ints, Kind
-from milepost.numerics.narrow_dtypes import slimmest
+from milepost.numerics.whole_numbers import slimmest
 
 _FEW: Final = 3  # of a column of numbers with less than one in so many that say something, only these are kept, with their rows
 _STEPS: Final = (1.0, 1000.0)  # whole numbers, and clocks that count thousandths of a second

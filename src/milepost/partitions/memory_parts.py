@@ -9,18 +9,17 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Column, Ints
-from milepost.cleaning.player_names import players_of
+from milepost.cleaning.names import players_of
 from milepost.errors import RecordsGoneError
-from milepost.logs.columnar.prefetch import Pieces
+from milepost.logs.columnar.file_chunks import Pieces
 from milepost.logs.interface import ABSENT, TAG, BareLog, Log, Records, Sessions
 from milepost.logs.read import give_waiting, likely_records, nothing_in, read_source, require_mapped
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
-from milepost.logs.records.shared_sessions import require_one_player
+from milepost.logs.records.sink import require_one_player
 from milepost.logs.sources.files import expand
-from milepost.numerics.narrow_dtypes import slimmest
-from milepost.numerics.whole_numbers import numbered
+from milepost.numerics.whole_numbers import numbered, slimmest
 from milepost.partitions.compressed_columns import CompressedColumn, packed
-from milepost.partitions.request import LogRequest
+from milepost.partitions.execution import LogRequest
 from milepost.progress import Progress
 
 _PIECE: Final = 24 << 20  # bytes of a file that are read at once

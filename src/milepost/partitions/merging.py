@@ -10,11 +10,10 @@ import numpy as np
 from milepost.arrays import Column, Ints
 from milepost.cleaning.clock import session_order
 from milepost.cleaning.gate import Admitted
-from milepost.cleaning.player_names import players_of
+from milepost.cleaning.names import players_of
 from milepost.logs.interface import ABSENT, BareLog
 from milepost.memory import give_back_now
-from milepost.numerics.narrow_dtypes import slimmest
-from milepost.numerics.whole_numbers import stable_order
+from milepost.numerics.whole_numbers import slimmest, stable_order
 from milepost.partitions.compressed_columns import CompressedColumn, Same, filled_out, packed
 from milepost.partitions.tasks import PartRequest, PlayedPart
 from milepost.playback.attempt_context import AroundAttempts, SessionTimes

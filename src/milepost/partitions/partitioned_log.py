@@ -11,10 +11,9 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.cleaning.exclusion import Exclusion
 from milepost.cleaning.gate import open_levels, without_debug
 from milepost.cleaning.names import Stops, gather
-from milepost.cleaning.selection import Condition, only, require_any, require_known
+from milepost.cleaning.selection import Condition, Exclusion, only, require_any, require_known
 from milepost.cleaning.survey import Survey
 from milepost.logs.interface import BareLog, refused_in_all
 from milepost.memory import give_back_now
@@ -23,9 +22,8 @@ from milepost.partitions.merging import merged
 from milepost.partitions.tasks import Part, PartRequest, hits_of_part, levels_of_part, play_part, replayed_part, survey_part
 from milepost.playback.counted_play import CountedPlay
 from milepost.playback.infer import infer_order
-from milepost.playback.partial_replay import MOST_RECORDS
 from milepost.playback.play import About, Kinds, Play
-from milepost.playback.replay import require_few
+from milepost.playback.replay import MOST_RECORDS, require_few
 from milepost.progress import SILENT, Progress
 
 

@@ -12,7 +12,7 @@ from typing import TypeVar
 import numpy as np
 
 from milepost.arrays import Bools
-from milepost.cleaning.exclusion import Exclusion
+from milepost.cleaning.selection import Exclusion
 from milepost.cleaning.splitting import Split, groups_with_courses
 from milepost.course.course import Course
 from milepost.errors import LogError, UsageError
@@ -23,19 +23,16 @@ from milepost.logs.sources.files import expand
 from milepost.logs.store.checks import Limits, sound
 from milepost.logs.store.manifest import Manifest, kept_as, latest, read_manifest
 from milepost.logs.store.pack_store import Into, Layout, pack
-from milepost.logs.store.sessions import SessionTable
 from milepost.logs.store.store import bare_log, groups_of_parts, log_and_sessions, records_of
-from milepost.memory import give_back_now
-from milepost.memory_estimates import SMALL, unpacked
-from milepost.partitions.execution import ExecutionPlan, Work
+from milepost.logs.store.tables import SessionTable
+from milepost.memory import SMALL, give_back_now, scratch_writing, unpacked
+from milepost.partitions.execution import ExecutionPlan, LogRequest, Telling, Work
 from milepost.partitions.executors import workers
 from milepost.partitions.memory_parts import Opened, hold, own_sessions
 from milepost.partitions.partitioned_log import PartedLog
-from milepost.partitions.request import LogRequest, Telling
 from milepost.partitions.tasks import PartRequest
 from milepost.playback.play import Kinds, Play, Summed, registered
 from milepost.progress import Progress
-from milepost.scratch import scratch_writing
 
 V = TypeVar("V")
 

@@ -13,10 +13,9 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.cleaning.anonymous import anonymous
-from milepost.cleaning.exclusion import Exclusion
 from milepost.cleaning.gate import gate, without_debug
 from milepost.cleaning.names import Stops
-from milepost.cleaning.selection import Condition, only
+from milepost.cleaning.selection import Condition, Exclusion, only
 from milepost.cleaning.survey import Survey, survey_of
 from milepost.course.course import Course
 from milepost.folder.player_table import PlayerTable, with_players

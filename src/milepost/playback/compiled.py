@@ -10,8 +10,7 @@ from milepost.compiling import Compiled
 from milepost.playback.machine_io import FLOATS, NOWHERE, TRUTHS, State
 
 MODULES: Final = tuple(
-    f"milepost.playback.{name}"
-    for name in ("machine_actions", "machine_legs", "machine_helpers", "transitions", "run_rules", "machine")
+    f"milepost.playback.{name}" for name in ("machine_actions", "machine_legs", "transitions", "run_rules", "machine")
 )
 run_sessions: Final = Compiled(MODULES, "run_sessions")  # it takes arrays, and a record of the state
 

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import cast
 
 from milepost.course.course import Course
-from milepost.errors import AttemptsGoneError
+from milepost.errors import AttemptsGoneError, UsageError
+from milepost.playback.attempt_tables import numbered_tries
 from milepost.playback.memo import Lasting
-from milepost.playback.play import About, S, T
+from milepost.playback.play import About, Play, S, T
+from milepost.playback.runs import runs_of
+from milepost.vocabulary import CLEARED
 
 
 @dataclass
@@ -47,3 +50,18 @@ class CountedPlay(Lasting):
         if kind not in self.known:
             raise AttemptsGoneError
         return self.known[kind]
+
+
+def counted_per(play: Play, per: str) -> Play:
+    """The play counted per `player`, as it is, or per `run`.
+
+    Raises:
+        UsageError: it is to be counted per something else.
+    """
+    if per not in ("player", "run"):
+        raise UsageError(f"per={per!r}: give 'player' or 'run'.")
+    if per == "player":
+        return play
+    table, run = play.attempts, runs_of(play).of_attempt
+    number, rerun = numbered_tries(run, table.level, table.ended(CLEARED), table.void)
+    return replace(play, attempts=replace(table, number=number, rerun=rerun), units=run, known=dict(play.known))

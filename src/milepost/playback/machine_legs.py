@@ -5,7 +5,11 @@ Every function takes the tape, the outputs and the state; stops, legs and places
 
 from __future__ import annotations
 
-from milepost.playback.machine_io import MachineInput, MachineOutput, State
+from typing import Final
+
+from milepost.playback.machine_actions import clear, place, within
+from milepost.playback.machine_io import NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, State
+from milepost.vocabulary import BIT
 
 
 def leg_of(tape: MachineInput, state: State, stop: int) -> int:
@@ -32,8 +36,8 @@ def route_missing(tape: MachineInput, out: MachineOutput, state: State, target: 
     if route < 0:
         return False
     base = state.order * tape.n_stops
-    for place in range(tape.leg_first[base + tape.leg[base + target]], tape.rank[base + target]):
-        stop = tape.stop_at[base + place]
+    for at in range(tape.leg_first[base + tape.leg[base + target]], tape.rank[base + target]):
+        stop = tape.stop_at[base + at]
         if tape.route[stop] == route and not tape.optional[stop] and stop != origin and not has_tried(tape, out, state, stop):
             return True
     return False
@@ -42,8 +46,8 @@ def route_missing(tape: MachineInput, out: MachineOutput, state: State, target: 
 def tried_in_leg(tape: MachineInput, out: MachineOutput, state: State, leg: int) -> bool:
     """Return whether the player has an attempt at some level of a leg."""
     base = state.order * tape.n_stops
-    for place in range(tape.leg_first[base + leg], tape.leg_stop[base + leg]):
-        if has_tried(tape, out, state, tape.stop_at[base + place]):
+    for at in range(tape.leg_first[base + leg], tape.leg_stop[base + leg]):
+        if has_tried(tape, out, state, tape.stop_at[base + at]):
             return True
     return False
 
@@ -52,8 +56,8 @@ def leg_done(tape: MachineInput, out: MachineOutput, state: State, leg: int) -> 
     """Return whether the player has done a leg: enough of its levels, or all of one route and all that have none."""
     base, cleared, routes = state.order * tape.n_stops, 0, False
     first, stop_place = tape.leg_first[base + leg], tape.leg_stop[base + leg]
-    for place in range(first, stop_place):
-        stop = tape.stop_at[base + place]
+    for at in range(first, stop_place):
+        stop = tape.stop_at[base + at]
         routes = routes or tape.route[stop] >= 0
         if tape.required[base + stop]:
             cleared += _cleared(out, state, stop)
@@ -61,8 +65,8 @@ def leg_done(tape: MachineInput, out: MachineOutput, state: State, leg: int) -> 
         return cleared >= tape.needs[base + leg]
     if not _all_cleared(tape, out, state, leg, -1):
         return False
-    for place in range(first, stop_place):
-        route = tape.route[tape.stop_at[base + place]]
+    for at in range(first, stop_place):
+        route = tape.route[tape.stop_at[base + at]]
         if route >= 0 and _all_cleared(tape, out, state, leg, route):
             return True
     return False
@@ -71,8 +75,8 @@ def leg_done(tape: MachineInput, out: MachineOutput, state: State, leg: int) -> 
 def _all_cleared(tape: MachineInput, out: MachineOutput, state: State, leg: int, route: int) -> bool:
     """Return whether all levels that a leg needs of a route, or of none, are cleared."""
     base = state.order * tape.n_stops
-    for place in range(tape.leg_first[base + leg], tape.leg_stop[base + leg]):
-        stop = tape.stop_at[base + place]
+    for at in range(tape.leg_first[base + leg], tape.leg_stop[base + leg]):
+        stop = tape.stop_at[base + at]
         if tape.route[stop] == route and tape.required[base + stop] and not _cleared(out, state, stop):
             return False
     return True
@@ -80,3 +84,60 @@ def _all_cleared(tape: MachineInput, out: MachineOutput, state: State, leg: int,
 
 def _cleared(out: MachineOutput, state: State, stop: int) -> bool:
     return out.tally.owner[stop] == state.player and out.tally.clears[stop] > 0
+
+
+_FAULT_RESET: Final = BIT["fault_reset"]
+_IMPLIED_COMPLETE: Final = BIT["implied_complete"]
+
+
+def pending(state: State, level: int) -> bool:
+    """Return whether a transition to the level waits for its start."""
+    return state.phase == OUT and state.hop_at != NOWHERE and state.hop_to == level
+
+
+def note_progress(tape: MachineInput, state: State, i: int) -> None:
+    """Progress on any event of the open attempt after its opening; only the greatest is kept."""
+    level = tape.level[i]
+    if (level == NOWHERE or level == state.level) and tape.progress[i] > state.progress:
+        state.progress = tape.progress[i]
+
+
+def note_fault(tape: MachineInput, i: int) -> None:
+    """Note that something other than the player put the level back."""
+    if tape.fault[i]:
+        tape.marks[i] |= _FAULT_RESET
+
+
+def moves_on(tape: MachineInput, out: MachineOutput, state: State, target: int, i: int) -> bool:
+    """Return whether going to ``target`` implies, in a log without completions, that the level played was cleared."""
+    if not tape.implied or state.phase != PLAYING:
+        return False
+    here, there = place(tape, state, state.level), place(tape, state, target)
+    n_levels = tape.n_levels[state.order]
+    if here >= n_levels or there >= n_levels or within(tape, state, state.visit_at, i):
+        return False
+    if tape.is_line:
+        return there == here + 1
+    leg, next_leg = leg_of(tape, state, state.level), leg_of(tape, state, target)
+    if leg == next_leg:
+        return there > here and tape.route[target] >= 0 and tape.route[target] == tape.route[state.level]
+    return is_next_leg(tape, state, leg, next_leg) and not route_missing(tape, out, state, target, state.level)
+
+
+def is_last(tape: MachineInput, state: State, level: int) -> bool:
+    """Return whether a level is the last of the course, or one of its last leg."""
+    last = tape.n_levels[state.order] - 1
+    if tape.is_line or place(tape, state, level) > last:
+        return place(tape, state, level) == last
+    base, leg = state.order * tape.n_stops, leg_of(tape, state, level)
+    later = leg_of(tape, state, tape.stop_at[base + last])
+    while later > leg and tape.passed_over[base + later]:
+        later -= 1
+    return later == leg and not tape.passed_over[base + leg]
+
+
+def imply_complete(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
+    """Clear the level played, since play moves on in a log without completions."""
+    tape.marks[i] |= _IMPLIED_COMPLETE
+    note_progress(tape, state, i)
+    clear(tape, out, state, i)

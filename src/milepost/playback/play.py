@@ -10,8 +10,8 @@ from typing import Final, Protocol, Self, TypeVar, cast
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.cleaning.exclusion import Exclusion
 from milepost.cleaning.gate import Admitted, Gated
+from milepost.cleaning.selection import Exclusion
 from milepost.course.course import Course
 from milepost.errors import AttemptsGoneError, RecordsGoneError
 from milepost.logs.interface import refused_in_all

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Final
 
 from milepost.playback.machine_actions import close_attempt, within
-from milepost.playback.machine_helpers import note_progress
 from milepost.playback.machine_io import NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, State
+from milepost.playback.machine_legs import note_progress
 from milepost.vocabulary import (
     BIT,
     CLEARED,

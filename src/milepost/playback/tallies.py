@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.interface import ABSENT, Place, Records
-from milepost.logs.records.shared_sessions import copied
+from milepost.logs.records.sink import copied
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import FullPlay, Play, Summed, summary
 from milepost.vocabulary import COPY, DROPPED, EVENTS, FINDINGS

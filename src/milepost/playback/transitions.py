@@ -5,9 +5,18 @@ from __future__ import annotations
 from typing import Final
 
 from milepost.playback.machine_actions import close_attempt, place, within
-from milepost.playback.machine_helpers import imply_complete, moves_on, note_progress
 from milepost.playback.machine_io import DOWN, NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, State
-from milepost.playback.machine_legs import has_tried, is_next_leg, leg_done, leg_of, route_missing, tried_in_leg
+from milepost.playback.machine_legs import (
+    has_tried,
+    imply_complete,
+    is_next_leg,
+    leg_done,
+    leg_of,
+    moves_on,
+    note_progress,
+    route_missing,
+    tried_in_leg,
+)
 from milepost.vocabulary import ADVANCE, BIT, END_SKIP, ENTRY, EXIT, LATE, LEFT, PASSED, REPEAT, RESTART, RETURN, SETBACK, SKIP
 
 _REPEATED_TRANSITION: Final = BIT["repeated_transition"]

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Final, cast
 
 from milepost.audit.cautions import Caution
 from milepost.comparison.compare_in_play import tries_left_out
-from milepost.comparison.phrases import Phrases
 from milepost.comparison.row_types import Side
+from milepost.comparison.sentences import Phrases
 from milepost.playback.attributes import is_attribute
 from milepost.playback.tallies import finding_counts
 from milepost.reports.build_document import head, source_notes

@@ -7,8 +7,7 @@ from typing import Any, NotRequired, TypedDict
 from milepost.audit.audit import AuditTotals
 from milepost.audit.cleaning_effects import RawBesideClean
 from milepost.comparison.groups import Compared
-from milepost.comparison.row_types import CompareRow, CompareTotals
-from milepost.comparison.trend_types import TrendRow, TrendTotals
+from milepost.comparison.row_types import CompareRow, CompareTotals, TrendRow, TrendTotals
 from milepost.difficulty.row_types import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
 from milepost.folder.notes import Noted
 from milepost.measures.answers import AnswersRow, AnswersTotals

@@ -12,7 +12,7 @@ from milepost.cleaning.anonymous import session_mark
 from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.measures.attribute_effects import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
-from milepost.measures.sums.watch_counts import WatchOfLevels
+from milepost.measures.sums.attendance import WatchOfLevels
 from milepost.progress import SILENT
 from milepost.reports.build_document import described, document, head
 from milepost.reports.document_types import Builds, PlanRow, ReportDocument, SpikesDocument

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NotRequired, TypedDict
 
 from milepost.audit.cautions import Caution
-from milepost.audit.row_types import Excluding
+from milepost.audit.evidence import Excluding
 from milepost.folder.notes import Noted
 
 

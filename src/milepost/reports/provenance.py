@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from milepost.errors import LogError
-from milepost.logs.store.checksums import checksum
+from milepost.logs.store.manifest import checksum
 from milepost.reports.interface import Column, View
 from milepost.version import __version__
 from milepost.wording import safe

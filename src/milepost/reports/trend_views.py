@@ -10,7 +10,7 @@ from milepost.reports.views import count_column, share_columns
 from milepost.wording import NOTHING, listed, logits, safe, words
 
 if TYPE_CHECKING:
-    from milepost.comparison.trend_types import TrendRow, TrendShift, TrendStep, TrendWhole
+    from milepost.comparison.row_types import TrendRow, TrendShift, TrendStep, TrendWhole
     from milepost.reports.document_types import TrendDocument
     from milepost.reports.interface import AnyView
 

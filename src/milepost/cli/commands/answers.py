@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Judge", 180  # in the help
 HELP = "what players answered, level by level, and whether it goes with how hard the levels are to play"

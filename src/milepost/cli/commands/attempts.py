@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
 
 GROUP, PLACE = "See the course", 60  # in the help
 HELP = "how many tries a level takes, those who have not cleared it yet counted as such"

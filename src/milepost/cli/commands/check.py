@@ -6,7 +6,7 @@ import argparse
 from typing import TYPE_CHECKING, cast
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+from milepost.cli.messages import Exit
 
 if TYPE_CHECKING:
     from milepost.reports.document_types import CheckDocument

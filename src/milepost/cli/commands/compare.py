@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Change and test again", 200  # in the help
 HELP = "two builds side by side: which levels got harder or easier, whether all moved, and how many players would tell"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from milepost.cli.exits import Exit
+from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Bring data in and out", 290  # in the help
 HELP = "print what makes a shell complete commands, options, and names of levels, sessions, builds and tags"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+from milepost.cli.messages import Exit
 from milepost.logs.formats.registry import WRITTEN
 
 GROUP, PLACE = "Bring data in and out", 270  # in the help

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Bring data in and out", 260  # in the help
 HELP = "draft a course file from a log: the levels in the order in which players came to them"

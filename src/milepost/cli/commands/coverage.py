@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Trust the log", 40  # in the help
 HELP = "which levels and moves were hardly tested, and how long it takes to get there"

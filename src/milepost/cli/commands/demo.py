@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from milepost.cli.exits import Exit
+from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Begin", 10  # in the help
 HELP = "unpack the Wickwater demo, a course and its logs, and run the main commands on it"

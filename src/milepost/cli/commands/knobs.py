@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Judge", 175  # in the help
 HELP = "the knobs of each level, what they break of the course's rules, and what a unit of each does to difficulty"

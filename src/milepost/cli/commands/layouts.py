@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
 
 GROUP, PLACE = "See the course", 110  # in the help
 HELP = "how much the layout inside a level matters (tags layout or seed)"

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
 
 GROUP, PLACE = "See the course", 95  # in the help
 HELP = "after which tries players leave: by failures in a row, by minutes played, and by level; and who came back"

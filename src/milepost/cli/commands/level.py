@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Look at one level or session", 130  # in the help
 HELP = "one page on one level: reach, tries, time, causes, neighbours, plan, sessions to watch"

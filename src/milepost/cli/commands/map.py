@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Bring data in and out", 250  # in the help
 HELP = "look at a foreign log and write a commented draft of a log map"

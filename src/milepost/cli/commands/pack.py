@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Bring data in and out", 280  # in the help
 HELP = "pack logs into a store of Parquet files, which every command takes in place of a log, and reads much faster"

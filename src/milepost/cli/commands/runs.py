@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
 
 GROUP, PLACE = "See the course", 100  # in the help
 HELP = "how far runs get, from a fresh beginning to a win or the end, and what comes of playing again"

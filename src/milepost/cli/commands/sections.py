@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Look at one level or session", 135  # in the help
 HELP = "which part of a level players fail in: between the marks of checkpoints, or by progress"

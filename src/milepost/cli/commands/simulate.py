@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+from milepost.cli.messages import Exit
 from milepost.errors import UsageError
 
 GROUP, PLACE = "Change and test again", 220  # in the help

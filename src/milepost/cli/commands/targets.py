@@ -6,7 +6,7 @@ import argparse
 from typing import TYPE_CHECKING, cast
 
 from milepost.cli import options
-from milepost.cli.exits import Exit
+from milepost.cli.messages import Exit
 
 if TYPE_CHECKING:
     from milepost.reports.document_types import TargetsDocument
@@ -29,9 +29,9 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.run_measure import write
     from milepost.output import write_text
     from milepost.reports.build_document import described, document
-    from milepost.reports.column_choice import EVERY
     from milepost.reports.interface import Report
     from milepost.reports.target_views import junit, targets_on_terminal, targets_view
+    from milepost.reports.text import EVERY
 
     loaded = load(args)
     play = loaded.play()

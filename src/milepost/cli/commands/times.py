@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
     from milepost.measures.interface import Table
     from milepost.measures.times import TimesRow, TimesTotals
     from milepost.playback.play import Play

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
-    from milepost.cli.exits import Exit
+    from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Change and test again", 205  # in the help
 HELP = "builds, days, weeks or months in a row: each level's difficulty step by step, and what changed"

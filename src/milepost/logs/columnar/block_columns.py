@@ -11,9 +11,9 @@ import numpy as np
 from milepost.arrays import Column, Ints
 from milepost.logs.columnar.block import Block, TextColumn
 from milepost.logs.interface import ABSENT
+from milepost.logs.records.fields import NANO
 from milepost.logs.records.name_tables import FAR, KnownNames, KnownSessions, Names
 from milepost.logs.records.record_hash import signed, text_number
-from milepost.logs.records.timestamps import NANO
 from milepost.numerics.whole_numbers import first_places
 from milepost.vocabulary import BIT, NUMBER_FIELDS
 

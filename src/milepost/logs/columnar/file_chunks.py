@@ -5,14 +5,16 @@ from __future__ import annotations
 import io
 import os
 import tempfile
-from collections.abc import Iterator
+from collections import deque
+from collections.abc import Callable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, TypeVar
 
 from milepost.logs.columnar.block import Block
 from milepost.logs.columnar.chunks import chunked
-from milepost.logs.columnar.prefetch import Pieces, done_ahead
 from milepost.logs.columnar.strict import StrictReader, strict_reader
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line, lines
 from milepost.logs.interface import Place, ReadOptions
@@ -20,8 +22,8 @@ from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.sources.files import Source
+from milepost.memory import scratch_writing
 from milepost.progress import SILENT, Progress
-from milepost.scratch import scratch_writing
 
 Piece = Any  # a file for the moment, whose type is not told outside its library
 SMALL: Final = 2 << 20  # bytes of a piece of which little enough is lost where it has to be read line by line
@@ -114,3 +116,39 @@ def _add_small_pieces(builder: RecordBuilder, reader: StrictReader, piece: Piece
         with small:
             line += _add_piece(builder, reader, small, reader.read(Source(Path(small.name))), Place(after.file, line))
     return line - after.line
+
+
+K = TypeVar("K")
+V = TypeVar("V")
+
+
+@dataclass(frozen=True)
+class Pieces:
+    """How large files are read.
+
+    Attributes:
+        size: bytes of a piece, as JSON Lines has them.
+        done: called whenever the records of a piece are with the builder.
+        ahead: how many pieces are parsed at the same time, each in a thread, while another one goes to the builder.
+    """
+
+    size: int
+    done: Callable[[], None]
+    ahead: int = 1
+
+
+def done_ahead(work: Iterator[tuple[K, Callable[[], V]]], ahead: int) -> Iterator[tuple[K, V]]:
+    """Yield each job's result with its name; some jobs run ahead in threads while one result is taken."""
+    waiting: deque[tuple[K, Future[V]]] = deque()
+    with ThreadPoolExecutor(ahead) as threads:
+        for name, piece in work:
+            waiting.append((name, threads.submit(piece)))
+            if len(waiting) > ahead:
+                yield _first(waiting)
+        while waiting:
+            yield _first(waiting)
+
+
+def _first(waiting: deque[tuple[K, Future[V]]]) -> tuple[K, V]:
+    name, result = waiting.popleft()
+    return name, result.result()

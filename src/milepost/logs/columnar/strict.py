@@ -34,8 +34,8 @@ from milepost.logs.columnar.column_builders import (
 )
 from milepost.logs.columnar.mapped import mapped_block
 from milepost.logs.columnar.roles import roles_by, used_columns, within
-from milepost.logs.formats.envelope import is_envelope
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line
+from milepost.logs.formats.otlp import is_envelope
 from milepost.logs.interface import Refused
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.records.builder import RecordBuilder

@@ -15,9 +15,9 @@ from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.read import read_into
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import plain_name
+from milepost.memory import scratch_writing
 from milepost.output import write_file
 from milepost.progress import SILENT, Progress
-from milepost.scratch import scratch_writing
 
 
 @dataclass(frozen=True)

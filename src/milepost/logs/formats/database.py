@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from threading import Event, Thread
 from typing import Final
 
 from milepost.errors import LogError
-from milepost.logs.formats.query_limits import query_memory, stopped_after, took_too_long
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources.files import TABLE_MARK, Source
+from milepost.memory import memory_of_machine
 from milepost.progress import Progress
 
 _STEP = 5000
@@ -81,3 +84,43 @@ def _record(names: list[str], row: tuple[object, ...]) -> dict[str, object]:
         for name, value in zip(names, row, strict=True)
         if value is not None
     }
+
+
+_SHARE: Final = 2  # of this machine's memory, one part in so many is the most that a query takes
+_LEAST: Final = 256 << 20  # bytes
+_AGAIN: Final = 0.1  # seconds
+_UNKNOWN: Final = 2 << 30  # bytes, where the machine does not say how many it has
+
+
+def query_memory() -> int:
+    """How many bytes of memory a query may take."""
+    machine = memory_of_machine()
+    return max(_LEAST, _UNKNOWN if machine is None else machine // _SHARE)
+
+
+@contextmanager
+def stopped_after(seconds: float | None, stop: Callable[[], None]) -> Iterator[None]:
+    """Have something stopped that goes on after so many seconds; never where these are None."""
+    if seconds is None:
+        yield
+        return
+    done = Event()
+
+    def watch() -> None:
+        waited = done.wait(seconds)
+        while not waited:  # again and again, for a stop is forgotten that comes before the query has begun
+            stop()
+            waited = done.wait(_AGAIN)
+
+    Thread(target=watch, daemon=True).start()
+    try:
+        yield
+    finally:
+        done.set()
+
+
+def took_too_long(seconds: float | None) -> str:
+    """Why a query was stopped."""
+    if seconds is None:
+        return "the query was interrupted."
+    return f"the query was stopped after {seconds:g} s. Make it simpler, or raise query_seconds."

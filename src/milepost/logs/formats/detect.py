@@ -13,7 +13,7 @@ _PEEK: Final = 8192
 _PRIORITY: Final = re.compile(rb"<\d{1,3}>")  # before a line of syslog
 _SHEETS: Final = (b"xl/", b"[Content_Types].xml", b"opendocument.spreadsheet")  # in the beginning of a zip that is a workbook
 _CBOR: Final = b"\xd9\xd9\xf7"  # before CBOR that says so
-_YAML: Final = (".yaml", ".yml")  # endings of names
+_YAML_ENDINGS: Final = (".yaml", ".yml")  # endings of names
 _ARRAY: Final = re.compile(rb"\[\s*(\{|\]|$)")
 
 
@@ -33,7 +33,7 @@ def tell(source: Source, options: ReadOptions) -> str:
     if head.startswith(_CBOR) or name.endswith(".cbor"):
         return "cbor"
     start = head.removeprefix(b"\xef\xbb\xbf").lstrip()
-    if name.endswith(_YAML) or start.startswith(b"---\n"):
+    if name.endswith(_YAML_ENDINGS) or start.startswith(b"---\n"):
         return "yaml"
     if start.startswith(b"<") and not _PRIORITY.match(start):
         return "xes"

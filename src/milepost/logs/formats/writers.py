@@ -13,8 +13,8 @@ from xml.sax.saxutils import XMLGenerator
 from xml.sax.xmlreader import AttributesImpl
 
 from milepost.logs.formats.delimited import guarded
-from milepost.logs.records.timestamps import nanoseconds
-from milepost.scratch import scratch_writing
+from milepost.logs.records.fields import nanoseconds
+from milepost.memory import scratch_writing
 from milepost.vocabulary import NUMBER_FIELDS
 
 Record = dict[str, object]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from functools import cache
 from typing import Final
 
 _ENCODINGS: Final = ("cp1252", "shift_jis", "gb18030", "euc_kr", "cp1251", "cp1250")
@@ -151,3 +152,32 @@ def _known_words(data: bytes, encoding: str) -> int:
         return 0
     cells = [cell.strip(' "') for line in text.splitlines()[:_LINES] for cell in re.split(r"[;,\t]", line)]
     return sum(not cell.isascii() and (heading_of(cell) is not None or result_of(cell) is not None) for cell in cells)
+
+
+_WORDS: Final = {
+    "session_start": ("session_start", "login", "boot", "launch", "app_open"),
+    "session_end": ("session_end", "logout", "exit", "quit", "app_close", "shutdown"),
+    "first_input": ("first_input", "first_move", "input"),
+    "checkpoint": ("checkpoint", "waypoint", "midpoint"),
+    "complete": ("complete", "clear", "finish", "win", "won", "solved", "success", "goal", "victory"),
+    "death": ("death", "die", "dead", "fail", "kill", "lose", "lost", "drown", "fell", "game_over"),
+    "reset": ("reset", "restart"),
+    "retry": ("retry", "respawn", "again", "continue"),
+    "transition": ("transition", "travel", "goto", "next", "change", "advance", "leave"),
+    "pause": ("pause",),
+    "resume": ("resume", "unpause"),
+    "hit": ("hit", "hurt", "damage"),
+    "start": ("start", "begin", "enter", "load", "play", "spawn"),
+}
+
+
+@cache
+def event_word(word: str) -> str | None:
+    """Return our event that a word seems to name; None if no part of it is known."""
+    parts = re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", word).lower()
+    parts = re.sub(r"[^a-z0-9]+", "_", parts)
+    for ours, hints in _WORDS.items():
+        for hint in hints:
+            if re.search(rf"(^|_){hint}(e?d|s|ing)?(_|$)", parts):
+                return ours
+    return event_of(word)

@@ -16,11 +16,10 @@ from milepost.logs.formats.other_kinds import kind_of_file
 from milepost.logs.formats.registry import FORMATS
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.infer_events import Meaning, told_by_following
-from milepost.logs.mapping.languages import heading_of, likeliest
+from milepost.logs.mapping.languages import event_word, heading_of, likeliest
 from milepost.logs.mapping.sampling import EnoughRecords, Sample
 from milepost.logs.mapping.sheets import SampledColumn, drafted_sheet, local_times
-from milepost.logs.mapping.word_meanings import event_word
-from milepost.logs.records.timestamps import nanoseconds
+from milepost.logs.records.fields import nanoseconds
 from milepost.logs.records.untyped_cells import as_number
 from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
 from milepost.logs.sources.files import Source, expand

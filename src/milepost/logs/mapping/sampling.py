@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final
 
-from milepost.logs.formats.envelope import is_envelope, unpacked
-from milepost.logs.formats.otlp import is_export, log_records
+from milepost.logs.formats.otlp import is_envelope, is_export, log_records, unpacked
 from milepost.logs.mapping.shapes import Exploding
 
 SAMPLE: Final = 8_000  # records that are looked at

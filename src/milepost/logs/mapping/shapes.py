@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING, Final, Protocol
 
 from milepost.errors import LogError, MapError
-from milepost.logs.formats.query_limits import query_memory, stopped_after, took_too_long
+from milepost.logs.formats.database import query_memory, stopped_after, took_too_long
 from milepost.logs.interface import Sink
 
 if TYPE_CHECKING:

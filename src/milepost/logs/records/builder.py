@@ -16,8 +16,7 @@ from milepost.logs.interface import ABSENT, TAG, Log, Place, Records, Refused
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.whole_input import FileRecords, SessionStarts
 from milepost.logs.records.fields import Fields, UnreadableError, checked, is_true
-from milepost.logs.records.name_tables import KnownNames, KnownSessions, Refusals, session_named
-from milepost.logs.records.tags import KnownTags
+from milepost.logs.records.name_tables import KnownNames, KnownSessions, KnownTags, Refusals, session_named
 from milepost.logs.records.translation import Translator
 from milepost.vocabulary import BIT
 

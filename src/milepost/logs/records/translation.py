@@ -11,8 +11,7 @@ from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
 from milepost.logs.mapping.map_usage import MapUse, fits
 from milepost.logs.mapping.row_kinds import ROW_RESULTS
 from milepost.logs.mapping.whole_input import SessionStarts
-from milepost.logs.records.fields import BAD, text_of
-from milepost.logs.records.timestamps import NANO, nanoseconds
+from milepost.logs.records.fields import BAD, NANO, nanoseconds, text_of
 from milepost.logs.records.untyped_cells import as_number, decimal
 
 _CLOCK = re.compile(r"\d{1,4}:\d\d(:\d\d)?([.,]\d+)?|\d+,\d+")  # hours, minutes and seconds, or a decimal comma

@@ -23,7 +23,7 @@ from milepost.level_names import natural_key
 from milepost.logs.formats.registry import LOG_SUFFIXES
 from milepost.logs.sources.postgres import copied, is_server
 from milepost.logs.sources.remote import fetched, is_address
-from milepost.scratch import scratch_folder, scratch_writing
+from milepost.memory import scratch_folder, scratch_writing
 
 if TYPE_CHECKING:
     import zstandard

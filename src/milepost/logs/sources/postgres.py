@@ -15,7 +15,7 @@ from urllib.parse import parse_qs, quote, unquote, urlsplit
 
 from milepost.errors import LogError, OutputError
 from milepost.logs.sources.remote import first_line, without_secrets
-from milepost.scratch import scratch_folder, scratch_writing
+from milepost.memory import scratch_folder, scratch_writing
 
 if TYPE_CHECKING:
     from adbc_driver_manager.dbapi import Cursor

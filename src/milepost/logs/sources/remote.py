@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO, Final
 
 from milepost.errors import LogError, OutputError
-from milepost.scratch import scratch_folder, scratch_writing
+from milepost.memory import scratch_folder, scratch_writing
 
 if TYPE_CHECKING:
     from fsspec import AbstractFileSystem

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Final, Literal
 
 from milepost.errors import UsageError
-from milepost.logs.columnar.prefetch import Pieces
+from milepost.logs.columnar.file_chunks import Pieces
 from milepost.logs.follow_logs import read_on
 from milepost.logs.formats.detect import tell
 from milepost.logs.interface import DEFAULTS, ReadOptions
@@ -18,10 +18,9 @@ from milepost.logs.mapping.whole_input import waits
 from milepost.logs.read import give_waiting, read_source, require_mapped, suited
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source, expand
-from milepost.logs.store.checksums import checksum, taken_ahead
-from milepost.logs.store.manifest import MOST_PARTS, PARTS, Manifest, is_store, read_manifest
+from milepost.logs.store.manifest import MOST_PARTS, PARTS, Manifest, checksum, is_store, read_manifest, taken_ahead
 from milepost.logs.store.store import lay_down, locked, restore, seal
-from milepost.memory_estimates import part_within, unpacked
+from milepost.memory import part_within, unpacked
 from milepost.progress import SILENT, Progress
 
 _AT_ONCE: Final = 128 << 20  # bytes of logs between two writings of the store

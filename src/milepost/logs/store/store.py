@@ -23,15 +23,12 @@ from milepost.errors import LogError, OutputError
 from milepost.level_names import folded
 from milepost.logs.interface import ABSENT, TAG, BareLog, Place, Records, Refused
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
-from milepost.logs.records.shared_sessions import require_one_player
+from milepost.logs.records.sink import require_one_player
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.logs.store.checks import Limits, require_sound, require_sound_tables, sound
-from milepost.logs.store.checksums import checksum
-from milepost.logs.store.manifest import REPLAYED, Entry, Manifest, kept_as, latest, read_manifest, require_no_links
-from milepost.logs.store.sessions import SessionTable, sessions_of
-from milepost.logs.store.tables import Cells, read_arrays, read_lists, write_table
-from milepost.numerics.narrow_dtypes import slimmest
-from milepost.numerics.whole_numbers import distinct
+from milepost.logs.store.manifest import REPLAYED, Entry, Manifest, checksum, kept_as, latest, read_manifest, require_no_links
+from milepost.logs.store.tables import Cells, SessionTable, read_arrays, read_lists, sessions_of, write_table
+from milepost.numerics.whole_numbers import distinct, slimmest
 from milepost.output import write_text
 
 _NOT_KEPT: Final = "tags not kept"
