@@ -14,7 +14,7 @@ import numpy as np
 
 from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
-from milepost.simulate.simulated_players import play_course
+from milepost.simulate.simulated_players import LevelTraits, play_course
 from milepost.simulate.writing import FaultRates, spoil
 
 HERE = Path(__file__).resolve().parent.parent / "src" / "milepost" / "demo"
@@ -175,7 +175,7 @@ def play(rng: np.random.Generator) -> tuple[list[list[str]], np.ndarray]:
     difficulty = np.array([level[3] + level[4] for level in LEVELS])
     setback = np.array([level[6] for level in LEVELS])
     seconds = np.array([level[5] for level in LEVELS]) * 0.8
-    tries, truth = play_course(difficulty, population, rng, setback=setback, seconds=seconds)
+    tries, truth = play_course(difficulty, population, rng, levels=LevelTraits(setback, seconds))
     scenery = make_scenery(rng)
     evenings: list[list[tuple[float, str]]] = [[], []]
     for records in sessions(tries, scenery, rng):
@@ -211,7 +211,7 @@ def play_next(rng: np.random.Generator, skill: np.ndarray) -> list[str]:
     difficulty = np.array([level[3] + level[4] + STEERING + CHANGED.get(level[0], (0.0,))[0] for level in LEVELS])
     own = np.concatenate((rng.normal(0.0, 0.7, NEWCOMERS), skill[back] + PRACTICE))
     setback, seconds = np.array([level[6] for level in LEVELS]), np.array([level[5] for level in LEVELS]) * 0.8
-    tries, _ = play_course(difficulty, population, rng, setback=setback, seconds=seconds, skill=own)
+    tries, _ = play_course(difficulty, population, rng, levels=LevelTraits(setback, seconds), skill=own)
     fresh = [f"{given} {family}" for family in NEXT_FAMILY for given in GIVEN][:NEWCOMERS]
     scenery = make_scenery(
         rng, [*fresh, *(names[n] for n in back)], OWN_CAUSES | {"Low Arch": ["reeds"], "Salt Steps": ["barge", "tide"]}, (NEXT,)

@@ -32,8 +32,8 @@ from milepost.measures.run_lengths import FunnelPerRun, RunsMeasure
 from milepost.measures.sections import Sections
 from milepost.measures.times import TimeInLevel
 from milepost.measures.trace import Trace
-from milepost.planning.knob_changes import is_of_knob, with_knobs
-from milepost.planning.knob_table import Knobs
+from milepost.planning.knob_changes import is_of_knob
+from milepost.planning.knob_table import Knobs, with_knobs
 from milepost.planning.targets import Targets
 from milepost.playback.counted_play import counted_per
 from milepost.playback.play import FullPlay, Play, Summed, with_attempts, with_records

@@ -9,7 +9,7 @@ from milepost.course.course import Course, Level
 from milepost.numerics.time_model import fit_times
 from milepost.simulate.population import Population
 from milepost.simulate.records import Scenery, sessions
-from milepost.simulate.simulated_players import play_course
+from milepost.simulate.simulated_players import LevelTraits, play_course
 from milepost.simulate.writing import FaultRates, spoil
 from milepost.vocabulary import CLEARED, CRASH, TIME_UP
 
@@ -18,7 +18,7 @@ def play(difficulty, seed=1, setback=None, **population):
     """The tries of a simulated course."""
     settings = {"players": 2000, "minutes": 0, "crash_hourly": 0, "sessions": 1} | population
     rng = np.random.default_rng(seed)
-    return play_course(np.array(difficulty, dtype=float), Population(**settings), rng, setback=setback)[0]
+    return play_course(np.array(difficulty, dtype=float), Population(**settings), rng, levels=LevelTraits(setback))[0]
 
 
 def test_chance_of_a_first_try():

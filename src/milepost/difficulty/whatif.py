@@ -62,10 +62,7 @@ class WhatIf:
         if not len(tries.item):
             raise UsageError("no try was settled in a level of the course, so nothing can be projected.")
         fit = fit_tries(tries, play.n_levels)
-        changed = fit.difficulty.copy()
-        for text in self.changes:
-            level, value = self._parsed(play, text)
-            changed[level] = value
+        changed = self._changed(play, fit.difficulty)
         measured = play.once(Funnel()).rows
         hazard = quit_hazard(play, measured, tries)
         changed, *ends = (self._shifted(play, changed, end) for end in ("per_unit", "low", "high"))
@@ -98,6 +95,14 @@ class WhatIf:
             failures=hazard.failures,
         )
         return Table(rows, totals)
+
+    def _changed(self, play: Summed, difficulty: Floats) -> Floats:
+        """The difficulties, those of some levels as they are said to be."""
+        changed = difficulty.copy()
+        for text in self.changes:
+            level, value = self._parsed(play, text)
+            changed[level] = value
+        return changed
 
     def _shifted(self, play: Summed, difficulty: Floats, end: str) -> Floats:
         """The difficulties with all knobs at their other values, by the estimates or by an end of their intervals."""

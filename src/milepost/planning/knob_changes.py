@@ -9,7 +9,7 @@ from typing import Final, NamedTuple, TypedDict, cast
 import numpy as np
 
 from milepost.difficulty.row_types import SpikesRow
-from milepost.difficulty.whatif import KNOWN_CHANGE, LevelShift, WhatIf, as_difficulty
+from milepost.difficulty.whatif import KNOWN_CHANGE, LevelShift, as_difficulty
 from milepost.errors import UsageError
 from milepost.level_names import nearest
 from milepost.measures.level import place_of
@@ -50,24 +50,6 @@ class ToldEffect(NamedTuple):
 def is_of_knob(change: str) -> bool:
     """Return whether a change of a what-if speaks of a knob."""
     return KNOWN_CHANGE.fullmatch(change) is None and _CHANGE.fullmatch(change) is not None
-
-
-def with_knobs(play: FullPlay, changes: Sequence[str], least: int) -> WhatIf:
-    """Return the what-if of some changes, of which those of knobs do what the log tells of them.
-
-    Args:
-        play: the log.
-        changes: as `whatif` takes them.
-        least: of fewer players, nothing is claimed of a level.
-
-    Raises:
-        UsageError: as `shifts_of` does.
-    """
-    from milepost.planning.knob_table import Knobs
-
-    table = Knobs(least)(play)
-    shifts = shifts_of(play, [change for change in changes if is_of_knob(change)], table.rows, table.totals["effects"])
-    return WhatIf(tuple(change for change in changes if not is_of_knob(change)), tuple(shifts))
 
 
 def shifts_of(

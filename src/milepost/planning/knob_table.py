@@ -10,10 +10,11 @@ import numpy as np
 
 from milepost.cleaning.field_values import Values
 from milepost.difficulty.spikes import Spikes, places_of_legs
+from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
 from milepost.measures.deaths import Deaths
 from milepost.measures.interface import LevelRow, Table
-from milepost.planning.knob_changes import KnobReach, reached_by
+from milepost.planning.knob_changes import KnobReach, is_of_knob, reached_by, shifts_of
 from milepost.planning.knob_effects import KnobEffect, effects_by_builds, effects_by_levels, numeric
 from milepost.playback.attributes import attribute
 from milepost.playback.logged_knobs import logged_knobs, typed_value
@@ -106,6 +107,22 @@ class Knobs:
         reach = [] if self.reach is None else reached_by(judged, rows, effects, self.reach)
         totals = KnobsTotals(rules=_against_rules(full, declared), levers=_levers(rows), effects=effects, reach=reach)
         return Table(rows, totals)
+
+
+def with_knobs(play: FullPlay, changes: Sequence[str], least: int) -> WhatIf:
+    """Return the what-if of some changes, of which those of knobs do what the log tells of them.
+
+    Args:
+        play: the log.
+        changes: as `whatif` takes them.
+        least: of fewer players, nothing is claimed of a level.
+
+    Raises:
+        UsageError: as `shifts_of` does.
+    """
+    table = Knobs(least)(play)
+    shifts = shifts_of(play, [change for change in changes if is_of_knob(change)], table.rows, table.totals["effects"])
+    return WhatIf(tuple(change for change in changes if not is_of_knob(change)), tuple(shifts))
 
 
 def _logged(play: FullPlay, declared: Sequence[Mapping[str, object]]) -> list[dict[str, object]]:

@@ -81,13 +81,25 @@ class _PlayerStates:
         self.active = np.ones(n_players, np.bool_)
 
 
+@dataclass(frozen=True)
+class LevelTraits:
+    """What levels are like beside their difficulty.
+
+    Attributes:
+        setback: per level, how many levels back it sends who fails too often in a row; none where None.
+        seconds: per level, the median length of a try that clears; the population's where None.
+    """
+
+    setback: Ints | None = None
+    seconds: Floats | None = None
+
+
 def play_course(
     difficulty: Floats,
     population: Population,
     rng: np.random.Generator,
     *,
-    setback: Ints | None = None,
-    seconds: Floats | None = None,
+    levels: LevelTraits = LevelTraits(),
     skill: Floats | None = None,
     course: Course | None = None,
 ) -> tuple[SimulatedTries, Truth]:
@@ -97,8 +109,7 @@ def play_course(
         difficulty: per level, in logits; higher is harder.
         population: who plays.
         rng: where chance comes from.
-        setback: per level, how many levels back it sends who fails too often in a row.
-        seconds: per level, the median length of a try that clears; the population's where None.
+        levels: what else levels are like.
         skill: per player, in logits; drawn where None.
         course: whose legs players go through; a line where None.
     """
@@ -109,8 +120,8 @@ def play_course(
         drawn_ways(course, skill, population, rng)
         if course is not None and not course.is_line
         else straight_ways(len(skill), n_levels),
-        np.zeros(n_levels, np.int64) if setback is None else setback,
-        np.full(n_levels, population.try_seconds) if seconds is None else seconds,
+        np.zeros(n_levels, np.int64) if levels.setback is None else levels.setback,
+        np.full(n_levels, population.try_seconds) if levels.seconds is None else levels.seconds,
         population,
         skill,
         rng,

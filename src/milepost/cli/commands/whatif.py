@@ -42,7 +42,7 @@ def _with_knobs(args: argparse.Namespace) -> Exit:
     """Run it where a change is of a knob: the log itself tells what a unit of that does."""
     from milepost.cli.loading import load
     from milepost.cli.run_measure import measured
-    from milepost.planning.knob_changes import with_knobs
+    from milepost.planning.knob_table import with_knobs
     from milepost.playback.play import with_records
 
     loaded = load(args, every_record=True)

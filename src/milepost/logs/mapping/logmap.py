@@ -279,16 +279,8 @@ class _Reading:
         record = table.get("record", "")
         if not isinstance(record, str) or not all(record.split("/") if record else ["x"]):
             raise self.wrong("input.record", 'the path of an element, such as "run/event"', record)
-        given = {
-            "lines": tuple(lines),
-            "record": record,
-            "form": form,
-            "delimiter": delimiter,
-            "query": query,
-            "encoding": encoding,
-            "select": select,
-        }
-        return given | {"query_seconds": limit}
+        plain = {key: table.get(key) for key in ("delimiter", "query", "encoding", "select", "query_seconds")}
+        return {**plain, "form": form, "lines": tuple(lines), "record": record}
 
     def rows(self, table: Mapping[str, object]) -> _Settings:
         """The table [rows]."""

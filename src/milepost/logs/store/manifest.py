@@ -162,12 +162,12 @@ def require_no_links(folder: Path) -> None:
 
 def _entries(folder: str) -> Iterator[os.DirEntry[str]]:
     """All that lies in a folder and below it, but for folders that another process takes away or renames meanwhile."""
-    with os.scandir(folder) as entries:
-        for entry in entries:
-            yield entry
-            if entry.is_dir(follow_symlinks=False):
-                with suppress(FileNotFoundError):
-                    yield from _entries(entry.path)
+    with os.scandir(folder) as found:
+        entries = list(found)
+    yield from entries
+    for entry in entries:
+        with suppress(FileNotFoundError):
+            yield from _entries(entry.path) if entry.is_dir(follow_symlinks=False) else ()
 
 
 _BLOCK: Final = 1 << 20
