@@ -6,9 +6,12 @@ import argparse
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from milepost.cleaning.splitting import split_of
 from milepost.cli import terminal
 from milepost.cli.folder_defaults import file_of_folder, replay_of_folder
 from milepost.cli.messages import tell
+from milepost.comparison.compare import Compare
+from milepost.comparison.compare_in_play import require_by_session, split_by_attribute
 from milepost.course.course import read_course
 from milepost.errors import UsageError
 from milepost.folder.player_table import read_players
@@ -21,15 +24,19 @@ from milepost.open_log import opened_log, way_of
 from milepost.partitions.execution import ALONE, LogRequest, Work
 from milepost.playback.attempt_filters import parsed
 from milepost.playback.attributes import is_attribute
+from milepost.reports.compared import compare_document
 from milepost.rules import ReplayRules
 from milepost.wording import safe
 
 if TYPE_CHECKING:
     from milepost.cleaning.selection import Condition
+    from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
     from milepost.folder.player_table import PlayerTable
     from milepost.logs.mapping.logmap import LogMap
     from milepost.open_log import Loaded
+    from milepost.playback.play import Play
+    from milepost.reports.document_types import CompareDocument
 
 
 def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
@@ -135,3 +142,30 @@ def rules_of(args: argparse.Namespace, log_map: LogMap) -> ReplayRules:
     options = {name: value for name, value in given.items() if value is not None}
     settings = dict(log_map.replay) | replay_of_folder(args, options) | options
     return ReplayRules(**settings, keep_debug=args.debug == "keep", keep_shortcuts=args.shortcuts == "keep")
+
+
+def compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument:
+    """Replay both groups, each by its own course, and set them side by side."""
+    key, shares = getattr(args, "key", "build"), getattr(args, "shares", (1.0, 1.0))
+    named = args.before, args.after
+    if is_attribute(key):
+        split, plays = split_by_attribute(loaded.play(), key, *named)
+        return _document(args, loaded, split, plays, shares)
+    courses = [
+        course_named(given) if (given := getattr(args, name, None)) else loaded.course for name in ("course_from", "course_to")
+    ]
+    log = loaded.sessions
+    split = split_of(log, key, *named, (courses[0], courses[1]))
+    plays = loaded.sides(split)
+    for play in plays:
+        require_by_session(play, key)
+    return _document(args, loaded, split, plays, shares)
+
+
+def _document(
+    args: argparse.Namespace, loaded: Loaded, split: Split, plays: tuple[Play, Play], shares: tuple[float, float]
+) -> CompareDocument:
+    assigned, untouched = getattr(args, "assigned", None), tuple(getattr(args, "untouched", ()))
+    settings = Compare(split, args.min_players, assigned, getattr(args, "looks", 1), untouched, shares)
+    log = loaded.sessions
+    return compare_document(plays, log, split, settings(*plays, log.sessions.name), args.min_players)

@@ -13,10 +13,9 @@ from typing import TYPE_CHECKING, Final, cast
 from milepost.audit.cautions import require_used
 from milepost.cleaning.anonymous import Pseudonyms, anonymous_file
 from milepost.cli import terminal
-from milepost.cli.comparing import compared
 from milepost.cli.folder_defaults import files_of_folder, settings_of
 from milepost.cli.folder_tables import answers_of, notes_of, recordings_of, targets_of
-from milepost.cli.loading import players_of_folder
+from milepost.cli.loading import compared, players_of_folder
 from milepost.cli.run_measure import paper, write
 from milepost.errors import UsageError
 from milepost.logs.sources.files import expand

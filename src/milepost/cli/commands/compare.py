@@ -50,8 +50,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.comparing import compared
-    from milepost.cli.loading import load
+    from milepost.cli.loading import compared, load
     from milepost.cli.run_measure import draw, write
     from milepost.reports.compared import compare_views, flat_rows
     from milepost.reports.interface import Report
