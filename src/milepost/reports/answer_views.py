@@ -1,4 +1,4 @@
-"""Views of answers: a table a question, how they go with play, and the levels that differ."""
+"""Views of answers and of ratings: a table a question, how they go with play, and the levels that differ."""
 
 from __future__ import annotations
 
@@ -6,11 +6,15 @@ from typing import TYPE_CHECKING
 
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
+from milepost.reports.views import count_column, level_column
 from milepost.wording import NOTHING, listed, logits, number, percent, plural, rate, safe
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from milepost.measures.answers import AnsweredLevel, AnswersRow, Listed, QuestionAnswers
-    from milepost.reports.document_types import AnswersDocument
+    from milepost.measures.ratings import RatingsRow
+    from milepost.reports.document_types import AnswersDocument, RatingsDocument
     from milepost.reports.interface import AnyView
 
 _MOST_LISTED = 8
@@ -123,3 +127,33 @@ def _way(low: float | None, high: float | None) -> str:
     if low is None or high is None or low <= 0 <= high:
         return "whether the two go together cannot be told"
     return "who needs more tries answers higher" if low > 0 else "who needs more tries answers lower"
+
+
+def ratings_view(report: RatingsDocument) -> list[AnyView]:
+    """Return the view of ratings."""
+    names = [band["name"] for band in report["bands"]]
+    columns: list[Column[RatingsRow]] = [level_column(report, "rated")]
+    columns += [count_column("clears", "clears", 2), count_column("rated", "rated")]
+    columns += [Column(safe(name), _in_band(name)) for name in names]
+    columns += [
+        count_column("no rating", "no_band", 1),
+        Column("logged otherwise", _logged_otherwise, rank=2),
+        Column("out of reach", lambda row: ", ".join(map(safe, row["unreachable"])), left=True, rank=3),
+    ]
+    faults = [f"The bands have a fault: {safe(fault)}." for fault in report["faults"]] or ["The bands have no gaps or overlaps."]
+    return [
+        View(
+            "Ratings: the share of first clears in each band of pick-ups",
+            tuple(columns),
+            report["levels"],
+            [*faults, *source_notes(report)],
+        )
+    ]
+
+
+def _logged_otherwise(row: RatingsRow) -> str:
+    return f"{row['logged_otherwise']} of {row['logged']}" if row["logged"] else ""
+
+
+def _in_band(name: str) -> Callable[[RatingsRow], str]:
+    return lambda row: percent(row["ratings"][name]["share"])

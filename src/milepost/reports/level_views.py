@@ -20,17 +20,9 @@ if TYPE_CHECKING:
     from milepost.measures.layouts import LayoutRow
     from milepost.measures.level import Neighbour
     from milepost.measures.moves import MoveRow
-    from milepost.measures.ratings import RatingsRow
     from milepost.measures.sessions_to_watch import Watched
     from milepost.measures.times import TimesRow
-    from milepost.reports.document_types import (
-        CoverageDocument,
-        DeathsDocument,
-        LayoutsDocument,
-        LevelPageFigures,
-        MovesDocument,
-        RatingsDocument,
-    )
+    from milepost.reports.document_types import CoverageDocument, DeathsDocument, LayoutsDocument, LevelPageFigures, MovesDocument
     from milepost.reports.interface import AnyView
 
 _MOST_CAUSES = 3
@@ -169,36 +161,6 @@ def layouts_view(report: LayoutsDocument) -> list[AnyView]:
             [spread, f"Hardest: {worst}." if worst else "No layout has enough tries.", *source_notes(report)],
         )
     ]
-
-
-def ratings_view(report: RatingsDocument) -> list[AnyView]:
-    """Return the view of ratings."""
-    names = [band["name"] for band in report["bands"]]
-    columns: list[Column[RatingsRow]] = [level_column(report, "rated")]
-    columns += [count_column("clears", "clears", 2), count_column("rated", "rated")]
-    columns += [Column(safe(name), _in_band(name)) for name in names]
-    columns += [
-        count_column("no rating", "no_band", 1),
-        Column("logged otherwise", _logged_otherwise, rank=2),
-        Column("out of reach", lambda row: ", ".join(map(safe, row["unreachable"])), left=True, rank=3),
-    ]
-    faults = [f"The bands have a fault: {safe(fault)}." for fault in report["faults"]] or ["The bands have no gaps or overlaps."]
-    return [
-        View(
-            "Ratings: the share of first clears in each band of pick-ups",
-            tuple(columns),
-            report["levels"],
-            [*faults, *source_notes(report)],
-        )
-    ]
-
-
-def _logged_otherwise(row: RatingsRow) -> str:
-    return f"{row['logged_otherwise']} of {row['logged']}" if row["logged"] else ""
-
-
-def _in_band(name: str) -> Callable[[RatingsRow], str]:
-    return lambda row: percent(row["ratings"][name]["share"])
 
 
 def level_view(report: LevelPageFigures) -> list[AnyView]:

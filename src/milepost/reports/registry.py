@@ -213,7 +213,7 @@ def layouts() -> Entry:
 def ratings() -> Entry:
     """Return the entry of `ratings`."""
     from milepost.measures.ratings import Ratings
-    from milepost.reports.level_views import ratings_view
+    from milepost.reports.answer_views import ratings_view
 
     return Entry(
         "ratings",
