@@ -11,6 +11,7 @@ import pandas as pd
 from milepost.audit.audit import audit
 from milepost.comparison.compare_in_play import CompareSettings, CompareWithin
 from milepost.comparison.trend import Trend
+from milepost.difficulty.players import Players
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
@@ -241,6 +242,11 @@ def leaving(play: Play, *, unknown_end: str = "lost", return_within: float | Non
     if unknown_end not in ("lost", "censor"):
         raise UsageError(f"unknown_end={unknown_end!r}: give 'lost' or 'censor'.")
     return _frame(Leaving(unknown_end == "censor", return_within)(play))
+
+
+def players(play: Play) -> pd.DataFrame:
+    """Return a row a player: sessions, minutes, tries, pace, skill; ``attrs`` says whether the skills are two groups."""
+    return _frame(Players()(play), "roster", "player")
 
 
 def sections(play: Play, *, level: str | None = None) -> pd.DataFrame:

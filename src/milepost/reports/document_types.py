@@ -8,6 +8,7 @@ from milepost.audit.audit import AuditTotals
 from milepost.audit.cleaning_effects import RawBesideClean
 from milepost.comparison.groups import Compared
 from milepost.comparison.row_types import CompareRow, CompareTotals, TrendRow, TrendTotals
+from milepost.difficulty.players import FurthestRow, PlayersTotals
 from milepost.difficulty.row_types import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
 from milepost.folder.notes import Noted
 from milepost.measures.answers import AnswersRow, AnswersTotals
@@ -113,6 +114,12 @@ class SectionsDocument(Head, SectionTotals):
     """The document of `sections`."""
 
     levels: list[HardestSection]
+
+
+class PlayersDocument(Head, PlayersTotals):
+    """The document of `players`; ``roster`` has a row a player, ``players`` says how many there are."""
+
+    levels: list[FurthestRow]
 
 
 class LeavingDocument(Head, LeavingTotals):

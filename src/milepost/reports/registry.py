@@ -160,6 +160,15 @@ def coverage() -> Entry:
 
 
 @_measure
+def players() -> Entry:
+    """Return the entry of `players`."""
+    from milepost.difficulty.players import Players
+    from milepost.reports.player_views import players_view
+
+    return Entry("players", Players, players_view, lambda: _documents().PlayersDocument, rows="roster")
+
+
+@_measure
 def leaving() -> Entry:
     """Return the entry of `leaving`."""
     from milepost.measures.leaving import Leaving
