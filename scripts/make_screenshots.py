@@ -20,8 +20,6 @@ PROGRAM = Path(sys.executable).with_name("milepost")
 BOTH = "logs next --course-to next/course.toml"
 TERMINAL = {
     "check-terminal": "check",
-    "level-terminal": "level Low\\ Arch",
-    "compare-terminal": f"compare {BOTH}",
     "targets-terminal": "targets",
 }
 FIGURES = {
@@ -37,6 +35,8 @@ FIGURES = {
     "compare": f"compare {BOTH}",
     "runs": "runs ../race/logs --course ../race/course.toml --no-folder",
     "power": "power --change 1",
+    "knobs": "knobs",
+    "sections": "sections --level Salt\\ Dock ../docks/logs --course ../docks/course.toml --no-folder",
     "whatif": "whatif --set 'Low Arch.target_clear=0.75' --set 'Glass Basin.target_clear=0.7'",
 }
 SCREEN, DISPLAY = "1280x800x24", ":97"
@@ -63,6 +63,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         run(folder, "demo --output wickwater")
         run(folder, "demo --which race")
+        run(folder, "demo --which docks")
         folder = f"{folder}/wickwater"
         for name, words in FIGURES.items():
             run(folder, f"{words} --figure {SHOTS / name}.png")
