@@ -46,9 +46,9 @@ fuzz: $(VENV)/ready
 	$(BIN)/python benchmarks/fuzz.py
 
 # Small changes to the code that decides, of which the tests should notice 85 in 100 or more.
-EACH ?= 60
+EACH ?= 30
 SEED ?= 1
-PACKAGES ?= gate playback measures numerics difficulty
+PACKAGES ?= cleaning playback measures numerics difficulty comparison planning folder partitions logs/mapping
 mutants: $(VENV)/ready
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check mutmut
 	$(BIN)/python benchmarks/mutants.py --each $(EACH) --seed $(SEED) --packages $(PACKAGES)

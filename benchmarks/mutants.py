@@ -1,8 +1,8 @@
 """Mutation testing: small changes to the code that decides, each of which some test should notice.
 
-    make mutants                    # 60 mutants of each package, drawn by a seed
+    make mutants                    # 30 mutants of each package, drawn by a seed
     make mutants EACH=200 SEED=5
-    make mutants EACH=20 PACKAGES="gate measures"
+    make mutants EACH=20 PACKAGES="cleaning measures"
 
 A mutant is one function with one thing changed: a number, a comparison, a sign, a text, an argument left out. mutmut makes and
 runs them, each on the tests that come to its function, in a copy of the tree. What is printed: the share that is noticed, with
@@ -28,12 +28,30 @@ from mutmut.utils.format_utils import get_mutant_name
 
 from milepost.numerics.intervals import wilson
 
-PACKAGES = ("cleaning", "playback", "measures", "numerics", "difficulty")
+PACKAGES = (
+    "cleaning",
+    "playback",
+    "measures",
+    "numerics",
+    "difficulty",
+    "comparison",
+    "planning",
+    "folder",
+    "partitions",
+    "logs/mapping",
+)
 TESTS = (
-    *PACKAGES,
+    "cleaning",
+    "playback",
+    "measures",
+    "numerics",
+    "difficulty",
     "audit",
     "comparison",
     "folder",
+    "logs/test_map_use.py",
+    "logs/test_mapped_columns.py",
+    "logs/test_other_inputs.py",
     "partitions/test_counting.py",
     "partitions/test_merging.py",
     "partitions/test_records_gone.py",
@@ -80,7 +98,7 @@ def verdicts(tree: Path) -> dict[str, int | None]:
 def main() -> None:
     """Draw, run, and say what came of it."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--each", type=int, default=60, help="mutants a package")
+    parser.add_argument("--each", type=int, default=60, help="mutants a package (60)")
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--packages", nargs="+", default=list(PACKAGES), choices=PACKAGES)
     parser.add_argument("--tests", nargs="+", default=list(TESTS), help="folders of tests that are run")

@@ -18,10 +18,7 @@ from pathlib import Path
 SHOTS = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 PROGRAM = Path(sys.executable).with_name("milepost")
 BOTH = "logs next --course-to next/course.toml"
-TERMINAL = {
-    "check-terminal": "check",
-    "targets-terminal": "targets",
-}
+TERMINAL = {"check-terminal": "check", "targets-terminal": "targets"}
 FIGURES = {
     "funnel": "funnel",
     "spikes": "spikes",
