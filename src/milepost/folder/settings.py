@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from datetime import date, datetime
 from difflib import get_close_matches
 from math import inf, isfinite
 from pathlib import Path
@@ -15,14 +16,14 @@ from milepost.errors import FolderError, MilePostError
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.postgres import is_server
 from milepost.logs.sources.remote import is_address
-from milepost.measures.interface import Question
+from milepost.measures.interface import EXPECTED_FIGURES, Hypothesis, Question
 from milepost.output import write_file
 from milepost.toml import line_of, parsed_toml, read_toml, toml_key, toml_text
 
 FILE: Final = "milepost.toml"
 TABLES: Final = ("players", "answers", "notes", "recordings")
 WEIGHTS: Final = ("low", "medium", "high")
-_KEYS: Final = ("logs", "course", "map", *TABLES, "where", "exclude", "replay", "targets")
+_KEYS: Final = ("logs", "course", "map", *TABLES, "where", "exclude", "replay", "targets", "hypothesis")
 _REPLAY: Final = ("repeat_window", "instant", "implied_complete")
 _TARGETS: Final = ("kept_at_end", "total_minutes", "strong_spikes", "findings")
 
@@ -40,6 +41,7 @@ class Folder:
         replay: settings of the replay.
         questions: what is said of single questions.
         targets: what is planned for the whole course.
+        hypotheses: what was expected of builds.
     """
 
     file: Path
@@ -50,6 +52,7 @@ class Folder:
     replay: Mapping[str, float | bool] = field(default_factory=dict)
     questions: Mapping[str, Question] = field(default_factory=dict)
     targets: Mapping[str, float | str] = field(default_factory=dict)
+    hypotheses: tuple[Hypothesis, ...] = ()
 
     def path(self, key: str) -> str | None:
         """Return the path of a file that it names, from the working directory; None if it names none."""
@@ -171,6 +174,7 @@ def _described(at: SettingsReader, table: Mapping[str, object]) -> Folder:
         replay=_replay(at, at.table(table, "replay")),
         questions={key: _question(at, key, value) for key, value in about.items() if key != "file"},
         targets=_targets(at, at.table(table, "targets")),
+        hypotheses=_hypotheses(at, table.get("hypothesis", [])),
     )
 
 
@@ -249,6 +253,31 @@ def _targets(at: SettingsReader, table: Mapping[str, object]) -> dict[str, float
         else:
             at.wrong("targets", key, "low, medium or high", value)
     return found
+
+
+def _hypotheses(at: SettingsReader, given: object) -> tuple[Hypothesis, ...]:
+    """Return what was expected of builds."""
+    if not isinstance(given, list) or not all(isinstance(one, Mapping) for one in given):
+        at.wrong("", "hypothesis", "a list of tables: write [[hypothesis]], and its keys below", given)
+    return tuple(_hypothesis(at, one) for one in given)
+
+
+def _hypothesis(at: SettingsReader, one: Mapping[str, object]) -> Hypothesis:
+    where = "hypothesis"
+    at.known(where, one, ("level", "figure", "expect", "at_least", "build", "said"))
+    level, figure, expect, build, said = (one.get(key) for key in ("level", "figure", "expect", "build", "said"))
+    if not isinstance(level, str) or not level:
+        at.wrong(where, "level", "the name of a level", level)
+    if not isinstance(figure, str) or figure not in EXPECTED_FIGURES:
+        at.wrong(where, "figure", f"one of {', '.join(EXPECTED_FIGURES)}", figure)
+    if not isinstance(expect, str) or expect not in ("up", "down"):
+        at.wrong(where, "expect", '"up" or "down"', expect)
+    if build is not None and not isinstance(build, str):
+        at.wrong(where, "build", "the name of a build", build)
+    if said is not None and (not isinstance(said, date) or isinstance(said, datetime)):
+        at.wrong(where, "said", "a date, such as 2026-11-20", said)
+    least = at.number(where, "at_least", one.get("at_least", 0.0), 1.0)
+    return Hypothesis(level, figure, expect, least, build, said)
 
 
 def with_key(path: Path, key: str, value: str) -> None:

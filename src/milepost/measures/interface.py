@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, is_dataclass
+from datetime import date
 from hashlib import sha256
 from types import FunctionType
-from typing import ClassVar, Generic, Protocol, TypedDict, TypeVar, cast, runtime_checkable
+from typing import ClassVar, Final, Generic, Protocol, TypedDict, TypeVar, cast, runtime_checkable
 
 from milepost.playback.play import Kinds, Play, Summed
 
@@ -41,6 +42,35 @@ class Table(Generic[R_co, T_co]):
 
     rows: list[R_co]
     totals: T_co
+
+
+EXPECTED_FIGURES: Final = {
+    "try_clear": "a try clears",
+    "first_try": "a first try clears",
+    "clear_rate": "players who reach it clear it",
+    "drop_off": "players are lost there",
+}
+
+
+@dataclass(frozen=True)
+class Hypothesis:
+    """What a build was expected to do at a level.
+
+    Attributes:
+        level: where.
+        figure: one of ``EXPECTED_FIGURES``.
+        expect: `up` or `down`.
+        at_least: by how much, as a share.
+        build: which build; the last one of the log where None.
+        said: when that was said; None where nobody wrote it down.
+    """
+
+    level: str
+    figure: str
+    expect: str
+    at_least: float = 0.0
+    build: str | None = None
+    said: date | None = None
 
 
 class Measure(Protocol[R_co, T_co]):

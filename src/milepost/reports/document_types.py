@@ -29,6 +29,7 @@ from milepost.measures.sections import HardestSection, SectionTotals
 from milepost.measures.sessions_to_watch import Watched
 from milepost.measures.times import TimesRow, TimesTotals
 from milepost.measures.trace import TraceRow, TraceTotals
+from milepost.planning.hypotheses import HypothesisRow
 from milepost.planning.knob_table import KnobsRow, KnobsTotals
 from milepost.planning.targets import TargetsRow, TargetsTotals
 from milepost.reports.head_types import CourseHead, Head, Settings
@@ -210,7 +211,9 @@ class AnswersDocument(Head, AnswersTotals):
 
 
 class TargetsDocument(Head, TargetsTotals):
-    """The document of `targets`."""
+    """The document of `targets`; with what came of hypotheses, where the folder has some."""
+
+    hypotheses: NotRequired[list[HypothesisRow]]
 
     levels: list[TargetsRow]
 

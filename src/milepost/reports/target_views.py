@@ -7,17 +7,20 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Final
 from xml.etree import ElementTree
 
+from milepost.measures.interface import EXPECTED_FIGURES
 from milepost.planning.targets import MEANINGS
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
-from milepost.wording import NOTHING, number, percent, plural, safe, seconds
+from milepost.wording import NOTHING, listed, number, percent, plural, safe, seconds
 
 if TYPE_CHECKING:
+    from milepost.planning.hypotheses import HypothesisRow
     from milepost.planning.targets import TargetsRow
     from milepost.reports.document_types import TargetsDocument
     from milepost.reports.interface import AnyView
 
 _VERDICTS: Final = {"met": "met", "missed": "missed", "no_telling": "undecided"}
+_HYPOTHESIS_VERDICTS: Final = {"held": "✓ held", "not_held": "✗ not held", "no_telling": "? undecided"}
 _SIGNS: Final = {"met": "✓", "missed": "✗", "no_telling": "?"}
 _ORDER: Final = ("missed", "no_telling", "met")  # in which a page is read; a terminal ends with what matters
 _WORDED: Final[dict[str, Callable[[float | None], str]]] = {
@@ -60,6 +63,40 @@ def targets_view(report: TargetsDocument) -> list[AnyView]:
     ]
     first = sorted(rows, key=lambda row: _ORDER.index(row["verdict"]))
     return [View("The plan against the play", columns, first, [*said, *source_notes(report)])]
+
+
+def hypotheses_view(report: TargetsDocument) -> list[AnyView]:
+    """Return the view of what was expected of builds; none where nothing was."""
+    rows = report.get("hypotheses", [])
+    if not rows:
+        return []
+    columns: tuple[Column[HypothesisRow], ...] = (
+        Column("level", lambda row: safe(row["level"]), left=True),
+        Column("expected", _expected, left=True),
+        Column("from build", lambda row: f"{safe(row['from'])} to {safe(row['build'])}", left=True, rank=2),
+        Column("came", lambda row: f"{percent(row['before'])} to {percent(row['after'])}"),
+        Column("change, 95 %", _change, rank=1),
+        Column("verdict", lambda row: _HYPOTHESIS_VERDICTS[row["verdict"]], left=True),
+        Column("players to tell", lambda row: number(row["players_needed"]) if row["players_needed"] else "", rank=3),
+    )
+    late = [safe(row["level"]) for row in rows if row["found_in_data"]]
+    notes = ["Held: as much as was expected, and told from nothing. Not held: less than that, as far as the interval goes."]
+    notes += [f"Said after the log's first day, so found in the data and not tested by it: {listed(late)}."] if late else []
+    undated = [safe(row["level"]) for row in rows if row["found_in_data"] is None]
+    notes += [f"Nothing says whether it was said before the test: {listed(undated)}."] if undated else []
+    return [View("What was expected", columns, rows, notes)]
+
+
+def _expected(row: HypothesisRow) -> str:
+    least = f" by {percent(row['at_least'])} or more" if row["at_least"] else ""
+    return f"{EXPECTED_FIGURES[row['figure']]}: {row['expect']}{least}"
+
+
+def _change(row: HypothesisRow) -> str:
+    if row["change"] is None or row["low"] is None or row["high"] is None:
+        return NOTHING
+    value, low, high = (f"{100 * own:+.0f}".replace("-", "−") for own in (row["change"], row["low"], row["high"]))
+    return f"{value} points ({low} to {high})"
 
 
 def targets_on_terminal(report: TargetsDocument, every: bool) -> list[AnyView]:

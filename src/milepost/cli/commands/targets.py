@@ -9,6 +9,7 @@ from milepost.cli import options
 from milepost.cli.messages import Exit
 
 if TYPE_CHECKING:
+    from milepost.cli.folder_defaults import Settled
     from milepost.reports.document_types import TargetsDocument
 
 GROUP, PLACE = "Judge", 170  # in the help
@@ -28,20 +29,26 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.loading import load
     from milepost.cli.run_measure import write
     from milepost.output import write_text
+    from milepost.planning.hypotheses import tested
+    from milepost.playback.play import with_records
     from milepost.reports.build_document import described, document
     from milepost.reports.interface import Report
-    from milepost.reports.target_views import junit, targets_on_terminal, targets_view
+    from milepost.reports.target_views import hypotheses_view, junit, targets_on_terminal, targets_view
     from milepost.reports.text import EVERY
 
-    loaded = load(args)
+    settled: Settled | None = getattr(args, "settled", None)
+    hypotheses = settled.folder.hypotheses if settled is not None else ()
+    loaded = load(args, every_record=bool(hypotheses))
     play = loaded.play()
     table = targets_of(args)(play)
     report = cast("TargetsDocument", described(document(args.command, play, table), loaded.course, args.min_players))
+    if hypotheses:
+        report["hypotheses"] = tested(with_records(play), hypotheses)
     if args.format == "junit":
         write_text(junit(report), args.output)
     else:
         listed = args.format != "table" or args.output not in (None, "-")
         every = (args.columns or "").strip() == EVERY
-        views = targets_view(report) if listed else targets_on_terminal(report, every)
+        views = [*hypotheses_view(report), *(targets_view(report) if listed else targets_on_terminal(report, every))]
         write(args, Report(report, views, report["targets"]))
     return Exit.GATE_HIT if args.strict and report["missed"] else Exit.DONE
