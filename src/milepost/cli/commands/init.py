@@ -3,25 +3,14 @@
 from __future__ import annotations
 
 import argparse
-import sys
-from contextlib import suppress
-from typing import TYPE_CHECKING, Final
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
 from milepost.cli.messages import Exit
-from milepost.drafts.draft_questions import MOST_QUESTIONS, SetAnswers, answers_of
-from milepost.errors import LogError
-from milepost.measures.funnel import Funnel
-from milepost.playback.tallies import finding_counts, tallies_of
-from milepost.wording import listed, number, percent, plural, safe
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
-    from milepost.drafts.draft_questions import DraftQuestion, SetAnswers
+    from milepost.drafts.draft_questions import SetAnswers
     from milepost.drafts.map_by_trial import DraftedMap
-    from milepost.drafts.playtest_folder import CreatedFolder
-    from milepost.playback.play import Play
 
 GROUP, PLACE = "Begin", 20  # in the help
 HELP = "make a playtest folder for a log: settings once, drafts of the course and the map, and what to look at"
@@ -42,11 +31,13 @@ def run(args: argparse.Namespace) -> Exit:
     from pathlib import Path
 
     from milepost.cli import terminal
+    from milepost.cli.ask_questions import ask_until_sure, asks
     from milepost.cli.loading import fetch, read_options
     from milepost.drafts.draft_questions import answers_of
     from milepost.drafts.map_by_trial import draft_by_trial
     from milepost.drafts.playtest_folder import FolderWishes, begin
     from milepost.output import write_text
+    from milepost.reports.init_text import begun_text
 
     fetch(args.logs)
     reading, answers = read_options(args), answers_of(args.set)
@@ -61,104 +52,3 @@ def run(args: argparse.Namespace) -> Exit:
         begun = begin(args.logs, folder, reading, progress, wishes)
     write_text(begun_text(begun, args.output), None)
     return Exit.DONE
-
-
-def asks() -> bool:
-    """Return whether there is somebody to ask."""
-    return all(stream is not None and stream.isatty() for stream in (sys.stdin, sys.stderr))
-
-
-def ask_until_sure(draft: DraftedMap, answers: SetAnswers, draft_anew: Callable[[SetAnswers], DraftedMap]) -> DraftedMap:
-    """Ask what a draft is not sure of, at most five questions; return the draft by the answers.
-
-    Args:
-        draft: the draft.
-        answers: what is known already.
-        draft_anew: makes the draft by what is known.
-    """
-    asked: set[str] = set()
-    for _ in range(MOST_QUESTIONS):
-        question = next((own for own in draft.questions if own.key not in asked), None)
-        if question is None:
-            break
-        asked.add(question.key)
-        other = _with(answers, question.key, question.other)
-        second = None
-        with suppress(LogError):
-            second = draft_anew(other)
-        if second is not None and _takes_other(question, draft, second):
-            answers, draft = other, second
-    return draft
-
-
-def _with(answers: SetAnswers, key: str, value: str) -> SetAnswers:
-    """What is known, with one answer more."""
-    own = answers_of([f"{key}={value}"])
-    return SetAnswers({**answers.columns, **own.columns}, {**answers.words, **own.words}, own.unit or answers.unit)
-
-
-def _takes_other(question: DraftQuestion, draft: DraftedMap, second: DraftedMap) -> bool:
-    """Ask one question on the terminal; Enter takes the likelier answer."""
-    lines = [
-        f"What is {safe(question.key)}?",
-        f"  1  {safe(question.likelier)} (Enter): {_figures(draft)}",
-        f"  2  {safe(question.other)}: {_figures(second)}",
-    ]
-    print("\n".join(lines), file=sys.stderr)
-    print("1 or 2? ", end="", file=sys.stderr, flush=True)
-    return sys.stdin.readline().strip() == "2"
-
-
-def _figures(draft: DraftedMap) -> str:
-    trial = draft.trial
-    took = "" if trial.try_seconds is None else f", half of the tries take up to {number(trial.try_seconds)} s"
-    return f"{plural(trial.levels, 'level')}, {plural(trial.clears, 'clear')}, {percent(trial.settled)} of tries end{took}"
-
-
-_SHOWN: Final = 5  # levels of the funnel
-
-
-def begun_text(begun: CreatedFolder, folder: str) -> str:
-    """Return the text on the files read, the files written, and what to look at."""
-    play = begun.play
-    lines = [
-        f"Read: {plural(tallies_of(play).records, 'record')} of {plural(int(play.counts.sum()), 'player')} in "
-        f"{plural(play.n_levels, 'level')}.",
-        f"Written in {safe(folder)}: {listed(begun.written)}.",
-    ]
-    if begun.kept:
-        lines.append(f"There already, and used: {listed(begun.kept)}.")
-    lines += ["", "Look at these:"]
-    if begun.draft is not None:
-        lines += _on_the_map(begun.draft)
-    if "course.toml" in begun.written:
-        lines.append("- course.toml: the order of the levels is inferred from who was where first. Put in what was planned.")
-    heavy = sum(finding_counts(play).values())
-    lines.append(f"- milepost check: {plural(heavy, 'finding')} in the log so far, and what was done about each.")
-    lines += ["", *_first_levels(play)]
-    inside = "" if folder in (".", "") else f"cd {safe(folder)}, then "
-    lines += ["", f"From here on: {inside}milepost funnel, milepost spikes, milepost report -o report.html."]
-    return "\n".join(lines) + "\n"
-
-
-def _on_the_map(draft: DraftedMap) -> list[str]:
-    """Return what is to be said of the draft of a map."""
-    lines = ["- map.toml: how the log was understood. It is a guess with its reasons; mend what it got wrong."]
-    if not draft.sure:
-        lines.insert(0, "- DOUBTFUL: the draft leaves much of the log unexplained. Check it before you believe a figure.")
-    for question in draft.questions:
-        what = f"{safe(question.key)} is taken for {safe(question.likelier)}; if it is {safe(question.other)}"
-        lines.append(f"- Not sure: {what}, add --set {safe(question.key)}={safe(question.other)} --force.")
-    return lines
-
-
-def _first_levels(play: Play) -> list[str]:
-    """Return the beginning of the funnel, so that a wrong draft is seen at once."""
-    rows = Funnel()(play).rows[:_SHOWN]
-    lines = ["The funnel begins so:"]
-    for row in rows:
-        rate = "" if row["clear_rate"] is None else f" ({percent(row['clear_rate'])})"
-        lines.append(
-            f"  {safe(row['level'])}: {plural(row['reached'], 'player')} reached it, {row['cleared']:,} cleared it{rate}"
-        )
-    return lines if rows else ["No try at a level was found: the funnel is empty."]
