@@ -15,7 +15,7 @@ import numpy as np
 
 from milepost.comparison.estimates import Sides, estimated
 from milepost.comparison.judging import told
-from milepost.numerics.tries_of_items import TriesOfItems
+from milepost.numerics.try_sums import TriesOfItems
 
 LEVELS = 24
 LEAST = 5

@@ -17,7 +17,7 @@ import numpy as np
 from milepost.course.course import Course, Level
 from milepost.difficulty.anomalies import verdicts
 from milepost.difficulty.spikes import read_tries
-from milepost.numerics.tries_of_items import TriesOfItems
+from milepost.numerics.try_sums import TriesOfItems
 from milepost.simulate.population import Population
 from milepost.simulate.simulated_players import play_course
 from milepost.vocabulary import CLEARED, N_SETTLED

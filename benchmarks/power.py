@@ -15,8 +15,8 @@ from milepost.comparison.estimates import Sides, estimated
 from milepost.comparison.judging import told
 from milepost.comparison.pilot_players import Pilot, _going_on
 from milepost.comparison.power import Power
-from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_model import fit_tries
+from milepost.numerics.try_sums import TriesOfItems
 
 PLANS = ((40, 40), (40, 100), (100, 40), (100, 100), (100, 250), (40, 250))  # players of the pilot, and in each build of the test
 SIZES = (0.6, 1.0, 1.5, 2.0, -1.0, -1.6)

@@ -18,7 +18,6 @@ from milepost.errors import UsageError
 from milepost.folder.small_tables import read_answers
 from milepost.measures.answers import Answers
 from milepost.measures.attempts import AttemptsToClear
-from milepost.measures.clocks import on_clock
 from milepost.measures.coverage import Coverage
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
@@ -31,7 +30,7 @@ from milepost.measures.ratings import Ratings
 from milepost.measures.raw import raw_counts
 from milepost.measures.run_lengths import FunnelPerRun, RunsMeasure
 from milepost.measures.sections import Sections
-from milepost.measures.times import TimeInLevel
+from milepost.measures.times import TimeInLevel, on_clock
 from milepost.measures.trace import Trace
 from milepost.planning.knob_changes import is_of_knob
 from milepost.planning.knob_table import Knobs, with_knobs

@@ -10,7 +10,7 @@ from milepost.cleaning.selection import only, where
 from milepost.cleaning.splitting import groups_with_courses
 from milepost.errors import UsageError
 from milepost.logs.sources.files import STORE_MANIFEST
-from milepost.measures.clocks import on_clock
+from milepost.measures.times import on_clock
 from milepost.memory import SMALL
 from milepost.partitions.execution import ExecutionPlan
 from milepost.playback.attempt_filters import fitting, without

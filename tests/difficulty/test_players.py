@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from milepost.difficulty.skill import FEWEST_PLAYERS, skill_groups, skills
-from milepost.numerics.tries_of_items import TriesOfItems
+from milepost.difficulty.players import FEWEST_PLAYERS, skill_groups, skills
 from milepost.numerics.try_model import fit_tries
+from milepost.numerics.try_sums import TriesOfItems
 from milepost.simulate.population import Population
 from milepost.simulate.simulated_players import play_course
 from milepost.vocabulary import CLEARED, N_SETTLED

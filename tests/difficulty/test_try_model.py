@@ -5,9 +5,9 @@ import pytest
 
 from milepost.difficulty.anomalies import read_events, verdicts
 from milepost.numerics import try_model
-from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import fit_tries
+from milepost.numerics.try_sums import TriesOfItems
 from milepost.simulate.population import Population
 from milepost.simulate.simulated_players import play_course
 

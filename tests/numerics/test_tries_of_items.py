@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from milepost.numerics.tries_of_items import TriesOfItems
+from milepost.numerics.try_sums import TriesOfItems
 
 SUBJECT = np.array([0, 2, 0, 1, 2, 2])
 TRIES = TriesOfItems(SUBJECT, np.arange(6), np.arange(1, 7), SUBJECT == 2, SUBJECT == 0)

@@ -7,7 +7,7 @@ from conftest import COURSE
 from milepost.audit.record_checks import Signs
 from milepost.drafts.course_draft import draft_course
 from milepost.errors import RecordsGoneError
-from milepost.measures.clocks import on_clock
+from milepost.measures.times import on_clock
 from milepost.measures.trace import Trace
 from milepost.playback.play import Play
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Final, TypedDict
 
-from milepost.audit.time_unit import guessed_unit
+from milepost.audit.suspect_timing import guessed_unit
 from milepost.audit.weights import MANY_RECORDS, TAKING, all_records, finding_weights, levels_moved, share_taken
 from milepost.errors import LogError
 from milepost.measures.raw import RawCounts

@@ -16,6 +16,7 @@ from milepost.cli.folder_defaults import with_settings
 from milepost.cli.folder_tables import join
 from milepost.cli.loading import load
 from milepost.cli.messages import Exit, tell
+from milepost.difficulty.spikes import Spikes
 from milepost.errors import UsageError
 from milepost.measures.interface import CountingMeasure, table_of
 from milepost.output import write_text
@@ -25,7 +26,9 @@ from milepost.reports.build_document import described, document, name_of_documen
 from milepost.reports.interface import Report
 from milepost.reports.output_formats import render
 from milepost.reports.registry import MEASURES
+from milepost.reports.since import flagged_levels, read_report
 from milepost.reports.text import chosen
+from milepost.wording import listed, safe
 
 if TYPE_CHECKING:
     from milepost.figures.draw import Paper
@@ -183,3 +186,27 @@ def paper(args: argparse.Namespace) -> Paper:
     from milepost.figures.style import DARK, LIGHT, SIZE
 
     return Paper(args.size or SIZE, DARK if args.dark else LIGHT)
+
+
+def strict_spikes(args: argparse.Namespace) -> Exit:
+    """Run `spikes`, and say which levels stand out on such evidence, but for those of an earlier report.
+
+    Raises:
+        UsageError: an earlier report without the strength of evidence that is asked about, or one that is none.
+    """
+    if args.since and not args.strict:
+        raise UsageError("--since goes with --strict: which strength of evidence is too much?")
+    before = flagged_levels(read_report(args.since)["spikes"]["levels"], args.strict) if args.since else set()
+    found: dict[str, None] = {}
+
+    def look(levels: Sequence[Mapping[str, object]]) -> None:
+        if args.strict:
+            rows = [cast("dict[str, object]", row) for row in levels]
+            found.update(dict.fromkeys(sorted(flagged_levels(rows, args.strict) - before)))
+
+    status = measured(args, Spikes(args.min_players), look=look)
+    if not found:
+        return status
+    news = "and did not before " if args.since else ""
+    tell(f"milepost spikes: on {args.strict} evidence {news}there stands out: {listed([safe(level) for level in found])}.")
+    return Exit.GATE_HIT

@@ -13,8 +13,8 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_model import Fit, fit_tries
+from milepost.numerics.try_sums import TriesOfItems
 from milepost.numerics.whole_numbers import distinct, numbered
 
 FEW_SHARED: Final = 5  # players of both builds from which they are modelled as such

@@ -13,9 +13,9 @@ from milepost.difficulty.first_clear_tries import settled_tries
 from milepost.difficulty.whatif import as_difficulty
 from milepost.errors import UsageError
 from milepost.level_names import folded
-from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
 from milepost.numerics.try_model import Fit, fit_tries
+from milepost.numerics.try_sums import TriesOfItems
 from milepost.playback.play import Play
 
 IMAGINED: Final = 300  # players in a build

@@ -12,7 +12,7 @@ from milepost.difficulty.row_types import Cost
 from milepost.measures.funnel import FunnelRow
 from milepost.measures.sums.try_counts import TryCounts
 from milepost.numerics.intervals import Z95, wilson
-from milepost.numerics.tries_of_items import TriesOfItems
+from milepost.numerics.try_sums import TriesOfItems
 from milepost.numerics.whole_numbers import among
 from milepost.playback.play import Summed
 from milepost.vocabulary import DIED, WAS_RESET

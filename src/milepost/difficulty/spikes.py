@@ -21,9 +21,9 @@ from milepost.measures.funnel import Funnel, FunnelRow, legs_in
 from milepost.measures.interface import Table
 from milepost.measures.sums.attendance import Attendance, WatchOfLevels, void_attempts
 from milepost.measures.sums.time_counts import Spent
-from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit, fit_around, fit_tries
+from milepost.numerics.try_sums import TriesOfItems
 from milepost.numerics.whole_numbers import stable_order
 from milepost.playback.play import Kinds, Summed
 from milepost.vocabulary import CLEARED

@@ -24,9 +24,8 @@ import numpy as np
 
 from milepost.arrays import Floats, Ints
 from milepost.compiling import available
-from milepost.numerics.tries_of_items import TriesOfItems
 from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
-from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, TrySums, counted_cells, sparse_cells
+from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, TriesOfItems, TrySums, counted_cells, sparse_cells
 from milepost.numerics.whole_numbers import distinct
 
 _REACH: Final = 5.0  # abilities are integrated over this many standard deviations to each side

@@ -20,7 +20,7 @@ from milepost.cleaning.survey import Survey, survey_of
 from milepost.course.course import Course
 from milepost.folder.player_table import PlayerTable, with_players
 from milepost.logs.interface import L, Log
-from milepost.measures.clocks import on_clock
+from milepost.measures.times import on_clock
 from milepost.partitions.compressed_columns import CompressedColumn, packed_columns, packed_table
 from milepost.playback.attempt_context import SessionTimes
 from milepost.playback.attributes import all_attributes

@@ -163,7 +163,7 @@ def coverage() -> Entry:
 def players() -> Entry:
     """Return the entry of `players`."""
     from milepost.difficulty.players import Players
-    from milepost.reports.player_views import players_view
+    from milepost.reports.trace_views import players_view
 
     return Entry("players", Players, players_view, lambda: _documents().PlayersDocument, rows="roster")
 

@@ -31,13 +31,12 @@ def run(args: argparse.Namespace) -> Exit:
     from pathlib import Path
 
     from milepost.cli import terminal
-    from milepost.cli.ask_questions import ask_until_sure, asks
+    from milepost.cli.ask_questions import ask_until_sure, asks, begun_text
     from milepost.cli.loading import fetch, read_options
     from milepost.drafts.draft_questions import answers_of
     from milepost.drafts.map_by_trial import draft_by_trial
     from milepost.drafts.playtest_folder import FolderWishes, begin
     from milepost.output import write_text
-    from milepost.reports.init_text import begun_text
 
     fetch(args.logs)
     reading, answers = read_options(args), answers_of(args.set)

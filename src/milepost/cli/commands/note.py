@@ -33,6 +33,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.add_note import note
+    from milepost.cli.folder_tables import note
 
     return note(args)

@@ -34,6 +34,6 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
-    from milepost.cli.spike_gate import strict_spikes
+    from milepost.cli.run_measure import strict_spikes
 
     return strict_spikes(args)

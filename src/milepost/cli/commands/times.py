@@ -32,9 +32,8 @@ def run(args: argparse.Namespace) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
     from milepost.cli.run_measure import measured
-    from milepost.measures.clocks import on_clock
     from milepost.measures.interface import table_of
-    from milepost.measures.times import TimeInLevel
+    from milepost.measures.times import TimeInLevel, on_clock
 
     def from_input(play: Play) -> Table[TimesRow, TimesTotals]:
         return table_of(on_clock(play, "input"), TimeInLevel())
