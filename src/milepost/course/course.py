@@ -8,8 +8,16 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
-from milepost.course.given_values import given_marks, given_number, given_target, given_text, given_texts, given_truth
-from milepost.course.knob_rules import KnobRule, read_knob_rules
+from milepost.course.knob_rules import (
+    KnobRule,
+    given_marks,
+    given_number,
+    given_target,
+    given_text,
+    given_texts,
+    given_truth,
+    read_knob_rules,
+)
 from milepost.course.legs import Leg, legs_of, read_needs, require_together
 from milepost.course.pictures import MapPicture, read_picture
 from milepost.course.promises import Promise, read_promises

@@ -23,7 +23,7 @@ from milepost.errors import LogError
 from milepost.logs.formats.detect import tell
 from milepost.logs.formats.registry import FORMATS
 from milepost.logs.formats.text_lines import decoded_lines, pairs_in
-from milepost.logs.formats.xml_records import drafted_path
+from milepost.logs.formats.xes import drafted_path
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.languages import likeliest
 from milepost.logs.mapping.sampling import EnoughRecords, Sample, flat

@@ -189,7 +189,7 @@ def leaving() -> Entry:
 def sections() -> Entry:
     """Return the entry of `sections`."""
     from milepost.measures.sections import Sections
-    from milepost.reports.section_views import sections_view
+    from milepost.reports.leaving_views import sections_view
 
     return Entry(
         "sections",

@@ -48,7 +48,7 @@ def run(args: argparse.Namespace) -> Exit:
 
     form_of(args.output)  # before the work, not after it
     if args.only is not None:
-        from milepost.cli.partial_report import measures_named, report_only
+        from milepost.cli.reporting import measures_named, report_only
 
         measures_named(args.only)
         begin_checksums(args)

@@ -48,7 +48,7 @@ FORMATS: Final = {
     "workbook": Format((".xlsx", ".ods"), "workbook:read_workbook", cells=True),
     "yaml": Format((), "nested:read_yaml"),
     "cbor": Format((".cbor",), "nested:read_cbor"),
-    "xml": Format((), "xml_records:read_xml_records", cells=True),
+    "xml": Format((), "xes:read_xml_records", cells=True),
 }
 WRITTEN: Final = {name: form for name, form in FORMATS.items() if form.writer}
 LOG_SUFFIXES: Final = tuple(ending for form in FORMATS.values() for ending in form.endings)

@@ -1,10 +1,11 @@
-"""XES (IEEE 1849), the open standard for event logs in XML: a trace is a session, an event a record."""
+"""XML: XES (IEEE 1849), the open standard for event logs, where a trace is a session; and records at a path of any other."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from typing import BinaryIO
+from typing import BinaryIO, Final
 from xml.etree.ElementTree import Element
 
 from milepost.errors import LogError, UnknownLogError
@@ -118,3 +119,100 @@ def _typed(kind: str, text: str) -> object:
     if kind == "boolean":
         return {"true": True, "false": False}.get(text.strip().lower(), text)
     return text
+
+
+_LOOKED_AT: Final = 20_000  # elements in which a path is sought
+_OF_XES: Final = "trace/event"
+
+
+def read_xml_records(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
+    """Give the elements at the path `[input] record` to the sink as texts; places are their numbers.
+
+    An element's attributes and the elements in it that hold text are its columns, those deeper within by dotted paths; the
+    same of all elements around it, under names of their own where the inner ones have them already.
+
+    Raises:
+        LogError: no path is given or nothing lies at it, or the file is no XML.
+    """
+    if not options.record:
+        raise LogError(f"{source.label}: records of XML are found by a path. Give [input] record in a log map.")
+    path, number = tuple(options.record.split("/")), 0
+    with reading_xml(source), source.open(options.max_bytes) as stream:
+        for number, record in enumerate(_records(stream, path), 1):
+            sink.add(record, number)
+            if number % _STEP == 0:
+                progress.advance(_STEP)
+    if not number:
+        raise LogError(f"{source.label}: no element lies at {options.record!r}. Hold the path against the file.")
+
+
+def drafted_path(source: Source, options: ReadOptions) -> str | None:
+    """The path of the element that comes most often with two columns or more; None where the file is XES or has none.
+
+    Raises:
+        LogError: the file is no XML.
+    """
+    met: Counter[str] = Counter()
+    with reading_xml(source), source.open(options.max_bytes) as stream:
+        for number, (tags, element) in enumerate(_ended(stream)):
+            if len(tags) > 1 and len(_columns(element)) > 1:
+                met["/".join(tags[1:])] += 1
+            if number > _LOOKED_AT:
+                break
+    best = met.most_common(1)
+    return None if not best or best[0][0] == _OF_XES else best[0][0]
+
+
+def _records(stream: BinaryIO, path: tuple[str, ...]) -> Iterator[dict[str, object]]:
+    """Yield the columns of each element at the end of a path, which may leave out the outermost ones."""
+    from defusedxml.ElementTree import iterparse
+
+    around: list[Element] = []
+    for action, element in iterparse(stream, events=("start", "end"), forbid_dtd=True):
+        if action == "start":
+            around.append(element)
+            continue
+        around.pop()
+        tags = tuple(local_name(own.tag) for own in (*around, element))
+        if tags[-len(path) :] == path:
+            yield _with_outer(_columns(element), around)
+            if around:
+                around[-1].remove(element)
+
+
+def _with_outer(record: dict[str, str], around: list[Element]) -> dict[str, object]:
+    """A record with the attributes and the plain texts of all elements around it, the innermost first."""
+    found: dict[str, object] = {**record}
+    for outer in reversed(around):
+        texts = {
+            local_name(inner.tag): inner.text.strip() for inner in outer if not len(inner) and inner.text and not inner.attrib
+        }
+        for name, value in {**texts, **outer.attrib}.items():
+            if value:
+                own = local_name(name)
+                found[f"{local_name(outer.tag)}.{own}" if own in found else own] = value
+    return found
+
+
+def _ended(stream: BinaryIO) -> Iterator[tuple[tuple[str, ...], Element]]:
+    """Yield each element when it ends, with the names from the outermost to its own."""
+    from defusedxml.ElementTree import iterparse
+
+    around: list[str] = []
+    for action, element in iterparse(stream, events=("start", "end"), forbid_dtd=True):
+        if action == "start":
+            around.append(local_name(element.tag))
+        else:
+            yield tuple(around), element
+            around.pop()
+
+
+def _columns(element: Element, depth: int = 0) -> dict[str, str]:
+    """The attributes of an element, and the texts of the elements in it."""
+    found = dict(element.attrib)
+    for inner in element if depth < 3 else ():
+        name, text = local_name(inner.tag), (inner.text or "").strip()
+        if text:
+            found.setdefault(name, text)
+        found |= {f"{name}.{own}": value for own, value in _columns(inner, depth + 1).items() if f"{name}.{own}" not in found}
+    return {local_name(name): value for name, value in found.items() if value}
