@@ -22,6 +22,7 @@ from milepost.rules import ReplayRules
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
 _SHORTEST, _LONGEST = 1.0, 1200.0  # seconds of half of the tries, beyond which the unit is likely another one
+_VERY_MANY = 40  # clears, of which none is at once
 _IMPLAUSIBLE = 0.85
 
 
@@ -38,6 +39,7 @@ class Trial:
         records: how many were read.
         levels, clears: how many.
         try_seconds: the median time of a try; None where it is not known.
+        none_at_once: whether no player cleared any level at the first try, of very many: then what opens a try counts as one.
         problem: why the map reads nothing, if so.
     """
 
@@ -50,6 +52,7 @@ class Trial:
     levels: int = 0
     clears: int = 0
     try_seconds: float | None = None
+    none_at_once: bool = False
     problem: str = ""
 
     @property
@@ -59,7 +62,7 @@ class Trial:
             return 0.0
         plausible = self.try_seconds is None or _SHORTEST <= self.try_seconds <= _LONGEST
         return (
-            (1.0 if plausible else _IMPLAUSIBLE)
+            (1.0 if plausible and not self.none_at_once else _IMPLAUSIBLE)
             * self.explained
             * (0.35 * self.settled + 0.3 * self.followed + 0.2 * self.repeated + 0.15 * self.timed)
         )
@@ -124,7 +127,16 @@ def _scored(play: FullPlay) -> Trial:
         repeated=float((step[failed] == 0).mean()) if failed.any() else 1.0,
         timed=float(np.isfinite(attempts.active[settled]).mean()) if settled.any() else 0.0,
         try_seconds=float(np.nanmedian(attempts.active[settled])) if np.isfinite(attempts.active[settled]).any() else None,
+        none_at_once=_none_at_once(play),
         records=tallies.records,
         levels=play.n_levels,
         clears=int((ended == CLEARED).sum()),
     )
+
+
+def _none_at_once(play: FullPlay) -> bool:
+    """Return whether no first try of a player at a level clears it, though very many levels were cleared."""
+    table = play.attempts
+    _, first = np.unique(table.player * (play.n_levels + 1) + table.level, return_index=True)
+    cleared = table.ended(CLEARED)
+    return int(cleared.sum()) >= _VERY_MANY and not bool(cleared[first].any())
