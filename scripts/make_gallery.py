@@ -56,9 +56,24 @@ answers; *doubtful* if it is wrong and says so first; *wrong* if it is wrong and
 5. Where records lie in arrays: `[rows] explode`; where a field is only said when it changes: `carry`.
 6. Lines of text: `[input] lines`, a pattern with named groups for each kind of line; `(?P<pairs>.*)` takes name=value pairs.
 7. What is in the name of a file: `from = "source.name"` with a `pattern`.
-8. Everything else is one query: `[input] select` over the table `log`, or over several files by their names; `UNNEST` for
-   parallel arrays, `UNPIVOT`
-   for columns that are levels, `JOIN` for tables with a key; in SQLite `[input] query`.
+8. XML that is not XES: `[input] record`, the path of the element that is a record, such as `run/event`; YAML and CBOR need
+   nothing but, where records lie deeper, `explode`.
+9. Everything else is one query: `[input] select` over the table `log`, or over several files by their names (`FROM deaths`,
+   `JOIN players USING (id)`); in SQLite `[input] query`, over its tables. What each shape needs:
+
+| shape | in the query |
+|:--|:--|
+| parallel arrays | `UNNEST("t") AS "t", UNNEST("event") AS "event"` |
+| an array of keys and values | `list_extract(list_filter("params", lambda x: x."key" = 'level'), 1)."value"` |
+| columns that are levels | `UNPIVOT log ON "Low Arch", "Long Lock" INTO NAME "level" VALUE "tries"`, with `each = "stay"` |
+| two columns a level | a `SELECT` for each level, with `UNION ALL` between |
+| a block whose first row alone bears the name | `LAST_VALUE("player" IGNORE NULLS) OVER (ROWS UNBOUNDED PRECEDING)` |
+| minutes beside seconds | `60 * "minute" + "second" AS "time"` |
+| what and where in one text, `start_03` | `regexp_extract("event", '(.*)_(.*)', 1)`, and 2 |
+| a date beside a time of day | no query: `time = { from = ["date", "hour"], join = " " }` in `[fields]` |
+
+A table below a title, with a decimal comma, or with times such as `0:01:17`, `11/27/2026 05:30:02 PM` or day numbers of a
+spreadsheet (`unit = "days"`) needs no query either.
 
 Then `milepost check --map`: no finding that takes many records, no word unknown, and a funnel in the order that you know.
 """
