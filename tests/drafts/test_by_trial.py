@@ -19,14 +19,14 @@ from milepost.drafts.sampled_table import read_times
 
 @pytest.mark.parametrize("number", range(len(SHAPES)))
 def test_each_shape(number, tmp_path, monkeypatch):
-    """One of two random logs of each shape at least is exact, and none is wrong without a doubt."""
+    """A random log of each shape is read exactly."""
     monkeypatch.chdir(tmp_path)
     shape = list(SHAPES)[number]
     try:
-        kinds = [try_one(seed, shape)[2] for seed in (910_000 + number, 920_000 + number)]
+        kind = try_one(910_000 + number, shape)[2]
     finally:
         os.chdir(tmp_path)
-    assert "exact" in kinds and not {"wrong", "crash"} & set(kinds), (shape, kinds)
+    assert kind == "exact", (shape, kind)
 
 
 @pytest.mark.parametrize("shape", MORE_SHAPES)
