@@ -24,6 +24,7 @@ _MARKS: Final = r"\s_:/.@|>#,;=-"  # that stand between words; letters of no alp
 _FIRST_WORDS: Final = rf"((?:[^{_MARKS}]+[{_MARKS}]+){{%d}}[^{_MARKS}]+)[{_MARKS}]+([^{_MARKS}].*)"  # words, and the rest
 _LAST_WORDS: Final = rf"(.*[^{_MARKS}])[{_MARKS}]+((?:[^{_MARKS}]+[{_MARKS}]+){{%d}}[^{_MARKS}]+)"
 _RISING: Final = 0.98
+_SAME_MINUTE: Final = 0.1  # of the steps, at least, that stay within a minute
 
 
 def completing_query(records: Sequence[Mapping[str, object]]) -> str | None:
@@ -94,7 +95,11 @@ def _clock(table: SampledTable, filled: Sequence[str]) -> tuple[str, str] | None
             continue
         for codes in groups:
             alone = max(rising_share(of_small, codes), 0.0)
-            if rising_share(of_large, codes) > _RISING > alone and rising_share(60 * of_large + of_small, codes) > _RISING:
+            if (
+                _stays(of_large, codes) > _SAME_MINUTE
+                and rising_share(of_large, codes) > _RISING > alone
+                and rising_share(60 * of_large + of_small, codes) > _RISING
+            ):
                 return large, small
     return None
 
@@ -111,6 +116,13 @@ def _cut(words: Sequence[str]) -> str | None:
             if len(pairs) == len(words) and min(firsts, seconds) > 1 and firsts * seconds < 2 * len(words) and share < fewest:
                 best, fewest = pattern, share
     return best
+
+
+def _stays(values: Floats, groups: np.ndarray) -> float:
+    """In which share of steps from one row of a group to the next a number stays as it is."""
+    order = np.argsort(groups, kind="stable")
+    same = np.diff(groups[order]) == 0
+    return float((np.diff(values[order]) == 0)[same].mean()) if same.any() else 0.0
 
 
 def _as_group(column: CellColumn, filled: bool) -> np.ndarray:
