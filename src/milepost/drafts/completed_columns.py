@@ -20,7 +20,7 @@ _FEWEST_BLOCKS: Final = 3
 _MOST_GIVEN: Final = 0.5  # of the rows, that begin a block
 _AT_BLOCKS: Final = 0.9  # of the steps back in time, that stand where a block begins
 _FEWEST_TEXTS, _MOST_TEXTS = 6, 400
-_MARKS: Final = r"\s_:/.@|>#,;=-"  # that stand between words; letters of no alphabet are among them
+_MARKS: Final = r"\s_:/.@|>#,;=-"  # that stand between words, for Python and for DuckDB alike
 _FIRST_WORDS: Final = rf"((?:[^{_MARKS}]+[{_MARKS}]+){{%d}}[^{_MARKS}]+)[{_MARKS}]+([^{_MARKS}].*)"  # words, and the rest
 _LAST_WORDS: Final = rf"(.*[^{_MARKS}])[{_MARKS}]+((?:[^{_MARKS}]+[{_MARKS}]+){{%d}}[^{_MARKS}]+)"
 _RISING: Final = 0.98
