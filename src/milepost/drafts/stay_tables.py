@@ -10,7 +10,7 @@ from typing import Final
 
 import numpy as np
 
-from milepost.drafts.folded_fields import literal
+from milepost.drafts.folded_fields import literal, quoted
 from milepost.drafts.heading_words import heading_says
 from milepost.drafts.prepared_samples import PreparedSample
 from milepost.drafts.sampled_table import CellColumn, SampledTable
@@ -56,10 +56,10 @@ def _players_by_levels(sample: PreparedSample, table: SampledTable, named: Mappi
     beside = _columns_beside(table, levels)
     if beside is not None:
         return _levels_of_two_columns(sample, player, beside)
-    columns = ", ".join(_quoted(column.name) for column in levels)
-    texts = ", ".join(f"CAST({_quoted(column.name)} AS VARCHAR) AS {_quoted(column.name)}" for column in levels)
+    columns = ", ".join(quoted(column.name) for column in levels)
+    texts = ", ".join(f"CAST({quoted(column.name)} AS VARCHAR) AS {quoted(column.name)}" for column in levels)
     inner = "log" if sample.select is None else f"({sample.select})"
-    query = f'UNPIVOT (SELECT {_quoted(player.name)}, {texts} FROM {inner}) ON {columns} INTO NAME "level" VALUE "tries"'
+    query = f'UNPIVOT (SELECT {quoted(player.name)}, {texts} FROM {inner}) ON {columns} INTO NAME "level" VALUE "tries"'
     made = sample.selected(query) if sample.select is None else None
     if made is None:
         return None
@@ -102,9 +102,9 @@ def _columns_beside(table: SampledTable, levels: Sequence[CellColumn]) -> list[_
 def _levels_of_two_columns(sample: PreparedSample, player: CellColumn, beside: Sequence[_Beside]) -> StayTable | None:
     """A map for a row a player with two columns a level."""
     parts = [
-        f"SELECT {_quoted(player.name)}, {literal(one.level)} AS level, CAST({_quoted(one.tries)} AS VARCHAR) AS tries, "
-        f"CAST({_quoted(one.seconds)} AS VARCHAR) AS seconds, "
-        f"CASE WHEN {_quoted(one.seconds)} IS NULL THEN 'no' ELSE 'yes' END AS cleared FROM log"
+        f"SELECT {quoted(player.name)}, {literal(one.level)} AS level, CAST({quoted(one.tries)} AS VARCHAR) AS tries, "
+        f"CAST({quoted(one.seconds)} AS VARCHAR) AS seconds, "
+        f"CASE WHEN {quoted(one.seconds)} IS NULL THEN 'no' ELSE 'yes' END AS cleared FROM log"
         for one in beside
     ]
     query = " UNION ALL ".join(parts)
@@ -230,7 +230,3 @@ def _cleared(table: SampledTable, taken: Sequence[CellColumn], player: CellColum
             if rows.any() and ends[rows].mean() > 0.9 and rows.sum() <= last.sum():
                 return column, column.words[1 - value]
     return None
-
-
-def _quoted(name: str) -> str:
-    return '"' + name.replace('"', '""') + '"'

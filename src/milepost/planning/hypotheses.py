@@ -7,18 +7,15 @@ from datetime import UTC, date, datetime
 from math import ceil, hypot
 from typing import Literal, TypedDict
 
-import numpy as np
-
-from milepost.cleaning.selection import only, session_values
 from milepost.cleaning.splitting import values_in_order
 from milepost.errors import UsageError
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Hypothesis
 from milepost.measures.level import place_of
+from milepost.planning.knob_effects import play_of_build
 from milepost.planning.targets import MOST_NEEDED
 from milepost.playback.play import FullPlay, Play
-from milepost.playback.replay import replay_log
 
 HypothesisVerdict = Literal["held", "not_held", "no_telling"]
 HypothesisRow = TypedDict(
@@ -60,7 +57,7 @@ def _row(play: FullPlay, names: Sequence[str], own: Hypothesis) -> HypothesisRow
         why = "is the first one" if build in names else f"is not in the log, which has {', '.join(names)}"
         raise UsageError(f"hypothesis on {own.level}: the build {build} {why}, so there is nothing to hold it against.")
     before, after = names[names.index(build) - 1], build
-    sides = [_figures(_of_build(play, name), own) for name in (before, after)]
+    sides = [_figures(play_of_build(play, name), own) for name in (before, after)]
     change, low, high = _difference(sides[0], sides[1], own.figure)
     sign = 1.0 if own.expect == "up" else -1.0
     players = min(int(str(side["players"])) for side in sides)
@@ -83,12 +80,6 @@ def _row(play: FullPlay, names: Sequence[str], own: Hypothesis) -> HypothesisRow
         "verdict": verdict,
         "players_needed": _needed(verdict, sign, change, (low, high), own.at_least, players),
     }
-
-
-def _of_build(play: FullPlay, name: str) -> Play:
-    course = play.course.of_build(name) if play.course is not None else None
-    mask = np.array([build == name for build in session_values(play.gated.log, "build")], np.bool_)
-    return replay_log(only(play.gated.log, mask), course, play.rules, exclusion=play.gated.exclusion)
 
 
 def _figures(play: Play, own: Hypothesis) -> Mapping[str, object]:

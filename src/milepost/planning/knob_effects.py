@@ -69,17 +69,19 @@ def effects_by_builds(play: FullPlay, values: Callable[[Play], list[dict[str, ob
     return found
 
 
+def play_of_build(play: FullPlay, build: str) -> FullPlay:
+    """Return the play of one build's sessions, by its own course."""
+    course = play.course.of_build(build) if play.course is not None else None
+    mask = np.array([own == build for own in session_values(play.gated.log, "build")], np.bool_)
+    return replay_log(only(play.gated.log, mask), course, play.rules, exclusion=play.gated.exclusion)
+
+
 def _changes(play: FullPlay, values: Callable[[Play], list[dict[str, object]]], least: int) -> list[_Changed]:
     try:
         names = values_in_order(play.gated.log, "build")
     except UsageError:
         return []
-    builds = session_values(play.gated.log, "build")
-    sides = []
-    for name in names if len(names) > 1 else ():
-        course = play.course.of_build(name) if play.course is not None else None
-        mask = np.array([build == name for build in builds], np.bool_)
-        sides.append(replay_log(only(play.gated.log, mask), course, play.rules, exclusion=play.gated.exclusion))
+    sides = [play_of_build(play, name) for name in names] if len(names) > 1 else []
     found = []
     for before, after, first, then in zip(sides, sides[1:], names, names[1:], strict=False):
         case = BuildsCompared(Pair.of(before, after, play.gated.log.sessions.name), Compare(Split("build", first, then), least))
