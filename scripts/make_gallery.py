@@ -46,8 +46,8 @@ answers; *doubtful* if it is wrong and says so first; *wrong* if it is wrong and
 ```
 {table}```
 
-The table is of 300 logs of the first fourteen shapes. Of 835 logs of all 22 shapes, drawn later on seeds that nothing was tuned on, four
-were doubtful, none wrong, none refused, and all others exact or asked.
+The table is of 300 logs of the first fourteen shapes. Of 835 logs of all 22 shapes, drawn later on seeds that nothing was
+tuned on, four were doubtful, none wrong, none refused, and all others exact or asked.
 
 ## How to write a map by hand
 
