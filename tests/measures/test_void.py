@@ -385,8 +385,13 @@ def test_fallen_back_without_transitions(milepost):
 
     assert found() == [["Mill Pond"]]
     assert [row["void"] for row in milepost.json("attempts", *words, "--exclude", "fallen_back")["levels"]] == [1, 0]
+    back = [{"from": "Low Arch", "to": "Mill Pond", "count": 1, "players": 1}]
+    assert milepost.json("moves", *words)["started_back"] == back
+    assert "setback by a start" in milepost("moves", *words).stdout
+    assert milepost("moves", *words, "--figure", "moves.svg").returncode == 0
+    assert "1 start at an earlier level" in (milepost.folder / "moves.svg").read_text()
     milepost.write("course.toml", 'run_starts_at = "Mill Pond"\n' + SMALL)
-    assert found() == []
+    assert found() == milepost.json("moves", *words)["started_back"] == []
 
 
 def test_what_deaths_say(milepost):

@@ -6,11 +6,11 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.audit.evidence import Evidence, Suspect
+from milepost.measures.moves import started_back
 from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.attempt_context import AroundAttempts
 from milepost.playback.attempt_tables import AttemptTable
 from milepost.playback.play import Play
-from milepost.playback.runs import RunMarks
 from milepost.vocabulary import CLEARED, COMPLETE, CRASH, DIED, END_SKIP, END_TIME_UP, PASSED, RETRY, START, WAS_RESET
 
 FEW = 5  # fewer players or clears than this prove nothing
@@ -63,22 +63,8 @@ def jumped_start(evidence: Evidence) -> list[Suspect]:
 
 def fallen_back(evidence: Evidence) -> list[Suspect]:
     """Bare starts at an earlier level than the one just tried and not cleared, in sessions without transitions."""
-    play, table = evidence.play, evidence.play.attempts
-    place, leg = play.gated.places(table.player, table.level), play.gated.legs(table.player, table.level)
-    route = np.append(play.gated.orders.route, -1)[table.level]
-    moving = np.zeros(len(play.gated.player), np.bool_)
-    moving[play.moves.session] = True
-    back = np.zeros(len(table), np.bool_)
-    if len(table) > 1:
-        uncleared = ~table.ended(CLEARED)[:-1] & (np.diff(table.session) == 0)
-        on_route = (np.diff(leg) == 0) & (route[1:] >= 0) & (np.diff(route) == 0) & (np.diff(place) < 0)
-        back[1:] = uncleared & ((np.diff(leg) < 0) | on_route) & (place[1:] >= 0)
-    rule = play.course.runs.at if play.course else None
-    anew = table.level == (play.stops.index(rule) if rule is not None else -1)
-    in_runs = len(play.summary(RunMarks).session) > 0
-    rows = back & (play.around.begun_as == START) & ~moving[table.session] & ~anew & (not in_runs)
     why = "started at an earlier level than the one just failed: was the player sent back?"
-    return evidence.suspect("fallen_back", rows, why)
+    return evidence.suspect("fallen_back", started_back(evidence.play), why)
 
 
 def failed_transition(evidence: Evidence) -> list[Suspect]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from milepost.figures.style import Palette, Sheet, names_across, shortened
-from milepost.measures.moves import MoveRow
+from milepost.measures.moves import MoveRow, setbacks_by_starts
 from milepost.reports.document_types import MovesDocument
 from milepost.wording import plural, seconds, words
 
@@ -22,7 +22,7 @@ def draw_moves(sheet: Sheet, document: MovesDocument) -> None:
     place = {name: number for number, name in enumerate(names)}
     spans = [
         (place[move["from"]], place[to], move)
-        for move in document["moves"]
+        for move in [*document["moves"], *setbacks_by_starts(document)]
         if (to := move["to"]) in place and move["from"] in place and move["from"] != to
     ]
     sheet.title(
@@ -44,6 +44,10 @@ def draw_moves(sheet: Sheet, document: MovesDocument) -> None:
 def finding(document: MovesDocument) -> str:
     """Return a title on the moves."""
     setbacks = [move for move in document["moves"] if move["kind"] == "setback"]
+    starts = setbacks_by_starts(document)
+    if not setbacks and starts:
+        count = sum(move["count"] for move in starts)
+        return f"{plural(count, 'start')} at an earlier level after a failure, without a move there: were players put back?"
     if not setbacks:
         return f"Nobody was set back; {plural(sum(m['count'] for m in document['moves']), 'move')} in all"
     count = sum(move["count"] for move in setbacks)

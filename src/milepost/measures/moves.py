@@ -12,7 +12,8 @@ from milepost.arrays import Bools, Floats
 from milepost.measures.interface import Table
 from milepost.numerics.value_counts import Counted
 from milepost.playback.play import Kinds, Play, Summed
-from milepost.vocabulary import MOVE_KINDS, SETBACK
+from milepost.playback.runs import RunMarks
+from milepost.vocabulary import CLEARED, MOVE_KINDS, SETBACK, START
 
 
 @dataclass(frozen=True)
@@ -23,11 +24,15 @@ class MoveCounts:
         moves: moves.
         players: players who made such a move.
         setbacks: the same with whether the player never came back, and the active seconds of re-runs until then: setbacks.
+        started_back: by the level just tried and the one started: starts without a move that put a player back.
+        players_back: the same: players to whom this happened.
     """
 
     moves: Counted
     players: Counted
     setbacks: Counted
+    started_back: Counted
+    players_back: Counted
 
     @classmethod
     def of(cls, play: Play) -> MoveCounts:
@@ -41,12 +46,43 @@ class MoveCounts:
             Counted.of(*keys),
             Counted.subjects(moves.player[counted], *keys),
             Counted.of(*of_setbacks, *_setbacks(play, back.tolist())),
+            *_started_back(play),
         )
 
     @classmethod
     def merged(cls, parts: list[MoveCounts]) -> MoveCounts:
         """Return the move counts of a log, added up from parts that share no player."""
         return cls(*(Counted.merged(getattr(part, name) for part in parts) for name in vars(parts[0])))
+
+
+def _started_back(play: Play) -> tuple[Counted, Counted]:
+    """Count the starts of counted players that put them back, and these players, by the level just tried and the one started."""
+    table = play.attempts
+    rows = np.flatnonzero(started_back(play) & play.counts[table.player])
+    between = table.level[rows - 1], table.level[rows]
+    return Counted.of(*between), Counted.subjects(table.player[rows], *between)
+
+
+def started_back(play: Play) -> Bools:
+    """Return a mask of the attempts begun by a bare start at an earlier level than the one just tried and not cleared.
+
+    In sessions with transitions, and in logs that are played in runs, there are none: there a way back is a move or a new run.
+    """
+    table, gated = play.attempts, play.gated
+    place, leg = gated.places(table.player, table.level), gated.legs(table.player, table.level)
+    route = np.append(gated.orders.route, -1)[table.level]
+    moving = np.zeros(len(gated.player), np.bool_)
+    moving[play.moves.session] = True
+    back = np.zeros(len(table), np.bool_)
+    if len(table) > 1:
+        uncleared = ~table.ended(CLEARED)[:-1] & (np.diff(table.session) == 0)
+        on_route = (np.diff(leg) == 0) & (route[1:] >= 0) & (np.diff(route) == 0) & (np.diff(place) < 0)
+        back[1:] = uncleared & ((np.diff(leg) < 0) | on_route) & (place[1:] >= 0)
+    rule = play.course.runs.at if play.course else None
+    anew = table.level == (play.stops.index(rule) if rule is not None else -1)
+    in_runs = len(play.summary(RunMarks).session) > 0
+    found: Bools = back & (play.around.begun_as == START) & ~moving[table.session] & ~anew & (not in_runs)
+    return found
 
 
 def _setbacks(play: Play, numbers: list[int]) -> tuple[Bools, Floats]:
@@ -96,11 +132,16 @@ MovesRow = TypedDict(
 )
 
 
+# Starts, without a move, at an earlier level than the one just tried and not cleared.
+StartedBack = TypedDict("StartedBack", {"from": str, "to": str, "count": int, "players": int})
+
+
 class MovesTotals(TypedDict):
-    """How often each kind of move was made, and the moves."""
+    """How often each kind of move was made, the moves, and setbacks of which the log has the starts alone."""
 
     kinds: dict[str, int]
     moves: list[MoveRow]
+    started_back: list[StartedBack]
 
 
 @dataclass(frozen=True)
@@ -117,7 +158,8 @@ class Moves:
         of_kind = counts.moves.by(2)
         often = {MOVE_KINDS[kind]: of_kind.at(kind).total for kind in of_kind.columns[0].tolist()}
         rows = [_of_level(moves, play.stops[level]) for level in range(play.n_levels)]
-        return Table(rows, MovesTotals(kinds={kind: often[kind] for kind in MOVE_KINDS if kind in often}, moves=moves))
+        kinds: dict[str, int] = {kind: often[kind] for kind in MOVE_KINDS if kind in often}
+        return Table(rows, MovesTotals(kinds=kinds, moves=moves, started_back=_back_rows(play, counts)))
 
 
 def _rank(key: tuple[int, int, int]) -> tuple[int, int, int, int]:
@@ -138,6 +180,24 @@ def _row(play: Summed, counts: MoveCounts, key: tuple[int, int, int]) -> MoveRow
         "cost": setbacks.by(1).sum() if is_setback else None,
         "never_back": setbacks.at(True).total if is_setback else None,
     }
+
+
+def setbacks_by_starts(document: MovesTotals) -> list[MoveRow]:
+    """Setbacks of which the log has the starts alone, as moves; what they cost is not known."""
+    return [{**row, "kind": "setback by a start", "cost": None, "never_back": None} for row in document["started_back"]]
+
+
+def _back_rows(play: Summed, counts: MoveCounts) -> list[StartedBack]:
+    pairs = sorted(zip(*(column.tolist() for column in counts.started_back.columns), strict=True))
+    return [
+        {
+            "from": play.stops[origin],
+            "to": play.stops[target],
+            "count": counts.started_back.at(origin).at(target).total,
+            "players": counts.players_back.at(origin).at(target).total,
+        }
+        for origin, target in pairs
+    ]
 
 
 def _of_level(moves: list[MoveRow], level: str) -> MovesRow:

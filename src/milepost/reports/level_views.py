@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from milepost.measures.moves import setbacks_by_starts
 from milepost.reports.attribute_views import attributes_view
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
@@ -81,7 +82,7 @@ def _tally(figures: DeathFigures) -> str:
 def moves_view(report: MovesDocument) -> list[AnyView]:
     """Return the view of moves, and of the cost of setbacks."""
     kinds = listed([f"{words(kind)} {count:,}" for kind, count in report["kinds"].items()]) or "none"
-    unusual = [move for move in report["moves"] if move["kind"] != "advance"]
+    unusual = [*(move for move in report["moves"] if move["kind"] != "advance"), *setbacks_by_starts(report)]
     columns: tuple[Column[MoveRow], ...] = (
         Column("from", lambda row: safe(row["from"]), left=True),
         Column("to", lambda row: "(out)" if row["to"] is None else safe(row["to"]), left=True),
@@ -96,6 +97,11 @@ def moves_view(report: MovesDocument) -> list[AnyView]:
         notes.append(
             "Replayed: active time of levels already cleared, until the player was back where the setback came from. "
             "Never back: setbacks after which the player never tried that level again."
+        )
+    if report["started_back"]:
+        notes.append(
+            "Setback by a start: after a failure the next start is at an earlier level, and the log has no move there. "
+            "The game may have put the player back, or the player chose to go."
         )
     notes += source_notes(report)
     return [View("Moves: skips, setbacks and other ways than on", columns, unusual, notes)]
