@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -127,7 +127,7 @@ def matched(before: Play, after: Play) -> list[Matched]:
         found = next((known[name] for name in _known_as(after, place) if name in known), None)
         if found is not None and found not in pairs.values():
             pairs[place] = found
-    staying = _longest_rising([pairs[place] for place in sorted(pairs)])
+    staying = _staying(before, after, pairs)
     levels = [
         Matched(
             name,
@@ -154,17 +154,39 @@ def _known_as(play: Play, place: int) -> list[str]:
     return [folded(name) for name in own]
 
 
-def _longest_rising(places: list[int]) -> set[int]:
-    """The places of a longest rising run: the levels whose order is the same in both."""
-    tails: list[int] = []
-    before: dict[int, int | None] = {}
-    for place in places:
-        at = bisect_left(tails, place)
-        before[place] = tails[at - 1] if at else None
-        tails[at:] = [place] if at == len(tails) else [place, *tails[at + 1 :]]
-    run: set[int] = set()
-    place_or_none: int | None = tails[-1] if tails else None
-    while place_or_none is not None:
-        run.add(place_or_none)
-        place_or_none = before[place_or_none]
+_Stand = tuple[int, str, int]  # where a level stands: its leg, its route, and its place there; what has no order is alike
+
+
+def _staying(before: Play, after: Play, pairs: dict[int, int]) -> set[int]:
+    """The places before of the levels whose order is the same in both: levels of a leg have none, but for those of a route."""
+    old, new = _stands(before), _stands(after)
+    places = [pairs[place] for place in sorted(pairs, key=lambda place: (new[place], old[pairs[place]]))]
+    run = _longest_rising([old[place] for place in places])
+    return {places[number] for number in run}
+
+
+def _stands(play: Play) -> list[_Stand]:
+    """Return where each level of a play's course stands."""
+    course = play.course
+    if course is None:
+        return [(place, "", 0) for place in range(play.n_levels)]
+    leg = {place: number for number, leg in enumerate(course.legs) for place in leg.levels}
+    routes = [level.route for level in course.levels]
+    return [(leg[place], route or "", place if route else 0) for place, route in enumerate(routes)]
+
+
+def _longest_rising(stands: list[_Stand]) -> list[int]:
+    """The numbers of a longest run that never falls."""
+    tails: list[_Stand] = []
+    ends: list[int] = []  # per length of run, the number of the one that ends it
+    before: list[int | None] = []
+    for number, stand in enumerate(stands):
+        at = bisect_right(tails, stand)
+        before.append(ends[at - 1] if at else None)
+        tails[at : at + 1], ends[at : at + 1] = [stand], [number]
+    run: list[int] = []
+    last = ends[-1] if ends else None
+    while last is not None:
+        run.append(last)
+        last = before[last]
     return run
