@@ -65,6 +65,25 @@ def test_by_hand(folder):
     assert folder.json("targets", "--memory", "1MB")["targets"] == document["targets"]
 
 
+def test_ranges_and_par(folder):
+    """Times and tries may be planned as ranges, whose middle the median is held against; a range is refused the wrong way round."""
+    ranged = COURSE.replace("par_seconds = 20", "par_seconds = [20, 40]").replace("target_tries = 1", "target_tries = [4, 6]")
+    folder.write("course.toml", ranged)
+    rows = {(row["level"], row["target"]): row for row in folder.json("targets")["targets"]}
+    par, tries = rows["Mill Pond", "par_seconds"], rows["Swan Bend", "target_tries"]
+    assert (par["planned"], par["planned_low"], par["planned_high"], par["verdict"]) == (30, 20, 40, "missed")
+    assert (tries["planned"], tries["verdict"]) == (5, "met")
+    row = folder.json("times")["levels"][0]
+    assert (row["par"], row["par_ratio"]) == (30, 18 / 30) and row["par_ratio_low"] <= row["par_ratio"] <= row["par_ratio_high"]
+    assert (
+        "times par" in folder("times", "--columns", "all").stdout
+        and "0.6 (0.6–0.6) times par" in folder("level", "Mill Pond").stdout
+    )
+    folder.write("course.toml", COURSE.replace("par_seconds = 20", "par_seconds = [40, 20]"))
+    done = folder("targets")
+    assert done.returncode == 2 and "Mill Pond" in done.stderr and "the lower first" in done.stderr
+
+
 def test_what_matters_comes_last(folder):
     """A terminal lists the undecided and then the missed; met ones with --columns all, in a file, and in other forms."""
     shown = folder("targets").stdout

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from difflib import get_close_matches
 from functools import cached_property
+from math import inf
 from pathlib import Path
 from typing import Any
 
@@ -69,7 +70,7 @@ _LEVEL_KEYS = {
 class Level:
     """One level and its plan: seconds to clear and the chance that one try clears, where planned.
 
-    ``open`` says that there is no way to clear it yet; ``note`` is the analyst's. A target may be a range.
+    ``open`` says that there is no way to clear it yet; ``note`` is the analyst's. A range is its middle, too.
     """
 
     name: str
@@ -90,6 +91,8 @@ class Level:
     route: str | None = None
     optional: bool = False  # off the way: nobody has to play it
     marks: tuple[str, ...] = ()  # of its sections, in order
+    par_range: tuple[float, float] | None = None
+    tries_range: tuple[float, float] | None = None
 
     def known_as(self) -> tuple[str, ...]:
         """Its name and its other names."""
@@ -282,12 +285,14 @@ def _level(row: object, where: str, folder: Path) -> Level:
         raise CourseError(f"{where}: open must be true or false, not {is_open!r}.")
     if note is not None and not isinstance(note, str):
         raise CourseError(f"{where}: note must be text, not {note!r}.")
-    target, target_range = given_target(row.get("target_clear"), f"{where}: target_clear")
+    target, target_range = given_target(row.get("target_clear"), 0.0, 1.0, f"{where}: target_clear")
+    par, par_range = given_target(row.get("par_seconds"), 0.0, inf, f"{where}: par_seconds")
+    tries, tries_range = given_target(row.get("target_tries"), 1.0, inf, f"{where}: target_tries")
     return Level(
         name,
         given_texts(row.get("aliases", []), f"{where}: aliases"),
         chapter,
-        given_number(row.get("par_seconds"), 0.0, float("inf"), f"{where}: par_seconds"),
+        par,
         target,
         target_range,
         knobs,
@@ -295,13 +300,15 @@ def _level(row: object, where: str, folder: Path) -> Level:
         note,
         given_texts(row.get("builds", []), f"{where}: builds"),
         given_texts(row.get("not_in", []), f"{where}: not_in"),
-        given_number(row.get("target_tries"), 1.0, float("inf"), f"{where}: target_tries"),
+        tries,
         given_number(row.get("target_kept"), 0.0, 1.0, f"{where}: target_kept"),
         read_picture(row.get("map"), row.get("map_corners"), folder, where),
         given_text(row.get("leg"), f"{where}: leg"),
         given_text(row.get("route"), f"{where}: route"),
         given_truth(row.get("optional", False), f"{where}: optional"),
         given_marks(row.get("marks", []), f"{where}: marks"),
+        par_range,
+        tries_range,
     )
 
 

@@ -84,14 +84,14 @@ def given_marks(value: object, where: str) -> tuple[str, ...]:
     return marks
 
 
-def given_target(value: object, where: str) -> tuple[float | None, tuple[float, float] | None]:
-    """A planned chance, or a range of them with its middle."""
+def given_target(value: object, least: float, most: float, where: str) -> tuple[float | None, tuple[float, float] | None]:
+    """A planned figure from ``least`` to ``most``, or a range of them with its middle."""
     if isinstance(value, list) and len(value) == 2:
-        low, high = (given_number(end, 0.0, 1.0, where) for end in value)
+        low, high = (given_number(end, least, most, where) for end in value)
         if low is None or high is None or low > high:
-            raise CourseError(f"{where}: a range is two chances, the lower first, not {value!r}.")
+            raise CourseError(f"{where}: a range is two numbers, the lower first, not {value!r}.")
         return (low + high) / 2, (low, high)
-    return given_number(value, 0.0, 1.0, where), None
+    return given_number(value, least, most, where), None
 
 
 def given_texts(value: object, where: str) -> tuple[str, ...]:

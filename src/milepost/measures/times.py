@@ -69,7 +69,16 @@ class Gaps(TypedDict):
     lost_to_failures: float
 
 
-class TimesRow(LevelRow, ToClear, Single, Gaps):
+class OfPar(TypedDict):
+    """The planned seconds to clear, and the median beside them with its interval; null without a plan."""
+
+    par: float | None
+    par_ratio: float | None
+    par_ratio_low: float | None
+    par_ratio_high: float | None
+
+
+class TimesRow(LevelRow, ToClear, OfPar, Single, Gaps):
     """A level."""
 
     placed: bool
@@ -98,11 +107,13 @@ class TimeInLevel:
         for level in levels_shown(play):
             attempts, seconds = spent.attempts.at(level), spent.at(level)
             first = attempts.where(attempts.columns[0])
+            to_clear = _to_clear(counts, level, int(reached[level]), bool(play.asked))
             rows.append(
                 TimesRow(
                     level=play.stops[level],
                     placed=level < play.n_levels,
-                    **_to_clear(counts, level, int(reached[level])),
+                    **to_clear,
+                    **_of_par(play, level, to_clear),
                     **_single(counts, level, first),
                     **_split_gap(counts, level, first),
                     spent=seconds,
@@ -110,19 +121,24 @@ class TimeInLevel:
                     void=void_attempts(play, level),
                 )
             )
-        if play.asked:
-            for row in rows:
-                row["p10"] = row["p25"] = row["p50"] = row["p50_low"] = row["p50_high"] = row["p75"] = row["p90"] = None
-                row["distribution"] = []
         return Table(rows, TimesTotals(session_seconds=total))
 
 
-def _to_clear(counts: TimeCounts, level: int, reached: int) -> ToClear:
+def _of_par(play: Summed, level: int, to_clear: ToClear) -> OfPar:
+    levels = play.course.levels if play.course else ()
+    par = levels[level].par_seconds if level < len(levels) else None
+    medians = to_clear["p50"], to_clear["p50_low"], to_clear["p50_high"]
+    p50, low, high = (median / par if par and median is not None else None for median in medians)
+    return OfPar(par=par, par_ratio=p50, par_ratio_low=low, par_ratio_high=high)
+
+
+def _to_clear(counts: TimeCounts, level: int, reached: int, hidden: bool) -> ToClear:
+    """Return the seconds to clear a level; without quantiles where ``hidden``, since a condition leaves tries out."""
     timed = counts.to_clear.at(level)
     cleared, seconds = timed.columns
     curve = kaplan_meier(seconds, cleared, timed.count)
-    p10, p25, p50, p75, p90 = (curve.quantile(q) for q in (0.1, 0.25, 0.5, 0.75, 0.9))
-    p50_low, p50_high = curve.quantile_interval(0.5)
+    p10, p25, p50, p75, p90 = (None if hidden else curve.quantile(q) for q in (0.1, 0.25, 0.5, 0.75, 0.9))
+    p50_low, p50_high = (None, None) if hidden else curve.quantile_interval(0.5)
     return ToClear(
         reached=reached,
         timed=timed.total,
@@ -136,7 +152,7 @@ def _to_clear(counts: TimeCounts, level: int, reached: int) -> ToClear:
         p50_high=p50_high,
         p75=p75,
         p90=p90,
-        distribution=_distribution(timed),
+        distribution=[] if hidden else _distribution(timed),
     )
 
 

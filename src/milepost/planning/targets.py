@@ -134,11 +134,18 @@ def _of_levels(play: Play) -> Iterator[_Target]:
         if level.target_clear is not None:
             yield _Target(level.name, "target_clear", level.target_clear, _clear_goal(level), _clear(play, place))
         if level.par_seconds is not None:
-            yield _Target(level.name, "par_seconds", level.par_seconds, Goal(high=level.par_seconds), _seconds(own))
+            yield _Target(level.name, "par_seconds", level.par_seconds, _most(level.par_seconds, level.par_range), _seconds(own))
         if level.target_tries is not None:
-            yield _Target(level.name, "target_tries", level.target_tries, Goal(high=level.target_tries), _tries(own))
+            yield _Target(
+                level.name, "target_tries", level.target_tries, _most(level.target_tries, level.tries_range), _tries(own)
+            )
         if level.target_kept is not None:
             yield _Target(level.name, "target_kept", level.target_kept, Goal(low=level.target_kept), _kept(play, place))
+
+
+def _most(planned: float, span: tuple[float, float] | None) -> Goal:
+    """Return a goal that is a range, or else at most what is planned."""
+    return Goal(high=planned) if span is None else Goal(*span)
 
 
 def _clear_goal(level: Level) -> Goal:

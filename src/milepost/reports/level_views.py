@@ -10,7 +10,7 @@ from milepost.reports.attribute_views import attributes_view
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.notes_and_recordings import notes_view
-from milepost.reports.views import count_column, figure, level_column, median_interval, share_columns, small_note
+from milepost.reports.views import count_column, figure, level_column, median_interval, of_par, share_columns, small_note
 from milepost.wording import ENDED, NOTHING, clock, listed, number, percent, plural, rate, safe, seconds, words
 
 if TYPE_CHECKING:
@@ -233,6 +233,7 @@ def _times(row: TimesRow) -> list[str]:
     said = []
     if row["p50"] is not None:
         said.append(f"Half of the players have cleared it after {seconds(row['p50'])} of play ({median_interval(seconds)(row)}).")
+        said += [f"That is {of_par(row)} times par."] if row["par_ratio"] is not None else []
     if row["fails"]:
         said.append(
             f"A failed try lasts {seconds(row['fail_p50'])} (median of {row['fails']}); "

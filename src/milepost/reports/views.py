@@ -280,12 +280,14 @@ def _time_shape(rows: list[TimesRow]) -> Callable[[TimesRow], str]:
 def times_view(report: TimesDocument) -> list[AnyView]:
     """How long a level takes."""
     worded = durations(figure(row, key) for row in report["levels"] for key in _DURATIONS)
+    planned = any(row["par_ratio"] is not None for row in report["levels"])
     columns: tuple[Column[TimesRow], ...] = (
         level_column(report, "timed"),
         count_column("players", "timed"),
         count_column("not cleared", "censored", 4),
         *(_quantile(name, worded, rank) for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
         Column("50 % lies in", median_interval(worded), rank=8, said="interval of 50 %"),
+        *([Column("times par", of_par, rank=9, said="50 % in times of par")] if planned else []),
         Column("clearing try", lambda row: worded(row["run_p50"]), rank=1),
         Column("failed try", lambda row: worded(row["fail_p50"]), rank=2),
         Column("settling", lambda row: worded(row["settling_p50"]), rank=6),
@@ -308,6 +310,16 @@ def times_view(report: TimesDocument) -> list[AnyView]:
             ],
         )
     ]
+
+
+def of_par(row: TimesRow) -> str:
+    """Return the median in times of par, with its interval; nothing without a plan."""
+    ratio, low, high = row["par_ratio"], row["par_ratio_low"], row["par_ratio_high"]
+    if ratio is None:
+        return ""
+    if low is None:
+        return f"{ratio:.2g}"
+    return f"{ratio:.2g} ({low:.2g}–{high:.2g})" if high is not None else f"{ratio:.2g} (from {low:.2g} on)"
 
 
 def _single_tries(rows: list[TimesRow]) -> list[str]:
