@@ -1,9 +1,12 @@
 """What changed in a level's design: knobs that are new there, and knobs that jump, by how often their usual step."""
 
+from types import SimpleNamespace
+
+import numpy as np
 import pytest
 
 from milepost.course.course import Course, Level
-from milepost.difficulty.plan_checks import changes
+from milepost.difficulty.plan_checks import changes, inversions, knob_notes
 
 
 def course(*knobs, **harder):
@@ -36,3 +39,28 @@ def test_only_what_makes_it_harder():
     assert changes(course(*falling, lanterns="up"), 3) == []
     for more in ({"lanterns": "down"}, {}):
         assert changes(course(*falling, **more), 3) == [{"knob": "lanterns", "from": 7, "to": 1, "times_usual": 6.0}]
+
+
+def fitted(*difficulty):
+    return SimpleNamespace(difficulty=np.array(difficulty, float), covariance=np.eye(len(difficulty)) * 0.01)
+
+
+def test_an_easier_level_than_the_one_before():
+    """Told with its interval where two legs of one level follow each other; levels of one leg have no order."""
+    fit, names = fitted(0, 2, 0, 2, 0, 0), list("ABCDEF")
+    (first, second) = inversions(names, fit, np.arange(6))
+    assert [(one["level"], one["easier_than"]) for one in (first, second)] == [("C", "B"), ("E", "D")]
+    assert first["low"] == pytest.approx(2 - 1.96 * 0.02**0.5, abs=1e-3) and first["high"] == pytest.approx(4 - first["low"])
+    assert inversions(names, fit, np.array([0, 1, 1, 1, 2, 3])) == []
+
+
+def test_a_knob_that_stops_growing():
+    """Its slopes of difficulty before and after bear intervals, wider the more unevenly the levels lie."""
+    growing = course(*({"reeds": min(n, 4)} for n in range(9)))
+    (even,) = knob_notes(growing, fitted(0, 1, 2, 3, 4, 4, 4, 4, 4))["caps"]
+    assert even["slope_before"] == pytest.approx(1) and even["slope_after_high"] == pytest.approx(0)
+    (cap,) = knob_notes(growing, fitted(0, 1.5, 1.5, 3, 4, 4, 3, 5, 4))["caps"]
+    assert (
+        cap["slope_before_low"] < cap["slope_before"] < cap["slope_before_high"]
+        and cap["slope_after_low"] < 0 < cap["slope_after_high"]
+    )

@@ -3,6 +3,7 @@
 import math
 
 import pytest
+from scipy.stats import fisher_exact
 
 from conftest import COURSE
 
@@ -77,6 +78,12 @@ def test_the_spread_between_layouts(milepost):
     assert document["between_layouts"] == pytest.approx(math.sqrt(0.18 - sampling))
     assert document["between_levels"] is None and document["levels_compared"] == 1
     assert document["worst"][0]["layout"] == "fog"
+    alike = fisher_exact([[2, 8], [8, 2]], "less").pvalue
+    assert document["worst"][0]["luck"] == pytest.approx(1 - (1 - alike) ** 2)  # one of two
+    low, high = document["between_layouts_low"], document["between_layouts_high"]
+    assert 0 < low < document["between_layouts"] < high and document["between_levels_low"] is None
+    shown = milepost("layouts", "log.jsonl", "--course", "course.toml").stdout
+    assert f"points ({100 * low:.0f}–{100 * high:.0f}; standard deviation)" in shown.replace("\n", " ")
 
 
 def test_minutes_to_reach_a_level_over_sessions(milepost):

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from milepost.arrays import Floats
+from milepost.arrays import Floats, Ints
 from milepost.course.course import Course, Level
 from milepost.difficulty.row_types import Cap, Change, EqualLevels, Inversion, KnobNotes
 from milepost.measures.attempts import AttemptsRow
@@ -73,15 +73,25 @@ def _usual_step(levels: Sequence[Level], name: str, place: int) -> float | None:
     return float(np.median(steps)) if steps else None
 
 
-def inversions(names: Sequence[str], fit: Fit) -> list[Inversion]:
-    """Neighbours of which the later is easier than the earlier, beyond what chance does in one of forty."""
+def inversions(names: Sequence[str], fit: Fit, leg: Ints) -> list[Inversion]:
+    """Neighbours of which the later is easier than the earlier, beyond what chance does in one of forty.
+
+    A level beside others in its leg has no place of its own in the order, so that nothing is said of it.
+
+    Args:
+        names: of the levels.
+        fit: their difficulties.
+        leg: per level, the number of its leg.
+    """
     found = []
-    for place in range(len(fit.difficulty) - 1):
+    alone = np.bincount(leg)[leg[: len(fit.difficulty)]] == 1
+    for place in np.flatnonzero(alone[:-1] & alone[1:]).tolist():
         drop = float(fit.difficulty[place] - fit.difficulty[place + 1])
         own = fit.covariance[place : place + 2, place : place + 2]
         se = float(np.sqrt(own[0, 0] + own[1, 1] - 2 * own[0, 1]))
         if drop > Z95 * se:
-            found.append(Inversion(level=names[place + 1], easier_than=names[place], by=drop, se=se))
+            low, high = drop - Z95 * se, drop + Z95 * se
+            found.append(Inversion(level=names[place + 1], easier_than=names[place], by=drop, se=se, low=low, high=high))
     return found
 
 
@@ -91,16 +101,19 @@ def knob_notes(course: Course, fit: Fit) -> KnobNotes:
     names = list(dict.fromkeys(name for level in levels for name in level.knobs))
     caps = [cap for name in names if (cap := _cap(levels, name, fit)) is not None]
     equal = [
-        EqualLevels(
-            levels=[levels[a].name, levels[b].name],
-            difference=float(fit.difficulty[b] - fit.difficulty[a]),
-            se=float(np.sqrt(fit.covariance[a, a] + fit.covariance[b, b] - 2 * fit.covariance[a, b])),
-        )
+        _equal(levels, fit, a, b)
         for a in range(len(levels))
         for b in range(a + 1, len(levels))
         if levels[a].knobs and levels[a].knobs == levels[b].knobs
     ]
     return KnobNotes(caps=caps, equal_levels=equal)
+
+
+def _equal(levels: Sequence[Level], fit: Fit, a: int, b: int) -> EqualLevels:
+    difference = float(fit.difficulty[b] - fit.difficulty[a])
+    se = float(np.sqrt(fit.covariance[a, a] + fit.covariance[b, b] - 2 * fit.covariance[a, b]))
+    names = [levels[a].name, levels[b].name]
+    return EqualLevels(levels=names, difference=difference, se=se, low=difference - Z95 * se, high=difference + Z95 * se)
 
 
 def _cap(levels: Sequence[Level], name: str, fit: Fit) -> Cap | None:
@@ -109,11 +122,28 @@ def _cap(levels: Sequence[Level], name: str, fit: Fit) -> Cap | None:
     last = max((n for n in range(1, len(values)) if values[n] != values[n - 1]), default=0)
     if not _LONG_ENOUGH <= last <= len(values) - _LONG_ENOUGH:
         return None
-    before, after = fit.difficulty[: last + 1], fit.difficulty[last:]
-    slopes = _slope(before), _slope(after)
-    return Cap(knob=name, level=levels[last].name, value=values[last], slope_before=slopes[0], slope_after=slopes[1])
+    before, before_low, before_high = _slope(fit.difficulty[: last + 1])
+    after, after_low, after_high = _slope(fit.difficulty[last:])
+    return Cap(
+        knob=name,
+        level=levels[last].name,
+        value=values[last],
+        slope_before=before,
+        slope_before_low=before_low,
+        slope_before_high=before_high,
+        slope_after=after,
+        slope_after_low=after_low,
+        slope_after_high=after_high,
+    )
 
 
-def _slope(values: Floats) -> float:
-    """Logits a level, by least squares."""
-    return float(np.polyfit(np.arange(len(values)), values, 1)[0])
+def _slope(values: Floats) -> tuple[float, float, float]:
+    """Logits a level, by least squares, with an interval by how unevenly the levels lie about the line."""
+    from scipy.special import stdtrit
+
+    place = np.arange(len(values)) - (len(values) - 1) / 2
+    slope = float(place @ values / (place @ place))
+    rest = values - values.mean() - slope * place
+    freedom = len(values) - 2
+    half = float(stdtrit(freedom, 0.975)) * float(np.sqrt(rest @ rest / freedom / (place @ place)))
+    return slope, slope - half, slope + half

@@ -69,6 +69,8 @@ class Inversion(LevelRow):
     easier_than: str
     by: float
     se: float
+    low: float
+    high: float
 
 
 class Cap(LevelRow):
@@ -77,7 +79,11 @@ class Cap(LevelRow):
     knob: str
     value: object
     slope_before: float
+    slope_before_low: float
+    slope_before_high: float
     slope_after: float
+    slope_after_low: float
+    slope_after_high: float
 
 
 class EqualLevels(TypedDict):
@@ -86,6 +92,8 @@ class EqualLevels(TypedDict):
     levels: list[str]
     difference: float
     se: float
+    low: float
+    high: float
 
 
 class KnobNotes(TypedDict, total=False):

@@ -72,7 +72,7 @@ class Spikes:
                 model=_model(case),
                 sentences=[row["sentence"] or "" for row in costliest_first(rows)] + unsaid(rows, case.basis),
                 unsaid=unsaid(rows, case.basis),
-                inversions=inversions(play.stops, case.fit),
+                inversions=inversions(play.stops, case.fit, places_of_legs(play)),
                 **(knob_notes(course, case.fit) if course else KnobNotes()),
             ),
         )

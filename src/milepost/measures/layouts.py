@@ -7,10 +7,11 @@ from typing import ClassVar, TypedDict
 
 import numpy as np
 
+from milepost.arrays import Floats
 from milepost.errors import UsageError
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table, share
-from milepost.numerics.intervals import wilson
+from milepost.numerics.intervals import NO_INTERVAL, as_few_p, spread_interval, wilson
 from milepost.numerics.value_counts import Counted
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import CLEARED, N_SETTLED
@@ -56,18 +57,27 @@ class LayoutRow(LevelRow):
 
 
 class WorstLayout(LevelRow):
-    """A layout that few tries clear."""
+    """A layout that few tries clear.
+
+    ``luck`` is how often, were all layouts of a level alike, chance alone would make one of them stand out as far from the
+    others of its level; null where its level has no other with enough tries.
+    """
 
     layout: str
     try_clear: float | None
     tries: int
+    luck: float | None
 
 
 class LayoutsTotals(TypedDict):
     """Standard deviations of try-clear rates beyond chance, within and between levels, and the hardest layouts."""
 
     between_layouts: float | None
+    between_layouts_low: float | None
+    between_layouts_high: float | None
     between_levels: float | None
+    between_levels_low: float | None
+    between_levels_high: float | None
     levels_compared: int
     worst: list[WorstLayout]
 
@@ -118,23 +128,53 @@ class Layouts:
         by_level: dict[str, list[tuple[int, int]]] = {}
         for row in enough:
             by_level.setdefault(row["level"], []).append((row["clears"], row["tries"]))
-        within = [_variance(group) for group in by_level.values() if len(group) > 1]
+        several = {level: group for level, group in by_level.items() if len(group) > 1}
+        within = [_variance(group) for group in several.values()]
         whole = [(sum(clears for clears, _ in group), sum(tries for _, tries in group)) for group in by_level.values()]
-        worst = sorted(enough, key=lambda row: row["try_clear"] or 0.0)[:5]
+        low, high = spread_interval([_rates(group) for group in several.values()])
+        levels_low, levels_high = spread_interval([_rates(whole)]) if whole else NO_INTERVAL
+        compared = sum(map(len, several.values()))
         return LayoutsTotals(
             between_layouts=float(np.sqrt(max(0.0, float(np.mean(within))))) if within else None,
+            between_layouts_low=low,
+            between_layouts_high=high,
             between_levels=float(np.sqrt(max(0.0, _variance(whole)))) if len(whole) > 1 else None,
+            between_levels_low=levels_low,
+            between_levels_high=levels_high,
             levels_compared=len(within),
             worst=[
-                WorstLayout(level=row["level"], layout=row["layout"], try_clear=row["try_clear"], tries=row["tries"])
-                for row in worst
+                WorstLayout(
+                    level=row["level"],
+                    layout=row["layout"],
+                    try_clear=row["try_clear"],
+                    tries=row["tries"],
+                    luck=_luck(row, several.get(row["level"], []), compared),
+                )
+                for row in sorted(enough, key=lambda row: row["try_clear"] or 0.0)[:5]
             ],
         )
 
 
-def _variance(group: list[tuple[int, int]]) -> float:
-    """The variance of rates, each of so many clears and tries, less what sampling alone would give."""
+def _luck(row: LayoutRow, group: list[tuple[int, int]], compared: int) -> float | None:
+    """How often one of so many layouts that are alike would stand out as far from the others of its level.
+
+    Source: Z. Šidák, "Rectangular confidence regions for the means of multivariate normal distributions", JASA 62 (1967).
+    """
+    if not group:
+        return None
+    clears, tries = (sum(column) for column in zip(*group, strict=True))
+    p = as_few_p((row["clears"], clears - row["clears"]), (row["tries"], tries - row["tries"]))
+    return float(-np.expm1(compared * np.log1p(-min(p, 1 - 1e-12))))
+
+
+def _rates(group: list[tuple[int, int]]) -> tuple[Floats, Floats]:
+    """Return rates, each of so many clears and tries, and the variance that sampling alone gives each."""
     rates = np.array([clears / tries for clears, tries in group])
     smooth = np.array([(clears + 1) / (tries + 2) for clears, tries in group])
-    sampling = smooth * (1 - smooth) / np.array([tries for _, tries in group])
+    return rates, smooth * (1 - smooth) / np.array([tries for _, tries in group])
+
+
+def _variance(group: list[tuple[int, int]]) -> float:
+    """The variance of rates, each of so many clears and tries, less what sampling alone would give."""
+    rates, sampling = _rates(group)
     return float(np.var(rates, ddof=1) - np.mean(sampling))

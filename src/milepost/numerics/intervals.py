@@ -155,6 +155,47 @@ def log_normal(value: Floats) -> Floats:
     return logs.reshape(np.shape(value))
 
 
+_MOST_SPREAD, _HALVINGS = 4.0, 60  # of shares in groups, as a variance: beyond all that shares can have
+
+
+def spread_interval(groups: list[tuple[Floats, Floats]]) -> Interval:
+    """The interval of a standard deviation of figures within groups, beyond what their own errors explain.
+
+    Its ends are where the weighted sum of squares is as large, or as small, as chance makes it in one of forty.
+
+    Args:
+        groups: of each group, the figures and the variances of their errors, all above 0.
+
+    Source: W. Viechtbauer, "Confidence intervals for the amount of heterogeneity in meta-analysis", Stat. Med. 26 (2007).
+    """
+    from scipy.special import chdtri
+
+    freedom = sum(len(values) - 1 for values, _ in groups)
+    if freedom < 1:
+        return NO_INTERVAL
+    low, high = (_spread_with(groups, float(chdtri(freedom, tail))) for tail in (_ALPHA / 2, 1 - _ALPHA / 2))
+    return low, high
+
+
+def _spread_with(groups: list[tuple[Floats, Floats]], wanted: float) -> float:
+    """Return the spread beside which the weighted sum of squares is what is wanted; 0 where it is less without any."""
+    low, high = 0.0, _MOST_SPREAD
+    if _squares(groups, 0.0) <= wanted:
+        return 0.0
+    for _ in range(_HALVINGS):
+        middle = (low + high) / 2
+        low, high = (middle, high) if _squares(groups, middle) > wanted else (low, middle)
+    return sqrt(high)
+
+
+def _squares(groups: list[tuple[Floats, Floats]], variance: float) -> float:
+    total = 0.0
+    for values, errors in groups:
+        weights = 1 / (errors + variance)
+        total += float((weights * (values - np.average(values, weights=weights)) ** 2).sum())
+    return total
+
+
 _AS_LIKELY = 1e-7  # relative; for rounding
 
 
@@ -169,11 +210,26 @@ def exact_p(hits: tuple[int, int], of: tuple[int, int]) -> float:
 
     Source: R. A. Fisher, "The logic of inductive inference", JRSS 98 (1935).
     """
+    first, weight = _two_by_two(hits, of)
+    own = weight[np.searchsorted(first, hits[0])]
+    return float(min(1.0, weight[weight <= own * (1 + _AS_LIKELY)].sum()))
+
+
+def as_few_p(hits: tuple[int, int], of: tuple[int, int]) -> float:
+    """How often chance alone would leave the first of two samples with as few hits, or fewer: the one-sided exact test.
+
+    Source: R. A. Fisher, "The logic of inductive inference", JRSS 98 (1935).
+    """
+    first, weight = _two_by_two(hits, of)
+    return float(min(1.0, weight[first <= hits[0]].sum()))
+
+
+def _two_by_two(hits: tuple[int, int], of: tuple[int, int]) -> tuple[Ints, Floats]:
+    """Return the hits that the first of two samples may have, given those of both, and how likely each number is."""
     from scipy.special import gammaln
 
     total, first = sum(hits), np.arange(max(0, sum(hits) - of[1]), min(sum(hits), of[0]) + 1)
     second = total - first
     logs = -(gammaln(first + 1) + gammaln(of[0] - first + 1) + gammaln(second + 1) + gammaln(of[1] - second + 1))
     weight = np.exp(logs - logs.max())
-    own = weight[np.searchsorted(first, hits[0])]
-    return float(min(1.0, weight[weight <= own * (1 + _AS_LIKELY)].sum() / weight.sum()))
+    return first, weight / weight.sum()

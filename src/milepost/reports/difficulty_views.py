@@ -105,7 +105,8 @@ def _design_notes(report: SpikesDocument) -> list[str]:
     for cap in report.get("caps", []):
         said = (
             f"{safe(cap['knob'])} stays at {safe(str(cap['value']))} from {safe(cap['level'])} on; difficulty rises by "
-            f"{cap['slope_before']:.2f} a level until there and {cap['slope_after']:.2f} after ({unit})."
+            f"{cap['slope_before']:.2f} ({cap['slope_before_low']:.2f} to {cap['slope_before_high']:.2f}) a level until there "
+            f"and {cap['slope_after']:.2f} ({cap['slope_after_low']:.2f} to {cap['slope_after_high']:.2f}) after ({unit})."
         )
         lines.append(said.replace("-", "−"))
     for pair in report.get("equal_levels", []):
@@ -118,7 +119,7 @@ def _design_notes(report: SpikesDocument) -> list[str]:
 
 def _apart(row: Inversion, by_time: bool) -> str:
     """How far a level lies below the one before it, with its interval."""
-    size, low, high = row["by"], row["by"] - Z95 * row["se"], row["by"] + Z95 * row["se"]
+    size, low, high = row["by"], row["low"], row["high"]
     if by_time:
         return f"{exp(size):.1f}, {exp(low):.1f} to {exp(high):.1f}"
     return f"{logits(size)}, {logits(low)} to {logits(high)}"

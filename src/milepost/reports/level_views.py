@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from milepost.measures.coverage import CoverageRow
     from milepost.measures.deaths import DeathFigures, DeathsRow
     from milepost.measures.funnel import FunnelRow
-    from milepost.measures.layouts import LayoutRow
+    from milepost.measures.layouts import LayoutRow, WorstLayout
     from milepost.measures.level import Neighbour
     from milepost.measures.moves import MoveRow
     from milepost.measures.sessions_to_watch import Watched
@@ -148,25 +148,36 @@ def layouts_view(report: LayoutsDocument) -> list[AnyView]:
         Column("", lambda row: "" if row["enough"] else "few tries", left=True),
     )
     between, levels = report["between_layouts"], report["between_levels"]
+    few_clear = "Hardest, each with how often chance alone would make one of the layouts stand out so"
     spread = "The spread between layouts cannot be told: no level has two layouts with enough tries."
     if between is not None:
         spread = (
-            f"Beyond chance, try-clear rates differ by {100 * between:.0f} points (standard deviation) between layouts "
-            "of a level, "
-            f"over {plural(report['levels_compared'], 'level')}"
+            f"Beyond chance, try-clear rates differ by {100 * between:.0f} points "
+            f"({_points(report['between_layouts_low'], report['between_layouts_high'])}; standard deviation) between layouts "
+            f"of a level, over {plural(report['levels_compared'], 'level')}"
         )
-        spread += f", and by {100 * levels:.0f} points between levels." if levels is not None else "."
+        across = _points(report["between_levels_low"], report["between_levels_high"])
+        spread += f", and by {100 * levels:.0f} points ({across}) between levels." if levels is not None else "."
     worst = listed(
-        [f"{safe(w['level'])} {safe(w['layout'])} ({percent(w['try_clear'])} of {w['tries']})" for w in report["worst"]]
+        [f"{safe(w['level'])} {safe(w['layout'])} ({percent(w['try_clear'])} of {w['tries']}{_luck(w)})" for w in report["worst"]]
     )
     return [
         View(
             "Layouts: what the chance inside a level does",
             columns,
             report["levels"],
-            [spread, f"Hardest: {worst}." if worst else "No layout has enough tries.", *source_notes(report)],
+            [spread, f"{few_clear}: {worst}." if worst else "No layout has enough tries.", *source_notes(report)],
         )
     ]
+
+
+def _points(low: float | None, high: float | None) -> str:
+    return NOTHING if low is None or high is None else f"{100 * low:.0f}–{100 * high:.0f}"
+
+
+def _luck(row: WorstLayout) -> str:
+    luck = row["luck"]
+    return "" if luck is None else f"; by luck {percent(luck) if luck >= 0.005 else 'below 1 %'}"
 
 
 def level_view(report: LevelPageFigures) -> list[AnyView]:
