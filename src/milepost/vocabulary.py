@@ -139,6 +139,11 @@ SUSPECTS: Final = (
     "vanished_event",
     "death_before_input",
     "stuck",
+    "stuck_in_level",
+    "stuck_at_start",
+    "input_under_overlay",
+    "reset_without_actor",
+    "makers_in",
     "idle_span",
     "overlapping_sessions",
     "uncleared_level",
@@ -155,6 +160,7 @@ SUSPECTS: Final = (
 BIT: Final = {finding.code: 1 << number for number, finding in enumerate(FINDINGS)}
 UNTIMED: Final = 1 << 59  # no finding: the attempt that the record closes has no known duration
 WHOLE: Final = 1 << 60  # beside UNTIMED: what went by since its opening is part of the time in the level all the same
+ACTED: Final = 1 << 57  # no finding: the record says who set it off
 COPY: Final = 1 << 58  # no finding: the record stands once more, for another player of its session, and is counted nowhere
 EXACT: Final = 1 << 61  # no finding: the record was made of a row, so that the rules on repeats and flashes do not apply
 LATE: Final = 1 << len(FINDINGS)  # beside level_mismatch: the transition came late and was dropped

@@ -72,6 +72,23 @@ def stamped(number, minute):
     ]
 
 
+def stopped(*more, inputs=True):
+    """A session that comes as far as a try at Low Arch, and what is logged after that; nothing of its outcome."""
+    before = played("x", LEVELS)[: 17 if inputs else 16]
+    return before + [{"session": "x", "level": "Low Arch", **one} for one in more]
+
+
+LAMP = {"event": "checkpoint", "progress": 0.3, "time": 99}
+
+
+def as_reset(record):
+    return record | {"event": "reset"} if record["event"] == "death" else record
+
+
+def to_reset(record):
+    return [as_reset(record)]
+
+
 ODD = {
     "time_unit": [r | {"time": r["time"] * 1000} for r in crowd()],
     "similar_names": edited(lambda r: [r | {"level": "Low Arch v2"}] if r.get("level") == "Low Arch" else [r]),
@@ -101,6 +118,12 @@ ODD = {
     + [r for n in range(9) for r in played(f"n{n}", player=f"N{n}", build="b2") if r["event"] != "retry"],
     "death_before_input": edited(lambda r: [] if r["event"] == "first_input" and r["level"] == "Low Arch" else [r]),
     "stuck": crowd() + played("x")[:4] + [{"session": "x", "time": 90, "event": "session_end", "cause": "quit"}],
+    "stuck_in_level": crowd() + stopped(LAMP) + [{"session": "x", "time": 190, "event": "session_end", "cause": "quit"}],
+    "stuck_at_start": crowd() + stopped(inputs=False) + [{"session": "x", "time": 190, "event": "session_end", "cause": "quit"}],
+    "input_under_overlay": edited(lambda r: [r | {"overlays": 1}] if r["event"] == "first_input" else [r]),
+    "reset_without_actor": [r | ({"actor": "player"} if r["session"] != "s7" else {}) for r in edited(to_reset)]
+    + [r for n in range(9) for r in (r | {"session": f"u{n}", "actor": "player"} for r in map(as_reset, played("s")))],
+    "makers_in": edited(lambda r: [r | {"role": "Developer"}]),
     "idle_span": edited(lambda r: [r | {"time": r["time"] + 500 * (r["event"] == "session_end" or r["time"] > 160)}]),
     "overlapping_sessions": stamped(1, 0) + stamped(2, 1),
     "uncleared_level": [r for r in crowd() if r.get("level") != "Low Arch" or r["event"] not in ("complete",)],
@@ -117,6 +140,56 @@ def test_found_where_it_stands(milepost, code):
     assert found, document["suspects"]
     assert all(row["count"] > 0 and row["sessions"] > 0 and row["why"] for row in found)
     assert code in milepost("check", "log.jsonl", "--course", "course.toml").stdout
+
+
+STAY = [{"event": "bump", "x": 4.0, "y": 2.0, "time": 120 + 3.1 * n} for n in range(6)]
+ON_AND_ON = [{"event": "hit", "time": 120 + 31 * n} for n in range(5)]
+
+
+@pytest.mark.parametrize(
+    ("log", "said"),
+    [
+        (stopped(*STAY), "the same record at the same place"),
+        (stopped(*STAY[:3]), None),
+        (stopped(*(one | {"x": 4.0 + n} for n, one in enumerate(STAY))), None),
+        ([*stopped(*STAY), {"session": "x", "time": 150, "event": "session_end", "cause": "time_up"}], None),
+        ([*stopped(LAMP), {"session": "x", "time": 140, "event": "session_end", "cause": "quit"}], None),
+        ([*stopped(LAMP), {"session": "x", "time": 190, "event": "session_end", "cause": "quit"}], "nothing more was logged"),
+        (stopped({"event": "pause", "time": 99}) + [{"session": "x", "time": 190, "event": "session_end"}], None),
+    ],
+)
+def test_stuck_told_from_quit(milepost, log, said):
+    """By what came last, with and without a logged end: not where time was up, play was paused, or others take as long."""
+    milepost.write("course.toml", COURSE)
+    milepost.write("log.jsonl", crowd() + log)
+    words = ("log.jsonl", "--course", "course.toml")
+    found = [row for row in milepost.json("check", *words)["suspects"] if row["code"] == "stuck_in_level"]
+    assert [row["levels"] for row in found] == ([["Low Arch"]] if said else [])
+    row = milepost.json("funnel", *words, "--exclude", "stuck_in_level")["levels"][2] if said else None
+    assert row is None or (said in found[0]["why"] and (row["stopped_fault"], row["lost"]) == (1, 0))
+
+
+def test_no_progress_in_a_long_time(milepost):
+    """Far longer than others, without the progress that they make; where nobody's progress is logged, it is just slow."""
+    told = [r | ({"progress": 0.5} if r["event"] == "death" else {}) for r in crowd()]
+    milepost.write("course.toml", COURSE)
+    for log, found in ((told + stopped(*ON_AND_ON), ["no progress"]), (crowd() + stopped(*ON_AND_ON), [])):
+        milepost.write("log.jsonl", log)
+        rows = milepost.json("check", "log.jsonl", "--course", "course.toml")["suspects"]
+        assert [row["why"][:11] for row in rows if row["code"] == "stuck_in_level"] == found
+
+
+def test_values_kept_from_the_level_before(milepost):
+    """A start that says what the level before said is told so."""
+    goal = {"Mill Pond": 3, "Swan Bend": 5, "Low Arch": 7}
+    log = [r | ({"goal": goal[r["level"]]} if r["event"] in ("start", "retry") else {}) for r in crowd()]
+    odd = [r | ({"goal": 5} if r["session"] == "s7" and r["event"] == "start" and r["level"] == "Low Arch" else {}) for r in log]
+    milepost.write("course.toml", COURSE)
+    milepost.write("log.jsonl", odd)
+    (row,) = [
+        row for row in milepost.json("check", "log.jsonl", "--course", "course.toml")["suspects"] if row["levels"] == ["Low Arch"]
+    ]
+    assert row["code"] == "drifting_start" and "all of these as at the level before" in row["why"]
 
 
 def test_nothing_odd(milepost):

@@ -97,7 +97,13 @@ class Evidence:
 
 
 def attempts_at(play: Play, session: Ints, place: Ints) -> Ints:
-    """The attempts, each once, that records opened or closed, or else that were open then.
+    """The attempts, each once, of some records, as ``attempts_in`` has them."""
+    found = attempts_in(play, session, place)
+    return distinct(found[found >= 0])
+
+
+def attempts_in(play: Play, session: Ints, place: Ints) -> Ints:
+    """The attempts that records opened or closed, or else that were open then; -1 where there is none.
 
     Args:
         play: a play.
@@ -105,12 +111,14 @@ def attempts_at(play: Play, session: Ints, place: Ints) -> Ints:
         place: its place in the session's order of replay; below 0 where it is not replayed.
     """
     table = play.attempts
+    none = np.full(len(session), -1, np.int64)
     if not len(table):
-        return np.zeros(0, np.int64)
+        return none
     rank = np.empty(len(play.gated.player), np.int64)
     rank[play.gated.sequence] = np.arange(len(play.gated.sequence))
     width = int(play.gated.bounds[-1]) + 1
-    session, at = session[place >= 0], (play.gated.bounds[session] + place)[place >= 0]
+    replayed = np.flatnonzero(place >= 0)
+    session, at = session[replayed], (play.gated.bounds[session] + place)[replayed]
     begun = rank[table.session] * width + table.opened_at  # rising, as the table is in the order of play
     last = np.searchsorted(begun, rank[session] * width + at, side="right") - 1
     found = last >= 0
@@ -118,7 +126,8 @@ def attempts_at(play: Play, session: Ints, place: Ints) -> Ints:
     implied = found & (table.opened_at[last] == at) & ~np.isin(play.around.begun_as[last], (START, RETRY))
     before = np.maximum(0, last - 1)
     closes = implied & (last > 0) & (table.session[before] == session) & (table.closed_at[before] == at)
-    return distinct(np.where(closes, before, last)[found])
+    none[replayed[found]] = np.where(closes, before, last)[found]
+    return none
 
 
 # A figure of a level, with the suspects in it and without them.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TypeVar
+from typing import Final, TypeVar
 
 import numpy as np
 
@@ -12,7 +12,26 @@ from milepost.cleaning.survey import builds_of
 from milepost.numerics.whole_numbers import among, counted, distinct, stable_order
 from milepost.playback.attributes import is_given
 from milepost.playback.play import FullPlay, summary
-from milepost.vocabulary import DROPPED, EVENTS, NUMBER_FIELDS, PAUSE, RESET, RETRY, START, TRANSITION
+from milepost.vocabulary import (
+    ACTED,
+    BIT,
+    DROPPED,
+    END_QUIT,
+    END_UNKNOWN,
+    EVENTS,
+    FIRST_INPUT,
+    LEFT,
+    NUMBER_FIELDS,
+    PAUSE,
+    QUIT,
+    RESET,
+    RESUME,
+    RETRY,
+    SESSION_END,
+    START,
+    TRANSITION,
+    UNKNOWN,
+)
 
 BURST_SECONDS, BURST_RESETS = 0.1, 4
 IDLE_SECONDS = 120.0
@@ -44,7 +63,29 @@ class Doubled:
     records: Ints
 
 
-T = TypeVar("T", RecordRows, Doubled)
+@dataclass(frozen=True)
+class Endings:
+    """Sessions that their player, or nobody knows who, ended within an attempt: what came last there.
+
+    Attributes:
+        session, level: where.
+        place: the place of the last record before the end, in the session's order of replay.
+        silence: seconds from that record to the logged end; NaN without one, or where play was paused.
+        alone: whether that record opened the attempt, so that nothing at all came in it.
+        same: how many records up to the end are of one word and at one place; 0 where no place is logged.
+        lasted: the seconds that these span.
+    """
+
+    session: Ints
+    level: Ints
+    place: Ints
+    silence: Floats
+    alone: Bools
+    same: Ints
+    lasted: Floats
+
+
+T = TypeVar("T", RecordRows, Doubled, Endings)
 
 
 @summary
@@ -63,6 +104,10 @@ class Signs:
         strays: one record for each session and stop outside the course, or for each session and stop where the course
             was inferred.
         storms: records of a word that is not ours, many in a second.
+        endings: sessions that end within an attempt.
+        covered: first inputs while play was paused, or where the record says that an overlay is open.
+        nobodys: resets that do not say who set them off.
+        acted: how many resets say it.
     """
 
     events: Ints
@@ -74,6 +119,10 @@ class Signs:
     doubled: Doubled
     strays: RecordRows
     storms: RecordRows
+    endings: Endings
+    covered: RecordRows
+    nobodys: RecordRows
+    acted: int
 
     @classmethod
     def of(cls, play: FullPlay) -> Signs:
@@ -87,19 +136,24 @@ class Signs:
         played[seen.level[placed & (seen.event != TRANSITION)]] = True
         records, order = play.gated.log.records, play.gated.order
         preloaded = np.flatnonzero(among(seen.event, (START, RETRY)) & (records.collected[order] > 0))
-        bursts, idle, preset = (seen.rows(places) for places in (_bursts(seen), _idle(seen, play), preloaded))
+        said = records.marks[order] & ACTED != 0
+        found = (_bursts(seen), _idle(seen, play), preloaded, _covered(seen, play), np.flatnonzero((seen.event == RESET) & ~said))
+        bursts, idle, preset, covered, nobodys = (seen.rows(places) for places in found)
         doubled = doubled_sessions(seen, np.diff(play.gated.bounds))
-        return cls(events, at, played, bursts, idle, preset, doubled, _strays(seen, play), _storms(play))
+        acted = int(((seen.event == RESET) & said).sum())
+        rows = bursts, idle, preset, doubled, _strays(seen, play), _storms(play), _endings(seen, play), covered, nobodys
+        return cls(events, at, played, *rows, acted)
 
     @classmethod
     def merged(cls, parts: list[Signs]) -> Signs:
         """Return the signs of a log, added up from parts that share no session."""
-        bursts, idle, preset, strays, storms = (
-            _by_session([getattr(part, name) for part in parts]) for name in ("bursts", "idle", "preloaded", "strays", "storms")
-        )
+        names = ("bursts", "idle", "preloaded", "strays", "storms", "covered", "nobodys")
+        rows = {name: _by_session([getattr(part, name) for part in parts]) for name in names}
         events, at = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("events", "at"))
         played = np.any([part.played for part in parts], axis=0)
-        return cls(events, at, played, bursts, idle, preset, _by_session([part.doubled for part in parts]), strays, storms)
+        doubled, endings = _by_session([part.doubled for part in parts]), _by_session([part.endings for part in parts])
+        acted = sum(part.acted for part in parts)
+        return cls(events=events, at=at, played=played, doubled=doubled, endings=endings, acted=acted, **rows)
 
 
 def _by_session(parts: list[T]) -> T:
@@ -154,6 +208,67 @@ def _idle(seen: InOrder, play: FullPlay) -> Ints:
     inside = np.cumsum(change)[: max(0, count - 1)] > 0
     silent = inside & (np.diff(seen.time) > IDLE_SECONDS) & (np.diff(seen.session) == 0)
     return np.flatnonzero(silent & (seen.event[: max(0, count - 1)] != PAUSE))
+
+
+_OVERLAYS: Final = ("overlay", "overlays", "open_overlays", "modal", "dialog", "popup")
+_CLOSED: Final = frozenset({"", "0", "false", "no", "none", "null", "closed"})
+
+
+def _covered(seen: InOrder, play: FullPlay) -> Ints:
+    """First inputs between a pause and its resume, or with a tag that says that an overlay is open."""
+    inputs = np.flatnonzero(seen.event == FIRST_INPUT)
+    halts = np.flatnonzero(among(seen.event, (PAUSE, RESUME)))
+    before = np.searchsorted(halts, inputs) - 1
+    last = halts[np.maximum(before, 0)] if len(halts) else np.zeros(len(inputs), np.int64)
+    under = (before >= 0) & (seen.event[last] == PAUSE) & (seen.session[last] == seen.session[inputs])
+    records = play.gated.log.records
+    for name in _OVERLAYS:
+        if name in records.tags:
+            is_open = [value.strip().casefold() not in _CLOSED for value in play.gated.log.tags[name]]
+            under |= np.array([*is_open, False], np.bool_)[records.tags[name][play.gated.order[inputs]]]
+    found: Ints = inputs[under]
+    return found
+
+
+def _endings(seen: InOrder, play: FullPlay) -> Endings:
+    """Look at what came last in the sessions that end within an attempt."""
+    table, bounds = play.attempts, play.gated.bounds
+    last = np.append(np.diff(table.session) != 0, np.True_)[: len(table)]
+    rows = np.flatnonzero(last & table.ended(LEFT, QUIT, UNKNOWN) & play.end.of(table.session).by(END_QUIT, END_UNKNOWN))
+    session = table.session[rows]
+    end = bounds[session + 1] - 1
+    logged = seen.event[end] == SESSION_END
+    final = end - logged
+    rows, session, final, end, logged = (column[final >= table.opened_at[rows]] for column in (rows, session, final, end, logged))
+    quiet = logged & (seen.event[final] != PAUSE)
+    silence = np.where(quiet, seen.time[end] - seen.time[final], np.nan)
+    same, lasted = _at_one_place(play, session)
+    place = final - bounds[session]
+    alone = final == table.opened_at[rows]
+    return _by_session([Endings(session, table.level[rows], place, silence, alone, same, lasted)])
+
+
+def _at_one_place(play: FullPlay, sessions: Ints) -> tuple[Ints, Floats]:
+    """For each of some sessions, how many records at its end are of one word and at one place, and the seconds they span."""
+    records = play.gated.log.records
+    wanted = np.zeros(len(play.gated.player), np.bool_)
+    wanted[sessions] = True
+    rows = np.flatnonzero(wanted[records.session] & (records.marks & (DROPPED & ~BIT["unknown_event"]) == 0))
+    rows = rows[records.event[rows] != SESSION_END]
+    rows = rows[np.lexsort((records.time[rows], records.session[rows]))]
+    same, lasted = np.zeros(len(wanted), np.int64), np.zeros(len(wanted))
+    if not len(rows):
+        return same[sessions], lasted[sessions]
+    columns = [records.session[rows], records.event[rows]]
+    columns += [np.nan_to_num(getattr(records, name)[rows], nan=-1e308) for name in ("x", "y", "progress")]
+    new = np.ones(len(rows), np.bool_)
+    new[1:] = np.any([np.diff(column) != 0 for column in columns], axis=0)
+    first = np.maximum.accumulate(np.where(new, np.arange(len(rows)), 0))
+    ends = np.flatnonzero(np.append(np.diff(columns[0]) != 0, np.True_))
+    somewhere = (columns[2] > -1e308) | (columns[4] > -1e308)
+    same[columns[0][ends]] = np.where(somewhere[ends], ends - first[ends] + 1, 0)
+    lasted[columns[0][ends]] = records.time[rows[ends]] - records.time[rows[first[ends]]]
+    return same[sessions], lasted[sessions]
 
 
 def _storms(play: FullPlay) -> RecordRows:

@@ -5,13 +5,14 @@ from __future__ import annotations
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.audit.evidence import Evidence, Suspect
+from milepost.audit.evidence import Evidence, Suspect, attempts_in
+from milepost.audit.record_checks import RecordRows
 from milepost.measures.moves import started_back
 from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.attempt_context import AroundAttempts
 from milepost.playback.attempt_tables import AttemptTable
 from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, COMPLETE, CRASH, DIED, END_SKIP, END_TIME_UP, PASSED, RETRY, START, WAS_RESET
+from milepost.vocabulary import CLEARED, COMPLETE, CRASH, DIED, END_SKIP, END_TIME_UP, N_SETTLED, PASSED, RETRY, START, WAS_RESET
 
 FEW = 5  # fewer players or clears than this prove nothing
 _ALL_NEEDED = 0.8  # share of clears with everything collected from which all seems to be needed
@@ -199,6 +200,80 @@ def stuck(evidence: Evidence) -> list[Suspect]:
     silent = failed & np.isnan(gap) & (evidence.play.around.silence > limit)
     why = f"a failure, then nothing for over {limit:.0f} s until the session's end: was the player put back?"
     return evidence.suspect("stuck", silent, why)
+
+
+_STUCK_AS_LONG = 3.0  # times as long as nine in ten tries take
+_STUCK_AT_LEAST = 30.0  # seconds
+_SAME, _SAME_SECONDS = 5, 10.0  # records of one word at one place, and the seconds that they span
+
+
+def stuck_in_level(evidence: Evidence) -> list[Suspect]:
+    """Sessions that end within an attempt in a way that a player who is stuck would leave, and a player who quits would not."""
+    ends, limit = evidence.signs.endings, _far_longer(evidence.play.attempts, evidence.play.n_levels)
+    own = limit[ends.level]
+    silent = ~ends.alone & (ends.silence > own)
+    why = "nothing more was logged, for three times as long as nine in ten tries take there, until the session's end"
+    found = _ended_so(evidence, "stuck_in_level", silent, f"{why}: stuck, or gone?")
+    same = ~silent & (ends.same >= _SAME) & (ends.lasted >= _SAME_SECONDS)
+    why = "the same record at the same place, again and again, until the session's end: stuck there?"
+    found += _ended_so(evidence, "stuck_in_level", same, why)
+    return found + _no_progress(evidence, own, silent | same)
+
+
+def _no_progress(evidence: Evidence, limit: Floats, told: Bools) -> list[Suspect]:
+    """Return last attempts, not told already, far longer than others take and without progress, where others make some."""
+    ends, table = evidence.signs.endings, evidence.play.attempts
+    settled = np.flatnonzero((table.outcome < N_SETTLED) & (table.level < evidence.play.n_levels))
+    tries, some = (
+        np.bincount(table.level[rows], minlength=len(evidence.play.stops) + 1)
+        for rows in (settled, settled[table.progress[settled] > 0])
+    )
+    tells = ((some > 0) & (2 * some >= tries))[ends.level]
+    last = attempts_in(evidence.play, ends.session, ends.place)
+    long = (last >= 0) & (table.active[last] > limit) & ~(table.progress[last] > 0)
+    why = "no progress, for three times as long as nine in ten tries take there, and then the end: stuck?"
+    return _ended_so(evidence, "stuck_in_level", tells & long & ~told & ~ends.alone, why)
+
+
+def stuck_at_start(evidence: Evidence) -> list[Suspect]:
+    """Sessions whose last attempt has its opening alone, long before the end, in a log of first inputs."""
+    ends, settling = evidence.signs.endings, evidence.play.attempts.settling
+    if not evidence.logs_inputs:
+        return []
+    limit = max(_STUCK_SECONDS, _STUCK_TIMES * float(np.nanmedian(settling)))
+    why = f"playable, then no input for over {limit:.0f} s until the session's end: did it take any?"
+    return _ended_so(evidence, "stuck_at_start", ends.alone & (ends.silence > limit), why)
+
+
+def _ended_so(evidence: Evidence, code: str, which: Bools, why: str) -> list[Suspect]:
+    ends = evidence.signs.endings
+    return evidence.by_rows(code, RecordRows(ends.session[which], ends.level[which], ends.place[which]), why)
+
+
+def _far_longer(table: AttemptTable, n_levels: int) -> Floats:
+    """Per stop, and after them for none, seconds far beyond what tries take there; no such number where too few were settled."""
+    limit = np.full(max(n_levels, int(table.level.max(initial=0)) + 1) + 1, np.inf)
+    settled = (table.outcome < N_SETTLED) & ~np.isnan(table.active)
+    for level in distinct(table.level[settled]).tolist():
+        active = table.active[settled & (table.level == level)]
+        if len(active) >= FEW:
+            limit[level] = max(_STUCK_AT_LEAST, _STUCK_AS_LONG * float(np.quantile(active, 0.9)))
+    return limit
+
+
+def input_under_overlay(evidence: Evidence) -> list[Suspect]:
+    """First inputs while something lay over the game."""
+    why = "the first input came while play was paused, or under an open overlay: whom did it reach?"
+    return evidence.by_rows("input_under_overlay", evidence.signs.covered, why)
+
+
+def reset_without_actor(evidence: Evidence) -> list[Suspect]:
+    """Resets that do not say who set them off, in a log where most do."""
+    nobodys, acted = evidence.signs.nobodys, evidence.signs.acted
+    if len(nobodys.session) >= acted:
+        return []
+    why = f"resets that do not say who set them off, as {acted:,} others do: the player, or the game?"
+    return evidence.by_rows("reset_without_actor", nobodys, why)
 
 
 def uncleared_level(evidence: Evidence) -> list[Suspect]:

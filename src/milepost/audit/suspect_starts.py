@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import Final
 
@@ -54,7 +55,9 @@ def _drifting(evidence: Evidence, name: str, values: Values) -> Iterator[Suspect
         level, own_build = evidence.play.stops[key // len(builds)], builds[key % len(builds)]
         seen = ", ".join(values.texts[code] for code in distinct(values.codes[odd])[:4])
         where = f" in build {own_build}" if own_build else ""
-        why = f"starts there{where} say {name} = {values.texts[usual]}, but these say {seen}: is it kept from before?"
+        why = (
+            f"starts there{where} say {name} = {values.texts[usual]}, but these say {seen}: {_from_where(evidence, values, odd)}"
+        )
         yield Suspect(
             "drifting_start",
             [level],
@@ -67,6 +70,20 @@ def _drifting(evidence: Evidence, name: str, values: Values) -> Iterator[Suspect
         )
 
 
+def _from_where(evidence: Evidence, values: Values, odd: Ints) -> str:
+    """Say whether odd values are those of the level that the same player played before in the session."""
+    table = evidence.play.attempts
+    at, alike = np.arange(len(table)), 0
+    new = np.ones(len(table), np.bool_)
+    new[1:] = (np.diff(table.level) != 0) | (np.diff(table.session) != 0)
+    before = np.maximum.accumulate(np.where(new, at, 0))[odd] - 1  # the last attempt at the level before
+    there = (before >= 0) & (table.session[before] == table.session[odd])
+    alike = int((there & (values.codes[before] == values.codes[odd])).sum())
+    if not alike:
+        return "is it kept from before?"
+    return f"{'all' if alike == len(odd) else alike} of these as at the level before; is it kept from there?"
+
+
 def _usual(codes: Ints, players: Ints) -> int | None:
     """The value that nearly all openings have; None where there are too few, or no other one."""
     if len(codes) < _OPENINGS or len(distinct(players)) < _PLAYERS:
@@ -74,6 +91,37 @@ def _usual(codes: Ints, players: Ints) -> int | None:
     values, counts = counted(codes)
     most = int(np.argmax(counts))
     return int(values[most]) if _SHARE * len(codes) <= counts[most] < len(codes) else None
+
+
+_MAKERS: Final = frozenset({"maker", "makers", "dev", "devs", "developer", "developers", "internal", "staff"})
+_OF_THE_TEAM: Final = frozenset({"team", "team tester", "team member", "tester of the team", "in house"})
+_YES: Final = frozenset({"true", "1", "yes"})
+
+
+def makers_in(evidence: Evidence) -> list[Suspect]:
+    """Sessions with a tag that says that one of the makers played."""
+    found: dict[tuple[str, str], set[int]] = {}
+    for session, tags in enumerate(evidence.play.gated.log.sessions.tags):
+        for name, value in tags.items():
+            if _says_maker(name, value):
+                found.setdefault((name, value), set()).add(session)
+    return [
+        Suspect(
+            "makers_in",
+            [],
+            len(sessions),
+            frozenset(sessions),
+            f"{name} says {value}: do the makers themselves count here? --where '{name}!={value}' leaves them out",
+        )
+        for (name, value), sessions in sorted(found.items())
+    ]
+
+
+def _says_maker(name: str, value: str) -> bool:
+    said = " ".join(re.findall(r"[^\W_]+", value.casefold()))
+    if said in _YES:
+        return not _MAKERS.isdisjoint(re.findall(r"[^\W_]+", name.casefold()))
+    return said in _OF_THE_TEAM or not _MAKERS.isdisjoint(said.split())
 
 
 def knob_mismatch(evidence: Evidence) -> list[Suspect]:

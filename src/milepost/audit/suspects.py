@@ -25,6 +25,10 @@ RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (
     suspect_timing.vanished_event,
     suspect_play.death_before_input,
     suspect_play.stuck,
+    suspect_play.stuck_in_level,
+    suspect_play.stuck_at_start,
+    suspect_play.input_under_overlay,
+    suspect_play.reset_without_actor,
     suspect_timing.idle_span,
     suspect_timing.overlapping_sessions,
     suspect_play.uncleared_level,
@@ -35,6 +39,7 @@ RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (
     suspect_timing.overlay_storm,
     suspect_starts.drifting_start,
     suspect_starts.knob_mismatch,
+    suspect_starts.makers_in,
     broken_promise,
     suspect_names.unknown_mark,
 )

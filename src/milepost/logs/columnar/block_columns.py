@@ -15,7 +15,7 @@ from milepost.logs.records.fields import NANO
 from milepost.logs.records.name_tables import FAR, KnownNames, KnownSessions, Names
 from milepost.logs.records.record_hash import signed, text_number
 from milepost.numerics.whole_numbers import first_places
-from milepost.vocabulary import BIT, NUMBER_FIELDS
+from milepost.vocabulary import ACTED, BIT, NUMBER_FIELDS
 
 _BAD_FIELD: Final = BIT["bad_field"]
 _ZERO: Final = {"marks": np.int64, "identity": np.int64, "foreign": np.bool_, "named": np.bool_}  # mostly nothing
@@ -64,6 +64,7 @@ def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames
         rows["identity"] = np.array([identity_of(value) for value in ids.values] + [0], dtype=np.int64)[ids.codes]
     if (actors := block.text.get("actor")) is not None:
         rows["foreign"] = np.array([value != "player" for value in actors.values] + [False])[actors.codes]
+        rows["marks"][actors.codes != ABSENT] |= ACTED
     for name in NUMBER_FIELDS:
         rows[name] = block.numbers[name] if name in block.numbers else np.full(block.rows, nan)
     return rows | _times(block, session, known)

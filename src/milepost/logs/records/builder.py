@@ -18,7 +18,7 @@ from milepost.logs.mapping.whole_input import FileRecords, SessionStarts
 from milepost.logs.records.fields import Fields, UnreadableError, checked, is_true
 from milepost.logs.records.name_tables import KnownNames, KnownSessions, KnownTags, Refusals, session_named
 from milepost.logs.records.translation import Translator
-from milepost.vocabulary import BIT
+from milepost.vocabulary import ACTED, BIT
 
 _BAD_FIELD = BIT["bad_field"]
 _ROW = np.dtype(
@@ -205,7 +205,7 @@ def _row(names: KnownNames, fields: Fields, at: tuple[int, float], place: Place,
         names.rating.code(rating),
         place.file,
         place.line,
-        marks | (_BAD_FIELD if fields.bad else 0),
+        marks | (_BAD_FIELD if fields.bad else 0) | (ACTED if "actor" in fields.text else 0),
         fields.seq or 0,
         0 if identity is None else identity_of(identity),
         likeness,
