@@ -143,7 +143,6 @@ SUSPECTS: Final = (
     "stuck_at_start",
     "input_under_overlay",
     "reset_without_actor",
-    "makers_in",
     "idle_span",
     "overlapping_sessions",
     "uncleared_level",
@@ -154,6 +153,7 @@ SUSPECTS: Final = (
     "overlay_storm",
     "drifting_start",
     "knob_mismatch",
+    "makers_in",
     "broken_promise",
     "unknown_mark",
 )  # what `check` lists as odd

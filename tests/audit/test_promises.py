@@ -94,6 +94,45 @@ def test_examples(milepost, what, packed):
     assert "as planned" in milepost("check", *words).stdout
 
 
+def test_words_of_the_log(milepost):
+    """A promise on a word that the replay does not know is judged, and voids the try that was open; a word nowhere there is said."""
+    log = tries()
+    bumps = [
+        {"session": f"s{n}", "player": f"P{n}", "event": "bump", "level": "Mill Pond", "time": 5.5, "oil": n < 5}
+        for n in range(6)
+    ]
+    late = [
+        {"session": "s5", "player": "P5", "event": "bump", "level": "Mill Pond", "time": 11.1, "oil": "no"}
+    ]  # after the death
+    milepost.write("log.jsonl", log + bumps + late)
+    milepost.write(
+        "course.toml", course(["bump"], ["oil = true"], otherwise="void") + course(["splash"], ["oil = true"])[len(COURSE) :]
+    )
+    words = ("log.jsonl", "--course", "course.toml")
+    (bump, splash) = milepost.json("check", *words)["promises"]
+    assert (bump["judged"], bump["broken"], bump["sessions"], splash["judged"]) == (7, 2, 1, 0)
+    assert milepost.json("attempts", *words)["levels"][0]["void"] == 1
+    assert milepost.json("attempts", *words, "--memory", "300MB")["levels"][0]["void"] == 1
+
+
+@pytest.mark.parametrize(
+    ("that", "broken"),
+    [
+        ("remaining + held = available", 1),
+        ("available = held+remaining", 1),
+        ("held + 1 <= knobs.boats + 1", 0),
+        ("held + oil = 3", 0),
+    ],
+)
+def test_sums(milepost, that, broken):
+    """Sums of fields, numbers and knobs on either side; one with a field that is not there is not judged."""
+    log = tries(complete=({"remaining": 1, "held": 2, "available": 3}, {"remaining": 1, "held": 1, "available": 3}))
+    milepost.write("log.jsonl", log)
+    milepost.write("course.toml", course(["complete"], [that]))
+    (row,) = milepost.json("check", "log.jsonl", "--course", "course.toml")["promises"]
+    assert (row["judged"], row["broken"]) == (0 if "oil" in that else 6, broken)
+
+
 def test_listed_only(milepost):
     """By default nothing is void; --exclude does that, and check says beforehand what it moves."""
     log, on, that, _ = EXAMPLES["health carried over"]
@@ -148,7 +187,9 @@ def test_weights(milepost):
     [
         ({"that": ["health 3"]}, "is no condition"),
         ({"that": ["mode < 'full'"]}, "texts are compared by = and != alone"),
-        ({"on": ["begin"]}, "is no event word"),
+        ({"on": [""]}, "a word is missing"),
+        ({"that": ["held + = 3"]}, "is no sum"),
+        ({"that": ["held = 3 + "]}, "is no sum"),
         ({"level": "Mill Bond"}, "Write 'Mill Pond'"),
         ({"weight": "huge"}, "weight must be low"),
         ({"otherwise": "drop"}, "otherwise must be void or list"),

@@ -10,13 +10,13 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.audit.evidence import Evidence, Suspect, attempts_at
-from milepost.cleaning.field_values import LevelTexts, Values, text_of, values_of
-from milepost.course.promises import Promise, Promised
+from milepost.cleaning.field_values import LevelTexts, Values, number_of, of_numbers, text_of, values_of
+from milepost.course.promises import Promise, Promised, terms_of
 from milepost.logs.interface import ABSENT, Place
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import FullPlay, Play, summary
 from milepost.playback.tallies import PLACES
-from milepost.vocabulary import DROPPED, EVENT_CODES
+from milepost.vocabulary import BIT, DROPPED, EVENT_CODES
 
 _TOLERANCE: Final = 1e-9
 _COMPARED: Final[dict[str, Callable[[Floats, Floats], Bools]]] = {
@@ -94,7 +94,10 @@ def _together(parts: list[Kept]) -> Kept:
 def _judged(play: FullPlay, promise: Promise, place: Ints) -> Kept:
     gated = play.gated
     records = gated.log.records
-    here = np.isin(records.event, [EVENT_CODES[word] for word in promise.on]) & (records.marks & DROPPED == 0)
+    ours = np.isin(records.event, [EVENT_CODES[word] for word in promise.on if word in EVENT_CODES])
+    theirs = {word: -1 - number for number, word in enumerate(gated.log.unknown_words)}
+    own = np.isin(records.event, [theirs[word] for word in promise.on if word in theirs])
+    here = (ours & (records.marks & DROPPED == 0)) | (own & (records.marks & (DROPPED & ~BIT["unknown_event"]) == 0))
     if promise.level is not None:
         here &= gated.level == gated.stops.names.index(promise.level)
     if promise.build is not None:
@@ -108,13 +111,28 @@ def _judged(play: FullPlay, promise: Promise, place: Ints) -> Kept:
         there &= known
     bad = rows[broken]
     session = records.session[bad]
-    at = place[bad] - gated.bounds[session]
+    at = np.where(own[bad], _open_then(play, bad), place[bad]) - gated.bounds[session]
     return Kept(int((broken | there).sum()), session, at, gated.level[bad], records.file[bad], records.line[bad])
+
+
+def _open_then(play: FullPlay, rows: Ints) -> Ints:
+    """For records that are not replayed, the place of the replayed one before each, if an attempt is open after that; else -1."""
+    gated, records = play.gated, play.gated.log.records
+    found = np.full(len(rows), ABSENT)
+    time = records.time[gated.order]
+    for number, row in enumerate(rows.tolist()):
+        begin, end = gated.bounds[records.session[row]], gated.bounds[records.session[row] + 1]
+        found[number] = begin + np.searchsorted(time[begin:end], records.time[row], side="right") - 1
+        if found[number] < begin:
+            found[number] = ABSENT
+    table = play.attempts
+    closed = np.isin(found, table.closed_at) & ~np.isin(found, table.opened_at)
+    return np.where(closed, ABSENT, found)
 
 
 def _holds(play: FullPlay, condition: Promised, rows: Ints) -> tuple[Bools, Bools]:
     """Per record, whether a condition can be judged on it, and whether it holds."""
-    left, right = values_of(play.gated, condition.left, rows), _right(play, condition, rows)
+    left, right = _side(play, condition.left, rows), _right(play, condition, rows)
     nothing = np.zeros(len(rows), np.bool_)
     if left is None or right is None:
         return nothing, nothing
@@ -133,11 +151,27 @@ def _holds(play: FullPlay, condition: Promised, rows: Ints) -> tuple[Bools, Bool
 def _right(play: FullPlay, condition: Promised, rows: Ints) -> Values | None:
     """Return the values that a condition's field is compared with, one for each record."""
     if condition.field is not None:
-        return values_of(play.gated, condition.field, rows)
+        return _side(play, condition.field, rows)
     if condition.knob is not None:
         return _knobs(play, condition.knob, rows)
     text = str(condition.number) if condition.number is not None else condition.texts[0]
     return Values(np.zeros(len(rows), np.int64), [text])
+
+
+def _side(play: FullPlay, side: str, rows: Ints) -> Values | None:
+    """Return the values of a field, or of a sum of several, one for each record; None where the log lacks one of them."""
+    terms = [_term(play, term, rows) for term in terms_of(side)]
+    if len(terms) == 1:
+        return terms[0]
+    known = [values.numbers for values in terms if values is not None]
+    return of_numbers(np.sum(known, axis=0)) if len(known) == len(terms) else None
+
+
+def _term(play: FullPlay, term: str, rows: Ints) -> Values | None:
+    if term.startswith("knobs."):
+        return _knobs(play, term.removeprefix("knobs."), rows)
+    is_number = not np.isnan(number_of(term))
+    return Values(np.zeros(len(rows), np.int64), [term]) if is_number else values_of(play.gated, term, rows)
 
 
 def _knobs(play: FullPlay, name: str, rows: Ints) -> Values:

@@ -8,7 +8,6 @@ from difflib import get_close_matches
 from typing import Final, Literal, cast
 
 from milepost.errors import CourseError
-from milepost.vocabulary import EVENTS
 
 Sign = Literal["=", "!=", "<", "<=", ">", ">="]
 _KEYS: Final = frozenset({"on", "that", "level", "build", "why", "otherwise", "weight"})
@@ -16,14 +15,15 @@ _WEIGHTS: Final = ("low", "medium", "high")
 _CONDITION: Final = re.compile(r"\s*([^=!<>\s'\"][^=!<>'\"]*?)\s*(!=|<=|>=|=|<|>)\s*(.+?)\s*", re.DOTALL)
 _TEXTS: Final = re.compile(r"""\s*(?:'[^']*'|"[^"]*")\s*(?:,\s*(?:'[^']*'|"[^"]*")\s*)*""")
 _TEXT: Final = re.compile(r"""'([^']*)'|"([^"]*)\"""")
-_FORM: Final = "Write field = value, with = != < <= > >=; the value is a number, 'a text', another field or knobs.NAME"
+_FORM: Final = "Write field = value, with = != < <= > >=; the value is a number, 'a text', a field, knobs.NAME or a sum with +"
 
 
 @dataclass(frozen=True)
 class Promised:
     """One condition of a promise: a field against a number, some texts, a knob of the level, or another field.
 
-    Exactly one of ``number``, ``texts``, ``knob`` and ``field`` is given.
+    Either side may be a sum of fields, numbers and knobs (``terms_of``). Exactly one of ``number``, ``texts``, ``knob`` and
+    ``field`` is given.
     """
 
     left: str
@@ -60,6 +60,11 @@ class Promise:
     def said(self) -> str:
         """It in words."""
         return self.why or f"{', '.join(self.on)}: {', '.join(one.written for one in self.that)}"
+
+
+def terms_of(side: str) -> list[str]:
+    """Return the terms of a side of a condition, which may be a sum: fields, numbers and knobs.NAME."""
+    return [term.strip() for term in side.split("+")]
 
 
 def read_promises(rows: object, levels: dict[str, str], path: object) -> tuple[Promise, ...]:
@@ -112,11 +117,10 @@ def _listed(value: object, where: str) -> list[str]:
 
 
 def _events(value: object, where: str) -> tuple[str, ...]:
+    """Return the event words of a promise: ours, or those of the log's own."""
     words = _listed(value, f"{where}: on")
-    for word in words:
-        if word not in EVENTS:
-            near = get_close_matches(word, EVENTS, 1) or ["start"]
-            raise CourseError(f"{where}: on: {word!r} is no event word. Write {near[0]} or another of docs/log-format.md.")
+    if not all(words):
+        raise CourseError(f"{where}: on: a word is missing. Write start, or another word of the log.")
     return tuple(words)
 
 
@@ -126,6 +130,8 @@ def _condition(text: str, where: str) -> Promised:
         raise CourseError(f"{where}: that: {text!r} is no condition. {_FORM}.")
     left, right = match[1], match[3]
     sign = cast(Sign, match[2])
+    if not all(terms_of(left)):
+        raise CourseError(f"{where}: that: {text!r}: {left!r} is no sum. {_FORM}.")
     written = f"{left} {sign} {right}"
     if _TEXTS.fullmatch(right):
         if sign not in ("=", "!="):
@@ -139,6 +145,8 @@ def _condition(text: str, where: str) -> Promised:
         pass
     if any(mark in right for mark in "'\",=<>"):
         raise CourseError(f"{where}: that: {text!r}: {right!r} is no value. {_FORM}.")
-    if right.startswith("knobs."):
+    if not all(terms_of(right)):
+        raise CourseError(f"{where}: that: {text!r}: {right!r} is no sum. {_FORM}.")
+    if right.startswith("knobs.") and len(terms_of(right)) == 1:
         return Promised(left, sign, written, knob=right.removeprefix("knobs."))
     return Promised(left, sign, written, field=right)
