@@ -213,13 +213,19 @@ def whatif(play: Summed, *changes: str) -> pd.DataFrame:
     return _frame(with_knobs(full, changes, least=5)(full))
 
 
-def trace(play: FullPlay, session: str | None = None, *, offset: float = 0.0) -> pd.DataFrame:
-    """A session, or all of a player's, or every one, a row an attempt; ``offset`` is how far a recording had run, in seconds.
+def trace(play: FullPlay, session: str | None = None, *, offset: float = 0.0, events: bool = False) -> pd.DataFrame:
+    """A session, or all of a player's, or every one, a row an attempt; with ``events`` a row a record, with what it did.
+
+    Args:
+        play: the play.
+        session: the session's name, or a player's; None for every session.
+        offset: how far a recording had run when the session began, in seconds.
+        events: whether the rows are records.
 
     Raises:
         RecordsGoneError: the play has let its records go; `replay(…, every_record=True)` keeps them.
     """
-    return _frame(Trace(session, offset)(play), index=None)
+    return _frame(Trace(session, offset, events)(play), "records" if events else "", index=None)
 
 
 def coverage(play: Summed, *, min_players: int = 5) -> pd.DataFrame:

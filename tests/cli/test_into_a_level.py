@@ -108,6 +108,28 @@ def test_trace(setback):
     assert "no session or player is called 'x'" in setback("trace", "x", *WORDS).stderr
 
 
+def test_trace_record_by_record(setback):
+    """Each record with what it did and what was found on it, those that are not used where their time puts them."""
+    odd = [
+        {"session": "s", "time": 22.5, "event": "start", "level": "Mill Pond", "player": "Ada"},
+        {"session": "s", "time": 25, "event": "splash"},
+    ]
+    setback.write("log.jsonl", [*SETBACK[:9], *odd, *SETBACK[9:]])
+    rows = setback.json("trace", "s", *WORDS, "--events")["records"]
+    assert len(rows) == len(SETBACK) + 2 and [row["clock"] for row in rows] == sorted(row["clock"] for row in rows)
+    did = {row["place"]: (row["event"], row["did"], row["used"], row["findings"]) for row in rows}
+    assert did["log.jsonl:1"] == ("start", ["began try 1"], True, [])
+    assert did["log.jsonl:7"] == ("death", ["ended try 1: died"], True, [])
+    assert did["log.jsonl:8"] == ("transition", ["setback"], True, [])
+    assert did["log.jsonl:10"] == ("start", [], False, ["repeated_start"])
+    assert did["log.jsonl:11"] == ("splash", [], False, ["unknown_event"])
+    assert did["log.jsonl:12"] == ("complete", ["ended a re-run: cleared"], True, [])
+    shown = " ".join(setback("trace", "s", *WORDS, "--events", COLUMNS="160").stdout.split())
+    assert "16 records, 2 of them not used" in shown and "repeated_start: dropped" in shown
+    table = setback("trace", "s", *WORDS, "--events", "--format", "csv").stdout.splitlines()
+    assert table[0].startswith("session,clock,event") and len(table) == 17
+
+
 @pytest.mark.parametrize(
     ("where", "message"),
     [
@@ -301,8 +323,11 @@ def test_first_level_has_its_own_questions(milepost):
     milepost.write("log.jsonl", one + two)
     milepost.write("course.toml", COURSE)
     first = milepost.json("level", "Mill Pond", *WORDS)["first_level"]
-    assert first == {"to_input": 2.0, "to_failure": 6.0, "to_clear": 12.0, "left_before_input": 1, "players": 2}
-    assert "1 player left before any input" in " ".join(milepost("level", "Mill Pond", *WORDS).stdout.split())
+    before = {"deaths_before_input": 0, "clears_before_input": 1, "without_input": 1, "left_before_input": 1}
+    assert first == {"to_input": 2.0, "to_failure": 6.0, "to_clear": 12.0, **before, "players": 2}
+    said = " ".join(milepost("level", "Mill Pond", *WORDS).stdout.split())
+    assert "1 of 2 players never gave an input; 1 of them left" in said
+    assert "Before any input: 0 deaths and 1 clear" in said
 
 
 def test_deaths_on_arrival(milepost):

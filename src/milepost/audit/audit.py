@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Iterable
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NotRequired, TypedDict
 
@@ -17,12 +16,12 @@ from milepost.audit.promise_checks import PromiseRow, promise_rows
 from milepost.audit.suspects import suspects_of
 from milepost.audit.weights import finding_weights
 from milepost.course.course import KnownFault
-from milepost.logs.interface import MapMet, Place, PlayersMet, refused_in_all
+from milepost.logs.interface import ABSENT, MapMet, PlayersMet, refused_in_all
 from milepost.logs.records.sink import copied
 from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
-from milepost.playback.tallies import PLACES, differing, tallies_of, unknown_words
+from milepost.playback.tallies import PLACES, FoundAt, differing, tallies_of, unknown_words
 from milepost.vocabulary import EVENTS, FINDINGS, Finding
 
 
@@ -67,8 +66,17 @@ class Labelled(TypedDict):
     known: str | bool | None
 
 
+class FoundWhere(TypedDict):
+    """The level and the build of a place; null where it has none."""
+
+    level: str | None
+    build: str | None
+
+
 class Detail(Labelled):
-    """A finding: what it means, what was done, how much it weighs, and where it was first made."""
+    """A finding: what it means, what was done, how much it weighs, and where it was first made (``at`` goes with ``places``)."""
+
+    at: list[FoundWhere]
 
     session_share: float | None
     meaning: str
@@ -188,7 +196,7 @@ def details(play: Play, known: tuple[KnownFault, ...], evidence: Evidence) -> li
         elif number in tallies_of(play).findings:
             own = tallies_of(play).findings[number]
             count = own.sessions if finding.code == "clock_wrapped" else own.records
-            found.append(_Found(finding, count, own.sessions, _shown(play, own.places)))
+            found.append(_Found(finding, count, own.sessions, own.places, play))
     log, weights = play.gated.log, finding_weights(play)
     sessions = len({*log.sessions.name, *(one.session for one in log.refused if one.session is not None)})
     rows = [one.row(sessions, weights[one.finding.code], _known(one.finding.code, [], [], known, evidence)) for one in found]
@@ -200,7 +208,9 @@ class _Found:
     finding: Finding
     count: int
     sessions: int
-    places: list[str]
+    places: Sequence[FoundAt]
+    play: Play
+    reasons: Sequence[str] = ()  # why a record was refused, beside its place
 
     def row(self, of: int, weight: str, known: str | bool | None) -> Detail:
         """Return the row that `check` shows; ``of`` counts all sessions, those that only unreadable records name among them."""
@@ -213,20 +223,27 @@ class _Found:
             meaning=finding.meaning,
             done=finding.done,
             weight=weight,
-            places=self.places,
+            places=self._texts(),
+            at=[self._where(place) for place in self.places],
             known=known,
         )
 
+    def _texts(self) -> list[str]:
+        files = self.play.gated.log.files
+        texts = [f"{files[place.file]}:{place.line}" for place in self.places]
+        return [f"{text} ({why})" for text, why in zip(texts, self.reasons, strict=True)] if self.reasons else texts
 
-def _shown(play: Play, places: Iterable[Place]) -> list[str]:
-    return [f"{play.gated.log.files[place.file]}:{place.line}" for place in places]
+    def _where(self, place: FoundAt) -> FoundWhere:
+        return FoundWhere(level=self.play.stops[place.level] if place.level >= 0 else None, build=place.build)
 
 
 def _refused(play: Play) -> _Found:
     log = play.gated.log
-    places = [f"{log.files[item.place.file]}:{item.place.line} ({item.reason})" for item in log.refused[:PLACES]]
+    first = log.refused[:PLACES]
+    build = dict(zip(log.sessions.name, log.sessions.build, strict=True))
+    places = [FoundAt(*item.place, ABSENT, build.get(item.session) if item.session is not None else None) for item in first]
     sessions = {item.session for item in log.refused if item.session is not None}
-    return _Found(FINDINGS[0], refused_in_all(log.refused), len(sessions), places)
+    return _Found(FINDINGS[0], refused_in_all(log.refused), len(sessions), places, play, [item.reason for item in first])
 
 
 def _by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
@@ -234,9 +251,10 @@ def _by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
     sessions = np.flatnonzero(where & ~copied(play.gated.log.sessions))
     if not len(sessions):
         return []
-    filled = sessions[play.session_times.file[sessions] >= 0][:PLACES]
-    places = zip(play.session_times.file[filled].tolist(), play.session_times.line[filled].tolist(), strict=True)
-    return [_Found(finding, len(sessions), len(sessions), _shown(play, itertools.starmap(Place, places)))]
+    times, builds = play.session_times, play.gated.log.sessions.build
+    filled = sessions[times.file[sessions] >= 0][:PLACES].tolist()
+    places = [FoundAt(int(times.file[own]), int(times.line[own]), ABSENT, builds[own]) for own in filled]
+    return [_Found(finding, len(sessions), len(sessions), places, play)]
 
 
 def _as_row(

@@ -55,7 +55,7 @@ def measured(
     join(args, report, loaded.course)
     draw(args, report)
     entry = MEASURES[args.command]
-    write(args, Report(report, entry.views(report), rows_of(report, entry.rows)))
+    write(args, Report(report, entry.views(report), rows_of(report, entry.rows_in(report))))
     return Exit.DONE
 
 

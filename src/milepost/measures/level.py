@@ -56,11 +56,17 @@ class Spot(TypedDict):
 
 
 class FirstLevel(TypedDict):
-    """Figures on the first level: medians in seconds, and players who left before any input."""
+    """Figures on the first level: medians in seconds, tries without any input, players who gave none, and who of them left.
+
+    All that is about inputs is null where the log has none.
+    """
 
     to_input: float | None
     to_failure: float | None
     to_clear: float | None
+    deaths_before_input: int | None
+    clears_before_input: int | None
+    without_input: int | None
     left_before_input: int | None
     players: int
 
@@ -201,10 +207,14 @@ def _first_questions(play: Play) -> FirstLevel:
     tells = bool((~np.isnan(table.settling)).any())
     silent = set(start) - by_player
     gone = {player for player in silent if not (table.level[table.player == player] > 0).any()}
+    unmoved = here & np.isnan(table.settling)
     return {
         "to_input": median(inputs[~np.isnan(inputs)]),
         "to_failure": first((DIED, WAS_RESET)),
         "to_clear": first((CLEARED,)),
+        "deaths_before_input": int((unmoved & table.ended(DIED)).sum()) if tells else None,
+        "clears_before_input": int((unmoved & table.ended(CLEARED)).sum()) if tells else None,
+        "without_input": len(silent) if tells else None,
         "left_before_input": len(gone) if tells else None,
         "players": len(start),
     }

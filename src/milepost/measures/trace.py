@@ -11,7 +11,8 @@ from milepost.errors import UsageError
 from milepost.level_names import nearest
 from milepost.measures.interface import Table
 from milepost.playback.play import FullPlay, Play, with_records
-from milepost.vocabulary import FINDINGS, MOVE_KINDS, OUTCOMES
+from milepost.vocabulary import COPY, DROPPED, EVENTS, FINDINGS, MOVE_KINDS, OUTCOMES
+from milepost.wording import ENDED
 
 # An attempt of a session; times are seconds on the session's clock.
 TraceRow = TypedDict(
@@ -38,6 +39,20 @@ TraceRow = TypedDict(
 TracedMove = TypedDict("TracedMove", {"session": str, "clock": float, "from": str, "to": str | None, "kind": str})
 
 
+class TracedRecord(TypedDict):
+    """A record of a session as logged, and what it did: what it opened, closed or moved, and the findings on it."""
+
+    session: str
+    clock: float
+    event: str
+    level: str | None
+    to: str | None
+    place: str
+    used: bool
+    did: list[str]
+    findings: list[str]
+
+
 class Traced(TypedDict):
     """A session, and its end."""
 
@@ -52,10 +67,11 @@ class Traced(TypedDict):
 
 
 class TraceTotals(TypedDict):
-    """The sessions, and their moves."""
+    """The sessions, and their moves; their records where these are asked for."""
 
     traced: list[Traced]
     moves: list[TracedMove]
+    records: NotRequired[list[TracedRecord]]
 
 
 @dataclass(frozen=True)
@@ -65,10 +81,12 @@ class Trace:
     Attributes:
         session: the session's name, or that of a player, all of whose sessions are shown; None for every session.
         offset: seconds that a recording ran before the session's first record.
+        events: whether each record is told, with what it did.
     """
 
     session: str | None = None
     offset: float = 0.0
+    events: bool = False
 
     def __call__(self, play: Play) -> Table[TraceRow, TraceTotals]:
         """Rows an attempt; the totals list the sessions with their ends, and the moves.
@@ -80,7 +98,10 @@ class Trace:
         table = play.attempts
         rows = [self._row(play, k) for k in np.flatnonzero(np.isin(table.session, chosen)).tolist()]
         moves = [self._move(play, n) for n in np.flatnonzero(np.isin(play.moves.session, chosen)).tolist()]
-        return Table(rows, TraceTotals(traced=[self._session(play, session) for session in chosen], moves=moves))
+        totals = TraceTotals(traced=[self._session(play, session) for session in chosen], moves=moves)
+        if self.events:
+            totals["records"] = [row for session in chosen for row in self._records(with_records(play), session)]
+        return Table(rows, totals)
 
     def _chosen(self, play: Play) -> list[int]:
         """The sessions to show, in order of play."""
@@ -127,6 +148,35 @@ class Trace:
             "kind": MOVE_KINDS[moves.kind[number]],
         }
 
+    def _records(self, play: FullPlay, session: int) -> list[TracedRecord]:
+        """The readable records of a session: those that are replayed in that order, the others where their time puts them."""
+        gated, records = play.gated, play.gated.log.records
+        begin, end = gated.bounds[session : session + 2].tolist()
+        replayed = gated.order[begin:end]
+        others = np.setdiff1d(np.flatnonzero((records.session == session) & (records.marks & COPY == 0)), replayed)
+        rows = np.concatenate((replayed, others))
+        after = np.searchsorted(np.maximum.accumulate(records.time[replayed]), records.time[others], side="right")
+        rank = np.concatenate((np.arange(end - begin), after - 0.5))
+        effects = _effects(play, session)
+        did = [effects.get(place, []) for place in range(begin, end)] + [None] * len(others)
+        return [self._record(play, int(rows[k]), did[k]) for k in np.argsort(rank, kind="stable").tolist()]
+
+    def _record(self, play: FullPlay, row: int, did: list[str] | None) -> TracedRecord:
+        gated, records = play.gated, play.gated.log.records
+        event, level, to, marks = (int(column[row]) for column in (records.event, gated.level, gated.to, records.marks))
+        found = [finding for number, finding in enumerate(FINDINGS) if marks >> number & 1]
+        return {
+            "session": gated.log.sessions.name[records.session[row]],
+            "clock": float(records.time[row]) + self.offset,
+            "event": EVENTS[event] if event >= 0 else gated.log.unknown_words[-1 - event],
+            "level": play.stops[level] if level >= 0 else None,
+            "to": play.stops[to] if to >= 0 else None,
+            "place": f"{gated.log.files[records.file[row]]}:{records.line[row]}",
+            "used": did is not None and not marks & DROPPED,
+            "did": [] if did is None else did,
+            "findings": [finding.code for finding in found],
+        }
+
     def _session(self, play: Play, session: int) -> Traced:
         gated = play.gated
         ended = float(play.session_times.last[session])
@@ -138,6 +188,21 @@ class Trace:
             "ended": None if np.isnan(ended) else ended + self.offset,
             "tags": gated.log.sessions.tags[session],
         }
+
+
+def _effects(play: FullPlay, session: int) -> dict[int, list[str]]:
+    """Return what the records of a session did, by their places in the order of replay."""
+    table, moves, own = play.attempts, play.moves, play.gated.level[play.gated.order]
+    did: dict[int, list[str]] = {}
+    for k in np.flatnonzero(table.session == session).tolist():
+        name = "a try that is void" if not table.taken[k] else "a re-run" if table.rerun[k] else f"try {table.number[k]}"
+        level, opened, closed = int(table.level[k]), int(table.opened_at[k]), int(table.closed_at[k])
+        at = ["" if own[place] == level else f" at {play.stops[level]}" for place in (opened, closed)]
+        did.setdefault(closed, []).append(f"ended {name}{at[1]}: {ENDED[OUTCOMES[table.outcome[k]]]}")
+        did.setdefault(opened, []).append(f"began {name}{at[0]}")
+    for number in np.flatnonzero(moves.session == session).tolist():
+        did.setdefault(int(moves.at[number]), []).append(MOVE_KINDS[moves.kind[number]])
+    return did
 
 
 def _known(value: float) -> float | None:

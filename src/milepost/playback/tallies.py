@@ -3,21 +3,33 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final
+from typing import TYPE_CHECKING, Final, NamedTuple
 
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.logs.interface import ABSENT, Place, Records
+from milepost.logs.interface import ABSENT, Records
 from milepost.logs.records.sink import copied
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import FullPlay, Play, Summed, summary
 from milepost.vocabulary import COPY, DROPPED, EVENTS, FINDINGS
 
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
 # Of times between records, by logarithm: from a millionth of a second to ten thousand million.
 _LEAST_GAP, _PER_TENFOLD, _BINS = -6, 24, 24 * 16
 _WRAPPED: Final = next(number for number, finding in enumerate(FINDINGS) if finding.code == "clock_wrapped")
 PLACES: Final = 3  # of a finding, that are kept
+
+
+class FoundAt(NamedTuple):
+    """Where a finding was made: file and line, the stop (``ABSENT`` for none), and the build of the session."""
+
+    file: int
+    line: int
+    level: int
+    build: str | None
 
 
 @dataclass(frozen=True)
@@ -26,12 +38,12 @@ class Found:
 
     records: int
     sessions: int
-    places: tuple[Place, ...]
+    places: tuple[FoundAt, ...]
     levels: frozenset[int] = frozenset()
 
     def __add__(self, other: Found) -> Found:
         """Add up the tallies of two parts that share no session."""
-        places = tuple(sorted((*self.places, *other.places))[:PLACES])
+        places = tuple(sorted((*self.places, *other.places), key=lambda place: place[:2])[:PLACES])
         return Found(self.records + other.records, self.sessions + other.sessions, places, self.levels | other.levels)
 
 
@@ -84,7 +96,7 @@ class Tallies:
             int(np.count_nonzero(records.marks & DROPPED)),
             np.bincount(records.event[known], minlength=len(EVENTS)),
             np.bincount(-1 - records.event[~known], minlength=len(log.unknown_words)),
-            _findings(records, play.gated.level[own]),
+            _findings(records, play.gated.level[own], log.sessions.build),
             _seconds(records, len(log.sessions.name)),
             int(np.count_nonzero(records.whole)),
             _gaps(play),
@@ -185,7 +197,7 @@ def _bin_middle(place: int) -> float:
     return float(10.0 ** (place / _PER_TENFOLD + _LEAST_GAP))
 
 
-def _findings(records: Records, level: Ints) -> dict[int, Found]:
+def _findings(records: Records, level: Ints, builds: Sequence[str | None]) -> dict[int, Found]:
     marked = np.flatnonzero(records.marks)  # most records are as they should be
     marks = records.marks[marked]
     result = {}
@@ -193,10 +205,10 @@ def _findings(records: Records, level: Ints) -> dict[int, Found]:
         rows = marked[(marks & (1 << number)) != 0]
         if len(rows):
             first = rows[np.lexsort((records.line[rows], records.file[rows]))[:PLACES]]
-            places = zip(records.file[first].tolist(), records.line[first].tolist(), strict=True)
+            columns = (column[first].tolist() for column in (records.file, records.line, level, records.session))
+            places = tuple(FoundAt(file, line, stop, builds[session]) for file, line, stop, session in zip(*columns, strict=True))
             levels = frozenset(distinct(level[rows]).tolist()) - {ABSENT}
-            found = tuple(Place(*place) for place in places)
-            result[number] = Found(len(rows), len(distinct(records.session[rows])), found, levels)
+            result[number] = Found(len(rows), len(distinct(records.session[rows])), places, levels)
     return result
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from milepost.audit.exclusions import ACTS
 from milepost.logs.mapping.map_usage import map_notes
@@ -86,8 +86,15 @@ def _findings(report: CheckDocument) -> View[Detail]:
         Column("weight", lambda row: "known" if row["known"] else row["weight"], left=True, rank=1),
         Column("what was done", lambda row: row["done"], left=True, rank=2),
         Column("first place", lambda row: safe(row["places"][0]) if row["places"] else "", left=True, rank=4),
+        Column("at", lambda row: _there(row, "level"), left=True, rank=5, said="level of the first place"),
+        Column("build", lambda row: _there(row, "build"), left=True, rank=6, said="build of the first place"),
     )
     return View("What was found, and what was done about it", columns, rows, _known_notes(rows))
+
+
+def _there(row: Detail, what: Literal["level", "build"]) -> str:
+    """Return the level or the build where a finding was first made."""
+    return safe(row["at"][0][what] or "") if row["at"] else ""
 
 
 def _suspects(report: CheckDocument) -> AnyView:

@@ -294,9 +294,19 @@ def _first_level(report: LevelPageFigures) -> list[str]:
         return []
     firsts = {"first input": first["to_input"], "first failure": first["to_failure"], "first clear": first["to_clear"]}
     parts = [f"{name} after {seconds(value)}" for name, value in firsts.items() if value is not None]
-    gone = first["left_before_input"]
     said = [f"As the first level: {listed(parts)} (medians)."] if parts else []
-    return said + ([f"{plural(gone, 'player')} left before any input."] if gone else [])
+    silent, gone = first["without_input"], first["left_before_input"]
+    if silent:
+        left = f"; {gone or 'none'} of them left" if gone is not None else ""
+        said.append(f"{silent} of {plural(first['players'], 'player')} never gave an input{left}.")
+    counts = {
+        "input": (first["deaths_before_input"], first["clears_before_input"]),
+        "progress": (report["deaths"]["deaths_before_progress"], report["deaths"]["clears_before_progress"]),
+    }
+    for what, (deaths, clears) in counts.items():
+        if deaths is not None and clears is not None:
+            said.append(f"Before any {what}: {plural(deaths, 'death')} and {plural(clears, 'clear')}.")
+    return said
 
 
 def _neighbours(report: LevelPageFigures) -> View[Neighbour]:

@@ -320,7 +320,7 @@ def trace() -> Entry:
     from milepost.measures.trace import Trace
     from milepost.reports.trace_views import trace_view
 
-    return Entry("trace", Trace, trace_view, lambda: _documents().TraceDocument, drawn=True)
+    return Entry("trace", Trace, trace_view, lambda: _documents().TraceDocument, drawn=True, finer="records")
 
 
 @_measure

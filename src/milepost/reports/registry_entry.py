@@ -34,6 +34,7 @@ class Entry:
         views: what people see of its document.
         document: gives its document's type, from which its schema is made.
         rows: the key of the rows that a plain table has.
+        finer: the key of those that it has instead, where the document has them.
         in_groups: what is shown of it side by side; None where it is not for groups.
         picture: the heading of its figure in the report; None where it has none there.
         drawn: whether it has a figure.
@@ -51,6 +52,11 @@ class Entry:
     drawn: bool = False
     reported: Callable[[int], AnyMeasure] | None = None
     beside: bool = False
+    finer: str | None = None
+
+    def rows_in(self, report: object) -> str:
+        """Return the key of the rows that a plain table of a document has."""
+        return self.finer if self.finer is not None and isinstance(report, dict) and self.finer in report else self.rows
 
 
 class Registry(Mapping[str, Entry]):

@@ -9,14 +9,16 @@ from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.notes_and_recordings import notes_view
 from milepost.reports.views import count_column
+from milepost.vocabulary import FINDINGS
 from milepost.wording import NOTHING, clock, listed, logits, percent, plural, rate, safe, seconds, words
 
 if TYPE_CHECKING:
     from milepost.difficulty.players import PlayerRow, SkillGroups
-    from milepost.measures.trace import Traced, TraceRow
+    from milepost.measures.trace import Traced, TracedRecord, TraceRow
     from milepost.reports.document_types import PlayersDocument, TraceDocument
     from milepost.reports.interface import AnyView
 
+_DONE = {finding.code: finding.done for finding in FINDINGS}
 _LETTERS = {"complete": "✓", "death": "✗", "reset": "r", "left": "→", "quit": "q", "time_up": "t", "crash": "!", "unknown": "?"}
 
 
@@ -24,7 +26,32 @@ def trace_view(report: TraceDocument) -> list[AnyView]:
     """Sessions attempt by attempt, or a strip for each where there are many."""
     several = len(report["traced"]) > 3
     views: list[AnyView] = [_strips(report)] if several else [_one_session(report, session) for session in report["traced"]]
+    views += [_records(report)] if "records" in report else []
     return [*views, notes_view(report["noted"])] if report.get("noted") else views
+
+
+def _records(report: TraceDocument) -> View[TracedRecord]:
+    """Each record, and what it did."""
+    several = len(report["traced"]) > 1
+    columns: tuple[Column[TracedRecord], ...] = (
+        *([Column[TracedRecord]("session", lambda row: safe(row["session"]), left=True)] if several else []),
+        Column("clock", lambda row: clock(row["clock"])),
+        Column("record", lambda row: safe(row["event"]), left=True),
+        Column("level", lambda row: safe(row["level"] or ""), left=True),
+        Column("to", lambda row: safe(row["to"] or ""), left=True, rank=2),
+        Column("what it did", _did, left=True),
+        Column("place", lambda row: safe(row["place"]), left=True, rank=1),
+    )
+    rows = report.get("records", [])
+    unused = sum(not row["used"] for row in rows)
+    notes = [f"{plural(len(rows), 'record')}, {unused} of them not used."] if unused else []
+    return View("Record by record", columns, rows, notes)
+
+
+def _did(row: TracedRecord) -> str:
+    """What a record did, and what was found on it and done about it."""
+    done = [f"{code}: {_DONE[code]}" for code in row["findings"]]
+    return "; ".join([*map(safe, row["did"]), *done]) or ("" if row["used"] else "not used")
 
 
 def _one_session(report: TraceDocument, session: Traced) -> View[TraceRow]:

@@ -20,6 +20,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("session", metavar="SESSION", nargs="?", help="a session, or a player; with --all, the first log")
     options.add_measure(parser, by=False, figure=True, work=False)
     parser.add_argument("--all", action="store_true", help="every session, one strip each")
+    parser.add_argument("--events", action="store_true", help="each record too, with what it did")
     parser.add_argument(
         "--offset",
         type=options.clock_offset,
@@ -35,4 +36,4 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli.run_measure import measured
     from milepost.measures.trace import Trace
 
-    return measured(args, Trace(args.session, args.offset or 0.0), load(args, every_record=True))
+    return measured(args, Trace(args.session, args.offset or 0.0, args.events), load(args, every_record=True))
