@@ -107,7 +107,7 @@ def unknown_mark(evidence: Evidence) -> list[Suspect]:
         own = play.course.levels[level]
         names = ", ".join(list(marks.unknown)[:_NAMED])
         why = f"records there bear {names}; the marks of the course there are {', '.join(own.marks)}: a spelling, or a new mark?"
-        rows = np.array([passes.row for passes in marks.passes], np.int64)
+        rows = marks.rows
         sessions = frozenset(table.session[rows].tolist())
         found.append(Suspect("unknown_mark", [own.name], sum(marks.unknown.values()), sessions, why, attempts=rows))
     return found

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, fields
-from typing import Final, NamedTuple
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields, replace
+from typing import Final
 
 import numpy as np
 
-from milepost.arrays import Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.interface import ABSENT
-from milepost.numerics.whole_numbers import stable_order
+from milepost.numerics.whole_numbers import among, counted, distinct, numbered, stable_order
 from milepost.playback.infer import infer_order, precedence
 from milepost.playback.play import FullPlay, Play, summary
 from milepost.vocabulary import BIT, CHECKPOINT, DROPPED, PAUSE, RESUME, RETRY, START
@@ -71,38 +71,27 @@ class MarkedRecords:
         return cls(**{name: column[order] for name, column in columns.items()})
 
 
-class Pass(NamedTuple):
-    """A mark that an attempt passed: its number in the level, and the active second of the attempt at which it did."""
-
-    mark: int
-    second: float
-
-
-class AttemptPasses(NamedTuple):
-    """What an attempt passed.
+@dataclass(frozen=True)
+class _Told:
+    """What the records of some attempts say of marks, in the order of play; columns of one length.
 
     Attributes:
-        row: the attempt.
-        opens_at: the section that it opens in.
-        seen: numbers of all marks that it has a record of.
-        passes: the marks that it passed before any later one, in order.
-        furthest: the section that it was in at last, clears aside.
+        attempt: the place of the attempt among those that are looked at.
+        mark: the code of the mark.
+        progress: how far the attempt was.
+        second: the active second of the attempt.
+        opens: whether the record opened the attempt.
     """
 
-    row: int
-    opens_at: int
-    seen: frozenset[int]
-    passes: tuple[Pass, ...]
-    furthest: int
+    attempt: Ints
+    mark: Ints
+    progress: Floats
+    second: Floats
+    opens: Bools
 
-
-class _Raw(NamedTuple):
-    """What a record of an attempt says of marks: the code of a mark, its progress, the active second, whether it opens."""
-
-    mark: int
-    progress: float
-    second: float
-    opens: bool
+    def of(self, which: Bools | Ints) -> _Told:
+        """Return some of it."""
+        return _Told(**{name: column[which] for name, column in vars(self).items()})
 
 
 @dataclass(frozen=True)
@@ -111,13 +100,27 @@ class LevelMarks:
 
     Attributes:
         names: the marks: names, or values of progress.
-        passes: of each attempt.
+        rows: the attempts, as rows of the table.
+        opens_at: per attempt, the section that it opens in.
+        furthest: per attempt, the section that it was in at last, clears aside.
+        seen: keys (``key``) of the marks that an attempt has a record of, rising.
+        passed: keys of the marks that an attempt passed before any later one, and of the one that it opens at, rising.
+        seconds: per one of ``passed``, the active second of the attempt at which it did.
         unknown: marks of the log that the course does not have there, with how often each came.
     """
 
     names: tuple[str | float, ...]
-    passes: tuple[AttemptPasses, ...]
+    rows: Ints
+    opens_at: Ints
+    furthest: Ints
+    seen: Ints
+    passed: Ints
+    seconds: Floats
     unknown: Mapping[str, int]
+
+    def key(self, attempt: Ints, mark: Ints | int) -> Ints:
+        """Return a number for an attempt, by its place in ``rows``, and a mark, that sorts by attempt first."""
+        return attempt * (len(self.names) + 2) + mark
 
 
 def marks_of_levels(play: Play, rows: Ints) -> dict[int, LevelMarks]:
@@ -125,118 +128,127 @@ def marks_of_levels(play: Play, rows: Ints) -> dict[int, LevelMarks]:
 
     Args:
         play: the play.
-        rows: the attempts that are looked at, first-clear ones as a rule.
+        rows: the attempts that are looked at, first-clear ones as a rule; rising.
     """
-    raw = _raw_marks(play, rows)
+    level = play.attempts.level[rows]
+    told = _told(play, rows)
     names = play.gated.log.tags.get("mark", [])
-    by_level: dict[int, list[int]] = {}
-    for row in rows.tolist():
-        level = int(play.attempts.level[row])
-        if level < play.n_levels:
-            by_level.setdefault(level, []).append(row)
     levels = play.course.levels if play.course is not None and len(play.course.levels) == play.n_levels else None
-    return {
-        level: _marks_of_level(own, raw, names, levels[level].marks if levels is not None else ())
-        for level, own in by_level.items()
-    }
+    by_level, told_by_level = stable_order(level), stable_order(level[told.attempt])
+    attempts_at, told_at = level[by_level], level[told.attempt][told_by_level]
+    place = np.zeros(len(rows), np.int64)
+    found = {}
+    for number in distinct(level[level < play.n_levels]).tolist():
+        own = by_level[slice(*np.searchsorted(attempts_at, (number, number + 1)))]
+        place[own] = np.arange(len(own))
+        said = told.of(told_by_level[slice(*np.searchsorted(told_at, (number, number + 1)))])
+        said = replace(said, attempt=place[said.attempt])
+        found[number] = _marks_of_level(rows[own], said, names, levels[number].marks if levels is not None else ())
+    return found
 
 
-def _raw_marks(play: Play, rows: Ints) -> dict[int, list[_Raw]]:
-    """Per attempt, what its opening and its checkpoints say, in the order of play."""
+def _told(play: Play, rows: Ints) -> _Told:
+    """Return what openings and checkpoints of attempts say; pauses are taken out of their seconds."""
     records, table, gated = play.summary(MarkedRecords), play.attempts, play.gated
     width = int(max(gated.bounds[-1] if len(gated.bounds) else 0, 1)) + 1
     keys = records.session * width + records.place
     session = table.session[rows]
     opened, closed = table.opened_at[rows] - gated.bounds[session], table.closed_at[rows] - gated.bounds[session]
-    firsts = np.searchsorted(keys, session * width + opened)
-    lasts = np.searchsorted(keys, session * width + closed, side="right")
-    found = {}
-    for row, first, last, begin in zip(rows.tolist(), firsts.tolist(), lasts.tolist(), opened.tolist(), strict=True):
-        if last > first:
-            found[row] = list(_told(play, records, row, range(first, last), begin))
-    return found
+    first = np.searchsorted(keys, session * width + opened)
+    count = np.searchsorted(keys, session * width + closed, side="right") - first
+    attempt = np.repeat(np.arange(len(rows)), count)
+    at = np.arange(len(attempt)) - np.repeat(np.cumsum(count) - count, count) + first[attempt]
+    event, level, time = records.event[at], records.level[at], records.time[at]
+    own = table.level[rows][attempt]
+    opens = among(event, _OPENINGS) & (records.place[at] == opened[attempt]) & (level == own)
+    inside = ~among(event, _OPENINGS) & ((level == own) | (level == ABSENT))
+    paused = _paused(attempt, time, np.where(inside, event, ABSENT))
+    second = np.where(opens, 0.0, np.maximum(0.0, time - table.opened[rows][attempt] - paused))
+    says = opens | (inside & ~among(event, (PAUSE, RESUME)))
+    return _Told(attempt, records.mark[at], records.progress[at], second, opens).of(says)
 
 
-def _told(play: Play, records: MarkedRecords, row: int, places: range, begin: int) -> Iterator[_Raw]:
-    """Yield what the records of one attempt say; pauses are taken out of its seconds."""
-    level, opened = int(play.attempts.level[row]), float(play.attempts.opened[row])
-    paused, since = 0.0, None
-    for n in places:
-        event, time = int(records.event[n]), float(records.time[n])
-        own = int(records.level[n])
-        if event in _OPENINGS:
-            if int(records.place[n]) == begin and own == level:
-                yield _Raw(int(records.mark[n]), float(records.progress[n]), 0.0, True)
-        elif own not in (level, ABSENT):
-            continue
-        elif event == PAUSE:
-            since = time if since is None else since
-        elif event == RESUME:
-            paused += 0.0 if since is None else max(0.0, time - since)
-            since = None
-        else:
-            running = paused + (0.0 if since is None else max(0.0, time - since))
-            yield _Raw(int(records.mark[n]), float(records.progress[n]), max(0.0, time - opened - running), False)
+def _paused(attempt: Ints, time: Floats, event: Ints) -> Floats:
+    """Return how many seconds each record's attempt had been paused before it; a resume without a pause is none."""
+    halts = np.flatnonzero(among(event, (PAUSE, RESUME)))
+    paused = np.zeros(len(attempt))
+    if not len(halts):
+        return paused
+    again = (np.diff(attempt[halts], prepend=-1) == 0) & (np.diff(event[halts], prepend=-1) == 0)
+    halts = halts[~again]
+    alone = (event[halts] == RESUME) & (np.diff(attempt[halts], prepend=-1) != 0)
+    halts = halts[~alone]
+    resumed = event[halts] == RESUME
+    lasted = np.where(resumed, np.maximum(0.0, np.diff(time[halts], prepend=0.0)), 0.0)
+    new = np.diff(attempt[halts], prepend=-1) != 0
+    total = np.cumsum(lasted)
+    total -= np.maximum.accumulate(np.where(new, total - lasted, 0.0))
+    last = np.searchsorted(halts, np.arange(len(attempt)), side="right") - 1
+    there = (
+        np.flatnonzero((last >= 0) & (attempt[halts[np.maximum(last, 0)]] == attempt)) if len(halts) else np.zeros(0, np.int64)
+    )
+    before = last[there]
+    running = np.where(resumed[before], 0.0, np.maximum(0.0, time[there] - time[halts[before]]))
+    paused[there] = total[before] + running
+    return paused
 
 
-def _marks_of_level(
-    rows: Sequence[int], raw: Mapping[int, list[_Raw]], names: Sequence[str], declared: Sequence[str]
-) -> LevelMarks:
+def _marks_of_level(rows: Ints, told: _Told, names: Sequence[str], declared: Sequence[str]) -> LevelMarks:
+    order: tuple[str | float, ...]
+    named = told.mark >= 0
     unknown: dict[str, int] = {}
-    codes = [[(names[told.mark] if told.mark >= 0 else None) for told in raw.get(row, ())] for row in rows]
-    if declared:
-        for name in (name for own in codes for name in own if name is not None and name not in declared):
-            unknown[name] = unknown.get(name, 0) + 1
-        order: list[str | float] = list(declared)
+    if declared or named.any():
+        if declared:
+            codes, counts = counted(told.mark[named])
+            unknown = {names[code]: count for code, count in zip(codes.tolist(), counts.tolist(), strict=True)}
+            unknown = {name: count for name, count in unknown.items() if name not in declared}
+        order = tuple(declared) or tuple(_inferred(told.attempt[named], told.mark[named], names))
+        number_of = {name: number for number, name in enumerate(order, 1)}
+        numbers = np.array([*(number_of.get(name, 0) for name in names), 0], np.int64)[told.mark]
     else:
-        order = list(_inferred(codes))
-    if order:
-        number = {name: place for place, name in enumerate(order, 1)}
-        numbers = {
-            row: [number.get(name, 0) if name is not None else 0 for name in own] for row, own in zip(rows, codes, strict=True)
-        }
-    else:
-        order, numbers = _by_progress(rows, raw)
-    passes = tuple(_passes(row, raw.get(row, ()), numbers.get(row, ())) for row in rows)
-    return LevelMarks(tuple(order), passes, unknown)
+        order, numbers = _by_progress(told.progress)
+    return _passes(replace(NO_MARKS, names=order, rows=rows, unknown=unknown), told, numbers)
 
 
-def _inferred(codes: Sequence[Sequence[str | None]]) -> list[str]:
+def _inferred(attempt: Ints, mark: Ints, names: Sequence[str]) -> list[str]:
     """The marks in the order in which attempts passed them first."""
-    known: dict[str, int] = {}
-    attempt, mark = [], []
-    for number, own in enumerate(codes):
-        for name in own:
-            if name is not None:
-                attempt.append(number)
-                mark.append(known.setdefault(name, len(known)))
-    listed = list(known)
-    order = infer_order(precedence(np.array(attempt, np.int64), np.array(mark, np.int64)), listed)
-    return [listed[code] for code in order]
+    codes, own = numbered(mark)
+    listed = [names[code] for code in codes.tolist()]
+    return [listed[code] for code in infer_order(precedence(attempt, own), listed)]
 
 
-def _by_progress(rows: Sequence[int], raw: Mapping[int, list[_Raw]]) -> tuple[list[str | float], dict[int, list[int]]]:
-    """Values of progress as marks: the different ones, or tenths where these are many; and per attempt the marks' numbers."""
-    said = sorted(told.progress for row in rows for told in raw.get(row, ()) if told.progress > 0)
+def _by_progress(progress: Floats) -> tuple[tuple[float, ...], Ints]:
+    """Values of progress as marks: the different ones, or tenths where these are many; and the number of each record's."""
+    told = progress > 0
     values: list[float] = []
-    for value in said:
+    for value in np.unique(progress[told]).tolist():
         if not values or value > values[-1] + _EQUAL:
             values.append(value)
-    tenths = len(values) > _MOST_VALUES
-    marks = [tenth / _TENTHS for tenth in range(1, _TENTHS)] if tenths else values
-    edges = np.array(marks) - _EQUAL
-    numbers = {
-        row: [int(np.searchsorted(edges, told.progress, side="right")) if told.progress > 0 else 0 for told in raw.get(row, ())]
-        for row in rows
-    }
-    return list(marks), numbers
+        if len(values) > _MOST_VALUES:
+            values = [tenth / _TENTHS for tenth in range(1, _TENTHS)]
+            break
+    numbers = np.zeros(len(progress), np.int64)
+    numbers[told] = np.searchsorted(np.array(values) - _EQUAL, progress[told], side="right")
+    return tuple(values), numbers
 
 
-def _passes(row: int, raw: Sequence[_Raw], numbers: Sequence[int]) -> AttemptPasses:
-    opens_at = next((number for told, number in zip(raw, numbers, strict=True) if told.opens), 0)
-    furthest, passes = opens_at, []
-    for told, number in zip(raw, numbers, strict=True):
-        if number > furthest and not told.opens:
-            furthest = number
-            passes.append(Pass(number, told.second))
-    return AttemptPasses(row, opens_at, frozenset(numbers) - {0}, tuple(passes), furthest)
+_NONE: Final = np.zeros(0, np.int64)
+NO_MARKS: Final = LevelMarks((), _NONE, _NONE, _NONE, _NONE, _NONE, np.zeros(0), {})
+
+
+def _passes(marks: LevelMarks, told: _Told, numbers: Ints) -> LevelMarks:
+    """Fill in what each attempt passed, from the numbers of the marks that its records say."""
+    opens_at, furthest = np.zeros(len(marks.rows), np.int64), np.zeros(len(marks.rows), np.int64)
+    opens_at[told.attempt[told.opens]] = numbers[told.opens]
+    keys = marks.key(told.attempt, numbers)
+    least = marks.key(told.attempt, 0)
+    most = np.maximum.accumulate(keys) if len(keys) else keys  # rises from attempt to attempt
+    before = np.maximum(least, np.append(least[:1], most[:-1]))
+    passes = ~told.opens & (keys > before)
+    np.maximum.at(furthest, told.attempt, most - least)
+    at_opening = marks.key(np.arange(len(marks.rows)), opens_at)
+    passed = np.concatenate((at_opening, keys[passes]))
+    order = stable_order(passed)
+    seconds = np.concatenate((np.zeros(len(at_opening)), told.second[passes]))[order]
+    seen = distinct(keys[numbers > 0])
+    return replace(marks, opens_at=opens_at, furthest=furthest, seen=seen, passed=passed[order], seconds=seconds)

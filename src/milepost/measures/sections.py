@@ -8,12 +8,14 @@ from typing import TypedDict
 
 import numpy as np
 
+from milepost.arrays import Bools, Floats, Ints
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table, share
-from milepost.measures.section_passes import AttemptPasses, LevelMarks, marks_of_levels
+from milepost.measures.section_passes import NO_MARKS, LevelMarks, marks_of_levels
 from milepost.measures.sums.funnel_counts import cleared_by, stopped_levels
-from milepost.numerics.intervals import clustered_share
+from milepost.numerics.intervals import clustered_share, median
 from milepost.numerics.survival import kaplan_meier
+from milepost.numerics.whole_numbers import among, counted, distinct, numbered, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
@@ -79,7 +81,7 @@ class Sections:
         for level in range(play.n_levels):
             if self.level is not None and play.stops[level] != self.level:
                 continue
-            own = marks.get(level, LevelMarks((), (), {}))
+            own = marks.get(level, NO_MARKS)
             sections = [_Section(play, level, own, number).row(stopped.get(level, {})) for number in range(len(own.names) + 1)]
             spent = sum(row["failing_seconds"] for row in sections)
             for row in sections:
@@ -100,101 +102,102 @@ class _Section:
     def __init__(self, play: Play, level: int, marks: LevelMarks, number: int) -> None:
         self.play, self.level, self.marks, self.number = play, level, marks, number
         self.last = len(marks.names)
-        self.entries = [own for own in marks.passes if own.opens_at <= number and number <= self._reaches(own)]
-
-    def _reaches(self, own: AttemptPasses) -> int:
-        """The last section that an attempt was in."""
-        return self.last if self.play.attempts.outcome[own.row] == CLEARED else own.furthest
-
-    def _is_passed(self, own: AttemptPasses) -> bool:
-        return self.number < own.furthest or bool(self.play.attempts.outcome[own.row] == CLEARED)
-
-    def _is_failed(self, own: AttemptPasses) -> bool:
-        return not self._is_passed(own) and int(self.play.attempts.outcome[own.row]) in (DIED, WAS_RESET)
+        outcome = play.attempts.outcome[marks.rows]
+        cleared = outcome == CLEARED
+        entered = (marks.opens_at <= number) & (cleared | (number <= marks.furthest))
+        passed = entered & (cleared | (number < marks.furthest))
+        self.entered, self.passed = np.flatnonzero(entered), np.flatnonzero(passed)
+        self.failed = np.flatnonzero(entered & ~passed & among(outcome, (DIED, WAS_RESET)))
+        self.uncleared = np.flatnonzero(entered & ~cleared)
+        self.settled = np.flatnonzero(passed | (entered & ~passed & among(outcome, (DIED, WAS_RESET))))
+        self.is_passed = passed
 
     def row(self, stopped: Mapping[int, int]) -> SectionRow:
         """The section's figures."""
-        player = self.play.attempts.player
-        passed = [own for own in self.entries if self._is_passed(own)]
-        failed = [own for own in self.entries if self._is_failed(own)]
-        trying: dict[int, list[bool]] = {}
-        for own in self.entries:
-            if self._is_passed(own) or self._is_failed(own):
-                trying.setdefault(int(player[own.row]), []).append(self._is_passed(own))
-        counts = np.array([len(tries) for tries in trying.values()], np.int64)
-        clears = np.array([sum(tries) for tries in trying.values()], np.int64)
-        low, high = clustered_share(clears, counts)
-        names = self.marks.names
+        player = self.play.attempts.player[self.marks.rows]
+        tried, passes = numbered(player[self.settled])[1], self.is_passed[self.settled]
+        low, high = clustered_share(np.bincount(tried[passes], minlength=int(tried.max(initial=-1)) + 1), np.bincount(tried))
+        names, next_mark = self.marks.names, self.marks.key(self.passed, self.number + 1)
+        n_passed, n_failed = len(self.passed), len(self.failed)
         return {
             "level": self.play.stops[self.level],
             "section": self.number,
             "from": names[self.number - 1] if self.number else None,
             "to": names[self.number] if self.number < self.last else None,
-            "entered": len(self.entries),
-            "passed": len(passed),
-            "failed": len(failed),
-            "ended": len(self.entries) - len(passed) - len(failed),
-            "unmarked": sum(self.number < self.last and self.number + 1 not in own.seen for own in passed),
-            "pass_rate": share(len(passed), len(passed) + len(failed)),
+            "entered": len(self.entered),
+            "passed": n_passed,
+            "failed": n_failed,
+            "ended": len(self.entered) - n_passed - n_failed,
+            "unmarked": int((~_is_in(self.marks.seen, next_mark)).sum()) if self.number < self.last else 0,
+            "pass_rate": share(n_passed, n_passed + n_failed),
             "pass_rate_low": low,
             "pass_rate_high": high,
-            "players": len({int(player[own.row]) for own in self.entries}),
-            "players_passed": len({int(player[own.row]) for own in passed}),
-            "tries_p50": _median_tries(list(trying.values())),
-            "seconds_p50": self._median_seconds(passed),
-            "failing_seconds": float(sum(self._seconds_in(own) for own in self.entries if not self._cleared(own))),
+            "players": len(distinct(player[self.entered])),
+            "players_passed": len(distinct(player[self.passed])),
+            "tries_p50": _median_tries(tried, passes),
+            "seconds_p50": self._median_seconds(),
+            "failing_seconds": float(self._seconds_in(self.uncleared).sum()),
             "failing_share": None,
             "stopped": stopped.get(self.number, 0),
         }
 
-    def _cleared(self, own: AttemptPasses) -> bool:
-        return bool(self.play.attempts.outcome[own.row] == CLEARED)
+    def _moments(self, attempts: Ints, mark: int) -> Floats:
+        """Per attempt, the active second at which it passed a mark; its opening and its clear are moments; NaN without one."""
+        table, rows = self.play.attempts, self.marks.rows[attempts]
+        if mark > self.last:
+            return np.where(table.outcome[rows] == CLEARED, table.active[rows], np.nan)
+        keys = self.marks.key(attempts, mark)
+        place = np.minimum(np.searchsorted(self.marks.passed, keys), max(0, len(self.marks.passed) - 1))
+        known = (self.marks.passed[place] == keys) & ~np.isnan(table.active[rows])
+        return np.where(known, self.marks.seconds[place], np.nan)
 
-    def _moments(self, own: AttemptPasses) -> dict[int, float]:
-        """The active seconds at which an attempt passed marks, its opening and its clear among them; empty where not known."""
-        active = float(self.play.attempts.active[own.row])
-        if np.isnan(active):
-            return {}
-        moments = {own.opens_at: 0.0} | {passed.mark: passed.second for passed in own.passes}
-        return moments | ({self.last + 1: active} if self._cleared(own) else {})
+    def _median_seconds(self) -> float | None:
+        return median(_known(self._moments(self.passed, self.number + 1) - self._moments(self.passed, self.number)))
 
-    def _median_seconds(self, passed: Sequence[AttemptPasses]) -> float | None:
-        taken = [
-            moments[self.number + 1] - moments[self.number]
-            for own in passed
-            if (moments := self._moments(own)) and self.number in moments and self.number + 1 in moments
-        ]
-        return float(np.median(taken)) if taken else None
-
-    def _seconds_in(self, own: AttemptPasses) -> float:
-        """The seconds of an attempt that belong to the section: from its beginning to the next moment."""
-        moments = self._moments(own)
-        if self.number not in moments:
-            return 0.0
-        later = [second for mark, second in moments.items() if mark > self.number]
-        end = min(later, default=float(self.play.attempts.active[own.row]))
-        return max(0.0, end - moments[self.number])
+    def _seconds_in(self, attempts: Ints) -> Floats:
+        """The seconds of attempts that did not clear which belong to the section: from its beginning to the next moment."""
+        begin = self._moments(attempts, self.number)
+        marks, own = self.marks, np.flatnonzero(~np.isnan(begin))
+        following = np.searchsorted(marks.passed, marks.key(attempts[own], self.number), side="right")
+        there = np.append(marks.passed, np.iinfo(np.int64).max)[following] < marks.key(attempts[own] + 1, 0)
+        end = np.where(there, np.append(marks.seconds, 0.0)[following], self.play.attempts.active[marks.rows[attempts[own]]])
+        return np.maximum(0.0, end - begin[own])
 
 
-def _median_tries(trying: Sequence[Sequence[bool]]) -> float | None:
-    """The median number of the entry that first passed, by Kaplan and Meier over players."""
-    told = [tries for tries in trying if tries]
-    if not told:
+def _known(values: Floats) -> Floats:
+    known: Floats = values[~np.isnan(values)]
+    return known
+
+
+def _is_in(known: Ints, keys: Ints) -> Bools:
+    """Return a mask of the keys that are among some that rise."""
+    place = np.searchsorted(known, keys)
+    found: Bools = np.append(known, -1)[place] == keys
+    return found
+
+
+def _median_tries(player: Ints, passed: Bools) -> float | None:
+    """The median number of the entry that first passed, by Kaplan and Meier over players; entries are in the order of play."""
+    if not len(player):
         return None
-    first = [tries.index(True) + 1 if any(tries) else len(tries) for tries in told]
-    curve = kaplan_meier(np.array(first, np.float64), np.array([any(tries) for tries in told]))
-    return curve.quantile(0.5)
+    count = np.bincount(player)
+    order = stable_order(player)
+    number = np.empty(len(player), np.int64)
+    number[order] = np.arange(len(player)) - np.repeat(np.cumsum(count) - count, count) + 1
+    first = count.copy()
+    np.minimum.at(first, player[passed], number[passed])
+    some = np.bincount(player[passed], minlength=len(count)) > 0
+    return kaplan_meier(first.astype(np.float64), some).quantile(0.5)
 
 
 def _stopped(play: Play, marks: Mapping[int, LevelMarks]) -> dict[int, dict[int, int]]:
     """Per level and section, players who stopped there without a clear of the level, by where their last attempt there ended."""
     cleared, found = cleared_by(play), dict[int, dict[int, int]]()
     level_of = stopped_levels(play, play.gated.done(cleared))
-    ends = {level: {int(play.attempts.player[one.row]): one.furthest for one in own.passes} for level, own in marks.items()}
-    for player in np.flatnonzero(level_of >= 0).tolist():
-        level = int(level_of[player])
-        if not cleared[level, player] and player in ends.get(level, {}):
-            of = found.setdefault(level, {})
-            section = ends[level][player]
-            of[section] = of.get(section, 0) + 1
+    for level, own in marks.items():
+        player = play.attempts.player[own.rows]
+        last = np.append(np.diff(player) != 0, np.True_)[: len(player)]  # a player's attempts stand together
+        here = last & (level_of[player] == level) & ~cleared[level, player]
+        sections, counts = counted(own.furthest[here])
+        found[level] = dict(zip(sections.tolist(), counts.tolist(), strict=True))
     return found
