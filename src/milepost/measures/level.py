@@ -7,6 +7,7 @@ from typing import TypedDict
 
 import numpy as np
 
+from milepost.arrays import Floats
 from milepost.course.course import Course, Level, place_called
 from milepost.course.pictures import MapPicture
 from milepost.errors import UsageError
@@ -17,9 +18,10 @@ from milepost.measures.builds import BuildTries, build_names, tries_by_build
 from milepost.measures.deaths import Deaths, DeathsRow
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import LevelRow, Table
+from milepost.measures.sections import SectionRow, Sections
 from milepost.measures.sessions_to_watch import Watched, to_watch
 from milepost.measures.times import TimeInLevel, TimesRow
-from milepost.numerics.intervals import median
+from milepost.numerics.intervals import median, median_interval
 from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
 
@@ -71,6 +73,15 @@ class FirstLevel(TypedDict):
     players: int
 
 
+class AfterFailure(TypedDict):
+    """Players whose last try of all failed at a level, and the seconds from then to their session's end."""
+
+    players: int
+    p50: float | None
+    p50_low: float | None
+    p50_high: float | None
+
+
 class LevelFigures(LevelRow):
     """Figures on a level, without the places of failures."""
 
@@ -86,6 +97,8 @@ class LevelFigures(LevelRow):
     neighbours: list[Neighbour]
     watch: list[Watched]
     attributes: list[AttributeRow]
+    sections: list[SectionRow]
+    after_failure: AfterFailure
 
 
 class LevelTotals(LevelFigures):
@@ -133,10 +146,32 @@ class LevelPage:
                 neighbours=[beside_builds(tries[level], builds[level]) for level in near],
                 watch=[one.watched for one in to_watch(play, np.flatnonzero(here))],
                 attributes=attributes_by_level(play)[place],
+                sections=sections_of(play.once(Sections()).totals["sections"], play.stops[place]),
+                after_failure=after_failures(play)[place],
                 spots=_spots(play, place),
                 picture=plan.picture if plan else None,
             ),
         )
+
+
+def sections_of(rows: list[SectionRow], level: str) -> list[SectionRow]:
+    """The sections of a level; none where it is one by itself."""
+    own = [row for row in rows if row["level"] == level]
+    return own if len(own) > 1 else []
+
+
+def after_failures(play: Play) -> list[AfterFailure]:
+    """Per level, how long players whose last try of all failed there stayed on in the session."""
+    table = play.attempts
+    last = np.append(np.diff(table.player) != 0, np.True_)[: len(table)]
+    rows = np.flatnonzero(last & play.counts[table.player] & table.ended(DIED, WAS_RESET))
+    level, stayed = table.level[rows], play.session_times.last[table.session[rows]] - table.closed[rows]
+    return [_after_failure(stayed[level == place]) for place in range(play.n_levels)]
+
+
+def _after_failure(stayed: Floats) -> AfterFailure:
+    low, high = median_interval(stayed)
+    return AfterFailure(players=len(stayed), p50=median(stayed), p50_low=low, p50_high=high)
 
 
 def place_of(play: Summed, name: str) -> int:

@@ -21,7 +21,7 @@ from milepost.measures.funnel import FunnelTotals, Reach
 from milepost.measures.interface import LevelRow
 from milepost.measures.layouts import LayoutRow, LayoutsTotals
 from milepost.measures.leaving import LeavingRow, LeavingTotals
-from milepost.measures.level import LevelFigures, LevelTotals
+from milepost.measures.level import AfterFailure, LevelFigures, LevelTotals
 from milepost.measures.moves import MovesRow, MovesTotals
 from milepost.measures.ratings import RatingsRow, RatingsTotals
 from milepost.measures.run_lengths import PerRunRow, RunsCounted, RunsRow, RunsTotals
@@ -278,6 +278,7 @@ class ReportDocument(Head):
     builds: Builds
     watch: list[list[Watched]]
     attributes: list[list[AttributeRow]]
+    after_failure: list[AfterFailure]
     made: Made
 
 

@@ -12,6 +12,7 @@ from milepost.cleaning.anonymous import session_mark
 from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.measures.attribute_effects import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
+from milepost.measures.level import after_failures
 from milepost.measures.sums.attendance import WatchOfLevels
 from milepost.progress import SILENT
 from milepost.reports.build_document import described, document, head
@@ -90,6 +91,7 @@ def whole_report(
             "builds": Builds(names=build_names(play), levels=tries_by_build(play)),
             "watch": [play.sums(WatchOfLevels).of_level(level) for level in range(play.n_levels)],
             "attributes": attributes_by_level(play),
+            "after_failure": after_failures(play),
             "made": made,
             "compare": beside.compare,
             **_beside(play, least, beside),

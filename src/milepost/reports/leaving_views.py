@@ -78,6 +78,25 @@ def sections_view(report: SectionsDocument) -> list[AnyView]:
     several = [row for row in report["sections"] if len(_of_level(report, row["level"])) > 1]
     columns: tuple[Column[SectionRow], ...] = (
         Column("level", lambda row: safe(row["level"]) if not row["section"] else "", left=True),
+        *_columns_of_sections(),
+        Column("", lambda row: "hardest" if hardest.get(row["level"]) == row["section"] else "", left=True),
+    )
+    whole = len({row["level"] for row in report["sections"]}) - len({row["level"] for row in several})
+    notes = ["Sections: from the opening of a try to the first mark, from mark to mark, and from the last one to the clear."]
+    if whole:
+        notes.append(
+            f"{plural(whole, 'level')} without marks or progress on checkpoints are one section each, and are not shown."
+        )
+    return [View("Sections: which part of a level players fail in", columns, several, [*notes, *source_notes(report)])]
+
+
+def sections_of_level(rows: list[SectionRow]) -> View[SectionRow]:
+    """Return the view of one level's sections."""
+    return View("Section by section", _columns_of_sections(), rows, [])
+
+
+def _columns_of_sections() -> tuple[Column[SectionRow], ...]:
+    return (
         Column("section", lambda row: _stretch(row), left=True),
         count_column("entered", "entered"),
         count_column("passed", "passed"),
@@ -93,15 +112,7 @@ def sections_view(report: SectionsDocument) -> list[AnyView]:
         Column("seconds", lambda row: NOTHING if row["seconds_p50"] is None else seconds(row["seconds_p50"]), rank=5),
         Column("of failing time", lambda row: percent(row["failing_share"]), rank=1),
         count_column("stopped", "stopped", 7),
-        Column("", lambda row: "hardest" if hardest.get(row["level"]) == row["section"] else "", left=True),
     )
-    whole = len({row["level"] for row in report["sections"]}) - len({row["level"] for row in several})
-    notes = ["Sections: from the opening of a try to the first mark, from mark to mark, and from the last one to the clear."]
-    if whole:
-        notes.append(
-            f"{plural(whole, 'level')} without marks or progress on checkpoints are one section each, and are not shown."
-        )
-    return [View("Sections: which part of a level players fail in", columns, several, [*notes, *source_notes(report)])]
 
 
 def _of_level(report: SectionsDocument, level: str) -> list[SectionRow]:

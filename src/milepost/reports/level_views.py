@@ -9,6 +9,7 @@ from milepost.measures.moves import setbacks_by_starts
 from milepost.reports.attribute_views import attributes_view
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
+from milepost.reports.leaving_views import sections_of_level
 from milepost.reports.notes_and_recordings import notes_view
 from milepost.reports.views import count_column, figure, level_column, median_interval, of_par, share_columns, small_note
 from milepost.wording import ENDED, NOTHING, clock, listed, number, percent, plural, rate, safe, seconds, words
@@ -194,6 +195,7 @@ def level_view(report: LevelPageFigures) -> list[AnyView]:
             [line for line in lines if line],
         ),
         *([notes_view(report["noted"])] if report.get("noted") else []),
+        *([sections_of_level(report["sections"])] if report["sections"] else []),
         _neighbours(report),
         *([attributes_view(report["attributes"])] if report["attributes"] else []),
         _watch(report),
@@ -212,7 +214,20 @@ def _reach(report: LevelPageFigures) -> list[str]:
     )
     said = [f"Reached by {plural(row['reached'], 'player')} ({percent(row['share'])} of {report['players']}); {cleared}"]
     lost = f"{row['lost']} lost here ({_range(row, 'drop_off')})" if row["lost"] else "Nobody was lost here"
-    return [*said, f"{lost}; {_stops(row)}."]
+    return [*said, f"{lost}; {_stops(row)}.", *_stayed(report)]
+
+
+def _stayed(report: LevelPageFigures) -> list[str]:
+    after = report["after_failure"]
+    if after["p50"] is None:
+        return []
+    spread = f" ({median_interval(seconds)(after)})" if after["p50_low"] is not None else ""
+    of = (
+        "The player whose last try of all failed here left"
+        if after["players"] == 1
+        else (f"Of {after['players']} players whose last try of all failed here, half left")
+    )
+    return [f"{of} within {seconds(after['p50'])} after it{spread}."]
 
 
 def _tries(row: AttemptsRow) -> list[str]:

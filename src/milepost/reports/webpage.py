@@ -11,7 +11,7 @@ from importlib.resources import files
 from typing import TYPE_CHECKING, Final, TypedDict, cast
 
 from milepost.measures.funnel import FunnelRow
-from milepost.measures.level import SIDE, Planned, beside_builds
+from milepost.measures.level import SIDE, Planned, beside_builds, sections_of
 from milepost.reports.check_views import check_views
 from milepost.reports.document_types import LevelPageFigures
 from milepost.reports.exclusion_text import said_of
@@ -227,6 +227,8 @@ def _of_level(report: ReportDocument, place: int) -> LevelPageFigures:
         builds=sorted(builds["names"]),
         watch=report["watch"][place],
         attributes=report["attributes"][place],
+        sections=sections_of(report["sections"]["sections"], level),
+        after_failure=report["after_failure"][place],
         noted=notes_of_level(report.get("noted", []), level),
         neighbours=[beside_builds(tries[n], builds["levels"][n]) for n in near],
     )
