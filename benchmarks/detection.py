@@ -6,7 +6,7 @@ Run from the project's root: python benchmarks/detection.py --seeds 200
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
 from typing import Any
@@ -16,6 +16,7 @@ import numpy as np
 
 from milepost.course.course import Course, Level
 from milepost.difficulty.anomalies import verdicts
+from milepost.difficulty.chosen_ways import Choice, choices_of
 from milepost.difficulty.spikes import read_tries
 from milepost.numerics.try_sums import TriesOfItems
 from milepost.simulate.population import Population
@@ -129,16 +130,18 @@ def play(job: tuple[str, int]) -> tuple[str, Outcome]:
     settings: dict[str, Any] = {"quit_base": 0.03, "quit_growth": 1.35, "minutes": 0, "crash_hourly": 0, "sessions": 1}
     population = Population(players=scenario.players, **(settings | scenario.population))
     tries, _ = play_course(difficulty, population, rng, course=course)
-    return name, judge(tries, difficulty, planted, places)
+    return name, judge(tries, difficulty, planted, places, choices_of(course))
 
 
-def judge(tries: Any, difficulty: Any, planted: list[tuple[str, int]], places: Any = None) -> Outcome:
+def judge(
+    tries: Any, difficulty: Any, planted: list[tuple[str, int]], places: Any = None, choices: Sequence[Choice] = ()
+) -> Outcome:
     """Fit, read, and set against the truth."""
     n = len(difficulty)
     rows = tries.outcome < N_SETTLED
     player, level, number = tries.player[rows], tries.level[rows], tries.number[rows]
     cleared = tries.outcome[rows] == CLEARED
-    fit, reading = read_tries(TriesOfItems(player, level, number, cleared, tries.ends[rows]), n, places)
+    fit, reading = read_tries(TriesOfItems(player, level, number, cleared, tries.ends[rows]), n, places, choices)
     counts = np.bincount(level, minlength=n)
     players = np.array([len(np.unique(player[level == place])) for place in range(n)])
     found = verdicts(reading, counts, players)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import ClassVar, Final, Literal
 
@@ -10,6 +11,7 @@ import numpy as np
 from milepost.arrays import Column, Floats, Ints
 from milepost.course.course import Course
 from milepost.difficulty.anomalies import FEW_PLAYERS, DifficultyReading, Verdict, read_events, verdicts
+from milepost.difficulty.chosen_ways import Choice, choices_of, told_by_ways
 from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
 from milepost.difficulty.first_clear_tries import TriesOfPlayers, settled_tries
 from milepost.difficulty.plan_checks import against_plan, changes, inversions, knob_notes
@@ -191,7 +193,7 @@ def _fit(play: Summed, tries: TriesOfItems) -> tuple[Basis, Fit, DifficultyReadi
         fit = play.sums(TimesOfPlayers).fit(play.n_levels)
         if fit is not None:
             return "time", fit, read_events(fit.difficulty, fit.covariance, places_of_legs(play))
-    return "tries", *read_tries(tries, play.n_levels, places_of_legs(play))
+    return "tries", *read_tries(tries, play.n_levels, places_of_legs(play), choices_of(play.course))
 
 
 def _trying(tries: TriesOfItems, n_items: int) -> list[Column]:
@@ -274,14 +276,16 @@ def places_of_legs(play: Summed) -> Ints:
     return np.repeat(np.arange(len(legs)), [len(leg.levels) for leg in legs])
 
 
-def read_tries(tries: TriesOfItems, n_levels: int, places: Ints | None = None) -> tuple[Fit, DifficultyReading]:
+def read_tries(
+    tries: TriesOfItems, n_levels: int, places: Ints | None = None, choices: Sequence[Choice] = ()
+) -> tuple[Fit, DifficultyReading]:
     """The fitted difficulties, and the course read from them.
 
     The likelihood of a level that nearly every try clears is steep towards harder and flat towards easier, so the usual
     standard error makes too little of it. Such levels are read from the likelihood's shape half way to what the others
     lead one to expect.
     """
-    fit = fit_tries(tries, n_levels)
+    fit = told_by_ways(fit_tries(tries, n_levels), tries, choices)
     reading = read_events(fit.difficulty, fit.covariance, places)
     maybe = (reading.excess < _MAYBE_EASIER) & (np.bincount(tries.item, minlength=n_levels) > 0)
     if not maybe.any():
