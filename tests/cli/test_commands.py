@@ -10,6 +10,7 @@ import pytest
 import zstandard
 
 from conftest import COURSE
+from driving import installed
 from milepost.cli import reporting
 from milepost.cli.main import all_commands, build_parser
 from milepost.demo.unpack import unpack
@@ -111,12 +112,13 @@ def test_tables_fit(wickwater, width):
         assert "1 debug session and 1 player without an attempt" in " ".join(shown.split())
 
 
-def test_demo_shows_its_commands(wickwater):
+def test_demo_shows_its_commands(milepost):
     """The demo prints each command before its output, and the printed command gives that output again."""
-    command = next(line for line in wickwater.shown.splitlines() if line.startswith("$ milepost attempts"))
-    again = wickwater(*command.split()[2:]).stdout
-    assert again in wickwater.shown
-    assert (wickwater.folder / "wickwater/funnel.png").stat().st_size > 10_000
+    done = installed(["demo"], milepost.folder, COLUMNS="100")
+    assert done.returncode == 0, done.stderr
+    command = next(line for line in done.stdout.splitlines() if line.startswith("$ milepost attempts"))
+    assert milepost(*command.split()[2:]).stdout in done.stdout
+    assert (milepost.folder / "wickwater/funnel.png").stat().st_size > 10_000
 
 
 def test_demo_keeps_what_is_there(wickwater):

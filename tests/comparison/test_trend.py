@@ -127,16 +127,15 @@ def test_the_figure(builds):
 
 
 def test_the_figure_of_many_days(milepost):
-    """Sixty days have room: a shade for each, without a number; an empty day stays empty."""
+    """A month of days has room: a shade for each, without a number; an empty day stays empty."""
     from datetime import date, timedelta
 
     rng, records = random.Random(9), []
-    for n in range(60):
+    for n in range(31):
         day = str(date(2026, 3, 1) + timedelta(days=n))
         records += [one | {"time": day + one["time"][10:]} for one in played(rng, f"p{n}", "0.6", 1, {})]
     milepost.write("log.jsonl", records)
     assert milepost("trend", "log.jsonl", "--over", "day", "--figure", "days.svg").returncode == 0
     drawn = (milepost.folder / "days.svg").read_text(encoding="utf-8")
-    assert "Over 60 steps no level is told to have changed" in drawn
+    assert "Over 31 steps no level is told to have changed" in drawn
     assert drawn.count("1 player<") < 30
-    assert milepost("trend", "log.jsonl", "--over", "day", "--figure", "days.png").returncode == 0

@@ -17,10 +17,8 @@ COURSES = 30
 # Per scenario: the least recall, the most, and the most false flags a course.
 BANDS = {
     "rising, 40 players": (None, None, 0.3),
-    "flat, 40 players": (None, None, 0.3),
     "spike +2.0, 40 players": (0.92, 1.0, 0.2),
     "spike +1.2, 40 players": (0.52, 0.85, 0.25),
-    "two side by side, 40 players": (0.84, 1.0, 0.25),
     "step, 40 players": (0.5, 0.82, 0.35),
     "first level, 40 players": (0.75, 1.0, 0.25),
     "last level, 40 players": (0.72, 0.97, 0.25),
