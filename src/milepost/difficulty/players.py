@@ -7,7 +7,7 @@ from typing import Final, TypedDict
 
 import numpy as np
 
-from milepost.arrays import Bools, Floats, Ints
+from milepost.arrays import Bools, Column, Floats, Ints
 from milepost.difficulty.first_clear_tries import tries_of_players
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table
@@ -133,11 +133,12 @@ def _paces(play: Play) -> Floats:
     usual = np.full(play.n_levels, np.nan)
     for level in np.unique(table.level[rows]).tolist():
         usual[level] = np.median(table.active[rows][table.level[rows] == level])
-    found = np.full(len(play.gated.players), np.nan)
-    order = rows[np.argsort(table.player[rows], kind="stable")]
-    players, starts = np.unique(table.player[order], return_index=True)
-    for player, own in zip(players.tolist(), np.split(order, starts[1:]), strict=True):
-        found[player] = np.median(table.active[own] / usual[table.level[own]])
+    pace, player = table.active[rows] / usual[table.level[rows]], table.player[rows]
+    pace = pace[np.lexsort((pace, player))]
+    count = np.bincount(player, minlength=len(play.gated.players))
+    found, some = np.full(len(count), np.nan), np.flatnonzero(count)
+    first, many = (np.cumsum(count) - count)[some], count[some]
+    found[some] = (pace[first + (many - 1) // 2] + pace[first + many // 2]) / 2
     return found
 
 
@@ -187,23 +188,42 @@ def skills(tries: TriesOfItems, fit: Fit) -> Skills:
         tries: those that the fit is of.
         fit: difficulties, learning, and the spread of skills.
     """
-    like = np.exp(_log_likelihoods(tries, fit, tries.success))
+    like = _Outcomes.of(tries, fit).likelihoods(tries.success)
     weight = like * np.exp(-0.5 * (_GRID / max(0.05, fit.ability_sd)) ** 2)
     weight /= weight.sum(axis=1, keepdims=True)
     mean = weight @ _GRID
     return Skills(mean, np.sqrt(np.maximum(0.0, weight @ _GRID**2 - mean**2)))
 
 
-def _log_likelihoods(tries: TriesOfItems, fit: Fit, success: Bools) -> Floats:
-    """Subject by skill on the grid, the logarithm of how likely outcomes are, less the greatest of the subject's."""
-    n = int(tries.subject.max(initial=-1)) + 1
-    base = fit.learning * np.log(tries.number) - fit.difficulty[tries.item]
-    found = np.zeros((n, len(_GRID)))
-    sign = np.where(success, 1.0, -1.0)
-    for place, skill in enumerate(_GRID):
-        found[:, place] = np.bincount(tries.subject, weights=-np.logaddexp(0.0, -sign * (skill + base)), minlength=n)
-    result: Floats = found - found.max(axis=1, keepdims=True)
-    return result
+@dataclass(frozen=True)
+class _Outcomes:
+    """What outcomes of some tries say of skill, for any outcomes: a try that clears adds its logit, and all add one sum.
+
+    Attributes:
+        subject: per try, its subject.
+        base: per try, its logit for a skill of 0.
+        either: subject by skill on the grid, the logarithm of what is common to all outcomes.
+    """
+
+    subject: Column
+    base: Floats
+    either: Floats
+
+    @classmethod
+    def of(cls, tries: TriesOfItems, fit: Fit) -> _Outcomes:
+        """Sum over the tries."""
+        n = int(tries.subject.max(initial=-1)) + 1
+        base = fit.learning * np.log(tries.number) - fit.difficulty[tries.item]
+        sums = [np.bincount(tries.subject, weights=np.logaddexp(0.0, skill + base), minlength=n) for skill in _GRID]
+        return cls(tries.subject, base, -np.stack(sums, axis=1).astype(np.float64))
+
+    def likelihoods(self, success: Bools) -> Floats:
+        """Subject by skill on the grid, how likely outcomes are, over the greatest of the subject's."""
+        n = len(self.either)
+        won = np.bincount(self.subject[success], minlength=n)
+        logs = self.either + won[:, None] * _GRID
+        likely: Floats = np.exp(logs - logs.max(axis=1, keepdims=True))
+        return likely
 
 
 def skill_groups(tries: TriesOfItems, fit: Fit) -> SkillGroups:
@@ -219,15 +239,15 @@ def skill_groups(tries: TriesOfItems, fit: Fit) -> SkillGroups:
     if n < FEWEST_PLAYERS:
         return SkillGroups(players=n, better=None, p_value=None, means=[], shares=[])
     some = tries.of_the_first(min(n, _MOST_PLAYERS))
-    like = np.exp(_log_likelihoods(some, fit, some.success))
+    outcomes = _Outcomes.of(some, fit)
+    like = outcomes.likelihoods(some.success)
     one, two = _spread(like, 1), _spread(like, 2)
     ratio, rng = two.log_likelihood - one.log_likelihood, np.random.default_rng(_SEED)
-    base = fit.learning * np.log(some.number) - fit.difficulty[some.item]
     drawn = 0
     for _ in range(_DRAWN):
         skill = rng.normal(one.means[0], one.sd, len(like))
-        success = rng.random(len(base)) < 1 / (1 + np.exp(-(skill[some.subject] + base)))
-        again = np.exp(_log_likelihoods(some, fit, success))
+        success = rng.random(len(outcomes.base)) < 1 / (1 + np.exp(-(skill[some.subject] + outcomes.base)))
+        again = outcomes.likelihoods(success)
         drawn += _spread(again, 2).log_likelihood - _spread(again, 1).log_likelihood >= ratio
     p_value = (1 + drawn) / (1 + _DRAWN)
     return SkillGroups(
@@ -252,7 +272,7 @@ def _spread(like: Floats, groups: int) -> _Spread:
     for _ in range(_ROUNDS):
         density = shares[:, None] * np.exp(-0.5 * ((_GRID - means[:, None]) / sd) ** 2) / sd  # group by skill
         total = like @ density.sum(axis=0)
-        weight = ((like / total[:, None]).sum(axis=0) * density) + 1e-300
+        weight = ((1 / total) @ like * density) + 1e-300
         mass = weight.sum(axis=1)
         shares = mass / mass.sum()
         means = (weight @ _GRID) / mass
