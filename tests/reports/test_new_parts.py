@@ -117,3 +117,21 @@ def test_control_characters_in_attributes(milepost):
             milepost(words[0], *words[1:2], *WORDS, *words[2:]) if words[0] == "level" else milepost(words[0], *WORDS, *words[1:])
         )
         assert shown.returncode == 0 and "\x1b" not in shown.stdout and "\x07" not in shown.stdout
+
+
+def test_builds_in_a_row(wickwater):
+    """Three builds are told as a trend, in place of the last pair; a level to fix says which value of a knob would do."""
+    logs = ("wickwater/logs", "wickwater/next", "--course", "wickwater/course.toml")
+    document = wickwater.json("report", *logs)
+    assert document["compare"] is None and [step["step"] for step in document["trend"]["steps"]] == ["0.7", "0.8", "0.9"]
+    assert document["trend"]["levels"] == wickwater.json("trend", *logs)["levels"]
+    said = " ".join(wickwater("report", *logs).stdout.split())
+    assert (
+        "Over the builds 0.7, 0.8 and 0.9 Low Arch: easier −1." in said and "Still playing at the end: 44 % of 24 in 0.7" in said
+    )
+    (own,) = [row for row in document["reach"] if row["level"] == "Salt Steps"]
+    assert own["knob"] == "current" and own["low"] < own["to"] < own["high"] < own["from"] == 2.1
+    assert f"To be as its surroundings, by what a unit does elsewhere: current at {own['to']:.2g} (" in said
+    assert wickwater("report", *logs, "-o", "row.html").returncode == 0
+    assert "Builds in a row" in (wickwater.folder / "row.html").read_text(encoding="utf-8")
+    assert wickwater.json("report", *logs, "--from", "0.8", "--to", "0.9")["trend"] is None

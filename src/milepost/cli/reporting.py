@@ -39,6 +39,8 @@ from milepost.wording import listed
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from milepost.comparison.row_types import TrendRow, TrendTotals
+    from milepost.measures.interface import Table
     from milepost.open_log import Loaded
     from milepost.playback.play import Summed
     from milepost.reports.document_types import CompareDocument, Made, ReportDocument, SelectedDocument
@@ -49,8 +51,10 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
     hidden = pseudonyms_of(args, loaded) if args.anonymous else None
     if hidden is not None:
         loaded = loaded.without_names()
+    trend = _in_a_row(args, loaded)
     beside = ReportExtras(
-        _compared(args, loaded),
+        None if trend is not None else _compared(args, loaded),
+        trend,
         answers_of(args, hidden),
         targets_of(args),
         notes_of(args, loaded.course, hidden),
@@ -71,6 +75,21 @@ def pseudonyms_of(args: argparse.Namespace, loaded: Loaded) -> Pseudonyms:
     """Pseudonyms for whoever the log, or the folder's table of players, names."""
     table = players_of_folder(args)
     return Pseudonyms.of(loaded.sessions, {} if table is None else table.tags)
+
+
+_IN_A_ROW: Final = 3  # builds from which they are a trend
+
+
+def _in_a_row(args: argparse.Namespace, loaded: Loaded) -> Table[TrendRow, TrendTotals] | None:
+    """Builds in a row, where there are several pairs of them and none is named; None where a large log let its records go."""
+    builds = {build for build in loaded.sessions.sessions.build if build is not None}
+    if len(builds) < _IN_A_ROW or args.before or args.after:
+        return None
+    from milepost.comparison.trend import Trend
+    from milepost.playback.play import FullPlay
+
+    play = loaded.play()
+    return Trend("build", args.min_players)(play) if isinstance(play, FullPlay) else None
 
 
 def _compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument | None:

@@ -117,6 +117,31 @@ def reached_by(
     return [own for row, mine in zip(judged, knobs, strict=True) for own in _reaches(row, mine, knobs, effects, chance)]
 
 
+def as_surroundings(
+    judged: Sequence[SpikesRow], rows: Sequence[Mapping[str, object]], effects: Sequence[KnobEffect]
+) -> list[KnobReach]:
+    """Return per level that is harder than its surroundings the values that would make it as these lead one to expect.
+
+    Args:
+        judged: what is judged of each level.
+        rows: of the measure of knobs, one a level.
+        effects: that it tells.
+    """
+    knobs = [cast("dict[str, object]", row["knobs"]) for row in rows]
+    return [
+        own
+        for row, mine in zip(judged, knobs, strict=True)
+        if is_to_fix(row) and row["expected"] is not None
+        for own in _reaches(row, mine, knobs, effects, _chance(row["expected"]))
+        if own["to"] is not None
+    ]
+
+
+def is_to_fix(row: SpikesRow) -> bool:
+    """Return whether a level is harder than its surroundings, on more than weak evidence."""
+    return row["kind"] in ("spike", "step") and row["evidence"] != "weak"
+
+
 def _reaches(
     row: SpikesRow,
     mine: Mapping[str, object],

@@ -84,7 +84,7 @@ class Knobs:
         declared = declared if len(declared) == full.n_levels else [{}] * full.n_levels
         logged = _logged(full, declared)
         knobs = [{**said, **own} for said, own in zip(logged, declared, strict=True)]
-        judged = Spikes(self.min_players)(full).rows
+        judged = full.once(Spikes(self.min_players)).rows
         steps = [_steps(before, after) for before, after in zip([{}, *knobs], knobs, strict=False)]
         kinds = _kinds(full, knobs, steps)
         rows = [

@@ -30,6 +30,7 @@ from milepost.measures.sessions_to_watch import Watched
 from milepost.measures.times import TimesRow, TimesTotals
 from milepost.measures.trace import TraceRow, TraceTotals
 from milepost.planning.hypotheses import HypothesisRow
+from milepost.planning.knob_changes import KnobReach
 from milepost.planning.knob_table import KnobsRow, KnobsTotals
 from milepost.planning.targets import TargetsRow, TargetsTotals
 from milepost.reports.head_types import CourseHead, Head, Settings
@@ -268,6 +269,8 @@ class ReportDocument(Head):
     layouts: LayoutsDocument | None
     ratings: RatingsDocument | None
     compare: CompareDocument | None
+    trend: TrendDocument | None
+    reach: list[KnobReach]
     runs: RunsDocument | None
     answers: AnswersDocument | None
     targets: TargetsDocument | None

@@ -11,6 +11,7 @@ from milepost.reports.answer_views import agreement_sentences
 from milepost.reports.level_views import tenth
 from milepost.reports.notes_and_recordings import notes_view
 from milepost.reports.target_views import target_sentence
+from milepost.reports.trend_views import trend_sentences
 from milepost.reports.views import figure
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import clock, listed, percent, plural, safe, seconds, words
@@ -66,7 +67,9 @@ def chapters(report: ReportDocument) -> list[Chapter]:
 
 def _between_builds(report: ReportDocument) -> tuple[str, list[str]]:
     """Return the changes from one build to the next, if there are two."""
-    compare = report["compare"]
+    compare, trend = report["compare"], report["trend"]
+    if trend is not None:
+        return f"Over the builds {listed([safe(step['step']) for step in trend['steps']])}", trend_sentences(trend)
     if compare is None:
         return "", []
     compared = compare["compared"]
@@ -86,7 +89,8 @@ def _sentences(report: ReportDocument, kinds: tuple[Kind, ...], weak: bool = Fal
 
 def _to_fix(report: ReportDocument) -> tuple[str, list[str]]:
     """The levels that are too hard for where they stand."""
-    said = _sentences(report, ("spike", "step"))
+    rows = [row for row in flagged(report, ("spike", "step")) if row["evidence"] != "weak" and row["sentence"]]
+    said = [" ".join([safe(row["sentence"] or ""), *_would_do(report, row["level"])]) for row in rows]
     if said:
         return ("To fix, costliest first" if len(said) > 1 else "To fix"), said
     if any(row["evidence"] != "too_few" for row in report["spikes"]["levels"]):
@@ -95,6 +99,17 @@ def _to_fix(report: ReportDocument) -> tuple[str, list[str]]:
             + (", on more than weak evidence." if _sentences(report, ("spike", "step"), weak=True) else ".")
         ]
     return "Too early to judge", ["Too few players or tries to tell whether a level is too hard."]
+
+
+def _would_do(report: ReportDocument, level: str) -> list[str]:
+    """Return the values of knobs that would make a level as its surroundings."""
+    told = []
+    for row in report["reach"]:
+        if row["level"] == level and row["to"] is not None and row["low"] is not None and row["high"] is not None:
+            low, high = sorted((row["low"], row["high"]))
+            values = f"{row['to']:.2g} ({low:.2g} to {high:.2g}) in place of {row['from']:g}".replace("-", "−")
+            told.append(f"{safe(row['knob'])} at {values}")
+    return [f"To be as its surroundings, by what a unit does elsewhere: {' or '.join(told)}."] if told else []
 
 
 def _stops(report: ReportDocument) -> list[str]:

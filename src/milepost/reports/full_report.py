@@ -14,6 +14,8 @@ from milepost.measures.attribute_effects import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.level import after_failures
 from milepost.measures.sums.attendance import WatchOfLevels
+from milepost.planning.knob_changes import as_surroundings, is_to_fix
+from milepost.playback.play import FullPlay
 from milepost.progress import SILENT
 from milepost.reports.build_document import described, document, head
 from milepost.reports.document_types import Builds, PlanRow, ReportDocument, SpikesDocument
@@ -23,10 +25,13 @@ from milepost.reports.registry import MEASURES
 from milepost.reports.since import Earlier, whats_new
 
 if TYPE_CHECKING:
+    from milepost.comparison.row_types import TrendRow, TrendTotals
     from milepost.course.course import Course, Level
     from milepost.folder.notes import Noted
     from milepost.folder.recordings import Recordings
     from milepost.measures.answers import Answers
+    from milepost.measures.interface import Table
+    from milepost.planning.knob_changes import KnobReach
     from milepost.planning.targets import Targets
     from milepost.playback.play import Play
     from milepost.progress import Progress
@@ -42,6 +47,7 @@ class ReportExtras:
 
     Attributes:
         compare: the comparison of the two newest builds.
+        trend: three builds or more in a row, in place of that.
         answers, targets: measures that need a table or a plan.
         notes: the analyst's.
         recordings: of sessions.
@@ -49,6 +55,7 @@ class ReportExtras:
     """
 
     compare: CompareDocument | None = None
+    trend: Table[TrendRow, TrendTotals] | None = None
     answers: Answers | None = None
     targets: Targets | None = None
     notes: Sequence[Noted] = ()
@@ -94,6 +101,8 @@ def whole_report(
             "after_failure": after_failures(play),
             "made": made,
             "compare": beside.compare,
+            "trend": None if beside.trend is None else described(document("trend", play, beside.trend), course, least),
+            "reach": _what_would_do(play, spikes, least),
             **_beside(play, least, beside),
             "noted": list(beside.notes),
             "session_marks": _marks(play),
@@ -104,6 +113,20 @@ def whole_report(
     if beside.since is not None:
         report["since"] = whats_new(beside.since[0], beside.since[1], cast(Earlier, report))
     return report
+
+
+def _what_would_do(play: Play, spikes: SpikesDocument, least: int) -> list[KnobReach]:
+    """Per level to fix and knob whose effect is told, the value that would make it as its surroundings lead one to expect.
+
+    Nothing without records, which the effects are told from, as where a log was replayed in parts.
+    """
+    knobs = any(level.knobs for level in play.course.levels) if play.course is not None else False
+    if not knobs or not isinstance(play, FullPlay) or not any(map(is_to_fix, spikes["levels"])):
+        return []
+    from milepost.planning.knob_table import Knobs
+
+    table = Knobs(least)(play)
+    return as_surroundings(spikes["levels"], table.rows, table.totals["effects"])
 
 
 def _beside(play: Play, least: int, beside: ReportExtras) -> dict[str, Head | None]:

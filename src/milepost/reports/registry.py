@@ -302,7 +302,7 @@ def trend() -> Entry:
     from milepost.comparison.trend import Trend
     from milepost.reports.trend_views import trend_view
 
-    return Entry("trend", Trend, trend_view, lambda: _documents().TrendDocument, drawn=True)
+    return Entry("trend", Trend, trend_view, lambda: _documents().TrendDocument, picture="Builds in a row", drawn=True)
 
 
 @_measure

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, share_columns
-from milepost.wording import NOTHING, listed, logits, safe, words
+from milepost.wording import NOTHING, listed, logits, percent, safe, words
 
 if TYPE_CHECKING:
     from milepost.comparison.row_types import TrendRow, TrendShift, TrendStep, TrendWhole
@@ -50,6 +50,24 @@ def trend_view(report: TrendDocument) -> list[AnyView]:
         View("Steps", of_steps, report["steps"], []),
         View("All levels together, by logits", of_shifts, report["shifts"], []),
     ]
+
+
+def trend_sentences(report: TrendDocument) -> list[str]:
+    """Return what a report says of builds in a row: levels that changed, and who was still playing at the end."""
+    said = []
+    for row in report["levels"]:
+        if changed := _changed(row):
+            said.append(f"{safe(row['level'])}: {changed}, beyond what all levels did together.")
+        elif row["whole"] is not None and row["whole"]["verdict"] in ("harder", "easier"):
+            said.append(f"{safe(row['level'])}: {_told(row['whole'])} from first to last, and told at no single step.")
+    if not said:
+        said.append("No level is told to have changed beyond what all levels did together.")
+    kept = [
+        f"{percent(step['kept_at_end'])} of {step['players']} in {safe(step['step'])}"
+        for step in report["steps"]
+        if step["kept_at_end"] is not None
+    ]
+    return [*said, *([f"Still playing at the end: {listed(kept)}."] if kept else [])]
 
 
 def _named(levels: list[str]) -> str:

@@ -53,6 +53,9 @@ class Look:
     dark: str
 
 
+_OF_BUILDS: Final = ("compare", "trend")
+
+
 def render_page(report: ReportDocument, first: Picture, pictures: list[Picture], look: Look) -> str:
     """The page.
 
@@ -80,8 +83,8 @@ def render_page(report: ReportDocument, first: Picture, pictures: list[Picture],
         overview=_shown(pictures[0], [summary_view(report)]),
         definitions=DEFINITIONS,
         is_link=_is_link,
-        pictures=[_with_numbers(report, one) for one in pictures[1:] if one.name != "compare"],
-        builds=[_with_numbers(report, one) for one in pictures[1:] if one.name == "compare"],
+        pictures=[_with_numbers(report, one) for one in pictures[1:] if one.name not in _OF_BUILDS],
+        builds=[_with_numbers(report, one) for one in pictures[1:] if one.name in _OF_BUILDS],
         others=[_plain(view) for name, part in _in_tables(report) for view in MEASURES[name].views(part)],
         health=[_plain(view) for view in check_views(report["check"])],
         made=report["made"] | {"files": _plain(made_view(report["made"]))},
