@@ -91,8 +91,9 @@ def sections_view(report: SectionsDocument) -> list[AnyView]:
 
 
 def sections_of_level(rows: list[SectionRow]) -> View[SectionRow]:
-    """Return the view of one level's sections."""
-    return View("Section by section", _columns_of_sections(), rows, [])
+    """Return the view of one level's sections, in fewer columns."""
+    columns = tuple(column for column in _columns_of_sections() if column.title not in ("passed", "ended", "tries"))
+    return View("Section by section", columns, rows, [])
 
 
 def _columns_of_sections() -> tuple[Column[SectionRow], ...]:
