@@ -76,6 +76,51 @@ def test_a_key_that_changes_within_sessions(milepost):
     )
 
 
+def by_choice(players, effect, seed, ever=True):
+    """Players who turn a help on after two failures at a level, until they clear it; with it a try is easier."""
+    rng, lines = random.Random(seed), []
+    for player in range(players):
+        skill, clock = rng.gauss(0, 0.8), 0.0
+        for n, level in enumerate(LEVELS):
+            for number in range(12):
+                mode = "help" if number >= 2 and ever else "help" if not ever and player % 2 else "plain"
+                clear = rng.random() < 1 / (1 + math.exp(0.3 + 0.1 * n - (effect if mode == "help" else 0.0) - skill))
+                base = {"session": f"s{player}", "level": level}
+                lines.append(base | {"time": clock, "event": "start", "mode": mode})
+                lines.append(base | {"time": clock + 20, "event": "complete" if clear else "death"})
+                clock += 25
+                if clear:
+                    break
+    return lines
+
+
+def test_what_players_chose_try_by_try(milepost):
+    """Players who changed are compared with themselves, and it is said after what they changed; where none did, so is that."""
+    words = ("compare", "log.jsonl", "--key", "start.mode", "--from", "plain", "--to", "help")
+    milepost.write("log.jsonl", by_choice(60, 1.5, 3))
+    choice = milepost.json(*words)["own_choice"]
+    on, off = choice["changes"]
+    assert (on["from"], on["to"], on["after_failure"]) == ("plain", "help", on["changes"]) and off["after_failure"] == 0
+    assert choice["players"] > 50 and choice["within"]["low"] < -1.5 < choice["within"]["high"] < 0
+    said = " ".join(milepost(*words).stdout.split())
+    assert f"players changed from plain to help, {on['changes']} of {on['changes']} times right after a failure" in said
+    assert "who tried both, a try with help beside one with plain is easier" in said
+    milepost.write("log.jsonl", by_choice(60, 1.5, 3, ever=False))
+    choice = milepost.json(*words)["own_choice"]
+    assert (choice["players"], choice["changes"], choice["within"]) == (0, [], None)
+    assert "Nobody tried both: too few to tell the two apart within players." in " ".join(milepost(*words).stdout.split())
+
+
+def test_tries_after_the_first_arm_seen_are_told_apart(milepost):
+    """Those until a player saw a second arm, and those from then on, make up all."""
+    milepost.write("log.jsonl", arms(80, 0.0, 5, per_try=True))
+    document = milepost.json("compare", "log.jsonl", "--key", "start.arm", "--assigned", "lot")
+    first, later, dealt = document["arms"]["first"], document["arms"]["later"], document["compared"]["dealt"]
+    assert first["tries"] + later["tries"] == dealt["from"] + dealt["to"] and 80 <= first["tries"] < later["tries"]
+    assert first["low"] < 0 < first["high"] and later["low"] < 0 < later["high"] and document["own_choice"] is None
+    assert "Until a player saw a second arm, in" in " ".join(document["sentences"])
+
+
 def test_intervals_of_arms_dealt_per_try():
     """Without any difference the intervals hold it as often as they say."""
     import json

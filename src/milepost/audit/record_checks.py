@@ -8,30 +8,12 @@ from typing import Final, TypeVar
 import numpy as np
 
 from milepost.arrays import Bools, Column, Floats, Ints
+from milepost.audit.session_endings import Endings, endings_of
 from milepost.cleaning.survey import builds_of
 from milepost.numerics.whole_numbers import among, counted, distinct, stable_order
 from milepost.playback.attributes import is_given
 from milepost.playback.play import FullPlay, summary
-from milepost.vocabulary import (
-    ACTED,
-    BIT,
-    DROPPED,
-    END_QUIT,
-    END_UNKNOWN,
-    EVENTS,
-    FIRST_INPUT,
-    LEFT,
-    NUMBER_FIELDS,
-    PAUSE,
-    QUIT,
-    RESET,
-    RESUME,
-    RETRY,
-    SESSION_END,
-    START,
-    TRANSITION,
-    UNKNOWN,
-)
+from milepost.vocabulary import ACTED, DROPPED, EVENTS, FIRST_INPUT, NUMBER_FIELDS, PAUSE, RESET, RESUME, RETRY, START, TRANSITION
 
 BURST_SECONDS, BURST_RESETS = 0.1, 4
 IDLE_SECONDS = 120.0
@@ -61,28 +43,6 @@ class Doubled:
     session: Ints
     lag: Floats
     records: Ints
-
-
-@dataclass(frozen=True)
-class Endings:
-    """Sessions that their player, or nobody knows who, ended within an attempt: what came last there.
-
-    Attributes:
-        session, level: where.
-        place: the place of the last record before the end, in the session's order of replay.
-        silence: seconds from that record to the logged end; NaN without one, or where play was paused.
-        alone: whether that record opened the attempt, so that nothing at all came in it.
-        same: how many records up to the end are of one word and at one place; 0 where no place is logged.
-        lasted: the seconds that these span.
-    """
-
-    session: Ints
-    level: Ints
-    place: Ints
-    silence: Floats
-    alone: Bools
-    same: Ints
-    lasted: Floats
 
 
 T = TypeVar("T", RecordRows, Doubled, Endings)
@@ -141,7 +101,7 @@ class Signs:
         bursts, idle, preset, covered, nobodys = (seen.rows(places) for places in found)
         doubled = doubled_sessions(seen, np.diff(play.gated.bounds))
         acted = int(((seen.event == RESET) & said).sum())
-        rows = bursts, idle, preset, doubled, _strays(seen, play), _storms(play), _endings(seen, play), covered, nobodys
+        rows = bursts, idle, preset, doubled, _strays(seen, play), _storms(play), endings_of(seen, play), covered, nobodys
         return cls(events, at, played, *rows, acted)
 
     @classmethod
@@ -228,47 +188,6 @@ def _covered(seen: InOrder, play: FullPlay) -> Ints:
             under |= np.array([*is_open, False], np.bool_)[records.tags[name][play.gated.order[inputs]]]
     found: Ints = inputs[under]
     return found
-
-
-def _endings(seen: InOrder, play: FullPlay) -> Endings:
-    """Look at what came last in the sessions that end within an attempt."""
-    table, bounds = play.attempts, play.gated.bounds
-    last = np.append(np.diff(table.session) != 0, np.True_)[: len(table)]
-    rows = np.flatnonzero(last & table.ended(LEFT, QUIT, UNKNOWN) & play.end.of(table.session).by(END_QUIT, END_UNKNOWN))
-    session = table.session[rows]
-    end = bounds[session + 1] - 1
-    logged = seen.event[end] == SESSION_END
-    final = end - logged
-    rows, session, final, end, logged = (column[final >= table.opened_at[rows]] for column in (rows, session, final, end, logged))
-    quiet = logged & (seen.event[final] != PAUSE)
-    silence = np.where(quiet, seen.time[end] - seen.time[final], np.nan)
-    same, lasted = _at_one_place(play, session)
-    place = final - bounds[session]
-    alone = final == table.opened_at[rows]
-    return _by_session([Endings(session, table.level[rows], place, silence, alone, same, lasted)])
-
-
-def _at_one_place(play: FullPlay, sessions: Ints) -> tuple[Ints, Floats]:
-    """For each of some sessions, how many records at its end are of one word and at one place, and the seconds they span."""
-    records = play.gated.log.records
-    wanted = np.zeros(len(play.gated.player), np.bool_)
-    wanted[sessions] = True
-    rows = np.flatnonzero(wanted[records.session] & (records.marks & (DROPPED & ~BIT["unknown_event"]) == 0))
-    rows = rows[records.event[rows] != SESSION_END]
-    rows = rows[np.lexsort((records.time[rows], records.session[rows]))]
-    same, lasted = np.zeros(len(wanted), np.int64), np.zeros(len(wanted))
-    if not len(rows):
-        return same[sessions], lasted[sessions]
-    columns = [records.session[rows], records.event[rows]]
-    columns += [np.nan_to_num(getattr(records, name)[rows], nan=-1e308) for name in ("x", "y", "progress")]
-    new = np.ones(len(rows), np.bool_)
-    new[1:] = np.any([np.diff(column) != 0 for column in columns], axis=0)
-    first = np.maximum.accumulate(np.where(new, np.arange(len(rows)), 0))
-    ends = np.flatnonzero(np.append(np.diff(columns[0]) != 0, np.True_))
-    somewhere = (columns[2] > -1e308) | (columns[4] > -1e308)
-    same[columns[0][ends]] = np.where(somewhere[ends], ends - first[ends] + 1, 0)
-    lasted[columns[0][ends]] = records.time[rows[ends]] - records.time[rows[first[ends]]]
-    return same[sessions], lasted[sessions]
 
 
 def _storms(play: FullPlay) -> RecordRows:

@@ -11,7 +11,7 @@ from milepost.cli import terminal
 from milepost.cli.folder_defaults import file_of_folder, replay_of_folder
 from milepost.cli.messages import tell
 from milepost.comparison.compare import Compare
-from milepost.comparison.compare_in_play import require_by_session, split_by_attribute
+from milepost.comparison.compare_in_play import require_by_session, side_by_side, split_by_attribute
 from milepost.course.course import read_course
 from milepost.errors import UsageError
 from milepost.folder.player_table import read_players
@@ -168,4 +168,4 @@ def _document(
     assigned, untouched = getattr(args, "assigned", None), tuple(getattr(args, "untouched", ()))
     settings = Compare(split, args.min_players, assigned, getattr(args, "looks", 1), untouched, shares)
     log = loaded.sessions
-    return compare_document(plays, log, split, settings(*plays, log.sessions.name), args.min_players)
+    return compare_document(plays, log, split, side_by_side(settings, plays, log.sessions.name), args.min_players)

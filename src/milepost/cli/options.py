@@ -6,9 +6,10 @@ import argparse
 from math import isfinite
 
 from milepost.logs.formats.registry import FORMATS as LOG_FORMATS
-from milepost.reports.output_formats import FORMATS
 
 _MOST_JOBS = 512
+
+FORMATS = ("table", "json", "csv", "markdown")
 
 
 class Once(argparse.Action):

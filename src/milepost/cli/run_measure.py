@@ -24,7 +24,6 @@ from milepost.playback.attributes import is_attribute
 from milepost.playback.counted_play import counted_per
 from milepost.reports.build_document import described, document, name_of_document, needs_of, rows_of
 from milepost.reports.interface import Report
-from milepost.reports.output_formats import render
 from milepost.reports.registry import MEASURES
 from milepost.reports.since import flagged_levels, read_report
 from milepost.reports.text import chosen
@@ -210,3 +209,14 @@ def strict_spikes(args: argparse.Namespace) -> Exit:
     news = "and did not before " if args.since else ""
     tell(f"milepost spikes: on {args.strict} evidence {news}there stands out: {listed([safe(level) for level in found])}.")
     return Exit.GATE_HIT
+
+
+def render(report: Report, form: str, width: int, colour: bool) -> str:
+    """The report in one of the formats; width and colour matter for tables only."""
+    if form == "table":
+        from milepost.reports.text import render as render_table
+
+        return render_table(report, width, colour)
+    from milepost.reports.json_csv_markdown import render_csv, render_json, render_markdown
+
+    return {"json": render_json, "csv": render_csv, "markdown": render_markdown}[form](report)

@@ -118,6 +118,8 @@ class Compare:
             time_shift=case.time.whole(),
             quit_shift=case.quits.whole(),
             kept_at_end={"from": None, "to": None, "change": None} if by_try else kept_at_end(*case.funnels),
+            own_choice=None,
+            arms=None,
             sentences=[],
         )
         totals["sentences"] = sentences(rows, totals, _spread(case.estimates), case.phrases)

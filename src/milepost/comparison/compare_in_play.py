@@ -2,21 +2,30 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TypedDict
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Final, TypedDict
 
+import numpy as np
+
+from milepost.arrays import Bools, Ints
 from milepost.audit.record_checks import Varying
 from milepost.cleaning.selection import only, parse_condition
 from milepost.cleaning.splitting import Split, split_of
 from milepost.comparison.compare import Assigned, Compare
-from milepost.comparison.row_types import CompareRow, CompareTotals
+from milepost.comparison.row_types import Arms, Change, CompareRow, CompareTotals, OwnChoice, OwnShift
+from milepost.comparison.sentences import arms_said, choice_said
 from milepost.errors import UsageError
 from milepost.measures.interface import Table
-from milepost.playback.attempt_filters import fitting, groups_of
+from milepost.numerics.whole_numbers import counted, distinct
+from milepost.playback.attempt_filters import fitting, groups_of, looking_at
 from milepost.playback.attributes import attribute, is_attribute
 from milepost.playback.play import Play, with_records
 from milepost.playback.replay import replay_log
+from milepost.vocabulary import DIED, WAS_RESET
 from milepost.wording import listed
+
+_FEWEST_BOTH: Final = 8  # players who tried both, from which the two are told apart within them
 
 
 class CompareSettings(TypedDict, total=False):
@@ -66,7 +75,7 @@ class CompareWithin:
         else:
             split, sides = self._by_session(play)
         settings = Compare(split, self.min_players, self.assigned, self.looks, self.untouched, self.shares)
-        return settings(*sides, play.gated.log.sessions.name)
+        return side_by_side(settings, sides, play.gated.log.sessions.name)
 
     def _by_session(self, play: Play) -> tuple[Split, tuple[Play, Play]]:
         require_by_session(play, self.key)
@@ -78,6 +87,80 @@ class CompareWithin:
             for sessions, course in split.each(log)
         )
         return split, (before, after)
+
+
+def side_by_side(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) -> Table[CompareRow, CompareTotals]:
+    """Set two sides side by side; where these are tries of the same players, with what the players' own changes say."""
+    table = settings(*sides, sessions)
+    if not is_attribute(settings.split.key):
+        return table
+    if settings.assigned == "lot":
+        table.totals["arms"] = arms = _arms(settings, sides, sessions)
+        table.totals["sentences"] += arms_said(arms)
+    elif settings.assigned is None:
+        table.totals["own_choice"] = choice = _own_choice(settings, sides, sessions)
+        table.totals["sentences"][1:1] = choice_said(choice, settings.split.before, settings.split.after)
+    return table
+
+
+def _arms(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) -> Arms:
+    player, side = sides[0].attempts.player, _side_of_try(sides)
+    changed = _changes(player, side)
+    second = np.full(len(sides[0].gated.players), len(player))
+    np.minimum.at(second, player[changed], changed)
+    before = np.arange(len(player)) < second[player]
+    return Arms(first=_shift(settings, sides, before, sessions), later=_shift(settings, sides, ~before, sessions))
+
+
+def _own_choice(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) -> OwnChoice:
+    table, side, count = sides[0].attempts, _side_of_try(sides), len(sides[0].gated.players)
+    tried = [np.bincount(table.player[side == own], minlength=count) > 0 for own in (0, 1)]
+    both = np.flatnonzero(tried[0] & tried[1])
+    enough = len(both) >= max(settings.min_players, _FEWEST_BOTH)
+    within = _shift(settings, sides, np.isin(table.player, both), sessions) if enough else None
+    changed = _changes(table.player, side)
+    names = settings.split.before, settings.split.after
+    changes = [_change(sides[0], changed[side[changed] == to], names[1 - to], names[to]) for to in (1, 0)]
+    return OwnChoice(players=len(both), changes=[own for own in changes if own["changes"]], within=within)
+
+
+def _change(play: Play, rows: Ints, before: str, after: str) -> Change:
+    """Tell of the tries with which players changed from one side to the other."""
+    table = play.attempts
+    same = rows[(rows > 0) & (table.player[rows - 1] == table.player[rows])]
+    failed = same[table.ended(DIED, WAS_RESET)[same - 1]]
+    levels, counts = counted(table.level[rows])
+    return {
+        "from": before,
+        "to": after,
+        "players": len(distinct(table.player[rows])),
+        "changes": len(rows),
+        "after_failure": len(failed),
+        "level": play.stops[levels[np.argmax(counts)]] if len(levels) else None,
+    }
+
+
+def _side_of_try(sides: tuple[Play, Play]) -> Ints:
+    """Per attempt, the side that it is on; -1 for neither."""
+    table, play = sides[0].attempts, sides[0]
+    here = play.counts[table.player] & (table.level < play.n_levels)
+    return np.where(here & table.taken, 0, np.where(here & sides[1].attempts.taken, 1, -1))
+
+
+def _changes(player: Ints, side: Ints) -> Ints:
+    """Return the tries on another side than their player's one before."""
+    rows = np.flatnonzero(side >= 0)
+    other = (np.diff(player[rows]) == 0) & (np.diff(side[rows]) != 0)
+    changed: Ints = rows[1:][other]
+    return changed
+
+
+def _shift(settings: Compare, sides: tuple[Play, Play], which: Bools, sessions: Sequence[str]) -> OwnShift:
+    """By how much the later side is harder on some of the tries."""
+    before, after = (looking_at(side, which, "some of the tries") for side in sides)
+    shift = replace(settings, assigned=None)(before, after, sessions).totals["shift"]
+    tries = int((which & (_side_of_try(sides) >= 0)).sum())
+    return OwnShift(tries=tries, size=shift["size"], low=shift["low"], high=shift["high"])
 
 
 def split_by_attribute(play: Play, key: str, before: str | None, after: str | None) -> tuple[Split, tuple[Play, Play]]:

@@ -159,8 +159,38 @@ class ComparedWith(TypedDict):
     untouched: list[str]
 
 
+class OwnShift(TypedDict):
+    """By how many logits the later side is harder, on some of the tries: their number, and an interval."""
+
+    tries: int
+    size: float | None
+    low: float | None
+    high: float | None
+
+
+Change = TypedDict("Change", {"from": str, "to": str, "players": int, "changes": int, "after_failure": int, "level": str | None})
+
+
+class OwnChoice(TypedDict):
+    """Players who tried both sides of their own choice: how they changed, and how the two differ within these players.
+
+    ``level`` of a change is where it came most often; ``within`` is null where too few tried both.
+    """
+
+    players: int
+    changes: list[Change]
+    within: OwnShift | None
+
+
+class Arms(TypedDict):
+    """Tries until a player saw a second arm, and those from then on, apart."""
+
+    first: OwnShift
+    later: OwnShift
+
+
 class CompareTotals(TypedDict):
-    """Figures of the two builds as wholes."""
+    """Figures of the two builds as wholes; ``own_choice`` and ``arms`` are of tries, and null for sessions."""
 
     compared: ComparedWith
     players_from: int
@@ -169,6 +199,8 @@ class CompareTotals(TypedDict):
     time_shift: Ratio
     quit_shift: Ratio
     kept_at_end: KeptAtEnd
+    own_choice: OwnChoice | None
+    arms: Arms | None
     sentences: list[str]
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from statistics import NormalDist
 from typing import TYPE_CHECKING
 
-from milepost.comparison.row_types import CompareRow, CompareTotals
+from milepost.comparison.row_types import Arms, CompareRow, CompareTotals, OwnChoice
 from milepost.wording import listed, logits, number, percent, plural, safe
 
 if TYPE_CHECKING:
@@ -91,6 +91,38 @@ def _chosen(phrases: Phrases) -> list[str]:
     return [
         f"Players may have chosen their {key}: what it does and who chose it cannot be told apart (--assigned says otherwise)."
     ]
+
+
+def choice_said(choice: OwnChoice, before: str, after: str) -> list[str]:
+    """Return what players who tried both by their own choice say."""
+    said, within = [], choice["within"]
+    for change in choice["changes"]:
+        where = f", most at {safe(change['level'])}" if change["level"] else ""
+        said.append(
+            f"{plural(change['players'], 'player')} changed from {safe(change['from'])} to {safe(change['to'])}, "
+            f"{change['after_failure']} of {plural(change['changes'], 'time')} right after a failure{where}."
+        )
+    if within is None or within["size"] is None or within["low"] is None or within["high"] is None:
+        who = plural(choice["players"], "player") if choice["players"] else "Nobody"
+        return [*said, f"{who} tried both: too few to tell the two apart within players."]
+    span = _span(within["size"], within["low"], within["high"])
+    sides = f"a try with {safe(after)} beside one with {safe(before)}"
+    if within["low"] <= 0 <= within["high"]:
+        told = f"nothing says that {sides} is harder or easier ({span})"
+    else:
+        told = f"{sides} is {'harder' if within['size'] > 0 else 'easier'} ({span})"
+    return [*said, f"Within the {choice['players']} players who tried both, {told}. They changed when they chose to."]
+
+
+def arms_said(arms: Arms) -> list[str]:
+    """Return what tries before and after a player saw a second arm say, apart."""
+    said = []
+    for name, own in (("Until a player saw a second arm", arms["first"]), ("From then on", arms["later"])):
+        if own["size"] is None or own["low"] is None or own["high"] is None:
+            said.append(f"{name}: {plural(own['tries'], 'try', 'tries')}, and no level was tried with both.")
+        else:
+            said.append(f"{name}, in {plural(own['tries'], 'try', 'tries')}: {_span(own['size'], own['low'], own['high'])}.")
+    return said
 
 
 def _shift(totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:

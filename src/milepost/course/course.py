@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from difflib import get_close_matches
 from functools import cached_property
@@ -268,13 +269,8 @@ def _faults(rows: object, path: str | Path) -> tuple[KnownFault, ...]:
     return tuple(KnownFault(**row) for row in rows)
 
 
-def _level(row: object, where: str, folder: Path) -> Level:
-    if not isinstance(row, dict):
-        raise CourseError(f"{where}: is no table. Write [[level]] and its keys below.")
-    name = row.get("name")
-    if not isinstance(name, str) or not name.strip():
-        raise CourseError(f'{where}: has no name. Add a line such as name = "Mill Pond".')
-    where = f"{where} ({name})"
+def _described(row: Mapping[str, object], where: str) -> tuple[str | None, dict[str, object], bool, str | None]:
+    """Return a level's chapter and knobs, whether there is no way to clear it yet, and its note."""
     chapter, knobs = row.get("chapter"), row.get("knobs", {})
     if chapter is not None and not isinstance(chapter, str):
         raise CourseError(f"{where}: chapter must be text, not {chapter!r}.")
@@ -285,6 +281,17 @@ def _level(row: object, where: str, folder: Path) -> Level:
         raise CourseError(f"{where}: open must be true or false, not {is_open!r}.")
     if note is not None and not isinstance(note, str):
         raise CourseError(f"{where}: note must be text, not {note!r}.")
+    return chapter, knobs, is_open, note
+
+
+def _level(row: object, where: str, folder: Path) -> Level:
+    if not isinstance(row, dict):
+        raise CourseError(f"{where}: is no table. Write [[level]] and its keys below.")
+    name = row.get("name")
+    if not isinstance(name, str) or not name.strip():
+        raise CourseError(f'{where}: has no name. Add a line such as name = "Mill Pond".')
+    where = f"{where} ({name})"
+    chapter, knobs, is_open, note = _described(row, where)
     target, target_range = given_target(row.get("target_clear"), 0.0, 1.0, f"{where}: target_clear")
     par, par_range = given_target(row.get("par_seconds"), 0.0, inf, f"{where}: par_seconds")
     tries, tries_range = given_target(row.get("target_tries"), 1.0, inf, f"{where}: target_tries")
