@@ -45,7 +45,7 @@ def moves_document(count):
             {"from": own[1], "to": own[5], "kind": "skip", "count": 2, "cost": None},
             {"from": own[6], "to": own[3], "kind": "setback", "count": 4, "cost": 90.0},
         ]
-    return {"course": {"levels": own}, "moves": made}
+    return {"course": {"levels": own}, "moves": made, "started_back": []}
 
 
 def spikes_document(count):

@@ -16,6 +16,7 @@ MOVES = {
         {"from": "Mill Pond", "to": "Low Arch", "kind": "advance", "count": 3, "cost": None},
         {"from": "Low Arch", "to": "Mill Pond", "kind": "setback", "count": 1, "cost": 12.0},
     ],
+    "started_back": [],
 }
 
 

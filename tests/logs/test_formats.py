@@ -26,7 +26,7 @@ def figures(program, log, *more):
     result = {}
     for command in COMMANDS:
         document = program.json(command, log, *COURSE, *more)
-        found = [{k: v for k, v in row.items() if k != "places"} for kind in PLACED for row in document.get(kind, [])]
+        found = [{k: v for k, v in row.items() if k not in ("places", "at")} for kind in PLACED for row in document.get(kind, [])]
         result[command] = {k: v for k, v in document.items() if k not in {"files", *PLACED}} | {"found": found}
     return result
 
