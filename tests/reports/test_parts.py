@@ -5,8 +5,7 @@ import pytest
 from milepost.cleaning.anonymous import anonymous_file, pseudonym
 from milepost.difficulty.spike_sentences import sentence, unsaid
 from milepost.difficulty.whatif import as_difficulty, planned_retention
-from milepost.reports.course_strip import course_strip, strip_of_verdicts
-from milepost.reports.summary import verdict
+from milepost.reports.summary import course_strip, strip_of_verdicts, verdict
 from milepost.wording import spark
 
 

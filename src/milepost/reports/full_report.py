@@ -17,9 +17,8 @@ from milepost.measures.sums.attendance import WatchOfLevels
 from milepost.planning.knob_changes import as_surroundings, is_to_fix
 from milepost.playback.play import FullPlay
 from milepost.progress import SILENT
-from milepost.reports.build_document import described, document, head
+from milepost.reports.build_document import described, document, head, measured_document
 from milepost.reports.document_types import Builds, PlanRow, ReportDocument, SpikesDocument
-from milepost.reports.measure_documents import measured_document
 from milepost.reports.notes_and_recordings import report_in_recordings
 from milepost.reports.registry import MEASURES
 from milepost.reports.since import Earlier, whats_new

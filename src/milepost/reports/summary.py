@@ -1,4 +1,4 @@
-"""The report's own table: a row for each level with the figures that a team asks for first."""
+"""The report as a table: a row a level with what every measure says of it; and the course as strips in a terminal."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.measures.interface import LevelRow
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, level_column, share_columns, small_note
-from milepost.wording import NOTHING, durations, number, words
+from milepost.wording import NOTHING, durations, number, percent, spark, words
 
 if TYPE_CHECKING:
     from milepost.difficulty.row_types import Evidence, Kind, SpikesRow
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from milepost.measures.deaths import DeathsRow
     from milepost.measures.times import TimesRow
     from milepost.reports.document_types import FunnelOrRawRow, ReportDocument
+    from milepost.reports.interface import AnyView
 
 
 class SummaryRow(LevelRow):
@@ -120,3 +121,38 @@ def verdict(row: SummaryRow) -> str:
     if row["kind"] == "none":
         return ""
     return f"may be a {row['kind']}" if row["evidence"] == "weak" else f"{row['kind']}, {words(row['evidence'])}"
+
+
+_MARKS = {"spike": "▲", "dip": "▼", "step": "►", "none": " "}
+_WIDE, _MOST = 30, 120  # levels up to which a level is two characters wide, and up to which there is a strip
+_NAME = 13
+
+
+def course_strip(report: ReportDocument) -> list[AnyView]:
+    """The strip of a whole report; nothing for a course that is too long for a line.
+
+    Args:
+        report: a document with those of ``funnel``, ``attempts`` and ``spikes`` in it.
+    """
+    rows, judged = report["funnel"]["levels"], report["spikes"]["levels"]
+    if not 0 < len(rows) <= _MOST:
+        return []
+    tries = [row["try_clear"] for row in report["attempts"]["levels"][: len(rows)]]
+    lines = [
+        _line("still there", spark([row["retention"] for row in rows]), f"{percent(rows[-1]['retention'])} at the end"),
+        _line("a try clears", spark(tries), ""),
+        strip_of_verdicts(judged),
+    ]
+    return [View("The course from its first level to its last", (), [], lines)]
+
+
+def strip_of_verdicts(rows: list[SpikesRow]) -> str:
+    """Return a strip with a mark at each level that stands out."""
+    marks = "".join(_MARKS[row["kind"]] for row in rows)
+    key = "  ".join(f"{_MARKS[kind]} {kind}" for kind in _MARKS if kind != "none" and _MARKS[kind] in marks)
+    return _line("stands out", marks, key or "nothing")
+
+
+def _line(name: str, cells: str, told: str) -> str:
+    wide = cells if len(cells) > _WIDE else "".join(cell * 2 if cell not in _MARKS.values() else f"{cell} " for cell in cells)
+    return f"{name:<{_NAME}}{wide}  {told}".rstrip()
