@@ -1,15 +1,19 @@
-"""Views of the attributes of tries: how tries of a level differed, and how that goes with clearing it."""
+"""Views of how tries of a level differed, by attributes and by layouts, and how that goes with clearing it."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING, TypedDict
 
+from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, share_columns
-from milepost.wording import NOTHING, safe
+from milepost.wording import NOTHING, listed, percent, plural, safe
 
 if TYPE_CHECKING:
     from milepost.measures.attribute_effects import AttributeRow, AttributeTries
+    from milepost.measures.layouts import LayoutRow, WorstLayout
+    from milepost.reports.document_types import LayoutsDocument
+    from milepost.reports.interface import AnyView
 
 _FEW = 5  # players, of fewer of whom nothing is claimed
 
@@ -61,3 +65,46 @@ def _odds(tries: AttributeTries) -> str:
     low, high = tries["odds_low"], tries["odds_high"]
     span = f" ({low:.2g}–{high:.2g})" if low is not None and high is not None else ""
     return f"{tries['odds']:.2g} times{span}" + (", too few players" if tries["players"] < _FEW else "")
+
+
+def layouts_view(report: LayoutsDocument) -> list[AnyView]:
+    """How much the layout matters."""
+    columns: tuple[Column[LayoutRow], ...] = (
+        Column("level", lambda row: safe(row["level"]), left=True),
+        Column("layout", lambda row: safe(row["layout"]), left=True),
+        count_column("players", "players", 2),
+        count_column("tries", "tries"),
+        *share_columns("a try clears", "try_clear", 0, 1),
+        Column("", lambda row: "" if row["enough"] else "few tries", left=True),
+    )
+    between, levels = report["between_layouts"], report["between_levels"]
+    few_clear = "Hardest, each with how often chance alone would make one of the layouts stand out so"
+    spread = "The spread between layouts cannot be told: no level has two layouts with enough tries."
+    if between is not None:
+        spread = (
+            f"Beyond chance, try-clear rates differ by {100 * between:.0f} points "
+            f"({_points(report['between_layouts_low'], report['between_layouts_high'])}; standard deviation) between layouts "
+            f"of a level, over {plural(report['levels_compared'], 'level')}"
+        )
+        across = _points(report["between_levels_low"], report["between_levels_high"])
+        spread += f", and by {100 * levels:.0f} points ({across}) between levels." if levels is not None else "."
+    worst = listed(
+        [f"{safe(w['level'])} {safe(w['layout'])} ({percent(w['try_clear'])} of {w['tries']}{_luck(w)})" for w in report["worst"]]
+    )
+    return [
+        View(
+            "Layouts: what the chance inside a level does",
+            columns,
+            report["levels"],
+            [spread, f"{few_clear}: {worst}." if worst else "No layout has enough tries.", *source_notes(report)],
+        )
+    ]
+
+
+def _points(low: float | None, high: float | None) -> str:
+    return NOTHING if low is None or high is None else f"{100 * low:.0f}–{100 * high:.0f}"
+
+
+def _luck(row: WorstLayout) -> str:
+    luck = row["luck"]
+    return "" if luck is None else f"; by luck {percent(luck) if luck >= 0.005 else 'below 1 %'}"

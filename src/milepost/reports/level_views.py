@@ -1,4 +1,4 @@
-"""Views on the inside of a level: deaths, moves, one level, one session, coverage, layouts, ratings."""
+"""Views on the inside of a level: deaths, moves, one level, one session, coverage."""
 
 from __future__ import annotations
 
@@ -19,12 +19,11 @@ if TYPE_CHECKING:
     from milepost.measures.coverage import CoverageRow
     from milepost.measures.deaths import DeathFigures, DeathsRow
     from milepost.measures.funnel import FunnelRow
-    from milepost.measures.layouts import LayoutRow, WorstLayout
     from milepost.measures.level import Neighbour
     from milepost.measures.moves import MoveRow
     from milepost.measures.sessions_to_watch import Watched
     from milepost.measures.times import TimesRow
-    from milepost.reports.document_types import CoverageDocument, DeathsDocument, LayoutsDocument, LevelPageFigures, MovesDocument
+    from milepost.reports.document_types import CoverageDocument, DeathsDocument, LevelPageFigures, MovesDocument
     from milepost.reports.interface import AnyView
 
 _MOST_CAUSES = 3
@@ -136,49 +135,6 @@ def coverage_view(report: CoverageDocument) -> list[AnyView]:
     ]
     notes.append("Minutes to reach: the median session time spent before the first attempt there.")
     return [View("Coverage: what was tested, and what hardly was", columns, report["levels"], [*notes, *source_notes(report)])]
-
-
-def layouts_view(report: LayoutsDocument) -> list[AnyView]:
-    """How much the layout matters."""
-    columns: tuple[Column[LayoutRow], ...] = (
-        Column("level", lambda row: safe(row["level"]), left=True),
-        Column("layout", lambda row: safe(row["layout"]), left=True),
-        count_column("players", "players", 2),
-        count_column("tries", "tries"),
-        *share_columns("a try clears", "try_clear", 0, 1),
-        Column("", lambda row: "" if row["enough"] else "few tries", left=True),
-    )
-    between, levels = report["between_layouts"], report["between_levels"]
-    few_clear = "Hardest, each with how often chance alone would make one of the layouts stand out so"
-    spread = "The spread between layouts cannot be told: no level has two layouts with enough tries."
-    if between is not None:
-        spread = (
-            f"Beyond chance, try-clear rates differ by {100 * between:.0f} points "
-            f"({_points(report['between_layouts_low'], report['between_layouts_high'])}; standard deviation) between layouts "
-            f"of a level, over {plural(report['levels_compared'], 'level')}"
-        )
-        across = _points(report["between_levels_low"], report["between_levels_high"])
-        spread += f", and by {100 * levels:.0f} points ({across}) between levels." if levels is not None else "."
-    worst = listed(
-        [f"{safe(w['level'])} {safe(w['layout'])} ({percent(w['try_clear'])} of {w['tries']}{_luck(w)})" for w in report["worst"]]
-    )
-    return [
-        View(
-            "Layouts: what the chance inside a level does",
-            columns,
-            report["levels"],
-            [spread, f"{few_clear}: {worst}." if worst else "No layout has enough tries.", *source_notes(report)],
-        )
-    ]
-
-
-def _points(low: float | None, high: float | None) -> str:
-    return NOTHING if low is None or high is None else f"{100 * low:.0f}–{100 * high:.0f}"
-
-
-def _luck(row: WorstLayout) -> str:
-    luck = row["luck"]
-    return "" if luck is None else f"; by luck {percent(luck) if luck >= 0.005 else 'below 1 %'}"
 
 
 def level_view(report: LevelPageFigures) -> list[AnyView]:

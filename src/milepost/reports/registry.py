@@ -206,7 +206,7 @@ def sections() -> Entry:
 def layouts() -> Entry:
     """Return the entry of `layouts`."""
     from milepost.measures.layouts import Layouts
-    from milepost.reports.level_views import layouts_view
+    from milepost.reports.attribute_views import layouts_view
 
     return Entry(
         "layouts",
