@@ -24,8 +24,8 @@ from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.logs.store.manifest import taken_ahead
 from milepost.measures.interface import CountingMeasure
 from milepost.output import write_file, write_text
-from milepost.reports.build_document import needs_of, rows_of, some_measures
-from milepost.reports.full_report import ReportExtras, whole_report
+from milepost.reports.build_document import needs_of, rows_of
+from milepost.reports.full_report import ReportExtras, some_measures, whole_report
 from milepost.reports.interface import Report
 from milepost.reports.json_csv_markdown import render_json, render_markdown
 from milepost.reports.provenance import how_made

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from difflib import get_close_matches
 from functools import cached_property
 from math import inf
@@ -45,26 +45,6 @@ _COURSE_KEYS = {
     "rules",
 }
 _FAULT_KEYS = {"code", "level", "build", "note"}
-_LEVEL_KEYS = {
-    "name",
-    "aliases",
-    "chapter",
-    "par_seconds",
-    "target_clear",
-    "knobs",
-    "open",
-    "note",
-    "builds",
-    "not_in",
-    "target_tries",
-    "target_kept",
-    "map",
-    "map_corners",
-    "leg",
-    "route",
-    "optional",
-    "marks",
-}
 
 
 @dataclass(frozen=True)
@@ -102,6 +82,10 @@ class Level:
     def is_in(self, build: str) -> bool:
         """Return whether a build has it."""
         return build not in self.not_in and (not self.builds or build in self.builds)
+
+
+_NO_KEYS = {"picture", "target_range", "par_range", "tries_range"}  # fields that come of other keys
+_LEVEL_KEYS = {"map", "map_corners"} | {own.name for own in fields(Level)} - _NO_KEYS
 
 
 @dataclass(frozen=True)

@@ -2,28 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Final, TypeVar, cast
 
 from milepost.audit.cautions import NEEDED, cautions_of
-from milepost.errors import UsageError
 from milepost.measures.funnel import legs_in
-from milepost.measures.interface import CountingMeasure, name_of, table_of
+from milepost.measures.interface import name_of
 from milepost.measures.sums.attendance import Attendance
-from milepost.memory import give_back_now
 from milepost.playback.play import with_attempts
 from milepost.playback.tallies import finding_counts
 from milepost.reports.exclusion_text import suspected, what_is_void
 from milepost.reports.head_types import CourseHead, Head, LeftOut, LegHead
-from milepost.reports.registry import MEASURES
 from milepost.wording import listed, plural
 
 if TYPE_CHECKING:
     from milepost.course.course import Course
-    from milepost.measures.interface import AnyMeasure, AnyTable, CountingMeasure, P, Table
+    from milepost.measures.interface import CountingMeasure, Table
     from milepost.playback.play import Kinds, Summary, Summed
-    from milepost.reports.document_types import Made, SelectedDocument
-    from milepost.reports.head_types import Head
 
 FORMAT: Final = 1  # of documents; it rises when a key changes its meaning or goes. 1: the first one that is numbered
 D = TypeVar("D", bound=Head)
@@ -130,36 +125,3 @@ def who_counts(report: Head) -> str:
     if report["course"]["inferred"]:
         who += " No course was given: the order of the levels is inferred from who was where first."
     return who
-
-
-def some_measures(play: Summed, names: Sequence[str], least: int, made: Made) -> SelectedDocument:
-    """The documents of some of the report's measures by name; null where the log or the course has nothing for one."""
-    parts: dict[str, Head | None] = {}
-    for name in names:
-        reported = MEASURES[name].reported
-        parts[name] = _measured(name, reported(least), play, least) if reported is not None else None
-    top = described(head("report", play), play.course, least)
-    return cast("SelectedDocument", {**top, "only": list(names), **parts, "made": made})
-
-
-def _measured(name: str, measure: AnyMeasure, play: Summed, least: int) -> Head | None:
-    if isinstance(measure, CountingMeasure):
-        counting: CountingMeasure = measure
-        return measured_document(name, counting, play, least)
-    return measured_document(name, measure, with_attempts(play), least)
-
-
-def measured_document(name: str, measure: Callable[[P], AnyTable], play: P, least: int) -> Head | None:
-    """A command's document; None where the log or the course has nothing for it."""
-    kept = name_of_document(name, measure)
-
-    def make(play: P) -> Head:
-        return document(name, play, table_of(play, measure))
-
-    try:
-        report = make(play) if kept is None else play.lasting(kept, make)
-    except UsageError:
-        return None
-    finally:
-        give_back_now()  # of each measure's columns, which come and go, so that they do not add up
-    return report if name == "check" else described(report, play.course, least)

@@ -1,8 +1,8 @@
-"""Every measure of one replay, as one document: what the report is made from, and its JSON form."""
+"""Every measure of one replay, or some of them, as one document: what the report is made from, and its JSON form."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Final, cast
 
@@ -10,14 +10,17 @@ import numpy as np
 
 from milepost.cleaning.anonymous import session_mark
 from milepost.difficulty.whatif import as_difficulty, planned_retention
+from milepost.errors import UsageError
 from milepost.measures.attribute_effects import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
+from milepost.measures.interface import CountingMeasure, table_of
 from milepost.measures.level import after_failures
 from milepost.measures.sums.attendance import WatchOfLevels
+from milepost.memory import give_back_now
 from milepost.planning.knob_changes import as_surroundings, is_to_fix
-from milepost.playback.play import FullPlay
+from milepost.playback.play import FullPlay, with_attempts
 from milepost.progress import SILENT
-from milepost.reports.build_document import described, document, head, measured_document
+from milepost.reports.build_document import described, document, head, name_of_document
 from milepost.reports.document_types import Builds, PlanRow, ReportDocument, SpikesDocument
 from milepost.reports.notes_and_recordings import report_in_recordings
 from milepost.reports.registry import MEASURES
@@ -29,12 +32,12 @@ if TYPE_CHECKING:
     from milepost.folder.notes import Noted
     from milepost.folder.recordings import Recordings
     from milepost.measures.answers import Answers
-    from milepost.measures.interface import Table
+    from milepost.measures.interface import AnyMeasure, AnyTable, P, Table
     from milepost.planning.knob_changes import KnobReach
     from milepost.planning.targets import Targets
-    from milepost.playback.play import Play
+    from milepost.playback.play import Play, Summed
     from milepost.progress import Progress
-    from milepost.reports.document_types import CompareDocument, Made
+    from milepost.reports.document_types import CompareDocument, Made, SelectedDocument
     from milepost.reports.head_types import Head
 
 _MOST_MARKS: Final = 100_000
@@ -167,3 +170,36 @@ def _planned_retention(course: Course | None, spikes: SpikesDocument) -> list[fl
         return []
     planned = [as_difficulty(target) if target else row["difficulty"] or 0.0 for row, target in zip(rows, targets, strict=True)]
     return planned_retention(model, np.array(planned))
+
+
+def some_measures(play: Summed, names: Sequence[str], least: int, made: Made) -> SelectedDocument:
+    """The documents of some of the report's measures by name; null where the log or the course has nothing for one."""
+    parts: dict[str, Head | None] = {}
+    for name in names:
+        reported = MEASURES[name].reported
+        parts[name] = _measured(name, reported(least), play, least) if reported is not None else None
+    top = described(head("report", play), play.course, least)
+    return cast("SelectedDocument", {**top, "only": list(names), **parts, "made": made})
+
+
+def _measured(name: str, measure: AnyMeasure, play: Summed, least: int) -> Head | None:
+    if isinstance(measure, CountingMeasure):
+        counting: CountingMeasure = measure
+        return measured_document(name, counting, play, least)
+    return measured_document(name, measure, with_attempts(play), least)
+
+
+def measured_document(name: str, measure: Callable[[P], AnyTable], play: P, least: int) -> Head | None:
+    """A command's document; None where the log or the course has nothing for it."""
+    kept = name_of_document(name, measure)
+
+    def make(play: P) -> Head:
+        return document(name, play, table_of(play, measure))
+
+    try:
+        report = make(play) if kept is None else play.lasting(kept, make)
+    except UsageError:
+        return None
+    finally:
+        give_back_now()  # of each measure's columns, which come and go, so that they do not add up
+    return report if name == "check" else described(report, play.course, least)
