@@ -128,6 +128,8 @@ def test_trace_record_by_record(setback):
     assert "16 records, 2 of them not used" in shown and "repeated_start: dropped" in shown
     table = setback("trace", "s", *WORDS, "--events", "--format", "csv").stdout.splitlines()
     assert table[0].startswith("session,clock,event") and len(table) == 17
+    setback.write("log.jsonl", [*SETBACK, *(one | {"session": "t"} for one in SETBACK)])
+    assert "session" in setback("trace", "--all", *WORDS, "--events").stdout.split("Record by record")[1].splitlines()[1]
 
 
 @pytest.mark.parametrize(

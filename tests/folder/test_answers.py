@@ -5,7 +5,7 @@ import io
 
 import numpy as np
 import pytest
-from scipy.stats import rankdata, spearmanr
+from scipy.stats import rankdata, spearmanr, t
 
 from milepost.numerics.intervals import mean_interval
 from milepost.numerics.ranks import DRAWS, SEED, Pairs, spearman, spearman_interval
@@ -182,3 +182,122 @@ def test_what_cannot_be_done(asked, words, why):
     asked(played("Ada", [1]), [("Ada", "Mill Pond", "Hard?", "1")])
     done = asked.program("answers", *words)
     assert done.returncode == 2 and why in done.stderr
+
+
+SEVERAL = """[answers."Was war neu?"]
+same_as = "What was new?"
+translations = { Schleuse = "a lock", Glocken = "bells" }
+separator = ","
+[answers."What was new?"]
+separator = ","
+"""
+
+
+def test_several_answers_in_a_cell_and_languages(asked):
+    """Cells are parted and translated; shares are of the players who answered, each of whom may give several."""
+    log = played("Ada", [0]) + played("Bo", [1]) + played("Cass", [2])
+    rows = [
+        ("Ada", "Mill Pond", "What was new?", "a lock, bells"),
+        ("Bo", "Mill Pond", "Was war neu?", "Glocken,  schleuse ,Glocken"),
+        ("Cass", "Mill Pond", "Was war neu?", "nichts"),
+    ]
+    (question,) = asked(log, rows, order=SEVERAL)["questions"]
+    (pond,) = question["levels"]
+    assert (question["question"], question["players"], pond["n"]) == ("What was new?", 3, 3)
+    assert {one["answer"]: (one["n"], one["share"]) for one in pond["distribution"]} == {
+        "a lock": (2, pytest.approx(2 / 3)),
+        "bells": (2, pytest.approx(2 / 3)),
+        "nichts": (1, pytest.approx(1 / 3)),
+    }
+
+
+@pytest.mark.parametrize(
+    ("order", "said"),
+    [
+        ('[answers."A?"]\nsame_as = "A?"\n', "same_as"),
+        ('[answers."A?"]\ntranslations = { ja = "yes" }\n', "beside same_as"),
+        ('[answers."A?"]\nseparator = 3\n', "a text"),
+        ('[answers."A?"]\nsame_as = "B?"\n[answers."B?"]\nsame_as = "C?"\n', "same as a further one"),
+    ],
+)
+def test_questions_that_cannot_be(asked, order, said):
+    """One line with the file and the line, and status 2."""
+    asked.program.write("milepost.toml", f'logs = ["log.jsonl"]\nanswers = "answers.csv"\n{order}')
+    asked.program.write("answers.csv", "player,level,question,answer\n")
+    asked.program.write("log.jsonl", played("Ada", [0]))
+    done = asked.program("answers")
+    assert done.returncode == 2 and "milepost.toml:" in done.stderr and said in done.stderr and done.stderr.count("\n") == 1
+
+
+THEMES = 'theme,words,pattern\nlight,"oil, lantern*",\nsound,,bells?|loud\n'
+
+
+def test_themes(asked):
+    """By words and patterns, with count, interval and two quotations with their moments; what fits none is listed."""
+    log = [one for n in range(4) for one in played(f"P{n}", [1, 2])]
+    said = ["more oil", "Lanterns and BELLS", "a map", "oiled planks, too loud"]
+    rows = [(f"P{n}", "Swan Bend", "Why?", text) for n, text in enumerate(said)] + [("P0", "", "Why?", "no lanterns")]
+    asked.program.write("themes.csv", THEMES)
+    document = asked(log, rows, "--themes", "themes.csv")
+    (question,) = document["questions"]
+    light, sound, whole = question["themes"]
+    assert (light["theme"], light["level"], light["n"], light["of"]) == ("light", "Swan Bend", 2, 4)
+    assert (sound["theme"], sound["n"], whole["level"], whole["n"], whole["of"]) == ("sound", 2, None, 1, 1)
+    assert light["share_low"] < 0.5 < light["share_high"]
+    assert light["quotations"][0] == {"player": "P0", "answer": "more oil", "session": "P0-1", "clock": 40.0}
+    assert whole["quotations"][0]["session"] is None
+    assert [one["answer"] for one in question["of_no_theme"]] == ["a map"]
+    shown = " ".join(asked.program("answers", "--themes", "themes.csv").stdout.split())
+    assert (
+        "Swan Bend, light: 2 of 4 (15–85 %), such as “more oil” (P0, P0-1 at 0:40)" in shown and "Of no theme: “a map”" in shown
+    )
+    for text, why in (
+        ("theme,words\n,oil\n", "a name"),
+        ("theme,words\na,oil\na,x\n", "two rows"),
+        ("theme,pattern\na,(\n", "no pattern"),
+        ("theme\na\n", "neither"),
+    ):
+        asked.program.write("themes.csv", text)
+        done = asked.program("answers", "--themes", "themes.csv")
+        assert done.returncode == 2 and "themes.csv:" in done.stderr and why in done.stderr
+
+
+def builds(before, after, players=12):
+    """A log of two builds with other players in each, and what they answered at Mill Pond."""
+    log, rows = [], []
+    for build, answers in (("1", before), ("2", after)):
+        for n in range(players):
+            name = f"{build}-{n}"
+            log += [one | {"build": build} for one in played(name, [n % 3])]
+            rows.append((name, "Mill Pond", "Hard?", answers[n % len(answers)]))
+    return log, rows
+
+
+def test_answers_of_two_builds(asked):
+    """Side by side with their change; a change of all answers is told, the same answers are not; groups stand beside each other."""
+    log, rows = builds(["hard", "fair"], ["easy", "fair"])
+    asked(log, rows, order=HARD)
+    (row,) = asked.program.json("compare")["answers"]
+    assert (row["from"]["n"], row["from"]["mean"], row["to"]["mean"], row["change"]) == (12, 2.5, 1.5, -1.0)
+    welch = 1.0 / (2 * 0.25 * 12 / 11 / 12) ** 0.5
+    assert row["verdict"] == "lower" and row["p_value"] == pytest.approx(2 * t.sf(welch, 22)) and row["high"] < 0
+    assert "Changed: Mill Pond lower." in " ".join(asked.program("compare").stdout.split())
+    groups = asked.program.json("answers", "--by", "build")["groups"]
+    assert [group["levels"][0]["mean"] for group in groups] == [2.5, 1.5]
+    assert "Hard?" in asked.program("answers", "--by", "build").stdout
+    asked(*builds(["hard", "fair"], ["fair", "hard"]), order=HARD)
+    assert asked.program.json("compare")["answers"][0]["verdict"] == "no_telling"
+
+
+def test_answers_since_a_report(asked):
+    """Against an earlier report of the same test: what came is what changed; a report without answers is refused."""
+    log, rows = builds(["easy", "fair"], ["hard", "hard"])
+    asked([one for one in log if one["session"].startswith("1")], rows, order=HARD)
+    assert asked.program("report", "-o", "old.json").returncode == 0
+    (row,) = asked(log, rows, "--since", "old.json", order=HARD)["since"]
+    assert (row["from"]["n"], row["to"]["n"], row["verdict"]) == (12, 24, "higher")
+    assert "Since that report" in asked.program("answers", "--since", "old.json").stdout
+    asked.program.write("milepost.toml", 'logs = ["log.jsonl"]\ncourse = "course.toml"\n')
+    assert asked.program("report", "-o", "none.json").returncode == 0
+    done = asked.program("answers", "--answers", "answers.csv", "--since", "none.json")
+    assert done.returncode == 2 and "has no answers" in done.stderr

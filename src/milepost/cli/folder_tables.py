@@ -16,7 +16,7 @@ from milepost.errors import MilePostError, UsageError
 from milepost.folder.notes import Noted, add_note, read_notes
 from milepost.folder.recordings import Recording, read_recordings
 from milepost.folder.settings import FILE, find_folder, with_key
-from milepost.folder.small_tables import read_answers
+from milepost.folder.small_tables import read_answers, read_themes
 from milepost.level_names import folded, nearest
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.read import read
@@ -34,8 +34,9 @@ if TYPE_CHECKING:
     from milepost.course.course import Course
     from milepost.folder.recordings import Recordings
     from milepost.folder.settings import Folder
+    from milepost.measures.answer_changes import EarlierAnswers
     from milepost.measures.answers import Answers
-    from milepost.measures.interface import Answer
+    from milepost.measures.interface import Answer, Theme
     from milepost.planning.targets import Targets
     from milepost.reports.document_types import LevelDocument, SpikesDocument, TraceDocument
     from milepost.reports.head_types import Head
@@ -91,7 +92,47 @@ def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> An
         questions[question] = replace(questions.get(question, Question()), order=ranks)
     if hidden is not None:
         answers = tuple(_hiding_answer(one, questions, hidden, "answers" in args.keep) for one in answers)
-    return Answers(answers, questions, args.min_players)
+    return Answers(answers, questions, args.min_players, _themes_of(args, hidden), _earlier_of(args))
+
+
+def _themes_of(args: argparse.Namespace, hidden: Pseudonyms | None) -> tuple[Theme, ...]:
+    """The themes to look for; none where the answers' texts are hidden."""
+    path = getattr(args, "themes", None) or file_of_folder(args, "themes")
+    return () if path is None or (hidden is not None and "answers" not in args.keep) else read_themes(path)
+
+
+def _earlier_of(args: argparse.Namespace) -> EarlierAnswers | None:
+    """The answers of an earlier report, where the command is asked for what changed since.
+
+    Raises:
+        UsageError: it cannot be read, or has no answers.
+    """
+    if args.command != "answers" or args.since is None:
+        return None
+    from milepost.measures.answer_changes import EarlierAnswers
+    from milepost.reports.since import read_report
+
+    report = cast("dict[str, object]", read_report(args.since))
+    answers = report.get("answers")
+    questions = answers.get("questions") if isinstance(answers, dict) else None
+    if not isinstance(questions, list) or not all(map(_is_question, questions)):
+        how = "Write one in the playtest folder: milepost report -o NAME.json."
+        raise UsageError(f"--since {args.since}: this report has no answers. {how}")
+    return EarlierAnswers(questions, frozenset(cast("list[str]", report.get("session_marks") or [])))
+
+
+def _is_question(one: object) -> bool:
+    """Return whether something in a report is a question as reports tell them."""
+    if not isinstance(one, dict) or not isinstance(one.get("question"), str) or not isinstance(one.get("levels"), list):
+        return False
+    numbers = int | float | None
+    return all(
+        isinstance(level, dict)
+        and isinstance(level.get("level"), str | None)
+        and type(level.get("n")) is int
+        and all(isinstance(level.get(key), numbers) and not isinstance(level.get(key), bool) for key in ("mean", "sd"))
+        for level in one["levels"]
+    )
 
 
 def _hiding_answer(answer: Answer, questions: Mapping[str, Question], hidden: Pseudonyms, kept: bool) -> Answer:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
 from milepost.cleaning.splitting import split_of
 from milepost.cli import terminal
@@ -29,11 +29,14 @@ from milepost.rules import ReplayRules
 from milepost.wording import safe
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from milepost.cleaning.selection import Condition
     from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
     from milepost.folder.player_table import PlayerTable
     from milepost.logs.mapping.logmap import LogMap
+    from milepost.measures.answer_changes import AnswerChange
     from milepost.open_log import Loaded
     from milepost.playback.play import Play
     from milepost.reports.document_types import CompareDocument
@@ -168,4 +171,23 @@ def _document(
     assigned, untouched = getattr(args, "assigned", None), tuple(getattr(args, "untouched", ()))
     settings = Compare(split, args.min_players, assigned, getattr(args, "looks", 1), untouched, shares)
     log = loaded.sessions
-    return compare_document(plays, log, split, side_by_side(settings, plays, log.sessions.name), args.min_players)
+    document = compare_document(plays, log, split, side_by_side(settings, plays, log.sessions.name), args.min_players)
+    document["answers"] = [] if is_attribute(split.key) else _answers_changed(args, plays)
+    return document
+
+
+def _answers_changed(args: argparse.Namespace, plays: tuple[Play, Play]) -> list[AnswerChange]:
+    """What players of one group answered beside those of the other; who is in both counts only where the table says a build."""
+    from milepost.cli.folder_tables import answers_of
+    from milepost.measures.answer_changes import answer_changes
+
+    measure = answers_of(args)
+    if measure is None:
+        return []
+    players = [{name for name, counts in zip(play.gated.players, play.counts, strict=True) if counts} for play in plays]
+    both = players[0] & players[1]
+    told = replace(
+        measure, answers=[one for one in measure.answers if one.build is not None or one.player not in both], earlier=None
+    )
+    before, after = (cast("list[Mapping[str, object]]", told(play).totals["questions"]) for play in plays)
+    return answer_changes(before, after, args.min_players)

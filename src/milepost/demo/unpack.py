@@ -10,7 +10,7 @@ from milepost.errors import OutputError
 from milepost.output import write_file
 
 LOGS = ("evening-1.jsonl", "evening-2.jsonl")
-TABLES = ("milepost.toml", "players.csv", "answers.csv", "notes.csv", "recordings.csv", "low-arch.png")
+TABLES = ("milepost.toml", "players.csv", "answers.csv", "notes.csv", "recordings.csv", "themes.csv", "low-arch.png")
 NEXT = "evening-3.jsonl"  # of the week after
 
 

@@ -172,7 +172,7 @@ def _described(at: SettingsReader, table: Mapping[str, object]) -> Folder:
         where=_judged(at, "where", table, parse_condition),
         exclude=_judged(at, "exclude", table, _acting),
         replay=_replay(at, at.table(table, "replay")),
-        questions={key: _question(at, key, value) for key, value in about.items() if key != "file"},
+        questions=_questions(at, about),
         targets=_targets(at, at.table(table, "targets")),
         hypotheses=_hypotheses(at, table.get("hypothesis", [])),
     )
@@ -183,7 +183,8 @@ def _named(table: Mapping[str, object], about: Mapping[str, object]) -> dict[str
     named = {key: table[key] for key in ("course", "map", *TABLES) if key in table and table[key] is not about}
     for answers in (table.get(_ANSWERS_FILE), about.get("file")):
         named |= {} if answers is None else {"answers": answers}
-    return named
+    themes = about.get("themes")
+    return named | ({} if themes is None or isinstance(themes, Mapping) else {"themes": themes})
 
 
 def _judged(at: SettingsReader, key: str, table: Mapping[str, object], judge: Callable[[str], object]) -> tuple[str, ...]:
@@ -227,18 +228,38 @@ def _replay(at: SettingsReader, table: Mapping[str, object]) -> dict[str, float 
     return found
 
 
+def _questions(at: SettingsReader, about: Mapping[str, object]) -> dict[str, Question]:
+    """Return what is said of questions; one that is the same as another one leads to one that is not."""
+    files = ("file", *(["themes"] if not isinstance(about.get("themes"), Mapping) else []))
+    found = {key: _question(at, key, value) for key, value in about.items() if key not in files}
+    for name, question in found.items():
+        if question.same_as is not None and (question.same_as == name or found.get(question.same_as, Question()).same_as):
+            at.wrong(f"answers.{name}", "same_as", "a question that is not the same as a further one", question.same_as)
+    return found
+
+
 def _question(at: SettingsReader, name: str, value: object) -> Question:
     """Return a question from the file."""
     if not isinstance(value, Mapping):
         at.wrong("answers", name, 'a table such as [answers."How hard was it?"]', value)
     where = f"answers.{name}"
-    at.known(where, value, ("order", "harder"))
+    at.known(where, value, ("order", "harder", "separator", "same_as", "translations"))
     order, harder = at.texts(where, "order", value.get("order", [])), value.get("harder")
     if len(order) == 1 or len(set(order)) < len(order):
         at.wrong(where, "order", "a list of different answers, the least first", list(order))
     if harder is not None and harder not in ("up", "down"):
         at.wrong(where, "harder", '"up" or "down"', harder)
-    return Question(order, harder)
+    texts = {key: value.get(key) for key in ("separator", "same_as")}
+    for key, text in texts.items():
+        if text is not None and (not isinstance(text, str) or not text):
+            at.wrong(where, key, "a text", text)
+    translations = value.get("translations", {})
+    if not isinstance(translations, Mapping) or not all(isinstance(own, str) and own for own in translations.values()):
+        at.wrong(where, "translations", 'a table such as { leicht = "easy" }', translations)
+    if translations and texts["same_as"] is None:
+        at.wrong(where, "translations", "beside same_as, the question that it is the same as", dict(translations))
+    separator, same_as = (None if text is None else str(text) for text in texts.values())
+    return Question(order, harder, separator, same_as, {str(theirs): str(own) for theirs, own in translations.items()})
 
 
 def _targets(at: SettingsReader, table: Mapping[str, object]) -> dict[str, float | str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,7 +14,7 @@ from milepost.errors import FolderError
 from milepost.logs.formats.delimited import MAX_CELL, find_delimiter
 from milepost.logs.sources.encodings import seems_to_be
 from milepost.logs.sources.remote import fetched, is_address
-from milepost.measures.interface import Answer
+from milepost.measures.interface import Answer, Theme
 
 MAX_BYTES: Final = 64 << 20
 _MARKS: Final = {b"\xff\xfe": "utf-16", b"\xfe\xff": "utf-16", b"\xef\xbb\xbf": "utf-8-sig"}
@@ -149,10 +150,31 @@ def read_answers(path: str | Path) -> tuple[Answer, ...]:
         FolderError: it cannot be read, lacks a column, or has an answer of nobody or to nothing.
     """
     found = []
-    for row in read_rows(path, ("player", "question", "answer"), ("level",)):
+    for row in read_rows(path, ("player", "question", "answer"), ("level", "build")):
         if not row["answer"]:
             continue
         if not row["player"] or not row["question"]:
             raise row.refuse("an answer needs a player and a question.")
-        found.append(Answer(row["player"], row["level"] or None, row["question"], row["answer"]))
+        found.append(Answer(row["player"], row["level"] or None, row["question"], row["answer"], row["build"] or None))
     return tuple(found)
+
+
+def read_themes(path: str | Path) -> tuple[Theme, ...]:
+    """The themes of a table, a row a theme: words with commas between, or a pattern.
+
+    Raises:
+        FolderError: it cannot be read, lacks a column, or has a theme without a name, without words or twice, or no pattern.
+    """
+    found: dict[str, Theme] = {}
+    for row in read_rows(path, ("theme",), ("words", "pattern")):
+        name, words = row["theme"], tuple(word.strip() for word in row["words"].split(",") if word.strip(" *"))
+        if not name or name in found:
+            raise row.refuse("a theme needs a name of its own." if not name else f"the theme {name!r} stands in two rows.")
+        if not words and not row["pattern"]:
+            raise row.refuse(f"the theme {name!r} has neither words nor a pattern.")
+        try:
+            pattern = re.compile(row["pattern"], re.IGNORECASE) if row["pattern"] else None
+        except re.error as error:
+            raise row.refuse(f"{row['pattern']!r} is no pattern ({error}). Write a regular expression, or words.") from error
+        found[name] = Theme(name, words, pattern)
+    return tuple(found.values())

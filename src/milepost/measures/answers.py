@@ -9,14 +9,15 @@ from typing import Final, TypedDict
 
 import numpy as np
 
-from milepost.arrays import Floats
 from milepost.course.course import Course, Level, place_called
 from milepost.logs.records.untyped_cells import decimal
+from milepost.measures.answer_changes import AnswerChange, EarlierAnswers
+from milepost.measures.answer_texts import ThemeAtLevel, as_one_language, of_no_theme, parts_of, themes_at_levels
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.cells import cells
-from milepost.measures.interface import Answer, Question, Table
+from milepost.measures.interface import Answer, Question, Table, Theme
 from milepost.numerics.intervals import Z95, Interval, mean_interval, wilson
-from milepost.numerics.ranks import Pairs, spearman, spearman_interval
+from milepost.numerics.ranks import Pairs, spearman, spearman_interval, standing
 from milepost.playback.play import Play
 
 _NUMERIC: Final = 0.8  # share of a question's answers that are numbers, from which it is a scale
@@ -42,6 +43,7 @@ class AnsweredLevel(TypedDict):
     mean: float | None
     mean_low: float | None
     mean_high: float | None
+    sd: float | None
 
 
 class Agreement(TypedDict):
@@ -78,7 +80,7 @@ class Listed(TypedDict):
 
 
 class QuestionAnswers(TypedDict):
-    """A question; ``agreement`` and ``apart`` are of ordered ones."""
+    """A question; ``agreement`` and ``apart`` are of ordered ones, ``themes`` and what is of none of them of others."""
 
     question: str
     ordered: bool
@@ -88,6 +90,8 @@ class QuestionAnswers(TypedDict):
     agreement: Agreement | None
     apart: list[Apart]
     listed: list[Listed]
+    themes: list[ThemeAtLevel]
+    of_no_theme: list[Listed]
 
 
 class AnswersRow(TypedDict):
@@ -105,9 +109,10 @@ class AnswersRow(TypedDict):
 
 
 class AnswersTotals(TypedDict):
-    """The questions, and whose answers, and at which levels, could not be placed."""
+    """The questions, and whose answers, and at which levels, could not be placed; what changed since an earlier report."""
 
     questions: list[QuestionAnswers]
+    since: list[AnswerChange] | None
     players_not_counted: list[str]
     unknown_levels: list[str]
 
@@ -120,15 +125,19 @@ class Answers:
         answers: them.
         questions: what is known of some questions, by their texts.
         least: of fewer answers, nothing is claimed of a level.
+        themes: what to look for in answers that are on no scale.
+        earlier: the questions of an earlier report, and the marks of its sessions; None without one.
     """
 
     answers: Sequence[Answer]
     questions: Mapping[str, Question] = field(default_factory=dict)
     least: int = 5
+    themes: Sequence[Theme] = ()
+    earlier: EarlierAnswers | None = None
 
     def __call__(self, play: Play) -> Table[AnswersRow, AnswersTotals]:
         """Rows a question and level; the totals hold the questions."""
-        placed = _Placed.of(play, self.answers)
+        placed = _Placed.of(play, as_one_language(self.answers, self.questions))
         asked = dict.fromkeys(answer.question for answer in placed.answers)
         found = [self._question(play, placed, text) for text in asked]
         tries = {row["level"]: row for row in play.once(AttemptsToClear()).rows}
@@ -149,15 +158,18 @@ class Answers:
                         try_clear_high=beside and beside["try_clear_high"],
                     )
                 )
-        return Table(rows, AnswersTotals(questions=found, players_not_counted=placed.strangers, unknown_levels=placed.unknown))
+        since = None if self.earlier is None else self.earlier.changes(play, found, self.least)
+        strangers, unknown = placed.strangers, placed.unknown
+        return Table(rows, AnswersTotals(questions=found, since=since, players_not_counted=strangers, unknown_levels=unknown))
 
     def _question(self, play: Play, placed: _Placed, text: str) -> QuestionAnswers:
         own = [answer for answer in placed.answers if answer.question == text]
         about = self.questions.get(text, Question())
         scale = _scale(own, about)
         ends = _ends(own, scale, about)
-        levels = [_level(placed.name(level), answers, scale, ends) for level, answers in placed.by_level(own)]
+        levels = [_level(placed.name(level), answers, scale, ends, about) for level, answers in placed.by_level(own)]
         plain = [answer for answer in own if scale is None or scale.value(answer.answer) is None]
+        themes = self.themes if scale is None else ()
         return QuestionAnswers(
             question=text,
             ordered=scale is not None,
@@ -166,10 +178,9 @@ class Answers:
             levels=levels,
             agreement=_agreement(play, placed, own, scale) if scale else None,
             apart=self._apart(play, levels, about.harder, ends) if scale else [],
-            listed=[
-                Listed(level=placed.name(placed.place[answer.level]), player=answer.player, answer=answer.answer)
-                for answer in plain
-            ],
+            listed=placed.listed(plain),
+            themes=themes_at_levels(play, placed.by_level(own), themes),
+            of_no_theme=placed.listed(of_no_theme(own, themes)) if themes else [],
         )
 
     def _apart(self, play: Play, levels: list[AnsweredLevel], harder: str | None, ends: tuple[float, float]) -> list[Apart]:
@@ -182,8 +193,8 @@ class Answers:
         told = [own for own in levels if own["n"] >= self.least and own["level"] in tries]
         if len(told) < _FEWEST_LEVELS:
             return []
-        felt = _standing([(own["mean"], own["mean_low"], own["mean_high"]) for own in told], harder == "down")
-        plays = _standing([_clearing(tries[str(own["level"])]) for own in told], True)
+        felt = standing([(own["mean"], own["mean_low"], own["mean_high"]) for own in told], harder == "down")
+        plays = standing([_clearing(tries[str(own["level"])]) for own in told], True)
         gap, reach = felt[0] - plays[0], Z95 * np.hypot(felt[1], plays[1])
         middle, up = sum(ends) / 2, harder != "down"
         shown = [(float(own["mean"] or 0) - middle) * (1 if up else -1) for own in told]
@@ -206,23 +217,6 @@ class Answers:
 
 def _clearing(row: AttemptsRow) -> tuple[float | None, float | None, float | None]:
     return row["try_clear"], row["try_clear_low"], row["try_clear_high"]
-
-
-def _standing(figures: list[tuple[float | None, float | None, float | None]], turned: bool) -> tuple[Floats, Floats]:
-    """Return each level's place among all by rank, in standard deviations of ranks, with its standard error.
-
-    The error is that of the ranks which the figure's interval reaches over. A figure whose error is not known gets the largest of
-    the others'; one that is not known itself is never beyond chance.
-    """
-    value, low, high = (np.array([np.nan if one is None else one for one in column]) for column in zip(*figures, strict=True))
-    ranks = np.array([np.sum(value < one) + (np.sum(value == one) + 1) / 2 for one in value])
-    spread = float(np.std(ranks, ddof=1)) or 1.0
-    reached = np.array([np.sum(value <= above) - np.sum(value < below) for below, above in zip(low, high, strict=True)])
-    error = np.where(np.isnan(low), np.nan, np.maximum(reached, 1) / (2 * Z95 * spread))
-    known = error[~np.isnan(error)]
-    error = np.where(np.isnan(error), known.max() if len(known) else np.inf, error)
-    standing: Floats = (-1 if turned else 1) * (ranks - ranks.mean()) / spread
-    return np.where(np.isnan(value), 0.0, standing), np.where(np.isnan(value), np.inf, error)
 
 
 def _reading(more: bool, harder: str | None) -> str:
@@ -275,6 +269,8 @@ class _Placed:
         course = play.course or Course(None, tuple(map(Level, names)))
         called = {level: place_called(course, level) for level in dict.fromkeys(answer.level for answer in answers) if level}
         place: dict[str | None, int | None] = {None: None} | {level: own for level, own in called.items() if own is not None}
+        builds = set(play.gated.log.sessions.build)
+        answers = [answer for answer in answers if answer.build is None or answer.build in builds]
         counting = {name for name, counts in zip(play.gated.players, play.counts.tolist(), strict=True) if counts}
         strangers = dict.fromkeys(answer.player for answer in answers if answer.player not in counting)
         unknown = dict.fromkeys(str(answer.level) for answer in answers if answer.level not in place)
@@ -286,6 +282,10 @@ class _Placed:
     def name(self, place: int | None) -> str | None:
         """A level's name."""
         return None if place is None else self.names[place]
+
+    def listed(self, answers: Sequence[Answer]) -> list[Listed]:
+        """Return answers as they are listed."""
+        return [Listed(level=self.name(self.place[one.level]), player=one.player, answer=one.answer) for one in answers]
 
     def by_level(self, answers: list[Answer]) -> list[tuple[int | None, list[Answer]]]:
         """The answers of each level in course order, those to the whole course last."""
@@ -303,10 +303,12 @@ def _ends(answers: list[Answer], scale: _Scale | None, about: Question) -> tuple
     return (min(values), max(values)) if values else (0.0, 0.0)
 
 
-def _level(level: str | None, answers: list[Answer], scale: _Scale | None, ends: tuple[float, float]) -> AnsweredLevel:
-    """A level's answers, those on a scale in its order, others by how often they were given."""
+def _level(
+    level: str | None, answers: list[Answer], scale: _Scale | None, ends: tuple[float, float], about: Question
+) -> AnsweredLevel:
+    """A level's answers, those on a scale in its order, others by how many gave them."""
     spelt: dict[str, str] = {}
-    counts = Counter(spelt.setdefault(answer.answer.casefold(), answer.answer) for answer in answers)
+    counts = Counter(spelt.setdefault(part.casefold(), part) for answer in answers for part in parts_of(answer.answer, about))
     values = [value for answer in answers if scale and (value := scale.value(answer.answer)) is not None]
     mean, (low, high) = _mean(values)
     low, high = (None if end is None else min(max(end, ends[0]), ends[1]) for end in (low, high))  # no answer lies beyond
@@ -321,7 +323,8 @@ def _level(level: str | None, answers: list[Answer], scale: _Scale | None, ends:
         shares.append(
             AnswerShare(answer=answer, n=counts[answer], share=counts[answer] / len(answers), share_low=lower, share_high=upper)
         )
-    return AnsweredLevel(level=level, n=len(answers), distribution=shares, mean=mean, mean_low=low, mean_high=high)
+    sd = float(np.std(values, ddof=1)) if len(values) > 1 else None
+    return AnsweredLevel(level=level, n=len(answers), distribution=shares, mean=mean, mean_low=low, mean_high=high, sd=sd)
 
 
 def _mean(values: list[float]) -> tuple[float | None, Interval]:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, is_dataclass
+from dataclasses import dataclass, field, is_dataclass
 from datetime import date
 from hashlib import sha256
+from re import Pattern
 from types import FunctionType
 from typing import ClassVar, Final, Generic, Protocol, TypedDict, TypeVar, cast, runtime_checkable
 
@@ -134,6 +136,7 @@ class Answer:
     level: str | None
     question: str
     answer: str
+    build: str | None = None
 
 
 @dataclass(frozen=True)
@@ -143,7 +146,38 @@ class Question:
     Attributes:
         order: its answers in order, where they are words.
         harder: whether later or higher answers mean harder ("up") or easier ("down"); None where it does not ask for that.
+        separator: what parts several answers in one cell; None where a cell is one answer.
+        same_as: the question that it is a translation of; None where it is none.
+        translations: its answers, each with that of the other question.
     """
 
     order: tuple[str, ...] = ()
     harder: str | None = None
+    separator: str | None = None
+    same_as: str | None = None
+    translations: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Theme:
+    """A theme of answers in free words.
+
+    Attributes:
+        name: its name.
+        words: any of which an answer has, as whole words in any capitals; one that ends in ``*`` may go on.
+        pattern: or what it has somewhere in it; None without one.
+    """
+
+    name: str
+    words: tuple[str, ...] = ()
+    pattern: Pattern[str] | None = None
+
+    def fits(self, text: str) -> bool:
+        """Return whether an answer speaks of it."""
+        if self.pattern is not None and self.pattern.search(text):
+            return True
+        said = re.findall(r"[^\W_]+(?:['’][^\W_]+)*", text.casefold())
+        return any(
+            any(one.startswith(word[:-1]) for one in said) if word.endswith("*") else word in said
+            for word in map(str.casefold, self.words)
+        )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.numerics.intervals import Interval
+from milepost.numerics.intervals import Z95, Interval
 
 DRAWS, SEED = 1000, 1
 _FEWEST = 3  # players of whom an interval is given
@@ -80,3 +80,20 @@ def _middle_ranks(places: Ints, weight: Floats | Ints) -> Floats:
     counts = np.bincount(places, weights=weight)
     ranks: Floats = (np.cumsum(counts) - counts / 2)[places]
     return ranks
+
+
+def standing(figures: list[tuple[float | None, float | None, float | None]], turned: bool) -> tuple[Floats, Floats]:
+    """Return each level's place among all by rank, in standard deviations of ranks, with its standard error.
+
+    The error is that of the ranks which the figure's interval reaches over. A figure whose error is not known gets the largest of
+    the others'; one that is not known itself is never beyond chance.
+    """
+    value, low, high = (np.array([np.nan if one is None else one for one in column]) for column in zip(*figures, strict=True))
+    ranks = np.array([np.sum(value < one) + (np.sum(value == one) + 1) / 2 for one in value])
+    spread = float(np.std(ranks, ddof=1)) or 1.0
+    reached = np.array([np.sum(value <= above) - np.sum(value < below) for below, above in zip(low, high, strict=True)])
+    error = np.where(np.isnan(low), np.nan, np.maximum(reached, 1) / (2 * Z95 * spread))
+    known = error[~np.isnan(error)]
+    error = np.where(np.isnan(error), known.max() if len(known) else np.inf, error)
+    place: Floats = (-1 if turned else 1) * (ranks - ranks.mean()) / spread
+    return np.where(np.isnan(value), 0.0, place), np.where(np.isnan(value), np.inf, error)

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Final
 
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, level_column
-from milepost.wording import NOTHING, listed, logits, number, percent, plural, rate, safe
+from milepost.wording import NOTHING, clock, listed, logits, number, percent, plural, rate, safe
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from milepost.measures.answer_changes import AnswerChange, AnsweredMean
+    from milepost.measures.answer_texts import Quotation
     from milepost.measures.answers import AnsweredLevel, AnswersRow, Listed, QuestionAnswers
     from milepost.measures.ratings import RatingsRow
     from milepost.reports.document_types import AnswersDocument, RatingsDocument
@@ -25,7 +27,62 @@ def answers_view(report: AnswersDocument) -> list[AnyView]:
     views: list[AnyView] = [_question(report, question) for question in report["questions"]]
     if not views:
         views = [View("No answers", (), [], ["No player of the log has answered anything."])]
+    if report["since"] is not None:
+        views.append(changes_view(report["since"], "Since that report", ("then", "now")))
     return [*views, View("Whose answers these are", (), [], [*_left_out(report), *source_notes(report)])]
+
+
+def changes_view(rows: list[AnswerChange], heading: str, sides: tuple[str, str]) -> View[AnswerChange]:
+    """The means of answers on two sides, level by level, and which of them changed."""
+    of_question: Column[AnswerChange] = Column("question", lambda row: safe(row["question"]), left=True)
+    several = len({row["question"] for row in rows}) > 1
+    columns: tuple[Column[AnswerChange], ...] = (
+        *([of_question] if several else []),
+        Column("level", lambda row: safe(row["level"]) if row["level"] else "whole course", left=True),
+        Column(safe(sides[0]), lambda row: _of(row["from"])),
+        Column(safe(sides[1]), lambda row: _of(row["to"])),
+        Column("change", lambda row: NOTHING if row["change"] is None else logits(row["change"], True)),
+        Column("95 %", _change_span, rank=1, said="interval of the change"),
+        Column("verdict", lambda row: _VERDICTS[row["verdict"]] if row["q_value"] is not None else "too few", left=True),
+    )
+    told = [f"{safe(row['level'] or 'whole course')} {row['verdict']}" for row in rows if row["verdict"] != "no_telling"]
+    said = f"Changed: {listed(told)}." if told else "No mean of answers is told to have changed."
+    notes = [f"{said} All are judged at once, so that about one claim in seven may be chance."] if rows else []
+    return View(heading, columns, rows, notes or ["Nothing was answered on both sides."])
+
+
+_VERDICTS: Final = {"higher": "▲ higher", "lower": "▼ lower", "no_telling": "undecided"}
+
+
+def _of(side: AnsweredMean) -> str:
+    return NOTHING if side["mean"] is None else f"{rate(side['mean'])} of {side['n']}"
+
+
+def _change_span(row: AnswerChange) -> str:
+    return "" if row["low"] is None or row["high"] is None else f"{logits(row['low'], True)} to {logits(row['high'], True)}"
+
+
+def _themes(question: QuestionAnswers) -> list[str]:
+    """Return themes, level by level, with quotations; and what is of none."""
+    said = []
+    for row in question["themes"]:
+        quoted = listed([_quotation(one) for one in row["quotations"]])
+        share = f"{row['n']} of {row['of']} ({_percents(row['share_low'], row['share_high'])})"
+        said.append(f"{safe(row['level'] or 'Whole course')}, {safe(row['theme'])}: {share}, such as {quoted}.")
+    rest = question["of_no_theme"]
+    if rest:
+        more = f" and {len(rest) - _MOST_LISTED} more; --format json has all" if len(rest) > _MOST_LISTED else ""
+        said.append(f"Of no theme: {listed([_quoted(one) for one in rest[:_MOST_LISTED]])}{more}.")
+    return said
+
+
+def _percents(low: float | None, high: float | None) -> str:
+    return f"{percent(low).removesuffix(' %')}–{percent(high)}"
+
+
+def _quotation(one: Quotation) -> str:
+    where = "" if one["session"] is None or one["clock"] is None else f", {safe(one['session'])} at {clock(one['clock'])}"
+    return f"“{safe(one['answer'])}” ({safe(one['player'])}{where})"
 
 
 def _left_out(report: AnswersDocument) -> list[str]:
@@ -80,7 +137,8 @@ def _distribution(row: AnsweredLevel) -> str:
 
 def _notes(report: AnswersDocument, question: QuestionAnswers) -> list[str]:
     said = [f"{plural(question['players'], 'player')} answered."]
-    if not question["ordered"]:
+    said += _themes(question)
+    if not question["ordered"] and not question["themes"]:
         said += [f"{safe(row['level']) if row['level'] else 'Whole course'}: {_distribution(row)}." for row in question["levels"]]
     if question["scale"]:
         said.append(

@@ -12,6 +12,7 @@ from milepost.comparison.row_types import Side
 from milepost.comparison.sentences import Phrases
 from milepost.playback.attributes import is_attribute
 from milepost.playback.tallies import finding_counts
+from milepost.reports.answer_views import changes_view
 from milepost.reports.build_document import head, source_notes
 from milepost.reports.document_types import CompareDocument
 from milepost.reports.head_types import CourseHead
@@ -54,7 +55,7 @@ def compare_document(
         _add_other_side(report, before, plays)
         report["cautions"] = _cautions((split.before, before), (split.after, report))
     report["left_out"]["other_builds"], report["left_out"]["no_build"] = others, none
-    return cast(CompareDocument, {**report, "min_players": least, **table.totals, "levels": table.rows})
+    return cast(CompareDocument, {**report, "min_players": least, **table.totals, "answers": [], "levels": table.rows})
 
 
 def _cautions(*sides: tuple[str, Head]) -> list[Caution]:
@@ -118,7 +119,10 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
         *_left_out(report),
         *source_notes(report),
     ]
-    return [told, View("Level by level", columns, report["levels"], notes)]
+    views: list[AnyView] = [told, View("Level by level", columns, report["levels"], notes)]
+    if report["answers"]:
+        views.append(changes_view(report["answers"], "What they answered", (before, after)))
+    return views
 
 
 def _left_out(report: CompareDocument) -> list[str]:

@@ -11,6 +11,7 @@ from milepost.comparison.row_types import CompareRow, CompareTotals, TrendRow, T
 from milepost.difficulty.players import FurthestRow, PlayersTotals
 from milepost.difficulty.row_types import SpikesRow, SpikesTotals, WhatIfRow, WhatIfTotals
 from milepost.folder.notes import Noted
+from milepost.measures.answer_changes import AnswerChange
 from milepost.measures.answers import AnswersRow, AnswersTotals
 from milepost.measures.attempts import AttemptsRow, AttemptsTotals
 from milepost.measures.attribute_effects import AttributeRow
@@ -202,6 +203,7 @@ class TrendDocument(Head, TrendTotals):
 class CompareDocument(Head, CompareTotals):
     """The document of `compare`."""
 
+    answers: list[AnswerChange]
     levels: list[CompareRow]
 
 

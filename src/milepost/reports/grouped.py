@@ -23,10 +23,10 @@ _RAW: Final = (("raw reached", "raw_reached", number), ("raw cleared", "raw_clea
 
 
 class _Side(TypedDict):
-    """A level, or a layout of one, with its row in each group."""
+    """A level, or a layout of one or a question about it, with its row in each group; the whole course is no level (null)."""
 
-    level: str
-    layout: str | None
+    level: str | None
+    part: str | None
     cells: list[AnyRow | None]
 
 
@@ -58,10 +58,11 @@ def grouped_view(report: GroupedDocument) -> View[_Side]:
         figures = (*figures, *_RAW)
     names = list(dict.fromkeys(_name_of(row) for group in report["groups"] for row in group["levels"]))
     by_name = [{_name_of(row): row for row in group["levels"]} for group in report["groups"]]
-    rows = [_Side(level=level, layout=layout, cells=[own.get((level, layout)) for own in by_name]) for level, layout in names]
-    columns: list[Column[_Side]] = [Column("level", lambda row: safe(row["level"]), left=True)]
-    if any(layout is not None for _, layout in names):
-        columns.append(Column("layout", lambda row: safe(row["layout"] or ""), left=True))
+    rows = [_Side(level=level, part=part, cells=[own.get((level, part)) for own in by_name]) for level, part in names]
+    columns: list[Column[_Side]] = [Column("level", lambda row: safe(row["level"] or "whole course"), left=True)]
+    if any(part is not None for _, part in names):
+        title = "question" if report["command"] == "answers" else "layout"
+        columns.append(Column(title, lambda row: safe(row["part"] or ""), left=True))
     for place, group in enumerate(report["groups"]):
         columns.append(Column(f"{_title(group)}: n", _cell(place, count, number)))
         for rank, (name, key, worded) in enumerate(figures):
@@ -102,9 +103,9 @@ def _title(group: AnyRow) -> str:
     return safe(group["value"]) if group["value"] is not None else "not given"
 
 
-def _name_of(row: AnyRow) -> tuple[str, str | None]:
-    """Return the subject of a row: a level, or a layout of it."""
-    return row["level"], row.get("layout")
+def _name_of(row: AnyRow) -> tuple[str | None, str | None]:
+    """Return the subject of a row: a level, or a layout of it or a question about it."""
+    return row["level"], row.get("layout", row.get("question"))
 
 
 def _shared(report: GroupedDocument) -> list[str]:

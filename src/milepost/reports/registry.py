@@ -263,6 +263,7 @@ def answers() -> Entry:
         Answers,
         answers_view,
         lambda: _documents().AnswersDocument,
+        in_groups=InGroups("n", (("mean", "mean", rate),)),
         picture="What players said",
         drawn=True,
         beside=True,

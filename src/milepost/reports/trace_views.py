@@ -32,9 +32,9 @@ def trace_view(report: TraceDocument) -> list[AnyView]:
 
 def _records(report: TraceDocument) -> View[TracedRecord]:
     """Each record, and what it did."""
-    several = len(report["traced"]) > 1
+    of_session: Column[TracedRecord] = Column("session", lambda row: safe(row["session"]), left=True)
     columns: tuple[Column[TracedRecord], ...] = (
-        *([Column[TracedRecord]("session", lambda row: safe(row["session"]), left=True)] if several else []),
+        *([of_session] if len(report["traced"]) > 1 else []),
         Column("clock", lambda row: clock(row["clock"])),
         Column("record", lambda row: safe(row["event"]), left=True),
         Column("level", lambda row: safe(row["level"] or ""), left=True),

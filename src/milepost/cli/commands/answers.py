@@ -17,7 +17,7 @@ EXAMPLE = "milepost answers"
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_measure(parser, by=False, figure=True)
+    options.add_measure(parser, figure=True)
     parser.add_argument(
         "--answers",
         action=options.Once,
@@ -31,6 +31,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
         metavar="QUESTION=A,B,C",
         help="the answers to a question in order, the least first; may be repeated",
     )
+    parser.add_argument(
+        "--themes",
+        action=options.Once,
+        metavar="FILE",
+        help="a table of themes: theme, words (with commas) or pattern (that of milepost.toml)",
+    )
+    parser.add_argument("--since", metavar="REPORT.json", default=None, help="what changed since this report of an earlier day")
 
 
 def run(args: argparse.Namespace) -> Exit:
