@@ -82,7 +82,7 @@ def themes_at_levels(
                         share=len(fitting) / len(answers),
                         share_low=low,
                         share_high=high,
-                        quotations=[_quotation(play, level, answer) for answer in fitting[:_QUOTED]],
+                        quotations=[_quotation(play, level, answer) for answer in _different(fitting)[:_QUOTED]],
                     )
                 )
     return found
@@ -91,6 +91,12 @@ def themes_at_levels(
 def of_no_theme(answers: Sequence[Answer], themes: Sequence[Theme]) -> list[Answer]:
     """The answers that fit no theme."""
     return [answer for answer in answers if not any(theme.fits(answer.answer) for theme in themes)]
+
+
+def _different(answers: Sequence[Answer]) -> list[Answer]:
+    """Return one answer of each wording."""
+    first = {answer.answer.casefold(): answer for answer in reversed(answers)}
+    return [answer for answer in answers if first[answer.answer.casefold()] is answer]
 
 
 def _quotation(play: Play, level: int | None, answer: Answer) -> Quotation:

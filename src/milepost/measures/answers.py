@@ -125,8 +125,7 @@ class Answers:
         answers: them.
         questions: what is known of some questions, by their texts.
         least: of fewer answers, nothing is claimed of a level.
-        themes: what to look for in answers that are on no scale.
-        earlier: the questions of an earlier report, and the marks of its sessions; None without one.
+        themes, earlier: what to look for in answers on no scale; the questions of an earlier report, if there is one.
     """
 
     answers: Sequence[Answer]
