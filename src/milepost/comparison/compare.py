@@ -13,10 +13,11 @@ from milepost.arrays import Bools, Ints
 from milepost.cleaning.splitting import Split
 from milepost.comparison.changed import Changes
 from milepost.comparison.effects import Beyond, difference_of_shares, effects, quitting, time_taken
-from milepost.comparison.estimates import FEW_SHARED, Estimates, estimated
+from milepost.comparison.estimates import FEW_SHARED, Estimates, FitOfSide, estimated
 from milepost.comparison.judging import CLAIMED, Bar, LevelJudge
 from milepost.comparison.pairing import Matched, Pair
 from milepost.comparison.row_types import (
+    Changed,
     ComparedWith,
     CompareRow,
     CompareTotals,
@@ -25,6 +26,7 @@ from milepost.comparison.row_types import (
     KeptAtEnd,
     KeptChange,
     Practice,
+    Ratio,
     Shift,
     Side,
 )
@@ -59,6 +61,10 @@ _NO_EFFECTS: Final = Effects(
 )
 
 
+_NO_RATIO: Final = Ratio(ratio=None, low=None, high=None)
+_NO_CHANGES: Final = Changed(knobs=[], causes=[], words=[], cause=None)
+
+
 @dataclass(frozen=True)
 class Compare:
     """Settings of a comparison.
@@ -70,6 +76,7 @@ class Compare:
         looks: how often a running test is looked at, as planned.
         untouched: levels known not to have changed.
         shares: what a lot deals out, the one side to the other.
+        beside: whether time, quitting and what was changed are looked at beside difficulty.
     """
 
     split: Split
@@ -78,6 +85,7 @@ class Compare:
     looks: int = 1
     untouched: tuple[str, ...] = ()
     shares: tuple[float, float] = (1.0, 1.0)
+    beside: bool = True
 
     @property
     def rate(self) -> float:
@@ -115,8 +123,8 @@ class Compare:
             players_from=_players(before),
             players_to=_players(after),
             shift=shift,
-            time_shift=case.time.whole(),
-            quit_shift=case.quits.whole(),
+            time_shift=case.time.whole() if self.beside else _NO_RATIO,
+            quit_shift=case.quits.whole() if self.beside else _NO_RATIO,
             kept_at_end={"from": None, "to": None, "change": None} if by_try else kept_at_end(*case.funnels),
             own_choice=None,
             arms=None,
@@ -154,7 +162,10 @@ class BuildsCompared:
     def estimates(self) -> Estimates | None:
         """The difficulties; None where no level was tried in both."""
         sides = self.pair.sides
-        return estimated(sides) if (sides.tried(0) & sides.tried(1)).any() else None
+        if not (sides.tried(0) & sides.tried(1)).any():
+            return None
+        n = len(self.pair.levels)
+        return estimated(sides, lambda side: self.pair.plays[side].once(FitOfSide(tuple(self.pair.level_of(side).tolist()), n)))
 
     @cached_property
     def judge(self) -> LevelJudge | None:
@@ -202,7 +213,8 @@ class BuildsCompared:
         if both and self.judge is not None:
             first, then = (int((tries.success & (tries.item == number)).sum()) for tries in self.pair.sides.tries)
             judged = self.judge.difficulty(number, self.players[:, number], (first, then), self.settings.min_players)
-        beside = self._effects(number, before, after) if before is not None and after is not None else _NO_EFFECTS
+        looked_at = self.settings.beside and before is not None and after is not None
+        beside = self._effects(number, before, after) if looked_at and before is not None and after is not None else _NO_EFFECTS
         row: CompareRow = {
             "level": level.name,
             "status": "both" if both else "removed" if after is None else "added",
@@ -212,7 +224,7 @@ class BuildsCompared:
             "to": sides[1],
             **judged,
             **beside,
-            **self.changes.at(number, level.places, judged["verdict"]),
+            **(self.changes.at(number, level.places, judged["verdict"]) if self.settings.beside else _NO_CHANGES),
             "sentence": None,
         }
         row["sentence"] = told_of_level(row, _spread(self.estimates), self.phrases)

@@ -7,15 +7,18 @@ in all levels, as far as that can be told.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
+from milepost.difficulty.first_clear_tries import tries_of_players
 from milepost.numerics.try_model import Fit, fit_tries
 from milepost.numerics.try_sums import TriesOfItems
 from milepost.numerics.whole_numbers import distinct, numbered
+from milepost.playback.play import Play
 
 FEW_SHARED: Final = 5  # players of both builds from which they are modelled as such
 _PRACTICE: Final = (0.2, 0.5)  # mean and standard deviation of the prior of what having seen a level is worth, in logits
@@ -67,16 +70,44 @@ class Estimates:
     ability_sd: tuple[float, float]
 
 
-def estimated(sides: Sides) -> Estimates:
-    """The difficulties in both builds."""
+OwnFit = tuple[Fit, Ints]  # the model of one side's levels that were tried, and which these are
+
+
+@dataclass(frozen=True)
+class FitOfSide:
+    """The model of one side of a comparison by itself, once for all that it is compared with.
+
+    Attributes:
+        number: per stop of the side's play, and for none, the level's number among those of both sides.
+        n_levels: how many these are.
+    """
+
+    number: tuple[int, ...]
+    n_levels: int
+
+    def __call__(self, play: Play) -> OwnFit:
+        """Fit it to the play's tries."""
+        tries = tries_of_players(play)
+        return _fit_of(replace(tries, item=np.array(self.number)[tries.item]), self.n_levels)
+
+
+def estimated(sides: Sides, fit_of_side: Callable[[int], OwnFit] | None = None) -> Estimates:
+    """The difficulties in both builds.
+
+    Args:
+        sides: their tries.
+        fit_of_side: gives the model of either side by itself, where it may be known already.
+    """
     shared = int((sides.second >= 0).sum())
-    return _jointly(sides) if shared >= FEW_SHARED or sides.by_try else _apart(sides)
+    if shared >= FEW_SHARED or sides.by_try:
+        return _jointly(sides)
+    return _apart(sides, fit_of_side or (lambda side: _fit_of(sides.tries[side], sides.n_levels)))
 
 
-def _apart(sides: Sides) -> Estimates:
+def _apart(sides: Sides, fit_of_side: Callable[[int], OwnFit]) -> Estimates:
     """Each build by itself; its prior is around its own mean."""
     n = sides.n_levels
-    fits = [_fit_of(tries, n) for tries in sides.tries]
+    fits = [fit_of_side(side) for side in (0, 1)]
     mean, covariance = np.full(2 * n, np.nan), np.zeros((2 * n, 2 * n))
     for side, (fit, items) in enumerate(fits):
         places = side * n + items

@@ -27,7 +27,8 @@ from milepost.comparison.row_types import (
     TrendWhole,
 )
 from milepost.comparison.trend_steps import TrendSteps, steps_by_date, steps_by_key
-from milepost.difficulty.spikes import Spikes
+from milepost.difficulty.spikes import standings
+from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel, legs_in
 from milepost.measures.interface import Table
 from milepost.numerics.shifts import false_discovery_rate
@@ -89,6 +90,16 @@ class _Pair:
     totals: CompareTotals
 
 
+def _judged(play: Play, least: int) -> dict[str, dict[str, object]]:
+    """Each level's figures in one step, of those that were tried."""
+    tried = play.once(AttemptsToClear()).rows
+    return {
+        tried[level]["level"]: {**own._asdict(), "try_clear": tried[level]["try_clear"]}
+        for level, own in enumerate(standings(play, least))
+        if own.tries
+    }
+
+
 @dataclass
 class _Case:
     """All that the rows of a trend are made of."""
@@ -105,7 +116,7 @@ class _Case:
     @cached_property
     def judged(self) -> list[dict[str, dict[str, object]]]:
         """Per step, each level's figures, fitted on that step alone."""
-        return [{row["level"]: dict(row) for row in Spikes(self.steps.least)(own).rows} for own in self.steps.plays]
+        return [_judged(own, self.steps.least) for own in self.steps.plays]
 
     def pair(self, before: int, after: int) -> _Pair:
         """The comparison of two steps."""
@@ -113,7 +124,7 @@ class _Case:
             split = Split(
                 "start.step" if self.steps.by_date else self.steps.key, self.steps.names[before], self.steps.names[after]
             )
-            table = Compare(split, self.steps.least)(
+            table = Compare(split, self.steps.least, beside=False)(
                 self.steps.plays[before], self.steps.plays[after], self.play.gated.log.sessions.name
             )
             self.pairs[before, after] = _Pair({row["level"]: row for row in table.rows}, table.totals)
@@ -121,7 +132,7 @@ class _Case:
 
     def row(self, level: str) -> TrendRow:
         """A level over all steps."""
-        points = [(place, own[level]) for place, own in enumerate(self.judged) if level in own and own[level]["tries"]]
+        points = [(place, own[level]) for place, own in enumerate(self.judged) if level in own]
         places = [place for place, _ in points]
         changes = [
             cast(TrendChange, {**self._whole(level, before, after), "one_step": False})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import ClassVar, Final, Literal
+from typing import ClassVar, Final, Literal, NamedTuple
 
 import numpy as np
 
@@ -194,6 +194,37 @@ def _fit(play: Summed, tries: TriesOfItems) -> tuple[Basis, Fit, DifficultyReadi
         if fit is not None:
             return "time", fit, read_events(fit.difficulty, fit.covariance, places_of_legs(play))
     return "tries", *read_tries(tries, play.n_levels, places_of_legs(play), choices_of(play.course))
+
+
+class LevelStanding(NamedTuple):
+    """What `Spikes` says of a level's difficulty, and of what it is made."""
+
+    players: int
+    tries: int
+    difficulty: float
+    se: float
+    kind: Kind
+
+
+def standings(play: Summed, least: int) -> list[LevelStanding]:
+    """Return of each level what ``Spikes`` says of its difficulty, and nothing more; none without tries.
+
+    Args:
+        play: the play.
+        least: of levels with fewer players, nothing is claimed.
+    """
+    tries = settled_tries(play)
+    if not len(tries.item):
+        return []
+    _, fit, reading = play.lasting("difficulty", lambda own: _fit(own, tries), Fit, DifficultyReading)
+    counts = np.bincount(tries.item, minlength=play.n_levels)
+    players = np.array([len(here) for here in _trying(tries, play.n_levels)])
+    error = np.sqrt(np.diag(fit.covariance))
+    found = verdicts(reading, counts, players, least)
+    return [
+        LevelStanding(int(players[n]), int(counts[n]), float(fit.difficulty[n]), float(error[n]), verdict.kind)
+        for n, verdict in enumerate(found)
+    ]
 
 
 def _trying(tries: TriesOfItems, n_items: int) -> list[Column]:
