@@ -30,6 +30,7 @@ FIGURES = {
     "times": "times",
     "answers": "answers",
     "compare": f"compare {BOTH}",
+    "trend": "trend logs next",
     "runs": "runs ../race/logs --course ../race/course.toml --no-folder",
     "power": "power --change 1",
     "knobs": "knobs",
@@ -37,7 +38,7 @@ FIGURES = {
     "whatif": "whatif --set 'Low Arch.target_clear=0.75' --set 'Glass Basin.target_clear=0.7'",
 }
 SCREEN, DISPLAY = "1280x800x24", ":97"
-PAGES = {"report": (1280, 800, "light"), "report-phone": (400, 800, "light")}
+PAGES = {"report": (1280, 800, "light")}
 # The page's switches: no window, nothing asked of the network.
 BROWSER = (
     "--headless=new",
@@ -100,7 +101,7 @@ def photograph(folder: str, name: str, words: str) -> None:
 
 
 def photograph_pages(page: Path) -> None:
-    """Show the report in a browser, wide and narrow, light and dark, with the first level that stands out open on a phone."""
+    """Show the report in a browser."""
     from selenium import webdriver
     from selenium.webdriver.chrome.service import Service
 
@@ -116,8 +117,6 @@ def photograph_pages(page: Path) -> None:
             scheme_wanted = {"features": [{"name": "prefers-color-scheme", "value": scheme}]}
             driver.execute_cdp_cmd("Emulation.setEmulatedMedia", scheme_wanted)
             driver.get(page.as_uri())
-            if width < 500:  # another part of the page
-                driver.execute_script("const one = document.getElementById('level-6'); one.open = true; one.scrollIntoView()")
             driver.save_screenshot(str(SHOTS / f"{name}.png"))
     finally:
         driver.quit()
