@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import gzip
 import json
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from zlib import crc32
 
@@ -21,6 +22,7 @@ HERE = Path(__file__).resolve().parent.parent / "src" / "milepost" / "demo"
 SEED = 1888
 FULL = 3  # measures of oil that a lantern holds
 BUILDS = ("0.7", "0.8")
+OPENED = tuple(datetime(2026, 3, day, 19, tzinfo=UTC) for day in (6, 13, 20))  # the two evenings, and that of the week after
 NEXT = "0.9"  # the build of the week after: Low Arch mended, Salt Steps harder by mistake, and a new steering that moves all
 CHANGED = {"Low Arch": (-2.1, "arch_width", 7.5), "Salt Steps": (1.9, "barges", 7)}  # logits, and the knob that was turned
 STEERING = -0.5  # logits, at all levels
@@ -183,12 +185,22 @@ def play(rng: np.random.Generator) -> tuple[list[list[str]], np.ndarray]:
         second = records[0]["session"].endswith("-2")
         begin = float(rng.uniform(0, 1800)) + 3600 * second
         for record in spoil(with_older_names(with_oil(records)), FaultRates(), rng):
-            evenings[evening].append((begin + record["time"], json.dumps(record, ensure_ascii=False)))
-    for evening, extra in zip(evenings, extra_sessions(), strict=True):
-        evening += [(2000 + record["time"], json.dumps(record)) for record in extra]
+            line = record | {"time": stamp(OPENED[evening], begin, record["time"])}
+            evenings[evening].append((begin + record["time"], json.dumps(line, ensure_ascii=False)))
+    for opened, evening, extra in zip(OPENED, evenings, extra_sessions(), strict=False):
+        stamped = [record | {"time": stamp(opened, 2000, record["time"])} for record in extra]
+        evening += [(2000 + record["time"], json.dumps(line)) for record, line in zip(extra, stamped, strict=True)]
     lines = [[line + "\n" for _, line in sorted(evening, key=lambda item: item[0])] for evening in evenings]
-    lines[0].append('{"session": "hob-wick-1", "time": 2710.4, "event": "che')  # the collector was switched off
+    lines[0].append(
+        '{"session": "hob-wick-1", "time": "2026-03-06T19:45:10.400Z", "event": "che'
+    )  # the collector was switched off
     return lines, truth.skill
+
+
+def stamp(opened: datetime, begin: float, time: float) -> str:
+    """When a record was made, in a session that begins so many seconds after the evening does."""
+    moment = opened + timedelta(seconds=round(begin), milliseconds=round(1000 * time))
+    return moment.isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
 def play_next(rng: np.random.Generator, skill: np.ndarray) -> list[str]:
@@ -220,7 +232,8 @@ def play_next(rng: np.random.Generator, skill: np.ndarray) -> list[str]:
     for records in sessions(tries, scenery, rng):
         begin = float(rng.uniform(0, 1800)) + 3600 * records[0]["session"].endswith("-2")
         for record in spoil(with_oil(records), FaultRates(), rng):
-            line = record | {"session": f"week-2-{record['session']}"}
+            named = {"session": f"week-2-{record['session']}", "time": stamp(OPENED[2], begin, record["time"])}
+            line = record | named
             lines.append((begin + record["time"], json.dumps(line, ensure_ascii=False) + "\n"))
     return [line for _, line in sorted(lines, key=lambda item: item[0])]
 
