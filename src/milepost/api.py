@@ -15,7 +15,7 @@ from milepost.difficulty.players import Players
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
-from milepost.folder.small_tables import read_answers
+from milepost.folder.small_tables import read_answers, read_themes
 from milepost.measures.answers import Answers
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.coverage import Coverage
@@ -121,7 +121,12 @@ def spikes(play: Summed, *, min_players: int = 5, per: str = "player") -> pd.Dat
 
 
 def answers(
-    play: Play, answers: str | Path, *, order: Mapping[str, Sequence[str] | Question] | None = None, min_players: int = 5
+    play: Play,
+    answers: str | Path,
+    *,
+    order: Mapping[str, Sequence[str] | Question] | None = None,
+    themes: str | Path | None = None,
+    min_players: int = 5,
 ) -> pd.DataFrame:
     """Return the answers of players, a row a question and level; ``attrs`` holds the questions and how answers go with tries.
 
@@ -129,13 +134,15 @@ def answers(
         play: a play.
         answers: the table: player, level, question, answer.
         order: of questions that are answered in words, the answers in order, the least first; or what a folder says of them.
+        themes: a table of themes to look for in answers in free words: theme, words or pattern.
         min_players: of fewer answers nothing is claimed.
 
     Raises:
-        FolderError: the table cannot be used.
+        FolderError: a table cannot be used.
     """
+    told = () if themes is None else read_themes(themes)
     questions = {text: ranks if isinstance(ranks, Question) else Question(tuple(ranks)) for text, ranks in (order or {}).items()}
-    return _frame(Answers(read_answers(answers), questions, min_players)(play), index=None)
+    return _frame(Answers(read_answers(answers), questions, min_players, told)(play), index=None)
 
 
 def targets(play: Play, planned: Mapping[str, float | str] | None = None, *, min_players: int = 5) -> pd.DataFrame:

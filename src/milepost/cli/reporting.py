@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Final, cast
 
 from milepost.audit.cautions import require_used
 from milepost.cleaning.anonymous import Pseudonyms, anonymous_file
+from milepost.cleaning.splitting import values_in_order
 from milepost.cli import terminal
 from milepost.cli.folder_defaults import files_of_folder, settings_of, with_settings
 from milepost.cli.folder_tables import answers_of, notes_of, recordings_of, targets_of
@@ -37,8 +38,7 @@ from milepost.wording import listed
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from milepost.comparison.row_types import TrendRow, TrendTotals
-    from milepost.measures.interface import Table
+    from milepost.comparison.trend_steps import TrendSteps
     from milepost.open_log import Loaded
     from milepost.playback.play import Summed
     from milepost.reports.document_types import CompareDocument, Made, ReportDocument, SelectedDocument
@@ -49,10 +49,10 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
     hidden = pseudonyms_of(args, loaded) if args.anonymous else None
     if hidden is not None:
         loaded = loaded.without_names()
-    trend = _in_a_row(args, loaded)
+    builds = _in_a_row(args, loaded)
     beside = ReportExtras(
-        None if trend is not None else _compared(args, loaded),
-        trend,
+        None if builds is not None else _compared(args, loaded),
+        builds,
         answers_of(args, hidden),
         targets_of(args),
         notes_of(args, loaded.course, hidden),
@@ -78,16 +78,16 @@ def pseudonyms_of(args: argparse.Namespace, loaded: Loaded) -> Pseudonyms:
 _IN_A_ROW: Final = 3  # builds from which they are a trend
 
 
-def _in_a_row(args: argparse.Namespace, loaded: Loaded) -> Table[TrendRow, TrendTotals] | None:
-    """Builds in a row, where there are several pairs of them and none is named; None where a large log let its records go."""
-    builds = {build for build in loaded.sessions.sessions.build if build is not None}
-    if len(builds) < _IN_A_ROW or args.before or args.after:
+def _in_a_row(args: argparse.Namespace, loaded: Loaded) -> TrendSteps | None:
+    """Builds in a row, each replayed by itself, where there are several pairs of them and none is named."""
+    named = {build for build in loaded.sessions.sessions.build if build is not None}
+    if len(named) < _IN_A_ROW or args.before or args.after:
         return None
-    from milepost.comparison.trend import Trend
-    from milepost.playback.play import FullPlay
+    from milepost.comparison.trend_steps import steps_of
 
-    play = loaded.play()
-    return Trend("build", args.min_players)(play) if isinstance(play, FullPlay) else None
+    plays = dict(loaded.grouped("build"))
+    builds = [build for build in values_in_order(loaded.sessions, "build") if build in plays]
+    return steps_of([(build, plays[build]) for build in builds], "build", args.min_players)
 
 
 def _compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument | None:

@@ -32,7 +32,7 @@ from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel, legs_in
 from milepost.measures.interface import Table
 from milepost.numerics.shifts import false_discovery_rate
-from milepost.playback.play import FullPlay, Play, with_records
+from milepost.playback.play import Play, with_records
 
 DATES: Final = ("day", "week", "month")
 _TOLD: Final = ("delta", "delta_low", "delta_high", "p_value", "q_value", "verdict")
@@ -58,28 +58,32 @@ class Trend:
             UsageError: the log has fewer than two steps.
         """
         full = with_records(play)
-        case = _Case(
-            full,
-            steps_by_date(full, self.over, self.min_players)
-            if self.over in DATES
-            else steps_by_key(full, self.over, self.min_players),
-        )
-        rows = [case.row(level) for level in case.levels]
-        _judge_at_once([change for row in rows for change in row["changes"]])
-        _judge_at_once([row["whole"] for row in rows if row["whole"] is not None])
-        for row in rows:
-            _mark_odd_steps(row["changes"])
-            told = [change["to"] for change in row["changes"] if change["verdict"] in ("harder", "easier")]
-            row["since"] = told[-1] if told else None
-        totals = TrendTotals(over=self.over, steps=case.steps_told(), shifts=case.shifts())
-        if self.over in DATES:
-            about = full.about
-            without = len({*full.gated.player[full.gated.sequence].tolist()}) - int(full.counts.sum())
-            left_out = DatesLeftOut(
-                debug_sessions=about.debug_sessions, players_without_attempt=without, no_date=case.steps.undated
-            )
-            cast("dict[str, object]", totals)["left_out"] = left_out  # in place of the head's, which knows nothing of dates
-        return Table(rows, totals)
+        if self.over not in DATES:
+            return trend_of(full, steps_by_key(full, self.over, self.min_players))
+        steps = steps_by_date(full, self.over, self.min_players)
+        table = trend_of(full, steps)
+        without = len({*full.gated.player[full.gated.sequence].tolist()}) - int(full.counts.sum())
+        left_out = DatesLeftOut(debug_sessions=full.about.debug_sessions, players_without_attempt=without, no_date=steps.undated)
+        cast("dict[str, object]", table.totals)["left_out"] = left_out  # in place of the head's, which knows nothing of dates
+        return table
+
+
+def trend_of(play: Play, steps: TrendSteps) -> Table[TrendRow, TrendTotals]:
+    """One row a level; the totals hold the steps and the shifts.
+
+    Args:
+        play: the play of all of them, for the names of its levels and sessions.
+        steps: the steps in a row.
+    """
+    case = _Case(play, steps)
+    rows = [case.row(level) for level in case.levels]
+    _judge_at_once([change for row in rows for change in row["changes"]])
+    _judge_at_once([row["whole"] for row in rows if row["whole"] is not None])
+    for row in rows:
+        _mark_odd_steps(row["changes"])
+        told = [change["to"] for change in row["changes"] if change["verdict"] in ("harder", "easier")]
+        row["since"] = told[-1] if told else None
+    return Table(rows, TrendTotals(over=steps.key, steps=case.steps_told(), shifts=case.shifts()))
 
 
 @dataclass(frozen=True)
@@ -104,7 +108,7 @@ def _judged(play: Play, least: int) -> dict[str, dict[str, object]]:
 class _Case:
     """All that the rows of a trend are made of."""
 
-    play: FullPlay
+    play: Play
     steps: TrendSteps
     pairs: dict[tuple[int, int], _Pair] = field(default_factory=dict)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Final
@@ -56,9 +57,15 @@ def steps_by_key(play: FullPlay, key: str, least: int) -> TrendSteps:
         raise UsageError(f"a trend takes two steps at least, and the log has {len(names)} of {key}.")
     masks = [np.array([value == name for value in values], np.bool_) for name in names]
     plays = [_replayed(play, mask, name if key == "build" else None) for name, mask in zip(names, masks, strict=True)]
-    people = [frozenset(own.gated.players[p] for p in np.flatnonzero(own.counts)) for own in plays]
-    sessions = [int(own.counts[own.gated.player[own.gated.sequence]].sum()) for own in plays]
-    return TrendSteps(tuple(names), tuple(plays), tuple(plays), tuple(sessions), tuple(people), key, False, least)
+    return steps_of(list(zip(names, plays, strict=True)), key, least)
+
+
+def steps_of(plays: Sequence[tuple[str, Play]], key: str, least: int) -> TrendSteps:
+    """Steps whose plays are there already, in their order, each by itself."""
+    people = [frozenset(own.gated.players[p] for p in np.flatnonzero(own.counts)) for _, own in plays]
+    sessions = [int(own.counts[own.gated.player[own.gated.sequence]].sum()) for _, own in plays]
+    names, own = (tuple(column) for column in zip(*plays, strict=True))
+    return TrendSteps(names, own, own, tuple(sessions), tuple(people), key, False, least)
 
 
 def _replayed(play: FullPlay, sessions: Bools, build: str | None) -> Play:

@@ -118,16 +118,15 @@ def reached_by(
 
 
 def as_surroundings(
-    judged: Sequence[SpikesRow], rows: Sequence[Mapping[str, object]], effects: Sequence[KnobEffect]
+    judged: Sequence[SpikesRow], knobs: Sequence[Mapping[str, object]], effects: Sequence[KnobEffect]
 ) -> list[KnobReach]:
     """Return per level that is harder than its surroundings the values that would make it as these lead one to expect.
 
     Args:
         judged: what is judged of each level.
-        rows: of the measure of knobs, one a level.
-        effects: that it tells.
+        knobs: each level's.
+        effects: what units of them do.
     """
-    knobs = [cast("dict[str, object]", row["knobs"]) for row in rows]
     return [
         own
         for row, mine in zip(judged, knobs, strict=True)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Final, cast
 import numpy as np
 
 from milepost.cleaning.anonymous import session_mark
+from milepost.difficulty.spikes import places_of_legs
 from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.errors import UsageError
 from milepost.measures.attribute_effects import attributes_by_level
@@ -18,7 +19,7 @@ from milepost.measures.level import after_failures
 from milepost.measures.sums.attendance import WatchOfLevels
 from milepost.memory import give_back_now
 from milepost.planning.knob_changes import as_surroundings, is_to_fix
-from milepost.playback.play import FullPlay, with_attempts
+from milepost.playback.play import with_attempts
 from milepost.progress import SILENT
 from milepost.reports.build_document import described, document, head, name_of_document
 from milepost.reports.document_types import Builds, PlanRow, ReportDocument, SpikesDocument
@@ -27,12 +28,12 @@ from milepost.reports.registry import MEASURES
 from milepost.reports.since import Earlier, whats_new
 
 if TYPE_CHECKING:
-    from milepost.comparison.row_types import TrendRow, TrendTotals
+    from milepost.comparison.trend_steps import TrendSteps
     from milepost.course.course import Course, Level
     from milepost.folder.notes import Noted
     from milepost.folder.recordings import Recordings
     from milepost.measures.answers import Answers
-    from milepost.measures.interface import AnyMeasure, AnyTable, P, Table
+    from milepost.measures.interface import AnyMeasure, AnyTable, P
     from milepost.planning.knob_changes import KnobReach
     from milepost.planning.targets import Targets
     from milepost.playback.play import Play, Summed
@@ -49,7 +50,7 @@ class ReportExtras:
 
     Attributes:
         compare: the comparison of the two newest builds.
-        trend: three builds or more in a row, in place of that.
+        builds: three builds or more in a row, to tell of in place of that.
         answers, targets: measures that need a table or a plan.
         notes: the analyst's.
         recordings: of sessions.
@@ -57,7 +58,7 @@ class ReportExtras:
     """
 
     compare: CompareDocument | None = None
-    trend: Table[TrendRow, TrendTotals] | None = None
+    builds: TrendSteps | None = None
     answers: Answers | None = None
     targets: Targets | None = None
     notes: Sequence[Noted] = ()
@@ -103,8 +104,8 @@ def whole_report(
             "after_failure": after_failures(play),
             "made": made,
             "compare": beside.compare,
-            "trend": None if beside.trend is None else described(document("trend", play, beside.trend), course, least),
-            "reach": _what_would_do(play, spikes, least),
+            "trend": _trend(play, beside.builds, least),
+            "reach": _what_would_do(play, spikes),
             **_beside(play, least, beside),
             "noted": list(beside.notes),
             "session_marks": _marks(play),
@@ -117,18 +118,25 @@ def whole_report(
     return report
 
 
-def _what_would_do(play: Play, spikes: SpikesDocument, least: int) -> list[KnobReach]:
-    """Per level to fix and knob whose effect is told, the value that would make it as its surroundings lead one to expect.
+def _trend(play: Play, builds: TrendSteps | None, least: int) -> Head | None:
+    if builds is None:
+        return None
+    from milepost.comparison.trend import trend_of
 
-    Nothing without records, which the effects are told from, as where a log was replayed in parts.
-    """
-    knobs = any(level.knobs for level in play.course.levels) if play.course is not None else False
-    if not knobs or not isinstance(play, FullPlay) or not any(map(is_to_fix, spikes["levels"])):
+    return described(document("trend", play, trend_of(play, builds)), play.course, least)
+
+
+def _what_would_do(play: Play, spikes: SpikesDocument) -> list[KnobReach]:
+    """Per level to fix and knob of the course, the value that would make it as its surroundings lead one to expect."""
+    course = play.course
+    if course is None or spikes["basis"] != "tries" or not any(map(is_to_fix, spikes["levels"])):
         return []
-    from milepost.planning.knob_table import Knobs
+    from milepost.planning.knob_effects import effects_by_levels
 
-    table = Knobs(least)(play)
-    return as_surroundings(spikes["levels"], table.rows, table.totals["effects"])
+    knobs = [level.knobs for level in course.levels]
+    difficulty = np.array([np.nan if row["difficulty"] is None else row["difficulty"] for row in spikes["levels"]])
+    effects = effects_by_levels(knobs, difficulty, places_of_legs(play)) if len(knobs) == len(difficulty) else []
+    return as_surroundings(spikes["levels"], knobs, effects)
 
 
 def _beside(play: Play, least: int, beside: ReportExtras) -> dict[str, Head | None]:
