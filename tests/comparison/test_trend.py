@@ -139,3 +139,15 @@ def test_the_figure_of_many_days(milepost):
     drawn = (milepost.folder / "days.svg").read_text(encoding="utf-8")
     assert "Over 31 steps no level is told to have changed" in drawn
     assert drawn.count("1 player<") < 30
+
+
+def test_in_parts_and_as_a_whole(wickwater):
+    """Builds in a row are the same in parts; what looks at records says so, and is not answered otherwise than asked."""
+    logs = ("wickwater/logs", "wickwater/next", "--course", "wickwater/course.toml")
+    assert wickwater.json("trend", *logs, "--memory", "1MB") == wickwater.json("trend", *logs)
+    steps = wickwater.json("trend", *logs, "--over", "week")["steps"]
+    assert [step["step"] for step in steps] == ["2026-W10", "2026-W11", "2026-W12"]
+    for words in (("trend", "--over", "week", "--memory", "1MB"), ("whatif", "--set", "Low Arch.arch_width=6", "--jobs", "2")):
+        done = wickwater(words[0], *logs, *words[1:])
+        assert done.returncode == 2 and "in the log as a whole. Leave it out." in done.stderr
+    assert "the log has no mood" in wickwater("trend", *logs, "--over", "mood").stderr

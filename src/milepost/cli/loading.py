@@ -48,13 +48,19 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
     Args:
         args: the arguments.
         every_record: whether what is asked for looks at records one by one, so that the log is read as a whole.
+
+    Raises:
+        UsageError: it does, and the log is to be read in parts.
     """
+    in_parts = [name for name in ("jobs", "cluster", "memory") if getattr(args, name, None) is not None]
+    if every_record and in_parts:
+        raise UsageError(f"--{in_parts[0]}: what is asked for looks at records one by one, in the log as a whole. Leave it out.")
     course = load_course(args)
     fetch(args.logs)
     of_sessions, of_attempts = parsed(getattr(args, "where", []), course)
     log_map = load_map(args)
     rules = rules_of(args, log_map)
-    work = ALONE if every_record else Work(args.jobs, args.cluster, args.memory)  # such commands have no options for it
+    work = ALONE if every_record else Work(args.jobs, args.cluster, args.memory)
     asked = LogRequest(
         args.logs,
         course,

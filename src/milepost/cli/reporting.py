@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING, Final, cast
 
 from milepost.audit.cautions import require_used
 from milepost.cleaning.anonymous import Pseudonyms, anonymous_file
-from milepost.cleaning.splitting import values_in_order
 from milepost.cli import terminal
 from milepost.cli.folder_defaults import files_of_folder, settings_of, with_settings
 from milepost.cli.folder_tables import answers_of, notes_of, recordings_of, targets_of
@@ -83,11 +82,9 @@ def _in_a_row(args: argparse.Namespace, loaded: Loaded) -> TrendSteps | None:
     named = {build for build in loaded.sessions.sessions.build if build is not None}
     if len(named) < _IN_A_ROW or args.before or args.after:
         return None
-    from milepost.comparison.trend_steps import steps_of
+    from milepost.comparison.trend_steps import groups_in_order, steps_of
 
-    plays = dict(loaded.grouped("build"))
-    builds = [build for build in values_in_order(loaded.sessions, "build") if build in plays]
-    return steps_of([(build, plays[build]) for build in builds], "build", args.min_players)
+    return steps_of(groups_in_order(loaded.sessions, "build", loaded.grouped("build")), "build", args.min_players)
 
 
 def _compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument | None:

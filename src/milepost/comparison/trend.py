@@ -11,6 +11,7 @@ import numpy as np
 
 from milepost.cleaning.splitting import Split
 from milepost.comparison.compare import Compare
+from milepost.comparison.compare_in_play import require_by_session
 from milepost.comparison.judging import CLAIMED
 from milepost.comparison.row_types import (
     ChangeVerdict,
@@ -26,7 +27,7 @@ from milepost.comparison.row_types import (
     TrendTotals,
     TrendWhole,
 )
-from milepost.comparison.trend_steps import TrendSteps, steps_by_date, steps_by_key
+from milepost.comparison.trend_steps import TrendSteps, steps_by_date, steps_by_key, steps_of
 from milepost.difficulty.spikes import standings
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel, legs_in
@@ -46,10 +47,12 @@ class Trend:
     Attributes:
         over: `build`, `day`, `week`, `month`, or another key of sessions.
         min_players: of fewer players in either step, nothing is claimed.
+        groups: the steps' names and plays in order, where these are there already.
     """
 
     over: str = "build"
     min_players: int = 5
+    groups: Sequence[tuple[str, Play]] | None = None
 
     def __call__(self, play: Play) -> Table[TrendRow, TrendTotals]:
         """One row a level; the totals hold the steps and the shifts.
@@ -57,6 +60,9 @@ class Trend:
         Raises:
             UsageError: the log has fewer than two steps.
         """
+        if self.groups is not None:
+            require_by_session(play, self.over)
+            return trend_of(play, steps_of(self.groups, self.over, self.min_players))
         full = with_records(play)
         if self.over not in DATES:
             return trend_of(full, steps_by_key(full, self.over, self.min_players))

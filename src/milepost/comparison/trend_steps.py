@@ -14,11 +14,13 @@ from milepost.cleaning.selection import only, parse_condition, session_values
 from milepost.cleaning.splitting import values_in_order
 from milepost.comparison.compare_in_play import require_by_session
 from milepost.errors import UsageError
+from milepost.logs.interface import BareLog
 from milepost.playback.attempt_filters import fitting, looking_at
 from milepost.playback.play import FullPlay, Play
 from milepost.playback.replay import replay_log
 
 _NANO: Final = 1_000_000_000
+_FEWEST: Final = 2  # steps
 
 
 @dataclass(frozen=True)
@@ -53,15 +55,25 @@ def steps_by_key(play: FullPlay, key: str, least: int) -> TrendSteps:
     log = play.gated.log
     values = session_values(log, key)
     names = values_in_order(log, key)
-    if len(names) < 2:
-        raise UsageError(f"a trend takes two steps at least, and the log has {len(names)} of {key}.")
     masks = [np.array([value == name for value in values], np.bool_) for name in names]
     plays = [_replayed(play, mask, name if key == "build" else None) for name, mask in zip(names, masks, strict=True)]
     return steps_of(list(zip(names, plays, strict=True)), key, least)
 
 
+def groups_in_order(log: BareLog, key: str, groups: Sequence[tuple[str | None, Play]]) -> list[tuple[str, Play]]:
+    """The groups of a key in the order in which a trend has them; sessions without a value are in none."""
+    plays = {value: play for value, play in groups if value is not None}
+    return [(name, plays[name]) for name in values_in_order(log, key) if name in plays]
+
+
 def steps_of(plays: Sequence[tuple[str, Play]], key: str, least: int) -> TrendSteps:
-    """Steps whose plays are there already, in their order, each by itself."""
+    """Steps whose plays are there already, in their order, each by itself.
+
+    Raises:
+        UsageError: there are fewer than two.
+    """
+    if len(plays) < _FEWEST:
+        raise UsageError(f"a trend takes two steps at least, and the log has {len(plays)} of {key}.")
     people = [frozenset(own.gated.players[p] for p in np.flatnonzero(own.counts)) for _, own in plays]
     sessions = [int(own.counts[own.gated.player[own.gated.sequence]].sum()) for _, own in plays]
     names, own = (tuple(column) for column in zip(*plays, strict=True))

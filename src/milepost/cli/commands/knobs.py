@@ -17,7 +17,7 @@ EXAMPLE = "milepost knobs"
 
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
-    options.add_measure(parser, by=False, figure=True)
+    options.add_measure(parser, by=False, figure=True, work=False)
     parser.add_argument(
         "--reach",
         type=options.chance,
