@@ -85,10 +85,6 @@ def as_reset(record):
     return record | {"event": "reset"} if record["event"] == "death" else record
 
 
-def to_reset(record):
-    return [as_reset(record)]
-
-
 ODD = {
     "time_unit": [r | {"time": r["time"] * 1000} for r in crowd()],
     "similar_names": edited(lambda r: [r | {"level": "Low Arch v2"}] if r.get("level") == "Low Arch" else [r]),
@@ -121,8 +117,7 @@ ODD = {
     "stuck_in_level": crowd() + stopped(LAMP) + [{"session": "x", "time": 190, "event": "session_end", "cause": "quit"}],
     "stuck_at_start": crowd() + stopped(inputs=False) + [{"session": "x", "time": 190, "event": "session_end", "cause": "quit"}],
     "input_under_overlay": edited(lambda r: [r | {"overlays": 1}] if r["event"] == "first_input" else [r]),
-    "reset_without_actor": [r | ({"actor": "player"} if r["session"] != "s7" else {}) for r in edited(to_reset)]
-    + [r for n in range(9) for r in (r | {"session": f"u{n}", "actor": "player"} for r in map(as_reset, played("s")))],
+    "reset_without_actor": edited(lambda r: [as_reset(r) | ({} if r.get("level") == "Low Arch" else {"actor": "player"})]),
     "makers_in": edited(lambda r: [r | {"role": "Developer"}]),
     "idle_span": edited(lambda r: [r | {"time": r["time"] + 500 * (r["event"] == "session_end" or r["time"] > 160)}]),
     "overlapping_sessions": stamped(1, 0) + stamped(2, 1),

@@ -66,7 +66,7 @@ class Signs:
         storms: records of a word that is not ours, many in a second.
         endings: sessions that end within an attempt.
         covered: first inputs while play was paused, or where the record says that an overlay is open.
-        nobodys: resets that do not say who set them off.
+        nobodys: resets that do not say who set them off, in sessions where others do.
         acted: how many resets say it.
     """
 
@@ -97,7 +97,8 @@ class Signs:
         records, order = play.gated.log.records, play.gated.order
         preloaded = np.flatnonzero(among(seen.event, (START, RETRY)) & (records.collected[order] > 0))
         said = records.marks[order] & ACTED != 0
-        found = (_bursts(seen), _idle(seen, play), preloaded, _covered(seen, play), np.flatnonzero((seen.event == RESET) & ~said))
+        silent = np.flatnonzero((seen.event == RESET) & ~said & _in_sessions(seen, (seen.event == RESET) & said))
+        found = (_bursts(seen), _idle(seen, play), preloaded, _covered(seen, play), silent)
         bursts, idle, preset, covered, nobodys = (seen.rows(places) for places in found)
         doubled = doubled_sessions(seen, np.diff(play.gated.bounds))
         acted = int(((seen.event == RESET) & said).sum())
@@ -114,6 +115,14 @@ class Signs:
         doubled, endings = _by_session([part.doubled for part in parts]), _by_session([part.endings for part in parts])
         acted = sum(part.acted for part in parts)
         return cls(events=events, at=at, played=played, doubled=doubled, endings=endings, acted=acted, **rows)
+
+
+def _in_sessions(seen: InOrder, of: Bools) -> Bools:
+    """Return a mask of the records in sessions that have some of those."""
+    some = np.zeros(len(seen.begins), np.bool_)
+    some[seen.session[of]] = True
+    found: Bools = some[seen.session]
+    return found
 
 
 def _by_session(parts: list[T]) -> T:

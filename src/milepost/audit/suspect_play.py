@@ -268,7 +268,7 @@ def input_under_overlay(evidence: Evidence) -> list[Suspect]:
 
 
 def reset_without_actor(evidence: Evidence) -> list[Suspect]:
-    """Resets that do not say who set them off, in a log where most do."""
+    """Resets that do not say who set them off, in sessions where others do, and in a log where most do."""
     nobodys, acted = evidence.signs.nobodys, evidence.signs.acted
     if len(nobodys.session) >= acted:
         return []
