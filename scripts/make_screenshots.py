@@ -49,6 +49,7 @@ BROWSER = (
     "--hide-scrollbars",
 )
 PATIENCE = 30.0  # seconds for one command
+BLANK = 5000  # bytes; a picture of an empty screen has fewer
 
 
 def main() -> None:
@@ -95,8 +96,12 @@ def photograph(folder: str, name: str, words: str) -> None:
         deadline = time.monotonic() + PATIENCE
         while not done.exists() and time.monotonic() < deadline:
             time.sleep(0.1)
-        time.sleep(0.6)  # the window draws after the command ends
-        subprocess.run(["import", "-window", "root", str(SHOTS / f"{name}.png")], env=environment, check=True)
+        picture = SHOTS / f"{name}.png"
+        while not picture.exists() or picture.stat().st_size < BLANK:  # the window draws after the command ends
+            if time.monotonic() > deadline:
+                sys.exit(f"The terminal of {name} stays dark. Run this again, with less beside it.")
+            time.sleep(0.6)
+            subprocess.run(["import", "-window", "root", str(picture)], env=environment, check=True)
         shown.terminate()
 
 

@@ -2,6 +2,7 @@
 
 import json
 import random
+from datetime import datetime
 
 COURSE = {
     "name": "Wickwater",
@@ -260,3 +261,15 @@ def renamed(lines, part):
     for line in lines:
         if isinstance(line, dict):
             yield line | {key: f"{line[key]}/{part}" for key in ("session", "player") if line.get(key)}
+
+
+def on_own_clocks(records):
+    """Records with time stamps as records with seconds since each session's first moment."""
+    moments = [datetime.fromisoformat(record["time"]) for record in records]
+    begins = {}
+    for record, moment in zip(records, moments, strict=True):
+        begins[record["session"]] = min(begins.get(record["session"], moment), moment)
+    return [
+        record | {"time": round((moment - begins[record["session"]]).total_seconds(), 3)}
+        for record, moment in zip(records, moments, strict=True)
+    ]

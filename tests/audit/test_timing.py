@@ -5,16 +5,16 @@ import json
 import numpy as np
 import pytest
 
+from random_logs import on_own_clocks
+
 UNITS = [(1, None), (60, "frames"), (1000, "milliseconds"), (1_000_000, "microseconds")]
 
 
 def rescaled(wickwater, milepost, factor, whole=True):
     """The demo's first evening with times in another unit."""
-    lines = []
-    for line in (wickwater.folder / "wickwater/logs/evening-1.jsonl").read_text().splitlines():
-        if line.endswith("}"):
-            record = json.loads(line)
-            lines.append(record | {"time": round(record["time"] * factor) if whole else record["time"] * factor})
+    written = (wickwater.folder / "wickwater/logs/evening-1.jsonl").read_text().splitlines()
+    records = on_own_clocks([json.loads(line) for line in written if line.endswith("}")])
+    lines = [record | {"time": round(record["time"] * factor) if whole else record["time"] * factor} for record in records]
     milepost.write("log.jsonl", lines)
 
 

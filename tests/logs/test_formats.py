@@ -8,17 +8,19 @@ import sqlite3
 import duckdb
 import pytest
 
+from random_logs import on_own_clocks
+
 COURSE = ("--course", "wickwater/course.toml")
 COMMANDS = ("funnel", "attempts", "times", "spikes", "check")
 PLACED = ("details", "suspects", "promises")  # where a finding stands differs from file to file
 
 
 def records(program):
-    """The demo's records that are JSON."""
+    """The demo's records that are JSON, on the sessions' own clocks."""
     lines = []
     for name in ("evening-1", "evening-2"):
         lines += (program.folder / f"wickwater/logs/{name}.jsonl").read_text(encoding="utf-8").splitlines()
-    return [json.loads(line) for line in lines if line.endswith("}")]
+    return on_own_clocks([json.loads(line) for line in lines if line.endswith("}")])
 
 
 def figures(program, log, *more):
