@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final
+from typing import Final, NamedTuple
 
 import numpy as np
 
@@ -16,6 +16,20 @@ _ROUGHNESS_TAIL = 3.0  # degrees of freedom, so that a course may be uneven ever
 _BEND: Final = np.array([0.15, 0.35, 0.7, 1.3])  # logits by which the curve leaves a straight line
 _LEG_SD: Final = 0.5  # logits that the levels of a leg of several have in common
 _LEVEL_SD, _SLOPE_SD = 3.0, 1.2  # logits: where the curve lies, and how far it rises over the course
+
+
+class _Chosen(NamedTuple):
+    """What some events in the model change, one after the other; each takes a matrix of rank one from every inverse covariance.
+
+    Attributes:
+        held: per event, mixture by level: the inverse beside the events before it, times the event's shape.
+        less: per event and mixture, by how much the product of ``held`` with itself is weighted.
+        log_weights: per mixture.
+    """
+
+    held: tuple[Floats, ...]
+    less: tuple[Floats, ...]
+    log_weights: Floats
 
 
 class Mixtures:
@@ -46,45 +60,61 @@ class Mixtures:
         self.spread = np.outer([HEIGHT_SD[event.kind] for event in self.candidates], scale) ** 2
         self.variance = self.mean**2 + self.spread  # around zero, as it enters the model
         self._log_above = log_normal(self.mean / np.sqrt(self.spread))
+        self._sums = _ShapeSums(self.candidates, self.shapes)
+        self._inverses, log_weights = self._without_events()
+        self._pulled = self._inverses @ self.y
+        self._hold = np.stack([self._sums.squares(inverse) for inverse in self._inverses], axis=1)
+        self._pull = self._sums.of(self._pulled)
+        self._known: dict[tuple[int, ...], _Chosen] = {(): _Chosen((), (), log_weights)}
+
+    def _without_events(self) -> tuple[Floats, Floats]:
+        """Per mixture, the inverse covariance of the difficulties without any event, and its log weight."""
         apart = (np.log(_ROUGHNESS) - np.log(_ROUGHNESS_MEDIAN)) / _ROUGHNESS_SPREAD
         weight = -0.5 * (_ROUGHNESS_TAIL + 1) * np.log1p(apart**2 / _ROUGHNESS_TAIL)
         self.log_prior = np.repeat(weight, len(_BEND))
-        curves = np.array([_curve(self.places, bend) for bend in _BEND] * len(_ROUGHNESS))
-        mixtures = curves + (self.rough**2)[:, None, None] * np.eye(self.n) + covariance
-        inverses = np.linalg.inv(mixtures)
-        fits = np.einsum("i,gij,j->g", self.y, inverses, self.y, optimize=True)
-        none: tuple[Floats, Floats] = inverses.astype(np.float64), self.log_prior - 0.5 * (np.linalg.slogdet(mixtures)[1] + fits)
-        self._known: dict[tuple[int, ...], tuple[Floats, Floats]] = {(): none}
+        log_weights = self.log_prior.copy()
+        inverses = np.empty((len(self.rough), self.n, self.n))
+        curves = [_curve(self.places, bend) + self.covariance for bend in _BEND]
+        for number, rough in enumerate(self.rough.tolist()):
+            mixture = curves[number % len(_BEND)] + rough**2 * np.eye(self.n)
+            inverses[number] = np.linalg.inv(mixture)
+            fit = float(self.y @ inverses[number] @ self.y)
+            log_weights[number] -= 0.5 * (float(np.linalg.slogdet(mixture)[1]) + fit)
+        return inverses, log_weights
 
-    def inverses(self, chosen: tuple[int, ...]) -> tuple[Floats, Floats]:
-        """Per mixture, the inverse covariance of the difficulties with some events in the model, and its log weight."""
+    def _chosen(self, chosen: tuple[int, ...]) -> _Chosen:
+        """What some events in the model change: Sherman and Morrison's rule, and the determinant lemma, one after the other."""
         if chosen not in self._known:
-            inverses, weights = self.inverses(chosen[:-1])
-            shape, variance = self.shapes[chosen[-1]], self.variance[chosen[-1]]
-            held = inverses @ shape  # mixture by level; Sherman and Morrison's rule, and the determinant lemma
+            before, shape, variance = self._chosen(chosen[:-1]), self.shapes[chosen[-1]], self.variance[chosen[-1]]
+            held = self._inverses @ shape  # mixture by level
+            for own, less in zip(before.held, before.less, strict=True):
+                held = held - (less * (own @ shape))[:, None] * own
             hold, pull = held @ shape, held @ self.y
-            less = (held[:, :, None] * held[:, None, :]) / (1 / variance + hold)[:, None, None]
             gain = 0.5 * (pull**2 / (1 / variance + hold) - np.log1p(variance * hold))
-            self._known[chosen] = inverses - less, weights + gain
+            less = 1 / (1 / variance + hold)
+            self._known[chosen] = _Chosen((*before.held, held), (*before.less, less), before.log_weights + gain)
         return self._known[chosen]
 
     def share(self, chosen: tuple[int, ...]) -> Floats:
         """Per mixture, its posterior weight with some events in the model; they sum to 1."""
-        weights = self.inverses(chosen)[1]
+        weights = self._chosen(chosen).log_weights
         share: Floats = np.exp(weights - weights.max())
         share /= share.sum()
         return share
 
     def log_factors(self, chosen: tuple[int, ...]) -> Floats:
         """Per candidate, the log Bayes factor for taking it into the model beside those chosen; heights are above zero."""
-        inverses, weights = self.inverses(chosen)
-        pull = self.shapes @ (inverses @ self.y).T  # candidate by mixture
-        hold = np.einsum("gcj,cj->cg", self.shapes @ inverses, self.shapes)
+        there = self._chosen(chosen)
+        pull, hold = self._pull, self._hold  # candidate by mixture
+        for held, less in zip(there.held, there.less, strict=True):
+            along = self._sums.of(held)
+            pull = pull - less * (held @ self.y) * along
+            hold = hold - less * along**2
         sure = np.sqrt(self.spread / (1 + self.spread * hold))  # of the height, given the data
         height = (pull + self.mean / self.spread) * sure  # in units of that
         gain = -0.5 * np.log1p(self.spread * hold) + 0.5 * (height**2 - self.mean**2 / self.spread)
         gain += log_normal(height) - self._log_above  # heights are above zero
-        return _log_sum(weights + gain) - _log_sum(weights[None])
+        return _log_sum(there.log_weights + gain) - _log_sum(there.log_weights[None])
 
     def own_odds(self, chosen: tuple[int, ...], event: int) -> float:
         """The posterior log odds of an event given the others chosen."""
@@ -93,17 +123,58 @@ class Mixtures:
 
     def height(self, chosen: tuple[int, ...], event: int) -> float:
         """The posterior mean height of one of the events chosen, in logits."""
-        pull = (self.inverses(chosen)[0] @ self.y) @ self.shapes[event]
+        there, shape = self._chosen(chosen), self.shapes[event]
+        pull = self._pulled @ shape
+        for held, less in zip(there.held, there.less, strict=True):
+            pull = pull - less * (held @ self.y) * (held @ shape)
         return float(self.share(chosen) @ (self.variance[event] * pull))
 
     def left_out(self, chosen: tuple[int, ...], free: list[int]) -> tuple[Floats, Floats]:
         """Per mixture, the height of a free event at the first level given (the others free too), with its variance."""
-        inverses = self.inverses(chosen)[0]
-        block = np.linalg.inv(inverses[:, free][:, :, free])
-        pull = (inverses @ self.y)[:, free]
+        there = self._chosen(chosen)
+        inverses, pull = self._inverses[:, free][:, :, free], self._pulled[:, free]
+        for held, less in zip(there.held, there.less, strict=True):
+            own = held[:, free]
+            inverses = inverses - less[:, None, None] * own[:, :, None] * own[:, None, :]
+            pull = pull - (less * (held @ self.y))[:, None] * own
+        block = np.linalg.inv(inverses)
         excess: Floats = np.einsum("gj,gj->g", block[:, 0], pull)
         variance: Floats = block[:, 0, 0].astype(np.float64)
         return excess, variance
+
+
+class _ShapeSums:
+    """Products with the shapes of events; nearly all are one number over a stretch of levels, and so a difference of sums.
+
+    Attributes:
+        first, stop: per event on a stretch, where it begins and ends.
+        sign: what it is there.
+        others: the shapes of the other events, which come after these.
+    """
+
+    def __init__(self, events: list[Event], shapes: Floats) -> None:
+        flat = np.array([event.kind != TEETH for event in events])
+        some = shapes[flat] != 0
+        self.first = np.argmax(some, axis=1)
+        self.stop = shapes.shape[1] - np.argmax(some[:, ::-1], axis=1)
+        self.sign = shapes[flat][np.arange(len(some)), self.first]
+        self.others = shapes[~flat]
+
+    def of(self, values: Floats) -> Floats:
+        """Event by row, the product of each shape with each row of values by level."""
+        sums = np.zeros((len(values), values.shape[1] + 1))
+        np.cumsum(values, axis=1, out=sums[:, 1:])
+        stretches = self.sign * (sums[:, self.stop] - sums[:, self.first])
+        return np.concatenate((stretches.T, self.others @ values.T))
+
+    def squares(self, matrix: Floats) -> Floats:
+        """Per event, the product of its shape with a matrix of level by level, on both sides."""
+        n = len(matrix)
+        sums = np.zeros((n + 1, n + 1))
+        np.cumsum(np.cumsum(matrix, axis=0), axis=1, out=sums[1:, 1:])
+        a, b = self.first, self.stop
+        stretches = sums[b, b] - sums[a, b] - sums[b, a] + sums[a, a]
+        return np.concatenate((stretches, np.einsum("cj,cj->c", self.others @ matrix, self.others)))
 
 
 def _log_sum(logs: Floats) -> Floats:

@@ -165,7 +165,8 @@ class _Data:
         self.design[: len(kinds), n_items + LEARNING] = np.log(number)
         self.design[len(kinds) :, n_items + PATIENCE] = 1.0
         self.design[len(kinds) :, n_items + WEAR] = np.arange(worn)
-        self.kinds = Kinds(np.concatenate((item, np.full(worn, n_items))), n_items)
+        self.item = np.concatenate((item, np.full(worn, n_items)))  # per kind; of going on, none
+        self.kinds = Kinds(self.item, n_items)
         code = np.zeros(n_items * most + most, np.int64)
         code[kinds] = np.arange(len(kinds))
         heavy = np.bincount(tries.subject, minlength=self.n_subjects)
@@ -249,12 +250,27 @@ class _Data:
         return height, gradient, information
 
     def _complete(self, mass: Floats, at: At) -> Floats:
-        """The information if the abilities were known: kinds weighted by point."""
-        size = self.n_items + len(_PRIORS)
-        information = np.zeros((size, size))
-        for place, own in enumerate(at.ability):
-            known = np.column_stack((self.design, own * self.goes_on, own * at.slope))
-            information += known.T @ (mass[:, place, None] * known)
+        """The information if the abilities were known: kinds weighted by point.
+
+        A kind is of one item at most, so that of items with each other it is a diagonal.
+        """
+        n, few = self.n_items, self.design[:, self.n_items :]
+        by_ability = np.column_stack((self.goes_on.astype(np.float64), at.slope))  # what is multiplied by the point's ability
+        plain: Floats = mass.sum(axis=1)
+        once: Floats = mass @ at.ability
+        twice: Floats = mass @ at.ability**2
+        corner = np.block(
+            [
+                [few.T @ (plain[:, None] * few), few.T @ (once[:, None] * by_ability)],
+                [by_ability.T @ (once[:, None] * few), by_ability.T @ (twice[:, None] * by_ability)],
+            ]
+        )
+        beside = np.column_stack((plain[:, None] * few, once[:, None] * by_ability))
+        information = np.zeros((n + len(corner), n + len(corner)))
+        information[n:, n:] = corner
+        information[np.arange(n), np.arange(n)] = np.bincount(self.item, weights=plain, minlength=n + 1)[:n]
+        for column, values in enumerate(beside.T, n):
+            information[:n, column] = information[column, :n] = -np.bincount(self.item, weights=values, minlength=n + 1)[:n]
         return information
 
 
