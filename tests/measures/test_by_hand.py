@@ -156,3 +156,22 @@ def test_who_left_is_watched_first(milepost):
         ("Ada", 5, False),
     ]
     assert "death, then left" in milepost("level", "Mill Pond", "log.jsonl", "--course", "course.toml").stdout
+
+
+def test_who_left_after_most_failures_in_a_row_is_watched_first(milepost):
+    """Among those who left for good; who failed for longer, or more often and went on, comes after them."""
+    log = []
+    for name, fails, lasted, cleared in (("slow", 2, 90, False), ("often", 4, 5, False), ("stayed", 6, 50, True)):
+        for n in range(fails + cleared):
+            base = {"session": name, "level": "Mill Pond"}
+            log.append(base | {"time": n * 100, "event": "retry" if n else "start"})
+            log.append(base | {"time": n * 100 + lasted, "event": "complete" if cleared and n == fails else "death"})
+        log.append({"session": name, "time": 1000, "event": "session_end", "cause": "quit"})
+    milepost.write("log.jsonl", log)
+    milepost.write("course.toml", COURSE)
+    watch = milepost.json("level", "Mill Pond", "log.jsonl", "--course", "course.toml")["watch"]
+    assert [(one["session"], one["streak"], one["left"]) for one in watch] == [
+        ("often", 4, True),
+        ("slow", 2, True),
+        ("stayed", 0, False),
+    ]

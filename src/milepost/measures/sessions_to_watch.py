@@ -9,10 +9,10 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.numerics.whole_numbers import counted
 from milepost.playback.play import Play
-from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, OUTCOMES
+from milepost.vocabulary import CLEARED, DIED, END_QUIT, END_UNKNOWN, OUTCOMES, WAS_RESET
 
 # Where to look for what happened: a session, and from when to when on its clock, or on that of its recording where it has one;
-# ``failed`` is the time in seconds that went into failures.
+# ``failed`` is the time in seconds that went into failures, ``streak`` how many failures in a row there were when it ended there.
 Watched = TypedDict(
     "Watched",
     {
@@ -24,6 +24,7 @@ Watched = TypedDict(
         "ended": str,
         "left": bool,
         "failed": float,
+        "streak": int,
         "recording": NotRequired[str],
         "link": NotRequired[str],
     },
@@ -36,12 +37,13 @@ class Candidate(NamedTuple):
 
     Attributes:
         little: whether it has little to show: who cleared at the second try is named only where nobody else is.
-        place: whether its player stayed on, whether it went on elsewhere, less what it failed for, less its tries, its number.
+        place: whether its player stayed on, whether it went on elsewhere, less the failures in a row after which its player left,
+            less what it failed for, less its tries, its number.
         watched: what is said of it.
     """
 
     little: bool
-    place: tuple[bool, bool, float, int, int]
+    place: tuple[bool, bool, int, float, int, int]
     watched: Watched
 
 
@@ -52,7 +54,7 @@ def best_of(candidates: list[Candidate], most: int) -> list[Candidate]:
 
 
 def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
-    """The sessions that show most of some attempts: who left for good there, who ended the session there, who failed longest.
+    """The sessions that show most of some attempts: who left for good there, after most failures in a row; who failed longest.
 
     Args:
         play: a play.
@@ -65,8 +67,10 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
         return []
     left, stopped = (np.isin(sessions, table.session[rows[play.once(ask)[rows]]]) for ask in (_left_for_good, _ended_there))
     failed = _failed_for(play, rows, sessions)
+    streak = _streaks(play, rows, sessions)
+    gone = np.where(left, streak, 0)
     little = ~(left | stopped | (counts > _SOON))
-    order = np.lexsort((sessions, -counts, -failed, ~stopped, ~left, little))[:most]
+    order = np.lexsort((sessions, -counts, -failed, -gone, ~stopped, ~left, little))[:most]
     found = []
     for place in order.tolist():
         session, tries = int(sessions[place]), int(counts[place])
@@ -81,10 +85,25 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
             "ended": OUTCOMES[table.outcome[own[-1]]],
             "left": bool(left[place]),
             "failed": float(failed[place]),
+            "streak": int(streak[place]),
         }
-        rank = (not left[place], not stopped[place], -float(failed[place]), -tries, number)
+        rank = (not left[place], not stopped[place], -int(gone[place]), -float(failed[place]), -tries, number)
         found.append(Candidate(bool(little[place]), rank, watched))
     return best_of(found, most)
+
+
+def _streaks(play: Play, rows: Ints, sessions: Ints) -> Ints:
+    """Per session, how many tries in a row had failed at the level when its last one there ended; 0 after a clear."""
+    table = play.attempts
+    failing = table.ended(DIED, WAS_RESET)[rows]
+    new = np.diff(table.player[rows], prepend=-1) != 0
+    total = np.cumsum(failing)
+    so_far: Ints = total - np.maximum.accumulate(np.where(new, total - failing, 0))
+    last = np.zeros(len(sessions), np.int64)
+    last[np.searchsorted(sessions, table.session[rows])] = np.arange(
+        len(rows)
+    )  # in the order of play, so that the last one stays
+    return np.where(table.ended(CLEARED)[rows[last]], 0, so_far[last])
 
 
 def _failed_for(play: Play, rows: Ints, sessions: Ints) -> Floats:

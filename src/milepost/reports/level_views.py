@@ -307,11 +307,12 @@ def _watch(report: LevelPageFigures) -> View[Watched]:
         Column("to", lambda row: clock(row["to"])),
         count_column("tries", "tries"),
         Column("failed for", lambda row: seconds(row["failed"])),
+        Column("in a row", lambda row: number(row["streak"]) if row["streak"] else "", rank=1, said="failures in a row"),
         Column("ended", lambda row: words(row["ended"]) + (", then left" if row["left"] else ""), left=True),
     )
     recorded = any("recording" in row for row in report["watch"])
     if recorded:
         columns += (Column("recording", lambda row: safe(row.get("link") or row.get("recording") or "none"), left=True),)
     whose = "the recording's clock, or the session's where there is no recording" if recorded else "the session's clock"
-    heading = f"Sessions to watch here (who left first, then who failed longest; by {whose})"
+    heading = f"Sessions to watch here (who left first, after most failures in a row; then who failed longest; by {whose})"
     return View(heading, columns, report["watch"], [])
