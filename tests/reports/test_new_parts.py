@@ -134,4 +134,3 @@ def test_builds_in_a_row(wickwater):
     assert f"To be as its surroundings, by what a unit does elsewhere: current at {own['to']:.2g} (" in said
     assert wickwater("report", *logs, "-o", "row.html").returncode == 0
     assert "Builds in a row" in (wickwater.folder / "row.html").read_text(encoding="utf-8")
-    assert wickwater.json("report", *logs, "--from", "0.8", "--to", "0.9")["trend"] is None
