@@ -187,6 +187,13 @@ def test_values_kept_from_the_level_before(milepost):
     assert row["code"] == "drifting_start" and "all of these as at the level before" in row["why"]
 
 
+def test_a_maker_is_not_named(milepost):
+    """What a tag says beside the word that tells a maker may be a name, and stays out of an anonymous report."""
+    milepost.write("log.jsonl", edited(lambda r: [r | {"role": "Developer (Tansy)"}]))
+    said = next(row["why"] for row in milepost.json("check", "log.jsonl")["suspects"] if row["code"] == "makers_in")
+    assert said.startswith("role says developer:") and "ansy" not in said
+
+
 def test_nothing_odd(milepost):
     """A clean log has no suspects and no findings, and cleaning moves nothing but who is lost."""
     milepost.write("course.toml", COURSE)

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import json
 
 import numpy as np
 import pytest
@@ -282,6 +283,10 @@ def test_answers_of_two_builds(asked):
     welch = 1.0 / (2 * 0.25 * 12 / 11 / 12) ** 0.5
     assert row["verdict"] == "lower" and row["p_value"] == pytest.approx(2 * t.sf(welch, 22)) and row["high"] < 0
     assert "Changed: Mill Pond lower." in " ".join(asked.program("compare").stdout.split())
+    for more in ((), ("--anonymous",)):
+        asked.program("report", *more, "-o", "r.json")
+        (told,) = json.loads((asked.program.folder / "r.json").read_text())["compare"]["answers"]
+        assert told == row
     groups = asked.program.json("answers", "--by", "build")["groups"]
     assert [group["levels"][0]["mean"] for group in groups] == [2.5, 1.5]
     assert "Hard?" in asked.program("answers", "--by", "build").stdout

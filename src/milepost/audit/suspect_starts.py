@@ -95,6 +95,7 @@ def _usual(codes: Ints, players: Ints) -> int | None:
 
 _MAKERS: Final = frozenset({"maker", "makers", "dev", "devs", "developer", "developers", "internal", "staff"})
 _OF_THE_TEAM: Final = frozenset({"team", "team tester", "team member", "tester of the team", "in house"})
+_WORD: Final = re.compile(r"[^\W_]+")
 _YES: Final = frozenset({"true", "1", "yes"})
 
 
@@ -103,25 +104,27 @@ def makers_in(evidence: Evidence) -> list[Suspect]:
     found: dict[tuple[str, str], set[int]] = {}
     for session, tags in enumerate(evidence.play.gated.log.sessions.tags):
         for name, value in tags.items():
-            if _says_maker(name, value):
-                found.setdefault((name, value), set()).add(session)
+            if (word := _maker_said(name, value)) is not None:
+                found.setdefault((name, word), set()).add(session)
     return [
         Suspect(
             "makers_in",
             [],
             len(sessions),
             frozenset(sessions),
-            f"{name} says {value}: do the makers themselves count here? --where '{name}!={value}' leaves them out",
+            f"{name} says {word}: do the makers themselves count here? --exclude makers_in leaves them out",
         )
-        for (name, value), sessions in sorted(found.items())
+        for (name, word), sessions in sorted(found.items())
     ]
 
 
-def _says_maker(name: str, value: str) -> bool:
-    said = " ".join(re.findall(r"[^\W_]+", value.casefold()))
+def _maker_said(name: str, value: str) -> str | None:
+    """Return the word by which a tag says maker, and no more of its text, which may name somebody; None where it does not."""
+    words = _WORD.findall(value.casefold())
+    said = " ".join(words)
     if said in _YES:
-        return not _MAKERS.isdisjoint(re.findall(r"[^\W_]+", name.casefold()))
-    return said in _OF_THE_TEAM or not _MAKERS.isdisjoint(said.split())
+        return said if not _MAKERS.isdisjoint(_WORD.findall(name.casefold())) else None
+    return said if said in _OF_THE_TEAM else next((word for word in words if word in _MAKERS), None)
 
 
 def knob_mismatch(evidence: Evidence) -> list[Suspect]:

@@ -31,6 +31,7 @@ from milepost.wording import safe
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from milepost.cleaning.anonymous import Pseudonyms
     from milepost.cleaning.selection import Condition
     from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
@@ -153,8 +154,8 @@ def rules_of(args: argparse.Namespace, log_map: LogMap) -> ReplayRules:
     return ReplayRules(**settings, keep_debug=args.debug == "keep", keep_shortcuts=args.shortcuts == "keep")
 
 
-def compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument:
-    """Replay both groups, each by its own course, and set them side by side."""
+def compared(args: argparse.Namespace, loaded: Loaded, hidden: Pseudonyms | None = None) -> CompareDocument:
+    """Replay both groups, each by its own course, and set them side by side; ``hidden`` is how the log's names were replaced."""
     key, shares = getattr(args, "key", "build"), getattr(args, "shares", (1.0, 1.0))
     named = args.before, args.after
     if is_attribute(key):
@@ -168,7 +169,9 @@ def compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument:
     plays = loaded.sides(split)
     for play in plays:
         require_by_session(play, key)
-    return _document(args, loaded, split, plays, shares)
+    document = _document(args, loaded, split, plays, shares)
+    document["answers"] = _answers_changed(args, plays, hidden)
+    return document
 
 
 def _document(
@@ -177,17 +180,15 @@ def _document(
     assigned, untouched = getattr(args, "assigned", None), tuple(getattr(args, "untouched", ()))
     settings = Compare(split, args.min_players, assigned, getattr(args, "looks", 1), untouched, shares)
     log = loaded.sessions
-    document = compare_document(plays, log, split, side_by_side(settings, plays, log.sessions.name), args.min_players)
-    document["answers"] = [] if is_attribute(split.key) else _answers_changed(args, plays)
-    return document
+    return compare_document(plays, log, split, side_by_side(settings, plays, log.sessions.name), args.min_players)
 
 
-def _answers_changed(args: argparse.Namespace, plays: tuple[Play, Play]) -> list[AnswerChange]:
+def _answers_changed(args: argparse.Namespace, plays: tuple[Play, Play], hidden: Pseudonyms | None) -> list[AnswerChange]:
     """What players of one group answered beside those of the other; who is in both counts only where the table says a build."""
     from milepost.cli.folder_tables import answers_of
     from milepost.measures.answer_changes import answer_changes
 
-    measure = answers_of(args)
+    measure = answers_of(args, hidden)
     if measure is None:
         return []
     players = [{name for name, counts in zip(play.gated.players, play.counts, strict=True) if counts} for play in plays]

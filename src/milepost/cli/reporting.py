@@ -50,7 +50,7 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
         loaded = loaded.without_names()
     builds = _in_a_row(args, loaded)
     beside = ReportExtras(
-        None if builds is not None else _compared(args, loaded),
+        None if builds is not None else _compared(args, loaded, hidden),
         builds,
         answers_of(args, hidden),
         targets_of(args),
@@ -87,10 +87,10 @@ def _in_a_row(args: argparse.Namespace, loaded: Loaded) -> TrendSteps | None:
     return steps_of(groups_in_order(loaded.sessions, "build", loaded.grouped("build")), "build", args.min_players)
 
 
-def _compared(args: argparse.Namespace, loaded: Loaded) -> CompareDocument | None:
+def _compared(args: argparse.Namespace, loaded: Loaded, hidden: Pseudonyms | None) -> CompareDocument | None:
     """The comparison of two builds, where the log has two, or some are named."""
     builds = {build for build in loaded.sessions.sessions.build if build is not None}
-    return compared(args, loaded) if len(builds) > 1 or args.before or args.after else None
+    return compared(args, loaded, hidden) if len(builds) > 1 or args.before or args.after else None
 
 
 def write_report(args: argparse.Namespace, report: ReportDocument) -> None:
