@@ -24,7 +24,7 @@ def place(model, kind, level):
 
 def covariances(model, chosen=()):
     """By mixture, the covariance of the difficulties with some events in the model, each with its variance around zero."""
-    plain = np.linalg.inv(model._inverses)
+    plain = np.linalg.inv(model._inverses(list(range(model.n))))
     for event in chosen:
         plain = plain + model.variance[event][:, None, None] * np.outer(model.shapes[event], model.shapes[event])
     return plain
@@ -34,7 +34,7 @@ def test_events_one_after_the_other(model):
     """Inverse and weight with events taken up one by one are those of the whole covariance, up to one constant."""
     chosen = (place(model, SPIKE, 5), place(model, STEP, 9), place(model, WALL, 2))
     there, whole = model._chosen(chosen), covariances(model, chosen)
-    inverses, weights = model._inverses, there.log_weights
+    inverses, weights = model._inverses(list(range(model.n))), there.log_weights
     for held, less in zip(there.held, there.less, strict=True):
         inverses = inverses - less[:, None, None] * held[:, :, None] * held[:, None, :]
     assert np.allclose(inverses, np.linalg.inv(whole), atol=1e-6)

@@ -90,29 +90,31 @@ def costs(funnel: list[FunnelRow], standing: Standing, abilities: Floats, learni
     level, difficulty, excess, excess_se = standing
     abilities, players = _thinned(abilities)
     later = np.prod([1 - row["lost"] / row["reached"] for row in funnel[level + 1 :] if row["reached"]])
+    half = Z95 * excess_se
+    over = np.array([0.0, excess, excess - half, excess + half])
+    as_it_is, as_expected, *ends = _still_failing(difficulty - over, abilities, learning, players)
 
-    def failing(over: float) -> Floats:
-        return _still_failing(difficulty - over, abilities, learning, players)
+    def cost(failing: Floats, quits: float) -> float:
+        return (_lost(as_it_is, quits) - _lost(failing, quits)) * float(later)
 
-    as_it_is = failing(0.0)
-
-    def cost(as_expected: Floats, quits: float) -> float:
-        return (_lost(as_it_is, quits) - _lost(as_expected, quits)) * float(later)
-
-    ends = [failing(excess + sign * Z95 * excess_se) for sign in (-1, 1)]
     bounds = [cost(end, quits) for end in ends for quits in (hazard.low, hazard.high)]
-    return Cost(cost=cost(failing(excess), hazard.value), cost_low=min(bounds), cost_high=max(bounds))
+    return Cost(cost=cost(as_expected, hazard.value), cost_low=min(bounds), cost_high=max(bounds))
 
 
-def _still_failing(difficulty: float, abilities: Floats, learning: float, players: Floats) -> Floats:
-    """Return, by number of tries, how many players have not cleared a level of this difficulty, had nobody given up."""
-    left, failing = np.ones(len(abilities)), []
+def _still_failing(difficulty: Floats, abilities: Floats, learning: float, players: Floats) -> list[Floats]:
+    """Return, per difficulty, how many players have not cleared such a level after so many tries, had nobody given up."""
+    left, failing, most = np.ones((len(difficulty), len(abilities))), [], []
     for number in range(1, _TRIES + 1):
-        left = left / (1.0 + np.exp(np.clip(abilities - difficulty + learning * np.log(number), -35, 35)))
-        failing.append(float(left @ players))
-        if left.max(initial=0.0) < _NOBODY:
+        chance = abilities - difficulty[:, None] + learning * np.log(number)
+        left = left / (1.0 + np.exp(np.clip(chance, -35, 35)))
+        failing.append(left @ players)
+        most.append(left.max(axis=1, initial=0.0))
+        if most[-1].max() < _NOBODY:
             break
-    return np.array(failing)
+    done = np.array(most) < _NOBODY
+    done[-1] = True
+    tries = 1 + np.argmax(done, axis=0)
+    return [own[:count] for own, count in zip(np.array(failing).T, tries.tolist(), strict=True)]
 
 
 def _lost(failing: Floats, hazard: float) -> float:

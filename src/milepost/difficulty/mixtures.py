@@ -9,6 +9,7 @@ import numpy as np
 
 from milepost.arrays import Floats, Ints
 from milepost.numerics.intervals import log_normal
+from milepost.numerics.whole_numbers import numbered
 
 _ROUGHNESS: Final = np.array([0.08, 0.12, 0.18, 0.25, 0.35, 0.5, 0.7, 1.0, 1.4])
 _ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of its logarithm's prior, which has
@@ -61,32 +62,51 @@ class Mixtures:
         self.variance = self.mean**2 + self.spread  # around zero, as it enters the model
         self._log_above = log_normal(self.mean / np.sqrt(self.spread))
         self._sums = _ShapeSums(self.candidates, self.shapes)
-        self._inverses, log_weights = self._without_events()
-        self._pulled = self._inverses @ self.y
-        self._hold = np.stack([self._sums.squares(inverse) for inverse in self._inverses], axis=1)
+        self._turned, self._precision = self._turned_apart()
+        self._pulled = self._inverse_times(self.y)
+        self._hold = self._squares()
         self._pull = self._sums.of(self._pulled)
+        log_weights = self._without_events()
         self._known: dict[tuple[int, ...], _Chosen] = {(): _Chosen((), (), log_weights)}
 
-    def _without_events(self) -> tuple[Floats, Floats]:
-        """Per mixture, the inverse covariance of the difficulties without any event, and its log weight."""
+    def _turned_apart(self) -> tuple[Floats, Floats]:
+        """Per bend, the axes along which the difficulties vary apart; per roughness and bend, the precision along each."""
+        own = [np.linalg.eigh(_curve(self.places, bend) + self.covariance) for bend in _BEND]
+        along = np.array([values for values, _ in own])
+        turned = np.array([axes for _, axes in own])
+        return turned, 1 / (along + _ROUGHNESS[:, None, None] ** 2)
+
+    def _inverse_times(self, values: Floats) -> Floats:
+        """Mixture by level: the inverse covariance of the difficulties without any event, times a value for each level."""
+        scaled = self._precision * (values @ self._turned)
+        product: Floats = (self._turned @ scaled.transpose(1, 2, 0)).transpose(2, 0, 1)
+        return product.reshape(len(self.rough), self.n)
+
+    def _inverses(self, free: list[int]) -> Floats:
+        """Per mixture, the inverse covariance between some levels."""
+        some = self._turned[:, free]
+        inverses: Floats = (some * self._precision[:, :, None]) @ some.transpose(0, 2, 1)
+        return inverses.reshape(len(self.rough), len(free), len(free))
+
+    def _squares(self) -> Floats:
+        """Candidate by mixture: the shape's product with the inverse covariance, on both sides."""
+        by_bend = zip(self._turned, self._precision.transpose(1, 2, 0), strict=True)
+        bends = [self._sums.squares(axes, precision) for axes, precision in by_bend]
+        return np.stack(bends, axis=2).reshape(len(self.candidates), len(self.rough))
+
+    def _without_events(self) -> Floats:
+        """Per mixture, its log weight without any event."""
         apart = (np.log(_ROUGHNESS) - np.log(_ROUGHNESS_MEDIAN)) / _ROUGHNESS_SPREAD
         weight = -0.5 * (_ROUGHNESS_TAIL + 1) * np.log1p(apart**2 / _ROUGHNESS_TAIL)
         self.log_prior = np.repeat(weight, len(_BEND))
-        log_weights = self.log_prior.copy()
-        inverses = np.empty((len(self.rough), self.n, self.n))
-        curves = [_curve(self.places, bend) + self.covariance for bend in _BEND]
-        for number, rough in enumerate(self.rough.tolist()):
-            mixture = curves[number % len(_BEND)] + rough**2 * np.eye(self.n)
-            inverses[number] = np.linalg.inv(mixture)
-            fit = float(self.y @ inverses[number] @ self.y)
-            log_weights[number] -= 0.5 * (float(np.linalg.slogdet(mixture)[1]) + fit)
-        return inverses, log_weights
+        log_weights: Floats = self.log_prior + 0.5 * (np.log(self._precision).sum(axis=2).ravel() - self._pulled @ self.y)
+        return log_weights
 
     def _chosen(self, chosen: tuple[int, ...]) -> _Chosen:
         """What some events in the model change: Sherman and Morrison's rule, and the determinant lemma, one after the other."""
         if chosen not in self._known:
             before, shape, variance = self._chosen(chosen[:-1]), self.shapes[chosen[-1]], self.variance[chosen[-1]]
-            held = self._inverses @ shape  # mixture by level
+            held = self._inverse_times(shape)  # mixture by level
             for own, less in zip(before.held, before.less, strict=True):
                 held = held - (less * (own @ shape))[:, None] * own
             hold, pull = held @ shape, held @ self.y
@@ -132,7 +152,7 @@ class Mixtures:
     def left_out(self, chosen: tuple[int, ...], free: list[int]) -> tuple[Floats, Floats]:
         """Per mixture, the height of a free event at the first level given (the others free too), with its variance."""
         there = self._chosen(chosen)
-        inverses, pull = self._inverses[:, free][:, :, free], self._pulled[:, free]
+        inverses, pull = self._inverses(free), self._pulled[:, free]
         for held, less in zip(there.held, there.less, strict=True):
             own = held[:, free]
             inverses = inverses - less[:, None, None] * own[:, :, None] * own[:, None, :]
@@ -147,7 +167,8 @@ class _ShapeSums:
     """Products with the shapes of events; nearly all are one number over a stretch of levels, and so a difference of sums.
 
     Attributes:
-        first, stop: per event on a stretch, where it begins and ends.
+        first, stop: per stretch, where it begins and ends.
+        stretch: per event on a stretch, which one.
         sign: what it is there.
         others: the shapes of the other events, which come after these.
     """
@@ -155,26 +176,32 @@ class _ShapeSums:
     def __init__(self, events: list[Event], shapes: Floats) -> None:
         flat = np.array([event.kind != TEETH for event in events])
         some = shapes[flat] != 0
-        self.first = np.argmax(some, axis=1)
-        self.stop = shapes.shape[1] - np.argmax(some[:, ::-1], axis=1)
-        self.sign = shapes[flat][np.arange(len(some)), self.first]
+        first, stop = np.argmax(some, axis=1), shapes.shape[1] - np.argmax(some[:, ::-1], axis=1)
+        self.sign = shapes[flat][np.arange(len(some)), first]
+        code, self.stretch = numbered(first * (shapes.shape[1] + 1) + stop)
+        self.first, self.stop = code // (shapes.shape[1] + 1), code % (shapes.shape[1] + 1)
         self.others = shapes[~flat]
 
     def of(self, values: Floats) -> Floats:
         """Event by row, the product of each shape with each row of values by level."""
-        sums = np.zeros((len(values), values.shape[1] + 1))
-        np.cumsum(values, axis=1, out=sums[:, 1:])
-        stretches = self.sign * (sums[:, self.stop] - sums[:, self.first])
-        return np.concatenate((stretches.T, self.others @ values.T))
+        return np.concatenate((self.sign[:, None] * self._stretches(values.T)[self.stretch], self.others @ values.T))
 
-    def squares(self, matrix: Floats) -> Floats:
-        """Per event, the product of its shape with a matrix of level by level, on both sides."""
-        n = len(matrix)
-        sums = np.zeros((n + 1, n + 1))
-        np.cumsum(np.cumsum(matrix, axis=0), axis=1, out=sums[1:, 1:])
-        a, b = self.first, self.stop
-        stretches = sums[b, b] - sums[a, b] - sums[b, a] + sums[a, a]
-        return np.concatenate((stretches, np.einsum("cj,cj->c", self.others @ matrix, self.others)))
+    def squares(self, axes: Floats, weight: Floats) -> Floats:
+        """Event by column of weights, the sum of the squares of each shape's products with some axes, weighted.
+
+        Args:
+            axes: level by axis.
+            weight: axis by column.
+        """
+        own = self._stretches(axes) ** 2 @ weight
+        return np.concatenate((own[self.stretch], (self.others @ axes) ** 2 @ weight))
+
+    def _stretches(self, values: Floats) -> Floats:
+        """Stretch by column, the sum of values, level by column, over each stretch."""
+        sums = np.zeros((len(values) + 1, values.shape[1]))
+        np.cumsum(values, axis=0, out=sums[1:])
+        over: Floats = sums[self.stop] - sums[self.first]
+        return over
 
 
 def _log_sum(logs: Floats) -> Floats:
