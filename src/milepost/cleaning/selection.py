@@ -177,7 +177,7 @@ def only(log: L, keep: Bools) -> L:
 
 
 def _records_of(records: Records, keep: Bools) -> Records:
-    columns = records.rows(keep[records.session])
+    columns = records.rows(np.flatnonzero(keep[records.session]))  # looked for once, not in each column
     columns["session"] = (np.cumsum(keep) - 1)[columns["session"]]
     return Records.of(columns)
 

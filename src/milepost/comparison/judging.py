@@ -11,7 +11,7 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.comparison.estimates import Estimates
 from milepost.comparison.row_types import ChangeVerdict, Difficulty
-from milepost.numerics.intervals import Z95
+from milepost.numerics.intervals import Z95, normal_quantile, two_sided
 from milepost.numerics.shifts import FEWEST, Shifted, false_discovery_rate, shifted
 
 _WAYS: Final[tuple[ChangeVerdict, ChangeVerdict, ChangeVerdict]] = ("easier", "no_telling", "harder")
@@ -43,7 +43,7 @@ class LevelJudge:
         known = np.isin(estimates.levels, untouched)
         found = told(estimates.difference, estimates.covariance, enough, bar, known if known.any() else None)
         q = np.full(len(enough), np.nan)
-        q[enough] = false_discovery_rate(_p(estimates.difference, np.diag(estimates.covariance))[enough])
+        q[enough] = false_discovery_rate(two_sided(estimates.difference / np.sqrt(np.diag(estimates.covariance)))[enough])
         return cls(estimates, enough, found, bar, bool(len(enough) >= FEWEST or known.any()), q)
 
     @staticmethod
@@ -113,13 +113,6 @@ class LevelJudge:
         else:
             return
         row["players_needed"] = None
-
-
-def _p(difference: Floats, variance: Floats) -> Floats:
-    from scipy.special import ndtr
-
-    p: Floats = 2 * ndtr(-np.abs(difference) / np.sqrt(variance))
-    return p
 
 
 CLAIMED: Final = 0.15  # rate of false claims
@@ -192,9 +185,7 @@ def players_needed(delta: float, variance: float, spread: float, players: int, b
         bound: the p value up to which a level is told.
         same: up to where a difference is the same for all that matters.
     """
-    from scipy.special import ndtri
-
-    room = (abs(delta) / float(-ndtri(bound / 2))) ** 2 - spread**2
+    room = (abs(delta) / normal_quantile(bound / 2)) ** 2 - spread**2
     differs = variance / room if room > 0 else inf
     alike = variance * (Z95 / (same - abs(delta))) ** 2 if abs(delta) < same else inf
     times = min(differs, alike)

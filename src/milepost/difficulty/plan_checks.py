@@ -10,7 +10,7 @@ from milepost.arrays import Floats, Ints
 from milepost.course.course import Course, Level
 from milepost.difficulty.row_types import Cap, Change, EqualLevels, Inversion, KnobNotes
 from milepost.measures.attempts import AttemptsRow
-from milepost.numerics.intervals import Z95
+from milepost.numerics.intervals import Z95, t_quantile
 from milepost.numerics.try_model import Fit
 
 _TARGET_SLACK = 0.05  # a single target stands for a range of so much to each side
@@ -139,11 +139,9 @@ def _cap(levels: Sequence[Level], name: str, fit: Fit) -> Cap | None:
 
 def _slope(values: Floats) -> tuple[float, float, float]:
     """Logits a level, by least squares, with an interval by how unevenly the levels lie about the line."""
-    from scipy.special import stdtrit
-
     place = np.arange(len(values)) - (len(values) - 1) / 2
     slope = float(place @ values / (place @ place))
     rest = values - values.mean() - slope * place
     freedom = len(values) - 2
-    half = float(stdtrit(freedom, 0.975)) * float(np.sqrt(rest @ rest / freedom / (place @ place)))
+    half = t_quantile(freedom) * float(np.sqrt(rest @ rest / freedom / (place @ place)))
     return slope, slope - half, slope + half

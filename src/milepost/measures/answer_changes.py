@@ -10,7 +10,7 @@ from typing import Final, Literal, TypedDict, cast
 import numpy as np
 
 from milepost.cleaning.anonymous import session_mark
-from milepost.numerics.intervals import Z95
+from milepost.numerics.intervals import Z95, t_quantile
 from milepost.numerics.shifts import false_discovery_rate
 from milepost.playback.play import Play
 
@@ -118,9 +118,9 @@ def _reach_and_p(z: float, freedom: float | None) -> tuple[float, float]:
     """Return how many standard errors an interval reaches, and how often chance alone would take a change as far."""
     if freedom is None:
         return Z95, erfc(abs(z) / sqrt(2))
-    from scipy.special import stdtr, stdtrit
+    from scipy.special import stdtr
 
-    return float(stdtrit(freedom, 0.975)), float(2 * stdtr(freedom, -abs(z)))
+    return t_quantile(freedom), float(2 * stdtr(freedom, -abs(z)))
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import erfc, exp, log, pi, sqrt
+from math import erfc, exp, lgamma, log, pi, sqrt
 from typing import Final
 
 import numpy as np
@@ -87,12 +87,10 @@ def mean_interval(values: Floats) -> Interval:
 
     Student (1908), "The probable error of a mean".
     """
-    from scipy.special import stdtrit
-
     if len(values) < 2 or np.ptp(values) == 0:
         return None, None
     middle, spread = float(values.mean()), float(values.std(ddof=1)) / len(values) ** 0.5
-    reach = float(stdtrit(len(values) - 1, 1 - _ALPHA / 2)) * spread
+    reach = t_quantile(len(values) - 1) * spread
     return middle - reach, middle + reach
 
 
@@ -121,9 +119,18 @@ def log_log(survival: float, greenwood: float) -> Interval:
     """
     if survival <= 0 or survival >= 1:
         return NO_INTERVAL
-    half = Z95 * sqrt(greenwood) / abs(log(survival))
-    low = survival ** exp(min(half, 700.0))
-    return low, survival ** exp(-half)
+    low, high = log_log_ends(np.array([survival]), np.array([greenwood]))
+    return float(low[0]), float(high[0])
+
+
+def log_log_ends(survival: Floats, greenwood: Floats) -> tuple[Floats, Floats]:
+    """Both ends of such an interval for many shares; at exactly 0 or 1 the share itself."""
+    low, high = survival.copy(), survival.copy()
+    between = (survival > 0) & (survival < 1)
+    shares = survival[between]
+    half = Z95 * np.sqrt(greenwood[between]) / np.abs(np.log(shares))
+    low[between], high[between] = shares ** np.exp(np.minimum(half, 700.0)), shares ** np.exp(-half)
+    return low, high
 
 
 def median(values: Floats) -> float | None:
@@ -133,6 +140,27 @@ def median(values: Floats) -> float | None:
 
 _FAR: Final = -25.0  # from where on down the series is as good as a float
 _TERMS: Final = (1.0, -1.0, 3.0, -15.0, 105.0, -945.0)
+
+
+def t_quantile(freedom: float) -> float:
+    """The 97.5 % quantile of Student's t with so many degrees of freedom."""
+    from scipy.special import stdtrit  # and not scipy.stats, which takes as long to load as a small log to measure
+
+    return float(stdtrit(freedom, 1 - _ALPHA / 2))
+
+
+def two_sided(z: Floats) -> Floats:
+    """How often a standard normal is as far from 0 as each value, on either side; of the shape of ``z``."""
+    far = np.abs(np.ravel(z)) / sqrt(2)
+    p: Floats = np.fromiter(map(erfc, far.tolist()), np.float64, len(far))
+    return p.reshape(np.shape(z))
+
+
+def normal_quantile(share: float) -> float:
+    """The value below which a standard normal lies with this probability, between 0 and 1."""
+    from statistics import NormalDist
+
+    return NormalDist().inv_cdf(share)
 
 
 def log_normal(value: Floats) -> Floats:
@@ -226,10 +254,13 @@ def as_few_p(hits: tuple[int, int], of: tuple[int, int]) -> float:
 
 def _two_by_two(hits: tuple[int, int], of: tuple[int, int]) -> tuple[Ints, Floats]:
     """Return the hits that the first of two samples may have, given those of both, and how likely each number is."""
-    from scipy.special import gammaln
-
     total, first = sum(hits), np.arange(max(0, sum(hits) - of[1]), min(sum(hits), of[0]) + 1)
     second = total - first
-    logs = -(gammaln(first + 1) + gammaln(of[0] - first + 1) + gammaln(second + 1) + gammaln(of[1] - second + 1))
+    parted = (first, of[0] - first, second, of[1] - second)
+    logs = -np.sum([_log_factorials(counts) for counts in parted], axis=0)
     weight = np.exp(logs - logs.max())
     return first, weight / weight.sum()
+
+
+def _log_factorials(counts: Ints) -> Floats:
+    return np.fromiter(map(lgamma, (counts + 1.0).tolist()), np.float64, len(counts))

@@ -11,6 +11,7 @@ from milepost.numerics.intervals import Z95, Interval
 
 DRAWS, SEED = 1000, 1
 _FEWEST = 3  # players of whom an interval is given
+_AT_ONCE = 1 << 20  # pairs of as many draws as are looked at together
 
 
 @dataclass(frozen=True)
@@ -32,7 +33,8 @@ def spearman(pairs: Pairs) -> float | None:
 
     Spearman, C. (1904), "The proof and measurement of association between two things".
     """
-    return _Ranked.of(pairs).rho(np.ones(len(pairs.owner)))
+    rho = float(_Ranked.of(pairs).rho(np.ones((1, len(pairs.owner))))[0])
+    return None if np.isnan(rho) else rho
 
 
 def spearman_interval(pairs: Pairs) -> Interval:
@@ -43,9 +45,11 @@ def spearman_interval(pairs: Pairs) -> Interval:
     owners = int(pairs.owner.max(initial=-1)) + 1
     if owners < _FEWEST:
         return None, None
-    ranked, rng = _Ranked.of(pairs), np.random.default_rng(SEED)
-    drawn = [ranked.rho(np.bincount(rng.integers(0, owners, owners), minlength=owners)[pairs.owner]) for _ in range(DRAWS)]
-    told = [rho for rho in drawn if rho is not None]
+    ranked, drawn = _Ranked.of(pairs), np.random.default_rng(SEED).integers(0, owners, (DRAWS, owners))
+    at_once = max(1, _AT_ONCE // len(pairs.owner))
+    found = [ranked.rho(_how_often(own, owners)[:, pairs.owner]) for own in np.split(drawn, range(at_once, DRAWS, at_once))]
+    told = np.concatenate(found)
+    told = told[~np.isnan(told)]
     if len(told) < DRAWS // 2:
         return None, None
     low, high = np.quantile(told, [0.025, 0.975])
@@ -64,21 +68,29 @@ class _Ranked:
         """Find the places."""
         return cls(np.unique(pairs.one, return_inverse=True)[1], np.unique(pairs.other, return_inverse=True)[1])
 
-    def rho(self, weight: Floats | Ints) -> float | None:
-        """The correlation, were each pair there so many times."""
-        total = float(weight.sum())
-        if total <= 0:
-            return None
+    def rho(self, weight: Floats | Ints) -> Floats:
+        """Per row of weights, the correlation, were each pair there so many times; NaN where one of the two does not differ."""
+        total = weight.sum(axis=1)
         a, b = (_middle_ranks(places, weight) for places in (self.one, self.other))
-        a, b = a - (weight @ a) / total, b - (weight @ b) / total
-        spread = float(np.sqrt((weight @ (a * a)) * (weight @ (b * b))))
-        return float(np.clip((weight @ (a * b)) / spread, -1.0, 1.0)) if spread > 1e-9 * total else None
+        with np.errstate(divide="ignore", invalid="ignore"):
+            a, b = (ranks - ((weight * ranks).sum(axis=1) / total)[:, None] for ranks in (a, b))
+            spread = np.sqrt((weight * a * a).sum(axis=1) * (weight * b * b).sum(axis=1))
+            rho: Floats = np.clip((weight * a * b).sum(axis=1) / spread, -1.0, 1.0)
+        return np.where(spread > 1e-9 * total, rho, np.nan)
+
+
+def _how_often(drawn: Ints, owners: int) -> Ints:
+    """Per row of owners drawn, how often each of them was."""
+    rows = len(drawn)
+    return np.bincount((drawn + owners * np.arange(rows)[:, None]).ravel(), minlength=rows * owners).reshape(rows, owners)
 
 
 def _middle_ranks(places: Ints, weight: Floats | Ints) -> Floats:
-    """The rank of each value, those that are equal in the middle of theirs."""
-    counts = np.bincount(places, weights=weight)
-    ranks: Floats = (np.cumsum(counts) - counts / 2)[places]
+    """Per row of weights, the rank of each value, those that are equal in the middle of theirs."""
+    order = np.argsort(places, kind="stable")
+    starts = np.flatnonzero(np.diff(places[order], prepend=-1))
+    counts = np.add.reduceat(weight[:, order].astype(np.float64), starts, axis=1)
+    ranks: Floats = (np.cumsum(counts, axis=1) - counts / 2)[:, places]
     return ranks
 
 

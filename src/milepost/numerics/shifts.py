@@ -16,6 +16,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats
+from milepost.numerics.intervals import two_sided
 
 _SMALL: Final = 0.1  # the half-normal's scale
 _TAUS: Final = np.arange(0.0, 0.41, 0.05)
@@ -91,7 +92,7 @@ def _told(difference: Floats, covariance: Floats, anchors: Bools) -> Shifted:
     shifts, deltas = np.array([one.shift for one in each]), np.array([one.delta for one in each])
     shift, delta = float(weight @ shifts), weight @ deltas
     variances = np.array([one.delta_variance for one in each]) + (deltas - delta) ** 2
-    p = np.array([_p(one.delta, one.delta_variance + tau**2) for one, tau in zip(each, _TAUS, strict=True)])
+    p = np.array([two_sided(one.delta / np.sqrt(one.delta_variance + tau**2)) for one, tau in zip(each, _TAUS, strict=True)])
     shift_variance = weight @ (np.array([one.shift_variance for one in each]) + (shifts - shift) ** 2)
     return Shifted(
         shift, float(np.sqrt(shift_variance)), delta, np.sqrt(weight @ variances), weight @ p, float(weight @ _TAUS), anchors
@@ -126,13 +127,6 @@ def _at(tau: float, difference: Floats, covariance: Floats, anchors: Bools) -> _
     across = covariance[:, inside]
     variance = np.diag(covariance) - 2 * (weights * across).sum(axis=1) + np.einsum("ij,jk,ik->i", weights, own, weights)
     return _At(log_likelihood - 0.5 * (tau / _SMALL) ** 2, shift, 1 / total, delta, np.maximum(variance, 1e-12))
-
-
-def _p(delta: Floats, variance: Floats) -> Floats:
-    from scipy.special import ndtr
-
-    p: Floats = 2 * ndtr(-np.abs(delta) / np.sqrt(variance))
-    return p
 
 
 def false_discovery_rate(p: Floats) -> Floats:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.numerics.intervals import NO_INTERVAL, Interval, log_log
+from milepost.numerics.intervals import NO_INTERVAL, Interval, log_log_ends
 
 TOLERANCE = 1e-9
 
@@ -38,9 +38,7 @@ class Curve:
         left = self.at_risk - self.events
         with np.errstate(divide="ignore", invalid="ignore"):
             greenwood = np.cumsum(np.where(left > 0, self.events / (self.at_risk * left), 0.0))
-        ends = [log_log(float(s), float(g)) for s, g in zip(self.survival, greenwood, strict=True)]
-        lower = np.array([s if low is None else low for s, (low, _) in zip(self.survival, ends, strict=True)])
-        upper = np.array([s if high is None else high for s, (_, high) in zip(self.survival, ends, strict=True)])
+        lower, upper = log_log_ends(self.survival, greenwood)
         first, last = (np.flatnonzero(side <= 1 - share + TOLERANCE) for side in (lower, upper))
         low = float(self.value[first[0]] if len(first) else self.value[-1])
         return low, float(self.value[last[0]]) if len(last) else None

@@ -14,7 +14,7 @@ from milepost.cleaning.splitting import Split, values_in_order
 from milepost.comparison.compare import BuildsCompared, Compare
 from milepost.comparison.pairing import Pair
 from milepost.errors import UsageError
-from milepost.numerics.intervals import Z95
+from milepost.numerics.intervals import Z95, t_quantile
 from milepost.playback.play import FullPlay, Play
 from milepost.playback.replay import replay_log
 
@@ -114,8 +114,6 @@ def _tied(changes: Sequence[_Changed], one: str, other: str) -> bool:
 
 def _slope(rows: Sequence[_Changed], name: str) -> tuple[float, float, float]:
     """The slope of what levels did on the change of a knob, through zero, with its interval."""
-    from scipy.stats import t
-
     change = np.array([row.by[name] for row in rows])
     delta = np.array([row.delta for row in rows])
     weight = 1 / np.array([row.variance + max(_LEAST_SPREAD**2, row.spread**2) for row in rows])
@@ -124,7 +122,7 @@ def _slope(rows: Sequence[_Changed], name: str) -> tuple[float, float, float]:
     variance, n = 1 / about, len(rows)
     if n > 1:
         variance *= max(1.0, float((weight * (delta - slope * change) ** 2).sum()) / (n - 1))
-    half = (Z95 if n == 1 else float(t.ppf(0.975, n - 1))) * float(np.sqrt(variance))
+    half = (Z95 if n == 1 else t_quantile(n - 1)) * float(np.sqrt(variance))
     return slope, slope - half, slope + half
 
 
@@ -179,8 +177,6 @@ def _moves_with(one: Floats, other: Floats) -> bool:
 
 def _fit(difficulty: Floats, places: Ints, columns: Sequence[Floats]) -> dict[int, tuple[float, float, float]]:
     """Per column, its slope beside the place and all others, with its interval; empty where there are too few levels."""
-    from scipy.stats import t
-
     design = np.column_stack((np.ones(len(places)), places, *columns))
     free = len(difficulty) - design.shape[1]
     if len(difficulty) < _FEWEST_LEVELS or free < 1 or np.linalg.matrix_rank(design) < design.shape[1]:
@@ -188,7 +184,7 @@ def _fit(difficulty: Floats, places: Ints, columns: Sequence[Floats]) -> dict[in
     solved, *_ = np.linalg.lstsq(design, difficulty, rcond=None)
     left = difficulty - design @ solved
     covariance = np.linalg.inv(design.T @ design) * float(left @ left) / free
-    half = float(t.ppf(0.975, free)) * np.sqrt(np.diag(covariance))
+    half = t_quantile(free) * np.sqrt(np.diag(covariance))
     return {
         number: (
             float(solved[number + 2]),
