@@ -2,9 +2,21 @@
 
 import numpy as np
 import pytest
+from scipy import special, stats
 from scipy.special import log_ndtr
 
-from milepost.numerics.intervals import clustered_share, exact, log_log, log_normal, spread_interval, wilson
+from milepost.numerics.intervals import (
+    clustered_share,
+    exact,
+    log_log,
+    log_log_ends,
+    log_normal,
+    normal_quantile,
+    spread_interval,
+    t_quantile,
+    two_sided,
+    wilson,
+)
 from milepost.numerics.survival import kaplan_meier
 
 
@@ -82,3 +94,21 @@ def test_the_interval_of_a_spread_holds_it():
         zero += spread_interval([(rng.normal(0.5, np.sqrt(own)), own) for own in errors])[0] == 0
     assert 0.9 <= held / 150 <= 0.99 and 0.94 <= zero / 150 <= 1.0
     assert spread_interval([(np.array([0.5]), np.array([0.01]))]) == (None, None)
+
+
+def test_the_normal_and_the_t():
+    """Against SciPy's: tails included, where one minus almost one would say nothing."""
+    z = np.array([0.0, 0.5, -1.96, 6.0, 20.0, 37.0])
+    assert two_sided(z) == pytest.approx(2 * special.ndtr(-np.abs(z)), rel=1e-12)
+    for share in (0.0, 1e-12, 0.025, 0.5, 0.9, 1.0):
+        assert normal_quantile(share) == pytest.approx(special.ndtri(share), rel=1e-12)
+    assert t_quantile(5) == pytest.approx(stats.t.ppf(0.975, 5))
+
+
+def test_ends_of_many_shares():
+    """As of each by itself; 0 and 1 stay what they are."""
+    shares, sums = np.array([0.0, 0.3, 0.99, 1.0]), np.array([0.5, 0.01, 0.001, 0.0])
+    low, high = log_log_ends(shares, sums)
+    assert (low[[0, 3]].tolist(), high[[0, 3]].tolist()) == ([0.0, 1.0], [0.0, 1.0])
+    half = 1.959963984540054 * np.sqrt(sums[1:3]) / np.abs(np.log(shares[1:3]))
+    assert low[1:3] == pytest.approx(shares[1:3] ** np.exp(half)) and high[1:3] == pytest.approx(shares[1:3] ** np.exp(-half))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import erfc, exp, lgamma, log, pi, sqrt
+from math import erfc, exp, inf, lgamma, log, pi, sqrt
 from typing import Final
 
 import numpy as np
@@ -157,9 +157,11 @@ def two_sided(z: Floats) -> Floats:
 
 
 def normal_quantile(share: float) -> float:
-    """The value below which a standard normal lies with this probability, between 0 and 1."""
+    """The value below which a standard normal lies with this probability, from 0 to 1."""
     from statistics import NormalDist
 
+    if share in (0.0, 1.0):
+        return inf if share else -inf
     return NormalDist().inv_cdf(share)
 
 
