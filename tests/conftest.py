@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program does; before NumPy loads
+os.environ.setdefault("MILEPOST_REMEMBER", "no")  # a small log is replayed, whatever was kept of it by another run
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # each run of the program would compile all its modules, for a second
 sys.path.insert(0, str(Path(__file__).parent))
 from driving import forked, here, installed

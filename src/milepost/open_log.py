@@ -19,6 +19,7 @@ from milepost.progress import SILENT
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from milepost.arrays import Bools
     from milepost.cleaning.selection import Condition, Exclusion
     from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
@@ -81,6 +82,19 @@ class WholeLog:
     telling: Telling
     idle_cap: float | None = None
 
+    @classmethod
+    def of(cls, asked: LogRequest) -> WholeLog:
+        """Read it.
+
+        Raises:
+            MilePostError: it cannot be read, or a condition fits nothing.
+        """
+        from milepost.process_cache import log_of
+
+        with asked.telling() as progress:
+            log = log_of(asked, progress)
+        return cls(where(log, asked.conditions), asked.course, asked.rules, asked.telling)
+
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
         """Replay it; the play keeps the records."""
         with self.telling() as progress:
@@ -105,6 +119,10 @@ class WholeLog:
         """Replay two groups of sessions, each by itself and by its own course."""
         before, after = (self._replayed(only(self.log, sessions), course, exclusion) for sessions, course in split.each(self.log))
         return before, after
+
+    def some(self, sessions: Bools, exclusion: Exclusion) -> Play:
+        """Replay some sessions, as if the log held only those, with something left out."""
+        return self._replayed(only(self.log, sessions), self.course, exclusion)
 
     def _replayed(self, log: Log, course: Course | None, exclusion: Exclusion | None, progress: Progress = SILENT) -> Play:
         from milepost.process_cache import play_of
@@ -245,11 +263,12 @@ def opened_log(asked: LogRequest) -> Loaded:
     way = way_of(asked)
     if way.in_parts:
         return _looked_at(asked, _in_parts(asked, way))
-    from milepost.process_cache import log_of
+    if asked.remember:
+        from milepost.log_cache import remembered
 
-    with asked.telling() as progress:
-        log = log_of(asked, progress)
-    return _looked_at(asked, WholeLog(where(log, asked.conditions), asked.course, asked.rules, asked.telling))
+        if (small := remembered(asked)) is not None:
+            return _looked_at(asked, small)
+    return _looked_at(asked, WholeLog.of(asked))
 
 
 def _in_parts(asked: LogRequest, way: ExecutionPlan) -> ReplaySource:

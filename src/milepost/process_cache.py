@@ -36,6 +36,11 @@ def read_once() -> Iterator[None]:
         _known = before
 
 
+def is_used() -> bool:
+    """Return whether somebody has what is opened kept in this process."""
+    return _known is not None
+
+
 def log_of(asked: LogRequest, progress: Progress) -> Log:
     """The whole log that is asked for, with what the table of players says.
 

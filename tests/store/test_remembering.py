@@ -7,7 +7,7 @@ from zlib import crc32
 
 import pytest
 
-from milepost import open_log, store_cache
+from milepost import kept_plays, open_log, store_cache
 from milepost.cli.main import main
 from milepost.difficulty.spikes import Spikes
 from milepost.logs.store.pack_store import Into, Layout, pack
@@ -131,7 +131,7 @@ def test_an_answer_is_given_again_without_the_play(told, monkeypatch):
     """Whatever the size of the log: what was said of it before is all that is looked at."""
     asked = [("funnel",), ("spikes",), ("times",), ("deaths",), ("attempts", "--per", "run"), ("funnel", "--by", "build")]
     said = [told(*words, *COURSE)[0] for words in asked]
-    monkeypatch.setattr(store_cache, "_kept", lambda *given: pytest.fail("the play was looked at"))
+    monkeypatch.setattr(kept_plays.PlayPlace, "play", lambda *given: pytest.fail("the play was looked at"))
     assert [told(*words, *COURSE)[0] for words in asked] == said
     for other in (("funnel", "--raw"), ("attempts",), ("deaths", "--arrival", "30"), ("times", "--clock", "input")):
         with pytest.raises(pytest.fail.Exception, match="looked at"):
@@ -141,12 +141,12 @@ def test_an_answer_is_given_again_without_the_play(told, monkeypatch):
 def test_a_report_answers_for_its_measures(told, monkeypatch):
     """What a report said of each measure is what its command says next, without a look at the play."""
     report, _ = told("report", *COURSE)
-    monkeypatch.setattr(store_cache, "_kept", lambda *given: pytest.fail("the play was looked at"))
+    monkeypatch.setattr(kept_plays.PlayPlace, "play", lambda *given: pytest.fail("the play was looked at"))
     for name in ("funnel", "times", "moves", "spikes"):
         assert told(name, *COURSE)[0]["levels"] == report[name]["levels"]
 
 
-@pytest.mark.parametrize("name", ["tree.json", "columns.bin", "difficulty/tree.json", "document-*/tree.json"])
+@pytest.mark.parametrize("name", ["play/tree.json", "play/columns.bin", "difficulty/tree.json", "document-*/tree.json"])
 def test_damage_is_replayed(told, name):
     """What is not as it was laid down is thrown away, without a word, for nothing is lost."""
     whole, _ = told("spikes", *COURSE)
@@ -165,8 +165,8 @@ def test_what_cannot_be_believed_later_is_said(told, capsys):
     """A summary that is another thing than it was: one line, and the next question is replayed."""
     whole, _ = told("check", *COURSE)
     (place,) = KEPT.iterdir()
-    text = (place / "tree.json").read_text()[8:].replace('"of":"Tallies"', '"of":"Path"')
-    (place / "tree.json").write_text(f"{crc32(text.encode()):08x}{text}")
+    text = (place / "play/tree.json").read_text()[8:].replace('"of":"Tallies"', '"of":"Path"')
+    (place / "play/tree.json").write_text(f"{crc32(text.encode()):08x}{text}")
     assert main(["check", PLACE, *COURSE]) == 2
     assert capsys.readouterr().err.count("\n") == 1 and not place.exists()
     assert told("check", *COURSE)[0] == whole
@@ -192,7 +192,7 @@ def test_few_are_kept(told, monkeypatch):
 
 def test_whoever_changes_the_program_is_answered_anew(told, monkeypatch):
     told("funnel", *COURSE)
-    monkeypatch.setattr(store_cache, "_program", lambda: [["changed.py", 1, 2]])
+    monkeypatch.setattr(kept_plays, "_program", lambda: [["changed.py", 1, 2]])
     assert told("funnel", *COURSE)[1]
 
 

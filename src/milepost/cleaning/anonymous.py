@@ -7,7 +7,7 @@ import unicodedata
 from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cache, cached_property
 from hashlib import blake2b
 from pathlib import Path
 from types import MappingProxyType
@@ -19,8 +19,6 @@ from milepost.vocabulary import END_CAUSES, EVENTS, FINDINGS, MOVE_KINDS, OUTCOM
 
 _DIGITS = 8
 _SCRIPTS: Final = "\u0e00-\u0eff\u1000-\u109f\u1780-\u17ff\u3040-\u30ff\u3400-\u9fff\uac00-\ud7a3"  # Thai to Korean
-_SPACELESS: Final = re.compile(f"[{_SCRIPTS}]")
-_WORD: Final = re.compile(rf"(?:(?![{_SCRIPTS}])[\w-])+|[{_SCRIPTS}]+")
 _OWN_WORDS: Final = frozenset(
     (*EVENTS, *OUTCOMES, *END_CAUSES, *MOVE_KINDS, *SUSPECTS, *(finding.code for finding in FINDINGS))
 ) | frozenset(
@@ -48,6 +46,17 @@ _OWN_WORDS: Final = frozenset(
 _FREE_KEYS: Final = ("causes", "words", "said", "knobs")  # of objects whose keys are the log's own texts
 _DIFFERENT: Final = 0.8  # share of different values from which a column tells players apart
 _PSEUDONYM = re.compile(rf"session-[0-9a-f]{{{_DIGITS}}}")
+
+
+@cache
+def _spaceless() -> re.Pattern[str]:
+    """A letter of a script that puts no blanks between words; made when it is needed, since that takes a while."""
+    return re.compile(f"[{_SCRIPTS}]")
+
+
+@cache
+def _word() -> re.Pattern[str]:
+    return re.compile(rf"(?:(?![{_SCRIPTS}])[\w-])+|[{_SCRIPTS}]+")
 
 
 def anonymous(log: L) -> L:
@@ -133,7 +142,7 @@ class Pseudonyms:
         for spelled, of in self._within_words:
             if spelled in plain:
                 plain = text = plain.replace(spelled, self._instead(of))
-        words = list(_WORD.finditer(text))
+        words = list(_word().finditer(text))
         out, done, place = [], 0, 0
         while place < len(words):
             name, length = self._name_at(words, place, parts)
@@ -172,7 +181,7 @@ class Pseudonyms:
     def _known(self) -> tuple[dict[str, str], dict[str, str], int]:
         """Names and parts of names by how they are said, and how many words the longest has."""
         shown = {_plain(one) for one in self.public}
-        said = {name: _WORD.findall(_plain(name)) for name in self.names if _plain(name) not in shown}
+        said = {name: _word().findall(_plain(name)) for name in self.names if _plain(name) not in shown}
         whole = {" ".join(words): name for name, words in said.items() if words}
         parts = {word: name for name, words in said.items() if len(words) > 1 for word in words if len(word) > 1}
         return whole, parts, max((len(words) for words in said.values()), default=1)
@@ -180,7 +189,7 @@ class Pseudonyms:
     @cached_property
     def _within_words(self) -> list[tuple[str, str]]:
         """Names in scripts that put no space between words, the longest first."""
-        found = [(plain, name) for name in self.names if len(plain := _plain(name)) > 1 and _SPACELESS.search(plain)]
+        found = [(plain, name) for name in self.names if len(plain := _plain(name)) > 1 and _spaceless().search(plain)]
         return sorted(found, key=lambda pair: -len(pair[0]))
 
 

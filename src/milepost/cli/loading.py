@@ -10,8 +10,6 @@ from milepost.cleaning.splitting import split_of
 from milepost.cli import terminal
 from milepost.cli.folder_defaults import file_of_folder, replay_of_folder
 from milepost.cli.messages import tell
-from milepost.comparison.compare import Compare
-from milepost.comparison.compare_in_play import require_by_session, side_by_side, split_by_attribute
 from milepost.course.course import read_course
 from milepost.errors import UsageError
 from milepost.folder.player_table import read_players
@@ -24,7 +22,6 @@ from milepost.open_log import opened_log, way_of
 from milepost.partitions.execution import ALONE, LogRequest, Work
 from milepost.playback.attempt_filters import parsed
 from milepost.playback.attributes import is_attribute
-from milepost.reports.compared import compare_document
 from milepost.rules import ReplayRules
 from milepost.wording import safe
 
@@ -75,6 +72,7 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
         work=work,
         every_record=every_record,
         telling=terminal.progress,
+        remember=not every_record,
     )
     if way_of(asked).in_parts:
         give_back_early()
@@ -156,6 +154,8 @@ def rules_of(args: argparse.Namespace, log_map: LogMap) -> ReplayRules:
 
 def compared(args: argparse.Namespace, loaded: Loaded, hidden: Pseudonyms | None = None) -> CompareDocument:
     """Replay both groups, each by its own course, and set them side by side; ``hidden`` is how the log's names were replaced."""
+    from milepost.comparison.compare_in_play import require_by_session, split_by_attribute
+
     key, shares = getattr(args, "key", "build"), getattr(args, "shares", (1.0, 1.0))
     named = args.before, args.after
     if is_attribute(key):
@@ -177,6 +177,10 @@ def compared(args: argparse.Namespace, loaded: Loaded, hidden: Pseudonyms | None
 def _document(
     args: argparse.Namespace, loaded: Loaded, split: Split, plays: tuple[Play, Play], shares: tuple[float, float]
 ) -> CompareDocument:
+    from milepost.comparison.compare import Compare
+    from milepost.comparison.compare_in_play import side_by_side
+    from milepost.reports.compared import compare_document
+
     assigned, untouched = getattr(args, "assigned", None), tuple(getattr(args, "untouched", ()))
     settings = Compare(split, args.min_players, assigned, getattr(args, "looks", 1), untouched, shares)
     log = loaded.sessions

@@ -16,7 +16,6 @@ from milepost.cli.folder_defaults import with_settings
 from milepost.cli.folder_tables import join
 from milepost.cli.loading import load
 from milepost.cli.messages import Exit, tell
-from milepost.difficulty.spikes import Spikes
 from milepost.errors import UsageError
 from milepost.measures.interface import CountingMeasure, table_of
 from milepost.output import write_text
@@ -193,6 +192,8 @@ def strict_spikes(args: argparse.Namespace) -> Exit:
     Raises:
         UsageError: an earlier report without the strength of evidence that is asked about, or one that is none.
     """
+    from milepost.difficulty.spikes import Spikes
+
     if args.since and not args.strict:
         raise UsageError("--since goes with --strict: which strength of evidence is too much?")
     before = flagged_levels(read_report(args.since)["spikes"]["levels"], args.strict) if args.since else set()

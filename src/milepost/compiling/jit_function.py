@@ -9,7 +9,6 @@ from __future__ import annotations
 import os
 import re
 import shutil
-import stat
 from collections.abc import Callable
 from contextlib import suppress
 from functools import cached_property
@@ -27,6 +26,7 @@ from milepost.arrays import Column
 from milepost.compiling.kernel import DamagedError, Entry, Kernel, kernel_of, loaded, machine, unpacked
 from milepost.errors import OutputError
 from milepost.output import alone, write_file
+from milepost.user_cache import cache_folder, only_ours
 
 _OURS: Final = re.compile(r"lock|\w+-[0-9a-f]{16}|\.milepost-.*")  # what lies in a folder of the cache
 _KEPT: Final = 8  # versions of the program whose machine code is kept
@@ -71,15 +71,7 @@ class Compiled:
         digest = sha256(machine().encode())
         for path in [*sorted(Path(__file__).parent.glob("*.py")), *map(_source, self.modules)]:
             digest.update(path.read_bytes())
-        base = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
-        folder = base / "milepost" / digest.hexdigest()[:16]
-        try:
-            folder.mkdir(parents=True, exist_ok=True)
-            for own in (folder.parent, folder):
-                own.chmod(0o700)  # which only its owner can
-        except OSError:
-            return None
-        return folder if _only_ours(folder.parent) and _only_ours(folder) else None
+        return cache_folder(digest.hexdigest()[:16])
 
     def _kernel(self, layout: str, flat: Flat) -> Kernel:
         """The machine code, from the user's cache if it is there."""
@@ -111,21 +103,9 @@ def _read(path: Path) -> Kernel:
         OSError: it cannot be read.
         DamagedError: it is not what was written, or somebody else may have written it.
     """
-    if not _only_ours(path):
+    if not only_ours(path):
         raise DamagedError
     return unpacked(path.read_bytes())
-
-
-def _only_ours(path: Path) -> bool:
-    """Return whether a file or folder is this user's, no link, and nobody else can write to it: what lies there is run."""
-    try:
-        state = path.lstat()
-    except OSError:
-        return False
-    if not hasattr(os, "geteuid"):
-        return not stat.S_ISLNK(state.st_mode)
-    others = state.st_mode & (stat.S_IWGRP | stat.S_IWOTH)
-    return state.st_uid == os.geteuid() and not others and not stat.S_ISLNK(state.st_mode)
 
 
 def _forget(folder: Path) -> None:
@@ -138,7 +118,7 @@ def _forget(folder: Path) -> None:
 
 def _is_cache(path: Path) -> bool:
     """Return whether a folder is one that was made here, by its name and by all that is in it."""
-    own = re.fullmatch(r"[0-9a-f]{16}", path.name) is not None and _only_ours(path) and path.is_dir()
+    own = re.fullmatch(r"[0-9a-f]{16}", path.name) is not None and only_ours(path) and path.is_dir()
     return own and all(_OURS.fullmatch(one.name) for one in path.iterdir())
 
 

@@ -140,6 +140,7 @@ class LogRequest:
         work: who does the work, and with how much memory.
         every_record: whether records will be looked at one by one, so that the log has to be read as a whole.
         telling: gives whom progress is told.
+        remember: whether what is replayed of a small log may be kept for the next question.
     """
 
     names: list[str]
@@ -154,3 +155,4 @@ class LogRequest:
     work: Work = ALONE
     every_record: bool = False
     telling: Telling = silently
+    remember: bool = False
