@@ -15,16 +15,15 @@ from milepost.errors import RecordsGoneError
 from milepost.kept_plays import PlayPlace, place_of
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address
-from milepost.open_log import WholeLog
 from milepost.playback.attempt_context import AroundAttempts, SessionTimes
 from milepost.playback.play import registered
 from milepost.user_cache import cache_folder
+from milepost.whole_log import WholeLog
 
 if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
 
-    from milepost.arrays import Bools
     from milepost.cleaning.selection import Exclusion
     from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
@@ -148,11 +147,10 @@ class RememberedLog:
     @cached_property
     def _kept(self) -> Play | None:
         play = self._place.play(self.course, self.asked.rules)
-        return None if play is None else replace(play, again=self._again).kept_by(self._place)
-
-    def _again(self, exclusion: Exclusion, sessions: Bools) -> Play:
-        """Some of the sessions, replayed with something left out."""
-        return self._whole.some(sessions, exclusion)
+        if play is None:
+            return None
+        again = lambda exclusion, sessions: self._whole.some(sessions, exclusion)  # noqa: E731
+        return replace(play, again=again).kept_by(self._place)
 
     @cached_property
     def _place(self) -> PlayPlace:

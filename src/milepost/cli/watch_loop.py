@@ -25,12 +25,13 @@ from milepost.logs.records.sink import for_each_player
 from milepost.logs.store.manifest import Manifest, is_store
 from milepost.logs.store.store import append, locked, restore
 from milepost.measures.funnel import Funnel
-from milepost.open_log import Loaded, WholeLog
+from milepost.open_log import Loaded
 from milepost.partitions.execution import silently
 from milepost.playback.attempt_filters import parsed
 from milepost.reports.build_document import described, document, rows_of
 from milepost.reports.interface import Report, View
 from milepost.reports.registry import MEASURES
+from milepost.whole_log import WholeLog
 from milepost.wording import listed, plural
 
 if TYPE_CHECKING:
