@@ -15,9 +15,9 @@ from milepost.errors import RecordsGoneError
 from milepost.kept_plays import PlayPlace, place_of
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address
+from milepost.output import cache_folder
 from milepost.playback.attempt_context import AroundAttempts, SessionTimes
 from milepost.playback.play import registered
-from milepost.user_cache import cache_folder
 from milepost.whole_log import WholeLog
 
 if TYPE_CHECKING:

@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Final
 
-from milepost.audit import suspect_names, suspect_play, suspect_starts, suspect_timing
+from milepost.audit import suspect_play, suspect_starts, suspect_timing
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.audit.promise_checks import broken_promise
 from milepost.playback.play import Play
 
 RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (
     suspect_timing.time_unit,
-    suspect_names.similar_names,
-    suspect_names.past_the_end,
-    suspect_names.misnamed_target,
+    suspect_starts.similar_names,
+    suspect_starts.past_the_end,
+    suspect_starts.misnamed_target,
     suspect_play.untagged_skip,
     suspect_play.start_override,
     suspect_play.passed_level,
@@ -41,7 +41,7 @@ RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (
     suspect_starts.knob_mismatch,
     suspect_starts.makers_in,
     broken_promise,
-    suspect_names.unknown_mark,
+    suspect_starts.unknown_mark,
 )
 
 

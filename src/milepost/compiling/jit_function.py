@@ -25,8 +25,7 @@ import numpy as np
 from milepost.arrays import Column
 from milepost.compiling.kernel import DamagedError, Entry, Kernel, kernel_of, loaded, machine, unpacked
 from milepost.errors import OutputError
-from milepost.output import alone, write_file
-from milepost.user_cache import cache_folder, only_ours
+from milepost.output import alone, cache_folder, only_ours, write_file
 
 _OURS: Final = re.compile(r"lock|\w+-[0-9a-f]{16}|\.milepost-.*")  # what lies in a folder of the cache
 _KEPT: Final = 8  # versions of the program whose machine code is kept
