@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from pathlib import Path
-from textwrap import wrap
 from typing import Any, BinaryIO, Final, cast
 from urllib.parse import quote
 
-from milepost.figures.draw import Paper, draw_to, drawn, finding
+from milepost.figures.draw import Paper, draw_to, finding
 from milepost.figures.inline import NO_LINKS, colours, inline_svg
-from milepost.figures.style import Sheet, new_sheet, shortened
+from milepost.figures.pdf import write_booklet
+from milepost.figures.style import shortened
 from milepost.reports.document_types import ReportDocument
 from milepost.reports.findings_text import story
 from milepost.reports.interface import AnyView, Report, View
@@ -82,60 +82,3 @@ def write_pdf(report: ReportDocument, stream: BinaryIO, paper: Paper) -> None:
     chapters.append(("How it was made", [made["command"], made["versions"], *files]))
     title = f"{plural(report['players'], 'player')} in {plural(len(report['course']['levels']), 'level')}"
     write_booklet(stream, title, chapters, list(_drawn_from(report).items()), paper)
-
-
-_LINES = 31  # on a page
-_WIDTH = 118  # letters
-_HIGH = 0.0275  # of a line, as a share of the page
-
-
-def write_booklet(
-    stream: BinaryIO,
-    title: str,
-    chapters: Sequence[tuple[str, Sequence[str]]],
-    figures: Sequence[tuple[str, Mapping[str, object]]],
-    paper: Paper,
-) -> None:
-    """Write the PDF.
-
-    Args:
-        stream: where to.
-        title: stands on the first page.
-        chapters: headings, each with sentences.
-        figures: names of figures, each with the document that it is drawn from.
-        paper: size and look of a page.
-    """
-    from matplotlib.backends.backend_pdf import PdfPages
-
-    with PdfPages(stream, metadata={"CreationDate": None, "Title": title}) as pages:
-        for number, lines in enumerate(_pages(chapters)):
-            sheet = new_sheet(paper.size, paper.look)
-            _write(sheet, title if number == 0 else f"{title} (continued)", lines)
-            pages.savefig(sheet.figure, facecolor=sheet.look.paper)
-        for name, document in figures:
-            sheet = drawn(name, document, paper)
-            pages.savefig(sheet.figure, facecolor=sheet.look.paper)
-
-
-def _pages(chapters: Sequence[tuple[str, Sequence[str]]]) -> list[list[tuple[str, bool]]]:
-    """Lines with whether each is a heading, cut into pages; a heading is never the last line of one."""
-    lines: list[tuple[str, bool]] = []
-    for heading, sentences in chapters:
-        lines += [("", False)] * bool(lines) + [(heading, True)]
-        for sentence in sentences:
-            first, *rest = wrap(sentence, _WIDTH) or [""]
-            lines += [(f"• {first}", False), *((f"   {line}", False) for line in rest)]
-    found: list[list[tuple[str, bool]]] = []
-    while lines:
-        cut = min(_LINES, len(lines))
-        if cut < len(lines) and lines[cut - 1][1]:
-            cut -= 1
-        found.append(lines[: max(1, cut)])
-        lines = lines[max(1, cut) :]
-    return found or [[]]
-
-
-def _write(sheet: Sheet, title: str, lines: list[tuple[str, bool]]) -> None:
-    sheet.fitted(0.965, title, 17, sheet.look.ink, fontweight="bold")
-    for place, (text, is_heading) in enumerate(lines):
-        sheet.fitted(0.9 - _HIGH * place, text, 11, sheet.look.ink, left=0.03, fontweight="bold" if is_heading else "normal")

@@ -13,17 +13,15 @@ from contextlib import suppress
 from functools import cache
 from importlib import import_module
 from itertools import groupby
-from pathlib import Path
 from pkgutil import iter_modules
 from types import ModuleType
-from typing import Final, NoReturn, TextIO
+from typing import NoReturn, TextIO
 
 from milepost.cli import commands
 from milepost.cli.completing import complete
-from milepost.cli.folder_defaults import files_of_folder
 from milepost.cli.messages import Exit, speak, tell
 from milepost.cli.options import add_saying
-from milepost.errors import MilePostError, UnknownLogError, UsageError
+from milepost.errors import MilePostError, UnknownLogError
 from milepost.level_names import nearest
 from milepost.version import version_text
 
@@ -163,6 +161,7 @@ def _likely_columns(args: argparse.Namespace) -> str:
 
 def _run(args: argparse.Namespace) -> int:
     from milepost.cli.folder_defaults import settle, tell_settings
+    from milepost.cli.overwrite_guard import refuse_overwriting
     from milepost.output import write_text
 
     speak(getattr(args, "quiet", False), args.verbose)
@@ -208,53 +207,3 @@ def _let_go_of(stream: TextIO) -> None:
     """Have nothing of a stream flushed any more into what takes nothing."""
     with suppress(OSError, ValueError):
         os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
-
-
-_OUTPUTS: Final = ("output", "figure", "truth")
-_INPUTS: Final = ("course", "course_from", "course_to", "map", "since", "answers")
-
-
-def refuse_overwriting(args: argparse.Namespace) -> None:
-    """Refuse outputs that are inputs, that lie in a packed store, that are named twice, or that have no name.
-
-    Raises:
-        UsageError: one of them is or does.
-    """
-    given = {name: getattr(args, name, None) for name in _OUTPUTS}
-    outputs = {f"--{name}": target for name, target in given.items() if target is not None and target != "-"}
-    for option, target in outputs.items():
-        if not target:
-            raise UsageError(f"{option}: the file has no name. Name one, or leave the option out.")
-        _refuse_store(option, Path(target))
-        _refuse_inputs(option, Path(target), args)
-    if len({Path(target).absolute() for target in outputs.values()}) < len(outputs):
-        raise UsageError(f"{' and '.join(outputs)} name the same file. Give each a file of its own.")
-
-
-def _refuse_store(option: str, target: Path) -> None:
-    from milepost.logs.sources.files import store_around
-
-    store = store_around(target.absolute())
-    if store is not None:
-        raise UsageError(f"{option} {target}: lies in the packed store {store}. Name a place outside it.")
-
-
-def _refuse_inputs(option: str, target: Path, args: argparse.Namespace) -> None:
-    """Compare with every file that is read; one that is not there yet cannot be one of them."""
-    try:
-        if not target.is_file():
-            return
-    except OSError:
-        return  # whoever writes it says why it cannot be written
-    for path in _inputs(args):
-        if path.exists() and target.samefile(path):
-            raise UsageError(f"{option} {target}: is read as {path}, and would be lost. Name another file.")
-
-
-def _inputs(args: argparse.Namespace) -> list[Path]:
-    """Every file that the arguments name to be read."""
-    from milepost.logs.sources.files import expand
-
-    names = list(getattr(args, "logs", []))
-    paths = [source.path for source in expand(names) if source.path is not None] if names else []
-    return paths + files_of_folder(args) + [Path(given) for name in _INPUTS if (given := getattr(args, name, None))]
