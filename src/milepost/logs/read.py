@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Final, NamedTuple
 from milepost.errors import LogError, UnknownLogError
 from milepost.logs.columnar.block import Block
 from milepost.logs.columnar.chunks import chunked
-from milepost.logs.columnar.roles import is_columnwise
+from milepost.logs.columnar.mapped import is_columnwise
 from milepost.logs.formats.detect import tell
 from milepost.logs.formats.other_kinds import kind_of_file
 from milepost.logs.formats.registry import FORMATS

@@ -8,8 +8,7 @@ from typing import cast
 from milepost.course.course import Course
 from milepost.errors import AttemptsGoneError, UsageError
 from milepost.playback.attempt_tables import numbered_tries
-from milepost.playback.memo import Lasting
-from milepost.playback.play import About, Play, S, T
+from milepost.playback.play import About, Lasting, Play, S, T
 from milepost.playback.runs import runs_of
 from milepost.vocabulary import CLEARED
 

@@ -25,7 +25,7 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.cli import terminal
     from milepost.cli.loading import load_map, read_options
     from milepost.cli.messages import tell
-    from milepost.logs.formats.convert import convert, format_of
+    from milepost.logs.formats.writers import convert, format_of
     from milepost.wording import safe
 
     with terminal.progress() as progress:

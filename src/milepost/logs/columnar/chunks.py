@@ -17,8 +17,7 @@ from numpy.typing import NDArray
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.columnar.block import Block, NotStrictError, TextColumn, require
-from milepost.logs.columnar.mapped import mapped_block
-from milepost.logs.columnar.roles import Roles, is_columnwise, joined_name, roles_by, used_columns, within
+from milepost.logs.columnar.mapped import Roles, is_columnwise, joined_name, mapped_block, roles_by, used_columns, within
 from milepost.logs.formats.otlp import EXPORT, is_envelope
 from milepost.logs.interface import ABSENT
 from milepost.logs.mapping.logmap import LogMap

@@ -14,7 +14,7 @@ from numpy.typing import DTypeLike, NDArray
 from milepost.arrays import Bools, Column, Floats, Ints
 from milepost.logs.columnar.arrow import Arrow, array_of, given_in, rows_given, values_of
 from milepost.logs.columnar.block import Block, NotStrictError, TextColumn, require
-from milepost.logs.columnar.roles import OWN, Roles
+from milepost.logs.columnar.mapped import OWN, Roles
 from milepost.logs.interface import ABSENT
 from milepost.logs.records.fields import BAD, tag_of, text_of
 from milepost.logs.records.record_hash import column_likeness, float_numbers, likeness_of_values

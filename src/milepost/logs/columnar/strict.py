@@ -32,8 +32,7 @@ from milepost.logs.columnar.column_builders import (
     moment_columns,
     quoted,
 )
-from milepost.logs.columnar.mapped import mapped_block
-from milepost.logs.columnar.roles import roles_by, used_columns, within
+from milepost.logs.columnar.mapped import mapped_block, roles_by, used_columns, within
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line
 from milepost.logs.formats.otlp import is_envelope
 from milepost.logs.interface import Refused
