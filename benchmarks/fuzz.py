@@ -271,8 +271,8 @@ def readers_differ(data: bytes, folder: Path, form: str = "jsonl", log_map: LogM
     for worthwhile, at_least in ((0, 1), (1 << 60, 1), (1 << 60, 1 << 60)):
         taken: list[bool] = []
 
-        def noted(source: Any, log_map: Any, taken: list[bool] = taken) -> Any:
-            block = whole[form].read(source, log_map)
+        def noted(*given: Any, taken: list[bool] = taken) -> Any:
+            block = whole[form].read(*given)
             taken.append(block is not None)
             return block
 

@@ -3,14 +3,13 @@
 import json
 
 import duckdb
-import numpy as np
 import pytest
 
+from logs_alike import assert_same, clean
 from milepost.logs import read as reading
 from milepost.logs.columnar import chunks, strict
-from milepost.logs.interface import TAG
 from milepost.logs.read import read
-from milepost.vocabulary import EVENTS, NUMBER_FIELDS
+from milepost.vocabulary import NUMBER_FIELDS
 from random_logs import random_log, with_odd_players
 
 SPOILED = [
@@ -61,29 +60,6 @@ def both_ways(path, form, monkeypatch):
     return fast, slow, taken[0] is not None
 
 
-NAMED = {"level": "stops", "to": "stops", "cause": "causes", "layout": "layouts", "rating": "ratings"}
-
-
-def names_of(log, column):
-    return log.tags[column.removeprefix(TAG)] if column.startswith(TAG) else getattr(log, NAMED[column])
-
-
-def assert_same(fast, slow):
-    assert fast.records.columns().keys() == slow.records.columns().keys()
-    for name in slow.records.columns():
-        ours, theirs = fast.records.columns()[name], slow.records.columns()[name]
-        if name in NAMED or name.startswith(TAG):
-            ours, theirs = (np.array([*names_of(log, name), ""])[column] for log, column in ((fast, ours), (slow, theirs)))
-        if name == "event":
-            ours, theirs = (
-                np.array([log.unknown_words[-1 - code] if code < 0 else EVENTS[code] for code in column.tolist()])
-                for log, column in ((fast, ours), (slow, theirs))
-            )
-        assert ours.tolist() == pytest.approx(theirs.tolist(), nan_ok=True) if ours.dtype.kind == "f" else (ours == theirs).all()
-    assert vars(fast.sessions) == vars(slow.sessions)
-    assert sorted(fast.unknown_words) == sorted(slow.unknown_words)
-
-
 def test_clean_logs_are_read_alike(tmp_path, monkeypatch):
     """Random logs without bad lines: the same columns, names, sessions and likeness; most of them strictly."""
     taken = 0
@@ -98,10 +74,6 @@ def test_clean_logs_are_read_alike(tmp_path, monkeypatch):
 
 
 START = {"session": "s", "time": 0, "event": "start", "level": "Mill Pond"}
-
-
-def clean(line):
-    return type(line.get("progress", 0)) in (int, float) and line.get("progress", 0) <= 1 and "mood" not in line
 
 
 @pytest.mark.parametrize("line", SPOILED)

@@ -35,23 +35,36 @@ _LONG, _HEAD = 16 << 20, 1 << 16  # bytes of a log whose reading takes a while, 
 class _Strict(NamedTuple):
     """A reader of whole columns, and from how many bytes on disk it pays."""
 
-    read: Callable[[Source, LogMap], Block | None]
+    read: Callable[[Source, LogMap, ReadOptions], Block | None]
     worthwhile: int
 
 
-def _read_json_lines(source: Source, log_map: LogMap) -> Block | None:
+def _read_json_lines(source: Source, log_map: LogMap, _: ReadOptions) -> Block | None:
     from milepost.logs.columnar.strict import read_strict
 
     return read_strict(source, log_map)
 
 
-def _read_parquet(source: Source, _: LogMap) -> Block | None:
+def _read_parquet(source: Source, _: LogMap, __: ReadOptions) -> Block | None:
     from milepost.logs.columnar.parquet_pieces import read_strict_parquet
 
     return read_strict_parquet(source)
 
 
-_STRICT: Final = {"jsonl": _Strict(_read_json_lines, 3 << 19), "parquet": _Strict(_read_parquet, 256 << 10)}
+def _read_table(source: Source, log_map: LogMap, options: ReadOptions) -> Block | None:
+    from milepost.logs.columnar.strict_table import read_strict_table
+
+    return read_strict_table(source, log_map, options)
+
+
+_STRICT: Final = {
+    "jsonl": _Strict(_read_json_lines, 3 << 19),
+    "csv": _Strict(_read_table, 1 << 20),
+    "tsv": _Strict(_read_table, 1 << 20),
+    "parquet": _Strict(_read_parquet, 256 << 10),
+}
+_MAPPED: Final = ("jsonl", "csv", "tsv")  # whose whole columns a map may be applied to
+_PARTED: Final = ("jsonl", "parquet")  # which are read in pieces, too
 
 
 def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT, options: ReadOptions = DEFAULTS) -> Log:
@@ -129,7 +142,7 @@ def read_source(
     file = len(builder.files)
     builder.files.append(source.label)
     form = tell(source, options)
-    mapped = form == "jsonl" and is_columnwise(log_map) and not log_map.reshapes and not log_map.names_sources
+    mapped = form in _MAPPED and is_columnwise(log_map) and not log_map.reshapes and not log_map.names_sources
     whole = form in _STRICT and builder.keeps_records and (translator is None or mapped)
     if whole and _read_at_full_speed(builder, source, log_map, options, pieces, progress):
         return
@@ -221,22 +234,26 @@ def _read_at_full_speed(
     from milepost.logs.columnar.parquet_pieces import read_parquet_in_pieces
 
     if pieces is None or size <= pieces.size:
-        if _read_whole(_STRICT[form], source, log_map, builder, progress):
+        if _read_whole(_STRICT[form], source, log_map, options, builder, progress):
             return True
         pieces = Pieces(SMALL, lambda: None)  # so that little of it has to be read line by line
         if form == "parquet" or size <= 2 * SMALL:
             return False
+    if form not in _PARTED:
+        return False
     if form == "parquet":
         return read_parquet_in_pieces(builder, source, options, pieces, progress)
     read_in_pieces(builder, source, log_map, options, pieces, progress)
     return True
 
 
-def _read_whole(reader: _Strict, source: Source, log_map: LogMap, builder: RecordBuilder, progress: Progress) -> bool:
+def _read_whole(
+    reader: _Strict, source: Source, log_map: LogMap, options: ReadOptions, builder: RecordBuilder, progress: Progress
+) -> bool:
     """Read a large file at full speed, if nothing in it is out of the ordinary; false where nothing was read."""
     if source.size() < reader.worthwhile:
         return False
-    block = reader.read(source, log_map)
+    block = reader.read(source, log_map, options)
     if block is None or not builder.add_block(block, len(builder.files) - 1):
         return False
     progress.advance(block.rows)

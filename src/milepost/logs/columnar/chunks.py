@@ -298,7 +298,9 @@ class _Columns:
 def _plain_numbers(raws: list[object]) -> list[float] | None:
     """The numbers that cells are, all at once; None where one is written otherwise than most are."""
     texts = [raw for raw in raws if isinstance(raw, str)]
-    return list(map(float, texts)) if len(texts) == len(raws) and _PLAIN.fullmatch("\n".join(texts)) else None
+    together = "\n".join(texts)
+    plain = len(texts) == len(raws) and together.count("\n") < max(1, len(texts)) and _PLAIN.fullmatch(together)
+    return list(map(float, texts)) if plain else None
 
 
 def _number(raw: object, field: str, cells: bool) -> float:

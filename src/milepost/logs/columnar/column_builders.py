@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
+from itertools import accumulate, islice
 from pathlib import Path
 from typing import Any, Final
 
@@ -47,10 +48,13 @@ class Texts:
     Attributes:
         values: the texts, in order of first appearance, with their codes.
         raws: the values as they were logged by their codes, where they are kept so.
+        width: how many columns of a batch it is made of.
         nested: None: there are no lists and objects among them.
         given: how many records have the field, be it an empty text.
         colons, nulls: how often colons, and what looks like a field of nothing, are in the values as they are written.
     """
+
+    width = 1
 
     def __init__(self, name: str) -> None:
         self.name = name
@@ -62,8 +66,9 @@ class Texts:
         self._known: dict[object, tuple[int, int, int, int]] = {}  # as given: code, likeness, colons and nulls
         self._codes: list[NDArray[np.int32]] = []
 
-    def take(self, column: Arrow, like: Likeness) -> None:
+    def take(self, columns: list[Arrow], like: Likeness) -> None:
         """Take a batch, an Arrow array, and add to the likeness of its records; most columns have nothing in most records."""
+        (column,) = columns
         coded = column.dictionary_encode()
         given = coded.dictionary.to_pylist()
         self._meet([one for one in given if one not in self._known])
@@ -128,13 +133,16 @@ class RawTexts(WrittenTexts):
 class NumberColumn:
     """A column of numbers; NaN where not given."""
 
+    width = 1  # columns of a batch
+
     def __init__(self, name: str) -> None:
         self.name = name
         self.given = self.colons = self.nulls = 0
         self._parts: list[Floats] = []
 
-    def take(self, column: Arrow, like: Likeness) -> None:
+    def take(self, columns: list[Arrow], like: Likeness) -> None:
         """Take a batch, an Arrow array of float64, and add to the likeness of its records."""
+        (column,) = columns
         values, rows = np.full(len(column), np.nan), rows_given(column)
         given: Floats = values_of(column)[rows]
         require(bool(np.isfinite(given).all()))
@@ -151,6 +159,8 @@ class NumberColumn:
 
 class Stamps:
     """A column of time stamps, in whole microseconds since 1970."""
+
+    width = 3
 
     def __init__(self, name: str) -> None:
         self.name = name
@@ -211,8 +221,6 @@ class Columns:
         self.rows = 0
         self._likeness: list[Likeness] = []
         self._passed: list[Ints] = []
-        names = [*(one.name for one in texts), *(one.name for one in numbers), *((stamps.name,) if stamps else ())]
-        self._needed = [names.index(name) for name in roles.needed]
 
     @classmethod
     def of(cls, names: Iterable[str], stamped: bool, texts: type[Texts] = Texts, roles: Roles = OWN) -> Columns:
@@ -228,16 +236,20 @@ class Columns:
         self.rows += batch.num_rows
         each = iter(batch.columns)
         like: Likeness = np.zeros(batch.num_rows, np.uint64)
-        gatherers: tuple[Texts | NumberColumn, ...] = (*self.texts, *self.numbers)
-        for gatherer in gatherers:
-            gatherer.take(next(each), like)
-        if self.stamps:
-            self.stamps.take(list(each), like)
+        for gatherer in self._gatherers:
+            gatherer.take(list(islice(each, gatherer.width)), like)
         self._likeness.append(like)
+
+    @property
+    def _gatherers(self) -> list[Texts | NumberColumn | Stamps]:
+        return [*self.texts, *self.numbers, *([self.stamps] if self.stamps else [])]
 
     def _usable(self, batch: Arrow) -> Arrow:
         """The rows of a batch that have what each record has."""
-        unusable = [~given_in(column) for column in (batch.columns[place] for place in self._needed) if column.null_count]
+        places = accumulate((one.width for one in self._gatherers), initial=0)
+        first = {one.name: place for one, place in zip(self._gatherers, places, strict=False)}
+        needed = [batch.columns[first[name]] for name in self._roles.needed]
+        unusable = [~given_in(column) for column in needed if column.null_count]
         if not unusable:
             return batch
         passed = np.logical_or.reduce(unusable)

@@ -8,7 +8,7 @@ nested) it gives nothing, and smaller pieces of the file are tried, or chunks of
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -35,7 +35,7 @@ from milepost.logs.columnar.column_builders import (
 from milepost.logs.columnar.mapped import mapped_block, roles_by, used_columns, within
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line
 from milepost.logs.formats.otlp import is_envelope
-from milepost.logs.interface import Refused
+from milepost.logs.interface import Refused, Sink
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
@@ -202,6 +202,11 @@ def _number(name: str, field: str) -> str:
 _MOST_BYTES: Final = 1 << 50
 
 
+def give_json(line: bytes, number: int, sink: Sink) -> None:
+    """Give the record of a line of JSON to a sink."""
+    add_line(line if len(line) <= MAX_LINE else None, number, sink)
+
+
 @dataclass(frozen=True)
 class UnreadLines:
     """Lines by their numbers, from 1."""
@@ -231,8 +236,15 @@ class UnreadLines:
         """How often what looks like a field of nothing is in them."""
         return sum(line.count(mark.encode()) for line in self.lines.values() for mark in NOTHING)
 
-    def refused(self, log_map: LogMap) -> tuple[list[Refused], set[str]]:
+    def refused(
+        self, log_map: LogMap, give: Callable[[bytes, int, Sink], None] = give_json, cells: bool = False
+    ) -> tuple[list[Refused], set[str]]:
         """Why each is no record, in their order, as of a first file; and the sessions that only these say are debug.
+
+        Args:
+            log_map: what the records mean.
+            give: gives the record of a line, with its number, to a sink, as the tolerant reader does.
+            cells: whether values know no types.
 
         Raises:
             NotStrictError: one of them can be read, and its record would have its place among the others; or the map may say more
@@ -240,9 +252,9 @@ class UnreadLines:
         """
         trial = RecordBuilder()
         translator = trial.translated_by(log_map)
-        sink = RecordSink(trial, 0, translator, cells=False)
+        sink = RecordSink(trial, 0, translator, cells)
         for number, line in self.lines.items():
-            add_line(line if len(line) <= MAX_LINE else None, number, sink)
+            give(line, number, sink)
             require(not len(trial))
         require(translator is None or not translator.use.records)
         return trial.refusals.kept, trial.known.debug_only

@@ -7,7 +7,7 @@ import io
 import itertools
 import re
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, NamedTuple
 
 from milepost.errors import LogError
 from milepost.logs.formats.other_kinds import seems_to_be_no_log
@@ -35,21 +35,47 @@ def read_delimited(source: Source, sink: Sink, options: ReadOptions, progress: P
     Raises:
         LogError: the file cannot be read, its header is missing, has a name twice, or is not in the encoding.
     """
-    csv.field_size_limit(MAX_CELL)
     with source.open(options.max_bytes) as stream:
         head = stream.peek(LOOKED_AT)
         encoding = (options.encoding or "utf-8").replace("utf-8", "utf-8-sig")
         text = io.TextIOWrapper(stream, encoding=encoding, errors="surrogateescape", newline="")
-        lines = _bounded_lines(text)
-        first = list(itertools.islice(lines, _FIRST_LINES))
-        said = options.delimiter or ("\t" if options.form == "tsv" else None)
-        before = _lines_before_header(first, said)
-        delimiter = said or find_delimiter(first[before] if first else "")
-        rows = csv.reader(itertools.chain(first[before:], lines), delimiter=delimiter)
-        header = _header(source, rows, options, head)
-        unlike = f"not {options.encoding or 'UTF-8'}"
-        _read_rows(rows, header, before, _Plain(sink, unlike), progress)
+        table, rows = _begun(source, text, options, head)
+        _read_rows(rows, table, RowsOfTexts(sink, f"not {options.encoding or 'UTF-8'}"), progress)
         text.detach()
+
+
+class Table(NamedTuple):
+    """The form of a table: the names of its columns, what is between cells, and how many lines stand before the names."""
+
+    names: list[str]
+    delimiter: str
+    before: int
+
+
+def table_in(source: Source, options: ReadOptions) -> Table:
+    """Return the form of a file's table in UTF-8.
+
+    Raises:
+        LogError: as `read_delimited`.
+    """
+    with source.open(options.max_bytes) as stream:
+        head = stream.peek(LOOKED_AT)
+        text = io.TextIOWrapper(stream, encoding="utf-8-sig", errors="surrogateescape", newline="")
+        table, _ = _begun(source, text, options, head)
+        text.detach()
+        return table
+
+
+def _begun(source: Source, text: io.TextIOWrapper, options: ReadOptions, head: bytes) -> tuple[Table, Any]:
+    """The form of a table, and its rows from the first on."""
+    csv.field_size_limit(MAX_CELL)
+    lines = _bounded_lines(text)
+    first = list(itertools.islice(lines, _FIRST_LINES))
+    said = options.delimiter or ("\t" if options.form == "tsv" else None)
+    before = _lines_before_header(first, said)
+    delimiter = said or find_delimiter(first[before] if first else "")
+    rows = csv.reader(itertools.chain(first[before:], lines), delimiter=delimiter)
+    return Table(_header(source, rows, options, head), delimiter, before), rows
 
 
 def _lines_before_header(lines: list[str], delimiter: str | None) -> int:
@@ -81,8 +107,8 @@ def _header(source: Source, rows: Iterator[list[str]], options: ReadOptions, hea
         seems = seems_to_be(head)
         told = f'; it seems to be {seems}. Say so in a log map: [input] encoding = "{seems}"' if seems else ""
         raise LogError(f"{source.label}:1: the header is not {options.encoding or 'UTF-8'}{told}.")
-    names = [_unguarded(name.strip()) for name in header]
-    names = names if len(set(names)) == len(names) else [_unguarded(name) for name in header]
+    names = [unguarded(name.strip()) for name in header]
+    names = names if len(set(names)) == len(names) else [unguarded(name) for name in header]
     if not any(names):
         raise LogError(f"{source.label}:1: no header. The first line of a CSV file names its columns.")
     twice = sorted({name for name in names if names.count(name) > 1 and name})
@@ -97,43 +123,46 @@ def _bounded_lines(text: io.TextIOWrapper) -> Iterator[str]:
         yield line
 
 
-def _read_rows(rows: Any, names: list[str], before: int, sink: _Plain, progress: Progress) -> None:
-    """Each row with the number of its first line, after so many blank lines before the header."""
-    count, line = 0, before + rows.line_num + 1
+def _read_rows(rows: Any, table: Table, sink: RowsOfTexts, progress: Progress) -> None:
+    """Each row with the number of its first line."""
+    count, line = 0, table.before + rows.line_num + 1
     while True:
         try:
             row = next(rows, None)
         except csv.Error as error:
             sink.refuse(line, f"no row that can be read ({error})")
-            line = before + rows.line_num + 1
+            line = table.before + rows.line_num + 1
             continue
         if row is None:
             break
-        if len(row) > len(names):
-            sink.refuse(line, f"{len(row)} cells under a header of {len(names)}")
-        elif any(row):
-            sink.take(names, row, line)
-        line = before + rows.line_num + 1
+        sink.give(table.names, row, line)
+        line = table.before + rows.line_num + 1
         count += 1
         if count % _STEP == 0:
             progress.advance(_STEP)
 
 
-class _Plain:
+class RowsOfTexts:
     """Gives rows to a sink as records of texts; one with bytes that are no text is refused."""
 
     def __init__(self, sink: Sink, unlike: str) -> None:
         self.sink, self.unlike, self.refuse = sink, unlike, sink.refuse
 
-    def take(self, names: list[str], row: list[str], line: int) -> None:
-        """Take a row."""
+    def give(self, names: list[str], row: list[str], line: int) -> None:
+        """Give a row that says something."""
+        if len(row) > len(names):
+            self.refuse(line, f"{len(row)} cells under a header of {len(names)}")
+        elif any(row):
+            self._give(names, row, line)
+
+    def _give(self, names: list[str], row: list[str], line: int) -> None:
         whole = "".join(row)
         if not whole.isascii() and any(_is_odd(cell) for cell in row):
             self.refuse(line, self.unlike)
             return
         cells = {name: cell for name, cell in zip(names, row, strict=False) if cell != "" and name}
         if "'" in whole:
-            cells = {name: _unguarded(cell) for name, cell in cells.items()}
+            cells = {name: unguarded(cell) for name, cell in cells.items()}
         self.sink.add(cells, line)
 
 
@@ -147,5 +176,6 @@ def guarded(text: str) -> str:
     return f"'{text}" if _FORMULA.match(text) else text
 
 
-def _unguarded(cell: str) -> str:
+def unguarded(cell: str) -> str:
+    """A cell without the apostrophe that keeps a spreadsheet from taking it for a formula."""
     return cell[1:] if cell.startswith("'") and _FORMULA.match(cell) else cell
