@@ -99,9 +99,9 @@ def median_interval(values: Floats) -> Interval:
 
     Source: W. J. Conover, Practical Nonparametric Statistics, 3rd ed. (1999), 3.2.
     """
-    from scipy.special import bdtr
-
-    below = int(np.argmax(bdtr(np.arange(len(values) + 1), len(values), 0.5) >= _ALPHA / 2))  # the binomial's 2.5 % quantile
+    heads = np.arange(len(values) + 1)  # of as many coins
+    chance = np.exp(_log_factorials(heads[-1:]) - _log_factorials(heads) - _log_factorials(heads[::-1]) - len(values) * log(2))
+    below = int(np.argmax(np.cumsum(chance) >= _ALPHA / 2))
     if below < 1:
         return NO_INTERVAL
     ordered = np.sort(values)
