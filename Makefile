@@ -71,11 +71,12 @@ screenshots: $(VENV)/ready
 	$(BIN)/python scripts/make_screenshots.py
 
 # Speed beside parsing alone and beside SQL and Polars, in one run, with what it should be: make bench PLAYERS="730 7300"
-# (137 records a player; the largest takes a quarter of an hour).
+# (137 records a player; the largest takes a quarter of an hour); then of logs as people have them, with builds and findings.
 PLAYERS ?= 73 730 7300 73000
 bench: $(VENV)/ready
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check polars
 	$(BIN)/python benchmarks/speed.py --players $(PLAYERS)
+	$(BIN)/python benchmarks/as_logged.py
 
 # A log of about N records, sessions mixed in time as a collector writes them.
 N ?= 1000000
