@@ -51,6 +51,8 @@ class LabelPoints:
         self.sessions, self.known, self.rows = sessions, known, rows
         self.following = next_levels(sessions)
         self._known_points: dict[tuple[int, ...], float] = {}
+        self._words = [sorted({word for word, _ in session}) for session in sessions]
+        self._of_session: list[dict[tuple[int, ...], float]] = [{} for _ in sessions]  # by the labels of its words
         self.used = [0] * words
         for session in sessions:
             for word, _ in session:
@@ -65,13 +67,19 @@ class LabelPoints:
         return self._known_points[key]
 
     def _points(self, labels: Sequence[int]) -> float:
-        of_session = self._points_of_tries if self.rows else self._points_of_events
-        total = sum(of_session(session, labels) for session in self.sessions)
+        total = sum(self._points_of_session(number, labels) for number in range(len(self.sessions)))
         total += sum(self._points_of_word(word, label, labels[word]) for word, label in self.known.items())
         if self.rows and not self._has_clears_at_once(labels):
             total -= 0.5 * self.records
         incomplete = CLEARS not in labels or (not self.rows and OPENS not in labels)
         return total / self.records - 0.5 * incomplete
+
+    def _points_of_session(self, number: int, labels: Sequence[int]) -> float:
+        known, own = self._of_session[number], tuple([labels[word] for word in self._words[number]])
+        if own not in known:
+            points = self._points_of_tries if self.rows else self._points_of_events
+            known[own] = points(self.sessions[number], labels)
+        return known[own]
 
     def _points_of_word(self, word: int, said: int, label: int) -> float:
         """Points for a label that is what the word says; it costs where the two contradict each other."""
