@@ -6,6 +6,8 @@ import json
 
 import pytest
 
+import milepost as milepost_api
+
 DEMO = ("wickwater/logs", "wickwater/next", "--course", "wickwater/course.toml")
 NEXT = ("--course-to", "wickwater/next/course.toml")
 
@@ -273,3 +275,16 @@ def test_logs_of_nothing_much(milepost, small_log):
     assert json.loads(milepost("report", "one.jsonl", "--format", "json", "-o", "r.json").stdout or "{}") == {}
     assert json.loads((milepost.folder / "r.json").read_text())["compare"] is None
     assert milepost("report", "apart.jsonl", "-o", "r.html").returncode == 0
+
+
+def test_what_is_left_out_in_a_notebook(wickwater):
+    """A comparison within a play leaves out what the play did, on both sides, as the command does."""
+    logs, course = str(wickwater.folder / "wickwater/logs"), wickwater.folder / "wickwater/course.toml"
+    told = []
+    for codes in ((), ("untagged_skip",)):
+        play = milepost_api.replay([logs], course, exclude=codes, every_record=True)
+        more = ("--exclude", *codes) if codes else ()
+        rows = wickwater.json("compare", "wickwater/logs", *DEMO[2:], *more)["levels"]
+        told.append([row["delta"] for row in rows])
+        assert milepost_api.compare(play)["delta"].tolist() == pytest.approx(told[-1])
+    assert told[0] != told[1]

@@ -71,13 +71,13 @@ def test_both_are_put_to_the_test(tmp_path):
 def test_mutated_logs(tmp_path):
     """Random logs, changed at random; a good part of them by whole columns."""
     by_columns, clean = 0, "".join(LINES[:20]).encode()
-    for seed in range(90):
+    for seed in range(45):
         rng = random.Random(seed)
         data = fuzz.mutated(clean if seed % 3 else as_text(with_odd_players(random_log(seed), seed)).encode(), rng)
         differ, taken = fuzz.readers_differ(data, tmp_path)
         assert not differ, data
         by_columns += taken
-    assert by_columns > 10
+    assert by_columns > 5
 
 
 def test_a_malformed_line_in_a_large_file(tmp_path, monkeypatch):

@@ -63,14 +63,14 @@ def both_ways(path, form, monkeypatch):
 def test_clean_logs_are_read_alike(tmp_path, monkeypatch):
     """Random logs without bad lines: the same columns, names, sessions and likeness; most of them strictly."""
     taken = 0
-    for seed in range(60):
+    for seed in range(30):
         lines = [
             line for line in with_odd_players(random_log(seed), seed, together=False) if isinstance(line, dict) and clean(line)
         ]
         fast, slow, strictly = both(tmp_path, "".join(json.dumps(line) + "\n" for line in lines or [START]), monkeypatch)
         assert_same(fast, slow)
         taken += strictly
-    assert taken > 15
+    assert taken > 7
 
 
 START = {"session": "s", "time": 0, "event": "start", "level": "Mill Pond"}
@@ -193,7 +193,7 @@ def parquet(folder, lines, **kinds):
 def test_parquet_is_read_alike(tmp_path, monkeypatch):
     """Random logs as Parquet: the same columns, names, sessions and likeness as row by row; most of them strictly."""
     taken = 0
-    for seed in range(40):
+    for seed in range(16):
         lines = [
             line
             for line in with_odd_players(random_log(seed), seed, together=False)
@@ -204,7 +204,7 @@ def test_parquet_is_read_alike(tmp_path, monkeypatch):
         fast, slow, strictly = both_ways(path, "parquet", monkeypatch)
         assert_same(fast, slow)
         taken += strictly
-    assert taken > 10
+    assert taken > 4
 
 
 @pytest.mark.parametrize(
