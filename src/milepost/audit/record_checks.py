@@ -10,6 +10,7 @@ import numpy as np
 from milepost.arrays import Bools, Column, Floats, Ints
 from milepost.audit.session_endings import Endings, endings_of
 from milepost.cleaning.survey import builds_of
+from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import among, counted, distinct, stable_order
 from milepost.playback.attributes import is_given
 from milepost.playback.play import FullPlay, summary
@@ -284,7 +285,7 @@ def _lags(seen: InOrder) -> tuple[Ints, Ints, Ints]:
 
 @summary
 @dataclass(frozen=True)
-class Varying:
+class Varying(AddedUp):
     """The fields and tags that differ within some session."""
 
     names: frozenset[str]
@@ -299,11 +300,6 @@ class Varying:
             name: column[rows] for name, column in records.tags.items()
         }
         return cls(frozenset(name for name, column in columns.items() if _differs_within(session, column)))
-
-    @classmethod
-    def merged(cls, parts: list[Varying]) -> Varying:
-        """Return the varying fields of a log, added up from its parts."""
-        return cls(frozenset().union(*(part.names for part in parts)))
 
 
 def _differs_within(session: Column, column: Column) -> bool:

@@ -14,6 +14,7 @@ from milepost.comparison.pairing import Pair
 from milepost.comparison.row_types import CauseChange, Changed, ChangeVerdict, KnobChange, WordChange
 from milepost.numerics.intervals import exact_p
 from milepost.numerics.shifts import false_discovery_rate
+from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.logged_knobs import knobs_of, said_alike
 from milepost.playback.play import FullPlay, Play, summary
@@ -173,7 +174,7 @@ def _players_by_cause(pair: Pair, side: int) -> dict[int, tuple[dict[str, int], 
 
 @summary
 @dataclass(frozen=True)
-class EventsAtLevels:
+class EventsAtLevels(AddedUp):
     """How many records of each kind there are at each stop: kinds down, stops across."""
 
     counts: Ints
@@ -185,11 +186,6 @@ class EventsAtLevels:
         rows = (records.event >= 0) & (level >= 0)
         cells = np.bincount(records.event[rows] * stops + level[rows], minlength=len(EVENTS) * stops)
         return cls(cells.reshape(len(EVENTS), stops))
-
-    @classmethod
-    def merged(cls, parts: list[EventsAtLevels]) -> EventsAtLevels:
-        """Return the events at levels of a log, added up from its parts."""
-        return cls(np.sum([part.counts for part in parts], axis=0))
 
 
 def words_by_level(pair: Pair, names: tuple[str, str]) -> dict[int, list[WordChange]]:

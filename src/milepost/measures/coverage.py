@@ -12,14 +12,14 @@ from milepost.measures.funnel import legs_in
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.sums.attendance import void_attempts
 from milepost.measures.sums.time_counts import Spent
-from milepost.numerics.value_counts import Counted
+from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import N_SETTLED
 
 
 @dataclass(frozen=True)
-class CoverageCounts:
+class CoverageCounts(AddedUp):
     """Attempts of counted players, per stop, and their players.
 
     Attributes:
@@ -55,15 +55,6 @@ class CoverageCounts:
             *_went_on(play),
             Counted.of(table.level[first], _seconds_before(play, first)),
         )
-
-    @classmethod
-    def merged(cls, parts: list[CoverageCounts]) -> CoverageCounts:
-        """Return the coverage counts of a log, added up from parts that share no player."""
-        players, attempts, settled, went_on, never_there = (
-            np.sum([getattr(part, name) for part in parts], axis=0)
-            for name in ("players", "attempts", "settled", "went_on", "never_there")
-        )
-        return cls(players, attempts, settled, went_on, never_there, Counted.merged(part.seconds_before for part in parts))
 
 
 def _went_on(play: Play) -> tuple[Ints, Ints]:

@@ -12,13 +12,13 @@ from milepost.errors import UsageError
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table, share
 from milepost.numerics.intervals import NO_INTERVAL, as_few_p, spread_interval, wilson
-from milepost.numerics.value_counts import Counted
+from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 
 @dataclass(frozen=True)
-class LayoutCounts:
+class LayoutCounts(AddedUp):
     """Settled first-clear tries at levels of the course, of which the layout is known.
 
     Attributes:
@@ -36,11 +36,6 @@ class LayoutCounts:
         rows = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED) & (layout >= 0) & (table.level < play.n_levels))
         level, own = table.level[rows], layout[rows]
         return cls(Counted.of(level, own, table.outcome[rows] == CLEARED), Counted.subjects(table.player[rows], level, own))
-
-    @classmethod
-    def merged(cls, parts: list[LayoutCounts]) -> LayoutCounts:
-        """Return the layout counts of a log, added up from parts that share no player."""
-        return cls(Counted.merged(part.tries for part in parts), Counted.merged(part.players for part in parts))
 
 
 class LayoutRow(LevelRow):

@@ -10,14 +10,14 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats
 from milepost.measures.interface import Table
-from milepost.numerics.value_counts import Counted
+from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.playback.runs import RunMarks
 from milepost.vocabulary import CLEARED, MOVE_KINDS, SETBACK, START
 
 
 @dataclass(frozen=True)
-class MoveCounts:
+class MoveCounts(AddedUp):
     """Moves of counted players, all by origin, target (-1 for none) and kind.
 
     Attributes:
@@ -48,11 +48,6 @@ class MoveCounts:
             Counted.of(*of_setbacks, *_setbacks(play, back.tolist())),
             *_started_back(play),
         )
-
-    @classmethod
-    def merged(cls, parts: list[MoveCounts]) -> MoveCounts:
-        """Return the move counts of a log, added up from parts that share no player."""
-        return cls(*(Counted.merged(getattr(part, name) for part in parts) for name in vars(parts[0])))
 
 
 def _started_back(play: Play) -> tuple[Counted, Counted]:

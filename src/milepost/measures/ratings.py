@@ -13,13 +13,13 @@ from milepost.errors import UsageError
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.intervals import wilson
-from milepost.numerics.value_counts import Counted
+from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import CLEARED
 
 
 @dataclass(frozen=True)
-class RatingCounts:
+class RatingCounts(AddedUp):
     """First clears.
 
     Attributes:
@@ -39,11 +39,6 @@ class RatingCounts:
         known = rows[~np.isnan(around.collected[rows]) & (around.available[rows] > 0)]
         columns = (column[known] for column in (table.level, around.collected, around.available, around.rating))
         return cls(Counted.of(table.level[rows]), Counted.of(*columns))
-
-    @classmethod
-    def merged(cls, parts: list[RatingCounts]) -> RatingCounts:
-        """Return the rating counts of a log, added up from its parts."""
-        return cls(Counted.merged(part.clears for part in parts), Counted.merged(part.rated for part in parts))
 
 
 class BandShare(TypedDict):

@@ -11,6 +11,7 @@ from milepost.arrays import Bools, Ints
 from milepost.logs.interface import ABSENT
 from milepost.measures.funnel import Funnel, FunnelRow, FunnelTotals
 from milepost.measures.interface import RawRow, Table, beside, table_of
+from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import among, distinct, numbered, stable_order
 from milepost.playback.attempt_tables import Ends
 from milepost.playback.engine import end_codes
@@ -81,7 +82,7 @@ class _RawSeen:
 
 @summary
 @dataclass(frozen=True)
-class RawCounts:
+class RawCounts(AddedUp):
     """Counts over every readable record at a level of the course, whatever was found on it.
 
     Attributes:
@@ -125,11 +126,6 @@ class RawCounts:
         reached, cleared = (np.bincount(of, minlength=n_levels) for of in (reached, cleared))
         begun = np.bincount(level[among(event, (START, RETRY))], minlength=n_levels)
         return cls(reached, cleared, lost, begun)
-
-    @classmethod
-    def merged(cls, parts: list[RawCounts]) -> RawCounts:
-        """Return the raw counts of a log, added up from parts that share no player."""
-        return cls(*(np.sum([getattr(part, name) for part in parts], axis=0) for name in vars(parts[0])))
 
 
 def _gave_up(play: FullPlay, n_players: int) -> Bools:

@@ -7,8 +7,8 @@ counted as a whole or in parts. Tables wait in as few bytes as hold them.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
-from typing import Final
+from dataclasses import dataclass, fields
+from typing import Any, Final, Self
 
 import numpy as np
 
@@ -235,3 +235,30 @@ def _mixed(values: Column) -> Column:
         values = (values ^ (values >> np.uint64(shift))) * np.uint64(factor)
     mixed: Column = values ^ (values >> np.uint64(31))
     return mixed
+
+
+class AddedUp:
+    """Counts of a part of a log, as a dataclass; those of all parts add up field by field, by what each field holds."""
+
+    @classmethod
+    def merged(cls, parts: list[Self]) -> Self:
+        """Return the counts of all parts together, which share no player."""
+        names = [one.name for one in fields(cls)]  # type: ignore[arg-type]
+        return cls(**{name: _added_up([getattr(part, name) for part in parts]) for name in names})
+
+
+def _added_up(values: list[Any]) -> object:
+    """Numbers are summed, arrays place by place; of truths one is enough; names are gathered; what is not counted adds nothing."""
+    values = [value for value in values if value is not None]
+    if not values:
+        return None
+    first = values[0]
+    if isinstance(first, Counted):
+        return Counted.merged(values)
+    if isinstance(first, dict):
+        return {key: _added_up([value[key] for value in values]) for key in first}
+    if isinstance(first, frozenset):
+        return frozenset().union(*values)
+    if isinstance(first, np.ndarray):
+        return np.any(values, axis=0) if first.dtype == np.bool_ else np.sum(values, axis=0)
+    return any(values) if isinstance(first, bool) else sum(values)

@@ -10,6 +10,7 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.interface import ABSENT, Records
 from milepost.logs.records.sink import copied
+from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import FullPlay, Play, Summed, summary
 from milepost.vocabulary import COPY, DROPPED, EVENTS, FINDINGS
@@ -122,7 +123,7 @@ class Tallies:
 
 
 @dataclass(frozen=True)
-class SessionMarks:
+class SessionMarks(AddedUp):
     """How many sessions there are.
 
     Attributes:
@@ -141,11 +142,6 @@ class SessionMarks:
         """Return the session marks of a play, or of the sessions of a part."""
         own = play.gated.sequence[~copied(play.gated.log.sessions)[play.gated.sequence]]
         return cls(len(own), *(int(np.count_nonzero(marks[own])) for marks in (play.endless, differing(play), play.gated.coarse)))
-
-    @classmethod
-    def merged(cls, parts: list[SessionMarks]) -> SessionMarks:
-        """Return the session marks of a log, added up from its parts."""
-        return cls(*np.sum([tuple(vars(part).values()) for part in parts], axis=0).tolist())
 
 
 def tallies_of(play: Summed) -> Tallies:

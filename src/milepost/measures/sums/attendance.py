@@ -12,13 +12,14 @@ from milepost.arrays import Bools, Ints
 from milepost.logs.records.sink import copied
 from milepost.measures.cells import cells, first_tries
 from milepost.measures.sessions_to_watch import Candidate, Watched, best_of, to_watch
+from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import distinct, stable_order
 from milepost.playback.play import Play, Summed
 from milepost.vocabulary import N_SETTLED
 
 
 @dataclass(frozen=True)
-class Attendance:
+class Attendance(AddedUp):
     """Counted players and sessions, and the levels they tried.
 
     Attributes:
@@ -53,20 +54,9 @@ class Attendance:
             tried=tried,
         )
 
-    @classmethod
-    def merged(cls, parts: list[Attendance]) -> Attendance:
-        """Return the attendance of a log, added up from its parts."""
-        return cls(
-            sum(part.players for part in parts),
-            sum(part.without_attempt for part in parts),
-            sum(part.sessions for part in parts),
-            np.sum([part.void for part in parts], axis=0),
-            np.any([part.tried for part in parts], axis=0),
-        )
-
 
 @dataclass(frozen=True)
-class ReachedStops:
+class ReachedStops(AddedUp):
     """Players who reached a stop: counted players with an attempt there before their first clear, or at it.
 
     Attributes:
@@ -79,11 +69,6 @@ class ReachedStops:
     def of(cls, play: Play) -> ReachedStops:
         """Return the players who reached each stop of a play."""
         return cls(np.bincount(cells(play).level, minlength=len(play.stops)))
-
-    @classmethod
-    def merged(cls, parts: list[ReachedStops]) -> ReachedStops:
-        """Return the players who reached each stop of a log, added up from its parts."""
-        return cls(np.sum([part.players for part in parts], axis=0))
 
 
 def void_attempts(play: Summed, level: int) -> int:

@@ -8,6 +8,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.measures.cells import cells
+from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import among, distinct, first_places
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, END_FINISHED, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET, EndCause
@@ -15,11 +16,10 @@ from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, END_FINISHED, 
 _MID_ATTEMPT = (QUIT, TIME_UP, CRASH, UNKNOWN)
 _AFTER_FAILURE = (DIED, WAS_RESET)
 _BETWEEN = (LEFT, CLEARED)
-_PER_LEVEL = ("reached", "cleared", "moved_on", "able", "leg_reached", "leg_done", "first")
 
 
 @dataclass(frozen=True)
-class FunnelCounts:
+class FunnelCounts(AddedUp):
     """Players by level of the course, and by leg.
 
     Attributes:
@@ -62,13 +62,6 @@ class FunnelCounts:
             first,
             _tells_last_clear(play),
         )
-
-    @classmethod
-    def merged(cls, parts: list[FunnelCounts]) -> FunnelCounts:
-        """Return the funnel counts of a log, added up from its parts."""
-        counts = {name: np.sum([getattr(part, name) for part in parts], axis=0) for name in _PER_LEVEL}
-        stopped = {name: np.sum([part.stopped[name] for part in parts], axis=0) for name in parts[0].stopped}
-        return cls(**counts, stopped=stopped, tells_last_clear=any(part.tells_last_clear for part in parts))
 
 
 def _each_once(level: Ints, player: Ints) -> tuple[Ints, Ints]:

@@ -8,14 +8,14 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.measures.cells import cells, first_tries
-from milepost.numerics.value_counts import Counted
+from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.playback.attempt_tables import AttemptTable
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 
 @dataclass(frozen=True)
-class Spent:
+class Spent(AddedUp):
     """The active time of attempts.
 
     Attributes:
@@ -32,18 +32,13 @@ class Spent:
         rows = np.flatnonzero(~np.isnan(table.active) & table.taken & play.counts[table.player])
         return cls(Counted.of(table.level[rows], first_tries(play)[rows], table.outcome[rows], table.active[rows]))
 
-    @classmethod
-    def merged(cls, parts: list[Spent]) -> Spent:
-        """Return the time spent in a log, added up from its parts."""
-        return cls(Counted.merged(part.attempts for part in parts))
-
     def at(self, level: int) -> float:
         """The seconds spent at a level."""
         return self.attempts.at(level).by(2).sum()
 
 
 @dataclass(frozen=True)
-class TimeCounts:
+class TimeCounts(AddedUp):
     """Times by level, and then by seconds.
 
     Attributes:
@@ -88,11 +83,6 @@ class TimeCounts:
             Counted.of(_session_seconds(play)),
         )
 
-    @classmethod
-    def merged(cls, parts: list[TimeCounts]) -> TimeCounts:
-        """Return the time counts of a log, added up from its parts."""
-        return cls(*(Counted.merged(getattr(part, name) for part in parts) for name in vars(parts[0])))
-
 
 def _given(level: Ints, seconds: Floats, given: Bools) -> Counted:
     return Counted.of(level[given], seconds[given])
@@ -134,7 +124,7 @@ def _session_seconds(play: Play) -> Floats:
 
 
 @dataclass(frozen=True)
-class TypicalTimes:
+class TypicalTimes(AddedUp):
     """Counts over the attempts of a log.
 
     Attributes:
@@ -159,13 +149,6 @@ class TypicalTimes:
         clears = int(np.count_nonzero(table.outcome == CLEARED))
         timed = table.active[(table.outcome < N_SETTLED) & (table.active > 0)]
         return cls(len(table), clears, Counted.of(timed), _to_clear(play), numeric)
-
-    @classmethod
-    def merged(cls, parts: list[TypicalTimes]) -> TypicalTimes:
-        """Return the typical times of a log, added up from its parts."""
-        attempts, clears, numeric = (sum(getattr(part, name) for part in parts) for name in ("attempts", "clears", "numeric"))
-        settled, to_clear = (Counted.merged(getattr(part, name) for part in parts) for name in ("settled", "to_clear"))
-        return cls(attempts, clears, settled, to_clear, numeric)
 
 
 def _to_clear(play: Play) -> Counted:

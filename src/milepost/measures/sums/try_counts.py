@@ -8,14 +8,14 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.measures.cells import Cells, cells, first_tries
-from milepost.numerics.value_counts import Counted
+from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.numerics.whole_numbers import numbered
 from milepost.playback.play import Play
 from milepost.vocabulary import N_SETTLED
 
 
 @dataclass(frozen=True)
-class TryCounts:
+class TryCounts(AddedUp):
     """Tries up to the first clear.
 
     Attributes:
@@ -45,18 +45,6 @@ class TryCounts:
             return cls(tries, Counted.of(cell.level, cell.cleared.astype(np.int64), cell.settled), None, hits, ends)
         at_once, tried = cell.cleared & (cell.settled == 1), cell.settled > 0
         return cls(tries, _by_player(cell, cell.cleared, cell.settled), _by_player(cell, at_once, tried), hits, ends)
-
-    @classmethod
-    def merged(cls, parts: list[TryCounts]) -> TryCounts:
-        """Return the try counts of a log, added up from its parts."""
-        firsts = [part.firsts for part in parts if part.firsts is not None]
-        return cls(
-            Counted.merged(part.tries for part in parts),
-            Counted.merged(part.clears for part in parts),
-            Counted.merged(firsts) if firsts else None,
-            Counted.merged(part.hits for part in parts),
-            Counted.merged(part.ends for part in parts),
-        )
 
 
 def _by_player(cell: Cells, hits: Bools, of: Ints | Bools) -> Counted:
