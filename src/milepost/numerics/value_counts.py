@@ -248,7 +248,7 @@ class AddedUp:
 
 
 def _added_up(values: list[Any]) -> object:
-    """Numbers are summed, arrays place by place; of truths one is enough; names are gathered; what is not counted adds nothing."""
+    """Numbers are summed, arrays place by place; of truths one is enough; names are gathered; what is not counted, nothing."""
     values = [value for value in values if value is not None]
     if not values:
         return None
