@@ -2,6 +2,8 @@
 
 import pytest
 
+from milepost.planning.hypotheses import _difference
+
 
 def plays(build, day, clears, of):
     """Players of a build, each with one try at Low Arch, so many of whom clear it."""
@@ -67,3 +69,13 @@ def test_hypotheses_that_make_no_sense(folder, lines, why):
     folder.write("milepost.toml", f'logs = ["log.jsonl"]\n[[hypothesis]]\nlevel = "Low Arch"\n{rest}\n')
     done = folder("targets")
     assert done.returncode == 2 and why in done.stderr and len(done.stderr.splitlines()) == 1, done.stderr
+
+
+def test_the_interval_of_a_difference():
+    """Newcombe's tenth method, worked out by hand of intervals that lean to either side."""
+    before = {"clear": 0.5, "clear_low": 0.3, "clear_high": 0.6}
+    after = {"clear": 0.8, "clear_low": 0.7, "clear_high": 0.95}
+    size, low, high = _difference(before, after, "clear")
+    assert size == pytest.approx(0.3)
+    assert low == pytest.approx(0.3 - (0.1**2 + 0.1**2) ** 0.5) and high == pytest.approx(0.3 + (0.15**2 + 0.2**2) ** 0.5)
+    assert _difference({**before, "clear_low": None}, after, "clear") == (None, None, None)

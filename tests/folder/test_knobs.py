@@ -3,8 +3,11 @@
 import numpy as np
 import pytest
 
+from milepost import replay
 from milepost.course.knob_rules import KnobRule
+from milepost.planning.knob_changes import is_to_fix
 from milepost.planning.knob_effects import _Changed, _slope, _tied, effects_by_levels
+from milepost.planning.knob_table import _levers, commonest_at_openings
 
 NAMES = ["Mill Pond", "Swan Bend", "Low Arch", "Long Lock", "Reed Gate"]
 COURSE = """[rules.current]
@@ -162,3 +165,63 @@ def test_the_value_that_would_do(wickwater):
     assert wickwater("knobs", *DEMO, "--reach", "1.2").returncode == 2
     assert wickwater.json("knobs", *DEMO)["reach"] == []
     assert wickwater("knobs", *DEMO, "--figure", "knobs.png").returncode == 0
+
+
+def test_levers_by_hand():
+    """Two steps or more of one knob alone; a step of two knobs, or of another, ends a lever, and one step is none."""
+    steps = [[], ["current"], ["current"], ["oil"], ["current", "oil"], ["oil"], ["oil"], ["oil"], []]
+    rows = [{"level": f"Lock {n}", "changed": [{"knob": knob} for knob in own]} for n, own in enumerate(steps)]
+    assert _levers(rows) == [
+        {"knob": "current", "from_level": "Lock 0", "to_level": "Lock 2"},
+        {"knob": "oil", "from_level": "Lock 4", "to_level": "Lock 7"},
+    ]
+
+
+@pytest.mark.parametrize(("oil", "said"), [([2, 3, 3], 3), ([3, 2, 2, 3], 3), ([2], 2), ([None, 5, None], 5), ([], None)])
+def test_what_openings_say_most_often(milepost, oil, said):
+    """Of values that are as common, the one that was said first."""
+    records = [
+        {"session": f"s{n}", "time": 0, "event": "start", "level": "Mill Pond", "oil": value} for n, value in enumerate(oil)
+    ]
+    milepost.write("log.jsonl", [*records, {"session": "z", "time": 0, "event": "start", "level": "Low Arch", "oil": 9}])
+    milepost.write("course.toml", COURSE + "".join(f'[[level]]\nname = "{name}"\n' for name in ("Mill Pond", "Low Arch")))
+    play = replay([str(milepost.folder / "log.jsonl")], milepost.folder / "course.toml")
+    expected = {1: 9} if said is None else {0: said, 1: 9}
+    assert commonest_at_openings(play, "oil") == expected and commonest_at_openings(play, "nothing") == {}
+
+
+@pytest.mark.parametrize(
+    ("kind", "evidence", "fix"),
+    [
+        ("spike", "strong", True),
+        ("step", "fair", True),
+        ("spike", "weak", False),
+        ("dip", "strong", False),
+        ("none", "none", False),
+    ],
+)
+def test_what_is_to_fix(kind, evidence, fix):
+    assert is_to_fix({"kind": kind, "evidence": evidence}) == fix
+
+
+def test_a_knob_that_one_build_changed(milepost):
+    """A unit of it is what the levels that changed did, the others beside."""
+    rng, records = np.random.default_rng(4), []
+    for n in range(240):
+        build, clock = ("a", "b")[n % 2], 0.0
+        skill = rng.normal(0, 0.6)
+        for place, level in enumerate(NAMES):
+            current = 1.0 + (build == "b" and place in (1, 3))
+            cleared = False
+            while not cleared and clock < 900:
+                own = {"session": f"s{n}", "player": f"p{n}", "build": build, "level": level}
+                cleared = rng.random() < 1 / (1 + np.exp(-(skill + 0.5 - 1.2 * (current - 1))))
+                records.append({**own, "time": clock, "event": "start", "current": current})
+                records.append({**own, "time": clock + 5, "event": "complete" if cleared else "death"})
+                clock += 7
+    milepost.write("log.jsonl", records)
+    milepost.write(
+        "course.toml", COURSE + "".join(f'[[level]]\nname = "{name}"\n[level.knobs]\ncurrent = 1.0\n' for name in NAMES)
+    )
+    (own,) = [one for one in milepost.json("knobs", "log.jsonl", "--course", "course.toml")["effects"] if one["by"] == "builds"]
+    assert own["knob"] == "current" and own["low"] < 1.2 < own["high"] and own["per_unit"] > 0.5
