@@ -8,13 +8,14 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, settings
 
-settings.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])  # whatever else the machine does
-settings.load_profile("steady")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as the program does; before NumPy loads
 os.environ.setdefault("MILEPOST_REMEMBER", "no")  # a small log is replayed, whatever was kept of it by another run
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # each run of the program would compile all its modules, for a second
 sys.path.insert(0, str(Path(__file__).parent))
 from driving import forked, here, installed
+
+settings.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])  # whatever else the machine does
+settings.load_profile("steady")
 
 APART = {"--jobs", "--memory", "--cluster", "--verbose", "watch", "-", "demo"}  # words of runs that want a process of their own
 
