@@ -3,6 +3,7 @@
 import json
 
 import duckdb
+import numpy as np
 import pytest
 
 from logs_alike import assert_same, clean
@@ -14,8 +15,6 @@ from random_logs import random_log, with_odd_players
 
 SPOILED = [
     '{"session": 1.5, "time": 1, "event": "start", "level": "a"}',
-    '{"session": "s", "time": 1, "event": "start"}',
-    '{"session": "s", "time": 1, "event": "hit", "progress": 2}',
     '{"session": "s", "time": 1, "event": "hit", "mood": {"deep": 1}}',
     '{"session": "s", "time": "2026-03-01T10:00:00Z", "event": "hit"}',
     '{"session": "t", "time": "2026-03-01T10:00:00Z", "event": "hit"}',
@@ -24,6 +23,8 @@ SPOILED = [
 ]
 NO_RECORDS = [
     '{"session": "s", "time": null, "event": "pause"}',
+    '{"session": "s", "time": 1, "event": "start"}',
+    '{"session": "only here", "time": 1, "event": "complete", "mood": "odd", "player": "Ada", "debug": true}',
     '{"session": "s", "time": "2026-03-01T10:00:00", "event": "hit"}',
     '{"session": "s", "time": "soon: at ten", "event": "hit", "mood": null}',
     '{"session": "s", "time": NaN, "event": "hit"}',
@@ -93,6 +94,14 @@ def test_lines_without_a_record_are_refused(tmp_path, monkeypatch, line):
     assert strictly and fast.records.line.tolist() == [1, 3, 4, 6]
     assert_same(fast, slow)
     assert fast.refused == slow.refused and [one.place.line for one in fast.refused] == [2, 5]
+
+
+def test_progress_out_of_reach(tmp_path, monkeypatch):
+    """It is not used, and its record is; the others are read by whole columns."""
+    lines = [START | {"time": n, "progress": progress} for n, progress in enumerate([0.5, 2, -0.1, 1, 0])]
+    fast, slow, strictly = both(tmp_path, "".join(json.dumps(line) + "\n" for line in lines), monkeypatch)
+    assert strictly and np.isnan(fast.records.progress).tolist() == [False, True, True, False, False]
+    assert_same(fast, slow)
 
 
 def test_many_lines_without_a_record(tmp_path, monkeypatch):
@@ -215,7 +224,7 @@ def test_parquet_is_read_alike(tmp_path, monkeypatch):
         ({"seq": 3, "x": 1}, {"seq": "UBIGINT", "x": "FLOAT"}, True),
         ({"seq": 1 << 60}, {"seq": "BIGINT"}, False),
         ({"x": "3"}, {"x": "VARCHAR"}, False),
-        ({"progress": 1.5}, {}, False),
+        ({"progress": 1.5}, {}, True),
         ({"level": None}, {}, False),
         ({"time": "2026-03-01 10:00:00Z"}, {"time": "TIMESTAMPTZ"}, False),
         ({"x": 1}, {"x": "DECIMAL(4,1)"}, False),

@@ -80,6 +80,7 @@ GOOD = {
     "a number with blanks": ["s", " 2 ", "hit", "Mill Pond", "+.5e1", ""],
     "other letters": ["s", "2", "hit", "Élan 渡し", "", ""],
     "no time": ["s", "", "hit", "Mill Pond", "", ""],
+    "a start without a level": ["t", "2", "start", "", "", "odd"],
     "no session": ["", "2", "hit", "Mill Pond", "", ""],
     "a time that is none": ["s", "soon", "hit", "Mill Pond", "", "wild"],
     "only empty cells": [""] * 6,
@@ -87,7 +88,6 @@ GOOD = {
 }
 ODD = {
     "a number that is none": ["s", "2", "hit", "Mill Pond", "far", ""],
-    "a start without a level": ["s", "2", "start", "", "", ""],
     "a line break in a cell": ["s", "2", "hit", "Mill Pond", "", "two\nlines"],
     "fewer cells": ["s", "2", "hit", "Mill Pond"],
     "more cells": ["s", "2", "hit", "Mill Pond", "", "", "more"],

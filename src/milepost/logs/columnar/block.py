@@ -88,6 +88,7 @@ class Block:
         time: Floats | Ints,
         likeness: NDArray[np.uint64],
         lines: Ints | None,
+        bad: Bools | None = None,
     ) -> Block:
         """A block of columns by our names for them; times of whole numbers are stamps.
 
@@ -97,7 +98,7 @@ class Block:
         text = {name: column for name, column in texts.items() if name in TEXT_FIELDS}
         tags = {name: column for name, column in texts.items() if name not in FIELDS and column.values}
         seq = numbers.pop("seq", None)
-        return cls(text, numbers, time, seq, tags, likeness.view(np.int64), lines)._checked()
+        return cls(text, numbers, time, seq, tags, likeness.view(np.int64), lines, bad=bad)._checked()
 
     def _checked(self) -> Block:
         """The block, if each row can be read as a record, with all of its fields but those that are said to be bad.
@@ -113,6 +114,4 @@ class Block:
         refused |= needing & (codes["level"] == ABSENT)
         if refused.any():
             raise NotStrictError(refused)
-        if (progress := self.numbers.get("progress")) is not None:
-            require(not ((progress < 0) | (progress > 1)).any())
         return self

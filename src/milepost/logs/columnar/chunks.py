@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.columnar.block import Block, NotStrictError, TextColumn, require
+from milepost.logs.columnar.column_builders import within_reach
 from milepost.logs.columnar.mapped import Roles, is_columnwise, joined_name, mapped_block, roles_by, used_columns, within
 from milepost.logs.formats.otlp import EXPORT, is_envelope
 from milepost.logs.interface import ABSENT
@@ -281,9 +282,8 @@ class _Columns:
             self._time = found / self.map.per_second
             return
         if field == "progress":
-            beyond = (found < 0) | (found > 1)
-            self.bad |= beyond
-            found = np.where(beyond, np.nan, found)
+            found, beyond = within_reach(found)
+            self.bad |= False if beyond is None else beyond
         self._numbers[field] = found
 
     def block_of(self, texts: dict[str, TextColumn]) -> Block:

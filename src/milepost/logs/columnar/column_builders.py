@@ -15,7 +15,7 @@ from numpy.typing import DTypeLike, NDArray
 from milepost.arrays import Bools, Column, Floats, Ints
 from milepost.logs.columnar.arrow import Arrow, array_of, given_in, rows_given, values_of
 from milepost.logs.columnar.block import Block, NotStrictError, TextColumn, require
-from milepost.logs.columnar.mapped import OWN, Roles
+from milepost.logs.columnar.mapped import OWN, Roles, used_values
 from milepost.logs.interface import ABSENT
 from milepost.logs.records.fields import BAD, tag_of, text_of
 from milepost.logs.records.record_hash import column_likeness, float_numbers, likeness_of_values
@@ -219,6 +219,8 @@ class Columns:
     def __init__(self, texts: list[Texts], numbers: list[NumberColumn], stamps: Stamps | None, roles: Roles) -> None:
         self.texts, self.numbers, self.stamps, self._roles = texts, numbers, stamps, roles
         self.rows = 0
+        self.bad: Bools | None = None
+        self.dropped: Ints = np.empty(0, np.int64)
         self._likeness: list[Likeness] = []
         self._passed: list[Ints] = []
 
@@ -268,20 +270,43 @@ class Columns:
             NotStrictError: a record of it cannot be read, or a field of one cannot be used.
         """
         texts = {one.name: TextColumn(one.codes(), list(one.values)) for one in self.texts}
-        return self.block_of(texts)
+        return self.block_of(texts, drop=True)
 
     @property
     def given(self) -> dict[str, int]:
         """How many records have each column of numbers or times."""
         return {one.name: one.given for one in self.numbers} | ({self.stamps.name: self.stamps.given} if self.stamps else {})
 
-    def block_of(self, texts: dict[str, TextColumn]) -> Block:
+    def block_of(self, texts: dict[str, TextColumn], drop: bool = False) -> Block:
         """The file as a block with these texts, by our names for them.
+
+        Args:
+            texts: the texts.
+            drop: whether rows that would be refused may be left out; the numbers of their lines are in ``dropped`` then.
 
         Raises:
             NotStrictError: a record of it cannot be read, or a field of one cannot be used.
         """
         numbers = {self._roles.numbers[one.name]: one.values() for one in self.numbers}
         time = self.stamps.values() if self.stamps else numbers.pop("time") / self._roles.per_second
+        if "progress" in numbers:
+            numbers["progress"], self.bad = within_reach(numbers["progress"])
         lines = np.setdiff1d(np.arange(self.rows + len(self.passed)), self.passed, True) + 1 if len(self.passed) else None
-        return Block.of(texts, numbers, time, joined(self._likeness, np.uint64), lines)
+        like = joined(self._likeness, np.uint64)
+        try:
+            return Block.of(texts, dict(numbers), time, like, lines, self.bad)
+        except NotStrictError as error:
+            if not drop or error.rows is None or 2 * np.count_nonzero(error.rows) > self.rows:
+                raise
+            keep = ~error.rows
+        lines = np.arange(1, self.rows + 1) if lines is None else lines
+        self.dropped = lines[~keep]
+        texts = {name: used_values(TextColumn(column.codes[keep], column.values)) for name, column in texts.items()}
+        numbers = {name: values[keep] for name, values in numbers.items()}
+        return Block.of(texts, numbers, time[keep], like[keep], lines[keep], None if self.bad is None else self.bad[keep])
+
+
+def within_reach(progress: Floats) -> tuple[Floats, Bools | None]:
+    """Progress where it is from 0 to 1, NaN elsewhere; and the rows in which it cannot be used, if there are some."""
+    beyond: Bools = (progress < 0) | (progress > 1)
+    return (np.where(beyond, np.nan, progress), beyond) if beyond.any() else (progress, None)

@@ -81,8 +81,9 @@ def mapped_block(columns: ForeignColumns, names: list[str], log_map: LogMap, cel
     making.count_met()
     texts = making.texts()
     making.set_events(texts)
-    texts = {name: _used(column) for name, column in texts.items()}
-    return replace(columns.block_of(texts), use=making.use, bad=making.bad)
+    texts = {name: used_values(column) for name, column in texts.items()}
+    block = columns.block_of(texts)
+    return replace(block, use=making.use, bad=making.bad if block.bad is None else making.bad | block.bad)
 
 
 class _Making:
@@ -195,7 +196,7 @@ def _set(ours: dict[str, TextColumn], name: str, value: object, rows: Bools) -> 
     ours[name] = TextColumn(column.codes, list(known))
 
 
-def _used(column: TextColumn) -> TextColumn:
+def used_values(column: TextColumn) -> TextColumn:
     """Return the column without values that no row has."""
     times = np.bincount(column.codes[column.codes != ABSENT], minlength=len(column.values))
     if times.all():

@@ -143,5 +143,6 @@ def _read(table: DuckDBPyRelation, path: Path) -> Block:
         columns.take(batch)
     require(not len(columns.passed))
     block = columns.block()
+    require(not len(columns.dropped))
     require(block.seq is None or not (np.abs(block.seq) >= _EXACT).any())
     return block

@@ -101,6 +101,7 @@ class StrictReader:
             require(not written.nulls or not _names_twice(base, path))
             self._kinds = kinds
             block = written.block()
+            unread = unread.and_of(source, written.columns.dropped)
             block.refused, block.debug_only = unread.refused(self.log_map)
             return block
 
@@ -225,6 +226,11 @@ class UnreadLines:
         wanted = set(numbers.tolist())
         with source.open(_MOST_BYTES) as stream:
             return cls({number: line for number, line in enumerate(stream, 1) if number in wanted})
+
+    def and_of(self, source: Source, numbers: Ints) -> UnreadLines:
+        """Return these and some more lines of a file, in their order."""
+        both = {**self.lines, **UnreadLines.of(source, numbers).lines}
+        return UnreadLines(dict(sorted(both.items())))
 
     @property
     def colons(self) -> int:

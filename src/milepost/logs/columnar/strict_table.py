@@ -92,8 +92,8 @@ class _Cells:
             columns.take(batch)
         require(columns.rows + len(columns.passed) == rows)
         first = self.table.before + 2  # the line of the first row
-        unread = UnreadLines.of(source, columns.passed + first)
         block = mapped_block(columns, self.names, self.map, True) if self.map.active else columns.block()
+        unread = UnreadLines.of(source, columns.passed + first).and_of(source, columns.dropped + first - 1)
         lines = block.lines if block.lines is not None else np.arange(1, rows + 1)
         refused, debug_only = unread.refused(self.map, partial(_give, self.table), cells=True)
         return replace(block, lines=lines + first - 1, refused=refused, debug_only=debug_only)
