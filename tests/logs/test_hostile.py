@@ -8,9 +8,11 @@ import sqlite3
 import subprocess
 import sys
 
+import pyarrow
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from pyarrow import parquet
 
 from milepost.audit.audit import contents
 from milepost.errors import LogError, MilePostError
@@ -216,3 +218,14 @@ def test_a_library_s_words_are_one_line_too(milepost):
     assert len(str(caught.value).splitlines()) == 1
     refused = milepost("check", "log.sqlite")
     assert refused.returncode == 2 and refused.stderr.count("\n") == 1 and "\x0b" not in refused.stderr
+
+
+def test_a_parquet_column_whose_name_is_no_text(milepost):
+    """One clear line, whichever of the libraries stumbles over it."""
+    parquet.write_table(
+        pyarrow.table({"session": ["s"], "time": [1.0], "event": ["hit"], "moodmood": ["calm"]}), milepost.folder / "log.parquet"
+    )
+    content = (milepost.folder / "log.parquet").read_bytes()
+    milepost.write("log.parquet", content.replace(b"moodmood", b"mood\xff\xfe\xedd"))
+    done = milepost("funnel", "log.parquet")
+    assert done.returncode == 2 and done.stderr.count("\n") == 1 and "log.parquet" in done.stderr

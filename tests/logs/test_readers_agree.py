@@ -68,6 +68,13 @@ def test_both_are_put_to_the_test(tmp_path):
     assert fuzz.readers_differ("".join(LINES).encode(), tmp_path) == (False, True)
 
 
+def test_a_session_that_began_at_the_end_of_time(tmp_path):
+    """Beyond what 64 bits of nanoseconds tell; its other records are of today, and too many for one chunk."""
+    stamped = [f'{{"session": "s", "time": "2026-03-06T19:00:{n % 60:02d}Z", "event": "hit"}}\n' for n in range(9000)]
+    first = '{"session": "s", "time": "9999-12-31T23:59:59Z", "event": "hit"}\n'
+    assert not fuzz.readers_differ("".join([first, *stamped]).encode(), tmp_path)[0]
+
+
 def test_mutated_logs(tmp_path):
     """Random logs, changed at random; a good part of them by whole columns."""
     by_columns, clean = 0, "".join(LINES[:20]).encode()

@@ -7,6 +7,7 @@ from math import nan
 from typing import Final
 
 import numpy as np
+from numpy.typing import DTypeLike
 
 from milepost.arrays import Column, Ints
 from milepost.logs.columnar.block import Block, TextColumn
@@ -18,6 +19,7 @@ from milepost.numerics.whole_numbers import first_places
 from milepost.vocabulary import ACTED, BIT, NUMBER_FIELDS
 
 _BAD_FIELD: Final = BIT["bad_field"]
+_FAR_OFF: Final = 1 << 62  # nanoseconds from 1970
 _ZERO: Final = {"marks": np.int64, "identity": np.int64, "foreign": np.bool_, "named": np.bool_}  # mostly nothing
 
 
@@ -100,9 +102,11 @@ def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, Colum
     own = block.text["session"]
     at = _first_rows(own.codes, len(own.values))  # of the sessions in the block alone: others may be too far off for 64 bits
     if block.stamped:
-        epoch = np.array([known.sessions.epoch[code] or 0 for code in session[at].tolist()], dtype=np.int64)[own.codes]
+        begun_at = [known.sessions.epoch[code] or 0 for code in session[at].tolist()]
+        exact: DTypeLike = np.int64 if all(abs(one) < _FAR_OFF for one in begun_at) else object  # which is any whole number
+        since = block.time.astype(exact) * 1000 - np.array(begun_at, exact)[own.codes]
         return {
-            "time": (block.time * 1000 - epoch) / NANO,
+            "time": (since / NANO).astype(np.float64),
             "second": (block.time // 1_000_000).astype(np.float64),
             "whole": block.time % 1_000_000 == 0,
         }

@@ -33,12 +33,12 @@ _FARTHEST: Final = (1 << 63) // 1000  # microseconds
 def given_up(path: Path) -> Iterator[str]:
     """Read whole columns of a file, named as DuckDB takes it; what goes wrong with that is left to the tolerant reader to say.
 
-    Arrow hands on what goes wrong in DuckDB as errors of its own; texts that are no JSON, or nested too deeply, are Python's.
+    Arrow hands on what goes wrong in DuckDB as errors of its own; texts that are no JSON, or nested too deeply, are Python's; a name that is no text is one of its binding's.
     """
     import duckdb
     import pyarrow as pa
 
-    with suppress(NotStrictError, duckdb.Error, pa.ArrowException, OSError, ValueError, RecursionError):
+    with suppress(NotStrictError, duckdb.Error, pa.ArrowException, OSError, ValueError, RuntimeError):
         yield as_name(path)
 
 

@@ -36,7 +36,7 @@ def read_parquet(source: Source, sink: Sink, options: ReadOptions, progress: Pro
             names = names_in(source.path, [column[0] for column in base.description or ()])
             for number, row in enumerate(_rows(base, progress), 1):
                 sink.add(_record(names, row), number)
-        except (duckdb.Error, ValueError, OverflowError, NotImplementedError, OSError) as error:
+        except (duckdb.Error, ValueError, OverflowError, RuntimeError, OSError) as error:
             first = (str(error).splitlines() or [type(error).__name__])[0]
             raise LogError(f"{source.label}: cannot be read as Parquet ({first}).") from error
 
