@@ -33,8 +33,8 @@ _FARTHEST: Final = (1 << 63) // 1000  # microseconds
 def given_up(path: Path) -> Iterator[str]:
     """Read whole columns of a file, named as DuckDB takes it; what goes wrong with that is left to the tolerant reader to say.
 
-    Arrow hands on what goes wrong in DuckDB as errors of its own; texts that are no JSON, or nested too deeply, are Python's; names
-    that are no text are the binding's.
+    Arrow hands on what goes wrong in DuckDB as errors of its own; texts that are no JSON, or nested too deeply, are Python's; a
+    name that is no text is the binding's.
     """
     import duckdb
     import pyarrow as pa
