@@ -133,6 +133,13 @@ def test_what_stands_before_the_names(tmp_path, monkeypatch, begin):
     assert log.records.line.tolist() == [begin.count("\n") + 2, begin.count("\n") + 3]
 
 
+def test_columns_without_a_name(tmp_path, monkeypatch):
+    """As spreadsheets leave them beside a table: nothing in them counts."""
+    rows = [[*HEAD, "", ""], [*ROW, "", "a remark"], [*ROW, "", ""]]
+    log, strictly = both_ways(written(tmp_path, rows), monkeypatch)
+    assert strictly and len(log.records) == 2 and list(log.tags) == ["mood"]
+
+
 def test_stamps_and_what_was_written_twice(tmp_path, monkeypatch):
     """Times as stamps; equal rows are equal, and cells that are written otherwise are not."""
     stamp = "2026-03-06T19:00:0{}Z"

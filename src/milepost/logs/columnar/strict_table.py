@@ -105,8 +105,8 @@ class _Cells:
 
     def _in_sql(self, path: str, ending: str) -> str:
         """The file as DuckDB is to read it: cells as texts, and no guesses."""
-        unnamed = iter(range(len(self.table.names)))
-        names = [name or f"\0{next(unnamed)}" for name in self.table.names]
+        names = [name or f"column {number} without a name" for number, name in enumerate(self.table.names)]
+        require(len(set(names)) == len(names))
         columns = ", ".join(f"{_literal(name)}: 'VARCHAR'" for name in names)
         return (
             f"read_csv({_literal(path)}, auto_detect=false, header=false, skip={self.table.before + 1}, columns={{{columns}}}, "
