@@ -150,3 +150,11 @@ def test_a_full_temporary_folder(folder, words):
     done = subprocess.run(["bash", "-c", shell], cwd=folder.folder, capture_output=True, text=True, timeout=100)
     assert (done.returncode, done.stderr.count("\n")) == (2, 1), done.stderr
     assert "the temporary folder cannot be written" in done.stderr and "TMPDIR" in done.stderr
+
+
+@pytest.mark.parametrize("name", ["moves.svg", "moves.PNG", "moves.pdf"])
+def test_a_table_is_no_picture(milepost, small_log, name):
+    """A text is not written under a picture's name; the sentence says what draws it."""
+    done = milepost("moves", milepost.write("log.jsonl", small_log), "-o", name)
+    assert done.returncode == 2 and f"--figure {name}" in done.stderr and not (milepost.folder / name).exists()
+    assert milepost("moves", "log.jsonl", "--figure", name.lower()).returncode == 0

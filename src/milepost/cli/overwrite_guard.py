@@ -10,11 +10,12 @@ from milepost.cli.folder_defaults import files_of_folder
 from milepost.errors import UsageError
 
 _OUTPUTS: Final = ("output", "figure", "truth")
+_PICTURES: Final = (".png", ".svg", ".pdf")
 _INPUTS: Final = ("course", "course_from", "course_to", "map", "since", "answers")
 
 
 def refuse_overwriting(args: argparse.Namespace) -> None:
-    """Refuse outputs that are inputs, that lie in a packed store, that are named twice, or that have no name.
+    """Refuse outputs that are inputs, that lie in a packed store, that are named twice, that have no name, or a picture's.
 
     Raises:
         UsageError: one of them is or does.
@@ -24,6 +25,10 @@ def refuse_overwriting(args: argparse.Namespace) -> None:
     for option, target in outputs.items():
         if not target:
             raise UsageError(f"{option}: the file has no name. Name one, or leave the option out.")
+        if option == "--output" and hasattr(args, "figure") and Path(target).suffix.lower() in _PICTURES:
+            raise UsageError(
+                f"--output {target}: that would be a text with the name of a picture. Draw it with --figure {target}."
+            )
         _refuse_store(option, Path(target))
         _refuse_inputs(option, Path(target), args)
     if len({Path(target).absolute() for target in outputs.values()}) < len(outputs):
