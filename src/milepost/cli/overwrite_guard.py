@@ -26,9 +26,7 @@ def refuse_overwriting(args: argparse.Namespace) -> None:
         if not target:
             raise UsageError(f"{option}: the file has no name. Name one, or leave the option out.")
         if option == "--output" and hasattr(args, "figure") and Path(target).suffix.lower() in _PICTURES:
-            raise UsageError(
-                f"--output {target}: that would be a text with the name of a picture. Draw it with --figure {target}."
-            )
+            raise UsageError(f"--output {target}: that would be a text under a picture's name. Draw it with --figure {target}.")
         _refuse_store(option, Path(target))
         _refuse_inputs(option, Path(target), args)
     if len({Path(target).absolute() for target in outputs.values()}) < len(outputs):
