@@ -46,7 +46,6 @@ _SAMPLE: Final = 5000  # rows, in which it is looked whether times are stamps
 _NUMBER: Final = r"\s*[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?\s*"
 _WHOLE: Final = "[0-9]{1,15}"  # all of these are told apart as floats
 _AT_ONCE: Final = 1 << 20  # bytes
-_MOST_BYTES: Final = 1 << 50
 _NEWLINE, _RETURN, _QUOTE = (ord(mark) for mark in '\n\r"')
 
 
@@ -58,7 +57,7 @@ def read_strict_table(source: Source, log_map: LogMap, options: ReadOptions) -> 
 
     with duckdb.connect() as base, given_up(source.path) as path:
         table = table_in(source, options)
-        rows, ending = _lines_of(source, table)
+        rows, ending = _lines_of(source, table, options.max_bytes)
         return _Cells(table, log_map).read(base, path, source, rows, ending)
     return None
 
@@ -171,16 +170,16 @@ def _give(table: Table, line: bytes, number: int, sink: Sink) -> None:
         RowsOfTexts(sink, "").give(table.names, row, number)
 
 
-def _lines_of(source: Source, table: Table) -> tuple[int, str]:
+def _lines_of(source: Source, table: Table, most: int) -> tuple[int, str]:
     """How many rows the file has, and how their lines end.
 
     Raises:
-        LogError: it cannot be read.
+        LogError: it cannot be read, or has more bytes than it may have.
         NotStrictError: a row is no line, or is not written as RFC 4180 says.
     """
     lines = returns = between = 0
     last = b"\n"
-    with source.open(_MOST_BYTES) as stream:
+    with source.open(most) as stream:
         for _ in range(table.before + 1):
             stream.readline(MAX_CELL)
         while data := stream.read(_AT_ONCE):
