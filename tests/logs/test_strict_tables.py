@@ -57,7 +57,7 @@ def written(folder, rows, end="\r\n", **how):
     return folder / "log.csv"
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", range(8))
 def test_random_logs(tmp_path, monkeypatch, seed):
     """Whatever the marks between cells and lines, and whether all cells are quoted."""
     rng = random.Random(seed)
@@ -167,7 +167,7 @@ def test_with_a_map(tmp_path, monkeypatch, quoting):
 def test_mutated_tables(tmp_path):
     """Random tables, changed at random: by whole columns, in chunks and row by row they say the same."""
     taken = 0
-    for seed in range(60):
+    for seed in range(30):
         rng = random.Random(seed)
         records = [one for one in with_odd_players(random_log(seed), seed, together=False) if isinstance(one, dict)][:40]
         names = list(dict.fromkeys(name for record in records for name in record)) or HEAD
@@ -179,7 +179,7 @@ def test_mutated_tables(tmp_path):
         differ, strictly = fuzz.readers_differ(data, tmp_path, "csv")
         assert not differ, data
         taken += strictly
-    assert taken > 10
+    assert taken > 5
 
 
 def test_a_line_break_in_a_number(tmp_path, monkeypatch):

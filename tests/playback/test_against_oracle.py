@@ -17,7 +17,7 @@ from oracle.replay import Settings
 from oracle.replay import replay as naive
 from random_logs import COURSE, as_text, as_toml, as_values, past_midnight, random_log, with_legs, with_odd_players, with_runs
 
-LOGS = int(os.environ.get("MILEPOST_RANDOM_LOGS", "160"))
+LOGS = int(os.environ.get("MILEPOST_RANDOM_LOGS", "100"))
 VARIANTS = [
     {},
     {"implied": True},

@@ -52,7 +52,7 @@ def test_the_same_figures(ask, monkeypatch):
     monkeypatch.setenv(log_cache.SWITCH, "no")
     plain = {words: ask(*words)[0] for words in QUESTIONS}
     monkeypatch.delenv(log_cache.SWITCH)
-    for words in QUESTIONS + QUESTIONS:
+    for words in QUESTIONS + QUESTIONS[:4]:
         assert ask(*words)[0] == plain[words], words
 
 
