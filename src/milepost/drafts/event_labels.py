@@ -131,7 +131,7 @@ class LabelSearch:
         """Give a word its best label."""
         for label in self.choices:
             kept, labels[word] = labels[word], label
-            tried = self.scored.points(labels) if label != kept else score
+            tried = self.scored.points(labels, score) if label != kept else score
             if tried > score + SAME:
                 score = tried
             else:
@@ -146,7 +146,7 @@ class LabelSearch:
                 if labels[word] == labels[other]:
                     continue
                 labels[word], labels[other] = labels[other], labels[word]
-                tried = self.scored.points(labels)
+                tried = self.scored.points(labels, score)
                 if tried > score + SAME:
                     score = tried
                 else:
@@ -160,7 +160,7 @@ class LabelSearch:
         for (word, other), together in product(permutations(some, 2), pairs):
             kept = labels[word], labels[other]
             labels[word], labels[other] = together
-            tried = self.scored.points(labels) if kept != together else score
+            tried = self.scored.points(labels, score) if kept != together else score
             if tried > score + SAME:
                 score = tried
             else:
@@ -173,7 +173,8 @@ class LabelSearch:
         for word, used in enumerate(self.used):
             for label in () if word in self.fixed else self.choices:
                 kept, labels[word] = labels[word], label
-                lost = (score - self.scored.points(labels)) * self.records
+                least = score - 0.1 * used / self.records - SAME  # below which it is out of the question
+                lost = (score - self.scored.points(labels, least)) * self.records
                 labels[word] = kept
                 if label == kept or lost > 0.1 * used:
                     continue

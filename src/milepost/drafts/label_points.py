@@ -6,9 +6,14 @@ stands.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from itertools import groupby
-from typing import Final
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from itertools import groupby, pairwise
+from math import inf
+from operator import itemgetter
+from typing import Final, NamedTuple
 
 OPENS, CLEARS, FAILS, LEAVES, ENDS, BEGINS, ARRIVES, INSIDE, UNEXPLAINED = range(9)
 NO_LEVEL: Final = -1
@@ -21,6 +26,9 @@ SAME: Final = 1e-9
 # Points of a record by whether it can stand where it stands.
 _RIGHT, _LIKELY, _POSSIBLE, _ODD, _UNLIKELY, _WRONG = 1.0, 0.7, 0.55, -0.3, -0.6, -1.0
 
+_MOST: Final = (_RIGHT, _RIGHT, _RIGHT, _LIKELY, _LIKELY + 0.05, _LIKELY, _POSSIBLE, 0.6, 0.0)  # by label
+
+_FEWEST_IN_STAY: Final = 10  # records that are played together; looking up what came of fewer takes as long as playing them
 Session = Sequence[tuple[int, int]]  # the word and the level of each record, in the order of play
 
 
@@ -37,6 +45,55 @@ def next_levels(sessions: Sequence[Session]) -> dict[int, int]:
     return {level: max(of, key=lambda other: of[other]) for level, of in counts.items()}
 
 
+class _State(NamedTuple):
+    """Where a session stands: at which level, whether a try is open there, and the label that counts for what comes next."""
+
+    at: int
+    opened: bool
+    after: int
+
+
+@dataclass(frozen=True)
+class Stay:
+    """Some records of a session in a row, mostly at one level.
+
+    Attributes:
+        records: these, and the one that comes after them, if any.
+        length: how many these are.
+        is_first: whether the session begins with them.
+        played: what came of them, by the labels of their words and the state before.
+    """
+
+    records: Session
+    length: int
+    is_first: bool
+    played: dict[object, tuple[float, _State, set[int]]] = field(default_factory=dict)
+
+    @cached_property
+    def labels(self) -> Callable[[Sequence[int]], object]:
+        """What gives the labels of the records' words."""
+        return itemgetter(*{word: None for word, _ in self.records})
+
+    @cached_property
+    def levels(self) -> frozenset[int]:
+        """Where they are."""
+        return frozenset(level for _, level in self.records[: self.length])
+
+    @cached_property
+    def last(self) -> int:
+        """The place of the session's last record; -1 where it comes later."""
+        return self.length - 1 if self.length == len(self.records) else -1
+
+
+def stays_of(session: Session) -> list[Stay]:
+    """The stays at a level, one after the other; short ones go with the one before."""
+    begins = [0]
+    for place in range(1, len(session)):
+        if session[place][1] not in (NO_LEVEL, session[place - 1][1]) and place >= begins[-1] + _FEWEST_IN_STAY:
+            begins.append(place)
+    return [Stay(session[begin : end + 1], end - begin, begin == 0) for begin, end in pairwise([*begins, len(session)]) if end]
+
+
 class LabelPoints:
     """The points of labellings of some sessions.
 
@@ -51,34 +108,57 @@ class LabelPoints:
         self.sessions, self.known, self.rows = sessions, known, rows
         self.following = next_levels(sessions)
         self._known_points: dict[tuple[int, ...], float] = {}
-        self._words = [sorted({word for word, _ in session}) for session in sessions]
+        self._known_bounds: dict[tuple[int, ...], float] = {}
+        self._counts = [Counter(word for word, _ in session) for session in sessions]
+        self._words = [sorted(counts) for counts in self._counts]
         self._of_session: list[dict[tuple[int, ...], float]] = [{} for _ in sessions]  # by the labels of its words
+        self._stays = [] if rows else [stays_of(session) for session in sessions]
         self.used = [0] * words
         for session in sessions:
             for word, _ in session:
                 self.used[word] += 1
         self.records = max(1, sum(self.used))
+        self._said = {
+            word: [self._points_of_word(word, said, label) for label in range(UNEXPLAINED + 1)] for word, said in known.items()
+        }
 
-    def points(self, labels: Sequence[int]) -> float:
-        """Return the points per record of a labelling."""
+    def points(self, labels: Sequence[int], least: float = -inf) -> float:
+        """Return the points per record of a labelling; of one that does not reach ``least``, that or less."""
         key = tuple(labels)
         if key not in self._known_points:
-            self._known_points[key] = self._points(key)
+            if self._known_bounds.get(key, inf) <= least:
+                return least
+            points = self._points(key, least)
+            if points is None:
+                self._known_bounds[key] = least
+                return least
+            self._known_points[key] = points
         return self._known_points[key]
 
-    def _points(self, labels: Sequence[int]) -> float:
-        total = sum(self._points_of_session(number, labels) for number in range(len(self.sessions)))
-        total += sum(self._points_of_word(word, label, labels[word]) for word, label in self.known.items())
+    def _points(self, labels: Sequence[int], least: float) -> float | None:
+        """The points per record; None as soon as they cannot reach the least."""
+        incomplete = CLEARS not in labels or (not self.rows and OPENS not in labels)
+        beside = sum([self._said[word][labels[word]] for word in self.known])
+        most = sum(used * _MOST[label] for used, label in zip(self.used, labels, strict=True))
+        enough = (least + 0.5 * incomplete - SAME) * self.records - beside
+        total = 0.0
+        for number, counts in enumerate(self._counts):
+            if most < enough:  # which no session that is left can make good
+                return None
+            points = self._points_of_session(number, labels)
+            total += points
+            most += points - sum([used * _MOST[labels[word]] for word, used in counts.items()])
+        total += beside
         if self.rows and not self._has_clears_at_once(labels):
             total -= 0.5 * self.records
-        incomplete = CLEARS not in labels or (not self.rows and OPENS not in labels)
         return total / self.records - 0.5 * incomplete
 
     def _points_of_session(self, number: int, labels: Sequence[int]) -> float:
         known, own = self._of_session[number], tuple([labels[word] for word in self._words[number]])
         if own not in known:
-            points = self._points_of_tries if self.rows else self._points_of_events
-            known[own] = points(self.sessions[number], labels)
+            known[own] = (
+                self._points_of_tries(self.sessions[number], labels) if self.rows else self._points_of_stays(number, labels)
+            )
         return known[own]
 
     def _points_of_word(self, word: int, said: int, label: int) -> float:
@@ -99,10 +179,24 @@ class LabelPoints:
                     before = level
         return at_once > _FEWEST_AT_ONCE * stays
 
-    def _points_of_events(self, session: Session, labels: Sequence[int]) -> float:
-        total, at, opened, after, last = 0.0, NO_LEVEL, False, BEGINS, len(session) - 1
+    def _points_of_stays(self, number: int, labels: Sequence[int]) -> float:
+        """Points of a session whose records are events; a stay is played once for what it can depend on."""
+        total, state = 0.0, _State(NO_LEVEL, False, BEGINS)
         cleared: set[int] = set()
-        for place, (word, level) in enumerate(session):
+        for stay in self._stays[number]:
+            known = cleared & {state.at, *stay.levels} if cleared else cleared
+            key = stay.labels(labels), state, frozenset(known)
+            if key not in stay.played:
+                stay.played[key] = self._play(stay, labels, state, set(known))
+            points, state, now_cleared = stay.played[key]
+            total += points
+            cleared |= now_cleared
+        return total
+
+    def _play(self, stay: Stay, labels: Sequence[int], state: _State, cleared: set[int]) -> tuple[float, _State, set[int]]:
+        """The points of a stay, the state after it, and the levels that are cleared then, of those that it knows of."""
+        total, (at, opened, after), session, last = 0.0, state, stay.records, stay.last
+        for place, (word, level) in enumerate(session[: stay.length]):
             label = labels[word]
             if label == UNEXPLAINED:
                 continue
@@ -124,14 +218,14 @@ class LabelPoints:
                 after = after if after == CLEARS and not opened else LEAVES
                 opened = False
             elif label == ARRIVES:
-                ready = not opened and place < last and labels[session[place + 1][0]] == OPENS
+                ready = not opened and place != last and labels[session[place + 1][0]] == OPENS
                 total += _POSSIBLE if ready and level in (session[place + 1][1], NO_LEVEL) else _WRONG
             elif label == ENDS:
                 total += _LIKELY + 0.05 if place == last else _WRONG
                 opened, after = False, ENDS
             else:
-                total += _LIKELY if place == 0 else _WRONG
-        return total
+                total += _LIKELY if place == 0 and stay.is_first else _WRONG
+        return total, _State(at, opened, after), cleared
 
     def _points_of_opening(self, after: int, at: int, level: int) -> float:
         if after == FAILS:
