@@ -1,14 +1,45 @@
-"""Between Arrow's arrays and NumPy's, by their memory; Arrow's own ways there load pandas, for the time of a small log."""
+"""DuckDB's connections, and what lies between Arrow's arrays and NumPy's: their memory.
+
+Arrow's own ways to NumPy load pandas, for the time of a small log.
+"""
 
 from __future__ import annotations
 
-from typing import Any
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import cache
+from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
 
 from milepost.arrays import Bools, Column, Ints
 
+if TYPE_CHECKING:
+    from duckdb import DuckDBPyConnection
+
 Arrow = Any  # an array of Arrow, which has no types
+_SMALL: Final = 8 << 20  # bytes
+
+
+@contextmanager
+def connected(size: int) -> Iterator[DuckDBPyConnection]:
+    """Yield a connection to a database in memory, to read a file of so many bytes.
+
+    Making a database takes as long as reading a small log, so these have one for all; that of a large one goes with its memory.
+    """
+    import duckdb
+
+    with _database(os.getpid()).cursor() if size < _SMALL else duckdb.connect() as base:
+        yield base
+
+
+@cache
+def _database(_: int) -> DuckDBPyConnection:
+    """The database of a process by its number: what is forked may not use that of its parent."""
+    import duckdb
+
+    return duckdb.connect()
 
 
 def array_of(values: Column, given: Bools | None = None) -> Arrow:

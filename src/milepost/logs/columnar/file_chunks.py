@@ -47,7 +47,7 @@ def read_in_pieces(
         LogError: it cannot be opened, or breaks off inside its packing.
     """
     file, before = len(builder.files) - 1, 0
-    with source.open(options.max_bytes) as stream, strict_reader(log_map) as reader:
+    with source.open(options.max_bytes) as stream, strict_reader(source.size(), log_map) as reader:
         for piece, block in _parsed(reader, _pieces(stream, pieces.size), pieces.ahead):
             with piece:
                 count = _add_piece(builder, reader, piece, block, Place(file, before))

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Final
 
 import numpy as np
 
+from milepost.logs.columnar.arrow import connected
 from milepost.logs.columnar.block import Block, require
 from milepost.logs.columnar.chunks import chunked
 from milepost.logs.columnar.column_builders import BATCH, Columns, given_up, moment_columns, quoted
@@ -110,9 +111,7 @@ def read_strict_parquet(source: Source, rows: tuple[int, int] | None = None) -> 
     """
     if source.path is None:
         return None
-    import duckdb
-
-    with duckdb.connect() as base, given_up(source.path) as path:
+    with connected(source.size()) as base, given_up(source.path) as path:
         query, of = (_ALL, ()) if rows is None else (_SOME, rows)
         return _read(base.sql(query, params=[path, *of]), source.path)
     return None

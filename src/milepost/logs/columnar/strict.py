@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from milepost.arrays import Ints
+from milepost.logs.columnar.arrow import connected
 from milepost.logs.columnar.block import Block, require
 from milepost.logs.columnar.column_builders import (
     BATCH,
@@ -52,16 +53,14 @@ _WHOLE_NUMBER: Final = "[0-9]{1,15}"  # all of these are told apart as floats
 
 def read_strict(source: Source, log_map: LogMap = NO_MAP) -> Block | None:
     """The columns of a JSON Lines file, by a log map if there is one; None where it has to be read line by line."""
-    with strict_reader(log_map) as reader:
+    with strict_reader(source.size(), log_map) as reader:
         return reader.read(source)
 
 
 @contextmanager
-def strict_reader(log_map: LogMap = NO_MAP) -> Iterator[StrictReader]:
-    """Yield a reader for several files with mostly the same fields, also from several threads."""
-    import duckdb
-
-    with duckdb.connect() as base:
+def strict_reader(size: int, log_map: LogMap = NO_MAP) -> Iterator[StrictReader]:
+    """Yield a reader for several files with mostly the same fields, also from several threads, of so many bytes in all."""
+    with connected(size) as base:
         yield StrictReader(base, log_map)
 
 

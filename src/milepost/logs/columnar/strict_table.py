@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from milepost.arrays import Ints
-from milepost.logs.columnar.arrow import Arrow, rows_given, values_of
+from milepost.logs.columnar.arrow import Arrow, connected, rows_given, values_of
 from milepost.logs.columnar.block import Block, require
 from milepost.logs.columnar.column_builders import (
     BATCH,
@@ -53,9 +53,7 @@ def read_strict_table(source: Source, log_map: LogMap, options: ReadOptions) -> 
     """The columns of a CSV file, by a log map if there is one; None where it has to be read row by row."""
     if source.path is None or options.encoding not in (None, "utf-8"):
         return None
-    import duckdb
-
-    with duckdb.connect() as base, given_up(source.path) as path:
+    with connected(source.size()) as base, given_up(source.path) as path:
         table = table_in(source, options)
         rows, ending = _lines_of(source, table, options.max_bytes)
         return _Cells(table, log_map).read(base, path, source, rows, ending)

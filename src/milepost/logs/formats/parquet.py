@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from milepost.errors import LogError
+from milepost.logs.columnar.arrow import connected
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources.files import Source, as_name
 from milepost.progress import Progress
@@ -29,7 +30,7 @@ def read_parquet(source: Source, sink: Sink, options: ReadOptions, progress: Pro
         raise LogError("standard input: Parquet has to be a file. Name the file.")
     import duckdb
 
-    with duckdb.connect() as base:
+    with connected(source.size()) as base:
         try:
             base.execute("SET TimeZone = 'UTC'")
             base.execute("SELECT * FROM read_parquet(?, hive_partitioning = true)", [as_name(source.path)])
