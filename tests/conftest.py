@@ -3,6 +3,7 @@
 import json
 import os
 import sys
+from collections import Counter
 from pathlib import Path
 
 import pytest
@@ -18,6 +19,40 @@ settings.register_profile("steady", deadline=None, suppress_health_check=[Health
 settings.load_profile("steady")
 
 APART = {"--jobs", "--memory", "--cluster", "--verbose", "watch", "-", "demo"}  # words of runs that want a process of their own
+
+
+def cpu_seconds():
+    """CPU seconds of this process, and of those that it started and that have ended."""
+    return sum(os.times()[:4])
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_setup(item):
+    item.user_properties.append(("cpu", cpu_seconds()))
+    return (yield)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_teardown(item):
+    result = yield
+    item.user_properties[:] = [(name, cpu_seconds() - value if name == "cpu" else value) for name, value in item.user_properties]
+    return result
+
+
+def pytest_terminal_summary(terminalreporter):
+    """Say how many CPU seconds the tests of each room took, and which tests took most."""
+    took = Counter()
+    for report in terminalreporter.getreports("") + terminalreporter.getreports("passed"):
+        if report.when == "teardown":
+            took[report.nodeid] += dict(report.user_properties).get("cpu", 0)
+    rooms = Counter()
+    for name, seconds in took.items():
+        rooms["/".join(name.split("::")[0].split("/")[1:-1]) or "tests"] += seconds
+    if rooms.total() > 60:  # CPU seconds, of a run of many tests
+        told = ", ".join(f"{room} {seconds:.0f}" for room, seconds in rooms.most_common())
+        terminalreporter.write_line(f"CPU seconds: {rooms.total():.0f}, of which {told}.")
+        for name, seconds in took.most_common(int(os.environ.get("DEAREST", "10"))):
+            terminalreporter.write_line(f"{seconds:6.1f} {name}")
 
 
 class Program:
