@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
-from typing import Final
+from dataclasses import fields, replace
+from typing import Final, TypeVar
 
 import numpy as np
 
-from milepost.arrays import Bools
+from milepost.arrays import Bools, Ints
 from milepost.audit.cleaning_effects import POINT
 from milepost.audit.evidence import Excluding
 from milepost.audit.exclusions import ACTS, exclusion_of
@@ -16,9 +16,12 @@ from milepost.audit.suspects import suspects_of
 from milepost.cleaning.selection import Exclusion, only
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel
+from milepost.numerics.whole_numbers import stable_order
+from milepost.playback.attempt_context import AroundAttempts
 from milepost.playback.attempt_filters import without
+from milepost.playback.attempt_tables import AttemptTable, Ends
 from milepost.playback.play import FullPlay, Play
-from milepost.playback.replay import MOST_RECORDS, replay_log, with_replayed
+from milepost.playback.replay import MOST_RECORDS, replay_log
 from milepost.playback.tallies import tallies_of
 from milepost.vocabulary import CLEARED
 
@@ -59,7 +62,7 @@ def _left_out(play: Play, exclusion: Exclusion) -> Play | None:
     if part is None:
         return None
     others = without(play, replace(exclusion, cuts={}))
-    return with_replayed(others, part, concerned, exclusion.kept(play.gated.log))
+    return _with_replayed(others, part, concerned, exclusion.kept(play.gated.log))
 
 
 def _again(play: Play, exclusion: Exclusion, sessions: Bools) -> Play | None:
@@ -87,3 +90,43 @@ def parting(before: Figures, after: Figures, players: int) -> list[Excluding]:
             if (old is None) != (new is None) or (old is not None and new is not None and abs(old - new) > near):
                 found.append({"level": level, "figure": name, "with": old, "without": new})
     return found
+
+
+Table = TypeVar("Table", AttemptTable, AroundAttempts)
+
+
+def _with_replayed(play: Play, part: Play, sessions: Bools, kept: Bools) -> Play:
+    """The play with what came of some players in another replay; its moves and what is known of its records stay as they were.
+
+    Args:
+        play: a play by a course.
+        part: all sessions of these players that stay, replayed by the same course.
+        sessions: per session of the play, whether it is one of these players'.
+        kept: per session of the play, whether it stays.
+    """
+    of_part = np.flatnonzero(sessions & kept)
+    stops = np.zeros(len(part.stops), np.int64)
+    stops[part.gated.stops.code] = play.gated.stops.code
+    own, theirs = play.attempts, part.attempts
+    stay = np.flatnonzero(~sessions[own.session])
+    session = of_part[theirs.session]
+    theirs = replace(theirs, session=session, player=play.gated.player[session], level=stops[theirs.level])
+    sequence = play.gated.sequence[kept[play.gated.sequence]]
+    rank = np.zeros(len(play.gated.player), np.int64)
+    rank[sequence] = np.arange(len(sequence))
+    order = stable_order(rank[np.concatenate((own.session[stay], session))])
+    end = play.end.codes.copy()
+    end[of_part] = part.end.codes
+    return replace(
+        play,
+        gated=replace(play.gated, sequence=sequence),
+        attempts=_joined(own, theirs, stay, order),
+        end=Ends(end),
+        known={AroundAttempts: _joined(play.around, part.around, stay, order)},
+    )
+
+
+def _joined(own: Table, theirs: Table, stay: Ints, order: Ints) -> Table:
+    """Rows of one table that stay, and all of another, in order."""
+    columns = {one.name: np.concatenate((getattr(own, one.name)[stay], getattr(theirs, one.name)))[order] for one in fields(own)}
+    return type(own)(**columns)

@@ -281,6 +281,8 @@ def _next_place(records: Records, own: Ints, number: int) -> int:
 def without_debug(log: L) -> tuple[L, int]:
     """The log as if sessions tagged as debug had not been, and how many those are."""
     debug = _debug(log.sessions)
+    if not debug.any():
+        return log, 0
     return only(log, ~debug), int((debug & ~copied(log.sessions)).sum())
 
 

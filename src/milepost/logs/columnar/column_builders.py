@@ -17,7 +17,7 @@ from milepost.logs.columnar.arrow import Arrow, array_of, given_in, rows_given, 
 from milepost.logs.columnar.block import Block, NotStrictError, TextColumn, require
 from milepost.logs.columnar.mapped import OWN, Roles, used_values
 from milepost.logs.interface import ABSENT
-from milepost.logs.records.fields import BAD, tag_of, text_of
+from milepost.logs.records.fields import BAD, tag_of, text_of, within_reach
 from milepost.logs.records.record_hash import column_likeness, float_numbers, likeness_of_values
 from milepost.logs.sources.files import as_name
 from milepost.vocabulary import FIELDS
@@ -305,9 +305,3 @@ class Columns:
         texts = {name: used_values(TextColumn(column.codes[keep], column.values)) for name, column in texts.items()}
         numbers = {name: values[keep] for name, values in numbers.items()}
         return Block.of(texts, numbers, time[keep], like[keep], lines[keep], None if self.bad is None else self.bad[keep])
-
-
-def within_reach(progress: Floats) -> tuple[Floats, Bools | None]:
-    """Progress where it is from 0 to 1, NaN elsewhere; and the rows in which it cannot be used, if there are some."""
-    beyond: Bools = (progress < 0) | (progress > 1)
-    return (np.where(beyond, np.nan, progress), beyond) if beyond.any() else (progress, None)

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, timedelta, tzinfo
 from math import floor, isfinite
 from typing import Any, Final
 
+import numpy as np
+
+from milepost.arrays import Bools, Floats
 from milepost.vocabulary import NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
 
 BAD: Final = object()  # a value of the wrong type or out of range
@@ -208,3 +211,24 @@ def nanoseconds(stamp: str) -> int | None:
         return None
     whole = (moment - _EPOCH) // timedelta(seconds=1) + (second == 60) - offset * 60
     return whole * NANO + int((fraction or "0")[:9].ljust(9, "0"))
+
+
+def with_offset(text: str, zone: tzinfo | None, form: str | None) -> str:
+    """A date-time with its offset; one that cannot be read stays as it is."""
+    if form is None and (zone is None or nanoseconds(text) is not None):
+        return text
+    try:
+        moment = datetime.strptime(text, form) if form else datetime.fromisoformat(text)
+    except ValueError:
+        return text
+    if moment.tzinfo is None:
+        if zone is None:
+            return text
+        moment = moment.replace(tzinfo=zone)
+    return moment.astimezone(UTC).isoformat()
+
+
+def within_reach(progress: Floats) -> tuple[Floats, Bools | None]:
+    """Progress where it is from 0 to 1, NaN elsewhere; and the rows in which it cannot be used, if there are some."""
+    beyond: Bools = (progress < 0) | (progress > 1)
+    return (np.where(beyond, np.nan, progress), beyond) if beyond.any() else (progress, None)

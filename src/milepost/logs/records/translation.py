@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from datetime import UTC, datetime, tzinfo
 from math import isfinite
 
 from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
 from milepost.logs.mapping.map_usage import MapUse, fits
 from milepost.logs.mapping.row_kinds import ROW_RESULTS
 from milepost.logs.mapping.whole_input import SessionStarts
-from milepost.logs.records.fields import BAD, NANO, nanoseconds, text_of
+from milepost.logs.records.fields import BAD, NANO, nanoseconds, text_of, with_offset
 from milepost.logs.records.untyped_cells import as_number, decimal
 
 _CLOCK = re.compile(r"\d{1,4}:\d\d(:\d\d)?([.,]\d+)?|\d+,\d+")  # hours, minutes and seconds, or a decimal comma
@@ -197,21 +196,6 @@ def _quotient(value: float, per_second: float) -> object:
         return value / per_second
     except OverflowError:
         return value
-
-
-def with_offset(text: str, zone: tzinfo | None, form: str | None) -> str:
-    """A date-time with its offset; one that cannot be read stays as it is."""
-    if form is None and (zone is None or nanoseconds(text) is not None):
-        return text
-    try:
-        moment = datetime.strptime(text, form) if form else datetime.fromisoformat(text)
-    except ValueError:
-        return text
-    if moment.tzinfo is None:
-        if zone is None:
-            return text
-        moment = moment.replace(tzinfo=zone)
-    return moment.astimezone(UTC).isoformat()
 
 
 def _moment(time: object) -> float | None:
