@@ -16,7 +16,7 @@ from milepost.kept_plays import PlayPlace, place_of
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address
 from milepost.output import cache_folder
-from milepost.playback.attempt_context import AroundAttempts, SessionTimes
+from milepost.playback.attempt_tables import AroundAttempts, SessionTimes
 from milepost.playback.play import registered
 from milepost.whole_log import WholeLog
 

@@ -32,7 +32,7 @@ from milepost.partitions.executors import InProcess, Workers
 from milepost.partitions.partitioned_log import PartedLog
 from milepost.partitions.partitioned_source import open_store, opened
 from milepost.partitions.tasks import PartRequest
-from milepost.playback import engine
+from milepost.playback import replay
 from milepost.playback.replay import replay_log
 from milepost.reports.full_report import whole_report
 from milepost.rules import ReplayRules
@@ -342,17 +342,17 @@ def test_parts_of_a_large_log_are_compiled(tmp_path, monkeypatch):
     """Whether compiled code pays is asked of the whole log, not of each small part of it."""
     parted = packed([written(tmp_path, range(12))], tmp_path / "store", Layout(4))
     ways = []
-    run = engine._run
+    run = replay._run
     monkeypatch.setattr(
-        engine,
+        replay,
         "_run",
         lambda gated, rules, inferred, progress, way: (
-            ways.append(type(way)) or run(gated, rules, inferred, progress, engine._Plain())
+            ways.append(type(way)) or run(gated, rules, inferred, progress, replay._Plain())
         ),
     )
     rows = read_manifest(tmp_path / "store").rows
-    for worthwhile, expected in ((rows // 2, engine._Compiled), (2 * rows, engine._Plain)):
-        monkeypatch.setattr(engine, "_pays", lambda records, least=worthwhile: records >= least)
+    for worthwhile, expected in ((rows // 2, replay._Compiled), (2 * rows, replay._Plain)):
+        monkeypatch.setattr(replay, "_pays", lambda records, least=worthwhile: records >= least)
         ways.clear()
         parted.play(PartRequest(None, ReplayRules()), Workers(InProcess()))
         assert len(ways) > 4 and set(ways) == {expected}

@@ -10,7 +10,7 @@ import pytest
 from milepost.compiling import Compiled, available
 from milepost.course.course import Course, Level
 from milepost.logs.read import read
-from milepost.playback import engine
+from milepost.playback import replay
 from milepost.playback.replay import replay_log
 from milepost.progress import Silent
 from milepost.rules import ReplayRules
@@ -46,12 +46,12 @@ def test_same_replay(many_logs, monkeypatch):
     by_legs = (replace(levels[0], optional=True), levels[1], *(replace(own, leg="docks") for own in levels[2:]))
     routes = tuple(replace(own, leg="fork", route=("over", "under")[n % 2]) for n, own in enumerate(levels))
     courses = (None, *(Course(COURSE["name"], own, tuple(COURSE["places"])) for own in (levels, by_legs, routes)))
-    monkeypatch.setattr(engine._Compiled, "step", 50)  # it begins many times
+    monkeypatch.setattr(replay._Compiled, "step", 50)  # it begins many times
     rules = (ReplayRules(), ReplayRules(implied_complete=True, keep_shortcuts=True, repeat_window=1.0))
     for course, by in product(courses, rules):
-        monkeypatch.setattr(engine, "_pays", lambda _: False)
+        monkeypatch.setattr(replay, "_pays", lambda _: False)
         plain = columns(replay_log(many_logs, course, by))
-        monkeypatch.setattr(engine, "_pays", lambda _: True)
+        monkeypatch.setattr(replay, "_pays", lambda _: True)
         fast = columns(replay_log(many_logs, course, by))
         assert len(plain["attempts.level"]) > 1000 and plain.keys() == fast.keys()
         for name, values in plain.items():
@@ -66,15 +66,15 @@ def test_same_replay(many_logs, monkeypatch):
 def test_when_it_pays(monkeypatch, records, waits, compiles):
     """Compiled code is loaded from ten thousand records on; what must be compiled first, from two hundred thousand."""
     monkeypatch.setattr(Compiled, "waits", lambda _: waits)
-    assert engine._pays(records) == compiles
+    assert replay._pays(records) == compiles
 
 
 @pytest.mark.parametrize("waits", [True, False])
 def test_whoever_waits_for_the_compiler_is_told(many_logs, monkeypatch, waits):
     """Before the first word of a replay, also where the order of the levels is inferred first."""
-    machine = type("Waiting", (engine._Plain,), {"waits": lambda _: waits})
-    monkeypatch.setattr(engine, "_Compiled", machine)
-    monkeypatch.setattr(engine, "_pays", lambda _: True)
+    machine = type("Waiting", (replay._Plain,), {"waits": lambda _: waits})
+    monkeypatch.setattr(replay, "_Compiled", machine)
+    monkeypatch.setattr(replay, "_pays", lambda _: True)
     told, progress = [], Silent()
     progress.step = lambda what, of=None: told.append(what.partition(",")[0])
     replay_log(many_logs, None, ReplayRules(), progress)

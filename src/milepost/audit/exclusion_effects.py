@@ -17,9 +17,8 @@ from milepost.cleaning.selection import Exclusion, only
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel
 from milepost.numerics.whole_numbers import stable_order
-from milepost.playback.attempt_context import AroundAttempts
 from milepost.playback.attempt_filters import without
-from milepost.playback.attempt_tables import AttemptTable, Ends
+from milepost.playback.attempt_tables import AroundAttempts, AttemptTable, Ends
 from milepost.playback.play import FullPlay, Play
 from milepost.playback.replay import MOST_RECORDS, replay_log
 from milepost.playback.tallies import tallies_of

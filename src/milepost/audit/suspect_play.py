@@ -9,8 +9,7 @@ from milepost.audit.evidence import Evidence, Suspect, attempts_in
 from milepost.audit.record_checks import RecordRows
 from milepost.measures.moves import started_back
 from milepost.numerics.whole_numbers import counted, distinct
-from milepost.playback.attempt_context import AroundAttempts
-from milepost.playback.attempt_tables import AttemptTable
+from milepost.playback.attempt_tables import AroundAttempts, AttemptTable
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, COMPLETE, CRASH, DIED, END_SKIP, END_TIME_UP, N_SETTLED, PASSED, RETRY, START, WAS_RESET
 

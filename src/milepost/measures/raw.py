@@ -14,8 +14,8 @@ from milepost.measures.interface import RawRow, Table, beside, table_of
 from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import among, distinct, numbered, stable_order
 from milepost.playback.attempt_tables import Ends
-from milepost.playback.engine import end_codes
 from milepost.playback.play import FullPlay, Kinds, Summed, summary
+from milepost.playback.replay import end_codes
 from milepost.vocabulary import COMPLETE, DEATH, END_QUIT, END_UNKNOWN, LEVEL_EVENTS, RESET, RETRY, SESSION_END, START, TRANSITION
 
 _ENDING = (START, RETRY, DEATH, RESET, COMPLETE)  # of a try

@@ -16,8 +16,7 @@ from milepost.memory import give_back_now
 from milepost.numerics.whole_numbers import slimmest, stable_order
 from milepost.partitions.compressed_columns import CompressedColumn, Same, filled_out, packed
 from milepost.partitions.tasks import PartRequest, PlayedPart
-from milepost.playback.attempt_context import AroundAttempts, SessionTimes
-from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable
+from milepost.playback.attempt_tables import AroundAttempts, AttemptTable, Ends, MoveTable, SessionTimes
 from milepost.playback.attributes import Attributes
 from milepost.playback.play import Play
 

@@ -22,7 +22,7 @@ from milepost.folder.player_table import PlayerTable, with_players
 from milepost.logs.interface import L, Log
 from milepost.measures.times import on_clock
 from milepost.partitions.compressed_columns import CompressedColumn, packed_columns, packed_table
-from milepost.playback.attempt_context import SessionTimes
+from milepost.playback.attempt_tables import SessionTimes
 from milepost.playback.attributes import all_attributes
 from milepost.playback.infer import Precedence
 from milepost.playback.play import FullPlay, Summary, registered

@@ -9,9 +9,7 @@ import numpy as np
 from milepost.compiling import Compiled
 from milepost.playback.machine_io import FLOATS, NOWHERE, TRUTHS, State
 
-MODULES: Final = tuple(
-    f"milepost.playback.{name}" for name in ("machine_actions", "machine_legs", "transitions", "run_rules", "machine")
-)
+MODULES: Final = tuple(f"milepost.playback.{name}" for name in ("machine_actions", "machine_moves", "run_rules", "machine"))
 run_sessions: Final = Compiled(MODULES, "run_sessions")  # it takes arrays, and a record of the state
 
 

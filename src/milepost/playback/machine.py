@@ -25,9 +25,8 @@ from milepost.playback.machine_actions import (
     write_attempt,
 )
 from milepost.playback.machine_io import DONE, DOWN, NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, MachineSessions, State
-from milepost.playback.machine_legs import imply_complete, is_last, moves_on, note_fault, note_progress, pending
+from milepost.playback.machine_moves import imply_complete, is_last, moves_on, note_fault, note_progress, pending, transition
 from milepost.playback.run_rules import of_runs
-from milepost.playback.transitions import transition
 from milepost.vocabulary import (
     BIT,
     CLEARED,

@@ -15,8 +15,15 @@ from milepost.cleaning.selection import Exclusion
 from milepost.course.course import Course
 from milepost.errors import AttemptsGoneError, RecordsGoneError
 from milepost.logs.interface import refused_in_all
-from milepost.playback.attempt_context import AroundAttempts, SessionTimes, around_attempts, session_times
-from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable
+from milepost.playback.attempt_tables import (
+    AroundAttempts,
+    AttemptTable,
+    Ends,
+    MoveTable,
+    SessionTimes,
+    around_attempts,
+    session_times,
+)
 from milepost.rules import ReplayRules
 
 V = TypeVar("V")

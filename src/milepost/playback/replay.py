@@ -1,28 +1,41 @@
-"""Runs the state machine over a gated log."""
+"""Replays a cleaned log: the state machine over its records, in lists or compiled over arrays, and tables of what it gives."""
 
 from __future__ import annotations
 
-from dataclasses import replace
-from typing import Final
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 
-from milepost.arrays import Column, Ints
+from milepost.arrays import Bools, Column, Ints
 from milepost.cleaning.gate import Gated, gate
 from milepost.cleaning.names import reorder
 from milepost.cleaning.selection import Exclusion
+from milepost.compiling import available
 from milepost.course.course import Course
 from milepost.errors import LogError
 from milepost.logs.interface import ABSENT, BareLog, Log
 from milepost.numerics.whole_numbers import distinct
+from milepost.playback import compiled, machine
 from milepost.playback.attempt_filters import without
 from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable, numbered_tries
-from milepost.playback.engine import run
 from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence
+from milepost.playback.machine_io import (
+    BY_RECORDS,
+    NOWHERE,
+    Attempts,
+    MachineInput,
+    MachineOutput,
+    MachineSessions,
+    MoveColumns,
+    State,
+    Tally,
+)
 from milepost.playback.play import FullPlay
 from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules
-from milepost.vocabulary import CLEARED
+from milepost.vocabulary import CLEARED, DIED, END_CAUSES, END_UNKNOWN, LEFT, NOT_LOGGED, RUN_END
 
 MOST_RECORDS: Final = 2_000_000  # of a log, from which no player is replayed anew without being asked
 
@@ -107,3 +120,169 @@ def _attempt_table(columns: dict[str, Column], gated: Gated) -> AttemptTable:
     player, nothing = gated.player[columns["session"]], np.zeros(len(columns["session"]), np.bool_)
     number, rerun = numbered_tries(player, columns["level"], columns["outcome"] == CLEARED, nothing)
     return AttemptTable(player=player, number=number, rerun=rerun, void=nothing, aside=nothing, **columns)
+
+
+RUN_ENDS: Final = {"won": CLEARED, "failed": DIED}  # outcomes; any other cause leaves the level
+WORTHWHILE: Final = 10_000  # records of a log, all its parts together, from which compiled code pays for its loading
+WORTH_COMPILING: Final = 200_000  # and from which it is compiled, where that was not done before
+_SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progress"})
+
+
+@dataclass(frozen=True)
+class ReplayColumns:
+    """The machine's output: columns of attempts and moves, the end of each session, and the records' marks in their order."""
+
+    attempts: dict[str, Column]
+    moves: dict[str, Ints]
+    end: Ints
+    endless: Bools
+    marks: Ints
+
+
+def run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) -> ReplayColumns:
+    """Replay every session."""
+    return _run(gated, rules, inferred, progress, _Compiled() if _pays(gated.of_records) else _Plain())
+
+
+def _pays(records: int) -> bool:
+    """Return whether so many records are worth compiled code. Both ways give the same, to the last bit."""
+    if records < WORTHWHILE or not available():
+        return False
+    return records >= WORTH_COMPILING or not compiled.run_sessions.waits()
+
+
+class _Plain:
+    """Lists, which the interpreter indexes fastest."""
+
+    runner: Callable[..., None] = staticmethod(machine.run_sessions)
+    step = 64  # sessions between two words of progress
+
+    def waits(self) -> bool:
+        """Return whether something takes a while before it begins: nothing does."""
+        return False
+
+    def column(self, values: Any) -> Any:
+        """A column as the machine takes it."""
+        return values.tolist()
+
+    def state(self) -> Any:
+        """A state to begin with."""
+        return State()
+
+
+class _Compiled:
+    """Arrays, for compiled code."""
+
+    step = 4096
+
+    def __init__(self) -> None:
+        self.runner = compiled.run_sessions
+
+    def waits(self) -> bool:
+        """Return whether something takes a while before it begins."""
+        return compiled.run_sessions.waits()
+
+    def column(self, values: object) -> Any:
+        """A column as the machine takes it."""
+        return np.ascontiguousarray(values)
+
+    def state(self) -> Any:
+        """A state to begin with."""
+        return compiled.empty_state()
+
+
+def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, way: _Plain | _Compiled) -> ReplayColumns:
+    column = way.column
+    tape = _tape(gated, rules, inferred, column)
+    n_stops = len(gated.stops.names)
+    tally = Tally(*(column(np.full(n_stops, start, np.int64)) for start in (ABSENT, 0, 0)))
+    sittings = MachineSessions(
+        session=column(gated.sequence),
+        player=column(gated.player),
+        coarse=column(gated.coarse),
+        order=column(gated.orders.of_session),
+        bounds=column(gated.bounds),
+        cut=column(gated.bounds[1:] if gated.exclusion is None else gated.exclusion.ends_at(gated.log, gated.bounds)),
+        end=column(np.full(len(gated.player), END_UNKNOWN)),
+        endless=column(np.zeros(len(gated.player), np.bool_)),
+    )
+    state = way.state()
+    room = len(gated.order)  # memory is only taken for what is written
+    attempts = Attempts(*(column(np.zeros(room, _kind(name))) for name in Attempts._fields))
+    moves = MoveColumns(*(column(np.zeros(room, _kind(name))) for name in MoveColumns._fields))
+    out = MachineOutput(tally, attempts, moves)
+    if way.waits():
+        progress.step("compiling the replay, once for this version of the program")
+        way.runner(tape, out, state, sittings, 0, 0)
+        progress.step("replaying", len(gated.sequence))
+    for first in range(0, len(gated.sequence), way.step):
+        way.runner(tape, out, state, sittings, first, min(first + way.step, len(gated.sequence)))
+        progress.advance(min(way.step, len(gated.sequence) - first))
+    return ReplayColumns(
+        _taken(attempts, int(state.attempts)),
+        _taken(moves, int(state.moves)),
+        np.array(sittings.end, dtype=np.int64),
+        np.array(sittings.endless, dtype=np.bool_),
+        np.asarray(tape.marks),
+    )
+
+
+def _kind(name: str) -> type:
+    return np.float64 if name in _SECONDS else np.int64
+
+
+def _taken(room: NamedTuple, count: int) -> dict[str, Column]:
+    """Return the output, without the unused room."""
+    return {name: np.asarray(getattr(room, name)[:count], _kind(name)) for name in room._fields}
+
+
+def _tape(gated: Gated, rules: ReplayRules, inferred: bool, column: Callable[[Any], Any]) -> MachineInput:
+    records, order = gated.log.records, gated.order
+    return MachineInput(
+        event=column(records.event[order]),
+        level=column(gated.level[order]),
+        to=column(gated.to[order]),
+        time=column(records.time[order]),
+        second=column(records.second[order]),
+        progress=column(records.progress[order]),
+        end=column(end_codes(gated.log, order)),
+        fault=column(gated.fault),
+        marks=column(records.marks[order]),
+        rank=column(gated.orders.rank.ravel()),
+        is_line=gated.orders.is_line,
+        leg=column(gated.orders.leg.ravel()),
+        stop_at=column(gated.orders.stop_at.ravel()),
+        leg_first=column(gated.orders.by_leg.first.ravel()),
+        leg_stop=column(gated.orders.by_leg.stop.ravel()),
+        needs=column(gated.orders.by_leg.needs.ravel()),
+        passed_over=column(gated.orders.by_leg.passed_over.ravel()),
+        required=column(gated.orders.required.ravel()),
+        route=column(gated.orders.route),
+        optional=column(gated.orders.optional),
+        n_levels=column(gated.orders.count),
+        n_stops=len(gated.stops.names),
+        is_place=column(gated.stops.is_place),
+        run_opens=run_opens(gated),
+        window=rules.repeat_window,
+        instant=rules.instant,
+        implied=rules.implied_complete,
+        inferred=inferred,
+        keep_shortcuts=rules.keep_shortcuts,
+    )
+
+
+def run_opens(gated: Gated) -> int:
+    """The level at which a run begins; ``BY_RECORDS`` where records say it, NOWHERE where the next level event does."""
+    at = gated.course.runs.at if gated.course else None
+    if at is not None:
+        return gated.stops.names.index(at)
+    return BY_RECORDS if gated.run_starts else NOWHERE
+
+
+def end_codes(log: Log, order: Ints) -> Ints:
+    """Per record, its cause among the causes of a session's end; of the end of a run, the outcome that it gives."""
+    known = {word: code for code, word in enumerate(END_CAUSES) if word not in NOT_LOGGED}
+    codes = np.array([known.get(cause, END_UNKNOWN) for cause in log.causes] + [END_UNKNOWN], dtype=np.int64)
+    ends = np.array([RUN_ENDS.get(cause, LEFT) for cause in log.causes] + [LEFT], dtype=np.int64)
+    cause = log.records.cause[order]
+    return np.where(log.records.event[order] == RUN_END, ends[cause], codes[cause])

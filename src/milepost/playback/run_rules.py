@@ -6,7 +6,7 @@ from typing import Final
 
 from milepost.playback.machine_actions import close_attempt, within
 from milepost.playback.machine_io import NOWHERE, OUT, PLAYING, MachineInput, MachineOutput, State
-from milepost.playback.machine_legs import note_progress
+from milepost.playback.machine_moves import note_progress
 from milepost.vocabulary import (
     BIT,
     CLEARED,
