@@ -10,18 +10,17 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from milepost.audit.cautions import require_used
+from milepost import engine
 from milepost.cli import terminal
 from milepost.cli.folder_defaults import with_settings
 from milepost.cli.folder_tables import join
 from milepost.cli.loading import load
 from milepost.cli.messages import Exit, tell
 from milepost.errors import UsageError
-from milepost.measures.interface import CountingMeasure, table_of
 from milepost.output import write_text
 from milepost.playback.attributes import is_attribute
 from milepost.playback.counted_play import counted_per
-from milepost.reports.build_document import described, document, name_of_document, needs_of, rows_of
+from milepost.reports.build_document import described, rows_of
 from milepost.reports.interface import Report
 from milepost.reports.registry import MEASURES
 from milepost.reports.since import flagged_levels, read_report
@@ -32,7 +31,7 @@ if TYPE_CHECKING:
     from milepost.figures.draw import Paper
     from milepost.measures.interface import AnyMeasure
     from milepost.open_log import Loaded
-    from milepost.playback.play import Play, Summed
+    from milepost.playback.play import Play
     from milepost.reports.document_types import FunnelPerRunDocument
     from milepost.reports.head_types import Head
 
@@ -47,7 +46,8 @@ def measured(
     loaded = loaded or load(args)
     if getattr(args, "by", None):
         return _by_groups(args, measure, loaded, look)
-    report = described(_document_of(args, measure, loaded), loaded.course, args.min_players)
+    document = engine.document_of(loaded, args.command, measure, getattr(args, "per", "player"))
+    report = described(document, loaded.course, args.min_players)
     if look is not None:
         look(rows_of(report, "levels"))
     join(args, report, loaded.course)
@@ -55,27 +55,6 @@ def measured(
     entry = MEASURES[args.command]
     write(args, Report(report, entry.views(report), rows_of(report, entry.rows_in(report))))
     return Exit.DONE
-
-
-def _document_of(args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded) -> Head:
-    """The document of a measure; where it needs nothing but counts, no more is asked for."""
-    per = getattr(args, "per", "player")
-    name = name_of_document(args.command, measure, per)
-    if isinstance(measure, CountingMeasure) and per == "player":
-        counting: CountingMeasure = measure
-
-        def counted(play: Summed) -> Head:
-            require_used(play)
-            return document(args.command, play, table_of(play, counting))
-
-        return loaded.counted(name, counted, needs_of([counting]))
-
-    def made(play: Play) -> Head:
-        require_used(play)
-        play = counted_per(play, per)
-        return document(args.command, play, table_of(play, measure))
-
-    return loaded.made(name, made)
 
 
 def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
@@ -91,7 +70,7 @@ def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
         if getattr(args, option, None):
             raise UsageError(f"--{option} does not go with --per run; that is for {why}.")
     play = counted_per(loaded.play(), "run")
-    report = described(document(args.command, play, FunnelPerRun()(play)), loaded.course, args.min_players)
+    report = described(engine.measured_document(play, args.command, FunnelPerRun()), loaded.course, args.min_players)
     write(args, Report(report, per_run_view(cast("FunnelPerRunDocument", report)), rows_of(report, "levels")))
     return Exit.DONE
 
@@ -107,7 +86,7 @@ def _by_groups(
         play = counted_per(own, getattr(args, "per", "player"))
         if args.command == "spikes" and not attributes:
             plays.append((value, play))
-        own_document = described(document(args.command, play, table_of(play, measure)), loaded.course, args.min_players)
+        own_document = described(engine.measured_document(play, args.command, measure), loaded.course, args.min_players)
         if look is not None:
             look(rows_of(own_document, "levels"))
         documents.append((value, own_document))

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from milepost import engine
 from milepost.audit.exclusions import require_acting
 from milepost.cleaning.selection import where
 from milepost.cli import terminal
@@ -28,7 +29,7 @@ from milepost.measures.funnel import Funnel
 from milepost.open_log import Loaded
 from milepost.partitions.execution import silently
 from milepost.playback.attempt_filters import parsed
-from milepost.reports.build_document import described, document, rows_of
+from milepost.reports.build_document import described, rows_of
 from milepost.reports.interface import Report, View
 from milepost.reports.registry import MEASURES
 from milepost.whole_log import WholeLog
@@ -83,7 +84,7 @@ def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
             tell("milepost watch: a file is no longer what it was; all logs were read anew.")
         if (came or not shown) and len(tail.builder):
             play = chosen.play(tail.log())
-            report = described(document("funnel", play, Funnel()(play)), chosen.course, args.min_players)
+            report = described(engine.measured_document(play, "funnel", Funnel()), chosen.course, args.min_players)
             _show(args, report, came, before)
             before, shown = report["findings"], True
             if kept:

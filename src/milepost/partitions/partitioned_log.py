@@ -6,10 +6,11 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, reduce
 from operator import add, or_
-from typing import Any, Final
+from typing import Final
 
 import numpy as np
 
+from milepost import engine
 from milepost.arrays import Bools, Ints
 from milepost.cleaning.gate import open_levels, without_debug
 from milepost.cleaning.names import Stops, gather
@@ -174,7 +175,7 @@ class CountedPart:
     """
 
     stops: Stops
-    counts: dict[type, Any]
+    counts: engine.Counts
     debug_sessions: int
     refused_gone: int
 
@@ -183,8 +184,9 @@ def count_part(part: Part, wanted: PartRequest, survey: Survey, order: list[int]
     """Replay a part, count over it, and let its records and attempts go."""
     log = part.by_itself()
     play = replayed_part(wanted.of(log), wanted, survey, order)
-    counts = {kind: kind.of(play) for kind in kinds}
-    return CountedPart(play.gated.stops, counts, play.about.debug_sessions, refused_in_all(log.refused) - play.about.refused)
+    return CountedPart(
+        play.gated.stops, engine.count(play, kinds), play.about.debug_sessions, refused_in_all(log.refused) - play.about.refused
+    )
 
 
 def counted_together(parts: Iterable[CountedPart], kinds: Kinds) -> CountedPart:
@@ -200,7 +202,7 @@ def counted_together(parts: Iterable[CountedPart], kinds: Kinds) -> CountedPart:
 def _together(parts: list[CountedPart], kinds: Kinds) -> CountedPart:
     return CountedPart(
         parts[0].stops,
-        {kind: kind.merged([part.counts[kind] for part in parts]) for kind in kinds},
+        engine.add_up([part.counts for part in parts], kinds),
         sum(part.debug_sessions for part in parts),
         sum(part.refused_gone for part in parts),
     )

@@ -11,23 +11,20 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from milepost import engine
 from milepost.arrays import Bools, Ints
 from milepost.cleaning.anonymous import anonymous
-from milepost.cleaning.gate import gate, without_debug
 from milepost.cleaning.names import Stops
 from milepost.cleaning.selection import Condition, Exclusion, only
-from milepost.cleaning.survey import Survey, survey_of
+from milepost.cleaning.survey import Survey
 from milepost.course.course import Course
 from milepost.folder.player_table import PlayerTable, with_players
 from milepost.logs.interface import L, Log
-from milepost.measures.times import on_clock
 from milepost.partitions.compressed_columns import CompressedColumn, packed_columns, packed_table
 from milepost.playback.attempt_tables import SessionTimes
 from milepost.playback.attributes import all_attributes
 from milepost.playback.infer import Precedence
 from milepost.playback.play import FullPlay, Summary, registered
-from milepost.playback.replay import levels_in_play, replay_gated
-from milepost.progress import SILENT
 from milepost.rules import ReplayRules
 
 _SURVEYED = ("session", "event", "level", "to", "whole", "second")
@@ -124,20 +121,19 @@ def wanted_of(part: Part, wanted: PartRequest, alone: bool, columns: tuple[str, 
 
 def survey_part(part: Part, wanted: PartRequest, alone: bool) -> Survey:
     """Count names and clocks."""
-    log = wanted_of(part, wanted, alone, _SURVEYED)
-    return survey_of(log if wanted.rules.keep_debug else without_debug(log)[0])
+    return engine.survey(wanted_of(part, wanted, alone, _SURVEYED), wanted.rules)
 
 
 def levels_of_part(part: Part, wanted: PartRequest, alone: bool, survey: Survey) -> Precedence:
     """Return which levels the players of a part tried first, to infer the order of the levels from."""
-    log = wanted_of(part, wanted, alone)
-    return levels_in_play(gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion), wanted.rules)
+    gated = engine.clean(wanted_of(part, wanted, alone), wanted.course, wanted.rules, survey, wanted.exclusion)
+    return engine.levels_first_tried(gated, wanted.rules)
 
 
 def replayed_part(log: Log, wanted: PartRequest, survey: Survey, order: list[int] | None) -> FullPlay:
     """Replay a part as requested."""
-    gated = gate(log, wanted.course, wanted.rules.keep_debug, survey, wanted.exclusion)
-    return on_clock(replay_gated(gated, wanted.rules, order, SILENT), idle_cap=wanted.idle_cap)
+    gated = engine.clean(log, wanted.course, wanted.rules, survey, wanted.exclusion)
+    return engine.replay(gated, wanted.rules, order, idle_cap=wanted.idle_cap)
 
 
 def play_part(part: Part, wanted: PartRequest, survey: Survey, order: list[int] | None) -> PlayedPart:
