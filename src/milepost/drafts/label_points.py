@@ -157,7 +157,9 @@ class LabelPoints:
         known, own = self._of_session[number], tuple([labels[word] for word in self._words[number]])
         if own not in known:
             known[own] = (
-                self._points_of_tries(self.sessions[number], labels) if self.rows else self._points_of_stays(number, labels)
+                _points_of_tries(self.sessions[number], labels, self.following)
+                if self.rows
+                else self._points_of_stays(number, labels)
             )
         return known[own]
 
@@ -187,72 +189,10 @@ class LabelPoints:
             known = cleared & {state.at, *stay.levels} if cleared else cleared
             key = stay.labels(labels), state, frozenset(known)
             if key not in stay.played:
-                stay.played[key] = self._play(stay, labels, state, set(known))
+                stay.played[key] = _play(stay, labels, self.following, state, set(known))
             points, state, now_cleared = stay.played[key]
             total += points
             cleared |= now_cleared
-        return total
-
-    def _play(self, stay: Stay, labels: Sequence[int], state: _State, cleared: set[int]) -> tuple[float, _State, set[int]]:
-        """The points of a stay, the state after it, and the levels that are cleared then, of those that it knows of."""
-        total, (at, opened, after), session, last = 0.0, state, stay.records, stay.last
-        for place, (word, level) in enumerate(session[: stay.length]):
-            label = labels[word]
-            if label == UNEXPLAINED:
-                continue
-            if label == OPENS:
-                total += _WRONG if opened or level == NO_LEVEL else self._points_of_opening(after, at, level)
-                at, opened, after = level, True, OPENS
-            elif label in (CLEARS, FAILS):
-                stands = opened and level in (at, NO_LEVEL)
-                early = place == last and (label == FAILS or at in self.following)
-                total += (_RIGHT - 0.5 * (label == CLEARS and at in cleared) - 0.4 * early) if stands else _WRONG
-                at = at if level == NO_LEVEL else level
-                opened, after = False, label
-                if label == CLEARS:
-                    cleared.add(at)
-            elif label == INSIDE:
-                total += 0.6 if opened and level in (at, NO_LEVEL) else _WRONG
-            elif label == LEAVES:
-                total += -0.1 if opened else _LIKELY if after == CLEARS else _WRONG
-                after = after if after == CLEARS and not opened else LEAVES
-                opened = False
-            elif label == ARRIVES:
-                ready = not opened and place != last and labels[session[place + 1][0]] == OPENS
-                total += _POSSIBLE if ready and level in (session[place + 1][1], NO_LEVEL) else _WRONG
-            elif label == ENDS:
-                total += _LIKELY + 0.05 if place == last else _WRONG
-                opened, after = False, ENDS
-            else:
-                total += _LIKELY if place == 0 and stay.is_first else _WRONG
-        return total, _State(at, opened, after), cleared
-
-    def _points_of_opening(self, after: int, at: int, level: int) -> float:
-        if after == FAILS:
-            return _RIGHT if level == at else _ODD
-        if after == CLEARS:
-            return _RIGHT if level == self.following.get(at) else _LIKELY if level != at else _UNLIKELY
-        return _LIKELY if after == LEAVES else _RIGHT
-
-    def _points_of_tries(self, session: Session, labels: Sequence[int]) -> float:
-        """Points of a session whose records are whole tries: a failure is followed by the same level, a clear by the next."""
-        total = 0.0
-        for place, (word, level) in enumerate(session):
-            label = labels[word]
-            after = session[place + 1][1] if place + 1 < len(session) else None
-            if label == UNEXPLAINED:
-                continue
-            if level == NO_LEVEL:
-                total += _WRONG
-            elif after is None:
-                last = label == CLEARS and level not in self.following
-                total += _LIKELY if last or label == LEAVES else 0.3
-            elif label == CLEARS:
-                total += _RIGHT if after == self.following.get(level) else 0.4 if after != level else _WRONG
-            elif label == FAILS:
-                total += _RIGHT if after == level else -0.8
-            else:
-                total += -0.2 if after == level else -0.5
         return total
 
     def tally(self, labels: Sequence[int]) -> tuple[int, int, int, float]:
@@ -269,3 +209,70 @@ class LabelPoints:
                 if label == CLEARS:
                     cleared_at = level
         return tries, clears, failures, right / moved if moved else 0.0
+
+
+def _play(
+    stay: Stay, labels: Sequence[int], following: Mapping[int, int], state: _State, cleared: set[int]
+) -> tuple[float, _State, set[int]]:
+    """The points of a stay, the state after it, and the levels that are cleared then, of those that it knows of."""
+    total, (at, opened, after), session, last = 0.0, state, stay.records, stay.last
+    for place, (word, level) in enumerate(session[: stay.length]):
+        label = labels[word]
+        if label == UNEXPLAINED:
+            continue
+        if label == OPENS:
+            total += _WRONG if opened or level == NO_LEVEL else _points_of_opening(after, at, level, following)
+            at, opened, after = level, True, OPENS
+        elif label in (CLEARS, FAILS):
+            stands = opened and level in (at, NO_LEVEL)
+            early = place == last and (label == FAILS or at in following)
+            total += (_RIGHT - 0.5 * (label == CLEARS and at in cleared) - 0.4 * early) if stands else _WRONG
+            at = at if level == NO_LEVEL else level
+            opened, after = False, label
+            if label == CLEARS:
+                cleared.add(at)
+        elif label == INSIDE:
+            total += 0.6 if opened and level in (at, NO_LEVEL) else _WRONG
+        elif label == LEAVES:
+            total += -0.1 if opened else _LIKELY if after == CLEARS else _WRONG
+            after = after if after == CLEARS and not opened else LEAVES
+            opened = False
+        elif label == ARRIVES:
+            ready = not opened and place != last and labels[session[place + 1][0]] == OPENS
+            total += _POSSIBLE if ready and level in (session[place + 1][1], NO_LEVEL) else _WRONG
+        elif label == ENDS:
+            total += _LIKELY + 0.05 if place == last else _WRONG
+            opened, after = False, ENDS
+        else:
+            total += _LIKELY if place == 0 and stay.is_first else _WRONG
+    return total, _State(at, opened, after), cleared
+
+
+def _points_of_opening(after: int, at: int, level: int, following: Mapping[int, int]) -> float:
+    if after == FAILS:
+        return _RIGHT if level == at else _ODD
+    if after == CLEARS:
+        return _RIGHT if level == following.get(at) else _LIKELY if level != at else _UNLIKELY
+    return _LIKELY if after == LEAVES else _RIGHT
+
+
+def _points_of_tries(session: Session, labels: Sequence[int], following: Mapping[int, int]) -> float:
+    """Points of a session whose records are whole tries: a failure is followed by the same level, a clear by the next."""
+    total = 0.0
+    for place, (word, level) in enumerate(session):
+        label = labels[word]
+        after = session[place + 1][1] if place + 1 < len(session) else None
+        if label == UNEXPLAINED:
+            continue
+        if level == NO_LEVEL:
+            total += _WRONG
+        elif after is None:
+            last = label == CLEARS and level not in following
+            total += _LIKELY if last or label == LEAVES else 0.3
+        elif label == CLEARS:
+            total += _RIGHT if after == following.get(level) else 0.4 if after != level else _WRONG
+        elif label == FAILS:
+            total += _RIGHT if after == level else -0.8
+        else:
+            total += -0.2 if after == level else -0.5
+    return total
