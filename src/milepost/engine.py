@@ -21,8 +21,8 @@ from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 
 from milepost.audit.cautions import require_used
 from milepost.cleaning.gate import Gated, gate, without_debug
-from milepost.cleaning.selection import where
 from milepost.cleaning.survey import Survey, survey_of
+from milepost.logs.read import read
 from milepost.measures.interface import CountingMeasure, table_of
 from milepost.measures.times import on_clock
 from milepost.playback.counted_play import counted_per
@@ -47,14 +47,12 @@ Counts = dict[type, Any]  # by their kind
 
 
 def read_log(asked: LogRequest, progress: Progress) -> Log:
-    """Read a log as a whole, with what the table of players says, and keep the sessions that are asked for.
+    """Read a log as a whole.
 
     Raises:
-        MilePostError: it cannot be read, or a condition fits nothing.
+        MilePostError: it cannot be read.
     """
-    from milepost.process_cache import log_of
-
-    return where(log_of(asked, progress), asked.conditions)
+    return read(asked.names, asked.log_map, progress, asked.options)
 
 
 def survey(log: Log, rules: ReplayRules) -> Survey:
@@ -98,25 +96,11 @@ def replay(
         progress: told of the sessions replayed.
         idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
     """
-    return on_clock(replay_gated(gated, rules, order, progress), idle_cap=idle_cap)
+    return _with_idle_cap(replay_gated(gated, rules, order, progress), idle_cap)
 
 
-def clean_and_replay(
-    log: Log,
-    course: Course | None,
-    rules: ReplayRules,
-    progress: Progress = SILENT,
-    exclusion: Exclusion | None = None,
-    idle_cap: float | None = None,
-) -> FullPlay:
-    """Clean and replay a log that is one block; see `clean` and `replay`.
-
-    Raises:
-        LogError: no course is given and there are more levels than an order can be inferred for.
-    """
-    from milepost.process_cache import play_of
-
-    return on_clock(play_of(log, course, rules, progress, exclusion), idle_cap=idle_cap)
+def _with_idle_cap(play: FullPlay, idle_cap: float | None) -> FullPlay:
+    return play if idle_cap is None else on_clock(play, idle_cap=idle_cap)
 
 
 def count(play: FullPlay, kinds: Kinds) -> Counts:

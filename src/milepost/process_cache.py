@@ -6,8 +6,8 @@ from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Final, TypeVar, cast
 
+from milepost import engine
 from milepost.folder.player_table import with_players
-from milepost.logs.read import read
 from milepost.logs.sources.files import expand
 from milepost.playback.replay import replay_log
 
@@ -49,9 +49,9 @@ def log_of(asked: LogRequest, progress: Progress) -> Log:
     """
     states = None if _known is None else _states(asked.names)
     if states is None:
-        return with_players(read(asked.names, asked.log_map, progress, asked.options), asked.players)
+        return with_players(engine.read_log(asked, progress), asked.players)
     read_by = ("log", *asked.names, states, repr(asked.log_map), asked.options)
-    log = _once(read_by, None, lambda: read(asked.names, asked.log_map, progress, asked.options))
+    log = _once(read_by, None, lambda: engine.read_log(asked, progress))
     return _once(("players", id(log), repr(asked.players)), log, lambda: with_players(log, asked.players))
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, TypeVar
 
-from milepost import engine
-from milepost.cleaning.selection import only
+from milepost.cleaning.selection import only, where
 from milepost.cleaning.splitting import groups_with_courses
+from milepost.measures.times import on_clock
 from milepost.progress import SILENT
 
 if TYPE_CHECKING:
@@ -43,9 +43,11 @@ class WholeLog:
         Raises:
             MilePostError: it cannot be read, or a condition fits nothing.
         """
+        from milepost.process_cache import log_of
+
         with asked.telling() as progress:
-            log = engine.read_log(asked, progress)
-        return cls(log, asked.course, asked.rules, asked.telling)
+            log = log_of(asked, progress)
+        return cls(where(log, asked.conditions), asked.course, asked.rules, asked.telling)
 
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
         """Replay it; the play keeps the records."""
@@ -77,7 +79,9 @@ class WholeLog:
         return self._replayed(only(self.log, sessions), self.course, exclusion)
 
     def _replayed(self, log: Log, course: Course | None, exclusion: Exclusion | None, progress: Progress = SILENT) -> Play:
-        return engine.clean_and_replay(log, course, self.rules, progress, exclusion, self.idle_cap)
+        from milepost.process_cache import play_of
+
+        return on_clock(play_of(log, course, self.rules, progress, exclusion), idle_cap=self.idle_cap)
 
     @property
     def sessions(self) -> BareLog:

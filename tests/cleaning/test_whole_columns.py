@@ -7,8 +7,8 @@ from hypothesis import given, settings
 from hypothesis.strategies import booleans, floats, integers, lists, tuples
 
 from milepost.audit.record_checks import _LAG_STEP, _TWINS, InOrder, doubled_sessions
-from milepost.cleaning.clock import replay_order
 from milepost.cleaning.gate import _seen_before
+from milepost.cleaning.survey import replay_order
 from milepost.playback.infer import precedence
 
 

@@ -9,8 +9,7 @@ from hypothesis import given, settings
 from hypothesis.strategies import booleans, floats, integers, lists, none, one_of, sampled_from, tuples
 
 import milepost as api
-from milepost.cleaning.clock import coarse_builds
-from milepost.cleaning.survey import Survey, survey_of
+from milepost.cleaning.survey import Survey, coarse_builds, survey_of
 from milepost.logs.interface import Place
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.store.pack_store import Layout

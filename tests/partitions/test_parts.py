@@ -10,7 +10,7 @@ import pytest
 
 import milepost as milepost_api
 from conftest import Program
-from milepost import open_log, process_cache
+from milepost import engine, open_log
 from milepost.cleaning.selection import parse_condition, where
 from milepost.cli.main import main
 from milepost.course.course import read_course
@@ -204,7 +204,7 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
     for large in (1 << 50, 1):
         monkeypatch.setattr(open_log, "REMEMBERED", large)
         whole_logs = []
-        monkeypatch.setattr(process_cache, "read", lambda *given, kept=whole_logs: kept.append(1) or read(*given))
+        monkeypatch.setattr(engine, "read", lambda *given, kept=whole_logs: kept.append(1) or read(*given))
         assert main(["report", str(tmp_path / "store"), "--format", "json"]) == 0
         told.append(json.loads(capsys.readouterr().out))
         assert bool(whole_logs) == (large > 1)
@@ -256,7 +256,7 @@ def test_memory_runs_out(monkeypatch, capsys, tmp_path):
     """One line that says what to do."""
     path = tmp_path / "log.jsonl"
     path.write_text("")
-    monkeypatch.setattr(process_cache, "read", lambda *_: bytearray(1 << 62))
+    monkeypatch.setattr(engine, "read", lambda *_: bytearray(1 << 62))
     assert main(["funnel", str(path)]) == 2
     assert "--memory" in capsys.readouterr().err
 

@@ -8,8 +8,8 @@ from typing import Final, TypedDict
 from milepost.audit.suspect_timing import guessed_unit
 from milepost.audit.weights import MANY_RECORDS, TAKING, all_records, finding_weights, levels_moved, share_taken
 from milepost.errors import LogError
+from milepost.measures.cells import Attendance
 from milepost.measures.raw import RawCounts
-from milepost.measures.sums.attendance import Attendance
 from milepost.measures.sums.funnel_counts import FunnelCounts
 from milepost.measures.sums.time_counts import TypicalTimes
 from milepost.memory import SMALL

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final
 
+from milepost.measures.cells import Attendance
 from milepost.measures.funnel import Funnel
 from milepost.measures.raw import RawCounts
-from milepost.measures.sums.attendance import Attendance
 from milepost.playback.play import Summed
 from milepost.playback.tallies import SessionMarks, finding_counts, tallies_of
 from milepost.vocabulary import BIT, DROPPED, FINDINGS

@@ -8,11 +8,10 @@ from functools import cached_property, lru_cache
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.cleaning.clock import chosen, coarse_builds, replay_order, session_order
 from milepost.cleaning.level_orders import Orders
 from milepost.cleaning.names import Stops, gather, mark_spellings, players_of, resolve
 from milepost.cleaning.selection import Exclusion, only
-from milepost.cleaning.survey import Survey, past_midnight, survey_of
+from milepost.cleaning.survey import Survey, chosen, coarse_builds, past_midnight, replay_order, session_order, survey_of
 from milepost.course.course import Course
 from milepost.logs.interface import ABSENT, BareLog, L, Log, Records, Sessions, WithoutRecords
 from milepost.logs.records.sink import copied

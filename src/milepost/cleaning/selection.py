@@ -12,8 +12,8 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.cleaning.clock import session_order
 from milepost.cleaning.names import player_names
+from milepost.cleaning.survey import session_order
 from milepost.course.course import Course, level_names
 from milepost.errors import UsageError
 from milepost.level_names import folded, natural_key

@@ -10,8 +10,8 @@ from functools import cached_property
 import numpy as np
 
 from milepost.arrays import Ints
-from milepost.cleaning.clock import session_order
 from milepost.cleaning.names import players_of
+from milepost.cleaning.survey import session_order
 from milepost.comparison.estimates import Sides
 from milepost.difficulty.first_clear_tries import tries_of_players
 from milepost.level_names import folded

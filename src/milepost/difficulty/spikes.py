@@ -19,9 +19,9 @@ from milepost.difficulty.row_types import Cost, Judged, JudgedRow, Kind, KnobNot
 from milepost.difficulty.spike_sentences import costliest_first, sentence, unsaid
 from milepost.difficulty.timing import TimesOfPlayers
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
+from milepost.measures.cells import Attendance, WatchOfLevels, void_attempts
 from milepost.measures.funnel import Funnel, FunnelRow, legs_in
 from milepost.measures.interface import Table
-from milepost.measures.sums.attendance import Attendance, WatchOfLevels, void_attempts
 from milepost.measures.sums.time_counts import Spent
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit, fit_around, fit_tries

@@ -154,7 +154,7 @@ def read_source(
         return
     last = _last_sink(builder, file, translator, reader.cells)
     sink = Exploding(last, log_map.explode, str(log_map.path)) if log_map.explode else last
-    reader.read(source, named_source(sink, source, log_map), options, progress)
+    reader.read(source, named_source(sink, source, log_map) if log_map.names_sources else sink, options, progress)
     sink.finish()
 
 

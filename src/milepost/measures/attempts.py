@@ -7,8 +7,8 @@ from typing import ClassVar, Final, TypedDict
 
 import numpy as np
 
+from milepost.measures.cells import levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, Table, share
-from milepost.measures.sums.attendance import levels_shown, void_attempts
 from milepost.measures.sums.try_counts import TryCounts
 from milepost.numerics.intervals import clustered_share, wilson
 from milepost.numerics.survival import Curve, kaplan_meier

@@ -1,14 +1,19 @@
-"""One row for each player and level: what the first-clear attempts of that player there come to."""
+"""Counts of players that much rests on: who was there, and one row for each player and level."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
+from typing import Final
 
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.numerics.whole_numbers import numbered
-from milepost.playback.play import Play
+from milepost.logs.records.sink import copied
+from milepost.measures.sessions_to_watch import Candidate, Watched, best_of, to_watch
+from milepost.numerics.value_counts import AddedUp
+from milepost.numerics.whole_numbers import distinct, numbered, stable_order
+from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 
@@ -86,3 +91,99 @@ def _gathered(play: Play) -> Cells:
         total(outcome == CLEARED) > 0,
         total(taken) > 0,
     )
+
+
+@dataclass(frozen=True)
+class Attendance(AddedUp):
+    """Counted players and sessions, and the levels they tried.
+
+    Attributes:
+        players: who count.
+        without_attempt: who do not.
+        sessions: of counted players.
+        void: per stop, how many attempts of counted players say nothing of trying.
+        tried: per stop, whether a counted player has an attempt there.
+    """
+
+    players: int
+    without_attempt: int
+    sessions: int
+    void: Ints
+    tried: Bools
+
+    @classmethod
+    def of(cls, play: Play) -> Attendance:
+        """Return the attendance of a play, or of the sessions of a part."""
+        gated, counts, n_stops = play.gated, play.counts, len(play.stops)
+        player = gated.player[gated.sequence]
+        counted = int(counts.sum())
+        table = play.attempts
+        own = counts[table.player]
+        tried = np.zeros(n_stops, np.bool_)
+        tried[table.level[own]] = True
+        return cls(
+            players=counted,
+            without_attempt=len(distinct(player)) - counted,
+            sessions=int(counts[player[~copied(gated.log.sessions)[gated.sequence]]].sum()),
+            void=np.bincount(table.level[own & ~table.taken], minlength=n_stops),
+            tried=tried,
+        )
+
+
+@dataclass(frozen=True)
+class ReachedStops(AddedUp):
+    """Players who reached a stop: counted players with an attempt there before their first clear, or at it.
+
+    Attributes:
+        players: per stop, how many; runs of them, where it is counted per run.
+    """
+
+    players: Ints
+
+    @classmethod
+    def of(cls, play: Play) -> ReachedStops:
+        """Return the players who reached each stop of a play."""
+        return cls(np.bincount(cells(play).level, minlength=len(play.stops)))
+
+
+def void_attempts(play: Summed, level: int) -> int:
+    """How many attempts at a level, of counted players, say nothing of trying; re-runs too."""
+    return int(play.sums(Attendance).void[level])
+
+
+def levels_shown(play: Summed) -> list[int]:
+    """The course's levels in order, then the unplaced levels that counted players attempted, by name."""
+    from milepost.level_names import natural_key
+
+    tried = np.flatnonzero(play.sums(Attendance).tried).tolist()
+    others = [level for level in tried if level >= play.n_levels]
+    return [*range(play.n_levels), *sorted(others, key=lambda level: natural_key(play.stops[level]))]
+
+
+_MOST: Final = 3  # of a level
+
+
+@dataclass(frozen=True)
+class WatchOfLevels:
+    """The sessions that show settled first-clear attempts best, per level of the course."""
+
+    candidates: list[list[Candidate]]
+
+    @classmethod
+    def of(cls, play: Play) -> WatchOfLevels:
+        """Return the sessions to watch of a play."""
+        table = play.attempts
+        rows = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
+        rows = rows[stable_order(table.level[rows])]
+        bounds = np.searchsorted(table.level[rows], np.arange(play.n_levels + 1))
+        return cls([to_watch(play, rows[start:end], _MOST) for start, end in pairwise(bounds.tolist())])
+
+    @classmethod
+    def merged(cls, parts: list[WatchOfLevels]) -> WatchOfLevels:
+        """Return the sessions to watch of a log, added up from its parts."""
+        levels = zip(*(part.candidates for part in parts), strict=True)
+        return cls([best_of([one for own in level for one in own], _MOST) for level in levels])
+
+    def of_level(self, level: int) -> list[Watched]:
+        """The sessions that show a level, the best first."""
+        return [one.watched for one in self.candidates[level]]

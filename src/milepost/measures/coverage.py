@@ -8,9 +8,9 @@ from typing import ClassVar, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
+from milepost.measures.cells import void_attempts
 from milepost.measures.funnel import legs_in
 from milepost.measures.interface import LevelRow, Table
-from milepost.measures.sums.attendance import void_attempts
 from milepost.measures.sums.time_counts import Spent
 from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.numerics.whole_numbers import distinct

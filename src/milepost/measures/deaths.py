@@ -9,8 +9,8 @@ import numpy as np
 
 from milepost.arrays import Bools
 from milepost.logs.interface import ABSENT
+from milepost.measures.cells import ReachedStops, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, NoTotals, Table, share
-from milepost.measures.sums.attendance import ReachedStops, levels_shown, void_attempts
 from milepost.measures.sums.death_counts import BINS, DeathCounts, TagNumbers
 from milepost.measures.sums.time_counts import Spent
 from milepost.numerics.value_counts import Counted

@@ -9,8 +9,8 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats
 from milepost.errors import UsageError
+from milepost.measures.cells import ReachedStops, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, Table
-from milepost.measures.sums.attendance import ReachedStops, levels_shown, void_attempts
 from milepost.measures.sums.time_counts import Spent, TimeCounts
 from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.value_counts import Counted

@@ -8,9 +8,9 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Column, Ints
-from milepost.cleaning.clock import session_order
 from milepost.cleaning.gate import Admitted
 from milepost.cleaning.names import players_of
+from milepost.cleaning.survey import session_order
 from milepost.logs.interface import ABSENT, BareLog
 from milepost.memory import give_back_now
 from milepost.numerics.whole_numbers import slimmest, stable_order

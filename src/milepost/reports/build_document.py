@@ -6,9 +6,9 @@ from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Final, TypeVar, cast
 
 from milepost.audit.cautions import NEEDED, cautions_of
+from milepost.measures.cells import Attendance
 from milepost.measures.funnel import legs_in
 from milepost.measures.interface import name_of
-from milepost.measures.sums.attendance import Attendance
 from milepost.playback.play import with_attempts
 from milepost.playback.tallies import finding_counts
 from milepost.reports.exclusion_text import suspected, what_is_void

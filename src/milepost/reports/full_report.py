@@ -14,9 +14,9 @@ from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.errors import UsageError
 from milepost.measures.attribute_effects import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
+from milepost.measures.cells import WatchOfLevels
 from milepost.measures.interface import CountingMeasure, table_of
 from milepost.measures.level import after_failures
-from milepost.measures.sums.attendance import WatchOfLevels
 from milepost.memory import give_back_now
 from milepost.planning.knob_changes import as_surroundings, is_to_fix
 from milepost.playback.play import with_attempts

@@ -1,16 +1,23 @@
-"""A file's records as whole columns, checked, before names become numbers."""
+"""A file's records as whole columns, checked; and as columns of records: codes for names, times since the session's first one."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
+from math import nan
+from typing import Final
 
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import DTypeLike, NDArray
 
-from milepost.arrays import Bools, Floats, Ints
+from milepost.arrays import Bools, Column, Floats, Ints
 from milepost.logs.interface import ABSENT, Refused, refused_in_all
 from milepost.logs.mapping.map_usage import MapUse
-from milepost.vocabulary import FIELDS, NEED_LEVEL, TEXT_FIELDS
+from milepost.logs.records.fields import NANO
+from milepost.logs.records.name_tables import FAR, KnownNames, KnownSessions, Names, TextColumn
+from milepost.logs.records.record_hash import signed, text_number
+from milepost.numerics.whole_numbers import first_places
+from milepost.vocabulary import ACTED, BIT, FIELDS, NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
 
 
 class NotStrictError(Exception):
@@ -33,14 +40,6 @@ def require(holds: bool) -> None:
     """
     if not holds:
         raise NotStrictError
-
-
-@dataclass
-class TextColumn:
-    """Texts as codes into a list; ABSENT where not given."""
-
-    codes: NDArray[np.int32]
-    values: list[str]
 
 
 @dataclass
@@ -115,3 +114,123 @@ class Block:
         if refused.any():
             raise NotStrictError(refused)
         return self
+
+
+_BAD_FIELD: Final = BIT["bad_field"]
+_FAR_OFF: Final = 1 << 62  # nanoseconds from 1970
+_ZERO: Final = {"marks": np.int64, "identity": np.int64, "foreign": np.bool_, "named": np.bool_}  # mostly nothing
+
+
+def identity_of(text: str) -> int:
+    """A number for an `id`; never 0, which stands for none."""
+    return signed(text_number(text)) or 1
+
+
+def sessions_of(block: Block, known: KnownSessions) -> Ints | None:
+    """Per row of a block, its session's number; None, with nothing noted, where a session's times are of another kind."""
+    names = block.text["session"]
+    first = _first_rows(names.codes, len(names.values))
+    stamps = [None if not block.stamped else 1000 * int(block.time[row]) for row in first]
+    if any(known.is_of_another_kind(name, stamp) for name, stamp in zip(names.values, stamps, strict=True)):
+        return None
+    by_name = np.empty(len(first), np.int64)
+    for number in np.argsort(first):
+        clock = 0.0 if block.stamped else float(block.time[first[number]])
+        by_name[number] = known.code(names.values[number], clock, stamps[number])
+    session: Ints = by_name[names.codes]
+    for name in ("player", "build"):
+        for code, value in _first_values(session, block.text.get(name)):
+            known.note_first(code, name, value)
+    for name, column in block.tags.items():
+        for code, value in _first_values(session, column):
+            known.note_tag(code, name, value)
+    return session
+
+
+def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames) -> dict[str, Column]:
+    """The columns of a block's records, but for the file and the line."""
+    rows: dict[str, Column] = {name: np.zeros(block.rows, kind) for name, kind in _ZERO.items()}
+    rows |= {"session": session, "likeness": block.likeness}
+    if block.bad is not None:
+        rows["marks"][block.bad] = _BAD_FIELD
+    if (players := block.text.get("player")) is not None:
+        rows["named"] = players.codes != ABSENT
+        _mark_other_players(rows["marks"], players, session, known)
+    rows |= _named(block, names)
+    seq = np.full(block.rows, nan) if block.seq is None else block.seq
+    rows["has_seq"] = ~np.isnan(seq)
+    rows["seq"] = np.where(rows["has_seq"], seq, 0).astype(np.int64)
+    if (ids := block.text.get("id")) is not None:
+        rows["identity"] = np.array([identity_of(value) for value in ids.values] + [0], dtype=np.int64)[ids.codes]
+    if (actors := block.text.get("actor")) is not None:
+        rows["foreign"] = np.array([value != "player" for value in actors.values] + [False])[actors.codes]
+        rows["marks"][actors.codes != ABSENT] |= ACTED
+    for name in NUMBER_FIELDS:
+        rows[name] = block.numbers[name] if name in block.numbers else np.full(block.rows, nan)
+    return rows | _times(block, session, known)
+
+
+def _mark_other_players(marks: Ints, players: TextColumn, session: Ints, known: KnownSessions) -> None:
+    """Mark the records whose player is not the one that their session named first."""
+    given = np.flatnonzero(players.codes != ABSENT)
+    pairs, index = first_places(session[given] * max(1, len(players.values)) + players.codes[given])
+    rows = given[index]
+    own = zip(session[rows].tolist(), players.codes[rows].tolist(), strict=True)
+    found = np.array([known.other_player(number, players.values[code]) for number, code in own], dtype=np.int64)
+    for pair, mark in zip(pairs[found != 0].tolist(), found[found != 0].tolist(), strict=True):
+        number, code = divmod(pair, max(1, len(players.values)))
+        marks[(session == number) & (players.codes == code)] |= mark
+
+
+def _named(block: Block, names: KnownNames) -> dict[str, Column]:
+    """The columns of codes."""
+    words = block.text["event"]
+    rows: dict[str, Column] = {"event": np.array([names.event(word) for word in words.values], dtype=np.int64)[words.codes]}
+    for name, own in (("level", names.stop), ("to", names.stop), ("cause", names.cause)):
+        rows[name] = _coded(block.text.get(name), own, block.rows)
+    rows["rating"] = _coded(block.tags.get("rating"), names.rating, block.rows)
+    rows["layout"] = _coded(block.tags.get("seed"), names.layout, block.rows)
+    if (layouts := block.tags.get("layout")) is not None:
+        rows["layout"] = np.where(layouts.codes == ABSENT, rows["layout"], _coded(layouts, names.layout, block.rows))
+    return rows
+
+
+def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, Column]:
+    """Seconds since the session's first record, the whole second as logged, and whether that is all."""
+    own = block.text["session"]
+    at = _first_rows(own.codes, len(own.values))  # of the sessions in the block alone: others may be too far off for 64 bits
+    if block.stamped:
+        begun_at = [known.sessions.epoch[code] or 0 for code in session[at].tolist()]
+        exact: DTypeLike = np.int64 if all(abs(one) < _FAR_OFF for one in begun_at) else object  # which is any whole number
+        since = block.time.astype(exact) * 1000 - np.array(begun_at, exact)[own.codes]
+        return {
+            "time": (since / NANO).astype(np.float64),
+            "second": (block.time // 1_000_000).astype(np.float64),
+            "whole": block.time % 1_000_000 == 0,
+        }
+    begun = np.array([known.first_clock[code] for code in session[at].tolist()])[own.codes]
+    second = np.floor(block.time)
+    return {"time": np.clip(block.time - begun, -FAR, FAR), "second": second, "whole": second == block.time}
+
+
+def _first_rows(codes: Column, count: int) -> Ints:
+    """Per code, the first row that has it."""
+    first = np.zeros(count, np.int64)
+    first[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)
+    return first
+
+
+def _coded(column: TextColumn | None, names: Names, rows: int) -> Ints:
+    if column is None:
+        return np.full(rows, ABSENT)
+    return np.array([names.code(value) for value in column.values] + [ABSENT], dtype=np.int64)[column.codes]
+
+
+def _first_values(session: Ints, column: TextColumn | None) -> Iterator[tuple[int, str]]:
+    """Each distinct value of each session, in the order in which they first appear."""
+    if column is None:
+        return
+    given = np.flatnonzero(column.codes != ABSENT)
+    _, index = first_places(session[given] * max(1, len(column.values)) + column.codes[given])
+    for row in given[np.sort(index)].tolist():
+        yield int(session[row]), column.values[column.codes[row]]

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.logs.columnar.block import Block, NotStrictError, TextColumn, require
+from milepost.logs.columnar.block import Block, NotStrictError, require
 from milepost.logs.columnar.mapped import Roles, is_columnwise, joined_name, mapped_block, roles_by, used_columns, within
 from milepost.logs.formats.otlp import EXPORT, is_envelope
 from milepost.logs.interface import ABSENT
@@ -24,6 +24,7 @@ from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.shapes import Stage
 from milepost.logs.records.builder import AT_ONCE, RecordBuilder
 from milepost.logs.records.fields import nanoseconds, number_of, whole_of, with_offset, within_reach
+from milepost.logs.records.name_tables import TextColumn
 from milepost.logs.records.record_hash import column_likeness, float_numbers, likeness, likeness_of_values
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.records.translation import joined_value, lookup

@@ -14,10 +14,11 @@ from numpy.typing import DTypeLike, NDArray
 
 from milepost.arrays import Bools, Column, Floats, Ints
 from milepost.logs.columnar.arrow import Arrow, array_of, given_in, rows_given, values_of
-from milepost.logs.columnar.block import Block, NotStrictError, TextColumn, require
+from milepost.logs.columnar.block import Block, NotStrictError, require
 from milepost.logs.columnar.mapped import OWN, Roles, used_values
 from milepost.logs.interface import ABSENT
 from milepost.logs.records.fields import BAD, tag_of, text_of, within_reach
+from milepost.logs.records.name_tables import TextColumn
 from milepost.logs.records.record_hash import column_likeness, float_numbers, likeness_of_values
 from milepost.logs.sources.files import as_name
 from milepost.vocabulary import FIELDS

@@ -10,11 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from milepost.arrays import Bools
-from milepost.logs.columnar.block import Block, TextColumn, require
+from milepost.logs.columnar.block import Block, require
 from milepost.logs.interface import ABSENT
 from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
 from milepost.logs.mapping.map_usage import MapUse
 from milepost.logs.records.fields import BAD, tag_of, text_of
+from milepost.logs.records.name_tables import TextColumn
 from milepost.logs.records.translation import alike, formatted
 from milepost.vocabulary import FIELDS, NUMBER_FIELDS
 

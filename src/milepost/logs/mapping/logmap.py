@@ -118,7 +118,8 @@ class LogMap:
     @property
     def names_sources(self) -> bool:
         """Return whether the name or the folder of a record's file is a column of it."""
-        columns = [column for rule in self.fields.values() for column in rule.columns] + list(self.rows.columns().values())
+        columns = [column for rule in self.fields.values() for column in rule.columns]
+        columns += self.rows.columns().values() if self.rows.each else ()
         return any(column in SOURCE_COLUMNS for column in columns) or any(name in (self.select or "") for name in SOURCE_COLUMNS)
 
     @property

@@ -10,8 +10,7 @@ from typing import Any, Final
 import numpy as np
 
 from milepost.arrays import Column
-from milepost.logs.columnar.block import Block
-from milepost.logs.columnar.block_columns import identity_of, rows_of, sessions_of
+from milepost.logs.columnar.block import Block, identity_of, rows_of, sessions_of
 from milepost.logs.interface import ABSENT, TAG, Log, Place, Records, Refused
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.whole_input import FileRecords, SessionStarts

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from array import array
 from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from milepost.arrays import Column, Ints
 from milepost.level_names import folded
-from milepost.logs.columnar.block import TextColumn
 from milepost.logs.interface import ABSENT, TAG, Refused, Sessions, refused_in_all
 from milepost.logs.records.fields import NANO, TOGETHER, Fields, UnreadableError, is_true
 from milepost.vocabulary import BIT, EVENT_CODES
@@ -18,6 +19,14 @@ from milepost.vocabulary import BIT, EVENT_CODES
 FAR: Final = 1e300  # seconds; times are kept so far from the session's first at most that differences stay finite
 _OF_SESSIONS: Final = ("player", "build")
 _SINGLY: Final = 1000  # refused records that are kept one by one
+
+
+@dataclass
+class TextColumn:
+    """Texts as codes into a list; ABSENT where not given."""
+
+    codes: NDArray[np.int32]
+    values: list[str]
 
 
 class Names:

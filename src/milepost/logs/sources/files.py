@@ -246,10 +246,10 @@ def expand(names: list[str]) -> list[Source]:
 def _sources(name: str) -> list[Source]:
     if name == "-":
         return [Source(None)]
-    if is_server(name):
+    if "://" in name and is_server(name):
         shown, copy = copied(name)
         return [Source(copy, name=shown)]
-    if is_address(name):
+    if "://" in name and is_address(name):
         return [Source(path, name=address) for address, path in fetched(name, is_log_name)]
     if not name or "\0" in name:
         raise LogError("a log without a name. Give a log file, a folder of logs, a glob, or - for standard input.")
