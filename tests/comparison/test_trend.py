@@ -3,7 +3,11 @@
 import json
 import random
 
+import numpy as np
 import pytest
+
+from milepost.comparison.trend import Trend
+from milepost.measures.interface import name_of
 
 LEVELS = ["Mill Pond", "Low Arch", "Long Lock", "Reed Gate", "Weir Drop", "Salt Steps"]
 
@@ -151,3 +155,9 @@ def test_in_parts_and_as_a_whole(wickwater):
         done = wickwater(words[0], *logs, *words[1:])
         assert done.returncode == 2 and "in the log as a whole. Leave it out." in done.stderr
     assert "the log has no mood" in wickwater("trend", *logs, "--over", "mood").stderr
+
+
+def test_a_table_is_kept_under_what_the_log_is_split_by():
+    """And not under a text of the plays, which is long, cuts arrays short, and is never the same twice."""
+    groups = (("0.7", np.arange(5000)), ("0.8", object()))
+    assert name_of(Trend("build", 5, groups)) == name_of(Trend("build", 5)) != name_of(Trend("build", 6, groups))

@@ -48,13 +48,13 @@ class World:
     def chance(self, skill: Floats, difficulty: Floats | float, number: Ints | int) -> Floats:
         """The chance that a try clears."""
         logit = skill - difficulty + self.learning * np.log(number)
-        chance: Floats = 1 / (1 + np.exp(-np.clip(logit, -35, 35)))
+        chance: Floats = 1 / (1 + np.exp(-np.minimum(np.maximum(logit, -35), 35)))
         return chance
 
     def goes_on(self, skill: Floats, number: Ints | int) -> Floats:
         """The chance to go on after a failure."""
         logit = self.patience + self.wear * np.minimum(np.asarray(number) - 1, _WORN) + self.hold * skill
-        on: Floats = (1 - self.cut) / (1 + np.exp(-np.clip(logit, -35, 35)))
+        on: Floats = (1 - self.cut) / (1 + np.exp(-np.minimum(np.maximum(logit, -35), 35)))
         return on
 
     def play(self, rng: np.random.Generator) -> tuple[TriesOfItems, Floats]:

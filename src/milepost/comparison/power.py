@@ -146,18 +146,19 @@ def _less_told(world: World, skill: Floats, level: int, change: float) -> float:
     """How much more uncertain a level's difficulty is where it is changed: by what its tries tell of it, as it is and changed."""
     if not len(skill):
         return 1.0
-    as_it_is, changed = (_told_by_tries(world, skill, world.difficulty[level] + by) for by in (0.0, change))
-    return as_it_is / max(changed, 1e-6)
+    as_it_is, changed = _told_by_tries(world, skill, world.difficulty[level] + np.array([0.0, change])).tolist()
+    return float(as_it_is / max(changed, 1e-6))
 
 
-def _told_by_tries(world: World, skill: Floats, difficulty: float) -> float:
-    """Return the information on a difficulty from arriving players: the sum of p (1 - p), each until a clear or the end."""
-    left, told = np.ones(len(skill)), 0.0
+def _told_by_tries(world: World, skill: Floats, difficulties: Floats) -> Floats:
+    """Return the information on each difficulty from arriving players: the sum of p (1 - p), until a clear or the end."""
+    left, told = np.ones((len(difficulties), len(skill))), np.zeros(len(difficulties))
     for number in range(1, 60):
-        chance = world.chance(skill, difficulty, number)
-        told += float((left * chance * (1 - chance)).sum())
+        chance = world.chance(skill, difficulties[:, np.newaxis], number)
+        told += (left * chance * (1 - chance)).sum(axis=1)
         left = left * (1 - chance) * world.goes_on(skill, number)
-        if left.max() < 1e-4:
+        left[left.max(axis=1) < 1e-4] = 0.0
+        if not left.any():
             break
     return told
 

@@ -52,7 +52,7 @@ class Trend:
 
     over: str = "build"
     min_players: int = 5
-    groups: Sequence[tuple[str, Play]] | None = None
+    groups: Sequence[tuple[str, Play]] | None = field(default=None, repr=False)  # a table is kept under what the log is split by
 
     def __call__(self, play: Play) -> Table[TrendRow, TrendTotals]:
         """One row a level; the totals hold the steps and the shifts.
