@@ -62,13 +62,14 @@ class Program:
         self.folder = folder
 
     def __call__(self, *words, stdin=None, **env):
-        """Run it; Python's own settings only reach a program that is started anew."""
+        """Run it; Python's own settings only reach a program that is started anew, but for how it writes."""
         words, env = [str(word) for word in words], {"COLUMNS": "100", **env}
+        encoding = env.pop("PYTHONIOENCODING", "utf-8")
         if any(name.startswith("PYTHON") for name in env):
             return installed(words, self.folder, stdin, **env)
         if stdin is not None or APART & set(words):
             return forked(words, self.folder, stdin, **env)
-        return here(words, self.folder, **env)
+        return here(words, self.folder, encoding, **env)
 
     def json(self, *words, **more):
         """The document that a command prints."""

@@ -53,7 +53,7 @@ def installed(words, folder, stdin=None, **env):
     )
 
 
-def here(words, folder, **env):
+def here(words, folder, encoding="utf-8", **env):
     """Run the program in this process, which reads and replays a log once that stays as it is."""
     from milepost.cli.main import main
     from milepost.logs.sources.files import look_afresh
@@ -64,7 +64,7 @@ def here(words, folder, **env):
     with (
         TemporaryDirectory() as own,
         chdir(folder),
-        Path(own, "out").open("w+", encoding="utf-8") as out,
+        Path(own, "out").open("w+", encoding=encoding) as out,
         Path(own, "err").open("w+", encoding="utf-8") as err,
     ):
         try:

@@ -40,6 +40,12 @@ def middle(values):
     return (values[len(values) // 2] + values[(len(values) - 1) // 2]) / 2 if values else None
 
 
+def shown_in_manual(name):
+    """The map that docs/foreign-logs.md has for a log; that it is the drafted one, a test of its own says."""
+    part = (ROOT / "docs/foreign-logs.md").read_text(encoding="utf-8").split(f"\n`{name}`")[1]
+    return part.split("```toml\n")[1].split("```")[0]
+
+
 def measured(milepost, name, *words):
     found = {}
     for command in ("attempts", "times", "funnel"):
@@ -63,14 +69,14 @@ def test_our_own_form(milepost, truth):
 
 @pytest.mark.parametrize("name", GALLERY)
 def test_the_drafted_map_reads_it(milepost, name, truth):
-    """With three lines changed by hand at most."""
+    """With three lines changed by hand at most; the manual shows it."""
     foreign = GALLERY[name]
     written(foreign, milepost.folder)
     milepost.write("course.toml", course(foreign))
     milepost.write("own.jsonl", own_form())
     milepost.write("own.toml", "".join(f'[[level]]\nname = "{level}"\n' for level in LEVELS))
     assert len(foreign.edits) <= 3
-    drafted = milepost("map", name).stdout
+    drafted = shown_in_manual(name)
     for line, instead in foreign.edits.items():
         assert line in drafted
         drafted = drafted.replace(line, instead)
