@@ -45,10 +45,22 @@ def _read_json_lines(source: Source, log_map: LogMap, _: ReadOptions) -> Block |
     return read_strict(source, log_map)
 
 
-def _read_parquet(source: Source, _: LogMap, __: ReadOptions) -> Block | None:
+def _read_parquet(source: Source, log_map: LogMap, _: ReadOptions) -> Block | None:
     from milepost.logs.columnar.parquet_pieces import read_strict_parquet
 
-    return read_strict_parquet(source)
+    return read_strict_parquet(source, log_map)
+
+
+def _read_database(source: Source, log_map: LogMap, options: ReadOptions) -> Block | None:
+    from milepost.logs.columnar.strict_rows import read_strict_database
+
+    return read_strict_database(source, log_map, options)
+
+
+def _read_sheet(source: Source, log_map: LogMap, options: ReadOptions) -> Block | None:
+    from milepost.logs.columnar.strict_rows import read_strict_sheet
+
+    return read_strict_sheet(source, log_map, options)
 
 
 def _read_table(source: Source, log_map: LogMap, options: ReadOptions) -> Block | None:
@@ -62,8 +74,9 @@ _STRICT: Final = {
     "csv": _Strict(_read_table, 1 << 20),
     "tsv": _Strict(_read_table, 1 << 20),
     "parquet": _Strict(_read_parquet, 256 << 10),
+    "sqlite": _Strict(_read_database, 1 << 20),
+    "workbook": _Strict(_read_sheet, 1 << 19),
 }
-_MAPPED: Final = ("jsonl", "csv", "tsv")  # whose whole columns a map may be applied to
 _PARTED: Final = ("jsonl", "parquet")  # which are read in pieces, too
 
 
@@ -142,7 +155,7 @@ def read_source(
     file = len(builder.files)
     builder.files.append(source.label)
     form = tell(source, options)
-    mapped = form in _MAPPED and is_columnwise(log_map) and not log_map.reshapes and not log_map.names_sources
+    mapped = is_columnwise(log_map) and not log_map.reshapes and not log_map.names_sources
     whole = form in _STRICT and builder.keeps_records and (translator is None or mapped)
     if whole and _read_at_full_speed(builder, source, log_map, options, pieces, progress):
         return
@@ -239,7 +252,7 @@ def _read_at_full_speed(
         pieces = Pieces(SMALL, lambda: None)  # so that little of it has to be read line by line
         if form == "parquet" or size <= 2 * SMALL:
             return False
-    if form not in _PARTED:
+    if form not in _PARTED or (form == "parquet" and log_map.active):
         return False
     if form == "parquet":
         return read_parquet_in_pieces(builder, source, options, pieces, progress)

@@ -40,7 +40,7 @@ def given_up(path: Path) -> Iterator[str]:
     import duckdb
     import pyarrow as pa
 
-    with suppress(NotStrictError, duckdb.Error, pa.ArrowException, OSError, ValueError, RuntimeError):
+    with suppress(NotStrictError, duckdb.Error, pa.ArrowException, OSError, ValueError, OverflowError, RuntimeError):
         yield as_name(path)
 
 

@@ -5,28 +5,22 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import partial
-from pathlib import Path
-from typing import TYPE_CHECKING, Final
-
-import numpy as np
+from typing import Final
 
 from milepost.logs.columnar.arrow import connected
-from milepost.logs.columnar.block import Block, require
+from milepost.logs.columnar.block import Block
 from milepost.logs.columnar.chunks import chunked
-from milepost.logs.columnar.column_builders import BATCH, Columns, given_up, moment_columns, quoted
+from milepost.logs.columnar.column_builders import given_up
 from milepost.logs.columnar.file_chunks import Pieces, done_ahead
-from milepost.logs.formats.otlp import is_envelope
+from milepost.logs.columnar.strict_rows import block_of_table
 from milepost.logs.formats.parquet import names_in
 from milepost.logs.formats.registry import FORMATS
 from milepost.logs.interface import ReadOptions, Sink
-from milepost.logs.mapping.logmap import NO_MAP
+from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.sources.files import Source
 from milepost.progress import Progress
-
-if TYPE_CHECKING:
-    from duckdb import DuckDBPyRelation
 
 _ROW: Final = 96  # bytes that a row would have as JSON Lines, about
 
@@ -86,34 +80,31 @@ def _pieces(source: Source, groups: list[int], least: int) -> Iterator[tuple[int
     for number, rows in enumerate(groups):
         end += rows
         if end - first >= least or number + 1 == len(groups):
-            yield first, partial(read_strict_parquet, source, (first, end))
+            yield first, partial(read_strict_parquet, source, NO_MAP, (first, end))
             first = end
 
 
-_WHOLE: Final = frozenset({"TINYINT", "SMALLINT", "INTEGER", "BIGINT", "UTINYINT", "USMALLINT", "UINTEGER", "UBIGINT"})
-_NUMBER: Final = _WHOLE | {"FLOAT", "DOUBLE"}
-_SCALAR: Final = _NUMBER | {"VARCHAR", "BOOLEAN"}
-_EXACT: Final = float(1 << 53)  # whole numbers beyond this are not told apart as floats
 _ALL: Final = "SELECT * FROM read_parquet(?, hive_partitioning = true)"
 _SOME: Final = (
     "SELECT * EXCLUDE (file_row_number) FROM read_parquet(?, hive_partitioning = true, file_row_number = true) "
     "WHERE file_row_number >= ? AND file_row_number < ?"
 )
-_MOMENT: Final = moment_columns("time", "time IS NOT NULL")
 
 
-def read_strict_parquet(source: Source, rows: tuple[int, int] | None = None) -> Block | None:
+def read_strict_parquet(source: Source, log_map: LogMap = NO_MAP, rows: tuple[int, int] | None = None) -> Block | None:
     """The columns of a Parquet file; None where it has to be read row by row.
 
     Args:
         source: the file.
+        log_map: what its columns mean.
         rows: the first row that is wanted, from 0, and the one after the last, where not all are.
     """
     if source.path is None:
         return None
     with connected(source.size()) as base, given_up(source.path) as path:
         query, of = (_ALL, ()) if rows is None else (_SOME, rows)
-        return _read(base.sql(query, params=[path, *of]), source.path)
+        table = base.sql(query, params=[path, *of])
+        return block_of_table(table, names_in(source.path, table.columns), log_map)
     return None
 
 
@@ -128,20 +119,3 @@ def row_groups(source: Source) -> list[int] | None:
         return [int(about.row_group(number).num_rows) for number in range(about.num_row_groups)]
     except (ArrowException, OSError):
         return None
-
-
-def _read(table: DuckDBPyRelation, path: Path) -> Block:
-    require(names_in(path, table.columns) == table.columns)
-    kinds = {name: str(kind) for name, kind in zip(table.columns, table.types, strict=True)}
-    require({"session", "time", "event"} <= kinds.keys() and not is_envelope(kinds))
-    require(kinds.get("seq", "BIGINT") in _WHOLE and all(kind in _SCALAR for kind in kinds.values()))
-    columns = Columns.of(kinds, kinds["time"] == "VARCHAR")
-    require(all(kinds[one.name] in _NUMBER for one in columns.numbers))
-    chosen = [*(quoted(one.name) for one in columns.texts), *(f"{quoted(one.name)}::DOUBLE" for one in columns.numbers)]
-    for batch in table.project(", ".join([*chosen, *(_MOMENT if columns.stamps else ())])).to_arrow_reader(BATCH):
-        columns.take(batch)
-    require(not len(columns.passed))
-    block = columns.block()
-    require(not len(columns.dropped))
-    require(block.seq is None or not (np.abs(block.seq) >= _EXACT).any())
-    return block

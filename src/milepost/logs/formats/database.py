@@ -26,6 +26,17 @@ def read_database(source: Source, sink: Sink, options: ReadOptions, progress: Pr
     Raises:
         LogError: the file is no SQLite database, the table is not there or not named, or the query fails.
     """
+    with selected(source, options, lambda data: data.decode("utf-8", "surrogateescape")) as cursor:
+        _give(cursor, sink, progress)
+
+
+@contextmanager
+def selected(source: Source, options: ReadOptions, as_text: Callable[[bytes], str]) -> Iterator[sqlite3.Cursor]:
+    """Yield the rows of a table or query; texts are made as is said.
+
+    Raises:
+        LogError: as `read_database`; or a text is none.
+    """
     if source.path is None:
         raise LogError("standard input: a SQLite database has to be a file. Name the file.")
     try:
@@ -35,9 +46,9 @@ def read_database(source: Source, sink: Sink, options: ReadOptions, progress: Pr
     try:
         base.execute(f"PRAGMA hard_heap_limit = {query_memory()}")
         base.set_authorizer(_reading_only)
-        base.text_factory = lambda data: data.decode("utf-8", "surrogateescape")
+        base.text_factory = as_text
         with stopped_after(options.query_seconds, base.interrupt):
-            _give(base.execute(options.query or _select(base, source)), sink, progress)
+            yield base.execute(options.query or _select(base, source))
     except MemoryError as error:
         raise LogError(f"{source.label}: the query needs more than {query_memory() >> 20} MiB of memory. Select less.") from error
     except sqlite3.OperationalError as error:

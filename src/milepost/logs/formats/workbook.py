@@ -20,21 +20,31 @@ def read_workbook(source: Source, sink: Sink, options: ReadOptions, progress: Pr
     Raises:
         LogError: the library is not installed, the file is no workbook, or a sheet is not there or not named.
     """
-    rows = _rows(source)
-    header: list[str] = []
-    for number, row in enumerate(rows, 1):
-        if not header:
-            cells = [str(cell).strip() for cell in row]
-            header = cells if sum(bool(cell) for cell in cells) > 1 else []
-            continue
-        record = {name: _plain(cell) for name, cell in zip(header, row, strict=False) if name and cell != ""}
+    rows = rows_of_sheet(source)
+    first, header = header_of(rows)
+    for number, row in enumerate(rows[first:], first + 1):
+        record = {name: plain(cell) for name, cell in zip(header, row, strict=False) if name and cell != ""}
         if record:
             sink.add(record, number)
         if number % _STEP == 0:
             progress.advance(_STEP)
 
 
-def _rows(source: Source) -> Sequence[Sequence[object]]:
+def header_of(rows: Sequence[Sequence[object]]) -> tuple[int, list[str]]:
+    """How many rows stand before those of records, and the names of the columns: the first row with several cells."""
+    for number, row in enumerate(rows, 1):
+        cells = [str(cell).strip() for cell in row]
+        if sum(bool(cell) for cell in cells) > 1:
+            return number, cells
+    return len(rows), []
+
+
+def rows_of_sheet(source: Source) -> Sequence[Sequence[object]]:
+    """Return the rows of the sheet that is meant.
+
+    Raises:
+        LogError: as `read_workbook`.
+    """
     if source.path is None:
         raise LogError("standard input: a workbook has to be a file. Name the file.")
     try:
@@ -54,7 +64,7 @@ def _rows(source: Source) -> Sequence[Sequence[object]]:
         raise LogError(f"{source.label}: cannot be read as a workbook ({error}). Is the file whole?") from error
 
 
-def _plain(cell: object) -> object:
+def plain(cell: object) -> object:
     """A cell as JSON would have it."""
     if isinstance(cell, timedelta):
         return cell.total_seconds()
