@@ -17,7 +17,7 @@ from milepost.errors import AttemptsGoneError, LogError
 from milepost.folder.player_table import read_players
 from milepost.logs.interface import Sessions
 from milepost.logs.store.pack_store import Into, Layout, pack
-from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.attempts import AttemptsToClear, TryCounts
 from milepost.measures.coverage import Coverage
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
@@ -26,7 +26,6 @@ from milepost.measures.layouts import Layouts
 from milepost.measures.moves import Moves
 from milepost.measures.ratings import Ratings
 from milepost.measures.raw import FunnelWithRaw
-from milepost.measures.sums.try_counts import TryCounts
 from milepost.measures.times import TimeInLevel
 from milepost.open_log import opened_log
 from milepost.partitions import memory_parts, partitioned_log, partitioned_source

@@ -9,9 +9,9 @@ from milepost.audit.suspect_timing import guessed_unit
 from milepost.audit.weights import MANY_RECORDS, TAKING, all_records, finding_weights, levels_moved, share_taken
 from milepost.errors import LogError
 from milepost.measures.cells import Attendance
+from milepost.measures.funnel_counts import FunnelCounts
 from milepost.measures.raw import RawCounts
-from milepost.measures.sums.funnel_counts import FunnelCounts
-from milepost.measures.sums.time_counts import TypicalTimes
+from milepost.measures.time_counts import TypicalTimes
 from milepost.memory import SMALL
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.playback.tallies import SessionMarks, Tallies, finding_counts, tallies_of, unknown_words

@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.audit.evidence import Evidence, Suspect
 from milepost.audit.record_checks import IDLE_SECONDS
-from milepost.measures.sums.time_counts import TypicalTimes
+from milepost.measures.time_counts import TypicalTimes
 from milepost.playback.play import Summed
 from milepost.playback.tallies import tallies_of
 from milepost.vocabulary import EVENTS

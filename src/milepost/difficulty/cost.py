@@ -9,8 +9,8 @@ import numpy as np
 
 from milepost.arrays import Floats
 from milepost.difficulty.row_types import Cost
+from milepost.measures.attempts import TryCounts
 from milepost.measures.funnel import FunnelRow
-from milepost.measures.sums.try_counts import TryCounts
 from milepost.numerics.intervals import Z95, wilson
 from milepost.numerics.try_sums import TriesOfItems
 from milepost.numerics.whole_numbers import among

@@ -8,7 +8,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Column
 from milepost.measures.cells import first_clear
-from milepost.measures.sums.funnel_counts import stopped_at_open
+from milepost.measures.funnel_counts import stopped_at_open
 from milepost.numerics.try_sums import TriesOfItems
 from milepost.numerics.value_counts import apart, in_own_order
 from milepost.numerics.whole_numbers import numbered, ordinals, slimmest

@@ -22,7 +22,7 @@ from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.cells import Attendance, WatchOfLevels, void_attempts
 from milepost.measures.funnel import Funnel, FunnelRow, legs_in
 from milepost.measures.interface import Table
-from milepost.measures.sums.time_counts import Spent
+from milepost.measures.time_counts import Spent
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import Fit, fit_around, fit_tries
 from milepost.numerics.try_sums import TriesOfItems

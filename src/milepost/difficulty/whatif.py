@@ -14,11 +14,11 @@ from milepost.difficulty.cost import chance_lost, quit_hazard
 from milepost.difficulty.first_clear_tries import TriesOfPlayers, settled_tries
 from milepost.difficulty.row_types import KnobShift, Model, WhatIfRow, WhatIfTotals
 from milepost.errors import UsageError
+from milepost.measures.attempts import TryCounts
 from milepost.measures.cells import Attendance
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import Table
 from milepost.measures.level import place_of
-from milepost.measures.sums.try_counts import TryCounts
 from milepost.numerics.try_model import fit_tries
 from milepost.playback.play import Kinds, Summed
 

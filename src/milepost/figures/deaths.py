@@ -8,8 +8,7 @@ import numpy as np
 
 from milepost.figures.shared import draw_cells
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
-from milepost.measures.deaths import DeathsRow
-from milepost.measures.sums.death_counts import BINS
+from milepost.measures.deaths import BINS, DeathsRow
 from milepost.reports.document_types import DeathsDocument
 from milepost.wording import plural
 

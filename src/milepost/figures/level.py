@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 from milepost.course.pictures import MapPicture
 from milepost.errors import CourseError
 from milepost.figures.style import Palette, Sheet, shortened
+from milepost.measures.deaths import BINS
 from milepost.measures.level import Spot
-from milepost.measures.sums.death_counts import BINS
 from milepost.reports.document_types import LevelDocument
 from milepost.wording import percent, plural
 

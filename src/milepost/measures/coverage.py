@@ -11,7 +11,7 @@ from milepost.arrays import Bools, Floats, Ints
 from milepost.measures.cells import void_attempts
 from milepost.measures.funnel import legs_in
 from milepost.measures.interface import LevelRow, Table
-from milepost.measures.sums.time_counts import Spent
+from milepost.measures.time_counts import Spent
 from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Kinds, Play, Summed

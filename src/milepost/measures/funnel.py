@@ -9,8 +9,8 @@ from typing import ClassVar, NotRequired, TypedDict, cast
 
 from milepost.course.legs import Leg, last_leg
 from milepost.measures.cells import Attendance
+from milepost.measures.funnel_counts import FunnelCounts
 from milepost.measures.interface import LevelRow, Table, share
-from milepost.measures.sums.funnel_counts import FunnelCounts
 from milepost.numerics.intervals import log_log, wilson
 from milepost.playback.play import Kinds, Summed
 

@@ -11,8 +11,8 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.errors import UsageError
 from milepost.measures.cells import first_tries
+from milepost.measures.funnel_counts import cleared_by
 from milepost.measures.interface import LevelRow, Table, share
-from milepost.measures.sums.funnel_counts import cleared_by
 from milepost.numerics.intervals import clustered_share
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED

@@ -10,9 +10,9 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.measures.cells import first_tries
+from milepost.measures.funnel_counts import cleared_by, stopped_levels
 from milepost.measures.interface import LevelRow, Table, share
 from milepost.measures.section_passes import NO_MARKS, LevelMarks, marks_of_levels
-from milepost.measures.sums.funnel_counts import cleared_by, stopped_levels
 from milepost.numerics.intervals import clustered_share, median
 from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.whole_numbers import among, counted, distinct, numbered, stable_order

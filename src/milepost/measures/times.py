@@ -11,7 +11,7 @@ from milepost.arrays import Bools, Floats
 from milepost.errors import UsageError
 from milepost.measures.cells import ReachedStops, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, Table
-from milepost.measures.sums.time_counts import Spent, TimeCounts
+from milepost.measures.time_counts import Spent, TimeCounts
 from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.value_counts import Counted
 from milepost.numerics.whole_numbers import among, distinct

@@ -16,8 +16,8 @@ from milepost.difficulty.spikes import Spikes
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.cells import Cells, cells
 from milepost.measures.funnel import Funnel, legs_in
+from milepost.measures.funnel_counts import cleared_by
 from milepost.measures.interface import Table
-from milepost.measures.sums.funnel_counts import cleared_by
 from milepost.numerics.intervals import NO_INTERVAL, Interval, median_interval
 from milepost.numerics.survival import Curve, kaplan_meier
 from milepost.playback.play import Play
