@@ -1,4 +1,4 @@
-"""Attempts to clear: how many tries a level takes, those who have not cleared it yet counted as such; and what that needs counted."""
+"""Attempts to clear: how many tries a level takes, who has not cleared it yet counted as such; and what that needs counted."""
 
 from __future__ import annotations
 
