@@ -11,6 +11,7 @@ from milepost.numerics.intervals import (
     log_log,
     log_log_ends,
     log_normal,
+    mean_interval,
     normal_quantile,
     spread_interval,
     t_quantile,
@@ -44,6 +45,25 @@ def test_kaplan_meier():
     assert steps == pytest.approx([0.857, 0.807, 0.753, 0.690, 0.627, 0.538, 0.448], abs=5e-4)
     assert curve.quantile(0.5) == 23
     assert curve.quantile(0.9) is None
+    assert curve.quantile_interval(0.5) == (13.0, None) and curve.quantile_interval(0.25) == (6.0, 22.0)
+
+
+def test_the_interval_of_a_mean():
+    """Student's: as SciPy has it; none of a single value, or where all are the same."""
+    values = np.array([3.0, 4.5, 5.0, 9.0])
+    wanted = stats.t.interval(0.95, 3, values.mean(), stats.sem(values))
+    assert mean_interval(values) == pytest.approx(wanted)
+    assert mean_interval(values[:1]) == mean_interval(np.array([2.0, 2.0])) == (None, None)
+
+
+def test_a_share_of_tries_of_players():
+    """The variance of a ratio, worked out by hand, on the scale of logits: 6 of 20 tries by three players."""
+    hits, of = np.array([1, 1, 4]), np.array([8, 6, 6])
+    squares = (1 - 0.3 * 8) ** 2 + (1 - 0.3 * 6) ** 2 + (4 - 0.3 * 6) ** 2
+    half = 1.959964 * (1.5 * squares) ** 0.5 / 20 / (0.3 * 0.7)
+    ends = [1 / (1 + np.exp(-(np.log(0.3 / 0.7) + side * half))) for side in (-1, 1)]
+    assert clustered_share(hits, of) == pytest.approx(ends, rel=1e-6)
+    assert clustered_share(hits, of, np.array([2, 2, 2])) == pytest.approx(clustered_share(np.tile(hits, 2), np.tile(of, 2)))
 
 
 def test_equal_times_are_one():

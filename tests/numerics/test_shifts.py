@@ -38,6 +38,28 @@ def test_each_against_the_others(seed, n, tau):
     assert np.allclose(found.delta, delta) and np.allclose(found.delta_variance, variance)
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_averages_over_spreads(seed):
+    """What is told is the mean over the spreads that levels may have, and its variance is within and between these."""
+    rng = np.random.default_rng(seed)
+    root = rng.normal(size=(8, 11))
+    v, x = root @ root.T / 40 + 0.02 * np.eye(8), rng.normal(0, 0.6, 8)
+    found = shifted(x, v)
+    each = [shifts._at(float(tau), x, v, found.anchors) for tau in shifts._TAUS]
+    weight = np.exp([one.log_weight - max(other.log_weight for other in each) for one in each])
+    weight /= weight.sum()
+    for level in range(8):
+        means = np.array([one.delta[level] for one in each])
+        mean = weight @ means
+        within = weight @ np.array([one.delta_variance[level] for one in each])
+        assert found.delta[level] == pytest.approx(mean)
+        assert found.delta_se[level] ** 2 == pytest.approx(within + weight @ (means - mean) ** 2)
+    shift = np.array([one.shift for one in each])
+    within = weight @ np.array([one.shift_variance for one in each])
+    assert found.shift_se**2 == pytest.approx(within + weight @ (shift - found.shift) ** 2)
+    assert found.spread == pytest.approx(weight @ np.asarray(shifts._TAUS))
+
+
 def test_all_moved_alike():
     found = shifted(np.full(10, 0.7), 0.04 * np.eye(10))
     assert (
