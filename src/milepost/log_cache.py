@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Final, TypeVar
 from milepost import process_cache
 from milepost.audit.cautions import NEEDED
 from milepost.errors import RecordsGoneError
-from milepost.kept_plays import PlayPlace, place_of
+from milepost.kept_plays import KeptLog, PlayPlace, place_of
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address
 from milepost.output import cache_folder
@@ -26,7 +26,6 @@ if TYPE_CHECKING:
 
     from milepost.cleaning.selection import Exclusion
     from milepost.cleaning.splitting import Split
-    from milepost.course.course import Course
     from milepost.logs.interface import BareLog
     from milepost.partitions.execution import LogRequest
     from milepost.playback.play import Kinds, Play, Summed
@@ -72,27 +71,16 @@ def _with_summaries(play: Play) -> Play:
 
 
 @dataclass(frozen=True)
-class RememberedLog:
+class RememberedLog(KeptLog):
     """A small log as it is asked for.
 
     Attributes:
-        asked: the log, and what of it.
         folder: where what is made of logs is kept.
         contents: what tells its files from any others.
-        anonymous: whether names of people are left out.
-        idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
     """
 
-    asked: LogRequest
     folder: Path
     contents: tuple[str, ...]
-    anonymous: bool = False
-    idle_cap: float | None = None
-
-    @property
-    def course(self) -> Course | None:
-        """The course, if one is given."""
-        return self.asked.course
 
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
         """Replay it; the play keeps the records, and what it takes to answer another question is kept without them."""
@@ -130,14 +118,6 @@ class RememberedLog:
     def sessions(self) -> BareLog:
         """The log, of which only the sessions may be asked."""
         return self._whole.sessions if self._kept is None else self._kept.gated.log
-
-    def without_names(self) -> RememberedLog:
-        """Return the log with pseudonyms for people."""
-        return replace(self, anonymous=True)
-
-    def without_idle(self, cap: float | None) -> RememberedLog:
-        """Return the log with a bound on how many seconds a stretch without a record counts."""
-        return replace(self, idle_cap=cap)
 
     @cached_property
     def _whole(self) -> WholeLog:

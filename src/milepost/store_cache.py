@@ -8,7 +8,7 @@ from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Final, TypeVar
 
-from milepost.kept_plays import PlayPlace, place_of
+from milepost.kept_plays import KeptLog, PlayPlace, place_of
 from milepost.logs.store.manifest import REPLAYED, read_manifest
 from milepost.memory import memory_of_attempts
 
@@ -36,25 +36,14 @@ _SUMMARIES: Final = (
 
 
 @dataclass(frozen=True)
-class StoredLog:
+class StoredLog(KeptLog):
     """A store as it is asked for.
 
     Attributes:
-        asked: the store, and what of it.
         way: how it is replayed.
-        anonymous: whether names of people are left out.
-        idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
     """
 
-    asked: LogRequest
     way: ExecutionPlan
-    anonymous: bool = False
-    idle_cap: float | None = None
-
-    @property
-    def course(self) -> Course | None:
-        """The course, if one is given."""
-        return self.asked.course
 
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
         """Return the kept play, or replay the log; nothing of it is held in memory."""
@@ -106,14 +95,6 @@ class StoredLog:
     def sessions(self) -> BareLog:
         """The log without its records."""
         return self._parts.sessions
-
-    def without_names(self) -> StoredLog:
-        """Return the log with pseudonyms for people."""
-        return replace(self, anonymous=True)
-
-    def without_idle(self, cap: float | None) -> StoredLog:
-        """Return the log with a bound on how many seconds a stretch without a record counts."""
-        return replace(self, idle_cap=cap)
 
     @cached_property
     def _parts(self) -> LoadedParts:

@@ -121,8 +121,8 @@ class WrittenTexts(Texts):
         return (given.count(":"), sum(given.count(mark) for mark in NOTHING)) if ":" in given else (0, 0)
 
 
-class RawTexts(WrittenTexts):
-    """Texts of a log whose map gives their meaning: a code for each way in which a value is written; none for null."""
+class RawValues(Texts):
+    """Values of a log whose map gives their meaning: a code for each, or for each way in which it is written; none for null."""
 
     def _code(self, value: object) -> int:
         require(tag_of(value) is not BAD)
@@ -130,6 +130,10 @@ class RawTexts(WrittenTexts):
             return ABSENT
         self.raws.append(value)
         return len(self.raws) - 1
+
+
+class RawTexts(RawValues, WrittenTexts):
+    """Values of such a log that come as they are written in JSON."""
 
 
 class NumberColumn:

@@ -16,14 +16,13 @@ from milepost.arrays import Bools, Floats, Ints
 from milepost.errors import LogError
 from milepost.logs.columnar.arrow import Arrow, array_of, connected, texts_of
 from milepost.logs.columnar.block import Block, require
-from milepost.logs.columnar.column_builders import BATCH, Columns, Texts, given_up, moment_columns, quoted
+from milepost.logs.columnar.column_builders import BATCH, Columns, RawValues, Texts, given_up, moment_columns, quoted
 from milepost.logs.columnar.mapped import mapped_block, roles_by, used_columns
 from milepost.logs.formats.database import selected
 from milepost.logs.formats.otlp import is_envelope
 from milepost.logs.formats.workbook import header_of, plain, rows_of_sheet
-from milepost.logs.interface import ABSENT, ReadOptions
+from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.logmap import LogMap
-from milepost.logs.records.fields import BAD, tag_of
 from milepost.logs.sources.files import Source
 
 if TYPE_CHECKING:
@@ -34,17 +33,6 @@ _NUMBER: Final = _WHOLE | {"FLOAT", "DOUBLE"}
 _SCALAR: Final = _NUMBER | {"VARCHAR", "BOOLEAN"}
 _EXACT: Final = float(1 << 53)  # whole numbers beyond this are not told apart as floats
 _ROWS: Final = 1 << 16  # that are taken from a database at a time
-
-
-class _RawScalars(Texts):
-    """Values of a log whose map gives their meaning: a code for each of them."""
-
-    def _code(self, value: object) -> int:
-        require(tag_of(value) is not BAD)
-        if value is None or value == "":
-            return ABSENT
-        self.raws.append(value)
-        return len(self.raws) - 1
 
 
 def block_of_table(table: DuckDBPyRelation, names: list[str], log_map: LogMap) -> Block:
@@ -66,7 +54,7 @@ def block_of_table(table: DuckDBPyRelation, names: list[str], log_map: LogMap) -
     require(set(roles.needed) <= kinds.keys() and not is_envelope(kinds))
     seq = [column for column, field in roles.numbers.items() if field == "seq" and column in kinds]
     require(all(kinds[name] in _WHOLE for name in seq) and all(kind in _SCALAR for kind in kinds.values()))
-    columns = Columns.of(names, kinds[roles.time] == "VARCHAR", _RawScalars if log_map.active else Texts, roles)
+    columns = Columns.of(names, kinds[roles.time] == "VARCHAR", RawValues if log_map.active else Texts, roles)
     require(all(kinds[one.name] in _NUMBER for one in columns.numbers))
     chosen = [*(quoted(one.name) for one in columns.texts), *(f"{quoted(one.name)}::DOUBLE" for one in columns.numbers)]
     chosen += moment_columns(quoted(roles.time), f"{quoted(roles.time)} IS NOT NULL") if columns.stamps else ()

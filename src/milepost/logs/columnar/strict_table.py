@@ -24,6 +24,7 @@ from milepost.logs.columnar.column_builders import (
     Columns,
     Likeness,
     NumberColumn,
+    RawValues,
     Texts,
     given_up,
     moment_columns,
@@ -33,9 +34,8 @@ from milepost.logs.columnar.mapped import mapped_block, roles_by, used_columns
 from milepost.logs.columnar.strict import UnreadLines
 from milepost.logs.formats.delimited import MAX_CELL, RowsOfTexts, Table, table_in, unguarded
 from milepost.logs.formats.otlp import is_envelope
-from milepost.logs.interface import ABSENT, ReadOptions, Sink
+from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.mapping.logmap import LogMap
-from milepost.logs.records.fields import BAD, tag_of
 from milepost.logs.records.record_hash import column_likeness
 from milepost.logs.sources.files import Source
 
@@ -134,15 +134,8 @@ class _CellTexts(Texts):
         return unguarded(given)
 
 
-class _RawCells(_CellTexts):
-    """Cells of a log whose map gives their meaning: a code for each way in which a value is written."""
-
-    def _code(self, value: object) -> int:
-        require(tag_of(value) is not BAD)
-        if not value:
-            return ABSENT
-        self.raws.append(value)
-        return len(self.raws) - 1
+class _RawCells(RawValues, _CellTexts):
+    """Cells of a log whose map gives their meaning."""
 
 
 class _CellNumbers(NumberColumn):
