@@ -147,7 +147,8 @@ def test_a_full_temporary_folder(folder, words):
         "logs/b.jsonl", "".join(f'{{"session": "s{n}", "time": {n}, "event": "hit", "tag": "{n:0200}"}}\n' for n in range(300))
     )
     shell = f"ulimit -f 4; '{PROGRAM}' {words}"
-    done = subprocess.run(["bash", "-c", shell], cwd=folder.folder, capture_output=True, text=True, timeout=100)
+    own = {**os.environ, "PYTHONDONTWRITEBYTECODE": "1"}  # which would be cut off as well, and stay so
+    done = subprocess.run(["bash", "-c", shell], cwd=folder.folder, env=own, capture_output=True, text=True, timeout=100)
     assert (done.returncode, done.stderr.count("\n")) == (2, 1), done.stderr
     assert "the temporary folder cannot be written" in done.stderr and "TMPDIR" in done.stderr
 

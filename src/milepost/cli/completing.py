@@ -6,6 +6,8 @@ import argparse
 from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Final
 
+from milepost.cli.arguments import Arguments
+
 if TYPE_CHECKING:
     from milepost.logs.interface import Log
 
@@ -26,60 +28,61 @@ def complete(parser: argparse.ArgumentParser) -> None:
     argcomplete.autocomplete(parser, always_complete_options=True)
 
 
-def _quietly(names: Callable[[argparse.Namespace], Iterable[str]]) -> Callable[..., list[str]]:
+def _quietly(names: Callable[[Arguments], Iterable[str]]) -> Callable[..., list[str]]:
     """A completer that offers nothing where anything goes wrong: a half-written command line is no place for errors."""
 
     def offered(prefix: str, parsed_args: argparse.Namespace, **_: object) -> list[str]:
         try:
-            return list(dict.fromkeys(name for name in names(parsed_args) if name.startswith(prefix)))[:_FEW]
+            known = names(Arguments(**vars(parsed_args)))
+            return list(dict.fromkeys(name for name in known if name.startswith(prefix)))[:_FEW]
         except Exception:  # whatever it is, the shell goes on
             return []
 
     return offered
 
 
-def levels(args: argparse.Namespace) -> list[str]:
+def levels(args: Arguments) -> list[str]:
     """The levels of the course, by all their names."""
     from milepost.course.course import read_course
     from milepost.folder.settings import find_folder
 
     folder = find_folder()
-    path = getattr(args, "course", None) or (folder.path("course") if folder else None)
+    path = args.course or (folder.path("course") if folder else None)
     return [name for level in read_course(path).levels for name in level.known_as()] if path else []
 
 
-def sessions(args: argparse.Namespace) -> list[str]:
+def sessions(args: Arguments) -> list[str]:
     """The sessions of the log, and the players."""
     log = _log(args)
     return [*log.sessions.name, *(player for player in log.sessions.player if player)] if log else []
 
 
-def builds(args: argparse.Namespace) -> list[str]:
+def builds(args: Arguments) -> list[str]:
     """The builds of the log."""
     log = _log(args)
     return [build for build in log.sessions.build if build] if log else []
 
 
-def tags(args: argparse.Namespace) -> list[str]:
+def tags(args: Arguments) -> list[str]:
     """Return the keys by which sessions can be grouped."""
     log = _log(args)
     return ["player", "build", "session", "sitting", *(name for own in log.sessions.tags for name in own)] if log else []
 
 
-def conditions(args: argparse.Namespace) -> list[str]:
+def conditions(args: Arguments) -> list[str]:
     """Conditions on what sessions can be told apart by."""
     log = _log(args)
     return [f"{name}={value}" for own in log.sessions.tags for name, value in own.items()] if log else []
 
 
-def codes(args: argparse.Namespace) -> list[str]:
+def codes(args: Arguments) -> list[str]:
     """Return the codes that `--exclude` takes."""
     from milepost.audit.exclusions import ACTS
 
     return sorted(ACTS)
 
 
-def _log(args: argparse.Namespace) -> Log | None:
+def _log(args: Arguments) -> Log | None:
     """The log that is named, or the folder's, with the tags of its players; none where it is too large to be read for this."""
     from milepost.folder.player_table import read_players, with_players
     from milepost.folder.settings import find_folder
@@ -88,7 +91,7 @@ def _log(args: argparse.Namespace) -> Log | None:
     from milepost.logs.sources.files import expand
 
     folder = find_folder()
-    names = getattr(args, "logs", None) or (folder.log_paths() if folder else [])
+    names = args.logs or (folder.log_paths() if folder else [])
     if not names or sum(source.size() for source in expand(names)) > _LARGEST:
         return None
     path = folder.path("map") if folder else None
@@ -97,7 +100,7 @@ def _log(args: argparse.Namespace) -> Log | None:
     return with_players(log, read_players(players) if players else None)
 
 
-_OFFERED: Final[dict[str, Callable[[argparse.Namespace], Iterable[str]]]] = {
+_OFFERED: Final[dict[str, Callable[[Arguments], Iterable[str]]]] = {
     "level": levels,
     "untouched": levels,
     "session": sessions,

@@ -2,48 +2,32 @@
 
 from __future__ import annotations
 
-import argparse
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
 from milepost.cli.messages import tell
 from milepost.errors import UsageError
-from milepost.folder.settings import FILE, find_folder
+from milepost.folder.settings import FILE, Settled, find_folder
 from milepost.logs.sources.postgres import is_server
 from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.reports.exclusion_text import said_of
 from milepost.reports.head_types import Settings
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.folder.settings import Folder
     from milepost.reports.interface import Report
 
 _FILES: Final = ("course", "map")
 
 
-@dataclass
-class Settled:
-    """The folder's file, and what was taken from it so far.
-
-    Attributes:
-        folder: the folder.
-        taken: values as they stand in the file, by key.
-        told: whether an output has said so.
-    """
-
-    folder: Folder
-    taken: dict[str, object] = field(default_factory=dict)
-    told: bool = False
-
-    def document(self, anonymous: bool) -> Settings:
-        """It for machines; without the names of files and people where these are to be left out."""
-        shown = ("exclude", "replay", "targets")  # the others name files or people
-        taken = {key: value for key, value in self.taken.items() if key in shown or not anonymous}
-        return Settings(
-            file=FILE if anonymous else self.folder.shown, taken={key: _without_secrets(value) for key, value in taken.items()}
-        )
+def _document(settled: Settled, anonymous: bool) -> Settings:
+    """What was taken, for machines; without the names of files and people where these are to be left out."""
+    shown = ("exclude", "replay", "targets")  # the others name files or people
+    taken = {key: _without_secrets(value) for key, value in settled.taken.items() if key in shown or not anonymous}
+    return Settings(file=FILE if anonymous else settled.folder.shown, taken=taken)
 
 
 def _without_secrets(value: object) -> object:
@@ -53,28 +37,28 @@ def _without_secrets(value: object) -> object:
     return without_secrets(value) if isinstance(value, str) and (is_address(value) or is_server(value)) else value
 
 
-def settle(args: argparse.Namespace) -> None:
+def settle(args: Arguments) -> None:
     """Fill in what the command line left open.
 
     Raises:
         FolderError: the folder's file cannot be used.
         UsageError: there is no log to be read.
     """
-    if not hasattr(args, "needs_log"):
+    if not args.has("needs_log"):
         return
     _logs_among_names(args)
-    folder = None if getattr(args, "no_folder", True) else find_folder()
-    args.settled = Settled(folder) if folder is not None else None
+    folder = find_folder() if args.has("no_folder") and not args.no_folder else None
     if folder is not None:
+        args.settled = Settled(folder)
         _fill(args, args.settled)
     if args.needs_log and not args.logs:
-        raise UsageError(_nothing_to_read(folder) if hasattr(args, "no_folder") else "name the log: a file, a folder or a glob.")
+        raise UsageError(_nothing_to_read(folder) if args.has("no_folder") else "name the log: a file, a folder or a glob.")
 
 
-def _logs_among_names(args: argparse.Namespace) -> None:
+def _logs_among_names(args: Arguments) -> None:
     """Take a session's name that is a path for the log that it is."""
-    session = getattr(args, "session", None)
-    if session is not None and hasattr(args, "logs") and (getattr(args, "all", False) or _is_path(session)):
+    session = args.session
+    if session is not None and args.has("logs") and (args.all or _is_path(session)):
         args.logs, args.session = [session, *args.logs], None
 
 
@@ -91,48 +75,48 @@ def _nothing_to_read(folder: Folder | None) -> str:
     return f"name a log, or go into a playtest folder, which has a {FILE}: milepost init LOG makes one."
 
 
-def _fill(args: argparse.Namespace, settled: Settled) -> None:
+def _fill(args: Arguments, settled: Settled) -> None:
     folder, taken = settled.folder, settled.taken
-    if hasattr(args, "logs") and not args.logs and folder.logs:
+    if args.has("logs") and not args.logs and folder.logs:
         grow = args.command == "watch"  # where files come that are not there yet
         args.logs, taken["logs"] = folder.log_names() if grow else folder.log_paths(), list(folder.logs)
     for key in _FILES:
-        if hasattr(args, key) and getattr(args, key) is None and key in folder.files:
+        if args.has(key) and getattr(args, key) is None and key in folder.files:
             setattr(args, key, folder.path(key))
             taken[key] = folder.files[key]
     for key, given in (("where", folder.where), ("exclude", folder.exclude)):
-        if given and hasattr(args, key) and not getattr(args, f"no_{key}"):
+        if given and args.has(key) and not getattr(args, f"no_{key}"):
             setattr(args, key, [*given, *getattr(args, key)])
             taken[key] = list(given)
 
 
-def file_of_folder(args: argparse.Namespace, key: str) -> str | None:
+def file_of_folder(args: Arguments, key: str) -> str | None:
     """Return the path of one of the folder's tables; None if it has none."""
-    settled: Settled | None = getattr(args, "settled", None)
+    settled = args.settled
     path = settled.folder.path(key) if settled is not None else None
     if settled is not None and path is not None:
         settled.taken[key] = settled.folder.files[key]
     return path
 
 
-def tables_of_folder(args: argparse.Namespace) -> set[Path]:
+def tables_of_folder(args: Arguments) -> set[Path]:
     """Return the paths of the folder's tables, which are no logs."""
-    settled: Settled | None = getattr(args, "settled", None)
+    settled = args.settled
     return set() if settled is None else settled.folder.table_paths()
 
 
-def files_of_folder(args: argparse.Namespace) -> list[Path]:
+def files_of_folder(args: Arguments) -> list[Path]:
     """The folder's file and all that it names, but for the logs."""
-    settled: Settled | None = getattr(args, "settled", None)
+    settled = args.settled
     if settled is None:
         return []
     named = [path for key in settled.folder.files if (path := settled.folder.path(key)) is not None]
     return [settled.folder.file, *map(Path, named)]
 
 
-def replay_of_folder(args: argparse.Namespace, options: Mapping[str, object]) -> dict[str, float | bool]:
+def replay_of_folder(args: Arguments, options: Mapping[str, object]) -> dict[str, float | bool]:
     """The folder's settings of the replay; those that options overrule are not taken."""
-    settled: Settled | None = getattr(args, "settled", None)
+    settled = args.settled
     if settled is None:
         return {}
     taken = {key: value for key, value in settled.folder.replay.items() if key not in options}
@@ -141,19 +125,19 @@ def replay_of_folder(args: argparse.Namespace, options: Mapping[str, object]) ->
     return taken
 
 
-def settings_of(args: argparse.Namespace) -> Settings | None:
+def settings_of(args: Arguments) -> Settings | None:
     """Return the settings taken from the folder's file, for JSON; None if there were none."""
-    settled: Settled | None = getattr(args, "settled", None)
+    settled = args.settled
     if settled is None or not settled.taken:
         return None
     settled.told = True
-    return settled.document(getattr(args, "anonymous", False))
+    return _document(settled, args.anonymous)
 
 
-def with_settings(args: argparse.Namespace, report: Report) -> Report:
+def with_settings(args: Arguments, report: Report) -> Report:
     """The report with what was taken from the folder's file: as the last line for people, under `settings` for machines."""
     settings = settings_of(args)
-    if settings is None:
+    if settings is None or args.settled is None:
         return report
     args.settled.told = args.format not in ("csv", "junit")
     *views, last = report.views
@@ -161,8 +145,8 @@ def with_settings(args: argparse.Namespace, report: Report) -> Report:
     return replace(report, document={**report.document, "settings": settings}, views=views)
 
 
-def tell_settings(args: argparse.Namespace) -> None:
+def tell_settings(args: Arguments) -> None:
     """Say on standard error what was taken from the folder's file, where no output had room for it."""
-    settled: Settled | None = getattr(args, "settled", None)
+    settled = args.settled
     if settled is not None and settled.taken and not settled.told:
-        tell(f"milepost: {said_of(settled.document(False))}")
+        tell(f"milepost: {said_of(_document(settled, False))}")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import argparse
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
@@ -30,7 +29,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from milepost.cleaning.anonymous import Pseudonyms
-    from milepost.cli.folder_defaults import Settled
+    from milepost.cli.arguments import Arguments
     from milepost.course.course import Course
     from milepost.folder.recordings import Recordings
     from milepost.folder.settings import Folder
@@ -42,7 +41,7 @@ if TYPE_CHECKING:
     from milepost.reports.head_types import Head
 
 
-def recordings_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> Recordings:
+def recordings_of(args: Arguments, hidden: Pseudonyms | None = None) -> Recordings:
     """The folder's recordings; where names are left out, without their places, which may name people."""
     path = file_of_folder(args, "recordings")
     found = read_recordings(path) if path else {}
@@ -51,7 +50,7 @@ def recordings_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) ->
     return {hidden.session(name): Recording("recording", one.offset) for name, one in found.items()}
 
 
-def notes_of(args: argparse.Namespace, course: Course | None, hidden: Pseudonyms | None = None) -> list[Noted]:
+def notes_of(args: Arguments, course: Course | None, hidden: Pseudonyms | None = None) -> list[Noted]:
     """The folder's notes, with the course's names of levels."""
     path = file_of_folder(args, "notes")
     notes = notes_and_recordings.by_course(read_notes(path), course) if path else []
@@ -70,7 +69,7 @@ def _hiding(note: Noted, hidden: Pseudonyms, kept: bool) -> Noted:
     )
 
 
-def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> Answers | None:
+def answers_of(args: Arguments, hidden: Pseudonyms | None = None) -> Answers | None:
     """The measure of the answers, of the table that is named or of the folder's; None where there is none.
 
     Raises:
@@ -78,13 +77,13 @@ def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> An
     """
     from milepost.measures.answers import Answers
 
-    settled: Settled | None = getattr(args, "settled", None)
-    path = getattr(args, "answers", None) or file_of_folder(args, "answers")
+    settled = args.settled
+    path = args.answers or file_of_folder(args, "answers")
     if path is None:
         return None
     answers = read_answers(path)
     questions = dict(settled.folder.questions) if settled is not None else {}
-    for text in getattr(args, "order", []):
+    for text in args.order:
         question, sign, order = text.rpartition("=")
         ranks = tuple(part.strip() for part in order.split(",") if part.strip())
         if not sign or not question or len(ranks) < 2:
@@ -95,13 +94,13 @@ def answers_of(args: argparse.Namespace, hidden: Pseudonyms | None = None) -> An
     return Answers(answers, questions, args.min_players, _themes_of(args, hidden), _earlier_of(args))
 
 
-def _themes_of(args: argparse.Namespace, hidden: Pseudonyms | None) -> tuple[Theme, ...]:
+def _themes_of(args: Arguments, hidden: Pseudonyms | None) -> tuple[Theme, ...]:
     """The themes to look for; none where the answers' texts are hidden."""
-    path = getattr(args, "themes", None) or file_of_folder(args, "themes")
+    path = args.themes or file_of_folder(args, "themes")
     return () if path is None or (hidden is not None and "answers" not in args.keep) else read_themes(path)
 
 
-def _earlier_of(args: argparse.Namespace) -> EarlierAnswers | None:
+def _earlier_of(args: Arguments) -> EarlierAnswers | None:
     """The answers of an earlier report, where the command is asked for what changed since.
 
     Raises:
@@ -143,18 +142,18 @@ def _hiding_answer(answer: Answer, questions: Mapping[str, Question], hidden: Ps
     return replace(answer, player=hidden.player(answer.player))
 
 
-def targets_of(args: argparse.Namespace) -> Targets:
+def targets_of(args: Arguments) -> Targets:
     """The targets, those of the folder among them."""
     from milepost.planning.targets import Targets
 
-    settled: Settled | None = getattr(args, "settled", None)
+    settled = args.settled
     if settled is None or not settled.folder.targets:
         return Targets(least=args.min_players)
     settled.taken["targets"] = dict(settled.folder.targets)
     return Targets(settled.folder.targets, args.min_players)
 
 
-def join(args: argparse.Namespace, report: Head, course: Course | None) -> None:
+def join(args: Arguments, report: Head, course: Course | None) -> None:
     """Put notes and recordings into a command's document, where they belong there."""
     if args.command == "level":
         page = cast("LevelDocument", report)
@@ -173,7 +172,7 @@ LOCK = ".milepost-lock"  # in the folder, so that one note after the other is wr
 _ABOUT = ("session", "player", "level", "build", "clock")
 
 
-def note(args: argparse.Namespace) -> Exit:
+def note(args: Arguments) -> Exit:
     """Add the note.
 
     Raises:
@@ -182,7 +181,7 @@ def note(args: argparse.Namespace) -> Exit:
     folder = find_folder()
     if folder is None:
         raise UsageError(f"there is no playtest folder here: none above has a {FILE}. milepost init LOG makes one.")
-    text = " ".join(args.text.split())
+    text = " ".join((args.text or "").split())
     if not text:
         raise UsageError("the note says nothing. Give its text: milepost note TEXT --level LEVEL.")
     if args.clock and not (args.session or args.player):
@@ -202,7 +201,7 @@ def note(args: argparse.Namespace) -> Exit:
     return Exit.DONE
 
 
-def _require_in_log(args: argparse.Namespace, folder: Folder) -> None:
+def _require_in_log(args: Arguments, folder: Folder) -> None:
     """Refuse a note on a session or player that the logs do not have; of logs that cannot be read nothing is known.
 
     Raises:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import argparse
 from dataclasses import replace
 from typing import TYPE_CHECKING, cast
 
@@ -31,6 +30,7 @@ if TYPE_CHECKING:
     from milepost.cleaning.anonymous import Pseudonyms
     from milepost.cleaning.selection import Condition
     from milepost.cleaning.splitting import Split
+    from milepost.cli.arguments import Arguments
     from milepost.course.course import Course
     from milepost.folder.player_table import PlayerTable
     from milepost.logs.mapping.logmap import LogMap
@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from milepost.reports.document_types import CompareDocument
 
 
-def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
+def load(args: Arguments, every_record: bool = False) -> Loaded:
     """Read the course, the map and the log that the arguments name, and keep the sessions that they ask for.
 
     Args:
@@ -50,12 +50,12 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
     Raises:
         UsageError: it does, and the log is to be read in parts.
     """
-    in_parts = [name for name in ("jobs", "cluster", "memory") if getattr(args, name, None) is not None]
+    in_parts = [name for name in ("jobs", "cluster", "memory") if getattr(args, name) is not None]
     if every_record and in_parts:
         raise UsageError(f"--{in_parts[0]}: what is asked for looks at records one by one, in the log as a whole. Leave it out.")
     course = load_course(args)
     fetch(args.logs)
-    of_sessions, of_attempts = parsed(getattr(args, "where", []), course)
+    of_sessions, of_attempts = parsed(args.where, course)
     log_map = load_map(args)
     rules = rules_of(args, log_map)
     work = ALONE if every_record else Work(args.jobs, args.cluster, args.memory)
@@ -67,7 +67,7 @@ def load(args: argparse.Namespace, every_record: bool = False) -> Loaded:
         read_options(args),
         conditions=of_sessions,
         of_attempts=of_attempts,
-        exclude=tuple(getattr(args, "exclude", ())),
+        exclude=tuple(args.exclude),
         players=players_of_folder(args),
         work=work,
         every_record=every_record,
@@ -92,7 +92,7 @@ def fetch(names: list[str]) -> None:
             expand(names)
 
 
-def whoever_tried(args: argparse.Namespace) -> Loaded:
+def whoever_tried(args: Arguments) -> Loaded:
     """Load the log for figures on moves, which are the same whatever a try began with.
 
     Raises:
@@ -115,23 +115,23 @@ def pass_over(command: str, of_attempts: tuple[Condition, ...]) -> None:
         tell(f"milepost: {where}: {safe(condition.written)} is passed over.")
 
 
-def players_of_folder(args: argparse.Namespace) -> PlayerTable | None:
+def players_of_folder(args: Arguments) -> PlayerTable | None:
     """The folder's table of players, if it has one."""
-    path = file_of_folder(args, "players") if hasattr(args, "where") else None
+    path = file_of_folder(args, "players") if args.has("where") else None
     return None if path is None else read_players(path)
 
 
-def load_map(args: argparse.Namespace) -> LogMap:
+def load_map(args: Arguments) -> LogMap:
     """The log map, if one is named."""
     return read_map(args.map) if args.map else NO_MAP
 
 
-def read_options(args: argparse.Namespace) -> ReadOptions:
+def read_options(args: Arguments) -> ReadOptions:
     """How files are to be read."""
     return ReadOptions(form=args.input_format, max_bytes=args.max_bytes)
 
 
-def load_course(args: argparse.Namespace) -> Course | None:
+def load_course(args: Arguments) -> Course | None:
     """The course, if one is named; keys of it that mean nothing are said on standard error."""
     return course_named(args.course) if args.course else None
 
@@ -144,7 +144,7 @@ def course_named(path: str) -> Course:
     return course
 
 
-def rules_of(args: argparse.Namespace, log_map: LogMap) -> ReplayRules:
+def rules_of(args: Arguments, log_map: LogMap) -> ReplayRules:
     """The replay's settings: what the map says, overruled by the folder's file, overruled by options."""
     given = {name: getattr(args, name) for name in ("repeat_window", "instant", "implied_complete")}
     options = {name: value for name, value in given.items() if value is not None}
@@ -152,18 +152,16 @@ def rules_of(args: argparse.Namespace, log_map: LogMap) -> ReplayRules:
     return ReplayRules(**settings, keep_debug=args.debug == "keep", keep_shortcuts=args.shortcuts == "keep")
 
 
-def compared(args: argparse.Namespace, loaded: Loaded, hidden: Pseudonyms | None = None) -> CompareDocument:
+def compared(args: Arguments, loaded: Loaded, hidden: Pseudonyms | None = None) -> CompareDocument:
     """Replay both groups, each by its own course, and set them side by side; ``hidden`` is how the log's names were replaced."""
     from milepost.comparison.compare_in_play import require_by_session, split_by_attribute
 
-    key, shares = getattr(args, "key", "build"), getattr(args, "shares", (1.0, 1.0))
+    key, shares = args.key, args.shares
     named = args.before, args.after
     if is_attribute(key):
         split, plays = split_by_attribute(loaded.play(), key, *named)
         return _document(args, loaded, split, plays, shares)
-    courses = [
-        course_named(given) if (given := getattr(args, name, None)) else loaded.course for name in ("course_from", "course_to")
-    ]
+    courses = [course_named(given) if given else loaded.course for given in (args.course_from, args.course_to)]
     log = loaded.sessions
     split = split_of(log, key, *named, (courses[0], courses[1]))
     plays = loaded.sides(split)
@@ -175,19 +173,18 @@ def compared(args: argparse.Namespace, loaded: Loaded, hidden: Pseudonyms | None
 
 
 def _document(
-    args: argparse.Namespace, loaded: Loaded, split: Split, plays: tuple[Play, Play], shares: tuple[float, float]
+    args: Arguments, loaded: Loaded, split: Split, plays: tuple[Play, Play], shares: tuple[float, float]
 ) -> CompareDocument:
     from milepost.comparison.compare import Compare
     from milepost.comparison.compare_in_play import side_by_side
     from milepost.reports.compared import compare_document
 
-    assigned, untouched = getattr(args, "assigned", None), tuple(getattr(args, "untouched", ()))
-    settings = Compare(split, args.min_players, assigned, getattr(args, "looks", 1), untouched, shares)
+    settings = Compare(split, args.min_players, args.assigned, args.looks, tuple(args.untouched), shares)
     log = loaded.sessions
     return compare_document(plays, log, split, side_by_side(settings, plays, log.sessions.name), args.min_players)
 
 
-def _answers_changed(args: argparse.Namespace, plays: tuple[Play, Play], hidden: Pseudonyms | None) -> list[AnswerChange]:
+def _answers_changed(args: Arguments, plays: tuple[Play, Play], hidden: Pseudonyms | None) -> list[AnswerChange]:
     """What players of one group answered beside those of the other; who is in both counts only where the table says a build."""
     from milepost.cli.folder_tables import answers_of
     from milepost.measures.answer_changes import answer_changes

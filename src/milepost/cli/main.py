@@ -18,6 +18,7 @@ from types import ModuleType
 from typing import NoReturn, TextIO
 
 from milepost.cli import commands
+from milepost.cli.arguments import Arguments
 from milepost.cli.completing import complete
 from milepost.cli.messages import Exit, speak, tell
 from milepost.cli.options import add_saying
@@ -132,8 +133,7 @@ def main(argv: list[str] | None = None) -> int:
         words = sys.argv[1:] if argv is None else argv
         if "_ARGCOMPLETE" in os.environ:
             complete(build_parser())
-        args = build_parser(words).parse_args(words)
-        args.words = words
+        args = _arguments(words)
     except SystemExit as stop:
         return int(stop.code or 0)
     try:
@@ -152,23 +152,28 @@ def main(argv: list[str] | None = None) -> int:
         return Exit.INTERRUPTED
 
 
-def _likely_columns(args: argparse.Namespace) -> str:
+def _arguments(words: list[str]) -> Arguments:
+    given = vars(build_parser(words).parse_args(words))
+    return Arguments(**{**given, "command": given["command"] or "", "words": words})
+
+
+def _likely_columns(args: Arguments) -> str:
     """What the columns of a log may be that cannot be read as it is."""
     from milepost.drafts.map_by_trial import likely_columns
 
-    return likely_columns(args.logs) if getattr(args, "logs", None) and args.command not in ("map", "init") else ""
+    return likely_columns(args.logs) if args.logs and args.command not in ("map", "init") else ""
 
 
-def _run(args: argparse.Namespace) -> int:
+def _run(args: Arguments) -> int:
     from milepost.cli.folder_defaults import settle, tell_settings
     from milepost.cli.overwrite_guard import refuse_overwriting
     from milepost.output import write_text
 
-    speak(getattr(args, "quiet", False), args.verbose)
+    speak(args.quiet, args.verbose)
     if args.version:
         write_text(version_text(args.verbose), None)
         return Exit.DONE
-    if args.command is None:
+    if not args.command:
         write_text(_FIRST, None)
         return Exit.DONE
     settle(args)
@@ -178,10 +183,10 @@ def _run(args: argparse.Namespace) -> int:
     return status
 
 
-def _unusable(args: argparse.Namespace, why: str) -> int:
+def _unusable(args: Arguments, why: str) -> int:
     from milepost.wording import safe
 
-    tell(f"milepost {args.command or ''}".rstrip() + f": {safe(why)}", always=True)
+    tell(f"milepost {args.command}".rstrip() + f": {safe(why)}", always=True)
     return Exit.UNUSABLE
 
 

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import argparse
 from math import isfinite
+from typing import TYPE_CHECKING
 
 from milepost.logs.formats.registry import FORMATS as LOG_FORMATS
+
+if TYPE_CHECKING:
+    pass
 
 _MOST_JOBS = 512
 

@@ -2,30 +2,32 @@
 
 from __future__ import annotations
 
-import argparse
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
 from milepost.cli.folder_defaults import files_of_folder
 from milepost.errors import UsageError
+
+if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
 
 _OUTPUTS: Final = ("output", "figure", "truth")
 _PICTURES: Final = (".png", ".svg", ".pdf")
 _INPUTS: Final = ("course", "course_from", "course_to", "map", "since", "answers")
 
 
-def refuse_overwriting(args: argparse.Namespace) -> None:
+def refuse_overwriting(args: Arguments) -> None:
     """Refuse outputs that are inputs, that lie in a packed store, that are named twice, that have no name, or a picture's.
 
     Raises:
         UsageError: one of them is or does.
     """
-    given = {name: getattr(args, name, None) for name in _OUTPUTS}
+    given = {name: getattr(args, name) for name in _OUTPUTS}
     outputs = {f"--{name}": target for name, target in given.items() if target is not None and target != "-"}
     for option, target in outputs.items():
         if not target:
             raise UsageError(f"{option}: the file has no name. Name one, or leave the option out.")
-        if option == "--output" and hasattr(args, "figure") and Path(target).suffix.lower() in _PICTURES:
+        if option == "--output" and args.has("figure") and Path(target).suffix.lower() in _PICTURES:
             raise UsageError(f"--output {target}: that would be a text under a picture's name. Draw it with --figure {target}.")
         _refuse_store(option, Path(target))
         _refuse_inputs(option, Path(target), args)
@@ -41,7 +43,7 @@ def _refuse_store(option: str, target: Path) -> None:
         raise UsageError(f"{option} {target}: lies in the packed store {store}. Name a place outside it.")
 
 
-def _refuse_inputs(option: str, target: Path, args: argparse.Namespace) -> None:
+def _refuse_inputs(option: str, target: Path, args: Arguments) -> None:
     """Compare with every file that is read; one that is not there yet cannot be one of them."""
     try:
         if not target.is_file():
@@ -53,10 +55,10 @@ def _refuse_inputs(option: str, target: Path, args: argparse.Namespace) -> None:
             raise UsageError(f"{option} {target}: is read as {path}, and would be lost. Name another file.")
 
 
-def _inputs(args: argparse.Namespace) -> list[Path]:
+def _inputs(args: Arguments) -> list[Path]:
     """Every file that the arguments name to be read."""
     from milepost.logs.sources.files import expand
 
-    names = list(getattr(args, "logs", []))
+    names = list(args.logs)
     paths = [source.path for source in expand(names) if source.path is not None] if names else []
-    return paths + files_of_folder(args) + [Path(given) for name in _INPUTS if (given := getattr(args, name, None))]
+    return paths + files_of_folder(args) + [Path(given) for name in _INPUTS if (given := getattr(args, name))]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import argparse
 import os
 import re
 import shlex
@@ -37,13 +36,14 @@ from milepost.wording import listed
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from milepost.cli.arguments import Arguments
     from milepost.comparison.trend_steps import TrendSteps
     from milepost.open_log import Loaded
     from milepost.playback.play import Summed
     from milepost.reports.document_types import CompareDocument, Made, ReportDocument, SelectedDocument
 
 
-def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
+def gathered(args: Arguments, loaded: Loaded) -> ReportDocument:
     """The whole report's document."""
     hidden = pseudonyms_of(args, loaded) if args.anonymous else None
     if hidden is not None:
@@ -68,7 +68,7 @@ def gathered(args: argparse.Namespace, loaded: Loaded) -> ReportDocument:
     return report if hidden is None else cast("ReportDocument", hidden.in_document(report))
 
 
-def pseudonyms_of(args: argparse.Namespace, loaded: Loaded) -> Pseudonyms:
+def pseudonyms_of(args: Arguments, loaded: Loaded) -> Pseudonyms:
     """Pseudonyms for whoever the log, or the folder's table of players, names."""
     table = players_of_folder(args)
     return Pseudonyms.of(loaded.sessions, {} if table is None else table.tags)
@@ -77,7 +77,7 @@ def pseudonyms_of(args: argparse.Namespace, loaded: Loaded) -> Pseudonyms:
 _IN_A_ROW: Final = 3  # builds from which they are a trend
 
 
-def _in_a_row(args: argparse.Namespace, loaded: Loaded) -> TrendSteps | None:
+def _in_a_row(args: Arguments, loaded: Loaded) -> TrendSteps | None:
     """Builds in a row, each replayed by itself, where there are several pairs of them and none is named."""
     named = {build for build in loaded.sessions.sessions.build if build is not None}
     if len(named) < _IN_A_ROW or args.before or args.after:
@@ -87,13 +87,13 @@ def _in_a_row(args: argparse.Namespace, loaded: Loaded) -> TrendSteps | None:
     return steps_of(groups_in_order(loaded.sessions, "build", loaded.grouped("build")), "build", args.min_players)
 
 
-def _compared(args: argparse.Namespace, loaded: Loaded, hidden: Pseudonyms | None) -> CompareDocument | None:
+def _compared(args: Arguments, loaded: Loaded, hidden: Pseudonyms | None) -> CompareDocument | None:
     """The comparison of two builds, where the log has two, or some are named."""
     builds = {build for build in loaded.sessions.sessions.build if build is not None}
     return compared(args, loaded, hidden) if len(builds) > 1 or args.before or args.after else None
 
 
-def write_report(args: argparse.Namespace, report: ReportDocument) -> None:
+def write_report(args: Arguments, report: ReportDocument) -> None:
     """Write the report as its file's name asks, or to standard output as text.
 
     Raises:
@@ -111,7 +111,7 @@ def write_report(args: argparse.Namespace, report: ReportDocument) -> None:
     _FORMS[form](args, report)
 
 
-def _write_html(args: argparse.Namespace, report: ReportDocument) -> None:
+def _write_html(args: Arguments, report: ReportDocument) -> None:
     from milepost.publishing import as_page
 
     with terminal.progress() as progress:
@@ -120,23 +120,23 @@ def _write_html(args: argparse.Namespace, report: ReportDocument) -> None:
     write_text(page, args.output)
 
 
-def _write_markdown(args: argparse.Namespace, report: ReportDocument) -> None:
+def _write_markdown(args: Arguments, report: ReportDocument) -> None:
     from milepost.publishing import as_markdown
 
-    write_text(as_markdown(report, Path(args.output), paper(args)), args.output)
+    write_text(as_markdown(report, Path(args.target), paper(args)), args.output)
 
 
-def _write_json(args: argparse.Namespace, report: ReportDocument) -> None:
+def _write_json(args: Arguments, report: ReportDocument) -> None:
     write_text(render_json(Report(report, [], [])), args.output)
 
 
-def _write_pdf(args: argparse.Namespace, report: ReportDocument) -> None:
+def _write_pdf(args: Arguments, report: ReportDocument) -> None:
     from milepost.publishing import write_pdf
 
-    write_file(args.output, lambda stream: write_pdf(report, stream, paper(args)))
+    write_file(args.target, lambda stream: write_pdf(report, stream, paper(args)))
 
 
-_FORMS: Final[dict[str, Callable[[argparse.Namespace, ReportDocument], None]]] = {
+_FORMS: Final[dict[str, Callable[[Arguments, ReportDocument], None]]] = {
     ".html": _write_html,
     ".htm": _write_html,
     ".md": _write_markdown,
@@ -163,7 +163,7 @@ def form_of(output: str | None) -> str | None:
     return form
 
 
-def made_of(args: argparse.Namespace) -> Made:
+def made_of(args: Arguments) -> Made:
     """How the report is made; without the names of logs where names are to be left out."""
     sources = expand(args.logs)
     labels = [anonymous_file(s.label, n) if args.anonymous else s.label for n, s in enumerate(sources)]
@@ -178,7 +178,7 @@ def made_of(args: argparse.Namespace) -> Made:
     return how_made(shlex.join(["milepost", *words, *(["LOG"] if args.anonymous else [])]), inputs)
 
 
-def begin_checksums(args: argparse.Namespace) -> None:
+def begin_checksums(args: Arguments) -> None:
     """Take the checksums of large logs, which the report is to name, while these are read; of what lies here already."""
     if not any(is_address(name) for name in args.logs):
         taken_ahead(source.path for source in expand(args.logs) if source.path is not None)
@@ -213,7 +213,7 @@ def measures_named(text: str) -> tuple[str, ...]:
     return tuple(name for name in MEASURES if name in asked)  # of the others nothing is loaded
 
 
-def _document_of(args: argparse.Namespace, names: Sequence[str], loaded: Loaded) -> SelectedDocument:
+def _document_of(args: Arguments, names: Sequence[str], loaded: Loaded) -> SelectedDocument:
     """The measures' documents; where all of them need nothing but counts, no more is asked for."""
 
     def made(play: Summed) -> SelectedDocument:
@@ -226,13 +226,13 @@ def _document_of(args: argparse.Namespace, names: Sequence[str], loaded: Loaded)
     return loaded.counted(None, made, needs_of(counting))
 
 
-def report_only(args: argparse.Namespace, loaded: Loaded) -> Exit:
+def report_only(args: Arguments, loaded: Loaded) -> Exit:
     """Write the measures that are named, each as its command does.
 
     Raises:
         UsageError: it cannot be had in the form that is asked for.
     """
-    names = measures_named(args.only)
+    names = measures_named(args.only or "")
     form = form_of(args.output)
     if form not in _FORMS_OF_PARTS:
         raise UsageError(f"{args.output}: --only goes with .json and .md, and with what is read in the terminal.")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import argparse
 import itertools
 import re
 from collections import Counter
@@ -28,6 +27,7 @@ from milepost.reports.text import chosen
 from milepost.wording import listed, safe
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.figures.draw import Paper
     from milepost.measures.interface import AnyMeasure
     from milepost.open_log import Loaded
@@ -37,16 +37,16 @@ if TYPE_CHECKING:
 
 
 def measured(
-    args: argparse.Namespace,
+    args: Arguments,
     measure: AnyMeasure,
     loaded: Loaded | None = None,
     look: Callable[[Sequence[Mapping[str, object]]], None] | None = None,
 ) -> Exit:
     """Load, measure, draw and show, as the arguments ask; rows are looked at before they are shown."""
     loaded = loaded or load(args)
-    if getattr(args, "by", None):
-        return _by_groups(args, measure, loaded, look)
-    document = engine.document_of(loaded, args.command, measure, getattr(args, "per", "player"))
+    if args.by:
+        return _by_groups(args, args.by, measure, loaded, look)
+    document = engine.document_of(loaded, args.command, measure, args.per)
     report = described(document, loaded.course, args.min_players)
     if look is not None:
         look(rows_of(report, "levels"))
@@ -57,7 +57,7 @@ def measured(
     return Exit.DONE
 
 
-def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
+def per_run(args: Arguments, loaded: Loaded) -> Exit:
     """A funnel of runs, which has rows of its own.
 
     Raises:
@@ -67,7 +67,7 @@ def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
     from milepost.reports.run_views import per_run_view
 
     for option, why in (("by", "milepost runs --by"), ("figure", "milepost runs --figure"), ("raw", "the funnel of players")):
-        if getattr(args, option, None):
+        if getattr(args, option):
             raise UsageError(f"--{option} does not go with --per run; that is for {why}.")
     play = counted_per(loaded.play(), "run")
     report = described(engine.measured_document(play, args.command, FunnelPerRun()), loaded.course, args.min_players)
@@ -76,14 +76,14 @@ def per_run(args: argparse.Namespace, loaded: Loaded) -> Exit:
 
 
 def _by_groups(
-    args: argparse.Namespace, measure: AnyMeasure, loaded: Loaded, look: Callable[[Sequence[Mapping[str, object]]], None] | None
+    args: Arguments, key: str, measure: AnyMeasure, loaded: Loaded, look: Callable[[Sequence[Mapping[str, object]]], None] | None
 ) -> Exit:
     from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view
 
     documents, counted, plays = [], Counter[str](), []
-    attributes = _attribute_groups(loaded, args.by) if is_attribute(args.by) else None
-    for value, own in attributes[1] if attributes else loaded.grouped(args.by):
-        play = counted_per(own, getattr(args, "per", "player"))
+    attributes = _attribute_groups(loaded, key) if is_attribute(key) else None
+    for value, own in attributes[1] if attributes else loaded.grouped(key):
+        play = counted_per(own, args.per)
         if args.command == "spikes" and not attributes:
             plays.append((value, play))
         own_document = described(engine.measured_document(play, args.command, measure), loaded.course, args.min_players)
@@ -92,13 +92,13 @@ def _by_groups(
         documents.append((value, own_document))
         counted.update(itertools.compress(play.gated.players, play.counts))
     several = sum(groups > 1 for groups in counted.values())
-    report = grouped_document(args.command, args.by, documents, 0 if attributes else several)
+    report = grouped_document(args.command, key, documents, 0 if attributes else several)
     if attributes:
         report["cuts"] = attributes[0]
     if plays:
         from milepost.comparison.groups import compared_groups
 
-        report["compared"] = compared_groups(args.by, plays, args.min_players)
+        report["compared"] = compared_groups(key, plays, args.min_players)
     _draw_groups(args, documents)
     write(args, Report(report, [grouped_view(report)], grouped_rows(report, MEASURES[args.command].rows)))
     return Exit.DONE
@@ -113,9 +113,9 @@ def _attribute_groups(loaded: Loaded, key: str) -> tuple[list[float], list[tuple
     return groups.cuts, list(groups.plays(play, key))
 
 
-def _draw_groups(args: argparse.Namespace, documents: list[tuple[str | None, Head]]) -> None:
+def _draw_groups(args: Arguments, documents: list[tuple[str | None, Head]]) -> None:
     """Draw a figure for each group, named after it, if figures are asked for."""
-    if not getattr(args, "figure", None):
+    if not args.figure:
         return
     from milepost.figures.draw import draw_to
 
@@ -127,10 +127,10 @@ def _draw_groups(args: argparse.Namespace, documents: list[tuple[str | None, Hea
         _say_missing(draw_to(str(asked.with_name(f"{asked.stem}-{slug}{asked.suffix}")), args.command, own, paper(args)))
 
 
-def write(args: argparse.Namespace, report: Report) -> None:
+def write(args: Arguments, report: Report) -> None:
     """Write a finished report as the arguments ask."""
     report = with_settings(args, report)
-    if getattr(args, "columns", None) is not None:
+    if args.columns is not None:
         if args.format in ("json", "csv"):
             raise UsageError(f"--columns is for tables that people read; --format {args.format} has every column.")
         report = chosen(report, args.columns)
@@ -142,9 +142,9 @@ def write(args: argparse.Namespace, report: Report) -> None:
         write_text(text, args.output)
 
 
-def draw(args: argparse.Namespace, report: Mapping[str, object]) -> None:
+def draw(args: Arguments, report: Mapping[str, object]) -> None:
     """Draw the measure's figure if one is asked for."""
-    if getattr(args, "figure", None):
+    if args.figure:
         from milepost.figures.draw import draw_to
 
         _say_missing(draw_to(args.figure, args.command, report, paper(args)))
@@ -157,7 +157,7 @@ def _say_missing(characters: str) -> None:
         tell(f"milepost: no font on this machine has {shown}: in the figure they are boxes. Install a font that has them.")
 
 
-def paper(args: argparse.Namespace) -> Paper:
+def paper(args: Arguments) -> Paper:
     """Return the size and look of figures that the arguments ask for."""
     from milepost.figures.draw import Paper
     from milepost.figures.style import DARK, LIGHT, SIZE
@@ -165,7 +165,7 @@ def paper(args: argparse.Namespace) -> Paper:
     return Paper(args.size or SIZE, DARK if args.dark else LIGHT)
 
 
-def strict_spikes(args: argparse.Namespace) -> Exit:
+def strict_spikes(args: Arguments) -> Exit:
     """Run `spikes`, and say which levels stand out on such evidence, but for those of an earlier report.
 
     Raises:
@@ -175,13 +175,13 @@ def strict_spikes(args: argparse.Namespace) -> Exit:
 
     if args.since and not args.strict:
         raise UsageError("--since goes with --strict: which strength of evidence is too much?")
-    before = flagged_levels(read_report(args.since)["spikes"]["levels"], args.strict) if args.since else set()
-    found: dict[str, None] = {}
+    strict, found = args.strict or "", dict[str, None]()
+    before = flagged_levels(read_report(args.since)["spikes"]["levels"], strict) if args.since else set()
 
     def look(levels: Sequence[Mapping[str, object]]) -> None:
-        if args.strict:
+        if strict:
             rows = [cast("dict[str, object]", row) for row in levels]
-            found.update(dict.fromkeys(sorted(flagged_levels(rows, args.strict) - before)))
+            found.update(dict.fromkeys(sorted(flagged_levels(rows, strict) - before)))
 
     status = measured(args, Spikes(args.min_players), look=look)
     if not found:

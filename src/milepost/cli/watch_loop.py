@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import argparse
 import sys
 import time
 from contextlib import ExitStack
@@ -37,6 +36,7 @@ from milepost.wording import listed, plural
 
 if TYPE_CHECKING:
     from milepost.cleaning.selection import Condition
+    from milepost.cli.arguments import Arguments
     from milepost.course.course import Course
     from milepost.folder.player_table import PlayerTable
     from milepost.logs.interface import Log
@@ -50,7 +50,7 @@ _KEEP_EVERY = 30.0  # seconds
 _CLEAR = "\x1b[2J\x1b[H"
 
 
-def watch(args: argparse.Namespace) -> Exit:
+def watch(args: Arguments) -> Exit:
     """Follow the folder until interrupted, or look once."""
     log_map = load_map(args)
     if log_map.reshapes or waits(log_map):
@@ -74,7 +74,7 @@ def watch(args: argparse.Namespace) -> Exit:
     return Exit.DONE
 
 
-def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
+def _follow(args: Arguments, tail: Tail, kept: _Kept | None) -> None:
     chosen = _WatchOptions.of(args, tail.log_map)
     before, shown, anew = kept.manifest.found if kept else {}, False, 0
     while True:
@@ -98,7 +98,7 @@ def _follow(args: argparse.Namespace, tail: Tail, kept: _Kept | None) -> None:
         time.sleep(args.interval)
 
 
-def _show(args: argparse.Namespace, report: Head, came: int, before: dict[str, int]) -> None:
+def _show(args: Arguments, report: Head, came: int, before: dict[str, int]) -> None:
     new = {code: count - before.get(code, 0) for code, count in report["findings"].items() if count > before.get(code, 0)}
     seen = {**report, "command": "watch", "new_lines": came, "new_findings": new}
     if terminal.has_colour(args.output) and not args.once and args.format == "table":
@@ -128,7 +128,7 @@ class _WatchOptions:
     players: PlayerTable | None
 
     @classmethod
-    def of(cls, args: argparse.Namespace, log_map: LogMap) -> _WatchOptions:
+    def of(cls, args: Arguments, log_map: LogMap) -> _WatchOptions:
         """Return the choice that the arguments make.
 
         Raises:

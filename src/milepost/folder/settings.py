@@ -307,3 +307,18 @@ def with_key(path: Path, key: str, value: str) -> None:
     """
     text = f"{toml_key(key)} = {toml_text(value)}\n{path.read_text(encoding='utf-8')}"  # before any table, whatever stands there
     write_file(path, lambda stream: stream.write(text.encode()))
+
+
+@dataclass
+class Settled:
+    """A folder's file, and what was taken from it so far.
+
+    Attributes:
+        folder: the folder.
+        taken: values as they stand in the file, by key.
+        told: whether an output has said so.
+    """
+
+    folder: Folder
+    taken: dict[str, object] = field(default_factory=dict)
+    told: bool = False

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Judge", 180  # in the help
@@ -40,7 +41,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--since", metavar="REPORT.json", default=None, help="what changed since this report of an earlier day")
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.folder_tables import answers_of
     from milepost.cli.run_measure import measured

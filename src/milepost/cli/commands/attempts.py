@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.cli.messages import Exit
 
 GROUP, PLACE = "See the course", 60  # in the help
@@ -21,7 +22,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     options.add_per(parser)
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.run_measure import measured
     from milepost.measures.attempts import AttemptsToClear

@@ -9,6 +9,7 @@ from milepost.cli import options
 from milepost.cli.messages import Exit
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.reports.document_types import CheckDocument
 
 GROUP, PLACE = "Trust the log", 30  # in the help
@@ -27,7 +28,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.audit.audit import audit, hit
     from milepost.audit.cautions import require_used

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
 from milepost.cli.messages import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
 
 GROUP, PLACE = "Change and test again", 200  # in the help
 HELP = "two builds side by side: which levels got harder or easier, whether all moved, and how many players would tell"
@@ -48,7 +52,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.loading import compared, load
     from milepost.cli.run_measure import draw, write

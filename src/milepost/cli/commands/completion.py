@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli.messages import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
 
 GROUP, PLACE = "Bring data in and out", 290  # in the help
 HELP = "print what makes a shell complete commands, options, and names of levels, sessions, builds and tags"
@@ -16,7 +20,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("shell", choices=("bash", "zsh", "fish"), help="the shell")
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from argcomplete.shell_integration import shellcode
 

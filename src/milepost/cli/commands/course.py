@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
 from milepost.cli.messages import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
 
 GROUP, PLACE = "Bring data in and out", 260  # in the help
 HELP = "draft a course file from a log: the levels in the order in which players came to them"
@@ -20,7 +24,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     options.add_replay(parser)
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
     from milepost.drafts.course_draft import draft_course

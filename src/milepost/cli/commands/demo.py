@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli.messages import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
 
 GROUP, PLACE = "Begin", 10  # in the help
 HELP = "unpack the Wickwater demo, a course and its logs, and run the main commands on it"
@@ -51,7 +55,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--force", action="store_true", help="write over files that are there")
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     import shlex
     from contextlib import chdir

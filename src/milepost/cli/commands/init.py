@@ -9,6 +9,7 @@ from milepost.cli import options
 from milepost.cli.messages import Exit
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.drafts.draft_questions import SetAnswers
     from milepost.drafts.map_by_trial import DraftedMap
 
@@ -26,7 +27,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--force", action="store_true", help="write over a milepost.toml that is there")
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from pathlib import Path
 
@@ -46,8 +47,8 @@ def run(args: argparse.Namespace) -> Exit:
 
     given = Path(args.map) if args.map else None
     with terminal.progress() as progress:
-        folder = Path(args.output)
+        folder = Path(args.target)
         wishes = FolderWishes(args.force, given, answers, ask if asks() else None)
         begun = begin(args.logs, folder, reading, progress, wishes)
-    write_text(begun_text(begun, args.output), None)
+    write_text(begun_text(begun, args.target), None)
     return Exit.DONE

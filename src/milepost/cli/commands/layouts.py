@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.cli.messages import Exit
 
 GROUP, PLACE = "See the course", 110  # in the help
@@ -23,7 +24,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.run_measure import measured
     from milepost.measures.layouts import Layouts

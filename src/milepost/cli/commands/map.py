@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
 from milepost.cli.messages import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
 
 GROUP, PLACE = "Bring data in and out", 250  # in the help
 HELP = "look at a foreign log and write a commented draft of a log map"
@@ -19,7 +23,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("-o", "--output", metavar="FILE", help="write the draft to this file")
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli import terminal
     from milepost.cli.loading import read_options

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
 from milepost.cli.messages import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
 
 GROUP, PLACE = "Bring data in and out", 280  # in the help
 HELP = "pack logs into a store of Parquet files, which every command takes in place of a log, and reads much faster"
@@ -20,7 +24,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--force", action="store_true", help="replace a store that is there")
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from pathlib import Path
 
@@ -31,10 +35,10 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.wording import plural, safe
 
     log_map = load_map(args)
-    into = Into(Path(args.output), "add" if args.add else "replace" if args.force else "refuse")
+    into = Into(Path(args.target), "add" if args.add else "replace" if args.force else "refuse")
     with terminal.progress() as progress:
         done = pack(args.logs, into, log_map, read_options(args), progress)
     again = f" Passed over, being in it already: {safe(', '.join(done.skipped))}." if done.skipped else ""
-    said = f"{plural(done.added, 'record')} packed; {safe(args.output)} holds {done.records:,}.{again}"
+    said = f"{plural(done.added, 'record')} packed; {safe(args.target)} holds {done.records:,}.{again}"
     tell(said)
     return Exit.DONE

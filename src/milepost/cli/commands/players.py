@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Look at one level or session", 145  # in the help
@@ -20,7 +21,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     options.add_measure(parser, by=False)
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.run_measure import measured
     from milepost.difficulty.players import Players

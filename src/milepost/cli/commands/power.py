@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
 from milepost.cli.messages import Exit
 from milepost.errors import UsageError
+
+if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
 
 GROUP, PLACE = "Change and test again", 210  # in the help
 HELP = "how many players a question takes, from a pilot log or from the course's targets"
@@ -31,7 +35,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load, load_course
     from milepost.cli.run_measure import draw, write

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
 from milepost.cli.messages import Exit
+
+if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
 
 GROUP, PLACE = "Tell the team", 240  # in the help
 HELP = "the whole finding in one file for the team: a page (.html), .md, .pdf, or every figure (.json)"
@@ -41,7 +45,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
     from milepost.cli.reporting import begin_checksums, form_of

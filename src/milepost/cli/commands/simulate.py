@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import argparse
+from typing import TYPE_CHECKING
 
 from milepost.cli import options
 from milepost.cli.messages import Exit
 from milepost.errors import UsageError
+
+if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
 
 GROUP, PLACE = "Change and test again", 220  # in the help
 HELP = "let players play a course, existing or not, and write the log with the truth behind it"
@@ -28,7 +32,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--roughness", type=options.seconds, default=0.25, metavar="LOGITS", help="unevenness from level to level (0.25)"
     )
-    parser.add_argument("--players", type=options.count, default=48, metavar="N", help="how many play (48)")
+    parser.add_argument("--players", dest="player_count", type=options.count, default=48, metavar="N", help="how many play (48)")
     parser.add_argument("--sessions", type=options.count, default=2, metavar="N", help="most sessions of a player (2)")
     parser.add_argument("--builds", default="1.0", metavar="A,B", help="builds, dealt out in turn (1.0)")
     parser.add_argument(
@@ -47,7 +51,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--truth", metavar="FILE", help="write difficulties, skills and what was planted to this file")
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     import numpy as np
 
@@ -60,15 +64,15 @@ def run(args: argparse.Namespace) -> Exit:
 
     if args.course and args.shape:
         raise UsageError("--course and --shape exclude each other: play the one or the other.")
-    if not args.players or not args.levels or not args.sessions:
+    if not args.player_count or not args.levels or not args.sessions:
         raise UsageError("--players, --levels and --sessions must be at least 1.")
     plan = from_course(read_course(args.course)) if args.course else from_shape(args.shape or "rising", args.levels)
     roughness = 0.0 if args.course else args.roughness
     plan = planted(with_difficulties(plan, args.difficulty), args.plant, roughness, np.random.default_rng([args.seed, 1]))
-    population = described(args.let, Population(players=args.players, minutes=args.minutes, sessions=args.sessions))
+    population = described(args.let, Population(players=args.player_count, minutes=args.minutes, sessions=args.sessions))
     builds = tuple(build.strip() for build in args.builds.split(",") if build.strip()) or ("1.0",)
     what = Simulation(plan, population, args.seed, builds, args.faults)
     with terminal.progress() as progress:
-        counts = simulate(what, args.output, args.truth, progress)
-    tell(f"{counts[0]:,} sessions of {args.players:,} players, {counts[1]:,} records, written to {args.output}.")
+        counts = simulate(what, args.target, args.truth, progress)
+    tell(f"{counts[0]:,} sessions of {args.player_count:,} players, {counts[1]:,} records, written to {args.target}.")
     return Exit.DONE

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Judge", 160  # in the help
@@ -32,7 +33,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.run_measure import strict_spikes
 

@@ -9,7 +9,7 @@ from milepost.cli import options
 from milepost.cli.messages import Exit
 
 if TYPE_CHECKING:
-    from milepost.cli.folder_defaults import Settled
+    from milepost.cli.arguments import Arguments
     from milepost.reports.document_types import TargetsDocument
 
 GROUP, PLACE = "Judge", 170  # in the help
@@ -20,10 +20,10 @@ EXAMPLE = "milepost targets --format junit --output targets.xml"
 def add_options(parser: argparse.ArgumentParser) -> None:
     """Declare the options."""
     options.add_measure(parser, by=False, forms=("table", "json", "csv", "markdown", "junit"))
-    parser.add_argument("--strict", action="store_true", help="exit with status 1 if a target is missed")
+    parser.add_argument("--strict", action="store_const", const="missed", help="exit with status 1 if a target is missed")
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.folder_tables import targets_of
     from milepost.cli.loading import load
@@ -36,7 +36,7 @@ def run(args: argparse.Namespace) -> Exit:
     from milepost.reports.target_views import hypotheses_view, junit, targets_on_terminal, targets_view
     from milepost.reports.text import EVERY
 
-    settled: Settled | None = getattr(args, "settled", None)
+    settled = args.settled
     hypotheses = settled.folder.hypotheses if settled is not None else ()
     loaded = load(args, every_record=bool(hypotheses))
     play = loaded.play()

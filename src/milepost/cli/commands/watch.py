@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Change and test again", 230  # in the help
@@ -37,7 +38,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     options.add_replay(parser)
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.watch_loop import watch
 

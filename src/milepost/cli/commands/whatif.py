@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from milepost.cli import options
 
 if TYPE_CHECKING:
+    from milepost.cli.arguments import Arguments
     from milepost.cli.messages import Exit
 
 GROUP, PLACE = "Change and test again", 190  # in the help
@@ -27,7 +28,7 @@ def add_options(parser: argparse.ArgumentParser) -> None:
     )
 
 
-def run(args: argparse.Namespace) -> Exit:
+def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.run_measure import measured
     from milepost.difficulty.whatif import WhatIf
@@ -38,7 +39,7 @@ def run(args: argparse.Namespace) -> Exit:
     return _with_knobs(args)
 
 
-def _with_knobs(args: argparse.Namespace) -> Exit:
+def _with_knobs(args: Arguments) -> Exit:
     """Run it where a change is of a knob: the log itself tells what a unit of that does."""
     from milepost.cli.loading import load
     from milepost.cli.run_measure import measured
