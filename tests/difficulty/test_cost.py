@@ -5,6 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from milepost.difficulty import cost
 from milepost.difficulty.cost import QuitHazard, Standing, chance_lost, costs
 
 
@@ -40,3 +41,13 @@ def test_by_hand():
     quits = QuitHazard(0.5, 0.5, 0.5, 1, 2)
     found = costs(rows(0.0), Standing(0, 0.0, float(np.log(2)), 0.0), np.zeros(1), 0.0, quits)
     assert found["cost"] == found["cost_low"] == found["cost_high"] == pytest.approx(1 / 3 - 1 / 5, abs=1e-6)
+
+
+def test_many_players_cost_what_they_cost_one_by_one(monkeypatch):
+    """Equal shares of very many stand for their players, however these divide."""
+    abilities = np.random.default_rng(3).normal(0.4, 1.1, 2503)
+    given = rows(0.1, 0.05, 0.02), Standing(0, 1.2, 0.9, 0.3), abilities, 0.2, QuitHazard(0.1, 0.05, 0.15, 20, 200)
+    thinned = costs(*given)
+    monkeypatch.setattr(cost, "_MOST_SINGLY", 1 << 20)
+    singly = costs(*given)
+    assert thinned == pytest.approx(singly, rel=2e-3) and singly["cost"] > 1

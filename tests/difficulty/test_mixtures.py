@@ -115,3 +115,13 @@ def test_roughness_is_the_course_s_own():
     rough = read_events(np.random.default_rng(3).normal(0, 0.7, 30), np.eye(30) * 0.01).roughness
     smooth = read_events(2.0 * (np.arange(30) == 12), np.eye(30) * 0.01).roughness
     assert 0.5 < rough < 0.95 and smooth < 0.15
+
+
+def test_odds_before_anything_is_seen():
+    """As many of a kind as are expected in a course, shared out; of a kind that is likelier than not, the odds stay finite."""
+    odds = prior_log_odds([Event(SPIKE, 1), Event(SPIKE, 2), Event(SPIKE, 3), Event(SPIKE, 4), Event(WALL, 2)])
+    expected = {kind: prior_log_odds([Event(kind, 1)] * 50)[0] for kind in (SPIKE, WALL)}
+    shares = {kind: 50 * np.exp(odd) / (1 + np.exp(odd)) for kind, odd in expected.items()}  # the number that is expected
+    assert shares[SPIKE] == pytest.approx(1.2) and odds[:4] == pytest.approx(np.full(4, np.log(0.3 / 0.7)))
+    assert odds[4] == pytest.approx(np.log(shares[WALL] / (1 - shares[WALL])))
+    assert prior_log_odds([Event(SPIKE, 1)])[0] == pytest.approx(np.log(1.2 / 0.5))

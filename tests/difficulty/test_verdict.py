@@ -83,3 +83,11 @@ def test_nothing_at_all():
     assert named() == {}
     nothing = np.zeros(0)
     assert verdicts(DifficultyReading(*[nothing] * 7, [], 0.25, np.zeros(0, np.int64)), nothing, nothing) == []
+
+
+def test_a_level_that_is_not_named_has_its_chance_all_the_same():
+    """How often chance would do as much is told of every level, and falls with what speaks for it."""
+    found = verdicts(reading([(2, 0.3), (5, 0.1)], [], [(2, 1.0), (5, 1.0)]), MANY, MANY)
+    assert {verdict.kind for verdict in found} == {"none"}
+    values = [verdict.q for verdict in found]
+    assert all(isinstance(value, float) for value in values) and values[2] < values[5] <= values[0]

@@ -11,7 +11,7 @@ import pytest
 from milepost.course.course import read_course
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
-from milepost.playback.tallies import finding_counts
+from milepost.playback.tallies import Tallies, finding_counts
 from milepost.rules import ReplayRules
 from milepost.vocabulary import MOVE_KINDS, OUTCOMES
 
@@ -312,3 +312,12 @@ def test_whole_seconds_are_judged_by_order(tmp_path):
     found = play(tmp_path, text + "; 9 session_end cause=quit")
     assert attempts(found) == ["A death 0", "A death 0", "A death 1", "A complete 0"]
     assert finding_counts(found) == {"coarse_clock": 1, "duplicate_record": 2}
+
+
+def test_the_time_between_records(tmp_path):
+    """The median of what lies between two records of a session, to a tenth; words outside the list are counted, each by itself."""
+    steps = "; ".join(f"{time} hit A" for time in (0, 0.5, 1, 1.5, 60, 120))
+    counts = play(tmp_path, steps + "; 121 bump A; 122 clang A; 123 clang A", "0 hit A").summary(Tallies)
+    assert counts.gap == pytest.approx(0.5, rel=0.1)
+    assert play(tmp_path, "0 hit A; 30 hit A; 60 hit A").summary(Tallies).gap == pytest.approx(30, rel=0.1)
+    assert play(tmp_path, "0 hit A").summary(Tallies).gap is None
