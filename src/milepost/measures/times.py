@@ -19,7 +19,7 @@ from milepost.playback.play import Kinds, P, Summed, with_records
 from milepost.vocabulary import CLEARED, DIED, PAUSE, RESUME, WAS_RESET, Outcome
 
 if TYPE_CHECKING:
-    from milepost.playback.play import FullPlay
+    from milepost.playback.play import FullPlay, Play
 
 _SHORTEST, _LONGEST_BIN = 0.25, 40  # seconds; the number of the last bin, which has all beyond
 _FAILURES = (DIED, WAS_RESET)
@@ -201,6 +201,15 @@ def _single(counts: TimeCounts, level: int, first: Counted) -> Single:
         betweens=between.total,
         paused_total=counts.paused.at(level).sum(),
     )
+
+
+@dataclass(frozen=True)
+class TimeFromInput:
+    """Time in level from the first input of each attempt, where `TimeInLevel` has it from the opening."""
+
+    def __call__(self, play: Play) -> Table[TimesRow, TimesTotals]:
+        """One row a level."""
+        return TimeInLevel()(on_clock(play, "input"))
 
 
 def on_clock(play: P, clock: str = "load", idle_cap: float | None = None) -> P:

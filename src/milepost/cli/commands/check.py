@@ -30,18 +30,13 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: Arguments) -> Exit:
     """Run the command."""
+    from milepost import engine
     from milepost.audit.audit import audit, hit
-    from milepost.audit.cautions import require_used
     from milepost.cli.loading import load
     from milepost.cli.run_measure import write
-    from milepost.measures.interface import table_of
-    from milepost.reports.build_document import document
     from milepost.reports.check_views import check_views
     from milepost.reports.interface import Report
 
-    loaded = load(args)
-    play = loaded.last_play()
-    require_used(play)
-    report = cast("CheckDocument", document(args.command, play, table_of(play, audit)))
+    report = cast("CheckDocument", engine.document_of(load(args), args.command, audit))
     write(args, Report(report, check_views(report), report["details"]))
     return Exit.GATE_HIT if args.strict and hit(report, args.strict) else Exit.DONE

@@ -10,9 +10,6 @@ from milepost.cli import options
 if TYPE_CHECKING:
     from milepost.cli.arguments import Arguments
     from milepost.cli.messages import Exit
-    from milepost.measures.interface import Table
-    from milepost.measures.times import TimesRow, TimesTotals
-    from milepost.playback.play import Play
 
 GROUP, PLACE = "See the course", 70  # in the help
 HELP = "how long a level takes, without pauses and gaps"
@@ -33,11 +30,7 @@ def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
     from milepost.cli.run_measure import measured
-    from milepost.measures.interface import table_of
-    from milepost.measures.times import TimeInLevel, on_clock
-
-    def from_input(play: Play) -> Table[TimesRow, TimesTotals]:
-        return table_of(on_clock(play, "input"), TimeInLevel())
+    from milepost.measures.times import TimeFromInput, TimeInLevel
 
     loaded = load(args).without_idle(args.idle_cap)
-    return measured(args, from_input if args.clock == "input" else TimeInLevel(), loaded)
+    return measured(args, TimeFromInput() if args.clock == "input" else TimeInLevel(), loaded)
