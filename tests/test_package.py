@@ -6,6 +6,9 @@ import sys
 from pathlib import Path
 
 import milepost
+from milepost.cli.main import all_commands
+from milepost.logs.formats.registry import FORMATS, WRITTEN
+from milepost.reports.registry import MEASURES
 
 SOURCE = Path(milepost.__file__).parent
 
@@ -49,3 +52,14 @@ def test_imports_are_left_until_needed(wickwater):
     for words, allowed in ((["--help"], set()), (["funnel", "-"], {"numpy", "rich"}), (["spikes", *demo], {"numpy", "rich"})):
         done = subprocess.run([sys.executable, "-c", code, *words], input=log, capture_output=True, text=True, check=True)
         assert heavy & set(done.stderr.split()) == allowed
+
+
+def test_every_extension_has_its_interface_checked():
+    """Commands, readers, writers and figures: mypy looks at those that are listed, and all are."""
+    import interfaces
+
+    assert {module.__name__.rpartition(".")[2] for module in interfaces.COMMANDS} == set(all_commands())
+    assert set(interfaces.READERS) == {form.read for form in FORMATS.values()}
+    assert set(interfaces.WRITERS) == {form.write for form in WRITTEN.values()}
+    drawn = {name for name, entry in MEASURES.items() if entry.drawn}
+    assert drawn <= {draw.__name__.removeprefix("draw_") for draw in interfaces.FIGURES}

@@ -14,8 +14,7 @@ from functools import cache
 from importlib import import_module
 from itertools import groupby
 from pkgutil import iter_modules
-from types import ModuleType
-from typing import NoReturn, TextIO
+from typing import TYPE_CHECKING, NoReturn, TextIO, cast
 
 from milepost.cli import commands
 from milepost.cli.arguments import Arguments
@@ -25,6 +24,9 @@ from milepost.cli.options import add_saying
 from milepost.errors import MilePostError, UnknownLogError
 from milepost.level_names import nearest
 from milepost.version import version_text
+
+if TYPE_CHECKING:
+    from milepost.cli.interface import Command
 
 _ONE_THREAD = ("OPENBLAS_NUM_THREADS", "OMP_NUM_THREADS", "MKL_NUM_THREADS")
 _OBJECTS = 50_000  # made since the last look for cycles of them
@@ -95,7 +97,7 @@ class _CommandLine(_Parser):
 
 
 @cache
-def all_commands() -> dict[str, ModuleType]:
+def all_commands() -> dict[str, Command]:
     """Every command by its name, the name of its module, in the order in which the help lists them."""
     modules = {one.name: _command(one.name) for one in iter_modules(commands.__path__)}
     return dict(sorted(modules.items(), key=lambda item: item[1].PLACE))
@@ -123,8 +125,8 @@ def build_parser(words: Sequence[str] = ()) -> argparse.ArgumentParser:
     return parser
 
 
-def _command(name: str) -> ModuleType:
-    return import_module(f"{commands.__name__}.{name}")
+def _command(name: str) -> Command:
+    return cast("Command", import_module(f"{commands.__name__}.{name}"))
 
 
 def main(argv: list[str] | None = None) -> int:

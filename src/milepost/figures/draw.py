@@ -8,14 +8,22 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from importlib import import_module
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, Protocol, TypeVar
 
 from milepost.errors import OutputError, UsageError
 from milepost.figures.style import LIGHT, SIZE, Palette, Sheet, new_sheet
 from milepost.output import write_file
 from milepost.wording import safe
 
+D_contra = TypeVar("D_contra", contravariant=True, bound=Mapping[str, object])
 _STAMPS: dict[str, dict[str, None]] = {"png": {"Software": None}, "svg": {"Date": None}, "pdf": {"CreationDate": None}}
+
+
+class Drawing(Protocol[D_contra]):
+    """The figure of a measure: ``draw_NAME`` in the module of its name."""
+
+    def __call__(self, sheet: Sheet, document: D_contra, /) -> None:
+        """Draw a document of the measure."""
 
 
 @dataclass(frozen=True)
@@ -49,9 +57,9 @@ def draw_to(target: str, measure: str, document: Mapping[str, object], paper: Pa
 def drawn(measure: str, document: Mapping[str, object], paper: Paper = Paper()) -> Sheet:
     """The figure of a measure's document."""
     sheet = new_sheet(paper.size, paper.look, "".join(_texts(document)))
-    drawer = import_module(f"milepost.figures.{measure}")
+    draw: Drawing[Mapping[str, object]] = getattr(import_module(f"milepost.figures.{measure}"), f"draw_{measure}")
     with _quiet_about_glyphs():
-        getattr(drawer, f"draw_{measure}")(sheet, document)
+        draw(sheet, document)
     return sheet
 
 
