@@ -9,6 +9,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from jsonschema import Draft202012Validator
 
 ROOT = Path(__file__).resolve().parents[2]
 RECIPES = (ROOT / "CONTRIBUTING.md").read_text(encoding="utf-8")
@@ -21,6 +22,8 @@ class Copy:
     def __init__(self, folder):
         self.folder = folder
         shutil.copytree(ROOT / "src", folder / "src")
+        shutil.copytree(ROOT / "scripts", folder / "scripts")
+        (folder / "docs").mkdir()
         self.new = []
         for made, changed, anchor, code in STEP.findall(RECIPES):
             path = folder / (made or changed)
@@ -34,10 +37,11 @@ class Copy:
                 path.write_text(text.replace(anchor, code + anchor), encoding="utf-8")
 
     def __call__(self, *words):
+        return self.python("-m", "milepost", *words)
+
+    def python(self, *words):
         env = {**os.environ, "PYTHONPATH": str(self.folder / "src"), "COLUMNS": "100"}
-        return subprocess.run(
-            [sys.executable, "-m", "milepost", *words], cwd=self.folder, env=env, capture_output=True, text=True, timeout=120
-        )
+        return subprocess.run([sys.executable, *words], cwd=self.folder, env=env, capture_output=True, text=True, timeout=120)
 
 
 @pytest.fixture(scope="module")
@@ -71,6 +75,28 @@ def test_a_new_measure(copy, form):
         )
         assert copy("pauses", "log.jsonl", "--by", "player").returncode == 0
     assert "pauses" in copy("--help").stdout
+
+
+def test_all_that_comes_with_it(copy):
+    """Its figure, its part of the report in every form, its call, its schema, its manual page, and the call's reference."""
+    assert copy("pauses", "log.jsonl", "--figure", "pauses.png").returncode == 0
+    assert (copy.folder / "pauses.png").stat().st_size > 10_000
+    for name in ("r.html", "r.json", "r.md"):
+        assert copy("report", "log.jsonl", "-o", name).returncode == 0
+    page, document = (copy.folder / "r.html").read_text(encoding="utf-8"), json.loads((copy.folder / "r.json").read_text())
+    assert "Pauses: where players stop the game" in page and "is paused longest" in page
+    assert document["pauses"]["levels"][0]["seconds"] == 4999.0
+    assert (copy.folder / "pauses.png").exists() and "Pauses" in (copy.folder / "r.md").read_text(encoding="utf-8")
+    call = "import milepost; print(milepost.pauses(milepost.replay('log.jsonl'), least=2)['seconds'].tolist())"
+    assert copy.python("-c", call).stdout == "[4999.0]\n"
+    for script in ("make_schemas", "make_man", "make_reference"):
+        done = copy.python(f"scripts/{script}.py")
+        assert done.returncode == 0, done.stderr
+    schemas = copy.folder / "src/milepost/schemas"
+    for name, own in (("pauses", document["pauses"]), ("report", document)):
+        Draft202012Validator(json.loads((schemas / f"{name}.json").read_text())).validate(own)
+    assert "--least" in (copy.folder / "man/man1/milepost-pauses.1").read_text().replace("\\-", "-")
+    assert "milepost.pauses" in (copy.folder / "docs/api.md").read_text(encoding="utf-8")
 
 
 def test_a_new_suspect(copy):
