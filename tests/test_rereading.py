@@ -5,7 +5,7 @@ import os
 
 import pytest
 
-from milepost import process_cache
+from milepost import engine, process_cache
 from milepost.cli.main import main
 from milepost.process_cache import read_once
 
@@ -14,9 +14,9 @@ from milepost.process_cache import read_once
 def counted(tmp_path, monkeypatch, small_log, capsys):
     """A log; what a command says of it, and how often the log was read and replayed for that."""
     done = []
-    for name in ("read", "replay_log"):
-        call = getattr(process_cache, name)
-        monkeypatch.setattr(process_cache, name, lambda *given, name=name, call=call: done.append(name) or call(*given))
+    for room, name in ((engine, "read"), (process_cache, "replay_log")):
+        call = getattr(room, name)
+        monkeypatch.setattr(room, name, lambda *given, name=name, call=call: done.append(name) or call(*given))
     monkeypatch.setattr(process_cache, "_known", None)
 
     def run(*words):
