@@ -165,6 +165,14 @@ class _Plain:
         """A column as the machine takes it."""
         return values.tolist()
 
+    def held(self, columns: NamedTuple) -> Any:
+        """Named columns as the machine takes them: in slots, which the interpreter reads faster than fields of tuples."""
+        names = columns._fields
+        slotted = type("Slotted", (), {"__slots__": names})()
+        for name, value in zip(names, columns, strict=True):
+            setattr(slotted, name, self.held(value) if hasattr(value, "_fields") else value)
+        return slotted
+
     def state(self) -> Any:
         """A state to begin with."""
         return State()
@@ -185,6 +193,10 @@ class _Compiled:
     def column(self, values: object) -> Any:
         """A column as the machine takes it."""
         return np.ascontiguousarray(values)
+
+    def held(self, columns: NamedTuple) -> Any:
+        """Named columns as the machine takes them: as they are."""
+        return columns
 
     def state(self) -> Any:
         """A state to begin with."""
@@ -210,13 +222,13 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
     room = len(gated.order)  # memory is only taken for what is written
     attempts = Attempts(*(column(np.zeros(room, _kind(name))) for name in Attempts._fields))
     moves = MoveColumns(*(column(np.zeros(room, _kind(name))) for name in MoveColumns._fields))
-    out = MachineOutput(tally, attempts, moves)
+    held, out, sessions = way.held(tape), way.held(MachineOutput(tally, attempts, moves)), way.held(sittings)
     if way.waits():
         progress.step("compiling the replay, once for this version of the program")
-        way.runner(tape, out, state, sittings, 0, 0)
+        way.runner(held, out, state, sessions, 0, 0)
         progress.step("replaying", len(gated.sequence))
     for first in range(0, len(gated.sequence), way.step):
-        way.runner(tape, out, state, sittings, first, min(first + way.step, len(gated.sequence)))
+        way.runner(held, out, state, sessions, first, min(first + way.step, len(gated.sequence)))
         progress.advance(min(way.step, len(gated.sequence) - first))
     return ReplayColumns(
         _taken(attempts, int(state.attempts)),
