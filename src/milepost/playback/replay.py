@@ -165,7 +165,7 @@ class _Plain:
         """A column as the machine takes it."""
         return values.tolist()
 
-    def held(self, columns: NamedTuple) -> Any:
+    def held(self, columns: NamedTuple) -> object:
         """Named columns as the machine takes them: in slots, which the interpreter reads faster than fields of tuples."""
         names = columns._fields
         slotted = type("Slotted", (), {"__slots__": names})()
@@ -194,7 +194,7 @@ class _Compiled:
         """A column as the machine takes it."""
         return np.ascontiguousarray(values)
 
-    def held(self, columns: NamedTuple) -> Any:
+    def held(self, columns: NamedTuple) -> object:
         """Named columns as the machine takes them: as they are."""
         return columns
 
