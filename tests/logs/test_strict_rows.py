@@ -13,6 +13,7 @@ from logs_alike import assert_same, clean
 from milepost.logs import read as reading
 from milepost.logs.columnar import chunks
 from milepost.logs.columnar.column_builders import quoted
+from milepost.logs.formats import database as formats
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.read import read
 from random_logs import random_log, with_odd_players
@@ -172,3 +173,16 @@ def test_a_query(milepost):
     milepost.write("map.toml", select.format("y < 9"))
     done = milepost("check", path, "--map", "map.toml")
     assert done.returncode == 2 and done.stderr.count("no such column: y") == 1
+
+
+def test_a_query_without_an_end(milepost, monkeypatch):
+    """It is stopped once, after so many seconds, and not begun anew row by row."""
+    path, _ = database(milepost.folder, NAMES, [ROW, ["s", 9, "complete", "Mill Pond", 1, "calm", 2]] * 20_000)
+    query = (
+        "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT 's' AS session, i AS time, 'hit' AS event FROM n"
+    )
+    milepost.write("map.toml", f'[input]\nquery = "{query}"\nquery_seconds = 1\n')
+    begun, watched = [], formats.stopped_after
+    monkeypatch.setattr(formats, "stopped_after", lambda *given: begun.append(given) or watched(*given))
+    done = milepost("check", path, "--map", "map.toml")
+    assert done.returncode == 2 and "stopped after 1 s" in done.stderr and len(begun) == 1

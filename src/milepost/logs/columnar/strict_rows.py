@@ -6,14 +6,12 @@ All of a table is given, or nothing: where a value is not as most are, or is out
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import suppress
 from itertools import zip_longest
 from typing import TYPE_CHECKING, Final, cast
 
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.errors import LogError
 from milepost.logs.columnar.arrow import Arrow, array_of, connected, texts_of
 from milepost.logs.columnar.block import Block, require
 from milepost.logs.columnar.column_builders import BATCH, Columns, RawValues, Texts, given_up, moment_columns, quoted
@@ -68,10 +66,14 @@ def block_of_table(table: DuckDBPyRelation, names: list[str], log_map: LogMap) -
 
 
 def read_strict_database(source: Source, log_map: LogMap, options: ReadOptions) -> Block | None:
-    """The columns of a table of SQLite, or of what a query selects; None where it has to be read row by row."""
+    """The columns of a table of SQLite, or of what a query selects; None where it has to be read row by row.
+
+    Raises:
+        LogError: it cannot be read either way.
+    """
     if source.path is None:
         return None
-    with suppress(LogError), given_up(source.path), selected(source, options, str) as cursor:
+    with given_up(source.path), selected(source, options, str) as cursor:
         names = [str(column[0]) for column in cursor.description or ()]
         batches = iter(lambda: cursor.fetchmany(_ROWS), [])
         return _block_of_rows(names, (list(zip(*rows, strict=True)) for rows in batches), source, log_map)
@@ -79,10 +81,14 @@ def read_strict_database(source: Source, log_map: LogMap, options: ReadOptions) 
 
 
 def read_strict_sheet(source: Source, log_map: LogMap, _: ReadOptions) -> Block | None:
-    """The columns of a workbook's sheet; None where it has to be read row by row."""
+    """The columns of a workbook's sheet; None where it has to be read row by row.
+
+    Raises:
+        LogError: it cannot be read either way.
+    """
     if source.path is None:
         return None
-    with suppress(LogError), given_up(source.path):
+    with given_up(source.path):
         rows = rows_of_sheet(source)
         first, names = header_of(rows)
         below = [row for row in rows[first:] if any(cell != "" for cell in row)]

@@ -35,7 +35,8 @@ def selected(source: Source, options: ReadOptions, as_text: Callable[[bytes], st
     """Yield the rows of a table or query; texts are made as is said.
 
     Raises:
-        LogError: as `read_database`; or a text is none.
+        LogError: as `read_database`.
+        UnicodeError: a text is none, where it is to be made as Python makes it.
     """
     if source.path is None:
         raise LogError("standard input: a SQLite database has to be a file. Name the file.")
@@ -52,6 +53,8 @@ def selected(source: Source, options: ReadOptions, as_text: Callable[[bytes], st
     except MemoryError as error:
         raise LogError(f"{source.label}: the query needs more than {query_memory() >> 20} MiB of memory. Select less.") from error
     except sqlite3.OperationalError as error:
+        if "Could not decode" in str(error):
+            raise UnicodeError from error
         if "interrupted" in str(error):
             raise LogError(f"{source.label}: input.query: {took_too_long(options.query_seconds)}") from error
         raise LogError(f"{source.label}: cannot be read as SQLite ({error}).") from error
