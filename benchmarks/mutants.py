@@ -107,8 +107,7 @@ def main() -> None:
         tree = Path(folder)
         copied(tree, args.packages, args.tests)
         names = {package: drawn(tree, package, args.each, args.seed) for package in args.packages}
-        changed = str(tree / "mutants/src")  # for processes that tests start, which know nothing of mutmut's own path
-        env = {**os.environ, "NUMBA_DISABLE_JIT": "1", "OPENBLAS_NUM_THREADS": "1", "PYTHONPATH": changed}
+        env = {**os.environ, "NUMBA_DISABLE_JIT": "1", "OPENBLAS_NUM_THREADS": "1"}
         wanted = [name for own in names.values() for name in own]
         with (tree / "said.txt").open("w") as said:
             done = subprocess.run([str(MUTMUT), "run", *wanted], cwd=tree, env=env, stdout=said, check=False)
