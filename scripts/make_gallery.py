@@ -26,7 +26,7 @@ same play in our own form, as far as the log tells them. The logs are made by `s
 `scripts/make_gallery.py`; the tests hold every figure. What a map can say is in [log-format.md](log-format.md).
 
 ```
-$ milepost map wickwater/logs
+$ milepost map logs --output map.toml
 ```
 
 Read every draft before you use it: each line says what it rests on, and what is not sure is marked so. `--set level=route`,

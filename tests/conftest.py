@@ -21,6 +21,11 @@ settings.load_profile("steady")
 APART = {"--jobs", "--memory", "--cluster", "--verbose", "watch", "-", "demo"}  # words of runs that want a process of their own
 
 
+def pytest_xdist_auto_num_workers(config):
+    """One more than there are processors: tests that wait for what they started leave one idle."""
+    return (os.cpu_count() or 1) + 1
+
+
 def cpu_seconds():
     """CPU seconds of this process, and of those that it started and that have ended."""
     return sum(os.times()[:4])

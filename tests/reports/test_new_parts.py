@@ -27,7 +27,7 @@ def test_runs_in_every_form(race, wickwater):
     """A part on runs with its picture, where the log speaks of runs; none else."""
     page = race_report(race, "r.html").decode()
     assert "Runs: how far they get" in page and "Run by run" in page and "runs that get here" in page
-    assert "runs.png" in race_report(race, "r.md").decode() and race_report(race, "r.pdf").startswith(b"%PDF")
+    assert "runs.png" in race_report(race, "r.md").decode()
     assert (
         json.loads(race_report(race, "r.json"))["runs"]["runs"]
         == race.json("runs", "race/logs", "--course", "race/course.toml")["runs"]
