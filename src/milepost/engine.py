@@ -11,7 +11,8 @@
 A log is blocks of whole players. A small log is one block, of which records and attempts stay (`WholeLog`); a large one, or a
 store, is many (`PartedLog`), of which counts stay, or attempts where a measure looks at these one by one. Each block is cleaned
 and replayed alike; of many, names and clocks are surveyed beforehand (`survey`), and the order of the levels where no course
-gives it (`levels_first_tried`). The command line and the calls of a notebook go this one way.
+gives it (`levels_first_tried`); a log that is one block is cleaned and replayed at once by `replay_log`, which does the same.
+The command line and the calls of a notebook go this one way.
 """
 
 from __future__ import annotations
