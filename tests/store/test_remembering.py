@@ -167,7 +167,7 @@ def test_what_cannot_be_believed_later_is_said(told, capsys):
     (place,) = KEPT.iterdir()
     text = (place / "play/tree.json").read_text()[8:].replace('"of":"Tallies"', '"of":"Path"')
     (place / "play/tree.json").write_text(f"{crc32(text.encode()):08x}{text}")
-    assert main(["check", PLACE, *COURSE]) == 2
+    assert main(["attempts", PLACE, *COURSE]) == 2  # which has not been asked before
     assert capsys.readouterr().err.count("\n") == 1 and not place.exists()
     assert told("check", *COURSE)[0] == whole
 
