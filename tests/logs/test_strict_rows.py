@@ -9,13 +9,10 @@ import openpyxl
 import pandas as pd
 import pytest
 
-from logs_alike import assert_same, clean
-from milepost.logs import read as reading
-from milepost.logs.columnar import chunks
+from logs_alike import clean, read_both_ways
 from milepost.logs.columnar.column_builders import quoted
 from milepost.logs.formats import database as formats
-from milepost.logs.mapping.logmap import NO_MAP, read_map
-from milepost.logs.read import read
+from milepost.logs.mapping.logmap import read_map
 from random_logs import random_log, with_odd_players
 
 NAMES = ["session", "time", "event", "level", "x", "mood", "seq"]
@@ -34,22 +31,6 @@ died = [{ event = "reset", when = { lane = 3 } }, "death"]
 """
 
 
-def both_ways(path, form, monkeypatch, log_map=NO_MAP):
-    """The log read in both ways, and whether it was read by whole columns."""
-    taken, plain = [], reading._STRICT[form].read
-    spying = reading._Strict(lambda *given: taken.append(plain(*given)) or taken[-1], 0)
-    monkeypatch.setattr(reading, "_STRICT", {form: spying})
-    fast = read([str(path)], log_map)
-    monkeypatch.setattr(reading, "_STRICT", {})
-    monkeypatch.setattr(chunks, "LEAST", 1 << 60)
-    slow = read([str(path)], log_map)
-    monkeypatch.undo()
-    assert_same(fast, slow)
-    assert fast.refused == slow.refused and fast.records.line.tolist() == slow.records.line.tolist()
-    assert fast.map_use == slow.map_use
-    return fast, taken[0] is not None
-
-
 def database(folder, names, rows):
     """A table without types, as SQLite keeps whatever it is given."""
     (folder / "log.sqlite").unlink(missing_ok=True)
@@ -57,7 +38,7 @@ def database(folder, names, rows):
         base.execute("CREATE TABLE log ({})".format(", ".join(map(quoted, names))))
         base.executemany(f"INSERT INTO log VALUES ({', '.join('?' * len(names))})", rows)
     base.close()
-    return folder / "log.sqlite", "sqlite"
+    return folder / "log.sqlite"
 
 
 def workbook(folder, names, rows):
@@ -65,14 +46,14 @@ def workbook(folder, names, rows):
     for row in [names, *rows]:
         book.active.append(row)
     book.save(folder / "log.xlsx")
-    return folder / "log.xlsx", "workbook"
+    return folder / "log.xlsx"
 
 
 def parquet(folder, names, rows):
     frame = pd.DataFrame(rows, columns=names)
     with duckdb.connect() as base:
         base.from_df(frame).write_parquet(str(folder / "log.parquet"))
-    return folder / "log.parquet", "parquet"
+    return folder / "log.parquet"
 
 
 @pytest.mark.parametrize("written", [database, workbook])
@@ -86,7 +67,7 @@ def test_random_logs(tmp_path, monkeypatch, written):
         random.Random(seed).shuffle(names)
         rows = [[record.get(name) for name in names] for record in records]
         rows = [[cell if cell is None or type(cell) in (int, float, str) else str(cell) for cell in row] for row in rows]
-        taken += both_ways(*written(tmp_path, names, rows), monkeypatch)[1]
+        taken += read_both_ways(written(tmp_path, names, rows), monkeypatch)[1]
     assert taken > 4
 
 
@@ -112,32 +93,32 @@ ODD = {
 def test_rows(tmp_path, monkeypatch, written, row):
     """A row that is out of the ordinary, and all are read one by one."""
     rows = [ROW, ROW, GOOD.get(row) or ODD[row], ROW]
-    assert both_ways(*written(tmp_path, NAMES, rows), monkeypatch)[1] == (row in GOOD)
+    assert read_both_ways(written(tmp_path, NAMES, rows), monkeypatch)[1] == (row in GOOD)
 
 
 @pytest.mark.parametrize("cell", [b"\xff\xfe", b"calm", "\x00"])
 def test_bytes_in_a_database(tmp_path, monkeypatch, cell):
     """Bytes are no text of one type, but for a mark that a text may have."""
-    _, strictly = both_ways(*database(tmp_path, NAMES, [ROW, ["s", 2, "hit", "Mill Pond", 1, cell, 2]]), monkeypatch)
+    _, strictly = read_both_ways(database(tmp_path, NAMES, [ROW, ["s", 2, "hit", "Mill Pond", 1, cell, 2]]), monkeypatch)
     assert strictly == isinstance(cell, str)
 
 
 def test_a_text_that_is_none(tmp_path, monkeypatch):
     """Bytes that a database takes for a text."""
-    path, form = database(tmp_path, NAMES, [ROW])
+    path = database(tmp_path, NAMES, [ROW])
     with sqlite3.connect(path) as base:
         base.execute("INSERT INTO log VALUES ('s', 2, 'hit', CAST(x'4dff' AS TEXT), 1, 'calm', 2)")
     base.close()
-    assert not both_ways(path, form, monkeypatch)[1]
+    assert not read_both_ways(path, monkeypatch)[1]
 
 
 def test_sheets_of_dates_and_blank_rows(tmp_path, monkeypatch):
     """Dates and durations are texts and seconds; below a title; a blank row between, and rows are read one by one."""
     when, lasted = datetime(2026, 3, 6, 19, 0, 5), timedelta(seconds=90)
     names, rows = ["session", "time", "event", "level", "when", "lasted"], [["s", 1, "hit", "Mill Pond", when, lasted]] * 3
-    log, strictly = both_ways(*workbook(tmp_path, ["An evening"], [names, *rows]), monkeypatch)
+    log, strictly = read_both_ways(workbook(tmp_path, ["An evening"], [names, *rows]), monkeypatch)
     assert strictly and log.records.line.tolist() == [3, 4, 5] and log.tags["when"] == ["2026-03-06T19:00:05"]
-    assert not both_ways(*workbook(tmp_path, names, [rows[0], [None] * 6, rows[1]]), monkeypatch)[1]
+    assert not read_both_ways(workbook(tmp_path, names, [rows[0], [None] * 6, rows[1]]), monkeypatch)[1]
 
 
 @pytest.mark.parametrize("written", [database, workbook, parquet])
@@ -157,14 +138,14 @@ def test_log_maps(tmp_path, monkeypatch, written):
         for n in range(300)
     ]
     rows = [[*row[:5], float(row[5])] for row in rows]
-    path, form = written(tmp_path, ["sid", "ts", "type", "stage", "lane", "wet"], rows)
-    log, strictly = both_ways(path, form, monkeypatch, read_map(tmp_path / "map.toml"))
+    path = written(tmp_path, ["sid", "ts", "type", "stage", "lane", "wet"], rows)
+    log, strictly = read_both_ways(path, monkeypatch, read_map(tmp_path / "map.toml"))
     assert strictly and set(log.tags["lane"]) == {"lane 03", "lane 04", "lane 11"}
 
 
 def test_a_query(milepost):
     """What a query selects is read by columns too, and what is wrong with it is said once."""
-    path, _ = database(milepost.folder, NAMES, [ROW, ["s", 9, "complete", "Mill Pond", 1, "calm", 2]] * 20_000)
+    path = database(milepost.folder, NAMES, [ROW, ["s", 9, "complete", "Mill Pond", 1, "calm", 2]] * 20_000)
     assert path.stat().st_size > 1 << 20
     select = "[input]\nquery = \"SELECT 'q' || seq AS session, time, event, level FROM log WHERE {}\"\n"
     milepost.write("map.toml", select.format("x < 9"))
@@ -177,7 +158,7 @@ def test_a_query(milepost):
 
 def test_a_query_without_an_end(milepost, monkeypatch):
     """It is stopped once, after so many seconds, and not begun anew row by row."""
-    path, _ = database(milepost.folder, NAMES, [ROW, ["s", 9, "complete", "Mill Pond", 1, "calm", 2]] * 20_000)
+    path = database(milepost.folder, NAMES, [ROW, ["s", 9, "complete", "Mill Pond", 1, "calm", 2]] * 20_000)
     query = (
         "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT 's' AS session, i AS time, 'hit' AS event FROM n"
     )

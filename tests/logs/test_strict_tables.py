@@ -8,11 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from logs_alike import assert_same, clean
-from milepost.logs import read as reading
-from milepost.logs.columnar import chunks
-from milepost.logs.mapping.logmap import NO_MAP, read_map
-from milepost.logs.read import read
+from logs_alike import clean, read_both_ways
+from milepost.logs.mapping.logmap import read_map
 from random_logs import random_log, with_odd_players
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
@@ -32,21 +29,6 @@ unit = "ms"
 begin = "start"
 died = [{{ event = "reset", when = {{ lane = 3 }} }}, "death"]
 """
-
-
-def both_ways(path, monkeypatch, log_map=NO_MAP):
-    """The log read in both ways, and whether it was read by whole columns."""
-    taken, plain = [], reading._STRICT["csv"].read
-    spying = reading._Strict(lambda *given: taken.append(plain(*given)) or taken[-1], 0)
-    monkeypatch.setattr(reading, "_STRICT", dict.fromkeys(("csv", "tsv"), spying))
-    fast = read([str(path)], log_map)
-    monkeypatch.setattr(reading, "_STRICT", {})
-    monkeypatch.setattr(chunks, "LEAST", 1 << 60)
-    slow = read([str(path)], log_map)
-    monkeypatch.undo()
-    assert_same(fast, slow)
-    assert fast.refused == slow.refused and fast.records.line.tolist() == slow.records.line.tolist()
-    return fast, taken[0] is not None
 
 
 def written(folder, rows, end="\r\n", **how):
@@ -70,7 +52,7 @@ def test_random_logs(tmp_path, monkeypatch, seed):
         "end": rng.choice(["\n", "\r\n"]),
     }
     rows = [[record.get(name) for name in names] for record in records]
-    both_ways(written(tmp_path, [names, *rows], **how), monkeypatch)
+    read_both_ways(written(tmp_path, [names, *rows], **how), monkeypatch)
 
 
 GOOD = {
@@ -102,7 +84,7 @@ ODD = {
 def test_rows(tmp_path, monkeypatch, row):
     """A row that is no record costs itself; anything else out of the ordinary, and all are read one by one."""
     rows = [HEAD, ROW, ROW, GOOD.get(row) or ODD[row], ROW, ROW]
-    _, strictly = both_ways(written(tmp_path, rows), monkeypatch)
+    _, strictly = read_both_ways(written(tmp_path, rows), monkeypatch)
     assert strictly == (row in GOOD)
 
 
@@ -121,7 +103,7 @@ def test_rows(tmp_path, monkeypatch, row):
 def test_marks_out_of_place(tmp_path, monkeypatch, text):
     """Quotes within cells and other line ends than the first: as Python's reader has it."""
     (tmp_path / "log.csv").write_bytes(text.encode())
-    assert not both_ways(tmp_path / "log.csv", monkeypatch)[1]
+    assert not read_both_ways(tmp_path / "log.csv", monkeypatch)[1]
 
 
 @pytest.mark.parametrize("begin", ["\ufeff", "\n", "Played on Friday\n\n", "# by the collector,,\n"])
@@ -129,14 +111,14 @@ def test_what_stands_before_the_names(tmp_path, monkeypatch, begin):
     """A mark of the encoding, blank lines, a title: rows have the numbers of their lines."""
     text = begin + "session,time,event,level,mood\ns,1,start,a,calm\ns,2,complete,a,calm\n"
     (tmp_path / "log.csv").write_text(text, encoding="utf-8")
-    log, _ = both_ways(tmp_path / "log.csv", monkeypatch)
+    log, _ = read_both_ways(tmp_path / "log.csv", monkeypatch)
     assert log.records.line.tolist() == [begin.count("\n") + 2, begin.count("\n") + 3]
 
 
 def test_columns_without_a_name(tmp_path, monkeypatch):
     """As spreadsheets leave them beside a table: nothing in them counts."""
     rows = [[*HEAD, "", ""], [*ROW, "", "a remark"], [*ROW, "", ""]]
-    log, strictly = both_ways(written(tmp_path, rows), monkeypatch)
+    log, strictly = read_both_ways(written(tmp_path, rows), monkeypatch)
     assert strictly and len(log.records) == 2 and list(log.tags) == ["mood"]
 
 
@@ -144,7 +126,7 @@ def test_stamps_and_what_was_written_twice(tmp_path, monkeypatch):
     """Times as stamps; equal rows are equal, and cells that are written otherwise are not."""
     stamp = "2026-03-06T19:00:0{}Z"
     rows = [[ROW[0], stamp.format(n // 2), *ROW[2:4], x, "calm"] for n, x in enumerate(["1", "1", "1", "1.0", "", ""])]
-    log, strictly = both_ways(written(tmp_path, [HEAD, *rows]), monkeypatch)
+    log, strictly = read_both_ways(written(tmp_path, [HEAD, *rows]), monkeypatch)
     alike = log.records.likeness
     assert strictly and alike[0] == alike[1] and alike[2] != alike[3] and alike[4] == alike[5]
 
@@ -160,7 +142,7 @@ def test_with_a_map(tmp_path, monkeypatch, quoting):
         for n in range(300)
     ]
     path = written(tmp_path, [["sid", "ts", "type", "stage", "lane"], *rows], quoting=quoting)
-    log, strictly = both_ways(path, monkeypatch, read_map(tmp_path / "map.toml"))
+    log, strictly = read_both_ways(path, monkeypatch, read_map(tmp_path / "map.toml"))
     assert strictly and log.map_use and log.map_use["missing_column"] == []
 
 
@@ -188,7 +170,7 @@ def test_a_line_break_in_a_number(tmp_path, monkeypatch):
         ["s", "1", "start", "Mill Pond", "3\n4", "calm"],
         *[["s", str(n), "hit", "Mill Pond", str(n), ""] for n in range(2, 90)],
     ]
-    log, _ = both_ways(written(tmp_path, [HEAD, *rows]), monkeypatch)
+    log, _ = read_both_ways(written(tmp_path, [HEAD, *rows]), monkeypatch)
     assert len(log.records) == 89 and log.records.x[1] == 2
 
 
