@@ -167,3 +167,14 @@ def test_a_query_without_an_end(milepost, monkeypatch):
     monkeypatch.setattr(formats, "stopped_after", lambda *given: begun.append(given) or watched(*given))
     done = milepost("check", path, "--map", "map.toml")
     assert done.returncode == 2 and "stopped after 1 s" in done.stderr and len(begun) == 1
+
+
+@pytest.mark.parametrize("written", [database, workbook])
+def test_columns_that_hold_nothing(tmp_path, monkeypatch, written):
+    """Of texts, of numbers and of none: as if they were not there, and a map that names one is told so."""
+    rows = [["s", 1.5 * n, "hit", "Mill Pond", None, None, None] for n in range(20)]
+    log, strictly = read_both_ways(written(tmp_path, NAMES, rows), monkeypatch)
+    assert strictly and not log.tags and "x" not in log.tags
+    (tmp_path / "map.toml").write_text('[fields]\nlane = "mood"\nx = "x"\n')
+    log, strictly = read_both_ways(written(tmp_path, NAMES, rows), monkeypatch, read_map(tmp_path / "map.toml"))
+    assert strictly and {one["column"] for one in log.map_use["missing_column"]} == {"mood", "x"}

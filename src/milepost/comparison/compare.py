@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Final, Literal, get_args
+from typing import Final, Literal
 
 import numpy as np
 
@@ -41,7 +41,6 @@ from milepost.playback.attributes import is_attribute
 from milepost.playback.play import Play
 
 Assigned = Literal["lot", "crossed"]
-ASSIGNED: Final = get_args(Assigned)
 _NOBODY: Final = 1 << 62  # players, of whom nothing is claimed
 _NO_EFFECTS: Final = Effects(
     time_ratio=None,

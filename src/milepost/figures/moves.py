@@ -13,7 +13,6 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 _ABOVE = {"advance": "pale", "skip": "lantern", "passed": "lantern", "return": "water"}
-_LABELLED = 14
 
 
 def draw_moves(sheet: Sheet, document: MovesDocument) -> None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Final, cast
 
 import numpy as np
 
+from milepost import engine
 from milepost.cleaning.anonymous import session_mark
 from milepost.difficulty.spikes import places_of_legs
 from milepost.difficulty.whatif import as_difficulty, planned_retention
@@ -15,7 +16,7 @@ from milepost.errors import UsageError
 from milepost.measures.attribute_effects import attributes_by_level
 from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.cells import WatchOfLevels
-from milepost.measures.interface import CountingMeasure, table_of
+from milepost.measures.interface import CountingMeasure
 from milepost.measures.level import after_failures
 from milepost.memory import give_back_now
 from milepost.planning.knob_changes import as_surroundings, is_to_fix
@@ -86,7 +87,7 @@ def whole_report(
     reported = [entry for entry in MEASURES.values() if entry.reported is not None]
     progress.step("measuring", len(reported))
     for entry in reported:
-        parts[entry.name] = measured_document(entry.name, entry.reported(least), play, least) if entry.reported else None
+        parts[entry.name] = reported_document(entry.name, entry.reported(least), play, least) if entry.reported else None
         progress.advance(1)
     top = head("report", play)
     top["course"]["name"] = course.name if course else None
@@ -193,16 +194,16 @@ def some_measures(play: Summed, names: Sequence[str], least: int, made: Made) ->
 def _measured(name: str, measure: AnyMeasure, play: Summed, least: int) -> Head | None:
     if isinstance(measure, CountingMeasure):
         counting: CountingMeasure = measure
-        return measured_document(name, counting, play, least)
-    return measured_document(name, measure, with_attempts(play), least)
+        return reported_document(name, counting, play, least)
+    return reported_document(name, measure, with_attempts(play), least)
 
 
-def measured_document(name: str, measure: Callable[[P], AnyTable], play: P, least: int) -> Head | None:
+def reported_document(name: str, measure: Callable[[P], AnyTable], play: P, least: int) -> Head | None:
     """A command's document; None where the log or the course has nothing for it."""
     kept = name_of_document(name, measure)
 
     def make(play: P) -> Head:
-        return document(name, play, table_of(play, measure))
+        return engine.measured_document(play, name, measure)
 
     try:
         report = make(play) if kept is None else play.lasting(kept, make)

@@ -5,7 +5,7 @@ All of a table is given, or nothing: where a value is not as most are, or is out
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import zip_longest
 from typing import TYPE_CHECKING, Final, cast
 
@@ -16,9 +16,7 @@ from milepost.logs.columnar.arrow import Arrow, array_of, connected, texts_of
 from milepost.logs.columnar.block import Block, require
 from milepost.logs.columnar.column_builders import BATCH, Columns, RawValues, Texts, given_up, moment_columns, quoted
 from milepost.logs.columnar.mapped import mapped_block, roles_by, used_columns
-from milepost.logs.formats.database import selected
 from milepost.logs.formats.otlp import is_envelope
-from milepost.logs.formats.workbook import header_of, plain, rows_of_sheet
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.sources.files import Source
@@ -71,6 +69,8 @@ def read_strict_database(source: Source, log_map: LogMap, options: ReadOptions) 
     Raises:
         LogError: it cannot be read either way.
     """
+    from milepost.logs.formats.database import selected
+
     if source.path is None:
         return None
     with given_up(source.path), selected(source, options, str) as cursor:
@@ -86,6 +86,8 @@ def read_strict_sheet(source: Source, log_map: LogMap, _: ReadOptions) -> Block 
     Raises:
         LogError: it cannot be read either way.
     """
+    from milepost.logs.formats.workbook import header_of, plain, rows_of_sheet
+
     if source.path is None:
         return None
     with given_up(source.path):
@@ -95,15 +97,15 @@ def read_strict_sheet(source: Source, log_map: LogMap, _: ReadOptions) -> Block 
         require(len(below) == len(rows) - first)  # else places are not the numbers of rows
         columns = list(zip_longest(*below, fillvalue=""))[: len(names)]
         kept = [(name, column) for name, column in zip(names, columns, strict=True) if name]
-        made = [_values_of(column) for _, column in kept]
+        made = [_values_of(column, plain) for _, column in kept]
         block = _block_of_rows([name for name, _ in kept], [made], source, log_map)
         block.lines = np.arange(first + 1, len(rows) + 1)
         return block
     return None
 
 
-def _values_of(cells: Sequence[object]) -> list[object]:
-    """The values of a column of a sheet; None where a cell is empty."""
+def _values_of(cells: Sequence[object], plain: Callable[[object], object]) -> list[object]:
+    """The values of a column of a sheet, each made plain; None where a cell is empty."""
     if all(type(cell) is str for cell in cells):
         return [cell or None for cell in cells]
     return [None if cell == "" else plain(cell) for cell in cells]
