@@ -21,7 +21,7 @@ TARGET = Path(__file__).parents[1] / "src/milepost/schemas"
 
 def schemas() -> dict[str, dict[str, Any]]:
     """The schema of each command's document; `grouped` is that of any command with groups."""
-    kinds: dict[str, Any] = {entry.name: entry.document() for entry in MEASURES.values()}
+    kinds: dict[str, Any] = {entry.name: entry.document for entry in MEASURES.values()}
     kinds |= {
         "report": ReportDocument,
         "report-only": SelectedDocument,

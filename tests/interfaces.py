@@ -1,45 +1,38 @@
-"""Each command, format and figure is what its interface says: mypy looks at all of them, and a test that none is missing."""
+"""Each measure, command, format and figure is what its interface says: mypy looks at all of them, and a test that none is missing."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
 
+from milepost.audit.audit import audit
 from milepost.cli.commands import (
     answers,
-    attempts,
     check,
     compare,
     completion,
     convert,
     course,
-    coverage,
-    deaths,
     demo,
     funnel,
     init,
-    knobs,
-    layouts,
-    leaving,
-    level,
     map,
-    moves,
     note,
     pack,
-    players,
     power,
-    ratings,
     report,
-    runs,
-    sections,
     simulate,
     spikes,
     targets,
     times,
-    trace,
     trend,
     watch,
     whatif,
 )
+from milepost.comparison.compare_in_play import CompareWithin
+from milepost.comparison.trend import Trend
+from milepost.difficulty.players import Players
+from milepost.difficulty.spikes import Spikes
+from milepost.difficulty.whatif import WhatIf
 from milepost.figures.answers import draw_answers
 from milepost.figures.attempts import draw_attempts
 from milepost.figures.compare import draw_compare
@@ -68,6 +61,22 @@ from milepost.logs.formats.text_lines import read_pattern_lines
 from milepost.logs.formats.workbook import read_workbook
 from milepost.logs.formats.writers import write_csv, write_json_lines, write_parquet, write_xes
 from milepost.logs.formats.xes import read_xes, read_xml_records
+from milepost.measures.answers import Answers
+from milepost.measures.attempts import AttemptsToClear
+from milepost.measures.coverage import Coverage
+from milepost.measures.deaths import Deaths
+from milepost.measures.funnel import Funnel
+from milepost.measures.layouts import Layouts
+from milepost.measures.leaving import Leaving
+from milepost.measures.level import LevelPage
+from milepost.measures.moves import Moves
+from milepost.measures.ratings import Ratings
+from milepost.measures.run_lengths import RunsMeasure
+from milepost.measures.sections import Sections
+from milepost.measures.times import TimeInLevel
+from milepost.measures.trace import Trace
+from milepost.planning.knob_table import Knobs
+from milepost.planning.targets import Targets
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -78,6 +87,7 @@ if TYPE_CHECKING:
     from milepost.logs.formats.writers import Spool
     from milepost.logs.interface import ReadOptions, Sink
     from milepost.logs.sources.files import Source
+    from milepost.measures.interface import AnyMeasure
     from milepost.progress import Progress
     from milepost.reports.document_types import (
         AnswersDocument,
@@ -102,40 +112,51 @@ if TYPE_CHECKING:
 
 COMMANDS: Final[tuple[Command, ...]] = (
     answers,
-    attempts,
     check,
     compare,
     completion,
     convert,
     course,
-    coverage,
-    deaths,
     demo,
     funnel,
     init,
-    knobs,
-    layouts,
-    leaving,
-    level,
     map,
-    moves,
     note,
     pack,
-    players,
     power,
-    ratings,
     report,
-    runs,
-    sections,
     simulate,
     spikes,
     targets,
     times,
-    trace,
     trend,
     watch,
     whatif,
 )
+MEASURES: Final[dict[str, AnyMeasure]] = {
+    "check": audit,
+    "funnel": Funnel(),
+    "attempts": AttemptsToClear(),
+    "times": TimeInLevel(),
+    "deaths": Deaths(),
+    "moves": Moves(),
+    "spikes": Spikes(),
+    "coverage": Coverage(),
+    "players": Players(),
+    "leaving": Leaving(),
+    "sections": Sections(),
+    "layouts": Layouts(),
+    "ratings": Ratings(),
+    "runs": RunsMeasure(),
+    "answers": Answers(()),
+    "targets": Targets({}),
+    "compare": CompareWithin(),
+    "knobs": Knobs(),
+    "trend": Trend(),
+    "level": LevelPage(""),
+    "trace": Trace(),
+    "whatif": WhatIf(()),
+}
 READERS: Final[tuple[Callable[[Source, Sink, ReadOptions, Progress], None], ...]] = (
     read_database,
     read_delimited,

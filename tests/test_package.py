@@ -7,6 +7,7 @@ from pathlib import Path
 
 import milepost
 from milepost.cli.main import all_commands
+from milepost.cli.plain_command import EntryCommand
 from milepost.logs.formats.registry import FORMATS, WRITTEN
 from milepost.reports.registry import MEASURES
 
@@ -55,11 +56,15 @@ def test_imports_are_left_until_needed(wickwater):
 
 
 def test_every_extension_has_its_interface_checked():
-    """Commands, readers, writers and figures: mypy looks at those that are listed, and all are."""
+    """Measures, commands, readers, writers and figures: mypy looks at those that are listed, and all are."""
     import interfaces
 
-    assert {module.__name__.rpartition(".")[2] for module in interfaces.COMMANDS} == set(all_commands())
+    own = {name for name, command in all_commands().items() if not isinstance(command, EntryCommand)}
+    assert {module.__name__.rpartition(".")[2] for module in interfaces.COMMANDS} == own
     assert set(interfaces.READERS) == {form.read for form in FORMATS.values()}
     assert set(interfaces.WRITERS) == {form.write for form in WRITTEN.values()}
+    assert {name: getattr(one, "__name__", type(one).__name__) for name, one in interfaces.MEASURES.items()} == {
+        name: entry.measure.__name__ for name, entry in MEASURES.items()
+    }
     drawn = {name for name, entry in MEASURES.items() if entry.drawn}
     assert drawn <= {draw.__name__.removeprefix("draw_") for draw in interfaces.FIGURES}

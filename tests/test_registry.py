@@ -103,7 +103,7 @@ def test_every_figure(wickwater, play, name):
     assert dict(matplotlib.rcParams) == before, "a notebook keeps its own settings"
 
 
-@pytest.mark.parametrize("name", [name for name, entry in MEASURES.items() if entry.in_groups and name not in NONE_IN_DEMO])
+@pytest.mark.parametrize("name", [name for name, entry in MEASURES.items() if entry.groups and name not in NONE_IN_DEMO])
 def test_every_group(wickwater, name):
     """Every measure for groups is shown by groups, whole and by parts alike."""
     whole, parts = (wickwater.json(*words(name, "--by", "role", *more)) for more in ((), ("--memory", "1MB")))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Unpack, cast
+from typing import Any, Unpack, cast
 
 import pandas as pd
 
@@ -14,7 +14,6 @@ from milepost.comparison.trend import Trend
 from milepost.difficulty.players import Players
 from milepost.difficulty.spikes import Spikes
 from milepost.difficulty.whatif import WhatIf
-from milepost.errors import UsageError
 from milepost.folder.small_tables import read_answers, read_themes
 from milepost.measures.answers import Answers
 from milepost.measures.attempts import AttemptsToClear
@@ -41,9 +40,6 @@ from milepost.replay_log import COUNTED as COUNTED
 from milepost.replay_log import count as count
 from milepost.replay_log import replay as replay
 
-if TYPE_CHECKING:
-    pass
-
 
 def check(play: Play) -> pd.DataFrame:
     """Return the findings of a log, a row a finding; ``attrs`` holds the rest: counts, suspects, effects of cleaning."""
@@ -62,11 +58,9 @@ def funnel(play: Summed, *, raw: bool = False, unknown_end: str = "lost", per: s
     Raises:
         UsageError: it is to count as something else.
     """
-    if unknown_end not in ("lost", "censor"):
-        raise UsageError(f"unknown_end={unknown_end!r}: give 'lost' or 'censor'.")
     if per != "player":
         return _frame(FunnelPerRun()(counted_per(with_attempts(play), per)))
-    table = Funnel(unknown_end == "censor")(play)
+    table = Funnel(unknown_end)(play)
     return _frame(beside(table, raw_counts(play)) if raw else table)
 
 
@@ -251,9 +245,7 @@ def leaving(play: Play, *, unknown_end: str = "lost", return_within: float | Non
     Raises:
         UsageError: it is something else, or days are asked for and the log has no time stamps.
     """
-    if unknown_end not in ("lost", "censor"):
-        raise UsageError(f"unknown_end={unknown_end!r}: give 'lost' or 'censor'.")
-    return _frame(Leaving(unknown_end == "censor", return_within)(play))
+    return _frame(Leaving(unknown_end, return_within)(play))
 
 
 def players(play: Play) -> pd.DataFrame:

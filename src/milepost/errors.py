@@ -58,3 +58,8 @@ class AttemptsGoneError(MilePostError):
 
 class WorkError(MilePostError):
     """Work over parts that cannot be done where it was to be done."""
+
+
+def unknown_word(name: str, given: str, words: tuple[str, ...]) -> UsageError:
+    """Return the error about a setting that is none of its words."""
+    return UsageError(f"{name}={given!r}: give {' or '.join(map(repr, words))}.")

@@ -23,7 +23,7 @@ from random_logs import COURSE, as_text, as_toml, as_values, random_log, renamed
 
 MEASURES = {
     "funnel": (Funnel(), naive.funnel),
-    "funnel with unknown ends cut off": (Funnel(censor_unknown=True), lambda play: naive.funnel(play, censor=True)),
+    "funnel with unknown ends cut off": (Funnel("censor"), lambda play: naive.funnel(play, censor=True)),
     "attempts": (AttemptsToClear(), naive.attempts),
     "times": (TimeInLevel(), naive.times),
     "deaths": (Deaths(), naive.deaths),

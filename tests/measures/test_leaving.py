@@ -62,7 +62,7 @@ def test_against_plain_counting(tmp_path, censor):
         (tmp_path / "log.jsonl").write_text(as_text(lines))
         expected = naive.Play(naive_replay(as_values(lines), own), course=own)
         play = replay_log(read([str(tmp_path / "log.jsonl")]), read_course(tmp_path / "course.toml"), ReplayRules())
-        found = Leaving(censor)(play)
+        found = Leaving("censor" if censor else "lost")(play)
         streaks, levels = counted(expected, censor)
         for row in found.totals["streaks"]:
             for key in ("cut_off", "breaks", "left", "left_mid"):

@@ -21,6 +21,7 @@ from milepost.cli.arguments import Arguments
 from milepost.cli.completing import complete
 from milepost.cli.messages import Exit, speak, tell
 from milepost.cli.options import add_saying
+from milepost.cli.plain_command import plain_commands
 from milepost.errors import MilePostError, UnknownLogError
 from milepost.level_names import nearest
 from milepost.version import version_text
@@ -59,20 +60,27 @@ class _Parser(argparse.ArgumentParser):
         unknown = re.match(r"argument COMMAND: invalid choice: '(.*?)'", message)
         if unknown is not None:
             return f"there is no command {safe(unknown[1])}.{nearest(unknown[1], all_commands())}"
-        options = [option for action in self._all_actions() for option in action.option_strings if option.startswith("--")]
+        options = [option for action in _actions_of(self) for option in action.option_strings if option.startswith("--")]
         wrong = [word for word in message.partition("unrecognized arguments: ")[2].split() if word.startswith("--")]
         names = [word.partition("=")[0] for word in wrong]
         later = [f" {name} goes after the command's name." for name in names if name in options]
-        hints = later or [hint for name in names if (hint := nearest(name, options))]
+        others = [f" {name} is for other commands: leave it out." for name in names if not later and name in _options_of_all()]
+        hints = later or others or [hint for name in names if (hint := nearest(name, options))]
         return f"{safe(message)}.{hints[0] if hints else ''}"
 
-    def _all_actions(self) -> Iterator[argparse.Action]:
-        """The options of this parser, and of the commands that it knows."""
-        for action in self._actions:
-            yield action
-            if isinstance(action, argparse._SubParsersAction):
-                for command in action.choices.values():
-                    yield from command._actions
+
+def _actions_of(parser: argparse.ArgumentParser) -> Iterator[argparse.Action]:
+    """The options of a parser, and of the commands that it knows."""
+    for action in parser._actions:
+        yield action
+        if isinstance(action, argparse._SubParsersAction):
+            for command in action.choices.values():
+                yield from command._actions
+
+
+def _options_of_all() -> set[str]:
+    """The options of all commands."""
+    return {name for action in _actions_of(build_parser()) for name in action.option_strings}
 
 
 class _CommandLine(_Parser):
@@ -98,9 +106,9 @@ class _CommandLine(_Parser):
 
 @cache
 def all_commands() -> dict[str, Command]:
-    """Every command by its name, the name of its module, in the order in which the help lists them."""
-    modules = {one.name: _command(one.name) for one in iter_modules(commands.__path__)}
-    return dict(sorted(modules.items(), key=lambda item: item[1].PLACE))
+    """Every command by its name, in the order in which the help lists them."""
+    known = {name: _command(name) for name in _names()}
+    return dict(sorted(known.items(), key=lambda item: item[1].PLACE))
 
 
 def build_parser(words: Sequence[str] = ()) -> argparse.ArgumentParser:
@@ -110,8 +118,7 @@ def build_parser(words: Sequence[str] = ()) -> argparse.ArgumentParser:
     parser.add_argument("--verbose", action="store_true", help="say each step of the work, and how long it took")
     listed = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
     asked = next((word for word in words if word != "--verbose"), "")
-    known = asked in {one.name for one in iter_modules(commands.__path__)}
-    for name, module in ({asked: _command(asked)} if known else all_commands()).items():
+    for name, module in ({asked: _command(asked)} if asked in _names() else all_commands()).items():
         command = listed.add_parser(
             name,
             help=module.HELP,
@@ -125,8 +132,14 @@ def build_parser(words: Sequence[str] = ()) -> argparse.ArgumentParser:
     return parser
 
 
+@cache
+def _names() -> frozenset[str]:
+    """The names of all commands: of modules, and of measures that need none."""
+    return frozenset(one.name for one in iter_modules(commands.__path__)) | plain_commands().keys()
+
+
 def _command(name: str) -> Command:
-    return cast("Command", import_module(f"{commands.__name__}.{name}"))
+    return plain_commands().get(name) or cast("Command", import_module(f"{commands.__name__}.{name}"))
 
 
 def main(argv: list[str] | None = None) -> int:

@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import argparse
 from math import isfinite
-from typing import TYPE_CHECKING
+from typing import Final
 
 from milepost.logs.formats.registry import FORMATS as LOG_FORMATS
-
-if TYPE_CHECKING:
-    pass
 
 _MOST_JOBS = 512
 
@@ -347,3 +344,6 @@ def seconds(text: str) -> float:
     if not isfinite(value) or value < 0:
         raise argparse.ArgumentTypeError(f"{text!r} is no number of seconds from 0 up")
     return value
+
+
+KINDS: Final = {"seconds": seconds, "days": days, "count": count, "chance": chance, "clock_offset": clock_offset}  # of settings

@@ -207,8 +207,8 @@ def measures_named(text: str) -> tuple[str, ...]:
     """
     asked = [name.strip() for name in text.split(",")]
     for name in asked:
-        if name not in MEASURES or MEASURES[name].reported is None:
-            there = [name for name, entry in MEASURES.items() if entry.reported is not None]
+        if name not in MEASURES or not MEASURES[name].reported:
+            there = [name for name, entry in MEASURES.items() if entry.reported]
             raise UsageError(f"--only {name}: the report has no such measure. It has {listed(there)}.")
     return tuple(name for name in MEASURES if name in asked)  # of the others nothing is loaded
 
@@ -219,7 +219,7 @@ def _document_of(args: Arguments, names: Sequence[str], loaded: Loaded) -> Selec
     def made(play: Summed) -> SelectedDocument:
         return some_measures(play, names, args.min_players, made_of(args))
 
-    measures = [reported(args.min_players) for name in names if (reported := MEASURES[name].reported) is not None]
+    measures = [MEASURES[name].in_report(args.min_players) for name in names]
     counting = [measure for measure in measures if isinstance(measure, CountingMeasure)]
     if len(counting) < len(measures):
         return made(loaded.last_play())

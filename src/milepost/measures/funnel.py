@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from typing import ClassVar, NotRequired, TypedDict, cast
 
 from milepost.course.legs import Leg, last_leg
+from milepost.errors import unknown_word
 from milepost.measures.cells import Attendance
 from milepost.measures.funnel_counts import FunnelCounts
-from milepost.measures.interface import LevelRow, Table, share
+from milepost.measures.interface import UNKNOWN_ENDS, LevelRow, Table, share
 from milepost.numerics.intervals import log_log, wilson
 from milepost.playback.play import Kinds, Summed
 
@@ -100,18 +101,27 @@ class Funnel:
     """The funnel over the course.
 
     Attributes:
-        censor_unknown: take a session that ends without a known cause as cut short, not as lost.
+        unknown_end: what a session that ends without a known cause counts as, one of ``UNKNOWN_ENDS``.
     """
 
-    censor_unknown: bool = False
+    unknown_end: str = "lost"
 
     SUMS: ClassVar[Kinds] = (Attendance, FunnelCounts)
+
+    def __post_init__(self) -> None:
+        """Refuse what is none of these.
+
+        Raises:
+            UsageError: it is none.
+        """
+        if self.unknown_end not in UNKNOWN_ENDS:
+            raise unknown_word("unknown_end", self.unknown_end, UNKNOWN_ENDS)
 
     def __call__(self, play: Summed) -> Table[FunnelRow, FunnelTotals]:
         """One row a level in course order; see docs/definitions.md for the columns."""
         counts = play.sums(FunnelCounts)
         reached, stops = _reach(play, counts), _stops(counts)
-        lost = [own["stopped_quit"] + (0 if self.censor_unknown else own["stopped_unknown"]) for own in stops]
+        lost = [own["stopped_quit"] + (own["stopped_unknown"] if self.unknown_end == "lost" else 0) for own in stops]
         untold = [bool(is_open) for is_open in play.about.open_levels]
         legs = legs_in(play)
         if lost and not _tells_last_clear(play, counts):

@@ -46,6 +46,7 @@ class Table(Generic[R_co, T_co]):
     totals: T_co
 
 
+UNKNOWN_ENDS: Final = ("lost", "censor")  # what a session that ends without a known cause counts as: lost there, or cut short
 EXPECTED_FIGURES: Final = {
     "try_clear": "a try clears",
     "first_try": "a first try clears",

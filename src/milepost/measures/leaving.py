@@ -9,10 +9,10 @@ from typing import Final, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.errors import UsageError
+from milepost.errors import UsageError, unknown_word
 from milepost.measures.cells import first_tries
 from milepost.measures.funnel_counts import cleared_by
-from milepost.measures.interface import LevelRow, Table, share
+from milepost.measures.interface import UNKNOWN_ENDS, LevelRow, Table, share
 from milepost.numerics.intervals import clustered_share
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
@@ -116,12 +116,21 @@ class Leaving:
     """After which tries players leave.
 
     Attributes:
-        censor_unknown: take a session that ends without a known cause as cut short, not as left.
+        unknown_end: what a session that ends without a known cause counts as, one of ``UNKNOWN_ENDS``.
         return_within: days within which a player may still come back after the log's end; None where that is not looked at.
     """
 
-    censor_unknown: bool = False
+    unknown_end: str = "lost"
     return_within: float | None = None
+
+    def __post_init__(self) -> None:
+        """Refuse another end than these.
+
+        Raises:
+            UsageError: it is another.
+        """
+        if self.unknown_end not in UNKNOWN_ENDS:
+            raise unknown_word("unknown_end", self.unknown_end, UNKNOWN_ENDS)
 
     def __call__(self, play: Play) -> Table[LeavingRow, LeavingTotals]:
         """One row a level; the totals have those by streak and by minutes.
@@ -170,7 +179,7 @@ class Leaving:
     def _is_cut_off(self, play: Play, last: Bools) -> Bools:
         """Per attempt, whether nobody knows if its player would have left after it."""
         table, gated = play.attempts, play.gated
-        open_ends = (END_QUIT,) if self.censor_unknown else (END_QUIT, END_UNKNOWN)
+        open_ends = (END_QUIT, END_UNKNOWN) if self.unknown_end == "lost" else (END_QUIT,)
         cut = ~play.end.of(table.session).by(*open_ends)
         done = gated.done(cleared_by(play))
         won = done[gated.last_leg, np.arange(len(gated.last_leg))] & (gated.last_leg >= 0)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, ClassVar, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Floats
-from milepost.errors import UsageError
+from milepost.errors import unknown_word
 from milepost.measures.cells import ReachedStops, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.time_counts import Spent, TimeCounts
@@ -226,7 +226,7 @@ def on_clock(play: P, clock: str = "load", idle_cap: float | None = None) -> P:
         RecordsGoneError: idle stretches are asked of a play that has let its records go.
     """
     if clock not in ("load", "input"):
-        raise UsageError(f"clock={clock!r}: give 'load' or 'input'.")
+        raise unknown_word("clock", clock, ("load", "input"))
     if clock == "load" and idle_cap is None:
         return play
     active = play.attempts.active

@@ -80,12 +80,12 @@ class Trace:
 
     Attributes:
         session: the session's name, or that of a player, all of whose sessions are shown; None for every session.
-        offset: seconds that a recording ran before the session's first record.
+        offset: seconds that a recording ran before the session's first record; None where there is none.
         events: whether each record is told, with what it did.
     """
 
     session: str | None = None
-    offset: float = 0.0
+    offset: float | None = None
     events: bool = False
 
     def __call__(self, play: Play) -> Table[TraceRow, TraceTotals]:
@@ -102,6 +102,11 @@ class Trace:
         if self.events:
             totals["records"] = [row for session in chosen for row in self._records(with_records(play), session)]
         return Table(rows, totals)
+
+    @property
+    def _began(self) -> float:
+        """Return the seconds that a recording had run, 0 where there is none."""
+        return self.offset or 0.0
 
     def _chosen(self, play: Play) -> list[int]:
         """The sessions to show, in order of play."""
@@ -122,8 +127,8 @@ class Trace:
         return {
             "session": play.gated.log.sessions.name[table.session[k]],
             "level": play.stops[table.level[k]],
-            "clock": float(table.opened[k]) + self.offset,
-            "until": float(table.closed[k]) + self.offset,
+            "clock": float(table.opened[k]) + self._began,
+            "until": float(table.closed[k]) + self._began,
             "try": int(table.number[k]) if table.taken[k] else None,
             "void": not table.taken[k],
             "rerun": bool(table.rerun[k]),
@@ -142,7 +147,7 @@ class Trace:
         target = int(moves.target[number])
         return {
             "session": play.gated.log.sessions.name[moves.session[number]],
-            "clock": float(moves.time[number]) + self.offset,
+            "clock": float(moves.time[number]) + self._began,
             "from": play.stops[moves.origin[number]],
             "to": play.stops[target] if target >= 0 else None,
             "kind": MOVE_KINDS[moves.kind[number]],
@@ -167,7 +172,7 @@ class Trace:
         found = [finding for number, finding in enumerate(FINDINGS) if marks >> number & 1]
         return {
             "session": gated.log.sessions.name[records.session[row]],
-            "clock": float(records.time[row]) + self.offset,
+            "clock": float(records.time[row]) + self._began,
             "event": EVENTS[event] if event >= 0 else gated.log.unknown_words[-1 - event],
             "level": play.stops[level] if level >= 0 else None,
             "to": play.stops[to] if to >= 0 else None,
@@ -185,7 +190,7 @@ class Trace:
             "player": gated.players[gated.player[session]],
             "build": gated.log.sessions.build[session],
             "end": play.end.name(session),
-            "ended": None if np.isnan(ended) else ended + self.offset,
+            "ended": None if np.isnan(ended) else ended + self._began,
             "tags": gated.log.sessions.tags[session],
         }
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from typing import cast
 
 from milepost.course.course import Course
-from milepost.errors import AttemptsGoneError, UsageError
+from milepost.errors import AttemptsGoneError, unknown_word
 from milepost.playback.attempt_tables import numbered_tries
 from milepost.playback.play import About, Lasting, Play, S, T
 from milepost.playback.runs import runs_of
@@ -58,7 +58,7 @@ def counted_per(play: Play, per: str) -> Play:
         UsageError: it is to be counted per something else.
     """
     if per not in ("player", "run"):
-        raise UsageError(f"per={per!r}: give 'player' or 'run'.")
+        raise unknown_word("per", per, ("player", "run"))
     if per == "player":
         return play
     table, run = play.attempts, runs_of(play).of_attempt

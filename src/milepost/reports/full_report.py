@@ -84,10 +84,10 @@ def whole_report(
     """
     course = play.course
     parts: dict[str, Head | None] = {}
-    reported = [entry for entry in MEASURES.values() if entry.reported is not None]
+    reported = [entry for entry in MEASURES.values() if entry.reported]
     progress.step("measuring", len(reported))
     for entry in reported:
-        parts[entry.name] = reported_document(entry.name, entry.reported(least), play, least) if entry.reported else None
+        parts[entry.name] = reported_document(entry.name, entry.in_report(least), play, least)
         progress.advance(1)
     top = head("report", play)
     top["course"]["name"] = course.name if course else None
@@ -185,8 +185,7 @@ def some_measures(play: Summed, names: Sequence[str], least: int, made: Made) ->
     """The documents of some of the report's measures by name; null where the log or the course has nothing for one."""
     parts: dict[str, Head | None] = {}
     for name in names:
-        reported = MEASURES[name].reported
-        parts[name] = _measured(name, reported(least), play, least) if reported is not None else None
+        parts[name] = _measured(name, MEASURES[name].in_report(least), play, least)
     top = described(head("report", play), play.course, least)
     return cast("SelectedDocument", {**top, "only": list(names), **parts, "made": made})
 

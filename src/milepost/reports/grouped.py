@@ -50,7 +50,7 @@ def grouped_rows(report: GroupedDocument, key: str) -> list[AnyRow]:
 
 def grouped_view(report: GroupedDocument) -> View[_Side]:
     """Levels down, groups across."""
-    shown = MEASURES[report["command"]].in_groups
+    shown = MEASURES[report["command"]].groups
     if shown is None:
         raise UsageError(f"--by is not for {report['command']}: leave it out.")
     count, figures = shown.count, shown.figures

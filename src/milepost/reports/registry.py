@@ -1,333 +1,307 @@
-"""The measures, one record each: whatever a command, the report, groups, figures and a notebook need to know of it.
+"""The measures, one entry each: whatever a command, the report, groups, figures and a notebook need to know of it.
 
-A record is made when it is first asked for, so that a command loads its own measure, and not all the others.
+Nothing of a measure is loaded before it is asked for.
 """
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Final
+from typing import Final
 
-from milepost.reports.registry_entry import Entry, InGroups, Registry
+from milepost.reports.registry_entry import Entry, InGroups, Option, PlainCommand
 from milepost.wording import number, percent, rate, seconds
 
-if TYPE_CHECKING:
-    from types import ModuleType
-
-
-MEASURES: Final = Registry()
-_measure = MEASURES.add
-
-
-def _documents() -> ModuleType:
-    """The types of all documents."""
-    from milepost.reports import document_types
-
-    return document_types
-
-
-@_measure
-def check() -> Entry:
-    """Return the entry of `check`."""
-    from milepost.audit.audit import audit
-    from milepost.reports.check_views import check_views
-
-    return Entry("check", audit, check_views, lambda: _documents().CheckDocument, rows="details", reported=lambda least: audit)
-
-
-@_measure
-def funnel() -> Entry:
-    """Return the entry of `funnel`."""
-    from milepost.measures.funnel import Funnel
-    from milepost.reports.views import funnel_view
-
-    return Entry(
+_ENTRIES: Final = (
+    Entry("check", "audit.audit:audit", "check_views:check_views", "CheckDocument", rows="details", reported=True),
+    Entry(
         "funnel",
-        Funnel,
-        funnel_view,
-        lambda: _documents().FunnelDocument,
+        "measures.funnel:Funnel",
+        "views:funnel_view",
+        "FunnelDocument",
         picture="Funnel",
         drawn=True,
-        reported=lambda least: Funnel(),
-        in_groups=InGroups("reached", (("clear", "clear_rate", percent), ("lost", "drop_off", percent))),
-    )
-
-
-@_measure
-def attempts() -> Entry:
-    """Return the entry of `attempts`."""
-    from milepost.measures.attempts import AttemptsToClear
-    from milepost.reports.views import attempts_view
-
-    return Entry(
+        reported=True,
+        groups=InGroups("reached", (("clear", "clear_rate", percent), ("lost", "drop_off", percent))),
+    ),
+    Entry(
         "attempts",
-        AttemptsToClear,
-        attempts_view,
-        lambda: _documents().AttemptsDocument,
+        "measures.attempts:AttemptsToClear",
+        "views:attempts_view",
+        "AttemptsDocument",
         picture="Attempts to clear",
         drawn=True,
-        reported=lambda least: AttemptsToClear(),
-        in_groups=InGroups("players", (("try clears", "try_clear", percent), ("50 %", "p50", number))),
-    )
-
-
-@_measure
-def times() -> Entry:
-    """Return the entry of `times`."""
-    from milepost.measures.times import TimeInLevel
-    from milepost.reports.views import times_view
-
-    return Entry(
+        reported=True,
+        groups=InGroups("players", (("try clears", "try_clear", percent), ("50 %", "p50", number))),
+        command=PlainCommand(
+            "See the course",
+            60,
+            "how many tries a level takes, those who have not cleared it yet counted as such",
+            "milepost attempts",
+            per=True,
+        ),
+    ),
+    Entry(
         "times",
-        TimeInLevel,
-        times_view,
-        lambda: _documents().TimesDocument,
+        "measures.times:TimeInLevel",
+        "views:times_view",
+        "TimesDocument",
         picture="Time in level",
         drawn=True,
-        reported=lambda least: TimeInLevel(),
-        in_groups=InGroups("timed", (("50 %", "p50", seconds), ("clearing", "run_p50", seconds))),
-    )
-
-
-@_measure
-def deaths() -> Entry:
-    """Return the entry of `deaths`."""
-    from milepost.measures.deaths import Deaths
-    from milepost.reports.level_views import deaths_view
-
-    return Entry(
+        reported=True,
+        groups=InGroups("timed", (("50 %", "p50", seconds), ("clearing", "run_p50", seconds))),
+    ),
+    Entry(
         "deaths",
-        Deaths,
-        deaths_view,
-        lambda: _documents().DeathsDocument,
+        "measures.deaths:Deaths",
+        "level_views:deaths_view",
+        "DeathsDocument",
         picture="Deaths",
         drawn=True,
-        reported=lambda least: Deaths(),
-        in_groups=InGroups("reached", (("deaths", "deaths", number), ("per player", "per_player_reached", rate))),
-    )
-
-
-@_measure
-def moves() -> Entry:
-    """Return the entry of `moves`."""
-    from milepost.measures.moves import Moves
-    from milepost.reports.level_views import moves_view
-
-    return Entry(
+        reported=True,
+        groups=InGroups("reached", (("deaths", "deaths", number), ("per player", "per_player_reached", rate))),
+        command=PlainCommand(
+            "See the course",
+            80,
+            "what kills players in each level, and where",
+            "milepost deaths --where role=newcomer",
+            options=(
+                Option(
+                    "--arrival",
+                    kind="seconds",
+                    default=1.0,
+                    metavar="S",
+                    help="seconds after the opening within which a death is one on arrival (1)",
+                ),
+            ),
+        ),
+    ),
+    Entry(
         "moves",
-        Moves,
-        moves_view,
-        lambda: _documents().MovesDocument,
+        "measures.moves:Moves",
+        "level_views:moves_view",
+        "MovesDocument",
         rows="moves",
         picture="Moves",
         drawn=True,
-        reported=lambda least: Moves(),
-        in_groups=InGroups("advance", (("setbacks", "setback", number), ("skips", "skip", number))),
-    )
-
-
-@_measure
-def spikes() -> Entry:
-    """Return the entry of `spikes`."""
-    from milepost.difficulty.spikes import Spikes
-    from milepost.reports.difficulty_views import spikes_view
-
-    return Entry(
+        reported=True,
+        groups=InGroups("advance", (("setbacks", "setback", number), ("skips", "skip", number))),
+        command=PlainCommand(
+            "See the course", 90, "where players went: skips, setbacks and what they cost", "milepost moves", whoever_tried=True
+        ),
+    ),
+    Entry(
         "spikes",
-        Spikes,
-        spikes_view,
-        lambda: _documents().SpikesDocument,
+        "difficulty.spikes:Spikes",
+        "difficulty_views:spikes_view",
+        "SpikesDocument",
         picture="Difficulty",
         drawn=True,
-        reported=Spikes,
-        in_groups=InGroups("players", (("try clears", "try_clear", percent), ("verdict", "kind", str))),
-    )
-
-
-@_measure
-def coverage() -> Entry:
-    """Return the entry of `coverage`."""
-    from milepost.measures.coverage import Coverage
-    from milepost.reports.level_views import coverage_view
-
-    return Entry(
+        reported=True,
+        groups=InGroups("players", (("try clears", "try_clear", percent), ("verdict", "kind", str))),
+    ),
+    Entry(
         "coverage",
-        Coverage,
-        coverage_view,
-        lambda: _documents().CoverageDocument,
-        reported=Coverage,
-        in_groups=InGroups("players", (("minutes", "minutes", rate),)),
-    )
-
-
-@_measure
-def players() -> Entry:
-    """Return the entry of `players`."""
-    from milepost.difficulty.players import Players
-    from milepost.reports.trace_views import players_view
-
-    return Entry("players", Players, players_view, lambda: _documents().PlayersDocument, rows="roster")
-
-
-@_measure
-def leaving() -> Entry:
-    """Return the entry of `leaving`."""
-    from milepost.measures.leaving import Leaving
-    from milepost.reports.leaving_views import leaving_view
-
-    return Entry(
+        "measures.coverage:Coverage",
+        "level_views:coverage_view",
+        "CoverageDocument",
+        reported=True,
+        groups=InGroups("players", (("minutes", "minutes", rate),)),
+        command=PlainCommand(
+            "Trust the log",
+            40,
+            "which levels and moves were hardly tested, and how long it takes to get there",
+            "milepost coverage",
+        ),
+    ),
+    Entry(
+        "players",
+        "difficulty.players:Players",
+        "trace_views:players_view",
+        "PlayersDocument",
+        rows="roster",
+        command=PlainCommand(
+            "Look at one level or session",
+            145,
+            "a row a player: sessions, minutes, how far, tries, pace, skill with its error, and how it ended; "
+            "one spread or two groups",
+            "milepost players --columns all",
+        ),
+    ),
+    Entry(
         "leaving",
-        Leaving,
-        leaving_view,
-        lambda: _documents().LeavingDocument,
+        "measures.leaving:Leaving",
+        "leaving_views:leaving_view",
+        "LeavingDocument",
         picture="Leaving",
         drawn=True,
-        reported=lambda least: Leaving(),
-    )
-
-
-@_measure
-def sections() -> Entry:
-    """Return the entry of `sections`."""
-    from milepost.measures.sections import Sections
-    from milepost.reports.leaving_views import sections_view
-
-    return Entry(
+        reported=True,
+        command=PlainCommand(
+            "See the course",
+            95,
+            "after which tries players leave: by failures in a row, by minutes played, and by level; and who came back",
+            "milepost leaving --figure leaving.png",
+            options=(
+                Option(
+                    "--unknown-end",
+                    choices=("lost", "censor"),
+                    default="lost",
+                    help="what a session without a known end counts as (lost)",
+                ),
+                Option(
+                    "--return-within",
+                    kind="days",
+                    metavar="DAYS",
+                    help="take whoever stopped less than so many days before the log's last record as cut off: "
+                    "they may still come back",
+                ),
+            ),
+        ),
+    ),
+    Entry(
         "sections",
-        Sections,
-        sections_view,
-        lambda: _documents().SectionsDocument,
+        "measures.sections:Sections",
+        "leaving_views:sections_view",
+        "SectionsDocument",
         rows="sections",
-        reported=lambda least: Sections(),
+        reported=True,
         drawn=True,
-    )
-
-
-@_measure
-def layouts() -> Entry:
-    """Return the entry of `layouts`."""
-    from milepost.measures.layouts import Layouts
-    from milepost.reports.attribute_views import layouts_view
-
-    return Entry(
+        command=PlainCommand(
+            "Look at one level or session",
+            135,
+            "which part of a level players fail in: between the marks of checkpoints, or by progress",
+            'milepost sections --level "Low Arch"',
+            options=(Option("--level", metavar="NAME", help="one level of the course (all of them)"),),
+        ),
+    ),
+    Entry(
         "layouts",
-        Layouts,
-        layouts_view,
-        lambda: _documents().LayoutsDocument,
-        reported=lambda least: Layouts(),
-        in_groups=InGroups("players", (("try clears", "try_clear", percent),)),
-    )
-
-
-@_measure
-def ratings() -> Entry:
-    """Return the entry of `ratings`."""
-    from milepost.measures.ratings import Ratings
-    from milepost.reports.answer_views import ratings_view
-
-    return Entry(
+        "measures.layouts:Layouts",
+        "attribute_views:layouts_view",
+        "LayoutsDocument",
+        reported=True,
+        groups=InGroups("players", (("try clears", "try_clear", percent),)),
+        command=PlainCommand(
+            "See the course",
+            110,
+            "how much the layout inside a level matters (tags layout or seed)",
+            "milepost layouts logs/ --course course.toml",
+            options=(
+                Option("--min-tries", kind="count", default=5, metavar="N", help="layouts with fewer tries are not compared (5)"),
+            ),
+        ),
+    ),
+    Entry(
         "ratings",
-        Ratings,
-        ratings_view,
-        lambda: _documents().RatingsDocument,
-        reported=lambda least: Ratings(),
-        in_groups=InGroups("rated", (("no band", "no_band", number),)),
-    )
-
-
-@_measure
-def runs() -> Entry:
-    """Return the entry of `runs`."""
-    from milepost.measures.run_lengths import RunsMeasure, RunsReported
-    from milepost.reports.run_views import runs_view
-
-    return Entry(
+        "measures.ratings:Ratings",
+        "answer_views:ratings_view",
+        "RatingsDocument",
+        reported=True,
+        groups=InGroups("rated", (("no band", "no_band", number),)),
+        command=PlainCommand(
+            "See the course",
+            120,
+            "which ratings players get, by the bands of pick-ups that the course declares",
+            "milepost ratings",
+        ),
+    ),
+    Entry(
         "runs",
-        RunsMeasure,
-        runs_view,
-        lambda: _documents().RunsDocument,
+        "measures.run_lengths:RunsMeasure",
+        "run_views:runs_view",
+        "RunsDocument",
         picture="Runs",
         drawn=True,
-        reported=lambda least: RunsReported(),
-        in_groups=InGroups("reached", (("gets here", "share", percent), ("cleared", "cleared", number))),
-    )
-
-
-@_measure
-def answers() -> Entry:
-    """Return the entry of `answers`."""
-    from milepost.measures.answers import Answers
-    from milepost.reports.answer_views import answers_view
-
-    return Entry(
+        reported=True,
+        groups=InGroups("reached", (("gets here", "share", percent), ("cleared", "cleared", number))),
+        settings_in_report="measures.run_lengths:RunsReported",
+        command=PlainCommand(
+            "See the course",
+            100,
+            "how far runs get, from a fresh beginning to a win or the end, and what comes of playing again",
+            "milepost runs race/logs --course race/course.toml --by run.lantern",
+        ),
+    ),
+    Entry(
         "answers",
-        Answers,
-        answers_view,
-        lambda: _documents().AnswersDocument,
-        in_groups=InGroups("n", (("mean", "mean", rate),)),
+        "measures.answers:Answers",
+        "answer_views:answers_view",
+        "AnswersDocument",
+        groups=InGroups("n", (("mean", "mean", rate),)),
         picture="What players said",
         drawn=True,
         beside=True,
-    )
-
-
-@_measure
-def targets() -> Entry:
-    """Return the entry of `targets`."""
-    from milepost.planning.targets import Targets
-    from milepost.reports.target_views import targets_view
-
-    return Entry("targets", Targets, targets_view, lambda: _documents().TargetsDocument, rows="targets", beside=True)
-
-
-@_measure
-def compare() -> Entry:
-    """Return the entry of `compare`."""
-    from milepost.comparison.compare_in_play import CompareWithin
-    from milepost.reports.compared import compare_views
-
-    return Entry("compare", CompareWithin, compare_views, lambda: _documents().CompareDocument, picture="Two builds", drawn=True)
-
-
-@_measure
-def knobs() -> Entry:
-    """Return the entry of `knobs`."""
-    from milepost.planning.knob_table import Knobs
-    from milepost.reports.knob_views import knobs_view
-
-    return Entry("knobs", Knobs, knobs_view, lambda: _documents().KnobsDocument, drawn=True)
-
-
-@_measure
-def trend() -> Entry:
-    """Return the entry of `trend`."""
-    from milepost.comparison.trend import Trend
-    from milepost.reports.trend_views import trend_view
-
-    return Entry("trend", Trend, trend_view, lambda: _documents().TrendDocument, picture="Builds in a row", drawn=True)
-
-
-@_measure
-def level() -> Entry:
-    """Return the entry of `level`."""
-    from milepost.measures.level import LevelPage
-    from milepost.reports.level_views import level_view
-
-    return Entry("level", LevelPage, level_view, lambda: _documents().LevelDocument, drawn=True)
-
-
-@_measure
-def trace() -> Entry:
-    """Return the entry of `trace`."""
-    from milepost.measures.trace import Trace
-    from milepost.reports.trace_views import trace_view
-
-    return Entry("trace", Trace, trace_view, lambda: _documents().TraceDocument, drawn=True, finer="records")
-
-
-@_measure
-def whatif() -> Entry:
-    """Return the entry of `whatif`."""
-    from milepost.difficulty.whatif import WhatIf
-    from milepost.reports.difficulty_views import whatif_view
-
-    return Entry("whatif", WhatIf, whatif_view, lambda: _documents().WhatIfDocument, drawn=True)
+    ),
+    Entry("targets", "planning.targets:Targets", "target_views:targets_view", "TargetsDocument", rows="targets", beside=True),
+    Entry(
+        "compare",
+        "comparison.compare_in_play:CompareWithin",
+        "compared:compare_views",
+        "CompareDocument",
+        picture="Two builds",
+        drawn=True,
+    ),
+    Entry(
+        "knobs",
+        "planning.knob_table:Knobs",
+        "knob_views:knobs_view",
+        "KnobsDocument",
+        drawn=True,
+        command=PlainCommand(
+            "Judge",
+            175,
+            "the knobs of each level, what they break of the course's rules, and what a unit of each does to difficulty",
+            "milepost knobs",
+            options=(
+                Option(
+                    "--reach",
+                    kind="chance",
+                    metavar="CHANCE",
+                    help="also the value of each knob that would bring the chance that a first try clears to this, such as 0.75",
+                ),
+            ),
+            by_record=True,
+        ),
+    ),
+    Entry("trend", "comparison.trend:Trend", "trend_views:trend_view", "TrendDocument", picture="Builds in a row", drawn=True),
+    Entry(
+        "level",
+        "measures.level:LevelPage",
+        "level_views:level_view",
+        "LevelDocument",
+        drawn=True,
+        command=PlainCommand(
+            "Look at one level or session",
+            130,
+            "one page on one level: reach, tries, time, causes, neighbours, plan, sessions to watch",
+            'milepost level "Low Arch"',
+            options=(Option("name", metavar="NAME", help="the level, in any spelling"),),
+        ),
+    ),
+    Entry(
+        "trace",
+        "measures.trace:Trace",
+        "trace_views:trace_view",
+        "TraceDocument",
+        drawn=True,
+        finer="records",
+        command=PlainCommand(
+            "Look at one level or session",
+            140,
+            "one session attempt by attempt, or all of them as strips",
+            "milepost trace ada-wick-1 --offset 00:03:20",
+            options=(
+                Option("session", metavar="SESSION", needed=False, help="a session, or a player; with --all, the first log"),
+                Option("--all", kind="switch", help="every session, one strip each"),
+                Option("--events", kind="switch", help="each record too, with what it did"),
+                Option(
+                    "--offset",
+                    kind="clock_offset",
+                    metavar="CLOCK",
+                    help="how far a recording had run when the session began, such as 00:03:20 (as recordings.csv has it)",
+                ),
+            ),
+            by_record=True,
+        ),
+    ),
+    Entry("whatif", "difficulty.whatif:WhatIf", "difficulty_views:whatif_view", "WhatIfDocument", drawn=True),
+)
+MEASURES: Final = {entry.name: entry for entry in _ENTRIES}  # in the order in which they are told

@@ -34,7 +34,7 @@ def run(args: Arguments) -> Exit:
 
     if args.per == "run":
         return per_run(args, load(args))
-    funnel = Funnel(censor_unknown=args.unknown_end == "censor")
+    funnel = Funnel(args.unknown_end)
     if args.raw:
         from milepost.measures.raw import FunnelWithRaw
 
