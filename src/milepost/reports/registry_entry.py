@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, fields
 from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 if TYPE_CHECKING:
     from milepost.measures.interface import AnyMeasure
@@ -109,23 +109,21 @@ class Entry:
     @property
     def measure(self) -> Callable[..., Any]:
         """The class of its settings, or a call on a play."""
-        measure: Callable[..., Any] = _loaded(self.settings)
-        return measure
+        return cast("Callable[..., Any]", _loaded(self.settings))
 
     @property
     def document(self) -> type:
         """Its document's type."""
-        kind: type = _loaded(f"reports.document_types:{self.type_name}")
-        return kind
+        return cast("type", _loaded(f"reports.document_types:{self.type_name}"))
 
     def views(self, document: object) -> list[AnyView]:
         """What people see of its document."""
-        views: list[AnyView] = _loaded(f"reports.{self.view}")(document)
-        return views
+        make = cast("Callable[[object], list[AnyView]]", _loaded(f"reports.{self.view}"))
+        return make(document)
 
     def settled(self, given: Mapping[str, object]) -> AnyMeasure:
         """The measure with those of the values that are its settings."""
-        return _settled(self.measure, given)
+        return _settled(_loaded(self.settings), given)
 
     def in_report(self, least: int) -> AnyMeasure:
         """The measure as the report has it, with the least number of players of which something is claimed."""
@@ -136,14 +134,13 @@ class Entry:
         return self.finer if self.finer is not None and isinstance(report, dict) and self.finer in report else self.rows
 
 
-def _loaded(place: str) -> Any:
+def _loaded(place: str) -> object:
     module, _, name = place.partition(":")
     return getattr(import_module(f"milepost.{module}"), name)
 
 
-def _settled(measure: Any, given: Mapping[str, object]) -> AnyMeasure:
-    if not isinstance(measure, type):
-        call: AnyMeasure = measure
-        return call
-    made: AnyMeasure = measure(**{one.name: given[one.name] for one in fields(measure) if one.init and one.name in given})
-    return made
+def _settled(measure: object, given: Mapping[str, object]) -> AnyMeasure:
+    """Return the measure with its settings; a call on a play has none."""
+    if isinstance(measure, type):
+        measure = measure(**{one.name: given[one.name] for one in fields(measure) if one.init and one.name in given})
+    return cast("AnyMeasure", measure)
