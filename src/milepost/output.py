@@ -76,17 +76,25 @@ def write_file(target: str | Path, write: Callable[[BinaryIO], object]) -> None:
 
 
 @contextmanager
-def alone(lock: Path) -> Iterator[None]:
-    """Keep others who ask the same of a lock waiting, where the system can do that, so that none of two changes is lost.
+def alone(lock: Path, busy: str | None = None) -> Iterator[None]:
+    """Hold a lock to the end, or until the process ends, where the system has such locks, so that none of two changes is lost.
 
     Args:
         lock: a file of its own, which is made and stays: one that is ever renamed away would be another for whoever comes later.
+        busy: what is said to whoever comes while another holds it; None where he waits.
+
+    Raises:
+        OutputError: another process holds it, and nobody is to wait.
     """
     with ExitStack() as held:
         with suppress(ImportError, OSError):
             import fcntl
 
-            fcntl.flock(held.enter_context(lock.open("a")), fcntl.LOCK_EX)
+            file = held.enter_context(lock.open("a"))
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | (fcntl.LOCK_NB if busy else 0))
+            except BlockingIOError:
+                raise OutputError(busy or "") from None
         yield
 
 

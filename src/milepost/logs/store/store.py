@@ -29,7 +29,7 @@ from milepost.logs.store.checks import Limits, require_sound, require_sound_tabl
 from milepost.logs.store.manifest import REPLAYED, Entry, Manifest, checksum, kept_as, latest, read_manifest, require_no_links
 from milepost.logs.store.tables import Cells, SessionTable, read_arrays, read_lists, sessions_of, write_table
 from milepost.numerics.whole_numbers import distinct, slimmest
-from milepost.output import write_text
+from milepost.output import alone, write_text
 
 _NOT_KEPT: Final = "tags not kept"
 _OF_SESSIONS: Final = ("name", "player", "build", "epoch", "debug", "tags", "first_clock", "part")
@@ -242,21 +242,12 @@ def locked(folder: Path) -> Iterator[None]:
         OutputError: another process holds it, or the folder cannot be made.
     """
     try:
-        import fcntl
-    except ImportError:
-        fcntl = None  # type: ignore[assignment]  # a system without such locks
-    try:
         folder.mkdir(parents=True, exist_ok=True)
         require_no_links(folder)
-        lock = (folder / "lock").open("a")
+        (folder / "lock").touch()
     except OSError as error:
         raise OutputError(f"{folder}: cannot be written ({error.strerror or error}). Name a place that can.") from error
-    with lock:
-        try:
-            if fcntl is not None:
-                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            raise OutputError(_BUSY.format(folder)) from None
+    with alone(folder / "lock", _BUSY.format(folder)):
         yield
 
 
