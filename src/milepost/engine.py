@@ -109,6 +109,19 @@ def count(play: FullPlay, kinds: Kinds) -> Counts:
     return {kind: kind.of(play) for kind in kinds}
 
 
+def all_summaries() -> Kinds:
+    """Return the kinds of summaries of records, which are made of every block before its records are freed."""
+    from milepost.audit.promise_checks import Promises
+    from milepost.audit.record_checks import Signs, Varying
+    from milepost.comparison.changed import EventsAtLevels
+    from milepost.measures.raw import RawCounts, RawTries
+    from milepost.measures.section_passes import MarkedRecords
+    from milepost.playback.runs import RunMarks
+    from milepost.playback.tallies import Tallies
+
+    return Tallies, RunMarks, RawTries, RawCounts, MarkedRecords, Promises, Signs, Varying, EventsAtLevels
+
+
 def add_up(blocks: Sequence[Counts], kinds: Kinds) -> Counts:
     """Add the counts of blocks up."""
     return {kind: kind.merged([counts[kind] for counts in blocks]) for kind in kinds}

@@ -6,12 +6,12 @@ import json
 import os
 import shutil
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cache, partial
 from hashlib import sha256
 from pathlib import Path
 from secrets import token_hex
-from typing import TYPE_CHECKING, Final, Self, TypeVar, cast
+from typing import TYPE_CHECKING, Final, TypeVar, cast
 
 from milepost.cleaning.gate import Admitted
 from milepost.cleaning.names import Stops
@@ -26,7 +26,6 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
     from milepost.course.course import Course
-    from milepost.partitions.execution import LogRequest
     from milepost.rules import ReplayRules
 
 V = TypeVar("V")
@@ -68,11 +67,6 @@ class PlayPlace:
 
     folder: Path
     most: int
-
-    @property
-    def there(self) -> bool:
-        """Return whether something is kept here."""
-        return self.folder.is_dir()
 
     def kept(self, name: str, *kinds: type) -> object:
         """Return the value kept under a name; None if there is none, or if it cannot be trusted."""
@@ -160,31 +154,3 @@ class PlayPlace:
         for number, old in enumerate(asked[:-1]):
             if sum(sizes[number:]) > self.most:
                 shutil.rmtree(old, ignore_errors=True)
-
-
-@dataclass(frozen=True)
-class KeptLog:
-    """A log of which what was replayed is kept for the next question.
-
-    Attributes:
-        asked: the log, and what of it.
-        anonymous: whether names of people are left out.
-        idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
-    """
-
-    asked: LogRequest
-    anonymous: bool = field(default=False, kw_only=True)
-    idle_cap: float | None = field(default=None, kw_only=True)
-
-    @property
-    def course(self) -> Course | None:
-        """The course, if one is given."""
-        return self.asked.course
-
-    def without_names(self) -> Self:
-        """Return the log with pseudonyms for people."""
-        return replace(self, anonymous=True)
-
-    def without_idle(self, cap: float | None) -> Self:
-        """Return the log with a bound on how many seconds a stretch without a record counts."""
-        return replace(self, idle_cap=cap)

@@ -16,6 +16,7 @@ from milepost.whole_log import WholeLog
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from milepost.arrays import Bools
     from milepost.cleaning.selection import Condition, Exclusion
     from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
@@ -54,6 +55,9 @@ class ReplaySource(Protocol):
             make: the function.
             kinds: what it needs counted.
         """
+
+    def some(self, exclusion: Exclusion, sessions: Bools) -> Play:
+        """Replay some sessions, as if the log held only those, with something left out."""
 
     @property
     def sessions(self) -> BareLog:
@@ -185,9 +189,9 @@ def opened_log(asked: LogRequest) -> Loaded:
     if way.in_parts:
         return _looked_at(asked, _in_parts(asked, way))
     if asked.remember:
-        from milepost.log_cache import remembered
+        from milepost.kept_log import kept_small_log
 
-        if (small := remembered(asked)) is not None:
+        if (small := kept_small_log(asked)) is not None:
             return _looked_at(asked, small)
     return _looked_at(asked, WholeLog.of(asked))
 
@@ -195,9 +199,9 @@ def opened_log(asked: LogRequest) -> Loaded:
 def _in_parts(asked: LogRequest, way: ExecutionPlan) -> ReplaySource:
     """A store that remembers, or logs that are held in parts or packed for the moment."""
     if len(asked.names) == 1 and _is_store(asked.names[0]):
-        from milepost.store_cache import StoredLog
+        from milepost.kept_log import kept_store
 
-        return StoredLog(asked, way)
+        return kept_store(asked, way)
     from milepost.partitions.partitioned_source import load_parts
 
     return load_parts(asked, way)

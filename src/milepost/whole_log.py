@@ -74,7 +74,7 @@ class WholeLog:
         before, after = (self._replayed(only(self.log, sessions), course, exclusion) for sessions, course in split.each(self.log))
         return before, after
 
-    def some(self, sessions: Bools, exclusion: Exclusion) -> Play:
+    def some(self, exclusion: Exclusion, sessions: Bools) -> Play:
         """Replay some sessions, as if the log held only those, with something left out."""
         return self._replayed(only(self.log, sessions), self.course, exclusion)
 

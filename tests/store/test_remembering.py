@@ -7,7 +7,7 @@ from zlib import crc32
 
 import pytest
 
-from milepost import kept_plays, open_log, store_cache
+from milepost import kept_log, kept_plays, open_log
 from milepost.cli.main import main
 from milepost.difficulty.spikes import Spikes
 from milepost.logs.store.pack_store import Into, Layout, pack
@@ -183,7 +183,7 @@ def test_few_are_kept(told, monkeypatch):
     """What was asked for longest ago goes first, so that all of them take no more room than so much."""
     told("funnel", *COURSE, "--repeat-window", "0.1")
     size = sum(file.stat().st_size for file in KEPT.rglob("*") if file.is_file())
-    monkeypatch.setattr(store_cache, "MOST", int(2.5 * size))
+    monkeypatch.setattr(kept_log, "MOST_OF_STORE", int(2.5 * size))
     for window in ("0.2", "0.3"):
         told("funnel", *COURSE, "--repeat-window", window)
     assert len(list(KEPT.iterdir())) == 2
@@ -200,7 +200,7 @@ def test_of_a_store_too_large_for_its_attempts(told, monkeypatch):
     """Counts are all that is made of it, and the documents all that is kept; what needs attempts is replayed with them."""
     expected = [told("report", *COURSE, "--only", name)[0][name] for name in ("funnel", "deaths")]
     shutil.rmtree(KEPT)
-    monkeypatch.setattr(store_cache, "memory_of_attempts", lambda records: 1 << 60)
+    monkeypatch.setattr(kept_log, "memory_of_attempts", lambda records: 1 << 60)
     for name, whole in zip(("funnel", "deaths"), expected, strict=True):
         first, read = told(name, *COURSE)
         again, read_again = told(name, *COURSE)

@@ -5,7 +5,7 @@ import shutil
 
 import pytest
 
-from milepost import kept_plays, log_cache, process_cache
+from milepost import kept_log, kept_plays, process_cache
 from milepost.cli.main import main
 
 QUESTIONS = [
@@ -28,7 +28,7 @@ def ask(wickwater, tmp_path, monkeypatch, capsys):
     shutil.copytree(wickwater.folder / "wickwater", tmp_path, dirs_exist_ok=True)
     monkeypatch.chdir(tmp_path)
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
-    monkeypatch.delenv(log_cache.SWITCH)
+    monkeypatch.delenv(kept_log.SWITCH)
     monkeypatch.setattr(process_cache, "_known", None)
     reads, log_of = [], process_cache.log_of
     monkeypatch.setattr(process_cache, "log_of", lambda *given: reads.append(1) or log_of(*given))
@@ -44,14 +44,14 @@ def ask(wickwater, tmp_path, monkeypatch, capsys):
 
 def kept():
     """The folders of what is kept."""
-    return list(log_cache.cache_folder("logs").iterdir())
+    return list(kept_log.cache_folder("logs").iterdir())
 
 
 def test_the_same_figures(ask, monkeypatch):
     """Of every question, whether it is asked first, after another, or again."""
-    monkeypatch.setenv(log_cache.SWITCH, "no")
+    monkeypatch.setenv(kept_log.SWITCH, "no")
     plain = {words: ask(*words)[0] for words in QUESTIONS}
-    monkeypatch.delenv(log_cache.SWITCH)
+    monkeypatch.delenv(kept_log.SWITCH)
     for words in QUESTIONS + QUESTIONS[:4]:
         assert ask(*words)[0] == plain[words], words
 
@@ -104,7 +104,9 @@ def test_what_was_asked_for_longest_ago_goes_first(ask, monkeypatch):
     """All that is kept takes no more room than so much."""
     ask("funnel")
     (first,) = kept()
-    monkeypatch.setattr(log_cache, "MOST", int(2.5 * sum(file.stat().st_size for file in first.rglob("*") if file.is_file())))
+    monkeypatch.setattr(
+        kept_log, "MOST_OF_LOGS", int(2.5 * sum(file.stat().st_size for file in first.rglob("*") if file.is_file()))
+    )
     for window in ("0.2", "0.3"):
         ask("funnel", "--repeat-window", window)
     assert len(kept()) == 2 and first not in kept()
@@ -112,7 +114,7 @@ def test_what_was_asked_for_longest_ago_goes_first(ask, monkeypatch):
 
 def test_what_is_not_kept(ask, tmp_path, monkeypatch):
     """Nothing of large logs, nothing where that was said, and nothing of a folder in which others can write."""
-    monkeypatch.setattr(log_cache, "LARGEST", 1000)
+    monkeypatch.setattr(kept_log, "LARGEST", 1000)
     assert ask("funnel")[1] == ask("funnel")[1] == 1
     monkeypatch.undo()
     assert not (tmp_path / "cache/milepost/logs").exists()

@@ -14,7 +14,7 @@ from milepost.cleaning.field_values import LevelTexts, Values, number_of, of_num
 from milepost.course.promises import Promise, Promised, terms_of
 from milepost.logs.interface import ABSENT, Place
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import FullPlay, Play, summary
+from milepost.playback.play import FullPlay, Play
 from milepost.playback.tallies import PLACES
 from milepost.vocabulary import BIT, DROPPED, EVENT_CODES
 
@@ -61,7 +61,6 @@ class Kept:
     line: Ints
 
 
-@summary
 @dataclass(frozen=True)
 class Promises:
     """How each promise of the course fared."""

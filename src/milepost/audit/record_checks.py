@@ -13,7 +13,7 @@ from milepost.cleaning.survey import builds_of
 from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import among, counted, distinct, stable_order
 from milepost.playback.attributes import is_given
-from milepost.playback.play import FullPlay, summary
+from milepost.playback.play import FullPlay
 from milepost.vocabulary import ACTED, DROPPED, EVENTS, FIRST_INPUT, NUMBER_FIELDS, PAUSE, RESET, RESUME, RETRY, START, TRANSITION
 
 BURST_SECONDS, BURST_RESETS = 0.1, 4
@@ -49,7 +49,6 @@ class Doubled:
 T = TypeVar("T", RecordRows, Doubled, Endings)
 
 
-@summary
 @dataclass(frozen=True)
 class Signs:
     """Signs in the records in replay order.
@@ -283,7 +282,6 @@ def _lags(seen: InOrder) -> tuple[Ints, Ints, Ints]:
     return own // width, np.round(lag[again] / _LAG_STEP).astype(np.int64), own % width
 
 
-@summary
 @dataclass(frozen=True)
 class Varying(AddedUp):
     """The fields and tags that differ within some session."""

@@ -17,7 +17,7 @@ from milepost.numerics.shifts import false_discovery_rate
 from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.logged_knobs import knobs_of, said_alike
-from milepost.playback.play import FullPlay, Play, summary
+from milepost.playback.play import FullPlay, Play
 from milepost.vocabulary import DIED, EVENTS, WAS_RESET
 
 
@@ -172,7 +172,6 @@ def _players_by_cause(pair: Pair, side: int) -> dict[int, tuple[dict[str, int], 
     return found
 
 
-@summary
 @dataclass(frozen=True)
 class EventsAtLevels(AddedUp):
     """How many records of each kind there are at each stop: kinds down, stops across."""

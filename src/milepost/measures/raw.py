@@ -14,7 +14,7 @@ from milepost.measures.interface import RawRow, Table, beside, table_of
 from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import among, distinct, numbered, stable_order
 from milepost.playback.attempt_tables import Ends
-from milepost.playback.play import FullPlay, Kinds, Summed, summary
+from milepost.playback.play import FullPlay, Kinds, Summed
 from milepost.playback.replay import end_codes
 from milepost.vocabulary import COMPLETE, DEATH, END_QUIT, END_UNKNOWN, LEVEL_EVENTS, RESET, RETRY, SESSION_END, START, TRANSITION
 
@@ -22,7 +22,6 @@ _ENDING = (START, RETRY, DEATH, RESET, COMPLETE)  # of a try
 _TELLING = (START, RETRY, DEATH, RESET, COMPLETE, TRANSITION, SESSION_END)  # of when a try begins and ends
 
 
-@summary
 @dataclass(frozen=True)
 class RawTries:
     """Tries that one record after the other tells of; a row for each pair of a level and a player who tried it.
@@ -80,7 +79,6 @@ class _RawSeen:
         return cls(session, records.event[rows], np.where(level < play.n_levels, level, ABSENT), gated.player[session])
 
 
-@summary
 @dataclass(frozen=True)
 class RawCounts(AddedUp):
     """Counts over every readable record at a level of the course, whatever was found on it.

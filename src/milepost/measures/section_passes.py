@@ -12,7 +12,7 @@ from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.interface import ABSENT
 from milepost.numerics.whole_numbers import among, counted, distinct, numbered, stable_order
 from milepost.playback.infer import infer_order, precedence
-from milepost.playback.play import FullPlay, Play, summary
+from milepost.playback.play import FullPlay, Play
 from milepost.vocabulary import BIT, CHECKPOINT, DROPPED, PAUSE, RESUME, RETRY, START
 
 _OPENINGS: Final = (START, RETRY)
@@ -23,7 +23,6 @@ _EQUAL: Final = 1e-9
 _TENTHS: Final = 10
 
 
-@summary
 @dataclass(frozen=True)
 class MarkedRecords:
     """Records that say how far an attempt is, checkpoints and openings, and pauses and resumes; columns of one length.

@@ -150,7 +150,7 @@ class PartedLog:
         """Replay some sessions of a play again with an exclusion, without summaries of their records."""
         kept = np.zeros(len(self.log.sessions.name), np.bool_)
         kept[self._numbers_of(wanted)[sessions]] = True
-        return replace(wanted, kept=kept, exclusion=exclusion, summaries=())
+        return replace(wanted, kept=kept, exclusion=exclusion, summarised=False)
 
     def _numbers_of(self, wanted: PartRequest) -> Ints:
         """Per session of a play, its number in the log."""

@@ -31,7 +31,7 @@ from milepost.partitions.executors import workers
 from milepost.partitions.memory_parts import Opened, hold, own_sessions
 from milepost.partitions.partitioned_log import PartedLog
 from milepost.partitions.tasks import PartRequest
-from milepost.playback.play import Kinds, Play, Summed, registered
+from milepost.playback.play import Kinds, Play, Summed
 from milepost.progress import Progress
 
 V = TypeVar("V")
@@ -59,7 +59,7 @@ class LoadedParts:
 
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
         """Replay it; what is held in memory is freed where nobody will have it replayed after that."""
-        (play,) = self._plays([replace(self.wanted, exclusion=exclusion, summaries=registered())], last)
+        (play,) = self._plays([replace(self.wanted, exclusion=exclusion)], last)
         give_back_now()
         return play
 
@@ -70,8 +70,6 @@ class LoadedParts:
     def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """Return a function's result on counts over the log, which is not held any longer; a small log is replayed for it."""
         if self.parted.records <= SMALL:
-            import milepost.audit.suspects  # noqa: F401 so that what these need is made of the records before they go
-
             return make(self.play())
         with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
             play = self.parted.counted(self.wanted, kinds, who, progress)
@@ -92,7 +90,7 @@ class LoadedParts:
         """Return the request for some of the sessions only."""
         kept = np.ones(len(self.parted.log.sessions.name), np.bool_) if self.wanted.kept is None else self.wanted.kept.copy()
         kept[kept] = sessions
-        return replace(self.wanted, kept=kept, course=course, exclusion=exclusion, summaries=registered())
+        return replace(self.wanted, kept=kept, course=course, exclusion=exclusion)
 
     def _plays(self, wanted: list[PartRequest], last: bool = False) -> list[Play]:
         with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
@@ -104,8 +102,8 @@ class LoadedParts:
         (play,) = self._plays([self.parted.once_more(wanted, exclusion, sessions)])
         return play
 
-    def again(self, exclusion: Exclusion, sessions: Bools) -> Play:
-        """Some sessions of the play with something left out."""
+    def some(self, exclusion: Exclusion, sessions: Bools) -> Play:
+        """Replay some sessions, as if the log held only those, with something left out."""
         return self._again(self.wanted, exclusion, sessions)
 
     @property

@@ -6,7 +6,7 @@ merges, and the whole is what it would be in one piece.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any, Protocol
 
 import numpy as np
@@ -24,7 +24,7 @@ from milepost.partitions.compressed_columns import CompressedColumn, packed_colu
 from milepost.playback.attempt_tables import SessionTimes
 from milepost.playback.attributes import all_attributes
 from milepost.playback.infer import Precedence
-from milepost.playback.play import FullPlay, Summary, registered
+from milepost.playback.play import FullPlay, Kinds
 from milepost.rules import ReplayRules
 
 _SURVEYED = ("session", "event", "level", "to", "whole", "second")
@@ -59,7 +59,7 @@ class PartRequest:
         anonymous: whether names of people are left out.
         idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
         exclusion: what is left out as suspect.
-        summaries: what is made of the records before they are freed.
+        summarised: whether summaries are made of its records.
     """
 
     course: Course | None
@@ -69,7 +69,12 @@ class PartRequest:
     anonymous: bool = False
     idle_cap: float | None = None
     exclusion: Exclusion | None = None
-    summaries: tuple[type[Summary], ...] = field(default_factory=registered)
+    summarised: bool = True
+
+    @property
+    def summaries(self) -> Kinds:
+        """Return the kinds of summaries that are made of its records."""
+        return engine.all_summaries() if self.summarised else ()
 
     def of(self, log: L) -> L:
         """Return the request for a log or a part of it; a part by itself gets the tags of the table of players, too."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Final, Protocol, Self, TypeVar, cast
+from typing import Protocol, Self, TypeVar, cast
 
 import numpy as np
 
@@ -99,21 +99,8 @@ class Sums(Protocol):
 
 S = TypeVar("S", bound=Sums)
 T = TypeVar("T", bound=Summary)
-K = TypeVar("K", bound=type[Summary])
-_REGISTERED: Final[list[type[Summary]]] = []
 P = TypeVar("P", bound="Play")  # a play with or without its records, which stays what it is
 Kinds = tuple[type[Summary], ...]  # what is counted: `Sums`, or summaries of records
-
-
-def summary(kind: K) -> K:
-    """Have a kind of summary made of every part of a log before its records are freed."""
-    _REGISTERED.append(kind)
-    return kind
-
-
-def registered() -> tuple[type[Summary], ...]:
-    """The kinds of summaries of all modules that were loaded."""
-    return tuple(_REGISTERED)
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ import numpy as np
 from milepost.arrays import Bools, Column, Ints
 from milepost.logs.interface import ABSENT
 from milepost.numerics.whole_numbers import stable_order
-from milepost.playback.play import FullPlay, Play, summary
+from milepost.playback.play import FullPlay, Play
 from milepost.vocabulary import CLEARED, DIED, DROPPED, END_CAUSES, RUN_END, RUN_START, START, WAS_RESET
 
 RUN_CAUSES: Final = ("won", "failed", "abandoned", *END_CAUSES)
@@ -19,7 +19,6 @@ _FROM_SESSION: Final = 3  # where the causes of a session's end begin among thos
 _BEGINS, _ATTEMPT, _ENDS = range(3)  # kinds of happenings
 
 
-@summary
 @dataclass(frozen=True)
 class RunMarks:
     """The records that say where runs begin and end, as columns; in the order of sessions.

@@ -12,7 +12,7 @@ from milepost.logs.interface import ABSENT, Records
 from milepost.logs.records.sink import copied
 from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import FullPlay, Play, Summed, summary
+from milepost.playback.play import FullPlay, Play, Summed
 from milepost.vocabulary import COPY, DROPPED, EVENTS, FINDINGS
 
 if TYPE_CHECKING:
@@ -48,7 +48,6 @@ class Found:
         return Found(self.records + other.records, self.sessions + other.sessions, places, self.levels | other.levels)
 
 
-@summary
 @dataclass(frozen=True)
 class Tallies:
     """Counts over all readable records.
