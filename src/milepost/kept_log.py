@@ -35,9 +35,9 @@ if TYPE_CHECKING:
     from milepost.cleaning.splitting import Split
     from milepost.course.course import Course
     from milepost.logs.interface import BareLog
-    from milepost.open_log import ReplaySource
     from milepost.partitions.execution import ExecutionPlan, LogRequest
     from milepost.playback.play import Kinds, Play, Summed
+    from milepost.replay_source import ReplaySource
 
 V = TypeVar("V")
 MOST_OF_STORE: Final = 2 << 30  # bytes of plays that are kept of a store; what was asked for longest ago goes first
@@ -93,12 +93,12 @@ class KeptLog:
             return self._kept
         play = self._source.play()
         if self._kept is None:
-            self._place().keep_play(_with_summaries(play))
-        return play.kept_by(self._place())
+            _place(self).keep_play(_with_summaries(play))
+        return play.kept_by(_place(self))
 
     def made(self, name: str, make: Callable[[Play], V]) -> V:
         """Return a function's kept result, without loading the play; or compute it now and keep it."""
-        return self._place().made(name, lambda: make(self.play()))
+        return _place(self).made(name, lambda: make(self.play()))
 
     def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """Return a function's result on counts: a kept one, or one of the kept play where that has all it takes."""
@@ -111,7 +111,7 @@ class KeptLog:
                 return self._source.counted(name, make, kinds)
             return make(self.play())
 
-        return result() if name is None else self._place().made(name, result)
+        return result() if name is None else _place(self).made(name, result)
 
     def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
@@ -121,7 +121,7 @@ class KeptLog:
         """Replay two groups of sessions, each by itself and by its own course; those of a store are kept."""
         if exclusion is not None or self.small:
             return self._source.sides(split, exclusion)
-        places = [self._place(split, side) for side in ("before", "after")]
+        places = [_place(self, split, side) for side in ("before", "after")]
         before, after = (place.play(course, self.asked.rules) for place, course in zip(places, split.courses, strict=True))
         if before is None or after is None:
             before, after = self._source.sides(split)
@@ -145,14 +145,15 @@ class KeptLog:
 
     @cached_property
     def _kept(self) -> Play | None:
-        play = self._place().play(self.course, self.asked.rules)
-        return None if play is None else replace(play, again=self.some).kept_by(self._place())
+        play = _place(self).play(self.course, self.asked.rules)
+        return None if play is None else replace(play, again=self.some).kept_by(_place(self))
 
-    def _place(self, *of_what: object) -> PlayPlace:
-        """A play's place, by what tells this question from any other."""
-        asked = self.asked
-        how = (asked.log_map, asked.options, asked.course, asked.rules, asked.conditions, asked.players)
-        return PlayPlace(place_of(self.folder, (self.contents, how, self.anonymous, self.idle_cap, of_what)), self.most)
+
+def _place(log: KeptLog, *of_what: object) -> PlayPlace:
+    """A play's place, by what tells this question from any other."""
+    asked = log.asked
+    how = (asked.log_map, asked.options, asked.course, asked.rules, asked.conditions, asked.players)
+    return PlayPlace(place_of(log.folder, (log.contents, how, log.anonymous, log.idle_cap, of_what)), log.most)
 
 
 def _with_summaries(play: Play) -> Play:
