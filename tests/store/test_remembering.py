@@ -146,7 +146,7 @@ def test_a_report_answers_for_its_measures(told, monkeypatch):
         assert told(name, *COURSE)[0]["levels"] == report[name]["levels"]
 
 
-@pytest.mark.parametrize("name", ["play/tree.json", "play/columns.bin", "difficulty/tree.json", "document-*/tree.json"])
+@pytest.mark.parametrize("name", ["play/tree.json", "play/columns.npz", "difficulty/tree.json", "document-*/tree.json"])
 def test_damage_is_replayed(told, name):
     """What is not as it was laid down is thrown away, without a word, for nothing is lost."""
     whole, _ = told("spikes", *COURSE)

@@ -89,7 +89,7 @@ def test_names_are_not_kept_of_who_asks_without(ask):
     assert texts and not any("Gwen" in text or "Sam Wick" in text for text in texts)
 
 
-@pytest.mark.parametrize("name", ["tree.json", "columns.bin"])
+@pytest.mark.parametrize("name", ["tree.json", "columns.npz"])
 def test_damage_is_replayed(ask, name):
     """What is not as it was laid down is thrown away."""
     ask("check")

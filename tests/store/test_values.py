@@ -71,7 +71,7 @@ def test_one_value_for_all_takes_one(tmp_path):
     write_values(tmp_path, {"same": np.broadcast_to(np.float32(np.nan), 1000)})
     column = read_values(tmp_path).value("same")
     assert column.strides == (0,) and len(column) == 1000 and np.isnan(column).all()
-    assert (tmp_path / "columns.bin").stat().st_size == 64
+    assert (tmp_path / "columns.npz").stat().st_size < 400
 
 
 def test_nothing_but_what_is_named(tmp_path):
@@ -89,7 +89,7 @@ def test_nothing_but_what_is_named(tmp_path):
         write_values(tmp_path, {"column": np.array([None])})
 
 
-@pytest.mark.parametrize("name", ["tree.json", "columns.bin"])
+@pytest.mark.parametrize("name", ["tree.json", "columns.npz"])
 def test_any_byte_that_differs_is_noticed(tmp_path, name):
     write_values(tmp_path, {"column": np.arange(20, dtype=np.int16), "text": "Lantern Lock"})
     content = (tmp_path / name).read_bytes()

@@ -1,4 +1,4 @@
-"""Values as files that can be believed or thrown away: a tree as JSON, its columns one after the other in a file beside it.
+"""Values as files that can be believed or thrown away: a tree as JSON, its columns as NumPy's archive beside it.
 
 Nothing in the files is ever executed, and only kinds that the reader names are made of them.
 """
@@ -6,12 +6,12 @@ Nothing in the files is ever executed, and only kinds that the reader names are 
 from __future__ import annotations
 
 import json
-import mmap
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, fields, is_dataclass
 from pathlib import Path
 from types import UnionType
 from typing import Any, Final, Union, get_args, get_origin, get_type_hints
+from zipfile import BadZipFile
 from zlib import crc32
 
 import numpy as np
@@ -19,9 +19,10 @@ import numpy as np
 from milepost.arrays import Column
 
 _TREE: Final = "tree.json"
-_COLUMNS: Final = "columns.bin"
-_ALIGNED: Final = 64  # bytes
+_COLUMNS: Final = "columns.npz"
+_PIECE: Final = 1 << 20  # bytes
 _NUMBERS: Final = "biuf"  # kinds of columns: whether, whole, and real numbers
+_BROKEN: Final = (OSError, ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError, BadZipFile)
 
 
 class ValuesError(Exception):
@@ -37,23 +38,17 @@ def write_values(folder: Path, values: Mapping[str, object]) -> None:
     """
     columns: list[Column] = []
     trees = {name: _plain(value, columns) for name, value in values.items()}
-    entries, check, offset = [], 0, 0
-    with (folder / _COLUMNS).open("wb") as out:
-        for column in columns:
-            content = column.tobytes() + bytes(-column.nbytes % _ALIGNED)
-            entries.append([column.dtype.str, offset, list(column.shape)])
-            check, offset = crc32(content, check), offset + len(content)
-            out.write(content)
-    text = json.dumps({"columns": entries, "crc32": check, "values": trees}, ensure_ascii=True, separators=(",", ":"))
+    np.savez(folder / _COLUMNS, *columns)
+    text = json.dumps({"crc32": _checksum(folder / _COLUMNS), "values": trees}, ensure_ascii=True, separators=(",", ":"))
     (folder / _TREE).write_text(f"{crc32(text.encode()):08x}{text}", encoding="ascii")
 
 
 @dataclass(frozen=True)
 class WrittenValues:
-    """Values that were written, by name; each is made when it is asked for, its columns maps of the file, not to be changed."""
+    """Values that were written, by name; each is made when it is asked for."""
 
     trees: Mapping[str, object]
-    columns: list[Column]
+    columns: Mapping[str, Column]
 
     def value(self, name: str, *kinds: type) -> Any:
         """One of them; None where there is none of this name.
@@ -68,7 +63,7 @@ class WrittenValues:
         try:
             known = {kind.__qualname__: kind for kind in _with_parts(kinds)}
             return _value(self.trees[name], self.columns, known) if name in self.trees else None
-        except (ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError, StopIteration) as error:
+        except (*_BROKEN, StopIteration) as error:
             raise ValuesError(str(error)) from None
 
 
@@ -82,25 +77,19 @@ def read_values(folder: Path) -> WrittenValues:
         text = (folder / _TREE).read_text(encoding="ascii")
         _require(text[:8] == f"{crc32(text[8:].encode()):08x}", "the tree is damaged")
         said = json.loads(text[8:])
-        content = _mapped(folder / _COLUMNS)
-        _require(crc32(content) == said["crc32"], "the columns are damaged")
-        columns = [_column(content, *entry) for entry in said["columns"]]
-        return WrittenValues(dict(said["values"]), columns)
-    except (OSError, ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError) as error:
+        _require(_checksum(folder / _COLUMNS) == said["crc32"], "the columns are damaged")
+        return WrittenValues(dict(said["values"]), np.load(folder / _COLUMNS, allow_pickle=False))
+    except _BROKEN as error:
         raise ValuesError(str(error)) from None
 
 
-def _mapped(path: Path) -> memoryview:
+def _checksum(path: Path) -> int:
+    """Return the CRC-32 of a file, of which a piece at a time is in memory."""
+    check = 0
     with path.open("rb") as stream:
-        if not path.stat().st_size:
-            return memoryview(b"")
-        return memoryview(mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ))
-
-
-def _column(content: memoryview, kind: str, offset: int, shape: list[int]) -> Column:
-    dtype = np.dtype(kind)
-    _require(dtype.kind in _NUMBERS, "a column is of no numbers")
-    return np.frombuffer(content, dtype, int(np.prod(shape)), offset).reshape(shape) if all(shape) else np.zeros(shape, dtype)
+        while piece := stream.read(_PIECE):
+            check = crc32(piece, check)
+    return check
 
 
 def _require(holds: bool, why: str) -> None:
@@ -152,15 +141,15 @@ def _of_column(column: Column, columns: list[Column]) -> object:
     return {"same": number, "rows": len(column)} if same else {"column": number}
 
 
-def _value(tree: object, columns: list[Column], kinds: Mapping[str, type]) -> object:
+def _value(tree: object, columns: Mapping[str, Column], kinds: Mapping[str, type]) -> object:
     if not isinstance(tree, dict):
         return tree
     if "plain" in tree:
         return tree["plain"]
     if "column" in tree:
-        return columns[tree["column"]]
+        return columns[_named(tree["column"])]
     if "same" in tree:
-        return np.broadcast_to(columns[tree["same"]][0], tree["rows"])
+        return np.broadcast_to(columns[_named(tree["same"])][0], tree["rows"])
     if "fields" in tree:
         return kinds[tree["of"]](**{name: _value(one, columns, kinds) for name, one in tree["fields"].items()})
     if "items" in tree:
@@ -169,6 +158,11 @@ def _value(tree: object, columns: list[Column], kinds: Mapping[str, type]) -> ob
         return {_value(key, columns, kinds): _value(one, columns, kinds) for key, one in tree["dict"]}
     name, kind = next((name, kind) for name, kind in (("list", list), ("tuple", tuple), ("set", frozenset)) if name in tree)
     return kind(_value(one, columns, kinds) for one in tree[name])
+
+
+def _named(number: int) -> str:
+    """Return the name that NumPy gives a column by its number."""
+    return f"arr_{number}"
 
 
 def _with_parts(kinds: Iterable[type]) -> set[type]:
