@@ -108,6 +108,7 @@ def main() -> None:
         copied(tree, args.packages, args.tests)
         names = {package: drawn(tree, package, args.each, args.seed) for package in args.packages}
         env = {**os.environ, "NUMBA_DISABLE_JIT": "1", "OPENBLAS_NUM_THREADS": "1"}
+        (tree / "mutants/src").mkdir(parents=True)
         env["PYTHONPATH"] = str(tree / "mutants/src")  # for the processes that tests start, too
         wanted = [name for own in names.values() for name in own]
         with (tree / "said.txt").open("w") as said:
