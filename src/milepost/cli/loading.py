@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import TYPE_CHECKING, cast
+from typing import TYPE_CHECKING
 
-from milepost.cleaning.splitting import split_of
 from milepost.cli import terminal
 from milepost.cli.folder_defaults import file_of_folder, replay_of_folder
 from milepost.cli.messages import tell
@@ -25,18 +24,13 @@ from milepost.rules import ReplayRules
 from milepost.wording import safe
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
-
     from milepost.cleaning.anonymous import Pseudonyms
     from milepost.cleaning.selection import Condition
-    from milepost.cleaning.splitting import Split
     from milepost.cli.arguments import Arguments
     from milepost.course.course import Course
     from milepost.folder.player_table import PlayerTable
     from milepost.logs.mapping.logmap import LogMap
-    from milepost.measures.answer_changes import AnswerChange
     from milepost.open_log import Loaded
-    from milepost.playback.play import Play
     from milepost.reports.document_types import CompareDocument
 
 
@@ -153,49 +147,16 @@ def rules_of(args: Arguments, log_map: LogMap) -> ReplayRules:
 
 
 def compared(args: Arguments, loaded: Loaded, hidden: Pseudonyms | None = None) -> CompareDocument:
-    """Replay both groups, each by its own course, and set them side by side; ``hidden`` is how the log's names were replaced."""
-    from milepost.comparison.compare_in_play import require_by_session, split_by_attribute
-
-    key, shares = args.key, args.shares
-    named = args.before, args.after
-    if is_attribute(key):
-        split, plays = split_by_attribute(loaded.play(), key, *named)
-        return _document(args, loaded, split, plays, shares)
-    courses = [course_named(given) if given else loaded.course for given in (args.course_from, args.course_to)]
-    log = loaded.sessions
-    split = split_of(log, key, *named, (courses[0], courses[1]))
-    plays = loaded.sides(split)
-    for play in plays:
-        require_by_session(play, key)
-    document = _document(args, loaded, split, plays, shares)
-    document["answers"] = _answers_changed(args, plays, hidden)
-    return document
-
-
-def _document(
-    args: Arguments, loaded: Loaded, split: Split, plays: tuple[Play, Play], shares: tuple[float, float]
-) -> CompareDocument:
-    from milepost.comparison.compare import Compare
-    from milepost.comparison.compare_in_play import side_by_side
+    """Compare two groups, with what both answered; ``hidden`` is how the log's names were replaced."""
+    from milepost.cli.folder_tables import answers_of
+    from milepost.comparison.compare_in_play import CompareWithin, answers_changed
     from milepost.reports.compared import compare_document
 
-    settings = Compare(split, args.min_players, args.assigned, args.looks, tuple(args.untouched), shares)
-    log = loaded.sessions
-    return compare_document(plays, log, split, side_by_side(settings, plays, log.sessions.name), args.min_players)
-
-
-def _answers_changed(args: Arguments, plays: tuple[Play, Play], hidden: Pseudonyms | None) -> list[AnswerChange]:
-    """What players of one group answered beside those of the other; who is in both counts only where the table says a build."""
-    from milepost.cli.folder_tables import answers_of
-    from milepost.measures.answer_changes import answer_changes
-
-    measure = answers_of(args, hidden)
-    if measure is None:
-        return []
-    players = [{name for name, counts in zip(play.gated.players, play.counts, strict=True) if counts} for play in plays]
-    both = players[0] & players[1]
-    told = replace(
-        measure, answers=[one for one in measure.answers if one.build is not None or one.player not in both], earlier=None
-    )
-    before, after = (cast("list[Mapping[str, object]]", told(play).totals["questions"]) for play in plays)
-    return answer_changes(before, after, args.min_players)
+    before, after = (course_named(given) if given else None for given in (args.course_from, args.course_to))
+    settings = args.min_players, args.assigned, args.looks, tuple(args.untouched), args.shares
+    groups = CompareWithin(args.before, args.after, args.key, *settings, (before, after)).of(loaded)
+    document = compare_document(groups, args.min_players)
+    measure = None if is_attribute(args.key) else answers_of(args, hidden)
+    if measure is not None:
+        document["answers"] = answers_changed(measure, groups.plays)
+    return document

@@ -1,10 +1,10 @@
-"""A comparison of two groups within a play that still has its records."""
+"""A comparison of two groups of a log: which they are, and what is replayed of each."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Final, TypedDict
+from typing import Final, NamedTuple, Protocol, TypedDict, cast
 
 import numpy as np
 
@@ -15,7 +15,11 @@ from milepost.cleaning.splitting import Split, split_of
 from milepost.comparison.compare import Assigned, Compare
 from milepost.comparison.row_types import Arms, Change, CompareRow, CompareTotals, OwnChoice, OwnShift
 from milepost.comparison.sentences import arms_said, choice_said
+from milepost.course.course import Course
 from milepost.errors import UsageError
+from milepost.logs.interface import BareLog
+from milepost.measures.answer_changes import AnswerChange, answer_changes
+from milepost.measures.answers import Answers
 from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import counted, distinct
 from milepost.playback.attempt_filters import fitting, groups_of, looking_at
@@ -50,6 +54,7 @@ class CompareWithin:
         looks: how often a running test is looked at, as planned.
         untouched: levels known not to have changed.
         shares: what a lot deals out, the one side to the other.
+        courses: of the two groups, where they differ from the log's.
     """
 
     before: str | None = None
@@ -60,6 +65,7 @@ class CompareWithin:
     looks: int = 1
     untouched: tuple[str, ...] = ()
     shares: tuple[float, float] = (1.0, 1.0)
+    courses: tuple[Course | None, Course | None] = (None, None)
 
     def __call__(self, play: Play) -> Table[CompareRow, CompareTotals]:
         """One row a level of either.
@@ -68,25 +74,85 @@ class CompareWithin:
             UsageError: the log does not have two such values, or the key changes within sessions.
             RecordsGoneError: the play has let its records go.
         """
+        return self.of(_ReplayedLog(play)).table
+
+    def of(self, log: DivisibleLog) -> TwoGroups:
+        """Replay both groups, each by its own course, and set them side by side.
+
+        Raises:
+            UsageError: the log does not have two such values, or the key changes within sessions.
+        """
         if self.looks < 1:
             raise UsageError(f"looks={self.looks}: a test is looked at once or more often.")
+        sessions = log.sessions
         if is_attribute(self.key):
-            split, sides = split_by_attribute(play, self.key, self.before, self.after)
+            split, plays = split_by_attribute(log.play(), self.key, self.before, self.after)
         else:
-            split, sides = self._by_session(play)
+            before, after = (own or log.course for own in self.courses)
+            split = split_of(sessions, self.key, self.before, self.after, (before, after))
+            plays = log.sides(split)
+            for play in plays:
+                require_by_session(play, self.key)
         settings = Compare(split, self.min_players, self.assigned, self.looks, self.untouched, self.shares)
-        return side_by_side(settings, sides, play.gated.log.sessions.name)
+        return TwoGroups(sessions, split, plays, side_by_side(settings, plays, sessions.sessions.name))
 
-    def _by_session(self, play: Play) -> tuple[Split, tuple[Play, Play]]:
-        require_by_session(play, self.key)
-        log, exclusion = with_records(play).gated.log, play.gated.exclusion
+
+class DivisibleLog(Protocol):
+    """A log of which two groups can be replayed."""
+
+    @property
+    def course(self) -> Course | None:
+        """The course, if one is given."""
+
+    @property
+    def sessions(self) -> BareLog:
+        """The log, of which only the sessions may be asked."""
+
+    def play(self) -> Play:
+        """Replay it."""
+
+    def sides(self, split: Split) -> tuple[Play, Play]:
+        """Replay two groups of sessions, each by itself and by its own course."""
+
+
+class TwoGroups(NamedTuple):
+    """Two groups of a log, replayed and set side by side."""
+
+    log: BareLog
+    split: Split
+    plays: tuple[Play, Play]
+    table: Table[CompareRow, CompareTotals]
+
+
+@dataclass(frozen=True)
+class _ReplayedLog:
+    """A log that was replayed, of which groups are replayed anew."""
+
+    replayed: Play
+
+    @property
+    def course(self) -> Course | None:
+        """The course, if one is given."""
+        return self.replayed.course
+
+    @property
+    def sessions(self) -> BareLog:
+        """The log."""
+        return self.replayed.gated.log
+
+    def play(self) -> Play:
+        """Return the play."""
+        return self.replayed
+
+    def sides(self, split: Split) -> tuple[Play, Play]:
+        """Replay two groups of sessions, as the whole was."""
+        play = with_records(self.replayed)
         conditions = tuple(parse_condition(text) for text in play.asked)
-        split = split_of(log, self.key, self.before, self.after, (play.course, play.course))
         before, after = (
-            fitting(replay_log(only(log, sessions), course, play.rules, exclusion=exclusion), conditions)
-            for sessions, course in split.each(log)
+            fitting(replay_log(only(play.gated.log, own), course, play.rules, exclusion=play.gated.exclusion), conditions)
+            for own, course in split.each(play.gated.log)
         )
-        return split, (before, after)
+        return before, after
 
 
 def side_by_side(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) -> Table[CompareRow, CompareTotals]:
@@ -204,3 +270,13 @@ def require_by_session(play: Play, key: str) -> None:
         raise UsageError(
             f"--key {key}: it changes within sessions, so that these cannot be divided by it. --key start.{key} compares tries."
         )
+
+
+def answers_changed(measure: Answers, plays: tuple[Play, Play]) -> list[AnswerChange]:
+    """What players of one group answered beside those of the other; who is in both counts only where the table says a build."""
+    players = [{name for name, counts in zip(play.gated.players, play.counts, strict=True) if counts} for play in plays]
+    both = players[0] & players[1]
+    answers = [one for one in measure.answers if one.build is not None or one.player not in both]
+    told = replace(measure, answers=answers, earlier=None)
+    before, after = (cast("list[Mapping[str, object]]", told(play).totals["questions"]) for play in plays)
+    return answer_changes(before, after, measure.least)

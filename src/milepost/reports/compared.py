@@ -21,10 +21,8 @@ from milepost.reports.views import figure
 from milepost.wording import NOTHING, logits, number, percent, safe
 
 if TYPE_CHECKING:
-    from milepost.cleaning.splitting import Split
-    from milepost.comparison.row_types import CompareRow, CompareTotals
-    from milepost.logs.interface import BareLog
-    from milepost.measures.interface import Table
+    from milepost.comparison.compare_in_play import TwoGroups
+    from milepost.comparison.row_types import CompareRow
     from milepost.playback.play import Play
     from milepost.reports.head_types import Head
     from milepost.reports.interface import AnyView
@@ -32,18 +30,14 @@ if TYPE_CHECKING:
 _MARKS: Final = {"harder": "▲ harder", "easier": "▼ easier", "same": "= same", "no_telling": "undecided", None: ""}
 
 
-def compare_document(
-    plays: tuple[Play, Play], log: BareLog, split: Split, table: Table[CompareRow, CompareTotals], least: int
-) -> CompareDocument:
+def compare_document(compared: TwoGroups, least: int) -> CompareDocument:
     """The document of a comparison.
 
     Args:
-        plays: of the two groups.
-        log: the whole log.
-        split: which groups these are.
-        table: what came of comparing them.
+        compared: the two groups.
         least: of fewer players, nothing is claimed.
     """
+    log, split, plays, table = compared
     report = head("compare", plays[1])
     before = head("compare", plays[0])
     by_try = is_attribute(split.key)

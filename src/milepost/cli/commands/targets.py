@@ -25,13 +25,14 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: Arguments) -> Exit:
     """Run the command."""
+    from milepost import engine
     from milepost.cli.folder_tables import targets_of
     from milepost.cli.loading import load
     from milepost.cli.run_measure import write
     from milepost.output import write_text
     from milepost.planning.hypotheses import tested
     from milepost.playback.play import with_records
-    from milepost.reports.build_document import described, document
+    from milepost.reports.build_document import described
     from milepost.reports.interface import Report
     from milepost.reports.target_views import hypotheses_view, junit, targets_on_terminal, targets_view
     from milepost.reports.text import EVERY
@@ -39,10 +40,13 @@ def run(args: Arguments) -> Exit:
     settled = args.settled
     hypotheses = settled.folder.hypotheses if settled is not None else ()
     loaded = load(args, every_record=bool(hypotheses))
-    play = loaded.play()
-    table = targets_of(args)(play)
-    report = cast("TargetsDocument", described(document(args.command, play, table), loaded.course, args.min_players))
-    if hypotheses:
+    play = loaded.play() if hypotheses else None
+    measure = targets_of(args)
+    document = (
+        engine.measured_document(play, args.command, measure) if play else engine.document_of(loaded, args.command, measure)
+    )
+    report = cast("TargetsDocument", described(document, loaded.course, args.min_players))
+    if play:
         report["hypotheses"] = tested(with_records(play), hypotheses)
     if args.format == "junit":
         write_text(junit(report), args.output)
