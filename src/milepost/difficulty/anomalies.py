@@ -18,7 +18,7 @@ from typing import Final
 
 import numpy as np
 
-from milepost.arrays import Floats, Ints
+from milepost.arrays import Bools, Floats, Ints
 from milepost.difficulty.mixtures import DIP, SPIKE, STEP, WALL, Event, Mixtures
 from milepost.difficulty.row_types import Evidence, Kind
 
@@ -182,10 +182,14 @@ class Verdict:
     q: float | None
 
 
+def have_enough(tries: Ints, players: Ints, least: int = 0) -> Bools:
+    """Per level, whether there are enough players and tries to claim anything of it."""
+    return (tries >= FEW_TRIES) & (players >= max(FEW_PLAYERS, least))
+
+
 def verdicts(reading: DifficultyReading, tries: Ints, players: Ints, least: int = 0) -> list[Verdict]:
     """A verdict for each level; nothing is claimed of levels with too few players or tries."""
-    n = len(tries)
-    enough = (tries >= FEW_TRIES) & (players >= max(FEW_PLAYERS, least))
+    n, enough = len(tries), have_enough(tries, players, least)
     stands_out = np.where(np.abs(reading.excess) >= LEAST_EXCESS, reading.probability, 0.0)
     rises = np.where(reading.height >= LEAST_EXCESS, reading.step, 0.0)
     both = np.concatenate((np.where(enough, stands_out, 0.0), np.where(enough, rises, 0.0)))

@@ -19,6 +19,7 @@ from milepost.vocabulary import DIED, WAS_RESET
 
 _MOST_SINGLY, _SHARES = 2000, 400  # players that are taken one by one, and shares of more
 _TRIES = 200  # a player who has not cleared by then has given up
+_AT_ONCE = 10  # tries that are looked at together
 _NOBODY = 1e-6  # of a player, from which on nobody is left
 
 
@@ -103,18 +104,19 @@ def costs(funnel: list[FunnelRow], standing: Standing, abilities: Floats, learni
 
 def _still_failing(difficulty: Floats, abilities: Floats, learning: float, players: Floats) -> list[Floats]:
     """Return, per difficulty, how many players have not cleared such a level after so many tries, had nobody given up."""
-    left, failing, most = np.ones((len(difficulty), len(abilities))), [], []
-    for number in range(1, _TRIES + 1):
-        chance = abilities - difficulty[:, None] + learning * np.log(number)
-        left = left / (1.0 + np.exp(np.clip(chance, -35, 35)))
+    skill, learnt = (abilities - difficulty[:, None])[:, None], learning * np.log(np.arange(1, _TRIES + 1))[:, None]
+    left, failing, most = np.ones((len(difficulty), 1, len(abilities))), [], []
+    for first in range(0, _TRIES, _AT_ONCE):  # difficulty by try by player
+        fails = 1.0 + np.exp(np.clip(skill + learnt[first : first + _AT_ONCE], -35, 35))
+        left = np.divide.accumulate(np.concatenate((left[:, -1:], fails), axis=1), axis=1)[:, 1:]
         failing.append(left @ players)
-        most.append(left.max(axis=1, initial=0.0))
-        if most[-1].max() < _NOBODY:
+        most.append(left.max(axis=2, initial=0.0))
+        if most[-1][:, -1].max() < _NOBODY:
             break
-    done = np.array(most) < _NOBODY
-    done[-1] = True
-    tries = 1 + np.argmax(done, axis=0)
-    return [own[:count] for own, count in zip(np.array(failing).T, tries.tolist(), strict=True)]
+    done = np.concatenate(most, axis=1) < _NOBODY
+    done[:, -1] = True
+    tries = 1 + np.argmax(done, axis=1)
+    return [own[:count] for own, count in zip(np.concatenate(failing, axis=1), tries.tolist(), strict=True)]
 
 
 def _lost(failing: Floats, hazard: float) -> float:

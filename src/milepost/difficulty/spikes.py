@@ -10,7 +10,7 @@ import numpy as np
 
 from milepost.arrays import Column, Floats, Ints
 from milepost.course.course import Course
-from milepost.difficulty.anomalies import FEW_PLAYERS, DifficultyReading, Verdict, read_events, verdicts
+from milepost.difficulty.anomalies import FEW_PLAYERS, DifficultyReading, Verdict, have_enough, read_events, verdicts
 from milepost.difficulty.chosen_ways import Choice, choices_of, told_by_ways
 from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
 from milepost.difficulty.first_clear_tries import TriesOfPlayers, settled_tries
@@ -294,6 +294,8 @@ def _by_time(play: Summed, least: int) -> list[Kind]:
 
 
 def _kinds(values: Floats, variance: Floats, counts: Ints, least: int, places: Ints) -> list[Kind]:
+    if not have_enough(counts * 2, counts, least).any():
+        return ["none"] * len(counts)  # as each of them would be, after eigenvalues of a matrix of all levels by all
     reading = read_events(values, np.diag(variance), places)
     return [verdict.kind for verdict in verdicts(reading, counts * 2, counts, least)]
 

@@ -103,7 +103,7 @@ def _uphill(data: _Data, values: Floats) -> tuple[Floats, Floats, bool]:
     """
     height, gradient, information = data.slopes(values)
     for _ in range(_ITERATIONS):
-        bends_right = float(np.linalg.eigvalsh(information).min()) > 0
+        bends_right = _is_definite(information)
         step = np.linalg.solve(information if bends_right else _definite(information), gradient)
         step *= min(1.0, _STEP / max(1e-9, float(np.abs(step).max())))  # all of it: parts cut off would turn it, even downhill
         if bends_right and (np.abs(step).max() < _CLOSE or 0 <= gradient @ step < _NEAR):
@@ -136,9 +136,22 @@ def covariance_at(difficulty: Floats, others: Floats, tries: TriesOfItems) -> Fl
     return covariance[:n, :n]
 
 
+def _is_definite(matrix: Floats) -> bool:
+    """Return whether all eigenvalues of a symmetric matrix are above 0, which takes a tenth of finding them."""
+    try:
+        np.linalg.cholesky(matrix)
+    except np.linalg.LinAlgError:
+        return False
+    return True
+
+
 def _definite(matrix: Floats) -> Floats:
     """The matrix with its eigenvalues' sizes, none smaller than a little, so that a step goes uphill."""
-    values, vectors = np.linalg.eigh((matrix + matrix.T) / 2)
+    symmetric: Floats = (matrix + matrix.T) / 2
+    most = float(np.abs(symmetric).sum(axis=0).max(initial=0.0))  # no eigenvalue is larger
+    if _is_definite(symmetric - max(1e-3, 1e-6 * most) * np.eye(len(symmetric))):
+        return symmetric  # as it would come back
+    values, vectors = np.linalg.eigh(symmetric)
     floor = max(1e-3, 1e-6 * float(np.abs(values).max()))
     definite: Floats = (vectors * np.maximum(np.abs(values), floor)) @ vectors.T
     return definite
