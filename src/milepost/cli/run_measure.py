@@ -23,7 +23,6 @@ from milepost.reports.build_document import described, rows_of
 from milepost.reports.interface import Report
 from milepost.reports.registry import MEASURES
 from milepost.reports.since import flagged_levels, read_report
-from milepost.reports.text import chosen
 from milepost.wording import listed, safe
 
 if TYPE_CHECKING:
@@ -133,6 +132,8 @@ def write(args: Arguments, report: Report) -> None:
     if args.columns is not None:
         if args.format in ("json", "csv"):
             raise UsageError(f"--columns is for tables that people read; --format {args.format} has every column.")
+        from milepost.reports.text import chosen  # which loads what draws tables
+
         report = chosen(report, args.columns)
     if args.format in ("csv", "junit"):  # which have no place for it
         for sentence in report.before_all:
