@@ -57,6 +57,10 @@ TESTS = (
     "partitions/test_records_gone.py",
 )
 COMPILING = ("playback/test_compiled.py", "difficulty/test_try_model.py::test_compiled_sums_are_the_same")  # which mutants do not
+IN_PROCESSES = """import os
+if os.environ.get("MUTANT_UNDER_TEST") == "stats":  # which only the process of the tests gathers
+    os.environ["MUTANT_UNDER_TEST"] = ""
+"""
 MUTMUT = Path(sys.executable).with_name("mutmut")
 NOTICED, UNNOTICED = {1, 3, 24, 36, 152, 255, -24, -11, -9}, {0, 5, 33}
 
@@ -109,7 +113,8 @@ def main() -> None:
         names = {package: drawn(tree, package, args.each, args.seed) for package in args.packages}
         env = {**os.environ, "NUMBA_DISABLE_JIT": "1", "OPENBLAS_NUM_THREADS": "1"}
         (tree / "mutants/src").mkdir(parents=True)
-        env["PYTHONPATH"] = str(tree / "mutants/src")  # for the processes that tests start, too
+        (tree / "sitecustomize.py").write_text(IN_PROCESSES)
+        env["PYTHONPATH"] = f"{tree}{os.pathsep}{tree / 'mutants/src'}"  # for the processes that tests start, too
         wanted = [name for own in names.values() for name in own]
         with (tree / "said.txt").open("w") as said:
             done = subprocess.run([str(MUTMUT), "run", *wanted], cwd=tree, env=env, stdout=said, check=False)
