@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import tomllib
 from base64 import b64encode
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -16,7 +17,6 @@ from milepost.reports.check_views import check_views
 from milepost.reports.document_types import LevelPageFigures
 from milepost.reports.exclusion_text import said_of
 from milepost.reports.findings_text import cautions_of_report, chapters
-from milepost.reports.glossary import DEFINITIONS
 from milepost.reports.interface import Column, View
 from milepost.reports.level_views import level_view
 from milepost.reports.notes_and_recordings import notes_of_level
@@ -81,7 +81,7 @@ def render_page(report: ReportDocument, first: Picture, pictures: list[Picture],
         story=_chapters(report),
         first=_shown(first, []),
         overview=_shown(pictures[0], [summary_view(report)]),
-        definitions=DEFINITIONS,
+        definitions=tomllib.loads(_text("glossary.toml"))["definition"],
         is_link=_is_link,
         pictures=[_with_numbers(report, one) for one in pictures[1:] if one.name not in _OF_BUILDS],
         builds=[_with_numbers(report, one) for one in pictures[1:] if one.name in _OF_BUILDS],
