@@ -46,7 +46,7 @@ LARGEST: Final = 32 << 20  # bytes of a log's files, up to which it is small
 SWITCH: Final = "MILEPOST_REMEMBER"  # in the environment: `no`, and nothing is kept of small logs
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class KeptLog:
     """A log of which what was replayed is kept for the next question.
 

@@ -45,7 +45,9 @@ _OF_PLAY: Final[dict[str, type]] = {
 
 def place_of(folder: Path, about: tuple[object, ...]) -> Path:
     """A play's place in a folder, named after what tells a question, asked of this state of the program, from any other."""
-    return folder / sha256(json.dumps([__version__, _program(), repr(about)]).encode()).hexdigest()[:32]
+    text = repr(about)
+    assert " object at 0x" not in text, "a key says where something lies, not what it is"
+    return folder / sha256(json.dumps([__version__, _program(), text]).encode()).hexdigest()[:32]
 
 
 @cache
@@ -56,7 +58,7 @@ def _program() -> list[list[str | int]]:
     return [[path.relative_to(root).as_posix(), state.st_size, state.st_mtime_ns] for path, state in states]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class PlayPlace:
     """A folder for a replayed log, and for what is made of it.
 

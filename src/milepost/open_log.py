@@ -28,7 +28,7 @@ REMEMBERED: Final = SMALL  # records of a store from which it is replayed in par
 V = TypeVar("V")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Loaded:
     """A log as it is asked for: without what is suspect, and with an eye on some attempts.
 

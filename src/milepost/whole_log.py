@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 V = TypeVar("V")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class WholeLog:
     """A log that was read as a whole."""
 

@@ -203,7 +203,7 @@ def details(play: Play, known: tuple[KnownFault, ...], evidence: Evidence) -> li
     return sorted(rows, key=lambda row: -row["count"])
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Found:
     finding: Finding
     count: int

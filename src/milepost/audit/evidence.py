@@ -17,7 +17,7 @@ from milepost.playback.play import Play
 from milepost.vocabulary import RETRY, START
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Suspect:
     """Something that looks wrong and may be true.
 

@@ -46,7 +46,7 @@ class PromiseRow(TypedDict):
     places: list[str]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Kept:
     """How one promise fared: on how many records it was judged, and those that broke it, in log order.
 

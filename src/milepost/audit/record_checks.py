@@ -25,7 +25,7 @@ _KINDS = 0.8  # share of the kinds of event, at their levels, that have to come 
 _LAG_STEP = 1e-3  # seconds to which lags are compared
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class RecordRows:
     """Records of one sign: the session and the level of each, and its place in the session's order of replay, from 0.
 
@@ -37,7 +37,7 @@ class RecordRows:
     place: Ints
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Doubled:
     """Sessions of which nearly every event is repeated at one lag: the session, the lag in seconds, and how many records."""
 
@@ -49,7 +49,7 @@ class Doubled:
 T = TypeVar("T", RecordRows, Doubled, Endings)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Signs:
     """Signs in the records in replay order.
 
@@ -132,7 +132,7 @@ def _by_session(parts: list[T]) -> T:
     return type(parts[0])(**{name: column[order] for name, column in columns.items()})
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class InOrder:
     """Columns of the records in replay order."""
 

@@ -25,7 +25,7 @@ class Replayed(Protocol):
         """When each was, in seconds."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Endings:
     """Sessions that their player, or nobody knows who, ended within an attempt: what came last there.
 

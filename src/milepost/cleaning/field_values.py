@@ -20,7 +20,7 @@ _NUMBERS: Final = NUMBER_FIELDS | {"time", "seq"}
 _OF_SESSIONS: Final = ("session", "player", "build")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Values:
     """Values of one field, one for each of some rows: ``codes`` into ``texts``, ``ABSENT`` where not given."""
 

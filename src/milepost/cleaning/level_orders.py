@@ -31,7 +31,7 @@ class LegColumns(NamedTuple):
     passed_over: Bools
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Orders:
     """Orders of levels.
 

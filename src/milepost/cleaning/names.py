@@ -17,7 +17,7 @@ from milepost.logs.interface import Records, Sessions
 from milepost.vocabulary import BIT
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Stops:
     """The stops of a log: the course's levels first, in order, then all other names.
 

@@ -15,7 +15,7 @@ from milepost.numerics.whole_numbers import stable_order
 from milepost.vocabulary import COPY, RUN_START, TRANSITION
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Survey:
     """Counts over the records with a known event.
 

@@ -21,7 +21,7 @@ from milepost.playback.play import FullPlay, Play
 from milepost.vocabulary import DIED, EVENTS, WAS_RESET
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Changes:
     """The changes at each level.
 
@@ -172,7 +172,7 @@ def _players_by_cause(pair: Pair, side: int) -> dict[int, tuple[dict[str, int], 
     return found
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class EventsAtLevels(AddedUp):
     """How many records of each kind there are at each stop: kinds down, stops across."""
 

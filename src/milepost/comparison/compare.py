@@ -133,7 +133,7 @@ class Compare:
         return Table(rows, totals)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class BuildsCompared:
     """Two plays with all that a level is judged by."""
 

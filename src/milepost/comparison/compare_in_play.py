@@ -124,7 +124,7 @@ class TwoGroups(NamedTuple):
     table: Table[CompareRow, CompareTotals]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _ReplayedLog:
     """A log that was replayed, of which groups are replayed anew."""
 

@@ -24,7 +24,7 @@ _TIMES: Final[tuple[TimeVerdict, TimeVerdict, TimeVerdict]] = ("shorter", "no_te
 _QUITS: Final[tuple[QuitVerdict, QuitVerdict, QuitVerdict]] = ("fewer", "no_telling", "more")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Beyond:
     """The changes of some levels beyond the shift of all.
 

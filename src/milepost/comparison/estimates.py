@@ -26,7 +26,7 @@ _SITTING: Final = (0.0, 0.5)  # of what a second build is worth beside that
 _FEW_PAIRS: Final = 20  # tries at levels with and without having seen them, from which practice can be told
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Sides:
     """Tries in two builds; levels and players have the same numbers in both.
 
@@ -47,7 +47,7 @@ class Sides:
         return np.bincount(self.tries[side].item, minlength=self.n_levels) > 0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Estimates:
     """Difficulties of the levels in both builds, in logits.
 

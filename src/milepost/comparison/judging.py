@@ -17,7 +17,7 @@ from milepost.numerics.shifts import FEWEST, Shifted, false_discovery_rate, shif
 _WAYS: Final[tuple[ChangeVerdict, ChangeVerdict, ChangeVerdict]] = ("easier", "no_telling", "harder")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class LevelJudge:
     """The differences, and what is told of them.
 
@@ -120,7 +120,7 @@ SAME: Final = 0.5  # logits, or logarithms: less is nothing to a player
 _MOST_PLAYERS: Final = 1_000_000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class JudgedDifferences:
     """Verdicts on the differences of some levels.
 

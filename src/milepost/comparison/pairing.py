@@ -19,7 +19,7 @@ from milepost.logs.interface import Sessions
 from milepost.playback.play import Play
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Pair:
     """Two plays.
 

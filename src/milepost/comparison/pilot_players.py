@@ -25,7 +25,7 @@ _MOST_TRIES: Final = 400  # of a player
 _LEARNING, _SPREAD, _TARGET_SD = (0.3, 0.15), (-0.2, 0.25), 0.5
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class World:
     """Levels and players as they may be.
 
@@ -80,7 +80,7 @@ class World:
         return TriesOfItems(subject[order], item[order], tried[order], cleared[order], left[order]), skill
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Pilot:
     """Expectations before a test.
 

@@ -23,7 +23,7 @@ _NANO: Final = 1_000_000_000
 _FEWEST: Final = 2  # steps
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class TrendSteps:
     """The steps: their names, a play of each, and the play whose end says who was kept.
 

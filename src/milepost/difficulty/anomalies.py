@@ -27,7 +27,7 @@ _PATIENCE = 6.0  # log odds by which the way may fall below its best place
 TAKEN: Final = 0.4  # posterior probability from which an event is taken into the model
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class DifficultyReading:
     """The reading of the difficulties; columns have a value a level.
 

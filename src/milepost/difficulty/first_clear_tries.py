@@ -31,7 +31,7 @@ def tries_of_players(play: Play) -> TriesOfItems:
     return tries.some(~table.aside[rows]) if table.aside.any() else tries
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class TriesOfPlayers:
     """Tries of players, in as few bytes as hold them.
 

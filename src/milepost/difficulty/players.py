@@ -173,7 +173,7 @@ class SkillGroups(TypedDict):
     shares: list[float]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Skills:
     """Per subject, the mean and the standard deviation of its skill after its tries, in logits."""
 
@@ -195,7 +195,7 @@ def skills(tries: TriesOfItems, fit: Fit) -> Skills:
     return Skills(mean, np.sqrt(np.maximum(0.0, weight @ _GRID**2 - mean**2)))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Outcomes:
     """What outcomes of some tries say of skill, for any outcomes: a try that clears adds its logit, and all add one sum.
 
@@ -255,7 +255,7 @@ def skill_groups(tries: TriesOfItems, fit: Fit) -> SkillGroups:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Spread:
     """One normal distribution of skills, or several with a standard deviation in common."""
 

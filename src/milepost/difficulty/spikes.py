@@ -108,7 +108,7 @@ class Spikes:
         )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _CourseCase:
     """All that a level is judged by."""
 

@@ -15,7 +15,7 @@ from milepost.numerics.whole_numbers import numbered, slimmest
 from milepost.playback.play import Play
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class TimesOfPlayers:
     """Players with the time that each took at each level of the course, in as few bytes as hold them.
 

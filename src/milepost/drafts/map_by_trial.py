@@ -29,7 +29,7 @@ _USUAL_SCORE: Final = 1.6
 _BY_WORDS: Final = 0.005  # how much less a map by words may explain, and still be the draft
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class DraftedMap:
     """A draft of a log map.
 

@@ -12,7 +12,7 @@ from milepost.drafts.sampled_table import CellColumn, SampledTable, TimeForm
 from milepost.drafts.try_durations import Duration, Unit
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class TimeColumn:
     """When a record was: one column, or a date and a time of the day in two.
 
@@ -29,7 +29,7 @@ class TimeColumn:
     rising: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Candidate:
     """What a log's columns and words may be.
 

@@ -38,7 +38,7 @@ Ask = Callable[["DraftedMap", "SetAnswers"], "DraftedMap"]
 _STRANGE = 0.5  # share of records that could not be used, from which a log seems to need a map
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class CreatedFolder:
     """The files that were made.
 

@@ -18,7 +18,7 @@ from milepost.logs.records.untyped_cells import decimal
 _MOST_CELLS: Final = 200  # characters of a cell that are looked at
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class CellColumn:
     """A column of the sample; ``codes`` point into ``words`` and are -1 where the cell is empty."""
 

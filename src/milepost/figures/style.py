@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from matplotlib.figure import Figure
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Palette:
     """The colours of a figure by their role."""
 
@@ -51,7 +51,7 @@ _MOST_ACROSS = 40  # names along the bottom
 _MOST_DOWN = 60  # names along the side
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Sheet:
     """An empty figure and the look to draw it in."""
 

@@ -18,7 +18,7 @@ from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import CLEARED, DIED, N_SETTLED, OUTCOMES
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class TryCounts(AddedUp):
     """Tries up to the first clear.
 

@@ -17,7 +17,7 @@ from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Cells:
     """Player-level pairs, by level and then player; all columns of one length.
 
@@ -93,7 +93,7 @@ def _gathered(play: Play) -> Cells:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Attendance(AddedUp):
     """Counted players and sessions, and the levels they tried.
 
@@ -130,7 +130,7 @@ class Attendance(AddedUp):
         )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class ReachedStops(AddedUp):
     """Players who reached a stop: counted players with an attempt there before their first clear, or at it.
 
@@ -163,7 +163,7 @@ def levels_shown(play: Summed) -> list[int]:
 _MOST: Final = 3  # of a level
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class WatchOfLevels:
     """The sessions that show settled first-clear attempts best, per level of the course."""
 

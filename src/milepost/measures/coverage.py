@@ -18,7 +18,7 @@ from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import N_SETTLED
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class CoverageCounts(AddedUp):
     """Attempts of counted players, per stop, and their players.
 

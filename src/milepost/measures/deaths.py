@@ -21,7 +21,7 @@ from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 BINS = 10
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class TagNumbers:
     """A tag that says numbers where attempts end.
 
@@ -34,7 +34,7 @@ class TagNumbers:
     at_deaths: Counted
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class DeathCounts:
     """Attempts of counted players, re-runs included, but for void ones; causes are codes, -1 where there is none.
 
@@ -216,7 +216,7 @@ class Deaths:
         return deaths.where(early | without_input if telling > attempts / 2 else early).total
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Figures:
     """The figures of deaths at a level.
 

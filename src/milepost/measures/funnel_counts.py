@@ -18,7 +18,7 @@ _AFTER_FAILURE = (DIED, WAS_RESET)
 _BETWEEN = (LEFT, CLEARED)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class FunnelCounts(AddedUp):
     """Players by level of the course, and by leg.
 

@@ -106,7 +106,7 @@ def name_of(measure: object) -> str | None:
     if isinstance(measure, FunctionType):
         named = measure.__name__ == measure.__qualname__ and measure.__name__.isidentifier()
         return measure.__name__ if named else None
-    if not is_dataclass(measure):
+    if not is_dataclass(measure) or type(measure).__repr__ is object.__repr__:  # which says where it lies, not what it is
         return None
     settings = sha256(repr(measure).encode("utf-8", "backslashreplace")).hexdigest()[:16]
     return f"{type(measure).__name__}-{settings}"

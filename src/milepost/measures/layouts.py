@@ -17,7 +17,7 @@ from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class LayoutCounts(AddedUp):
     """Settled first-clear tries at levels of the course, of which the layout is known.
 

@@ -66,7 +66,7 @@ class LeavingTotals(TypedDict):
     leavings: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Ends:
     """Tries after which it is known what the player did, or during which the player left; columns of one length.
 

@@ -16,7 +16,7 @@ from milepost.playback.runs import RunMarks
 from milepost.vocabulary import CLEARED, MOVE_KINDS, SETBACK, START
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class MoveCounts(AddedUp):
     """Moves of counted players, all by origin, target (-1 for none) and kind.
 

@@ -18,7 +18,7 @@ from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import CLEARED
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class RatingCounts(AddedUp):
     """First clears.
 

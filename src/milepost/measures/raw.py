@@ -22,7 +22,7 @@ _ENDING = (START, RETRY, DEATH, RESET, COMPLETE)  # of a try
 _TELLING = (START, RETRY, DEATH, RESET, COMPLETE, TRANSITION, SESSION_END)  # of when a try begins and ends
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class RawTries:
     """Tries that one record after the other tells of; a row for each pair of a level and a player who tried it.
 
@@ -61,7 +61,7 @@ class RawTries:
         return cls(*(np.concatenate([getattr(part, name) for part in parts]) for name in vars(parts[0])))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _RawSeen:
     """Columns of the records that a plain count looks at, as logged; ``level`` is ABSENT off the course."""
 
@@ -79,7 +79,7 @@ class _RawSeen:
         return cls(session, records.event[rows], np.where(level < play.n_levels, level, ABSENT), gated.player[session])
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class RawCounts(AddedUp):
     """Counts over every readable record at a level of the course, whatever was found on it.
 

@@ -95,7 +95,7 @@ class RunsTotals(TypedDict):
     to_first_win: RunsToWin
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _ChosenRuns:
     """The runs that are counted, as columns: player, number, cause, the furthest level, and active seconds."""
 

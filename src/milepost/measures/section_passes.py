@@ -23,7 +23,7 @@ _EQUAL: Final = 1e-9
 _TENTHS: Final = 10
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class MarkedRecords:
     """Records that say how far an attempt is, checkpoints and openings, and pauses and resumes; columns of one length.
 
@@ -70,7 +70,7 @@ class MarkedRecords:
         return cls(**{name: column[order] for name, column in columns.items()})
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Told:
     """What the records of some attempts say of marks, in the order of play; columns of one length.
 
@@ -93,7 +93,7 @@ class _Told:
         return _Told(**{name: column[which] for name, column in vars(self).items()})
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class LevelMarks:
     """The marks of a level, in order, with what each attempt passed.
 

@@ -14,7 +14,7 @@ from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Spent(AddedUp):
     """The active time of attempts.
 
@@ -37,7 +37,7 @@ class Spent(AddedUp):
         return self.attempts.at(level).by(2).sum()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class TimeCounts(AddedUp):
     """Times by level, and then by seconds.
 
@@ -123,7 +123,7 @@ def _session_seconds(play: Play) -> Floats:
     return seconds
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class TypicalTimes(AddedUp):
     """Counts over the attempts of a log.
 

@@ -14,7 +14,7 @@ _FEWEST = 3  # players of whom an interval is given
 _AT_ONCE = 1 << 20  # pairs of as many draws as are looked at together
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Pairs:
     """Pairs of two values; all columns of one length.
 
@@ -56,7 +56,7 @@ def spearman_interval(pairs: Pairs) -> Interval:
     return float(low), float(high)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Ranked:
     """Pairs by the places of their values among the distinct ones."""
 

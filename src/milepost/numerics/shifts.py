@@ -25,7 +25,7 @@ _ROUNDS: Final = 12
 FEWEST: Final = 3  # anchors
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Shifted:
     """Estimates of the shift and of the deltas.
 
@@ -99,7 +99,7 @@ def _told(difference: Floats, covariance: Floats, anchors: Bools) -> Shifted:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _At:
     """Estimates at one tau, and the logarithm of its likelihood."""
 

@@ -12,7 +12,7 @@ from milepost.numerics.intervals import NO_INTERVAL, Interval, log_log_ends
 TOLERANCE = 1e-9
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Curve:
     """A Kaplan-Meier curve: per distinct value, rising, the number at risk, of events, and survival after it."""
 

@@ -50,7 +50,7 @@ WORTHWHILE: Final = 80_000  # tries from which compiled code pays for its loadin
 _PRIORS: Final = ((0.3, 0.5), (3.0, 2.0), (-0.2, 0.4), (0.3, 0.4), (-0.2, 0.6))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Fit:
     """The estimates: difficulties with their covariance, the learning slope, and the spread of abilities."""
 
@@ -297,7 +297,7 @@ def _prior(n_items: int, groups: Ints | None) -> tuple[Floats, Floats]:
     return mean, precision
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Grid:
     """Some subjects, with the points of integration for them.
 

@@ -23,7 +23,7 @@ _LOOPS: Final = ("milepost.numerics.try_loops",)
 _ADD_SLOPES, _WRITE_ABILITIES = (Compiled(_LOOPS, name, numeric=True) for name in ("add_slopes", "write_abilities"))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class At:
     """Values that depend on the parameters alone.
 
@@ -47,7 +47,7 @@ class At:
     log_weight: Floats
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Counts:
     """Tries of some subjects.
 
@@ -233,7 +233,7 @@ def _subjects(block: Counts, at: At) -> Subjects:
 _AT_ONCE: Final = 1 << 20  # tries
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class TriesOfItems:
     """Tries of subjects at items; all columns of one length, those of numbers as narrow as whoever made them left them.
 

@@ -21,7 +21,7 @@ _ROUNDING: Final = 1e-12  # of a number of some size
 _WIDE: Final = 1 << 62
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Counted:
     """Distinct rows of some columns, rising from the first column on, and how often each occurs.
 
@@ -104,7 +104,7 @@ class Counted:
         return float(self.values @ self.count)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Slim:
     """A column in as few bytes as hold it.
 

@@ -28,7 +28,7 @@ _BLOCKS: Final = 100  # at most, about, for each of them knows of all sessions
 _CODE_OF_TAG: Final = np.dtype(np.int32)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Piece:
     """Records that were read together, and where each block begins among them; one more than blocks."""
 

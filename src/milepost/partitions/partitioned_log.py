@@ -28,7 +28,7 @@ from milepost.playback.replay import MOST_RECORDS, require_few
 from milepost.progress import SILENT, Progress
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class PartedLog:
     """A log in parts.
 
@@ -163,7 +163,7 @@ class PartedLog:
 _AT_ONCE: Final = 16  # parts whose counts wait to be merged
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class CountedPart:
     """Counts over a part.
 

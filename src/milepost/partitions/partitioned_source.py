@@ -37,7 +37,7 @@ from milepost.progress import Progress
 V = TypeVar("V")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class LoadedParts:
     """A parted log with what it takes to replay it.
 
@@ -160,7 +160,7 @@ def _store_of(asked: LogRequest, way: ExecutionPlan, progress: Progress) -> tupl
     return folder, spilled
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class StoredPart:
     """Some parts of a store that belong together.
 

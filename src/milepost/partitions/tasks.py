@@ -47,7 +47,7 @@ class Part(Protocol):
         """Nobody will ask it again: what of it is held in memory may go."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class PartRequest:
     """The request for a part: what to replay, and how.
 
@@ -86,7 +86,7 @@ class PartRequest:
         return log if self.exclusion is None else only(log, self.exclusion.kept(log))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class PlayedPart:
     """The result of a part.
 

@@ -22,7 +22,7 @@ from milepost.vocabulary import CLEARED, END_FAULT
 MOST_GROUPS: Final = 8  # numbers of more values are cut at their quarters
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class AttributeGroups:
     """Groups of attempts by an attribute.
 

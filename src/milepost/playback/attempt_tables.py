@@ -58,7 +58,7 @@ class AttemptTable:
         return among(self.outcome, outcomes)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Ends:
     """Per session, or per player by the last session, why it ended."""
 
@@ -118,7 +118,7 @@ def _before(marked: Bools, first: Ints) -> Ints:
     return count - count[first]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class AroundAttempts:
     """Openings and closings of the attempts; all columns have a value an attempt.
 
@@ -168,7 +168,7 @@ def around_attempts(gated: Gated, table: AttemptTable) -> AroundAttempts:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class SessionTimes:
     """Per session, when it begins and ends.
 

@@ -22,7 +22,7 @@ _NUMBERS: Final = tuple(sorted(NUMBER_FIELDS))
 _CLOSING: Final = (COMPLETE, DEATH, RESET, TRANSITION)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Attributes:
     """The attributes of all attempts as columns by name: numbers, NaN where absent, or codes into the values of a tag."""
 

@@ -13,7 +13,7 @@ from milepost.numerics.whole_numbers import first_places, numbered
 MOST_LEVELS = 3000  # the method compares every pair
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Precedence:
     """How many players attempted which level before which.
 

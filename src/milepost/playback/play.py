@@ -103,7 +103,7 @@ P = TypeVar("P", bound="Play")  # a play with or without its records, which stay
 Kinds = tuple[type[Summary], ...]  # what is counted: `Sums`, or summaries of records
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class About:
     """Facts on a whole log that was replayed.
 

@@ -128,7 +128,7 @@ WORTH_COMPILING: Final = 200_000  # and from which it is compiled, where that wa
 _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progress"})
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class ReplayColumns:
     """The machine's output: columns of attempts and moves, the end of each session, and the records' marks in their order."""
 

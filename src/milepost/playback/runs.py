@@ -19,7 +19,7 @@ _FROM_SESSION: Final = 3  # where the causes of a session's end begin among thos
 _BEGINS, _ATTEMPT, _ENDS = range(3)  # kinds of happenings
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class RunMarks:
     """The records that say where runs begin and end, as columns; in the order of sessions.
 
@@ -60,7 +60,7 @@ class RunMarks:
         return cls(**{name: column[order] for name, column in columns.items()}, tags={name: tags[name][order] for name in tags})
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Runs:
     """The runs, by player and then in the order of play; columns of one length, and the run of each attempt.
 
@@ -83,7 +83,7 @@ class Runs:
         return len(self.player)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Happenings:
     """Beginnings, attempts and ends in the order of play, by player: what each is, in which session, and its row."""
 

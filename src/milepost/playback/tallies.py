@@ -48,7 +48,7 @@ class Found:
         return Found(self.records + other.records, self.sessions + other.sessions, places, self.levels | other.levels)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Tallies:
     """Counts over all readable records.
 

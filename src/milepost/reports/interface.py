@@ -10,7 +10,7 @@ R = TypeVar("R", bound=Mapping[str, object])
 R_contra = TypeVar("R_contra", contravariant=True, bound=Mapping[str, object])
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Column(Generic[R_contra]):
     """A column of a view.
 
@@ -31,7 +31,7 @@ class Column(Generic[R_contra]):
     said: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class View(Generic[R]):
     """A table for people: columns over rows (there may be none), a heading, lines below, and one line below all else."""
 
@@ -46,7 +46,7 @@ AnyView = View[Any]  # of whatever rows
 AnyColumn = Column[Any]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Report:
     """One command's result: the document, its views one under the other, and the rows of a plain table of it."""
 

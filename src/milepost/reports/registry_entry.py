@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from milepost.reports.interface import AnyView
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class InGroups:
     """A measure's columns in a table of groups side by side.
 
@@ -25,7 +25,7 @@ class InGroups:
     figures: tuple[tuple[str, str, Callable[[float | None], str]], ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Option:
     """An option of the command line that is a setting of the measure, under the same name.
 
@@ -48,7 +48,7 @@ class Option:
     needed: bool = True
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class PlainCommand:
     """The command of a measure of which nothing is asked but its settings.
 
@@ -72,7 +72,7 @@ class PlainCommand:
     whoever_tried: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Entry:
     """A measure.
 

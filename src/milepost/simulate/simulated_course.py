@@ -22,7 +22,7 @@ _SIZE = 1.5  # logits of an event that does not say its size
 _NAMES: Final = ("Lock", "Wharf", "Bridge", "Weir", "Basin", "Reach", "Cut", "Stair")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Plan:
     """The levels to be played: names, difficulties in logits, what was planted where, and the course whose legs they are."""
 

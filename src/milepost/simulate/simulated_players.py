@@ -19,7 +19,7 @@ from milepost.simulate.population import Population
 from milepost.vocabulary import CLEARED, CRASH, DIED, TIME_UP, WAS_RESET
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class SimulatedTries:
     """Every try, in rounds; all columns of one length. Times are seconds since the session began.
 
@@ -42,7 +42,7 @@ class SimulatedTries:
     finished: Bools
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class Truth:
     """The true values of players and levels, and each player's way through the course, filled up with -1."""
 
@@ -51,7 +51,7 @@ class Truth:
     ways: Ints
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _Game:
     """The course, its players with their ways, and the source of chance."""
 
@@ -81,7 +81,7 @@ class _PlayerStates:
         self.active = np.ones(n_players, np.bool_)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class LevelTraits:
     """What levels are like beside their difficulty.
 

@@ -25,7 +25,7 @@ from milepost.progress import Progress
 _ROW: Final = 96  # bytes that a row would have as JSON Lines, about
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class _After(Sink):
     """Passes on what comes after so many rows."""
 

@@ -43,7 +43,7 @@ def write_values(folder: Path, values: Mapping[str, object]) -> None:
     (folder / _TREE).write_text(f"{crc32(text.encode()):08x}{text}", encoding="ascii")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class WrittenValues:
     """Values that were written, by name; each is made when it is asked for."""
 

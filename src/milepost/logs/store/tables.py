@@ -121,7 +121,7 @@ _TEXTS: Final = ("name", "player", "epoch")
 _FEW: Final = ("build", "tags")  # in which few texts come often
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False, repr=False)
 class SessionTable:
     """Sessions as they lie in a store.
 
