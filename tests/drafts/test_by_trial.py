@@ -1,5 +1,6 @@
 """Maps drafted by trial: foreign logs drawn at random, in words that no list knows, are read as they were played."""
 
+import json
 import os
 import re
 import sys
@@ -132,6 +133,43 @@ def test_the_folder_of_a_foreign_log(milepost):
         done.returncode == 0 and (milepost.folder / "two/map.toml").read_text() == (milepost.folder / "one/map.toml").read_text()
     )
     assert play.levels
+
+
+@pytest.mark.parametrize("seed", [2701, 2702, 2703])
+def test_a_log_of_ours_is_taken_as_it_is(milepost, seed):
+    """Its words mean what they say, whatever else would explain as much; its map changes no figure."""
+    assert milepost("simulate", "--seed", str(seed), "--players", "14", "--faults", "-o", "log.jsonl").returncode == 0
+    assert milepost("map", "log.jsonl", "-o", "map.toml").returncode == 0
+    text = (milepost.folder / "map.toml").read_text(encoding="utf-8")
+    events = text.partition("[events]")[2].strip().splitlines()[1:]
+    assert events and all(line.startswith("#") for line in events), text
+    for command in ("funnel", "attempts", "times"):
+        plain, mapped = (milepost.json(command, "log.jsonl", *more)["levels"] for more in ((), ("--map", "map.toml")))
+        assert plain == mapped, command
+
+
+def test_a_level_that_is_none_of_ours(milepost):
+    """Words and fields of ours say nothing where the field `level` is how loud a line is: what the log does says more."""
+    lines = []
+    for session in range(12):
+        for number in range(20):
+            place = f"Weir {number // 2}"
+            time = 100.0 * number + session
+            lines += [
+                {"session": f"s{session}", "time": time, "event": "start", "level": "info", "where": place},
+                {
+                    "session": f"s{session}",
+                    "time": time + 20,
+                    "event": "death" if number % 2 == 0 else "complete",
+                    "level": "info",
+                },
+            ]
+            lines[-1]["where"] = place
+        lines.append({"session": f"s{session}", "time": 3000.0, "event": "session_end", "level": "warning", "where": place})
+    milepost.write("log.jsonl", "".join(json.dumps(line) + "\n" for line in lines))
+    assert milepost("map", "log.jsonl", "-o", "map.toml").returncode == 0
+    text = (milepost.folder / "map.toml").read_text(encoding="utf-8")
+    assert re.search(r'^level = .*"where"', text, re.MULTILINE), text
 
 
 def test_menus_are_places(milepost):

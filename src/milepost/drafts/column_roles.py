@@ -22,6 +22,9 @@ _FEW_FILES: Final = 6  # each of which may be of one kind of event
 _MOST_WORDS: Final = 40  # different event words of a log
 _MOST_LEVELS: Final = 400
 _MOST_TRIED: Final = 5  # columns of a kind that are tried with each other
+_MOST_EVENTS: Final = 3  # of which the words are looked at, for each column of levels
+_ANYWHERE: Final = 0.4  # what a column of events is worth that stands hardly anywhere, of one that stands in all records
+_LEVEL_ANYWHERE: Final = 0.7  # the same of a column of levels, which may hold until it changes
 _CONSTANT: Final = 0.97  # share of steps within a group in which a column stays as it is, from which it says nothing of them
 _HEADING: Final = 0.35  # what a telling heading is worth beside what a column does, which is from 0 to 1
 
@@ -169,7 +172,8 @@ def _level_fit(records: GroupedRecords, column: CellColumn, names: Sequence[str]
     heading = max(heading_says("level", name) for name in names)
     shape = min(1.0, mean / 4) * min(1.0, shared / 4)
     numeric = 0.08 * (column.numbers is not None)
-    return concordance(visits) * shape * (0.6 + 0.4 * min(1.0, stay / 0.4)) - numeric + _HEADING * heading
+    anywhere = _LEVEL_ANYWHERE + (1.0 - _LEVEL_ANYWHERE) * column.given
+    return concordance(visits) * shape * anywhere * (0.6 + 0.4 * min(1.0, stay / 0.4)) - numeric + _HEADING * heading
 
 
 _Scored = tuple[CellColumn, tuple[str, ...], float]
@@ -233,21 +237,25 @@ def _events_of(records: GroupedRecords, level: CellColumn) -> list[_Scored]:
     for column in words:
         if column.given >= 0.3 and not _depends_on(column, held) and records.stays(column) < _CONSTANT:
             heading = max(heading_says("event", column.name), heading_says("result", column.name))
-            found.append((column, (column.name,), records.next_gain(column, held) + _HEADING * heading))
+            gain = records.next_gain(column, held) * (_ANYWHERE + (1.0 - _ANYWHERE) * column.given)
+            found.append((column, (column.name,), gain + _HEADING * heading))
     found.sort(key=lambda one: -one[2])
     found = found[:_MOST_TRIED]
     for column, names, fit in list(found[:2]):
         for other in words:
             if other is not column and len(other.words) <= 8 and _splits_some(column, other):
                 both = _refined(column, other)
-                gain = (
-                    records.next_gain(both, held)
-                    + _HEADING * heading_says("result", other.name)
-                    + _HEADING * heading_says("event", names[0])
-                )
+                gain = records.next_gain(both, held) * (_ANYWHERE + (1.0 - _ANYWHERE) * both.given)
+                gain += _HEADING * (heading_says("result", other.name) + heading_says("event", names[0]))
                 found.append((both, (*names, other.name), max(gain, fit) + 0.02))
     found.sort(key=lambda one: -one[2])
-    return found[:_MOST_TRIED]
+    return found
+
+
+def _likeliest(events: Sequence[_Scored]) -> list[_Scored]:
+    """The likeliest columns, and the first of those of which two are taken together by itself as well."""
+    best = list(events[:_MOST_EVENTS])
+    return best + [one for one in events[_MOST_EVENTS:] if any(one[1] == own[1][:1] for own in best)]
 
 
 def _depends_on(column: CellColumn, level: CellColumn) -> bool:
@@ -300,7 +308,8 @@ def _roles_within(
 ) -> Iterator[Roles]:
     """Yield what columns may be, once it is known whose records belong together."""
     for level, level_names, of_level in _levels_of(records)[: 3 if "level" not in named else None]:
-        for event, event_names, of_event in _events_of(records, level)[: 3 if "event" not in named else None]:
+        events = _events_of(records, level)
+        for event, event_names, of_event in events if "event" in named else _likeliest(events):
             wanted = _is_named(named, ("level",), level_names[0]) and _is_named(named, ("event", "result"), event_names[-1])
             if wanted and not set(level_names) & set(event_names):
                 yield Roles(group, level, event, level_names, event_names, of_group + of_level + of_event)

@@ -18,10 +18,13 @@ from typing import Final, NamedTuple
 OPENS, CLEARS, FAILS, LEAVES, ENDS, BEGINS, ARRIVES, INSIDE, UNEXPLAINED = range(9)
 NO_LEVEL: Final = -1
 SETTLING: Final = frozenset({OPENS, CLEARS, FAILS})
-_FEWEST_AT_ONCE: Final = 0.03  # of the stays at a level begin with their clear, in a log whose records are whole tries
+_FEWEST_AT_ONCE: Final = 0.03  # of first tries at a level clear it
+_FEWEST_FIRSTS: Final = 30  # first tries, of which some clear, were a clear not even one in ten
+_NONE_AT_ONCE: Final = 0.2  # points per record that a labelling costs by which none does
 _SAID: Final = 0.12  # points of a record whose word says what its label is
 _SAID_BY_FEW: Final = 3.0
 _CONTRADICTED: Final = 0.3  # what a label costs that contradicts its word
+_NOT_WITHIN: Final = 0.5  # and one by which a word for what happens within tries opens or ends them
 SAME: Final = 1e-9
 # Points of a record by whether it can stand where it stands.
 _RIGHT, _LIKELY, _POSSIBLE, _ODD, _UNLIKELY, _WRONG = 1.0, 0.7, 0.55, -0.3, -0.6, -1.0
@@ -149,8 +152,8 @@ class LabelPoints:
             total += points
             most += points - sum([used * _MOST[labels[word]] for word, used in counts.items()])
         total += beside
-        if self.rows and not self._has_clears_at_once(labels):
-            total -= 0.5 * self.records
+        if total >= enough and not self._has_clears_at_once(labels):
+            total -= (0.5 if self.rows else _NONE_AT_ONCE) * self.records
         return total / self.records - 0.5 * incomplete
 
     def _points_of_session(self, number: int, labels: Sequence[int]) -> float:
@@ -165,21 +168,24 @@ class LabelPoints:
 
     def _points_of_word(self, word: int, said: int, label: int) -> float:
         """Points for a label that is what the word says; it costs where the two contradict each other."""
-        against = {said, label} <= SETTLING
         few = min(_CONTRADICTED, _SAID_BY_FEW / max(1, self.used[word]))  # where a word is rare, what it says counts for more
-        return self.used[word] * (_SAID + few if said == label else -_CONTRADICTED if against else 0.0)
+        if said == label:
+            return self.used[word] * (_SAID + few)
+        against = _NOT_WITHIN if said == INSIDE else _CONTRADICTED if said in SETTLING else 0.0
+        return -self.used[word] * (against if label in SETTLING else 0.0)
 
     def _has_clears_at_once(self, labels: Sequence[int]) -> bool:
-        """Return whether some stays at a level begin with their clear; where none does, another word opens them."""
-        stays = at_once = 0
+        """Return whether some first tries at a level clear it; where none does, what begins a try is taken for its failure."""
+        firsts = at_once = 0
         for session in self.sessions:
-            before = NO_LEVEL
+            at, settled = NO_LEVEL, set[int]()
             for word, level in session:
-                if level not in (before, NO_LEVEL):
-                    stays += 1
+                at = at if level == NO_LEVEL else level
+                if at not in settled and (self.rows or labels[word] in (CLEARS, FAILS)):
+                    settled.add(at)
+                    firsts += 1
                     at_once += labels[word] == CLEARS
-                    before = level
-        return at_once > _FEWEST_AT_ONCE * stays
+        return at_once > _FEWEST_AT_ONCE * firsts or (not self.rows and firsts < _FEWEST_FIRSTS)
 
     def _points_of_stays(self, number: int, labels: Sequence[int]) -> float:
         """Points of a session whose records are events; a stay is played once for what it can depend on."""

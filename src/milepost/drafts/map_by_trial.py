@@ -18,6 +18,7 @@ from milepost.logs.interface import DEFAULTS, ReadOptions
 from milepost.logs.mapping.map_draft import map_by_words
 from milepost.logs.sources.files import expand
 from milepost.progress import SILENT, Progress
+from milepost.vocabulary import EVENT_CODES
 from milepost.wording import listed, percent, plural, safe
 
 _TRIED_RECORDS: Final = 4000
@@ -26,6 +27,8 @@ _BEYOND_DOUBT: Final = 0.95  # rank from which no other way to make records is t
 _CERTAIN: Final = 0.9  # from which a table of stays is one, and nothing else is tried
 _FIT: Final = 0.1  # how much the fit of its columns and words counts beside the replay, which knows nothing of what was left out
 _USUAL_SCORE: Final = 1.6
+_OURS: Final = 0.9  # share of records with event words of ours, from which a log with fields of ours is one of ours
+_OUR_FIELDS: Final = ("session", "time", "event", "level")
 _BY_WORDS: Final = 0.005  # how much less a map by words may explain, and still be the draft
 
 
@@ -81,12 +84,14 @@ def draft_by_trial(
     """
     progress.step("looking")
     sources = expand(names)
+    by_words = None if answers != NO_ANSWERS else _by_words(names, options, progress)
+    if by_words is not None and by_words.sure and _is_ours(by_words.records):
+        return by_words
     drafts: list[DraftedMap] = []
     for sample in prepared_samples(sources, options, progress):
         drafts += _drafts_of(sample, answers)
         if any(draft.rank >= _BEYOND_DOUBT for draft in drafts):
             break
-    by_words = None if answers != NO_ANSWERS else _by_words(names, options, progress)
     if by_words is not None:
         drafts.append(by_words)
     drafts.sort(key=lambda draft: -draft.rank)
@@ -132,6 +137,13 @@ def _with_factor(candidate: Candidate, records: Sequence[Mapping[str, object]]) 
     return [{**record, name: float(value * duration.factor)} for record, value in zip(records, values, strict=False)]
 
 
+def _is_ours(records: Sequence[Mapping[str, object]]) -> bool:
+    """Return whether a log is written as ours are, but for a word here and there: then words mean what they say."""
+    if any(not any(name in record for record in records) for name in _OUR_FIELDS):
+        return False
+    return sum(record.get("event") in EVENT_CODES for record in records) >= _OURS * len(records)
+
+
 def _by_words(names: list[str], options: ReadOptions, progress: Progress) -> DraftedMap | None:
     try:
         text, records, cells = map_by_words(names, options, progress)
@@ -148,6 +160,8 @@ def headed(draft: DraftedMap, label: str) -> str:
         lines.append(
             "# DOUBTFUL: this draft leaves much of the log unexplained. Do not believe its figures before you have checked it."
         )
+    if draft.candidate is None and _is_ours(draft.records):
+        lines.append("# This log has the fields and words of Mile Post: it is read without a map, too.")
     if not trial.clears:
         lines.append(f"# No try clears a level with it{': ' + safe(trial.problem) if trial.problem else ''}.")
     lines.append(

@@ -36,6 +36,7 @@ _SEARCHED: Final = 1000  # records that labels are searched in
 _SEARCHED_FIRST: Final = 300  # and in which they are searched first, to see which roles are worth more
 _KEPT: Final = 3  # candidates that are
 _TRIED: Final = 12  # candidates for the roles of columns of which labels are searched
+_WORTH_TWO: Final = 0.01  # points per record, by which two columns of events have to explain more than the first by itself
 _LABEL_OF: Final = {
     "start": OPENS,
     "retry": OPENS,
@@ -66,6 +67,7 @@ def candidates(sample: PreparedSample, answers: SetAnswers) -> list[Candidate]:
     ]
     events = [one for one in found if not one.rows]
     found = [one for one in found if not one.rows or not any(_explains_as_much(own, one) for own in events)]
+    found = [one for one in found if not any(_does_without(own, one) for own in found)]
     found.sort(key=lambda one: -one.score)
     return [_completed(_searched_on(one, _SEARCHED, answers), answers) for one in found[:_KEPT]]
 
@@ -73,6 +75,13 @@ def candidates(sample: PreparedSample, answers: SetAnswers) -> list[Candidate]:
 def _explains_as_much(events: Candidate, rows: Candidate) -> bool:
     """Return whether the same words make as good a log of events as of whole tries."""
     return events.roles.event_names == rows.roles.event_names and events.labelling.score >= rows.labelling.score - 0.02
+
+
+def _does_without(one: Candidate, other: Candidate) -> bool:
+    """Return whether a column of events explains as much by itself as with a second one that says which of its meanings holds."""
+    alike = (one.rows, one.roles.group, one.roles.level_names) == (other.rows, other.roles.group, other.roles.level_names)
+    first = len(other.roles.event_names) > 1 and one.roles.event_names == other.roles.event_names[:1]
+    return alike and first and one.labelling.score > other.labelling.score - _WORTH_TWO
 
 
 def _labelled(sample: PreparedSample, table: SampledTable, roles: Roles, answers: SetAnswers) -> Iterator[Candidate]:
