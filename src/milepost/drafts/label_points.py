@@ -151,8 +151,10 @@ class LabelPoints:
             points = self._points_of_session(number, labels)
             total += points
             most += points - sum([used * _MOST[labels[word]] for word, used in counts.items()])
+        if total < enough:
+            return None
         total += beside
-        if total >= enough and not self._has_clears_at_once(labels):
+        if not self._has_clears_at_once(labels):
             total -= (0.5 if self.rows else _NONE_AT_ONCE) * self.records
         return total / self.records - 0.5 * incomplete
 
