@@ -2,8 +2,10 @@
 
 import json
 import os
+import random
 import re
 import sys
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
@@ -16,6 +18,7 @@ from foreign_texts import MORE_SHAPES
 from milepost.drafts.event_labels import CLEARS, ENDS, FAILS, INSIDE, OPENS, LabelSearch
 from milepost.drafts.line_patterns import draft_patterns
 from milepost.drafts.sampled_table import read_times
+from milepost.vocabulary import EVENTS
 
 
 @pytest.mark.parametrize("number", range(len(SHAPES)))
@@ -146,6 +149,27 @@ def test_a_log_of_ours_is_taken_as_it_is(milepost, seed):
     for command in ("funnel", "attempts", "times"):
         plain, mapped = (milepost.json(command, "log.jsonl", *more)["levels"] for more in ((), ("--map", "map.toml")))
         assert plain == mapped, command
+
+
+@pytest.mark.parametrize("seed", [2711])
+def test_a_rich_log_in_words_that_nobody_knows(wickwater, milepost, seed):
+    """Thirteen words of events, and numbers, levels and causes beside them, all called anything: what the log does says which."""
+    draw = random.Random(seed)
+    words = ["".join(draw.choice("bdgklmnprstvz") + draw.choice("aeiou") for _ in range(3)) for _ in range(200)]
+    called = dict(zip((*EVENTS, "session", "time", "event", "level"), dict.fromkeys(words), strict=False))
+    lines = []
+    for path in sorted((wickwater.folder / "wickwater/logs").glob("*.jsonl")):
+        for line in path.read_text(encoding="utf-8").splitlines():
+            with suppress(ValueError):
+                record = {called.get(name, name): value for name, value in json.loads(line).items()}
+                record[called["event"]] = called.get(record.get(called["event"]), "zz")
+                lines.append(json.dumps(record))
+    milepost.write("log.jsonl", "\n".join(lines))
+    assert milepost("map", "log.jsonl", "-o", "map.toml").returncode == 0
+    for command, keys in (("funnel", ("level", "reached", "cleared")), ("attempts", ("level", "players", "settled", "clears"))):
+        ours = wickwater.json(command, "wickwater/logs", "--no-folder")["levels"]
+        theirs = milepost.json(command, "log.jsonl", "--map", "map.toml")["levels"]
+        assert [[row[key] for key in keys] for row in theirs] == [[row[key] for key in keys] for row in ours]
 
 
 def test_a_level_that_is_none_of_ours(milepost):
