@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
-from foreign_logs import SHAPES, Play, Record, Shapes, Words, moment, try_rows
+from foreign_logs import SHAPES, Play, Record, Shapes, Words, moment, try_rows, write_rows
 
 _STYLES = ["s", "iso", "local"]
 
@@ -157,6 +157,38 @@ def _day_numbers(rng: random.Random, play: Play, words: Words, folder: Path) -> 
     return _written(folder, "log.csv", _table([list(rows[0]), *(list(row.values()) for row in rows)], ";"))
 
 
+def _rich(rng: random.Random, play: Play, words: Words, folder: Path) -> list[str]:
+    """Events as a whole game logs them: those within tries and between levels too, an amount that is spent, places, causes."""
+    style, causes, seen = rng.choice(_STYLES), [words(f"cause {n}") for n in range(3)], set[str]()
+    rows: list[tuple[float, Record]] = []
+
+    def add(record: Record, later: float, event: str, **more: object) -> None:
+        clock = record["time"] + later
+        row: Record = {words("session"): record["session"], words("time"): moment(clock, style), words("event"): words(event)}
+        if "level" in record:
+            row[words("level")] = words.levels[record["level"]]
+        rows.append((clock, {**row, **{words(name): value for name, value in more.items()}}))
+
+    for record in play.truth:
+        event = record["event"]
+        if record["session"] not in seen:
+            seen.add(record["session"])
+            add({"session": record["session"], "time": record["time"]}, -0.5, "session_start", role=rng.choice(["a", "b"]))
+        if event in ("start", "retry"):
+            add(record, 0.0, event, amount=3)
+            add(record, rng.uniform(0.2, 0.9), "first_input")
+        elif event == "complete":
+            add(record, 0.0, event, amount=rng.randint(1, 2), picked=rng.randint(0, 4), there=4)
+            if record["level"] + 1 < play.levels:
+                add(record, 0.3, "transition", to=words.levels[record["level"] + 1])
+        elif event == "death":
+            add(record, 0.0, event, amount=0, why=rng.choice(causes), x=round(rng.uniform(0, 90), 1), y=round(rng.gauss(9, 4), 1))
+        else:
+            add(record, 0.0, event, **({"way": round(rng.random(), 2)} if event == "checkpoint" else {}))
+    rows.sort(key=lambda one: one[0])
+    return [write_rows(rng, [row for _, row in rows], folder)]
+
+
 MORE_SHAPES: Shapes = {
     "phrases": (_phrases, {"tries", "times"}),
     "XML": (_xml, {"tries", "times"}),
@@ -166,5 +198,6 @@ MORE_SHAPES: Shapes = {
     "titles, no header": (_titled, {"tries", "times"}),
     "tries in arrays": (_tries_in_arrays, {"tries", "times"}),
     "day numbers": (_day_numbers, {"tries", "times"}),
+    "rich events": (_rich, {"tries", "times"}),
 }
 ALL_SHAPES: Shapes = SHAPES | MORE_SHAPES

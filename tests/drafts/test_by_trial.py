@@ -151,6 +151,18 @@ def test_a_log_of_ours_is_taken_as_it_is(milepost, seed):
         assert plain == mapped, command
 
 
+def test_one_word_of_another(milepost):
+    """In a log of ours one word is called otherwise: the draft says what it means, and a folder reads the log through it."""
+    assert milepost("simulate", "--seed", "2720", "--players", "20", "-o", "ours.jsonl").returncode == 0
+    ours = (milepost.folder / "ours.jsonl").read_text(encoding="utf-8")
+    milepost.write("log.jsonl", re.sub(r'"event": ?"death"', '"event": "sank"', ours))
+    assert milepost("init", "log.jsonl", "-o", "folder").returncode == 0
+    assert '"sank" = "death"' in (milepost.folder / "folder/map.toml").read_text(encoding="utf-8")
+    assert milepost("init", "ours.jsonl", "-o", "plain").returncode == 0 and not (milepost.folder / "plain/map.toml").exists()
+    found = milepost.json("attempts", "log.jsonl", "--map", "folder/map.toml")["levels"]
+    assert found == milepost.json("attempts", "ours.jsonl")["levels"]
+
+
 @pytest.mark.parametrize("seed", [2711])
 def test_a_rich_log_in_words_that_nobody_knows(wickwater, milepost, seed):
     """Thirteen words of events, and numbers, levels and causes beside them, all called anything: what the log does says which."""

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Final, NamedTuple
 
 from milepost.drafts.column_roles import SPLIT
-from milepost.drafts.event_labels import CLEARS, ENDS, FAILS, INSIDE, LEAVES, OPENS
+from milepost.drafts.event_labels import BEGINS, CLEARS, ENDS, FAILS, INSIDE, LEAVES, OPENS
 from milepost.drafts.map_candidate import Candidate
 from milepost.drafts.try_durations import UNITS
 from milepost.errors import UsageError
@@ -21,7 +21,9 @@ _LABELS: Final = {
     "complete": CLEARS,
     "death": FAILS,
     "reset": FAILS,
+    "session_start": BEGINS,
     "session_end": ENDS,
+    "transition": LEAVES,
     "quit": LEAVES,
 }
 

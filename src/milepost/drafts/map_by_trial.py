@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
 
@@ -18,6 +18,7 @@ from milepost.logs.interface import DEFAULTS, ReadOptions
 from milepost.logs.mapping.map_draft import map_by_words
 from milepost.logs.sources.files import expand
 from milepost.progress import SILENT, Progress
+from milepost.toml import toml_text
 from milepost.vocabulary import EVENT_CODES
 from milepost.wording import listed, percent, plural, safe
 
@@ -86,7 +87,7 @@ def draft_by_trial(
     sources = expand(names)
     by_words = None if answers != NO_ANSWERS else _by_words(names, options, progress)
     if by_words is not None and by_words.sure and _is_ours(by_words.records):
-        return by_words
+        return _with_other_words(by_words, prepared_samples(sources, options, progress))
     drafts: list[DraftedMap] = []
     for sample in prepared_samples(sources, options, progress):
         drafts += _drafts_of(sample, answers)
@@ -144,6 +145,21 @@ def _is_ours(records: Sequence[Mapping[str, object]]) -> bool:
     return sum(record.get("event") in EVENT_CODES for record in records) >= _OURS * len(records)
 
 
+def _with_other_words(draft: DraftedMap, samples: Iterable[PreparedSample]) -> DraftedMap:
+    """The draft of a log of ours, with what the words mean that are none of ours, by what they do beside those that are."""
+    words = dict.fromkeys(str(record["event"]) for record in draft.records if "event" in record)
+    others = {toml_text(word) for word in words if word not in EVENT_CODES}
+    if not others:
+        return draft
+    known = SetAnswers({name: name for name in _OUR_FIELDS}, {word: word for word in EVENT_CODES})
+    found = [own for own in candidates(next(iter(samples)), known) if not own.rows and own.roles.event_names == ("event",)]
+    told = [line for own in found[:1] for line in map_text(own, known.words).splitlines()]
+    meant = {word: line for line in told if (word := line.partition(" = ")[0]) in others}
+    lines = [meant.get(line.partition(" = ")[0].removeprefix("# "), line) for line in draft.text.splitlines()]
+    text = "\n".join(lines) + "\n"
+    return replace(draft, text=text, trial=tried(text, draft.records, draft.cells))
+
+
 def _by_words(names: list[str], options: ReadOptions, progress: Progress) -> DraftedMap | None:
     try:
         text, records, cells = map_by_words(names, options, progress)
@@ -161,7 +177,7 @@ def headed(draft: DraftedMap, label: str) -> str:
             "# DOUBTFUL: this draft leaves much of the log unexplained. Do not believe its figures before you have checked it."
         )
     if draft.candidate is None and _is_ours(draft.records):
-        lines.append("# This log has the fields and words of Mile Post: it is read without a map, too.")
+        lines.append("# This log has the fields and words of Mile Post: a map is for its other words alone, where it has any.")
     if not trial.clears:
         lines.append(f"# No try clears a level with it{': ' + safe(trial.problem) if trial.problem else ''}.")
     lines.append(

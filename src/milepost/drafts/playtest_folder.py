@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from milepost.drafts.course_draft import draft_course
 from milepost.drafts.draft_questions import NO_ANSWERS
 from milepost.drafts.map_by_trial import DraftedMap, draft_by_trial, headed
-from milepost.drafts.trial_replay import as_map
+from milepost.drafts.trial_replay import as_map, tried
 from milepost.errors import FolderError, LogError, OutputError
 from milepost.folder.notes import COLUMNS as NOTE_COLUMNS
 from milepost.folder.settings import FILE, TABLES, apart_from
@@ -25,7 +25,7 @@ from milepost.output import write_file
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 from milepost.toml import toml_text, toml_texts
-from milepost.vocabulary import COMPLETE
+from milepost.vocabulary import COMPLETE, FIELDS
 
 if TYPE_CHECKING:
     from milepost.drafts.draft_questions import SetAnswers
@@ -35,6 +35,7 @@ if TYPE_CHECKING:
     from milepost.progress import Progress
 
 Ask = Callable[["DraftedMap", "SetAnswers"], "DraftedMap"]
+_WORTH_A_MAP = 0.01  # by how much more a draft explains that is used though the log can be read without
 _STRANGE = 0.5  # share of records that could not be used, from which a log seems to need a map
 
 
@@ -118,10 +119,12 @@ def _understood(
     if answers == NO_ANSWERS:
         with suppress(LogError):
             log = read(names, NO_MAP, progress, options)
-            if not _is_strange(log):
+            if not (log.records.event < 0).any():
                 return log, NO_MAP, None
     try:
         draft = draft_by_trial(names, options, progress, answers)
+        if log is not None and not _is_strange(log) and not _explains_more(draft):
+            return log, NO_MAP, None
         draft = draft if ask is None else ask(draft, answers)
         log_map = as_map(draft.text)
         mapped = read(names, log_map, progress, options)
@@ -131,6 +134,13 @@ def _understood(
         return log, NO_MAP, None
     texts["map.toml"] = headed(draft, names[0])
     return mapped, log_map, draft
+
+
+def _explains_more(draft: DraftedMap) -> bool:
+    """Return whether a draft explains more of a log than there is to it without a map."""
+    there = dict.fromkeys(name for record in draft.records for name in record if name in FIELDS)
+    as_it_is = "\n".join(["[fields]", *(f"{name} = {toml_text(name)}" for name in there)])
+    return draft.trial.score > tried(as_it_is, draft.records, draft.cells).score + _WORTH_A_MAP
 
 
 def _is_strange(log: Log) -> bool:
