@@ -49,8 +49,8 @@ answers; *doubtful* if it is wrong and says so first; *wrong* if it is wrong and
 The table is of 300 logs of the first fourteen shapes. Of 835 logs of all 22 shapes, drawn later on seeds that nothing was
 tuned on, four were doubtful, none wrong, none refused, and all others exact or asked.
 
-Rich logs came later: thirteen kinds of event, also within tries and between levels, with an amount that is spent, places and causes.
-Of 60 such logs, and of 130 more of the 22 shapes, on seeds that nothing was tuned on, all were exact.
+Rich logs came later: nine kinds of event, also within tries and between levels, with an amount that is spent, places
+and causes. Of 60 such logs, and of 130 more of the 22 shapes, on seeds that nothing was tuned on, all were exact.
 
 ## How to write a map by hand
 
