@@ -163,6 +163,20 @@ def test_one_word_of_another(milepost):
     assert found == milepost.json("attempts", "ours.jsonl")["levels"]
 
 
+def test_a_plain_log_of_ours_with_one_word_of_another(milepost):
+    """Nine records in ten need not be ours: where a third are of one other word, the folder reads them through a map as well."""
+    lines = []
+    for session in range(20):
+        for number in range(24):
+            level, base = f"Weir {number // 2}", {"session": f"s{session}", "time": 40.0 * number}
+            lines += [base | {"event": "start", "level": level}]
+            lines += [base | {"time": 40.0 * number + 20, "event": "sank" if number % 2 == 0 else "complete", "level": level}]
+    milepost.write("log.jsonl", "".join(json.dumps(line) + "\n" for line in lines))
+    assert milepost("init", "log.jsonl", "-o", "folder").returncode == 0
+    rows = milepost.json("attempts", "log.jsonl", "--map", "folder/map.toml")["levels"]
+    assert [(row["settled"], row["clears"]) for row in rows] == [(40, 20)] * 12
+
+
 @pytest.mark.parametrize("seed", [2711])
 def test_a_rich_log_in_words_that_nobody_knows(wickwater, milepost, seed):
     """Thirteen words of events, and numbers, levels and causes beside them, all called anything: what the log does says which."""

@@ -29,7 +29,7 @@ _CERTAIN: Final = 0.9  # from which a table of stays is one, and nothing else is
 _FIT: Final = 0.1  # how much the fit of its columns and words counts beside the replay, which knows nothing of what was left out
 _USUAL_SCORE: Final = 1.6
 _OURS: Final = 0.9  # share of records with event words of ours, from which a log with fields of ours is one of ours
-_OUR_FIELDS: Final = ("session", "time", "event", "level")
+OUR_FIELDS: Final = ("session", "time", "event", "level")
 _BY_WORDS: Final = 0.005  # how much less a map by words may explain, and still be the draft
 
 
@@ -140,7 +140,7 @@ def _with_factor(candidate: Candidate, records: Sequence[Mapping[str, object]]) 
 
 def _is_ours(records: Sequence[Mapping[str, object]]) -> bool:
     """Return whether a log is written as ours are, but for a word here and there: then words mean what they say."""
-    if any(not any(name in record for record in records) for name in _OUR_FIELDS):
+    if any(not any(name in record for record in records) for name in OUR_FIELDS):
         return False
     return sum(record.get("event") in EVENT_CODES for record in records) >= _OURS * len(records)
 
@@ -151,7 +151,7 @@ def _with_other_words(draft: DraftedMap, samples: Iterable[PreparedSample]) -> D
     others = {toml_text(word) for word in words if word not in EVENT_CODES}
     if not others:
         return draft
-    known = SetAnswers({name: name for name in _OUR_FIELDS}, {word: word for word in EVENT_CODES})
+    known = SetAnswers({name: name for name in OUR_FIELDS}, {word: word for word in EVENT_CODES})
     found = [own for own in candidates(next(iter(samples)), known) if not own.rows and own.roles.event_names == ("event",)]
     told = [line for own in found[:1] for line in map_text(own, known.words).splitlines()]
     meant = {word: line for line in told if (word := line.partition(" = ")[0]) in others}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import tomllib
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import dataclass
@@ -11,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from milepost.drafts.course_draft import draft_course
 from milepost.drafts.draft_questions import NO_ANSWERS
-from milepost.drafts.map_by_trial import DraftedMap, draft_by_trial, headed
+from milepost.drafts.map_by_trial import OUR_FIELDS, DraftedMap, draft_by_trial, headed
 from milepost.drafts.trial_replay import as_map, tried
 from milepost.errors import FolderError, LogError, OutputError
 from milepost.folder.notes import COLUMNS as NOTE_COLUMNS
@@ -25,7 +26,7 @@ from milepost.output import write_file
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 from milepost.toml import toml_text, toml_texts
-from milepost.vocabulary import COMPLETE, FIELDS
+from milepost.vocabulary import COMPLETE, EVENT_CODES, FIELDS
 
 if TYPE_CHECKING:
     from milepost.drafts.draft_questions import SetAnswers
@@ -137,7 +138,11 @@ def _understood(
 
 
 def _explains_more(draft: DraftedMap) -> bool:
-    """Return whether a draft explains more of a log than there is to it without a map."""
+    """Return whether a draft takes what is ours for what it says, and explains more of a log than can be read without a map."""
+    said = tomllib.loads(draft.text)
+    fields, events = said.get("fields", {}), said.get("events", {})
+    if any(fields.get(name) != name for name in OUR_FIELDS) or any(word in EVENT_CODES for word in events):
+        return False
     there = dict.fromkeys(name for record in draft.records for name in record if name in FIELDS)
     as_it_is = "\n".join(["[fields]", *(f"{name} = {toml_text(name)}" for name in there)])
     return draft.trial.score > tried(as_it_is, draft.records, draft.cells).score + _WORTH_A_MAP
