@@ -22,7 +22,7 @@ FAULT_SECONDS = 2.0
 _TOLERANCE = 1e-9
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class Admitted(WithoutRecords):
     """The sessions of a log that are ready for the replay, or have been replayed.
 
@@ -123,7 +123,7 @@ def open_levels(course: Course | None, stops: Stops) -> Bools:
     return np.array([level.open for level in levels] or [False] * stops.n_levels, dtype=np.bool_)
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class Gated(Admitted):
     """A log ready for the replay; `marks` of its records hold the gate's findings.
 

@@ -110,7 +110,7 @@ def _judged(play: Play, least: int) -> dict[str, dict[str, object]]:
     }
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class _Case:
     """All that the rows of a trend are made of."""
 

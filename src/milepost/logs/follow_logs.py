@@ -24,7 +24,7 @@ SUFFIXES: Final = (".jsonl", ".ndjson")
 _AT_ONCE: Final = 64 << 20  # bytes
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class Tail:
     """Logs that grow as far as they were read.
 

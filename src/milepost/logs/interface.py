@@ -54,7 +54,7 @@ class MapMet(TypedDict):
     records_ignored: int
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class Records:
     """The readable records in log order; all columns are of one length.
 
@@ -156,7 +156,7 @@ class WithoutRecords:
             raise RecordsGoneError if name in self.BY_RECORD else AttributeError(name)
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class BareLog(WithoutRecords):
     """A log without its records: sessions, names, files, and what was refused."""
 
@@ -180,7 +180,7 @@ class BareLog(WithoutRecords):
 L = TypeVar("L", bound=BareLog)  # a log with or without its records, of which only the rest is looked at
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class Log(BareLog):
     """A whole log as read."""
 

@@ -35,7 +35,7 @@ class CompressedColumn(Protocol):
         """Put as many rows as there is room for into it, from a row on, as they were."""
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class Same:
     """One value in all rows."""
 
@@ -52,7 +52,7 @@ class Same:
         room[:] = self.value
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class _Narrow:
     """Whole numbers in the least type that holds them, or anything else as it is."""
 
@@ -69,7 +69,7 @@ class _Narrow:
         room[:] = self.values[first : first + len(room)]
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class _Stepped:
     """Numbers that are so many whole steps, of which so many make one."""
 
@@ -87,7 +87,7 @@ class _Stepped:
         np.divide(self.steps[first : first + len(room)], self.in_one, out=room)
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class _Few:
     """Numbers that are mostly null or zero: the others, with the places of their rows, which rise."""
 

@@ -13,7 +13,7 @@ from milepost.numerics.whole_numbers import among, ordinals, stable_order
 from milepost.vocabulary import BIT, END_CAUSES, RUN_END, SESSION_END, WHOLE, EndCause, Outcome
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class AttemptTable:
     """The attempts in the order of play: by player, session and time; all columns of one length.
 
@@ -77,7 +77,7 @@ class Ends:
         return END_CAUSES[self.codes[row]]
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class MoveTable:
     """The transitions that count, in the order of play; ``at`` is the record's place in ``Gated.order``.
 

@@ -13,7 +13,7 @@ from milepost.playback.runs import runs_of
 from milepost.vocabulary import CLEARED
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class CountedPlay(Lasting):
     """A replayed log that knows the counts that were asked for; see `Summed`, one of which it is.
 

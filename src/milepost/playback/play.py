@@ -39,7 +39,7 @@ class Keeper(Protocol):
         """Keep something, if that can be."""
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class Lasting:
     """Something of which much is made, each once; what is made of it is not made of what is derived from it."""
 
@@ -175,7 +175,7 @@ class Summed(Protocol):
         """Return a kind of summary of the records, computed once."""
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class Play(Lasting):
     """A replayed log, which may have let its records go.
 
@@ -298,7 +298,7 @@ class Play(Lasting):
         return made
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class FullPlay(Play):
     """A replayed log that still has its records, with every finding marked on them."""
 

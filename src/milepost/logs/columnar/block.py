@@ -42,7 +42,7 @@ def require(holds: bool) -> None:
         raise NotStrictError
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class Block:
     """The columns of one file, every record of it readable.
 

@@ -138,7 +138,7 @@ def source_columns(source: Source) -> dict[str, str]:
     return {"source.name": name.rpartition(".")[0] or name, "source.folder": path.resolve().parent.name}
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class _NamedSource:
     """A sink that gives each record on with the columns of its file."""
 

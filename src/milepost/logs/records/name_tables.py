@@ -21,7 +21,7 @@ _OF_SESSIONS: Final = ("player", "build")
 _SINGLY: Final = 1000  # refused records that are kept one by one
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class TextColumn:
     """Texts as codes into a list; ABSENT where not given."""
 

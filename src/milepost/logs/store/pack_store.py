@@ -120,7 +120,7 @@ def _only_ours(folder: Path) -> bool:
     return folder.is_dir() and all(_OURS.fullmatch(one.name) for one in folder.iterdir())
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class _Packing:
     """A store while it is written.
 
