@@ -163,6 +163,23 @@ def test_one_word_of_another(milepost):
     assert found == milepost.json("attempts", "ours.jsonl")["levels"]
 
 
+def test_a_word_of_one_record_is_not_guessed(milepost):
+    """Nor is anything made of events that are no words."""
+    lines = [
+        {"session": f"s{session}", "time": 60 * number + 20 * (event == "complete"), "event": event, "level": f"Weir {number}"}
+        for session in range(12)
+        for number in range(10)
+        for event in ("start", "complete")
+    ]
+    lines += [
+        {"session": "s1", "time": 700 + n, "event": word, "level": "Weir 2"}
+        for n, word in enumerate((["start"], {"a": 1}, "flick"))
+    ]
+    milepost.write("log.jsonl", lines)
+    text = milepost("map", "log.jsonl").stdout
+    assert '# "flick" = "?"  # NOT GUESSED, 1 record' in text and '"flick" = "session_end"' not in text
+
+
 def test_a_plain_log_of_ours_with_one_word_of_another(milepost):
     """Nine records in ten need not be ours: where a third are of one other word, the folder reads them through a map as well."""
     lines = []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import TYPE_CHECKING
 
 from milepost.cli import options
@@ -41,6 +42,7 @@ class EntryCommand:
         return measured(args, self.entry.settled(vars(args)), loaded)
 
 
+@cache
 def plain_commands() -> dict[str, EntryCommand]:
     """Return the commands that the table of measures has, by name."""
     return {name: EntryCommand(entry, entry.command) for name, entry in MEASURES.items() if entry.command is not None}

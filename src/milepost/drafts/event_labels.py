@@ -31,7 +31,7 @@ from milepost.drafts.label_points import (
 )
 
 _TOGETHER: Final = ((FAILS, OPENS), (CLEARS, OPENS), (FAILS, CLEARS), (ARRIVES, OPENS), (CLEARS, LEAVES))  # tried as pairs
-_FEWEST: Final = 3  # records that show where a word stands that neither opens nor ends a try
+FEWEST: Final = 3  # records that show where a word stands that neither opens nor ends a try
 _ROUNDS: Final = 4
 _MOST_SWAPPED: Final = 7  # words whose labels are exchanged with each other
 
@@ -91,7 +91,7 @@ class LabelSearch:
         labels, score = max(climbed, key=lambda pair: pair[1])
         doubts = self._settle_ties(labels, score)
         for word, used in enumerate(self.used):
-            if used < _FEWEST and labels[word] in (INSIDE, LEAVES, ARRIVES) and self.known.get(word) != labels[word]:
+            if used < FEWEST and labels[word] in (INSIDE, LEAVES, ARRIVES) and self.known.get(word) != labels[word]:
                 labels[word] = UNEXPLAINED
         tally = self.scored.tally(labels)
         return Labelling(tuple(labels), score, doubts, *tally)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
 
 from milepost.drafts.draft_questions import NO_ANSWERS, DraftQuestion, RankedCandidate, SetAnswers, questions_of
+from milepost.drafts.event_labels import FEWEST
 from milepost.drafts.map_candidate import Candidate
 from milepost.drafts.map_candidates import candidates
 from milepost.drafts.map_text import map_text
@@ -142,22 +144,26 @@ def _is_ours(records: Sequence[Mapping[str, object]]) -> bool:
     """Return whether a log is written as ours are, but for a word here and there: then words mean what they say."""
     if any(not any(name in record for record in records) for name in OUR_FIELDS):
         return False
-    return sum(record.get("event") in EVENT_CODES for record in records) >= _OURS * len(records)
+    return sum(str(record.get("event")) in EVENT_CODES for record in records) >= _OURS * len(records)
 
 
 def _with_other_words(draft: DraftedMap, samples: Iterable[PreparedSample]) -> DraftedMap:
     """The draft of a log of ours, with what the words mean that are none of ours, by what they do beside those that are."""
-    words = dict.fromkeys(str(record["event"]) for record in draft.records if "event" in record)
-    others = {toml_text(word) for word in words if word not in EVENT_CODES}
-    if not others:
-        return draft
+    counts = Counter(str(record["event"]) for record in draft.records if "event" in record)
+    others = {toml_text(word) for word, count in counts.items() if word not in EVENT_CODES and count >= FEWEST}
     known = SetAnswers({name: name for name in OUR_FIELDS}, {word: word for word in EVENT_CODES})
-    found = [own for own in candidates(next(iter(samples)), known) if not own.rows and own.roles.event_names == ("event",)]
-    told = [line for own in found[:1] for line in map_text(own, known.words).splitlines()]
-    meant = {word: line for line in told if (word := line.partition(" = ")[0]) in others}
+    found = (
+        own for sample in samples for own in candidates(sample, known) if own.roles.event_names == ("event",) and not own.rows
+    )
+    best = next(found, None) if others else None
+    if best is None:
+        return draft
+    told = {line.partition(" = ")[0]: line for line in map_text(best, known.words).splitlines()}
+    meant = {word: line for word, line in told.items() if word in others}
     lines = [meant.get(line.partition(" = ")[0].removeprefix("# "), line) for line in draft.text.splitlines()]
     text = "\n".join(lines) + "\n"
-    return replace(draft, text=text, trial=tried(text, draft.records, draft.cells))
+    questions = tuple(questions_of(RankedCandidate(best, 1.0), (), known))
+    return replace(draft, text=text, trial=tried(text, draft.records, draft.cells), questions=questions)
 
 
 def _by_words(names: list[str], options: ReadOptions, progress: Progress) -> DraftedMap | None:
