@@ -34,6 +34,13 @@ def test_an_option_before_its_command(milepost):
     assert done.returncode == 2 and "--quiet goes after the command's name." in done.stderr and "Did you" not in done.stderr
 
 
+@pytest.mark.parametrize("words", [("leaving", "log.jsonl", "--by", "role"), ("funnel", "--arrival=3", "log.jsonl")])
+def test_an_option_of_another_command(milepost, words):
+    """Known, and of no use here: no other word is meant either."""
+    done = milepost(*words)
+    assert done.returncode == 2 and "is for other commands: leave it out." in done.stderr and "Did you" not in done.stderr
+
+
 KINDS = {
     "lines of text": b"12:00:01 player entered Mill Pond\n12:00:09 player died\n",
     "logfmt": b'time=1 session=a event=start level="Mill Pond"\ntime=2 session=a event=death level=x\n',

@@ -64,8 +64,10 @@ class _Parser(argparse.ArgumentParser):
         wrong = [word for word in message.partition("unrecognized arguments: ")[2].split() if word.startswith("--")]
         names = [word.partition("=")[0] for word in wrong]
         later = [f" {name} goes after the command's name." for name in names if name in options]
-        others = [f" {name} is for other commands: leave it out." for name in names if not later and name in _options_of_all()]
-        hints = later or others or [hint for name in names if (hint := nearest(name, options))]
+        others = [name for name in names if not later and name in _options_of_all()]
+        if others:
+            return f"{safe(others[0])} is for other commands: leave it out."
+        hints = later or [hint for name in names if (hint := nearest(name, options))]
         return f"{safe(message)}.{hints[0] if hints else ''}"
 
 
