@@ -201,18 +201,31 @@ def test_a_rich_log_in_words_that_nobody_knows(wickwater, milepost, seed):
     words = ["".join(draw.choice("bdgklmnprstvz") + draw.choice("aeiou") for _ in range(3)) for _ in range(200)]
     called = dict(zip((*EVENTS, "session", "time", "event", "level"), dict.fromkeys(words), strict=False))
     lines = []
-    for path in sorted((wickwater.folder / "wickwater/logs").glob("*.jsonl")):
-        for line in path.read_text(encoding="utf-8").splitlines():
-            with suppress(ValueError):
-                record = {called.get(name, name): value for name, value in json.loads(line).items()}
-                record[called["event"]] = called.get(record.get(called["event"]), "zz")
-                lines.append(json.dumps(record))
+    log = "wickwater/logs/evening-1.jsonl"
+    for line in (wickwater.folder / log).read_text(encoding="utf-8").splitlines():
+        with suppress(ValueError):
+            record = {called.get(name, name): value for name, value in json.loads(line).items()}
+            record[called["event"]] = called.get(record.get(called["event"]), "zz")
+            lines.append(json.dumps(record))
     milepost.write("log.jsonl", "\n".join(lines))
     assert milepost("map", "log.jsonl", "-o", "map.toml").returncode == 0
     for command, keys in (("funnel", ("level", "reached", "cleared")), ("attempts", ("level", "players", "settled", "clears"))):
-        ours = wickwater.json(command, "wickwater/logs", "--no-folder")["levels"]
+        ours = wickwater.json(command, log, "--no-folder")["levels"]
         theirs = milepost.json(command, "log.jsonl", "--map", "map.toml")["levels"]
         assert [[row[key] for key in keys] for row in theirs] == [[row[key] for key in keys] for row in ours]
+
+
+def test_a_number_of_the_session_is_no_chapter(milepost):
+    """Sessions are called by their player and a number; who comes back goes on at the level where they left."""
+    lines = []
+    for player in range(16):
+        for visit, levels in enumerate((range(2 + player % 5), range(2 + player % 5, 10)), 1):
+            base = {"who": f"p{player:02d}-{visit}", "map": ""}
+            for step, (level, word) in enumerate((level, word) for level in levels for word in ("levo", "kale", "nofo", "raqe")):
+                lines.append(base | {"when": 90_000 * visit + 20 * step, "what": word, "map": f"Weir {level}"})
+    milepost.write("log.jsonl", lines)
+    text = milepost("map", "log.jsonl").stdout
+    assert '\nlevel = "map"' in text, text
 
 
 def test_a_level_that_is_none_of_ours(milepost):

@@ -191,6 +191,8 @@ def _levels_of(records: GroupedRecords) -> list[_Scored]:
         column
         for column in records.table.columns.values()
         if column is not records.group and 2 <= len(column.words) <= _MOST_WORDS and column.given > 0.3 and not _is_date(column)
+        if records.group is None
+        or not column.name.startswith(f"{records.group.name}.")  # a part of it, which tells no levels apart
     ][:12]
     for first, second in combinations(parts, 2):
         both = joined((first, second), "-")

@@ -34,6 +34,9 @@ _TOGETHER: Final = ((FAILS, OPENS), (CLEARS, OPENS), (FAILS, CLEARS), (ARRIVES, 
 FEWEST: Final = 3  # records that show where a word stands that neither opens nor ends a try
 _ROUNDS: Final = 4
 _MOST_SWAPPED: Final = 7  # words whose labels are exchanged with each other
+_AS_WELL: Final = 0.01  # points per record, less of which do not decide between a clear and what comes right before it
+_RIGHT_BEFORE: Final = 0.9  # of the words taken for clears, that come right after another word, for that to be the clear
+_FAILS_AFTER: Final = 0.25  # of the times when it stands alone, that a failure may come next: logs have records in wrong places
 
 
 @dataclass(frozen=True)
@@ -88,7 +91,7 @@ class LabelSearch:
     def best(self) -> Labelling:
         """Return the best labelling that was found."""
         climbed = [self._climb(start) for start in self._beginnings()]
-        labels, score = max(climbed, key=lambda pair: pair[1])
+        labels, score = self._with_clears_before_leaving(*max(climbed, key=lambda pair: pair[1]))
         doubts = self._settle_ties(labels, score)
         for word, used in enumerate(self.used):
             if used < FEWEST and labels[word] in (INSIDE, LEAVES, ARRIVES) and self.known.get(word) != labels[word]:
@@ -166,6 +169,29 @@ class LabelSearch:
             else:
                 labels[word], labels[other] = kept
         return score
+
+    def _with_clears_before_leaving(self, labels: list[int], score: float) -> tuple[list[int], float]:
+        """The labels where what closes a try just before the clear is the clear, and what was taken for it leaves the level."""
+        if self.rows:
+            return labels, score
+        for word, other in permutations(self.order, 2):
+            if (labels[word], labels[other]) == (INSIDE, CLEARS) and self._closes_before(word, other, labels):
+                changed = [CLEARS if one == word else LEAVES if one == other else label for one, label in enumerate(labels)]
+                points = self.scored.points(changed)
+                if points > score - _AS_WELL:
+                    return changed, points
+        return labels, score
+
+    def _closes_before(self, word: int, other: int, labels: list[int]) -> bool:
+        """Return whether one word comes right before another as a rule, and seldom a failure after it where it does not."""
+        before = alone = failed = 0
+        for session in self.sessions:
+            for place, (one, _) in enumerate(session):
+                before += one == other and place > 0 and session[place - 1][0] == word
+                if one == word and [after for after, _ in session[place + 1 : place + 2]] != [other]:
+                    later = (labels[after] for after, _ in session[place + 1 :] if labels[after] in SETTLING)
+                    alone, failed = alone + 1, failed + (next(later, OPENS) == FAILS)
+        return before >= _RIGHT_BEFORE * self.used[other] and alone >= FEWEST and failed <= _FAILS_AFTER * alone
 
     def _settle_ties(self, labels: list[int], score: float) -> dict[int, int]:
         """Settle ties by what words say; return the words that could nearly as well mean something else."""
