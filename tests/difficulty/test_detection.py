@@ -21,9 +21,6 @@ BANDS = {
     "spike +1.2, 40 players": (0.52, 0.85, 0.25),
     "step, 40 players": (0.5, 0.82, 0.35),
     "first level, 40 players": (0.75, 1.0, 0.25),
-    "last level, 40 players": (0.72, 0.97, 0.25),
-    "spike +0.8, 40 players": (0.15, 0.48, 0.3),
-    "flat, 12 players": (None, None, 0.3),
     "spike +2.0, 12 players": (0.5, 0.82, 0.25),
     "spike +2.0, 8 levels": (0.9, 1.0, 0.3),
 }

@@ -10,7 +10,7 @@ from milepost.figures import attempts, deaths, funnel, level, moves, overview, s
 from milepost.figures.style import DARK, LIGHT, new_sheet, shortened
 from milepost.vocabulary import END_CAUSES, OUTCOMES
 
-COUNTS = (1, 8, 24, 120)
+COUNTS = (1, 24, 120)
 
 
 def names(count):

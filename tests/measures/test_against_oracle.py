@@ -38,7 +38,7 @@ def plays(tmp_path_factory):
     course = read_course(folder / "course.toml")
     still_open = replace(course, levels=tuple(replace(level, open=level.name == "Reed Gate") for level in course.levels))
     result = []
-    for seed in range(48):
+    for seed in range(24):
         lines = [line for part in range(4) for line in renamed(random_log(5000 + 4 * seed + part), part)]
         (folder / "log.jsonl").write_text(as_text(lines))
         expected = naive_replay(as_values(lines), COURSE if seed % 3 else None)
@@ -51,7 +51,7 @@ def plays(tmp_path_factory):
 def plays_by_legs(tmp_path_factory):
     """Random logs of courses with random legs, each replayed in both ways."""
     folder, result = tmp_path_factory.mktemp("legs"), []
-    for seed in range(48):
+    for seed in range(24):
         own = with_legs(seed)
         (folder / "course.toml").write_text(as_toml(own))
         lines = [line for part in range(4) for line in renamed(random_log(250_000 + 4 * seed + part), part)]

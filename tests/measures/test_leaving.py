@@ -55,7 +55,7 @@ def counted(play, censor):
 @pytest.mark.parametrize("censor", [False, True])
 def test_against_plain_counting(tmp_path, censor):
     """Tries, cut offs, breaks and leavings by streak and by level agree on random logs of random courses."""
-    for seed in range(80):
+    for seed in range(40):
         own = with_legs(seed)
         (tmp_path / "course.toml").write_text(as_toml(own))
         lines = [line for part in range(4) for line in renamed(random_log(350_000 + 4 * seed + part), part)]

@@ -59,7 +59,7 @@ def without_skips(lines, play):
     return [line for line in lines if not (isinstance(line, dict) and line.get("session") in gone)]
 
 
-def logs(first, count=60):
+def logs(first, count=30):
     """Random logs of four parts, whose starts say something that does not hang together with the rest."""
     for seed in range(count):
         lines = [line for part in range(4) for line in renamed(random_log(first + 4 * seed + part), part)]
@@ -96,7 +96,7 @@ def course(tmp_path):
 
 
 VOID = {
-    "instant_clear": (instant, 10),
+    "instant_clear": (instant, 5),
     "passed_level": (passed, 0),
 }  # and how many are found at least: visits as short go by themselves
 

@@ -193,23 +193,17 @@ def test_an_error_in_a_thread():
 COMMANDS = (
     "check",
     "check --exclude untagged_skip",
-    "funnel --raw",
     "funnel --by build",
     "funnel --per run",
     "funnel --exclude instant_clear",
     "attempts --where level=Low_Arch",
     "times --idle-cap 5 --clock input",
     "deaths --by build",
-    "moves",
-    "spikes",
-    "coverage",
     "sections",
-    "ratings",
     "compare",
     "level Low_Arch",
     "targets",
     "report --anonymous",
-    "report --only deaths,funnel",
 )
 
 

@@ -24,7 +24,7 @@ def many_logs(tmp_path_factory):
     """Many random logs in one, each with sessions and players of its own."""
     path = tmp_path_factory.mktemp("many") / "log.jsonl"
     lines = []
-    for seed in range(400):
+    for seed in range(200):
         for record in with_runs(random_log(seed), seed) if seed % 3 == 0 else random_log(seed):
             if isinstance(record, dict):
                 named = {key: f"{seed}-{record[key]}" for key in ("session", "player") if isinstance(record.get(key), str)}

@@ -56,9 +56,9 @@ def told(wickwater, packed, tmp_path, monkeypatch, capsys):
     "words",
     [
         ("report", *COURSE),
-        ("report",),
+        ("attempts",),
         ("funnel", *COURSE, "--where", "build!=0.7", "--unknown-end", "censor"),
-        ("report", *COURSE, "--anonymous"),
+        ("report", *COURSE, "--anonymous", "--only", "funnel,check"),
         ("times", *COURSE, "--idle-cap", "5", "--clock", "input"),
         ("check", *COURSE, "--exclude", "untagged_skip"),
         ("moves", *COURSE, "--where", "start.health>0"),

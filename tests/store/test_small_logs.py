@@ -26,6 +26,8 @@ QUESTIONS = [
 def ask(wickwater, tmp_path, monkeypatch, capsys):
     """What a command says in a folder with the demo's logs, and how often a log was read meanwhile."""
     shutil.copytree(wickwater.folder / "wickwater", tmp_path, dirs_exist_ok=True)
+    second = tmp_path / "logs/evening-2.jsonl"
+    second.write_text("".join(second.read_text(encoding="utf-8").splitlines(keepends=True)[:1500]), encoding="utf-8")
     monkeypatch.chdir(tmp_path)
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
     monkeypatch.delenv(kept_log.SWITCH)
