@@ -69,7 +69,7 @@ to = 1.0
 def folder(tmp_path_factory):
     """A log of many players with faults, debug sessions, tags and lines that cannot be read, its course, and a table of players."""
     folder, lines = tmp_path_factory.mktemp("counted"), []
-    for seed in range(20):
+    for seed in range(40):
         for record in with_odd_players(random_log(seed), seed, together=False):
             if not isinstance(record, dict) or "session" not in record:
                 lines.append(record)

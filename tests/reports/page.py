@@ -1,8 +1,10 @@
 """The report's page taken apart, and opened in a browser."""
 
+import atexit
 import os
 import shutil
 from contextlib import contextmanager
+from functools import cache
 from html.parser import HTMLParser
 
 import pytest
@@ -63,12 +65,9 @@ class Page(HTMLParser):
         return {name: [row[place] for row in rows] for place, name in enumerate(head)}
 
 
-@contextmanager
-def browser(path, width=1280, dark=False):
-    """Chromium with a page open; what the page asked for and complained of is in its logs."""
-    missing = not (shutil.which("chromium") and shutil.which("chromedriver"))
-    if missing and os.environ.get("MILEPOST_BROWSER") != "required":
-        pytest.skip("chromium and chromedriver are not installed")
+@cache
+def _driver():
+    """Chromium, started once for all tests of this process."""
     from selenium import webdriver
     from selenium.webdriver.chrome.service import Service
 
@@ -78,12 +77,23 @@ def browser(path, width=1280, dark=False):
     for switch in SWITCHES:
         options.add_argument(switch)
     driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
-    try:
-        scheme = {"name": "prefers-color-scheme", "value": "dark" if dark else "light"}
-        driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [scheme]})
-        size = {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
-        driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
-        driver.get(path.as_uri())
-        yield driver
-    finally:
-        driver.quit()
+    atexit.register(driver.quit)
+    return driver
+
+
+@contextmanager
+def browser(path, width=1280, dark=False):
+    """Chromium with a page open; what the page asked for and complained of is in its logs."""
+    missing = not (shutil.which("chromium") and shutil.which("chromedriver"))
+    if missing and os.environ.get("MILEPOST_BROWSER") != "required":
+        pytest.skip("chromium and chromedriver are not installed")
+    driver = _driver()
+    scheme = {"name": "prefers-color-scheme", "value": "dark" if dark else "light"}
+    driver.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": [scheme]})
+    size = {"width": width, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    for log in ("browser", "performance"):
+        driver.get_log(log)  # what pages before said is forgotten
+    driver.get(path.as_uri())
+    yield driver
+    driver.get("about:blank")
