@@ -93,7 +93,7 @@ def clean(line):
 def test_as_line_by_line(tmp_path, more):
     """Random logs under random names, with most of what a map may say."""
     by_columns = 0
-    for seed in range(8 if more else 12):
+    for seed in range(8 if more else 15):
         rng = random.Random(f"{seed} {more}")
         (tmp_path / "map.toml").write_text(map_text(rng, [more] if more else []))
         lines = [line for line in with_odd_players(random_log(seed), seed) if seed % 4 == 0 or clean(line)]
@@ -121,7 +121,7 @@ def as_table(records, rng):
 @pytest.mark.parametrize("more", ["", *MORE])
 def test_tables_as_row_by_row(tmp_path, more):
     """The same of tables, whose cells know no types, with and without a map."""
-    for seed in range(8 if more else 12):
+    for seed in range(8 if more else 15):
         rng = random.Random(f"{seed} {more}")
         (tmp_path / "map.toml").write_text(map_text(rng, [more] if more else []))
         foreign_too = [
