@@ -215,6 +215,54 @@ def test_a_rich_log_in_words_that_nobody_knows(wickwater, milepost, seed):
         assert [[row[key] for key in keys] for row in theirs] == [[row[key] for key in keys] for row in ours]
 
 
+@pytest.mark.parametrize(("seed", "gone"), [(9, ""), (8, "checkpoint hit"), (19, "resume")])
+def test_simulated_logs_in_words_that_nobody_knows(milepost, seed, gone):
+    """Players who come back are told by a name that stands once a session; what stands within tries neither opens nor ends them."""
+    assert milepost("simulate", "--seed", seed, "--players", 16, "--faults", "-o", "whole.jsonl").returncode == 0
+    draw, records = random.Random(seed), []
+    for line in (milepost.folder / "whole.jsonl").read_text(encoding="utf-8").splitlines():
+        with suppress(ValueError):
+            records.append(json.loads(line))
+    records = [one for one in records if one.get("event") in EVENTS and one["event"] not in gone.split()]
+    names = {name for one in records for name in one if name != "debug"}
+    words = dict.fromkeys("".join(draw.choice("bdgklmnprstvz") + draw.choice("aeiou") for _ in range(3)) for _ in range(200))
+    called = dict(zip((*EVENTS, *sorted(names)), words, strict=False))
+    milepost.write("ours.jsonl", records)
+    theirs = [{called.get(name, name): value for name, value in one.items()} for one in records]
+    milepost.write("theirs.jsonl", [one | {called["event"]: called[one[called["event"]]]} for one in theirs])
+    assert milepost("map", "theirs.jsonl", "-o", "map.toml").returncode == 0
+    ours, theirs = (milepost.json("funnel", *more)["levels"] for more in (("ours.jsonl",), ("theirs.jsonl", "--map", "map.toml")))
+    keys = ("level", "reached", "cleared")
+    assert [[row[key] for key in keys] for row in theirs] == [[row[key] for key in keys] for row in ours]
+
+
+def within_tries(faults, leaves):
+    """Sessions of tries that open, are moved in, come half way, and fail or clear; a record or two of which are lost."""
+    draw, sessions = random.Random(4), []
+    for _ in range(14):
+        records = []
+        for level in range(12):
+            word = 0
+            while True:
+                cleared = draw.random() < 0.7
+                own = [word, 1, *([2] if cleared or draw.random() < 0.8 else []), 3 if cleared else 4]
+                records += [(one, level) for one in own if one != 1 or draw.random() > faults]
+                if cleared:
+                    break
+                word = 5
+            records += [(one, level) for one in leaves]
+        sessions.append(records)
+    return sessions
+
+
+@pytest.mark.parametrize("leaves", [(), (6,)])
+def test_what_stands_within_every_try_ends_none(leaves):
+    """Though opening and failing in turn would explain it as well."""
+    labels = LabelSearch(within_tries(0.06, leaves), 6 + len(leaves), {}).best().labels
+    assert labels[0] == labels[5] == OPENS and labels[1] == labels[2] == INSIDE, labels
+    assert (labels[3], labels[4]) == (CLEARS, FAILS)
+
+
 def test_a_number_of_the_session_is_no_chapter(milepost):
     """Sessions are called by their player and a number; who comes back goes on at the level where they left."""
     lines = []

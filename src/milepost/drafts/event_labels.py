@@ -34,7 +34,7 @@ _TOGETHER: Final = ((FAILS, OPENS), (CLEARS, OPENS), (FAILS, CLEARS), (ARRIVES, 
 FEWEST: Final = 3  # records that show where a word stands that neither opens nor ends a try
 _ROUNDS: Final = 4
 _MOST_SWAPPED: Final = 7  # words whose labels are exchanged with each other
-_AS_WELL: Final = 0.01  # points per record, less of which do not decide between a clear and what comes right before it
+_AS_WELL: Final = 0.05  # points per record, less of which do not decide between a clear and what comes right before it
 _RIGHT_BEFORE: Final = 0.9  # of the words taken for clears, that come right after another word, for that to be the clear
 _FAILS_AFTER: Final = 0.25  # of the times when it stands alone, that a failure may come next: logs have records in wrong places
 

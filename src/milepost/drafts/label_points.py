@@ -7,7 +7,7 @@ stands.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import groupby, pairwise
@@ -16,9 +16,11 @@ from operator import itemgetter
 from typing import Final, NamedTuple
 
 OPENS, CLEARS, FAILS, LEAVES, ENDS, BEGINS, ARRIVES, INSIDE, UNEXPLAINED = range(9)
+_LEFT: Final = UNEXPLAINED + 1  # what counts after a clear whose level was left
 NO_LEVEL: Final = -1
 SETTLING: Final = frozenset({OPENS, CLEARS, FAILS})
 _FEWEST_AT_ONCE: Final = 0.03  # of first tries at a level clear it
+_SELDOM_AT_ONCE, _OFTEN_LATER = 0.15, 0.2  # nor fewer than that, where three times as many and a fifth of all later ones do
 _FEWEST_FIRSTS: Final = 30  # first tries, of which some clear, were a clear not even one in ten
 _NONE_AT_ONCE: Final = 0.2  # points per record that a labelling costs by which none does
 _SAID: Final = 0.12  # points of a record whose word says what its label is
@@ -28,6 +30,7 @@ _NOT_WITHIN: Final = 0.5  # and one by which a word for what happens within trie
 SAME: Final = 1e-9
 # Points of a record by whether it can stand where it stands.
 _RIGHT, _LIKELY, _POSSIBLE, _ODD, _UNLIKELY, _WRONG = 1.0, 0.7, 0.55, -0.3, -0.6, -1.0
+_OF_LEAVING: Final = {CLEARS: _LIKELY, _LEFT: 0.5}  # once is enough; what else stands between two tries says less
 
 _MOST: Final = (_RIGHT, _RIGHT, _RIGHT, _LIKELY, _LIKELY + 0.05, _LIKELY, _POSSIBLE, 0.6, 0.0)  # by label
 
@@ -177,17 +180,24 @@ class LabelPoints:
         return -self.used[word] * (against if label in SETTLING else 0.0)
 
     def _has_clears_at_once(self, labels: Sequence[int]) -> bool:
-        """Return whether some first tries at a level clear it; where none does, what begins a try is taken for its failure."""
-        firsts = at_once = 0
+        """Return whether first tries at a level clear it as tries do; else what begins every try is taken for its failure."""
+        settled = Counter(self._settled(labels))
+        at_once, cleared = settled[True, True], settled[False, True]
+        firsts, others = at_once + settled[True, False], cleared + settled[False, False]
+        if not self.rows and firsts < _FEWEST_FIRSTS:
+            return True
+        seldom = at_once < _SELDOM_AT_ONCE * firsts and cleared * firsts > (_OFTEN_LATER * firsts + 3 * at_once) * others
+        return at_once > _FEWEST_AT_ONCE * firsts and not seldom
+
+    def _settled(self, labels: Sequence[int]) -> Iterator[tuple[bool, bool]]:
+        """Yield for each try with an outcome whether it is the session's first at its level, and whether it clears."""
         for session in self.sessions:
-            at, settled = NO_LEVEL, set[int]()
+            at, tried = NO_LEVEL, set[int]()
             for word, level in session:
                 at = at if level == NO_LEVEL else level
-                if at not in settled and (self.rows or labels[word] in (CLEARS, FAILS)):
-                    settled.add(at)
-                    firsts += 1
-                    at_once += labels[word] == CLEARS
-        return at_once > _FEWEST_AT_ONCE * firsts or (not self.rows and firsts < _FEWEST_FIRSTS)
+                if self.rows or labels[word] in (CLEARS, FAILS):
+                    yield at not in tried, labels[word] == CLEARS
+                    tried.add(at)
 
     def _points_of_stays(self, number: int, labels: Sequence[int]) -> float:
         """Points of a session whose records are events; a stay is played once for what it can depend on."""
@@ -242,8 +252,8 @@ def _play(
         elif label == INSIDE:
             total += 0.6 if opened and level in (at, NO_LEVEL) else _WRONG
         elif label == LEAVES:
-            total += -0.1 if opened else _LIKELY if after == CLEARS else _WRONG
-            after = after if after == CLEARS and not opened else LEAVES
+            total += -0.1 if opened else _OF_LEAVING.get(after, _WRONG)
+            after = _LEFT if after in _OF_LEAVING and not opened else LEAVES
             opened = False
         elif label == ARRIVES:
             ready = not opened and place != last and labels[session[place + 1][0]] == OPENS
@@ -259,7 +269,7 @@ def _play(
 def _points_of_opening(after: int, at: int, level: int, following: Mapping[int, int]) -> float:
     if after == FAILS:
         return _RIGHT if level == at else _ODD
-    if after == CLEARS:
+    if after in _OF_LEAVING:
         return _RIGHT if level == following.get(at) else _LIKELY if level != at else _UNLIKELY
     return _LIKELY if after == LEAVES else _RIGHT
 

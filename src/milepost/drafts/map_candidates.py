@@ -36,6 +36,7 @@ _SEARCHED: Final = 1000  # records that labels are searched in
 _SEARCHED_FIRST: Final = 300  # and in which they are searched first, to see which roles are worth more
 _KEPT: Final = 3  # candidates that are
 _TRIED: Final = 12  # candidates for the roles of columns of which labels are searched
+_WHOLE: Final = 0.95  # share of records, or of sessions, that say something in a column that tells whose they are
 _WORTH_TWO: Final = 0.01  # points per record, by which two columns of events have to explain more than the first by itself
 _LABEL_OF: Final = {
     "start": OPENS,
@@ -239,17 +240,27 @@ def _whose(candidate: Candidate, answers: SetAnswers) -> tuple[str | None, str |
 
 
 def _around(candidate: Candidate, group: CellColumn) -> tuple[list[CellColumn], list[CellColumn]]:
-    """The columns that have one value for each of the group's, and those of whose values each has one of the group's."""
+    """The columns that have one value for each of the group's, if only once, and those of whose values each has one of these."""
     used = {*candidate.roles.level_names, *candidate.roles.event_names, group.name}
-    columns = [column for column in candidate.table.columns.values() if column.given > 0.95 and column.name not in used]
+    others = [column for column in candidate.table.columns.values() if column.name not in used]
+    columns = [column for column in others if column.given > _WHOLE]
     most = candidate.table.records / 4
-    coarser = [column for column in columns if 2 <= len(column.words) <= len(group.words) and _depends(column, group)]
+    coarser = [
+        column
+        for column in others
+        if 2 <= len(column.words) <= len(group.words) and _told(column, group) > _WHOLE and _depends(column, group)
+    ]
     finer = [
         column
         for column in columns
         if len(group.words) < len(column.words) <= most and _depends(group, column) and _in_runs(column, group)
     ]
     return coarser, finer
+
+
+def _told(column: CellColumn, group: CellColumn) -> float:
+    """Return the share of the group's values of which a column says something in some record."""
+    return len(np.unique(group.codes[(column.codes >= 0) & (group.codes >= 0)])) / max(1, len(group.words))
 
 
 def _depends(column: CellColumn, on: CellColumn) -> bool:
@@ -272,11 +283,11 @@ def _goes_on(candidate: Candidate, column: CellColumn, group: CellColumn) -> flo
     if len(column.words) == len(group.words):
         return heading
     levels = candidate.roles.level.codes
-    owner = {int(g): int(p) for g, p in zip(group.codes, column.codes, strict=True)}
+    owner = {int(g): int(p) for g, p in zip(group.codes, column.codes, strict=True) if p >= 0}
     stays: dict[int, list[tuple[int, int]]] = {}
     runs = _level_runs(group, levels)
     for g, own in runs.items():
-        stays.setdefault(owner[g], []).append((own[0], own[-1]))
+        stays.setdefault(owner.get(g, -g - 1), []).append((own[0], own[-1]))
     steps = [(last, first) for own in stays.values() for (_, last), (first, _) in zip(own, own[1:], strict=False)]
     if not steps:
         return heading
