@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     from milepost.logs.interface import BareLog
     from milepost.partitions.execution import ExecutionPlan, LogRequest
     from milepost.playback.play import Kinds, Play, Summed
-    from milepost.replay_source import ReplaySource
+    from milepost.whole_log import ReplaySource
 
 V = TypeVar("V")
 MOST_OF_STORE: Final = 2 << 30  # bytes of plays that are kept of a store; what was asked for longest ago goes first

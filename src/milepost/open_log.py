@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from milepost.logs.interface import BareLog
     from milepost.partitions.execution import LogRequest
     from milepost.playback.play import Kinds, Play, Summed
-    from milepost.replay_source import ReplaySource
+    from milepost.whole_log import ReplaySource
 
 REMEMBERED: Final = SMALL  # records of a store from which it is replayed in parts, and what was replayed is kept
 V = TypeVar("V")

@@ -12,8 +12,7 @@ import pandas as pd
 from milepost import api
 from milepost.errors import FolderError
 from milepost.figures.inline import figure
-from milepost.folder.notes import read_notes
-from milepost.folder.recordings import read_recordings
+from milepost.folder.notes import read_notes, read_recordings
 from milepost.folder.settings import FILE, Folder, find_folder
 from milepost.folder.small_tables import read_answers
 from milepost.playback.play import FullPlay

@@ -7,7 +7,7 @@ import pytest
 
 from conftest import COURSE
 from milepost.course.course import read_course
-from milepost.difficulty.first_clear_tries import tries_of_players
+from milepost.difficulty.responses import tries_of_players
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules

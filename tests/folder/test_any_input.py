@@ -5,8 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from milepost.folder.notes import add_note, read_notes
-from milepost.folder.recordings import seconds_of
+from milepost.folder.notes import add_note, read_notes, seconds_of
 from milepost.numerics.ranks import Pairs, spearman
 from milepost.planning.targets import Goal, Measured, judged, players_needed
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from milepost import replay
-from milepost.course.knob_rules import KnobRule
+from milepost.course.course_entries import KnobRule
 from milepost.planning.knob_changes import is_to_fix
 from milepost.planning.knob_effects import _Changed, _slope, _tied, effects_by_levels
 from milepost.planning.knob_table import _levers, commonest_at_openings

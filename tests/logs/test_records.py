@@ -7,9 +7,8 @@ from milepost.errors import LogError, UsageError
 from milepost.level_names import folded, natural_key
 from milepost.logs.formats.delimited import find_delimiter, guarded
 from milepost.logs.formats.otlp import is_envelope, unpacked
-from milepost.logs.records.fields import UnreadableError, checked, nanoseconds
+from milepost.logs.records.fields import UnreadableError, as_number, checked, nanoseconds
 from milepost.logs.records.record_hash import likeness
-from milepost.logs.records.untyped_cells import as_number
 from milepost.logs.sources.files import expand, is_log_name
 from milepost.wording import clock, listed, number, percent, plural, safe, seconds
 

@@ -9,12 +9,12 @@ from typing import NotRequired, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools
+from milepost.audit.cautions import finding_weights
 from milepost.audit.cleaning_effects import MovedRow, RawBesideClean, moved, raw_beside_clean
 from milepost.audit.evidence import Evidence, Excluding, Suspect
 from milepost.audit.exclusion_effects import what_excluding_moves
 from milepost.audit.promise_checks import PromiseRow, promise_rows
 from milepost.audit.suspects import suspects_of
-from milepost.audit.weights import finding_weights
 from milepost.course.course import KnownFault
 from milepost.logs.interface import ABSENT, MapMet, PlayersMet, refused_in_all
 from milepost.logs.records.sink import copied

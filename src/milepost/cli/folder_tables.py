@@ -12,14 +12,13 @@ from milepost.cli.folder_defaults import file_of_folder
 from milepost.cli.messages import Exit, tell
 from milepost.course.course import place_called, read_course
 from milepost.errors import MilePostError, UsageError
-from milepost.folder.notes import Noted, add_note, read_notes
-from milepost.folder.recordings import Recording, read_recordings
+from milepost.folder.notes import Noted, Recording, add_note, read_notes, read_recordings
 from milepost.folder.settings import FILE, find_folder, with_key
 from milepost.folder.small_tables import read_answers, read_themes
 from milepost.level_names import folded, nearest
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.read import read
-from milepost.logs.records.untyped_cells import decimal
+from milepost.logs.records.fields import decimal
 from milepost.measures.interface import Question
 from milepost.output import alone
 from milepost.reports import notes_and_recordings
@@ -31,7 +30,7 @@ if TYPE_CHECKING:
     from milepost.cleaning.anonymous import Pseudonyms
     from milepost.cli.arguments import Arguments
     from milepost.course.course import Course
-    from milepost.folder.recordings import Recordings
+    from milepost.folder.notes import Recordings
     from milepost.folder.settings import Folder
     from milepost.measures.answer_changes import EarlierAnswers
     from milepost.measures.answers import Answers

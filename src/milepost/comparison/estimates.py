@@ -14,7 +14,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.difficulty.first_clear_tries import tries_of_players
+from milepost.difficulty.responses import tries_of_players
 from milepost.numerics.try_model import Fit, fit_tries
 from milepost.numerics.try_sums import TriesOfItems
 from milepost.numerics.whole_numbers import distinct, numbered

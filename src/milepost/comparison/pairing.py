@@ -13,7 +13,7 @@ from milepost.arrays import Ints
 from milepost.cleaning.names import players_of
 from milepost.cleaning.survey import session_order
 from milepost.comparison.estimates import Sides
-from milepost.difficulty.first_clear_tries import tries_of_players
+from milepost.difficulty.responses import tries_of_players
 from milepost.level_names import folded
 from milepost.logs.interface import Sessions
 from milepost.playback.play import Play

@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.course.course import Course
-from milepost.difficulty.first_clear_tries import settled_tries
+from milepost.difficulty.responses import settled_tries
 from milepost.difficulty.whatif import as_difficulty
 from milepost.errors import UsageError
 from milepost.level_names import folded

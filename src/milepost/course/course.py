@@ -10,8 +10,11 @@ from math import inf
 from pathlib import Path
 from typing import Any
 
-from milepost.course.knob_rules import (
+from milepost.course.course_entries import (
+    BY_RECORDS,
     KnobRule,
+    MapPicture,
+    RunRule,
     given_marks,
     given_number,
     given_target,
@@ -19,11 +22,11 @@ from milepost.course.knob_rules import (
     given_texts,
     given_truth,
     read_knob_rules,
+    read_picture,
+    read_runs,
 )
 from milepost.course.legs import Leg, legs_of, read_needs, require_together
-from milepost.course.pictures import MapPicture, read_picture
 from milepost.course.promises import Promise, read_promises
-from milepost.course.run_rules import BY_RECORDS, RunRule, read_runs
 from milepost.errors import CourseError
 from milepost.level_names import folded
 from milepost.toml import load_toml

@@ -8,7 +8,7 @@ from typing import Final, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Column, Floats, Ints
-from milepost.difficulty.first_clear_tries import tries_of_players
+from milepost.difficulty.responses import tries_of_players
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.try_model import Fit, fit_tries

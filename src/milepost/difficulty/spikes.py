@@ -13,11 +13,10 @@ from milepost.course.course import Course
 from milepost.difficulty.anomalies import FEW_PLAYERS, DifficultyReading, Verdict, have_enough, read_events, verdicts
 from milepost.difficulty.chosen_ways import Choice, choices_of, told_by_ways
 from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
-from milepost.difficulty.first_clear_tries import TriesOfPlayers, settled_tries
 from milepost.difficulty.plan_checks import against_plan, changes, inversions, knob_notes
+from milepost.difficulty.responses import TimesOfPlayers, TriesOfPlayers, settled_tries
 from milepost.difficulty.row_types import Cost, Judged, JudgedRow, Kind, KnobNotes, Model, SpikesRow, SpikesTotals
 from milepost.difficulty.spike_sentences import costliest_first, sentence, unsaid
-from milepost.difficulty.timing import TimesOfPlayers
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.cells import Attendance, WatchOfLevels, void_attempts
 from milepost.measures.funnel import Funnel, FunnelRow, legs_in

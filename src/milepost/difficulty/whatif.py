@@ -11,7 +11,7 @@ import numpy as np
 
 from milepost.arrays import Floats
 from milepost.difficulty.cost import chance_lost, quit_hazard
-from milepost.difficulty.first_clear_tries import TriesOfPlayers, settled_tries
+from milepost.difficulty.responses import TriesOfPlayers, settled_tries
 from milepost.difficulty.row_types import KnobShift, Model, WhatIfRow, WhatIfTotals
 from milepost.errors import UsageError
 from milepost.measures.attempts import TryCounts

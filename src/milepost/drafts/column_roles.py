@@ -15,8 +15,8 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Ints
-from milepost.drafts.heading_words import heading_says
 from milepost.drafts.sampled_table import CellColumn, SampledTable
+from milepost.logs.mapping.languages import heading_says
 
 _FEW_FILES: Final = 6  # each of which may be of one kind of event
 _MOST_WORDS: Final = 40  # different event words of a log

@@ -9,9 +9,8 @@ from typing import Final
 
 from milepost.drafts.draft_questions import NO_ANSWERS, DraftQuestion, RankedCandidate, SetAnswers, questions_of
 from milepost.drafts.event_labels import FEWEST
-from milepost.drafts.map_candidate import Candidate
+from milepost.drafts.map_candidate import Candidate, map_text
 from milepost.drafts.map_candidates import candidates
-from milepost.drafts.map_text import map_text
 from milepost.drafts.prepared_samples import PreparedSample, prepared_samples
 from milepost.drafts.stay_tables import stay_map
 from milepost.drafts.trial_replay import Trial, tried

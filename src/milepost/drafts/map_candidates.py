@@ -25,12 +25,11 @@ from milepost.drafts.event_labels import (
     LabelSearch,
     next_levels,
 )
-from milepost.drafts.heading_words import heading_says
 from milepost.drafts.map_candidate import Candidate, TimeColumn
 from milepost.drafts.prepared_samples import PreparedSample
 from milepost.drafts.sampled_table import CellColumn, SampledTable
 from milepost.drafts.try_durations import Unit, duration_column, ended_column, unit_of_times
-from milepost.logs.mapping.languages import event_word
+from milepost.logs.mapping.languages import event_word, heading_says
 
 _SEARCHED: Final = 1000  # records that labels are searched in
 _SEARCHED_FIRST: Final = 300  # and in which they are searched first, to see which roles are worth more

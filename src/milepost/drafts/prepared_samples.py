@@ -14,11 +14,10 @@ from typing import Final
 import numpy as np
 
 from milepost.drafts.column_roles import rising_share
-from milepost.drafts.completed_columns import completing_query, halving_queries
 from milepost.drafts.folded_fields import quoted, unfolding_query
 from milepost.drafts.line_patterns import draft_patterns, starts_with_time
+from milepost.drafts.sample_queries import completing_query, halving_queries, join_plan, query_in_database, query_over_files
 from milepost.drafts.sampled_table import SampledTable
-from milepost.drafts.table_joins import join_plan, query_in_database, query_over_files
 from milepost.errors import LogError
 from milepost.logs.formats.detect import tell
 from milepost.logs.formats.registry import FORMATS
@@ -29,7 +28,7 @@ from milepost.logs.mapping.languages import likeliest
 from milepost.logs.mapping.sampling import EnoughRecords, Sample, flat
 from milepost.logs.mapping.shapes import Selecting
 from milepost.logs.mapping.whole_input import source_columns, table_name
-from milepost.logs.records.untyped_cells import decimal
+from milepost.logs.records.fields import decimal
 from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
 from milepost.logs.sources.files import Source
 from milepost.progress import SILENT, Progress

@@ -12,8 +12,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.logs.records.fields import NANO, nanoseconds
-from milepost.logs.records.untyped_cells import decimal
+from milepost.logs.records.fields import NANO, decimal, nanoseconds
 
 _MOST_CELLS: Final = 200  # characters of a cell that are looked at
 

@@ -11,11 +11,10 @@ from typing import Final
 import numpy as np
 
 from milepost.drafts.folded_fields import literal, quoted
-from milepost.drafts.heading_words import heading_says
 from milepost.drafts.prepared_samples import PreparedSample
 from milepost.drafts.sampled_table import CellColumn, SampledTable
-from milepost.logs.mapping.languages import heading_of, is_total, result_of
-from milepost.logs.records.untyped_cells import decimal
+from milepost.logs.mapping.languages import heading_of, heading_says, is_total, result_of
+from milepost.logs.records.fields import decimal
 from milepost.toml import toml_text
 from milepost.wording import plural
 

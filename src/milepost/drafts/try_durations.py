@@ -9,8 +9,8 @@ from typing import Final, NamedTuple
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.drafts.heading_words import heading_says
 from milepost.drafts.sampled_table import CellColumn, SampledTable
+from milepost.logs.mapping.languages import heading_says
 
 UNITS: Final = {"s": 1.0, "ms": 1e3, "us": 1e6, "ns": 1e9, "frames": 60.0, "min": 1 / 60, "h": 1 / 3600, "days": 1 / 86_400}
 _PRIORS: Final = {"s": 1.0, "ms": 1.0, "frames": 0.25, "us": 0.3, "ns": 0.2, "min": 0.05, "h": 0.02, "days": 0.05}

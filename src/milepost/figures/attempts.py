@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from milepost.arrays import Floats
-from milepost.figures.legs import mark_legs_down
-from milepost.figures.shared import MarkBatch, draw_cells, gathered
+from milepost.figures.shared import MarkBatch, draw_cells, gathered, mark_legs_down
 from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
 from milepost.measures.attempts import AttemptsRow
 from milepost.reports.document_types import AttemptsDocument

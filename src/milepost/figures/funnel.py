@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from milepost.figures.legs import mark_legs_down, names_of_levels
-from milepost.figures.shared import draw_cells
+from milepost.figures.shared import draw_cells, mark_legs_down, names_of_levels
 from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
 from milepost.measures.funnel import stopped_by
 from milepost.reports.document_types import FunnelDocument, FunnelOrRawRow

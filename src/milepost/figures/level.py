@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.course.pictures import MapPicture
+from milepost.course.course_entries import MapPicture
 from milepost.errors import CourseError
 from milepost.figures.style import Palette, Sheet, shortened
 from milepost.measures.deaths import BINS

@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from milepost.difficulty.row_types import SpikesRow
-from milepost.figures.legs import mark_legs_across, names_of_levels
-from milepost.figures.shared import MarkBatch, gathered
+from milepost.figures.shared import MarkBatch, gathered, mark_legs_across, names_of_levels
 from milepost.figures.style import Palette, Sheet, names_across, shortened
 from milepost.numerics.intervals import Z95
 from milepost.reports.document_types import SpikesDocument

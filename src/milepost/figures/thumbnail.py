@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, cast
 
-from milepost.figures.legs import mark_legs_across, names_of_levels
 from milepost.figures.overview import finding as finding_of_course
-from milepost.figures.shared import Retained, draw_retention, share_axis
+from milepost.figures.shared import Retained, draw_retention, mark_legs_across, names_of_levels, share_axis
 from milepost.figures.spikes import SHAPES, draw_difficulties, points, unit_of
 from milepost.figures.style import Palette, Sheet, heading, names_across, shortened
 from milepost.reports.document_types import ReportDocument

@@ -12,7 +12,7 @@ from milepost.errors import FolderError
 from milepost.folder.small_tables import read_rows
 from milepost.level_names import folded
 from milepost.logs.interface import PlayersMet
-from milepost.logs.records.untyped_cells import as_number, decimal
+from milepost.logs.records.fields import as_number, decimal
 from milepost.vocabulary import FIELDS
 
 if TYPE_CHECKING:

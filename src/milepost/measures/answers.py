@@ -10,7 +10,7 @@ from typing import Final, TypedDict
 import numpy as np
 
 from milepost.course.course import Course, Level, place_called
-from milepost.logs.records.untyped_cells import decimal
+from milepost.logs.records.fields import decimal
 from milepost.measures.answer_changes import AnswerChange, EarlierAnswers
 from milepost.measures.answer_texts import ThemeAtLevel, as_one_language, of_no_theme, parts_of, themes_at_levels
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear

@@ -1,4 +1,4 @@
-"""One page on one level: what every measure says of it, beside its neighbours, its plan and its builds."""
+"""One page on one level: every measure of it, beside its neighbours, its plan and its builds."""
 
 from __future__ import annotations
 
@@ -9,12 +9,12 @@ import numpy as np
 
 from milepost.arrays import Floats
 from milepost.course.course import Course, Level, place_called
-from milepost.course.pictures import MapPicture
+from milepost.course.course_entries import MapPicture
 from milepost.errors import UsageError
 from milepost.level_names import nearest
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.attribute_effects import AttributeRow, attributes_by_level
-from milepost.measures.builds import BuildTries, build_names, tries_by_build
+from milepost.measures.cells import first_tries
 from milepost.measures.deaths import Deaths, DeathsRow
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import LevelRow, Table
@@ -23,7 +23,45 @@ from milepost.measures.sessions_to_watch import Watched, to_watch
 from milepost.measures.times import TimeInLevel, TimesRow
 from milepost.numerics.intervals import median, median_interval
 from milepost.playback.play import Play, Summed
-from milepost.vocabulary import CLEARED, DIED, WAS_RESET, Outcome
+from milepost.vocabulary import CLEARED, DIED, N_SETTLED, WAS_RESET, Outcome
+
+
+class BuildTries(TypedDict):
+    """Settled first-clear tries of a build at a level, and how many cleared."""
+
+    settled: int
+    clears: int
+    try_clear: float
+
+
+def build_names(play: Play) -> list[str]:
+    """The builds of the log, by first appearance."""
+    return list(dict.fromkeys(build for build in play.gated.log.sessions.build if build is not None))
+
+
+def tries_by_build(play: Play) -> list[dict[str, BuildTries]]:
+    """Per level of the course, for each build with tries there: settled first-clear tries and how many cleared."""
+    names = build_names(play)
+    if not names:
+        return [{} for _ in range(play.n_levels)]
+    number = {name: place for place, name in enumerate(names)}
+    build = np.array([-1 if name is None else number[name] for name in play.gated.log.sessions.build], dtype=np.int64)
+    table = play.attempts
+    rows = first_tries(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)
+    rows[rows] = build[table.session[rows]] >= 0
+    cell = table.level[rows] * len(names) + build[table.session[rows]]
+    size = play.n_levels * len(names)
+    settled = np.bincount(cell, minlength=size).reshape(play.n_levels, -1)
+    clears = np.bincount(cell[table.ended(CLEARED)[rows]], minlength=size).reshape(play.n_levels, -1)
+    return [
+        {
+            name: {"settled": int(tried), "clears": int(done), "try_clear": float(done / tried)}
+            for name, tried, done in zip(names, settled[level], clears[level], strict=True)
+            if tried
+        }
+        for level in range(play.n_levels)
+    ]
+
 
 SIDE = 2
 

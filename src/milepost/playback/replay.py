@@ -12,18 +12,20 @@ from milepost.arrays import Bools, Column, Ints
 from milepost.cleaning.gate import Gated, gate
 from milepost.cleaning.names import reorder
 from milepost.cleaning.selection import Exclusion
-from milepost.compiling import available
+from milepost.compiling import Compiled, available
 from milepost.course.course import Course
 from milepost.errors import LogError
 from milepost.logs.interface import ABSENT, BareLog, Log
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback import compiled, machine
+from milepost.playback import machine
 from milepost.playback.attempt_filters import without
 from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable, numbered_tries
 from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence
 from milepost.playback.machine_io import (
     BY_RECORDS,
+    FLOATS,
     NOWHERE,
+    TRUTHS,
     Attempts,
     MachineInput,
     MachineOutput,
@@ -125,6 +127,8 @@ def _attempt_table(columns: dict[str, Column], gated: Gated) -> AttemptTable:
 RUN_ENDS: Final = {"won": CLEARED, "failed": DIED}  # outcomes; any other cause leaves the level
 WORTHWHILE: Final = 10_000  # records of a log, all its parts together, from which compiled code pays for its loading
 WORTH_COMPILING: Final = 200_000  # and from which it is compiled, where that was not done before
+_MACHINE: Final = tuple(f"milepost.playback.{name}" for name in ("machine_actions", "machine_moves", "run_rules", "machine"))
+run_compiled: Final = Compiled(_MACHINE, "run_sessions")  # it takes arrays, and a record of the state
 _SECONDS = frozenset({"opened", "closed", "active", "paused", "settling", "progress"})
 
 
@@ -148,7 +152,7 @@ def _pays(records: int) -> bool:
     """Return whether so many records are worth compiled code. Both ways give the same, to the last bit."""
     if records < WORTHWHILE or not available():
         return False
-    return records >= WORTH_COMPILING or not compiled.run_sessions.waits()
+    return records >= WORTH_COMPILING or not run_compiled.waits()
 
 
 class _Plain:
@@ -184,11 +188,11 @@ class _Compiled:
     step = 4096
 
     def __init__(self) -> None:
-        self.runner = compiled.run_sessions
+        self.runner = run_compiled
 
     def waits(self) -> bool:
         """Return whether something takes a while before it begins."""
-        return compiled.run_sessions.waits()
+        return run_compiled.waits()
 
     def column(self, values: object) -> Any:
         """A column as the machine takes it."""
@@ -199,8 +203,11 @@ class _Compiled:
         return columns
 
     def state(self) -> Any:
-        """A state to begin with."""
-        return compiled.empty_state()
+        """A state as a record that compiled code can write to: an array without dimensions."""
+        kinds = [(name, np.bool_ if name in TRUTHS else np.float64 if name in FLOATS else np.int64) for name in State.__slots__]
+        state = np.zeros((), np.dtype(kinds)).view(np.recarray)
+        state.player = state.over = NOWHERE  # as a plain one begins
+        return state
 
 
 def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, way: _Plain | _Compiled) -> ReplayColumns:

@@ -15,14 +15,13 @@ from milepost.measures.answer_changes import AnswerChange
 from milepost.measures.answers import AnswersRow, AnswersTotals
 from milepost.measures.attempts import AttemptsRow, AttemptsTotals
 from milepost.measures.attribute_effects import AttributeRow
-from milepost.measures.builds import BuildTries
 from milepost.measures.coverage import CoverageRow, CoverageTotals
 from milepost.measures.deaths import DeathsRow
 from milepost.measures.funnel import FunnelTotals, Reach
 from milepost.measures.interface import LevelRow
 from milepost.measures.layouts import LayoutRow, LayoutsTotals
 from milepost.measures.leaving import LeavingRow, LeavingTotals
-from milepost.measures.level import AfterFailure, LevelFigures, LevelTotals
+from milepost.measures.level import AfterFailure, BuildTries, LevelFigures, LevelTotals
 from milepost.measures.moves import MovesRow, MovesTotals
 from milepost.measures.ratings import RatingsRow, RatingsTotals
 from milepost.measures.run_lengths import PerRunRow, RunsCounted, RunsRow, RunsTotals

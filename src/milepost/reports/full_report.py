@@ -14,10 +14,9 @@ from milepost.difficulty.spikes import places_of_legs
 from milepost.difficulty.whatif import as_difficulty, planned_retention
 from milepost.errors import UsageError
 from milepost.measures.attribute_effects import attributes_by_level
-from milepost.measures.builds import build_names, tries_by_build
 from milepost.measures.cells import WatchOfLevels
 from milepost.measures.interface import CountingMeasure
-from milepost.measures.level import after_failures
+from milepost.measures.level import after_failures, build_names, tries_by_build
 from milepost.memory import give_back_now
 from milepost.planning.knob_changes import as_surroundings, is_to_fix
 from milepost.playback.play import with_attempts
@@ -31,8 +30,7 @@ from milepost.reports.since import Earlier, whats_new
 if TYPE_CHECKING:
     from milepost.comparison.trend_steps import TrendSteps
     from milepost.course.course import Course, Level
-    from milepost.folder.notes import Noted
-    from milepost.folder.recordings import Recordings
+    from milepost.folder.notes import Noted, Recordings
     from milepost.measures.answers import Answers
     from milepost.measures.interface import AnyMeasure, AnyTable, P
     from milepost.planning.knob_changes import KnobReach

@@ -14,7 +14,7 @@ from milepost.wording import clock, safe
 if TYPE_CHECKING:
     from milepost.course.course import Course
     from milepost.difficulty.row_types import SpikesRow
-    from milepost.folder.recordings import Recording, Recordings
+    from milepost.folder.notes import Recording, Recordings
     from milepost.measures.sessions_to_watch import Watched
     from milepost.measures.trace import Traced
     from milepost.reports.document_types import LevelDocument, ReportDocument, SpikesDocument, TraceDocument

@@ -23,12 +23,11 @@ from milepost.logs.interface import ABSENT
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.shapes import Stage
 from milepost.logs.records.builder import AT_ONCE, RecordBuilder
-from milepost.logs.records.fields import nanoseconds, number_of, whole_of, with_offset, within_reach
+from milepost.logs.records.fields import as_number, nanoseconds, number_of, whole_of, with_offset, within_reach
 from milepost.logs.records.name_tables import TextColumn
 from milepost.logs.records.record_hash import column_likeness, float_numbers, likeness, likeness_of_values
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.records.translation import joined_value, lookup
-from milepost.logs.records.untyped_cells import as_number
 
 LEAST: Final = 200  # records for which columns pay
 _AT_ONCE: Final = 1 << 14  # records

@@ -19,8 +19,7 @@ from milepost.logs.mapping.infer_events import Meaning, told_by_following
 from milepost.logs.mapping.languages import event_word, heading_of, likeliest
 from milepost.logs.mapping.sampling import EnoughRecords, Sample
 from milepost.logs.mapping.sheets import SampledColumn, drafted_sheet, local_times
-from milepost.logs.records.fields import nanoseconds
-from milepost.logs.records.untyped_cells import as_number
+from milepost.logs.records.fields import as_number, nanoseconds
 from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
 from milepost.logs.sources.files import Source, expand
 from milepost.progress import SILENT, Progress

@@ -11,10 +11,9 @@ from milepost.logs.interface import Place
 from milepost.logs.mapping.languages import is_total
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.fields import NANO, nanoseconds, text_of
+from milepost.logs.records.fields import NANO, decimal, nanoseconds, text_of, typed
 from milepost.logs.records.record_hash import likeness
 from milepost.logs.records.translation import Translator
-from milepost.logs.records.untyped_cells import decimal, typed
 from milepost.vocabulary import BIT, EXACT
 
 _OUTCOMES: Final = frozenset({"complete", "death", "reset"})

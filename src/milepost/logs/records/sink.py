@@ -14,10 +14,9 @@ from milepost.logs.formats.otlp import is_envelope, is_export, log_records, unpa
 from milepost.logs.interface import Log, Place, Records, Sessions
 from milepost.logs.mapping.logmap import IGNORE
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.fields import TOGETHER
+from milepost.logs.records.fields import TOGETHER, typed
 from milepost.logs.records.record_hash import likeness
 from milepost.logs.records.translation import Translator
-from milepost.logs.records.untyped_cells import typed
 from milepost.vocabulary import COPY
 
 

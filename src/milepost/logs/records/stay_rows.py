@@ -13,10 +13,9 @@ from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.map_usage import fits
 from milepost.logs.records.attempt_rows import numbered
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.fields import text_of
+from milepost.logs.records.fields import decimal, text_of, typed
 from milepost.logs.records.record_hash import likeness
 from milepost.logs.records.translation import Translator
-from milepost.logs.records.untyped_cells import decimal, typed
 from milepost.vocabulary import EXACT, UNTIMED, WHOLE
 
 _MOST_TRIES: Final = 100_000  # of a stay; more is no number of tries

@@ -10,8 +10,7 @@ from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
 from milepost.logs.mapping.map_usage import MapUse, fits
 from milepost.logs.mapping.row_kinds import ROW_RESULTS
 from milepost.logs.mapping.whole_input import SessionStarts
-from milepost.logs.records.fields import BAD, NANO, nanoseconds, text_of, with_offset
-from milepost.logs.records.untyped_cells import as_number, decimal
+from milepost.logs.records.fields import BAD, NANO, as_number, decimal, nanoseconds, text_of, with_offset
 
 _CLOCK = re.compile(r"\d{1,4}:\d\d(:\d\d)?([.,]\d+)?|\d+,\d+")  # hours, minutes and seconds, or a decimal comma
 

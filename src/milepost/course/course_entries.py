@@ -1,11 +1,57 @@
-"""Rules of knobs: what a knob should be at each level, by how many levels come before it."""
+"""Entries of a course file: rules on runs and on knobs, pictures of levels, and checks of single values."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from difflib import get_close_matches
 from math import isfinite
+from pathlib import Path
+from typing import TypedDict
 
 from milepost.errors import CourseError
+
+
+@dataclass(frozen=True)
+class RunRule:
+    """The beginning of runs, if the course gives it.
+
+    Attributes:
+        at: the level; None where records say it, or nothing does.
+        every_start: whether every start there begins one, and not only one that follows another level.
+        endless: whether there is no last level; levels that the course does not have follow it in natural order.
+    """
+
+    at: str | None = None
+    every_start: bool = False
+    endless: bool = False
+
+
+BY_RECORDS = RunRule()
+
+
+def read_runs(table: dict[str, object], levels: dict[str, str], path: object) -> RunRule:
+    """The rule of a course file.
+
+    Args:
+        table: the file.
+        levels: the course's levels by their names and aliases.
+        path: the file's name.
+
+    Raises:
+        CourseError: it names no level, or says what cannot be.
+    """
+    at, on, endless = table.get("run_starts_at"), table.get("run_starts_on"), table.get("endless", False)
+    if not isinstance(endless, bool):
+        raise CourseError(f"{path}: endless must be true or false, not {endless!r}.")
+    if on is not None and (on != "start" or at is None):
+        raise CourseError(f'{path}: run_starts_on: write "start", beside run_starts_at, or leave it out.')
+    if at is None:
+        return RunRule(endless=endless)
+    if not isinstance(at, str) or at not in levels:
+        near = get_close_matches(str(at), levels, 1) or list(levels)[:1]
+        raise CourseError(f"{path}: run_starts_at: no level is called {at!r}. Write {near[0]!r}, or add that level.")
+    return RunRule(levels[at], on == "start", endless)
+
 
 _KEYS = {"first", "step", "factor", "every", "cap"}
 
@@ -108,3 +154,40 @@ def given_number(value: object, low: float, high: float, where: str) -> float | 
     if isinstance(value, bool) or not isinstance(value, int | float) or not isfinite(value) or not low <= value <= high:
         raise CourseError(f"{where}: must be a number from {low:g} to {high:g}, not {value!r}.")
     return float(value)
+
+
+class MapPicture(TypedDict):
+    """A picture, and the coordinates of its lower left and its upper right corner."""
+
+    file: str
+    left: float
+    bottom: float
+    right: float
+    top: float
+
+
+def read_picture(name: object, corners: object, folder: Path, where: str) -> MapPicture | None:
+    """The picture of a level; None where it has none.
+
+    Args:
+        name: the picture's file, relative to the course's.
+        corners: x and y of its lower left corner, then of its upper right one.
+        folder: where the course lies.
+        where: how messages name the level.
+
+    Raises:
+        CourseError: there is no such file, or the corners are not two corners.
+    """
+    if name is None and corners is None:
+        return None
+    if not isinstance(name, str) or not name:
+        raise CourseError(f"{where}: map must be the name of a picture, not {name!r}.")
+    if not (folder / name).is_file():
+        raise CourseError(f"{where}: map: there is no picture {name!r} beside the course. Name one that is there.")
+    numbers = corners if isinstance(corners, list) and len(corners) == 4 else []
+    if not numbers or any(isinstance(one, bool) or not isinstance(one, int | float) or not isfinite(one) for one in numbers):
+        raise CourseError(f"{where}: map_corners must be x and y of two corners, such as [0, 0, 100, 40], not {corners!r}.")
+    left, bottom, right, top = map(float, numbers)
+    if left == right or bottom == top:
+        raise CourseError(f"{where}: map_corners: the corners {corners!r} have no room between them.")
+    return MapPicture(file=str(folder / name), left=left, bottom=bottom, right=right, top=top)

@@ -1,4 +1,4 @@
-"""The tries that difficulty is read from, and after which of them a player left for good."""
+"""The responses that difficulty is read from: settled tries with who left after them, and times where next to nobody fails."""
 
 from __future__ import annotations
 
@@ -7,8 +7,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from milepost.arrays import Bools, Column
-from milepost.measures.cells import first_clear
+from milepost.measures.cells import cells, first_clear
 from milepost.measures.funnel_counts import stopped_at_open
+from milepost.numerics.time_model import fit_times
+from milepost.numerics.try_model import Fit
 from milepost.numerics.try_sums import TriesOfItems
 from milepost.numerics.value_counts import apart, in_own_order
 from milepost.numerics.whole_numbers import numbered, ordinals, slimmest
@@ -80,3 +82,38 @@ def _left_after(play: Play) -> Bools:
     left = np.zeros(len(table), np.bool_)
     left[last[(last >= 0) & gave_up]] = True
     return left
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class TimesOfPlayers:
+    """Players with the time that each took at each level of the course, in as few bytes as hold them.
+
+    Attributes:
+        columns: player, from 0, level, seconds, and whether the level was cleared then; players whose time there is known and
+            more than none.
+    """
+
+    columns: tuple[Column, ...]
+
+    @classmethod
+    def of(cls, play: Play) -> TimesOfPlayers:
+        """Return the times of players of a play."""
+        cell = cells(play)
+        usable = ~cell.untimed & (cell.seconds > 0) & (cell.level < play.n_levels)
+        player = slimmest(numbered(cell.player[usable])[1])
+        return cls((player, slimmest(cell.level[usable]), cell.seconds[usable], cell.cleared[usable]))
+
+    @classmethod
+    def merged(cls, parts: list[TimesOfPlayers]) -> TimesOfPlayers:
+        """Return the times of players of a log, added up from parts that share no player."""
+        player = slimmest(apart([part.columns[0] for part in parts]))
+        others = zip(*(part.columns[1:] for part in parts), strict=True)
+        return cls((player, *(np.concatenate(own) for own in others)))
+
+    def fit(self, n_levels: int) -> Fit | None:
+        """Difficulties in log seconds; None where no time is known."""
+        if not len(self.columns[0]):
+            return None
+        order, player = in_own_order(*self.columns)
+        level, seconds, cleared = (column[order] for column in self.columns[1:])
+        return fit_times(player, level.astype(np.int64), np.log(seconds), cleared, n_levels)
