@@ -3,13 +3,17 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 
-.PHONY: demo test versions lint format types screenshots bench bench-data fuzz mutants dist clean
+.PHONY: demo test test-all versions lint format types screenshots bench bench-data fuzz mutants dist clean
 
 demo: $(VENV)/program
 	$(BIN)/milepost demo --force
 
 test: lint types
 	$(BIN)/python -m pytest
+
+# With those that take long and seldom tell more than their neighbours; before a release.
+test-all: lint types
+	$(BIN)/python -m pytest -m ""
 
 # The tests in every supported version of Python that this machine has.
 VERSIONS ?= 3.11 3.12 3.13

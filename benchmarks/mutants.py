@@ -74,7 +74,7 @@ def copied(tree: Path, packages: list[str], tests: list[str]) -> None:
         "source_paths": ["src"],
         "only_mutate": [f"src/milepost/{name}/*" for name in packages],
         "also_copy": ["README.md", "docs", "scripts", "benchmarks"],
-        "pytest_add_cli_args": ["-n", "0", "-p", "no:cacheprovider", *(f"--deselect=tests/{name}" for name in COMPILING)],
+        "pytest_add_cli_args": ["-n", "0", "-m", "", "-p", "no:cacheprovider", *(f"--deselect=tests/{name}" for name in COMPILING)],
         "pytest_add_cli_args_test_selection": [f"tests/{name}" for name in tests],
     }
     lines = "\n".join(f"{key} = {json.dumps(value)}" for key, value in settings.items())

@@ -121,6 +121,7 @@ def test_tries_after_the_first_arm_seen_are_told_apart(milepost):
     assert "Until a player saw a second arm, in" in " ".join(document["sentences"])
 
 
+@pytest.mark.thorough
 def test_intervals_of_arms_dealt_per_try():
     """Without any difference the intervals hold it as often as they say."""
     import json

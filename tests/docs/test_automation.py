@@ -9,11 +9,13 @@ from pathlib import Path
 
 import pytest
 
+from thoroughness import some_always
+
 TEXT = (Path(__file__).resolve().parents[2] / "docs/automation.md").read_text(encoding="utf-8")
 SCRIPTS = re.findall(r"```sh\n(.*?)```", TEXT, re.DOTALL)
 
 
-@pytest.mark.parametrize("number", range(len(SCRIPTS)))
+@pytest.mark.parametrize("number", some_always(reversed(range(len(SCRIPTS)))))
 def test_each_script_runs(wickwater, tmp_path, number):
     """Each leaves what it says: reports, and test results."""
     shutil.copytree(wickwater.folder / "wickwater", tmp_path / "wickwater")

@@ -77,6 +77,7 @@ def test_a_new_measure(copy, form):
     assert "pauses" in copy("--help").stdout
 
 
+@pytest.mark.thorough
 def test_all_that_comes_with_it(copy):
     """Its figure, its part of the report in every form, its call, its schema, its manual page, and the call's reference."""
     assert copy("pauses", "log.jsonl", "--figure", "pauses.png").returncode == 0

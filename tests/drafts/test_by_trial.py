@@ -10,6 +10,8 @@ from pathlib import Path
 
 import pytest
 
+from thoroughness import some_always, some_rows_always
+
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
 from foreign import try_one
 from foreign_logs import SHAPES, drawn
@@ -21,7 +23,7 @@ from milepost.drafts.sampled_table import read_times
 from milepost.vocabulary import EVENTS
 
 
-@pytest.mark.parametrize("number", range(len(SHAPES)))
+@pytest.mark.parametrize("number", some_always(range(len(SHAPES))))
 def test_each_shape(number, tmp_path, monkeypatch):
     """A random log of each shape is read exactly."""
     monkeypatch.chdir(tmp_path)
@@ -33,7 +35,7 @@ def test_each_shape(number, tmp_path, monkeypatch):
     assert kind == "exact", (shape, kind)
 
 
-@pytest.mark.parametrize("shape", MORE_SHAPES)
+@pytest.mark.parametrize("shape", some_always(MORE_SHAPES))
 def test_texts_trees_and_sheets(shape, tmp_path, monkeypatch):
     """Texts, trees and sheets as people and engines write them are read in words that no list knows."""
     monkeypatch.chdir(tmp_path)
@@ -215,7 +217,7 @@ def test_a_rich_log_in_words_that_nobody_knows(wickwater, milepost, seed):
         assert [[row[key] for key in keys] for row in theirs] == [[row[key] for key in keys] for row in ours]
 
 
-@pytest.mark.parametrize(("seed", "gone"), [(9, ""), (8, "checkpoint hit"), (19, "resume")])
+@pytest.mark.parametrize(("seed", "gone"), some_rows_always([(19, "resume"), (9, ""), (8, "checkpoint hit")]))
 def test_simulated_logs_in_words_that_nobody_knows(milepost, seed, gone):
     """Players who come back are told by a name that stands once a session; what stands within tries neither opens nor ends them."""
     assert milepost("simulate", "--seed", seed, "--players", 16, "--faults", "-o", "whole.jsonl").returncode == 0

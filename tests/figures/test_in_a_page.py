@@ -6,9 +6,9 @@ from html import unescape
 import pytest
 
 from milepost.figures.inline import colours, inline_svg
+from milepost.figures.pdf import _LINES, _pages
 from milepost.figures.shared import names_at_ends
 from milepost.figures.style import LIGHT, new_sheet
-from milepost.figures.pdf import _LINES, _pages
 
 MOVES = {
     "course": {"levels": ["Mill Pond", "Low Arch"]},

@@ -9,6 +9,7 @@ import duckdb
 import pytest
 
 from random_logs import on_own_clocks
+from thoroughness import some_always
 
 COURSE = ("--course", "wickwater/course.toml")
 COMMANDS = ("funnel", "attempts", "times", "spikes", "check")
@@ -40,7 +41,7 @@ def expected(wickwater):
     return figures(wickwater, "plain.jsonl")
 
 
-@pytest.mark.parametrize("name", ["out.jsonl", "out.csv", "out.parquet", "out.xes", "out.jsonl.gz"])
+@pytest.mark.parametrize("name", some_always(["out.xes", "out.jsonl", "out.csv", "out.parquet", "out.jsonl.gz"], 2))
 def test_converted_log(wickwater, expected, name):
     """A converted log gives the same figures, from every format."""
     done = wickwater("convert", "plain.jsonl", "--output", name, "--to", name.split(".")[1])
@@ -282,7 +283,7 @@ def test_draft_of_a_map(milepost):
     assert done.returncode == 2 and "no way was found to read this log" in done.stderr
 
 
-@pytest.mark.parametrize("chosen", ["*", "* REPLACE (x::FLOAT AS x)", "* REPLACE (x::VARCHAR AS x), 7 AS wave"])
+@pytest.mark.parametrize("chosen", some_always(["* REPLACE (x::VARCHAR AS x), 7 AS wave", "*", "* REPLACE (x::FLOAT AS x)"]))
 def test_large_parquet(wickwater, expected, chosen):
     """Parquet large enough to be read as whole columns, in types that let that be and in one that does not."""
     wickwater("convert", "plain.jsonl", "-o", "whole.parquet")

@@ -101,6 +101,7 @@ def test_the_drafted_map_reads_it(milepost, name, truth):
             assert "stays" not in foreign.knows or row["times.spent"] in (0.0, pytest.approx(sum(known)))
 
 
+@pytest.mark.thorough
 def test_the_page_is_that_of_the_logs():
     """docs/foreign-logs.md shows the drafts as they are."""
     import make_gallery

@@ -15,6 +15,7 @@ from milepost.logs.read import read
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
 from random_logs import random_log, with_odd_players
+from thoroughness import some_always
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "benchmarks"))
 import fuzz
@@ -89,7 +90,7 @@ def clean(line):
     return isinstance(line, dict) and type(line.get("progress", 0)) in (int, float) and 0 <= line.get("progress", 0) <= 1
 
 
-@pytest.mark.parametrize("more", ["", *MORE])
+@pytest.mark.parametrize("more", some_always(["", *MORE], 2))
 def test_as_line_by_line(tmp_path, more):
     """Random logs under random names, with most of what a map may say."""
     by_columns = 0

@@ -13,6 +13,7 @@ import pytest
 from pyarrow import parquet
 
 from driving import PROGRAM
+from thoroughness import some_always
 
 START = {"session": "s", "time": 0, "event": "start", "level": "Mill Pond"}
 
@@ -138,7 +139,7 @@ def test_nested_fields_are_not_lost_in_silence(milepost):
     assert "no room" not in milepost("convert", "log.jsonl", "-o", "out.jsonl").stderr
 
 
-@pytest.mark.parametrize("array", [False, True])
+@pytest.mark.parametrize("array", some_always([False, True]))
 def test_little_that_unpacks_to_much(milepost, array):
     """Very many records of nothing in a few kilobytes are counted in bounded memory."""
     count = 150_000
@@ -181,7 +182,7 @@ def test_an_unheard_of_encoding(milepost):
     assert (done.returncode, done.stderr.count("\n")) == (2, 1) and "unknown encoding" in done.stderr
 
 
-@pytest.mark.parametrize("address", ["nonsense", "tcp://[::1", "foo://x:1", "tcp://1.2:99999999", "", "tcp://"])
+@pytest.mark.parametrize("address", some_always(["nonsense", "tcp://[::1", "foo://x:1", "tcp://1.2:99999999", "", "tcp://"]))
 def test_odd_addresses_of_a_cluster(milepost, address):
     """An address that is none is refused at once, in a line."""
     pytest.importorskip("distributed")

@@ -198,6 +198,7 @@ def test_nothing_is_written_there(milepost, server, run):
     assert done.returncode == 2 and "read-only transaction" in done.stderr and done.stderr.count("\n") == 1
 
 
+@pytest.mark.thorough
 def test_memory_is_bounded(milepost, server, run):
     """A table of a million rows is never whole in memory as it is copied."""
     run(

@@ -174,6 +174,7 @@ def test_a_line_break_in_a_number(tmp_path, monkeypatch):
     assert len(log.records) == 89 and log.records.x[1] == 2
 
 
+@pytest.mark.thorough
 def test_from_the_command_line(milepost, small_log):
     """A large table, plain and packed, says what its records say as JSON Lines."""
     records = [{**one, "session": f"{one['session']}{n}", "player": f"p{n}"} for n in range(4000) for one in small_log]

@@ -31,6 +31,7 @@ from milepost.progress import SILENT
 from milepost.reports.full_report import whole_report
 from milepost.rules import ReplayRules
 from random_logs import COURSE, as_text, as_toml, random_log, with_odd_players
+from thoroughness import some_always, some_rows_always
 
 REAL = one_of(floats(), integers(-9, 9).map(float), integers(0, 99_999).map(lambda n: n / 1000), none().map(lambda _: np.nan))
 COLUMNS = one_of(
@@ -115,7 +116,7 @@ def document(play):
 
 
 @pytest.mark.parametrize("given", [True, False])
-@pytest.mark.parametrize(("piece", "block", "jobs"), [(20_000, 300, 1), (5_000, 50, 2), (1 << 20, 1, 3)])
+@pytest.mark.parametrize(("piece", "block", "jobs"), some_rows_always([(5_000, 50, 2), (20_000, 300, 1), (1 << 20, 1, 3)]))
 def test_same_figures(log, monkeypatch, piece, block, jobs, given):
     """In pieces and blocks of whatever size, by as many threads as there are."""
     monkeypatch.setattr(memory_parts, "_PIECE", piece)
@@ -207,7 +208,7 @@ COMMANDS = (
 )
 
 
-@pytest.mark.parametrize("words", COMMANDS)
+@pytest.mark.parametrize("words", some_always(COMMANDS, 2))
 def test_every_command_on_a_large_log(wickwater, monkeypatch, capsys, words):
     """What a log is that goes beyond the comfortable is nobody's business: each says the same of it in blocks."""
     monkeypatch.chdir(wickwater.folder / "wickwater")

@@ -57,6 +57,7 @@ def peak(folder, *words, limit=0):
     return json.loads(done.stdout), int(done.stderr.split()[-1]) / 1024
 
 
+@pytest.mark.thorough
 def test_memory_is_bounded(folder):
     """With little memory, and a limit set on the process: the same figures, and far less than of the whole log at once."""
     command = ("attempts", "log.jsonl", "--format", "json")

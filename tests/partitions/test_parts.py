@@ -37,6 +37,7 @@ from milepost.playback.replay import replay_log
 from milepost.reports.full_report import whole_report
 from milepost.rules import ReplayRules
 from random_logs import COURSE, as_text, as_toml, random_log, with_odd_players
+from thoroughness import some_always
 
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
 
@@ -77,7 +78,7 @@ def document(play, course):
 
 
 @pytest.mark.parametrize("rules", [ReplayRules(), ReplayRules(implied_complete=True, keep_debug=True)])
-@pytest.mark.parametrize("given", [True, False])
+@pytest.mark.parametrize("given", some_always([True, False]))
 def test_same_figures(tmp_path, course, given, rules):
     """Of random logs with faults: whole, and in parts that were packed in small pieces."""
     course = course if given else None
@@ -312,6 +313,7 @@ def cluster(tmp_path_factory):
         process.wait()
 
 
+@pytest.mark.thorough
 def test_on_a_cluster(wickwater, cluster):
     """The same figures to the last digit, also where a worker is killed in the middle."""
     client, workers = cluster
@@ -358,7 +360,7 @@ def test_parts_of_a_large_log_are_compiled(tmp_path, monkeypatch):
         assert len(ways) > 4 and set(ways) == {expected}
 
 
-@pytest.mark.parametrize("command", ["funnel", "attempts", "times", "spikes"])
+@pytest.mark.parametrize("command", some_always(["spikes", "funnel", "attempts", "times"]))
 def test_what_is_left_out_of_a_log_in_parts(wickwater, command):
     """Each suspect, and a promise that makes tries void, is left out of a log in parts as of the whole."""
     inside = Program(wickwater.folder / "wickwater")
@@ -369,7 +371,7 @@ def test_what_is_left_out_of_a_log_in_parts(wickwater, command):
         assert parted == whole and ("excluded" in whole)
 
 
-@pytest.mark.parametrize("command", ["funnel", "attempts"])
+@pytest.mark.parametrize("command", some_always(["funnel", "attempts"]))
 def test_what_is_left_out_of_a_large_store(milepost, command, monkeypatch):
     """The same of a store that remembers, whatever was asked of it before."""
     monkeypatch.setattr(open_log, "REMEMBERED", 1)

@@ -180,6 +180,7 @@ def test_unusable(milepost, small_log):
     assert sorted(path.name for path in milepost.folder.iterdir()) == ["log.jsonl"]
 
 
+@pytest.mark.thorough
 def test_a_big_course_is_a_small_page(milepost):
     """200 levels make a page of less than 3 MB."""
     assert (

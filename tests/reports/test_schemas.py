@@ -10,6 +10,7 @@ from jsonschema import Draft202012Validator
 
 from conftest import Program
 from random_logs import COURSE, as_text, as_toml, random_log
+from thoroughness import some_always
 
 sys.path.insert(0, str(Path(__file__).parents[2] / "scripts"))
 from make_schemas import schemas, written
@@ -80,7 +81,7 @@ def test_raw_figures_and_watching(wickwater):
     validated("watch", wickwater.json("watch", *DEMO, "--once"))
 
 
-@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("seed", some_always(range(6)))
 def test_documents_of_odd_logs(milepost, seed):
     """Logs with every fault, with and without a course, and logs of next to nothing."""
     milepost.write("log.jsonl", as_text(random_log(seed)))

@@ -87,6 +87,7 @@ def test_any_value_in_any_place(store):
             assert done.returncode == 2 or json.loads(done.stdout)["levels"] == expected
 
 
+@pytest.mark.thorough
 def test_reading_while_others_add(store, small_log):
     """Each of many reads gives a whole state of the store, while one addition follows the other; so does work by parts."""
     for n in range(6):
