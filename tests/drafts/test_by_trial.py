@@ -129,7 +129,7 @@ def test_nothing_to_be_understood(milepost):
 
 def test_the_folder_of_a_foreign_log(milepost):
     """`init` drafts map and course, and ends with the funnel's first levels; a map that is given is copied."""
-    log, play = drawn(11, milepost.folder, "lines of text")
+    log, play = drawn(11, milepost.folder, "results without starts")
     done = milepost("init", *log.names, "-o", "one")
     assert done.returncode == 0, done.stderr
     assert "The funnel begins so:" in done.stdout and "players reached it" in done.stdout

@@ -9,6 +9,7 @@ import pytest
 from milepost.figures import attempts, deaths, funnel, level, moves, overview, spikes, times, trace, whatif
 from milepost.figures.style import DARK, LIGHT, new_sheet, shortened
 from milepost.vocabulary import END_CAUSES, OUTCOMES
+from thoroughness import some_always
 
 COUNTS = (1, 24, 120)
 
@@ -207,7 +208,7 @@ def boxes(sheet, axis):
 
 
 @pytest.mark.parametrize("count", COUNTS)
-@pytest.mark.parametrize("name", DRAWN)
+@pytest.mark.parametrize("name", some_always(DRAWN, 2))
 def test_labels_keep_apart(name, count):
     """Level names do not overlap and stay inside the figure, at one level and at 120."""
     draw, document, axis = DRAWN[name]

@@ -119,7 +119,7 @@ def as_table(records, rng):
     return text.getvalue()
 
 
-@pytest.mark.parametrize("more", ["", *MORE])
+@pytest.mark.parametrize("more", some_always(["", *MORE], 2))
 def test_tables_as_row_by_row(tmp_path, more):
     """The same of tables, whose cells know no types, with and without a map."""
     for seed in range(8 if more else 15):

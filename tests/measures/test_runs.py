@@ -266,7 +266,7 @@ def test_a_course_without_an_end(milepost):
     assert len(gone) == 21 and all(row[key] is None for row in document["levels"] for key in gone)
     assert milepost.json("runs", *WORDS)["ends"]["won"] == 0
     assert "there is no last level" not in milepost("funnel", *WORDS, "--figure", "f.png").stderr
-    for form in ("report.html", "report.md", "report.json"):
+    for form in ("report.md", "report.json"):
         done = milepost("report", *WORDS, "-o", form)
         assert done.returncode == 0, done.stderr
     assert "The course has no end" in (milepost.folder / "report.md").read_text()
