@@ -99,7 +99,7 @@ def moves(play: Summed) -> pd.DataFrame:
     return _frame(Moves()(play), "moves", index=None)
 
 
-def runs(play: Play) -> pd.DataFrame:
+def runs(play: Summed) -> pd.DataFrame:
     """How far runs get and how they end, a row a level; ``attrs`` holds the runs by number, and how many it takes to win."""
     return _frame(RunsMeasure()(play))
 
@@ -234,7 +234,7 @@ def coverage(play: Summed, *, min_players: int = 5) -> pd.DataFrame:
     return _frame(Coverage(min_players)(play))
 
 
-def leaving(play: Play, *, unknown_end: str = "lost", return_within: float | None = None) -> pd.DataFrame:
+def leaving(play: Summed, *, unknown_end: str = "lost", return_within: float | None = None) -> pd.DataFrame:
     """Return after which tries players leave, a row a level; ``attrs`` has it by failures in a row and by minutes.
 
     Args:

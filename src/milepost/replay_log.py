@@ -23,7 +23,10 @@ from milepost.rules import ReplayRules
 if TYPE_CHECKING:
     from milepost.measures.interface import CountingMeasure
 
-COUNTED: Final = ("funnel", "attempts", "times", "deaths", "moves", "spikes", "coverage", "layouts", "ratings", "whatif")
+COUNTED: Final = (
+    *("funnel", "attempts", "times", "deaths", "moves", "spikes", "coverage"),
+    *("leaving", "layouts", "ratings", "runs", "whatif"),
+)
 
 
 class ReplaySettings(WorkSettings, total=False):

@@ -23,9 +23,11 @@ from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
 from milepost.measures.interface import table_of
 from milepost.measures.layouts import Layouts
+from milepost.measures.leaving import Leaving
 from milepost.measures.moves import Moves
 from milepost.measures.ratings import Ratings
 from milepost.measures.raw import FunnelWithRaw
+from milepost.measures.run_lengths import RunsMeasure
 from milepost.measures.times import TimeInLevel
 from milepost.open_log import opened_log
 from milepost.partitions import memory_parts, partitioned_log, partitioned_source
@@ -51,6 +53,9 @@ MEASURES = (
     Spikes(3),
     Coverage(3),
     Layouts(2),
+    Leaving(),
+    Leaving("censor"),
+    RunsMeasure(),
 )
 BY_COURSE = (Ratings(), WhatIf(("Low Arch.difficulty=0.5",)))  # which needs levels of its own, or bands
 BANDS = """

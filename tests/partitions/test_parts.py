@@ -30,7 +30,7 @@ from milepost.partitions import executors
 from milepost.partitions.execution import ExecutionPlan, Work
 from milepost.partitions.executors import InProcess, Workers
 from milepost.partitions.partitioned_log import PartedLog
-from milepost.partitions.partitioned_source import open_store, opened
+from milepost.partitions.partitioned_source import _without_sessions, open_store, opened
 from milepost.partitions.tasks import PartRequest
 from milepost.playback import replay
 from milepost.playback.replay import replay_log
@@ -70,6 +70,40 @@ def packed(paths, folder, layout):
     for n, path in enumerate(paths):
         pack([str(path)], Into(folder, "add" if n else "refuse", layout))
     return PartedLog(*open_store(folder))
+
+
+class Told:
+    """Writes down the steps that work tells of."""
+
+    def __init__(self):
+        self.steps = []
+
+    def step(self, what, of=None):
+        self.steps.append((what, of))
+
+    def advance(self, amount):
+        pass
+
+
+def test_it_says_what_it_does(tmp_path, course):
+    """Each step, and of how many parts it is."""
+    log, told = packed([written(tmp_path, range(4))], tmp_path / "store", Layout(3, 100)), Told()
+    for given in (course, None):
+        log.play(PartRequest(given, ReplayRules()), Workers(InProcess()), told)
+    steps, count = ["surveying parts", "replaying parts"], len(log.parts)
+    assert count > 1
+    assert told.steps == [(step, count) for step in (*steps, steps[0], "inferring the order of the levels", steps[1])]
+
+
+def test_whoever_reads_a_store_reads_what_was_there(tmp_path, course):
+    """A worker that opens a part after another log was added to the store still finds the store that it was told of."""
+    first, second = (written(tmp_path, seeds, name) for seeds, name in ((range(4), "one.jsonl"), (range(4, 7), "two.jsonl")))
+    log = packed([first], tmp_path / "store", Layout(3, 100))
+    pack([str(second)], Into(tmp_path / "store", "add", Layout(3, 100)))
+    for keeping in (opened, _without_sessions):
+        keeping.cache_clear()
+    play = log.play(PartRequest(course, ReplayRules()), Workers(InProcess()))
+    assert len(play.gated.log.sessions.name) == len(read([str(first)]).sessions.name)
 
 
 def document(play, course):

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 import numpy as np
 
-from milepost.arrays import Bools, Column
+from milepost.arrays import Bools
 from milepost.measures.cells import cells, first_clear
 from milepost.measures.funnel_counts import stopped_at_open
 from milepost.numerics.time_model import fit_times
 from milepost.numerics.try_model import Fit
 from milepost.numerics.try_sums import TriesOfItems
-from milepost.numerics.value_counts import apart, in_own_order
-from milepost.numerics.whole_numbers import numbered, ordinals, slimmest
+from milepost.numerics.value_counts import RowsOfPlayers
+from milepost.numerics.whole_numbers import ordinals, slimmest
 from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
 
@@ -33,29 +31,14 @@ def tries_of_players(play: Play) -> TriesOfItems:
     return tries.some(~table.aside[rows]) if table.aside.any() else tries
 
 
-@dataclass(frozen=True, eq=False, repr=False)
-class TriesOfPlayers:
-    """Tries of players, in as few bytes as hold them.
-
-    Attributes:
-        columns: those of the tries; players are numbered from 0 without gaps.
-    """
-
-    columns: tuple[Column, ...]
+class TriesOfPlayers(RowsOfPlayers):
+    """The tries of players: columns of `TriesOfItems`."""
 
     @classmethod
     def of(cls, play: Play) -> TriesOfPlayers:
         """Return the tries of players of a play."""
         tries = tries_of_players(play)
-        columns = vars(replace(tries, subject=numbered(tries.subject)[1])).values()
-        return cls(tuple(slimmest(column) for column in columns))
-
-    @classmethod
-    def merged(cls, parts: list[TriesOfPlayers]) -> TriesOfPlayers:
-        """Return the tries of players of a log, added up from parts that share no player."""
-        subject = slimmest(apart([part.columns[0] for part in parts]))
-        others = zip(*(part.columns[1:] for part in parts), strict=True)
-        return cls((subject, *(np.concatenate(own) for own in others)))
+        return cls.gathered(*vars(tries).values())
 
 
 def settled_tries(play: Summed) -> TriesOfItems:
@@ -64,9 +47,8 @@ def settled_tries(play: Summed) -> TriesOfItems:
 
 
 def _in_own_order(play: Summed) -> TriesOfItems:
-    columns = play.sums(TriesOfPlayers).columns
-    order, subject = in_own_order(*columns)
-    return TriesOfItems(slimmest(subject), *(column[order] for column in columns[1:]))
+    player, *columns = play.sums(TriesOfPlayers).in_order()
+    return TriesOfItems(slimmest(player), *columns)
 
 
 def _left_after(play: Play) -> Bools:
@@ -84,36 +66,19 @@ def _left_after(play: Play) -> Bools:
     return left
 
 
-@dataclass(frozen=True, eq=False, repr=False)
-class TimesOfPlayers:
-    """Players with the time that each took at each level of the course, in as few bytes as hold them.
-
-    Attributes:
-        columns: player, from 0, level, seconds, and whether the level was cleared then; players whose time there is known and
-            more than none.
-    """
-
-    columns: tuple[Column, ...]
+class TimesOfPlayers(RowsOfPlayers):
+    """The time that each player took at each level, where it is known: level, seconds, and whether the level was cleared then."""
 
     @classmethod
     def of(cls, play: Play) -> TimesOfPlayers:
         """Return the times of players of a play."""
         cell = cells(play)
         usable = ~cell.untimed & (cell.seconds > 0) & (cell.level < play.n_levels)
-        player = slimmest(numbered(cell.player[usable])[1])
-        return cls((player, slimmest(cell.level[usable]), cell.seconds[usable], cell.cleared[usable]))
-
-    @classmethod
-    def merged(cls, parts: list[TimesOfPlayers]) -> TimesOfPlayers:
-        """Return the times of players of a log, added up from parts that share no player."""
-        player = slimmest(apart([part.columns[0] for part in parts]))
-        others = zip(*(part.columns[1:] for part in parts), strict=True)
-        return cls((player, *(np.concatenate(own) for own in others)))
+        return cls.gathered(cell.player[usable], cell.level[usable], cell.seconds[usable], cell.cleared[usable])
 
     def fit(self, n_levels: int) -> Fit | None:
         """Difficulties in log seconds; None where no time is known."""
         if not len(self.columns[0]):
             return None
-        order, player = in_own_order(*self.columns)
-        level, seconds, cleared = (column[order] for column in self.columns[1:])
+        player, level, seconds, cleared = self.in_order()
         return fit_times(player, level.astype(np.int64), np.log(seconds), cleared, n_levels)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Final, TypedDict
+from typing import ClassVar, Final, TypedDict
 
 import numpy as np
 
@@ -14,12 +14,14 @@ from milepost.measures.cells import first_tries
 from milepost.measures.funnel_counts import cleared_by
 from milepost.measures.interface import UNKNOWN_ENDS, LevelRow, Table, share
 from milepost.numerics.intervals import clustered_share
-from milepost.playback.play import Play
+from milepost.numerics.value_counts import AddedUp, RowsOfPlayers
+from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
 
 _MOST_STREAK: Final = 5  # failures in a row that have a row of their own; the last one stands for all beyond
 _MINUTES: Final = (0, 5, 10, 20, 30, 60)  # where rows of minutes begin
 _DAY: Final = 86_400.0
+_STEPS: Final = 1e6  # of a clock, to a second
 FEW_LEAVINGS: Final = 10  # fewer make no curve
 GOES_ON, CUT_OFF, BREAK, GONE, GONE_MID = range(5)
 
@@ -111,6 +113,58 @@ class _Ends:
         )
 
 
+@dataclass(frozen=True, eq=False, repr=False)
+class LeavingCounts(AddedUp):
+    """Tries that were settled, and those that were a player's last and were not.
+
+    Attributes:
+        tries: a row a try: its level; its streak (`_Ends`); the cause that ended its session; whether another try of the session
+            follows, it is the player's last, the last of one who did the last leg, settled, failed; minutes and seconds
+            (`_Ends`); and when its session's last record was, in seconds since 1970.
+        last_records: when the last record was.
+        undated: whether a session has times without a date.
+    """
+
+    tries: RowsOfPlayers
+    last_records: frozenset[float]
+    undated: bool
+
+    @classmethod
+    def of(cls, play: Play) -> LeavingCounts:
+        """Return the counts of a play."""
+        table, gated = play.attempts, play.gated
+        first = first_tries(play) & (table.level < play.n_levels)
+        settled, last = table.outcome < N_SETTLED, _is_last(table.player)
+        failed = settled & (table.outcome != CLEARED)
+        failures = _failures_so_far(table.player, table.level, first & failed)
+        streak = np.minimum(np.where(table.outcome == CLEARED, 0, failures), _MOST_STREAK)
+        done = gated.done(cleared_by(play))
+        won = done[gated.last_leg, np.arange(len(gated.last_leg))] & (gated.last_leg >= 0)
+        goes_on = np.append((np.diff(table.player) == 0) & (np.diff(table.session) == 0), False)
+        active = np.nan_to_num(table.active)
+        minutes = (_running(table.session, active) - np.where(settled, 0.0, active)) / 60
+        seconds = np.maximum(0.0, play.session_times.last[table.session] - table.closed)
+        ends = _ends_of_sessions(play)
+        rows = np.flatnonzero(first & (settled | last))
+        columns = (
+            *(table.level, streak, play.end.of(table.session).codes, goes_on, last, last & won[table.player]),
+            *(settled, failed, minutes, seconds, ends[table.session]),
+        )
+        known = ends[~np.isnan(ends)]
+        return cls(
+            RowsOfPlayers.gathered(table.player[rows], *(column[rows] for column in columns)),
+            frozenset([float(known.max())] if len(known) else []),
+            any(epoch is None for epoch in gated.log.sessions.epoch),
+        )
+
+
+def _ends_of_sessions(play: Play) -> Floats:
+    """Per session, when its last record was, in seconds since 1970; NaN where that is not known."""
+    epochs = np.array([np.nan if epoch is None else epoch / 1e9 for epoch in play.gated.log.sessions.epoch])
+    ends: Floats = epochs + play.session_times.most
+    return ends
+
+
 @dataclass(frozen=True)
 class Leaving:
     """After which tries players leave.
@@ -123,6 +177,8 @@ class Leaving:
     unknown_end: str = "lost"
     return_within: float | None = None
 
+    SUMS: ClassVar[Kinds] = (LeavingCounts,)
+
     def __post_init__(self) -> None:
         """Refuse another end than these.
 
@@ -132,13 +188,13 @@ class Leaving:
         if self.unknown_end not in UNKNOWN_ENDS:
             raise unknown_word("unknown_end", self.unknown_end, UNKNOWN_ENDS)
 
-    def __call__(self, play: Play) -> Table[LeavingRow, LeavingTotals]:
+    def __call__(self, play: Summed) -> Table[LeavingRow, LeavingTotals]:
         """One row a level; the totals have those by streak and by minutes.
 
         Raises:
             UsageError: days are asked for, and the log has no time stamps.
         """
-        ends = self._ends(play)
+        ends = self._ends(play.sums(LeavingCounts))
         streaks = [StreakRow(streak=n, **ends.figures(ends.streak == n)) for n in range(_MOST_STREAK + 1)]
         spans = [*_MINUTES, None]
         minutes: list[MinutesRow] = [
@@ -148,56 +204,18 @@ class Leaving:
         levels = [_level(play, ends, level) for level in range(play.n_levels)]
         return Table(levels, LeavingTotals(streaks=streaks, minutes=minutes, leavings=int((ends.fate >= GONE).sum())))
 
-    def _ends(self, play: Play) -> _Ends:
-        table = play.attempts
-        first = first_tries(play) & (table.level < play.n_levels)
-        settled = table.outcome < N_SETTLED
-        last = _is_last(table.player)
-        cut = self._is_cut_off(play, last)
-        same_session = np.append((np.diff(table.player) == 0) & (np.diff(table.session) == 0), False)
-        fate = np.where(same_session, GOES_ON, np.where(cut, CUT_OFF, np.where(last, GONE, BREAK)))
-        mid = first & ~settled & last & ~cut
-        fate = np.where(mid, GONE_MID, fate)
-        rows = np.flatnonzero((first & settled) | mid)
-        failures = _failures_so_far(table.player, table.level, first & settled & (table.outcome != CLEARED))
-        failed = settled & (table.outcome != CLEARED)
-        streak = np.where(table.outcome == CLEARED, 0, failures)
-        active = np.nan_to_num(table.active)
-        so_far = _running(table.session, active)
-        minutes = np.where(mid, so_far - active, so_far) / 60
-        seconds = play.session_times.last[table.session] - table.closed
-        return _Ends(
-            table.player[rows],
-            table.level[rows],
-            fate[rows],
-            np.minimum(streak, _MOST_STREAK)[rows],
-            minutes[rows],
-            np.maximum(0.0, seconds)[rows],
-            failed[rows],
-        )
-
-    def _is_cut_off(self, play: Play, last: Bools) -> Bools:
-        """Per attempt, whether nobody knows if its player would have left after it."""
-        table, gated = play.attempts, play.gated
+    def _ends(self, counts: LeavingCounts) -> _Ends:
+        player, level, streak, by, goes_on, last, won, settled, failed, minutes, seconds, ended = counts.tries.in_order()
         open_ends = (END_QUIT, END_UNKNOWN) if self.unknown_end == "lost" else (END_QUIT,)
-        cut = ~play.end.of(table.session).by(*open_ends)
-        done = gated.done(cleared_by(play))
-        won = done[gated.last_leg, np.arange(len(gated.last_leg))] & (gated.last_leg >= 0)
-        cut |= last & won[table.player]
+        cut = ~np.isin(by, open_ends) | won
         if self.return_within is not None:
-            ends = _ends_of_sessions(play)
-            cut |= (np.nanmax(ends) - ends < self.return_within * _DAY)[table.session]
-        result: Bools = cut
-        return result
-
-
-def _ends_of_sessions(play: Play) -> Floats:
-    """Per session, when its last record was, in seconds since 1970."""
-    epochs = play.gated.log.sessions.epoch
-    if any(epoch is None for epoch in epochs):
-        raise UsageError("--return-within takes days, and this log has times without a date. Leave it out.")
-    ends: Floats = np.array([float(epoch or 0) / 1e9 for epoch in epochs]) + play.session_times.most
-    return ends
+            if counts.undated:
+                raise UsageError("--return-within takes days, and this log has times without a date. Leave it out.")
+            cut |= max(counts.last_records, default=0.0) - ended < self.return_within * _DAY
+        fate = np.where(goes_on, GOES_ON, np.where(cut, CUT_OFF, np.where(last, GONE, BREAK)))
+        known = settled | ~cut
+        fate = np.where(settled, fate, GONE_MID)[known]
+        return _Ends(player[known], level[known], fate, streak[known], minutes[known], seconds[known], failed[known])
 
 
 def _is_last(player: Ints) -> Bools:
@@ -218,11 +236,12 @@ def _failures_so_far(player: Ints, level: Ints, failed: Bools) -> Ints:
 
 
 def _running(session: Ints, seconds: Floats) -> Floats:
-    """Per attempt, the seconds of its session's attempts so far, its own included."""
-    total = np.cumsum(seconds)
+    """Per attempt, the seconds of its session's attempts so far, its own included; to a millionth, to add up exactly."""
+    steps = np.rint(seconds * _STEPS).astype(np.int64)
+    total = np.cumsum(steps)
     begins = np.append(True, np.diff(session) != 0)[: len(session)]
-    before = np.where(begins, total - seconds, 0.0)
-    return total - np.maximum.accumulate(before) if len(session) else total
+    before = np.where(begins, total - steps, 0)
+    return (total - np.maximum.accumulate(before) if len(session) else total) / _STEPS
 
 
 def _within(minutes: Floats, low: int, high: int | None) -> Bools:
@@ -230,7 +249,7 @@ def _within(minutes: Floats, low: int, high: int | None) -> Bools:
     return inside
 
 
-def _level(play: Play, ends: _Ends, level: int) -> LeavingRow:
+def _level(play: Summed, ends: _Ends, level: int) -> LeavingRow:
     rows = ends.level == level
     gone = rows & (ends.fate == GONE)
     return LeavingRow(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Final, TypedDict, cast
+from typing import ClassVar, Final, TypedDict, cast
 
 import numpy as np
 
@@ -12,16 +12,17 @@ from milepost.errors import UsageError
 from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.intervals import log_log, median
 from milepost.numerics.survival import kaplan_meier
+from milepost.numerics.value_counts import AddedUp, RowsOfPlayers
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.play import Play
+from milepost.playback.play import Kinds, Play, Summed
 from milepost.playback.runs import FAILED, RUN_CAUSES, WON, RunMarks, Runs, runs_of
-from milepost.playback.tallies import tallies_of
+from milepost.playback.tallies import Tallies, tallies_of
 from milepost.vocabulary import CLEARED, RUN_END, RUN_START
 
 CUT_SHORT: Final = tuple(RUN_CAUSES.index(cause) for cause in ("time_up", "crash", "unknown", "fault"))
 
 
-def runs_are_marked(play: Play) -> bool:
+def runs_are_marked(play: Summed) -> bool:
     """Return whether anything says where runs begin or end: records do, or the course."""
     events = tallies_of(play).events
     return bool(events[RUN_START] or events[RUN_END]) or (play.course is not None and play.course.runs.at is not None)
@@ -96,27 +97,75 @@ class RunsTotals(TypedDict):
 
 
 @dataclass(frozen=True, eq=False, repr=False)
+class RunCounts(AddedUp):
+    """The runs with an attempt in the course that is looked at.
+
+    Attributes:
+        runs: a row a run: its number among the player's, its cause, the furthest level, and active seconds.
+        reached, cleared: per level, how many runs did.
+        marks: how many records say where runs begin or end.
+    """
+
+    runs: RowsOfPlayers
+    reached: Ints
+    cleared: Ints
+    marks: int
+
+    @classmethod
+    def of(cls, play: Play) -> RunCounts:
+        """Return the counts of a play."""
+        runs, table, n_levels = runs_of(play), play.attempts, play.n_levels
+        placed = (table.level < n_levels) & ~table.aside
+        furthest = np.full(len(runs), -1)
+        np.maximum.at(furthest, runs.of_attempt[placed], play.gated.places(table.player[placed], table.level[placed]))
+        chosen = furthest >= 0
+        known = table.taken & ~np.isnan(table.active)
+        seconds = np.bincount(runs.of_attempt[known], weights=table.active[known], minlength=len(runs)).astype(np.float64)
+        level = play.gated.orders.level_at(play.gated.order_of_player[runs.player[chosen]], furthest[chosen])
+        here = (table.level < n_levels) & chosen[runs.of_attempt]
+        return cls(
+            RowsOfPlayers.gathered(runs.player[chosen], runs.number[chosen], runs.cause[chosen], level, seconds[chosen]),
+            _runs_by_level(runs, table.level, here, n_levels),
+            _runs_by_level(runs, table.level, here & table.ended(CLEARED), n_levels),
+            len(play.summary(RunMarks).session),
+        )
+
+
+def _runs_by_level(runs: Runs, level: Ints, attempts: Bools, n_levels: int) -> Ints:
+    """Per level, how many runs have one of some attempts there."""
+    pairs = distinct(runs.of_attempt[attempts] * max(1, n_levels) + level[attempts])
+    return np.bincount(pairs % max(1, n_levels), minlength=n_levels)
+
+
+@dataclass(frozen=True, eq=False, repr=False)
 class _ChosenRuns:
-    """The runs that are counted, as columns: player, number, cause, the furthest level, and active seconds."""
+    """The rows of `RunCounts`, as columns."""
 
     player: Ints
     number: Ints
     cause: Ints
     furthest: Ints
     seconds: Floats
-    is_counted: Bools  # per run of the play
+
+    @classmethod
+    def of(cls, play: Summed) -> _ChosenRuns:
+        """Return those of a play."""
+        player, *whole, seconds = play.sums(RunCounts).runs.in_order()
+        number, cause, furthest = (column.astype(np.int64) for column in whole)
+        return cls(player, number, cause, furthest, seconds)
 
 
 @dataclass(frozen=True)
 class RunsMeasure:
     """The runs over the course."""
 
-    def __call__(self, play: Play) -> Table[RunsRow, RunsTotals]:
+    SUMS: ClassVar[Kinds] = (RunCounts, Tallies)
+
+    def __call__(self, play: Summed) -> Table[RunsRow, RunsTotals]:
         """One row a level; see docs/runs.md for the columns."""
-        runs = runs_of(play)
-        chosen = _chosen(play, runs)
+        chosen = _ChosenRuns.of(play)
         return Table(
-            _levels(play, runs, chosen),
+            _levels(play, chosen),
             RunsTotals(
                 runs=len(chosen.player),
                 players=len(distinct(chosen.player)),
@@ -132,50 +181,32 @@ class RunsMeasure:
 class RunsReported:
     """Figures on all runs, if a log or its course has runs."""
 
-    def __call__(self, play: Play) -> Table[RunsRow, RunsTotals]:
+    SUMS: ClassVar[Kinds] = RunsMeasure.SUMS
+
+    def __call__(self, play: Summed) -> Table[RunsRow, RunsTotals]:
         """One row a level.
 
         Raises:
             UsageError: nothing speaks of runs.
         """
         declared = play.course is not None and play.course.runs.at is not None
-        if not declared and not len(play.summary(RunMarks).session):
+        if not declared and not play.sums(RunCounts).marks:
             raise UsageError("neither the log nor the course says where runs begin or end.")
         return RunsMeasure()(play)
-
-
-def _chosen(play: Play, runs: Runs) -> _ChosenRuns:
-    """The runs with an attempt in the course that is looked at."""
-    table, count = play.attempts, len(runs)
-    placed = (table.level < play.n_levels) & ~table.aside
-    furthest = np.full(count, -1)
-    place = play.gated.places(table.player[placed], table.level[placed])
-    np.maximum.at(furthest, runs.of_attempt[placed], place)
-    counted = furthest >= 0
-    known = table.taken & ~np.isnan(table.active)
-    seconds: Floats = np.bincount(runs.of_attempt[known], weights=table.active[known], minlength=count).astype(np.float64)
-    order = play.gated.order_of_player[runs.player[counted]]
-    level = play.gated.orders.level_at(order, furthest[counted])
-    return _ChosenRuns(runs.player[counted], runs.number[counted], runs.cause[counted], level, seconds[counted], counted)
 
 
 def _by_cause(causes: Ints) -> dict[str, int]:
     return dict(zip(RUN_CAUSES, np.bincount(causes, minlength=len(RUN_CAUSES)).tolist(), strict=True))
 
 
-def _levels(play: Play, runs: Runs, chosen: _ChosenRuns) -> list[RunsRow]:
-    table, n_levels = play.attempts, play.n_levels
-    here = (table.level < n_levels) & chosen.is_counted[runs.of_attempt]
-    pairs = distinct(runs.of_attempt[here] * n_levels + table.level[here])
-    done = here & table.ended(CLEARED)
-    cleared = distinct(runs.of_attempt[done] * n_levels + table.level[done])
-    reached_by, cleared_by = (np.bincount(keys % n_levels if n_levels else keys, minlength=n_levels) for keys in (pairs, cleared))
-    curve = reach_curve(chosen.furthest, _ended(chosen), chosen.player, n_levels)
+def _levels(play: Summed, chosen: _ChosenRuns) -> list[RunsRow]:
+    counts = play.sums(RunCounts)
+    curve = reach_curve(chosen.furthest, _ended(chosen), chosen.player, play.n_levels)
     return [
         RunsRow(
             level=play.stops[level],
-            reached=int(reached_by[level]),
-            cleared=int(cleared_by[level]),
+            reached=int(counts.reached[level]),
+            cleared=int(counts.cleared[level]),
             share=share,
             share_low=low,
             share_high=high,

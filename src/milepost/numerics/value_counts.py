@@ -209,6 +209,34 @@ def apart(parts: list[Column]) -> Ints:
     return np.concatenate([part.astype(np.int64) + shift for part, shift in zip(parts, before, strict=True)])
 
 
+@dataclass(frozen=True, eq=False, repr=False)
+class RowsOfPlayers:
+    """Rows of players, in as few bytes as hold them.
+
+    Attributes:
+        columns: the player, numbered from 0 without gaps, then a whole number, then whatever is known of a row.
+    """
+
+    columns: tuple[Column, ...]
+
+    @classmethod
+    def gathered(cls, player: Ints, *columns: Column) -> Self:
+        """Return rows whose players have any numbers."""
+        return cls(tuple(column if column.dtype.kind == "f" else slimmest(column) for column in (numbered(player)[1], *columns)))
+
+    @classmethod
+    def merged(cls, parts: list[Self]) -> Self:
+        """Return the rows of a log from parts that share no player."""
+        player = slimmest(apart([part.columns[0] for part in parts]))
+        others = zip(*(part.columns[1:] for part in parts), strict=True)
+        return cls((player, *(np.concatenate(own) for own in others)))
+
+    def in_order(self) -> tuple[Column, ...]:
+        """Return the columns in an order that is the same however the log was divided, players numbered anew."""
+        order, player = in_own_order(*self.columns)
+        return (player, *(column[order] for column in self.columns[1:]))
+
+
 def _bits(column: Column) -> Ints:
     """Whole numbers that rise as the values do, none of which is below zero where it is no whole number."""
     return column.view(np.int64) if column.dtype.kind == "f" else column.astype(np.int64)
@@ -253,8 +281,8 @@ def _added_up(values: list[Any]) -> object:
     if not values:
         return None
     first = values[0]
-    if isinstance(first, Counted):
-        return Counted.merged(values)
+    if isinstance(first, Counted | RowsOfPlayers):
+        return type(first).merged(values)
     if isinstance(first, dict):
         return {key: _added_up([value[key] for value in values]) for key in first}
     if isinstance(first, frozenset):
