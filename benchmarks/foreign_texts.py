@@ -189,6 +189,32 @@ def _rich(rng: random.Random, play: Play, words: Words, folder: Path) -> list[st
     return [write_rows(rng, [row for _, row in rows], folder)]
 
 
+_HEADINGS = [
+    ("player", "level", "result", "seconds"),
+    ("tester", "map", "outcome", "time"),
+    ("who", "stage", "status", "secs"),
+    ("name", "room", "how it ended", "took"),
+    ("Spieler", "Stufe", "Ergebnis", "Dauer (s)"),
+    ("Joueur", "Niveau", "Résultat", "Durée"),
+]
+_RESULTS = [("cleared", "failed", "gave up"), ("yes", "no", "left"), ("win", "lose", "quit"), ("ok", "x", "?"), ("P", "F", "Q")]
+
+
+def _by_hand(rng: random.Random, play: Play, words: Words, folder: Path) -> list[str]:
+    """A sheet that somebody kept by hand: a row a try in plain headings, by player, by level or as it came, without a clock."""
+    heads, results = list(rng.choice(_HEADINGS)), dict(zip(("complete", "death", "quit"), rng.choice(_RESULTS), strict=True))
+    words.roles.update(zip(("player", "level", "result", "lasted"), heads, strict=True))
+    words.roles.update(results)
+    order = rng.choice(["player", "level", "time"])
+    tries = play.tries if order == "time" else sorted(play.tries, key=lambda one: str(one[order]))
+    rows = [
+        [one["player"], words.levels[one["level"]], results[one["outcome"]], round(one["ended"] - one["began"], 1)]
+        for one in tries
+    ]
+    width = 3 if rng.random() < 0.3 else 4  # nobody looked at a watch
+    return _written(folder, "sheet.csv", _table([row[:width] for row in [heads, *rows]], rng.choice([",", ";", "\t"])))
+
+
 MORE_SHAPES: Shapes = {
     "phrases": (_phrases, {"tries", "times"}),
     "XML": (_xml, {"tries", "times"}),
@@ -199,5 +225,6 @@ MORE_SHAPES: Shapes = {
     "tries in arrays": (_tries_in_arrays, {"tries", "times"}),
     "day numbers": (_day_numbers, {"tries", "times"}),
     "rich events": (_rich, {"tries", "times"}),
+    "a sheet by hand": (_by_hand, {"tries"}),
 }
 ALL_SHAPES: Shapes = SHAPES | MORE_SHAPES

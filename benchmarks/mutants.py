@@ -57,6 +57,7 @@ TESTS = (
     "partitions/test_records_gone.py",
 )
 COMPILING = ("playback/test_compiled.py", "difficulty/test_try_model.py::test_compiled_sums_are_the_same")  # which mutants do not
+LEFT_OUT = [f"--deselect=tests/{name}" for name in COMPILING]
 IN_PROCESSES = """import os
 if os.environ.get("MUTANT_UNDER_TEST") == "stats":  # which only the process of the tests gathers
     os.environ["MUTANT_UNDER_TEST"] = ""
@@ -74,7 +75,7 @@ def copied(tree: Path, packages: list[str], tests: list[str]) -> None:
         "source_paths": ["src"],
         "only_mutate": [f"src/milepost/{name}/*" for name in packages],
         "also_copy": ["README.md", "docs", "scripts", "benchmarks"],
-        "pytest_add_cli_args": ["-n", "0", "-m", "", "-p", "no:cacheprovider", *(f"--deselect=tests/{name}" for name in COMPILING)],
+        "pytest_add_cli_args": ["-n", "0", "-m", "", "-p", "no:cacheprovider", *LEFT_OUT],
         "pytest_add_cli_args_test_selection": [f"tests/{name}" for name in tests],
     }
     lines = "\n".join(f"{key} = {json.dumps(value)}" for key, value in settings.items())

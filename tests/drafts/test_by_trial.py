@@ -45,6 +45,40 @@ def test_texts_trees_and_sheets(shape, tmp_path, monkeypatch):
         os.chdir(tmp_path)
 
 
+SHEET = """tester,map,outcome,time
+Ada,Mill Pond,lost,21.5
+Ada,Mill Pond,won,14
+Ada,Low Arch,won,30.5
+Ada,Salt Steps,lost,12
+Ada,Salt Steps,won,25
+Bo,Mill Pond,won,18
+Bo,Low Arch,lost,33
+Bo,Low Arch,lost,9.5
+Bo,Low Arch,went home,20
+Cass,Mill Pond,went home,41
+Dorrit,Mill Pond,won,16
+Dorrit,Low Arch,lost,28
+Dorrit,Low Arch,won,11
+Dorrit,Salt Steps,won,35
+"""
+
+
+@pytest.mark.parametrize("order", ["by player", "by level"])
+@pytest.mark.parametrize("columns", [4, 3])
+def test_a_small_sheet(milepost, order, columns):
+    """What headings say is believed where a sheet is as good the other way round; a time that does not rise is how long a try
+    took; a try that was left is one."""
+    head, *rows = ([*line.split(",")][:columns] for line in SHEET.splitlines())
+    rows = rows if order == "by player" else sorted(rows, key=lambda row: ("Mill Pond", "Low Arch", "Salt Steps").index(row[1]))
+    milepost.write("sheet.csv", "\n".join(",".join(row) for row in [head, *rows]) + "\n")
+    assert milepost("map", "sheet.csv", "-o", "map.toml").returncode == 0
+    text = (milepost.folder / "map.toml").read_text()
+    assert '"went home" = "quit"' in text and ('lasted = "time"' in text) == (columns == 4)
+    rows = milepost.json("funnel", "sheet.csv", "--map", "map.toml")["levels"]
+    told = [(row["level"], row["reached"], row["cleared"], row["stopped_quit"]) for row in rows]
+    assert told == [("Mill Pond", 4, 3, 1), ("Low Arch", 3, 2, 1), ("Salt Steps", 2, 2, 0)]
+
+
 def test_phrases_of_an_engine():
     """A phrase of one word or several is what happened; lines that speak of something else are a kind of their own."""
     lines = []

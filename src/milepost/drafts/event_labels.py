@@ -94,7 +94,8 @@ class LabelSearch:
         labels, score = self._with_clears_before_leaving(*max(climbed, key=lambda pair: pair[1]))
         doubts = self._settle_ties(labels, score)
         for word, used in enumerate(self.used):
-            if used < FEWEST and labels[word] in (INSIDE, LEAVES, ARRIVES) and self.known.get(word) != labels[word]:
+            few = used < FEWEST and not self.rows
+            if few and labels[word] in (INSIDE, LEAVES, ARRIVES) and self.known.get(word) != labels[word]:
                 labels[word] = UNEXPLAINED
         tally = self.scored.tally(labels)
         return Labelling(tuple(labels), score, doubts, *tally)

@@ -176,7 +176,8 @@ class LabelPoints:
         few = min(_CONTRADICTED, _SAID_BY_FEW / max(1, self.used[word]))  # where a word is rare, what it says counts for more
         if said == label:
             return self.used[word] * (_SAID + few)
-        against = _NOT_WITHIN if said == INSIDE else _CONTRADICTED if said in SETTLING else 0.0
+        contradicted = said in SETTLING or (self.rows and said == LEAVES)
+        against = _NOT_WITHIN if said == INSIDE else _CONTRADICTED if contradicted else 0.0
         return -self.used[word] * (against if label in SETTLING else 0.0)
 
     def _has_clears_at_once(self, labels: Sequence[int]) -> bool:

@@ -29,6 +29,7 @@ _BEYOND_DOUBT: Final = 0.95  # rank from which no other way to make records is t
 _CERTAIN: Final = 0.9  # from which a table of stays is one, and nothing else is tried
 _FIT: Final = 0.1  # how much the fit of its columns and words counts beside the replay, which knows nothing of what was left out
 _USUAL_SCORE: Final = 1.6
+_AGAINST_HEADING: Final = 0.1  # how much less a draft is worth for each column that is called something else
 _OURS: Final = 0.9  # share of records with event words of ours, from which a log with fields of ours is one of ours
 OUR_FIELDS: Final = ("session", "time", "event", "level")
 _BY_WORDS: Final = 0.005  # how much less a map by words may explain, and still be the draft
@@ -62,7 +63,10 @@ class DraftedMap:
     def rank(self) -> float:
         """How much of the log the draft explains: the replay of its tries, and the place of each word."""
         words = 1.0 if self.candidate is None else min(1.0, max(0.0, 0.5 + 0.6 * self.candidate.labelling.score))
-        return self.trial.score * words + (0.0 if self.candidate is None else _FIT * (self.candidate.score - _USUAL_SCORE))
+        if self.candidate is None:
+            return self.trial.score * words
+        fit = _FIT * (self.candidate.score - _USUAL_SCORE) - _AGAINST_HEADING * len(self.candidate.against_headings)
+        return self.trial.score * words + fit
 
     @property
     def sure(self) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Final
 
@@ -12,7 +12,7 @@ from milepost.drafts.event_labels import ARRIVES, BEGINS, CLEARS, ENDS, FAILS, I
 from milepost.drafts.prepared_samples import PreparedSample
 from milepost.drafts.sampled_table import CellColumn, SampledTable, TimeForm
 from milepost.drafts.try_durations import Duration, Unit
-from milepost.logs.mapping.languages import event_word
+from milepost.logs.mapping.languages import event_word, heading_says
 from milepost.toml import toml_text
 from milepost.vocabulary import EVENT_CODES
 from milepost.wording import percent, plural, safe
@@ -32,6 +32,74 @@ _WHY: Final = {
     UNEXPLAINED: "nothing tells what it is",
 }
 _SHOWN: Final = 30
+_HEADED: Final = ("session", "player", "level", "time", "result", "lasted")  # fields that headings tell apart
+_TELLING: Final = 0.4  # how much a heading speaks for a field, from which it is one
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class TimeColumn:
+    """When a record was: one column, or a date and a time of the day in two.
+
+    Attributes:
+        names: the columns.
+        values: per record its time, in the log's unit or in seconds.
+        form: how it is written.
+        rising: in which share of steps within a group it does not fall.
+    """
+
+    names: tuple[str, ...]
+    values: Floats
+    form: TimeForm
+    rising: float
+
+
+@dataclass(frozen=True, eq=False, repr=False)
+class Candidate:
+    """What a log's columns and words may be.
+
+    Attributes:
+        sample: the records.
+        roles: its columns.
+        time: when; None where nothing says it.
+        labelling: what the words mean.
+        rows: whether a record is a whole try.
+        score: how much it explains, headings being evidence beside.
+        session, player, build: columns; at least one of the first two, where there is one at all.
+        unit: of numeric times.
+        duration, ended: of rows that are tries.
+        carry: whether the level holds until another is said.
+    """
+
+    sample: PreparedSample
+    table: SampledTable
+    roles: Roles
+    time: TimeColumn | None
+    labelling: Labelling
+    rows: bool
+    score: float
+    session: str | None = None
+    player: str | None = None
+    build: str | None = None
+    unit: Unit | None = None
+    duration: Duration | None = None
+    ended: CellColumn | None = None
+    carry: bool = False
+    runner_up: Candidate | None = field(default=None, repr=False)
+
+    @property
+    def against_headings(self) -> list[str]:
+        """The columns that are called something else than they are taken for."""
+        group, times = self.roles.group, self.time.names if self.time is not None else ()
+        taken: list[tuple[tuple[str, ...], str]] = [] if group is None else [(("session", "player"), group.name)]
+        taken += [(("level",), name) for name in self.roles.level_names]
+        taken += [(("time",), name) for name in times]
+        return [name for ours, name in taken if _is_called_otherwise(name, ours)]
+
+
+def _is_called_otherwise(name: str, ours: Sequence[str]) -> bool:
+    """Return whether a heading speaks for other fields, and for none of some."""
+    said = max(heading_says(own, name) for own in _HEADED)
+    return said > _TELLING and not any(heading_says(own, name) for own in ours)
 
 
 def map_text(candidate: Candidate, words: Mapping[str, str]) -> str:
@@ -111,7 +179,8 @@ def _rows(candidate: Candidate) -> Iterator[str]:
     if candidate.ended is not None:
         yield f"ended = {toml_text(candidate.ended.name)}  # never before it began, nor after the next one begins"
     if duration is not None:
-        yield f"lasted = {toml_text(duration.column.name)}  # fills the time between the records"
+        why = "by its heading" if time is None else "fills the time between the records"
+        yield f"lasted = {toml_text(duration.column.name)}  # {why}"
     yield f"result = {toml_text(candidate.roles.event_names[-1])}"
 
 
@@ -179,54 +248,3 @@ def _meaning(candidate: Candidate, word: str, second: str, label: int) -> str:
     if label == UNEXPLAINED:
         return ""
     return said if said in _INSIDE and label == INSIDE else "ignore"
-
-
-@dataclass(frozen=True, eq=False, repr=False)
-class TimeColumn:
-    """When a record was: one column, or a date and a time of the day in two.
-
-    Attributes:
-        names: the columns.
-        values: per record its time, in the log's unit or in seconds.
-        form: how it is written.
-        rising: in which share of steps within a group it does not fall.
-    """
-
-    names: tuple[str, ...]
-    values: Floats
-    form: TimeForm
-    rising: float
-
-
-@dataclass(frozen=True, eq=False, repr=False)
-class Candidate:
-    """What a log's columns and words may be.
-
-    Attributes:
-        sample: the records.
-        roles: its columns.
-        time: when; None where nothing says it.
-        labelling: what the words mean.
-        rows: whether a record is a whole try.
-        score: how much it explains, headings being evidence beside.
-        session, player, build: columns; at least one of the first two, where there is one at all.
-        unit: of numeric times.
-        duration, ended: of rows that are tries.
-        carry: whether the level holds until another is said.
-    """
-
-    sample: PreparedSample
-    table: SampledTable
-    roles: Roles
-    time: TimeColumn | None
-    labelling: Labelling
-    rows: bool
-    score: float
-    session: str | None = None
-    player: str | None = None
-    build: str | None = None
-    unit: Unit | None = None
-    duration: Duration | None = None
-    ended: CellColumn | None = None
-    carry: bool = False
-    runner_up: Candidate | None = field(default=None, repr=False)

@@ -36,6 +36,8 @@ _SEARCHED_FIRST: Final = 300  # and in which they are searched first, to see whi
 _KEPT: Final = 3  # candidates that are
 _TRIED: Final = 12  # candidates for the roles of columns of which labels are searched
 _WHOLE: Final = 0.95  # share of records, or of sessions, that say something in a column that tells whose they are
+_RISES: Final = 0.9  # of steps within a session, from which a column is a clock beyond doubt
+_AGAINST_HEADING: Final = 0.1  # points per record that a column costs that is called something else than it is taken for
 _WORTH_TWO: Final = 0.01  # points per record, by which two columns of events have to explain more than the first by itself
 _LABEL_OF: Final = {
     "start": OPENS,
@@ -68,7 +70,7 @@ def candidates(sample: PreparedSample, answers: SetAnswers) -> list[Candidate]:
     events = [one for one in found if not one.rows]
     found = [one for one in found if not one.rows or not any(_explains_as_much(own, one) for own in events)]
     found = [one for one in found if not any(_does_without(own, one) for own in found)]
-    found.sort(key=lambda one: -one.score)
+    found.sort(key=lambda one: _AGAINST_HEADING * len(one.against_headings) - one.score)
     return [_completed(_searched_on(one, _SEARCHED, answers), answers) for one in found[:_KEPT]]
 
 
@@ -89,8 +91,9 @@ def _labelled(sample: PreparedSample, table: SampledTable, roles: Roles, answers
     records = GroupedRecords(table, roles.group)
     time = _time_of(table, records, roles, answers.columns.get("time"))
     carry = roles.level.given < 0.97 and _is_carried(records, roles)
-    for rows in (False, True):
-        candidate = Candidate(sample, table, roles, time, NO_LABELS, rows, 0.0, carry=carry)
+    doubtful = time is not None and time.rising < _RISES  # numbers of any kind rise in half of the steps
+    for rows, clock in ((False, time), (True, time), *(((True, None),) if doubtful else ())):
+        candidate = Candidate(sample, table, roles, clock, NO_LABELS, rows, 0.0, carry=carry)
         candidate = _searched_on(candidate, _SEARCHED_FIRST, answers)
         if candidate.labelling.clears:
             yield candidate
@@ -101,6 +104,8 @@ def _searched_on(candidate: Candidate, most: int, answers: SetAnswers) -> Candid
     roles = candidate.roles
     sessions = _sessions(GroupedRecords(candidate.table, roles.group), roles, candidate.time, most)
     known = {word: label for word, text in enumerate(roles.event.words) if (label := _said(text)) is not None}
+    if candidate.rows:  # of which each is a try, be it one that was left
+        known = {word: LEAVES if label == ENDS else label for word, label in known.items()}
     labels = answers.labels
     fixed = {word: labels[own] for word, text in enumerate(roles.event.words) if (own := text.rpartition(SPLIT)[2]) in labels}
     labelling = LabelSearch(sessions, len(roles.event.words), known, candidate.rows, fixed).best()

@@ -28,6 +28,7 @@ _NAMES: Final = {
 _FACTORS: Final = (1.0, 1e-3, 60.0, 1e3)  # by which durations may be in another unit than times
 _FILLED: Final = 0.75  # of the time between rows, as far as it is told, that durations have to fill
 _ENOUGH: Final = 8
+_NO_CLOCK: Final = 0.3  # how much a heading of time speaks for a duration, beside one of durations
 
 
 class Unit(NamedTuple):
@@ -86,6 +87,8 @@ def duration_column(table: SampledTable, taken: set[str], groups: Ints, times: F
             continue
         heading = heading_says("lasted", column.name)
         if times is None:
+            # The time that it took, where no clock rises.
+            heading = heading or _NO_CLOCK * heading_says("time", column.name)
             if heading:
                 found.append((heading, Duration(column, 1.0, False)))
             continue

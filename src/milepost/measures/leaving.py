@@ -22,6 +22,7 @@ _MOST_STREAK: Final = 5  # failures in a row that have a row of their own; the l
 _MINUTES: Final = (0, 5, 10, 20, 30, 60)  # where rows of minutes begin
 _DAY: Final = 86_400.0
 _STEPS: Final = 1e6  # of a clock, to a second
+_LONGEST: Final = 1e9  # seconds of a try, beyond which more do not matter
 FEW_LEAVINGS: Final = 10  # fewer make no curve
 GOES_ON, CUT_OFF, BREAK, GONE, GONE_MID = range(5)
 
@@ -237,7 +238,7 @@ def _failures_so_far(player: Ints, level: Ints, failed: Bools) -> Ints:
 
 def _running(session: Ints, seconds: Floats) -> Floats:
     """Per attempt, the seconds of its session's attempts so far, its own included; to a millionth, to add up exactly."""
-    steps = np.rint(seconds * _STEPS).astype(np.int64)
+    steps = np.rint(np.minimum(seconds, _LONGEST) * _STEPS).astype(np.int64)
     total = np.cumsum(steps)
     begins = np.append(True, np.diff(session) != 0)[: len(session)]
     before = np.where(begins, total - steps, 0)

@@ -12,14 +12,14 @@ from typing import Final
 # Parts of headings, best first.
 _HINTS: Final = {
     "session": ("session", "sessions", "sitting", "sid", "visit", "run", "id"),
-    "time": ("time", "timestamp", "ts", "utc", "tick", "frame", "clock", "elapsed", "when", "sec", "ms", "at", "t"),
+    "time": ("time", "timestamp", "ts", "utc", "tick", "frame", "clock", "elapsed", "when", "sec", "secs", "ms", "at", "t"),
     "event": ("event", "ev", "action", "verb", "kind", "type", "what", "code", "name", "message", "msg"),
     "level": ("level", "lvl", "stage", "map", "room", "world", "scene", "wave", "round", "route", "chapter", "screen", "zone"),
     "player": ("player", "user", "uid", "account", "tester", "who", "profile", "participant"),
     "build": ("build", "version", "ver", "release", "patch"),
     "cause": ("cause", "reason", "why", "killer"),
     "result": ("result", "outcome", "status", "ending", "end", "state"),
-    "lasted": ("duration", "lasted", "seconds", "took", "length", "dur", "elapsed", "ms", "sec"),
+    "lasted": ("duration", "lasted", "seconds", "took", "length", "dur", "elapsed", "ms", "secs", "sec"),
     "started": ("start", "started", "begin", "began", "from"),
     "ended": ("end", "ended", "finish", "until"),
     "tries": ("tries", "attempts", "attempt", "count"),

@@ -100,7 +100,7 @@ class AttemptSink:
             last = number == len(ordered) - 1
             begun, ended = row.started or 0.0, row.ended
             opening = {name: value for name, value in row.ours.items() if name not in _OF_THE_END}
-            if ended is not None:
+            if ended is not None or row.result not in _OUTCOMES:  # an outcome tells of its try by itself
                 self._add(row, opening | {"event": "start", "time": _written(begun, stamped), "seq": 2 * number})
             closing = row.ours | {"time": _written(begun if ended is None else ended, stamped), "seq": 2 * number + 1}
             if row.result in _OUTCOMES:
