@@ -55,6 +55,12 @@ def test_the_name_of_a_file_is_a_column(milepost, play):
     milepost.write("map.toml", '[fields]\nsession = { from = "source.name", pattern = "(.*)_log" }\nbuild = "source.folder"\n')
     assert funnel(milepost, "night", "--map", "map.toml") == funnel(milepost, "own.jsonl")
     assert milepost.json("trace", play[0]["session"], "night", "--map", "map.toml")["traced"][0]["build"] == "night"
+    with (milepost.folder / name).open("a") as file:
+        file.write("no record\n")
+    (place,) = [
+        one for one in milepost.json("check", "night", "--map", "map.toml")["details"] if one["code"] == "unreadable_record"
+    ]
+    assert f"_log.jsonl:{before.count(chr(10)) + 2} " in place["places"][0], "a line that is no record has its number"
     milepost.write("map.toml", '[fields]\nsession = { from = "source.name", pattern = "no group" }\n')
     assert "fields.session.pattern must be" in milepost("funnel", "night", "--map", "map.toml").stderr
 

@@ -126,6 +126,7 @@ def test_what_is_wrong_in_a_course(milepost, small_log, text, said):
         ("[replay]\nrepeat_window = -1", "replay.repeat_window must be a number of seconds from 0 up"),
         ("[replay]\ninstant = nan", "replay.instant must be"),
         ("[events]\na = {event = [1]}", "events.a must be"),
+        ("[fields]\nlevel = {from = 7}", "fields.level.from must be a column or a list of columns"),
     ],
 )
 def test_what_is_wrong_in_a_map(milepost, small_log, text, said):
