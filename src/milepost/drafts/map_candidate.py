@@ -32,7 +32,7 @@ _WHY: Final = {
     UNEXPLAINED: "nothing tells what it is",
 }
 _SHOWN: Final = 30
-_HEADED: Final = ("session", "player", "level", "time", "result", "lasted")  # fields that headings tell apart
+_HEADED: Final = ("session", "player", "level", "time", "result", "lasted", "tries")  # fields that headings tell apart
 _TELLING: Final = 0.4  # how much a heading speaks for a field, from which it is one
 
 
@@ -92,7 +92,7 @@ class Candidate:
         group, times = self.roles.group, self.time.names if self.time is not None else ()
         taken: list[tuple[tuple[str, ...], str]] = [] if group is None else [(("session", "player"), group.name)]
         taken += [(("level",), name) for name in self.roles.level_names]
-        taken += [(("time",), name) for name in times]
+        taken += [(("event", "result"), name) for name in self.roles.event_names] + [(("time",), name) for name in times]
         return [name for ours, name in taken if _is_called_otherwise(name, ours)]
 
 
