@@ -37,7 +37,7 @@ _KEPT: Final = 3  # candidates that are
 _TRIED: Final = 12  # candidates for the roles of columns of which labels are searched
 _WHOLE: Final = 0.95  # share of records, or of sessions, that say something in a column that tells whose they are
 _RISES: Final = 0.9  # of steps within a session, from which a column is a clock beyond doubt
-_AGAINST_HEADING: Final = 0.1  # points per record that a column costs that is called something else than it is taken for
+_CALLED_OTHERWISE: Final = 0.1  # points per record that a column costs that is called something else than it is taken for
 _WORTH_TWO: Final = 0.01  # points per record, by which two columns of events have to explain more than the first by itself
 _LABEL_OF: Final = {
     "start": OPENS,
@@ -70,7 +70,7 @@ def candidates(sample: PreparedSample, answers: SetAnswers) -> list[Candidate]:
     events = [one for one in found if not one.rows]
     found = [one for one in found if not one.rows or not any(_explains_as_much(own, one) for own in events)]
     found = [one for one in found if not any(_does_without(own, one) for own in found)]
-    found.sort(key=lambda one: _AGAINST_HEADING * len(one.against_headings) - one.score)
+    found.sort(key=lambda one: _CALLED_OTHERWISE * len(one.against_headings) - one.score)
     return [_completed(_searched_on(one, _SEARCHED, answers), answers) for one in found[:_KEPT]]
 
 
