@@ -77,6 +77,11 @@ def test_a_small_sheet(milepost, order, columns):
     rows = milepost.json("funnel", "sheet.csv", "--map", "map.toml")["levels"]
     told = [(row["level"], row["reached"], row["cleared"], row["stopped_quit"]) for row in rows]
     assert told == [("Mill Pond", 4, 3, 1), ("Low Arch", 3, 2, 1), ("Salt Steps", 2, 2, 0)]
+    tries = milepost.json("times", "sheet.csv", "--map", "map.toml")
+    timed = [(row["timed"], row["untimed"], row["runs"], row["betweens"] > 0) for row in tries["levels"]]
+    known = [(4, 0, 3, True), (3, 0, 2, True), (2, 0, 2, False)]
+    assert timed == known if columns == 4 else timed == [(0, 4, 0, False), (0, 3, 0, False), (0, 2, 0, False)]
+    assert not {"outcome_without_start", "implied_retry"} & tries["findings"].keys(), "each row is a try by itself"
 
 
 def test_phrases_of_an_engine():

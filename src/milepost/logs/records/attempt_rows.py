@@ -14,7 +14,7 @@ from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.fields import NANO, decimal, nanoseconds, text_of, typed
 from milepost.logs.records.record_hash import likeness
 from milepost.logs.records.translation import Translator
-from milepost.vocabulary import BIT, EXACT
+from milepost.vocabulary import BIT, EXACT, UNTIMED
 
 _OUTCOMES: Final = frozenset({"complete", "death", "reset"})
 _ENDS: Final = frozenset({"quit", "time_up", "crash"})  # of a session, where the row is its last
@@ -100,15 +100,15 @@ class AttemptSink:
             last = number == len(ordered) - 1
             begun, ended = row.started or 0.0, row.ended
             opening = {name: value for name, value in row.ours.items() if name not in _OF_THE_END}
-            if ended is not None or row.result not in _OUTCOMES:  # an outcome tells of its try by itself
-                self._add(row, opening | {"event": "start", "time": _written(begun, stamped), "seq": 2 * number})
+            self._add(row, opening | {"event": "start", "time": _written(begun, stamped), "seq": 2 * number})
             closing = row.ours | {"time": _written(begun if ended is None else ended, stamped), "seq": 2 * number + 1}
+            untimed = UNTIMED if ended is None else 0
             if row.result in _OUTCOMES:
-                self._add(row, closing | {"event": row.result})
+                self._add(row, closing | {"event": row.result}, untimed)
             elif row.result in _ENDS and last:
-                self._add(row, closing | {"event": "session_end", "cause": row.result})
+                self._add(row, closing | {"event": "session_end", "cause": row.result}, untimed)
             else:
-                self._add(row, closing | {"event": "transition", "to": None}, 0 if row.result in _ENDS else _UNKNOWN)
+                self._add(row, closing | {"event": "transition", "to": None}, untimed | (0 if row.result in _ENDS else _UNKNOWN))
 
     def _add(self, row: _Row, record: dict[str, object], marks: int = 0) -> None:
         own = numbered(typed(record) if self.cells else record)
