@@ -134,9 +134,9 @@ def answers(
     Raises:
         FolderError: a table cannot be used.
     """
-    told = () if themes is None else read_themes(themes)
+    theme_list = () if themes is None else read_themes(themes)
     questions = {text: ranks if isinstance(ranks, Question) else Question(tuple(ranks)) for text, ranks in (order or {}).items()}
-    return _frame(Answers(read_answers(answers), questions, min_players, told)(play), index=None)
+    return _frame(Answers(read_answers(answers), questions, min_players, theme_list)(play), index=None)
 
 
 def targets(play: Play, planned: Mapping[str, float | str] | None = None, *, min_players: int = 5) -> pd.DataFrame:

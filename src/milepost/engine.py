@@ -135,10 +135,10 @@ def measured_document(play: P, command: str, measure: Callable[[P], AnyTable]) -
 class Replayable(Protocol):
     """A log that was opened, of which a function's result is asked."""
 
-    def made(self, name: str | None, make: Callable[[Play], V]) -> V:
+    def compute(self, name: str | None, make: Callable[[Play], V]) -> V:
         """Return a function's result on the replayed log."""
 
-    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+    def compute_from_counts(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """Return a function's result on counts over the log."""
 
 
@@ -162,10 +162,10 @@ def document_of(log: Replayable, command: str, measure: AnyMeasure, per: str = "
             require_used(play)
             return measured_document(play, command, counting)
 
-        return log.counted(name, counted, needs_of([counting]))
+        return log.compute_from_counts(name, counted, needs_of([counting]))
 
     def made(play: Play) -> Head:
         require_used(play)
         return measured_document(counted_per(play, per), command, measure)
 
-    return log.made(name, made)
+    return log.compute(name, made)

@@ -96,11 +96,11 @@ class KeptLog:
             _place(self).keep_play(_with_summaries(play))
         return play.kept_by(_place(self))
 
-    def made(self, name: str, make: Callable[[Play], V]) -> V:
+    def compute(self, name: str, make: Callable[[Play], V]) -> V:
         """Return a function's kept result, without loading the play; or compute it now and keep it."""
-        return _place(self).made(name, lambda: make(self.play()))
+        return _place(self).compute(name, lambda: make(self.play()))
 
-    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+    def compute_from_counts(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """Return a function's result on counts: a kept one, or one of the kept play where that has all it takes."""
 
         def result() -> V:
@@ -108,30 +108,30 @@ class KeptLog:
                 with suppress(RecordsGoneError):
                     return make(self._kept)
             elif self.counts_only:
-                return self._source.counted(name, make, kinds)
+                return self._source.compute_from_counts(name, make, kinds)
             return make(self.play())
 
-        return result() if name is None else _place(self).made(name, result)
+        return result() if name is None else _place(self).compute(name, result)
 
-    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
+    def replay_groups(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
-        return self._source.grouped(key, exclusion)
+        return self._source.replay_groups(key, exclusion)
 
-    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
+    def replay_sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course; those of a store are kept."""
         if exclusion is not None or self.small:
-            return self._source.sides(split, exclusion)
+            return self._source.replay_sides(split, exclusion)
         places = [_place(self, split, side) for side in ("before", "after")]
         before, after = (place.play(course, self.asked.rules) for place, course in zip(places, split.courses, strict=True))
         if before is None or after is None:
-            before, after = self._source.sides(split)
+            before, after = self._source.replay_sides(split)
             places[0].keep_play(before)
             places[1].keep_play(after)
         return before.kept_by(places[0]), after.kept_by(places[1])
 
-    def some(self, exclusion: Exclusion, sessions: Bools) -> Play:
+    def replay_some(self, exclusion: Exclusion, sessions: Bools) -> Play:
         """Replay some sessions, as if the log held only those, with something left out."""
-        return self._source.some(exclusion, sessions)
+        return self._source.replay_some(exclusion, sessions)
 
     @property
     def sessions(self) -> BareLog:
@@ -146,7 +146,7 @@ class KeptLog:
     @cached_property
     def _kept(self) -> Play | None:
         play = _place(self).play(self.course, self.asked.rules)
-        return None if play is None else replace(play, again=self.some).kept_by(_place(self))
+        return None if play is None else replace(play, again=self.replay_some).kept_by(_place(self))
 
 
 def _place(log: KeptLog, *of_what: object) -> PlayPlace:

@@ -70,7 +70,7 @@ class PlayPlace:
     folder: Path
     most: int
 
-    def kept(self, name: str, *kinds: type) -> object:
+    def load(self, name: str, *kinds: type) -> object:
         """Return the value kept under a name; None if there is none, or if it cannot be trusted."""
         try:
             return read_values(self.folder / name).value(name, *kinds)
@@ -78,19 +78,19 @@ class PlayPlace:
             shutil.rmtree(self.folder / name, ignore_errors=True)
             return None
 
-    def keep(self, name: str, value: object) -> None:
+    def save(self, name: str, value: object) -> None:
         """Keep something, if that can be."""
         self._lay_down(name, {name: value})
 
-    def made(self, name: str, make: Callable[[], V]) -> V:
+    def compute(self, name: str, make: Callable[[], V]) -> V:
         """Return the value kept under a name, or compute it and keep it."""
-        made = self.kept(name)
-        if made is None:
-            made = make()
-            self.keep(name, made)
+        result = self.load(name)
+        if result is None:
+            result = make()
+            self.save(name, result)
         else:
             self._touch()
-        return cast("V", made)
+        return cast("V", result)
 
     def play(self, course: Course | None, rules: ReplayRules) -> Play | None:
         """Return the play that is kept; None if there is none, or if it is not as it was written."""
@@ -101,9 +101,9 @@ class PlayPlace:
             gated = Admitted(course=course, **{name: written.value(name, kind) for name, kind in _OF_GATED.items()})
             if course is not None:
                 gated = replace(gated, course=course.with_levels(gated.stops.names[len(course.levels) : gated.stops.n_levels]))
-            own = {name: written.value(name, kind) for name, kind in _OF_PLAY.items()}
+            parts = {name: written.value(name, kind) for name, kind in _OF_PLAY.items()}
             self._touch()
-            return Play(gated, rules=rules, recall=partial(self._recalled, written), **own)
+            return Play(gated, rules=rules, recall=partial(self._recalled, written), **parts)
         except (ValuesError, TypeError):
             shutil.rmtree(self.folder, ignore_errors=True)
             return None
@@ -151,8 +151,10 @@ class PlayPlace:
 
     def _forget(self) -> None:
         """Take away what nobody asked for lately, and what broke off."""
-        asked = sorted((one for one in self.folder.parent.iterdir() if one.is_dir()), key=lambda one: one.stat().st_mtime)
-        sizes = [sum(file.stat().st_size for file in one.rglob("*") if file.is_file()) for one in asked]
+        asked = sorted(
+            (entry for entry in self.folder.parent.iterdir() if entry.is_dir()), key=lambda entry: entry.stat().st_mtime
+        )
+        sizes = [sum(file.stat().st_size for file in entry.rglob("*") if file.is_file()) for entry in asked]
         for number, old in enumerate(asked[:-1]):
             if sum(sizes[number:]) > self.most:
                 shutil.rmtree(old, ignore_errors=True)

@@ -28,8 +28,8 @@ def natural_key(name: str) -> tuple[list[tuple[int, int, str]], str]:
 
 def nearest(name: str, known: Iterable[str]) -> str:
     """A sentence, after a space, that asks for the nearest of the names that are known; empty where none is near."""
-    by_fold = {folded(one): one for one in known}
-    own = folded(name)
-    begins = sorted((one for one in by_fold if own and one.startswith(own)), key=natural_key)
-    near = begins or get_close_matches(own, by_fold, 1, cutoff=0.5)
+    by_fold = {folded(name): name for name in known}
+    wanted = folded(name)
+    begins = sorted((candidate for candidate in by_fold if wanted and candidate.startswith(wanted)), key=natural_key)
+    near = begins or get_close_matches(wanted, by_fold, 1, cutoff=0.5)
     return f" Did you mean {by_fold[near[0]]}?" if near else ""

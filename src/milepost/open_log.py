@@ -60,7 +60,7 @@ class Loaded:
         """Replay it, where nobody will have it replayed after that."""
         return self.play() if _has_to_be_judged(self) else fitting(self.source.play(last=True), self.of_attempts)
 
-    def made(self, name: str | None, make: Callable[[Play], V]) -> V:
+    def compute(self, name: str | None, make: Callable[[Play], V]) -> V:
         """Return a function's result on the log, if nobody will have it replayed after that.
 
         Args:
@@ -69,9 +69,9 @@ class Loaded:
         """
         if name is None or _has_to_be_judged(self) or self.of_attempts:
             return make(self.last_play())
-        return self.source.made(name, make)
+        return self.source.compute(name, make)
 
-    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+    def compute_from_counts(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """Return a function's result on counts, so that a large log's attempts need not be merged.
 
         Args:
@@ -81,19 +81,19 @@ class Loaded:
         """
         if _has_to_be_judged(self) or self.of_attempts:
             return make(self.last_play())
-        return self.source.counted(name, make, kinds)
+        return self.source.compute_from_counts(name, make, kinds)
 
-    def grouped(self, key: str) -> list[tuple[str | None, Play]]:
+    def replay_groups(self, key: str) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself, as if the log held only those.
 
         Raises:
             UsageError: the log has no such field or tag.
         """
-        return [(value, fitting(play, self.of_attempts)) for value, play in self.source.grouped(key, self._judged()[1])]
+        return [(value, fitting(play, self.of_attempts)) for value, play in self.source.replay_groups(key, self._judged()[1])]
 
-    def sides(self, split: Split) -> tuple[Play, Play]:
+    def replay_sides(self, split: Split) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
-        before, after = self.source.sides(split, self._judged()[1])
+        before, after = self.source.replay_sides(split, self._judged()[1])
         return fitting(before, self.of_attempts), fitting(after, self.of_attempts)
 
     def _clean(self) -> Play:
@@ -103,8 +103,8 @@ class Loaded:
             return self.source.play()
         if exclusion is None:
             return first
-        again = first if not exclusion.replays else self.source.play(exclusion)
-        return replace(again if exclusion.replays else without(first, exclusion), before=first)
+        replayed = first if not exclusion.replays else self.source.play(exclusion)
+        return replace(replayed if exclusion.replays else without(first, exclusion), before=first)
 
     def _judged(self) -> tuple[Play | None, Exclusion | None]:
         """The log as it is, and what is left out of it; nothing where nobody has to look.
@@ -143,9 +143,9 @@ def opened_log(asked: LogRequest) -> Loaded:
     Raises:
         MilePostError: it cannot be read, or a condition fits nothing.
     """
-    way = way_of(asked)
-    if way.in_parts:
-        return _looked_at(asked, _in_parts(asked, way))
+    plan = way_of(asked)
+    if plan.in_parts:
+        return _looked_at(asked, _in_parts(asked, plan))
     if asked.remember:
         from milepost.kept_log import kept_small_log
 
@@ -154,15 +154,15 @@ def opened_log(asked: LogRequest) -> Loaded:
     return _looked_at(asked, WholeLog.of(asked))
 
 
-def _in_parts(asked: LogRequest, way: ExecutionPlan) -> ReplaySource:
+def _in_parts(asked: LogRequest, plan: ExecutionPlan) -> ReplaySource:
     """A store that remembers, or logs that are held in parts or packed for the moment."""
     if len(asked.names) == 1 and _is_store(asked.names[0]):
         from milepost.kept_log import kept_store
 
-        return kept_store(asked, way)
+        return kept_store(asked, plan)
     from milepost.partitions.partitioned_source import load_parts
 
-    return load_parts(asked, way)
+    return load_parts(asked, plan)
 
 
 def _looked_at(asked: LogRequest, source: ReplaySource) -> Loaded:
@@ -177,8 +177,8 @@ def way_of(asked: LogRequest) -> ExecutionPlan:
     """How the log is replayed: as a whole, or part by part, which is asked for, or its size, or that it is a large store."""
     if asked.every_record:
         return ExecutionPlan()
-    way = asked.work.way(asked.names)
-    return ExecutionPlan(packed=True) if not way.in_parts and _is_large_store(asked.names) else way
+    plan = asked.work.way(asked.names)
+    return ExecutionPlan(packed=True) if not plan.in_parts and _is_large_store(asked.names) else plan
 
 
 def _is_large_store(names: list[str]) -> bool:

@@ -117,8 +117,8 @@ def cache_folder(name: str) -> Path | None:
     folder = base / "milepost" / name
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        for own in (folder.parent, folder):
-            own.chmod(0o700)  # which only its owner can
+        for path in (folder.parent, folder):
+            path.chmod(0o700)  # which only its owner can
     except OSError:
         return None
     return folder if only_ours(folder.parent) and only_ours(folder) else None

@@ -96,7 +96,9 @@ class Playtest:
         """The recordings, a row a session; ``offset`` in seconds."""
         path = self.folder.path("recordings")
         rows = read_recordings(path) if path else {}
-        return pd.DataFrame([{"session": name, "place": one.place, "offset": one.offset} for name, one in rows.items()])
+        return pd.DataFrame(
+            [{"session": name, "place": recording.place, "offset": recording.offset} for name, recording in rows.items()]
+        )
 
 
 def open_playtest(folder: str | Path = ".") -> Playtest:
@@ -105,7 +107,7 @@ def open_playtest(folder: str | Path = ".") -> Playtest:
     Raises:
         FolderError: there is none, or it cannot be used.
     """
-    found = find_folder(Path(folder))
-    if found is None:
+    path = find_folder(Path(folder))
+    if path is None:
         raise FolderError(f"{folder}: no {FILE} is there or above. milepost init LOG makes one.")
-    return Playtest(found)
+    return Playtest(path)

@@ -60,8 +60,8 @@ def _states(names: list[str]) -> tuple[Hashable, ...] | None:
     files = [source.path for source in expand(names)]
     if any(path is None or not path.is_file() for path in files):
         return None
-    found = [(path.resolve(), path.stat()) for path in files if path is not None]
-    return tuple((path, state.st_mtime_ns, state.st_size, state.st_ino) for path, state in found)
+    states = [(path.resolve(), path.stat()) for path in files if path is not None]
+    return tuple((path, state.st_mtime_ns, state.st_size, state.st_ino) for path, state in states)
 
 
 def play_of(log: Log, course: Course | None, rules: ReplayRules, progress: Progress, exclusion: Exclusion | None) -> FullPlay:
@@ -75,8 +75,8 @@ def _once(key: Hashable, used: object, make: Callable[[], V]) -> V:
     """Return the value made under a key before; the key's objects are kept, so that their ids stay theirs."""
     assert _known is not None
     if key not in _known:
-        made = make()
+        value = make()
         if len(_known) >= _MOST:
             _known.clear()
-        _known[key] = (made, used)
+        _known[key] = (value, used)
     return cast(V, _known[key][0])

@@ -8,7 +8,7 @@ from typing import Protocol
 class Progress(Protocol):
     """Hears of steps and of how much of a step is done."""
 
-    def step(self, what: str, of: int | None = None) -> None:
+    def step(self, task: str, total: int | None = None) -> None:
         """Begin a step, described in a few words, and how much there is to do in it, where that is known."""
 
     def advance(self, amount: int) -> None:
@@ -18,7 +18,7 @@ class Progress(Protocol):
 class Silent:
     """The default: hears everything, says nothing."""
 
-    def step(self, what: str, of: int | None = None) -> None:
+    def step(self, task: str, total: int | None = None) -> None:
         """Ignore the step."""
 
     def advance(self, amount: int) -> None:

@@ -119,7 +119,7 @@ def count(
         if name not in COUNTED:
             raise UsageError(f"measures={name!r}: it needs more than counts. These do not: {', '.join(COUNTED)}.")
     kinds = needs_of(cast("CountingMeasure", MEASURES[name].measure) for name in measures)
-    return opened_log(_asked(logs, course, log_map, rules, chosen)).counted(None, lambda play: play, kinds)
+    return opened_log(_asked(logs, course, log_map, rules, chosen)).compute_from_counts(None, lambda play: play, kinds)
 
 
 def _asked(

@@ -46,16 +46,16 @@ def _escaped(char: str) -> str:
     return f"\\u{ord(char):04x}" if ord(char) < 1 << 16 else f"\\U{ord(char):08x}"
 
 
-def load_toml(path: str | Path, what: str, error: type[MilePostError]) -> Tables:
+def load_toml(path: str | Path, kind: str, error: type[MilePostError]) -> Tables:
     """The tables of a TOML file.
 
     Raises:
         error: the file is missing, unreadable or no TOML; the text names the file and what to do.
     """
-    return parsed_toml(read_toml(path, what, error), path, what, error)
+    return parsed_toml(read_toml(path, kind, error), path, kind, error)
 
 
-def read_toml(path: str | Path, what: str, error: type[MilePostError]) -> str:
+def read_toml(path: str | Path, kind: str, error: type[MilePostError]) -> str:
     """The text of a TOML file.
 
     Raises:
@@ -64,14 +64,14 @@ def read_toml(path: str | Path, what: str, error: type[MilePostError]) -> str:
     try:
         return Path(path).read_bytes().decode("utf-8-sig").replace("\r\n", "\n")
     except IsADirectoryError:
-        raise error(f"{path}: is a folder. Give the {what} file itself.") from None
+        raise error(f"{path}: is a folder. Give the {kind} file itself.") from None
     except OSError as reason:
-        raise error(f"{path}: the {what} cannot be read ({reason.strerror or reason}).") from reason
+        raise error(f"{path}: the {kind} cannot be read ({reason.strerror or reason}).") from reason
     except UnicodeDecodeError as reason:
-        raise error(f"{path}: the {what} is not TOML ({reason}).") from reason
+        raise error(f"{path}: the {kind} is not TOML ({reason}).") from reason
 
 
-def parsed_toml(text: str, path: str | Path, what: str, error: type[MilePostError]) -> Tables:
+def parsed_toml(text: str, path: str | Path, kind: str, error: type[MilePostError]) -> Tables:
     """The tables of a text.
 
     Raises:
@@ -80,9 +80,9 @@ def parsed_toml(text: str, path: str | Path, what: str, error: type[MilePostErro
     try:
         return tomllib.loads(text)
     except tomllib.TOMLDecodeError as reason:
-        raise error(f"{path}: the {what} is not TOML ({reason}).") from reason
+        raise error(f"{path}: the {kind} is not TOML ({reason}).") from reason
     except RecursionError:
-        raise error(f"{path}: the {what} is nested too deeply.") from None
+        raise error(f"{path}: the {kind} is nested too deeply.") from None
 
 
 _HEADER = re.compile(r"\s*\[+([^\[\]].*?)\]+\s*(#.*)?")
@@ -103,7 +103,7 @@ def line_of(text: str, table: str, key: str) -> int | None:
             inside = _plain_name(header[1])
             if inside == wanted:
                 return number
-        elif (found := _KEY.match(line)) and inside == table and _plain_name(found[1]) == key:
+        elif (match := _KEY.match(line)) and inside == table and _plain_name(match[1]) == key:
             return number
     return None
 
@@ -147,7 +147,7 @@ class SettingsReader:
     def texts(self, where: str, key: str, value: object) -> tuple[str, ...]:
         """A text, or a list of them."""
         several = [value] if isinstance(value, str) else value
-        if not isinstance(several, list) or not all(isinstance(one, str) and one for one in several):
+        if not isinstance(several, list) or not all(isinstance(text, str) and text for text in several):
             self.wrong(where, key, "a list of texts", value)
         return tuple(several)
 

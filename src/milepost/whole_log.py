@@ -36,16 +36,16 @@ class ReplaySource(Protocol):
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
         """Replay it; what is held in memory may be freed where nobody will have it replayed after that."""
 
-    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
+    def replay_groups(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself, as if the log held only those."""
 
-    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
+    def replay_sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
 
-    def made(self, name: str, make: Callable[[Play], V]) -> V:
+    def compute(self, name: str, make: Callable[[Play], V]) -> V:
         """Return a function's result on the replayed log: plain values, kept under the name if plays are kept."""
 
-    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+    def compute_from_counts(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """Return a function's result on counts over the log, which is not needed otherwise.
 
         Args:
@@ -54,7 +54,7 @@ class ReplaySource(Protocol):
             kinds: what it needs counted.
         """
 
-    def some(self, exclusion: Exclusion, sessions: Bools) -> Play:
+    def replay_some(self, exclusion: Exclusion, sessions: Bools) -> Play:
         """Replay some sessions, as if the log held only those, with something left out."""
 
     @property
@@ -96,27 +96,27 @@ class WholeLog:
         with self.telling() as progress:
             return self._replayed(self.log, self.course, exclusion, progress)
 
-    def made(self, name: str, make: Callable[[Play], V]) -> V:
+    def compute(self, name: str, make: Callable[[Play], V]) -> V:
         """Return a function's result on the replayed log."""
         return make(self.play())
 
-    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+    def compute_from_counts(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """Return a function's result on counts over the log."""
         return make(self.play())
 
-    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
+    def replay_groups(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
         return [
             (value, self._replayed(only(self.log, sessions), course, exclusion))
             for value, sessions, course in groups_with_courses(self.log, key, self.course)
         ]
 
-    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
+    def replay_sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
         before, after = (self._replayed(only(self.log, sessions), course, exclusion) for sessions, course in split.each(self.log))
         return before, after
 
-    def some(self, exclusion: Exclusion, sessions: Bools) -> Play:
+    def replay_some(self, exclusion: Exclusion, sessions: Bools) -> Play:
         """Replay some sessions, as if the log held only those, with something left out."""
         return self._replayed(only(self.log, sessions), self.course, exclusion)
 

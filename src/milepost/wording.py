@@ -105,9 +105,9 @@ def rate(value: float | None) -> str:
     return NOTHING if value is None else f"{value:.2f}"
 
 
-def plural(count: int, one: str, many: str | None = None) -> str:
+def plural(count: int, single: str, many: str | None = None) -> str:
     """A count with its noun."""
-    return f"{count:,} {one if count == 1 else many or one + 's'}"
+    return f"{count:,} {single if count == 1 else many or single + 's'}"
 
 
 def listed(items: list[str]) -> str:

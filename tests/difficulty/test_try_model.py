@@ -54,7 +54,7 @@ def test_compiled_sums_are_the_same(monkeypatch):
     tries, _ = play_course(np.linspace(-1.5, 2.5, 7), settings, np.random.default_rng(9))
     keep = (tries.level != 3) | (tries.number != 2)  # a number that is missing, as where an attempt fell out
     for ends in (tries.ends, None):
-        given = TriesOfItems(tries.player, tries.level, tries.number, tries.outcome == 0, ends).some(keep)
+        given = TriesOfItems(tries.player, tries.level, tries.number, tries.outcome == 0, ends).pick(keep)
         monkeypatch.setattr(try_model, "WORTHWHILE", 1 << 40)
         by_block = try_model._Data(given, 8)
         monkeypatch.setattr(try_model, "WORTHWHILE", 100)

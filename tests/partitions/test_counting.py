@@ -134,7 +134,7 @@ def test_same_documents(folder, monkeypatch, packed, given, rules, where):
     if packed and not where:
         monkeypatch.setattr(partitioned_source, "bare_log", lambda *_: pytest.fail("a list of all sessions was made"))
     measures = MEASURES + (BY_COURSE if given else ())
-    counted = parts.counted(None, lambda play: play, needs_of(measures))
+    counted = parts.compute_from_counts(None, lambda play: play, needs_of(measures))
     assert len(parts.parted.parts) > 5 and len(whole.attempts) > 20
     for measure in measures:
         ours, theirs = (document("x", play, table_of(play, measure)) for play in (counted, whole))
@@ -144,7 +144,7 @@ def test_same_documents(folder, monkeypatch, packed, given, rules, where):
 def test_what_was_not_counted_is_told(folder):
     """Whoever asks for it, or for attempts, is told; no figure is made of nothing."""
     parts = load_parts(asked_of(folder, True, ReplayRules(), (), 2), ExecutionPlan(held=True))
-    counted = parts.counted(None, lambda play: play, needs_of([Funnel()]))
+    counted = parts.compute_from_counts(None, lambda play: play, needs_of([Funnel()]))
     assert Funnel()(counted).rows[0]["reached"] > 10 and counted.summary(Tallies).records > 1000
     for ask in (AttemptsToClear(), lambda play: play.sums(TryCounts), with_attempts):
         with pytest.raises(AttemptsGoneError):
@@ -158,7 +158,7 @@ def test_one_count_for_all_ways(folder, monkeypatch):
         monkeypatch.setattr(memory_parts, "_BLOCK", block)
         monkeypatch.setattr(memory_parts, "_BLOCKS", 1 << 20)
         parts = load_parts(asked_of(folder, True, ReplayRules(), (), jobs), ExecutionPlan(held=True))
-        counted = parts.counted(None, lambda play: play, needs_of(MEASURES))
+        counted = parts.compute_from_counts(None, lambda play: play, needs_of(MEASURES))
         said.add(json.dumps([measure(counted).rows for measure in MEASURES]))
     assert len(said) == 1
 
@@ -178,7 +178,7 @@ def test_commands(milepost, folder, words):
 def test_nothing_is_left_of_the_records(folder):
     """Once a log was counted, nobody holds its records."""
     parts = load_parts(asked_of(folder, True, ReplayRules(), (), 2), ExecutionPlan(held=True))
-    assert parts.counted(None, lambda play: play.sums(TryCounts).tries.total, needs_of([AttemptsToClear()]))
+    assert parts.compute_from_counts(None, lambda play: play.sums(TryCounts).tries.total, needs_of([AttemptsToClear()]))
     assert not parts.parted.parts[0].pieces
 
 
@@ -260,5 +260,5 @@ def test_no_name_hides_what_was_refused(folder):
     """Sessions that are left out take their unreadable records with them, whether people have pseudonyms or not."""
     parts = load_parts(asked_of(folder, True, ReplayRules(), (), 1), ExecutionPlan(held=True))
     hidden = load_parts(asked_of(folder, True, ReplayRules(), (), 1), ExecutionPlan(held=True)).without_names()
-    named, unnamed = (own.counted(None, finding_counts, needs_of([])) for own in (parts, hidden))
+    named, unnamed = (own.compute_from_counts(None, finding_counts, needs_of([])) for own in (parts, hidden))
     assert named == unnamed and named["unreadable_record"]

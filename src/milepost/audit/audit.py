@@ -121,7 +121,7 @@ def audit(play: Play) -> Table[RawBesideClean, AuditTotals]:
         AuditTotals(
             **contents(play),
             details=_with_excluding(details(play, known, Evidence(play)), moves),
-            suspects=[_as_row(one, known, evidence, moves) for one in suspects_of(first)],
+            suspects=[_as_row(suspect, known, evidence, moves) for suspect in suspects_of(first)],
             promises=promise_rows(first),
             moved=moved(rows, int(play.counts.sum())),
         ),
@@ -140,8 +140,8 @@ def contents(play: Play) -> Contents:
     """Return the contents of the log: counts of everything; records used and reported add up to all."""
     log, tallies = play.gated.log, tallies_of(play)
     refused = refused_in_all(log.refused)
-    own = ~copied(log.sessions)
-    named = [build for build, counts in zip(log.sessions.build, own.tolist(), strict=True) if counts and build is not None]
+    counted = ~copied(log.sessions)
+    named = [build for build, counts in zip(log.sessions.build, counted.tolist(), strict=True) if counts and build is not None]
     return Contents(
         files=log.files,
         records=tallies.records + refused,
@@ -185,21 +185,23 @@ def _day(epoch: int) -> str | None:
 
 def details(play: Play, known: tuple[KnownFault, ...], evidence: Evidence) -> list[Detail]:
     """Each finding: count, sessions, share of sessions, what was done, weight, and the first places."""
-    found = [_refused(play)] if play.gated.log.refused else []
+    entries = [_refused(play)] if play.gated.log.refused else []
     for number, finding in enumerate(FINDINGS[1:], 1):
         if finding.code == "coarse_clock":
-            found += _by_session(play, finding, play.gated.coarse)
+            entries += _by_session(play, finding, play.gated.coarse)
         elif finding.code == "player_tag_differs":
-            found += _by_session(play, finding, differing(play))
+            entries += _by_session(play, finding, differing(play))
         elif finding.code == "no_session_end":
-            found += _by_session(play, finding, play.endless)
+            entries += _by_session(play, finding, play.endless)
         elif number in tallies_of(play).findings:
-            own = tallies_of(play).findings[number]
-            count = own.sessions if finding.code == "clock_wrapped" else own.records
-            found.append(_Found(finding, count, own.sessions, own.places, play))
+            tally = tallies_of(play).findings[number]
+            count = tally.sessions if finding.code == "clock_wrapped" else tally.records
+            entries.append(_Found(finding, count, tally.sessions, tally.places, play))
     log, weights = play.gated.log, finding_weights(play)
-    sessions = len({*log.sessions.name, *(one.session for one in log.refused if one.session is not None)})
-    rows = [one.row(sessions, weights[one.finding.code], _known(one.finding.code, [], [], known, evidence)) for one in found]
+    sessions = len({*log.sessions.name, *(refused.session for refused in log.refused if refused.session is not None)})
+    rows = [
+        entry.row(sessions, weights[entry.finding.code], _known(entry.finding.code, [], [], known, evidence)) for entry in entries
+    ]
     return sorted(rows, key=lambda row: -row["count"])
 
 
@@ -212,14 +214,14 @@ class _Found:
     play: Play
     reasons: Sequence[str] = ()  # why a record was refused, beside its place
 
-    def row(self, of: int, weight: str, known: str | bool | None) -> Detail:
-        """Return the row that `check` shows; ``of`` counts all sessions, those that only unreadable records name among them."""
+    def row(self, total: int, weight: str, known: str | bool | None) -> Detail:
+        """Return the row that `check` shows; ``total`` counts all sessions, also those that only unreadable records name."""
         finding = self.finding
         return Detail(
             code=finding.code,
             count=self.count,
             sessions=self.sessions,
-            session_share=self.sessions / of if of else None,
+            session_share=self.sessions / total if total else None,
             meaning=finding.meaning,
             done=finding.done,
             weight=weight,
@@ -253,7 +255,7 @@ def _by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
         return []
     times, builds = play.session_times, play.gated.log.sessions.build
     filled = sessions[times.file[sessions] >= 0][:PLACES].tolist()
-    places = [FoundAt(int(times.file[own]), int(times.line[own]), ABSENT, builds[own]) for own in filled]
+    places = [FoundAt(int(times.file[session]), int(times.line[session]), ABSENT, builds[session]) for session in filled]
     return [_Found(finding, len(sessions), len(sessions), places, play)]
 
 
@@ -280,9 +282,9 @@ def _known(
 ) -> str | bool | None:
     """The note of a declared fault that something is an instance of, or that there is one."""
     for fault in known:
-        here = fault.level is None or fault.level in levels
+        touched = fault.level is None or fault.level in levels
         built = fault.build is None or fault.build in (builds or evidence.builds)
-        if fault.code == code and here and built:
+        if fault.code == code and touched and built:
             return fault.note or True
     return None
 

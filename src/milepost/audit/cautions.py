@@ -48,7 +48,7 @@ def finding_weights(play: Summed) -> dict[str, str]:
     A finding that takes more than a twentieth of the records is of high weight, and so is one that takes any in a fifth of the
     sessions, also at a level where cleaning moves a figure by more than five points.
     """
-    return dict(play.once(_finding_weights))
+    return dict(play.compute_once(_finding_weights))
 
 
 def _finding_weights(play: Summed) -> dict[str, str]:
@@ -60,15 +60,15 @@ def _finding_weights(play: Summed) -> dict[str, str]:
 
 
 def _moves(play: Summed, code: str, moving: Mapping[int, tuple[str, float, float]]) -> bool:
-    found = tallies_of(play).findings.get(_NUMBERS[code]) if code in TAKING else None
+    tally = tallies_of(play).findings.get(_NUMBERS[code]) if code in TAKING else None
     sessions = play.sums(SessionMarks).sessions
-    return found is not None and found.sessions >= _MANY_SESSIONS * sessions and not found.levels.isdisjoint(moving)
+    return tally is not None and tally.sessions >= _MANY_SESSIONS * sessions and not tally.levels.isdisjoint(moving)
 
 
 def levels_moved(play: Summed) -> dict[int, tuple[str, float, float]]:
     """The levels at which cleaning moves a figure by more than five points: by place, the figure, raw and clean."""
-    rows, raw, players = play.once(Funnel()).rows, play.summary(RawCounts), max(1, play.sums(Attendance).players)
-    found: dict[int, tuple[str, float, float]] = {}
+    rows, raw, players = play.compute_once(Funnel()).rows, play.summary(RawCounts), max(1, play.sums(Attendance).players)
+    moved: dict[int, tuple[str, float, float]] = {}
     for place, row in enumerate(rows):
         reached = int(raw.reached[place])
         figures = [("reached", reached / players, row["reached"] / players)]
@@ -79,8 +79,8 @@ def levels_moved(play: Summed) -> dict[int, tuple[str, float, float]]:
             ]
         for name, before, after in figures:
             if abs(before - after) > _FIVE_POINTS + 1e-9:
-                found.setdefault(place, (name, before, after))
-    return found
+                moved.setdefault(place, (name, before, after))
+    return moved
 
 
 class Caution(TypedDict):
@@ -98,10 +98,12 @@ def cautions_of(play: Summed, command: str) -> list[Caution]:
         play: the play.
         command: whose figures they are.
     """
-    found = play.lasting("cautions", lambda own: [*_assumptions(own), *_heavy(own), *_not_understood(own)])
+    cautions = play.compute_and_keep(
+        "cautions", lambda replayed: [*_assumptions(replayed), *_heavy(replayed), *_not_understood(replayed)]
+    )
     if command in _SUSPECTS_SAID and not play.asked and not play.per_run:
-        return found + play.lasting("moving-suspects", lambda own: list(_suspects(own)))
-    return found
+        return cautions + play.compute_and_keep("moving-suspects", lambda replayed: list(_suspects(replayed)))
+    return cautions
 
 
 def require_used(play: Summed) -> None:
@@ -113,10 +115,10 @@ def require_used(play: Summed) -> None:
     tallies = tallies_of(play)
     if tallies.records > tallies.dropped or not all_records(play):
         return
-    found = [f"{code} {count:,}" for code, count in finding_counts(play).items() if code in TAKING]
+    losses = [f"{code} {count:,}" for code, count in finding_counts(play).items() if code in TAKING]
     strange = [safe(word) for word in list(unknown_words(play))[:_MOST_WORDS]]
-    what = f" Its event words are {listed(strange)}: a log map says what they mean (milepost map drafts one)." if strange else ""
-    raise LogError(f"No record could be used: {', '.join(found)}.{what}")
+    hint = f" Its event words are {listed(strange)}: a log map says what they mean (milepost map drafts one)." if strange else ""
+    raise LogError(f"No record could be used: {', '.join(losses)}.{hint}")
 
 
 def _assumptions(play: Summed) -> Iterator[Caution]:
@@ -134,15 +136,15 @@ def _assumptions(play: Summed) -> Iterator[Caution]:
     gone = sum(counts.get(code, 0) for code in ("unknown_event", "duplicate_record", "foreign_actor"))
     cut, left = counts.get("after_skip", 0), tallies_of(play).records - gone
     if left and cut > MANY_RECORDS * left:
-        what = f"{cut:,} of {left:,} records ({percent(cut / left)}) come after a skip and were left out"
+        statement = f"{cut:,} of {left:,} records ({percent(cut / left)}) come after a skip and were left out"
         would_do = "say in the course which levels are optional or share a leg (milepost course drafts that)"
-        told = f"{what}. The course may be no line: {would_do}, or count what follows a skip with --shortcuts keep."
-        yield _first("after_skip", told)
+        sentence = f"{statement}. The course may be no line: {would_do}, or count what follows a skip with --shortcuts keep."
+        yield _first("after_skip", sentence)
     moved_on = counts.get("advance_without_clear", 0)
     if moved_on > MANY_RECORDS * (times.clears + moved_on) and times.clears:
         how = f"{moved_on:,} times a player moved on from a level that no clear was logged of, beside {times.clears:,} clears"
-        what = "Clears may be missing: --implied-complete counts moving on as a clear"
-        yield Caution(code="advance_without_clear", sentence=f"{how}. {what}.", first=False)
+        statement = "Clears may be missing: --implied-complete counts moving on as a clear"
+        yield Caution(code="advance_without_clear", sentence=f"{how}. {statement}.", first=False)
     guess = guessed_unit(play)
     if guess is not None:
         yield Caution(code="time_unit", sentence=f"{guess.why[0].upper()}{guess.why[1:]}.", first=False)
@@ -163,24 +165,24 @@ def _heavy(play: Summed) -> Iterator[Caution]:
         share = share_taken(play, code)
         if share > MANY_RECORDS:
             taken = f"{counts[code]:,} of {all_records(play):,} records ({percent(share)})"
-            told = f"{code}: {taken}, {finding.meaning}; {finding.done}."
+            sentence = f"{code}: {taken}, {finding.meaning}; {finding.done}."
         elif finding.weight == "high":
             if counts[code] <= max(1, sessions // _FEW):
                 continue
-            told = f"{code}: {counts[code]:,}, {finding.meaning}; {finding.done}."
+            sentence = f"{code}: {counts[code]:,}, {finding.meaning}; {finding.done}."
         else:
-            told = f"{code}: in {_moving(play, code, sessions)}; {finding.done}."
-        yield Caution(code=code, sentence=told, first=False)
+            sentence = f"{code}: in {_moving(play, code, sessions)}; {finding.done}."
+        yield Caution(code=code, sentence=sentence, first=False)
 
 
 def _moving(play: Summed, code: str, sessions: int) -> str:
     """In how many sessions a finding stands, and which figure moves furthest where it does."""
-    found = next(own for number, own in tallies_of(play).findings.items() if FINDINGS[number].code == code)
+    tally = next(tally for number, tally in tallies_of(play).findings.items() if FINDINGS[number].code == code)
     moving = levels_moved(play)
-    place = max(found.levels & moving.keys(), key=lambda level: abs(moving[level][1] - moving[level][2]))
+    place = max(tally.levels & moving.keys(), key=lambda level: abs(moving[level][1] - moving[level][2]))
     figure, raw, clean = moving[place]
     where = f"{safe(play.stops[place])}, where cleaning moves the {_name(figure)} from {percent(raw)} to {percent(clean)}"
-    return f"{percent(found.sessions / sessions)} of the sessions, also at {where}"
+    return f"{percent(tally.sessions / sessions)} of the sessions, also at {where}"
 
 
 def _name(figure: str) -> str:
@@ -196,29 +198,31 @@ def _not_understood(play: Summed) -> Iterator[Caution]:
     named = [f"{safe(word)} {count:,}" for word, count in strange[:_MOST_WORDS]]
     named += [plural(len(strange) - _MOST_WORDS, "more word")] if len(strange) > _MOST_WORDS else []
     share = f"{plural(records, 'record')} ({percent(records / all_records(play))})"
-    told = f"{share} with event words that were not understood: {listed(named)}. A log map gives them a meaning (milepost map)."
-    yield Caution(code="unknown_event", sentence=told, first=False)
+    sentence = (
+        f"{share} with event words that were not understood: {listed(named)}. A log map gives them a meaning (milepost map)."
+    )
+    yield Caution(code="unknown_event", sentence=sentence, first=False)
 
 
 def _suspects(play: Summed) -> Iterator[Caution]:
     """Yield a caution for each suspect whose leaving out would change a figure by more than five points."""
     if not isinstance(play, Play) or all_records(play) > SMALL:
-        told = "What leaving out suspects would change was not worked out for a log of this size: milepost check lists them."
-        yield Caution(code="suspects", sentence=told, first=False)
+        sentence = "What leaving out suspects would change was not worked out for a log of this size: milepost check lists them."
+        yield Caution(code="suspects", sentence=sentence, first=False)
         return
     from milepost.audit.exclusion_effects import what_excluding_moves
 
     left_out = play.about.exclusion.codes if play.about.exclusion is not None else ()
     for code, moved in what_excluding_moves(play.before or play).items():
         far = [
-            (abs(one["without"] - one["with"]), one)
-            for one in moved or ()
-            if one["figure"] in _SHARES and one["with"] is not None and one["without"] is not None
+            (abs(row["without"] - row["with"]), row)
+            for row in moved or ()
+            if row["figure"] in _SHARES and row["with"] is not None and row["without"] is not None
         ]
         size, most = max(far, key=lambda pair: pair[0], default=(0.0, None))
         if most is None or size <= _FIVE_POINTS + 1e-9 or code in left_out:
             continue
         change = f"{_SHARES[most['figure']]} at {safe(most['level'])} from {percent(most['with'])} to {percent(most['without'])}"
         several = f", and {number(len(moved or ()) - 1)} more figures" if len(moved or ()) > 2 else ""
-        told = f"{code} looks odd: leaving it out (--exclude {code}) would change the {change}{several}."
-        yield Caution(code=code, sentence=told, first=False)
+        sentence = f"{code} looks odd: leaving it out (--exclude {code}) would change the {change}{several}."
+        yield Caution(code=code, sentence=sentence, first=False)

@@ -38,7 +38,7 @@ class MovedRow(RawBesideClean):
 
 def raw_beside_clean(play: Play) -> list[RawBesideClean]:
     """Per level of the course: clear rate, drop-off and median attempts, raw and clean, and the players behind them."""
-    clean, tries = play.once(Funnel()).rows, play.once(AttemptsToClear()).rows
+    clean, tries = play.compute_once(Funnel()).rows, play.compute_once(AttemptsToClear()).rows
     raw = raw_counts(play)
     naive = play.summary(RawCounts)
     medians = _raw_medians(play.summary(RawTries), play.n_levels)
@@ -69,7 +69,7 @@ def moved(rows: list[RawBesideClean], players: int) -> list[MovedRow]:
         rows: the levels, as ``raw_beside_clean`` gives them.
         players: all who count; the share of them that reached a level counts, too.
     """
-    found = []
+    moved_rows = []
     for row in rows:
         beside: dict[MovedFigure, tuple[float | None, float | None, int]] = {
             "reached": (row["reached"], row["raw_reached"], players),
@@ -79,21 +79,21 @@ def moved(rows: list[RawBesideClean], players: int) -> list[MovedRow]:
         }
         differing = [name for name, figures in beside.items() if _differs(*figures)]
         if differing:
-            found.append(MovedRow(**row, differs=differing))
-    return found
+            moved_rows.append(MovedRow(**row, differs=differing))
+    return moved_rows
 
 
-def _differs(clean: float | None, raw: float | None, of: int) -> bool:
+def _differs(clean: float | None, raw: float | None, total: int) -> bool:
     if clean is None or raw is None:
         return (clean is None) != (raw is None)
-    return abs(clean - raw) > POINT * of
+    return abs(clean - raw) > POINT * total
 
 
 def _raw_medians(tries: RawTries, n_levels: int) -> list[int | None]:
     """Per level, the tries after which half of the players have cleared, as the clean figure has it."""
     medians = []
     for level in range(n_levels):
-        own = tries.level == level
-        half = kaplan_meier(tries.count[own].astype(np.float64), tries.cleared[own]).quantile(0.5)
+        at_level = tries.level == level
+        half = kaplan_meier(tries.count[at_level].astype(np.float64), tries.cleared[at_level]).quantile(0.5)
         medians.append(None if half is None else int(half))
     return medians

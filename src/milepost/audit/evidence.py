@@ -83,8 +83,8 @@ class Evidence:
         if not len(rows.session):
             return []
         levels = self.names(rows.level[rows.level >= 0])
-        own = attempts_at(self.play, rows.session, rows.place)
-        return [Suspect(code, levels, len(rows.session), frozenset(rows.session.tolist()), why, attempts=own)]
+        attempts = attempts_at(self.play, rows.session, rows.place)
+        return [Suspect(code, levels, len(rows.session), frozenset(rows.session.tolist()), why, attempts=attempts)]
 
     def suspect(self, code: str, rows: Bools | Ints, why: str) -> list[Suspect]:
         """A suspect over some attempts, if there are any; ``{n}`` in ``why`` is their number."""
@@ -92,14 +92,14 @@ class Evidence:
         levels, sessions = table.level[rows], table.session[rows]
         if not len(levels):
             return []
-        own, why = np.arange(len(table))[rows], why.replace("{n}", f"{len(levels):,}")
-        return [Suspect(code, self.names(levels), len(levels), frozenset(sessions.tolist()), why, attempts=own)]
+        attempts, why = np.arange(len(table))[rows], why.replace("{n}", f"{len(levels):,}")
+        return [Suspect(code, self.names(levels), len(levels), frozenset(sessions.tolist()), why, attempts=attempts)]
 
 
 def attempts_at(play: Play, session: Ints, place: Ints) -> Ints:
     """The attempts, each once, of some records, as ``attempts_in`` has them."""
-    found = attempts_in(play, session, place)
-    return distinct(found[found >= 0])
+    attempts = attempts_in(play, session, place)
+    return distinct(attempts[attempts >= 0])
 
 
 def attempts_in(play: Play, session: Ints, place: Ints) -> Ints:
@@ -121,12 +121,12 @@ def attempts_in(play: Play, session: Ints, place: Ints) -> Ints:
     session, at = session[replayed], (play.gated.bounds[session] + place)[replayed]
     begun = rank[table.session] * width + table.opened_at  # rising, as the table is in the order of play
     last = np.searchsorted(begun, rank[session] * width + at, side="right") - 1
-    found = last >= 0
-    found[found] = (table.session[last] == session)[found] & (table.closed_at[last] >= at)[found]
-    implied = found & (table.opened_at[last] == at) & ~np.isin(play.around.begun_as[last], (START, RETRY))
+    inside = last >= 0
+    inside[inside] = (table.session[last] == session)[inside] & (table.closed_at[last] >= at)[inside]
+    implied = inside & (table.opened_at[last] == at) & ~np.isin(play.around.begun_as[last], (START, RETRY))
     before = np.maximum(0, last - 1)
     closes = implied & (last > 0) & (table.session[before] == session) & (table.closed_at[before] == at)
-    none[replayed[found]] = np.where(closes, before, last)[found]
+    none[replayed[inside]] = np.where(closes, before, last)[inside]
     return none
 
 

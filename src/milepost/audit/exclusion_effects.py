@@ -30,20 +30,20 @@ Figures = Mapping[str, tuple[float | None, ...]]  # by level
 
 def what_excluding_moves(play: Play) -> dict[str, list[Excluding] | None]:
     """Per kind of suspect in a play that can be left out, the figures that would move; None where that was not worked out."""
-    return play.lasting("leaving-out", _moves)
+    return play.compute_and_keep("leaving-out", _moves)
 
 
 def _moves(play: Play) -> dict[str, list[Excluding] | None]:
-    found: dict[str, list[Excluding] | None] = {}
+    effects: dict[str, list[Excluding] | None] = {}
     instant = ["instant_clear"] if bool((play.around.instant & play.attempts.ended(CLEARED)).any()) else []
-    codes = dict.fromkeys([*instant, *(one.code for one in suspects_of(play) if one.code in ACTS)])
+    codes = dict.fromkeys([*instant, *(suspect.code for suspect in suspects_of(play) if suspect.code in ACTS)])
     before = figures_of(play) if codes else {}
     players = int(play.counts.sum())
     for code in codes:
         exclusion = exclusion_of(play, (code,))
-        again = None if exclusion is None else _left_out(play, exclusion)
-        found[code] = None if again is None else parting(before, figures_of(again), players)
-    return found
+        without = None if exclusion is None else _left_out(play, exclusion)
+        effects[code] = None if without is None else parting(before, figures_of(without), players)
+    return effects
 
 
 def _left_out(play: Play, exclusion: Exclusion) -> Play | None:
@@ -73,22 +73,22 @@ def _again(play: Play, exclusion: Exclusion, sessions: Bools) -> Play | None:
 
 def figures_of(play: Play) -> Figures:
     """The figures of a play that are held against those without something."""
-    funnel, tries = play.once(Funnel()).rows, play.once(AttemptsToClear()).rows
+    funnel, tries = play.compute_once(Funnel()).rows, play.compute_once(AttemptsToClear()).rows
     return {
-        row["level"]: (row["reached"], row["clear_rate"], row["drop_off"], own["try_clear"], own["p50"])
-        for row, own in zip(funnel, tries, strict=False)
+        row["level"]: (row["reached"], row["clear_rate"], row["drop_off"], tried["try_clear"], tried["p50"])
+        for row, tried in zip(funnel, tries, strict=False)
     }
 
 
 def parting(before: Figures, after: Figures, players: int) -> list[Excluding]:
     """Return the figures that differ by more than a point; for counts of players, a point of all of them."""
-    found: list[Excluding] = []
+    changes: list[Excluding] = []
     for level, figures in before.items():
         for name, old, new in zip(_FIGURES, figures, after.get(level, (None,) * len(_FIGURES)), strict=True):
             near = POINT * players if name == "reached" else POINT
             if (old is None) != (new is None) or (old is not None and new is not None and abs(old - new) > near):
-                found.append({"level": level, "figure": name, "with": old, "without": new})
-    return found
+                changes.append({"level": level, "figure": name, "with": old, "without": new})
+    return changes
 
 
 Table = TypeVar("Table", AttemptTable, AroundAttempts)
@@ -106,26 +106,29 @@ def _with_replayed(play: Play, part: Play, sessions: Bools, kept: Bools) -> Play
     of_part = np.flatnonzero(sessions & kept)
     stops = np.zeros(len(part.stops), np.int64)
     stops[part.gated.stops.code] = play.gated.stops.code
-    own, theirs = play.attempts, part.attempts
-    stay = np.flatnonzero(~sessions[own.session])
+    attempts, theirs = play.attempts, part.attempts
+    stay = np.flatnonzero(~sessions[attempts.session])
     session = of_part[theirs.session]
     theirs = replace(theirs, session=session, player=play.gated.player[session], level=stops[theirs.level])
     sequence = play.gated.sequence[kept[play.gated.sequence]]
     rank = np.zeros(len(play.gated.player), np.int64)
     rank[sequence] = np.arange(len(sequence))
-    order = stable_order(rank[np.concatenate((own.session[stay], session))])
+    order = stable_order(rank[np.concatenate((attempts.session[stay], session))])
     end = play.end.codes.copy()
     end[of_part] = part.end.codes
     return replace(
         play,
         gated=replace(play.gated, sequence=sequence),
-        attempts=_joined(own, theirs, stay, order),
+        attempts=_joined(attempts, theirs, stay, order),
         end=Ends(end),
         known={AroundAttempts: _joined(play.around, part.around, stay, order)},
     )
 
 
-def _joined(own: Table, theirs: Table, stay: Ints, order: Ints) -> Table:
+def _joined(table: Table, theirs: Table, stay: Ints, order: Ints) -> Table:
     """Rows of one table that stay, and all of another, in order."""
-    columns = {one.name: np.concatenate((getattr(own, one.name)[stay], getattr(theirs, one.name)))[order] for one in fields(own)}
-    return type(own)(**columns)
+    columns = {
+        column.name: np.concatenate((getattr(table, column.name)[stay], getattr(theirs, column.name)))[order]
+        for column in fields(table)
+    }
+    return type(table)(**columns)

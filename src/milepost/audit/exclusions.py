@@ -70,12 +70,16 @@ def exclusion_of(play: Play, codes: Iterable[str]) -> Exclusion | None:
     void = void_by_promise(play)
     if not codes and not len(void):
         return None
-    found = [one for one in suspects_of(play) if one.code in codes]
+    suspects = [suspect for suspect in suspects_of(play) if suspect.code in codes]
     names, table = play.gated.log.sessions.name, play.attempts
-    of = {act: [one for one in found if ACTS[one.code] == act] for act in ("void", "no decision", "session", "cut")}
+    by_act = {
+        act: [suspect for suspect in suspects if ACTS[suspect.code] == act] for act in ("void", "no decision", "session", "cut")
+    }
     instant = _instant_clears(play) if "instant_clear" in codes else np.zeros(0, np.int64)
-    leaves = {session for one in of["session"] for session in (one.sessions if one.leaves is None else one.leaves)}
-    jumps = _joined([one.attempts for one in of["cut"]])
+    leaves = {
+        session for suspect in by_act["session"] for session in (suspect.sessions if suspect.leaves is None else suspect.leaves)
+    }
+    jumps = _joined([suspect.attempts for suspect in by_act["cut"]])
     cuts: dict[str, int] = {}
     for row in jumps[::-1].tolist():  # the first one of a session stays
         cuts[names[table.session[row]]] = int(table.opened_at[row] - play.gated.bounds[table.session[row]])
@@ -83,9 +87,9 @@ def exclusion_of(play: Play, codes: Iterable[str]) -> Exclusion | None:
         codes,
         frozenset(names[session] for session in leaves),
         cuts,
-        _places(play, _joined([void, instant, *(one.attempts for one in of["void"])])),
-        _places(play, _joined([one.attempts for one in found if one.code == "crash_at_clear"])),
-        frozenset(names[session] for one in of["no decision"] for session in one.sessions),
+        _places(play, _joined([void, instant, *(suspect.attempts for suspect in by_act["void"])])),
+        _places(play, _joined([suspect.attempts for suspect in suspects if suspect.code == "crash_at_clear"])),
+        frozenset(names[session] for suspect in by_act["no decision"] for session in suspect.sessions),
         frozenset(names[session] for session in np.flatnonzero(play.gated.coarse).tolist()),
     )
 
@@ -102,7 +106,7 @@ def _joined(rows: list[Ints]) -> Ints:
 def _places(play: Play, rows: Ints) -> Places:
     """Some attempts by where they stand in their sessions."""
     table, names = play.attempts, play.gated.log.sessions.name
-    found: dict[str, set[Span]] = {}
+    by_session: dict[str, set[Span]] = {}
     for session, span in zip(table.session[rows].tolist(), spans(play, rows), strict=True):
-        found.setdefault(names[session], set()).add(span)
-    return {name: frozenset(places) for name, places in found.items()}
+        by_session.setdefault(names[session], set()).add(span)
+    return {name: frozenset(places) for name, places in by_session.items()}

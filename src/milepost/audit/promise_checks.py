@@ -80,7 +80,7 @@ class Promises:
     @classmethod
     def merged(cls, parts: list[Promises]) -> Promises:
         """Return the promises of a log, added up from its parts."""
-        return cls([_together(list(own)) for own in zip(*(part.kept for part in parts), strict=True)])
+        return cls([_together(list(of_promise)) for of_promise in zip(*(part.kept for part in parts), strict=True)])
 
 
 def _together(parts: list[Kept]) -> Kept:
@@ -95,48 +95,48 @@ def _judged(play: FullPlay, promise: Promise, place: Ints) -> Kept:
     records = gated.log.records
     ours = np.isin(records.event, [EVENT_CODES[word] for word in promise.on if word in EVENT_CODES])
     theirs = {word: -1 - number for number, word in enumerate(gated.log.unknown_words)}
-    own = np.isin(records.event, [theirs[word] for word in promise.on if word in theirs])
-    here = (ours & (records.marks & DROPPED == 0)) | (own & (records.marks & (DROPPED & ~BIT["unknown_event"]) == 0))
+    foreign = np.isin(records.event, [theirs[word] for word in promise.on if word in theirs])
+    concerned = (ours & (records.marks & DROPPED == 0)) | (foreign & (records.marks & (DROPPED & ~BIT["unknown_event"]) == 0))
     if promise.level is not None:
-        here &= gated.level == gated.stops.names.index(promise.level)
+        concerned &= gated.level == gated.stops.names.index(promise.level)
     if promise.build is not None:
         built = np.array([build == promise.build for build in gated.log.sessions.build], dtype=np.bool_)
-        here &= built[records.session]
-    rows = np.flatnonzero(here)
-    broken, there = np.zeros(len(rows), np.bool_), np.ones(len(rows), np.bool_)
+        concerned &= built[records.session]
+    rows = np.flatnonzero(concerned)
+    broken, present = np.zeros(len(rows), np.bool_), np.ones(len(rows), np.bool_)
     for condition in promise.that:
         known, holds = _holds(play, condition, rows)
         broken |= known & ~holds
-        there &= known
+        present &= known
     bad = rows[broken]
     session = records.session[bad]
-    at = np.where(own[bad], _open_then(play, bad), place[bad]) - gated.bounds[session]
-    return Kept(int((broken | there).sum()), session, at, gated.level[bad], records.file[bad], records.line[bad])
+    at = np.where(foreign[bad], _open_then(play, bad), place[bad]) - gated.bounds[session]
+    return Kept(int((broken | present).sum()), session, at, gated.level[bad], records.file[bad], records.line[bad])
 
 
 def _open_then(play: FullPlay, rows: Ints) -> Ints:
     """For records that are not replayed, the place of the replayed one before each, if an attempt is open after that; else -1."""
     gated, records = play.gated, play.gated.log.records
-    found = np.full(len(rows), ABSENT)
+    open_at = np.full(len(rows), ABSENT)
     time = records.time[gated.order]
     for number, row in enumerate(rows.tolist()):
         begin, end = gated.bounds[records.session[row]], gated.bounds[records.session[row] + 1]
-        found[number] = begin + np.searchsorted(time[begin:end], records.time[row], side="right") - 1
-        if found[number] < begin:
-            found[number] = ABSENT
+        open_at[number] = begin + np.searchsorted(time[begin:end], records.time[row], side="right") - 1
+        if open_at[number] < begin:
+            open_at[number] = ABSENT
     table = play.attempts
-    closed = np.isin(found, table.closed_at) & ~np.isin(found, table.opened_at)
-    return np.where(closed, ABSENT, found)
+    closed = np.isin(open_at, table.closed_at) & ~np.isin(open_at, table.opened_at)
+    return np.where(closed, ABSENT, open_at)
 
 
 def _holds(play: FullPlay, condition: Promised, rows: Ints) -> tuple[Bools, Bools]:
     """Per record, whether a condition can be judged on it, and whether it holds."""
     left, right = _side(play, condition.left, rows), _right(play, condition, rows)
-    nothing = np.zeros(len(rows), np.bool_)
+    never = np.zeros(len(rows), np.bool_)
     if left is None or right is None:
-        return nothing, nothing
-    there: Bools = (left.codes >= 0) & (right.codes >= 0)
-    both: Bools = there & ~np.isnan(left.numbers) & ~np.isnan(right.numbers)
+        return never, never
+    present: Bools = (left.codes >= 0) & (right.codes >= 0)
+    both: Bools = present & ~np.isnan(left.numbers) & ~np.isnan(right.numbers)
     as_numbers = _COMPARED[condition.sign](left.numbers, right.numbers)
     if condition.sign not in ("=", "!="):
         return both, both & as_numbers
@@ -144,7 +144,7 @@ def _holds(play: FullPlay, condition: Promised, rows: Ints) -> tuple[Bools, Bool
         hit = _among(play, left, condition.texts)
     else:
         hit = np.where(both, np.abs(left.numbers - right.numbers) <= _TOLERANCE, _same_texts(play, left, right))
-    return there, there & (hit if condition.sign == "=" else ~hit)
+    return present, present & (hit if condition.sign == "=" else ~hit)
 
 
 def _right(play: FullPlay, condition: Promised, rows: Ints) -> Values | None:
@@ -187,7 +187,7 @@ def _among(play: FullPlay, values: Values, wanted: tuple[str, ...]) -> Bools:
     """Per row, whether its value is one of some texts, or of the levels that they name."""
     texts = LevelTexts(play.gated)
     names = {texts.canonical(text) for text in wanted}
-    hit = [own in wanted or texts.canonical(own) in names for own in values.texts]
+    hit = [text in wanted or texts.canonical(text) in names for text in values.texts]
     return np.array([*hit, False])[values.codes]
 
 
@@ -196,10 +196,10 @@ def _same_texts(play: FullPlay, left: Values, right: Values) -> Bools:
     texts = LevelTexts(play.gated)
     ours, theirs = ([texts.canonical(text) for text in values.texts] for values in (left, right))
     place = {name: number for number, name in enumerate(dict.fromkeys([*ours, *theirs]))}
-    one, other = (
+    first, other = (
         np.array([*(place[name] for name in names), ABSENT])[values.codes] for names, values in ((ours, left), (theirs, right))
     )
-    return np.asarray(one == other, np.bool_)
+    return np.asarray(first == other, np.bool_)
 
 
 def promise_rows(play: Play) -> list[PromiseRow]:
@@ -208,7 +208,7 @@ def promise_rows(play: Play) -> list[PromiseRow]:
     return [
         PromiseRow(
             on=list(promise.on),
-            that=[one.written for one in promise.that],
+            that=[condition.written for condition in promise.that],
             level=promise.level,
             build=promise.build,
             why=promise.why,
@@ -243,7 +243,7 @@ def broken_promise(evidence: Evidence) -> list[Suspect]:
             _levels(play, kept),
             len(kept.session),
             frozenset(kept.session.tolist()),
-            promise.said,
+            promise.wording,
             [promise.build] if promise.build else [],
             attempts=attempts_at(play, kept.session, kept.place),
             places=_shown(play, kept),
@@ -258,5 +258,5 @@ def void_by_promise(play: Play) -> Ints:
     """The attempts that are void because of a promise that says so."""
     promises = play.course.promises if play.course else ()
     voiding = [kept for promise, kept in zip(promises, play.summary(Promises).kept, strict=True) if promise.voids]
-    own = [attempts_at(play, kept.session, kept.place) for kept in voiding]
-    return distinct(np.concatenate(own)) if own else np.zeros(0, np.int64)
+    attempts = [attempts_at(play, kept.session, kept.place) for kept in voiding]
+    return distinct(np.concatenate(attempts)) if attempts else np.zeros(0, np.int64)

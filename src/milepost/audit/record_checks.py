@@ -96,12 +96,12 @@ class Signs:
         played[seen.level[placed & (seen.event != TRANSITION)]] = True
         records, order = play.gated.log.records, play.gated.order
         preloaded = np.flatnonzero(among(seen.event, (START, RETRY)) & (records.collected[order] > 0))
-        said = records.marks[order] & ACTED != 0
-        silent = np.flatnonzero((seen.event == RESET) & ~said & _in_sessions(seen, (seen.event == RESET) & said))
-        found = (_bursts(seen), _idle(seen, play), preloaded, _covered(seen, play), silent)
-        bursts, idle, preset, covered, nobodys = (seen.rows(places) for places in found)
+        with_act = records.marks[order] & ACTED != 0
+        silent = np.flatnonzero((seen.event == RESET) & ~with_act & _in_sessions(seen, (seen.event == RESET) & with_act))
+        groups = (_bursts(seen), _idle(seen, play), preloaded, _covered(seen, play), silent)
+        bursts, idle, preset, covered, nobodys = (seen.rows(places) for places in groups)
         doubled = doubled_sessions(seen, np.diff(play.gated.bounds))
-        acted = int(((seen.event == RESET) & said).sum())
+        acted = int(((seen.event == RESET) & with_act).sum())
         rows = bursts, idle, preset, doubled, _strays(seen, play), _storms(play), endings_of(seen, play), covered, nobodys
         return cls(events, at, played, *rows, acted)
 
@@ -117,12 +117,12 @@ class Signs:
         return cls(events=events, at=at, played=played, doubled=doubled, endings=endings, acted=acted, **rows)
 
 
-def _in_sessions(seen: InOrder, of: Bools) -> Bools:
+def _in_sessions(seen: InOrder, rows: Bools) -> Bools:
     """Return a mask of the records in sessions that have some of those."""
-    some = np.zeros(len(seen.begins), np.bool_)
-    some[seen.session[of]] = True
-    found: Bools = some[seen.session]
-    return found
+    concerned = np.zeros(len(seen.begins), np.bool_)
+    concerned[seen.session[rows]] = True
+    inside: Bools = concerned[seen.session]
+    return inside
 
 
 def _by_session(parts: list[T]) -> T:
@@ -195,8 +195,8 @@ def _covered(seen: InOrder, play: FullPlay) -> Ints:
         if name in records.tags:
             is_open = [value.strip().casefold() not in _CLOSED for value in play.gated.log.tags[name]]
             under |= np.array([*is_open, False], np.bool_)[records.tags[name][play.gated.order[inputs]]]
-    found: Ints = inputs[under]
-    return found
+    covered: Ints = inputs[under]
+    return covered
 
 
 def _storms(play: FullPlay) -> RecordRows:
@@ -212,9 +212,9 @@ def _storms(play: FullPlay) -> RecordRows:
     stormy = np.zeros(len(rows), np.bool_)
     for place in np.flatnonzero(close).tolist():
         stormy[place : place + far + 1] = True
-    found = np.sort(rows[stormy])
-    found = found[stable_order(records.session[found])]
-    return RecordRows(records.session[found], level[found], np.full(len(found), -1))
+    storms = np.sort(rows[stormy])
+    storms = storms[stable_order(records.session[storms])]
+    return RecordRows(records.session[storms], level[storms], np.full(len(storms), -1))
 
 
 def _strays(seen: InOrder, play: FullPlay) -> RecordRows:
@@ -242,10 +242,10 @@ def doubled_sessions(seen: InOrder, length: Ints) -> Doubled:
     for side in (-1, 1):  # a lag may fall on either side of a step
         place = np.minimum(np.searchsorted(keys, keys[best] + side), len(keys) - 1)
         near += np.where(keys[place] == keys[best] + side, counts[place], 0)
-    of = keys[best] // span
-    twice = (length[of] >= 10) & (near >= _TWINS * length[of] / 2)
-    twice &= _kinds_at(session, step, kind, of, keys[best] % span) >= _KINDS * _kinds_of(seen, len(length))[of]
-    return Doubled(of[twice], (keys[best] % span)[twice] * _LAG_STEP, length[of[twice]])
+    sessions = keys[best] // span
+    twice = (length[sessions] >= 10) & (near >= _TWINS * length[sessions] / 2)
+    twice &= _kinds_at(session, step, kind, sessions, keys[best] % span) >= _KINDS * _kinds_of(seen, len(length))[sessions]
+    return Doubled(sessions[twice], (keys[best] % span)[twice] * _LAG_STEP, length[sessions[twice]])
 
 
 def _kind_keys(seen: InOrder) -> tuple[Ints, int]:
@@ -261,13 +261,13 @@ def _kinds_of(seen: InOrder, sessions: int) -> Ints:
     return np.bincount(distinct(keys) // width, minlength=sessions)
 
 
-def _kinds_at(session: Ints, step: Ints, kind: Ints, of: Ints, best: Ints) -> Ints:
+def _kinds_at(session: Ints, step: Ints, kind: Ints, sessions: Ints, best: Ints) -> Ints:
     """For each of some sessions, how many kinds of event come twice at its commonest lag."""
     wanted = np.full(int(session.max()) + 1, -9)
-    wanted[of] = best
+    wanted[sessions] = best
     near = np.abs(step - wanted[session]) <= 1
     owners = distinct(session[near] * (int(kind.max()) + 1) + kind[near]) // (int(kind.max()) + 1)
-    return np.bincount(owners, minlength=len(wanted))[of]
+    return np.bincount(owners, minlength=len(wanted))[sessions]
 
 
 def _lags(seen: InOrder) -> tuple[Ints, Ints, Ints]:
@@ -277,9 +277,9 @@ def _lags(seen: InOrder) -> tuple[Ints, Ints, Ints]:
     key, width = _kind_keys(seen)
     order = stable_order(key)
     lag = np.diff(seen.time[order])
-    again = (np.diff(key[order]) == 0) & (lag > 0) & (lag <= _TWIN_SECONDS)
-    own = key[order][1:][again]
-    return own // width, np.round(lag[again] / _LAG_STEP).astype(np.int64), own % width
+    followed = (np.diff(key[order]) == 0) & (lag > 0) & (lag <= _TWIN_SECONDS)
+    keys = key[order][1:][followed]
+    return keys // width, np.round(lag[followed] / _LAG_STEP).astype(np.int64), keys % width
 
 
 @dataclass(frozen=True)

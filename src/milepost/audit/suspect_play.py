@@ -52,8 +52,8 @@ def jumped_start(evidence: Evidence) -> list[Suspect]:
     far = table.player * (play.n_levels + 2)  # so that what one player reached says nothing of the next one
     furthest = np.full(len(table), -1)
     if len(table) > 1:
-        again = np.diff(table.player) == 0
-        furthest[1:][again] = (np.maximum.accumulate(place + far) - far)[:-1][again]
+        same_player = np.diff(table.player) == 0
+        furthest[1:][same_player] = (np.maximum.accumulate(place + far) - far)[:-1][same_player]
     moving = np.zeros(len(play.gated.player), np.bool_)
     moving[play.moves.session] = True
     beyond = place > gated.orders.next_leg[gated.order_of_player[table.player], furthest]
@@ -130,7 +130,7 @@ def passed_level(evidence: Evidence) -> list[Suspect]:
 def carried_over(evidence: Evidence) -> list[Suspect]:
     """State that seems to be kept from an earlier try or level."""
     why = "pick-ups are already counted at the start of a try"
-    found = evidence.by_rows("carried_over", evidence.signs.preloaded, why)
+    suspects = evidence.by_rows("carried_over", evidence.signs.preloaded, why)
     table = evidence.play.attempts
     cleared = table.ended(CLEARED)
     early = np.zeros(len(table), np.bool_)
@@ -139,8 +139,8 @@ def carried_over(evidence: Evidence) -> list[Suspect]:
         rows = np.flatnonzero(cleared & (table.level == level))
         early[rows] = _short_of_all(evidence.play.around, rows)
         fast[rows] = _far_faster(table.active[rows])
-    found += evidence.suspect("carried_over", early, "cleared with fewer pick-ups than there are, where others need all")
-    return found + evidence.suspect("carried_over", fast, "cleared far faster than by anybody else; was it already solved?")
+    suspects += evidence.suspect("carried_over", early, "cleared with fewer pick-ups than there are, where others need all")
+    return suspects + evidence.suspect("carried_over", fast, "cleared far faster than by anybody else; was it already solved?")
 
 
 def _short_of_all(around: AroundAttempts, rows: Ints) -> Bools:
@@ -209,29 +209,29 @@ _SAME, _SAME_SECONDS = 5, 10.0  # records of one word at one place, and the seco
 def stuck_in_level(evidence: Evidence) -> list[Suspect]:
     """Sessions that end within an attempt in a way that a player who is stuck would leave, and a player who quits would not."""
     ends, limit = evidence.signs.endings, _far_longer(evidence.play.attempts, evidence.play.n_levels)
-    own = limit[ends.level]
-    silent = ~ends.alone & (ends.silence > own)
+    limits = limit[ends.level]
+    silent = ~ends.alone & (ends.silence > limits)
     why = "nothing more was logged, for three times as long as nine in ten tries take there, until the session's end"
-    found = _ended_so(evidence, "stuck_in_level", silent, f"{why}: stuck, or gone?")
+    suspects = _ended_so(evidence, "stuck_in_level", silent, f"{why}: stuck, or gone?")
     same = ~silent & (ends.same >= _SAME) & (ends.lasted >= _SAME_SECONDS)
     why = "the same record at the same place, again and again, until the session's end: stuck there?"
-    found += _ended_so(evidence, "stuck_in_level", same, why)
-    return found + _no_progress(evidence, own, silent | same)
+    suspects += _ended_so(evidence, "stuck_in_level", same, why)
+    return suspects + _no_progress(evidence, limits, silent | same)
 
 
-def _no_progress(evidence: Evidence, limit: Floats, told: Bools) -> list[Suspect]:
+def _no_progress(evidence: Evidence, limit: Floats, explained: Bools) -> list[Suspect]:
     """Return last attempts, not told already, far longer than others take and without progress, where others make some."""
     ends, table = evidence.signs.endings, evidence.play.attempts
     settled = np.flatnonzero((table.outcome < N_SETTLED) & (table.level < evidence.play.n_levels))
-    tries, some = (
+    tries, with_progress = (
         np.bincount(table.level[rows], minlength=len(evidence.play.stops) + 1)
         for rows in (settled, settled[table.progress[settled] > 0])
     )
-    tells = ((some > 0) & (2 * some >= tries))[ends.level]
+    tells = ((with_progress > 0) & (2 * with_progress >= tries))[ends.level]
     last = attempts_in(evidence.play, ends.session, ends.place)
     long = (last >= 0) & (table.active[last] > limit) & ~(table.progress[last] > 0)
     why = "no progress, for three times as long as nine in ten tries take there, and then the end: stuck?"
-    return _ended_so(evidence, "stuck_in_level", tells & long & ~told & ~ends.alone, why)
+    return _ended_so(evidence, "stuck_in_level", tells & long & ~explained & ~ends.alone, why)
 
 
 def stuck_at_start(evidence: Evidence) -> list[Suspect]:
@@ -244,9 +244,9 @@ def stuck_at_start(evidence: Evidence) -> list[Suspect]:
     return _ended_so(evidence, "stuck_at_start", ends.alone & (ends.silence > limit), why)
 
 
-def _ended_so(evidence: Evidence, code: str, which: Bools, why: str) -> list[Suspect]:
+def _ended_so(evidence: Evidence, code: str, chosen: Bools, why: str) -> list[Suspect]:
     ends = evidence.signs.endings
-    return evidence.by_rows(code, RecordRows(ends.session[which], ends.level[which], ends.place[which]), why)
+    return evidence.by_rows(code, RecordRows(ends.session[chosen], ends.level[chosen], ends.place[chosen]), why)
 
 
 def _far_longer(table: AttemptTable, n_levels: int) -> Floats:
@@ -280,17 +280,17 @@ def uncleared_level(evidence: Evidence) -> list[Suspect]:
     table = evidence.play.attempts
     codes: dict[str, int] = {}
     build = np.array([codes.setdefault(name, len(codes)) for name in evidence.builds], dtype=np.int64)
-    found, closed = [], ~evidence.play.gated.open_levels
+    suspects, closed = [], ~evidence.play.gated.open_levels
     for name, code in codes.items():
-        own = build[table.session] == code
-        cleared = set(table.level[own & table.ended(CLEARED)].tolist())
-        for level in distinct(table.level[own]).tolist():
-            rows = own & (table.level == level)
+        of_build = build[table.session] == code
+        cleared = set(table.level[of_build & table.ended(CLEARED)].tolist())
+        for level in distinct(table.level[of_build]).tolist():
+            rows = of_build & (table.level == level)
             players = len(distinct(table.player[rows]))
             if level not in cleared and players >= FEW and level < len(closed) and closed[level]:
                 where = f" in build {name}" if name else ""
                 why = f"none of {players} players cleared it{where}: can it be cleared?"
-                found.append(
+                suspects.append(
                     Suspect(
                         "uncleared_level",
                         [evidence.play.stops[level]],
@@ -300,4 +300,4 @@ def uncleared_level(evidence: Evidence) -> list[Suspect]:
                         [name] if name else [],
                     )
                 )
-    return found
+    return suspects

@@ -49,7 +49,7 @@ def _drifting(evidence: Evidence, name: str, values: Values) -> Iterator[Suspect
     table = evidence.play.attempts
     builds = list(dict.fromkeys(evidence.builds))
     place = {build: number for number, build in enumerate(builds)}
-    build = np.array([place[own] for own in evidence.builds], dtype=np.int64)
+    build = np.array([place[name] for name in evidence.builds], dtype=np.int64)
     given = np.flatnonzero(values.codes >= 0)
     cell = table.level[given] * len(builds) + build[table.session[given]]
     for key in distinct(cell).tolist():
@@ -83,8 +83,8 @@ def _from_where(evidence: Evidence, values: Values, odd: Ints) -> str:
     new = np.ones(len(table), np.bool_)
     new[1:] = (np.diff(table.level) != 0) | (np.diff(table.session) != 0)
     before = np.maximum.accumulate(np.where(new, at, 0))[odd] - 1  # the last attempt at the level before
-    there = (before >= 0) & (table.session[before] == table.session[odd])
-    alike = int((there & (values.codes[before] == values.codes[odd])).sum())
+    same_session = (before >= 0) & (table.session[before] == table.session[odd])
+    alike = int((same_session & (values.codes[before] == values.codes[odd])).sum())
     if not alike:
         return "is it kept from before?"
     return f"{'all' if alike == len(odd) else alike} of these as at the level before; is it kept from there?"
@@ -107,11 +107,11 @@ _YES: Final = frozenset({"true", "1", "yes"})
 
 def makers_in(evidence: Evidence) -> list[Suspect]:
     """Sessions with a tag that says that one of the makers played."""
-    found: dict[tuple[str, str], set[int]] = {}
+    sessions_by_word: dict[tuple[str, str], set[int]] = {}
     for session, tags in enumerate(evidence.play.gated.log.sessions.tags):
         for name, value in tags.items():
             if (word := _maker_said(name, value)) is not None:
-                found.setdefault((name, word), set()).add(session)
+                sessions_by_word.setdefault((name, word), set()).add(session)
     return [
         Suspect(
             "makers_in",
@@ -120,27 +120,27 @@ def makers_in(evidence: Evidence) -> list[Suspect]:
             frozenset(sessions),
             f"{name} says {word}: do the makers themselves count here? --exclude makers_in leaves them out",
         )
-        for (name, word), sessions in sorted(found.items())
+        for (name, word), sessions in sorted(sessions_by_word.items())
     ]
 
 
 def _maker_said(name: str, value: str) -> str | None:
     """Return the word by which a tag says maker, and no more of its text, which may name somebody; None where it does not."""
     words = _WORD.findall(value.casefold())
-    said = " ".join(words)
-    if said in _YES:
-        return said if not _MAKERS.isdisjoint(_WORD.findall(name.casefold())) else None
-    return said if said in _OF_THE_TEAM else next((word for word in words if word in _MAKERS), None)
+    text = " ".join(words)
+    if text in _YES:
+        return text if not _MAKERS.isdisjoint(_WORD.findall(name.casefold())) else None
+    return text if text in _OF_THE_TEAM else next((word for word in words if word in _MAKERS), None)
 
 
 def knob_mismatch(evidence: Evidence) -> list[Suspect]:
     """Starts that say another value than the course's knob of that name."""
     play = evidence.play
     levels = play.course.levels if play.course else ()
-    said = {knob: _at_openings(evidence, knob) for knob in sorted({knob for level in levels for knob in level.knobs})}
+    logged = {knob: _at_openings(evidence, knob) for knob in sorted({knob for level in levels for knob in level.knobs})}
     return [
         suspect
-        for name, values in said.items()
+        for name, values in logged.items()
         if values is not None
         for number, level in enumerate(levels)
         if name in level.knobs
@@ -148,11 +148,11 @@ def knob_mismatch(evidence: Evidence) -> list[Suspect]:
     ]
 
 
-def _not_as_planned(play: Play, number: int, level: Level, said: tuple[str, Values]) -> Iterator[Suspect]:
+def _not_as_planned(play: Play, number: int, level: Level, logged: tuple[str, Values]) -> Iterator[Suspect]:
     """The starts of a level that say another value than its knob."""
-    name, values = said
-    here = (play.attempts.level == number) & (values.codes >= 0)
-    rows = np.flatnonzero(here & ~_equals(values, level.knobs[name]))
+    name, values = logged
+    stated = (play.attempts.level == number) & (values.codes >= 0)
+    rows = np.flatnonzero(stated & ~_equals(values, level.knobs[name]))
     if len(rows):
         others = ", ".join(values.texts[code] for code in distinct(values.codes[rows])[:4])
         why = f"starts say {name} = {others}; the course says {level.knobs[name]}. Which is right?"
@@ -164,7 +164,7 @@ def _equals(values: Values, wanted: object) -> Bools:
     """Per row, whether it has a value, as a number where it is one."""
     text = text_of(wanted)
     number = number_of(text)
-    alike = [own == text or abs(number_of(own) - number) <= 1e-9 for own in values.texts]
+    alike = [value == text or abs(number_of(value) - number) <= 1e-9 for value in values.texts]
     return np.array([*alike, False])[values.codes]
 
 
@@ -189,16 +189,16 @@ def similar_names(evidence: Evidence) -> list[Suspect]:
     for level in sorted({*seen.tolist(), *range(play.n_levels)}):
         if not play.gated.stops.is_place[level]:
             groups.setdefault(stem(play.stops[level]), []).append(level)
-    found = []
+    suspects = []
     for members in groups.values():
         odd = [level for level in members if play.inferred or level >= play.n_levels]
         if len(members) > 1 and odd:
-            there = np.isin(evidence.signs.strays.level, odd)
+            strayed = np.isin(evidence.signs.strays.level, odd)
             names = sorted((play.stops[level] for level in members), key=natural_key)
             why = "their names differ by case, plural or a version suffix only; if they are one level, give it an alias"
-            sessions = frozenset(evidence.signs.strays.session[there].tolist())
-            found.append(Suspect("similar_names", names, int(evidence.signs.at[odd].sum()), sessions, why))
-    return found
+            sessions = frozenset(evidence.signs.strays.session[strayed].tolist())
+            suspects.append(Suspect("similar_names", names, int(evidence.signs.at[odd].sum()), sessions, why))
+    return suspects
 
 
 def past_the_end(evidence: Evidence) -> list[Suspect]:
@@ -230,14 +230,14 @@ def misnamed_target(evidence: Evidence) -> list[Suspect]:
     unknown &= ~np.append(play.gated.stops.is_place, True)[moves.target] & ~np.append(played, True)[moves.target]
     known = played | (np.arange(len(played)) < (0 if play.inferred else play.n_levels))
     levels = [play.stops[level] for level in np.flatnonzero(known)]
-    found = []
+    suspects = []
     for target in distinct(moves.target[unknown]).tolist():
         meant = nearest_name(play.stops[target], levels)
         if meant is not None:
             rows = unknown & (moves.target == target)
             why = f"moves to {play.stops[target]!r}, where nothing is ever played: is it {meant!r}? Then give that level an alias"
-            found.append(Suspect("misnamed_target", [meant], int(rows.sum()), frozenset(moves.session[rows].tolist()), why))
-    return found
+            suspects.append(Suspect("misnamed_target", [meant], int(rows.sum()), frozenset(moves.session[rows].tolist()), why))
+    return suspects
 
 
 def nearest_name(name: str, levels: list[str]) -> str | None:
@@ -252,15 +252,15 @@ def unknown_mark(evidence: Evidence) -> list[Suspect]:
     play = evidence.play
     if play.course is None or not any(level.marks for level in play.course.levels):
         return []
-    found = []
+    suspects = []
     table = play.attempts
     for level, marks in marks_of_levels(play, np.flatnonzero(first_clear(play))).items():
         if not marks.unknown:
             continue
-        own = play.course.levels[level]
-        names = ", ".join(list(marks.unknown)[:_NAMED])
-        why = f"records there bear {names}; the marks of the course there are {', '.join(own.marks)}: a spelling, or a new mark?"
+        planned = play.course.levels[level]
+        names, known = ", ".join(list(marks.unknown)[:_NAMED]), ", ".join(planned.marks)
+        why = f"records there bear {names}; the marks of the course there are {known}: a spelling, or a new mark?"
         rows = marks.rows
         sessions = frozenset(table.session[rows].tolist())
-        found.append(Suspect("unknown_mark", [own.name], sum(marks.unknown.values()), sessions, why, attempts=rows))
-    return found
+        suspects.append(Suspect("unknown_mark", [planned.name], sum(marks.unknown.values()), sessions, why, attempts=rows))
+    return suspects

@@ -63,16 +63,20 @@ def overlapping_sessions(evidence: Evidence) -> list[Suspect]:
         if epoch is not None and least == least:  # NaN: nothing of it is replayed
             begin = epoch / 1e9
             spans.setdefault(int(gated.player[session]), []).append((begin + least, begin + most, session))
-    found: set[int] = set()
+    overlapping: set[int] = set()
     later: set[int] = set()
     for own_spans in spans.values():
         own_spans.sort()
         for before, after in zip(own_spans, own_spans[1:], strict=False):
             if after[0] < before[1] - 1.0:
-                found |= {before[2], after[2]}
+                overlapping |= {before[2], after[2]}
                 later.add(after[2])
     why = "sessions of one player run at the same time: do two people share the name?"
-    return [Suspect("overlapping_sessions", [], len(found), frozenset(found), why, leaves=frozenset(later))] if found else []
+    return (
+        [Suspect("overlapping_sessions", [], len(overlapping), frozenset(overlapping), why, leaves=frozenset(later))]
+        if overlapping
+        else []
+    )
 
 
 def vanished_event(evidence: Evidence) -> list[Suspect]:
@@ -83,14 +87,14 @@ def vanished_event(evidence: Evidence) -> list[Suspect]:
         return []
     counts = evidence.events_by_build(build, len(codes))
     total = counts.sum(axis=1)
-    found = []
+    suspects = []
     for name, code in codes.items():
         others = np.delete(counts, code, axis=0).sum(axis=0) / max(1, np.delete(total, code).sum())
         for event in np.flatnonzero((counts[code] == 0) & (others * total[code] >= _EXPECTED)).tolist():
             why = f"build {name or 'without a name'} never logs {EVENTS[event]}, which other builds do"
             sessions = frozenset(np.flatnonzero(build == code).tolist())
             expected = round(float(others[event] * total[code]))
-            found.append(
+            suspects.append(
                 Suspect(
                     "vanished_event",
                     [],
@@ -100,7 +104,7 @@ def vanished_event(evidence: Evidence) -> list[Suspect]:
                     [name] if name else [],
                 )
             )
-    return found
+    return suspects
 
 
 # How many of each a second has, and how a log map says so.

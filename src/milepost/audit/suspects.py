@@ -47,7 +47,7 @@ RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (
 
 def suspects_of(play: Play) -> tuple[Suspect, ...]:
     """Return all that looks odd in a play."""
-    return play.once(_suspects)
+    return play.compute_once(_suspects)
 
 
 def _suspects(play: Play) -> tuple[Suspect, ...]:

@@ -73,11 +73,11 @@ def anonymous(log: L) -> L:
     )
     met = log.players
     if met is not None:
-        there, here = ([pseudonym("player", name) for name in names] for names in (met.only_there, met.only_here))
+        only_there, only_here = ([pseudonym("player", name) for name in names] for names in (met.only_there, met.only_here))
         differ = frozenset(pseudonym("session", name) for name in met.differ)
-        met = replace(met, differ=differ, only_there=tuple(there), only_here=tuple(here))
+        met = replace(met, differ=differ, only_there=tuple(only_there), only_here=tuple(only_here))
     files = [anonymous_file(name, n) for n, name in enumerate(log.files)]
-    return replace(log, sessions=sessions, players=met, files=files, refused=[_hidden(one) for one in log.refused])
+    return replace(log, sessions=sessions, players=met, files=files, refused=[_hidden(refusal) for refusal in log.refused])
 
 
 def _pseudonyms_of_players(sessions: Sessions) -> dict[str, str]:
@@ -117,8 +117,8 @@ class Pseudonyms:
         """Return pseudonyms for all names in a log, and in a table of players' tags."""
         players = {name: "player" for name in (*log.sessions.player, *table) if name}
         builds = {build for build in log.sessions.build if build}
-        told = {value: "player" for value in _of_one_player(table)}
-        return cls(told | dict.fromkeys(log.sessions.name, "session") | players, frozenset({*log.stops, *builds}))
+        by_value = {value: "player" for value in _of_one_player(table)}
+        return cls(by_value | dict.fromkeys(log.sessions.name, "session") | players, frozenset({*log.stops, *builds}))
 
     def session(self, name: str) -> str:
         """A session's."""
@@ -139,9 +139,9 @@ class Pseudonyms:
         plain = _plain(text)
         if not parts and plain in self._known[0]:
             return self._instead(self._known[0][plain])
-        for spelled, of in self._within_words:
+        for spelled, original in self._within_words:
             if spelled in plain:
-                plain = text = plain.replace(spelled, self._instead(of))
+                plain = text = plain.replace(spelled, self._instead(original))
         words = list(_word().finditer(text))
         out, done, place = [], 0, 0
         while place < len(words):
@@ -158,12 +158,12 @@ class Pseudonyms:
             return value if value in self.public or value in _OWN_WORDS or not value else self.in_text(value, parts=False)
         if isinstance(value, Mapping):
             return {
-                key: {str(self.in_document(name)): self.in_document(own) for name, own in one.items()}
-                if str(key).endswith(_FREE_KEYS) and isinstance(one, Mapping)
-                else self.in_document(one)
-                for key, one in value.items()
+                key: {str(self.in_document(name)): self.in_document(inner) for name, inner in item.items()}
+                if str(key).endswith(_FREE_KEYS) and isinstance(item, Mapping)
+                else self.in_document(item)
+                for key, item in value.items()
             }
-        return [self.in_document(one) for one in value] if isinstance(value, list) else value
+        return [self.in_document(item) for item in value] if isinstance(value, list) else value
 
     def _instead(self, name: str) -> str:
         return pseudonym(self.names[name], name)
@@ -172,25 +172,25 @@ class Pseudonyms:
         """The name that begins at a word, and how many words it has."""
         whole, parts, longest = self._known
         for length in range(min(longest, len(words) - place), 0, -1):
-            said = " ".join(_plain(word[0]) for word in words[place : place + length])
-            if said in whole and (part or len(said) > 1):
-                return whole[said], length
+            phrase = " ".join(_plain(word[0]) for word in words[place : place + length])
+            if phrase in whole and (part or len(phrase) > 1):
+                return whole[phrase], length
         return (parts.get(_plain(words[place][0])) if part else None), 1
 
     @cached_property
     def _known(self) -> tuple[dict[str, str], dict[str, str], int]:
         """Names and parts of names by how they are said, and how many words the longest has."""
-        shown = {_plain(one) for one in self.public}
-        said = {name: _word().findall(_plain(name)) for name in self.names if _plain(name) not in shown}
-        whole = {" ".join(words): name for name, words in said.items() if words}
-        parts = {word: name for name, words in said.items() if len(words) > 1 for word in words if len(word) > 1}
-        return whole, parts, max((len(words) for words in said.values()), default=1)
+        shown = {_plain(name) for name in self.public}
+        words_of = {name: _word().findall(_plain(name)) for name in self.names if _plain(name) not in shown}
+        whole = {" ".join(words): name for name, words in words_of.items() if words}
+        parts = {word: name for name, words in words_of.items() if len(words) > 1 for word in words if len(word) > 1}
+        return whole, parts, max((len(words) for words in words_of.values()), default=1)
 
     @cached_property
     def _within_words(self) -> list[tuple[str, str]]:
         """Names in scripts that put no space between words, the longest first."""
-        found = [(plain, name) for name in self.names if len(plain := _plain(name)) > 1 and _spaceless().search(plain)]
-        return sorted(found, key=lambda pair: -len(pair[0]))
+        pairs = [(plain, name) for name in self.names if len(plain := _plain(name)) > 1 and _spaceless().search(plain)]
+        return sorted(pairs, key=lambda pair: -len(pair[0]))
 
 
 def _of_one_player(table: Mapping[str, Mapping[str, str]]) -> set[str]:

@@ -90,8 +90,8 @@ def _of_session(log: BareLog, name: str) -> Values:
     kinds: dict[str, Sequence[str | None]] = {"session": sessions.name, "player": sessions.player, "build": sessions.build}
     given = kinds[name]
     codes: dict[str, int] = {}
-    found = [ABSENT if value is None else codes.setdefault(value, len(codes)) for value in given]
-    return Values(np.array(found, dtype=np.int64), list(codes))
+    numbers = [ABSENT if value is None else codes.setdefault(value, len(codes)) for value in given]
+    return Values(np.array(numbers, dtype=np.int64), list(codes))
 
 
 class LevelTexts:

@@ -83,8 +83,8 @@ class Admitted(WithoutRecords):
     def legs(self, player: Ints, level: Ints) -> Ints:
         """The legs of stops in the order of the player's last build; -1 for stops that have none in it."""
         order = np.zeros(len(player), np.int64) if len(self.orders.count) == 1 else self.order_of_player[player]
-        found: Ints = np.where(self.places(player, level) >= 0, self.orders.leg[order, level], -1)
-        return found
+        legs: Ints = np.where(self.places(player, level) >= 0, self.orders.leg[order, level], -1)
+        return legs
 
     @cached_property
     def last_leg(self) -> Ints:
@@ -101,11 +101,11 @@ class Admitted(WithoutRecords):
             cleared: whether a player has cleared a stop: stops down, players across.
         """
         most = max(map(len, self.orders.legs))
-        found = np.zeros((most + 1, cleared.shape[1]), np.bool_)  # the last row is of no leg
+        done = np.zeros((most + 1, cleared.shape[1]), np.bool_)  # the last row is of no leg
         for order in range(len(self.orders.legs)):
-            own = np.flatnonzero(self.order_of_player == order)
-            found[: len(self.orders.legs[order]), own] = self.orders.done(order, cleared[:, own])
-        return found
+            players = np.flatnonzero(self.order_of_player == order)
+            done[: len(self.orders.legs[order]), players] = self.orders.done(order, cleared[:, players])
+        return done
 
     @cached_property
     def last_level(self) -> Ints:
@@ -158,7 +158,7 @@ def gate(
     log, debug_sessions = (log, 0) if keep_debug else without_debug(log)
     if exclusion is not None:
         log = only(log, exclusion.kept(log))
-    own = None if survey is None else np.flatnonzero(np.bincount(log.records.session, minlength=len(log.sessions.name)))
+    present = None if survey is None else np.flatnonzero(np.bincount(log.records.session, minlength=len(log.sessions.name)))
     survey = survey or survey_of(log)
     records, midnights = past_midnight(replace(log.records, marks=log.records.marks.copy()), log.sessions, survey.of_day)
     log, sessions = replace(log, records=records), log.sessions
@@ -182,7 +182,7 @@ def gate(
         coarse,
         players,
         player,
-        session_order(sessions, player, _first_times(records, order, bounds), own),
+        session_order(sessions, player, _first_times(records, order, bounds), present),
         course,
         exclusion,
         survey.run_starts > 0,
@@ -248,11 +248,11 @@ def _faults(records: Records, level: Ints, order: Ints, bounds: Ints, foreign: I
     fault = np.zeros(len(order), np.bool_)
     for number in foreign[np.isin(records.event[foreign], (RESET, DEATH))]:
         session = records.session[number]
-        own = order[bounds[session] : bounds[session + 1]]
-        place = _next_place(records, own, number)
-        if place == len(own):
+        rows = order[bounds[session] : bounds[session + 1]]
+        place = _next_place(records, rows, number)
+        if place == len(rows):
             continue
-        follower = own[place]
+        follower = rows[place]
         gap = records.time[follower] - records.time[number]
         if (
             records.event[follower] in (START, RETRY, RESET)
@@ -263,18 +263,18 @@ def _faults(records: Records, level: Ints, order: Ints, bounds: Ints, foreign: I
     return fault
 
 
-def _next_place(records: Records, own: Ints, number: int) -> int:
+def _next_place(records: Records, rows: Ints, number: int) -> int:
     """Return the place of the first record after a foreign one, in a session's records in replay order."""
-    if not len(own):
+    if not len(rows):
         return 0
-    if not records.has_seq[own].all():
+    if not records.has_seq[rows].all():
         key = (records.time[number], number)
-        later = (records.time[own] > key[0]) | ((records.time[own] == key[0]) & (own > number))
+        later = (records.time[rows] > key[0]) | ((records.time[rows] == key[0]) & (rows > number))
     elif records.has_seq[number]:
-        later = (records.seq[own] > records.seq[number]) | ((records.seq[own] == records.seq[number]) & (own > number))
+        later = (records.seq[rows] > records.seq[number]) | ((records.seq[rows] == records.seq[number]) & (rows > number))
     else:
-        later = own > number
-    return int(np.argmax(later)) if later.any() else len(own)
+        later = rows > number
+    return int(np.argmax(later)) if later.any() else len(rows)
 
 
 def without_debug(log: L) -> tuple[L, int]:
@@ -306,13 +306,13 @@ def duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
         coarse: per session, whether its clock counts whole seconds.
     """
     session, likeness = chosen(records.session, left), chosen(records.likeness, left)
-    again = _seen_before(session, likeness)
+    repeated = _seen_before(session, likeness)
     if coarse.any():
         by_order = coarse[session] & (records.identity[left] == 0) & ~records.has_seq[left]
-        again = np.where(by_order, _equals_previous(session, likeness), again)
+        repeated = np.where(by_order, _equals_previous(session, likeness), repeated)
     with_id = np.flatnonzero(chosen(records.identity, left))
-    again[with_id] |= _seen_before(session[with_id], records.identity[left[with_id]])
-    return left[again]
+    repeated[with_id] |= _seen_before(session[with_id], records.identity[left[with_id]])
+    return left[repeated]
 
 
 def _seen_before(session: Ints, value: Ints) -> Bools:

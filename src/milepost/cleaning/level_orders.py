@@ -76,18 +76,18 @@ class Orders:
         all_legs = []
         for build, code in codes.items():
             levels = course.of_build(build).levels
-            own = [place[level.name] for level in levels]
-            rank[code] = count[code] = len(own)
-            rank[code, own] = np.arange(len(own))
-            all_legs.append(tuple(_in_course(leg, own) for leg in legs_of(levels, course.needs)))
+            places = [place[level.name] for level in levels]
+            rank[code] = count[code] = len(places)
+            rank[code, places] = np.arange(len(places))
+            all_legs.append(tuple(_in_course(leg, places) for leg in legs_of(levels, course.needs)))
         return cls(rank, count, of_session, tuple(all_legs), route, optional, _levels_of(course.legs))
 
     def level_at(self, order: Ints, place: Ints) -> Ints:
         """The levels at some places of orders; the place has to be one of the order's levels, if there is any stop at all."""
         if not self.rank.shape[1]:
             return np.full(len(place), -1)
-        found: Ints = self.stop_at[order, place]
-        return found
+        stops: Ints = self.stop_at[order, place]
+        return stops
 
     @cached_property
     def is_line(self) -> bool:
@@ -102,12 +102,12 @@ class Orders:
     @cached_property
     def leg(self) -> Ints:
         """Per order and stop, the number of its leg; the number of legs where it has none."""
-        found = np.empty_like(self.rank)
+        leg_of = np.empty_like(self.rank)
         for order, legs in enumerate(self.legs):
-            found[order] = len(legs)
+            leg_of[order] = len(legs)
             for number, leg in enumerate(legs):
-                found[order, list(leg.levels)] = number
-        return found
+                leg_of[order, list(leg.levels)] = number
+        return leg_of
 
     @cached_property
     def by_leg(self) -> LegColumns:
@@ -122,11 +122,11 @@ class Orders:
     @cached_property
     def required(self) -> Bools:
         """Per order and stop, whether it counts for what its leg needs."""
-        found = np.zeros(self.rank.shape, np.bool_)
+        required = np.zeros(self.rank.shape, np.bool_)
         for order, legs in enumerate(self.legs):
             for leg in legs:
-                found[order, list(leg.required)] = True
-        return found
+                required[order, list(leg.required)] = True
+        return required
 
     @cached_property
     def last(self) -> Ints:
@@ -139,12 +139,12 @@ class Orders:
 
         The last row of each order is of who has not begun: what the first leg to play may be.
         """
-        found = np.zeros((len(self.legs), max(map(len, self.legs), default=0) + 1), np.int64)
+        next_leg = np.zeros((len(self.legs), max(map(len, self.legs), default=0) + 1), np.int64)
         for order, legs in enumerate(self.legs):
             for number in range(-1, len(legs)):
                 after = next((later for later in range(number + 1, len(legs)) if not legs[later].passed_over), len(legs) - 1)
-                found[order, number] = max(after, number + 1)
-        return found
+                next_leg[order, number] = max(after, number + 1)
+        return next_leg
 
     def done(self, order: int, cleared: Bools) -> Bools:
         """Return who has done each leg of an order.
@@ -153,17 +153,17 @@ class Orders:
             order: the order.
             cleared: per stop, who has cleared it: stops down, players across.
         """
-        found = np.zeros((len(self.legs[order]), cleared.shape[1]), np.bool_)
+        done = np.zeros((len(self.legs[order]), cleared.shape[1]), np.bool_)
         for number, leg in enumerate(self.legs[order]):
             required = np.array(leg.required, np.int64)
             routes = self.route[required]
             if leg.needs is not None:
-                found[number] = cleared[required].sum(axis=0) >= leg.needs
+                done[number] = cleared[required].sum(axis=0) >= leg.needs
                 continue
             of_none = cleared[required[routes < 0]].all(axis=0)
             for route in np.unique(routes[routes >= 0]):
-                found[number] |= of_none & cleared[required[routes == route]].all(axis=0)
-        return found
+                done[number] |= of_none & cleared[required[routes == route]].all(axis=0)
+        return done
 
 
 def _by_stop(course: Course | None, n_stops: int) -> tuple[Ints, Bools]:
@@ -187,7 +187,7 @@ def _line(levels: Sequence[int]) -> tuple[Leg, ...]:
     return tuple(Leg("", (level,), 1, (level,), False) for level in levels)
 
 
-def _in_course(leg: Leg, own: Sequence[int]) -> Leg:
+def _in_course(leg: Leg, course_places: Sequence[int]) -> Leg:
     """A leg of a build, with places in the course in place of those in the build's own order."""
-    levels, required = (tuple(own[place] for place in places) for places in (leg.levels, leg.required))
+    levels, required = (tuple(course_places[place] for place in places) for places in (leg.levels, leg.required))
     return Leg(leg.name, levels, leg.needs, required, leg.passed_over)

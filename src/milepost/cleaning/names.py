@@ -69,8 +69,8 @@ def _with_all_levels(stops: Stops) -> Stops:
     """Return the stops with all that are no places as levels; those not in the course come last, in natural order."""
     others = [n for n in range(stops.n_levels, len(stops.names)) if not stops.is_place[n]]
     others.sort(key=lambda number: natural_key(stops.names[number]))
-    found = reorder(stops, [*range(stops.n_levels), *others])
-    return replace(found, unknown=np.zeros(len(stops.unknown), np.bool_))
+    reordered = reorder(stops, [*range(stops.n_levels), *others])
+    return replace(reordered, unknown=np.zeros(len(stops.unknown), np.bool_))
 
 
 def gather(logged: list[str], counts: Ints) -> Stops:
@@ -79,8 +79,8 @@ def gather(logged: list[str], counts: Ints) -> Stops:
     number = {fold: code for code, fold in enumerate(called)}
     code = [number[folded(name)] for name in logged]
     spelling = [called[folded(name)] != name for name in logged]
-    nothing = np.zeros(len(logged), np.bool_)
-    return Stops(list(called.values()), 0, np.zeros(len(called), np.bool_), _ints(code), _bools(spelling), nothing)
+    never = np.zeros(len(logged), np.bool_)
+    return Stops(list(called.values()), 0, np.zeros(len(called), np.bool_), _ints(code), _bools(spelling), never)
 
 
 def _commonest(logged: list[str], counts: Ints) -> dict[str, str]:
@@ -132,12 +132,12 @@ def spellings(sessions: Sessions) -> Mapping[str, str]:
     groups: dict[str, list[str]] = {}
     for name in counts:
         groups.setdefault(folded(name), []).append(name)
-    found = {}
+    common_spelling = {}
     for names in groups.values():
         if len(names) > 1:
             common = min(names, key=lambda name: (-counts[name], natural_key(name)))
-            found.update({name: common for name in names if name != common})
-    return found
+            common_spelling.update({name: common for name in names if name != common})
+    return common_spelling
 
 
 @lru_cache(maxsize=1)

@@ -58,8 +58,8 @@ class Condition:
         exact, by_fold = level_names(course)
         values = dict.fromkeys(self.values)
         for value in self.values:
-            found = {exact[value]} if value in exact else by_fold.get(folded(value), set())
-            values |= dict.fromkeys(name for place in found for name in course.levels[place].known_as())
+            places = {exact[value]} if value in exact else by_fold.get(folded(value), set())
+            values |= dict.fromkeys(name for place in places for name in course.levels[place].known_as())
         return replace(self, values=tuple(values))
 
     @property
@@ -236,7 +236,7 @@ def groups(log: BareLog, key: str) -> list[tuple[str | None, Bools]]:
     if not distinct:
         raise UsageError(f"--by {key}: the log has no such field or tag. {known_tags(log)}")
     listed: list[str | None] = [*distinct, *([None] if None in values else [])]
-    return [(value, np.array([own == value for own in values], dtype=np.bool_)) for value in listed]
+    return [(value, np.array([of_session == value for of_session in values], dtype=np.bool_)) for value in listed]
 
 
 def known_tags(log: BareLog) -> str:

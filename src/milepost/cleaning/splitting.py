@@ -92,11 +92,11 @@ def split_of(
         earlier = [value for value in left if seen.index(value) < seen.index(after)]
         before = (earlier or left)[-1]
     of_builds = key == "build"
-    own = tuple(
+    by_side = tuple(
         course.of_build(value) if course is not None and of_builds else course
         for course, value in zip(courses, (before, after), strict=True)
     )
-    return Split(key, before, after, (own[0], own[1]), chosen)
+    return Split(key, before, after, (by_side[0], by_side[1]), chosen)
 
 
 def values_in_order(log: BareLog, key: str) -> list[str]:

@@ -52,7 +52,7 @@ def survey_of(log: Log) -> Survey:
     build_of_session, builds = builds_of(log.sessions)
     build = build_of_session[records.session[known]]
     names = list(dict.fromkeys(log.sessions.build))
-    clocked, whole = (np.bincount(of, minlength=builds).tolist() for of in (build, build[records.whole[known]]))
+    clocked, whole = (np.bincount(of_build, minlength=builds).tolist() for of_build in (build, build[records.whole[known]]))
     starts = int(np.count_nonzero(records.event[known] == RUN_START))
     return Survey(
         _name_counts(records, known, len(log.stops)),
@@ -185,7 +185,7 @@ def chosen(column: Column, rows: Ints) -> Column:
     return column if len(rows) == len(column) else column[rows]
 
 
-def session_order(sessions: Sessions, player: Ints, first_time: Floats, own: Ints | None = None) -> Ints:
+def session_order(sessions: Sessions, player: Ints, first_time: Floats, present: Ints | None = None) -> Ints:
     """Sessions by player, players by first appearance; a player's sessions by their first time stamp.
 
     Where any session of the player has numeric times, the player's sessions stay in order of first appearance.
@@ -194,16 +194,16 @@ def session_order(sessions: Sessions, player: Ints, first_time: Floats, own: Int
         sessions: the log's sessions, by first appearance.
         player: per session, its player's number.
         first_time: per session, seconds from its epoch to its first record in replay order.
-        own: the sessions that are put in order, where not all are.
+        present: the sessions that are put in order, where not all are.
     """
-    own = np.arange(len(player)) if own is None else own
+    present = np.arange(len(player)) if present is None else present
     stamped = stamped_sessions(sessions)
     numeric = np.bincount(player[~stamped], minlength=player.max() + 1 if len(player) else 0) > 0
-    by_stamp = stamped[own] & ~numeric[player[own]]
-    moments = [(sessions.epoch[number] or 0) + round(first_time[number] * 1e9) for number in own[by_stamp].tolist()]
+    by_stamp = stamped[present] & ~numeric[player[present]]
+    moments = [(sessions.epoch[number] or 0) + round(first_time[number] * 1e9) for number in present[by_stamp].tolist()]
     if any(abs(moment) >= _NO_STAMP for moment in moments):  # years too far off for 64 bits: their ranks do as well
         rank = {moment: place for place, moment in enumerate(sorted(set(moments)))}
         moments = [rank[moment] for moment in moments]
-    stamp = np.full(len(own), _NO_STAMP)
+    stamp = np.full(len(present), _NO_STAMP)
     stamp[by_stamp] = np.array(moments, dtype=np.int64)
-    return own[np.lexsort((own, stamp, player[own]))]
+    return present[np.lexsort((present, stamp, player[present]))]

@@ -36,7 +36,7 @@ def ask_until_sure(draft: DraftedMap, answers: SetAnswers, draft_anew: Callable[
     """
     asked: set[str] = set()
     for _ in range(MOST_QUESTIONS):
-        question = next((own for own in draft.questions if own.key not in asked), None)
+        question = next((question for question in draft.questions if question.key not in asked), None)
         if question is None:
             break
         asked.add(question.key)
@@ -51,8 +51,8 @@ def ask_until_sure(draft: DraftedMap, answers: SetAnswers, draft_anew: Callable[
 
 def _with(answers: SetAnswers, key: str, value: str) -> SetAnswers:
     """What is known, with one answer more."""
-    own = answers_of([f"{key}={value}"])
-    return SetAnswers({**answers.columns, **own.columns}, {**answers.words, **own.words}, own.unit or answers.unit)
+    added = answers_of([f"{key}={value}"])
+    return SetAnswers({**answers.columns, **added.columns}, {**answers.words, **added.words}, added.unit or answers.unit)
 
 
 def _takes_other(question: DraftQuestion, draft: DraftedMap, second: DraftedMap) -> bool:
@@ -105,8 +105,8 @@ def _on_the_map(draft: DraftedMap) -> list[str]:
     if not draft.sure:
         lines.insert(0, "- DOUBTFUL: the draft leaves much of the log unexplained. Check it before you believe a figure.")
     for question in draft.questions:
-        what = f"{safe(question.key)} is taken for {safe(question.likelier)}; if it is {safe(question.other)}"
-        lines.append(f"- Not sure: {what}, add --set {safe(question.key)}={safe(question.other)} --force.")
+        guess = f"{safe(question.key)} is taken for {safe(question.likelier)}; if it is {safe(question.other)}"
+        lines.append(f"- Not sure: {guess}, add --set {safe(question.key)}={safe(question.other)} --force.")
     return lines
 
 

@@ -66,13 +66,17 @@ def builds(args: Arguments) -> list[str]:
 def tags(args: Arguments) -> list[str]:
     """Return the keys by which sessions can be grouped."""
     log = _log(args)
-    return ["player", "build", "session", "sitting", *(name for own in log.sessions.tags for name in own)] if log else []
+    return (
+        ["player", "build", "session", "sitting", *(name for of_session in log.sessions.tags for name in of_session)]
+        if log
+        else []
+    )
 
 
 def conditions(args: Arguments) -> list[str]:
     """Conditions on what sessions can be told apart by."""
     log = _log(args)
-    return [f"{name}={value}" for own in log.sessions.tags for name, value in own.items()] if log else []
+    return [f"{name}={value}" for of_session in log.sessions.tags for name, value in of_session.items()] if log else []
 
 
 def codes(args: Arguments) -> list[str]:

@@ -33,7 +33,7 @@ def _document(settled: Settled, anonymous: bool) -> Settings:
 def _without_secrets(value: object) -> object:
     """A value of the file as it may be shown: addresses without users and passwords."""
     if isinstance(value, list):
-        return [_without_secrets(one) for one in value]
+        return [_without_secrets(item) for item in value]
     return without_secrets(value) if isinstance(value, str) and (is_address(value) or is_server(value)) else value
 
 

@@ -43,10 +43,10 @@ if TYPE_CHECKING:
 def recordings_of(args: Arguments, hidden: Pseudonyms | None = None) -> Recordings:
     """The folder's recordings; where names are left out, without their places, which may name people."""
     path = file_of_folder(args, "recordings")
-    found = read_recordings(path) if path else {}
+    recordings = read_recordings(path) if path else {}
     if hidden is None:
-        return found
-    return {hidden.session(name): Recording("recording", one.offset) for name, one in found.items()}
+        return recordings
+    return {hidden.session(name): Recording("recording", recording.offset) for name, recording in recordings.items()}
 
 
 def notes_of(args: Arguments, course: Course | None, hidden: Pseudonyms | None = None) -> list[Noted]:
@@ -89,7 +89,7 @@ def answers_of(args: Arguments, hidden: Pseudonyms | None = None) -> Answers | N
             raise UsageError(f"--order {text}: write the question, an equals sign, and its answers with commas between.")
         questions[question] = replace(questions.get(question, Question()), order=ranks)
     if hidden is not None:
-        answers = tuple(_hiding_answer(one, questions, hidden, "answers" in args.keep) for one in answers)
+        answers = tuple(_hiding_answer(answer, questions, hidden, "answers" in args.keep) for answer in answers)
     return Answers(answers, questions, args.min_players, _themes_of(args, hidden), _earlier_of(args))
 
 
@@ -119,9 +119,9 @@ def _earlier_of(args: Arguments) -> EarlierAnswers | None:
     return EarlierAnswers(questions, frozenset(cast("list[str]", report.get("session_marks") or [])))
 
 
-def _is_question(one: object) -> bool:
+def _is_question(entry: object) -> bool:
     """Return whether something in a report is a question as reports tell them."""
-    if not isinstance(one, dict) or not isinstance(one.get("question"), str) or not isinstance(one.get("levels"), list):
+    if not isinstance(entry, dict) or not isinstance(entry.get("question"), str) or not isinstance(entry.get("levels"), list):
         return False
     numbers = int | float | None
     return all(
@@ -129,7 +129,7 @@ def _is_question(one: object) -> bool:
         and isinstance(level.get("level"), str | None)
         and type(level.get("n")) is int
         and all(isinstance(level.get(key), numbers) and not isinstance(level.get(key), bool) for key in ("mean", "sd"))
-        for level in one["levels"]
+        for level in entry["levels"]
     )
 
 

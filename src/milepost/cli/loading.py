@@ -72,17 +72,17 @@ def load(args: Arguments, every_record: bool = False) -> Loaded:
         give_back_early()
     loaded = opened_log(asked)
     if log_map.active and args.command != "check" and (use := loaded.sessions.map_use):  # check says more of it
-        for one in use["missing_column"]:
-            tell(f"milepost: {args.map}: fields.{safe(one['field'])}: no record has the column {safe(one['column'])}.")
+        for missing in use["missing_column"]:
+            tell(f"milepost: {args.map}: fields.{safe(missing['field'])}: no record has the column {safe(missing['column'])}.")
     return loaded
 
 
 def fetch(names: list[str]) -> None:
     """Copy what lies at addresses here, and say meanwhile that this is what takes so long."""
-    there = [name for name in names if is_address(name)]
-    if there:
+    addresses = [name for name in names if is_address(name)]
+    if addresses:
         with terminal.progress() as progress:
-            progress.step(f"fetching {without_secrets(there[0])}")
+            progress.step(f"fetching {without_secrets(addresses[0])}")
             expand(names)
 
 

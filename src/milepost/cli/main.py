@@ -137,7 +137,7 @@ def build_parser(words: Sequence[str] = ()) -> argparse.ArgumentParser:
 @cache
 def _names() -> frozenset[str]:
     """The names of all commands: of modules, and of measures that need none."""
-    return frozenset(one.name for one in iter_modules(commands.__path__)) | plain_commands().keys()
+    return frozenset(module.name for module in iter_modules(commands.__path__)) | plain_commands().keys()
 
 
 def _command(name: str) -> Command:

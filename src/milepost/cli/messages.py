@@ -25,7 +25,7 @@ def speak(quiet: bool, verbose: bool) -> None:
     """Settle how much is said: nothing but errors, the usual, or each step of the work with its time."""
     global _quiet
     _quiet = quiet
-    for handler in [one for one in LOGGER.handlers if one.name == _HANDLER_NAME]:
+    for handler in [handler for handler in LOGGER.handlers if handler.name == _HANDLER_NAME]:
         LOGGER.removeHandler(handler)
     LOGGER.setLevel(logging.INFO if verbose else logging.NOTSET)
     if verbose and sys.stderr is not None:

@@ -231,12 +231,12 @@ def shares(text: str) -> tuple[float, float]:
     """Two shares, as 1:1 or 80:20."""
     first, colon, second = text.partition(":")
     try:
-        found = float(first), float(second)
+        both = float(first), float(second)
     except ValueError:
-        found = (0.0, 0.0)
-    if not colon or not all(0 < share < 1e9 for share in found):
+        both = (0.0, 0.0)
+    if not colon or not all(0 < share < 1e9 for share in both):
         raise argparse.ArgumentTypeError(f"two shares with a colon between, such as 1:1 or 80:20, not {text!r}")
-    return found
+    return both
 
 
 def chance(text: str) -> float:

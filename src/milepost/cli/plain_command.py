@@ -26,12 +26,12 @@ class EntryCommand:
 
     def add_options(self, parser: argparse.ArgumentParser) -> None:
         """Declare the options: words before the log, then all that measures share, then its own."""
-        own = self.command.options
-        _add([option for option in own if not option.name.startswith("-")], parser)
+        own_options = self.command.options
+        _add([option for option in own_options if not option.name.startswith("-")], parser)
         options.add_measure(parser, self.entry.groups is not None, self.entry.drawn, work=not self.command.by_record)
         if self.command.per:
             options.add_per(parser)
-        _add([option for option in own if option.name.startswith("-")], parser)
+        _add([option for option in own_options if option.name.startswith("-")], parser)
 
     def run(self, args: Arguments) -> Exit:
         """Run the command."""
@@ -48,9 +48,9 @@ def plain_commands() -> dict[str, EntryCommand]:
     return {name: EntryCommand(entry, entry.command) for name, entry in MEASURES.items() if entry.command is not None}
 
 
-def _add(own: list[Option], parser: argparse.ArgumentParser) -> None:
+def _add(shown: list[Option], parser: argparse.ArgumentParser) -> None:
     """Add options of the table to a parser."""
-    for option in own:
+    for option in shown:
         if option.kind == "switch":
             parser.add_argument(option.name, action="store_true", help=option.help)
             continue

@@ -84,7 +84,7 @@ def _in_a_row(args: Arguments, loaded: Loaded) -> TrendSteps | None:
         return None
     from milepost.comparison.trend_steps import groups_in_order, steps_of
 
-    return steps_of(groups_in_order(loaded.sessions, "build", loaded.grouped("build")), "build", args.min_players)
+    return steps_of(groups_in_order(loaded.sessions, "build", loaded.replay_groups("build")), "build", args.min_players)
 
 
 def _compared(args: Arguments, loaded: Loaded, hidden: Pseudonyms | None) -> CompareDocument | None:
@@ -104,9 +104,9 @@ def write_report(args: Arguments, report: ReportDocument) -> None:
     if form is None:
         from milepost.publishing import text_views
 
-        *told, table = text_views(report)
+        *views, table = text_views(report)
         strip = course_strip(report) if args.format == "table" else []
-        write(args, Report(report, [*told, *strip, table], summary_rows(report)))
+        write(args, Report(report, [*views, *strip, table], summary_rows(report)))
         return
     _FORMS[form](args, report)
 
@@ -171,7 +171,7 @@ def made_of(args: Arguments) -> Made:
     inputs = [(label, source.path) for label, source in zip(labels, sources, strict=True)]
     others = [(name, Path(name)) for name in (args.course, args.map) if name]
     others += [
-        (os.path.relpath(path), path) for path in files_of_folder(args) if path not in {one for _, one in [*inputs, *others]}
+        (os.path.relpath(path), path) for path in files_of_folder(args) if path not in {known for _, known in [*inputs, *others]}
     ]
     first = len(inputs)
     inputs += [(anonymous_file(name, first + n) if args.anonymous else name, path) for n, (name, path) in enumerate(others)]
@@ -208,8 +208,8 @@ def measures_named(text: str) -> tuple[str, ...]:
     asked = [name.strip() for name in text.split(",")]
     for name in asked:
         if name not in MEASURES or not MEASURES[name].reported:
-            there = [name for name, entry in MEASURES.items() if entry.reported]
-            raise UsageError(f"--only {name}: the report has no such measure. It has {listed(there)}.")
+            reported = [name for name, entry in MEASURES.items() if entry.reported]
+            raise UsageError(f"--only {name}: the report has no such measure. It has {listed(reported)}.")
     return tuple(name for name in MEASURES if name in asked)  # of the others nothing is loaded
 
 
@@ -223,7 +223,7 @@ def _document_of(args: Arguments, names: Sequence[str], loaded: Loaded) -> Selec
     counting = [measure for measure in measures if isinstance(measure, CountingMeasure)]
     if len(counting) < len(measures):
         return made(loaded.last_play())
-    return loaded.counted(None, made, needs_of(counting))
+    return loaded.compute_from_counts(None, made, needs_of(counting))
 
 
 def report_only(args: Arguments, loaded: Loaded) -> Exit:

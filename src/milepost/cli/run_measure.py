@@ -81,8 +81,8 @@ def _by_groups(
 
     documents, counted, plays = [], Counter[str](), []
     attributes = _attribute_groups(loaded, key) if is_attribute(key) else None
-    for value, own in attributes[1] if attributes else loaded.grouped(key):
-        play = counted_per(own, args.per)
+    for value, group in attributes[1] if attributes else loaded.replay_groups(key):
+        play = counted_per(group, args.per)
         if args.command == "spikes" and not attributes:
             plays.append((value, play))
         own_document = described(engine.measured_document(play, args.command, measure), loaded.course, args.min_players)
@@ -119,11 +119,11 @@ def _draw_groups(args: Arguments, documents: list[tuple[str | None, Head]]) -> N
     from milepost.figures.draw import draw_to
 
     asked, taken = Path(args.figure), set[str]()
-    for number, (value, own) in enumerate(documents, 1):
+    for number, (value, document) in enumerate(documents, 1):
         slug = re.sub(r"[^\w.]+", "-", value or "not-given").strip("-.")[:40] or f"group-{number}"
         slug = f"{slug}-{number}" if slug in taken else slug
         taken.add(slug)
-        _say_missing(draw_to(str(asked.with_name(f"{asked.stem}-{slug}{asked.suffix}")), args.command, own, paper(args)))
+        _say_missing(draw_to(str(asked.with_name(f"{asked.stem}-{slug}{asked.suffix}")), args.command, document, paper(args)))
 
 
 def write(args: Arguments, report: Report) -> None:
@@ -176,19 +176,19 @@ def strict_spikes(args: Arguments) -> Exit:
 
     if args.since and not args.strict:
         raise UsageError("--since goes with --strict: which strength of evidence is too much?")
-    strict, found = args.strict or "", dict[str, None]()
+    strict, flagged = args.strict or "", dict[str, None]()
     before = flagged_levels(read_report(args.since)["spikes"]["levels"], strict) if args.since else set()
 
     def look(levels: Sequence[Mapping[str, object]]) -> None:
         if strict:
             rows = [cast("dict[str, object]", row) for row in levels]
-            found.update(dict.fromkeys(sorted(flagged_levels(rows, strict) - before)))
+            flagged.update(dict.fromkeys(sorted(flagged_levels(rows, strict) - before)))
 
     status = measured(args, Spikes(args.min_players), look=look)
-    if not found:
+    if not flagged:
         return status
     news = "and did not before " if args.since else ""
-    tell(f"milepost spikes: on {args.strict} evidence {news}there stands out: {listed([safe(level) for level in found])}.")
+    tell(f"milepost spikes: on {args.strict} evidence {news}there stands out: {listed([safe(level) for level in flagged])}.")
     return Exit.GATE_HIT
 
 

@@ -55,9 +55,9 @@ def page(text: str) -> bool:
 def progress() -> Iterator[Progress]:
     """Progress on standard error: each step as a line where that is asked for, else moving, if it is a terminal."""
     if is_verbose():
-        told = ToldProgress()
-        yield told
-        told.close()
+        display = ToldProgress()
+        yield display
+        display.close()
         return
     if sys.stderr is None or not sys.stderr.isatty():
         yield SILENT
@@ -75,10 +75,10 @@ class ToldProgress:
     def __init__(self) -> None:
         self._what, self._done, self._begun = "", 0, time.monotonic()
 
-    def step(self, what: str, of: int | None = None) -> None:
+    def step(self, task: str, total: int | None = None) -> None:
         """Begin a step."""
         self.close()
-        self._what, self._done, self._begun = what, 0, time.monotonic()
+        self._what, self._done, self._begun = task, 0, time.monotonic()
 
     def advance(self, amount: int) -> None:
         """Count on."""
@@ -102,11 +102,11 @@ class TerminalProgress:
         self._what = ""
         self._of: int | None = None
 
-    def step(self, what: str, of: int | None = None) -> None:
+    def step(self, task: str, total: int | None = None) -> None:
         """Begin a step."""
-        self._what, self._of = what, of
+        self._what, self._of = task, total
         if self._live:
-            self._task = self._live.add_task(what, total=of)
+            self._task = self._live.add_task(task, total=total)
 
     def advance(self, amount: int) -> None:
         """Count on."""

@@ -103,8 +103,8 @@ def _show(args: Arguments, report: Head, came: int, before: dict[str, int]) -> N
     seen = {**report, "command": "watch", "new_lines": came, "new_findings": new}
     if terminal.has_colour(args.output) and not args.once and args.format == "table":
         sys.stdout.write(_CLEAR)
-    found = [f"{code} {count:,}" for code, count in sorted(new.items(), key=lambda item: -item[1])]
-    newly = f"Newly found: {listed(found) or 'nothing'}."
+    findings = [f"{code} {count:,}" for code, count in sorted(new.items(), key=lambda item: -item[1])]
+    newly = f"Newly found: {listed(findings) or 'nothing'}."
     news: AnyView = View(f"{time.strftime('%H:%M:%S')}: {plural(came, 'new line')}", (), [], [newly])
     write(args, Report(seen, [news, *MEASURES["funnel"].views(report)], rows_of(report, "levels")))
 
@@ -159,7 +159,7 @@ class _Kept:
         if is_store(self.folder):
             self.manifest = restore(self.folder, tail.builder)
             self.rows = self.manifest.rows
-            tail.go_on_from({one["file"]: (one["bytes"], one["sha256"]) for one in self.manifest.sources})
+            tail.go_on_from({source["file"]: (source["bytes"], source["sha256"]) for source in self.manifest.sources})
 
     @staticmethod
     def _source(name: str, before: dict[str, object] | None, tail: Tail) -> dict[str, object]:
@@ -179,7 +179,7 @@ class _Kept:
         self.last = time.monotonic()
         if tail.anew > self.anew:
             self.manifest, self.rows, self.anew = Manifest(additions=self.manifest.additions), 0, tail.anew
-        known = {one["file"]: one for one in self.manifest.sources}
+        known = {source["file"]: source for source in self.manifest.sources}
         sources = [self._source(name, known.get(name), tail) for name in tail.builder.files]
         if len(tail.builder) == self.rows and sources == self.manifest.sources:
             return

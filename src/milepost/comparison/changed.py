@@ -75,15 +75,15 @@ def _known_to_both(*sides: tuple[Play, int]) -> tuple[dict[str, object], dict[st
     What all levels of a build have in common is no knob there, and yet no news in the other.
     """
     planned = {name for play, place in sides if play.course for name in play.course.levels[place].knobs}
-    own = [knobs_of(play, place) for play, place in sides]
+    knobs = [knobs_of(play, place) for play, place in sides]
     for number, (play, place) in enumerate(sides):
-        for name in own[1 - number].keys() - own[number].keys() - planned:
-            said = said_alike(play, name, place)
-            if said is None:
-                del own[1 - number][name]
+        for name in knobs[1 - number].keys() - knobs[number].keys() - planned:
+            value = said_alike(play, name, place)
+            if value is None:
+                del knobs[1 - number][name]
             else:
-                own[number][name] = said
-    return own[0], own[1]
+                knobs[number][name] = value
+    return knobs[0], knobs[1]
 
 
 def turned(old: Mapping[str, object], new: Mapping[str, object], ways: Mapping[str, str]) -> list[KnobChange]:
@@ -93,13 +93,13 @@ def turned(old: Mapping[str, object], new: Mapping[str, object], ways: Mapping[s
     return [{"knob": name, "from": a, "to": b, "harder": _harder(a, b, ways.get(name))} for name, a, b in changed]
 
 
-def _harder(before: object, after: object, way: str | None) -> bool | None:
+def _harder(before: object, after: object, direction: str | None) -> bool | None:
     """Return whether a knob was turned the way that makes a level harder, where the course says which that is."""
-    if way is None or isinstance(before, bool | str) or isinstance(after, bool | str):
+    if direction is None or isinstance(before, bool | str) or isinstance(after, bool | str):
         return None
     if not isinstance(before, int | float) or not isinstance(after, int | float):
         return None
-    return (after > before) == (way == "up")
+    return (after > before) == (direction == "up")
 
 
 _FEW: Final = 5  # players who died of it, in both builds, from which a cause can be told
@@ -135,12 +135,12 @@ class _Tested(NamedTuple):
 def causes_by_level(pair: Pair, rate: float) -> dict[int, list[CauseChange]]:
     """Per level of both builds, the causes that came, went or shifted: by players who died of them, of those who failed there."""
     tested = list(_to_test(pair))
-    q = false_discovery_rate(np.array([one.p() for one in tested])) if tested else np.zeros(0)
-    found: dict[int, list[CauseChange]] = {}
-    for one, own in zip(tested, q.tolist(), strict=True):
-        if own <= rate:
-            found.setdefault(one.level, []).append(one.row(own))
-    return found
+    q = false_discovery_rate(np.array([test.p() for test in tested])) if tested else np.zeros(0)
+    by_level: dict[int, list[CauseChange]] = {}
+    for test, q_value in zip(tested, q.tolist(), strict=True):
+        if q_value <= rate:
+            by_level.setdefault(test.level, []).append(test.row(q_value))
+    return by_level
 
 
 def _to_test(pair: Pair) -> Iterator[_Tested]:
@@ -148,7 +148,7 @@ def _to_test(pair: Pair) -> Iterator[_Tested]:
     for number, level in enumerate(pair.levels):
         if None in level.places:
             continue
-        (by_before, of_before), (by_after, of_after) = (own.get(number, ({}, 0)) for own in died)
+        (by_before, of_before), (by_after, of_after) = (side.get(number, ({}, 0)) for side in died)
         for cause in sorted({*by_before, *by_after}):
             before, after = by_before.get(cause, 0), by_after.get(cause, 0)
             if before + after >= _FEW and of_before and of_after:
@@ -160,16 +160,16 @@ def _players_by_cause(pair: Pair, side: int) -> dict[int, tuple[dict[str, int], 
     play, level = pair.plays[side], pair.level_of(side)
     table, cause = play.attempts, play.around.cause
     failed = play.counts[table.player] & table.taken & table.ended(DIED, WAS_RESET) & (level[table.level] >= 0)
-    found = {}
+    by_level = {}
     for number in distinct(level[table.level[failed]]).tolist():
-        here = failed & (level[table.level] == number)
+        at_level = failed & (level[table.level] == number)
         by_cause = {
-            play.gated.log.causes[code]: len(distinct(table.player[here & (cause == code)]))
-            for code in distinct(cause[here]).tolist()
+            play.gated.log.causes[code]: len(distinct(table.player[at_level & (cause == code)]))
+            for code in distinct(cause[at_level]).tolist()
             if code >= 0
         }
-        found[number] = (by_cause, len(distinct(table.player[here])))
-    return found
+        by_level[number] = (by_cause, len(distinct(table.player[at_level])))
+    return by_level
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -190,16 +190,16 @@ class EventsAtLevels(AddedUp):
 def words_by_level(pair: Pair, names: tuple[str, str]) -> dict[int, list[WordChange]]:
     """Per level of both builds, the kinds of events that one of them never logs there, though the other does."""
     counts = [play.summary(EventsAtLevels).counts for play in pair.plays]
-    found: dict[int, list[WordChange]] = {}
+    by_level: dict[int, list[WordChange]] = {}
     for number, level in enumerate(pair.levels):
         before, after = level.places
         if before is None or after is None:
             continue
         columns = counts[0][:, before], counts[1][:, after]
         for side in (0, 1):
-            own, other = columns[side], columns[1 - side]
-            expected = other / max(1, int(other.sum())) * int(own.sum())
-            for event in np.flatnonzero((own == 0) & (expected >= _EXPECTED)).tolist():
+            on_side, other = columns[side], columns[1 - side]
+            expected = other / max(1, int(other.sum())) * int(on_side.sum())
+            for event in np.flatnonzero((on_side == 0) & (expected >= _EXPECTED)).tolist():
                 change = WordChange(event=EVENTS[event], never_in=names[side], expected=round(float(expected[event]), 1))
-                found.setdefault(number, []).append(change)
-    return found
+                by_level.setdefault(number, []).append(change)
+    return by_level

@@ -155,7 +155,7 @@ class BuildsCompared:
         """Per build and level, how many players have a settled try there."""
         n, width = len(self.pair.levels), self.pair.n_players
         cells = [np.unique(tries.item * width + tries.subject) // max(1, width) for tries in self.pair.sides.tries]
-        return np.array([np.bincount(own, minlength=n) for own in cells], dtype=np.int64)
+        return np.array([np.bincount(numbers, minlength=n) for numbers in cells], dtype=np.int64)
 
     @cached_property
     def estimates(self) -> Estimates | None:
@@ -164,16 +164,18 @@ class BuildsCompared:
         if not (sides.tried(0) & sides.tried(1)).any():
             return None
         n = len(self.pair.levels)
-        return estimated(sides, lambda side: self.pair.plays[side].once(FitOfSide(tuple(self.pair.level_of(side).tolist()), n)))
+        return estimated(
+            sides, lambda side: self.pair.plays[side].compute_once(FitOfSide(tuple(self.pair.level_of(side).tolist()), n))
+        )
 
     @cached_property
     def judge(self) -> LevelJudge | None:
         """Return the judge of harder and easier; None if there are too few tries."""
-        found = self.estimates
-        if found is None:
+        estimates = self.estimates
+        if estimates is None:
             return None
         enough: Bools = np.min(self.players, axis=0) >= self.settings.min_players
-        return LevelJudge.of(found, enough[found.levels], Bar(rate=self.settings.rate), self.untouched)
+        return LevelJudge.of(estimates, enough[estimates.levels], Bar(rate=self.settings.rate), self.untouched)
 
     @cached_property
     def time(self) -> Beyond:
@@ -188,7 +190,7 @@ class BuildsCompared:
     @cached_property
     def funnels(self) -> tuple[list[FunnelRow], list[FunnelRow]]:
         """The funnel of either build."""
-        before, after = (play.once(Funnel()).rows for play in self.pair.plays)
+        before, after = (play.compute_once(Funnel()).rows for play in self.pair.plays)
         return before, after
 
     @cached_property
@@ -232,11 +234,11 @@ class BuildsCompared:
     def _side(self, number: int, side: int, place: int | None) -> Side | None:
         if place is None:
             return None
-        play, found = self.pair.plays[side], self.estimates
-        tried = play.once(AttemptsToClear()).rows[place]
+        play, estimates = self.pair.plays[side], self.estimates
+        tried = play.compute_once(AttemptsToClear()).rows[place]
         difficulty, se = None, None
-        if found is not None:
-            difficulty, se = _known(found.difficulty[side, number]), _known(found.se[side, number])
+        if estimates is not None:
+            difficulty, se = _known(estimates.difficulty[side, number]), _known(estimates.se[side, number])
         return Side(
             level=play.stops[place],
             players=int(self.players[side, number]),
@@ -260,9 +262,9 @@ def _players(play: Play) -> int:
     return len(np.unique(table.player[play.counts[table.player] & table.taken & (table.level < play.n_levels)]))
 
 
-def _spread(found: Estimates | None) -> float:
+def _spread(estimates: Estimates | None) -> float:
     """The spread of skill, by which logits are put into tries."""
-    return float(np.mean(found.ability_sd)) if found else 1.0
+    return float(np.mean(estimates.ability_sd)) if estimates else 1.0
 
 
 def _known(value: float) -> float | None:
@@ -293,21 +295,21 @@ def _tries(play: Play) -> int:
     return int((play.counts[table.player] & table.taken & (table.level < play.n_levels)).sum())
 
 
-def shift_of_all(found: Estimates | None, judge: LevelJudge | None, players_both: int, arranged: bool) -> Shift:
+def shift_of_all(estimates: Estimates | None, judge: LevelJudge | None, players_both: int, arranged: bool) -> Shift:
     """Return the shift of all levels together, with its 95 % interval; without a size if no level was tried in both builds.
 
     Args:
-        found, judge: the difficulties, and who judges them.
+        estimates, judge: the difficulties, and who judges them.
         players_both: how many players played both builds.
         arranged: players did not choose their build, so that it is the game that changed, not who came.
     """
     reading: Literal["game", "game_or_players"] = "game" if arranged else "game_or_players"
-    if judge is None or found is None:
+    if judge is None or estimates is None:
         return Shift(size=None, low=None, high=None, reading=reading, players_both=players_both, practice=None)
     size, half = judge.told.shifted.shift, Z95 * judge.told.shifted.shift_se
     practice = None
-    if found.practice is not None and players_both >= FEW_SHARED:
-        worth, se = found.practice
+    if estimates.practice is not None and players_both >= FEW_SHARED:
+        worth, se = estimates.practice
         practice = Practice(size=worth, low=worth - Z95 * se, high=worth + Z95 * se)
     return Shift(size=size, low=size - half, high=size + half, reading=reading, players_both=players_both, practice=practice)
 

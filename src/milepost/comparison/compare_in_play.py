@@ -88,9 +88,9 @@ class CompareWithin:
         if is_attribute(self.key):
             split, plays = split_by_attribute(log.play(), self.key, self.before, self.after)
         else:
-            before, after = (own or log.course for own in self.courses)
+            before, after = (course or log.course for course in self.courses)
             split = split_of(sessions, self.key, self.before, self.after, (before, after))
-            plays = log.sides(split)
+            plays = log.replay_sides(split)
             for play in plays:
                 require_by_session(play, self.key)
         settings = Compare(split, self.min_players, self.assigned, self.looks, self.untouched, self.shares)
@@ -111,7 +111,7 @@ class DivisibleLog(Protocol):
     def play(self) -> Play:
         """Replay it."""
 
-    def sides(self, split: Split) -> tuple[Play, Play]:
+    def replay_sides(self, split: Split) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
 
 
@@ -144,13 +144,13 @@ class _ReplayedLog:
         """Return the play."""
         return self.replayed
 
-    def sides(self, split: Split) -> tuple[Play, Play]:
+    def replay_sides(self, split: Split) -> tuple[Play, Play]:
         """Replay two groups of sessions, as the whole was."""
         play = with_records(self.replayed)
         conditions = tuple(parse_condition(text) for text in play.asked)
         before, after = (
-            fitting(replay_log(only(play.gated.log, own), course, play.rules, exclusion=play.gated.exclusion), conditions)
-            for own, course in split.each(play.gated.log)
+            fitting(replay_log(only(play.gated.log, sessions), course, play.rules, exclusion=play.gated.exclusion), conditions)
+            for sessions, course in split.each(play.gated.log)
         )
         return before, after
 
@@ -180,14 +180,14 @@ def _arms(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) 
 
 def _own_choice(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) -> OwnChoice:
     table, side, count = sides[0].attempts, _side_of_try(sides), len(sides[0].gated.players)
-    tried = [np.bincount(table.player[side == own], minlength=count) > 0 for own in (0, 1)]
+    tried = [np.bincount(table.player[side == number], minlength=count) > 0 for number in (0, 1)]
     both = np.flatnonzero(tried[0] & tried[1])
     enough = len(both) >= max(settings.min_players, _FEWEST_BOTH)
     within = _shift(settings, sides, np.isin(table.player, both), sessions) if enough else None
     changed = _changes(table.player, side)
     names = settings.split.before, settings.split.after
     changes = [_change(sides[0], changed[side[changed] == to], names[1 - to], names[to]) for to in (1, 0)]
-    return OwnChoice(players=len(both), changes=[own for own in changes if own["changes"]], within=within)
+    return OwnChoice(players=len(both), changes=[row for row in changes if row["changes"]], within=within)
 
 
 def _change(play: Play, rows: Ints, before: str, after: str) -> Change:
@@ -209,8 +209,8 @@ def _change(play: Play, rows: Ints, before: str, after: str) -> Change:
 def _side_of_try(sides: tuple[Play, Play]) -> Ints:
     """Per attempt, the side that it is on; -1 for neither."""
     table, play = sides[0].attempts, sides[0]
-    here = play.counts[table.player] & (table.level < play.n_levels)
-    return np.where(here & table.taken, 0, np.where(here & sides[1].attempts.taken, 1, -1))
+    counted = play.counts[table.player] & (table.level < play.n_levels)
+    return np.where(counted & table.taken, 0, np.where(counted & sides[1].attempts.taken, 1, -1))
 
 
 def _changes(player: Ints, side: Ints) -> Ints:
@@ -221,11 +221,11 @@ def _changes(player: Ints, side: Ints) -> Ints:
     return changed
 
 
-def _shift(settings: Compare, sides: tuple[Play, Play], which: Bools, sessions: Sequence[str]) -> OwnShift:
+def _shift(settings: Compare, sides: tuple[Play, Play], chosen: Bools, sessions: Sequence[str]) -> OwnShift:
     """By how much the later side is harder on some of the tries."""
-    before, after = (looking_at(side, which, "some of the tries") for side in sides)
+    before, after = (looking_at(side, chosen, "some of the tries") for side in sides)
     shift = replace(settings, assigned=None)(before, after, sessions).totals["shift"]
-    tries = int((which & (_side_of_try(sides) >= 0)).sum())
+    tries = int((chosen & (_side_of_try(sides) >= 0)).sum())
     return OwnShift(tries=tries, size=shift["size"], low=shift["low"], high=shift["high"])
 
 
@@ -254,10 +254,10 @@ def split_by_attribute(play: Play, key: str, before: str | None, after: str | No
 def tries_left_out(sides: tuple[Play, Play], key: str) -> tuple[int, int]:
     """How many tries at levels of the course are on neither side because they have another value, and because they have none."""
     table, play = sides[0].attempts, sides[0]
-    here = play.counts[table.player] & ~table.void & (table.level < play.n_levels)
-    here &= ~(table.taken | sides[1].attempts.taken)
+    counted = play.counts[table.player] & ~table.void & (table.level < play.n_levels)
+    counted &= ~(table.taken | sides[1].attempts.taken)
     given = attribute(play, key).codes >= 0
-    return int((here & given).sum()), int((here & ~given).sum())
+    return int((counted & given).sum()), int((counted & ~given).sum())
 
 
 def require_by_session(play: Play, key: str) -> None:
@@ -276,7 +276,7 @@ def answers_changed(measure: Answers, plays: tuple[Play, Play]) -> list[AnswerCh
     """What players of one group answered beside those of the other; who is in both counts only where the table says a build."""
     players = [{name for name, counts in zip(play.gated.players, play.counts, strict=True) if counts} for play in plays]
     both = players[0] & players[1]
-    answers = [one for one in measure.answers if one.build is not None or one.player not in both]
-    told = replace(measure, answers=answers, earlier=None)
-    before, after = (cast("list[Mapping[str, object]]", told(play).totals["questions"]) for play in plays)
+    answers = [answer for answer in measure.answers if answer.build is not None or answer.player not in both]
+    with_answers = replace(measure, answers=answers, earlier=None)
+    before, after = (cast("list[Mapping[str, object]]", with_answers(play).totals["questions"]) for play in plays)
     return answer_changes(before, after, measure.least)

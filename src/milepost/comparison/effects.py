@@ -43,18 +43,18 @@ class Beyond:
         place = np.flatnonzero(self.levels == level)
         if self.told is None or not len(place):
             return None, None, None, None, False
-        one, found = int(place[0]), self.told.shifted
-        delta, half = float(found.delta[one]), Z95 * float(found.delta_se[one])
-        way = int(self.told.way[one]) if self.enough[one] else None
-        return exp(delta), _exp(delta - half), _exp(delta + half), way, bool(self.told.same[one])
+        at, shifted = int(place[0]), self.told.shifted
+        delta, half = float(shifted.delta[at]), Z95 * float(shifted.delta_se[at])
+        direction = int(self.told.way[at]) if self.enough[at] else None
+        return exp(delta), _exp(delta - half), _exp(delta + half), direction, bool(self.told.same[at])
 
     def whole(self) -> Ratio:
         """Return the ratio of all levels together."""
         if self.told is None:
             return Ratio(ratio=None, low=None, high=None)
-        found = self.told.shifted
-        half = Z95 * found.shift_se
-        return Ratio(ratio=_exp(found.shift), low=_exp(found.shift - half), high=_exp(found.shift + half))
+        shifted = self.told.shifted
+        half = Z95 * shifted.shift_se
+        return Ratio(ratio=_exp(shifted.shift), low=_exp(shifted.shift - half), high=_exp(shifted.shift + half))
 
 
 def _exp(value: float) -> float:
@@ -80,7 +80,7 @@ def time_taken(pair: Pair, least: int, rate: float) -> Beyond:
         return Beyond(both, np.zeros(0, np.bool_), None)
     at = [np.searchsorted(items, both) for items, _, _ in fits]
     difference = fits[1][1][at[1]] - fits[0][1][at[0]]
-    covariance = sum(own[np.ix_(where, where)] for (_, _, own), where in zip(fits, at, strict=True))
+    covariance = sum(of_side[np.ix_(where, where)] for (_, _, of_side), where in zip(fits, at, strict=True))
     enough: Bools = (np.minimum(counts[0], counts[1]) >= least)[both]
     return Beyond(both, enough, told(difference, np.asarray(covariance), enough, Bar(_SAME_TIME, rate)))
 
@@ -90,11 +90,11 @@ def quitting(pair: Pair, least: int, rate: float) -> Beyond:
     n, sides = len(pair.levels), pair.sides
     odds, variance, players = np.zeros((2, n)), np.zeros((2, n)), np.zeros((2, n))
     for side, tries in enumerate(sides.tries):
-        made = np.bincount(tries.item, minlength=n)
+        n_tries = np.bincount(tries.item, minlength=n)
         left = np.zeros(len(tries.item), np.bool_) if tries.left is None else tries.left
         gone = np.bincount(tries.item[left], minlength=n)
-        odds[side] = np.log((gone + 0.5) / (made - gone + 0.5))
-        variance[side] = 1 / (gone + 0.5) + 1 / (made - gone + 0.5)
+        odds[side] = np.log((gone + 0.5) / (n_tries - gone + 0.5))
+        variance[side] = 1 / (gone + 0.5) + 1 / (n_tries - gone + 0.5)
         players[side] = np.bincount(distinct(tries.item * pair.n_players + tries.subject) // pair.n_players, minlength=n)
     both = np.flatnonzero(np.min(players, axis=0) > 0)
     if not len(both):
@@ -114,14 +114,14 @@ def effects(
         tries: per build, the settled tries of each player there.
         funnels: its row of the funnel in each build; None where there is one funnel for both.
     """
-    ratio, low, high, way, same = time.ratio(level)
+    ratio, low, high, direction, same = time.ratio(level)
     quit_ratio, quit_low, quit_high, quit_way, quit_same = quits.ratio(level)
     attempts, drop = _ratio_of_means(*tries), (None, None, None) if funnels is None else _difference(*funnels)
     return Effects(
         time_ratio=ratio,
         time_ratio_low=low,
         time_ratio_high=high,
-        time_verdict="same" if same else _TIMES[1 + way] if way is not None else "no_telling",
+        time_verdict="same" if same else _TIMES[1 + direction] if direction is not None else "no_telling",
         quit_ratio=quit_ratio,
         quit_ratio_low=quit_low,
         quit_ratio_high=quit_high,
@@ -146,7 +146,7 @@ def _ratio_of_means(before: Floats | Ints, after: Floats | Ints) -> Interval3:
     ratio = means[1] / means[0]
     if len(before) < 2 or len(after) < 2:
         return ratio, None, None
-    variance = sum(float(own.var(ddof=1)) / len(own) / mean**2 for own, mean in zip((before, after), means, strict=True))
+    variance = sum(float(side.var(ddof=1)) / len(side) / mean**2 for side, mean in zip((before, after), means, strict=True))
     half = Z95 * variance**0.5
     return ratio, ratio * exp(-half), ratio * exp(half)
 

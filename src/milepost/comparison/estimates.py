@@ -122,8 +122,8 @@ def _fit_of(tries: TriesOfItems, n_levels: int) -> tuple[Fit, Ints]:
     place = np.zeros(n_levels, np.int64)
     place[items] = np.arange(len(items))
     _, subject = numbered(tries.subject)
-    own = replace(tries, subject=subject, item=place[tries.item])
-    return fit_tries(own, len(items), np.zeros(len(items), np.int64)), items
+    renumbered = replace(tries, subject=subject, item=place[tries.item])
+    return fit_tries(renumbered, len(items), np.zeros(len(items), np.int64)), items
 
 
 def _set_side_by_side(
@@ -132,9 +132,9 @@ def _set_side_by_side(
     both = np.flatnonzero(~np.isnan(mean[:n]) & ~np.isnan(mean[n:]))
     before, after = both, n + both
     across = covariance[np.ix_(before, after)]
-    own = covariance[np.ix_(before, before)] + covariance[np.ix_(after, after)] - across - across.T
+    covariance_of_difference = covariance[np.ix_(before, before)] + covariance[np.ix_(after, after)] - across - across.T
     se = np.sqrt(np.diag(covariance)).reshape(2, n)
-    return Estimates(mean.reshape(2, n), se, both, mean[after] - mean[before], own, practice, ability_sd)
+    return Estimates(mean.reshape(2, n), se, both, mean[after] - mean[before], covariance_of_difference, practice, ability_sd)
 
 
 def _jointly(sides: Sides) -> Estimates:
@@ -151,16 +151,16 @@ def _jointly(sides: Sides) -> Estimates:
     fit = fit_tries(replace(stacked, item=place), len(items), side)
     tells_practice, tells_sitting = _identified(sides, code, n)
     design = np.zeros((len(items), 2 * n + 2))
-    level, which = items % n, items // n % 3
+    level, part = items % n, items // n % 3
     design[np.arange(len(items)), side * n + level] = 1.0
-    design[:, 2 * n] = np.where(which == 2, -1.0, 0.0) * tells_practice
-    design[:, 2 * n + 1] = np.where(which > 0, -1.0, 0.0) * tells_sitting
+    design[:, 2 * n] = np.where(part == 2, -1.0, 0.0) * tells_practice
+    design[:, 2 * n + 1] = np.where(part > 0, -1.0, 0.0) * tells_sitting
     used = np.concatenate((distinct(side * n + level), 2 * n + np.flatnonzero([tells_practice, tells_sitting])))
     mean, covariance = np.full(2 * n + 2, np.nan), np.zeros((2 * n + 2, 2 * n + 2))
     mean[used], covariance[np.ix_(used, used)] = _least_squares(design[:, used], fit, used - 2 * n)
     practice = (float(mean[2 * n]), float(np.sqrt(covariance[2 * n, 2 * n]))) if tells_practice else None
-    own = slice(0, 2 * n)
-    return _set_side_by_side(mean[own], covariance[own, own], n, practice, (fit.ability_sd, fit.ability_sd))
+    levels = slice(0, 2 * n)
+    return _set_side_by_side(mean[levels], covariance[levels, levels], n, practice, (fit.ability_sd, fit.ability_sd))
 
 
 def _stacked(sides: Sides) -> tuple[TriesOfItems, Ints]:

@@ -49,7 +49,7 @@ def compared_groups(key: str, groups: Sequence[tuple[str | None, Play]], least: 
     if len(named) <= _MOST_PAIRS:
         pairs = list(combinations(named, 2))
     else:
-        largest = max(named, key=lambda one: int(one[1].counts.sum()))
+        largest = max(named, key=lambda group: int(group[1].counts.sum()))
         pairs = [(largest, other) for other in named if other is not largest]
     return [_compared(key, before, after, least) for before, after in pairs]
 
@@ -57,7 +57,7 @@ def compared_groups(key: str, groups: Sequence[tuple[str | None, Play]], least: 
 def _compared(key: str, before: tuple[str, Play], after: tuple[str, Play], least: int) -> Compared:
     table = Compare(Split(key, before[0], after[0]), least)(before[1], after[1])
     shift = table.totals["shift"]
-    found = [
+    rows = [
         Parting(
             level=row["level"],
             group=after[0],
@@ -71,5 +71,5 @@ def _compared(key: str, before: tuple[str, Play], after: tuple[str, Play], least
         if row["verdict"] in ("harder", "easier")
     ]
     return Compared(
-        group=after[0], than=before[0], shift=shift["size"], shift_low=shift["low"], shift_high=shift["high"], parting=found
+        group=after[0], than=before[0], shift=shift["size"], shift_low=shift["low"], shift_high=shift["high"], parting=rows
     )

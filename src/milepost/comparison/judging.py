@@ -41,10 +41,10 @@ class LevelJudge:
     def of(cls, estimates: Estimates, enough: Bools, bar: Bar, untouched: list[int]) -> LevelJudge:
         """Judge all levels."""
         known = np.isin(estimates.levels, untouched)
-        found = told(estimates.difference, estimates.covariance, enough, bar, known if known.any() else None)
+        judged = told(estimates.difference, estimates.covariance, enough, bar, known if known.any() else None)
         q = np.full(len(enough), np.nan)
         q[enough] = false_discovery_rate(two_sided(estimates.difference / np.sqrt(np.diag(estimates.covariance)))[enough])
-        return cls(estimates, enough, found, bar, bool(len(enough) >= FEWEST or known.any()), q)
+        return cls(estimates, enough, judged, bar, bool(len(enough) >= FEWEST or known.any()), q)
 
     @staticmethod
     def nothing(verdict: ChangeVerdict | None) -> Difficulty:
@@ -92,14 +92,14 @@ class LevelJudge:
             row["change_verdict"] = "same" if same else _WAYS[1 + int(np.sign(change))] if told_of else "no_telling"
 
     def _add_delta(self, row: Difficulty, place: int, players: int) -> None:
-        found = self.told.shifted
-        delta, se = float(found.delta[place]), float(found.delta_se[place])
+        shifted = self.told.shifted
+        delta, se = float(shifted.delta[place]), float(shifted.delta_se[place])
         row["delta"], row["delta_low"], row["delta_high"] = delta, delta - Z95 * se, delta + Z95 * se
         if self.enough[place]:
-            row["p_value"], row["q_value"] = float(found.p[place]), float(self.told.q[place])
+            row["p_value"], row["q_value"] = float(shifted.p[place]), float(self.told.q[place])
             row["verdict"] = "same" if self.told.same[place] else _WAYS[1 + int(self.told.way[place])]
         if row["verdict"] == "no_telling":
-            row["players_needed"] = players_needed(delta, se**2, found.spread, max(1, players), self.told.bound, self.bar.same)
+            row["players_needed"] = players_needed(delta, se**2, shifted.spread, max(1, players), self.told.bound, self.bar.same)
 
     @staticmethod
     def _open_end(row: Difficulty, players: Ints, clears: tuple[int, int], least: int) -> None:
@@ -164,14 +164,16 @@ def told(
         bar: what it takes to claim something.
         untouched: levels known to have done nothing of their own.
     """
-    found, same, rate = shifted(difference, covariance, untouched), bar.same, bar.rate
+    differences, same, rate = shifted(difference, covariance, untouched), bar.same, bar.rate
     q, n = np.full(len(difference), np.nan), int(enough.sum())
-    q[enough] = false_discovery_rate(found.p[enough])
-    half = Z95 * found.delta_se
-    alike = enough & (np.abs(found.delta) + half <= same)
+    q[enough] = false_discovery_rate(differences.p[enough])
+    half = Z95 * differences.delta_se
+    alike = enough & (np.abs(differences.delta) + half <= same)
     claimed = enough & ~alike & (np.nan_to_num(q, nan=1.0) <= rate)
     claims = int((np.nan_to_num(q, nan=1.0) <= rate).sum())
-    return JudgedDifferences(found, q, np.where(claimed, np.sign(found.delta), 0.0), alike, rate * min(n, claims + 1) / max(1, n))
+    return JudgedDifferences(
+        differences, q, np.where(claimed, np.sign(differences.delta), 0.0), alike, rate * min(n, claims + 1) / max(1, n)
+    )
 
 
 def players_needed(delta: float, variance: float, spread: float, players: int, bound: float, same: float = SAME) -> int | None:

@@ -45,9 +45,9 @@ class Pair:
         play = self.plays[side]
         number = np.full(len(play.stops) + 1, -1)
         for place, level in enumerate(self.levels):
-            own = level.places[side]
-            if own is not None:
-                number[own] = place
+            at = level.places[side]
+            if at is not None:
+                number[at] = place
         return number
 
     @cached_property
@@ -65,7 +65,7 @@ class Pair:
     @cached_property
     def players_both(self) -> int:
         """How many count in both."""
-        counting = [set(own[play.counts].tolist()) for own, play in zip(self.player_of, self.plays, strict=True)]
+        counting = [set(players[play.counts].tolist()) for players, play in zip(self.player_of, self.plays, strict=True)]
         return len(counting[0] & counting[1])
 
     @cached_property
@@ -73,9 +73,9 @@ class Pair:
         """The settled tries of both."""
         tries = []
         for side, play in enumerate(self.plays):
-            own = tries_of_players(play)
+            of_side = tries_of_players(play)
             level = self.level_of(side)
-            tries.append(replace(own, subject=self.player_of[side][own.subject], item=level[own.item]))
+            tries.append(replace(of_side, subject=self.player_of[side][of_side.subject], item=level[of_side.item]))
         second = np.full(self.n_players, -1) if self.by_try else self._second()
         return Sides((tries[0], tries[1]), len(self.levels), second, self.by_try)
 
@@ -91,7 +91,7 @@ class Pair:
         first = np.concatenate([np.nan_to_num(play.session_times.first) for play in self.plays])[rows]
         order = np.array(rows, dtype=np.int64)[session_order(joined, player, first)]
         side = (np.arange(len(order)) >= len(sessions[0].name)).astype(np.int64)
-        number = np.concatenate([own[play.gated.player] for own, play in zip(self.player_of, self.plays, strict=True)])
+        number = np.concatenate([players[play.gated.player] for players, play in zip(self.player_of, self.plays, strict=True)])
         earliest, second = np.full(self.n_players, -1), np.full(self.n_players, -1)
         earliest[number[order[::-1]]] = side[order[::-1]]
         other = side[order] != earliest[number[order]]
@@ -124,9 +124,9 @@ def matched(before: Play, after: Play) -> list[Matched]:
         known |= dict.fromkeys(_known_as(before, place), place)
     pairs: dict[int, int] = {}  # place after: place before
     for place in range(after.n_levels):
-        found = next((known[name] for name in _known_as(after, place) if name in known), None)
-        if found is not None and found not in pairs.values():
-            pairs[place] = found
+        partner = next((known[name] for name in _known_as(after, place) if name in known), None)
+        if partner is not None and partner not in pairs.values():
+            pairs[place] = partner
     staying = _staying(before, after, pairs)
     levels = [
         Matched(
@@ -150,8 +150,8 @@ def _renamed(before: str, after: str) -> bool:
 
 def _known_as(play: Play, place: int) -> list[str]:
     """Return the names by which a level is known, its own first, folded for comparison."""
-    own = play.course.levels[place].known_as() if play.course else (play.stops[place],)
-    return [folded(name) for name in own]
+    names = play.course.levels[place].known_as() if play.course else (play.stops[place],)
+    return [folded(name) for name in names]
 
 
 _Stand = tuple[int, str, int]  # where a level stands: its leg, its route, and its place there; what has no order is alike

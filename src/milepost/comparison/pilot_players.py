@@ -64,17 +64,17 @@ class World:
         active = np.ones(IMAGINED, np.bool_)
         rounds: list[tuple[Ints, Ints, Ints, Bools, Bools]] = []
         for _ in range(_MOST_TRIES):
-            who = np.flatnonzero(active)
-            if not len(who):
+            players = np.flatnonzero(active)
+            if not len(players):
                 break
-            number[who] += 1
-            at, tried = level[who], number[who]
-            cleared = rng.random(len(who)) < self.chance(skill[who], self.difficulty[at], tried)
-            stays = rng.random(len(who)) < np.where(cleared, 1 - self.cut, self.goes_on(skill[who], tried))
-            rounds.append((who, at, tried, cleared, ~stays & ~cleared))
-            number[who[cleared]] = 0
-            level[who[cleared]] += 1
-            active[who] = stays & (level[who] < len(self.difficulty))
+            number[players] += 1
+            at, tried = level[players], number[players]
+            cleared = rng.random(len(players)) < self.chance(skill[players], self.difficulty[at], tried)
+            stays = rng.random(len(players)) < np.where(cleared, 1 - self.cut, self.goes_on(skill[players], tried))
+            rounds.append((players, at, tried, cleared, ~stays & ~cleared))
+            number[players[cleared]] = 0
+            level[players[cleared]] += 1
+            active[players] = stays & (level[players] < len(self.difficulty))
         subject, item, tried, cleared, left = (np.concatenate(column) for column in zip(*rounds, strict=True))
         order = np.argsort(subject, kind="stable")
         return TriesOfItems(subject[order], item[order], tried[order], cleared[order], left[order]), skill
@@ -120,7 +120,7 @@ class Pilot:
         tries = settled_tries(play)
         if not len(tries.item):
             raise UsageError("no try was settled in a level of the course, so the pilot says nothing of players to come.")
-        fit, rows = fit_tries(tries, play.n_levels), play.once(Funnel()).rows
+        fit, rows = fit_tries(tries, play.n_levels), play.compute_once(Funnel()).rows
         lost, reached = (np.array([row[key] for row in rows], dtype=np.int64) for key in ("lost", "reached"))
         others = max(0, int(play.counts.sum()) - int(lost.sum()) - rows[-1]["cleared"])
         return cls(
@@ -170,7 +170,7 @@ class Pilot:
         Raises:
             UsageError: there is no such level.
         """
-        alike = [n for n, own in enumerate(self.names) if folded(own) == folded(name)]
+        alike = [n for n, level in enumerate(self.names) if folded(level) == folded(name)]
         if len(alike) != 1:
             raise UsageError(f"no level of the course is called {name!r}. Its levels: {', '.join(self.names[:40])}.")
         return alike[0]
@@ -178,7 +178,7 @@ class Pilot:
     def drawn(self, rng: np.random.Generator) -> World:
         """One of the worlds that it leaves open."""
         difficulty = rng.multivariate_normal(self.difficulty, self.covariance, method="eigh")
-        learning, spread = (rng.normal(*own) for own in (self.learning, self.spread))
+        learning, spread = (rng.normal(*mean_and_sd) for mean_and_sd in (self.learning, self.spread))
         return World(difficulty, float(learning), float(np.exp(min(spread, 1.5))), *self.going_on, self.cut)
 
 

@@ -69,7 +69,7 @@ class Power:
         """A row a level."""
         spread = self._errors(pilot)
         wanted = range(len(pilot.names)) if self.level is None else [self.level]
-        return [self._row(pilot, level, [one[level] for one in spread]) for level in wanted]
+        return [self._row(pilot, level, [drawn[level] for drawn in spread]) for level in wanted]
 
     def _row(self, pilot: Pilot, level: int, unit: list[float]) -> PowerRow:
         """Return a level's row; ``unit`` is, by draw, the variance of the estimate with one player in each build."""
@@ -78,14 +78,14 @@ class Power:
         def at(players: float) -> Floats:
             return self._power(variances / players, pilot, len(pilot.names))
 
-        own = at(self.players)
-        low, high = np.quantile(own, (0.025, 0.975))
+        chances = at(self.players)
+        low, high = np.quantile(chances, (0.025, 0.975))
         return PowerRow(
             level=pilot.names[level],
             question=self.question,
             change=self.change,
             players=self.players,
-            power=float(own.mean()),
+            power=float(chances.mean()),
             power_low=float(low),
             power_high=float(high),
             players_for_80=_least(lambda n: float(at(n).mean())),
@@ -119,17 +119,17 @@ class Power:
         tries, skill = world.play(rng)
         n = len(world.difficulty)
         covariance = covariance_at(world.difficulty, parameters(world), tries) * IMAGINED
-        own: Floats = np.diag(covariance).copy()
+        variances: Floats = np.diag(covariance).copy()
         if self.question == "spike":
-            return own
+            return variances
         shared = float(1 / np.linalg.inv(covariance).sum())  # what all levels' errors have in common
-        beyond: Floats = np.maximum(own - shared, 0.05 * own)
+        beyond: Floats = np.maximum(variances - shared, 0.05 * variances)
         ratio = np.ones(n)
         for level in range(n) if self.level is None else [self.level]:
             arriving = np.unique(tries.subject[tries.item == level])
             ratio[level] = _less_told(world, skill[arriving], level, self.change)
-        told: Floats = beyond * (1 + ratio) + 2 * shared / max(1, n)
-        return told
+        variance: Floats = beyond * (1 + ratio) + 2 * shared / max(1, n)
+        return variance
 
     def _of_drop_off(self, pilot: Pilot, rng: np.random.Generator) -> Floats:
         total = pilot.players or 0
@@ -152,15 +152,15 @@ def _less_told(world: World, skill: Floats, level: int, change: float) -> float:
 
 def _told_by_tries(world: World, skill: Floats, difficulties: Floats) -> Floats:
     """Return the information on each difficulty from arriving players: the sum of p (1 - p), until a clear or the end."""
-    left, told = np.ones((len(difficulties), len(skill))), np.zeros(len(difficulties))
+    left, information = np.ones((len(difficulties), len(skill))), np.zeros(len(difficulties))
     for number in range(1, 60):
         chance = world.chance(skill, difficulties[:, np.newaxis], number)
-        told += (left * chance * (1 - chance)).sum(axis=1)
+        information += (left * chance * (1 - chance)).sum(axis=1)
         left = left * (1 - chance) * world.goes_on(skill, number)
         left[left.max(axis=1) < 1e-4] = 0.0
         if not left.any():
             break
-    return told
+    return information
 
 
 def _least(power: Callable[[float], float]) -> int | None:

@@ -27,11 +27,11 @@ def clearing(difficulty: float, spread: float) -> float:
 def in_tries(before: float, change: float, spread: float) -> str:
     """A change of difficulty as first tries: of 10, so many more clear."""
     away = clearing(before + change, spread) - clearing(before, spread)
-    of = 10 if abs(away) >= 0.05 else 100
-    count = round(of * abs(away))
+    base = 10 if abs(away) >= 0.05 else 100
+    count = round(base * abs(away))
     if not count:
         return "hardly a first try in 100 goes otherwise"
-    return f"of {of} first tries, {count} {'more' if away > 0 else 'fewer'} {'clears' if count == 1 else 'clear'}"
+    return f"of {base} first tries, {count} {'more' if away > 0 else 'fewer'} {'clears' if count == 1 else 'clear'}"
 
 
 def told_of_level(row: CompareRow, spread: float, phrases: Phrases) -> str | None:
@@ -48,10 +48,10 @@ def told_of_level(row: CompareRow, spread: float, phrases: Phrases) -> str | Non
 
 
 def _knobs(row: CompareRow) -> str:
-    said = [f"{knob['knob']} went from {knob['from']} to {knob['to']}" for knob in row["knobs"]]
-    if not said:
+    changes = [f"{knob['knob']} went from {knob['from']} to {knob['to']}" for knob in row["knobs"]]
+    if not changes:
         return ""
-    return f" Likely: {said[0]}." if len(said) == 1 else f" Changed there: {listed(said)}."
+    return f" Likely: {changes[0]}." if len(changes) == 1 else f" Changed there: {listed(changes)}."
 
 
 def _span(value: float | None, low: float | None, high: float | None) -> str:
@@ -63,13 +63,18 @@ def _span(value: float | None, low: float | None, high: float | None) -> str:
 def sentences(rows: Sequence[CompareRow], totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:
     """The comparison, what matters most first."""
     strongest = sorted(rows, key=lambda row: -abs(row["delta"] or 0.0))
-    told = [said for way in ("easier", "harder") for row in strongest if row["verdict"] == way and (said := row["sentence"])]
-    if not told:
-        told = ["Too few players to say that any level got harder or easier than the others did."]
-        told = told if phrases.builds else ["Too few players to say that any level is harder or easier than the others are."]
+    lines = [
+        sentence
+        for verdict in ("easier", "harder")
+        for row in strongest
+        if row["verdict"] == verdict and (sentence := row["sentence"])
+    ]
+    if not lines:
+        lines = ["Too few players to say that any level got harder or easier than the others did."]
+        lines = lines if phrases.builds else ["Too few players to say that any level is harder or easier than the others are."]
     first = [*_dealt(totals, phrases), *_chosen(phrases)]
     last = [*_other(rows, phrases), *_kept(totals, phrases)]
-    return [*first, *told, *_shift(totals, spread, phrases), *_same(rows), *_untold(rows, phrases), *last]
+    return [*first, *lines, *_shift(totals, spread, phrases), *_same(rows), *_untold(rows, phrases), *last]
 
 
 def _dealt(totals: CompareTotals, phrases: Phrases) -> list[str]:
@@ -95,34 +100,34 @@ def _chosen(phrases: Phrases) -> list[str]:
 
 def choice_said(choice: OwnChoice, before: str, after: str) -> list[str]:
     """Return what players who tried both by their own choice say."""
-    said, within = [], choice["within"]
+    lines, within = [], choice["within"]
     for change in choice["changes"]:
         where = f", most at {safe(change['level'])}" if change["level"] else ""
-        said.append(
+        lines.append(
             f"{plural(change['players'], 'player')} changed from {safe(change['from'])} to {safe(change['to'])}, "
             f"{change['after_failure']} of {plural(change['changes'], 'time')} right after a failure{where}."
         )
     if within is None or within["size"] is None or within["low"] is None or within["high"] is None:
-        who = plural(choice["players"], "player") if choice["players"] else "Nobody"
-        return [*said, f"{who} tried both: too few to tell the two apart within players."]
+        players = plural(choice["players"], "player") if choice["players"] else "Nobody"
+        return [*lines, f"{players} tried both: too few to tell the two apart within players."]
     span = _span(within["size"], within["low"], within["high"])
     sides = f"a try with {safe(after)} beside one with {safe(before)}"
     if within["low"] <= 0 <= within["high"]:
-        told = f"nothing says that {sides} is harder or easier ({span})"
+        finding = f"nothing says that {sides} is harder or easier ({span})"
     else:
-        told = f"{sides} is {'harder' if within['size'] > 0 else 'easier'} ({span})"
-    return [*said, f"Within the {choice['players']} players who tried both, {told}. They changed when they chose to."]
+        finding = f"{sides} is {'harder' if within['size'] > 0 else 'easier'} ({span})"
+    return [*lines, f"Within the {choice['players']} players who tried both, {finding}. They changed when they chose to."]
 
 
 def arms_said(arms: Arms) -> list[str]:
     """Return what tries before and after a player saw a second arm say, apart."""
-    said = []
-    for name, own in (("Until a player saw a second arm", arms["first"]), ("From then on", arms["later"])):
-        if own["size"] is None or own["low"] is None or own["high"] is None:
-            said.append(f"{name}: {plural(own['tries'], 'try', 'tries')}, and no level was tried with both.")
+    lines = []
+    for name, arm in (("Until a player saw a second arm", arms["first"]), ("From then on", arms["later"])):
+        if arm["size"] is None or arm["low"] is None or arm["high"] is None:
+            lines.append(f"{name}: {plural(arm['tries'], 'try', 'tries')}, and no level was tried with both.")
         else:
-            said.append(f"{name}, in {plural(own['tries'], 'try', 'tries')}: {_span(own['size'], own['low'], own['high'])}.")
-    return said
+            lines.append(f"{name}, in {plural(arm['tries'], 'try', 'tries')}: {_span(arm['size'], arm['low'], arm['high'])}.")
+    return lines
 
 
 def _shift(totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:
@@ -132,23 +137,23 @@ def _shift(totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:
         return ["No level was tried in both, so there is nothing to set side by side."]
     if low <= 0 <= high:
         moved = "moved together" if phrases.builds else "differ together"
-        said = [f"Nothing says that all levels {moved} ({_span(size, low, high)})."]
+        lines = [f"Nothing says that all levels {moved} ({_span(size, low, high)})."]
     else:
-        way, tries = "harder" if size > 0 else "easier", in_tries(0.0, size, spread)
-        moved = f"{phrases.verdict_of_all(way)}: {tries} ({_span(size, low, high)})."
+        direction, tries = "harder" if size > 0 else "easier", in_tries(0.0, size, spread)
+        moved = f"{phrases.verdict_of_all(direction)}: {tries} ({_span(size, low, high)})."
         if shift["reading"] != "game" and phrases.builds:
             moved += " That may be the game, or other players: the log cannot tell the two apart."
         if phrases.builds and not compared["untouched"]:
             moved += " Most levels changed alike would look the same; name levels that nobody touched with --untouched."
-        said = [moved]
+        lines = [moved]
     if shift["practice"] is not None:
-        own = shift["practice"]
-        span = _span(-own["size"], -own["high"], -own["low"])
-        said.append(f"To players who came back, a level that they had seen is harder by {span} (− is easier).")
+        practice = shift["practice"]
+        span = _span(-practice["size"], -practice["high"], -practice["low"])
+        lines.append(f"To players who came back, a level that they had seen is harder by {span} (− is easier).")
     elif shift["players_both"] >= 5 and compared["unit"] == "session":
         both = shift["players_both"]
-        said.append(f"{both} players played both; how much easier a level is that they had seen cannot be told from the shift.")
-    return said
+        lines.append(f"{both} players played both; how much easier a level is that they had seen cannot be told from the shift.")
+    return lines
 
 
 def _same(rows: Sequence[CompareRow]) -> list[str]:
@@ -174,21 +179,21 @@ def _untold(rows: Sequence[CompareRow], phrases: Phrases) -> list[str]:
 
 
 def _other(rows: Sequence[CompareRow], phrases: Phrases) -> list[str]:
-    said, where = [], "" if phrases.builds else f" {phrases.sides[1]}"
+    lines, where = [], "" if phrases.builds else f" {phrases.sides[1]}"
     for verdict, text in (("longer", "takes longer"), ("shorter", "takes less time")):
         names = [row["level"] for row in rows if row["time_verdict"] == verdict]
         if names:
-            said.append(f"The try that clears {text}{where} at {_names(names)}.")
+            lines.append(f"The try that clears {text}{where} at {_names(names)}.")
     for verdict in ("more", "fewer"):
         names = [row["level"] for row in rows if row["quit_verdict"] == verdict]
         if names:
-            said.append(f"{verdict.capitalize()} quit after a try{where} at {_names(names)}.")
+            lines.append(f"{verdict.capitalize()} quit after a try{where} at {_names(names)}.")
     for status, text in (("added", phrases.only[1]), ("removed", phrases.only[0])):
         names = [row["level"] for row in rows if row["status"] == status]
         if names:
-            said.append(f"{text}: {_names(names)}.")
+            lines.append(f"{text}: {_names(names)}.")
     moved = [row["level"] for row in rows if row["moved"]]
-    return said + ([f"Standing elsewhere: {_names(moved)}."] if moved else [])
+    return lines + ([f"Standing elsewhere: {_names(moved)}."] if moved else [])
 
 
 def _kept(totals: CompareTotals, phrases: Phrases) -> list[str]:

@@ -87,8 +87,8 @@ def trend_of(play: Play, steps: TrendSteps) -> Table[TrendRow, TrendTotals]:
     _judge_at_once([row["whole"] for row in rows if row["whole"] is not None])
     for row in rows:
         _mark_odd_steps(row["changes"])
-        told = [change["to"] for change in row["changes"] if change["verdict"] in ("harder", "easier")]
-        row["since"] = told[-1] if told else None
+        changed_at = [change["to"] for change in row["changes"] if change["verdict"] in ("harder", "easier")]
+        row["since"] = changed_at[-1] if changed_at else None
     return Table(rows, TrendTotals(over=steps.key, steps=case.steps_told(), shifts=case.shifts()))
 
 
@@ -102,11 +102,11 @@ class _Pair:
 
 def _judged(play: Play, least: int) -> dict[str, dict[str, object]]:
     """Each level's figures in one step, of those that were tried."""
-    tried = play.once(AttemptsToClear()).rows
+    tried = play.compute_once(AttemptsToClear()).rows
     return {
-        tried[level]["level"]: {**own._asdict(), "try_clear": tried[level]["try_clear"]}
-        for level, own in enumerate(standings(play, least))
-        if own.tries
+        tried[level]["level"]: {**standing._asdict(), "try_clear": tried[level]["try_clear"]}
+        for level, standing in enumerate(standings(play, least))
+        if standing.tries
     }
 
 
@@ -126,7 +126,7 @@ class _Case:
     @cached_property
     def judged(self) -> list[dict[str, dict[str, object]]]:
         """Per step, each level's figures, fitted on that step alone."""
-        return [_judged(own, self.steps.least) for own in self.steps.plays]
+        return [_judged(play, self.steps.least) for play in self.steps.plays]
 
     def pair(self, before: int, after: int) -> _Pair:
         """The comparison of two steps."""
@@ -142,7 +142,7 @@ class _Case:
 
     def row(self, level: str) -> TrendRow:
         """A level over all steps."""
-        points = [(place, own[level]) for place, own in enumerate(self.judged) if level in own]
+        points = [(place, rows[level]) for place, rows in enumerate(self.judged) if level in rows]
         places = [place for place, _ in points]
         changes = [
             cast(TrendChange, {**self._whole(level, before, after), "one_step": False})
@@ -150,7 +150,7 @@ class _Case:
         ]
         whole = self._whole(level, places[0], places[-1]) if len(places) > 2 else None
         return TrendRow(
-            level=level, points=[self._point(place, own) for place, own in points], changes=changes, whole=whole, since=None
+            level=level, points=[self._point(place, row) for place, row in points], changes=changes, whole=whole, since=None
         )
 
     def _point(self, place: int, row: Mapping[str, object]) -> TrendPoint:
@@ -159,17 +159,17 @@ class _Case:
 
     def _whole(self, level: str, before: int, after: int) -> TrendWhole:
         row = self.pair(before, after).rows.get(level)
-        told = {key: None if row is None else cast("Mapping[str, object]", row)[key] for key in _TOLD}
-        return cast(TrendWhole, {"from": self.steps.names[before], "to": self.steps.names[after], **told})
+        figures = {key: None if row is None else cast("Mapping[str, object]", row)[key] for key in _TOLD}
+        return cast(TrendWhole, {"from": self.steps.names[before], "to": self.steps.names[after], **figures})
 
     def steps_told(self) -> list[TrendStep]:
         """Each step, with its players and what stands out in it."""
-        found, before = [], frozenset[str]()
+        steps, before = [], frozenset[str]()
         for place, name in enumerate(self.steps.names):
             people = self.steps.players[place]
             kept, low, high = _kept(self.steps.cohorts[place])
             out = [level for level, row in self.judged[place].items() if row["kind"] != "none"]
-            found.append(
+            steps.append(
                 TrendStep(
                     step=name,
                     players=len(people),
@@ -182,7 +182,7 @@ class _Case:
                 )
             )
             before |= people
-        return found
+        return steps
 
     def shifts(self) -> list[TrendShift]:
         """The shift of every pair of neighbours, and of every other pair that was looked at."""
@@ -221,16 +221,16 @@ def _kept(play: Play | None) -> tuple[float | None, float | None, float | None]:
 
 def _judge_at_once(changes: Sequence[TrendWhole] | Sequence[TrendChange]) -> None:
     """Give all changes their false discovery rates at once, and the verdicts that come of these."""
-    told: list[TrendWhole] = [change for change in changes if change["p_value"] is not None]
-    if not told:
+    testable: list[TrendWhole] = [change for change in changes if change["p_value"] is not None]
+    if not testable:
         return
-    rates = false_discovery_rate(np.array([change["p_value"] for change in told], np.float64))
-    for change, rate in zip(told, rates.tolist(), strict=True):
+    rates = false_discovery_rate(np.array([change["p_value"] for change in testable], np.float64))
+    for change, rate in zip(testable, rates.tolist(), strict=True):
         change["q_value"] = rate
         open_ended = change["delta_low"] is None or change["delta_high"] is None
         if change["verdict"] != "same" and not open_ended and change["delta"] is not None:
-            way: ChangeVerdict = "harder" if change["delta"] > 0 else "easier"
-            change["verdict"] = way if rate <= CLAIMED else "no_telling"
+            verdict: ChangeVerdict = "harder" if change["delta"] > 0 else "easier"
+            change["verdict"] = verdict if rate <= CLAIMED else "no_telling"
 
 
 def _mark_odd_steps(changes: Sequence[TrendChange]) -> None:

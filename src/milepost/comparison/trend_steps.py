@@ -74,10 +74,10 @@ def steps_of(plays: Sequence[tuple[str, Play]], key: str, least: int) -> TrendSt
     """
     if len(plays) < _FEWEST:
         raise UsageError(f"a trend takes two steps at least, and the log has {len(plays)} of {key}.")
-    people = [frozenset(own.gated.players[p] for p in np.flatnonzero(own.counts)) for _, own in plays]
-    sessions = [int(own.counts[own.gated.player[own.gated.sequence]].sum()) for _, own in plays]
-    names, own = (tuple(column) for column in zip(*plays, strict=True))
-    return TrendSteps(names, own, own, tuple(sessions), tuple(people), key, False, least)
+    people = [frozenset(play.gated.players[p] for p in np.flatnonzero(play.counts)) for _, play in plays]
+    sessions = [int(play.counts[play.gated.player[play.gated.sequence]].sum()) for _, play in plays]
+    names, replayed = (tuple(column) for column in zip(*plays, strict=True))
+    return TrendSteps(names, replayed, replayed, tuple(sessions), tuple(people), key, False, least)
 
 
 def _replayed(play: FullPlay, sessions: Bools, build: str | None) -> Play:
@@ -97,18 +97,18 @@ def steps_by_date(play: FullPlay, over: str, least: int) -> TrendSteps:
     number = {name: place for place, name in enumerate(names)}
     step_of = np.array([-1 if date is None else number[date] for date in dates])
     dealt = _first_steps(play, step_of)
-    own = step_of[gated.sequence]
+    step = step_of[gated.sequence]
     counted = play.counts[gated.player[gated.sequence]]
     people, plays, cohorts, sessions = [], [], [], []
     before: set[int] = set()
     for place, name in enumerate(names):
-        there = set(gated.player[gated.sequence[(own == place) & counted]].tolist())
-        people.append(frozenset(gated.players[p] for p in there))
-        sessions.append(int(((own == place) & counted).sum()))
+        players = set(gated.player[gated.sequence[(step == place) & counted]].tolist())
+        people.append(frozenset(gated.players[p] for p in players))
+        sessions.append(int(((step == place) & counted).sum()))
         plays.append(looking_at(play, dealt == place, f"{over} = {name}"))
-        new = there - before
+        new = players - before
         cohorts.append(_replayed(play, np.isin(gated.player, list(new)), None) if new else None)
-        before |= there
+        before |= players
     return TrendSteps(
         tuple(names),
         tuple(plays),
@@ -125,15 +125,15 @@ def steps_by_date(play: FullPlay, over: str, least: int) -> TrendSteps:
 def _dates_of_sessions(play: FullPlay, over: str) -> list[str | None]:
     """Per session, the day, week or month of its first record in the order of replay; None where it has no time stamp."""
     forms = {"day": "%Y-%m-%d", "month": "%Y-%m"}
-    found: list[str | None] = []
+    labels: list[str | None] = []
     for epoch, first in zip(play.gated.log.sessions.epoch, play.session_times.first.tolist(), strict=True):
         if epoch is None or np.isnan(first):
-            found.append(None)
+            labels.append(None)
             continue
         moment = datetime.fromtimestamp(epoch / _NANO + first, UTC)
         iso = moment.isocalendar()
-        found.append(f"{iso.year:04d}-W{iso.week:02d}" if over == "week" else moment.strftime(forms[over]))
-    return found
+        labels.append(f"{iso.year:04d}-W{iso.week:02d}" if over == "week" else moment.strftime(forms[over]))
+    return labels
 
 
 def _first_steps(play: FullPlay, step_of: Ints) -> Ints:

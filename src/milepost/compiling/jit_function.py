@@ -110,15 +110,17 @@ def _read(path: Path) -> Kernel:
 def _forget(folder: Path) -> None:
     """Take away machine code of versions that nobody has made anything for lately, and nothing else that lies there."""
     with suppress(OSError):
-        made = sorted((one for one in folder.parent.iterdir() if _is_cache(one)), key=lambda one: one.stat().st_mtime)
-        for old in made[:-_KEPT]:
+        folders = sorted(
+            (entry for entry in folder.parent.iterdir() if _is_cache(entry)), key=lambda entry: entry.stat().st_mtime
+        )
+        for old in folders[:-_KEPT]:
             shutil.rmtree(old, ignore_errors=True)
 
 
 def _is_cache(path: Path) -> bool:
     """Return whether a folder is one that was made here, by its name and by all that is in it."""
-    own = re.fullmatch(r"[0-9a-f]{16}", path.name) is not None and only_ours(path) and path.is_dir()
-    return own and all(_OURS.fullmatch(one.name) for one in path.iterdir())
+    is_ours = re.fullmatch(r"[0-9a-f]{16}", path.name) is not None and only_ours(path) and path.is_dir()
+    return is_ours and all(_OURS.fullmatch(file.name) for file in path.iterdir())
 
 
 def _source(module: str) -> Path:
@@ -240,7 +242,7 @@ class Flat:
             return self._put_array(value)
         if isinstance(value, tuple):
             self.names[type(value).__name__] = type(value)
-            return f"{type(value).__name__}({', '.join([self._put(one) for one in value])})"
+            return f"{type(value).__name__}({', '.join([self._put(item) for item in value])})"
         if isinstance(value, (bool, np.bool_)):
             return f"({self._put_whole(int(value))} != 0)"
         if isinstance(value, (int, np.integer)):

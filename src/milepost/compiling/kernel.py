@@ -39,8 +39,8 @@ class Kernel:
 
     def packed(self) -> bytes:
         """Return the file's bytes: a line on its contents, and the code."""
-        said = {"name": self.name, "helpers": self.helpers, "sha256": sha256(self.code).hexdigest()}
-        return json.dumps(said).encode() + b"\n" + self.code
+        head = {"name": self.name, "helpers": self.helpers, "sha256": sha256(self.code).hexdigest()}
+        return json.dumps(head).encode() + b"\n" + self.code
 
 
 def unpacked(data: bytes) -> Kernel:
@@ -51,8 +51,8 @@ def unpacked(data: bytes) -> Kernel:
     """
     head, _, code = data.partition(b"\n")
     try:
-        said = json.loads(head)
-        kernel, written = Kernel(said["name"], tuple(said["helpers"]), code), said["sha256"]
+        described = json.loads(head)
+        kernel, written = Kernel(described["name"], tuple(described["helpers"]), code), described["sha256"]
     except (ValueError, TypeError, KeyError) as error:
         raise DamagedError from error
     if sha256(code).hexdigest() != written:

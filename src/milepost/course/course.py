@@ -88,7 +88,7 @@ class Level:
 
 
 _NO_KEYS = {"picture", "target_range", "par_range", "tries_range"}  # fields that come of other keys
-_LEVEL_KEYS = {"map", "map_corners"} | {own.name for own in fields(Level)} - _NO_KEYS
+_LEVEL_KEYS = {"map", "map_corners"} | {field.name for field in fields(Level)} - _NO_KEYS
 
 
 @dataclass(frozen=True)
@@ -214,13 +214,13 @@ def _orders(table: object, levels: tuple[Level, ...], path: str | Path) -> dict[
             if name not in known:
                 near = get_close_matches(name, known, 1) or list(known)[:1]
                 raise CourseError(f"{path}: order.{build}: no level is called {name!r}. Write {near[0]!r}, or add that level.")
-        own = tuple(known[name] for name in listed)
-        if len(set(own)) < len(own):
-            twice = next(name for name in own if own.count(name) > 1)
+        order = tuple(known[name] for name in listed)
+        if len(set(order)) < len(order):
+            twice = next(name for name in order if order.count(name) > 1)
             raise CourseError(f"{path}: order.{build}: {twice!r} stands there twice. Each level has one place.")
         by_name = {level.name: level for level in levels}
-        require_together([by_name[name] for name in own], f"{path}: order.{build}")
-        orders[build] = own
+        require_together([by_name[name] for name in order], f"{path}: order.{build}")
+        orders[build] = order
     return orders
 
 

@@ -185,7 +185,9 @@ def read_picture(name: object, corners: object, folder: Path, where: str) -> Map
     if not (folder / name).is_file():
         raise CourseError(f"{where}: map: there is no picture {name!r} beside the course. Name one that is there.")
     numbers = corners if isinstance(corners, list) and len(corners) == 4 else []
-    if not numbers or any(isinstance(one, bool) or not isinstance(one, int | float) or not isfinite(one) for one in numbers):
+    if not numbers or any(
+        isinstance(number, bool) or not isinstance(number, int | float) or not isfinite(number) for number in numbers
+    ):
         raise CourseError(f"{where}: map_corners must be x and y of two corners, such as [0, 0, 100, 40], not {corners!r}.")
     left, bottom, right, top = map(float, numbers)
     if left == right or bottom == top:

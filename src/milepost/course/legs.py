@@ -66,7 +66,7 @@ def legs_of(levels: Sequence[LevelOfLeg], needs: Mapping[str, int]) -> tuple[Leg
         off_the_way = level.optional and level.leg is None
         if groups and (off_the_way or (level.leg is not None and level.leg == groups[-1][0])):
             groups[-1][1].append(place)
-        elif groups and all(levels[own].optional and levels[own].leg is None for own in groups[-1][1]):
+        elif groups and all(levels[level].optional and levels[level].leg is None for level in groups[-1][1]):
             groups[-1] = (level.leg, [*groups[-1][1], place])  # what is optional at the beginning belongs to what comes after
         else:
             groups.append((level.leg, [place]))
@@ -109,10 +109,10 @@ def read_needs(table: object, levels: Sequence[LevelOfLeg], path: object) -> dic
     return needs
 
 
-def _needed(value: object, own: list[LevelOfLeg], where: str) -> int:
-    if any(level.route is not None for level in own):
+def _needed(value: object, levels: list[LevelOfLeg], where: str) -> int:
+    if any(level.route is not None for level in levels):
         raise CourseError(f"{where}: needs does not go with routes: a leg with routes is done by one of them.")
-    most = sum(not level.optional for level in own)
+    most = sum(not level.optional for level in levels)
     if isinstance(value, bool) or not isinstance(value, int) or not 1 <= value <= most:
         raise CourseError(
             f"{where}: needs must be a whole number from 1 to {most}, its levels that are not optional; not {value!r}."

@@ -57,9 +57,9 @@ class Promise:
     weight: str = "medium"
 
     @property
-    def said(self) -> str:
+    def wording(self) -> str:
         """It in words."""
-        return self.why or f"{', '.join(self.on)}: {', '.join(one.written for one in self.that)}"
+        return self.why or f"{', '.join(self.on)}: {', '.join(condition.written for condition in self.that)}"
 
 
 def terms_of(side: str) -> list[str]:
@@ -136,7 +136,7 @@ def _condition(text: str, where: str) -> Promised:
     if _TEXTS.fullmatch(right):
         if sign not in ("=", "!="):
             raise CourseError(f"{where}: that: {text!r}: texts are compared by = and != alone. {_FORM}.")
-        return Promised(left, sign, written, texts=tuple(one or other for one, other in _TEXT.findall(right)))
+        return Promised(left, sign, written, texts=tuple(quoted or other for quoted, other in _TEXT.findall(right)))
     if right in ("true", "false"):
         return Promised(left, sign, written, texts=(right,))
     try:

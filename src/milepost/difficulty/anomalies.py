@@ -72,18 +72,18 @@ class _Course:
         Several events may each look like mere roughness until they are all in the model, so the way goes on past
         events that are unlikely by themselves, and the best place on it counts.
         """
-        way: list[int] = []
+        chosen: list[int] = []
         gain, best, best_gain = 0.0, 0, 0.0
-        while len(way) < min(_MOST, self.n // 3):
-            odds = self.model.log_factors(tuple(way)) + self.model.log_odds
-            odds[way] = -np.inf
-            way.append(int(np.argmax(odds)))
-            gain += float(odds[way[-1]])
+        while len(chosen) < min(_MOST, self.n // 3):
+            odds = self.model.log_factors(tuple(chosen)) + self.model.log_odds
+            odds[chosen] = -np.inf
+            chosen.append(int(np.argmax(odds)))
+            gain += float(odds[chosen[-1]])
             if gain > best_gain:
-                best, best_gain = len(way), gain
+                best, best_gain = len(chosen), gain
             if gain < best_gain - _PATIENCE:
                 break
-        return self._pruned(tuple(way[:best])) or self._pruned(tuple(way[:1]))
+        return self._pruned(tuple(chosen[:best])) or self._pruned(tuple(chosen[:1]))
 
     def _pruned(self, chosen: tuple[int, ...]) -> tuple[int, ...]:
         """Without the events that are unlikely given the others, the least likely first."""
@@ -102,18 +102,18 @@ class _Course:
         for number in chosen:
             odds[number] = self.model.own_odds(chosen, number)
         probability = 1 / (1 + np.exp(-np.clip(odds, -500, 500)))
-        own, step = np.zeros(self.n), np.zeros(self.n)
+        single, step = np.zeros(self.n), np.zeros(self.n)
         for place, event in enumerate(self.candidates):
             if event.kind == STEP:
                 step[event.level] = probability[place]
             elif event.kind in (SPIKE, DIP) or place in chosen:
                 covered = self.shapes[place] != 0
                 if not event.stays:
-                    own[covered] = np.maximum(own[covered], probability[place])
+                    single[covered] = np.maximum(single[covered], probability[place])
         expected, expected_se, excess, excess_se = self._expectations(chosen)
         rough = float(self.model.share(chosen) @ self.model.rough)
         return DifficultyReading(
-            own,
+            single,
             step,
             expected,
             expected_se,
@@ -136,9 +136,9 @@ class _Course:
             excess, variance = self.model.left_out(others, [level, *partner])
             mean = float(share @ excess)
             spread = float(share @ (variance - self.model.rough**2)) + float(share @ (excess - mean) ** 2)
-            own = self.model.covariance[level, level]
-            seen = self.model.y[level] - mean, np.sqrt(max(0.0, spread - own))
-            result[:, level] = (*seen, mean, np.sqrt(max(own * 0.25, spread)))
+            prior = self.model.covariance[level, level]
+            seen = self.model.y[level] - mean, np.sqrt(max(0.0, spread - prior))
+            result[:, level] = (*seen, mean, np.sqrt(max(prior * 0.25, spread)))
         return result[0], result[1], result[2], result[3]
 
     def _heights(self, chosen: tuple[int, ...]) -> Floats:
@@ -195,7 +195,7 @@ def verdicts(reading: DifficultyReading, tries: Ints, players: Ints, least: int 
     both = np.concatenate((np.where(enough, stands_out, 0.0), np.where(enough, rises, 0.0)))
     q = false_discovery(both)
     first = int(np.argmax(np.maximum(both[:n], both[n:]))) if n else -1
-    found = [
+    judged = [
         _verdict(reading, level, both[[level, n + level]], q[[level, n + level]], level == first)
         if enough[level]
         else Verdict("none", "too_few", None)
@@ -203,28 +203,28 @@ def verdicts(reading: DifficultyReading, tries: Ints, players: Ints, least: int 
     ]
     difficulty = reading.expected + reading.excess
     return [
-        Verdict("none", "none", own.q) if _like_a_neighbour(found, difficulty, level, reading.places) else own
-        for level, own in enumerate(found)
+        Verdict("none", "none", verdict.q) if _like_a_neighbour(judged, difficulty, level, reading.places) else verdict
+        for level, verdict in enumerate(judged)
     ]
 
 
-def _like_a_neighbour(found: list[Verdict], difficulty: Floats, level: int, places: Ints) -> bool:
+def _like_a_neighbour(judged: list[Verdict], difficulty: Floats, level: int, places: Ints) -> bool:
     """Return whether a level is as hard as a neighbour without a claim, so that it cannot be claimed to stand out."""
-    kind = found[level].kind
+    kind = judged[level].kind
     if kind == "none":
         return False
     apart = places - places[level]
     near = (apart == -1) if kind == "step" else (np.abs(apart) <= 1) & (np.arange(len(places)) != level)
-    beside = [side for side in np.flatnonzero(near).tolist() if found[side].kind == "none"]
-    way = -1.0 if kind == "dip" else 1.0
-    return any(way * (difficulty[level] - difficulty[side]) < ALIKE for side in beside)
+    beside = [side for side in np.flatnonzero(near).tolist() if judged[side].kind == "none"]
+    sign = -1.0 if kind == "dip" else 1.0
+    return any(sign * (difficulty[level] - difficulty[side]) < ALIKE for side in beside)
 
 
 def _verdict(reading: DifficultyReading, level: int, probability: Floats, q: Floats, first: bool) -> Verdict:
     """The likelier of an event of the level's own and a step that begins there."""
-    own = probability[0] >= probability[1]
-    value = float(q[0] if own else q[1])
-    kind: Kind = ("spike" if reading.excess[level] > 0 else "dip") if own else "step"
+    single = probability[0] >= probability[1]
+    value = float(q[0] if single else q[1])
+    kind: Kind = ("spike" if reading.excess[level] > 0 else "dip") if single else "step"
     if probability.max() < (LIKELY[kind] if first else FURTHER):
         return Verdict("none", "none", value)
     return Verdict(kind, "strong" if value <= STRONG else "fair" if value <= FAIR else "weak", value)

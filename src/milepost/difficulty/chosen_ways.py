@@ -41,7 +41,7 @@ def choices_of(course: Course | None) -> list[Choice]:
     """Return the ways of a course that players choose: routes, and each level off the way."""
     if course is None or course.is_line:
         return []
-    found: list[Choice] = []
+    choices: list[Choice] = []
     for number, leg in enumerate(course.legs):
         after = tuple(place for later in course.legs[number:] for place in later.levels)
         routes: dict[str, list[int]] = {}
@@ -50,11 +50,11 @@ def choices_of(course: Course | None) -> list[Choice]:
             if route is not None:
                 routes.setdefault(route, []).append(place)
             elif course.levels[place].optional:
-                found.append(Choice((place,), (), after))
-        for name, own in routes.items():
+                choices.append(Choice((place,), (), after))
+        for name, levels in routes.items():
             others = tuple(place for other, places in routes.items() if other != name for place in places)
-            found += [Choice(tuple(own), others, after)] if others else []
-    return found
+            choices += [Choice(tuple(levels), others, after)] if others else []
+    return choices
 
 
 def told_by_ways(fit: Fit, tries: TriesOfItems, choices: Sequence[Choice]) -> Fit:
@@ -66,17 +66,17 @@ def told_by_ways(fit: Fit, tries: TriesOfItems, choices: Sequence[Choice]) -> Fi
     Source: M. C. Wu and R. J. Carroll, "Estimation and comparison of changes in the presence of informative right censoring by
     modeling the censoring process", Biometrics 44 (1988), with the choice in place of the censoring.
     """
-    told = np.zeros(len(fit.ability))
+    information = np.zeros(len(fit.ability))
     for choice in choices:
-        told += _told(fit.ability, choice, tries)
-    if not told.any():
+        information += _told(fit.ability, choice, tries)
+    if not information.any():
         return fit
     difficulty, item = fit.difficulty, tries.item.astype(np.int64)
     logit = fit.ability[tries.subject] - difficulty[item] + fit.learning * np.log(tries.number)
     chance = 1 / (1 + np.exp(-logit))
     weight = chance * (1 - chance)
-    spread = 1 / (fit.ability_sd**-2 + np.bincount(tries.subject, weights=weight, minlength=len(told)))  # of each ability
-    score = np.bincount(item, weights=weight * (spread * told)[tries.subject], minlength=len(difficulty))
+    spread = 1 / (fit.ability_sd**-2 + np.bincount(tries.subject, weights=weight, minlength=len(information)))  # of each ability
+    score = np.bincount(item, weights=weight * (spread * information)[tries.subject], minlength=len(difficulty))
     moved = fit.covariance @ score
     return replace(fit, difficulty=difficulty + moved, covariance=fit.covariance + np.diag((_UNSURE * moved) ** 2))
 
@@ -89,18 +89,18 @@ def _told(ability: Floats, choice: Choice, tries: TriesOfItems) -> Floats:
     if min(chose[asked].sum(), (~chose[asked]).sum()) < _FEWEST:
         return np.zeros(len(ability))
     slope, chance = _logistic(ability[asked], chose[asked])
-    told = np.zeros(len(ability))
+    information = np.zeros(len(ability))
     if choice.others:  # each way has a row of its own, and a player is told of by the one taken
-        told[asked] = np.where(chose[asked], slope * (1 - chance), 0.0)
+        information[asked] = np.where(chose[asked], slope * (1 - chance), 0.0)
     else:
-        told[asked] = slope * (chose[asked] - chance)
-    return told
+        information[asked] = slope * (chose[asked] - chance)
+    return information
 
 
 def _tried(tries: TriesOfItems, levels: Sequence[int], count: int) -> Bools:
-    found = np.zeros(count, np.bool_)
-    found[distinct(tries.subject[among(tries.item, levels)])] = True
-    return found
+    tried = np.zeros(count, np.bool_)
+    tried[distinct(tries.subject[among(tries.item, levels)])] = True
+    return tried
 
 
 def _logistic(ability: Floats, chose: Bools) -> tuple[float, Floats]:

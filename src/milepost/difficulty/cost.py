@@ -116,7 +116,7 @@ def _still_failing(difficulty: Floats, abilities: Floats, learning: float, playe
     done = np.concatenate(most, axis=1) < _NOBODY
     done[:, -1] = True
     tries = 1 + np.argmax(done, axis=1)
-    return [own[:count] for own, count in zip(np.concatenate(failing, axis=1), tries.tolist(), strict=True)]
+    return [chances[:count] for chances, count in zip(np.concatenate(failing, axis=1), tries.tolist(), strict=True)]
 
 
 def _lost(failing: Floats, hazard: float) -> float:

@@ -71,9 +71,9 @@ class Mixtures:
 
     def _turned_apart(self) -> tuple[Floats, Floats]:
         """Per bend, the axes along which the difficulties vary apart; per roughness and bend, the precision along each."""
-        own = [np.linalg.eigh(_curve(self.places, bend) + self.covariance) for bend in _BEND]
-        along = np.array([values for values, _ in own])
-        turned = np.array([axes for _, axes in own])
+        spectra = [np.linalg.eigh(_curve(self.places, bend) + self.covariance) for bend in _BEND]
+        along = np.array([values for values, _ in spectra])
+        turned = np.array([axes for _, axes in spectra])
         return turned, 1 / (along + _ROUGHNESS[:, None, None] ** 2)
 
     def _inverse_times(self, values: Floats) -> Floats:
@@ -84,8 +84,8 @@ class Mixtures:
 
     def _inverses(self, free: list[int]) -> Floats:
         """Per mixture, the inverse covariance between some levels."""
-        some = self._turned[:, free]
-        inverses: Floats = (some * self._precision[:, :, None]) @ some.transpose(0, 2, 1)
+        free_part = self._turned[:, free]
+        inverses: Floats = (free_part * self._precision[:, :, None]) @ free_part.transpose(0, 2, 1)
         return inverses.reshape(len(self.rough), len(free), len(free))
 
     def _squares(self) -> Floats:
@@ -107,8 +107,8 @@ class Mixtures:
         if chosen not in self._known:
             before, shape, variance = self._chosen(chosen[:-1]), self.shapes[chosen[-1]], self.variance[chosen[-1]]
             held = self._inverse_times(shape)  # mixture by level
-            for own, less in zip(before.held, before.less, strict=True):
-                held = held - (less * (own @ shape))[:, None] * own
+            for column, less in zip(before.held, before.less, strict=True):
+                held = held - (less * (column @ shape))[:, None] * column
             hold, pull = held @ shape, held @ self.y
             gain = 0.5 * (pull**2 / (1 / variance + hold) - np.log1p(variance * hold))
             less = 1 / (1 / variance + hold)
@@ -124,9 +124,9 @@ class Mixtures:
 
     def log_factors(self, chosen: tuple[int, ...]) -> Floats:
         """Per candidate, the log Bayes factor for taking it into the model beside those chosen; heights are above zero."""
-        there = self._chosen(chosen)
+        conditioned = self._chosen(chosen)
         pull, hold = self._pull, self._hold  # candidate by mixture
-        for held, less in zip(there.held, there.less, strict=True):
+        for held, less in zip(conditioned.held, conditioned.less, strict=True):
             along = self._sums.of(held)
             pull = pull - less * (held @ self.y) * along
             hold = hold - less * along**2
@@ -134,7 +134,7 @@ class Mixtures:
         height = (pull + self.mean / self.spread) * sure  # in units of that
         gain = -0.5 * np.log1p(self.spread * hold) + 0.5 * (height**2 - self.mean**2 / self.spread)
         gain += log_normal(height) - self._log_above  # heights are above zero
-        return _log_sum(there.log_weights + gain) - _log_sum(there.log_weights[None])
+        return _log_sum(conditioned.log_weights + gain) - _log_sum(conditioned.log_weights[None])
 
     def own_odds(self, chosen: tuple[int, ...], event: int) -> float:
         """The posterior log odds of an event given the others chosen."""
@@ -143,20 +143,20 @@ class Mixtures:
 
     def height(self, chosen: tuple[int, ...], event: int) -> float:
         """The posterior mean height of one of the events chosen, in logits."""
-        there, shape = self._chosen(chosen), self.shapes[event]
+        conditioned, shape = self._chosen(chosen), self.shapes[event]
         pull = self._pulled @ shape
-        for held, less in zip(there.held, there.less, strict=True):
+        for held, less in zip(conditioned.held, conditioned.less, strict=True):
             pull = pull - less * (held @ self.y) * (held @ shape)
         return float(self.share(chosen) @ (self.variance[event] * pull))
 
     def left_out(self, chosen: tuple[int, ...], free: list[int]) -> tuple[Floats, Floats]:
         """Per mixture, the height of a free event at the first level given (the others free too), with its variance."""
-        there = self._chosen(chosen)
+        conditioned = self._chosen(chosen)
         inverses, pull = self._inverses(free), self._pulled[:, free]
-        for held, less in zip(there.held, there.less, strict=True):
-            own = held[:, free]
-            inverses = inverses - less[:, None, None] * own[:, :, None] * own[:, None, :]
-            pull = pull - (less * (held @ self.y))[:, None] * own
+        for held, less in zip(conditioned.held, conditioned.less, strict=True):
+            columns = held[:, free]
+            inverses = inverses - less[:, None, None] * columns[:, :, None] * columns[:, None, :]
+            pull = pull - (less * (held @ self.y))[:, None] * columns
         block = np.linalg.inv(inverses)
         excess: Floats = np.einsum("gj,gj->g", block[:, 0], pull)
         variance: Floats = block[:, 0, 0].astype(np.float64)
@@ -175,9 +175,9 @@ class _ShapeSums:
 
     def __init__(self, events: list[Event], shapes: Floats) -> None:
         flat = np.array([event.kind != TEETH for event in events])
-        some = shapes[flat] != 0
-        first, stop = np.argmax(some, axis=1), shapes.shape[1] - np.argmax(some[:, ::-1], axis=1)
-        self.sign = shapes[flat][np.arange(len(some)), first]
+        nonzero = shapes[flat] != 0
+        first, stop = np.argmax(nonzero, axis=1), shapes.shape[1] - np.argmax(nonzero[:, ::-1], axis=1)
+        self.sign = shapes[flat][np.arange(len(nonzero)), first]
         code, self.stretch = numbered(first * (shapes.shape[1] + 1) + stop)
         self.first, self.stop = code // (shapes.shape[1] + 1), code % (shapes.shape[1] + 1)
         self.others = shapes[~flat]
@@ -193,8 +193,8 @@ class _ShapeSums:
             axes: level by axis.
             weight: axis by column.
         """
-        own = self._stretches(axes) ** 2 @ weight
-        return np.concatenate((own[self.stretch], (self.others @ axes) ** 2 @ weight))
+        stretches = self._stretches(axes) ** 2 @ weight
+        return np.concatenate((stretches[self.stretch], (self.others @ axes) ** 2 @ weight))
 
     def _stretches(self, values: Floats) -> Floats:
         """Stretch by column, the sum of values, level by column, over each stretch."""

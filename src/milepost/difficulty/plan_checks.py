@@ -39,18 +39,18 @@ def changes(course: Course, place: int) -> list[Change]:
     A knob whose direction the course declares (`harder`) is listed only where it moves that way.
     """
     levels = course.levels
-    found: list[Change] = []
+    rows: list[Change] = []
     for name, value in levels[place].knobs.items():
         before = levels[place - 1].knobs.get(name) if place else None
         if before is None and place:
-            found.append({"knob": name, "from": None, "to": value, "times_usual": None})
+            rows.append({"knob": name, "from": None, "to": value, "times_usual": None})
         elif _number(value) and _number(before) and value != before:
             usual = _usual_step(levels, name, place)
             jump = abs(value - before) / usual if usual else None
-            way = {"up": value > before, "down": value < before}.get(course.harder.get(name, ""), True)
-            if way and jump is not None and jump >= _JUMP:
-                found.append({"knob": name, "from": before, "to": value, "times_usual": jump})
-    return found
+            is_harder = {"up": value > before, "down": value < before}.get(course.harder.get(name, ""), True)
+            if is_harder and jump is not None and jump >= _JUMP:
+                rows.append({"knob": name, "from": before, "to": value, "times_usual": jump})
+    return rows
 
 
 def _number(value: object) -> bool:
@@ -83,16 +83,16 @@ def inversions(names: Sequence[str], fit: Fit, leg: Ints) -> list[Inversion]:
         fit: their difficulties.
         leg: per level, the number of its leg.
     """
-    found = []
+    rows = []
     alone = np.bincount(leg)[leg[: len(fit.difficulty)]] == 1
     for place in np.flatnonzero(alone[:-1] & alone[1:]).tolist():
         drop = float(fit.difficulty[place] - fit.difficulty[place + 1])
-        own = fit.covariance[place : place + 2, place : place + 2]
-        se = float(np.sqrt(own[0, 0] + own[1, 1] - 2 * own[0, 1]))
+        covariance = fit.covariance[place : place + 2, place : place + 2]
+        se = float(np.sqrt(covariance[0, 0] + covariance[1, 1] - 2 * covariance[0, 1]))
         if drop > Z95 * se:
             low, high = drop - Z95 * se, drop + Z95 * se
-            found.append(Inversion(level=names[place + 1], easier_than=names[place], by=drop, se=se, low=low, high=high))
-    return found
+            rows.append(Inversion(level=names[place + 1], easier_than=names[place], by=drop, se=se, low=low, high=high))
+    return rows
 
 
 def knob_notes(course: Course, fit: Fit) -> KnobNotes:

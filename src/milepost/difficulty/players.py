@@ -106,24 +106,24 @@ def _or_none(value: float) -> float | None:
 def _furthest(play: Play) -> Ints:
     """Per player, the furthest level of the course with an attempt; -1 without one."""
     table = play.attempts
-    own = table.level < play.n_levels
+    placed = table.level < play.n_levels
     furthest = np.full(len(play.gated.players), -1)
-    np.maximum.at(furthest, table.player[own], table.level[own])
+    np.maximum.at(furthest, table.player[placed], table.level[placed])
     return furthest
 
 
 def _skills(play: Play) -> tuple[Floats, SkillGroups]:
     """Per player skill and its error, NaN where nothing is known, and what the skills are together."""
-    found = np.full((len(play.gated.players), 2), np.nan)
+    by_player = np.full((len(play.gated.players), 2), np.nan)
     tries = tries_of_players(play)
     subjects, number = numbered(tries.subject)
     if not len(subjects):
-        return found, SkillGroups(players=0, better=None, p_value=None, means=[], shares=[])
-    own = replace(tries, subject=number)
-    fit = fit_tries(own, play.n_levels)
-    able = skills(own, fit)
-    found[subjects] = np.column_stack((able.mean, able.sd))
-    return found, skill_groups(own, fit)
+        return by_player, SkillGroups(players=0, better=None, p_value=None, means=[], shares=[])
+    renumbered = replace(tries, subject=number)
+    fit = fit_tries(renumbered, play.n_levels)
+    able = skills(renumbered, fit)
+    by_player[subjects] = np.column_stack((able.mean, able.sd))
+    return by_player, skill_groups(renumbered, fit)
 
 
 def _paces(play: Play) -> Floats:
@@ -136,10 +136,10 @@ def _paces(play: Play) -> Floats:
     pace, player = table.active[rows] / usual[table.level[rows]], table.player[rows]
     pace = pace[np.lexsort((pace, player))]
     count = np.bincount(player, minlength=len(play.gated.players))
-    found, some = np.full(len(count), np.nan), np.flatnonzero(count)
-    first, many = (np.cumsum(count) - count)[some], count[some]
-    found[some] = (pace[first + (many - 1) // 2] + pace[first + many // 2]) / 2
-    return found
+    paces, with_times = np.full(len(count), np.nan), np.flatnonzero(count)
+    first, many = (np.cumsum(count) - count)[with_times], count[with_times]
+    paces[with_times] = (pace[first + (many - 1) // 2] + pace[first + many // 2]) / 2
+    return paces
 
 
 def _to_watch(play: Play) -> Ints:
@@ -147,11 +147,11 @@ def _to_watch(play: Play) -> Ints:
     table = play.attempts
     rows = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED) & ~table.ended(CLEARED))
     spent = np.bincount(table.session[rows], weights=np.nan_to_num(table.active[rows]), minlength=len(play.gated.player))
-    found = np.full(len(play.gated.players), -1)
+    sessions = np.full(len(play.gated.players), -1)
     failed = np.flatnonzero(spent > 0)
     order = failed[np.argsort(spent[failed], kind="stable")]
-    found[play.gated.player[order]] = order  # in rising order, so that the session with most stays
-    return found
+    sessions[play.gated.player[order]] = order  # in rising order, so that the session with most stays
+    return sessions
 
 
 _GRID: Final = np.linspace(-6.0, 6.0, 49)  # logits
@@ -238,17 +238,17 @@ def skill_groups(tries: TriesOfItems, fit: Fit) -> SkillGroups:
     n = int(tries.subject.max(initial=-1)) + 1
     if n < FEWEST_PLAYERS:
         return SkillGroups(players=n, better=None, p_value=None, means=[], shares=[])
-    some = tries.of_the_first(min(n, _MOST_PLAYERS))
-    outcomes = _Outcomes.of(some, fit)
-    like = outcomes.likelihoods(some.success)
-    one, two = _spread(like, 1), _spread(like, 2)
-    ratio, rng = two.log_likelihood - one.log_likelihood, np.random.default_rng(_SEED)
+    sample = tries.of_the_first(min(n, _MOST_PLAYERS))
+    outcomes = _Outcomes.of(sample, fit)
+    like = outcomes.likelihoods(sample.success)
+    single, two = _spread(like, 1), _spread(like, 2)
+    ratio, rng = two.log_likelihood - single.log_likelihood, np.random.default_rng(_SEED)
     drawn = 0
     for _ in range(_DRAWN):
-        skill = rng.normal(one.means[0], one.sd, len(like))
-        success = rng.random(len(outcomes.base)) < 1 / (1 + np.exp(-(skill[some.subject] + outcomes.base)))
-        again = outcomes.likelihoods(success)
-        drawn += _spread(again, 2).log_likelihood - _spread(again, 1).log_likelihood >= ratio
+        skill = rng.normal(single.means[0], single.sd, len(like))
+        success = rng.random(len(outcomes.base)) < 1 / (1 + np.exp(-(skill[sample.subject] + outcomes.base)))
+        simulated = outcomes.likelihoods(success)
+        drawn += _spread(simulated, 2).log_likelihood - _spread(simulated, 1).log_likelihood >= ratio
     p_value = (1 + drawn) / (1 + _DRAWN)
     return SkillGroups(
         players=len(like), better=p_value <= _LEVEL, p_value=p_value, means=two.means.tolist(), shares=two.shares.tolist()

@@ -28,7 +28,7 @@ def tries_of_players(play: Play) -> TriesOfItems:
     unit = (table.player if play.units is None else play.units)[rows]
     number = ordinals(unit * max(1, play.n_levels) + level)  # of all, also where only some are asked for
     tries = TriesOfItems(player, level, number, table.ended(CLEARED)[rows], _left_after(play)[rows])
-    return tries.some(~table.aside[rows]) if table.aside.any() else tries
+    return tries.pick(~table.aside[rows]) if table.aside.any() else tries
 
 
 class TriesOfPlayers(RowsOfPlayers):
@@ -43,7 +43,7 @@ class TriesOfPlayers(RowsOfPlayers):
 
 def settled_tries(play: Summed) -> TriesOfItems:
     """The settled first-clear tries of a log, with players numbered from 0 in an order of their own."""
-    return play.once(_in_own_order)
+    return play.compute_once(_in_own_order)
 
 
 def _in_own_order(play: Summed) -> TriesOfItems:

@@ -53,9 +53,9 @@ def unsaid(rows: Sequence[JudgedRow], basis: str) -> list[str]:
         return []
     needed = [count for row in few if (count := row["players_needed"])]
     names = [row["level"] for row in few[:_NAMED]] + ([plural(len(few) - _NAMED, "more level")] if len(few) > _NAMED else [])
-    who = "No level can be judged: each has" if len(few) == len(rows) else f"{listed(names)} cannot be judged: there are"
-    told = f" It would take about {max(needed)} players at a level to tell {_LARGE[basis]}." if needed else ""
-    return [f"{who} too few players or tries.{told}"]
+    begin = "No level can be judged: each has" if len(few) == len(rows) else f"{listed(names)} cannot be judged: there are"
+    hint = f" It would take about {max(needed)} players at a level to tell {_LARGE[basis]}." if needed else ""
+    return [f"{begin} too few players or tries.{hint}"]
 
 
 def _by_tries(row: JudgedRow) -> str:
@@ -65,19 +65,19 @@ def _by_tries(row: JudgedRow) -> str:
 
 
 def _cost(row: JudgedRow, players: int) -> list[str]:
-    said = []
+    lines = []
     if row["kind"] != "dip" and row["cost"] is not None:
         lost, reached = row["lost"], row["reached"]
-        there = f"{lost} of the {reached} who reached it {'was' if lost == 1 else 'were'} lost there"
-        there = there if lost else "Nobody was lost there"
+        loss = f"{lost} of the {reached} who reached it {'was' if lost == 1 else 'were'} lost there"
+        loss = loss if lost else "Nobody was lost there"
         span = f"{whole(row['cost_low'] or 0.0)} to {whole(row['cost_high'] or 0.0)}"
         more = f"about {whole(row['cost'])} more of {plural(players, 'player')} would still be playing at the end"
         had = f"had it been like its surroundings, {more} ({span})"
-        said.append(f"{there}; {had}." if round(row["cost"]) >= 1 else f"{there}.")
+        lines.append(f"{loss}; {had}." if round(row["cost"]) >= 1 else f"{loss}.")
     if row["kind"] == "spike":
         quits = row["quitting"] == "spike"
-        said.append("They also quit more here than around it." if quits else "By quitting alone it does not stand out.")
-    return said
+        lines.append("They also quit more here than around it." if quits else "By quitting alone it does not stand out.")
+    return lines
 
 
 def _changes(row: JudgedRow) -> list[str]:

@@ -53,19 +53,19 @@ class Spikes:
         tries = settled_tries(play)
         if not len(tries.item):
             rows = [self._empty(play, level) for level in range(play.n_levels)]
-            said = ["No level can be judged: no try was settled in a level of the course."]
-            return Table(rows, SpikesTotals(basis="tries", model=None, sentences=said, unsaid=said, inversions=[]))
+            sentences = ["No level can be judged: no try was settled in a level of the course."]
+            return Table(rows, SpikesTotals(basis="tries", model=None, sentences=sentences, unsaid=sentences, inversions=[]))
         case, course = _CourseCase.of(play, tries), play.course
         counts = np.bincount(tries.item, minlength=play.n_levels)
-        players = np.array([len(here) for here in case.trying])
-        found = verdicts(case.reading, counts, players, self.min_players)
+        players = np.array([len(trying) for trying in case.trying])
+        judged = verdicts(case.reading, counts, players, self.min_players)
         quitting = _by_quitting(case.funnel, play.n_levels, self.min_players, places_of_legs(play))
         time = _by_time(play, self.min_players)
         rows = []
         for level in range(play.n_levels):
-            row = case.row(level, found[level], quitting[level], time[level])
-            told = sentence(row, play.sums(Attendance).players, case.basis)
-            rows.append(SpikesRow(**row, sentence=told, void=void_attempts(play, level)))
+            row = case.row(level, judged[level], quitting[level], time[level])
+            text = sentence(row, play.sums(Attendance).players, case.basis)
+            rows.append(SpikesRow(**row, sentence=text, void=void_attempts(play, level)))
         return Table(
             rows,
             SpikesTotals(
@@ -124,9 +124,9 @@ class _CourseCase:
     @classmethod
     def of(cls, play: Summed, tries: TriesOfItems) -> _CourseCase:
         """Return the comparison of a play."""
-        funnel = play.once(Funnel()).rows
-        attempts, trying = play.once(AttemptsToClear()).rows, _trying(tries, play.n_levels)
-        fitted = play.lasting("difficulty", lambda own: _fit(own, tries), Fit, DifficultyReading)
+        funnel = play.compute_once(Funnel()).rows
+        attempts, trying = play.compute_once(AttemptsToClear()).rows, _trying(tries, play.n_levels)
+        fitted = play.compute_and_keep("difficulty", lambda replayed: _fit(replayed, tries), Fit, DifficultyReading)
         return cls(play, tries, *fitted, funnel, quit_hazard(play, funnel, tries), attempts, trying)
 
     @property
@@ -136,18 +136,18 @@ class _CourseCase:
 
     def row(self, level: int, verdict: Verdict, quitting: Kind, time: Kind) -> JudgedRow:
         """Return a level's row, from its tries."""
-        fit, here, tried = self.fit, self.trying[level], self.attempts[level]
+        fit, players, tried = self.fit, self.trying[level], self.attempts[level]
         by_tries, judged = self.basis == "tries", self._judged(level, verdict)
-        abilities = fit.ability[here] if by_tries else np.zeros(0)
+        abilities = fit.ability[players] if by_tries else np.zeros(0)
         stands_out = verdict.kind != "none"
         return JudgedRow(
             level=self.play.stops[level],
-            **(judged if len(here) else _UNJUDGED),
+            **(judged if len(players) else _UNJUDGED),
             kind=verdict.kind,
             evidence=verdict.evidence,
             q_value=verdict.q,
             tries=int(np.count_nonzero(self.tries.item == level)),
-            players=len(here),
+            players=len(players),
             first_try=tried["first_try"],
             chance=_chance(abilities, judged["difficulty"]),
             expected_chance=_chance(abilities, judged["expected"]),
@@ -156,8 +156,8 @@ class _CourseCase:
             try_clear_high=tried["try_clear_high"],
             reached=self.funnel[level]["reached"],
             lost=self.funnel[level]["lost"],
-            players_needed=_needed(fit, self.reading, level, len(here)),
-            **(self._cost(level, judged) if len(here) and by_tries else _NO_COST),
+            players_needed=_needed(fit, self.reading, level, len(players)),
+            **(self._cost(level, judged) if len(players) and by_tries else _NO_COST),
             plan=against_plan(self.course.levels[level] if self.course else None, tried),
             changes=changes(self.course, level) if stands_out and self.course else [],
             watch=self.play.sums(WatchOfLevels).of_level(level) if stands_out else [],
@@ -215,14 +215,14 @@ def standings(play: Summed, least: int) -> list[LevelStanding]:
     tries = settled_tries(play)
     if not len(tries.item):
         return []
-    _, fit, reading = play.lasting("difficulty", lambda own: _fit(own, tries), Fit, DifficultyReading)
+    _, fit, reading = play.compute_and_keep("difficulty", lambda replayed: _fit(replayed, tries), Fit, DifficultyReading)
     counts = np.bincount(tries.item, minlength=play.n_levels)
-    players = np.array([len(here) for here in _trying(tries, play.n_levels)])
+    players = np.array([len(trying) for trying in _trying(tries, play.n_levels)])
     error = np.sqrt(np.diag(fit.covariance))
-    found = verdicts(reading, counts, players, least)
+    judged = verdicts(reading, counts, players, least)
     return [
         LevelStanding(int(players[n]), int(counts[n]), float(fit.difficulty[n]), float(error[n]), verdict.kind)
-        for n, verdict in enumerate(found)
+        for n, verdict in enumerate(judged)
     ]
 
 
@@ -245,8 +245,8 @@ def _needed(fit: Fit, reading: DifficultyReading, level: int, players: int) -> i
     if not players:
         return None
     room = (_WORTH_TELLING / _TELLING) ** 2 - reading.roughness**2
-    own = float(fit.covariance[level, level])
-    return max(players, FEW_PLAYERS, int(np.ceil(players * own / room))) if room > 0 else None
+    variance = float(fit.covariance[level, level])
+    return max(players, FEW_PLAYERS, int(np.ceil(players * variance / room))) if room > 0 else None
 
 
 def _model(case: _CourseCase) -> Model:
@@ -324,5 +324,5 @@ def read_tries(
         return fit, reading
     half_way = np.where(maybe, fit.difficulty - reading.excess / 2, fit.difficulty)
     near, covariance = fit_around(fit, half_way, tries)
-    again = read_events(near, covariance, places)
-    return fit, replace(again, excess=np.where(maybe, fit.difficulty - again.expected, again.excess))
+    second = read_events(near, covariance, places)
+    return fit, replace(second, excess=np.where(maybe, fit.difficulty - second.expected, second.excess))

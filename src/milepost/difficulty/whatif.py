@@ -63,11 +63,11 @@ class WhatIf:
             raise UsageError("no try was settled in a level of the course, so nothing can be projected.")
         fit = fit_tries(tries, play.n_levels)
         changed = self._changed(play, fit.difficulty)
-        measured = play.once(Funnel()).rows
+        measured = play.compute_once(Funnel()).rows
         hazard = quit_hazard(play, measured, tries)
         changed, *ends = (self._shifted(play, changed, end) for end in ("per_unit", "low", "high"))
         cases = (fit.difficulty, changed, *(ends if self.shifts else ()))
-        before, after, *around = (_still_there(own, fit.ability, fit.learning, hazard.value) for own in cases)
+        before, after, *around = (_still_there(case, fit.ability, fit.learning, hazard.value) for case in cases)
         rows = [
             WhatIfRow(
                 level=row["level"],
@@ -84,7 +84,7 @@ class WhatIf:
             for n, row in enumerate(measured)
         ]
         players = play.sums(Attendance).players
-        gains = sorted(float(own[-1] - before[-1]) * players for own in around)
+        gains = sorted(float(curve[-1] - before[-1]) * players for curve in around)
         totals = WhatIfTotals(
             gained=float(after[-1] - before[-1]) * players,
             gained_low=gains[0] if gains else None,
@@ -158,7 +158,7 @@ def _still_there(difficulty: Floats, abilities: Floats, learning: float, hazard:
     """Per level, the share of players that would still be playing after it, giving up after failures alone."""
     left = np.ones(len(abilities))
     shares = []
-    for own in difficulty:
-        left = left * (1 - chance_lost(float(own), abilities, learning, hazard))
+    for level in difficulty:
+        left = left * (1 - chance_lost(float(level), abilities, learning, hazard))
         shares.append(float(left.mean()))
     return np.array(shares)

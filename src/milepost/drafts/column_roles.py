@@ -50,18 +50,18 @@ class Roles:
 
 def groups_of(table: SampledTable) -> list[tuple[CellColumn | None, float]]:
     """Return the columns that may say whose a record is, with how well each fits; best first."""
-    found: list[tuple[CellColumn | None, float]] = []
+    scored: list[tuple[CellColumn | None, float]] = []
     for column in table.columns.values():
         distinct = len(column.words)
         if column.given < 0.95 or not 2 <= distinct <= table.records / 3:
             continue
         runs = 1 + int((np.diff(column.codes) != 0).sum())
         contiguous = min(1.0, distinct / runs * 1.0)
-        rising = max((rising_share(own.times[0], column.codes) for own in table.columns.values() if own.times), default=0.5)
+        rising = max((rising_share(other.times[0], column.codes) for other in table.columns.values() if other.times), default=0.5)
         heading = max(heading_says("session", column.name), heading_says("player", column.name))
-        found.append((column, 0.4 * contiguous + 0.6 * rising + _HEADING * heading))
-    found.sort(key=lambda pair: -pair[1])
-    return found[: 2 * _MOST_TRIED] or [(None, 0.5)]
+        scored.append((column, 0.4 * contiguous + 0.6 * rising + _HEADING * heading))
+    scored.sort(key=lambda pair: -pair[1])
+    return scored[: 2 * _MOST_TRIED] or [(None, 0.5)]
 
 
 def rising_share(times: np.ndarray, groups: Ints) -> float:
@@ -116,11 +116,11 @@ class GroupedRecords:
 
     def first_visits(self, column: CellColumn) -> list[list[int]]:
         """Per group the values of a column in the order in which they came first."""
-        found: dict[int, dict[int, None]] = {}
+        by_group: dict[int, dict[int, None]] = {}
         for group, code in zip(self.codes[self.order].tolist(), column.codes[self.order].tolist(), strict=True):
             if code >= 0 and group >= 0:
-                found.setdefault(group, {}).setdefault(code)
-        return [list(visits) for visits in found.values()]
+                by_group.setdefault(group, {}).setdefault(code)
+        return [list(visits) for visits in by_group.values()]
 
     def next_gain(self, column: CellColumn, level: CellColumn) -> float:
         """Return how much a word says about the word after it at the same level: 0 for nothing, 1 for everything."""
@@ -149,11 +149,11 @@ def _entropy(counts: np.ndarray) -> float:
 def concordance(visits: Sequence[Sequence[int]]) -> float:
     """Return how far sessions agree on an order of first visits: 1 for one order, about 0 for none."""
     places: dict[int, list[float]] = {}
-    for one in visits:
-        for place, level in enumerate(one):
+    for visit in visits:
+        for place, level in enumerate(visit):
             places.setdefault(level, []).append(place)
-    rank = {level: float(np.mean(own)) for level, own in places.items()}
-    steps = [rank[after] > rank[before] for one in visits for before, after in zip(one, one[1:], strict=False)]
+    rank = {level: float(np.mean(ranks)) for level, ranks in places.items()}
+    steps = [rank[after] > rank[before] for visit in visits for before, after in zip(visit, visit[1:], strict=False)]
     return max(0.0, 2.0 * float(np.mean(steps)) - 1.0) if steps else 0.0
 
 
@@ -163,7 +163,7 @@ def _level_fit(records: GroupedRecords, column: CellColumn, names: Sequence[str]
     if not 2 <= distinct <= min(_MOST_LEVELS, records.table.records / 3) or column.given < 0.05:
         return 0.0
     visits = records.first_visits(column)
-    several = [len(one) for one in visits]
+    several = [len(visit) for visit in visits]
     mean = float(np.mean(several)) if several else 0.0
     shared = sum(several) / max(1, distinct)  # how many sessions come to a value
     if mean < 1.3 or (shared < 1.5 and len(visits) > 1):
@@ -185,8 +185,8 @@ def _levels_of(records: GroupedRecords) -> list[_Scored]:
         for column in records.table.columns.values()
         if column is not records.group and not _is_date(column) and (fit := _level_fit(records, column, (column.name,))) > 0.1
     ]
-    single = sorted(_names_before_numbers(single), key=lambda one: -one[2])
-    found = list(single[:_MOST_TRIED])
+    single = sorted(_names_before_numbers(single), key=lambda entry: -entry[2])
+    scored = list(single[:_MOST_TRIED])
     parts = [
         column
         for column in records.table.columns.values()
@@ -199,22 +199,22 @@ def _levels_of(records: GroupedRecords) -> list[_Scored]:
         if not max(len(first.words), len(second.words)) < len(both.words) <= 0.9 * len(first.words) * len(second.words) + 1:
             continue
         fit = _level_fit(records, both, (first.name, second.name))
-        alone = max((own for column, names, own in single if names[0] in (first.name, second.name)), default=0.0)
+        alone = max((fit for column, names, fit in single if names[0] in (first.name, second.name)), default=0.0)
         if fit > alone + 0.15:
             outer_first = records.stays(first) >= records.stays(second)
             pair = (first, second) if outer_first else (second, first)
-            found.append((joined(pair, "-"), (pair[0].name, pair[1].name), fit))
-    found.sort(key=lambda one: -one[2])
-    return found[:_MOST_TRIED]
+            scored.append((joined(pair, "-"), (pair[0].name, pair[1].name), fit))
+    scored.sort(key=lambda entry: -entry[2])
+    return scored[:_MOST_TRIED]
 
 
 def _names_before_numbers(single: Sequence[_Scored]) -> Iterator[_Scored]:
     """The columns with those of names a little before those of numbers that say the same."""
     for column, names, fit in single:
         numbers = [
-            own for other, _, own in single if column.numbers is None and other.numbers is not None and _same(column, other)
+            score for other, _, score in single if column.numbers is None and other.numbers is not None and _same(column, other)
         ]
-        yield column, names, max([fit, *(own + 0.01 for own in numbers)])
+        yield column, names, max([fit, *(score + 0.01 for score in numbers)])
 
 
 def _same(column: CellColumn, other: CellColumn) -> bool:
@@ -235,29 +235,29 @@ def _events_of(records: GroupedRecords, level: CellColumn) -> list[_Scored]:
         if column is not records.group and column is not level and 2 <= len(column.words) <= _MOST_WORDS and column.given > 0.02
         if not column.name.startswith("source.") or len(column.words) <= _FEW_FILES
     ]
-    found: list[_Scored] = []
+    scored: list[_Scored] = []
     for column in words:
         if column.given >= 0.3 and not _depends_on(column, held) and records.stays(column) < _CONSTANT:
             heading = max(heading_says("event", column.name), heading_says("result", column.name))
             gain = records.next_gain(column, held) * (_ANYWHERE + (1.0 - _ANYWHERE) * column.given)
-            found.append((column, (column.name,), gain + _HEADING * heading))
-    found.sort(key=lambda one: -one[2])
-    found = found[:_MOST_TRIED]
-    for column, names, fit in list(found[:2]):
+            scored.append((column, (column.name,), gain + _HEADING * heading))
+    scored.sort(key=lambda entry: -entry[2])
+    scored = scored[:_MOST_TRIED]
+    for column, names, fit in list(scored[:2]):
         for other in words:
             if other is not column and len(other.words) <= 8 and _splits_some(column, other):
                 both = _refined(column, other)
                 gain = records.next_gain(both, held) * (_ANYWHERE + (1.0 - _ANYWHERE) * both.given)
                 gain += _HEADING * (heading_says("result", other.name) + heading_says("event", names[0]))
-                found.append((both, (*names, other.name), max(gain, fit) + 0.02))
-    found.sort(key=lambda one: -one[2])
-    return found
+                scored.append((both, (*names, other.name), max(gain, fit) + 0.02))
+    scored.sort(key=lambda entry: -entry[2])
+    return scored
 
 
 def _likeliest(events: Sequence[_Scored]) -> list[_Scored]:
     """The likeliest columns, and the first of those of which two are taken together by itself as well."""
     best = list(events[:_MOST_EVENTS])
-    return best + [one for one in events[_MOST_EVENTS:] if any(one[1] == own[1][:1] for own in best)]
+    return best + [entry for entry in events[_MOST_EVENTS:] if any(entry[1] == kept[1][:1] for kept in best)]
 
 
 def _depends_on(column: CellColumn, level: CellColumn) -> bool:
@@ -297,12 +297,12 @@ def roles_of(table: SampledTable, named: Mapping[str, str] = MappingProxyType({}
         table: the sample.
         named: columns that are known, by ours.
     """
-    found: list[Roles] = []
+    all_roles: list[Roles] = []
     for group, of_group in groups_of(table):
         if _is_named(named, ("session", "player"), group.name if group else ""):
-            found += _roles_within(GroupedRecords(table, group), group, of_group, named)
-    found.sort(key=lambda roles: -roles.fit)
-    yield from found
+            all_roles += _roles_within(GroupedRecords(table, group), group, of_group, named)
+    all_roles.sort(key=lambda roles: -roles.fit)
+    yield from all_roles
 
 
 def _roles_within(
@@ -319,5 +319,5 @@ def _roles_within(
 
 def _is_named(named: Mapping[str, str], ours: Sequence[str], column: str) -> bool:
     """Return whether a column is one that was named for one of our fields, or none was."""
-    said = [named[name] for name in ours if name in named]
-    return not said or column in said
+    answers = [named[name] for name in ours if name in named]
+    return not answers or column in answers

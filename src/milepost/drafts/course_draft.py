@@ -38,27 +38,27 @@ def draft_course(play: FullPlay, name: str) -> str:
         lines += [f"# {', '.join(toml_text(place) for place in places)}: {why}"] if places else []
     if places := [*_places(play), *(play.stops[menu] for menu in menus)]:
         lines.append(f"places = {toml_texts(places)}")
-    named = [one for one in levels_by_any_name(play) if one.level not in menus]
-    evidence = leg_evidence(play, [one.level for one in named])
-    for one in named:
-        lines += _level(play, one, evidence.get(one.level))
+    named = [level for level in levels_by_any_name(play) if level.level not in menus]
+    evidence = leg_evidence(play, [level.level for level in named])
+    for level in named:
+        lines += _level(play, level, evidence.get(level.level))
     return "\n".join(lines) + "\n"
 
 
-def _level(play: Play, one: OneLevel, evidence: LegEvidence | None) -> list[str]:
+def _level(play: Play, level: OneLevel, evidence: LegEvidence | None) -> list[str]:
     """The table of one level, with what was measured under each of its names."""
-    stops, names = play.stops, [one.level, *one.others]
-    aliases = [*[stops[other] for other in one.others], *[spelling for own in names for spelling in _spellings(play, own)]]
-    lines = ["", "[[level]]", f"name = {toml_text(stops[one.level])}"]
+    stops, names = play.stops, [level.level, *level.others]
+    aliases = [*[stops[other] for other in level.others], *[spelling for name in names for spelling in _spellings(play, name)]]
+    lines = ["", "[[level]]", f"name = {toml_text(stops[level.level])}"]
     if aliases:
         lines.append(f"aliases = {toml_texts(aliases)}")
     lines += _leg_lines(evidence) if evidence is not None else []
-    for told in one.renamings:
-        here = f"{toml_text(stops[told.level])} of build {toml_text(told.build)}"
-        there = f"{toml_text(stops[told.next_level])} of build {toml_text(told.next_build)}"
-        lines.append(f"# {here} stands where {there} does: taken for one level,")
+    for renaming in level.renamings:
+        former = f"{toml_text(stops[renaming.level])} of build {toml_text(renaming.build)}"
+        latter = f"{toml_text(stops[renaming.next_level])} of build {toml_text(renaming.next_build)}"
+        lines.append(f"# {former} stands where {latter} does: taken for one level,")
         lines.append("# renamed; if they are two, take the alias out and give each a table of its own")
-    lines += [_measured(play, own, f" as {toml_text(stops[own])}" if one.others else "") for own in names]
+    lines += [_measured(play, name, f" as {toml_text(stops[name])}" if level.others else "") for name in names]
     lines += ["# par_seconds = 40", "# target_clear = 0.8  # or a range: [0.7, 0.9]"]
     return lines + _knobs(play, names)
 
@@ -72,15 +72,15 @@ def _leg_lines(evidence: LegEvidence) -> list[str]:
 
 def _knobs(play: Play, levels: list[int]) -> list[str]:
     """The knobs of a level as its starts tell them; of one with several names, those of the last that has any."""
-    told = [knobs for level in levels if (knobs := logged_knobs(play)[level])]
-    if not told:
+    knob_sets = [knobs for level in levels if (knobs := logged_knobs(play)[level])]
+    if not knob_sets:
         return []
-    lines = [f"{toml_key(name)} = {toml_value(value)}" for name, value in told[-1].items()]
+    lines = [f"{toml_key(name)} = {toml_value(value)}" for name, value in knob_sets[-1].items()]
     return ["[level.knobs]  # as all starts there say", *lines]
 
 
 def _measured(play: Play, level: int, named: str) -> str:
-    tries, time = play.once(AttemptsToClear()).rows[level], play.once(TimeInLevel()).rows[level]
+    tries, time = play.compute_once(AttemptsToClear()).rows[level], play.compute_once(TimeInLevel()).rows[level]
     return (
         f"# measured{named}: {plural(tries['players'], 'player')}, a try clears {percent(tries['try_clear'])}, "
         f"median tries {number(tries['p50'])}, median time {seconds(time['p50'])}"
@@ -167,19 +167,19 @@ def levels_by_any_name(play: Play) -> list[OneLevel]:
     builds = _levels_of_builds(play)
     group = {level: {level} for level in range(play.n_levels)}
     kept: list[Renaming] = []
-    for one in _renamings(builds):
-        both = group[one.level] | group[one.next_level]
-        if all(len(both & own) <= 1 for own in builds.values()):
-            kept.append(one)
+    for renaming in _renamings(builds):
+        both = group[renaming.level] | group[renaming.next_level]
+        if all(len(both & levels) <= 1 for levels in builds.values()):
+            kept.append(renaming)
             group |= dict.fromkeys(both, both)
-    latest = {level: place for place, own in enumerate(builds.values()) for level in own}
-    found = []
+    latest = {level: place for place, levels in enumerate(builds.values()) for level in levels}
+    levels = []
     for level in range(play.n_levels):
-        chosen = max(group[level], key=lambda one: (latest.get(one, -1), -one))
+        chosen = max(group[level], key=lambda name: (latest.get(name, -1), -name))
         if chosen == level:
-            told = [one for one in kept if one.level in group[level]]
-            found.append(OneLevel(level, sorted(group[level] - {level}), told))
-    return found
+            renamings = [renaming for renaming in kept if renaming.level in group[level]]
+            levels.append(OneLevel(level, sorted(group[level] - {level}), renamings))
+    return levels
 
 
 def _renamings(builds: dict[str, set[int]]) -> Iterator[Renaming]:
@@ -192,14 +192,14 @@ def _renamings(builds: dict[str, set[int]]) -> Iterator[Renaming]:
 
 def _levels_of_builds(play: Play) -> dict[str, set[int]]:
     """Per build, in order, the levels that were played in it."""
-    found: dict[str, set[int]] = {}
+    by_build: dict[str, set[int]] = {}
     builds = play.gated.log.sessions.build
     width = max(1, len(play.stops))
     for key in distinct(play.attempts.session * width + play.attempts.level).tolist():
         build, level = builds[key // width], key % width
         if build is not None and level < play.n_levels:
-            found.setdefault(build, set()).add(level)
-    return {build: found[build] for build in sorted(found, key=natural_key)}
+            by_build.setdefault(build, set()).add(level)
+    return {build: by_build[build] for build in sorted(by_build, key=natural_key)}
 
 
 def _stretches(before: set[int], after: set[int]) -> Iterator[tuple[list[int], list[int]]]:
@@ -240,13 +240,13 @@ def leg_evidence(play: Play, levels: list[int]) -> dict[int, LegEvidence]:
         play: the log, replayed.
         levels: the levels in their order.
     """
-    own = play.counts[play.attempts.player]
-    seen = precedence(play.attempts.player[own], play.attempts.level[own])
+    counted = play.counts[play.attempts.player]
+    seen = precedence(play.attempts.player[counted], play.attempts.level[counted])
     place = {int(level): number for number, level in enumerate(seen.levels)}
     known = [level for level in levels if level in place]
     legs, reasons = _legs(known, seen.before, place, play.stops)
     skipped = _skipped(play, known)
-    found = {}
+    evidence = {}
     for level in known:
         missed, further = skipped[level]
         optional = further >= _FEWEST and missed >= _SHARE * further
@@ -254,8 +254,8 @@ def leg_evidence(play: Play, levels: list[int]) -> dict[int, LegEvidence]:
         if optional:
             why.append(f"{missed:,} of {plural(further, 'player')} who got further never tried it ({percent(missed / further)})")
         if level in legs or optional:
-            found[level] = LegEvidence(legs.get(level), optional, tuple(why))
-    return found
+            evidence[level] = LegEvidence(legs.get(level), optional, tuple(why))
+    return evidence
 
 
 def _legs(
@@ -284,8 +284,8 @@ def _skipped(play: Play, levels: list[int]) -> dict[int, tuple[int, int]]:
         tried[rank, table.player[table.level == level]] = True
     tried[:, ~play.counts] = False
     later = np.zeros(n_players, np.bool_)
-    found = {}
+    skips = {}
     for rank in range(len(levels) - 1, -1, -1):
-        found[levels[rank]] = (int((later & ~tried[rank]).sum()), int(later.sum()))
+        skips[levels[rank]] = (int((later & ~tried[rank]).sum()), int(later.sum()))
         later |= tried[rank]
-    return found
+    return skips

@@ -114,20 +114,20 @@ def questions_of(best: RankedCandidate, others: Sequence[RankedCandidate], answe
         others: drafts that explain less.
         answers: what was said beforehand, which is not asked again.
     """
-    found = [*_of_columns(best, others, answers), *_of_unit(best, answers), *_of_words(best, answers)]
-    return list({question.key: question for question in found[::-1]}.values())[::-1][:MOST_QUESTIONS]
+    questions = [*_of_columns(best, others, answers), *_of_unit(best, answers), *_of_words(best, answers)]
+    return list({question.key: question for question in questions[::-1]}.values())[::-1][:MOST_QUESTIONS]
 
 
 def _of_columns(best: RankedCandidate, others: Sequence[RankedCandidate], answers: SetAnswers) -> Iterator[DraftQuestion]:
     """Yield questions on columns that another draft, nearly as good, takes for something else."""
-    own = best.candidate
+    candidate = best.candidate
     for draft in others:
         other = draft.candidate
-        if own is None or other is None or draft.rank < best.rank - _CLOSE:
+        if candidate is None or other is None or draft.rank < best.rank - _CLOSE:
             continue
         pairs = {
-            "level": (own.roles.level_names[-1], other.roles.level_names[-1]),
-            "event": (own.roles.event_names[-1], other.roles.event_names[-1]),
+            "level": (candidate.roles.level_names[-1], other.roles.level_names[-1]),
+            "event": (candidate.roles.event_names[-1], other.roles.event_names[-1]),
         }
         for key, (likelier, second) in pairs.items():
             if likelier != second and key not in answers.columns:

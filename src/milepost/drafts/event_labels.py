@@ -113,10 +113,10 @@ class LabelSearch:
         free = [word for word in range(self.words) if by_place[word] == UNEXPLAINED]
         if free:
             by_place[max(free, key=lambda word: last[word])] = CLEARS
-        said = [self.known.get(word, UNEXPLAINED) for word in range(self.words)]
+        labels = [self.known.get(word, UNEXPLAINED) for word in range(self.words)]
         for word, label in self.fixed.items():
             by_place[word] = label
-        return [said, by_place] if self.known else [by_place]
+        return [labels, by_place] if self.known else [by_place]
 
     def _climb(self, start: list[int]) -> tuple[list[int], float]:
         """Change one word's label after the other as long as that explains more."""
@@ -144,9 +144,9 @@ class LabelSearch:
 
     def _exchange(self, labels: list[int], score: float) -> float:
         """Exchange the labels of two words where that explains more."""
-        some = self.order[:_MOST_SWAPPED]
-        for number, word in enumerate(some):
-            for other in some[:number]:
+        commonest = self.order[:_MOST_SWAPPED]
+        for number, word in enumerate(commonest):
+            for other in commonest[:number]:
                 if labels[word] == labels[other]:
                     continue
                 labels[word], labels[other] = labels[other], labels[word]
@@ -159,9 +159,9 @@ class LabelSearch:
 
     def _change_pairs(self, labels: list[int], score: float) -> float:
         """Give two words labels that only make sense together, where that explains more."""
-        some = self.order[:_MOST_SWAPPED]
+        commonest = self.order[:_MOST_SWAPPED]
         pairs = () if self.rows else _TOGETHER
-        for (word, other), together in product(permutations(some, 2), pairs):
+        for (word, other), together in product(permutations(commonest, 2), pairs):
             kept = labels[word], labels[other]
             labels[word], labels[other] = together
             tried = self.scored.points(labels, score) if kept != together else score
@@ -177,7 +177,9 @@ class LabelSearch:
             return labels, score
         for word, other in permutations(self.order, 2):
             if (labels[word], labels[other]) == (INSIDE, CLEARS) and self._closes_before(word, other, labels):
-                changed = [CLEARS if one == word else LEAVES if one == other else label for one, label in enumerate(labels)]
+                changed = [
+                    CLEARS if number == word else LEAVES if number == other else label for number, label in enumerate(labels)
+                ]
                 points = self.scored.points(changed)
                 if points > score - _AS_WELL:
                     return changed, points
@@ -187,9 +189,9 @@ class LabelSearch:
         """Return whether one word comes right before another as a rule, and seldom a failure after it where it does not."""
         before = alone = failed = 0
         for session in self.sessions:
-            for place, (one, _) in enumerate(session):
-                before += one == other and place > 0 and session[place - 1][0] == word
-                if one == word and [after for after, _ in session[place + 1 : place + 2]] != [other]:
+            for place, (current, _) in enumerate(session):
+                before += current == other and place > 0 and session[place - 1][0] == word
+                if current == word and [after for after, _ in session[place + 1 : place + 2]] != [other]:
                     later = (labels[after] for after, _ in session[place + 1 :] if labels[after] in SETTLING)
                     alone, failed = alone + 1, failed + (next(later, OPENS) == FAILS)
         return before >= _RIGHT_BEFORE * self.used[other] and alone >= FEWEST and failed <= _FAILS_AFTER * alone

@@ -46,9 +46,9 @@ def next_levels(sessions: Sequence[Session]) -> dict[int, int]:
         stays = [level for level, _ in groupby(level for _, level in session if level != NO_LEVEL)]
         for level in visits[1:]:
             before = stays[stays.index(level) - 1]
-            of = counts.setdefault(before, {})
-            of[level] = of.get(level, 0) + 1
-    return {level: max(of, key=lambda other: of[other]) for level, of in counts.items()}
+            followers = counts.setdefault(before, {})
+            followers[level] = followers.get(level, 0) + 1
+    return {level: max(followers, key=lambda other: followers[other]) for level, followers in counts.items()}
 
 
 class _State(NamedTuple):
@@ -125,7 +125,8 @@ class LabelPoints:
                 self.used[word] += 1
         self.records = max(1, sum(self.used))
         self._said = {
-            word: [self._points_of_word(word, said, label) for label in range(UNEXPLAINED + 1)] for word, said in known.items()
+            word: [self._points_of_word(word, meaning, label) for label in range(UNEXPLAINED + 1)]
+            for word, meaning in known.items()
         }
 
     def points(self, labels: Sequence[int], least: float = -inf) -> float:
@@ -162,22 +163,22 @@ class LabelPoints:
         return total / self.records - 0.5 * incomplete
 
     def _points_of_session(self, number: int, labels: Sequence[int]) -> float:
-        known, own = self._of_session[number], tuple([labels[word] for word in self._words[number]])
-        if own not in known:
-            known[own] = (
+        known, labelled = self._of_session[number], tuple([labels[word] for word in self._words[number]])
+        if labelled not in known:
+            known[labelled] = (
                 _points_of_tries(self.sessions[number], labels, self.following)
                 if self.rows
                 else self._points_of_stays(number, labels)
             )
-        return known[own]
+        return known[labelled]
 
-    def _points_of_word(self, word: int, said: int, label: int) -> float:
+    def _points_of_word(self, word: int, meaning: int, label: int) -> float:
         """Points for a label that is what the word says; it costs where the two contradict each other."""
         few = min(_CONTRADICTED, _SAID_BY_FEW / max(1, self.used[word]))  # where a word is rare, what it says counts for more
-        if said == label:
+        if meaning == label:
             return self.used[word] * (_SAID + few)
-        contradicted = said in SETTLING or (self.rows and said == LEAVES)
-        against = _NOT_WITHIN if said == INSIDE else _CONTRADICTED if contradicted else 0.0
+        contradicted = meaning in SETTLING or (self.rows and meaning == LEAVES)
+        against = _NOT_WITHIN if meaning == INSIDE else _CONTRADICTED if contradicted else 0.0
         return -self.used[word] * (against if label in SETTLING else 0.0)
 
     def _has_clears_at_once(self, labels: Sequence[int]) -> bool:

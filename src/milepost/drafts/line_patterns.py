@@ -61,18 +61,18 @@ def draft_patterns(lines: Sequence[str]) -> list[str]:
 
 def _kinds(lines: Sequence[str]) -> list[list[_Slot]]:
     """The kinds of line that have the same marks around the same number of words, as slots."""
-    found: dict[tuple[str, ...], list[list[Piece]]] = defaultdict(list)
+    by_shape: dict[tuple[str, ...], list[list[Piece]]] = defaultdict(list)
     for line in lines:
         pieces = pieces_of(line)
-        found[tuple(map(_shape, pieces))].append(pieces)
+        by_shape[tuple(map(_shape, pieces))].append(pieces)
     fewest = max(_FEWEST_LINES, _LEAST_SHARE * len(lines))
-    common = [part for own in found.values() for part in _parted(own) if len(part) >= fewest]
-    return [_slots(own) for own in sorted(common, key=len, reverse=True)[:_MOST_PATTERNS]]
+    common = [part for lines in by_shape.values() for part in _parted(lines) if len(part) >= fewest]
+    return [_slots(part) for part in sorted(common, key=len, reverse=True)[:_MOST_PATTERNS]]
 
 
 def _parted(kind: list[list[Piece]]) -> list[list[list[Piece]]]:
     """Lines of one shape by what they speak of: where with one of a few words several other words become the same."""
-    columns = [[piece.text for piece in own] for own in zip(*kind, strict=True)]
+    columns = [[piece.text for piece in column] for column in zip(*kind, strict=True)]
     free = [place for place, texts in enumerate(columns) if kind[0][place].kind == "word" and len(set(texts)) > 1]
     for place in free:
         words = set(columns[place])
@@ -93,11 +93,11 @@ def _shape(piece: Piece) -> str:
 
 def _slots(kind: Sequence[list[Piece]]) -> list[_Slot]:
     slots, before = [], ""
-    for own in zip(*kind, strict=True):
-        texts = tuple(piece.text for piece in own)
-        fixed = own[0].kind == "word" and len(set(texts)) == 1
-        slots.append(_Slot("fixed" if fixed else own[0].kind, texts, before))
-        if own[0].kind == "word":
+    for pieces in zip(*kind, strict=True):
+        texts = tuple(piece.text for piece in pieces)
+        fixed = pieces[0].kind == "word" and len(set(texts)) == 1
+        slots.append(_Slot("fixed" if fixed else pieces[0].kind, texts, before))
+        if pieces[0].kind == "word":
             before = texts[0] if fixed else ""
     return slots
 
@@ -118,23 +118,23 @@ def _phrase(first: _Slot, blank: _Slot, second: _Slot) -> _Slot | None:
     plain = (first.kind, blank.kind, second.kind) == ("word", "mark", "word") and blank.texts[0].isspace()
     if not plain or first.quoted or second.quoted or any(map(_has_digit, {*first.texts, *second.texts})):
         return None
-    texts = tuple(f"{one} {two}" for one, two in zip(first.texts, second.texts, strict=True))
+    texts = tuple(f"{first_text} {two}" for first_text, two in zip(first.texts, second.texts, strict=True))
     together = max(len(set(first.texts)), len(set(second.texts)))
-    again = 2 <= len(set(texts)) <= min(_MOST_PHRASES, len(texts) / 2)
-    return _Slot("word", texts, first.before) if again and len(set(texts)) == together else None
+    repeats = 2 <= len(set(texts)) <= min(_MOST_PHRASES, len(texts) / 2)
+    return _Slot("word", texts, first.before) if repeats and len(set(texts)) == together else None
 
 
 def _has_digit(text: str) -> bool:
     return any(char.isdigit() for char in text)
 
 
-def _with_said(slots: list[_Slot], shares: Mapping[str, float], own: float) -> list[_Slot]:
+def _with_said(slots: list[_Slot], shares: Mapping[str, float], own_share: float) -> list[_Slot]:
     """The slots with the first word that this kind of line alone has, and what follows it, as the column of what happened.
 
     Args:
         slots: of the lines of one kind.
         shares: fixed words, each with the share of the kinds of line that have it.
-        own: the share of one kind.
+        own_share: the share of one kind.
     """
     joined: list[_Slot] = []
     for slot in slots:
@@ -142,7 +142,7 @@ def _with_said(slots: list[_Slot], shares: Mapping[str, float], own: float) -> l
         last = joined[-2] if len(joined) > 1 and joined[-1].texts[0].isspace() else None
         if share <= _SHARED_WORD and last is not None and last.column == "what":
             joined[-2:] = [_Slot("fixed", tuple(f"{text} {slot.texts[0]}" for text in last.texts), last.before, "what")]
-        elif share <= own < 1.0 and not any(one.column == "what" for one in joined):
+        elif share <= own_share < 1.0 and not any(slot.column == "what" for slot in joined):
             joined.append(_Slot("fixed", slot.texts, slot.before, "what"))
         else:
             joined.append(slot)
@@ -172,9 +172,9 @@ def _name_columns(kinds: Sequence[list[_Slot]]) -> None:
 
 def _of_that_name(slot: _Slot, held: Mapping[str, set[str]]) -> str:
     """The column of the word before, if that has numbers where these are numbers, and words where these are words."""
-    own = held.get(slot.before.lower(), set()) if slot.before else set()
-    numbers = [all(map(str.isdecimal, words)) for words in (own, slot.texts)]
-    return slot.before.lower() if own and numbers[0] == numbers[1] else ""
+    known_words = held.get(slot.before.lower(), set()) if slot.before else set()
+    numbers = [all(map(str.isdecimal, words)) for words in (known_words, slot.texts)]
+    return slot.before.lower() if known_words and numbers[0] == numbers[1] else ""
 
 
 def _columns(slots: Sequence[_Slot]) -> Iterator[tuple[str, _Slot]]:
@@ -183,14 +183,16 @@ def _columns(slots: Sequence[_Slot]) -> Iterator[tuple[str, _Slot]]:
     for slot in slots:
         if slot.kind == "word" or slot.column:
             yield prefix, slot
-        said = slot.kind in ("mark", "fixed") and not slot.column
-        prefix += (" " if slot.texts[0].isspace() else slot.texts[0]) if said else "\0"
+        is_fixed = slot.kind in ("mark", "fixed") and not slot.column
+        prefix += (" " if slot.texts[0].isspace() else slot.texts[0]) if is_fixed else "\0"
 
 
 def _alike(words: set[str], held: dict[str, set[str]]) -> str:
     """The column that has most of some words, where one has."""
     words = {word for word in words if not word.isdecimal()}
-    shares = {name: len(words & own) / min(len(words), len(own)) for name, own in held.items() if len(own) > 1 < len(words)}
+    shares = {
+        name: len(words & values) / min(len(words), len(values)) for name, values in held.items() if len(values) > 1 < len(words)
+    }
     best = max(shares, key=lambda name: shares[name], default="")
     return best if best and shares[best] >= _SHARED else ""
 
@@ -202,7 +204,7 @@ def _name(before: str) -> str:
 
 def _free(name: str, taken: set[str]) -> str:
     numbered = (f"{name}{number}" if number > 1 else name for number in range(1, len(taken) + 2))
-    return next(one for one in numbered if one not in taken)
+    return next(number for number in numbered if number not in taken)
 
 
 def _pattern(slots: Sequence[_Slot]) -> str:

@@ -119,18 +119,18 @@ def draft_by_trial(
 
 def _drafts_of(sample: PreparedSample, answers: SetAnswers) -> list[DraftedMap]:
     records = sample.records[:_TRIED_RECORDS]
-    found = []
+    drafts = []
     stays = stay_map(sample, answers.columns)
     if stays is not None:
         inner = stays.sample.records[:_TRIED_RECORDS]
-        found.append(DraftedMap(stays.text, tried(stays.text, inner, True), None, None, inner, True, of_stays=True))
-        if found[0].trial.score >= _CERTAIN:
-            return found
+        drafts.append(DraftedMap(stays.text, tried(stays.text, inner, True), None, None, inner, True, of_stays=True))
+        if drafts[0].trial.score >= _CERTAIN:
+            return drafts
     for candidate in candidates(sample, answers):
         text = map_text(candidate, answers.words)
         shown = _with_factor(candidate, records)
-        found.append(DraftedMap(text, tried(text, shown, sample.cells), candidate, None, shown, sample.cells))
-    return found
+        drafts.append(DraftedMap(text, tried(text, shown, sample.cells), candidate, None, shown, sample.cells))
+    return drafts
 
 
 def _with_factor(candidate: Candidate, records: Sequence[Mapping[str, object]]) -> Sequence[Mapping[str, object]]:
@@ -155,14 +155,17 @@ def _with_other_words(draft: DraftedMap, samples: Iterable[PreparedSample]) -> D
     counts = Counter(str(record["event"]) for record in draft.records if "event" in record)
     others = {toml_text(word) for word, count in counts.items() if word not in EVENT_CODES and count >= FEWEST}
     known = SetAnswers({name: name for name in OUR_FIELDS}, {word: word for word in EVENT_CODES})
-    found = (
-        own for sample in samples for own in candidates(sample, known) if own.roles.event_names == ("event",) and not own.rows
+    drafts = (
+        candidate
+        for sample in samples
+        for candidate in candidates(sample, known)
+        if candidate.roles.event_names == ("event",) and not candidate.rows
     )
-    best = next(found, None) if others else None
+    best = next(drafts, None) if others else None
     if best is None:
         return draft
-    told = {line.partition(" = ")[0]: line for line in map_text(best, known.words).splitlines()}
-    meant = {word: line for word, line in told.items() if word in others}
+    by_key = {line.partition(" = ")[0]: line for line in map_text(best, known.words).splitlines()}
+    meant = {word: line for word, line in by_key.items() if word in others}
     lines = [meant.get(line.partition(" = ")[0].removeprefix("# "), line) for line in draft.text.splitlines()]
     text = "\n".join(lines) + "\n"
     questions = tuple(questions_of(RankedCandidate(best, 1.0), (), known))
@@ -217,9 +220,9 @@ def likely_columns(names: list[str]) -> str:
     if draft.trial.explained < _FEWEST:
         return ""
     why = f"{percent(draft.trial.explained)} of its records are explained so, and {percent(draft.trial.settled)} of tries end"
-    said = listed([f"{ours} '{safe(theirs)}'" for ours, theirs in _columns(draft)])
+    columns = listed([f"{ours} '{safe(theirs)}'" for ours, theirs in _columns(draft)])
     doubt = "" if draft.sure else " It is a doubtful guess."
-    return f"The likeliest columns are {said}: {why}.{doubt}" if said else f"A map was found for it: {why}.{doubt}"
+    return f"The likeliest columns are {columns}: {why}.{doubt}" if columns else f"A map was found for it: {why}.{doubt}"
 
 
 def _columns(draft: DraftedMap) -> list[tuple[str, str]]:
@@ -230,5 +233,5 @@ def _columns(draft: DraftedMap) -> list[tuple[str, str]]:
     level, event = " with ".join(candidate.roles.level_names), candidate.roles.event_names[-1]
     time = " with ".join(candidate.time.names) if candidate.time is not None else ""
     word = "result" if candidate.rows else "event"
-    found = [("session", candidate.session), ("player", candidate.player), ("time", time), (word, event), ("level", level)]
-    return [(ours, theirs) for ours, theirs in found if theirs]
+    pairs = [("session", candidate.session), ("player", candidate.player), ("time", time), (word, event), ("level", level)]
+    return [(ours, theirs) for ours, theirs in pairs if theirs]

@@ -98,8 +98,8 @@ class Candidate:
 
 def _is_called_otherwise(name: str, ours: Sequence[str]) -> bool:
     """Return whether a heading speaks for other fields, and for none of some."""
-    said = max(heading_says(own, name) for own in _HEADED)
-    return said > _TELLING and not any(heading_says(own, name) for own in ours)
+    strongest = max(heading_says(role, name) for role in _HEADED)
+    return strongest > _TELLING and not any(heading_says(role, name) for role in ours)
 
 
 def map_text(candidate: Candidate, words: Mapping[str, str]) -> str:
@@ -207,7 +207,7 @@ def _events(candidate: Candidate, words: Mapping[str, str]) -> Iterator[str]:
         if code >= 0:
             counts[code] += 1
     split: dict[str, list[str]] = {}
-    said: set[str] = set()
+    taken: set[str] = set()
     for code in sorted(counts, key=lambda code: -counts[code]):
         word, _, second = roles.event.words[code].partition(SPLIT)
         ours = words.get(second or word) or _meaning(candidate, word, second, labels[code])
@@ -220,9 +220,9 @@ def _events(candidate: Candidate, words: Mapping[str, str]) -> Iterator[str]:
             )
         elif candidate.rows:
             word = second or word
-            if word in said:
+            if word in taken:
                 continue
-            said.add(word)
+            taken.add(word)
             yield f"{toml_text(word)} = {toml_text(ours)}  # {why}"
         elif word in EVENT_CODES and ours == word:
             yield f"# {toml_text(word)} is one of ours ({why})"
@@ -240,11 +240,11 @@ def _meaning(candidate: Candidate, word: str, second: str, label: int) -> str:
     """Our event for a word; one that only stands by is ignored, unless it says what it is."""
     if candidate.rows:
         return _OF_ROWS.get(label, "")
-    said = event_word(second or word)
-    if label in (FAILS, OPENS) and said in ({"death", "reset"} if label == FAILS else {"start", "retry"}):
-        return str(said)
+    named = event_word(second or word)
+    if label in (FAILS, OPENS) and named in ({"death", "reset"} if label == FAILS else {"start", "retry"}):
+        return str(named)
     if label in _OURS:
         return _OURS[label]
     if label == UNEXPLAINED:
         return ""
-    return said if said in _INSIDE and label == INSIDE else "ignore"
+    return named if named in _INSIDE and label == INSIDE else "ignore"

@@ -64,14 +64,20 @@ def candidates(sample: PreparedSample, answers: SetAnswers) -> list[Candidate]:
         answers: what is known of the log beforehand.
     """
     table = with_whole_times(SampledTable.of(sample.records))
-    found = [
-        one for roles in _first(roles_of(table, answers.columns), _TRIED) for one in _labelled(sample, table, roles, answers)
+    labelled = [
+        candidate
+        for roles in _first(roles_of(table, answers.columns), _TRIED)
+        for candidate in _labelled(sample, table, roles, answers)
     ]
-    events = [one for one in found if not one.rows]
-    found = [one for one in found if not one.rows or not any(_explains_as_much(own, one) for own in events)]
-    found = [one for one in found if not any(_does_without(own, one) for own in found)]
-    found.sort(key=lambda one: _CALLED_OTHERWISE * len(one.against_headings) - one.score)
-    return [_completed(_searched_on(one, _SEARCHED, answers), answers) for one in found[:_KEPT]]
+    events = [candidate for candidate in labelled if not candidate.rows]
+    labelled = [
+        candidate
+        for candidate in labelled
+        if not candidate.rows or not any(_explains_as_much(other, candidate) for other in events)
+    ]
+    labelled = [candidate for candidate in labelled if not any(_does_without(other, candidate) for other in labelled)]
+    labelled.sort(key=lambda candidate: _CALLED_OTHERWISE * len(candidate.against_headings) - candidate.score)
+    return [_completed(_searched_on(candidate, _SEARCHED, answers), answers) for candidate in labelled[:_KEPT]]
 
 
 def _explains_as_much(events: Candidate, rows: Candidate) -> bool:
@@ -79,11 +85,15 @@ def _explains_as_much(events: Candidate, rows: Candidate) -> bool:
     return events.roles.event_names == rows.roles.event_names and events.labelling.score >= rows.labelling.score - 0.02
 
 
-def _does_without(one: Candidate, other: Candidate) -> bool:
+def _does_without(candidate: Candidate, other: Candidate) -> bool:
     """Return whether a column of events explains as much by itself as with a second one that says which of its meanings holds."""
-    alike = (one.rows, one.roles.group, one.roles.level_names) == (other.rows, other.roles.group, other.roles.level_names)
-    first = len(other.roles.event_names) > 1 and one.roles.event_names == other.roles.event_names[:1]
-    return alike and first and one.labelling.score > other.labelling.score - _WORTH_TWO
+    alike = (candidate.rows, candidate.roles.group, candidate.roles.level_names) == (
+        other.rows,
+        other.roles.group,
+        other.roles.level_names,
+    )
+    first = len(other.roles.event_names) > 1 and candidate.roles.event_names == other.roles.event_names[:1]
+    return alike and first and candidate.labelling.score > other.labelling.score - _WORTH_TWO
 
 
 def _labelled(sample: PreparedSample, table: SampledTable, roles: Roles, answers: SetAnswers) -> Iterator[Candidate]:
@@ -107,21 +117,23 @@ def _searched_on(candidate: Candidate, most: int, answers: SetAnswers) -> Candid
     if candidate.rows:  # of which each is a try, be it one that was left
         known = {word: LEAVES if label == ENDS else label for word, label in known.items()}
     labels = answers.labels
-    fixed = {word: labels[own] for word, text in enumerate(roles.event.words) if (own := text.rpartition(SPLIT)[2]) in labels}
+    fixed = {word: labels[last] for word, text in enumerate(roles.event.words) if (last := text.rpartition(SPLIT)[2]) in labels}
     labelling = LabelSearch(sessions, len(roles.event.words), known, candidate.rows, fixed).best()
     return replace(candidate, labelling=labelling, score=labelling.score + 0.25 * roles.fit)
 
 
 def _first(roles: Iterator[Roles], count: int) -> list[Roles]:
-    return [own for _, own in zip(range(count), roles, strict=False)]
+    return [chosen for _, chosen in zip(range(count), roles, strict=False)]
 
 
 def with_whole_times(table: SampledTable) -> SampledTable:
     """The table with a column for each pair of a date and a time of the day, the two joined by a blank."""
     dates = [column for column in table.columns.values() if column.given > 0.9 and _kind(column) == "date"]
     clocks = [column for column in table.columns.values() if column.given > 0.9 and _kind(column) == "clock"]
-    both = {f"{one.name} {two.name}": joined((one, two), " ") for one in dates for two in clocks}
-    return replace(table, columns={**table.columns, **{name: own for name, own in both.items() if own.times is not None}})
+    both = {f"{date.name} {two.name}": joined((date, two), " ") for date in dates for two in clocks}
+    return replace(
+        table, columns={**table.columns, **{name: column for name, column in both.items() if column.times is not None}}
+    )
 
 
 def _kind(column: CellColumn) -> str:
@@ -137,7 +149,7 @@ def _said(text: str) -> int | None:
 
 def _time_of(table: SampledTable, records: GroupedRecords, roles: Roles, named: str | None) -> TimeColumn | None:
     """The column that says when: its times rise within a group, and it is called so."""
-    found: list[tuple[float, TimeColumn]] = []
+    scored: list[tuple[float, TimeColumn]] = []
     taken = {*roles.level_names, *roles.event_names, roles.group.name if roles.group else ""}
     for name, column in table.columns.items():
         read = column.times
@@ -153,8 +165,8 @@ def _time_of(table: SampledTable, records: GroupedRecords, roles: Roles, named: 
         names = tuple(part for part in (name,) if part in table.columns)
         pair = next(((a, b) for a in table.columns for b in table.columns if f"{a} {b}" == name and a != name), None)
         fit = rising + whole + 0.25 * heading_says("time", name) - 0.6 * even + 0.1 * (pair is not None)
-        found.append((fit, TimeColumn(pair or names, values, form, rising)))
-    best = max(found, key=lambda one: one[0], default=None)
+        scored.append((fit, TimeColumn(pair or names, values, form, rising)))
+    best = max(scored, key=lambda entry: entry[0], default=None)
     return best[1] if best is not None and best[1].rising > 0.5 else None
 
 
@@ -167,10 +179,10 @@ def _sessions(records: GroupedRecords, roles: Roles, time: TimeColumn | None, mo
     sessions: dict[int, list[tuple[int, int]]] = {}
     for place in order.tolist():
         if records.codes[place] >= 0 and roles.event.codes[place] >= 0:
-            own = int(roles.level.codes[place])
+            code = int(roles.level.codes[place])
             word = int(roles.event.codes[place])
             sessions.setdefault(int(records.codes[place]), []).append(
-                (word, own if own >= 0 else int(level[place]) if roles.level.given < 0.6 else NO_LEVEL)
+                (word, code if code >= 0 else int(level[place]) if roles.level.given < 0.6 else NO_LEVEL)
             )
     return _whole_sessions(list(sessions.values()), most)
 
@@ -290,12 +302,12 @@ def _goes_on(candidate: Candidate, column: CellColumn, group: CellColumn) -> flo
     owner = {int(g): int(p) for g, p in zip(group.codes, column.codes, strict=True) if p >= 0}
     stays: dict[int, list[tuple[int, int]]] = {}
     runs = _level_runs(group, levels)
-    for g, own in runs.items():
-        stays.setdefault(owner.get(g, -g - 1), []).append((own[0], own[-1]))
-    steps = [(last, first) for own in stays.values() for (_, last), (first, _) in zip(own, own[1:], strict=False)]
+    for g, visit in runs.items():
+        stays.setdefault(owner.get(g, -g - 1), []).append((visit[0], visit[-1]))
+    steps = [(last, first) for visits in stays.values() for (_, last), (first, _) in zip(visits, visits[1:], strict=False)]
     if not steps:
         return heading
-    following = next_levels([[(0, level) for level in own] for own in runs.values()])
+    following = next_levels([[(0, level) for level in levels] for levels in runs.values()])
     on = np.mean([first == last or following.get(last) == first for last, first in steps])
     return float(on) + heading - 0.55 if len(column.words) >= 3 else heading - 0.1
 

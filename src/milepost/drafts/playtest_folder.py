@@ -139,12 +139,12 @@ def _understood(
 
 def _explains_more(draft: DraftedMap) -> bool:
     """Return whether a draft takes what is ours for what it says, and explains more of a log than can be read without a map."""
-    said = tomllib.loads(draft.text)
-    fields, events = said.get("fields", {}), said.get("events", {})
+    parsed = tomllib.loads(draft.text)
+    fields, events = parsed.get("fields", {}), parsed.get("events", {})
     if any(fields.get(name) != name for name in OUR_FIELDS) or any(word in EVENT_CODES for word in events):
         return False
-    there = dict.fromkeys(name for record in draft.records for name in record if name in FIELDS)
-    as_it_is = "\n".join(["[fields]", *(f"{name} = {toml_text(name)}" for name in there)])
+    present = dict.fromkeys(name for record in draft.records for name in record if name in FIELDS)
+    as_it_is = "\n".join(["[fields]", *(f"{name} = {toml_text(name)}" for name in present)])
     return draft.trial.score > tried(as_it_is, draft.records, draft.cells).score + _WORTH_A_MAP
 
 
@@ -182,9 +182,9 @@ def settings_text(logs: list[str], files: set[str]) -> str:
         "notes": ("notes.csv", "milepost note adds to it"),
         "recordings": ("recordings.csv", "session, file or address, offset"),
     }
-    for key, (name, what) in about.items():
+    for key, (name, meaning) in about.items():
         mark = "" if name in files else "# "
-        lines.append(f"{mark}{key} = {toml_text(name)}  # {what}")
+        lines.append(f"{mark}{key} = {toml_text(name)}  # {meaning}")
     lines += [
         '# where = ["role!=maker"]  # which sessions take part',
         '# exclude = ["stuck"]  # what is left out as suspect',

@@ -76,11 +76,11 @@ def prepared_samples(sources: Sequence[Source], options: ReadOptions, progress: 
         LogError: a file cannot be read.
     """
     options = replace(options, encoding=encoding_of(sources[0], options))
-    said = [] if options.encoding is None else [f"encoding = {toml_text(options.encoding)}  # the bytes are not UTF-8"]
+    settings = [] if options.encoding is None else [f"encoding = {toml_text(options.encoding)}  # the bytes are not UTF-8"]
     path = drafted_path(sources[0], options) if tell(sources[0], options) == "xes" else None
     if path is not None:
         options = replace(options, record=path, form="xml")
-        said.append(f"record = {toml_text(path)}  # the element that comes most often with several columns")
+        settings.append(f"record = {toml_text(path)}  # the element that comes most often with several columns")
     tables = _tables_in(sources[0], options)
     if len(tables) > 1:
         yield from _joined_in_database(sources[0], tables, options)
@@ -89,17 +89,17 @@ def prepared_samples(sources: Sequence[Source], options: ReadOptions, progress: 
     try:
         whole = _read(sources, options, progress)
         if _is_text(whole):
-            lines = _as_lines(sources, options, said)
+            lines = _as_lines(sources, options, settings)
             if lines is not None:
                 yield lines
-        whole.input = said
+        whole.input = settings
         if len(sources) > 1:
             whole.records = _in_time_order(whole.records)
         yield from _arranged(whole, sources, options, progress)
     except LogError as error:
         problem = error
     if problem is not None:
-        lines = _as_lines(sources, options, said)
+        lines = _as_lines(sources, options, settings)
         if lines is None:
             raise problem
         yield lines
@@ -109,14 +109,14 @@ def _in_time_order(records: list[Mapping[str, object]]) -> list[Mapping[str, obj
     """Records of several files in one order: by the column of most different values that rises within each file."""
     table = SampledTable.of([flat(record) for record in records])
     files = table.columns["source.name"].codes
-    found = [
+    orders = [
         (len(column.words), column.times[0])
         for column in table.columns.values()
         if column.times is not None and column.given > 0.99 and rising_share(column.times[0], files) > 0.98
     ]
-    if not found or max(found, key=lambda own: own[0])[0] < 0.2 * len(records):
+    if not orders or max(orders, key=lambda entry: entry[0])[0] < 0.2 * len(records):
         return records
-    return [records[place] for place in np.argsort(max(found, key=lambda own: own[0])[1], kind="stable")]
+    return [records[place] for place in np.argsort(max(orders, key=lambda entry: entry[0])[1], kind="stable")]
 
 
 def _is_text(whole: PreparedSample) -> bool:
@@ -130,8 +130,8 @@ def _has_no_header(records: Sequence[Mapping[str, object]]) -> bool:
     """Return whether what was taken for the names of columns is rather the first record: its words come again below."""
     names = dict.fromkeys(name for record in records[:50] for name in record)
     header = [name for name in names if decimal(name) is None and not starts_with_time(name)]
-    again = sum(any(str(record.get(name)).strip() == name.strip() for record in records) for name in header)
-    return again >= 2 and again >= 0.5 * len(header)
+    repeats = sum(any(str(record.get(name)).strip() == name.strip() for record in records) for name in header)
+    return repeats >= 2 and repeats >= 0.5 * len(header)
 
 
 def encoding_of(source: Source, options: ReadOptions) -> str | None:
@@ -174,12 +174,12 @@ def _arranged(
             yield joined
             return
     query = unfolding_query(whole.records) or completing_query(whole.records)
-    made = whole.selected(query) if query is not None else None
-    yield made if made is not None and made.records else _taken_out(whole)
+    arranged = whole.selected(query) if query is not None else None
+    yield arranged if arranged is not None and arranged.records else _taken_out(whole)
     for query in halving_queries(whole.records):
-        made = whole.selected(query)
-        if made is not None:
-            yield made
+        arranged = whole.selected(query)
+        if arranged is not None:
+            yield arranged
 
 
 def _taken_out(whole: PreparedSample) -> PreparedSample:
@@ -193,7 +193,7 @@ def _taken_out(whole: PreparedSample) -> PreparedSample:
     return replace(whole, records=[flat(record) for record in whole.records])
 
 
-def _as_lines(sources: Sequence[Source], options: ReadOptions, said: list[str]) -> PreparedSample | None:
+def _as_lines(sources: Sequence[Source], options: ReadOptions, settings: list[str]) -> PreparedSample | None:
     """The records of lines of text, by patterns drafted from lines that are alike."""
     if tell(sources[0], options) not in ("csv", "tsv", "jsonl"):
         return None
@@ -212,17 +212,17 @@ def _as_lines(sources: Sequence[Source], options: ReadOptions, said: list[str]) 
         return None
     patterns = _with_core(patterns, texts)
     sample = Sample(stops=True)
-    told = replace(options, lines=tuple(patterns), form="lines")
+    with_patterns = replace(options, lines=tuple(patterns), form="lines")
     for source in sources:
         sample.begin(source_columns(source) if len(sources) > 1 else {})
         try:
-            FORMATS["lines"].read(source, sample, told, SILENT)
+            FORMATS["lines"].read(source, sample, with_patterns, SILENT)
         except EnoughRecords:
             break
         except LogError:
             return None
     written = ["lines = [", *(f"  '''{pattern}'''," for pattern in patterns), "]"]
-    return PreparedSample(sample.records, True, [*said, *written])
+    return PreparedSample(sample.records, True, [*settings, *written])
 
 
 def _with_core(patterns: list[str], texts: Sequence[str]) -> list[str]:
@@ -230,10 +230,10 @@ def _with_core(patterns: list[str], texts: Sequence[str]) -> list[str]:
     compiled = [re.compile(pattern) for pattern in patterns]
     met: Counter[str] = Counter()
     for text in texts:
-        match = next((own for pattern in compiled if (own := pattern.fullmatch(text))), None)
+        match = next((hit for pattern in compiled if (hit := pattern.fullmatch(text))), None)
         met.update(set(match.groupdict()) - {"time", "what"} if match is not None else ())
     core = met.most_common(1)[0][0] if met else None
-    kept = [pattern for pattern, own in zip(patterns, compiled, strict=True) if core in own.groupindex]
+    kept = [pattern for pattern, regex in zip(patterns, compiled, strict=True) if core in regex.groupindex]
     return kept or patterns
 
 

@@ -40,8 +40,8 @@ def query_over_files(tables: Tables, plan: JoinPlan) -> str:
     columns = [f"m.{quoted(name)}" for name in column_names(tables[plan.main])]
     taken, joins = set(column_names(tables[plan.main])), []
     for number, link in enumerate(plan.links):
-        others = [own for own in column_names(tables[link.table]) if own != link.theirs and own not in taken]
-        columns += [f"t{number}.{quoted(own)}" for own in others]
+        others = [column for column in column_names(tables[link.table]) if column != link.theirs and column not in taken]
+        columns += [f"t{number}.{quoted(column)}" for column in others]
         taken |= set(others)
         on = f"CAST(m.{quoted(link.ours)} AS VARCHAR) = CAST(t{number}.{quoted(link.theirs)} AS VARCHAR)"
         joins.append(f"LEFT JOIN {quoted(link.table)} t{number} ON {on}")
@@ -53,8 +53,8 @@ def query_in_database(tables: Tables, plan: JoinPlan) -> str:
     taken = set(column_names(tables[plan.main]))
     columns, joins = ["m.*"], []
     for number, link in enumerate(plan.links):
-        others = [own for own in column_names(tables[link.table]) if own not in taken]
-        columns += [f"t{number}.{quoted(own)}" for own in others]
+        others = [column for column in column_names(tables[link.table]) if column not in taken]
+        columns += [f"t{number}.{quoted(column)}" for column in others]
         taken |= set(others)
         joins.append(f"LEFT JOIN {quoted(link.table)} t{number} ON m.{quoted(link.ours)} = t{number}.{quoted(link.theirs)}")
     return f"SELECT {', '.join(columns)} FROM {quoted(plan.main)} m {' '.join(joins)} ORDER BY m.rowid"
@@ -68,7 +68,7 @@ def join_plan(tables: Tables) -> JoinPlan | None:
     for name, records in tables.items():
         if name == main:
             continue
-        link = next((TableLink(name, theirs, own) for theirs, own in _keys(records, ours)), None)
+        link = next((TableLink(name, theirs, our_column) for theirs, our_column in _keys(records, ours)), None)
         if link is None:
             return None
         links.append(link)
@@ -77,13 +77,15 @@ def join_plan(tables: Tables) -> JoinPlan | None:
 
 def _keys(records: Sequence[Mapping[str, object]], ours: Mapping[str, set[str]]) -> list[tuple[str, str]]:
     """The columns of a table that are its key, each with a column of ours whose values are among theirs."""
-    found = []
+    keys = []
     for theirs in column_names(records):
         values = [str(record[theirs]) for record in records if record.get(theirs) is not None]
         if len(set(values)) >= max(2, _UNIQUE * len(records)):
             known = set(values)
-            found += [(theirs, column) for column, own in ours.items() if len(own) > 1 and len(own & known) >= 0.9 * len(own)]
-    return found
+            keys += [
+                (theirs, column) for column, words in ours.items() if len(words) > 1 and len(words & known) >= 0.9 * len(words)
+            ]
+    return keys
 
 
 def _values(records: Sequence[Mapping[str, object]], name: str) -> set[str]:
@@ -125,7 +127,7 @@ def completing_query(records: Sequence[Mapping[str, object]]) -> str | None:
 def halving_queries(records: Sequence[Mapping[str, object]]) -> Iterator[str]:
     """Yield queries each of which adds the two halves of a column of texts such as `level_start_03`, which say where and what."""
     columns = SampledTable.of([flat(record) for record in records]).columns.values()
-    for column in (own for own in columns if not own.name.startswith("source.")):
+    for column in (candidate for candidate in columns if not candidate.name.startswith("source.")):
         cut = _cut(column.words) if column.given > 0.9 and _FEWEST_TEXTS <= len(column.words) <= _MOST_TEXTS else None
         if cut is not None:
             name = quoted(column.name)
@@ -145,8 +147,8 @@ def _filled(table: SampledTable) -> list[CellColumn]:
         if not begins[0] or not _FEWEST_BLOCKS <= begins.sum() <= _MOST_GIVEN * table.records:
             continue
         named = max(heading_says("player", column.name), heading_says("session", column.name)) > 0
-        if (named and len(column.words) == begins.sum()) or any(_restarts(own, begins) for own in _times(table)):
-            return [own for own in table.columns.values() if bool(((own.codes >= 0) == begins).all())]
+        if (named and len(column.words) == begins.sum()) or any(_restarts(times, begins) for times in _times(table)):
+            return [column for column in table.columns.values() if bool(((column.codes >= 0) == begins).all())]
     return []
 
 
@@ -165,10 +167,16 @@ def _restarts(times: Floats, begins: Bools) -> bool:
 
 def _clock(table: SampledTable, filled: Sequence[str]) -> tuple[str, str] | None:
     """Two columns of numbers, the second below 60, that rise together as minutes and seconds do, and the second not alone."""
-    if any(own.times is not None and own.times[1].kind != "number" and own.given > 0.9 for own in table.columns.values()):
+    if any(
+        column.times is not None and column.times[1].kind != "number" and column.given > 0.9 for column in table.columns.values()
+    ):
         return None
-    groups = [_as_group(own, own.name in filled) for own in table.columns.values() if own.given > 0.9 or own.name in filled]
-    whole = {name: own.numbers for name, own in table.columns.items() if own.numbers is not None and own.given == 1.0}
+    groups = [
+        _as_group(column, column.name in filled)
+        for column in table.columns.values()
+        if column.given > 0.9 or column.name in filled
+    ]
+    whole = {name: column.numbers for name, column in table.columns.items() if column.numbers is not None and column.given == 1.0}
     for (large, of_large), (small, of_small) in permutations(whole.items(), 2):
         if not _fits_clock(of_large, of_small):
             continue
@@ -188,8 +196,8 @@ def _cut(words: Sequence[str]) -> str | None:
     best, fewest = None, 1.0
     for count in range(3):
         for pattern in (_FIRST_WORDS % count, _LAST_WORDS % count):
-            found = [re.fullmatch(pattern, word) for word in words]
-            pairs = [(match[1], match[2]) for match in found if match is not None]
+            matches = [re.fullmatch(pattern, word) for word in words]
+            pairs = [(match[1], match[2]) for match in matches if match is not None]
             firsts, seconds = len({first for first, _ in pairs}), len({second for _, second in pairs})
             share = (firsts + seconds) / len(words)
             if len(pairs) == len(words) and min(firsts, seconds) > 1 and firsts * seconds < 2 * len(words) and share < fewest:

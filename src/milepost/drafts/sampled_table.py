@@ -154,8 +154,8 @@ def _formats(word: str) -> list[str]:
 
 
 def _reads(form: str, words: Sequence[str]) -> bool:
-    some = words[:: max(1, len(words) // _LOOKED_AT)]
-    return sum(_moment(word, form) is not None for word in some) >= _FEWEST_READ * len(some)
+    sample = words[:: max(1, len(words) // _LOOKED_AT)]
+    return sum(_moment(word, form) is not None for word in sample) >= _FEWEST_READ * len(sample)
 
 
 def _moment(word: str, form: str | None) -> float | None:

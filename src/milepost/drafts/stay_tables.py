@@ -59,8 +59,8 @@ def _players_by_levels(sample: PreparedSample, table: SampledTable, named: Mappi
     texts = ", ".join(f"CAST({quoted(column.name)} AS VARCHAR) AS {quoted(column.name)}" for column in levels)
     inner = "log" if sample.select is None else f"({sample.select})"
     query = f'UNPIVOT (SELECT {quoted(player.name)}, {texts} FROM {inner}) ON {columns} INTO NAME "level" VALUE "tries"'
-    made = sample.selected(query) if sample.select is None else None
-    if made is None:
+    selected = sample.selected(query) if sample.select is None else None
+    if selected is None:
         return None
     lines = [f"# A row is a player, and {plural(len(levels), 'column')} are levels.", "", "[input]", *sample.input]
     lines += [f"select = {toml_text(query)}", "", "[rows]", 'each = "stay"', 'tries = "tries"', "", "[fields]  # ours = theirs"]
@@ -68,7 +68,7 @@ def _players_by_levels(sample: PreparedSample, table: SampledTable, named: Mappi
     if words:
         lines += ["", "[events]  # words behind a number of tries"]
         lines += [f'{toml_text(word)} = "{result_of(word) or "quit"}"' for word in words]
-    return StayTable("\n".join(lines) + "\n", made)
+    return StayTable("\n".join(lines) + "\n", selected)
 
 
 @dataclass(frozen=True)
@@ -93,28 +93,28 @@ def _columns_beside(table: SampledTable, levels: Sequence[CellColumn]) -> list[_
     times = [table.columns[stem + ends[0]] for stem in stems]
     if any(decimal(word) is None for column in times for word in column.words):
         return None
-    tells = any(bool(((tries.codes >= 0) & (own.codes < 0)).any()) for tries, own in zip(levels, times, strict=True))
+    tells = any(bool(((tries.codes >= 0) & (time.codes < 0)).any()) for tries, time in zip(levels, times, strict=True))
     pairs = zip(stems, levels, times, strict=True)
-    return [_Beside(stem.strip(" -_:./"), tries.name, own.name, tells) for stem, tries, own in pairs]
+    return [_Beside(stem.strip(" -_:./"), tries.name, seconds.name, tells) for stem, tries, seconds in pairs]
 
 
 def _levels_of_two_columns(sample: PreparedSample, player: CellColumn, beside: Sequence[_Beside]) -> StayTable | None:
     """A map for a row a player with two columns a level."""
     parts = [
-        f"SELECT {quoted(player.name)}, {literal(one.level)} AS level, CAST({quoted(one.tries)} AS VARCHAR) AS tries, "
-        f"CAST({quoted(one.seconds)} AS VARCHAR) AS seconds, "
-        f"CASE WHEN {quoted(one.seconds)} IS NULL THEN 'no' ELSE 'yes' END AS cleared FROM log"
-        for one in beside
+        f"SELECT {quoted(player.name)}, {literal(stay.level)} AS level, CAST({quoted(stay.tries)} AS VARCHAR) AS tries, "
+        f"CAST({quoted(stay.seconds)} AS VARCHAR) AS seconds, "
+        f"CASE WHEN {quoted(stay.seconds)} IS NULL THEN 'no' ELSE 'yes' END AS cleared FROM log"
+        for stay in beside
     ]
     query = " UNION ALL ".join(parts)
-    made = sample.selected(query) if sample.select is None else None
-    if made is None:
+    selected = sample.selected(query) if sample.select is None else None
+    if selected is None:
         return None
     lines = [f"# A row is a player, and {plural(len(beside), 'level')} have two columns each.", "", "[input]", *sample.input]
     lines += [f"select = {toml_text(query)}", "", "[rows]", 'each = "stay"', 'tries = "tries"', 'seconds = "seconds"']
     lines += ['cleared = "cleared"  # a level without a time was not cleared'] if beside[0].tells else []
     lines += ["", "[fields]  # ours = theirs", f"player = {toml_text(player.name)}", 'level = "level"']
-    return StayTable("\n".join(lines) + "\n", made)
+    return StayTable("\n".join(lines) + "\n", selected)
 
 
 def _is_tries(column: CellColumn) -> bool:
@@ -145,14 +145,14 @@ def _fills_from_left(levels: Sequence[CellColumn]) -> bool:
 def _rows_of_stays(sample: PreparedSample, table: SampledTable, named: Mapping[str, str]) -> StayTable | None:
     """A row for each player and level: no pair comes twice, and a column counts tries."""
     columns = list(table.columns.values())
-    found = [
-        (said + 0.01 * _contiguous(player), player, level, tries)
+    fits = [
+        (fit + 0.01 * _contiguous(player), player, level, tries)
         for player, level, tries in permutations(columns, 3)
-        if (said := _stay_fit(table, player, level, tries, named)) is not None
+        if (fit := _stay_fit(table, player, level, tries, named)) is not None
     ]
-    if not found or table.records < 6:
+    if not fits or table.records < 6:
         return None
-    _, player, level, tries = max(found, key=lambda fit: fit[0])
+    _, player, level, tries = max(fits, key=lambda fit: fit[0])
     cleared = _cleared(table, (player, level, tries), player)
     seconds = next((column for column in columns if heading_of(column.name) == "lasted" and column.numbers is not None), None)
     lines = ["# A row is a player's stay in a level.", *(["", "[input]", *sample.input] if sample.input else [])]
@@ -200,8 +200,8 @@ def _counts(column: CellColumn, player: CellColumn, level: CellColumn) -> bool:
     same = np.diff(player.codes) == 0
     if same.any() and float((np.diff(numbers)[same] >= 0).mean()) > 0.9:
         return False
-    own = numbers[np.isfinite(numbers)]
-    return bool(len(own)) and float((own == 1).mean()) > 0.1 and float(own.max()) >= 2
+    finite = numbers[np.isfinite(numbers)]
+    return bool(len(finite)) and float((finite == 1).mean()) > 0.1 and float(finite.max()) >= 2
 
 
 def _contiguous(player: CellColumn) -> float:

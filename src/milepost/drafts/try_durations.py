@@ -51,14 +51,14 @@ def unit_of_times(times: Floats, tries: Floats, name: str) -> Unit:
     for unit, least in _EPOCHS:
         if largest >= least and (unit != "s" or float(np.nanmin(times)) >= least):
             return Unit(unit, None, f"times since 1970, up to {largest:.0f}")
-    own = tries[np.isfinite(tries) & (tries > 0)]
-    if not len(own):
+    usable = tries[np.isfinite(tries) & (tries > 0)]
+    if not len(usable):
         return Unit("s", "ms", "no try whose duration could be told")
-    middle = float(np.median(own))
+    middle = float(np.median(usable))
     fits = {}
     for unit, size in UNITS.items():
-        said = any(part in name.lower() for part in _NAMES.get(unit, ()))
-        fits[unit] = _PRIORS[unit] * (8.0 if said else 1.0) * exp(-0.5 * (log(middle / size / _TYPICAL) / _SPREAD) ** 2)
+        named = any(part in name.lower() for part in _NAMES.get(unit, ()))
+        fits[unit] = _PRIORS[unit] * (8.0 if named else 1.0) * exp(-0.5 * (log(middle / size / _TYPICAL) / _SPREAD) ** 2)
     best, second = sorted(fits, key=lambda unit: -fits[unit])[:2]
     doubtful = fits[second] > 0.2 * fits[best]
     return Unit(best, second if doubtful else None, f"half of the tries take {middle / UNITS[best]:.3g} seconds so")
@@ -80,7 +80,7 @@ class Duration(NamedTuple):
 
 def duration_column(table: SampledTable, taken: set[str], groups: Ints, times: Floats | None) -> Duration | None:
     """Return the column that says how long a row's try took; None where none does."""
-    found: list[tuple[float, Duration]] = []
+    scored: list[tuple[float, Duration]] = []
     for column in table.columns.values():
         values = column.numbers
         if column.name in taken or values is None or column.given < 0.6 or len(column.words) < 4 or np.nanmin(values) < 0:
@@ -90,13 +90,13 @@ def duration_column(table: SampledTable, taken: set[str], groups: Ints, times: F
             # The time that it took, where no clock rises.
             heading = heading or _NO_CLOCK * heading_says("time", column.name)
             if heading:
-                found.append((heading, Duration(column, 1.0, False)))
+                scored.append((heading, Duration(column, 1.0, False)))
             continue
         for factor, ended in product(_FACTORS, (False, True)):
             fit = _spacing_fit(groups, times, values * factor, ended)
             if fit > _FILLED:
-                found.append((fit + 0.2 * heading, Duration(column, factor, ended)))
-    return max(found, key=lambda pair: pair[0])[1] if found else None
+                scored.append((fit + 0.2 * heading, Duration(column, factor, ended)))
+    return max(scored, key=lambda pair: pair[0])[1] if scored else None
 
 
 def _spacing_fit(groups: Ints, times: Floats, lasted: Floats, ended: bool) -> float:
@@ -104,17 +104,17 @@ def _spacing_fit(groups: Ints, times: Floats, lasted: Floats, ended: bool) -> fl
     order = np.lexsort((np.arange(len(times)), times, groups))
     same = (np.diff(groups[order]) == 0) & (groups[order][1:] >= 0)
     steps = np.diff(times[order])[same]
-    own = (lasted[order][1:] if ended else lasted[order][:-1])[same]
-    use = np.isfinite(steps) & np.isfinite(own) & (own > 0)
-    steps, own = steps[use], own[use]
-    if len(own) < _ENOUGH:
+    durations = (lasted[order][1:] if ended else lasted[order][:-1])[same]
+    use = np.isfinite(steps) & np.isfinite(durations) & (durations > 0)
+    steps, durations = steps[use], durations[use]
+    if len(durations) < _ENOUGH:
         return 0.0
-    inside = float((steps >= own * 0.98 - 1.01).mean())
-    filled = float(np.median(np.minimum(1.0, own / np.maximum(steps, 1e-9))))
+    inside = float((steps >= durations * 0.98 - 1.01).mean())
+    filled = float(np.median(np.minimum(1.0, durations / np.maximum(steps, 1e-9))))
     close = steps < np.quantile(steps, 0.9) + 1e-9
     tied = (
-        float(np.corrcoef(steps[close], own[close])[0, 1])
-        if close.sum() > 3 and np.std(own[close]) > 0 < np.std(steps[close])
+        float(np.corrcoef(steps[close], durations[close])[0, 1])
+        if close.sum() > 3 and np.std(durations[close]) > 0 < np.std(steps[close])
         else 0.0
     )
     return min(inside, 0.3 + 0.7 * filled) * (0.5 + 0.5 * max(0.0, tied))

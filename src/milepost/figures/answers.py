@@ -27,7 +27,7 @@ def draw_answers(sheet: Sheet, document: AnswersDocument) -> None:
     if question is None:
         return
     rows = [row for row in document["levels"] if row["question"] == question["question"] and row["level"]]
-    apart = {one["level"] for one in question["apart"]}
+    apart = {row["level"] for row in question["apart"]}
     left, right = sheet.axes(0.17, 0.07, 0.38, 0.78), sheet.axes(0.6, 0.07, 0.36, 0.78)
     _draw(left, sheet.look, rows, [(row["mean"], row["mean_low"], row["mean_high"]) for row in rows], apart)
     _draw(right, sheet.look, rows, [_failing(row) for row in rows], apart)
@@ -37,7 +37,7 @@ def draw_answers(sheet: Sheet, document: AnswersDocument) -> None:
     names_down(right, [str(row["level"]) for row in rows])
     right.set_yticklabels([])
     if question["scale"]:
-        left.set_xticks(range(1, len(question["scale"]) + 1), [shortened(one, 14) for one in question["scale"]])
+        left.set_xticks(range(1, len(question["scale"]) + 1), [shortened(label, 14) for label in question["scale"]])
         left.set_xlim(0.7, len(question["scale"]) + 0.3)
     heading(left, f"“{shortened(question['question'], 40)}”", sheet.look)
     heading(right, "tries that fail", sheet.look)
@@ -45,8 +45,10 @@ def draw_answers(sheet: Sheet, document: AnswersDocument) -> None:
 
 def shown_question(document: AnswersDocument) -> QuestionAnswers | None:
     """The question that is drawn: the ordered one with the most answers about levels."""
-    told = [one for one in document["questions"] if one["ordered"] and any(row["level"] for row in one["levels"])]
-    return max(told, key=lambda one: sum(row["n"] for row in one["levels"] if row["level"]), default=None)
+    shown = [
+        question for question in document["questions"] if question["ordered"] and any(row["level"] for row in question["levels"])
+    ]
+    return max(shown, key=lambda question: sum(row["n"] for row in question["levels"] if row["level"]), default=None)
 
 
 def finding(document: AnswersDocument) -> str:

@@ -44,10 +44,10 @@ def draw_attempts(sheet: Sheet, document: AttemptsDocument) -> None:
 def finding(document: AttemptsDocument) -> str:
     """Return a title on the level with the most tries."""
     least = document["min_players"]
-    told = [row for row in document["levels"] if row["players"] >= max(1, least)]
-    if not told:
+    judged = [row for row in document["levels"] if row["players"] >= max(1, least)]
+    if not judged:
         return "Too few players tried a level to say how many tries it takes"
-    worst = min(told, key=lambda row: (row["try_clear"], -row["players"]))
+    worst = min(judged, key=lambda row: (row["try_clear"], -row["players"]))
     half = (
         f"half of the players need {plural(worst['p50'], 'try', 'tries')} or fewer"
         if worst["p50"]
@@ -119,12 +119,12 @@ def _draw_curve(marks: MarkBatch, look: Palette, row: AttemptsRow, place: tuple[
     marks.plot([left, left + 0.86], [floor, floor], color=look.grid, linewidth=1)
     width_of_line, dashes = (1.2, ":") if few else (1.8, "-")
     marks.plot(across, up, drawstyle="steps-post", color=look.water, linewidth=width_of_line, linestyle=dashes)
-    for here, following in zip_longest(steps, steps[1:]):
-        cut = here["at_risk"] - here["cleared"] - (following["at_risk"] if following else 0)
+    for step, following in zip_longest(steps, steps[1:]):
+        cut = step["at_risk"] - step["cleared"] - (following["at_risk"] if following else 0)
         if cut:
             marks.plot(
-                left + width * here["k"],
-                floor - height * here["survival"],
+                left + width * step["k"],
+                floor - height * step["survival"],
                 "o",
                 markersize=3 + min(4.0, 0.5 * cut),
                 markerfacecolor=look.paper,

@@ -27,11 +27,11 @@ def draw_compare(sheet: Sheet, document: CompareDocument) -> None:
     compared = document["compared"]
     before, after = shortened(compared["before"], 20), shortened(compared["after"], 20)
     builds = compared["key"] == "build"
-    way = f"got harder from {before} to {after}" if builds else f"are harder with {after} than with {before}"
+    claim = f"got harder from {before} to {after}" if builds else f"are harder with {after} than with {before}"
     common = "what all did together" if builds else "what all have in common"
     sheet.title(
         finding(document),
-        f"Logits by which levels {way}, with 95 % intervals. Line: {common}; band: the same for all that matters."
+        f"Logits by which levels {claim}, with 95 % intervals. Line: {common}; band: the same for all that matters."
         + (" Diamonds: a knob was changed there." if builds else ""),
     )
     axes = sheet.axes(0.055, 0.21, 0.925, 0.65)
@@ -80,16 +80,16 @@ def _draw_level(on: tuple[Axes, MarkBatch], look: Palette, place: int, row: Comp
     high = _MOST if row["delta_high"] is None else min(_MOST, row["delta_high"])
     middle = max(-_MOST, min(_MOST, row["delta"]))
     marks.plot([place, place], [shift + low, shift + high], color=colour, linewidth=1.4)
-    told = verdict in ("harder", "easier")
+    is_claimed = verdict in ("harder", "easier")
     marks.plot(
         place,
         shift + middle,
         shape,
         color=colour,
-        markersize=11 if told else 7,
+        markersize=11 if is_claimed else 7,
         markerfacecolor=look.paper if verdict == "no_telling" else colour,
     )
-    if told:
+    if is_claimed:
         end, away, side = (high, 5, "bottom") if verdict == "harder" else (low, -5, "top")
         axes.annotate(
             f"{shortened(row['level'], 20)}\n{verdict}",

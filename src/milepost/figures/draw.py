@@ -77,12 +77,12 @@ def _texts(value: object) -> Iterator[str]:
         if not value.isascii():
             yield safe(value)
     elif isinstance(value, dict):
-        for name, own in value.items():
+        for name, item in value.items():
             yield from _texts(name)
-            yield from _texts(own)
+            yield from _texts(item)
     elif isinstance(value, list | tuple):
-        for own in value:
-            yield from _texts(own)
+        for item in value:
+            yield from _texts(item)
 
 
 def finding(measure: str, document: Mapping[str, object]) -> str:

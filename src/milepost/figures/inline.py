@@ -49,7 +49,7 @@ def inline_svg(
     save(sheet, stream, "svg")
     text = _METADATA.sub("", _PROLOGUE.sub("", stream.getvalue().decode("utf-8")))
     text = _TAG.sub(lambda tag: _fitted(tag[0], measure), text)  # never what is written: it may look like any of these
-    text = _SIZE.sub(lambda found: found[1] or found[2], text, count=1)
+    text = _SIZE.sub(lambda match: match[1] or match[2], text, count=1)
     return _SPACE.sub("><", text).replace("<svg", f'<svg role="img" aria-label="{_escaped(alternative)}"', 1).strip()
 
 
@@ -104,7 +104,7 @@ def figure(play: Play, measure: str = "funnel", *, min_players: int = 5, dark: b
     """
     entry = MEASURES.get(measure)
     if entry is None or not entry.drawn:
-        having = ", ".join(one.name for one in MEASURES.values() if one.drawn)
+        having = ", ".join(measure.name for measure in MEASURES.values() if measure.drawn)
         raise UsageError(f"{measure!r} has no figure. These have: {having}.")
     table = entry.measure(**settings)(play)
     report = described(document(measure, play, table), play.course, min_players)

@@ -48,9 +48,9 @@ def shown_knobs(document: KnobsDocument) -> list[str]:
 
 def finding(document: KnobsDocument) -> str:
     """Return a title on which knobs are told to matter."""
-    told = list(dict.fromkeys(safe(own["knob"]) for own in document["effects"] if is_told(own)))
-    if told:
-        return f"{listed(told[:3])} {'are' if len(told) > 1 else 'is'} told to change how hard levels are"
+    knobs = list(dict.fromkeys(safe(effect["knob"]) for effect in document["effects"] if is_told(effect)))
+    if knobs:
+        return f"{listed(knobs[:3])} {'are' if len(knobs) > 1 else 'is'} told to change how hard levels are"
     names = shown_knobs(document)
     return f"Of {plural(len(names), 'knob')} none is told to change how hard levels are" if names else "No level has knobs"
 
@@ -79,16 +79,16 @@ def _draw_strip(axes: Axes, look: Palette, name: str, rows: list[KnobsRow]) -> N
 
 def _write_effects(sheet: Sheet, name: str, effects: list[KnobEffect], height: float) -> None:
     """What a unit of a knob does, beside its strip."""
-    own = sorted((effect for effect in effects if effect["knob"] == name), key=lambda effect: effect["by"] != "builds")
-    lines = [_effect(effect) for effect in own if effect["levels"]]
-    for line, (text, told) in enumerate(lines[:2]):
-        colour = sheet.look.ink if told else sheet.look.faint
+    of_knob = sorted((effect for effect in effects if effect["knob"] == name), key=lambda effect: effect["by"] != "builds")
+    lines = [_effect(effect) for effect in of_knob if effect["levels"]]
+    for line, (text, is_claimed) in enumerate(lines[:2]):
+        colour = sheet.look.ink if is_claimed else sheet.look.faint
         sheet.figure.text(_LEFT + _WIDTH + 0.02, height - 0.028 * line, text, fontsize=10, color=colour, va="center")
 
 
 def _effect(effect: KnobEffect) -> tuple[str, bool]:
     if effect["per_unit"] is None or effect["low"] is None or effect["high"] is None:
-        tied = f"not told from {listed([safe(own) for own in effect['together'][:2]])}" if effect["together"] else "not told"
+        tied = f"not told from {listed([safe(knob) for knob in effect['together'][:2]])}" if effect["together"] else "not told"
         return f"by {effect['by']}: {tied}", False
     span = f"{logits(effect['low'], True)} to {logits(effect['high'], True)}"
     return f"by {effect['by']}: {logits(effect['per_unit'], True)} ({span})", is_told(effect)

@@ -36,9 +36,9 @@ def finding(document: LeavingDocument) -> str:
     rows = document["streaks"]
     if not makes_a_curve(rows):
         return f"{plural(document['leavings'], 'player')} left for good: fewer than {FEW_LEAVINGS} make no curve"
-    told = [row for row in rows if row["streak"] and row["left_share"] is not None and row["tries"] >= FEW_LEAVINGS]
+    judged = [row for row in rows if row["streak"] and row["left_share"] is not None and row["tries"] >= FEW_LEAVINGS]
     first = next((row for row in rows if row["streak"] == 1), None)
-    worst = max(told, key=lambda row: row["left_share"] or 0.0, default=None)
+    worst = max(judged, key=lambda row: row["left_share"] or 0.0, default=None)
     if worst is None or first is None or first["left_share"] is None:
         return f"{plural(document['leavings'], 'player')} left for good"
     more = f"{worst['streak']} or more failures" if worst["streak"] == 5 else plural(worst["streak"], "failure")

@@ -30,16 +30,16 @@ def draw_level(sheet: Sheet, document: LevelDocument) -> None:
         "deaths by tenths of the way.",
     )
     spots = sheet.axes(0.06, 0.1, 0.56, 0.74)
-    way = sheet.axes(0.7, 0.1, 0.27, 0.74)
+    bars = sheet.axes(0.7, 0.1, 0.27, 0.74)
     if document["picture"]:
         _draw_picture(spots, document["picture"])
     _draw_spots(spots, sheet.look, document["spots"])
     counts = deaths["progress"]
-    way.barh(range(BINS), counts, color=sheet.look.brick, height=0.8)
+    bars.barh(range(BINS), counts, color=sheet.look.brick, height=0.8)
     for place, count in enumerate(counts):
-        way.text(count + max(counts) * 0.02, place, str(count), va="center", fontsize=10, color=sheet.look.ink)
-    way.set_yticks([-0.5, 4.5, 9.5], ["start", "half way", "end"])
-    way.set_xticks([])
+        bars.text(count + max(counts) * 0.02, place, str(count), va="center", fontsize=10, color=sheet.look.ink)
+    bars.set_yticks([-0.5, 4.5, 9.5], ["start", "half way", "end"])
+    bars.set_xticks([])
 
 
 def _draw_picture(axes: Axes, picture: MapPicture) -> None:
@@ -72,15 +72,15 @@ def _draw_spots(axes: Axes, look: Palette, spots: list[Spot]) -> None:
         key=lambda cause: -sum((s["cause"] or "no cause") == cause for s in spots),
     )
     for number, cause in enumerate(causes):
-        own = [spot for spot in spots if (spot["cause"] or "no cause") == cause]
+        of_cause = [spot for spot in spots if (spot["cause"] or "no cause") == cause]
         axes.plot(
-            [s["x"] for s in own],
-            [s["y"] for s in own],
+            [s["x"] for s in of_cause],
+            [s["y"] for s in of_cause],
             _SHAPES[number % len(_SHAPES)],
             markersize=5,
             markeredgecolor=look.ink,
             markerfacecolor="none",
-            label=f"{shortened(cause, 20)} ({len(own)})",
+            label=f"{shortened(cause, 20)} ({len(of_cause)})",
         )
     axes.set_xlabel("x", color=look.ink)
     axes.set_ylabel("y", color=look.ink)

@@ -163,7 +163,7 @@ def _draw_time(axes: Axes, look: Palette, document: ReportDocument) -> None:
     pars = [level["par_seconds"] for level in document["plan"]]
     with gathered(axes) as marks:
         for n, row in enumerate(document["times"]["levels"][: len(document["course"]["levels"])]):
-            values += [one for one in (row["p25"], row["p50"], row["p75"]) if one]
+            values += [value for value in (row["p25"], row["p50"], row["p75"]) if value]
             if row["p25"] and row["p75"]:
                 marks.plot([n, n], [row["p25"], row["p75"]], color=look.water, linewidth=1.3)
             if row["p50"]:

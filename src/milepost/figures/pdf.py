@@ -50,14 +50,14 @@ def _pages(chapters: Sequence[tuple[str, Sequence[str]]]) -> list[list[tuple[str
         for sentence in sentences:
             first, *rest = wrap(sentence, _WIDTH) or [""]
             lines += [(f"• {first}", False), *((f"   {line}", False) for line in rest)]
-    found: list[list[tuple[str, bool]]] = []
+    pages: list[list[tuple[str, bool]]] = []
     while lines:
         cut = min(_LINES, len(lines))
         if cut < len(lines) and lines[cut - 1][1]:
             cut -= 1
-        found.append(lines[: max(1, cut)])
+        pages.append(lines[: max(1, cut)])
         lines = lines[max(1, cut) :]
-    return found or [[]]
+    return pages or [[]]
 
 
 def _write(sheet: Sheet, title: str, lines: list[tuple[str, bool]]) -> None:

@@ -34,11 +34,11 @@ def finding(document: RunsDocument) -> str:
     if not rows or not runs:
         return "No run reached a level of the course"
     won = document["ends"]["won"]
-    said = f"{plural(won, 'run')} of {number(runs)} won" if won else f"None of {plural(runs, 'run')} was won"
+    text = f"{plural(won, 'run')} of {number(runs)} won" if won else f"None of {plural(runs, 'run')} was won"
     worst = max(rows, key=_stopped)
     if not _stopped(worst):
-        return said
-    return f"{said}; most ended at {shortened(worst['level'], 30)}: {_stopped(worst)} of {worst['reached']}"
+        return text
+    return f"{text}; most ended at {shortened(worst['level'], 30)}: {_stopped(worst)} of {worst['reached']}"
 
 
 def _stopped(row: RunsRow) -> int:
@@ -53,8 +53,8 @@ def _draw_reach(axes: Axes, look: Palette, rows: list[RunsRow]) -> None:
         row = rows[place]
         if row["share_low"] is not None and row["share_high"] is not None:
             axes.plot([row["share_low"], row["share_high"]], [place, place], color=look.water, linewidth=1.6)
-        said = f"{percent(row['share'])}, {number(row['reached'])} runs"
-        axes.text(1.02, place, said, va="center", fontsize=size * 0.9, color=look.ink)
+        label = f"{percent(row['share'])}, {number(row['reached'])} runs"
+        axes.text(1.02, place, label, va="center", fontsize=size * 0.9, color=look.ink)
     axes.plot(shares, range(len(rows)), "o", color=look.water, markersize=4)
     axes.set_xlim(0, 1.3)
     axes.set_xticks([])
@@ -67,11 +67,11 @@ def _draw_numbers(axes: Axes, look: Palette, document: RunsDocument) -> None:
     axes.bar(range(len(rows)), furthest, color=look.pale, width=0.74)
     top = max([*furthest, 1.0])
     for place, row in enumerate(rows):
-        said = f"{row['furthest_p50'] or 0.0:g}"
-        axes.text(place, furthest[place] - top * 0.015, said, ha="center", va="top", fontsize=11, color=look.water)
+        label = f"{row['furthest_p50'] or 0.0:g}"
+        axes.text(place, furthest[place] - top * 0.015, label, ha="center", va="top", fontsize=11, color=look.water)
         won = f"\n{row['won']} won" if row["won"] else ""
-        said = f"{number(row['runs'])}{won}"
-        axes.text(place, furthest[place] + top * 0.01, said, ha="center", va="bottom", fontsize=10, color=look.ink)
+        label = f"{number(row['runs'])}{won}"
+        axes.text(place, furthest[place] + top * 0.01, label, ha="center", va="bottom", fontsize=10, color=look.ink)
     axes.set_xticks(range(len(rows)), [str(row["number"]) for row in rows])
     axes.set_ylim(0, top * 1.15)
     axes.set_yticks([])

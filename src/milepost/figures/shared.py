@@ -83,8 +83,8 @@ def _stretches(course: CourseHead) -> Iterator[_Stretch]:
         if len(leg["levels"]) - len(leg["optional"]) > 1:
             yield _Stretch(levels[0], levels[-1], f"{shortened(leg['leg'], _LONGEST)}, {_order(leg)}", False)
         for route in dict.fromkeys(leg["routes"].values()):
-            own = [place[level] for level, of in leg["routes"].items() if of == route]
-            yield _Stretch(own[0], own[-1], f"→ {shortened(route, _LONGEST)}", True)
+            places = [place[level] for level, its_route in leg["routes"].items() if its_route == route]
+            yield _Stretch(places[0], places[-1], f"→ {shortened(route, _LONGEST)}", True)
 
 
 def _order(leg: LegHead) -> str:

@@ -75,22 +75,22 @@ class Point(NamedTuple):
 
 def points(rows: Sequence[SpikesRow]) -> list[Point]:
     """The levels that have a difficulty."""
-    found = []
+    placed = []
     for place, row in enumerate(rows):
         figures = row["difficulty"], row["se"], row["expected"], row["excess_se"]
         known = [value for value in figures if value is not None]
         if len(known) == len(figures):
-            found.append(Point(place, row, *known))
-    return found
+            placed.append(Point(place, row, *known))
+    return placed
 
 
 def draw_difficulties(axes: Axes, look: Palette, document: SpikesDocument) -> None:
     """Difficulties with their intervals, small, over the line of what the surroundings lead one to expect."""
     rows = points(document["levels"])
-    axes.step([one.place for one in rows], [one.expected for one in rows], where="mid", color=look.faint, linewidth=1)
+    axes.step([point.place for point in rows], [point.expected for point in rows], where="mid", color=look.faint, linewidth=1)
     with gathered(axes) as marks:
-        for one in rows:
-            _draw_point(marks, look, one, 1.3, (5, 8))
+        for point in rows:
+            _draw_point(marks, look, point, 1.3, (5, 8))
     axes.grid(axis="y", color=look.grid)
 
 

@@ -174,8 +174,8 @@ def _files() -> dict[str, str]:
     """Return the paths of installed fonts by name; of several cuts the plain one."""
     from matplotlib.font_manager import fontManager
 
-    own = [font for font in fontManager.ttflist if "Last Resort" not in font.name]  # which has boxes for all
-    by_plainness = sorted(own, key=lambda font: (font.style == "normal", font.weight in (400, "normal", "regular")))
+    fonts = [font for font in fontManager.ttflist if "Last Resort" not in font.name]  # which has boxes for all
+    by_plainness = sorted(fonts, key=lambda font: (font.style == "normal", font.weight in (400, "normal", "regular")))
     return {font.name: font.fname for font in by_plainness}
 
 

@@ -39,20 +39,20 @@ def finding(document: ReportDocument) -> str:
 
 def _draw_difficulty(axes: Axes, look: Palette, document: ReportDocument) -> None:
     draw_difficulties(axes, look, document["spikes"])
-    for one in points(document["spikes"]["levels"]):
-        if one.row["kind"] == "none":
+    for point in points(document["spikes"]["levels"]):
+        if point.row["kind"] == "none":
             continue
-        up = one.row["kind"] != "dip"
+        up = point.row["kind"] != "dip"
         axes.annotate(
-            shortened(one.row["level"], 16),
-            (one.place, one.ends[up]),
+            shortened(point.row["level"], 16),
+            (point.place, point.ends[up]),
             (0, 5 if up else -5),
             textcoords="offset points",
             va="bottom" if up else "top",
             ha="center",
             fontsize=9,
             fontweight="bold",
-            color=look.of(SHAPES[one.row["kind"]][1]),
+            color=look.of(SHAPES[point.row["kind"]][1]),
         )
     axes.margins(y=0.22)
     heading(axes, f"difficulty in {unit_of(document['spikes'])}; line: as its surroundings lead one to expect", look)

@@ -51,10 +51,10 @@ def draw_times(sheet: Sheet, document: TimesDocument) -> None:
 def finding(document: TimesDocument) -> str:
     """Return a title on the level that takes longest."""
     least = document["min_players"]
-    told = [row for row in document["levels"] if row["timed"] >= max(1, least)]
-    if not told:
+    judged = [row for row in document["levels"] if row["timed"] >= max(1, least)]
+    if not judged:
         return "Too few players were timed in a level to say how long it takes"
-    worst = max(told, key=lambda row: (row["p50"] is None, row["p50"] or row["p25"] or 0.0))
+    worst = max(judged, key=lambda row: (row["p50"] is None, row["p50"] or row["p25"] or 0.0))
     until = f"half have cleared after {seconds(worst['p50'])}" if worst["p50"] else "fewer than half ever cleared it"
     open_ended = f", {worst['censored']} of {worst['timed']} had not when they stopped" if worst["censored"] else ""
     return f"{shortened(worst['level'], 26)} takes longest: {until}{open_ended or ' (' + plural(worst['timed'], 'player') + ')'}"
@@ -72,7 +72,7 @@ def _draw_quantiles(marks: MarkBatch, look: Palette, place: int, row: TimesRow, 
     if not row["timed"]:
         return
     last = max([part["to"] for part in row["distribution"]] + [1.0])
-    p10, p25, p75, p90 = (last if one is None else one for one in (row["p10"], row["p25"], row["p75"], row["p90"]))
+    p10, p25, p75, p90 = (last if quantile is None else quantile for quantile in (row["p10"], row["p25"], row["p75"], row["p90"]))
     marks.plot([p10, p90], [place + _LINE] * 2, color=look.water, linewidth=0.8)
     marks.plot([p25, p75], [place + _LINE] * 2, color=look.water, linewidth=3, solid_capstyle="butt")
     if row["p50"] is not None:

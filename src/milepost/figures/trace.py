@@ -72,10 +72,10 @@ def _draw_many(sheet: Sheet, document: TraceDocument) -> None:
             tries.setdefault((row["session"], row["level"]), []).append(row)
     size = max(1.5, min(6.0, 240 / max(1, len(sessions))))
     with gathered(axes) as marks:
-        for (session, level), own in tries.items():
-            for number, row in enumerate(own):
+        for (session, level), attempts in tries.items():
+            for number, row in enumerate(attempts):
                 shape, colour = _MARKS[row["outcome"]]
-                spot = levels.index(level) - 0.42 + 0.84 * (number + 0.5) / len(own)
+                spot = levels.index(level) - 0.42 + 0.84 * (number + 0.5) / len(attempts)
                 marks.plot(spot, sessions.index(session), shape, color=sheet.look.of(colour), markersize=size)
     names = [shortened(name, 18) for name in sessions] if len(sessions) <= _MOST_NAMES else []
     axes.set_yticks(range(len(names)), names, fontsize=min(9.0, 340 / max(1, len(sessions))))

@@ -36,11 +36,11 @@ def draw_trend(sheet: Sheet, document: TrendDocument) -> None:
 
 def finding(document: TrendDocument) -> str:
     """Return a title on what changed, and where."""
-    told = [row["level"] for row in document["levels"] if any(change["verdict"] in _TOLD for change in row["changes"])]
-    drifts = [row["level"] for row in document["levels"] if row["level"] not in told and _is_told(row["whole"])]
-    if not told and not drifts:
+    changed = [row["level"] for row in document["levels"] if any(change["verdict"] in _TOLD for change in row["changes"])]
+    drifts = [row["level"] for row in document["levels"] if row["level"] not in changed and _is_told(row["whole"])]
+    if not changed and not drifts:
         return f"Over {plural(len(document['steps']), 'step')} no level is told to have changed"
-    parts = [f"{_named(told)} changed from one step to the next"] if told else []
+    parts = [f"{_named(changed)} changed from one step to the next"] if changed else []
     parts += [f"{_named(drifts)} changed from first to last"] if drifts else []
     return "; ".join(parts)
 
@@ -58,8 +58,8 @@ def _draw_fields(axes: Axes, look: Palette, rows: list[TrendRow], steps: list[st
     from matplotlib.colors import LinearSegmentedColormap, Normalize
 
     heading(axes, "difficulty, step by step", look)
-    told = [point["difficulty"] for row in rows for point in row["points"] if point["difficulty"] is not None]
-    spread = Normalize(min(told, default=-1.0), max(told, default=1.0))
+    difficulties = [point["difficulty"] for row in rows for point in row["points"] if point["difficulty"] is not None]
+    spread = Normalize(min(difficulties, default=-1.0), max(difficulties, default=1.0))
     shade = LinearSegmentedColormap.from_list("water", [look.grid, look.pale, look.water])
     places = {step: place for place, step in enumerate(steps)}
     size = min(label_size(len(rows)), 10.0)

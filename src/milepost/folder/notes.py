@@ -42,15 +42,15 @@ def read_recordings(path: str | Path) -> dict[str, Recording]:
     Raises:
         FolderError: the table cannot be read, names no file or address, a session twice, or an offset that is none.
     """
-    found: dict[str, Recording] = {}
+    recordings: dict[str, Recording] = {}
     for row in read_rows(path, ("session",), ("file", "address", "offset")):
         session, place = row["session"], row["address"] or row["file"]
         if not session or not place:
             raise row.refuse("a recording needs a session, and a file or an address.")
-        if session in found:
+        if session in recordings:
             raise row.refuse(f"{session!r} has a recording already. Leave one of the two rows.")
-        found[session] = Recording(place, clock_seconds(row, "offset") or 0.0)
-    return found
+        recordings[session] = Recording(place, clock_seconds(row, "offset") or 0.0)
+    return recordings
 
 
 _CLOCK: Final = re.compile(r"([+-]?)(?:(?:(\d+):)?(\d+):)?(\d+(?:[.,]\d+)?)", re.ASCII)

@@ -43,8 +43,8 @@ def read_players(path: str | Path) -> PlayerTable:
         name = row["player"]
         if not name:
             raise row.refuse("a row without a player. Give the player's name as it is in the log.")
-        own = {column: _tag(cell) for column, cell in row.cells.items() if column != "player"}
-        if tags.setdefault(name, own) != own:
+        row_tags = {column: _tag(cell) for column, cell in row.cells.items() if column != "player"}
+        if tags.setdefault(name, row_tags) != row_tags:
             raise row.refuse(f"{name!r} stands in the table twice, and differs. Leave one of the two rows.")
     return PlayerTable(str(path), tags)
 
@@ -69,20 +69,20 @@ def with_players(log: L, table: PlayerTable | None) -> L:
     players = [str(player) for player in session_values(log, "player")]
     by_fold = {folded(name): name for name in reversed(list(table.tags))}
     known = {name: name if name in table.tags else by_fold.get(folded(name), name) for name in dict.fromkeys(players)}
-    for name, player, own in zip(sessions.name, players, sessions.tags, strict=True):
+    for name, player, session_tags in zip(sessions.name, players, sessions.tags, strict=True):
         given = table.tags.get(known[player], {})
-        if any(key in own and not _same(own[key], value) for key, value in given.items()):
+        if any(key in session_tags and not _same(session_tags[key], value) for key, value in given.items()):
             differ.add(name)
-        tags.append({**own, **given})
-    here = set(known.values())
+        tags.append({**session_tags, **given})
+    matched = set(known.values())
     met = PlayersMet(
         table.file,
         frozenset(differ),
-        tuple(name for name in table.tags if name not in here),
+        tuple(name for name in table.tags if name not in matched),
         tuple(name for name, listed in known.items() if listed not in table.tags),
     )
     return replace(log, sessions=replace(sessions, tags=tags), players=met)
 
 
-def _same(one: str, other: str) -> bool:
-    return one == other or as_number(one) == as_number(other)
+def _same(first: str, other: str) -> bool:
+    return first == other or as_number(first) == as_number(other)

@@ -94,15 +94,15 @@ def apart_from(names: list[str], tables: set[Path]) -> list[str]:
     Raises:
         LogError: there are none in such a folder.
     """
-    found = []
+    apart = []
     for name in names:
         outside = name == "-" or is_address(name) or is_server(name)
         if outside or not any(Path(name).resolve() in table.parents for table in tables if table.is_file()):
-            found.append(name)
+            apart.append(name)
         else:
             inside = [source.path for source in expand([name])]
-            found += [str(path) for path in inside if path is not None and path.resolve() not in tables]
-    return found
+            apart += [str(path) for path in inside if path is not None and path.resolve() not in tables]
+    return apart
 
 
 def find_folder(start: Path | None = None) -> Folder | None:
@@ -112,10 +112,10 @@ def find_folder(start: Path | None = None) -> Folder | None:
         FolderError: the file cannot be used.
     """
     try:
-        here = (start or Path.cwd()).resolve()
+        place = (start or Path.cwd()).resolve()
     except OSError:
         return None  # the working directory is gone
-    for folder in (here, *here.parents):
+    for folder in (place, *place.parents):
         if _is_there(folder / FILE):
             return read_folder(folder / FILE)
     return None
@@ -215,25 +215,25 @@ def _file(at: SettingsReader, key: str, value: object) -> str:
 def _replay(at: SettingsReader, table: Mapping[str, object]) -> dict[str, float | bool]:
     """Settings of the replay."""
     at.known("replay", table, _REPLAY)
-    found: dict[str, float | bool] = {}
+    values: dict[str, float | bool] = {}
     for key, value in table.items():
         if key != "implied_complete":
-            found[key] = at.number("replay", key, value)
+            values[key] = at.number("replay", key, value)
         elif isinstance(value, bool):
-            found[key] = value
+            values[key] = value
         else:
             at.wrong("replay", key, "true or false", value)
-    return found
+    return values
 
 
 def _questions(at: SettingsReader, about: Mapping[str, object]) -> dict[str, Question]:
     """Return what is said of questions; one that is the same as another one leads to one that is not."""
     files = ("file", *(["themes"] if not isinstance(about.get("themes"), Mapping) else []))
-    found = {key: _question(at, key, value) for key, value in about.items() if key not in files}
-    for name, question in found.items():
-        if question.same_as is not None and (question.same_as == name or found.get(question.same_as, Question()).same_as):
+    questions = {key: _question(at, key, value) for key, value in about.items() if key not in files}
+    for name, question in questions.items():
+        if question.same_as is not None and (question.same_as == name or questions.get(question.same_as, Question()).same_as):
             at.wrong(f"answers.{name}", "same_as", "a question that is not the same as a further one", question.same_as)
-    return found
+    return questions
 
 
 def _question(at: SettingsReader, name: str, value: object) -> Question:
@@ -252,39 +252,39 @@ def _question(at: SettingsReader, name: str, value: object) -> Question:
         if text is not None and (not isinstance(text, str) or not text):
             at.wrong(where, key, "a text", text)
     translations = value.get("translations", {})
-    if not isinstance(translations, Mapping) or not all(isinstance(own, str) and own for own in translations.values()):
+    if not isinstance(translations, Mapping) or not all(isinstance(word, str) and word for word in translations.values()):
         at.wrong(where, "translations", 'a table such as { leicht = "easy" }', translations)
     if translations and texts["same_as"] is None:
         at.wrong(where, "translations", "beside same_as, the question that it is the same as", dict(translations))
     separator, same_as = (None if text is None else str(text) for text in texts.values())
-    return Question(order, harder, separator, same_as, {str(theirs): str(own) for theirs, own in translations.items()})
+    return Question(order, harder, separator, same_as, {str(theirs): str(word) for theirs, word in translations.items()})
 
 
 def _targets(at: SettingsReader, table: Mapping[str, object]) -> dict[str, float | str]:
     """Return the targets for the whole course."""
     at.known("targets", table, _TARGETS)
-    found: dict[str, float | str] = {}
+    targets: dict[str, float | str] = {}
     for key, value in table.items():
         if key != "findings":
-            found[key] = at.number("targets", key, value, 1.0 if key == "kept_at_end" else float("inf"))
+            targets[key] = at.number("targets", key, value, 1.0 if key == "kept_at_end" else float("inf"))
         elif value in WEIGHTS:
-            found[key] = str(value)
+            targets[key] = str(value)
         else:
             at.wrong("targets", key, "low, medium or high", value)
-    return found
+    return targets
 
 
 def _hypotheses(at: SettingsReader, given: object) -> tuple[Hypothesis, ...]:
     """Return what was expected of builds."""
-    if not isinstance(given, list) or not all(isinstance(one, Mapping) for one in given):
+    if not isinstance(given, list) or not all(isinstance(entry, Mapping) for entry in given):
         at.wrong("", "hypothesis", "a list of tables: write [[hypothesis]], and its keys below", given)
-    return tuple(_hypothesis(at, one) for one in given)
+    return tuple(_hypothesis(at, entry) for entry in given)
 
 
-def _hypothesis(at: SettingsReader, one: Mapping[str, object]) -> Hypothesis:
+def _hypothesis(at: SettingsReader, entry: Mapping[str, object]) -> Hypothesis:
     where = "hypothesis"
-    at.known(where, one, ("level", "figure", "expect", "at_least", "build", "said"))
-    level, figure, expect, build, said = (one.get(key) for key in ("level", "figure", "expect", "build", "said"))
+    at.known(where, entry, ("level", "figure", "expect", "at_least", "build", "said"))
+    level, figure, expect, build, said_on = (entry.get(key) for key in ("level", "figure", "expect", "build", "said"))
     if not isinstance(level, str) or not level:
         at.wrong(where, "level", "the name of a level", level)
     if not isinstance(figure, str) or figure not in EXPECTED_FIGURES:
@@ -293,10 +293,10 @@ def _hypothesis(at: SettingsReader, one: Mapping[str, object]) -> Hypothesis:
         at.wrong(where, "expect", '"up" or "down"', expect)
     if build is not None and not isinstance(build, str):
         at.wrong(where, "build", "the name of a build", build)
-    if said is not None and (not isinstance(said, date) or isinstance(said, datetime)):
-        at.wrong(where, "said", "a date, such as 2026-11-20", said)
-    least = at.number(where, "at_least", one.get("at_least", 0.0), 1.0)
-    return Hypothesis(level, figure, expect, least, build, said)
+    if said_on is not None and (not isinstance(said_on, date) or isinstance(said_on, datetime)):
+        at.wrong(where, "said", "a date, such as 2026-11-20", said_on)
+    least = at.number(where, "at_least", entry.get("at_least", 0.0), 1.0)
+    return Hypothesis(level, figure, expect, least, build, said_on)
 
 
 def with_key(path: Path, key: str, value: str) -> None:

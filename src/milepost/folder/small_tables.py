@@ -149,14 +149,14 @@ def read_answers(path: str | Path) -> tuple[Answer, ...]:
     Raises:
         FolderError: it cannot be read, lacks a column, or has an answer of nobody or to nothing.
     """
-    found = []
+    answers = []
     for row in read_rows(path, ("player", "question", "answer"), ("level", "build")):
         if not row["answer"]:
             continue
         if not row["player"] or not row["question"]:
             raise row.refuse("an answer needs a player and a question.")
-        found.append(Answer(row["player"], row["level"] or None, row["question"], row["answer"], row["build"] or None))
-    return tuple(found)
+        answers.append(Answer(row["player"], row["level"] or None, row["question"], row["answer"], row["build"] or None))
+    return tuple(answers)
 
 
 def read_themes(path: str | Path) -> tuple[Theme, ...]:
@@ -165,10 +165,10 @@ def read_themes(path: str | Path) -> tuple[Theme, ...]:
     Raises:
         FolderError: it cannot be read, lacks a column, or has a theme without a name, without words or twice, or no pattern.
     """
-    found: dict[str, Theme] = {}
+    themes: dict[str, Theme] = {}
     for row in read_rows(path, ("theme",), ("words", "pattern")):
         name, words = row["theme"], tuple(word.strip() for word in row["words"].split(",") if word.strip(" *"))
-        if not name or name in found:
+        if not name or name in themes:
             raise row.refuse("a theme needs a name of its own." if not name else f"the theme {name!r} stands in two rows.")
         if not words and not row["pattern"]:
             raise row.refuse(f"the theme {name!r} has neither words nor a pattern.")
@@ -176,5 +176,5 @@ def read_themes(path: str | Path) -> tuple[Theme, ...]:
             pattern = re.compile(row["pattern"], re.IGNORECASE) if row["pattern"] else None
         except re.error as error:
             raise row.refuse(f"{row['pattern']!r} is no pattern ({error}). Write a regular expression, or words.") from error
-        found[name] = Theme(name, words, pattern)
-    return tuple(found.values())
+        themes[name] = Theme(name, words, pattern)
+    return tuple(themes.values())

@@ -99,19 +99,19 @@ class Tail:
         self.anew += 1
 
     def _files(self) -> list[Path]:
-        found = dict.fromkeys(path for place in self.places for path in self._files_of(place))
-        return [path for path in found if path.resolve() not in self.apart]
+        paths = dict.fromkeys(path for place in self.places for path in self._files_of(place))
+        return [path for path in paths if path.resolve() not in self.apart]
 
     def _files_of(self, place: Path) -> list[Path]:
         if place.is_dir():
-            found = [path for path in _logs_in(place) if path.suffix.lower() in SUFFIXES]
-            return sorted(found, key=lambda path: natural_key(path.relative_to(place).as_posix()))
+            paths = [path for path in _logs_in(place) if path.suffix.lower() in SUFFIXES]
+            return sorted(paths, key=lambda path: natural_key(path.relative_to(place).as_posix()))
         return [place] if place.exists() else [Path(name) for name in sorted(glob(str(place), recursive=True), key=natural_key)]
 
     def not_followed(self) -> list[str]:
         """Logs in these places that can only be read as wholes, since they are no plain JSON Lines."""
-        found = [path for place in self.places for path in (_logs_in(place) if place.is_dir() else self._files_of(place))]
-        others = [path for path in found if path.suffix.lower() not in SUFFIXES or not path.is_file()]
+        paths = [path for place in self.places for path in (_logs_in(place) if place.is_dir() else self._files_of(place))]
+        others = [path for path in paths if path.suffix.lower() not in SUFFIXES or not path.is_file()]
         return [str(path) for path in others if path.resolve() not in self.apart]
 
     def _stands(self, path: Path) -> bool:
@@ -147,8 +147,8 @@ class Tail:
 
 def _logs_in(folder: Path) -> list[Path]:
     """The files of a folder that are taken for logs."""
-    found = [path for path in folder.rglob("*") if is_log_name(path.name) and path.is_file()]
-    return [path for path in found if store_around(path, folder) is None]
+    paths = [path for path in folder.rglob("*") if is_log_name(path.name) and path.is_file()]
+    return [path for path in paths if store_around(path, folder) is None]
 
 
 def _seen(path: Path) -> tuple[int, ...]:

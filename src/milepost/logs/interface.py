@@ -34,7 +34,7 @@ class Refused(NamedTuple):
 
 def refused_in_all(refused: list[Refused]) -> int:
     """How many records these are."""
-    return sum(one.times for one in refused)
+    return sum(refusal.times for refusal in refused)
 
 
 class MissingColumn(TypedDict):
@@ -99,13 +99,13 @@ class Records:
     @classmethod
     def of(cls, columns: Mapping[str, Column]) -> Self:
         """The records that columns make up, those of tags under their names after ``TAG``."""
-        own = {name: column for name, column in columns.items() if not name.startswith(TAG)}
-        return cls(**own, tags={name.removeprefix(TAG): column for name, column in columns.items() if name not in own})
+        plain = {name: column for name, column in columns.items() if not name.startswith(TAG)}
+        return cls(**plain, tags={name.removeprefix(TAG): column for name, column in columns.items() if name not in plain})
 
     def columns(self) -> dict[str, Column]:
         """All columns by name."""
-        own = {name: column for name, column in vars(self).items() if name != "tags"}
-        return own | {TAG + name: column for name, column in self.tags.items()}
+        plain = {name: column for name, column in vars(self).items() if name != "tags"}
+        return plain | {TAG + name: column for name, column in self.tags.items()}
 
     def rows(self, rows: Ints | Bools) -> dict[str, Column]:
         """All columns for some of the records."""
@@ -188,7 +188,7 @@ class Log(BareLog):
 
     def bare(self) -> BareLog:
         """Return the log without its records."""
-        return BareLog(**{own.name: getattr(self, own.name) for own in fields(BareLog)})
+        return BareLog(**{field.name: getattr(self, field.name) for field in fields(BareLog)})
 
 
 class Sink(Protocol):

@@ -55,14 +55,14 @@ def reached_in(path: Path, known: Iterable[tuple[int, str]]) -> ReadPosition | N
     wanted: dict[int, set[str]] = {}
     for length, digest in known:
         wanted.setdefault(length, set()).add(digest)
-    found, reached = None, ReadPosition()
+    last_seen, reached = None, ReadPosition()
     with path.open("rb") as stream:
         for length in sorted(wanted):
             if length == 0 or not _read_up_to(stream, length, reached):
                 continue
             if reached.sha256 in wanted[length]:
-                found = replace(reached, digest=reached.digest.copy())
-    return found
+                last_seen = replace(reached, digest=reached.digest.copy())
+    return last_seen
 
 
 def _read_up_to(stream: BinaryIO, length: int, reached: ReadPosition) -> bool:

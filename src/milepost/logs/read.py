@@ -189,18 +189,18 @@ def give_waiting(builder: RecordBuilder) -> None:
     files = exploded(selected([records for records, _ in waiting], log_map, further), log_map)
     if translator.starts is not None:
         noting = Translator(log_map, translator.starts)
-        for record in (record for one in files for record in one.records()):
+        for record in (record for part in files for record in part.records()):
             noting.note_session(record, cells)
         translator.starts.settle()
     if log_map.rows.each == "attempt":
         sink = AttemptSink(builder, 0, translator, cells)
-        for one in files:
-            sink.file = one.file
-            one.hand_on(sink)
+        for part in files:
+            sink.file = part.file
+            part.hand_on(sink)
         sink.finish()
         return
-    for one in files:
-        one.give(_last_sink(builder, one.file, translator, cells))
+    for part in files:
+        part.give(_last_sink(builder, part.file, translator, cells))
 
 
 def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None, cells: bool) -> Stage:

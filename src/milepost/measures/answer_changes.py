@@ -58,7 +58,7 @@ def answer_changes(
     Source: B. L. Welch, "The generalization of 'Student's' problem", Biometrika 34 (1947).
     """
     first = _means(before)
-    rows = [_change(key, first[key], own, same_players) for key, own in _means(after).items() if key in first]
+    rows = [_change(key, first[key], mean, same_players) for key, mean in _means(after).items() if key in first]
     tested = [n for n, row in enumerate(rows) if row["p_value"] is not None and min(row["from"]["n"], row["to"]["n"]) >= least]
     q_values = false_discovery_rate(np.array([rows[n]["p_value"] for n in tested], dtype=float)) if tested else np.zeros(0)
     for n, q in zip(tested, q_values.tolist(), strict=True):
@@ -69,14 +69,14 @@ def answer_changes(
 
 
 def _means(questions: Sequence[Mapping[str, object]]) -> dict[tuple[str, str | None], AnsweredMean]:
-    found = {}
+    means = {}
     for question in questions:
         if question.get("ordered"):
             for level in cast("list[AnsweredMean]", question.get("levels", [])):
                 name = cast("Mapping[str, str | None]", level).get("level")
-                own = AnsweredMean(n=level["n"], mean=level["mean"], sd=level.get("sd"))
-                found[str(question["question"]), name] = own
-    return found
+                mean = AnsweredMean(n=level["n"], mean=level["mean"], sd=level.get("sd"))
+                means[str(question["question"]), name] = mean
+    return means
 
 
 def _change(key: tuple[str, str | None], before: AnsweredMean, after: AnsweredMean, same: bool) -> AnswerChange:

@@ -39,15 +39,15 @@ class ThemeAtLevel(TypedDict):
 
 def as_one_language(answers: Sequence[Answer], questions: Mapping[str, Question]) -> list[Answer]:
     """Answers to questions that are asked in several languages, as those to the one that they are the same as."""
-    found = []
+    answers_read = []
     for answer in answers:
         about = questions.get(answer.question)
         if about is not None and about.same_as is not None:
-            ours = {theirs.casefold(): own for theirs, own in about.translations.items()}
+            ours = {theirs.casefold(): translation for theirs, translation in about.translations.items()}
             translated = [ours.get(part.casefold(), part) for part in parts_of(answer.answer, about)]
             answer = replace(answer, question=about.same_as, answer=(about.separator or "").join(translated))
-        found.append(answer)
-    return found
+        answers_read.append(answer)
+    return answers_read
 
 
 def parts_of(text: str, about: Question) -> list[str]:
@@ -67,13 +67,13 @@ def themes_at_levels(
         by_level: per level, by its place, or the whole course (None), the answers of different players.
         themes: what to look for.
     """
-    found = []
+    rows = []
     for level, answers in by_level:
         for theme in themes:
             fitting = [answer for answer in answers if theme.fits(answer.answer)]
             if fitting:
                 low, high = wilson(len(fitting), len(answers))
-                found.append(
+                rows.append(
                     ThemeAtLevel(
                         theme=theme.name,
                         level=None if level is None else play.stops[level],
@@ -85,7 +85,7 @@ def themes_at_levels(
                         quotations=[_quotation(play, level, answer) for answer in _different(fitting)[:_QUOTED]],
                     )
                 )
-    return found
+    return rows
 
 
 def of_no_theme(answers: Sequence[Answer], themes: Sequence[Theme]) -> list[Answer]:

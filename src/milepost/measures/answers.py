@@ -138,48 +138,48 @@ class Answers:
         """Rows a question and level; the totals hold the questions."""
         placed = _Placed.of(play, as_one_language(self.answers, self.questions))
         asked = dict.fromkeys(answer.question for answer in placed.answers)
-        found = [self._question(play, placed, text) for text in asked]
-        tries = {row["level"]: row for row in play.once(AttemptsToClear()).rows}
+        questions = [self._question(play, placed, text) for text in asked]
+        tries = {row["level"]: row for row in play.compute_once(AttemptsToClear()).rows}
         rows = []
-        for question in found:
-            for own in question["levels"]:
-                beside = tries[own["level"]] if own["level"] else None
+        for question in questions:
+            for row in question["levels"]:
+                beside = tries[row["level"]] if row["level"] else None
                 rows.append(
                     AnswersRow(
                         question=question["question"],
-                        level=own["level"],
-                        n=own["n"],
-                        mean=own["mean"],
-                        mean_low=own["mean_low"],
-                        mean_high=own["mean_high"],
+                        level=row["level"],
+                        n=row["n"],
+                        mean=row["mean"],
+                        mean_low=row["mean_low"],
+                        mean_high=row["mean_high"],
                         try_clear=beside and beside["try_clear"],
                         try_clear_low=beside and beside["try_clear_low"],
                         try_clear_high=beside and beside["try_clear_high"],
                     )
                 )
-        since = None if self.earlier is None else self.earlier.changes(play, found, self.least)
+        since = None if self.earlier is None else self.earlier.changes(play, questions, self.least)
         strangers, unknown = placed.strangers, placed.unknown
-        return Table(rows, AnswersTotals(questions=found, since=since, players_not_counted=strangers, unknown_levels=unknown))
+        return Table(rows, AnswersTotals(questions=questions, since=since, players_not_counted=strangers, unknown_levels=unknown))
 
     def _question(self, play: Play, placed: _Placed, text: str) -> QuestionAnswers:
-        own = [answer for answer in placed.answers if answer.question == text]
+        answers = [answer for answer in placed.answers if answer.question == text]
         about = self.questions.get(text, Question())
-        scale = _scale(own, about)
-        ends = _ends(own, scale, about)
-        levels = [_level(placed.name(level), answers, scale, ends, about) for level, answers in placed.by_level(own)]
-        plain = [answer for answer in own if scale is None or scale.value(answer.answer) is None]
+        scale = _scale(answers, about)
+        ends = _ends(answers, scale, about)
+        levels = [_level(placed.name(level), answers, scale, ends, about) for level, answers in placed.by_level(answers)]
+        plain = [answer for answer in answers if scale is None or scale.value(answer.answer) is None]
         themes = self.themes if scale is None else ()
         return QuestionAnswers(
             question=text,
             ordered=scale is not None,
             scale=list(about.order),
-            players=len({answer.player for answer in own}),
+            players=len({answer.player for answer in answers}),
             levels=levels,
-            agreement=_agreement(play, placed, own, scale) if scale else None,
+            agreement=_agreement(play, placed, answers, scale) if scale else None,
             apart=self._apart(play, levels, about.harder, ends) if scale else [],
             listed=placed.listed(plain),
-            themes=themes_at_levels(play, placed.by_level(own), themes),
-            of_no_theme=placed.listed(of_no_theme(own, themes)) if themes else [],
+            themes=themes_at_levels(play, placed.by_level(answers), themes),
+            of_no_theme=placed.listed(of_no_theme(answers, themes)) if themes else [],
         )
 
     def _apart(self, play: Play, levels: list[AnsweredLevel], harder: str | None, ends: tuple[float, float]) -> list[Apart]:
@@ -188,23 +188,23 @@ class Answers:
         Levels are ranked, so that it does not matter how far apart the answers of a scale with a floor lie; and nothing is
         claimed of a level whose answers lie on the other side of the middle of their scale.
         """
-        tries = {row["level"]: row for row in play.once(AttemptsToClear()).rows if row["players"] >= self.least}
-        told = [own for own in levels if own["n"] >= self.least and own["level"] in tries]
-        if len(told) < _FEWEST_LEVELS:
+        tries = {row["level"]: row for row in play.compute_once(AttemptsToClear()).rows if row["players"] >= self.least}
+        judged = [row for row in levels if row["n"] >= self.least and row["level"] in tries]
+        if len(judged) < _FEWEST_LEVELS:
             return []
-        felt = standing([(own["mean"], own["mean_low"], own["mean_high"]) for own in told], harder == "down")
-        plays = standing([_clearing(tries[str(own["level"])]) for own in told], True)
+        felt = standing([(row["mean"], row["mean_low"], row["mean_high"]) for row in judged], harder == "down")
+        plays = standing([_clearing(tries[str(row["level"])]) for row in judged], True)
         gap, reach = felt[0] - plays[0], Z95 * np.hypot(felt[1], plays[1])
         middle, up = sum(ends) / 2, harder != "down"
-        shown = [(float(own["mean"] or 0) - middle) * (1 if up else -1) for own in told]
+        shown = [(float(row["mean"] or 0) - middle) * (1 if up else -1) for row in judged]
         order = np.argsort(-np.abs(gap), kind="stable").tolist()
         beyond = [n for n in order if abs(gap[n]) > reach[n] and gap[n] * shown[n] > 0][:_MOST_APART]
         return [
             Apart(
-                level=str(told[n]["level"]),
-                mean=float(told[n]["mean"] or 0),
-                n=told[n]["n"],
-                try_clear=float(tries[str(told[n]["level"])]["try_clear"] or 0),
+                level=str(judged[n]["level"]),
+                mean=float(judged[n]["mean"] or 0),
+                n=judged[n]["n"],
+                try_clear=float(tries[str(judged[n]["level"])]["try_clear"] or 0),
                 gap=float(gap[n]),
                 gap_low=float(gap[n] - reach[n]),
                 gap_high=float(gap[n] + reach[n]),
@@ -267,14 +267,18 @@ class _Placed:
         names = play.stops[: play.n_levels]
         course = play.course or Course(None, tuple(map(Level, names)))
         called = {level: place_called(course, level) for level in dict.fromkeys(answer.level for answer in answers) if level}
-        place: dict[str | None, int | None] = {None: None} | {level: own for level, own in called.items() if own is not None}
+        place: dict[str | None, int | None] = {None: None} | {
+            level: number for level, number in called.items() if number is not None
+        }
         builds = set(play.gated.log.sessions.build)
         answers = [answer for answer in answers if answer.build is None or answer.build in builds]
         counting = {name for name, counts in zip(play.gated.players, play.counts.tolist(), strict=True) if counts}
         strangers = dict.fromkeys(answer.player for answer in answers if answer.player not in counting)
         unknown = dict.fromkeys(str(answer.level) for answer in answers if answer.level not in place)
         last = {
-            (one.player, place[one.level], one.question): one for one in answers if one.player in counting and one.level in place
+            (answer.player, place[answer.level], answer.question): answer
+            for answer in answers
+            if answer.player in counting and answer.level in place
         }
         return cls(list(last.values()), place, names, list(strangers), list(unknown))
 
@@ -284,14 +288,16 @@ class _Placed:
 
     def listed(self, answers: Sequence[Answer]) -> list[Listed]:
         """Return answers as they are listed."""
-        return [Listed(level=self.name(self.place[one.level]), player=one.player, answer=one.answer) for one in answers]
+        return [
+            Listed(level=self.name(self.place[answer.level]), player=answer.player, answer=answer.answer) for answer in answers
+        ]
 
     def by_level(self, answers: list[Answer]) -> list[tuple[int | None, list[Answer]]]:
         """The answers of each level in course order, those to the whole course last."""
-        found: dict[int | None, list[Answer]] = {}
+        by_level: dict[int | None, list[Answer]] = {}
         for answer in answers:
-            found.setdefault(self.place[answer.level], []).append(answer)
-        return sorted(found.items(), key=lambda item: (item[0] is None, item[0] or 0))
+            by_level.setdefault(self.place[answer.level], []).append(answer)
+        return sorted(by_level.items(), key=lambda item: (item[0] is None, item[0] or 0))
 
 
 def _ends(answers: list[Answer], scale: _Scale | None, about: Question) -> tuple[float, float]:
@@ -332,10 +338,10 @@ def _mean(values: list[float]) -> tuple[float | None, Interval]:
 
 def _agreement(play: Play, placed: _Placed, answers: list[Answer], scale: _Scale) -> Agreement:
     """How the answers go with settled tries, over players and levels that have both."""
-    own = cells(play)
+    table = cells(play)
     settled = {
         (player, level): tries
-        for player, level, tries in zip(own.player.tolist(), own.level.tolist(), own.settled.tolist(), strict=True)
+        for player, level, tries in zip(table.player.tolist(), table.level.tolist(), table.settled.tolist(), strict=True)
     }
     codes = {name: code for code, name in enumerate(play.gated.players)}
     owners: dict[str, int] = {}

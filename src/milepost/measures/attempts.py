@@ -51,11 +51,11 @@ class TryCounts(AddedUp):
         return cls(tries, _by_player(cell, cell.cleared, cell.settled), _by_player(cell, at_once, tried), hits, ends)
 
 
-def _by_player(cell: Cells, hits: Bools, of: Ints | Bools) -> Counted:
+def _by_player(cell: Cells, hits: Bools, totals: Ints | Bools) -> Counted:
     """Return sums over the runs of each player, by level."""
     width = int(cell.player.max(initial=0)) + 1
     keys, pair = numbered(cell.level * width + cell.player)
-    sums = (np.bincount(pair, weights=column, minlength=len(keys)).astype(np.int64) for column in (hits, of))
+    sums = (np.bincount(pair, weights=column, minlength=len(keys)).astype(np.int64) for column in (hits, totals))
     return Counted.of(keys // width, *sums)
 
 
@@ -155,7 +155,7 @@ class AttemptsToClear:
 
     def __call__(self, play: Summed) -> Table[AttemptsRow, AttemptsTotals]:
         """One row a level; see docs/definitions.md for the columns."""
-        return play.once(_table)
+        return play.compute_once(_table)
 
 
 def _table(play: Summed) -> Table[AttemptsRow, AttemptsTotals]:
@@ -178,9 +178,9 @@ def _table(play: Summed) -> Table[AttemptsRow, AttemptsTotals]:
 
 
 def _tries(counts: TryCounts, level: int) -> Tries:
-    own, by_player = counts.tries.at(level), counts.clears.at(level)
-    won, of = by_player.columns
-    having_say = own.where(own.columns[0] > 0)
+    tries_at, by_player = counts.tries.at(level), counts.clears.at(level)
+    won, tried = by_player.columns
+    having_say = tries_at.where(tries_at.columns[0] > 0)
     tries, cleared = having_say.columns
     players, clears = having_say.total, having_say.where(cleared).total
     first = having_say.where(cleared & (tries == 1)).total
@@ -188,14 +188,14 @@ def _tries(counts: TryCounts, level: int) -> Tries:
     curve = kaplan_meier(tries.astype(np.float64), cleared, having_say.count)
     p25, p50, p75, p90 = (_whole(curve.quantile(q)) for q in (0.25, 0.5, 0.75, 0.9))
     p50_low, p50_high = map(_whole, curve.quantile_interval(0.5))
-    low, high = clustered_share(won, of, by_player.count)
+    low, high = clustered_share(won, tried, by_player.count)
     first_low, first_high = wilson(first, players)
     if counts.firsts is not None:  # of runs, which cluster in players
         firsts = counts.firsts.at(level)
         at_once, runs = firsts.columns
         first_low, first_high = clustered_share(at_once, runs, firsts.count)
     return Tries(
-        reached=own.total,
+        reached=tries_at.total,
         players=players,
         censored=players - clears,
         first_try=share(first, players),
@@ -218,10 +218,10 @@ def _tries(counts: TryCounts, level: int) -> Tries:
 
 def _ends(counts: Counted) -> dict[str, int]:
     """Attempts by their outcome."""
-    found = dict.fromkeys(OUTCOMES, 0)
+    ends = dict.fromkeys(OUTCOMES, 0)
     for outcome, count in zip(counts.columns[0].tolist(), counts.count.tolist(), strict=True):
-        found[OUTCOMES[outcome]] += int(count)
-    return found
+        ends[OUTCOMES[outcome]] += int(count)
+    return ends
 
 
 def _forget_numbers(row: AttemptsRow) -> None:
@@ -239,12 +239,12 @@ def learning(rows: list[AttemptsRow]) -> list[LearningRow]:
         for step in row["distribution"]:
             tries[step["k"]] = tries.get(step["k"], 0) + step["at_risk"]
             clears[step["k"]] = clears.get(step["k"], 0) + step["cleared"]
-    found = []
+    learning_rows = []
     for n in sorted(tries):
         low, high = wilson(clears[n], tries[n])
         chance = share(clears[n], tries[n])
-        found.append(LearningRow(n=n, tries=tries[n], clears=clears[n], chance=chance, chance_low=low, chance_high=high))
-    return found
+        learning_rows.append(LearningRow(n=n, tries=tries[n], clears=clears[n], chance=chance, chance_low=low, chance_high=high))
+    return learning_rows
 
 
 def _hits(counts: Counted) -> Hits:

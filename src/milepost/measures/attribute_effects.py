@@ -50,20 +50,20 @@ class AttributeRow(TypedDict):
 
 def attributes_by_level(play: Play) -> list[list[AttributeRow]]:
     """Per level of the course, the attributes of its starts that differ, with their effect on a settled first-clear try."""
-    return play.once(_by_level)
+    return play.compute_once(_by_level)
 
 
 def _by_level(play: Play) -> list[list[AttributeRow]]:
-    table, found = play.attempts, [list[AttributeRow]() for _ in range(play.n_levels)]
+    table, by_level = play.attempts, [list[AttributeRow]() for _ in range(play.n_levels)]
     tried = first_tries(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)
     for name, groups in _grouped(play):
         for level in distinct(table.level[tried]).tolist():
-            here = tried & (table.level == level)
-            own = [(value, np.flatnonzero(here & fits)) for value, fits in groups]
-            own = sorted(((value, rows) for value, rows in own if len(rows)), key=lambda one: -len(one[1]))
-            if sum(len(rows) for _, rows in own[1:]) >= _FEW:
-                found[level].append(AttributeRow(attribute=name, values=_compared(play, own)))
-    return found
+            at_level = tried & (table.level == level)
+            parts = [(value, np.flatnonzero(at_level & fits)) for value, fits in groups]
+            parts = sorted(((value, rows) for value, rows in parts if len(rows)), key=lambda entry: -len(entry[1]))
+            if sum(len(rows) for _, rows in parts[1:]) >= _FEW:
+                by_level[level].append(AttributeRow(attribute=name, values=_compared(play, parts)))
+    return by_level
 
 
 def _grouped(play: Play) -> Iterator[tuple[str, list[tuple[str | None, Bools]]]]:
@@ -85,19 +85,19 @@ def _compared(play: Play, groups: list[tuple[str | None, Ints]]) -> list[Attribu
     cleared, player = play.attempts.ended(CLEARED), play.attempts.player
     usual = groups[0][1]
     rows = []
-    for place, (value, own) in enumerate(groups):
-        _, cell = numbered(player[own])
-        clears, tries = np.bincount(cell, weights=cleared[own]).astype(np.int64), np.bincount(cell)
+    for place, (value, members) in enumerate(groups):
+        _, cell = numbered(player[members])
+        clears, tries = np.bincount(cell, weights=cleared[members]).astype(np.int64), np.bincount(cell)
         low, high = clustered_share(clears, tries)
-        both = (player[usual], cleared[usual]), (player[own], cleared[own])
+        both = (player[usual], cleared[usual]), (player[members], cleared[members])
         odds, odds_low, odds_high = odds_ratio(*both) if place else _UNITY
         rows.append(
             AttributeTries(
                 value=value,
-                tries=len(own),
+                tries=len(members),
                 clears=int(clears.sum()),
                 players=len(tries),
-                try_clear=share(int(clears.sum()), len(own)),
+                try_clear=share(int(clears.sum()), len(members)),
                 try_clear_low=low,
                 try_clear_high=high,
                 odds=odds,

@@ -45,7 +45,7 @@ class Cells:
 
 def first_clear(play: Play) -> Bools:
     """Return a mask of the first-clear attempts of counted players."""
-    return play.once(_first_clear)
+    return play.compute_once(_first_clear)
 
 
 def _first_clear(play: Play) -> Bools:
@@ -54,7 +54,7 @@ def _first_clear(play: Play) -> Bools:
 
 def first_tries(play: Play) -> Bools:
     """Return a mask of the attempts that are evidence on tries."""
-    return play.once(_first_tries)
+    return play.compute_once(_first_tries)
 
 
 def _first_tries(play: Play) -> Bools:
@@ -63,7 +63,7 @@ def _first_tries(play: Play) -> Bools:
 
 def cells(play: Play) -> Cells:
     """The first-clear attempts of counted players, gathered by player and level."""
-    return play.once(_gathered)
+    return play.compute_once(_gathered)
 
 
 def _gathered(play: Play) -> Cells:
@@ -118,14 +118,14 @@ class Attendance(AddedUp):
         player = gated.player[gated.sequence]
         counted = int(counts.sum())
         table = play.attempts
-        own = counts[table.player]
+        of_counted = counts[table.player]
         tried = np.zeros(n_stops, np.bool_)
-        tried[table.level[own]] = True
+        tried[table.level[of_counted]] = True
         return cls(
             players=counted,
             without_attempt=len(distinct(player)) - counted,
             sessions=int(counts[player[~copied(gated.log.sessions)[gated.sequence]]].sum()),
-            void=np.bincount(table.level[own & ~table.taken], minlength=n_stops),
+            void=np.bincount(table.level[of_counted & ~table.taken], minlength=n_stops),
             tried=tried,
         )
 
@@ -182,8 +182,8 @@ class WatchOfLevels:
     def merged(cls, parts: list[WatchOfLevels]) -> WatchOfLevels:
         """Return the sessions to watch of a log, added up from its parts."""
         levels = zip(*(part.candidates for part in parts), strict=True)
-        return cls([best_of([one for own in level for one in own], _MOST) for level in levels])
+        return cls([best_of([candidate for part in level for candidate in part], _MOST) for level in levels])
 
     def of_level(self, level: int) -> list[Watched]:
         """The sessions that show a level, the best first."""
-        return [one.watched for one in self.candidates[level]]
+        return [candidate.watched for candidate in self.candidates[level]]

@@ -43,14 +43,14 @@ class CoverageCounts(AddedUp):
         """Return the coverage counts of a play."""
         table, n_stops = play.attempts, len(play.stops)
         counted = play.counts[table.player]
-        own = np.flatnonzero(counted)
+        rows = np.flatnonzero(counted)
         taken = counted & table.taken
         first = np.flatnonzero(taken & (table.number == 1))
         width = max(1, len(play.gated.players))
-        players = distinct(table.level[own] * width + table.player[own]) // width
+        players = distinct(table.level[rows] * width + table.player[rows]) // width
         return cls(
             np.bincount(players, minlength=n_stops),
-            np.bincount(table.level[own], minlength=n_stops),
+            np.bincount(table.level[rows], minlength=n_stops),
             np.bincount(table.level[taken & (table.outcome < N_SETTLED)], minlength=n_stops),
             *_went_on(play),
             Counted.of(table.level[first], _seconds_before(play, first)),
@@ -64,12 +64,12 @@ def _went_on(play: Play) -> tuple[Ints, Ints]:
     """
     moves, width = play.moves, len(play.gated.players) + 1
     tried = distinct(play.attempts.player * (len(play.stops) + 1) + play.attempts.level)
-    there = np.isin(moves.player * (len(play.stops) + 1) + moves.target, tried)
+    arrives = np.isin(moves.player * (len(play.stops) + 1) + moves.target, tried)
     onward = _is_onward(play, moves.origin, moves.target)
     onward &= play.counts[moves.player]
     by_move = moves.origin * width + moves.player
-    arrived = distinct(np.concatenate((by_move[onward & there], _by_starts(play, width))))
-    never = np.setdiff1d(distinct(by_move[onward & ~there]), arrived, assume_unique=True)
+    arrived = distinct(np.concatenate((by_move[onward & arrives], _by_starts(play, width))))
+    never = np.setdiff1d(distinct(by_move[onward & ~arrives]), arrived, assume_unique=True)
     n_levels = play.n_levels
     return np.bincount(arrived // width, minlength=n_levels), np.bincount(never // width, minlength=n_levels)
 
@@ -82,14 +82,14 @@ def _is_onward(play: Play, origin: Ints, target: Ints) -> Bools:
         return placed
     leg_of = np.repeat(np.arange(len(legs)), [len(leg.levels) for leg in legs])
     passed = np.cumsum([leg.passed_over for leg in legs])
-    here, there = leg_of[np.where(placed, origin, 0)], leg_of[np.where(placed, target, 0)]
-    between = passed[np.maximum(there - 1, 0)] - passed[here] == there - here - 1
+    from_leg, to_leg = leg_of[np.where(placed, origin, 0)], leg_of[np.where(placed, target, 0)]
+    between = passed[np.maximum(to_leg - 1, 0)] - passed[from_leg] == to_leg - from_leg - 1
     route = play.gated.orders.route
     same_route = (route[np.where(placed, origin, 0)] >= 0) & (
         route[np.where(placed, origin, 0)] == route[np.where(placed, target, 0)]
     )
-    within = (here == there) & (origin != target) & (~same_route | (target > origin))
-    onward: Bools = placed & (within | ((there > here) & between))
+    within = (from_leg == to_leg) & (origin != target) & (~same_route | (target > origin))
+    onward: Bools = placed & (within | ((to_leg > from_leg) & between))
     return onward
 
 
@@ -106,12 +106,12 @@ def _by_starts(play: Play, width: int) -> Ints:
 def _seconds_before(play: Play, rows: Ints) -> Floats:
     """Return the session time of the player before each of some attempts, in seconds over all sessions so far."""
     gated, table, times = play.gated, play.attempts, play.session_times
-    own = gated.sequence
+    sessions = gated.sequence
     first = np.nan_to_num(times.first)
-    length = np.maximum(0.0, np.nan_to_num(times.most[own]) - first[own])
+    length = np.maximum(0.0, np.nan_to_num(times.most[sessions]) - first[sessions])
     before = np.zeros(len(gated.player))
     spent: dict[int, float] = {}
-    for session, player, seconds in zip(own.tolist(), gated.player[own].tolist(), length.tolist(), strict=True):
+    for session, player, seconds in zip(sessions.tolist(), gated.player[sessions].tolist(), length.tolist(), strict=True):
         before[session] = spent.get(player, 0.0)
         spent[player] = before[session] + seconds
     session = table.session[rows]

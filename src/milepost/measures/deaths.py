@@ -71,14 +71,14 @@ class DeathCounts:
         died, failed = np.flatnonzero(counted & dying), np.flatnonzero(counted & table.ended(DIED, WAS_RESET))
         level, cause_there, player = table.level[died], cause[died], table.player[died]
         progress, active = table.progress[died], table.active[died]
-        told, timed = ~np.isnan(progress), ~np.isnan(active)
+        with_progress, timed = ~np.isnan(progress), ~np.isnan(active)
         got_on = table.progress > 0
         ended = counted & ~got_on & table.ended(DIED, CLEARED)
         return cls(
             Counted.of(level, cause_there),
             Counted.subjects(player, level),
             Counted.subjects(player, level, cause_there),
-            Counted.of(level[told], cause_there[told], tenth(progress[told])),
+            Counted.of(level[with_progress], cause_there[with_progress], tenth(progress[with_progress])),
             Counted.of(level[timed], np.isnan(table.settling[died[timed]]), active[timed]),
             Counted.of(table.level[failed], cause[failed], dying[failed]),
             Counted.of(table.level[counted & got_on]),
@@ -98,10 +98,10 @@ class DeathCounts:
         attempts, telling = np.sum([part.inputs for part in parts], axis=0).tolist()
         numbers: dict[str, list[TagNumbers]] = {}
         for part in parts:
-            for name, own in part.numbers.items():
-                numbers.setdefault(name, []).append(own)
+            for name, tag in part.numbers.items():
+                numbers.setdefault(name, []).append(tag)
         together = {
-            name: TagNumbers(all(one.always for one in several), Counted.merged(one.at_deaths for one in several))
+            name: TagNumbers(all(tag.always for tag in several), Counted.merged(tag.at_deaths for tag in several))
             for name, several in numbers.items()
         }
         return cls(**counts, inputs=(attempts, telling), numbers=together)
@@ -114,17 +114,17 @@ def tenth(progress: Floats) -> Ints:
 
 def _numbers(play: Play, died: Ints) -> dict[str, TagNumbers]:
     """Return the numbers in tags at deaths that also stand where attempts end."""
-    found = {}
+    by_tag = {}
     for name in play.about.tags:
         try:
             values = attribute(play, f"end.{name}")
         except UsageError:  # nothing ended with it
             continue
         numbers = values.numbers
-        own = died[~np.isnan(numbers[died])]
+        rows = died[~np.isnan(numbers[died])]
         always = not np.isnan(numbers[values.codes >= 0]).any()
-        found[name] = TagNumbers(always, Counted.of(play.attempts.level[own], play.around.cause[own], numbers[own]))
-    return found
+        by_tag[name] = TagNumbers(always, Counted.of(play.attempts.level[rows], play.around.cause[rows], numbers[rows]))
+    return by_tag
 
 
 class SaidAtDeath(TypedDict):
@@ -187,14 +187,14 @@ class Deaths:
         }
         rows = []
         for level in levels_shown(play):
-            here, minutes = int(reached[level]), spent.at(level) / 60
-            figures = _Figures(counts, numbers, level, here, minutes)
+            n_reached, minutes = int(reached[level]), spent.at(level) / 60
+            figures = _Figures(counts, numbers, level, n_reached, minutes)
             causes = {play.about.causes[code]: figures.of(code) for code in figures.causes()}
             rows.append(
                 DeathsRow(
                     level=play.stops[level],
                     placed=level < play.n_levels,
-                    reached=here,
+                    reached=n_reached,
                     minutes=minutes,
                     **figures.of(None),
                     without_cause=counts.deaths.at(level).at(ABSENT).total,
@@ -254,25 +254,25 @@ class _Figures:
 
     def _own(self, counts: Counted, cause: int | None) -> Counted:
         """Return the figures of the level and cause, of what is counted by level and cause."""
-        here = counts.at(self.level)
-        return here if cause is None else here.at(cause)
+        at_level = counts.at(self.level)
+        return at_level if cause is None else at_level.at(cause)
 
     def _bins(self, cause: int | None) -> list[int]:
         """Deaths by tenths of the level."""
-        own = self._own(self.counts.progress, cause)
+        progress = self._own(self.counts.progress, cause)
         bins = np.zeros(BINS, np.int64)
-        np.add.at(bins, own.columns[-1], own.count)
+        np.add.at(bins, progress.columns[-1], progress.count)
         return [int(count) for count in bins]
 
     def _said(self, cause: int | None) -> dict[str, SaidAtDeath]:
         """The numbers that differ from death to death, by the tag that says them."""
-        found = {}
+        by_tag = {}
         for name, numbers in self.numbers.items():
-            own = self._own(numbers.at_deaths, cause)
-            own = own.by(len(own.columns) - 1)
-            if len(own.count) > 1:
-                found[name] = SaidAtDeath(n=own.total, p50=own.median())
-        return found
+            values = self._own(numbers.at_deaths, cause)
+            values = values.by(len(values.columns) - 1)
+            if len(values.count) > 1:
+                by_tag[name] = SaidAtDeath(n=values.total, p50=values.median())
+        return by_tag
 
 
 class BeforeProgress(TypedDict):

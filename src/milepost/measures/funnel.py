@@ -121,7 +121,7 @@ class Funnel:
         """One row a level in course order; see docs/definitions.md for the columns."""
         counts = play.sums(FunnelCounts)
         reached, stops = _reach(play, counts), _stops(counts)
-        lost = [own["stopped_quit"] + (own["stopped_unknown"] if self.unknown_end == "lost" else 0) for own in stops]
+        lost = [row["stopped_quit"] + (row["stopped_unknown"] if self.unknown_end == "lost" else 0) for row in stops]
         untold = [bool(is_open) for is_open in play.about.open_levels]
         legs = legs_in(play)
         if lost and not _tells_last_clear(play, counts):
@@ -152,23 +152,23 @@ def _reach(play: Summed, counts: FunnelCounts) -> list[Reach]:
     for level in range(play.n_levels):
         able = int(counts.able[level])
         went_low, went_high = wilson(int(counts.reached[level]), able)
-        here, done = int(counts.reached[level]), int(counts.cleared[level])
-        low, high = wilson(done, here)
+        n_reached, done = int(counts.reached[level]), int(counts.cleared[level])
+        low, high = wilson(done, n_reached)
         rows.append(
             Reach(
                 level=play.stops[level],
-                reached=here,
+                reached=n_reached,
                 cleared=done,
-                clear_rate=share(done, here),
+                clear_rate=share(done, n_reached),
                 clear_rate_low=low,
                 clear_rate_high=high,
                 moved_on=int(counts.moved_on[level]),
-                share=share(here, n_players),
+                share=share(n_reached, n_players),
                 leg=legs[level].name,
                 route=levels[level].route if levels is not None else None,
                 optional=levels[level].optional if levels is not None else False,
                 able=able,
-                went=share(here, able),
+                went=share(n_reached, able),
                 went_low=went_low,
                 went_high=went_high,
             )
@@ -186,36 +186,36 @@ def _stops(counts: FunnelCounts) -> list[StopCounts]:
 
 def _losses(counts: FunnelCounts, lost: list[int], legs: Sequence[Leg]) -> list[Losses]:
     """Drop-off by level, and retention as a product over the legs so far with Greenwood's variance."""
-    found: list[Losses | None] = [None] * len(lost)
+    losses: list[Losses | None] = [None] * len(lost)
     for leg, (retention, (least, most)) in zip(legs, _retention(counts, lost, legs), strict=True):
         for level in leg.levels:
-            here, gone = int(counts.reached[level]), lost[level]
-            low, high = wilson(gone, here)
-            found[level] = Losses(
+            n_reached, gone = int(counts.reached[level]), lost[level]
+            low, high = wilson(gone, n_reached)
+            losses[level] = Losses(
                 lost=gone,
-                drop_off=share(gone, here),
+                drop_off=share(gone, n_reached),
                 drop_off_low=low,
                 drop_off_high=high,
                 retention=retention,
                 retention_low=least,
                 retention_high=most,
             )
-    return cast("list[Losses]", found)
+    return cast("list[Losses]", losses)
 
 
 def _retention(
     counts: FunnelCounts, lost: list[int], legs: Sequence[Leg]
 ) -> list[tuple[float, tuple[float | None, float | None]]]:
     """Per leg, the share still playing after it, and its interval."""
-    found, retention, greenwood = [], 1.0, 0.0
-    for leg, here in zip(legs, counts.leg_reached.tolist(), strict=True):
+    curve, retention, greenwood = [], 1.0, 0.0
+    for leg, n_reached in zip(legs, counts.leg_reached.tolist(), strict=True):
         gone = sum(lost[level] for level in leg.levels)
-        if here:
-            retention *= 1 - gone / here
-        if here > gone:
-            greenwood += gone / (here * (here - gone))
-        found.append((retention, log_log(retention, greenwood)))
-    return found
+        if n_reached:
+            retention *= 1 - gone / n_reached
+        if n_reached > gone:
+            greenwood += gone / (n_reached * (n_reached - gone))
+        curve.append((retention, log_log(retention, greenwood)))
+    return curve
 
 
 def _leg_rows(play: Summed, counts: FunnelCounts, lost: list[int], legs: Sequence[Leg]) -> list[LegRow]:

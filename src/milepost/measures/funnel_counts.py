@@ -79,10 +79,10 @@ def _moved_on(play: Play, level: Ints, player: Ints) -> Bools:
     if gated.orders.is_line:
         return on
     last, first_clear = _last_and_first_clear(play)
-    for number, (own, who) in enumerate(zip(level.tolist(), player.tolist(), strict=True)):
+    for number, (stop, its_player) in enumerate(zip(level.tolist(), player.tolist(), strict=True)):
         if not on[number] and leg[number] >= 0:
-            together = gated.orders.legs[gated.order_of_player[who]][leg[number]].levels
-            on[number] = any(last[other, who] > first_clear[own, who] for other in together if other != own)
+            together = gated.orders.legs[gated.order_of_player[its_player]][leg[number]].levels
+            on[number] = any(last[other, its_player] > first_clear[stop, its_player] for other in together if other != stop)
     return on
 
 
@@ -101,13 +101,13 @@ def _able(play: Play) -> Ints:
     """Per level, players with an attempt in its leg or a later one, who could have played it."""
     gated, table = play.gated, play.attempts
     furthest, able = furthest_leg(play), np.zeros(play.n_levels, np.int64)
-    own = play.counts[table.player] & (table.level < play.n_levels)
-    level, player = _each_once(table.level[own], table.player[own])
+    counted = play.counts[table.player] & (table.level < play.n_levels)
+    level, player = _each_once(table.level[counted], table.player[counted])
     elsewhere = gated.legs(player, level) < 0  # of a level that the player's last build has not
     able += np.bincount(level[elsewhere], minlength=play.n_levels)
     for order, legs in enumerate(gated.orders.legs):
-        there = furthest[play.counts & (gated.order_of_player == order) & (furthest >= 0)]
-        further = np.cumsum(np.bincount(there, minlength=len(legs))[::-1])[::-1]
+        furthest_legs = furthest[play.counts & (gated.order_of_player == order) & (furthest >= 0)]
+        further = np.cumsum(np.bincount(furthest_legs, minlength=len(legs))[::-1])[::-1]
         for number, leg in enumerate(legs):
             able[list(leg.levels)] += further[number]
     return able
@@ -125,8 +125,8 @@ def _by_leg(play: Play, done: Bools) -> tuple[Ints, Ints, Ints]:
     keys, firsts = first_places(leg_of[table.level[rows]] * width + table.player[rows])
     leg, player = keys // width, keys % width
     level = table.level[rows[firsts]]
-    own = gated.legs(player, level)
-    has_done = done[own, player]
+    leg_number = gated.legs(player, level)
+    has_done = done[leg_number, player]
     count = len(legs)
     return (
         np.bincount(leg, minlength=count),
@@ -179,12 +179,12 @@ def stopped_levels(play: Play, done: Bools) -> Ints:
         done: who has done which leg.
     """
     frontier = frontier_level(play)
-    there = np.flatnonzero(play.counts & (frontier >= 0))
-    last = play.gated.last_leg[there]
-    stopped = there[~(done[last, there] & (last >= 0))]
-    found = np.full(len(frontier), -1)
-    found[stopped] = frontier[stopped]
-    return found
+    players = np.flatnonzero(play.counts & (frontier >= 0))
+    last = play.gated.last_leg[players]
+    stopped = players[~(done[last, players] & (last >= 0))]
+    levels = np.full(len(frontier), -1)
+    levels[stopped] = frontier[stopped]
+    return levels
 
 
 def cleared_by(play: Play) -> Bools:
@@ -214,7 +214,7 @@ def _tells_last_clear(play: Play) -> bool:
 
 def furthest_leg(play: Play) -> Ints:
     """Per player, the furthest leg with an attempt, in the order of the player's last build; -1 without any."""
-    return play.once(_furthest_leg)
+    return play.compute_once(_furthest_leg)
 
 
 def _furthest_leg(play: Play) -> Ints:
@@ -234,9 +234,9 @@ def frontier_level(play: Play) -> Ints:
     placed = np.flatnonzero(table.level < play.n_levels)
     player, level = table.player[placed], table.level[placed]
     np.maximum.at(latest, player, level)
-    there = (leg[player] >= 0) & (gated.legs(player, level) == leg[player])
-    last = _last_of(player[there], len(gated.players))
-    return np.where(last < 0, latest, np.append(level[there], -1)[last])
+    at_frontier = (leg[player] >= 0) & (gated.legs(player, level) == leg[player])
+    last = _last_of(player[at_frontier], len(gated.players))
+    return np.where(last < 0, latest, np.append(level[at_frontier], -1)[last])
 
 
 def stopped_at_open(play: Play) -> Bools:

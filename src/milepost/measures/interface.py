@@ -115,7 +115,7 @@ def name_of(measure: object) -> str | None:
 def table_of(play: P, measure: Callable[[P], Table[R, T]]) -> Table[R, T]:
     """Return a measure's table of a play, computed once, and kept with the play if the settings have a key."""
     name = name_of(measure)
-    return play.once(measure) if name is None else play.lasting(name, measure, Table)
+    return play.compute_once(measure) if name is None else play.compute_and_keep(name, measure, Table)
 
 
 def share(part: float, whole: int) -> float | None:
@@ -177,8 +177,8 @@ class Theme:
         """Return whether an answer speaks of it."""
         if self.pattern is not None and self.pattern.search(text):
             return True
-        said = re.findall(r"[^\W_]+(?:['’][^\W_]+)*", text.casefold())
+        tokens = re.findall(r"[^\W_]+(?:['’][^\W_]+)*", text.casefold())
         return any(
-            any(one.startswith(word[:-1]) for one in said) if word.endswith("*") else word in said
+            any(token.startswith(word[:-1]) for token in tokens) if word.endswith("*") else word in tokens
             for word in map(str.casefold, self.words)
         )

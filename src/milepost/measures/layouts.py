@@ -34,8 +34,8 @@ class LayoutCounts(AddedUp):
         """Return the layout counts of a play."""
         table, layout = play.attempts, play.around.layout
         rows = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED) & (layout >= 0) & (table.level < play.n_levels))
-        level, own = table.level[rows], layout[rows]
-        return cls(Counted.of(level, own, table.outcome[rows] == CLEARED), Counted.subjects(table.player[rows], level, own))
+        level, codes = table.level[rows], layout[rows]
+        return cls(Counted.of(level, codes, table.outcome[rows] == CLEARED), Counted.subjects(table.player[rows], level, codes))
 
 
 class LayoutRow(LevelRow):
@@ -102,8 +102,8 @@ class Layouts:
         return Table(rows, self._spread(rows))
 
     def _row(self, play: Summed, counts: LayoutCounts, level: int, layout: int) -> LayoutRow:
-        own = counts.tries.at(level).at(layout)
-        tries, clears = own.total, own.at(True).total
+        of_layout = counts.tries.at(level).at(layout)
+        tries, clears = of_layout.total, of_layout.at(True).total
         low, high = wilson(clears, tries)
         return LayoutRow(
             level=play.stops[level],

@@ -96,10 +96,10 @@ class _Ends:
         counts = np.bincount(fate, minlength=GONE_MID + 1)
         tries = int(counts[:GONE_MID].sum())
         left, mid = int(counts[GONE]), int(counts[GONE_MID])
-        told = fate != CUT_OFF
-        who, number = np.unique(player[told], return_inverse=True)
-        gone = np.bincount(number, weights=(fate[told] >= GONE), minlength=len(who)).astype(np.int64)
-        low, high = clustered_share(gone, np.bincount(number, minlength=len(who)))
+        known = fate != CUT_OFF
+        players, number = np.unique(player[known], return_inverse=True)
+        gone = np.bincount(number, weights=(fate[known] >= GONE), minlength=len(players)).astype(np.int64)
+        low, high = clustered_share(gone, np.bincount(number, minlength=len(players)))
         waited = self.seconds[rows][(fate == BREAK) | (fate == GONE)]
         return LeavingFigures(
             tries=tries,
@@ -231,9 +231,9 @@ def _failures_so_far(player: Ints, level: Ints, failed: Bools) -> Ints:
     begins[1:] = (np.diff(player[order]) != 0) | (np.diff(level[order]) != 0)
     total = np.cumsum(failed[order])
     before = np.maximum.accumulate(np.where(begins, total - failed[order], 0))
-    found = np.zeros(len(order), np.int64)
-    found[order] = total - before
-    return found
+    failures = np.zeros(len(order), np.int64)
+    failures[order] = total - before
+    return failures
 
 
 def _running(session: Ints, seconds: Floats) -> Floats:

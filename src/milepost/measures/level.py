@@ -163,9 +163,9 @@ class LevelPage:
             UsageError: the course has no level of that name.
         """
         place = place_of(play, self.name)
-        tries = play.once(AttemptsToClear()).rows
+        tries = play.compute_once(AttemptsToClear()).rows
         plan = play.course.levels[place] if play.course else None
-        here = play.counts[play.attempts.player] & (play.attempts.level == place) & ~play.attempts.rerun & play.attempts.taken
+        counted = play.counts[play.attempts.player] & (play.attempts.level == place) & ~play.attempts.rerun & play.attempts.taken
         builds = tries_by_build(play)
         near = range(max(0, place - SIDE), min(play.n_levels, place + SIDE + 1))
         return Table(
@@ -173,18 +173,18 @@ class LevelPage:
             LevelTotals(
                 level=play.stops[place],
                 place=place + 1,
-                funnel=play.once(Funnel()).rows[place],
+                funnel=play.compute_once(Funnel()).rows[place],
                 attempts=tries[place],
-                times=play.once(TimeInLevel()).rows[place],
-                deaths=play.once(Deaths()).rows[place],
+                times=play.compute_once(TimeInLevel()).rows[place],
+                deaths=play.compute_once(Deaths()).rows[place],
                 plan=_planned(plan),
                 note=plan.note if plan else None,
                 first_level=_first_questions(play) if place == 0 else None,
                 builds=sorted(build_names(play)),
                 neighbours=[beside_builds(tries[level], builds[level]) for level in near],
-                watch=[one.watched for one in to_watch(play, np.flatnonzero(here))],
+                watch=[candidate.watched for candidate in to_watch(play, np.flatnonzero(counted))],
                 attributes=attributes_by_level(play)[place],
-                sections=sections_of(play.once(Sections()).totals["sections"], play.stops[place]),
+                sections=sections_of(play.compute_once(Sections()).totals["sections"], play.stops[place]),
                 after_failure=after_failures(play)[place],
                 spots=_spots(play, place),
                 picture=plan.picture if plan else None,
@@ -194,8 +194,8 @@ class LevelPage:
 
 def sections_of(rows: list[SectionRow], level: str) -> list[SectionRow]:
     """The sections of a level; none where it is one by itself."""
-    own = [row for row in rows if row["level"] == level]
-    return own if len(own) > 1 else []
+    sections = [row for row in rows if row["level"] == level]
+    return sections if len(sections) > 1 else []
 
 
 def after_failures(play: Play) -> list[AfterFailure]:
@@ -261,26 +261,26 @@ def _spots(play: Play, level: int) -> list[Spot]:
 def _first_questions(play: Play) -> FirstLevel:
     """Return the first level's times to the first input, failure and clear, and players who left before any input."""
     table = play.attempts
-    here = play.counts[table.player] & (table.level == 0) & ~table.rerun & table.taken
-    begun = here & (table.number == 1)
+    counted = play.counts[table.player] & (table.level == 0) & ~table.rerun & table.taken
+    begun = counted & (table.number == 1)
     start = {
         int(p): (int(s), float(t)) for p, s, t in zip(table.player[begun], table.session[begun], table.opened[begun], strict=True)
     }
 
     def first(outcomes: tuple[Outcome, ...]) -> float | None:
-        found: dict[int, float] = {}
-        for k in np.flatnonzero(here & table.ended(*outcomes)).tolist():
+        by_player: dict[int, float] = {}
+        for k in np.flatnonzero(counted & table.ended(*outcomes)).tolist():
             player = int(table.player[k])
             if player in start and start[player][0] == table.session[k]:
-                found.setdefault(player, float(table.closed[k]) - start[player][1])
-        return median(np.array(list(found.values())))
+                by_player.setdefault(player, float(table.closed[k]) - start[player][1])
+        return median(np.array(list(by_player.values())))
 
     inputs = table.settling[begun]
-    by_player = {int(player) for player in table.player[here & ~np.isnan(table.settling)]}
+    by_player = {int(player) for player in table.player[counted & ~np.isnan(table.settling)]}
     tells = bool((~np.isnan(table.settling)).any())
     silent = set(start) - by_player
     gone = {player for player in silent if not (table.level[table.player == player] > 0).any()}
-    unmoved = here & np.isnan(table.settling)
+    unmoved = counted & np.isnan(table.settling)
     return {
         "to_input": median(inputs[~np.isnan(inputs)]),
         "to_failure": first((DIED, WAS_RESET)),

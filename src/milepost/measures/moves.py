@@ -76,8 +76,8 @@ def started_back(play: Play) -> Bools:
     rule = play.course.runs.at if play.course else None
     anew = table.level == (play.stops.index(rule) if rule is not None else -1)
     in_runs = len(play.summary(RunMarks).session) > 0
-    found: Bools = back & (play.around.begun_as == START) & ~moving[table.session] & ~anew & (not in_runs)
-    return found
+    setbacks: Bools = back & (play.around.begun_as == START) & ~moving[table.session] & ~anew & (not in_runs)
+    return setbacks
 
 
 def _setbacks(play: Play, numbers: list[int]) -> tuple[Bools, Floats]:
@@ -164,7 +164,7 @@ def _rank(key: tuple[int, int, int]) -> tuple[int, int, int, int]:
 
 def _row(play: Summed, counts: MoveCounts, key: tuple[int, int, int]) -> MoveRow:
     origin, target, kind = key
-    moves, players, setbacks = (of.at(origin).at(target).at(kind) for of in (counts.moves, counts.players, counts.setbacks))
+    moves, players, setbacks = (table.at(origin).at(target).at(kind) for table in (counts.moves, counts.players, counts.setbacks))
     is_setback = kind == SETBACK
     return {
         "from": play.stops[origin],

@@ -104,20 +104,22 @@ class Ratings:
 
 
 def _rated(names: list[str], bands: tuple[Band, ...], counts: RatingCounts, level: int) -> Rated:
-    own = counts.rated.at(level)
-    placed, logged, again = Counter[str | None](), 0, 0
-    for collected, available, rating, count in zip(*(column.tolist() for column in (*own.columns, own.count)), strict=True):
+    at_level = counts.rated.at(level)
+    placed, logged, agreeing = Counter[str | None](), 0, 0
+    for collected, available, rating, count in zip(
+        *(column.tolist() for column in (*at_level.columns, at_level.count)), strict=True
+    ):
         band = band_of(bands, min(1.0, collected / available))
         placed[band] += count
         logged += count * (rating >= 0)
-        again += count * (rating >= 0 and names[rating] == band)
-    total, steps = own.total, own.by(1).values
+        agreeing += count * (rating >= 0 and names[rating] == band)
+    total, steps = at_level.total, at_level.by(1).values
     return {
         "clears": counts.clears.at(level).total,
         "rated": total,
         "no_band": placed[None],
         "logged": logged,
-        "logged_otherwise": logged - again,
+        "logged_otherwise": logged - agreeing,
         "ratings": {band.name: _share(placed[band.name], total) for band in bands},
         "unreachable": [band.name for band in bands if len(steps) and not _reachable(bands, band, steps.tolist())],
     }
@@ -130,7 +132,7 @@ def band_of(bands: tuple[Band, ...], value: float) -> str | None:
 
 def _reachable(bands: tuple[Band, ...], band: Band, totals: list[float]) -> bool:
     """Return whether some number of pick-ups gives the band; what a number gives changes only around the ends of bands."""
-    ends = {end for own in bands for end in (own.low, own.high)} | {0.0, 1.0}
+    ends = {end for band in bands for end in (band.low, band.high)} | {0.0, 1.0}
     return any(
         band_of(bands, count / total) == band.name
         for total in totals
@@ -139,22 +141,22 @@ def _reachable(bands: tuple[Band, ...], band: Band, totals: list[float]) -> bool
     )
 
 
-def _share(clears: int, of: int) -> BandShare:
-    low, high = wilson(clears, of)
-    return BandShare(clears=clears, share=clears / of if of else None, share_low=low, share_high=high)
+def _share(clears: int, total: int) -> BandShare:
+    low, high = wilson(clears, total)
+    return BandShare(clears=clears, share=clears / total if total else None, share_low=low, share_high=high)
 
 
 def faults(bands: tuple[Band, ...]) -> list[str]:
     """Gaps and overlaps between bands, as sentences."""
-    found = []
+    problems = []
     ordered = sorted(bands, key=lambda band: (band.low, band.high))
     if ordered[0].low > 0:
-        found.append(f"nothing is below {ordered[0].low:g}: shares under it get no rating")
+        problems.append(f"nothing is below {ordered[0].low:g}: shares under it get no rating")
     for lower, upper in zip(ordered, ordered[1:], strict=False):
         if upper.low > lower.high:
-            found.append(f"a gap between {lower.name} (to {lower.high:g}) and {upper.name} (from {upper.low:g})")
+            problems.append(f"a gap between {lower.name} (to {lower.high:g}) and {upper.name} (from {upper.low:g})")
         elif upper.low < lower.high:
-            found.append(f"{lower.name} and {upper.name} overlap from {upper.low:g} to {min(lower.high, upper.high):g}")
+            problems.append(f"{lower.name} and {upper.name} overlap from {upper.low:g} to {min(lower.high, upper.high):g}")
     if ordered[-1].high < 1:
-        found.append(f"{ordered[-1].name} ends at {ordered[-1].high:g}: everything collected gets no rating")
-    return found
+        problems.append(f"{ordered[-1].name} ends at {ordered[-1].high:g}: everything collected gets no rating")
+    return problems

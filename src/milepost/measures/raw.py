@@ -104,12 +104,12 @@ class RawCounts(AddedUp):
         records = gated.log.records
         event, level, player = records.event[placed], gated.level[placed], gated.player[records.session[placed]]
         n_players = max(1, len(gated.players))
-        here, complete = among(event, LEVEL_EVENTS), np.flatnonzero(event == COMPLETE)
-        reached = distinct(level[here] * n_players + player[here]) // n_players
+        at_levels, complete = among(event, LEVEL_EVENTS), np.flatnonzero(event == COMPLETE)
+        reached = distinct(level[at_levels] * n_players + player[at_levels]) // n_players
         cleared = distinct(level[complete] * n_players + player[complete]) // n_players
         furthest, won = np.full(n_players, -1), np.zeros(n_players, np.bool_)
         leg = gated.legs(player, level)
-        np.maximum.at(furthest, player[here], leg[here])
+        np.maximum.at(furthest, player[at_levels], leg[at_levels])
         done = np.zeros((len(play.stops), n_players), np.bool_)
         done[level[complete], player[complete]] = True
         if len(gated.players):
@@ -117,11 +117,11 @@ class RawCounts(AddedUp):
             won = gated.done(done)[last, np.arange(n_players)] & (last >= 0)
         lost_there = (furthest >= 0) & ~won & _gave_up(play, n_players)
         last_row = np.full(n_players, -1)
-        there = np.flatnonzero(here & (leg == furthest[player]))
-        np.maximum.at(last_row, player[there], there)
+        rows = np.flatnonzero(at_levels & (leg == furthest[player]))
+        np.maximum.at(last_row, player[rows], rows)
         last_seen = level[last_row[lost_there]]
         lost = np.bincount(last_seen, minlength=n_levels)
-        reached, cleared = (np.bincount(of, minlength=n_levels) for of in (reached, cleared))
+        reached, cleared = (np.bincount(pairs, minlength=n_levels) for pairs in (reached, cleared))
         begun = np.bincount(level[among(event, (START, RETRY))], minlength=n_levels)
         return cls(reached, cleared, lost, begun)
 

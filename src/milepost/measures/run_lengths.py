@@ -122,11 +122,11 @@ class RunCounts(AddedUp):
         known = table.taken & ~np.isnan(table.active)
         seconds = np.bincount(runs.of_attempt[known], weights=table.active[known], minlength=len(runs)).astype(np.float64)
         level = play.gated.orders.level_at(play.gated.order_of_player[runs.player[chosen]], furthest[chosen])
-        here = (table.level < n_levels) & chosen[runs.of_attempt]
+        in_course = (table.level < n_levels) & chosen[runs.of_attempt]
         return cls(
             RowsOfPlayers.gathered(runs.player[chosen], runs.number[chosen], runs.cause[chosen], level, seconds[chosen]),
-            _runs_by_level(runs, table.level, here, n_levels),
-            _runs_by_level(runs, table.level, here & table.ended(CLEARED), n_levels),
+            _runs_by_level(runs, table.level, in_course, n_levels),
+            _runs_by_level(runs, table.level, in_course & table.ended(CLEARED), n_levels),
             len(play.summary(RunMarks).session),
         )
 
@@ -241,10 +241,10 @@ def reach_curve(furthest: Ints, ended: Bools, player: Ints, n_levels: int) -> li
     """
     if not len(furthest):
         return [(None, None, None)] * n_levels
-    survival, found = 1.0, list[Reach]()
+    survival, curve = 1.0, list[Reach]()
     influence = np.zeros(int(player.max()) + 1)
     for level in range(n_levels):
-        found.append((survival, *log_log(survival, float((influence**2).sum()))))
+        curve.append((survival, *log_log(survival, float((influence**2).sum()))))
         at_risk = furthest >= level
         ends = ended & (furthest == level)
         n, d = int(at_risk.sum()), int(ends.sum())
@@ -252,7 +252,7 @@ def reach_curve(furthest: Ints, ended: Bools, player: Ints, n_levels: int) -> li
             np.add.at(influence, player[at_risk], (ends[at_risk] - d / n) / (n - d))
         if n:
             survival *= 1 - d / n
-    return found
+    return curve
 
 
 def _by_number(chosen: _ChosenRuns) -> list[RunNumberRow]:
@@ -260,17 +260,17 @@ def _by_number(chosen: _ChosenRuns) -> list[RunNumberRow]:
     last = np.zeros(int(chosen.player.max(initial=0)) + 1, np.int64)
     np.maximum.at(last, chosen.player, chosen.number)
     for number in distinct(chosen.number).tolist():
-        own = chosen.number == number
-        failed = own & (chosen.cause == FAILED)
-        again = float((last[chosen.player[failed]] > number).mean()) if failed.any() else None
+        of_number = chosen.number == number
+        failed = of_number & (chosen.cause == FAILED)
+        went_on = float((last[chosen.player[failed]] > number).mean()) if failed.any() else None
         rows.append(
             RunNumberRow(
                 number=number,
-                runs=int(own.sum()),
-                furthest_p50=median(chosen.furthest[own] + 1.0),
-                won=int((own & (chosen.cause == WON)).sum()),
-                seconds_p50=median(chosen.seconds[own]),
-                again=again,
+                runs=int(of_number.sum()),
+                furthest_p50=median(chosen.furthest[of_number] + 1.0),
+                won=int((of_number & (chosen.cause == WON)).sum()),
+                seconds_p50=median(chosen.seconds[of_number]),
+                again=went_on,
             )
         )
     return rows

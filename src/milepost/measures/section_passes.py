@@ -65,7 +65,7 @@ class MarkedRecords:
     @classmethod
     def merged(cls, parts: list[MarkedRecords]) -> MarkedRecords:
         """Return the records of a log's parts, by session."""
-        columns = {own.name: np.concatenate([getattr(part, own.name) for part in parts]) for own in fields(cls)}
+        columns = {column.name: np.concatenate([getattr(part, column.name) for part in parts]) for column in fields(cls)}
         order = stable_order(columns["session"])
         return cls(**{name: column[order] for name, column in columns.items()})
 
@@ -88,9 +88,9 @@ class _Told:
     second: Floats
     opens: Bools
 
-    def of(self, which: Bools | Ints) -> _Told:
+    def of(self, rows: Bools | Ints) -> _Told:
         """Return some of it."""
-        return _Told(**{name: column[which] for name, column in vars(self).items()})
+        return _Told(**{name: column[rows] for name, column in vars(self).items()})
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -130,20 +130,20 @@ def marks_of_levels(play: Play, rows: Ints) -> dict[int, LevelMarks]:
         rows: the attempts that are looked at, first-clear ones as a rule; rising.
     """
     level = play.attempts.level[rows]
-    told = _told(play, rows)
+    mentions = _told(play, rows)
     names = play.gated.log.tags.get("mark", [])
     levels = play.course.levels if play.course is not None and len(play.course.levels) == play.n_levels else None
-    by_level, told_by_level = stable_order(level), stable_order(level[told.attempt])
-    attempts_at, told_at = level[by_level], level[told.attempt][told_by_level]
+    by_level, told_by_level = stable_order(level), stable_order(level[mentions.attempt])
+    attempts_at, told_at = level[by_level], level[mentions.attempt][told_by_level]
     place = np.zeros(len(rows), np.int64)
-    found = {}
+    marks = {}
     for number in distinct(level[level < play.n_levels]).tolist():
-        own = by_level[slice(*np.searchsorted(attempts_at, (number, number + 1)))]
-        place[own] = np.arange(len(own))
-        said = told.of(told_by_level[slice(*np.searchsorted(told_at, (number, number + 1)))])
-        said = replace(said, attempt=place[said.attempt])
-        found[number] = _marks_of_level(rows[own], said, names, levels[number].marks if levels is not None else ())
-    return found
+        of_level = by_level[slice(*np.searchsorted(attempts_at, (number, number + 1)))]
+        place[of_level] = np.arange(len(of_level))
+        marked = mentions.of(told_by_level[slice(*np.searchsorted(told_at, (number, number + 1)))])
+        marked = replace(marked, attempt=place[marked.attempt])
+        marks[number] = _marks_of_level(rows[of_level], marked, names, levels[number].marks if levels is not None else ())
+    return marks
 
 
 def _told(play: Play, rows: Ints) -> _Told:
@@ -158,9 +158,9 @@ def _told(play: Play, rows: Ints) -> _Told:
     attempt = np.repeat(np.arange(len(rows)), count)
     at = np.arange(len(attempt)) - np.repeat(np.cumsum(count) - count, count) + first[attempt]
     event, level, time = records.event[at], records.level[at], records.time[at]
-    own = table.level[rows][attempt]
-    opens = among(event, _OPENINGS) & (records.place[at] == opened[attempt]) & (level == own)
-    inside = ~among(event, _OPENINGS) & ((level == own) | (level == ABSENT))
+    attempt_level = table.level[rows][attempt]
+    opens = among(event, _OPENINGS) & (records.place[at] == opened[attempt]) & (level == attempt_level)
+    inside = ~among(event, _OPENINGS) & ((level == attempt_level) | (level == ABSENT))
     paused = _paused(attempt, time, np.where(inside, event, ABSENT))
     second = np.where(opens, 0.0, np.maximum(0.0, time - table.opened[rows][attempt] - paused))
     says = opens | (inside & ~among(event, (PAUSE, RESUME)))
@@ -173,8 +173,8 @@ def _paused(attempt: Ints, time: Floats, event: Ints) -> Floats:
     paused = np.zeros(len(attempt))
     if not len(halts):
         return paused
-    again = (np.diff(attempt[halts], prepend=-1) == 0) & (np.diff(event[halts], prepend=-1) == 0)
-    halts = halts[~again]
+    repeated = (np.diff(attempt[halts], prepend=-1) == 0) & (np.diff(event[halts], prepend=-1) == 0)
+    halts = halts[~repeated]
     alone = (event[halts] == RESUME) & (np.diff(attempt[halts], prepend=-1) != 0)
     halts = halts[~alone]
     resumed = event[halts] == RESUME
@@ -183,51 +183,51 @@ def _paused(attempt: Ints, time: Floats, event: Ints) -> Floats:
     total = np.cumsum(lasted)
     total -= np.maximum.accumulate(np.where(new, total - lasted, 0.0))
     last = np.searchsorted(halts, np.arange(len(attempt)), side="right") - 1
-    there = (
+    while_paused = (
         np.flatnonzero((last >= 0) & (attempt[halts[np.maximum(last, 0)]] == attempt)) if len(halts) else np.zeros(0, np.int64)
     )
-    before = last[there]
-    running = np.where(resumed[before], 0.0, np.maximum(0.0, time[there] - time[halts[before]]))
-    paused[there] = total[before] + running
+    before = last[while_paused]
+    running = np.where(resumed[before], 0.0, np.maximum(0.0, time[while_paused] - time[halts[before]]))
+    paused[while_paused] = total[before] + running
     return paused
 
 
-def _marks_of_level(rows: Ints, told: _Told, names: Sequence[str], declared: Sequence[str]) -> LevelMarks:
+def _marks_of_level(rows: Ints, mentions: _Told, names: Sequence[str], declared: Sequence[str]) -> LevelMarks:
     order: tuple[str | float, ...]
-    named = told.mark >= 0
+    named = mentions.mark >= 0
     unknown: dict[str, int] = {}
     if declared or named.any():
         if declared:
-            codes, counts = counted(told.mark[named])
+            codes, counts = counted(mentions.mark[named])
             unknown = {names[code]: count for code, count in zip(codes.tolist(), counts.tolist(), strict=True)}
             unknown = {name: count for name, count in unknown.items() if name not in declared}
-        order = tuple(declared) or tuple(_inferred(told.attempt[named], told.mark[named], names))
+        order = tuple(declared) or tuple(_inferred(mentions.attempt[named], mentions.mark[named], names))
         number_of = {name: number for number, name in enumerate(order, 1)}
-        numbers = np.array([*(number_of.get(name, 0) for name in names), 0], np.int64)[told.mark]
+        numbers = np.array([*(number_of.get(name, 0) for name in names), 0], np.int64)[mentions.mark]
     else:
-        order, numbers = _by_progress(told.progress)
-    return _passes(replace(NO_MARKS, names=order, rows=rows, unknown=unknown), told, numbers)
+        order, numbers = _by_progress(mentions.progress)
+    return _passes(replace(NO_MARKS, names=order, rows=rows, unknown=unknown), mentions, numbers)
 
 
 def _inferred(attempt: Ints, mark: Ints, names: Sequence[str]) -> list[str]:
     """The marks in the order in which attempts passed them first."""
-    codes, own = numbered(mark)
+    codes, number = numbered(mark)
     listed = [names[code] for code in codes.tolist()]
-    return [listed[code] for code in infer_order(precedence(attempt, own), listed)]
+    return [listed[code] for code in infer_order(precedence(attempt, number), listed)]
 
 
 def _by_progress(progress: Floats) -> tuple[tuple[float, ...], Ints]:
     """Values of progress as marks: the different ones, or tenths where these are many; and the number of each record's."""
-    told = progress > 0
+    with_progress = progress > 0
     values: list[float] = []
-    for value in np.unique(progress[told]).tolist():
+    for value in np.unique(progress[with_progress]).tolist():
         if not values or value > values[-1] + _EQUAL:
             values.append(value)
         if len(values) > _MOST_VALUES:
             values = [tenth / _TENTHS for tenth in range(1, _TENTHS)]
             break
     numbers = np.zeros(len(progress), np.int64)
-    numbers[told] = np.searchsorted(np.array(values) - _EQUAL, progress[told], side="right")
+    numbers[with_progress] = np.searchsorted(np.array(values) - _EQUAL, progress[with_progress], side="right")
     return tuple(values), numbers
 
 
@@ -235,19 +235,19 @@ _NONE: Final = np.zeros(0, np.int64)
 NO_MARKS: Final = LevelMarks((), _NONE, _NONE, _NONE, _NONE, _NONE, np.zeros(0), {})
 
 
-def _passes(marks: LevelMarks, told: _Told, numbers: Ints) -> LevelMarks:
+def _passes(marks: LevelMarks, mentions: _Told, numbers: Ints) -> LevelMarks:
     """Fill in what each attempt passed, from the numbers of the marks that its records say."""
     opens_at, furthest = np.zeros(len(marks.rows), np.int64), np.zeros(len(marks.rows), np.int64)
-    opens_at[told.attempt[told.opens]] = numbers[told.opens]
-    keys = marks.key(told.attempt, numbers)
-    least = marks.key(told.attempt, 0)
+    opens_at[mentions.attempt[mentions.opens]] = numbers[mentions.opens]
+    keys = marks.key(mentions.attempt, numbers)
+    least = marks.key(mentions.attempt, 0)
     most = np.maximum.accumulate(keys) if len(keys) else keys  # rises from attempt to attempt
     before = np.maximum(least, np.append(least[:1], most[:-1]))
-    passes = ~told.opens & (keys > before)
-    np.maximum.at(furthest, told.attempt, most - least)
+    passes = ~mentions.opens & (keys > before)
+    np.maximum.at(furthest, mentions.attempt, most - least)
     at_opening = marks.key(np.arange(len(marks.rows)), opens_at)
     passed = np.concatenate((at_opening, keys[passes]))
     order = stable_order(passed)
-    seconds = np.concatenate((np.zeros(len(at_opening)), told.second[passes]))[order]
+    seconds = np.concatenate((np.zeros(len(at_opening)), mentions.second[passes]))[order]
     seen = distinct(keys[numbers > 0])
     return replace(marks, opens_at=opens_at, furthest=furthest, seen=seen, passed=passed[order], seconds=seconds)

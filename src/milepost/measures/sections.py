@@ -76,24 +76,26 @@ class Sections:
         rows = np.flatnonzero(first_tries(play))
         marks = marks_of_levels(play, rows)
         stopped = _stopped(play, marks)
-        found: list[SectionRow] = []
+        all_sections: list[SectionRow] = []
         levels = []
         for level in range(play.n_levels):
             if self.level is not None and play.stops[level] != self.level:
                 continue
-            own = marks.get(level, NO_MARKS)
-            sections = [_Section(play, level, own, number).row(stopped.get(level, {})) for number in range(len(own.names) + 1)]
+            of_level = marks.get(level, NO_MARKS)
+            sections = [
+                _Section(play, level, of_level, number).row(stopped.get(level, {})) for number in range(len(of_level.names) + 1)
+            ]
             spent = sum(row["failing_seconds"] for row in sections)
             for row in sections:
                 row["failing_share"] = row["failing_seconds"] / spent if spent else None
-            found += sections
+            all_sections += sections
             levels.append(HardestSection(level=play.stops[level], hardest=_hardest(sections)))
-        return Table(levels, SectionTotals(sections=found))
+        return Table(levels, SectionTotals(sections=all_sections))
 
 
 def _hardest(rows: Sequence[SectionRow]) -> int | None:
-    told = [row for row in rows if row["players"] >= _FEWEST and row["pass_rate"] is not None]
-    return min(told, key=lambda row: (row["pass_rate"] or 0.0, row["section"]))["section"] if told else None
+    judged = [row for row in rows if row["players"] >= _FEWEST and row["pass_rate"] is not None]
+    return min(judged, key=lambda row: (row["pass_rate"] or 0.0, row["section"]))["section"] if judged else None
 
 
 class _Section:
@@ -157,11 +159,13 @@ class _Section:
     def _seconds_in(self, attempts: Ints) -> Floats:
         """The seconds of attempts that did not clear which belong to the section: from its beginning to the next moment."""
         begin = self._moments(attempts, self.number)
-        marks, own = self.marks, np.flatnonzero(~np.isnan(begin))
-        following = np.searchsorted(marks.passed, marks.key(attempts[own], self.number), side="right")
-        there = np.append(marks.passed, np.iinfo(np.int64).max)[following] < marks.key(attempts[own] + 1, 0)
-        end = np.where(there, np.append(marks.seconds, 0.0)[following], self.play.attempts.active[marks.rows[attempts[own]]])
-        return np.maximum(0.0, end - begin[own])
+        marks, begun = self.marks, np.flatnonzero(~np.isnan(begin))
+        following = np.searchsorted(marks.passed, marks.key(attempts[begun], self.number), side="right")
+        passes_on = np.append(marks.passed, np.iinfo(np.int64).max)[following] < marks.key(attempts[begun] + 1, 0)
+        end = np.where(
+            passes_on, np.append(marks.seconds, 0.0)[following], self.play.attempts.active[marks.rows[attempts[begun]]]
+        )
+        return np.maximum(0.0, end - begin[begun])
 
 
 def _known(values: Floats) -> Floats:
@@ -172,8 +176,8 @@ def _known(values: Floats) -> Floats:
 def _is_in(known: Ints, keys: Ints) -> Bools:
     """Return a mask of the keys that are among some that rise."""
     place = np.searchsorted(known, keys)
-    found: Bools = np.append(known, -1)[place] == keys
-    return found
+    is_known: Bools = np.append(known, -1)[place] == keys
+    return is_known
 
 
 def _median_tries(player: Ints, passed: Bools) -> float | None:
@@ -186,18 +190,18 @@ def _median_tries(player: Ints, passed: Bools) -> float | None:
     number[order] = np.arange(len(player)) - np.repeat(np.cumsum(count) - count, count) + 1
     first = count.copy()
     np.minimum.at(first, player[passed], number[passed])
-    some = np.bincount(player[passed], minlength=len(count)) > 0
-    return kaplan_meier(first.astype(np.float64), some).quantile(0.5)
+    has_passed = np.bincount(player[passed], minlength=len(count)) > 0
+    return kaplan_meier(first.astype(np.float64), has_passed).quantile(0.5)
 
 
 def _stopped(play: Play, marks: Mapping[int, LevelMarks]) -> dict[int, dict[int, int]]:
     """Per level and section, players who stopped there without a clear of the level, by where their last attempt there ended."""
-    cleared, found = cleared_by(play), dict[int, dict[int, int]]()
+    cleared, by_level = cleared_by(play), dict[int, dict[int, int]]()
     level_of = stopped_levels(play, play.gated.done(cleared))
-    for level, own in marks.items():
-        player = play.attempts.player[own.rows]
+    for level, of_level in marks.items():
+        player = play.attempts.player[of_level.rows]
         last = np.append(np.diff(player) != 0, np.True_)[: len(player)]  # a player's attempts stand together
-        here = last & (level_of[player] == level) & ~cleared[level, player]
-        sections, counts = counted(own.furthest[here])
-        found[level] = dict(zip(sections.tolist(), counts.tolist(), strict=True))
-    return found
+        stopped = last & (level_of[player] == level) & ~cleared[level, player]
+        sections, counts = counted(of_level.furthest[stopped])
+        by_level[level] = dict(zip(sections.tolist(), counts.tolist(), strict=True))
+    return by_level

@@ -49,8 +49,8 @@ class Candidate(NamedTuple):
 
 def best_of(candidates: list[Candidate], most: int) -> list[Candidate]:
     """So many of some candidates, the best first; of those with little to show none where another has more."""
-    found = sorted(candidates, key=lambda one: (one.little, one.place))
-    return [one for one in found if one.little == found[0].little][:most]
+    ranked = sorted(candidates, key=lambda candidate: (candidate.little, candidate.place))
+    return [candidate for candidate in ranked if candidate.little == ranked[0].little][:most]
 
 
 def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
@@ -65,31 +65,33 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
     sessions, counts = counted(table.session[rows])
     if not len(sessions):
         return []
-    left, stopped = (np.isin(sessions, table.session[rows[play.once(ask)[rows]]]) for ask in (_left_for_good, _ended_there))
+    left, stopped = (
+        np.isin(sessions, table.session[rows[play.compute_once(ask)[rows]]]) for ask in (_left_for_good, _ended_there)
+    )
     failed = _failed_for(play, rows, sessions)
     streak = _streaks(play, rows, sessions)
     gone = np.where(left, streak, 0)
     little = ~(left | stopped | (counts > _SOON))
     order = np.lexsort((sessions, -counts, -failed, -gone, ~stopped, ~left, little))[:most]
-    found = []
+    candidates = []
     for place in order.tolist():
         session, tries = int(sessions[place]), int(counts[place])
-        own = rows[table.session[rows] == session]
+        tries_there = rows[table.session[rows] == session]
         number = session if log.numbers is None else int(log.numbers[session])
         watched: Watched = {
             "session": log.sessions.name[session],
             "player": play.gated.players[play.gated.player[session]],
             "tries": tries,
-            "from": float(table.opened[own[0]]),
-            "to": float(table.closed[own[-1]]),
-            "ended": OUTCOMES[table.outcome[own[-1]]],
+            "from": float(table.opened[tries_there[0]]),
+            "to": float(table.closed[tries_there[-1]]),
+            "ended": OUTCOMES[table.outcome[tries_there[-1]]],
             "left": bool(left[place]),
             "failed": float(failed[place]),
             "streak": int(streak[place]),
         }
         rank = (not left[place], not stopped[place], -int(gone[place]), -float(failed[place]), -tries, number)
-        found.append(Candidate(bool(little[place]), rank, watched))
-    return best_of(found, most)
+        candidates.append(Candidate(bool(little[place]), rank, watched))
+    return best_of(candidates, most)
 
 
 def _streaks(play: Play, rows: Ints, sessions: Ints) -> Ints:
@@ -120,8 +122,8 @@ def _ended_there(play: Play) -> Bools:
     table = play.attempts
     last = np.full(len(play.gated.log.sessions.name), -1)
     last[table.session] = np.arange(len(table))  # in the order of play, so that the last one stays
-    there = last[table.session]
-    ended: Bools = (table.level == table.level[there]) & ~table.ended(CLEARED)[there] & ~table.rerun[there]
+    last_try = last[table.session]
+    ended: Bools = (table.level == table.level[last_try]) & ~table.ended(CLEARED)[last_try] & ~table.rerun[last_try]
     return ended
 
 
@@ -132,7 +134,7 @@ def _left_for_good(play: Play) -> Bools:
     last[table.player] = np.arange(len(table))  # in the order of play, so that the last one stays
     gave_up = np.zeros(len(gated.players), np.bool_)
     gave_up[gated.player[gated.sequence]] = play.end.of(gated.sequence).by(END_QUIT, END_UNKNOWN)
-    there = last[table.player]
-    never = ~table.ended(CLEARED)[there] & ~table.rerun[there]  # who has cleared it in an earlier run has not failed at it
-    left: Bools = gave_up[table.player] & (table.level == table.level[there]) & never
+    last_try = last[table.player]
+    never = ~table.ended(CLEARED)[last_try] & ~table.rerun[last_try]  # who has cleared it in an earlier run has not failed at it
+    left: Bools = gave_up[table.player] & (table.level == table.level[last_try]) & never
     return left

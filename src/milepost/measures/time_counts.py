@@ -64,9 +64,9 @@ class TimeCounts(AddedUp):
         """Return the time counts of a play."""
         cell, table = cells(play), play.attempts
         timed = ~cell.untimed & (cell.tried if play.asked else True)
-        own = np.flatnonzero(first_tries(play) & ~np.isnan(table.active))
-        level, settling = table.level[own], table.settling[own]
-        clears = own[table.outcome[own] == CLEARED]
+        rows = np.flatnonzero(first_tries(play) & ~np.isnan(table.active))
+        level, settling = table.level[rows], table.settling[rows]
+        clears = rows[table.outcome[rows] == CLEARED]
         between, until_move = _between(table)[clears], _until_move(play)[clears]
         known = ~np.isnan(between)
         split = known & ~np.isnan(until_move)
@@ -76,7 +76,7 @@ class TimeCounts(AddedUp):
             Counted.of(cell.level[timed], cell.cleared[timed], cell.seconds[timed]),
             Counted.of(cell.level[cell.untimed]),
             _given(level, settling, ~np.isnan(settling)),
-            _given(level, table.paused[own], table.paused[own] > 0),
+            _given(level, table.paused[rows], table.paused[rows] > 0),
             _given(at, between, known),
             _given(at, before, split),
             _given(at, between - before, split),
@@ -107,18 +107,18 @@ def _until_move(play: Play) -> Floats:
     at, session = moves.at[by_place], moves.session[by_place]
     place = np.minimum(np.searchsorted(at, table.closed_at, side="left"), len(at) - 1)
     following = np.full(len(table), np.iinfo(np.int64).max)
-    again = np.diff(table.session) == 0
-    following[:-1][again] = table.opened_at[1:][again]
-    found = (at[place] >= table.closed_at) & (session[place] == table.session) & (at[place] <= following)
-    times = moves.time[by_place[place[found]]]
-    wait[found] = np.maximum(0.0, times - table.closed[found])
+    same_session = np.diff(table.session) == 0
+    following[:-1][same_session] = table.opened_at[1:][same_session]
+    in_time = (at[place] >= table.closed_at) & (session[place] == table.session) & (at[place] <= following)
+    times = moves.time[by_place[place[in_time]]]
+    wait[in_time] = np.maximum(0.0, times - table.closed[in_time])
     return wait
 
 
 def _session_seconds(play: Play) -> Floats:
     """How long the sessions of counted players last."""
-    times, own = play.session_times, play.gated.sequence
-    counted = own[play.counts[play.gated.player[own]] & ~np.isnan(times.first[own])]
+    times, sessions = play.session_times, play.gated.sequence
+    counted = sessions[play.counts[play.gated.player[sessions]] & ~np.isnan(times.first[sessions])]
     seconds: Floats = np.maximum(0.0, times.last[counted] - times.first[counted])
     return seconds
 

@@ -116,8 +116,8 @@ class Trace:
             return order
         chosen = [n for n in order if self.session in (names[n], players[play.gated.player[n]])]
         if not chosen:
-            some = f" Some of the {len(names)} sessions: {', '.join(names[n] for n in order[:6])}."
-            near = nearest(self.session, [*players, *names]) or some
+            examples = f" Some of the {len(names)} sessions: {', '.join(names[n] for n in order[:6])}."
+            near = nearest(self.session, [*players, *names]) or examples
             raise UsageError(f"no session or player is called {self.session!r}.{near}")
         return chosen
 
@@ -169,7 +169,7 @@ class Trace:
     def _record(self, play: FullPlay, row: int, did: list[str] | None) -> TracedRecord:
         gated, records = play.gated, play.gated.log.records
         event, level, to, marks = (int(column[row]) for column in (records.event, gated.level, gated.to, records.marks))
-        found = [finding for number, finding in enumerate(FINDINGS) if marks >> number & 1]
+        findings = [finding for number, finding in enumerate(FINDINGS) if marks >> number & 1]
         return {
             "session": gated.log.sessions.name[records.session[row]],
             "clock": float(records.time[row]) + self._began,
@@ -179,7 +179,7 @@ class Trace:
             "place": f"{gated.log.files[records.file[row]]}:{records.line[row]}",
             "used": did is not None and not marks & DROPPED,
             "did": [] if did is None else did,
-            "findings": [finding.code for finding in found],
+            "findings": [finding.code for finding in findings],
         }
 
     def _session(self, play: Play, session: int) -> Traced:
@@ -197,12 +197,12 @@ class Trace:
 
 def _effects(play: FullPlay, session: int) -> dict[int, list[str]]:
     """Return what the records of a session did, by their places in the order of replay."""
-    table, moves, own = play.attempts, play.moves, play.gated.level[play.gated.order]
+    table, moves, levels = play.attempts, play.moves, play.gated.level[play.gated.order]
     did: dict[int, list[str]] = {}
     for k in np.flatnonzero(table.session == session).tolist():
         name = "a try that is void" if not table.taken[k] else "a re-run" if table.rerun[k] else f"try {table.number[k]}"
         level, opened, closed = int(table.level[k]), int(table.opened_at[k]), int(table.closed_at[k])
-        at = ["" if own[place] == level else f" at {play.stops[level]}" for place in (opened, closed)]
+        at = ["" if levels[place] == level else f" at {play.stops[level]}" for place in (opened, closed)]
         did.setdefault(closed, []).append(f"ended {name}{at[1]}: {ENDED[OUTCOMES[table.outcome[k]]]}")
         did.setdefault(opened, []).append(f"began {name}{at[0]}")
     for number in np.flatnonzero(moves.session == session).tolist():

@@ -16,37 +16,37 @@ Interval = tuple[float | None, float | None]
 NO_INTERVAL: Interval = (None, None)
 
 
-def wilson(hits: int, of: int) -> Interval:
+def wilson(hits: int, total: int) -> Interval:
     """Wilson's score interval for a share; nothing without observations.
 
     Source: E. B. Wilson, "Probable inference, the law of succession, and statistical inference", JASA 22 (1927).
     """
-    if of == 0:
+    if total == 0:
         return NO_INTERVAL
-    share, z2 = hits / of, Z95 * Z95
-    middle = (share + z2 / (2 * of)) / (1 + z2 / of)
-    half = Z95 / (1 + z2 / of) * sqrt(share * (1 - share) / of + z2 / (4 * of * of))
+    share, z2 = hits / total, Z95 * Z95
+    middle = (share + z2 / (2 * total)) / (1 + z2 / total)
+    half = Z95 / (1 + z2 / total) * sqrt(share * (1 - share) / total + z2 / (4 * total * total))
     low = 0.0 if hits == 0 else max(0.0, middle - half)
-    return low, 1.0 if hits == of else min(1.0, middle + half)
+    return low, 1.0 if hits == total else min(1.0, middle + half)
 
 
-def exact(hits: int, of: int) -> Interval:
+def exact(hits: int, total: int) -> Interval:
     """The exact interval for a share, from quantiles of the beta distribution.
 
     Source: C. J. Clopper and E. S. Pearson, "The use of confidence or fiducial limits", Biometrika 26 (1934).
     """
-    if of == 0:
+    if total == 0:
         return NO_INTERVAL
-    if hits == 0 or hits == of:  # closed forms, which spare an import
-        edge = (_ALPHA / 2) ** (1 / of)
+    if hits == 0 or hits == total:  # closed forms, which spare an import
+        edge = (_ALPHA / 2) ** (1 / total)
         return (0.0, 1 - edge) if hits == 0 else (edge, 1.0)
     from scipy.special import betaincinv
 
-    low = betaincinv(hits, of - hits + 1, _ALPHA / 2)
-    return float(low), float(betaincinv(hits + 1, of - hits, 1 - _ALPHA / 2))
+    low = betaincinv(hits, total - hits + 1, _ALPHA / 2)
+    return float(low), float(betaincinv(hits + 1, total - hits, 1 - _ALPHA / 2))
 
 
-def clustered_share(hits: Ints, of: Ints, count: Ints | None = None) -> Interval:
+def clustered_share(hits: Ints, totals: Ints, count: Ints | None = None) -> Interval:
     """An interval for sum(hits)/sum(of) that is robust to tries clustering in players.
 
     Linearised ratio variance times n/(n - 1), on the logit scale; with one player, or where that variance is 0 between
@@ -54,20 +54,20 @@ def clustered_share(hits: Ints, of: Ints, count: Ints | None = None) -> Interval
 
     Args:
         hits: per player, the tries that cleared.
-        of: per player, the tries; players without any have no say.
+        totals: per player, the tries; players without any have no say.
         count: how many such players there are; one each where it is not given.
 
     Source: W. G. Cochran, Sampling Techniques, 3rd ed. (1977), chapter 6.
     """
-    count = np.ones(len(of), np.int64) if count is None else count
-    hits, of, count = hits[of > 0], of[of > 0], count[of > 0]
-    players, cleared, tries = int(count.sum()), int(hits @ count), int(of @ count)
+    count = np.ones(len(totals), np.int64) if count is None else count
+    hits, totals, count = hits[totals > 0], totals[totals > 0], count[totals > 0]
+    players, cleared, tries = int(count.sum()), int(hits @ count), int(totals @ count)
     if players <= 1:
         return exact(cleared, tries)
     if cleared in (0, tries):
         return exact(players if cleared else 0, players)
     ratio = cleared / tries
-    residuals = hits - ratio * of
+    residuals = hits - ratio * totals
     variance = players / (players - 1) * float((residuals * residuals) @ count) / tries**2
     if variance < 1e-24:
         return exact(cleared, tries)
@@ -229,36 +229,36 @@ def _squares(groups: list[tuple[Floats, Floats]], variance: float) -> float:
 _AS_LIKELY = 1e-7  # relative; for rounding
 
 
-def exact_p(hits: tuple[int, int], of: tuple[int, int]) -> float:
+def exact_p(hits: tuple[int, int], totals: tuple[int, int]) -> float:
     """How often chance alone would part two samples as far, or further: the two-sided exact test.
 
     SciPy has it too, in a package that takes a second to load.
 
     Args:
         hits: in each sample, how many have it.
-        of: how many each sample has.
+        totals: how many each sample has.
 
     Source: R. A. Fisher, "The logic of inductive inference", JRSS 98 (1935).
     """
-    first, weight = _two_by_two(hits, of)
-    own = weight[np.searchsorted(first, hits[0])]
-    return float(min(1.0, weight[weight <= own * (1 + _AS_LIKELY)].sum()))
+    first, weight = _two_by_two(hits, totals)
+    observed = weight[np.searchsorted(first, hits[0])]
+    return float(min(1.0, weight[weight <= observed * (1 + _AS_LIKELY)].sum()))
 
 
-def as_few_p(hits: tuple[int, int], of: tuple[int, int]) -> float:
+def as_few_p(hits: tuple[int, int], totals: tuple[int, int]) -> float:
     """How often chance alone would leave the first of two samples with as few hits, or fewer: the one-sided exact test.
 
     Source: R. A. Fisher, "The logic of inductive inference", JRSS 98 (1935).
     """
-    first, weight = _two_by_two(hits, of)
+    first, weight = _two_by_two(hits, totals)
     return float(min(1.0, weight[first <= hits[0]].sum()))
 
 
-def _two_by_two(hits: tuple[int, int], of: tuple[int, int]) -> tuple[Ints, Floats]:
+def _two_by_two(hits: tuple[int, int], totals: tuple[int, int]) -> tuple[Ints, Floats]:
     """Return the hits that the first of two samples may have, given those of both, and how likely each number is."""
-    total, first = sum(hits), np.arange(max(0, sum(hits) - of[1]), min(sum(hits), of[0]) + 1)
+    total, first = sum(hits), np.arange(max(0, sum(hits) - totals[1]), min(sum(hits), totals[0]) + 1)
     second = total - first
-    parted = (first, of[0] - first, second, of[1] - second)
+    parted = (first, totals[0] - first, second, totals[1] - second)
     logs = -np.sum([_log_factorials(counts) for counts in parted], axis=0)
     weight = np.exp(logs - logs.max())
     return first, weight / weight.sum()

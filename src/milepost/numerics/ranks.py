@@ -47,12 +47,12 @@ def spearman_interval(pairs: Pairs) -> Interval:
         return None, None
     ranked, drawn = _Ranked.of(pairs), np.random.default_rng(SEED).integers(0, owners, (DRAWS, owners))
     at_once = max(1, _AT_ONCE // len(pairs.owner))
-    found = [ranked.rho(_how_often(own, owners)[:, pairs.owner]) for own in np.split(drawn, range(at_once, DRAWS, at_once))]
-    told = np.concatenate(found)
-    told = told[~np.isnan(told)]
-    if len(told) < DRAWS // 2:
+    rhos = [ranked.rho(_how_often(draws, owners)[:, pairs.owner]) for draws in np.split(drawn, range(at_once, DRAWS, at_once))]
+    known_rhos = np.concatenate(rhos)
+    known_rhos = known_rhos[~np.isnan(known_rhos)]
+    if len(known_rhos) < DRAWS // 2:
         return None, None
-    low, high = np.quantile(told, [0.025, 0.975])
+    low, high = np.quantile(known_rhos, [0.025, 0.975])
     return float(low), float(high)
 
 
@@ -100,8 +100,8 @@ def standing(figures: list[tuple[float | None, float | None, float | None]], tur
     The error is that of the ranks which the figure's interval reaches over. A figure whose error is not known gets the largest of
     the others'; one that is not known itself is never beyond chance.
     """
-    value, low, high = (np.array([np.nan if one is None else one for one in column]) for column in zip(*figures, strict=True))
-    ranks = np.array([np.sum(value < one) + (np.sum(value == one) + 1) / 2 for one in value])
+    value, low, high = (np.array([np.nan if cell is None else cell for cell in column]) for column in zip(*figures, strict=True))
+    ranks = np.array([np.sum(value < item) + (np.sum(value == item) + 1) / 2 for item in value])
     spread = float(np.std(ranks, ddof=1)) or 1.0
     reached = np.array([np.sum(value <= above) - np.sum(value < below) for below, above in zip(low, high, strict=True)])
     error = np.where(np.isnan(low), np.nan, np.maximum(reached, 1) / (2 * Z95 * spread))

@@ -60,8 +60,8 @@ def shifted(difference: Floats, covariance: Floats, untouched: Bools | None = No
     anchors = _near(np.abs(difference - np.median(difference)) / spread)
     seen = {anchors.tobytes()}
     for _ in range(_ROUNDS):
-        found = _told(difference, covariance, anchors)
-        away = np.abs(found.delta) / np.sqrt(found.delta_se**2 + found.spread**2)
+        result = _told(difference, covariance, anchors)
+        away = np.abs(result.delta) / np.sqrt(result.delta_se**2 + result.spread**2)
         anchors = _near(away)
         if anchors.tobytes() in seen:
             break
@@ -86,14 +86,14 @@ def _centred(covariance: Floats) -> Floats:
 def _told(difference: Floats, covariance: Floats, anchors: Bools) -> Shifted:
     """With these anchors, averaged over the grid of tau."""
     each = [_at(float(tau), difference, covariance, anchors) for tau in _TAUS]
-    logs = np.array([one.log_weight for one in each])
+    logs = np.array([fit.log_weight for fit in each])
     weight = np.exp(logs - logs.max())
     weight /= weight.sum()
-    shifts, deltas = np.array([one.shift for one in each]), np.array([one.delta for one in each])
+    shifts, deltas = np.array([fit.shift for fit in each]), np.array([fit.delta for fit in each])
     shift, delta = float(weight @ shifts), weight @ deltas
-    variances = np.array([one.delta_variance for one in each]) + (deltas - delta) ** 2
-    p = np.array([two_sided(one.delta / np.sqrt(one.delta_variance + tau**2)) for one, tau in zip(each, _TAUS, strict=True)])
-    shift_variance = weight @ (np.array([one.shift_variance for one in each]) + (shifts - shift) ** 2)
+    variances = np.array([fit.delta_variance for fit in each]) + (deltas - delta) ** 2
+    p = np.array([two_sided(fit.delta / np.sqrt(fit.delta_variance + tau**2)) for fit, tau in zip(each, _TAUS, strict=True)])
+    shift_variance = weight @ (np.array([fit.shift_variance for fit in each]) + (shifts - shift) ** 2)
     return Shifted(
         shift, float(np.sqrt(shift_variance)), delta, np.sqrt(weight @ variances), weight @ p, float(weight @ _TAUS), anchors
     )
@@ -112,20 +112,20 @@ class _At:
 
 def _at(tau: float, difference: Floats, covariance: Floats, anchors: Bools) -> _At:
     inside = np.flatnonzero(anchors)
-    own = covariance[np.ix_(inside, inside)] + tau**2 * np.eye(len(inside))
-    inverse = np.linalg.inv(own)
+    marginal = covariance[np.ix_(inside, inside)] + tau**2 * np.eye(len(inside))
+    inverse = np.linalg.inv(marginal)
     row, total = inverse.sum(axis=1), float(inverse.sum())
     x = difference[inside]
     shift = float(row @ x) / total
     rest = x - shift
-    log_likelihood = -0.5 * (float(np.linalg.slogdet(own)[1]) + np.log(total) + float(rest @ inverse @ rest))
+    log_likelihood = -0.5 * (float(np.linalg.slogdet(marginal)[1]) + np.log(total) + float(rest @ inverse @ rest))
     weights = np.broadcast_to(row / total, (len(difference), len(inside))).copy()
     if len(inside) > 1:  # an anchor is told against the others; one row and column less of a matrix is known from its inverse
         diagonal = np.diag(inverse)
         weights[inside] = (row - inverse * (row / diagonal)[:, None]) / (total - row**2 / diagonal)[:, None]
     delta = difference - weights @ x
     across = covariance[:, inside]
-    variance = np.diag(covariance) - 2 * (weights * across).sum(axis=1) + np.einsum("ij,jk,ik->i", weights, own, weights)
+    variance = np.diag(covariance) - 2 * (weights * across).sum(axis=1) + np.einsum("ij,jk,ik->i", weights, marginal, weights)
     return _At(log_likelihood - 0.5 * (tau / _SMALL) ** 2, shift, 1 / total, delta, np.maximum(variance, 1e-12))
 
 

@@ -98,9 +98,9 @@ class _Pairs:
         by_kind = np.split(order, np.cumsum(self.count * self.subjects)[:-1])
         for kind, rows in enumerate(by_kind):
             count = max(1, int(self.count[kind]))
-            for some in np.split(rows, range(at_once * count, len(rows), at_once * count)):
-                cells = np.arange(len(some)) // count * n_items + self.item[some]
-                times = np.bincount(cells, minlength=len(some) // count * n_items).reshape(-1, n_items).astype(np.float64)
+            for part in np.split(rows, range(at_once * count, len(rows), at_once * count)):
+                cells = np.arange(len(part)) // count * n_items + self.item[part]
+                times = np.bincount(cells, minlength=len(part) // count * n_items).reshape(-1, n_items).astype(np.float64)
                 yield kind, times.T @ times
 
 
@@ -121,8 +121,8 @@ class _Normal:
     @cached_property
     def covariance(self) -> Floats:
         """The covariance of the items."""
-        own = np.diag(self.pairs.alone / self.noise**2 + _PRIOR_SD**-2)
-        return np.linalg.inv(own - self.pairs.weighted(self.less / self.noise**4)).astype(np.float64)
+        information = np.diag(self.pairs.alone / self.noise**2 + _PRIOR_SD**-2)
+        return np.linalg.inv(information - self.pairs.weighted(self.less / self.noise**4)).astype(np.float64)
 
     def effects(self, y: Floats) -> tuple[Floats, Floats]:
         """Return the effects of items and of subjects."""

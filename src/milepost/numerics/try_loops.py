@@ -74,7 +74,7 @@ def add_slopes(subjects: Subjects, tables: Tables, totals: Totals, room: Room) -
         first, last = subjects.starts[subject], subjects.starts[subject + 1]
         height += weigh(subjects, tables.fail, subject, room.weight)
         low, high = reach(room.weight)
-        own, score = room.weight[low:high], room.score[low:high]
+        weight, score = room.weight[low:high], room.score[low:high]
         count = touch(kinds, item, first, last, n_items, room.touched)
         begin(score, subjects.won[subject], room.touched, count, n_items)
         a, others = -1, count - OTHERS
@@ -87,10 +87,10 @@ def add_slopes(subjects: Subjects, tables: Tables, totals: Totals, room: Room) -
                 a += a < 0 or room.touched[a] != item[kind]
                 take(score[:, a], times, tables.chance[kind, low:high])
                 take(score[:, others + LEARNING], -times, tables.counted[kind, low:high])
-            take(totals.mass[kind, low:high], times, own)
+            take(totals.mass[kind, low:high], times, weight)
         by_ability(score, others, tables.ability[low:high], tables.hold)
-        squares(score, own, count, room.square)
-        add_subject(score, own, count, room, totals)
+        squares(score, weight, count, room.square)
+        add_subject(score, weight, count, room, totals)
     return height
 
 
@@ -110,9 +110,9 @@ def touch(kinds: Ints, item: Ints, first: int, last: int, n_items: int, touched:
     """Note the parameters that a subject's cells depend on, in rising order; how many they are."""
     count, before = 0, -1
     for cell in range(first, last):
-        here = item[kinds[cell]]
-        if here != before and here < n_items:
-            touched[count] = before = here
+        current = item[kinds[cell]]
+        if current != before and current < n_items:
+            touched[count] = before = current
             count += 1
     for other in range(OTHERS):
         touched[count + other] = n_items + other
@@ -148,13 +148,13 @@ def squares(score: Floats, weight: Floats, count: int, square: Floats) -> None:
         for b in range(len(row)):
             row[b] = 0.0
     for point in range(0, len(weight), AT_ONCE):  # four points at once, which halves the time
-        one, two, three, four = score[point], score[point + 1], score[point + 2], score[point + 3]
+        first, second, third, fourth = score[point], score[point + 1], score[point + 2], score[point + 3]
         for a in range(count):
-            by_one, by_two = weight[point] * one[a], weight[point + 1] * two[a]
-            by_three, by_four = weight[point + 2] * three[a], weight[point + 3] * four[a]
+            by_one, by_two = weight[point] * first[a], weight[point + 1] * second[a]
+            by_three, by_four = weight[point + 2] * third[a], weight[point + 3] * fourth[a]
             row = square[a, : (a + AT_ONCE) // AT_ONCE * AT_ONCE]
             for b in range(len(row)):
-                row[b] += by_one * one[b] + by_two * two[b] + by_three * three[b] + by_four * four[b]
+                row[b] += by_one * first[b] + by_two * second[b] + by_three * third[b] + by_four * fourth[b]
 
 
 def add_subject(score: Floats, weight: Floats, count: int, room: Room, totals: Totals) -> None:

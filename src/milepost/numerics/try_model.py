@@ -190,15 +190,15 @@ class _Data:
 
     def _grid(self, tries: TriesOfItems, code: Ints, most: int, subjects: Ints, heaviest: int) -> _Grid:
         """The tries of some subjects, with points of integration that are dense enough for the heaviest of them."""
-        own = tries if len(subjects) == self.n_subjects else tries.of(subjects, self.n_subjects)
+        chosen = tries if len(subjects) == self.n_subjects else tries.of(subjects, self.n_subjects)
         at_once = _AT_ONCE_IN_LOOPS if self.loops else _AT_ONCE
         counts, totals = [], np.zeros((2, len(self.design)))
-        for first, part in own.in_blocks(at_once):
+        for first, part in chosen.in_blocks(at_once):
             block, sums = self._counts(part, code, most, first, min(at_once, len(subjects) - first))
             counts.append(block)
             totals += sums
-        way = LoopSums if self.loops else BlockSums
-        return _Grid(subjects, *_points(heaviest), way(counts, self.kinds), *totals)
+        make_sums = LoopSums if self.loops else BlockSums
+        return _Grid(subjects, *_points(heaviest), make_sums(counts, self.kinds), *totals)
 
     def _counts(self, tries: TriesOfItems, code: Ints, most: int, first: int, count: int) -> tuple[Counts, Floats]:
         """The tries of so many subjects from the first one on; by kind, how many there are, and how many succeeded."""
@@ -218,8 +218,8 @@ class _Data:
 
     def start(self) -> Floats:
         """Return the starting values: smoothed rates, and the priors."""
-        own = self.design[:, : self.n_items] != 0
-        rate = (self.won_by_kind @ own + 0.5) / (self.tried @ own + 1.0)
+        is_item = self.design[:, : self.n_items] != 0
+        rate = (self.won_by_kind @ is_item + 0.5) / (self.tried @ is_item + 1.0)
         return np.concatenate((-np.log(rate / (1 - rate)), [mean for mean, _ in _PRIORS]))
 
     def _at(self, values: Floats, grid: _Grid) -> At:
@@ -322,7 +322,7 @@ def _by_weight(heavy: Ints) -> list[Ints]:
     if len(heavy) <= _AT_ONCE:
         return [np.arange(len(heavy))]
     size = np.ceil(np.log2(np.maximum(heavy, _LIGHT) / _LIGHT)).astype(np.int64)
-    return [np.flatnonzero(size == own) for own in distinct(size)]
+    return [np.flatnonzero(size == value) for value in distinct(size)]
 
 
 def _points(heaviest: int) -> tuple[Floats, Floats]:

@@ -121,11 +121,11 @@ class Kinds:
 
     def so_far(self, table: Floats) -> Floats:
         """Return, by kind and point, the sum over the kinds of the same item up to this one."""
-        return np.concatenate([np.cumsum(table[own], axis=0) for _, own in self.groups])
+        return np.concatenate([np.cumsum(table[rows], axis=0) for _, rows in self.groups])
 
     def from_here(self, table: Floats) -> Floats:
         """Return, by kind and point, the sum over the kinds of the same item from this one on."""
-        return np.concatenate([np.cumsum(table[own][::-1], axis=0)[::-1] for _, own in self.groups])
+        return np.concatenate([np.cumsum(table[rows][::-1], axis=0)[::-1] for _, rows in self.groups])
 
 
 class BlockSums(TrySums):
@@ -135,7 +135,7 @@ class BlockSums(TrySums):
         self.kinds, self.blocks = kinds, blocks
         self.by_kind = [_by_row(block.cells.T) for block in blocks]
         by_column = [block.cells if isinstance(block.cells, np.ndarray) else block.cells.tocsc() for block in blocks]
-        self.by_group = [[_by_row(cells[:, own]) for _, own in kinds.groups] for cells in by_column]
+        self.by_group = [[_by_row(cells[:, rows]) for _, rows in kinds.groups] for cells in by_column]
 
     def abilities(self, at: At) -> Floats:
         """See `Sums`."""
@@ -168,8 +168,8 @@ class BlockSums(TrySums):
         n = self.kinds.n_items
         score = np.zeros((n + OTHERS, len(block.won), len(at.ability)))
         failing = np.zeros(score.shape[1:])
-        for (item, own), cells in zip(self.kinds.groups, groups, strict=True):
-            fail, expected, counted = np.split(cells @ dense[own], 3, axis=1)
+        for (item, rows), cells in zip(self.kinds.groups, groups, strict=True):
+            fail, expected, counted = np.split(cells @ dense[rows], 3, axis=1)
             failing += fail
             if item == n:
                 score[n + PATIENCE], score[n + WEAR] = -expected, -counted
@@ -205,8 +205,8 @@ class LoopSums(TrySums):
         """See `Sums`."""
         fail = self.kinds.so_far(at.fail)
         means = [np.zeros(len(block.won)) for block in self.blocks]
-        for block, own in zip(self.blocks, means, strict=True):
-            _WRITE_ABILITIES(_subjects(block, at), fail, at.ability, np.empty(len(at.ability)), own)
+        for block, mean in zip(self.blocks, means, strict=True):
+            _WRITE_ABILITIES(_subjects(block, at), fail, at.ability, np.empty(len(at.ability)), mean)
         return np.concatenate(means)
 
     def slopes(self, at: At) -> tuple[float, Floats, Floats, Floats]:
@@ -254,38 +254,38 @@ class TriesOfItems:
     def of_the_first(self, subjects: int) -> TriesOfItems:
         """Return the tries of items of so many subjects."""
         few = self.subject < subjects
-        return self.some(few)
+        return self.pick(few)
 
     def of(self, subjects: Ints, count: int) -> TriesOfItems:
         """Return the tries of items of some of so many subjects, who are numbered anew in rising order."""
         number = np.full(count, -1)
         number[subjects] = np.arange(len(subjects))
-        some = self.some(number[self.subject] >= 0)
-        return replace(some, subject=number[some.subject])
+        kept = self.pick(number[self.subject] >= 0)
+        return replace(kept, subject=number[kept.subject])
 
     def how_often(self) -> Ints:
         """How often each number was tried at each item; items down, numbers across, from 0."""
         shape = (int(self.item.max(initial=-1)) + 1, int(self.number.max(initial=0)) + 1)
         often = np.zeros(shape[0] * shape[1], np.int64)
         for first in range(0, len(self.item), _AT_ONCE):
-            some = slice(first, first + _AT_ONCE)
-            often += np.bincount(self.item[some].astype(np.int64) * shape[1] + self.number[some], minlength=len(often))
+            block = slice(first, first + _AT_ONCE)
+            often += np.bincount(self.item[block].astype(np.int64) * shape[1] + self.number[block], minlength=len(often))
         return often.reshape(shape)
 
     def in_blocks(self, size: int) -> Iterator[tuple[int, TriesOfItems]]:
         """Blocks of so many subjects: the number of the first one, and the tries of all in it, with numbers of 64 bits."""
         rising = bool((np.diff(self.subject) >= 0).all())
-        own = self if rising else self.some(stable_order(self.subject))
-        firsts = np.arange(0, max(1, int(own.subject.max(initial=0)) + 1), size)
-        bounds = [*np.searchsorted(own.subject, firsts).tolist(), len(own.subject)]
+        in_order = self if rising else self.pick(stable_order(self.subject))
+        firsts = np.arange(0, max(1, int(in_order.subject.max(initial=0)) + 1), size)
+        bounds = [*np.searchsorted(in_order.subject, firsts).tolist(), len(in_order.subject)]
         for first, ends in zip(firsts.tolist(), pairwise(bounds), strict=True):
-            yield first, own.some(slice(*ends))._wide()
+            yield first, in_order.pick(slice(*ends))._wide()
 
     def _wide(self) -> TriesOfItems:
         subject, item, number = (column.astype(np.int64) for column in (self.subject, self.item, self.number))
         return replace(self, subject=subject, item=item, number=number)
 
-    def some(self, rows: Column | slice) -> TriesOfItems:
+    def pick(self, rows: Column | slice) -> TriesOfItems:
         """Some of the tries."""
         left = None if self.left is None else self.left[rows]
         return TriesOfItems(self.subject[rows], self.item[rows], self.number[rows], self.success[rows], left)

@@ -51,7 +51,7 @@ class Counted:
     def merged(cls, parts: Iterable[Counted]) -> Counted:
         """The counts of parts of the rows together."""
         several = list(parts)
-        columns = (_Slim.joined(own) for own in zip(*(part.slim for part in several), strict=True))
+        columns = (_Slim.joined(column) for column in zip(*(part.slim for part in several), strict=True))
         return _gathered(tuple(columns), np.concatenate([part.times for part in several]).astype(np.int64))
 
     @property
@@ -229,7 +229,7 @@ class RowsOfPlayers:
         """Return the rows of a log from parts that share no player."""
         player = slimmest(apart([part.columns[0] for part in parts]))
         others = zip(*(part.columns[1:] for part in parts), strict=True)
-        return cls((player, *(np.concatenate(own) for own in others)))
+        return cls((player, *(np.concatenate(column) for column in others)))
 
     def in_order(self) -> tuple[Column, ...]:
         """Return the columns in an order that is the same however the log was divided, players numbered anew."""
@@ -271,7 +271,7 @@ class AddedUp:
     @classmethod
     def merged(cls, parts: list[Self]) -> Self:
         """Return the counts of all parts together, which share no player."""
-        names = [one.name for one in fields(cls)]  # type: ignore[arg-type]
+        names = [field.name for field in fields(cls)]  # type: ignore[arg-type]
         return cls(**{name: _added_up([getattr(part, name) for part in parts]) for name in names})
 
 

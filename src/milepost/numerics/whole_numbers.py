@@ -69,10 +69,10 @@ def ordinals(values: Column, order: Ints | None = None) -> Ints:
 
 def among(column: Column, few: Iterable[int]) -> Bools:
     """Return a mask of the values that are among a few; comparing with each takes less than one table of them."""
-    found = np.zeros(len(column), np.bool_)
+    hits = np.zeros(len(column), np.bool_)
     for wanted in few:
-        found |= column == wanted
-    return found
+        hits |= column == wanted
+    return hits
 
 
 def _new(rising: Column) -> Bools:

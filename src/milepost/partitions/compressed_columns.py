@@ -142,9 +142,9 @@ def filled_out(column: CompressedColumn) -> Column:
 def _of_floats(column: Floats) -> CompressedColumn:
     rows, kind = len(column), column.dtype
     for most, others in ((np.nan, ~np.isnan(column)), (0.0, (column != 0) | np.signbit(column))):
-        said = np.flatnonzero(others)
-        if len(said) * _FEW < rows:
-            return _Few(rows, kind, most, said.astype(np.int32), packed(column[said]))
+        places = np.flatnonzero(others)
+        if len(places) * _FEW < rows:
+            return _Few(rows, kind, most, places.astype(np.int32), packed(column[places]))
     return next(filter(None, (_stepped(column, in_one) for in_one in _STEPS)), _Narrow(rows, kind, _own(column)))
 
 

@@ -74,8 +74,8 @@ class Work:
     @property
     def most(self) -> int:
         """About how many bytes a log may take in memory."""
-        own = memory_of_machine()
-        return self.memory if self.memory is not None else _MOST if own is None else own // _SHARE
+        available = memory_of_machine()
+        return self.memory if self.memory is not None else _MOST if available is None else available // _SHARE
 
     @property
     def _divided(self) -> bool:

@@ -116,8 +116,8 @@ def _cluster(cluster: str, progress: Progress) -> Iterator[Workers]:
     try:
         client: Any = distributed.Client(cluster, timeout=_PATIENCE, set_as_default=False)  # type: ignore[no-untyped-call]
     except Exception as error:  # addresses can be wrong in many ways
-        said = _first_line(error)
-        raise WorkError(f"{cluster}: no scheduler answers there ({said}). Start one, or mend the address.") from None
+        reason = _first_line(error)
+        raise WorkError(f"{cluster}: no scheduler answers there ({reason}). Start one, or mend the address.") from None
     try:
         progress.step(f"waiting up to {_WAIT} s for workers")
         client.wait_for_workers(1, timeout=_WAIT)
@@ -128,8 +128,10 @@ def _cluster(cluster: str, progress: Progress) -> Iterator[Workers]:
         with client:
             yield Workers(client.get_executor(retries=_RETRIES))
     except (distributed.KilledWorker, CommClosedError, CancelledError, ImportError) as error:
-        said = _first_line(error)
-        raise WorkError(f"{cluster}: the work broke off there ({said}). Do its workers have this version of Mile Post?") from None
+        reason = _first_line(error)
+        raise WorkError(
+            f"{cluster}: the work broke off there ({reason}). Do its workers have this version of Mile Post?"
+        ) from None
 
 
 def _require_address(cluster: str) -> None:
@@ -148,8 +150,8 @@ def _require_address(cluster: str) -> None:
         if not 0 < int(port) < 1 << 16 or not host:
             raise ValueError("its port is none")
     except Exception as error:
-        said = _first_line(error)
-        raise WorkError(f"{cluster}: is no address of a scheduler ({said}). Write one such as tcp://host:8786.") from None
+        reason = _first_line(error)
+        raise WorkError(f"{cluster}: is no address of a scheduler ({reason}). Write one such as tcp://host:8786.") from None
 
 
 def _first_line(error: Exception) -> str:

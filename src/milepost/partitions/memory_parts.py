@@ -54,9 +54,9 @@ class _Piece:
 
     def parted(self, block_of_session: Column, blocks: int) -> _Piece:
         """Return the log with the records in the order of their blocks, and within a block as they were."""
-        own = block_of_session[self.sessions()]
-        order = np.argsort(own, kind="stable")
-        bounds = np.concatenate(([0], np.cumsum(np.bincount(own, minlength=blocks)))).tolist()
+        block = block_of_session[self.sessions()]
+        order = np.argsort(block, kind="stable")
+        bounds = np.concatenate(([0], np.cumsum(np.bincount(block, minlength=blocks)))).tolist()
         for name in list(self.columns):
             self.columns[name] = self.columns[name].ordered(order)  # one by one, so that memory holds them once
         return _Piece(self.columns, bounds)
@@ -99,7 +99,7 @@ class HeldPart:
         """
         return by_itself(self.log(columns))
 
-    def let_go(self) -> None:
+    def free(self) -> None:
         """Let the records of all blocks go."""
         self.pieces.clear()
 
@@ -180,13 +180,13 @@ Opened = Callable[[], BareLog]  # gives a log without its records when it is ask
 
 def own_sessions(records: Records) -> tuple[Ints, Records]:
     """The sessions of some records, rising, and the records with these numbered among themselves."""
-    there = np.bincount(records.session) > 0
-    return np.flatnonzero(there), replace(records, session=(np.cumsum(there) - 1)[records.session])
+    present = np.bincount(records.session) > 0
+    return np.flatnonzero(present), replace(records, session=(np.cumsum(present) - 1)[records.session])
 
 
 def by_itself(log: Log) -> Log:
     """A part that has the sessions of the whole with its own ones only."""
-    own, records = own_sessions(log.records)
-    places = own.tolist()
+    numbers, records = own_sessions(log.records)
+    places = numbers.tolist()
     sessions = Sessions(**{name: [values[place] for place in places] for name, values in vars(log.sessions).items()})
-    return replace(log, sessions=sessions, records=records, numbers=own)
+    return replace(log, sessions=sessions, records=records, numbers=numbers)

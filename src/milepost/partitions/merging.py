@@ -35,7 +35,7 @@ def merged(parts: list[PlayedPart], log: BareLog, debug_sessions: int, wanted: P
     count = len(log.sessions.name)
     lengths = _by_session([part.lengths for part in parts], parts, count)
     bounds = np.concatenate(([0], np.cumsum(lengths)))
-    columns = ([getattr(part.times, one.name) for part in parts] for one in fields(SessionTimes))
+    columns = ([getattr(part.times, field.name) for part in parts] for field in fields(SessionTimes))
     times = SessionTimes(*(_by_session(column, parts, count) for column in columns))
     players, player = players_of(log.sessions)
     sequence = session_order(log.sessions, player, np.nan_to_num(times.first))
@@ -88,13 +88,13 @@ def _in_order(parts: list[PlayedPart], tables: list[dict[str, CompressedColumn]]
 
 def _attributes(parts: list[tuple[dict[str, CompressedColumn], int]], order: Ints) -> Attributes:
     """The attributes of all attempts; a part in which no attempt has one does not have its column."""
-    found: dict[str, Column] = {}
+    attributes: dict[str, Column] = {}
     for name in dict.fromkeys(name for columns, _ in parts for name in columns):
         kind = next(columns[name].kind for columns, _ in parts if name in columns)
-        nothing = kind.type(np.nan if kind.kind == "f" else ABSENT)
-        found[name] = slimmest(joined(name, [columns.pop(name, Same(rows, kind, nothing)) for columns, rows in parts], order))
+        empty = kind.type(np.nan if kind.kind == "f" else ABSENT)
+        attributes[name] = slimmest(joined(name, [columns.pop(name, Same(rows, kind, empty)) for columns, rows in parts], order))
         give_back_now()
-    return Attributes(found)
+    return Attributes(attributes)
 
 
 def _joined(tables: list[dict[str, CompressedColumn]], order: Ints) -> dict[str, Column]:
@@ -125,7 +125,9 @@ def joined(name: str, columns: list[CompressedColumn], order: Ints) -> Column:
     """A column from those of the parts, one after the other and then put in order."""
     filled = [column for column in columns if column.rows] or columns[:1]
     first = filled[0]
-    if isinstance(first, Same) and all(isinstance(one, Same) and one.value.tobytes() == first.value.tobytes() for one in filled):
+    if isinstance(first, Same) and all(
+        isinstance(column, Same) and column.value.tobytes() == first.value.tobytes() for column in filled
+    ):
         return np.broadcast_to(first.value, len(order))
     column = end_to_end(filled)[order]
     return slimmest(column) if name in NARROW else column

@@ -87,12 +87,12 @@ class PartedLog:
         survey, order = self._surveyed(wanted, False, log, workers, progress)
         played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
         if last and survey.records > MOST_RECORDS:
-            self._let_go()
+            self._free()
         give_back_now()
         play = merged(played, log, debug_sessions, wanted)
-        return replace(play, again=lambda exclusion, some: self.play(self.once_more(wanted, exclusion, some), workers))
+        return replace(play, again=lambda exclusion, sessions: self.play(self.once_more(wanted, exclusion, sessions), workers))
 
-    def counted(self, wanted: PartRequest, kinds: Kinds, workers: Workers, progress: Progress = SILENT) -> CountedPlay:
+    def count_parts(self, wanted: PartRequest, kinds: Kinds, workers: Workers, progress: Progress = SILENT) -> CountedPlay:
         """Replay what is wanted of it, count, and keep nothing else; nobody will have it replayed after that.
 
         Args:
@@ -108,7 +108,7 @@ class PartedLog:
         survey, order = self._surveyed(wanted, True, log, workers, progress)
         inputs: list[tuple[object, ...]] = [(part, wanted, survey, order, kinds) for part in self.parts]
         together = counted_together(workers.each(count_part, inputs, progress), kinds)
-        self._let_go()
+        self._free()
         give_back_now()
         stops, course = together.stops, wanted.course
         about = About(
@@ -142,9 +142,9 @@ class PartedLog:
         progress.step("replaying parts", len(self.parts))
         return survey, order
 
-    def _let_go(self) -> None:
+    def _free(self) -> None:
         for part in self.parts:
-            part.let_go()
+            part.free()
 
     def once_more(self, wanted: PartRequest, exclusion: Exclusion, sessions: Bools) -> PartRequest:
         """Replay some sessions of a play again with an exclusion, without summaries of their records."""

@@ -63,48 +63,50 @@ class LoadedParts:
         give_back_now()
         return play
 
-    def made(self, name: str, make: Callable[[Play], V]) -> V:
+    def compute(self, name: str, make: Callable[[Play], V]) -> V:
         """Return a function's result on the replayed log, which is not held any longer."""
         return make(self.play(last=True))
 
-    def counted(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
+    def compute_from_counts(self, name: str | None, make: Callable[[Summed], V], kinds: Kinds) -> V:
         """Return a function's result on counts over the log, which is not held any longer; a small log is replayed for it."""
         if self.parted.records <= SMALL:
             return make(self.play())
-        with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
-            play = self.parted.counted(self.wanted, kinds, who, progress)
+        with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as pool:
+            play = self.parted.count_parts(self.wanted, kinds, pool, progress)
         return make(play)
 
-    def grouped(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
+    def replay_groups(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
         groups = groups_with_courses(self.sessions, key, self.course)
-        plays = self._plays([self._some(sessions, course, exclusion) for _, sessions, course in groups])
+        plays = self._plays([self._request_for(sessions, course, exclusion) for _, sessions, course in groups])
         return [(value, play) for (value, _, _), play in zip(groups, plays, strict=True)]
 
-    def sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
+    def replay_sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
-        before, after = self._plays([self._some(own, course, exclusion) for own, course in split.each(self.sessions)])
+        before, after = self._plays(
+            [self._request_for(sessions, course, exclusion) for sessions, course in split.each(self.sessions)]
+        )
         return before, after
 
-    def _some(self, sessions: Bools, course: Course | None, exclusion: Exclusion | None) -> PartRequest:
+    def _request_for(self, sessions: Bools, course: Course | None, exclusion: Exclusion | None) -> PartRequest:
         """Return the request for some of the sessions only."""
         kept = np.ones(len(self.parted.log.sessions.name), np.bool_) if self.wanted.kept is None else self.wanted.kept.copy()
         kept[kept] = sessions
         return replace(self.wanted, kept=kept, course=course, exclusion=exclusion)
 
     def _plays(self, wanted: list[PartRequest], last: bool = False) -> list[Play]:
-        with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as who:
-            plays = [self.parted.play(one, who, progress, last) for one in wanted]
-        return [replace(play, again=partial(self._again, one)) for one, play in zip(wanted, plays, strict=True)]
+        with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as pool:
+            plays = [self.parted.play(request, pool, progress, last) for request in wanted]
+        return [replace(play, again=partial(self._replay_some, request)) for request, play in zip(wanted, plays, strict=True)]
 
-    def _again(self, wanted: PartRequest, exclusion: Exclusion, sessions: Bools) -> Play:
+    def _replay_some(self, wanted: PartRequest, exclusion: Exclusion, sessions: Bools) -> Play:
         """Some sessions of a play with something left out."""
         (play,) = self._plays([self.parted.once_more(wanted, exclusion, sessions)])
         return play
 
-    def some(self, exclusion: Exclusion, sessions: Bools) -> Play:
+    def replay_some(self, exclusion: Exclusion, sessions: Bools) -> Play:
         """Replay some sessions, as if the log held only those, with something left out."""
-        return self._again(self.wanted, exclusion, sessions)
+        return self._replay_some(self.wanted, exclusion, sessions)
 
     @property
     def sessions(self) -> BareLog:
@@ -120,7 +122,7 @@ class LoadedParts:
         return replace(self, wanted=replace(self.wanted, anonymous=True))
 
 
-def load_parts(asked: LogRequest, way: ExecutionPlan) -> LoadedParts:
+def load_parts(asked: LogRequest, plan: ExecutionPlan) -> LoadedParts:
     """Open the store that is named, or pack the logs that are named into one for the moment, or hold them in memory.
 
     Raises:
@@ -130,21 +132,21 @@ def load_parts(asked: LogRequest, way: ExecutionPlan) -> LoadedParts:
     work = asked.work
     with asked.telling() as progress:
         spilled = None
-        if way.held:
+        if plan.held:
             parted = PartedLog(*hold(asked, progress))
         else:
-            folder, spilled = _store_of(asked, way, progress)
+            folder, spilled = _store_of(asked, plan, progress)
             parted = PartedLog(*open_store(folder))
         bare = parted.bare
         parted = replace(parted, bare=lambda: with_players(bare(), asked.players))
-        with workers(work.threads, work.cluster, progress) as who:
-            kept = parted.fitting(asked.conditions, who)
+        with workers(work.threads, work.cluster, progress) as pool:
+            kept = parted.fitting(asked.conditions, pool)
     return LoadedParts(
         parted, asked.course, PartRequest(asked.course, asked.rules, kept, asked.players), work, spilled, asked.telling
     )
 
 
-def _store_of(asked: LogRequest, way: ExecutionPlan, progress: Progress) -> tuple[Path, TemporaryDirectory[str] | None]:
+def _store_of(asked: LogRequest, plan: ExecutionPlan, progress: Progress) -> tuple[Path, TemporaryDirectory[str] | None]:
     sources = expand(asked.names)
     if sources[0].store is not None:
         if len(sources) > 1:
@@ -152,7 +154,7 @@ def _store_of(asked: LogRequest, way: ExecutionPlan, progress: Progress) -> tupl
         return sources[0].store, None
     if any(source.path is None for source in sources):
         raise UsageError("standard input cannot be worked on by a cluster, or within --memory. Name a file, or leave these out.")
-    layout = Layout.of(sum(unpacked(source.label, source.size()) for source in sources), way.memory, asked.work.threads)
+    layout = Layout.of(sum(unpacked(source.label, source.size()) for source in sources), plan.memory, asked.work.threads)
     with scratch_writing():
         spilled = TemporaryDirectory(prefix="milepost-")
         folder = Path(spilled.name) / "store"
@@ -197,11 +199,11 @@ class StoredPart:
         """
         manifest, bare, sessions = _without_sessions(self.store, self.additions, self.stamp)
         limits = Limits.of(bare, len(sessions.debug))
-        own, records = own_sessions(records_of(Path(self.store), manifest, self.numbers, limits, columns))
+        numbers, records = own_sessions(records_of(Path(self.store), manifest, self.numbers, limits, columns))
         with sound(Path(self.store)):
-            return Log(**vars(replace(bare, sessions=sessions.some(own), numbers=own)), records=records)
+            return Log(**vars(replace(bare, sessions=sessions.pick(numbers), numbers=numbers)), records=records)
 
-    def let_go(self) -> None:
+    def free(self) -> None:
         """Nothing of it is held in memory."""
 
 

@@ -43,7 +43,7 @@ class Part(Protocol):
     def by_itself(self, columns: tuple[str, ...] | None = None) -> Log:
         """Return the part with its own sessions only, numbered among themselves."""
 
-    def let_go(self) -> None:
+    def free(self) -> None:
         """Nobody will ask it again: what of it is held in memory may go."""
 
 

@@ -48,46 +48,46 @@ def tested(play: FullPlay, hypotheses: Sequence[Hypothesis]) -> list[HypothesisR
         UsageError: a level or a build is not there, or no build is before it.
     """
     names = values_in_order(play.gated.log, "build")
-    return [_row(play, names, own) for own in hypotheses]
+    return [_row(play, names, hypothesis) for hypothesis in hypotheses]
 
 
-def _row(play: FullPlay, names: Sequence[str], own: Hypothesis) -> HypothesisRow:
-    build = own.build or names[-1]
+def _row(play: FullPlay, names: Sequence[str], hypothesis: Hypothesis) -> HypothesisRow:
+    build = hypothesis.build or names[-1]
     if build not in names[1:]:
         why = "is the first one" if build in names else f"is not in the log, which has {', '.join(names)}"
-        raise UsageError(f"hypothesis on {own.level}: the build {build} {why}, so there is nothing to hold it against.")
+        raise UsageError(f"hypothesis on {hypothesis.level}: the build {build} {why}, so there is nothing to hold it against.")
     before, after = names[names.index(build) - 1], build
-    sides = [_figures(play_of_build(play, name), own) for name in (before, after)]
-    change, low, high = _difference(sides[0], sides[1], own.figure)
-    sign = 1.0 if own.expect == "up" else -1.0
+    sides = [_figures(play_of_build(play, name), hypothesis) for name in (before, after)]
+    change, low, high = _difference(sides[0], sides[1], hypothesis.figure)
+    sign = 1.0 if hypothesis.expect == "up" else -1.0
     players = min(int(str(side["players"])) for side in sides)
-    verdict = _verdict(sign, change, low, high, own.at_least)
+    verdict = _verdict(sign, change, low, high, hypothesis.at_least)
     return {
-        "level": play.stops[place_of(play, own.level)],
-        "figure": own.figure,
-        "expect": own.expect,
-        "at_least": own.at_least,
+        "level": play.stops[place_of(play, hypothesis.level)],
+        "figure": hypothesis.figure,
+        "expect": hypothesis.expect,
+        "at_least": hypothesis.at_least,
         "from": before,
         "build": after,
-        "before": _share(sides[0], own.figure),
-        "after": _share(sides[1], own.figure),
+        "before": _share(sides[0], hypothesis.figure),
+        "after": _share(sides[1], hypothesis.figure),
         "change": change,
         "low": low,
         "high": high,
         "players": players,
-        "said": None if own.said is None else own.said.isoformat(),
-        "found_in_data": _found_in_data(play, own.said),
+        "said": None if hypothesis.said is None else hypothesis.said.isoformat(),
+        "found_in_data": _found_in_data(play, hypothesis.said),
         "verdict": verdict,
-        "players_needed": _needed(verdict, sign, change, (low, high), own.at_least, players),
+        "players_needed": _needed(verdict, sign, change, (low, high), hypothesis.at_least, players),
     }
 
 
-def _figures(play: Play, own: Hypothesis) -> Mapping[str, object]:
+def _figures(play: Play, hypothesis: Hypothesis) -> Mapping[str, object]:
     """The row of a build that has the figure; ``players`` says of how many it is."""
-    place = place_of(play, own.level)
-    if own.figure in ("try_clear", "first_try"):
-        return play.once(AttemptsToClear()).rows[place]
-    row = play.once(Funnel()).rows[place]
+    place = place_of(play, hypothesis.level)
+    if hypothesis.figure in ("try_clear", "first_try"):
+        return play.compute_once(AttemptsToClear()).rows[place]
+    row = play.compute_once(Funnel()).rows[place]
     return {**row, "players": row["reached"]}
 
 
@@ -143,9 +143,9 @@ def _needed(
     return max(players + 1, needed) if needed <= MOST_NEEDED else None
 
 
-def _found_in_data(play: FullPlay, said: date | None) -> bool | None:
+def _found_in_data(play: FullPlay, said_on: date | None) -> bool | None:
     """Return whether it was said after the log's first day; None where one of the two is not known."""
     epochs = [epoch for epoch in play.gated.log.sessions.epoch if epoch is not None]
-    if said is None or not epochs:
+    if said_on is None or not epochs:
         return None
-    return said > datetime.fromtimestamp(min(epochs) / 1e9, UTC).date()
+    return said_on > datetime.fromtimestamp(min(epochs) / 1e9, UTC).date()

@@ -76,8 +76,10 @@ def _shift(play: FullPlay, text: str, rows: Sequence[Mapping[str, object]], effe
     knobs = cast("dict[str, object]", rows[level]["knobs"])
     before = numeric(knobs.get(knob))
     if before is None:
-        there = f" Its knobs: {listed(list(knobs))}." if knobs else " It has none."
-        raise UsageError(f"--set {text!r}: {rows[level]['level']} has no number {knob!r}.{nearest(knob, list(knobs)) or there}")
+        knobs_text = f" Its knobs: {listed(list(knobs))}." if knobs else " It has none."
+        raise UsageError(
+            f"--set {text!r}: {rows[level]['level']} has no number {knob!r}.{nearest(knob, list(knobs)) or knobs_text}"
+        )
     effect = told_effect(knob, effects)
     if effect is None:
         raise UsageError(f"--set {text!r}: {_untold(knob, effects)}")
@@ -86,12 +88,12 @@ def _shift(play: FullPlay, text: str, rows: Sequence[Mapping[str, object]], effe
 
 def told_effect(knob: str, effects: Sequence[KnobEffect]) -> ToldEffect | None:
     """Return what a unit of a knob does: by builds, else by levels; None where neither is told."""
-    told = [
-        ToldEffect(own["by"], own["per_unit"], own["low"], own["high"])
-        for own in effects
-        if own["knob"] == knob and own["per_unit"] is not None and own["low"] is not None and own["high"] is not None
+    usable = [
+        ToldEffect(effect["by"], effect["per_unit"], effect["low"], effect["high"])
+        for effect in effects
+        if effect["knob"] == knob and effect["per_unit"] is not None and effect["low"] is not None and effect["high"] is not None
     ]
-    return min(told, key=lambda effect: effect.by != "builds", default=None)
+    return min(usable, key=lambda effect: effect.by != "builds", default=None)
 
 
 def _untold(knob: str, effects: Sequence[KnobEffect]) -> str:
@@ -114,7 +116,9 @@ def reached_by(
         chance: to be reached, between 0 and 1.
     """
     knobs = [cast("dict[str, object]", row["knobs"]) for row in rows]
-    return [own for row, mine in zip(judged, knobs, strict=True) for own in _reaches(row, mine, knobs, effects, chance)]
+    return [
+        reach for row, its_knobs in zip(judged, knobs, strict=True) for reach in _reaches(row, its_knobs, knobs, effects, chance)
+    ]
 
 
 def as_surroundings(
@@ -128,11 +132,11 @@ def as_surroundings(
         effects: what units of them do.
     """
     return [
-        own
-        for row, mine in zip(judged, knobs, strict=True)
+        reach
+        for row, its_knobs in zip(judged, knobs, strict=True)
         if is_to_fix(row) and row["expected"] is not None
-        for own in _reaches(row, mine, knobs, effects, _chance(row["expected"]))
-        if own["to"] is not None
+        for reach in _reaches(row, its_knobs, knobs, effects, _chance(row["expected"]))
+        if reach["to"] is not None
     ]
 
 
@@ -143,7 +147,7 @@ def is_to_fix(row: SpikesRow) -> bool:
 
 def _reaches(
     row: SpikesRow,
-    mine: Mapping[str, object],
+    its_knobs: Mapping[str, object],
     knobs: Sequence[Mapping[str, object]],
     effects: Sequence[KnobEffect],
     chance: float,
@@ -152,10 +156,10 @@ def _reaches(
     difficulty, error = row["difficulty"], row["se"]
     if difficulty is None or error is None or _chance(difficulty) > chance - _CLOSE:
         return
-    for knob, value in mine.items():
+    for knob, value in its_knobs.items():
         effect, before = told_effect(knob, effects), numeric(value)
         if effect is not None and before is not None:
-            seen = [own for other in knobs if (own := numeric(other.get(knob))) is not None]
+            seen = [number for other in knobs if (number := numeric(other.get(knob))) is not None]
             to, low, high, refused = _value(effect, before, as_difficulty(chance) - difficulty, error, seen)
             yield {
                 "level": row["level"],

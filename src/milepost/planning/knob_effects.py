@@ -60,19 +60,19 @@ def effects_by_builds(play: FullPlay, values: Callable[[Play], list[dict[str, ob
     """
     changes = list(_changes(play, values, least))
     names = list(dict.fromkeys(name for change in changes for name in change.by))
-    found: list[KnobEffect] = []
+    effects: list[KnobEffect] = []
     for name in names:
-        own = [change for change in changes if change.by.get(name)]
-        together = [other for other in names if other != name and own and _tied(changes, name, other)]
-        told = _slope(own, name) if own and not together else (None, None, None)
-        found.append(_effect(name, "builds", len(own), told, together))
-    return found
+        changed = [change for change in changes if change.by.get(name)]
+        together = [other for other in names if other != name and changed and _tied(changes, name, other)]
+        slope = _slope(changed, name) if changed and not together else (None, None, None)
+        effects.append(_effect(name, "builds", len(changed), slope, together))
+    return effects
 
 
 def play_of_build(play: FullPlay, build: str) -> FullPlay:
     """Return the play of one build's sessions, by its own course."""
     course = play.course.of_build(build) if play.course is not None else None
-    mask = np.array([own == build for own in session_values(play.gated.log, "build")], np.bool_)
+    mask = np.array([of_session == build for of_session in session_values(play.gated.log, "build")], np.bool_)
     return replay_log(only(play.gated.log, mask), course, play.rules, exclusion=play.gated.exclusion)
 
 
@@ -82,29 +82,29 @@ def _changes(play: FullPlay, values: Callable[[Play], list[dict[str, object]]], 
     except UsageError:
         return []
     sides = [play_of_build(play, name) for name in names] if len(names) > 1 else []
-    found = []
+    changed = []
     for before, after, first, then in zip(sides, sides[1:], names, names[1:], strict=False):
         case = BuildsCompared(Pair.of(before, after, play.gated.log.sessions.name), Compare(Split("build", first, then), least))
         if case.judge is None:
             continue
         shifted, knobs = case.judge.told.shifted, (values(before), values(after))
         for place, number in enumerate(case.judge.estimates.levels.tolist()):
-            own = case.pair.levels[number].places
-            if None in own or not case.judge.enough[place]:
+            places = case.pair.levels[number].places
+            if None in places or not case.judge.enough[place]:
                 continue
-            pair = [side[int(at)] for side, at in zip(knobs, own, strict=True) if at is not None]
+            pair = [side[int(at)] for side, at in zip(knobs, places, strict=True) if at is not None]
             by = {
                 name: new - old
                 for name in dict.fromkeys([*pair[0], *pair[1]])
                 if (old := numeric(pair[0].get(name))) is not None and (new := numeric(pair[1].get(name))) is not None
             }
-            found.append(_Changed(float(shifted.delta[place]), float(shifted.delta_se[place]) ** 2, shifted.spread, by))
-    return found
+            changed.append(_Changed(float(shifted.delta[place]), float(shifted.delta_se[place]) ** 2, shifted.spread, by))
+    return changed
 
 
-def _tied(changes: Sequence[_Changed], one: str, other: str) -> bool:
+def _tied(changes: Sequence[_Changed], knob: str, other: str) -> bool:
     """Return whether two knobs change together: by the correlation of their changes about zero, where either changed."""
-    rows = [(change.by.get(one, 0.0), change.by.get(other, 0.0)) for change in changes]
+    rows = [(change.by.get(knob, 0.0), change.by.get(other, 0.0)) for change in changes]
     pairs = np.array([row for row in rows if any(row)], np.float64).reshape(-1, 2)
     size = float(np.sqrt((pairs[:, 0] ** 2).sum() * (pairs[:, 1] ** 2).sum()))
     if not len(pairs) or not (pairs[:, 1] != 0).any():
@@ -134,27 +134,29 @@ def effects_by_levels(knobs: Sequence[Mapping[str, object]], difficulty: Floats,
         difficulty: per level, NaN where it is not known.
         places: per level, that of its leg.
     """
-    names = list(dict.fromkeys(name for own in knobs for name, value in own.items() if numeric(value) is not None))
-    columns = {name: np.array([_or_nan(own.get(name)) for own in knobs]) for name in names}
-    told = {name: np.isfinite(columns[name]) & np.isfinite(difficulty) for name in names}
-    enough = [name for name in names if told[name].sum() >= _FEWEST_LEVELS and len(np.unique(columns[name][told[name]])) > 1]
-    rows = np.logical_and.reduce([np.isfinite(difficulty), *(told[name] for name in enough)])
+    names = list(dict.fromkeys(name for of_level in knobs for name, value in of_level.items() if numeric(value) is not None))
+    columns = {name: np.array([_or_nan(of_level.get(name)) for of_level in knobs]) for name in names}
+    known = {name: np.isfinite(columns[name]) & np.isfinite(difficulty) for name in names}
+    enough = [name for name in names if known[name].sum() >= _FEWEST_LEVELS and len(np.unique(columns[name][known[name]])) > 1]
+    rows = np.logical_and.reduce([np.isfinite(difficulty), *(known[name] for name in enough)])
     together = {name: _ties(name, enough, columns, places, rows) for name in enough}
     alone = [name for name in enough if not together[name]]
     fitted = _fit(difficulty[rows], places[rows], [columns[name][rows] for name in alone]) if alone else {}
-    found: list[KnobEffect] = []
+    effects: list[KnobEffect] = []
     for name in names:
         estimate = fitted.get(alone.index(name), (None, None, None)) if name in alone else (None, None, None)
-        count = int(rows.sum()) if name in enough else int(told[name].sum())
-        found.append(_effect(name, "levels", count, estimate, together.get(name, [])))
-    return found
+        count = int(rows.sum()) if name in enough else int(known[name].sum())
+        effects.append(_effect(name, "levels", count, estimate, together.get(name, [])))
+    return effects
 
 
 def _ties(name: str, names: Sequence[str], columns: Mapping[str, Floats], places: Ints, rows: np.ndarray) -> list[str]:
     """The knobs that a knob cannot be told from beyond the place, and the place itself."""
-    own, place = columns[name][rows], places[rows].astype(np.float64)
-    found = [other for other in names if other != name and _moves_with(_beyond(own, place), _beyond(columns[other][rows], place))]
-    return found + ([PLACE] if _moves_with(own, place) else [])
+    values, place = columns[name][rows], places[rows].astype(np.float64)
+    tied = [
+        other for other in names if other != name and _moves_with(_beyond(values, place), _beyond(columns[other][rows], place))
+    ]
+    return tied + ([PLACE] if _moves_with(values, place) else [])
 
 
 def _beyond(values: Floats, place: Floats) -> Floats:
@@ -165,14 +167,14 @@ def _beyond(values: Floats, place: Floats) -> Floats:
     return left
 
 
-def _moves_with(one: Floats, other: Floats) -> bool:
+def _moves_with(values: Floats, other: Floats) -> bool:
     """Return whether two columns are tied; they are where no correlation can be had."""
-    if len(one) < 3:
+    if len(values) < 3:
         return True
-    spreads = float(np.std(one)), float(np.std(other))
-    if min(spreads) <= 1e-9 * max(1.0, float(np.abs(one).max()), float(np.abs(other).max())):
+    spreads = float(np.std(values)), float(np.std(other))
+    if min(spreads) <= 1e-9 * max(1.0, float(np.abs(values).max()), float(np.abs(other).max())):
         return True
-    return abs(float(np.corrcoef(one, other)[0, 1])) >= _TIED
+    return abs(float(np.corrcoef(values, other)[0, 1])) >= _TIED
 
 
 def _fit(difficulty: Floats, places: Ints, columns: Sequence[Floats]) -> dict[int, tuple[float, float, float]]:
@@ -204,7 +206,7 @@ def _effect(
     knob: str,
     by: Literal["builds", "levels"],
     levels: int,
-    told: tuple[float | None, float | None, float | None],
+    estimate: tuple[float | None, float | None, float | None],
     together: list[str],
 ) -> KnobEffect:
-    return KnobEffect(knob=knob, by=by, levels=levels, per_unit=told[0], low=told[1], high=told[2], together=together)
+    return KnobEffect(knob=knob, by=by, levels=levels, per_unit=estimate[0], low=estimate[1], high=estimate[2], together=together)

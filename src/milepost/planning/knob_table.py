@@ -83,8 +83,8 @@ class Knobs:
         declared = [dict(level.knobs) for level in full.course.levels] if full.course is not None else [{}] * full.n_levels
         declared = declared if len(declared) == full.n_levels else [{}] * full.n_levels
         logged = _logged(full, declared)
-        knobs = [{**said, **own} for said, own in zip(logged, declared, strict=True)]
-        judged = full.once(Spikes(self.min_players)).rows
+        knobs = [{**from_log, **from_course} for from_log, from_course in zip(logged, declared, strict=True)]
+        judged = full.compute_once(Spikes(self.min_players)).rows
         steps = [_steps(before, after) for before, after in zip([{}, *knobs], knobs, strict=False)]
         kinds = _kinds(full, knobs, steps)
         rows = [
@@ -101,7 +101,7 @@ class Knobs:
         ]
         difficulty = np.array([np.nan if row["difficulty"] is None else row["difficulty"] for row in rows])
         effects = [
-            *effects_by_builds(full, lambda own: _values_in(own, knobs), self.min_players),
+            *effects_by_builds(full, lambda build_play: _values_in(build_play, knobs), self.min_players),
             *effects_by_levels(knobs, difficulty, places_of_legs(full)),
         ]
         reach = [] if self.reach is None else reached_by(judged, rows, effects, self.reach)
@@ -127,15 +127,15 @@ def with_knobs(play: FullPlay, changes: Sequence[str], least: int) -> WhatIf:
 
 def _logged(play: FullPlay, declared: Sequence[Mapping[str, object]]) -> list[dict[str, object]]:
     """Per level, what its openings say most often, of the knobs that some level declares; else of what the log tells."""
-    names = list(dict.fromkeys(name for own in declared for name in own))
+    names = list(dict.fromkeys(name for of_level in declared for name in of_level))
     if not names:
-        return [dict(own) for own in logged_knobs(play)]
-    found: list[dict[str, object]] = [{} for _ in range(play.n_levels)]
+        return [dict(of_level) for of_level in logged_knobs(play)]
+    by_level: list[dict[str, object]] = [{} for _ in range(play.n_levels)]
     for name in names:
         for level, value in commonest_at_openings(play, name).items():
             if name not in declared[level]:
-                found[level][name] = value
-    return found
+                by_level[level][name] = value
+    return by_level
 
 
 def commonest_at_openings(play: Play, name: str) -> dict[int, object]:
@@ -144,19 +144,19 @@ def commonest_at_openings(play: Play, name: str) -> dict[int, object]:
         values: Values = attribute(play, f"start.{name}")
     except UsageError:
         return {}
-    found = {}
+    by_level = {}
     for level in range(play.n_levels):
         codes = values.codes[(play.attempts.level == level) & (values.codes >= 0)]
         if len(codes):
             counts = np.bincount(codes)
             best = next(code for code in dict.fromkeys(codes.tolist()) if counts[code] == counts.max())
-            found[level] = typed_value(values.texts[best])
-    return found
+            by_level[level] = typed_value(values.texts[best])
+    return by_level
 
 
 def _values_in(play: Play, knobs: Sequence[Mapping[str, object]]) -> list[dict[str, object]]:
     """Per level, its knobs in one build: as its openings there say, else as the course has them."""
-    names = list(dict.fromkeys(name for own in knobs for name in own))
+    names = list(dict.fromkeys(name for of_level in knobs for name in of_level))
     planned = (
         [dict(level.knobs) for level in play.course.levels] if play.course is not None else [{} for _ in range(play.n_levels)]
     )
@@ -180,40 +180,40 @@ def _kinds(play: Play, knobs: Sequence[Mapping[str, object]], steps: Sequence[Se
     deaths = Deaths()(play).rows
     seen: set[str] = set(knobs[0]) if knobs else set()
     died: set[str] = set(deaths[0]["causes"]) if deaths else set()
-    found: list[KnobKind] = ["none"] if knobs else []
+    kinds: list[KnobKind] = ["none"] if knobs else []
     for level in range(1, len(knobs)):
         new = {step["knob"] for step in steps[level] if step["knob"] not in seen}
         numbers = any(step["knob"] not in new for step in steps[level])
         causes = deaths[level]["causes"]
-        content = bool(new) or any(own["players"] >= _TWO and cause not in died for cause, own in causes.items())
-        found.append("both" if numbers and content else "numbers" if numbers else "content" if content else "none")
+        content = bool(new) or any(figures["players"] >= _TWO and cause not in died for cause, figures in causes.items())
+        kinds.append("both" if numbers and content else "numbers" if numbers else "content" if content else "none")
         seen |= set(knobs[level])
         died |= set(causes)
-    return found
+    return kinds
 
 
 def _against_rules(play: FullPlay, declared: Sequence[Mapping[str, object]]) -> list[KnobRuleRow]:
     rules = play.course.knob_rules if play.course is not None else {}
-    found = []
+    rows = []
     for knob, rule in rules.items():
         logged = commonest_at_openings(play, knob)
         for level in range(play.n_levels):
             wanted = rule.at(level)
-            said = [numeric(own) for own in (declared[level].get(knob), logged.get(level))]
-            if any(value is not None and abs(value - wanted) > _DIFFERS for value in said):
-                found.append(KnobRuleRow(knob=knob, level=play.stops[level], by_rule=wanted, declared=said[0], logged=said[1]))
-    return found
+            both = [numeric(value) for value in (declared[level].get(knob), logged.get(level))]
+            if any(value is not None and abs(value - wanted) > _DIFFERS for value in both):
+                rows.append(KnobRuleRow(knob=knob, level=play.stops[level], by_rule=wanted, declared=both[0], logged=both[1]))
+    return rows
 
 
 def _levers(rows: Sequence[KnobsRow]) -> list[Lever]:
     """Stretches of two steps or more in a row that change the same knob, and no other."""
-    found: list[Lever] = []
+    levers: list[Lever] = []
     begin = 0
     alone = [row["changed"][0]["knob"] if len(row["changed"]) == 1 else None for row in rows]
     for level in range(1, len(rows) + 1):
         if level == len(rows) or alone[level] != alone[level - 1] or alone[level] is None:
             knob = alone[level - 1]
             if knob is not None and level - begin >= _TWO:
-                found.append(Lever(knob=knob, from_level=rows[begin - 1]["level"], to_level=rows[level - 1]["level"]))
+                levers.append(Lever(knob=knob, from_level=rows[begin - 1]["level"], to_level=rows[level - 1]["level"]))
             begin = level
-    return found
+    return levers

@@ -111,8 +111,8 @@ class Targets:
     def _of_course(self, play: Play) -> Iterator[_Target]:
         for name, planned in self.course.items():
             if name == "findings":
-                found = weighing(play.once(audit).totals, str(planned))
-                yield _Target(None, name, 0.0, Goal(high=0.0), Measured(float(found), players=int(play.counts.sum())))
+                value = weighing(play.compute_once(audit).totals, str(planned))
+                yield _Target(None, name, 0.0, Goal(high=0.0), Measured(float(value), players=int(play.counts.sum())))
             elif name == "kept_at_end":
                 yield _Target(None, name, float(planned), Goal(low=float(planned)), _kept(play, _at_end(play)[0]))
             elif name == "total_minutes":
@@ -121,23 +121,29 @@ class Targets:
                 yield _Target(None, name, float(planned), Goal(high=float(planned)), self._strong(play))
 
     def _strong(self, play: Play) -> Measured:
-        rows = play.once(Spikes(self.least)).rows
-        told = any(row["evidence"] != "too_few" for row in rows)
+        rows = play.compute_once(Spikes(self.least)).rows
+        is_known = any(row["evidence"] != "too_few" for row in rows)
         strong = sum(row["kind"] == "spike" and row["evidence"] == "strong" for row in rows)
-        return Measured(float(strong) if told else None, players=int(play.counts.sum()))
+        return Measured(float(strong) if is_known else None, players=int(play.counts.sum()))
 
 
 def _of_levels(play: Play) -> Iterator[_Target]:
     gathered = cells(play)
     for place, level in enumerate(play.course.levels if play.course else ()):
-        own = gathered.of(place)
+        gathered_cells = gathered.of(place)
         if level.target_clear is not None:
             yield _Target(level.name, "target_clear", level.target_clear, _clear_goal(level), _clear(play, place))
         if level.par_seconds is not None:
-            yield _Target(level.name, "par_seconds", level.par_seconds, _most(level.par_seconds, level.par_range), _seconds(own))
+            yield _Target(
+                level.name, "par_seconds", level.par_seconds, _most(level.par_seconds, level.par_range), _seconds(gathered_cells)
+            )
         if level.target_tries is not None:
             yield _Target(
-                level.name, "target_tries", level.target_tries, _most(level.target_tries, level.tries_range), _tries(own)
+                level.name,
+                "target_tries",
+                level.target_tries,
+                _most(level.target_tries, level.tries_range),
+                _tries(gathered_cells),
             )
         if level.target_kept is not None:
             yield _Target(level.name, "target_kept", level.target_kept, Goal(low=level.target_kept), _kept(play, place))
@@ -156,18 +162,20 @@ def _clear_goal(level: Level) -> Goal:
 
 
 def _clear(play: Play, place: int) -> Measured:
-    row = play.once(AttemptsToClear()).rows[place]
+    row = play.compute_once(AttemptsToClear()).rows[place]
     return Measured(row["try_clear"], (row["try_clear_low"], row["try_clear_high"]), row["players"])
 
 
-def _tries(own: Cells) -> Measured:
-    some = own.settled > 0
-    return _median(kaplan_meier(own.settled[some].astype(np.float64), own.cleared[some]), int(some.sum()))
+def _tries(cells: Cells) -> Measured:
+    having_tried = cells.settled > 0
+    return _median(
+        kaplan_meier(cells.settled[having_tried].astype(np.float64), cells.cleared[having_tried]), int(having_tried.sum())
+    )
 
 
-def _seconds(own: Cells) -> Measured:
-    timed = ~own.untimed
-    return _median(kaplan_meier(own.seconds[timed], own.cleared[timed]), int(timed.sum()))
+def _seconds(cells: Cells) -> Measured:
+    timed = ~cells.untimed
+    return _median(kaplan_meier(cells.seconds[timed], cells.cleared[timed]), int(timed.sum()))
 
 
 def _median(curve: Curve, players: int) -> Measured:
@@ -177,7 +185,7 @@ def _median(curve: Curve, players: int) -> Measured:
 def _kept(play: Play, place: int) -> Measured:
     if play.course is not None and play.course.runs.endless:
         return Measured(None, players=int(play.counts.sum()))
-    row = play.once(Funnel()).rows[place]
+    row = play.compute_once(Funnel()).rows[place]
     return Measured(row["retention"], (row["retention_low"], row["retention_high"]), row["reached"])
 
 

@@ -86,8 +86,10 @@ def groups_of(play: Play, key: str) -> AttributeGroups:
 
 def _quarters(play: Play, numbers: Floats) -> AttributeGroups:
     """Groups of numbers cut at the quarters over the first-clear attempts."""
-    own = numbers[~play.attempts.rerun & play.counts[play.attempts.player] & ~np.isnan(numbers)]
-    cuts = sorted({float(cut) for cut in np.quantile(own if len(own) else numbers[~np.isnan(numbers)], (0.25, 0.5, 0.75))})
+    counted = numbers[~play.attempts.rerun & play.counts[play.attempts.player] & ~np.isnan(numbers)]
+    cuts = sorted(
+        {float(cut) for cut in np.quantile(counted if len(counted) else numbers[~np.isnan(numbers)], (0.25, 0.5, 0.75))}
+    )
     place = np.searchsorted(cuts, numbers, side="left")
     given = ~np.isnan(numbers)
     names = [
@@ -99,8 +101,8 @@ def _quarters(play: Play, numbers: Floats) -> AttributeGroups:
     return AttributeGroups([*(group for group in groups if group[1].any()), *_absent(~given)], cuts)
 
 
-def _absent(there: Bools) -> list[tuple[str | None, Bools]]:
-    return [(None, there)] if there.any() else []
+def _absent(missing: Bools) -> list[tuple[str | None, Bools]]:
+    return [(None, missing)] if missing.any() else []
 
 
 def without(play: P, exclusion: Exclusion) -> P:
@@ -132,13 +134,13 @@ def spans(play: Play, rows: Ints) -> list[Span]:
 
 def _standing_at(play: Play, places: Places) -> Bools:
     """Return the attempts at some places of their sessions."""
-    found = np.zeros(len(play.attempts), np.bool_)
+    standing = np.zeros(len(play.attempts), np.bool_)
     numbers = {name: session for session, name in enumerate(play.gated.log.sessions.name) if name in places}
     if not numbers:
-        return found
+        return standing
     table = play.attempts
     rows = np.flatnonzero(np.isin(table.session, list(numbers.values())))
     wanted = {session: places[name] for name, session in numbers.items()}
-    own = zip(spans(play, rows), table.session[rows].tolist(), strict=True)
-    found[rows] = [span in wanted[session] for span, session in own]
-    return found
+    pairs = zip(spans(play, rows), table.session[rows].tolist(), strict=True)
+    standing[rows] = [span in wanted[session] for span, session in pairs]
+    return standing

@@ -190,8 +190,8 @@ def session_times(gated: Gated) -> SessionTimes:
     count = len(gated.bounds) - 1
     begins, ends = gated.bounds[:-1], gated.bounds[1:]
     filled = np.flatnonzero(ends > begins)
-    nothing = [np.full(count, np.nan) for _ in range(4)]
-    result = SessionTimes(nothing[0], nothing[1], nothing[2], nothing[3], np.full(count, -1), np.full(count, -1))
+    unknown = [np.full(count, np.nan) for _ in range(4)]
+    result = SessionTimes(unknown[0], unknown[1], unknown[2], unknown[3], np.full(count, -1), np.full(count, -1))
     if len(filled):
         time = gated.log.records.time[gated.order]
         result.first[filled], result.last[filled] = time[begins[filled]], time[ends[filled] - 1]

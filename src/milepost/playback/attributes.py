@@ -55,7 +55,7 @@ def attribute(play: Play, key: str) -> Values:
     log = play.gated.log
     if key.startswith("run."):
         return _of_run(play, key)
-    kept = play.made(Attributes)
+    kept = play.known_summary(Attributes)
     if key not in attribute_names(log) or (kept is not None and key not in kept.columns):
         raise UsageError(_no_such(log, key))
     column = kept.columns[key] if kept is not None else _column(with_records(play), key)
@@ -98,17 +98,17 @@ def _column(play: FullPlay, key: str) -> Column:
     """An attribute's column."""
     side, _, name = key.partition(".")
     records, table = play.gated.log.records, play.attempts
-    there = opened_itself(play) if side == "start" else closed_itself(play)
+    has_record = opened_itself(play) if side == "start" else closed_itself(play)
     rows = play.gated.order[table.opened_at if side == "start" else table.closed_at]
     column = records.cause if name == "cause" else getattr(records, name) if name in NUMBER_FIELDS else records.tags[name]
-    nothing = np.nan if column.dtype.kind == "f" else ABSENT
-    found: Column = np.where(there, column[rows], np.array(nothing, column.dtype))
-    return found
+    empty = np.nan if column.dtype.kind == "f" else ABSENT
+    result: Column = np.where(has_record, column[rows], np.array(empty, column.dtype))
+    return result
 
 
 def opened_itself(play: FullPlay) -> Bools:
     """Return a mask of the attempts that a start or retry of their own opened."""
-    return play.once(_opened_itself)
+    return play.compute_once(_opened_itself)
 
 
 def _opened_itself(play: FullPlay) -> Bools:
@@ -120,12 +120,12 @@ def _opened_itself(play: FullPlay) -> Bools:
 
 def closed_itself(play: FullPlay) -> Bools:
     """Return a mask of the attempts that an outcome, a move from the level or the session's end closed."""
-    return play.once(_closed_itself)
+    return play.compute_once(_closed_itself)
 
 
 def _closed_itself(play: FullPlay) -> Bools:
     records, table = play.gated.log.records, play.attempts
     rows = play.gated.order[table.closed_at]
-    there = among(records.event[rows], _CLOSING) & (play.gated.level[rows] == table.level)
-    closed: Bools = (there | (records.event[rows] == SESSION_END)) & (records.marks[rows] & DROPPED == 0)
+    at_level = among(records.event[rows], _CLOSING) & (play.gated.level[rows] == table.level)
+    closed: Bools = (at_level | (records.event[rows] == SESSION_END)) & (records.marks[rows] & DROPPED == 0)
     return closed

@@ -8,13 +8,13 @@ from typing import cast
 from milepost.course.course import Course
 from milepost.errors import AttemptsGoneError, unknown_word
 from milepost.playback.attempt_tables import numbered_tries
-from milepost.playback.play import About, Lasting, Play, S, T
+from milepost.playback.play import About, Memo, Play, S, T
 from milepost.playback.runs import runs_of
 from milepost.vocabulary import CLEARED
 
 
 @dataclass(eq=False, repr=False)
-class CountedPlay(Lasting):
+class CountedPlay(Memo):
     """A replayed log that knows the counts that were asked for; see `Summed`, one of which it is.
 
     Attributes:

@@ -69,12 +69,12 @@ def precedence(player: Ints, level: Ints) -> Precedence:
     levels = np.flatnonzero(np.bincount(level)) if len(level) else np.zeros(0, np.int64)
     index = np.searchsorted(levels, level)
     before = np.zeros((len(levels), len(levels)), np.int64)
-    _, who = numbered(player)
-    cell, first = first_places(who * max(1, len(levels)) + index)
+    _, players = numbered(player)
+    cell, first = first_places(players * max(1, len(levels)) + index)
     never = len(player)
-    place = np.full((int(who.max(initial=-1)) + 1, len(levels)), never, np.int64)
+    place = np.full((int(players.max(initial=-1)) + 1, len(levels)), never, np.int64)
     place.flat[cell] = first
-    for own in range(len(levels)):
-        here = place[:, own] < never
-        before[own] = ((place[here] > place[here, own, None]) & (place[here] < never)).sum(axis=0)
+    for column in range(len(levels)):
+        tried = place[:, column] < never
+        before[column] = ((place[tried] > place[tried, column, None]) & (place[tried] < never)).sum(axis=0)
     return Precedence(levels, before)

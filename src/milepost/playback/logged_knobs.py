@@ -20,19 +20,19 @@ def logged_knobs(play: Play) -> list[dict[str, object]]:
 
     A field is one if in each build all starts of each level that say it, say the same, and not those of all levels do.
     """
-    return play.once(_logged_knobs)
+    return play.compute_once(_logged_knobs)
 
 
 def _logged_knobs(play: Play) -> list[dict[str, object]]:
-    found: list[dict[str, object]] = [{} for _ in range(play.n_levels)]
+    by_level: list[dict[str, object]] = [{} for _ in range(play.n_levels)]
     for name in play.gated.log.tags:
         try:
             values = attribute(play, f"start.{name}")
         except UsageError:
             continue
         for level, code in _one_a_level(play, values).items():
-            found[level][name] = typed_value(values.texts[code])
-    return found
+            by_level[level][name] = typed_value(values.texts[code])
+    return by_level
 
 
 def _one_a_level(play: Play, values: Values) -> dict[int, int]:
@@ -46,12 +46,12 @@ def _one_a_level(play: Play, values: Values) -> dict[int, int]:
     cell = build[table.session[given]] * play.n_levels + table.level[given]
     pairs, counts = counted(cell * width + values.codes[given])
     cells, codes = pairs // width, pairs % width
-    own = cells // play.n_levels if play.n_levels else cells
-    if len(distinct(cells)) < len(cells) or len(distinct(own * width + codes)) == len(distinct(own)):
+    player = cells // play.n_levels if play.n_levels else cells
+    if len(distinct(cells)) < len(cells) or len(distinct(player * width + codes)) == len(distinct(player)):
         return {}
     last = natural_order(play.gated.log.sessions.build)
-    told = zip(cells.tolist(), codes.tolist(), counts.tolist(), strict=True)
-    rows = sorted(told, key=lambda row: last[row[0] // play.n_levels])
+    triples = zip(cells.tolist(), codes.tolist(), counts.tolist(), strict=True)
+    rows = sorted(triples, key=lambda row: last[row[0] // play.n_levels])
     return {place % play.n_levels: code for place, code, count in rows if count >= _FEWEST}  # that of the last build stays
 
 

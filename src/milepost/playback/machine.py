@@ -143,15 +143,15 @@ def _record(tape: MachineInput, out: MachineOutput, state: State, i: int) -> Non
 def _start(tape: MachineInput, out: MachineOutput, state: State, event: int, i: int) -> None:
     """A level becomes playable, or a new try begins."""
     level = tape.level[i]
-    here = state.phase != OUT and level == state.level
-    if here and state.phase == PLAYING:
+    same_level = state.phase != OUT and level == state.level
+    if same_level and state.phase == PLAYING:
         if within(tape, state, state.opened_at, i):
             tape.marks[i] |= _REPEATED_START
             return
         note_fault(tape, i)
         close_attempt(tape, out, state, LEFT if tape.fault[i] else WAS_RESET, i)
-    elif not (here and state.phase == DOWN):
-        if not here:
+    elif not (same_level and state.phase == DOWN):
+        if not same_level:
             if event == START and moves_on(tape, out, state, level, i):
                 imply_complete(tape, out, state, i)
             leave(tape, out, state, i)
@@ -183,16 +183,16 @@ def _death(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None
 def _reset(tape: MachineInput, out: MachineOutput, state: State, i: int) -> None:
     """The level is put back without a death."""
     level = tape.level[i]
-    here = state.phase != OUT and level == state.level
-    if here and state.phase == PLAYING:
+    same_level = state.phase != OUT and level == state.level
+    if same_level and state.phase == PLAYING:
         note_progress(tape, state, i)
         note_fault(tape, i)
         fail(tape, out, state, LEFT if tape.fault[i] else WAS_RESET, i)
         return
-    if here and state.phase == DOWN:
+    if same_level and state.phase == DOWN:
         wait_for_retry(tape, state, i)
         return
-    if here:
+    if same_level:
         new_visit(tape, out, state, level, i)
     elif pending(state, level):
         tape.marks[i] |= _IMPLIED_START
@@ -270,8 +270,8 @@ def _pause_or_resume(tape: MachineInput, state: State, event: int, i: int) -> No
     """Time between a pause and its resume is not active time, while playing or down."""
     level = tape.level[i]
     was_cut, state.cut = state.cut, False
-    here = level == NOWHERE or level == state.level
-    if not here or (state.phase != PLAYING and state.phase != DOWN):
+    same_level = level == NOWHERE or level == state.level
+    if not same_level or (state.phase != PLAYING and state.phase != DOWN):
         tape.marks[i] |= _NO_EFFECT
         return
     if state.phase == PLAYING:

@@ -14,12 +14,12 @@ def leg_of(tape: MachineInput, state: State, stop: int) -> int:
     return tape.leg[state.order * tape.n_stops + stop]
 
 
-def is_next_leg(tape: MachineInput, state: State, here: int, there: int) -> bool:
+def is_next_leg(tape: MachineInput, state: State, from_leg: int, to_leg: int) -> bool:
     """Return whether a leg is the next one, legs of optional levels being passed over."""
-    base, leg = state.order * tape.n_stops, here + 1
-    while leg < there and tape.passed_over[base + leg]:
+    base, leg = state.order * tape.n_stops, from_leg + 1
+    while leg < to_leg and tape.passed_over[base + leg]:
         leg += 1
-    return here < there <= leg
+    return from_leg < to_leg <= leg
 
 
 def has_tried(tape: MachineInput, out: MachineOutput, state: State, stop: int) -> bool:
@@ -109,15 +109,15 @@ def moves_on(tape: MachineInput, out: MachineOutput, state: State, target: int, 
     """Return whether going to ``target`` implies, in a log without completions, that the level played was cleared."""
     if not tape.implied or state.phase != PLAYING:
         return False
-    here, there = place(tape, state, state.level), place(tape, state, target)
+    from_place, to_place = place(tape, state, state.level), place(tape, state, target)
     n_levels = tape.n_levels[state.order]
-    if here >= n_levels or there >= n_levels or within(tape, state, state.visit_at, i):
+    if from_place >= n_levels or to_place >= n_levels or within(tape, state, state.visit_at, i):
         return False
     if tape.is_line:
-        return there == here + 1
+        return to_place == from_place + 1
     leg, next_leg = leg_of(tape, state, state.level), leg_of(tape, state, target)
     if leg == next_leg:
-        return there > here and tape.route[target] >= 0 and tape.route[target] == tape.route[state.level]
+        return to_place > from_place and tape.route[target] >= 0 and tape.route[target] == tape.route[state.level]
     return is_next_leg(tape, state, leg, next_leg) and not route_missing(tape, out, state, target, state.level)
 
 
@@ -211,11 +211,11 @@ def _kind(tape: MachineInput, out: MachineOutput, state: State, closes: int, dou
 def _kind_by_legs(tape: MachineInput, out: MachineOutput, state: State, closes: int, double: bool, i: int) -> int:
     """The kind of a transition between two levels of a course whose legs have several."""
     origin, target = tape.level[i], tape.to[i]
-    here, there = leg_of(tape, state, origin), leg_of(tape, state, target)
+    from_leg, to_leg = leg_of(tape, state, origin), leg_of(tape, state, target)
     back = RESTART if target == tape.run_opens else SETBACK
     tries = out.tally.tries[origin] if out.tally.owner[origin] == state.player else 0
     flash = closes == origin and tries == 1 and within(tape, state, state.visit_at, i)
-    if here == there:
+    if from_leg == to_leg:
         same_route = tape.route[origin] >= 0 and tape.route[origin] == tape.route[target]
         if same_route and place(tape, state, target) < place(tape, state, origin):
             return back
@@ -226,13 +226,13 @@ def _kind_by_legs(tape: MachineInput, out: MachineOutput, state: State, closes: 
         if route_missing(tape, out, state, target, origin):
             return PASSED if double else SKIP
         return ADVANCE
-    if there < here:
+    if to_leg < from_leg:
         return back
-    if is_next_leg(tape, state, here, there) and not route_missing(tape, out, state, target, NOWHERE):
+    if is_next_leg(tape, state, from_leg, to_leg) and not route_missing(tape, out, state, target, NOWHERE):
         if flash:
             return PASSED
-        if tried_in_leg(tape, out, state, here):
-            if not leg_done(tape, out, state, here):
+        if tried_in_leg(tape, out, state, from_leg):
+            if not leg_done(tape, out, state, from_leg):
                 tape.marks[i] |= _ADVANCE_WITHOUT_CLEAR
             return ADVANCE
     if has_tried(tape, out, state, target):

@@ -32,21 +32,21 @@ V = TypeVar("V")
 class Keeper(Protocol):
     """A place that keeps values computed from a play longer than the process."""
 
-    def kept(self, name: str, *kinds: type) -> object:
+    def load(self, name: str, *kinds: type) -> object:
         """Return the value kept under a name, if it is made of some kinds of objects; None if there is none."""
 
-    def keep(self, name: str, value: object) -> None:
+    def save(self, name: str, value: object) -> None:
         """Keep something, if that can be."""
 
 
 @dataclass(eq=False, repr=False)
-class Lasting:
+class Memo:
     """Something of which much is made, each once; what is made of it is not made of what is derived from it."""
 
     _made: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
     _keeper: Keeper | None = field(default=None, init=False, repr=False, compare=False)
 
-    def once(self, make: Callable[[Self], V]) -> V:
+    def compute_once(self, make: Callable[[Self], V]) -> V:
         """Return a function's result, computed once; nobody may change it."""
         if make not in self._made:
             self._made[make] = make(self)
@@ -57,7 +57,7 @@ class Lasting:
         self._keeper = keeper
         return self
 
-    def lasting(self, name: str, make: Callable[[Self], V], *kinds: type) -> V:
+    def compute_and_keep(self, name: str, make: Callable[[Self], V], *kinds: type) -> V:
         """Return a function's result, computed once, and kept by the keeper; for what takes long and is small.
 
         Args:
@@ -66,10 +66,10 @@ class Lasting:
             kinds: the classes of the objects in it.
         """
         if name not in self._made:
-            kept = self._keeper.kept(name, *kinds) if self._keeper is not None else None
+            kept = self._keeper.load(name, *kinds) if self._keeper is not None else None
             self._made[name] = make(self) if kept is None else kept
             if kept is None and self._keeper is not None:
-                self._keeper.keep(name, self._made[name])
+                self._keeper.save(name, self._made[name])
         return cast(V, self._made[name])
 
 
@@ -162,10 +162,10 @@ class Summed(Protocol):
     def per_run(self) -> bool:
         """Return whether numbers and first clears begin anew in each run."""
 
-    def once(self, make: Callable[[Self], V]) -> V:
+    def compute_once(self, make: Callable[[Self], V]) -> V:
         """Return a function's result, computed once; nobody may change it."""
 
-    def lasting(self, name: str, make: Callable[[Self], V], *kinds: type) -> V:
+    def compute_and_keep(self, name: str, make: Callable[[Self], V], *kinds: type) -> V:
         """Return a function's result, computed once, and kept if the play is kept; for what takes long and is small."""
 
     def sums(self, kind: type[S]) -> S:
@@ -176,7 +176,7 @@ class Summed(Protocol):
 
 
 @dataclass(eq=False, repr=False)
-class Play(Lasting):
+class Play(Memo):
     """A replayed log, which may have let its records go.
 
     Attributes:
@@ -261,7 +261,7 @@ class Play(Lasting):
         Args:
             kind: a class with ``of``, which counts over a play, and ``merged``, which puts the counts of several together.
         """
-        return self.once(kind.of)
+        return self.compute_once(kind.of)
 
     def summary(self, kind: type[T]) -> T:
         """Return a kind of summary of the records, computed once.
@@ -284,18 +284,18 @@ class Play(Lasting):
         """When sessions begin and end."""
         return self._known(SessionTimes, lambda full: session_times(full.gated))
 
-    def made(self, kind: type[V]) -> V | None:
+    def known_summary(self, kind: type[V]) -> V | None:
         """Return a summary that was computed already; None if there is none of the kind."""
         if kind not in self.known and self.recall is not None:
             self.known[kind] = self.recall(kind)
         return cast(V | None, self.known.get(kind))
 
     def _known(self, kind: type[V], make: Callable[[FullPlay], V]) -> V:
-        made = self.made(kind)
-        if made is None:
-            made = make(with_records(self))
-            self.known[kind] = made
-        return made
+        summary = self.known_summary(kind)
+        if summary is None:
+            summary = make(with_records(self))
+            self.known[kind] = summary
+        return summary
 
 
 @dataclass(eq=False, repr=False)

@@ -119,9 +119,9 @@ def _marked(gated: Gated, in_order: Ints) -> Gated:
 def _attempt_table(columns: dict[str, Column], gated: Gated) -> AttemptTable:
     for name in ("settling", "progress"):
         columns[name][columns[name] < 0] = np.nan
-    player, nothing = gated.player[columns["session"]], np.zeros(len(columns["session"]), np.bool_)
-    number, rerun = numbered_tries(player, columns["level"], columns["outcome"] == CLEARED, nothing)
-    return AttemptTable(player=player, number=number, rerun=rerun, void=nothing, aside=nothing, **columns)
+    player, never = gated.player[columns["session"]], np.zeros(len(columns["session"]), np.bool_)
+    number, rerun = numbered_tries(player, columns["level"], columns["outcome"] == CLEARED, never)
+    return AttemptTable(player=player, number=number, rerun=rerun, void=never, aside=never, **columns)
 
 
 RUN_ENDS: Final = {"won": CLEARED, "failed": DIED}  # outcomes; any other cause leaves the level
@@ -210,8 +210,8 @@ class _Compiled:
         return state
 
 
-def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, way: _Plain | _Compiled) -> ReplayColumns:
-    column = way.column
+def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, machine: _Plain | _Compiled) -> ReplayColumns:
+    column = machine.column
     tape = _tape(gated, rules, inferred, column)
     n_stops = len(gated.stops.names)
     tally = Tally(*(column(np.full(n_stops, start, np.int64)) for start in (ABSENT, 0, 0)))
@@ -225,18 +225,18 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, w
         end=column(np.full(len(gated.player), END_UNKNOWN)),
         endless=column(np.zeros(len(gated.player), np.bool_)),
     )
-    state = way.state()
+    state = machine.state()
     room = len(gated.order)  # memory is only taken for what is written
     attempts = Attempts(*(column(np.zeros(room, _kind(name))) for name in Attempts._fields))
     moves = MoveColumns(*(column(np.zeros(room, _kind(name))) for name in MoveColumns._fields))
-    held, out, sessions = way.held(tape), way.held(MachineOutput(tally, attempts, moves)), way.held(sittings)
-    if way.waits():
+    held, out, sessions = machine.held(tape), machine.held(MachineOutput(tally, attempts, moves)), machine.held(sittings)
+    if machine.waits():
         progress.step("compiling the replay, once for this version of the program")
-        way.runner(held, out, state, sessions, 0, 0)
+        machine.runner(held, out, state, sessions, 0, 0)
         progress.step("replaying", len(gated.sequence))
-    for first in range(0, len(gated.sequence), way.step):
-        way.runner(held, out, state, sessions, first, min(first + way.step, len(gated.sequence)))
-        progress.advance(min(way.step, len(gated.sequence) - first))
+    for first in range(0, len(gated.sequence), machine.step):
+        machine.runner(held, out, state, sessions, first, min(first + machine.step, len(gated.sequence)))
+        progress.advance(min(machine.step, len(gated.sequence) - first))
     return ReplayColumns(
         _taken(attempts, int(state.attempts)),
         _taken(moves, int(state.moves)),

@@ -51,7 +51,7 @@ class RunMarks:
     def merged(cls, parts: list[RunMarks]) -> RunMarks:
         """Return the run marks of a log, added up from its parts."""
         names = dict.fromkeys(name for part in parts for name in part.tags)
-        columns = {one.name: np.concatenate([getattr(part, one.name) for part in parts]) for one in fields(cls)[:4]}
+        columns = {field.name: np.concatenate([getattr(part, field.name) for part in parts]) for field in fields(cls)[:4]}
         tags = {
             name: np.concatenate([part.tags.get(name, np.full(len(part.session), ABSENT, np.int8)) for part in parts])
             for name in names
@@ -95,7 +95,7 @@ class _Happenings:
 
 def runs_of(play: Play) -> Runs:
     """The runs of a play, those without an attempt left out."""
-    return play.once(_runs)
+    return play.compute_once(_runs)
 
 
 def _runs(play: Play) -> Runs:
@@ -136,15 +136,15 @@ def _beginnings(play: Play, seen: _Happenings) -> Bools:
     rows = seen.row[tries]
     rule = play.course.runs if play.course else None
     if rule is not None and rule.at is not None:
-        there = play.attempts.level[rows] == play.stops.index(rule.at)
+        at_stop = play.attempts.level[rows] == play.stops.index(rule.at)
         follows = np.diff(rows, prepend=-1) == 1  # the player's attempts lie one after the other
         elsewhere = np.append(True, play.attempts.level[rows][1:] != play.attempts.level[rows][:-1]) & follows
-        begins[tries] |= there & (play.around.begun_as[rows] == START if rule.every_start else elsewhere)
+        begins[tries] |= at_stop & (play.around.begun_as[rows] == START if rule.every_start else elsewhere)
     elif not len(play.summary(RunMarks).session):
         begins |= np.diff(seen.rank, prepend=-1) != 0  # without any mark a session is a run
     ended = np.append(False, (seen.kind == _ENDS)[:-1]) & (seen.kind == _ATTEMPT)
-    found: Bools = begins | ended  # what comes after an end begins the next one
-    return found
+    starts: Bools = begins | ended  # what comes after an end begins the next one
+    return starts
 
 
 def _causes(play: Play, seen: _Happenings, run: Ints, count: int) -> Ints:
@@ -156,10 +156,12 @@ def _causes(play: Play, seen: _Happenings, run: Ints, count: int) -> Ints:
     last = np.full(count, ABSENT)
     last[run[tries]] = seen.row[tries]
     final = np.flatnonzero(np.diff(run, append=-1) != 0)  # the last happening of each run
-    again = np.zeros(count, np.bool_)
-    again[:-1] = (seen.rank[final[:-1]] == seen.rank[final[:-1] + 1]) & (seen.player[final[:-1]] == seen.player[final[:-1] + 1])
+    has_next = np.zeros(count, np.bool_)
+    has_next[:-1] = (seen.rank[final[:-1]] == seen.rank[final[:-1] + 1]) & (
+        seen.player[final[:-1]] == seen.player[final[:-1] + 1]
+    )
     failed = (last >= 0) & table.ended(DIED, WAS_RESET)[last]
-    cause = np.where(again, np.where(failed, FAILED, ABANDONED), cause)
+    cause = np.where(has_next, np.where(failed, FAILED, ABANDONED), cause)
     cause[_won(play, run[tries], seen.row[tries], count)] = WON
     ends = seen.kind == _ENDS
     cause[run[ends][::-1]] = marks.cause[seen.row[ends]][::-1]  # the first one stays
@@ -184,12 +186,12 @@ def _won(play: Play, run: Ints, row: Ints, count: int) -> Ints:
     cleared[table.level[row[done]], run[done]] = True
     player = np.zeros(count, np.int64)
     player[run] = table.player[row]
-    found = []
+    winners = []
     for order, last in enumerate(gated.orders.last.tolist()):
-        own = np.flatnonzero((gated.order_of_player[player] == order) & (gated.last_leg[player] == last))
+        players = np.flatnonzero((gated.order_of_player[player] == order) & (gated.last_leg[player] == last))
         if last >= 0:
-            found.append(own[gated.orders.done(order, cleared[:, own])[last]])
-    return np.concatenate(found) if found else np.zeros(0, np.int64)
+            winners.append(players[gated.orders.done(order, cleared[:, players])[last]])
+    return np.concatenate(winners) if winners else np.zeros(0, np.int64)
 
 
 def _of_last_session(play: Play, seen: _Happenings, run: Ints, count: int) -> Ints:
@@ -199,9 +201,9 @@ def _of_last_session(play: Play, seen: _Happenings, run: Ints, count: int) -> In
     player = play.gated.player[sequence]
     last_of_player = np.full(len(play.gated.players), ABSENT)
     last_of_player[player] = np.arange(len(sequence))
-    own, last = seen.rank[final], last_of_player[seen.player[final]]
+    own_rank, last = seen.rank[final], last_of_player[seen.player[final]]
     following = np.append(seen.rank[final[:-1] + 1], -1) - 1
     same = np.append(seen.player[final[:-1]] == seen.player[final[:-1] + 1], False)
-    rank = np.where(same, np.maximum(own, following), last)
+    rank = np.where(same, np.maximum(own_rank, following), last)
     assert len(final) == count
     return play.end.codes[sequence[rank]] + _FROM_SESSION

@@ -87,16 +87,16 @@ class Tallies:
     def of(cls, play: FullPlay) -> Tallies:
         """Count over a play's records."""
         log, records = play.gated.log, play.gated.log.records
-        own = records.marks & COPY == 0
-        if not own.all():
-            records = Records.of(records.rows(own))
+        originals = records.marks & COPY == 0
+        if not originals.all():
+            records = Records.of(records.rows(originals))
         known = records.event >= 0
         return cls(
             len(records),
             int(np.count_nonzero(records.marks & DROPPED)),
             np.bincount(records.event[known], minlength=len(EVENTS)),
             np.bincount(-1 - records.event[~known], minlength=len(log.unknown_words)),
-            _findings(records, play.gated.level[own], log.sessions.build),
+            _findings(records, play.gated.level[originals], log.sessions.build),
             _seconds(records, len(log.sessions.name)),
             int(np.count_nonzero(records.whole)),
             _gaps(play),
@@ -107,8 +107,8 @@ class Tallies:
         """Return the tallies of a log, added up from its parts."""
         findings: dict[int, Found] = {}
         for part in parts:
-            for number, found in part.findings.items():
-                findings[number] = findings[number] + found if number in findings else found
+            for number, tally in part.findings.items():
+                findings[number] = findings[number] + tally if number in findings else tally
         return cls(
             sum(part.records for part in parts),
             sum(part.dropped for part in parts),
@@ -139,8 +139,11 @@ class SessionMarks(AddedUp):
     @classmethod
     def of(cls, play: Play) -> SessionMarks:
         """Return the session marks of a play, or of the sessions of a part."""
-        own = play.gated.sequence[~copied(play.gated.log.sessions)[play.gated.sequence]]
-        return cls(len(own), *(int(np.count_nonzero(marks[own])) for marks in (play.endless, differing(play), play.gated.coarse)))
+        sessions = play.gated.sequence[~copied(play.gated.log.sessions)[play.gated.sequence]]
+        return cls(
+            len(sessions),
+            *(int(np.count_nonzero(marks[sessions])) for marks in (play.endless, differing(play), play.gated.coarse)),
+        )
 
 
 def tallies_of(play: Summed) -> Tallies:
@@ -150,15 +153,15 @@ def tallies_of(play: Summed) -> Tallies:
 
 def finding_counts(play: Summed) -> dict[str, int]:
     """How many records (for some codes: sessions) each finding was made on; codes without any are left out."""
-    return dict(play.once(_finding_counts))
+    return dict(play.compute_once(_finding_counts))
 
 
 def _finding_counts(play: Summed) -> dict[str, int]:
     counts, marks = {"unreadable_record": play.about.refused}, play.sums(SessionMarks)
-    found = tallies_of(play).findings
+    tallies = tallies_of(play).findings
     for number, finding in enumerate(FINDINGS[1:], 1):
-        counts[finding.code] = found[number].records if number in found else 0
-    if (wrapped := found.get(_WRAPPED)) is not None:
+        counts[finding.code] = tallies[number].records if number in tallies else 0
+    if (wrapped := tallies.get(_WRAPPED)) is not None:
         counts["clock_wrapped"] = wrapped.sessions
     counts["no_session_end"] = marks.endless
     counts["player_tag_differs"] = marks.differing

@@ -42,12 +42,12 @@ def changes_view(rows: list[AnswerChange], heading: str, sides: tuple[str, str])
         Column(safe(sides[0]), lambda row: _of(row["from"])),
         Column(safe(sides[1]), lambda row: _of(row["to"])),
         Column("change", lambda row: NOTHING if row["change"] is None else logits(row["change"], True)),
-        Column("95 %", _change_span, rank=1, said="interval of the change"),
+        Column("95 %", _change_span, rank=1, full_title="interval of the change"),
         Column("verdict", lambda row: _VERDICTS[row["verdict"]] if row["q_value"] is not None else "too few", left=True),
     )
-    told = [f"{safe(row['level'] or 'whole course')} {row['verdict']}" for row in rows if row["verdict"] != "no_telling"]
-    said = f"Changed: {listed(told)}." if told else "No mean of answers is told to have changed."
-    notes = [f"{said} All are judged at once, so that about one claim in seven may be chance."] if rows else []
+    changed = [f"{safe(row['level'] or 'whole course')} {row['verdict']}" for row in rows if row["verdict"] != "no_telling"]
+    summary = f"Changed: {listed(changed)}." if changed else "No mean of answers is told to have changed."
+    notes = [f"{summary} All are judged at once, so that about one claim in seven may be chance."] if rows else []
     return View(heading, columns, rows, notes or ["Nothing was answered on both sides."])
 
 
@@ -64,36 +64,40 @@ def _change_span(row: AnswerChange) -> str:
 
 def _themes(question: QuestionAnswers) -> list[str]:
     """Return themes, level by level, with quotations; and what is of none."""
-    said = []
+    lines = []
     for row in question["themes"]:
-        quoted = listed([_quotation(one) for one in row["quotations"]])
+        quoted = listed([_quotation(quotation) for quotation in row["quotations"]])
         share = f"{row['n']} of {row['of']} ({_percents(row['share_low'], row['share_high'])})"
-        said.append(f"{safe(row['level'] or 'Whole course')}, {safe(row['theme'])}: {share}, such as {quoted}.")
+        lines.append(f"{safe(row['level'] or 'Whole course')}, {safe(row['theme'])}: {share}, such as {quoted}.")
     rest = question["of_no_theme"]
     if rest:
         more = f" and {len(rest) - _MOST_LISTED} more; --format json has all" if len(rest) > _MOST_LISTED else ""
-        said.append(f"Of no theme: {listed([_quoted(one) for one in rest[:_MOST_LISTED]])}{more}.")
-    return said
+        lines.append(f"Of no theme: {listed([_quoted(answer) for answer in rest[:_MOST_LISTED]])}{more}.")
+    return lines
 
 
 def _percents(low: float | None, high: float | None) -> str:
     return f"{percent(low).removesuffix(' %')}–{percent(high)}"
 
 
-def _quotation(one: Quotation) -> str:
-    where = "" if one["session"] is None or one["clock"] is None else f", {safe(one['session'])} at {clock(one['clock'])}"
-    return f"“{safe(one['answer'])}” ({safe(one['player'])}{where})"
+def _quotation(quotation: Quotation) -> str:
+    where = (
+        ""
+        if quotation["session"] is None or quotation["clock"] is None
+        else f", {safe(quotation['session'])} at {clock(quotation['clock'])}"
+    )
+    return f"“{safe(quotation['answer'])}” ({safe(quotation['player'])}{where})"
 
 
 def _left_out(report: AnswersDocument) -> list[str]:
-    said = []
+    lines = []
     if names := report["players_not_counted"]:
-        said.append(
+        lines.append(
             f"Left out: the answers of {plural(len(names), 'player')} who are not in the log or do not count ({_some(names)})."
         )
     if names := report["unknown_levels"]:
-        said.append(f"Left out: answers on {plural(len(names), 'level')} that the course does not have ({_some(names)}).")
-    return said
+        lines.append(f"Left out: answers on {plural(len(names), 'level')} that the course does not have ({_some(names)}).")
+    return lines
 
 
 def _some(names: list[str]) -> str:
@@ -111,7 +115,7 @@ def _question(report: AnswersDocument, question: QuestionAnswers) -> View[Answer
     if question["ordered"]:
         columns += [
             Column("mean", lambda row: _bracketed(rate(row["mean"]), row["n"] < least)),
-            Column("95 %", lambda row: _span(row["mean_low"], row["mean_high"]), rank=2, said="interval of the mean"),
+            Column("95 %", lambda row: _span(row["mean_low"], row["mean_high"]), rank=2, full_title="interval of the mean"),
             Column("a try clears", lambda row: percent(_beside(beside, row)), rank=1),
         ]
         columns.append(Column("answers", _distribution, left=True, rank=3))
@@ -131,30 +135,34 @@ def _beside(rows: dict[str | None, AnswersRow], row: AnsweredLevel) -> float | N
 
 
 def _distribution(row: AnsweredLevel) -> str:
-    shown = [f"{safe(one['answer'])} {one['n']}" for one in row["distribution"][:_MOST_LISTED]]
+    shown = [f"{safe(entry['answer'])} {entry['n']}" for entry in row["distribution"][:_MOST_LISTED]]
     return ", ".join(shown) + (" …" if len(row["distribution"]) > _MOST_LISTED else "")
 
 
 def _notes(report: AnswersDocument, question: QuestionAnswers) -> list[str]:
-    said = [f"{plural(question['players'], 'player')} answered."]
-    said += _themes(question)
+    lines = [f"{plural(question['players'], 'player')} answered."]
+    lines += _themes(question)
     if not question["ordered"] and not question["themes"]:
-        said += [f"{safe(row['level']) if row['level'] else 'Whole course'}: {_distribution(row)}." for row in question["levels"]]
+        lines += [
+            f"{safe(row['level']) if row['level'] else 'Whole course'}: {_distribution(row)}." for row in question["levels"]
+        ]
     if question["scale"]:
-        said.append(
-            f"The mean is of places in the order {listed([safe(one) for one in question['scale']])}, from 1 to "
+        lines.append(
+            f"The mean is of places in the order {listed([safe(label) for label in question['scale']])}, from 1 to "
             f"{len(question['scale'])}."
         )
-    said += agreement_sentences(question)
+    lines += agreement_sentences(question)
     if any(row["n"] < report.get("min_players", 0) for row in question["levels"]) and question["ordered"]:
-        said.append(f"In brackets: fewer than {report.get('min_players', 0)} answers, of which nothing is claimed.")
+        lines.append(f"In brackets: fewer than {report.get('min_players', 0)} answers, of which nothing is claimed.")
     if question["listed"] and question["ordered"]:
-        said.append(f"On no scale: {listed([_quoted(one) for one in question['listed'][:_MOST_LISTED]])}{_more(question)}.")
-    return said
+        lines.append(
+            f"On no scale: {listed([_quoted(answer) for answer in question['listed'][:_MOST_LISTED]])}{_more(question)}."
+        )
+    return lines
 
 
-def _quoted(one: Listed) -> str:
-    return f"“{safe(one['answer'])}” ({', '.join(safe(part) for part in (one['player'], one['level']) if part)})"
+def _quoted(answer: Listed) -> str:
+    return f"“{safe(answer['answer'])}” ({', '.join(safe(part) for part in (answer['player'], answer['level']) if part)})"
 
 
 def _more(question: QuestionAnswers) -> str:
@@ -164,21 +172,21 @@ def _more(question: QuestionAnswers) -> str:
 
 def agreement_sentences(question: QuestionAnswers) -> list[str]:
     """How the answers to an ordered question go with play, and the levels that part most."""
-    agreement, said = question["agreement"], []
+    agreement, lines = question["agreement"], []
     if agreement is not None and agreement["rho"] is not None:
         low, high = agreement["low"], agreement["high"]
         span = f", 95 % interval {logits(low)} to {logits(high)}" if low is not None and high is not None else ""
-        way = _way(low, high)
-        said.append(
+        direction = _way(low, high)
+        lines.append(
             f"Answers and tries: rank correlation {logits(agreement['rho'])}{span}, over "
-            f"{plural(agreement['pairs'], 'pair')} of player and level; {way}."
+            f"{plural(agreement['pairs'], 'pair')} of player and level; {direction}."
         )
-    said += [
-        f"{safe(one['level'])}: {one['reading']} (mean answer {rate(one['mean'])} of {plural(one['n'], 'player')}, and "
-        f"a try clears {percent(one['try_clear'])} of the time)."
-        for one in question["apart"]
+    lines += [
+        f"{safe(row['level'])}: {row['reading']} (mean answer {rate(row['mean'])} of {plural(row['n'], 'player')}, and "
+        f"a try clears {percent(row['try_clear'])} of the time)."
+        for row in question["apart"]
     ]
-    return said
+    return lines
 
 
 def _way(low: float | None, high: float | None) -> str:

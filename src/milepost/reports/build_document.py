@@ -26,14 +26,14 @@ D = TypeVar("D", bound=Head)
 
 def head(command: str, play: Summed) -> Head:
     """Return the head of every document."""
-    who = play.sums(Attendance)
+    attendance = play.sums(Attendance)
     begin = Head(
         format=FORMAT,
         command=command,
         course=_course_head(play),
-        players=who.players,
-        sessions=who.sessions,
-        left_out=LeftOut(debug_sessions=play.about.debug_sessions, players_without_attempt=who.without_attempt),
+        players=attendance.players,
+        sessions=attendance.sessions,
+        left_out=LeftOut(debug_sessions=play.about.debug_sessions, players_without_attempt=attendance.without_attempt),
         findings=finding_counts(play),
         cautions=cautions_of(play, command),
     )
@@ -109,19 +109,23 @@ def rows_of(report: Head, key: str) -> list[Mapping[str, object]]:
 
 def source_notes(report: Head) -> list[str]:
     """The lines under a table: counted players, players left out, and the heavy findings of the log."""
-    return [who_counts(report), *what_is_void(report), *(one["sentence"] for one in report["cautions"] if not one["first"])]
+    return [
+        who_counts(report),
+        *what_is_void(report),
+        *(caution["sentence"] for caution in report["cautions"] if not caution["first"]),
+    ]
 
 
 def who_counts(report: Head) -> str:
     """Return the sentences on counted players, and on those left out."""
     left_out = report["left_out"]
-    who = f"{plural(report['players'], 'player')} in {plural(report['sessions'], 'session')}."
-    who = who if report["players"] else "No player has an attempt in a level of the course."
+    sentence = f"{plural(report['players'], 'player')} in {plural(report['sessions'], 'session')}."
+    sentence = sentence if report["players"] else "No player has an attempt in a level of the course."
     absent = left_out["players_without_attempt"]
     gone = [plural(left_out["debug_sessions"], "debug session")] if left_out["debug_sessions"] else []
     gone += [f"{plural(absent, 'player')} without an attempt"] if absent else []
     beside = left_out.get("other_builds", 0) + left_out.get("no_build", 0)  # which a comparison tells by itself
-    who += f" Left out: {listed(gone)}." if gone else "" if beside else " Nobody was left out."
+    sentence += f" Left out: {listed(gone)}." if gone else "" if beside else " Nobody was left out."
     if report["course"]["inferred"]:
-        who += " No course was given: the order of the levels is inferred from who was where first."
-    return who
+        sentence += " No course was given: the order of the levels is inferred from who was where first."
+    return sentence

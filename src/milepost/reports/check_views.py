@@ -59,15 +59,15 @@ def _contents(report: CheckDocument) -> AnyView:
 def _heavy(report: CheckDocument) -> list[str]:
     """Return the heavy findings that no other line names."""
     elsewhere = {"unknown_event", *(row["code"] for row in report["suspects"])}
-    return [one["sentence"] for one in report["cautions"] if not one["first"] and one["code"] not in elsewhere]
+    return [caution["sentence"] for caution in report["cautions"] if not caution["first"] and caution["code"] not in elsewhere]
 
 
 def _players_table(table: PlayersTable) -> str:
     """Return the players who are only in the table, or only in the log."""
-    there, here = "in the table and not in the log", "in the log and not in the table"
-    sides = ((table["only_in_table"], there), (table["only_in_log"], here))
-    said = [f"{plural(len(names), 'player')} {where} ({_some(names)})" for names, where in sides if names]
-    return f"{safe(table['file'])}: {listed(said) if said else 'it has all players of the log, and no others'}."
+    only_table, only_log = "in the table and not in the log", "in the log and not in the table"
+    sides = ((table["only_in_table"], only_table), (table["only_in_log"], only_log))
+    parts = [f"{plural(len(names), 'player')} {where} ({_some(names)})" for names, where in sides if names]
+    return f"{safe(table['file'])}: {listed(parts) if parts else 'it has all players of the log, and no others'}."
 
 
 def _some(names: list[str]) -> str:
@@ -86,15 +86,15 @@ def _findings(report: CheckDocument) -> View[Detail]:
         Column("weight", lambda row: "known" if row["known"] else row["weight"], left=True, rank=1),
         Column("what was done", lambda row: row["done"], left=True, rank=2),
         Column("first place", lambda row: safe(row["places"][0]) if row["places"] else "", left=True, rank=4),
-        Column("at", lambda row: _there(row, "level"), left=True, rank=5, said="level of the first place"),
-        Column("build", lambda row: _there(row, "build"), left=True, rank=6, said="build of the first place"),
+        Column("at", lambda row: _there(row, "level"), left=True, rank=5, full_title="level of the first place"),
+        Column("build", lambda row: _there(row, "build"), left=True, rank=6, full_title="build of the first place"),
     )
     return View("What was found, and what was done about it", columns, rows, _known_notes(rows))
 
 
-def _there(row: Detail, what: Literal["level", "build"]) -> str:
+def _there(row: Detail, field: Literal["level", "build"]) -> str:
     """Return the level or the build where a finding was first made."""
-    return safe(row["at"][0][what] or "") if row["at"] else ""
+    return safe(row["at"][0][field] or "") if row["at"] else ""
 
 
 def _suspects(report: CheckDocument) -> AnyView:
@@ -107,16 +107,16 @@ def _suspects(report: CheckDocument) -> AnyView:
 
 def _excluding(report: CheckDocument) -> list[AnyView]:
     """Return the effects of leaving out each kind of suspect, and of each finding that can be left out."""
-    said = []
+    lines = []
     moves = {row["code"]: row["excluding"] for row in report["details"] if "excluding" in row}
     moves |= {row["code"]: row["excluding"] for row in report["suspects"] if row["code"] in ACTS}
     for code, moved in moves.items():
         unknown = "what that would change was not worked out for a log of this size, or nothing would be left"
-        what = f": {unknown}" if moved is None else f" would change {figures_changed(moved)}"
-        said.append(f"--exclude {code}{what}.")
-    changing = [one for moved in moves.values() for one in moved or ()]
+        effect = f": {unknown}" if moved is None else f" would change {figures_changed(moved)}"
+        lines.append(f"--exclude {code}{effect}.")
+    changing = [effect for moved in moves.values() for effect in moved or ()]
     heading = f"Leaving out what is suspect would change {figures_changed(changing)}"
-    return [View(heading, (), [], said)] if said else []
+    return [View(heading, (), [], lines)] if lines else []
 
 
 def _promises(report: CheckDocument) -> View[PromiseRow]:

@@ -54,10 +54,18 @@ def compare_document(compared: TwoGroups, least: int) -> CompareDocument:
 
 def _cautions(*sides: tuple[str, Head]) -> list[Caution]:
     """Return the cautions on both sides, and on either, which is named then."""
-    texts = [{one["sentence"] for one in head["cautions"]} for _, head in sides]
-    both = [one for one in sides[0][1]["cautions"] if one["sentence"] in texts[1]]
-    own = [(name, one) for name, head in sides for one in head["cautions"] if not all(one["sentence"] in said for said in texts)]
-    return both + [Caution(code=one["code"], sentence=f"{safe(name)}: {one['sentence']}", first=False) for name, one in own]
+    texts = [{caution["sentence"] for caution in head["cautions"]} for _, head in sides]
+    both = [caution for caution in sides[0][1]["cautions"] if caution["sentence"] in texts[1]]
+    of_one_side = [
+        (name, caution)
+        for name, head in sides
+        for caution in head["cautions"]
+        if not all(caution["sentence"] in sentences for sentences in texts)
+    ]
+    return both + [
+        Caution(code=caution["code"], sentence=f"{safe(name)}: {caution['sentence']}", first=False)
+        for name, caution in of_one_side
+    ]
 
 
 def _add_other_side(report: Head, other: Head, plays: tuple[Play, Play]) -> None:
@@ -90,19 +98,19 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
     words = Phrases(compared["key"], before, after, causal=False)
     last, two = f"Of all, {before} and {after} appeared last", f"Of its values, {before} and {after} were taken"
     chosen = [f"{last if words.builds else two}; --from and --to name others."]
-    said = [safe(sentence) for sentence in report["sentences"]] + (chosen if compared["chosen"] else [])
+    sentences = [safe(sentence) for sentence in report["sentences"]] + (chosen if compared["chosen"] else [])
     side_by_side = f"{safe(compared['key'])}: {before} and {after} side by side"
-    told: AnyView = View(f"From {before} to {after}" if words.builds else side_by_side, (), [], said)
+    headline: AnyView = View(f"From {before} to {after}" if words.builds else side_by_side, (), [], sentences)
     beyond = f"got harder from {before} to {after}" if words.builds else f"is harder with {after} than with {before}"
     columns: tuple[Column[CompareRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
         Column("players", lambda row: _beside(row, "players"), rank=1),
         Column("a try clears", _try_clears, rank=1),
         Column("beyond all", lambda row: _signed(row["delta"]), rank=3),
-        Column("95 %", _interval, rank=3, said="interval of beyond all"),
+        Column("95 %", _interval, rank=3, full_title="interval of beyond all"),
         Column("verdict", _verdict, left=True),
         Column("q", _q, rank=6),
-        Column("would tell", _would_tell, rank=5, said="players who would tell"),
+        Column("would tell", _would_tell, rank=5, full_title="players who would tell"),
         Column("in all", lambda row: _signed(row["change"]), rank=7),
         Column("time", lambda row: _ratio(row, "time"), left=True, rank=5),
         Column("quitting", lambda row: _ratio(row, "quit"), left=True, rank=8),
@@ -113,7 +121,7 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
         *_left_out(report),
         *source_notes(report),
     ]
-    views: list[AnyView] = [told, View("Level by level", columns, report["levels"], notes)]
+    views: list[AnyView] = [headline, View("Level by level", columns, report["levels"], notes)]
     if report["answers"]:
         views.append(changes_view(report["answers"], "What they answered", (before, after)))
     return views
@@ -123,9 +131,9 @@ def _left_out(report: CompareDocument) -> list[str]:
     left_out, compared = report["left_out"], report["compared"]
     key = compared["key"]
     counts = {"of another": left_out.get("other_builds", 0), "without a": left_out.get("no_build", 0)}
-    said = [f"{count:,} {text} {safe(key)}" for text, count in counts.items() if count]
-    what = "Tries" if compared["unit"] == "try" else "Sessions"
-    return [f"{what} on neither side: {', '.join(said)}."] if said else []
+    parts = [f"{count:,} {text} {safe(key)}" for text, count in counts.items() if count]
+    units = "Tries" if compared["unit"] == "try" else "Sessions"
+    return [f"{units} on neither side: {', '.join(parts)}."] if parts else []
 
 
 def _verdict(row: CompareRow) -> str:
@@ -173,7 +181,7 @@ def _ratio(row: CompareRow, key: str) -> str:
 
 def _changed(row: CompareRow) -> str:
     """Knobs, causes and events that changed there."""
-    said = [f"{safe(knob['knob'])} {safe(str(knob['from']))} → {safe(str(knob['to']))}" for knob in row["knobs"]]
-    said += [f"{safe(cause['cause'])} {cause['change']}" for cause in row["causes"]]
-    said += [f"{word['event']} not logged in {safe(word['never_in'])}" for word in row["words"]]
-    return ", ".join((["moved"] if row["moved"] else []) + (["renamed"] if row["renamed"] else []) + said)
+    parts = [f"{safe(knob['knob'])} {safe(str(knob['from']))} → {safe(str(knob['to']))}" for knob in row["knobs"]]
+    parts += [f"{safe(cause['cause'])} {cause['change']}" for cause in row["causes"]]
+    parts += [f"{word['event']} not logged in {safe(word['never_in'])}" for word in row["words"]]
+    return ", ".join((["moved"] if row["moved"] else []) + (["renamed"] if row["renamed"] else []) + parts)

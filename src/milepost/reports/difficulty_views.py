@@ -33,7 +33,7 @@ def spikes_view(report: SpikesDocument) -> list[AnyView]:
         count_column("tries", "tries", 7),
         *share_columns("a try clears", "try_clear", 6),
         Column("difficulty", _logit("difficulty")),
-        Column("±", _logit("se"), rank=8, said="standard error"),
+        Column("±", _logit("se"), rank=8, full_title="standard error"),
         Column("expected", _logit("expected"), rank=4),
         Column("excess", _logit("excess"), rank=1),
         Column("verdict", claimed, left=True),
@@ -45,9 +45,9 @@ def spikes_view(report: SpikesDocument) -> list[AnyView]:
     none = ["No level stands out beyond the course's own unevenness."]
     judged = any(row["evidence"] != "too_few" for row in report["levels"])
     stands_out = any(row["kind"] != "none" for row in report["levels"])
-    said = (none if judged and not stands_out else []) + [safe(sentence) for sentence in report["sentences"]]
+    sentences = (none if judged and not stands_out else []) + [safe(sentence) for sentence in report["sentences"]]
     return [
-        View("What stands out", (), [], said),
+        View("What stands out", (), [], sentences),
         View(
             _DIFFICULTY[report["basis"]],
             columns,
@@ -103,17 +103,17 @@ def _design_notes(report: SpikesDocument) -> list[str]:
         head = "Quicker than the level before, in times" if by_time else "Easier than the level before, by logits"
         lines.append(f"{head}, with 95 % intervals: {listed(pairs)}.")
     for cap in report.get("caps", []):
-        said = (
+        line = (
             f"{safe(cap['knob'])} stays at {safe(str(cap['value']))} from {safe(cap['level'])} on; difficulty rises by "
             f"{cap['slope_before']:.2f} ({cap['slope_before_low']:.2f} to {cap['slope_before_high']:.2f}) a level until there "
             f"and {cap['slope_after']:.2f} ({cap['slope_after_low']:.2f} to {cap['slope_after_high']:.2f}) after ({unit})."
         )
-        lines.append(said.replace("-", "−"))
+        lines.append(line.replace("-", "−"))
     for pair in report.get("equal_levels", []):
         low, high = (abs(pair["difference"]) + sign * Z95 * pair["se"] for sign in (-1, 1))
         word = "more than chance" if low > 0 else "no more than chance alone may do"
-        said = f"differ by {logits(abs(pair['difference']))} {unit} (95 % interval {logits(low)} to {logits(high)}): {word}"
-        lines.append(f"{listed([safe(name) for name in pair['levels']])} have the same knobs; they {said}.")
+        line = f"differ by {logits(abs(pair['difference']))} {unit} (95 % interval {logits(low)} to {logits(high)}): {word}"
+        lines.append(f"{listed([safe(name) for name in pair['levels']])} have the same knobs; they {line}.")
     return lines
 
 
@@ -160,13 +160,13 @@ def whatif_view(report: WhatIfDocument) -> list[AnyView]:
     gained = report["gained"]
     low, high = report["gained_low"], report["gained_high"]
     span = "" if low is None or high is None else f" ({low:+.1f} to {high:+.1f} by the knobs' intervals)".replace("-", "−")
-    said = (
+    note = (
         f"With the change, about {abs(gained):.1f} {'more' if gained >= 0 else 'fewer'} of {report['players']} players{span} "
         "would still be playing "
         f"at the end. A projection: players give up after {percent(report['quit_per_failure'])} of failures "
         f"({report['lost']} of {report['failures']}), and for no other reason."
     )
-    notes = [*map(_knob_note, report["knobs"]), said, *source_notes(report)]
+    notes = [*map(_knob_note, report["knobs"]), note, *source_notes(report)]
     return [View("What if: players still there after each level", columns, report["levels"], notes)]
 
 

@@ -36,7 +36,7 @@ def suspected(play: Play, exclusion: Exclusion) -> Suspected:
         sessions=len(exclusion.sessions & everybody),
         cuts=len(exclusion.cuts.keys() & names),
         ends=len(exclusion.faults & names),
-        clears=sum(len(own) for name, own in exclusion.cleared.items() if name in names),
+        clears=sum(len(spans) for name, spans in exclusion.cleared.items() if name in names),
         moved=None if play.before is None else parting(figures_of(play.before), figures_of(play), int(play.before.counts.sum())),
     )
 
@@ -45,49 +45,53 @@ def figures_changed(moved: list[Excluding]) -> str:
     """The figures that leaving something out changes, in words."""
     if not moved:
         return "no figure by more than a point"
-    levels, such = dict.fromkeys(one["level"] for one in moved), "such as " if len(moved) > 1 else ""
+    levels, such = dict.fromkeys(row["level"] for row in moved), "such as " if len(moved) > 1 else ""
     return f"{plural(len(moved), 'figure')} at {plural(len(levels), 'level')}: {such}{_largest(moved)}"
 
 
 def _largest(moved: list[Excluding]) -> str:
     """The figure that moves furthest, in words; shares before counts."""
 
-    def far(one: Excluding) -> tuple[bool, float]:
-        return one["figure"] in _SHARES, abs((one["without"] or 0.0) - (one["with"] or 0.0))
+    def far(row: Excluding) -> tuple[bool, float]:
+        return row["figure"] in _SHARES, abs((row["without"] or 0.0) - (row["with"] or 0.0))
 
-    one = max(moved, key=far)
-    worded = percent if one["figure"] in _SHARES else number
-    name = _NAMES.get(one["figure"], one["figure"])
-    return f"{name} at {safe(one['level'])} from {worded(one['with'])} to {worded(one['without'])}"
+    largest = max(moved, key=far)
+    worded = percent if largest["figure"] in _SHARES else number
+    name = _NAMES.get(largest["figure"], largest["figure"])
+    return f"{name} at {safe(largest['level'])} from {worded(largest['with'])} to {worded(largest['without'])}"
 
 
 def what_is_void(report: Head) -> list[str]:
     """Return the sentences on what was left out, and on the tries that are counted."""
-    said = []
+    lines = []
     if "excluded" in report:
-        own = report["excluded"]
-        why = "as suspect (" + ", ".join(own["codes"]) + ")" if own["codes"] else "because they break a promise of the course"
+        excluded = report["excluded"]
+        why = (
+            "as suspect (" + ", ".join(excluded["codes"]) + ")"
+            if excluded["codes"]
+            else "because they break a promise of the course"
+        )
         counts = {
-            plural(own["void"], "try", "tries"): own["void"],
-            plural(own["sessions"], "session"): own["sessions"],
-            f"{plural(own['cuts'], 'session')} from a jump on": own["cuts"],
-            f"{plural(own['ends'], 'end')} as no decision": own["ends"],
+            plural(excluded["void"], "try", "tries"): excluded["void"],
+            plural(excluded["sessions"], "session"): excluded["sessions"],
+            f"{plural(excluded['cuts'], 'session')} from a jump on": excluded["cuts"],
+            f"{plural(excluded['ends'], 'end')} as no decision": excluded["ends"],
         }
         gone = [text for text, count in counts.items() if count]
-        what = f" That changes {figures_changed(own['moved'])}." if own["moved"] is not None and gone else ""
-        said.append(f"Left out {why}: {listed(gone) if gone else 'nothing was found'}.{what}")
-        if own["clears"]:
-            said.append(
-                f"{plural(own['clears'], 'crash', 'crashes')} with everything done "
-                f"{'counts' if own['clears'] == 1 else 'count'} as cleared."
+        effect = f" That changes {figures_changed(excluded['moved'])}." if excluded["moved"] is not None and gone else ""
+        lines.append(f"Left out {why}: {listed(gone) if gone else 'nothing was found'}.{effect}")
+        if excluded["clears"]:
+            lines.append(
+                f"{plural(excluded['clears'], 'crash', 'crashes')} with everything done "
+                f"{'counts' if excluded['clears'] == 1 else 'count'} as cleared."
             )
     if report.get("per") == "run":
         units = "" if report["command"] == "spikes" else ", and players stand for runs"
-        said.append(f"Counted per run: numbers of tries and first clears begin anew in each{units}.")
+        lines.append(f"Counted per run: numbers of tries and first clears begin anew in each{units}.")
     if "asked" in report:
         asked = listed([safe(condition) for condition in report["asked"]])
-        said.append(f"Only tries with {asked} are looked at, so that figures by the number of a try cannot be given.")
-    return said
+        lines.append(f"Only tries with {asked} are looked at, so that figures by the number of a try cannot be given.")
+    return lines
 
 
 _NAMED: Final = {"logs": "the log"}
@@ -103,8 +107,8 @@ def said_of(settings: Settings) -> str:
 
 def _said(key: str, value: object) -> str:
     if isinstance(value, Mapping):
-        return ", ".join(f"{name} {_worded(one)}" for name, one in value.items())
-    texts = ", ".join(safe(str(one)) for one in (value if isinstance(value, list) else [value]))
+        return ", ".join(f"{name} {_worded(item)}" for name, item in value.items())
+    texts = ", ".join(safe(str(item)) for item in (value if isinstance(value, list) else [value]))
     return f"{_PLAIN[key]} {texts}" if key in _PLAIN else f"{_NAMED.get(key, f'the {key}')} ({texts})"
 
 

@@ -43,12 +43,12 @@ def story(report: ReportDocument) -> list[Chapter]:
 
 def cautions_of_report(report: ReportDocument) -> list[str]:
     """Return the cautions to read before any figure, those that stand before all else first."""
-    return [one["sentence"] for one in sorted(report["cautions"], key=lambda one: not one["first"])]
+    return [caution["sentence"] for caution in sorted(report["cautions"], key=lambda caution: not caution["first"])]
 
 
 def chapters(report: ReportDocument) -> list[Chapter]:
     """The chapters that have something to say."""
-    told = [
+    all_chapters = [
         Chapter(*_to_fix(report), ordered=True),
         Chapter("What is new", since_sentences(report["since"]) if report["since"] else []),
         Chapter(*_between_builds(report)),
@@ -62,7 +62,7 @@ def chapters(report: ReportDocument) -> list[Chapter]:
         Chapter("What cannot be said", _unsaid(report)),
         Chapter("Whether the log can be trusted", _log(report)),
     ]
-    return [chapter for chapter in told if chapter.sentences]
+    return [chapter for chapter in all_chapters if chapter.sentences]
 
 
 def _between_builds(report: ReportDocument) -> tuple[str, list[str]]:
@@ -73,7 +73,9 @@ def _between_builds(report: ReportDocument) -> tuple[str, list[str]]:
     if compare is None:
         return "", []
     compared = compare["compared"]
-    return f"From build {safe(compared['before'])} to {safe(compared['after'])}", [safe(said) for said in compare["sentences"]]
+    return f"From build {safe(compared['before'])} to {safe(compared['after'])}", [
+        safe(sentence) for sentence in compare["sentences"]
+    ]
 
 
 def flagged(report: ReportDocument, kinds: tuple[Kind, ...] = ("spike", "step", "dip")) -> list[SpikesRow]:
@@ -84,15 +86,15 @@ def flagged(report: ReportDocument, kinds: tuple[Kind, ...] = ("spike", "step", 
 def _sentences(report: ReportDocument, kinds: tuple[Kind, ...], weak: bool = False) -> list[str]:
     """Return the sentences of `spikes` on some kinds of levels, in its order: those on weak evidence, or all others."""
     rows = [row for row in flagged(report, kinds) if (row["evidence"] == "weak") == weak]
-    return [safe(said) for row in rows if (said := row["sentence"])]
+    return [safe(sentence) for row in rows if (sentence := row["sentence"])]
 
 
 def _to_fix(report: ReportDocument) -> tuple[str, list[str]]:
     """The levels that are too hard for where they stand."""
     rows = [row for row in flagged(report, ("spike", "step")) if row["evidence"] != "weak" and row["sentence"]]
-    said = [" ".join([safe(row["sentence"] or ""), *_would_do(report, row["level"])]) for row in rows]
-    if said:
-        return ("To fix, costliest first" if len(said) > 1 else "To fix"), said
+    sentences = [" ".join([safe(row["sentence"] or ""), *_would_do(report, row["level"])]) for row in rows]
+    if sentences:
+        return ("To fix, costliest first" if len(sentences) > 1 else "To fix"), sentences
     if any(row["evidence"] != "too_few" for row in report["spikes"]["levels"]):
         return "Nothing to fix for difficulty", [
             "No level is harder than its surroundings lead one to expect, beyond the course's own unevenness"
@@ -103,13 +105,13 @@ def _to_fix(report: ReportDocument) -> tuple[str, list[str]]:
 
 def _would_do(report: ReportDocument, level: str) -> list[str]:
     """Return the values of knobs that would make a level as its surroundings."""
-    told = []
+    remedies = []
     for row in report["reach"]:
         if row["level"] == level and row["to"] is not None and row["low"] is not None and row["high"] is not None:
             low, high = sorted((row["low"], row["high"]))
             values = f"{row['to']:.2g} ({low:.2g} to {high:.2g}) in place of {row['from']:g}".replace("-", "−")
-            told.append(f"{safe(row['knob'])} at {values}")
-    return [f"To be as its surroundings, by what a unit does elsewhere: {' or '.join(told)}."] if told else []
+            remedies.append(f"{safe(row['knob'])} at {values}")
+    return [f"To be as its surroundings, by what a unit does elsewhere: {' or '.join(remedies)}."] if remedies else []
 
 
 def _stops(report: ReportDocument) -> list[str]:
@@ -124,16 +126,16 @@ def _stops(report: ReportDocument) -> list[str]:
         ]
     last = rows[-1]
     finished = f"{last['cleared']} of {plural(players, 'player')}" if last["cleared"] else "Nobody"
-    said = [f"{finished} cleared the last level, {safe(last['level'])}."]
+    sentences = [f"{finished} cleared the last level, {safe(last['level'])}."]
     lost = sum(row["lost"] or 0 for row in rows)
     stopped = {cause: sum(stopped_by(row, cause) for row in rows) for cause in END_CAUSES if cause not in _LOST}
     causes = [f"{count} {words(cause)}" for cause, count in stopped.items() if count]
     others = f" Others stopped for reasons that are held against no level: {listed(causes)}." if causes else ""
     were = "1 was lost" if lost == 1 else f"{lost} were lost"
-    said.append((f"{were}: by quitting, or by an unknown end." if lost else "Nobody was lost on the way.") + others)
+    sentences.append((f"{were}: by quitting, or by an unknown end." if lost else "Nobody was lost on the way.") + others)
     worst = [row for row in sorted(rows, key=lambda row: -(row["lost"] or 0)) if row["lost"]][:_NAMED]
     where = [f"{row['lost']} of {row['reached']} at {safe(row['level'])} ({_range(row, 'drop_off')})" for row in worst]
-    return said + ([f"{'Most of them' if lost > 1 else 'That was'}: {listed(where)}."] if where else [])
+    return sentences + ([f"{'Most of them' if lost > 1 else 'That was'}: {listed(where)}."] if where else [])
 
 
 def _range(row: FunnelOrRawRow, key: str) -> str:
@@ -142,21 +144,21 @@ def _range(row: FunnelOrRawRow, key: str) -> str:
 
 
 def _watch(report: ReportDocument) -> list[str]:
-    said = []
+    sentences = []
     for row in flagged(report):
-        seen = [moment(one) for one in row["watch"]]
+        seen = [moment(watched) for watched in row["watch"]]
         if seen:
-            said.append(f"{safe(row['level'])}: {listed(seen)}.{_look_for(report, row['level'])}")
-    if said and any("recording" in one for row in flagged(report) for one in row["watch"]):
-        said.append("Times of a session with a recording are by the recording's clock.")
-    return said
+            sentences.append(f"{safe(row['level'])}: {listed(seen)}.{_look_for(report, row['level'])}")
+    if sentences and any("recording" in watched for row in flagged(report) for watched in row["watch"]):
+        sentences.append("Times of a session with a recording are by the recording's clock.")
+    return sentences
 
 
-def moment(one: Watched) -> str:
+def moment(watched: Watched) -> str:
     """A moment to watch: which session, from when to when, and what is to be seen."""
-    end = "then left for good" if one["left"] else f"then {words(one['ended'])}"
-    tries = f"{plural(one['tries'], 'try', 'tries')}, {seconds(one['failed'])} of failing, {end}"
-    return f"{safe(one['session'])} from {clock(one['from'])} to {clock(one['to'])} ({tries})"
+    end = "then left for good" if watched["left"] else f"then {words(watched['ended'])}"
+    tries = f"{plural(watched['tries'], 'try', 'tries')}, {seconds(watched['failed'])} of failing, {end}"
+    return f"{safe(watched['session'])} from {clock(watched['from'])} to {clock(watched['to'])} ({tries})"
 
 
 def _look_for(report: ReportDocument, level: str) -> str:
@@ -167,8 +169,8 @@ def _look_for(report: ReportDocument, level: str) -> str:
     most = max(deaths["causes"].items(), key=lambda item: item[1]["deaths"], default=None)
     cause = f"{safe(most[0])}, {most[1]['deaths']} of {plural(deaths['deaths'], 'death')}" if most else ""
     where = f"most die at {tenth(deaths['most_bin'])} of the way" if deaths["most_bin"] is not None else ""
-    told = "; ".join(part for part in (cause, where) if part)
-    return f" Look for: {told}." if told else ""
+    hints = "; ".join(part for part in (cause, where) if part)
+    return f" Look for: {hints}." if hints else ""
 
 
 def _targets(report: ReportDocument) -> list[str]:
@@ -176,8 +178,8 @@ def _targets(report: ReportDocument) -> list[str]:
     targets = report["targets"]
     if targets is None:
         return []
-    of = plural(len(targets["targets"]), "target")
-    counts = f"{targets['met']} of {of} met, {targets['missed']} missed, {targets['no_telling']} undecided."
+    n_targets = plural(len(targets["targets"]), "target")
+    counts = f"{targets['met']} of {n_targets} met, {targets['missed']} missed, {targets['no_telling']} undecided."
     missed = [row for row in targets["targets"] if row["verdict"] == "missed"]
     whole = [target_sentence(row) for row in missed if row["level"] is None]
     levels = list(dict.fromkeys(safe(row["level"]) for row in missed if row["level"]))
@@ -189,16 +191,20 @@ def _answers(report: ReportDocument) -> list[str]:
     answers = report["answers"]
     if answers is None:
         return []
-    said = []
+    sentences = []
     for question in answers["questions"]:
-        told = agreement_sentences(question)
-        said += [f"“{safe(question['question'])}”: {plural(question['players'], 'player')} answered.", *told] if told else []
-    return said
+        agreement = agreement_sentences(question)
+        sentences += (
+            [f"“{safe(question['question'])}”: {plural(question['players'], 'player')} answered.", *agreement]
+            if agreement
+            else []
+        )
+    return sentences
 
 
 def _unsaid(report: ReportDocument) -> list[str]:
     rows = report["spikes"]["levels"]
-    said = [safe(sentence) for sentence in report["spikes"]["unsaid"]]
+    sentences = [safe(sentence) for sentence in report["spikes"]["unsaid"]]
     clear = [row for row in rows if row["kind"] == "none" and row["evidence"] == "none"]
     short = [row for row in clear if (row["players_needed"] or 0) > row["players"]]
     if short:
@@ -206,40 +212,42 @@ def _unsaid(report: ReportDocument) -> list[str]:
         names = [safe(row["level"]) for row in short[:_NAMED]] + (
             [plural(len(short) - _NAMED, "more level")] if len(short) > _NAMED else []
         )
-        said.append(
+        sentences.append(
             f"A level that is too hard by a little may have been missed at {listed(names)}: to tell an excess of 1 logit "
             f"there takes up to {most} players at a level."
         )
     undecided = [row for row in rows if row["plan"] == "too few to tell"]
     if undecided:
-        said.append(f"At {plural(len(undecided), 'level')} the tries do not tell whether the plan is met.")
+        sentences.append(f"At {plural(len(undecided), 'level')} the tries do not tell whether the plan is met.")
     cut = sum(stopped_by(row, cause) for row in report["funnel"]["levels"] for cause in ("time_up", "crash"))
     if cut:
-        said.append(f"{plural(cut, 'player')} were cut short by the clock or a crash; how far they would have got is not known.")
-    return said
+        sentences.append(
+            f"{plural(cut, 'player')} were cut short by the clock or a crash; how far they would have got is not known."
+        )
+    return sentences
 
 
 def _log(report: ReportDocument) -> list[str]:
     check = report["check"]
-    found, kinds = sum(check["findings"].values()), plural(len(check["findings"]), "kind")
-    said = [
+    n_findings, kinds = sum(check["findings"].values()), plural(len(check["findings"]), "kind")
+    sentences = [
         f"{check['records']:,} records in {plural(len(check['files']), 'file')}: {check['used']:,} used, "
-        f"{check['reported']:,} set aside, each with its reason; {found:,} records in {kinds} of finding."
+        f"{check['reported']:,} set aside, each with its reason; {n_findings:,} records in {kinds} of finding."
     ]
     moved = [safe(row["level"]) for row in check["moved"]]
     if moved:
-        said.append(
+        sentences.append(
             f"Repairs change the figures at {len(moved)} of {plural(len(check['levels']), 'level')} by more than a point."
         )
     else:
-        said.append("Repairs do not change a figure by more than a point.")
+        sentences.append("Repairs do not change a figure by more than a point.")
     suspects = check["suspects"]
     if suspects:
-        said.append(
+        sentences.append(
             f"{plural(len(suspects), 'thing looks', 'things look')} odd, and may be true: "
             f"{listed([row['code'] for row in suspects])}."
         )
-    return said
+    return sentences
 
 
 _FIGURES: Final = {
@@ -256,38 +264,38 @@ _MOST: Final = 8
 def since_sentences(since: Since) -> list[str]:
     """Return the sentences on the news, the verdicts first."""
     gone = f", and {since['sessions_gone']} are no longer there" if since["sessions_gone"] else ""
-    said = [f"Since {safe(since['file'])}: {plural(since['new_sessions'], 'new session')}{gone}."]
-    said += [_verdict(one) for one in since["verdicts"]]
-    said += [
-        _moved(one)
-        for one in sorted(since["moved"], key=lambda one: -abs(one["after"] - one["before"]) / max(one["noise"], 1e-9))[:_MOST]
+    sentences = [f"Since {safe(since['file'])}: {plural(since['new_sessions'], 'new session')}{gone}."]
+    sentences += [_verdict(verdict) for verdict in since["verdicts"]]
+    sentences += [
+        _moved(row)
+        for row in sorted(since["moved"], key=lambda row: -abs(row["after"] - row["before"]) / max(row["noise"], 1e-9))[:_MOST]
     ]
     if len(since["moved"]) > _MOST:
-        said.append(f"{len(since['moved']) - _MOST} more figures moved beyond their noise; the JSON form has all.")
+        sentences.append(f"{len(since['moved']) - _MOST} more figures moved beyond their noise; the JSON form has all.")
     if since["moved"]:
         by_chance = max(1, round(since["compared"] / 20))
-        said.append(f"{since['compared']} figures were compared; some {by_chance} would move as far by chance.")
+        sentences.append(f"{since['compared']} figures were compared; some {by_chance} would move as far by chance.")
     if since["findings"]:
-        said.append(f"Newly found in the log: {listed([_found(one) for one in since['findings']])}.")
-    for key, what in (("levels_added", "New in the course"), ("levels_removed", "No longer in the course")):
+        sentences.append(f"Newly found in the log: {listed([_found(finding) for finding in since['findings']])}.")
+    for key, heading in (("levels_added", "New in the course"), ("levels_removed", "No longer in the course")):
         if names := since["levels_added"] if key == "levels_added" else since["levels_removed"]:
-            said.append(f"{what}: {listed([safe(name) for name in names])}.")
-    return said if len(said) > 1 else [*said, "No verdict changed, and no figure moved beyond its noise."]
+            sentences.append(f"{heading}: {listed([safe(name) for name in names])}.")
+    return sentences if len(sentences) > 1 else [*sentences, "No verdict changed, and no figure moved beyond its noise."]
 
 
-def _verdict(one: NewVerdict) -> str:
-    before, after = _KINDS.get(one["before"], one["before"]), _KINDS.get(one["after"], one["after"])
-    if one["before"] == one["after"]:
-        evidence = f"its evidence was {one['evidence_before']} and is {one['evidence_after']}"
-        return f"{safe(one['level'])}: still {after}; {evidence}."
-    evidence = f" ({one['evidence_after']} evidence)" if one["after"] != "none" else ""
-    return f"{safe(one['level'])}: {before} before, {after} now{evidence}."
+def _verdict(verdict: NewVerdict) -> str:
+    before, after = _KINDS.get(verdict["before"], verdict["before"]), _KINDS.get(verdict["after"], verdict["after"])
+    if verdict["before"] == verdict["after"]:
+        evidence = f"its evidence was {verdict['evidence_before']} and is {verdict['evidence_after']}"
+        return f"{safe(verdict['level'])}: still {after}; {evidence}."
+    evidence = f" ({verdict['evidence_after']} evidence)" if verdict["after"] != "none" else ""
+    return f"{safe(verdict['level'])}: {before} before, {after} now{evidence}."
 
 
-def _found(one: NewFinding) -> str:
-    return f"{one['code']} {one['count']:,}"
+def _found(finding: NewFinding) -> str:
+    return f"{finding['code']} {finding['count']:,}"
 
 
-def _moved(one: Moved) -> str:
-    what = _FIGURES.get(one["figure"], one["figure"])
-    return f"{safe(one['level'])}: {what}, {percent(one['before'])} before and {percent(one['after'])} now."
+def _moved(row: Moved) -> str:
+    meaning = _FIGURES.get(row["figure"], row["figure"])
+    return f"{safe(row['level'])}: {meaning}, {percent(row['before'])} before and {percent(row['after'])} now."

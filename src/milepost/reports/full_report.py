@@ -66,7 +66,7 @@ class ReportExtras:
 
 
 def whole_report(
-    play: Play, least: int, made: Made, beside: ReportExtras = ReportExtras(), progress: Progress = SILENT
+    play: Play, least: int, provenance: Made, beside: ReportExtras = ReportExtras(), progress: Progress = SILENT
 ) -> ReportDocument:
     """The document of the whole report.
 
@@ -76,7 +76,7 @@ def whole_report(
     Args:
         play: the replayed log.
         least: of fewer players, nothing is claimed.
-        made: how the report was made: the command, versions and files.
+        provenance: how the report was made: the command, versions and files.
         beside: what the report has beside the measures.
         progress: told of each step.
     """
@@ -101,7 +101,7 @@ def whole_report(
             "watch": [play.sums(WatchOfLevels).of_level(level) for level in range(play.n_levels)],
             "attributes": attributes_by_level(play),
             "after_failure": after_failures(play),
-            "made": made,
+            "made": provenance,
             "compare": beside.compare,
             "trend": _trend(play, beside.builds, least),
             "reach": _what_would_do(play, spikes),
@@ -140,12 +140,12 @@ def _what_would_do(play: Play, spikes: SpikesDocument) -> list[KnobReach]:
 
 def _beside(play: Play, least: int, beside: ReportExtras) -> dict[str, Head | None]:
     """Answers and targets, each with something in it."""
-    found: dict[str, Head | None] = {"answers": None, "targets": None}
+    documents: dict[str, Head | None] = {"answers": None, "targets": None}
     if beside.answers is not None and (table := beside.answers(play)).rows:
-        found["answers"] = described(document("answers", play, table), play.course, least)
+        documents["answers"] = described(document("answers", play, table), play.course, least)
     if beside.targets is not None and (planned := beside.targets(play)).rows:
-        found["targets"] = described(document("targets", play, planned), play.course, least)
-    return found
+        documents["targets"] = described(document("targets", play, planned), play.course, least)
+    return documents
 
 
 def _marks(play: Play) -> list[str] | None:
@@ -179,13 +179,13 @@ def _planned_retention(course: Course | None, spikes: SpikesDocument) -> list[fl
     return planned_retention(model, np.array(planned))
 
 
-def some_measures(play: Summed, names: Sequence[str], least: int, made: Made) -> SelectedDocument:
+def some_measures(play: Summed, names: Sequence[str], least: int, provenance: Made) -> SelectedDocument:
     """The documents of some of the report's measures by name; null where the log or the course has nothing for one."""
     parts: dict[str, Head | None] = {}
     for name in names:
         parts[name] = _measured(name, MEASURES[name].in_report(least), play, least)
     top = described(head("report", play), play.course, least)
-    return cast("SelectedDocument", {**top, "only": list(names), **parts, "made": made})
+    return cast("SelectedDocument", {**top, "only": list(names), **parts, "made": provenance})
 
 
 def _measured(name: str, measure: AnyMeasure, play: Summed, least: int) -> Head | None:
@@ -203,7 +203,7 @@ def reported_document(name: str, measure: Callable[[P], AnyTable], play: P, leas
         return engine.measured_document(play, name, measure)
 
     try:
-        report = make(play) if kept is None else play.lasting(kept, make)
+        report = make(play) if kept is None else play.compute_and_keep(kept, make)
     except UsageError:
         return None
     finally:

@@ -58,7 +58,7 @@ def grouped_view(report: GroupedDocument) -> View[_Side]:
         figures = (*figures, *_RAW)
     names = list(dict.fromkeys(_name_of(row) for group in report["groups"] for row in group["levels"]))
     by_name = [{_name_of(row): row for row in group["levels"]} for group in report["groups"]]
-    rows = [_Side(level=level, part=part, cells=[own.get((level, part)) for own in by_name]) for level, part in names]
+    rows = [_Side(level=level, part=part, cells=[group.get((level, part)) for group in by_name]) for level, part in names]
     columns: list[Column[_Side]] = [Column("level", lambda row: safe(row["level"] or "whole course"), left=True)]
     if any(part is not None for _, part in names):
         title = "question" if report["command"] == "answers" else "layout"
@@ -72,23 +72,35 @@ def grouped_view(report: GroupedDocument) -> View[_Side]:
         f"{_title(group)}: {plural(group['players'], 'player')} in {plural(group['sessions'], 'session')}"
         for group in report["groups"]
     )
-    who = f"{sizes}." if "cuts" not in report else _of_attributes(report)
-    notes = [who, *_cautions(report), *_shared(report), *(said for pair in report.get("compared", []) for said in _parting(pair))]
-    if any(row and row[count] < least for own in rows for row in own["cells"]):
+    counted = f"{sizes}." if "cuts" not in report else _of_attributes(report)
+    notes = [
+        counted,
+        *_cautions(report),
+        *_shared(report),
+        *(sentence for pair in report.get("compared", []) for sentence in _parting(pair)),
+    ]
+    if any(row and row[count] < least for side in rows for row in side["cells"]):
         notes.append(f"In brackets: fewer than {least} players, of whom nothing is claimed.")
     return View(f"{report['command'].capitalize()} by {safe(report['by'])}", tuple(columns), rows, notes)
 
 
 def _cautions(report: GroupedDocument) -> list[str]:
     """Return the cautions on the groups; once, if they are the same for all."""
-    said = {sentence: None for group in report["groups"] for sentence in (one["sentence"] for one in group["cautions"])}
-    everywhere = [said for said in said if all(said in _sentences(group) for group in report["groups"])]
-    own = [f"{_title(group)}: {one}" for group in report["groups"] for one in _sentences(group) if one not in everywhere]
-    return everywhere + own
+    sentences = {
+        sentence: None for group in report["groups"] for sentence in (caution["sentence"] for caution in group["cautions"])
+    }
+    everywhere = [sentence for sentence in sentences if all(sentence in _sentences(group) for group in report["groups"])]
+    of_one_group = [
+        f"{_title(group)}: {sentence}"
+        for group in report["groups"]
+        for sentence in _sentences(group)
+        if sentence not in everywhere
+    ]
+    return everywhere + of_one_group
 
 
 def _sentences(group: AnyRow) -> list[str]:
-    return [one["sentence"] for one in group["cautions"]]
+    return [caution["sentence"] for caution in group["cautions"]]
 
 
 def _of_attributes(report: GroupedDocument) -> str:
@@ -131,14 +143,14 @@ def _shared(report: GroupedDocument) -> list[str]:
 
 def _parting(pair: Compared) -> list[str]:
     """Return the levels at which two groups differ."""
-    who = f"{safe(pair['group'])} than for {safe(pair['than'])}"
+    for_whom = f"{safe(pair['group'])} than for {safe(pair['than'])}"
     beyond = "beyond what all levels are"
-    said = [f"{safe(row['level'])} is {row['verdict']} for {who}, {beyond}{_span(row)}." for row in pair["parting"]]
+    lines = [f"{safe(row['level'])} is {row['verdict']} for {for_whom}, {beyond}{_span(row)}." for row in pair["parting"]]
     low, high, size = pair["shift_low"], pair["shift_high"], pair["shift"]
     if size is not None and low is not None and high is not None and not low <= 0 <= high:
-        way = "harder" if size > 0 else "easier"
-        said.append(f"All levels are {way} for {who} ({_logits(size, low, high)}).")
-    return said or [f"No level can be told to be harder or easier for {who}."]
+        direction = "harder" if size > 0 else "easier"
+        lines.append(f"All levels are {direction} for {for_whom} ({_logits(size, low, high)}).")
+    return lines or [f"No level can be told to be harder or easier for {for_whom}."]
 
 
 def _span(row: Parting) -> str:
@@ -153,10 +165,10 @@ def _logits(value: float, low: float, high: float) -> str:
 
 def _cell(place: int, key: str, worded: Worded, count: str | None = None, least: int = 0) -> Callable[[_Side], str]:
     def text(row: _Side) -> str:
-        own = row["cells"][place]
-        if own is None or own.get(key) is None:
+        cell = row["cells"][place]
+        if cell is None or cell.get(key) is None:
             return NOTHING
-        shown = worded(own[key])
-        return f"({shown})" if count is not None and own[count] < least else shown
+        shown = worded(cell[key])
+        return f"({shown})" if count is not None and cell[count] < least else shown
 
     return text

@@ -20,7 +20,7 @@ class Column(Generic[R_contra]):
         left: whether it is set flush left, as words are; figures are set flush right.
         rank: how early it goes when space is short: the highest first; 0 stays.
         drawn: whether it is a picture of another column, which has no use outside a terminal.
-        said: how a sentence names it, where that is not its heading.
+        full_title: how a sentence names it, where that is not its heading.
     """
 
     title: str
@@ -28,7 +28,7 @@ class Column(Generic[R_contra]):
     left: bool = False
     rank: int = 0
     drawn: bool = False
-    said: str = ""
+    full_title: str = ""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -57,7 +57,7 @@ class Report:
     @property
     def before_all(self) -> list[str]:
         """The sentences that stand before everything else."""
-        return [one["sentence"] for one in self.document.get("cautions", ()) if one["first"]]
+        return [caution["sentence"] for caution in self.document.get("cautions", ()) if caution["first"]]
 
     @property
     def shown(self) -> list[AnyView]:

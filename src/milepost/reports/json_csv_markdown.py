@@ -59,7 +59,7 @@ def _view(view: AnyView) -> str:
 
 def _table(view: AnyView, columns: list[AnyColumn]) -> list[str]:
     lines = []
-    lines.append("| " + " | ".join(escaped(column.said or column.title) for column in columns) + " |")
+    lines.append("| " + " | ".join(escaped(column.full_title or column.title) for column in columns) + " |")
     lines.append("|" + "|".join(":---" if column.left else "---:" for column in columns) + "|")
     for row in view.rows:
         lines.append("| " + " | ".join(escaped(column.text(row)) for column in columns) + " |")

@@ -28,18 +28,18 @@ def knobs_view(report: KnobsDocument) -> list[AnyView]:
         Column("difficulty", lambda row: NOTHING if row["difficulty"] is None else logits(row["difficulty"])),
     )
     levers = [
-        f"{safe(own['knob'])} alone changes from {safe(own['from_level'])} to {safe(own['to_level'])}."
-        for own in report["levers"]
+        f"{safe(lever['knob'])} alone changes from {safe(lever['from_level'])} to {safe(lever['to_level'])}."
+        for lever in report["levers"]
     ]
     notes = [*levers, *source_notes(report)]
     if not names:
         notes.insert(0, "No level has knobs: neither the course says any, nor what starts of a level say alike.")
     views: list[AnyView] = [View("Knobs: what each level has", levels, report["levels"], notes)]
     if report["effects"]:
-        said = (
+        note = (
             "By builds: what levels did whose knob was changed; by levels: least squares over the course, beside the place in it."
         )
-        views.append(View("What a unit of a knob does to difficulty", _effect_columns(), report["effects"], [said]))
+        views.append(View("What a unit of a knob does to difficulty", _effect_columns(), report["effects"], [note]))
     if report["reach"]:
         views.append(_reach_view(report["reach"]))
     if report["rules"]:
@@ -83,7 +83,7 @@ def _effect_columns() -> tuple[Column[KnobEffect], ...]:
 
 def _reach_view(reach: list[KnobReach]) -> AnyView:
     """The values that would make hard levels easier; those of levels that are easier already stand in JSON."""
-    told = [row for row in reach if row["refused"] != UNTOLD]
+    shown = [row for row in reach if row["refused"] != UNTOLD]
     untold = list(dict.fromkeys(safe(row["knob"]) for row in reach if row["refused"] == UNTOLD))
     columns: tuple[Column[KnobReach], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
@@ -94,7 +94,7 @@ def _reach_view(reach: list[KnobReach]) -> AnyView:
     )
     notes = ["By what a unit does, with its interval and the level's, within the values seen; the chance is a middling player's."]
     notes += [f"{listed(untold)}: what a unit does is not told from nothing, so no value is given."] if untold else []
-    return View("What would bring the chance that a first try clears", columns, told, notes)
+    return View("What would bring the chance that a first try clears", columns, shown, notes)
 
 
 def _wanted(row: KnobReach) -> str:

@@ -68,8 +68,8 @@ def _streak(row: LeavingFigures) -> str:
 
 
 def _minutes(row: LeavingFigures) -> str:
-    own = cast("MinutesRow", row)
-    return f"{own['from']} min on" if own["to"] is None else f"{own['from']} to {own['to']} min"
+    minutes = cast("MinutesRow", row)
+    return f"{minutes['from']} min on" if minutes["to"] is None else f"{minutes['from']} to {minutes['to']} min"
 
 
 def sections_view(report: SectionsDocument) -> list[AnyView]:

@@ -75,8 +75,8 @@ def _causes(row: DeathsRow) -> str:
 
 def _tally(figures: DeathFigures) -> str:
     """Return the numbers in tags beside deaths of a cause, such as an opponent's tally."""
-    said = [f"{safe(name)} {one['p50']:g}" for name, one in figures["said"].items() if one["p50"] is not None]
-    return f" at {', '.join(said)}" if said else ""
+    parts = [f"{safe(name)} {numbers['p50']:g}" for name, numbers in figures["said"].items() if numbers["p50"] is not None]
+    return f" at {', '.join(parts)}" if parts else ""
 
 
 def moves_view(report: MovesDocument) -> list[AnyView]:
@@ -168,9 +168,9 @@ def _reach(report: LevelPageFigures) -> list[str]:
         if row["clear_rate"] is not None
         else "there is no way to clear it yet, or none that the log tells."
     )
-    said = [f"Reached by {plural(row['reached'], 'player')} ({percent(row['share'])} of {report['players']}); {cleared}"]
+    sentences = [f"Reached by {plural(row['reached'], 'player')} ({percent(row['share'])} of {report['players']}); {cleared}"]
     lost = f"{row['lost']} lost here ({_range(row, 'drop_off')})" if row["lost"] else "Nobody was lost here"
-    return [*said, f"{lost}; {_stops(row)}.", *_stayed(report)]
+    return [*sentences, f"{lost}; {_stops(row)}.", *_stayed(report)]
 
 
 def _stayed(report: LevelPageFigures) -> list[str]:
@@ -178,12 +178,12 @@ def _stayed(report: LevelPageFigures) -> list[str]:
     if after["p50"] is None:
         return []
     spread = f" ({median_interval(seconds)(after)})" if after["p50_low"] is not None else ""
-    of = (
+    subject = (
         "The player whose last try of all failed here left"
         if after["players"] == 1
         else (f"Of {after['players']} players whose last try of all failed here, half left")
     )
-    return [f"{of} within {seconds(after['p50'])} after it{spread}."]
+    return [f"{subject} within {seconds(after['p50'])} after it{spread}."]
 
 
 def _tries(row: AttemptsRow) -> list[str]:
@@ -197,31 +197,33 @@ def _tries(row: AttemptsRow) -> list[str]:
     most = "and not yet nine in ten have" if row["p90"] is None else f"nine in ten {number(row['p90'])}"
     counts = f"{row['clears']} of {plural(row['settled'], 'try', 'tries')} by {plural(row['players'], 'player')}"
     joined = f"{half} {most}" if row["p90"] is None else f"{half}, {most}"
-    said = [f"A try clears {percent(row['try_clear'])} of the time ({counts}); {joined}."]
+    sentences = [f"A try clears {percent(row['try_clear'])} of the time ({counts}); {joined}."]
     ends = [f"{count} {ENDED[outcome]}" for outcome, count in row["ends"].items() if count]
-    return [*said, f"How attempts up to the first clear ended: {listed(ends)}.", *_hits(row)]
+    return [*sentences, f"How attempts up to the first clear ended: {listed(ends)}.", *_hits(row)]
 
 
 def _hits(row: AttemptsRow) -> list[str]:
     """What hits do, where the log has any."""
-    told = [own for own in row["after_hits"] if own["chance"] is not None and own["tries"] >= _FEW_TRIES]
-    if not told:
+    shown = [after for after in row["after_hits"] if after["chance"] is not None and after["tries"] >= _FEW_TRIES]
+    if not shown:
         return []
-    first = [f"after {own['hits']} {percent(own['chance'])} of {own['tries']}" for own in told[:4]]
+    first = [f"after {after['hits']} {percent(after['chance'])} of {after['tries']}" for after in shown[:4]]
     return [f"{rate(row['hits_per_try'])} hits a try; a try clears all the same: {listed(first)}."]
 
 
 def _times(row: TimesRow) -> list[str]:
-    said = []
+    sentences = []
     if row["p50"] is not None:
-        said.append(f"Half of the players have cleared it after {seconds(row['p50'])} of play ({median_interval(seconds)(row)}).")
-        said += [f"That is {of_par(row)} times par."] if row["par_ratio"] is not None else []
+        sentences.append(
+            f"Half of the players have cleared it after {seconds(row['p50'])} of play ({median_interval(seconds)(row)})."
+        )
+        sentences += [f"That is {of_par(row)} times par."] if row["par_ratio"] is not None else []
     if row["fails"]:
-        said.append(
+        sentences.append(
             f"A failed try lasts {seconds(row['fail_p50'])} (median of {row['fails']}); "
             f"{seconds(row['lost_to_failures'])} went into failures in all."
         )
-    return [" ".join(said)]
+    return [" ".join(sentences)]
 
 
 def _deaths(row: DeathsRow) -> list[str]:
@@ -265,19 +267,19 @@ def _first_level(report: LevelPageFigures) -> list[str]:
         return []
     firsts = {"first input": first["to_input"], "first failure": first["to_failure"], "first clear": first["to_clear"]}
     parts = [f"{name} after {seconds(value)}" for name, value in firsts.items() if value is not None]
-    said = [f"As the first level: {listed(parts)} (medians)."] if parts else []
+    sentences = [f"As the first level: {listed(parts)} (medians)."] if parts else []
     silent, gone = first["without_input"], first["left_before_input"]
     if silent:
         left = f"; {gone or 'none'} of them left" if gone is not None else ""
-        said.append(f"{silent} of {plural(first['players'], 'player')} never gave an input{left}.")
+        sentences.append(f"{silent} of {plural(first['players'], 'player')} never gave an input{left}.")
     counts = {
         "input": (first["deaths_before_input"], first["clears_before_input"]),
         "progress": (report["deaths"]["deaths_before_progress"], report["deaths"]["clears_before_progress"]),
     }
-    for what, (deaths, clears) in counts.items():
+    for event, (deaths, clears) in counts.items():
         if deaths is not None and clears is not None:
-            said.append(f"Before any {what}: {plural(deaths, 'death')} and {plural(clears, 'clear')}.")
-    return said
+            sentences.append(f"Before any {event}: {plural(deaths, 'death')} and {plural(clears, 'clear')}.")
+    return sentences
 
 
 def _neighbours(report: LevelPageFigures) -> View[Neighbour]:
@@ -294,8 +296,8 @@ def _neighbours(report: LevelPageFigures) -> View[Neighbour]:
 
 def _by_build(build: str) -> Callable[[Neighbour], str]:
     def text(row: Neighbour) -> str:
-        own = row["builds"].get(build)
-        return NOTHING if own is None else f"{percent(own['try_clear'])} of {own['settled']}"
+        tries = row["builds"].get(build)
+        return NOTHING if tries is None else f"{percent(tries['try_clear'])} of {tries['settled']}"
 
     return text
 
@@ -307,12 +309,12 @@ def _watch(report: LevelPageFigures) -> View[Watched]:
         Column("to", lambda row: clock(row["to"])),
         count_column("tries", "tries"),
         Column("failed for", lambda row: seconds(row["failed"])),
-        Column("in a row", lambda row: number(row["streak"]) if row["streak"] else "", rank=1, said="failures in a row"),
+        Column("in a row", lambda row: number(row["streak"]) if row["streak"] else "", rank=1, full_title="failures in a row"),
         Column("ended", lambda row: words(row["ended"]) + (", then left" if row["left"] else ""), left=True),
     )
     recorded = any("recording" in row for row in report["watch"])
     if recorded:
         columns += (Column("recording", lambda row: safe(row.get("link") or row.get("recording") or "none"), left=True),)
-    whose = "the recording's clock, or the session's where there is no recording" if recorded else "the session's clock"
-    heading = f"Sessions to watch here (who left first, after most failures in a row; then who failed longest; by {whose})"
+    clock_text = "the recording's clock, or the session's where there is no recording" if recorded else "the session's clock"
+    heading = f"Sessions to watch here (who left first, after most failures in a row; then who failed longest; by {clock_text})"
     return View(heading, columns, report["watch"], [])

@@ -45,11 +45,11 @@ def power_document(pilot: Pilot, rows: list[PowerRow], alone: bool) -> PowerDocu
     """
     report = PowerDocument(format=FORMAT, command="power", pilot_players=pilot.players, curve_players=list(CURVE), levels=rows)
     if alone:
-        one = rows[0]
-        report["level"], report["question"], report["change"] = one["level"], one["question"], one["change"]
-        report["players"], report["power"] = one["players"], one["power"]
-        report["power_low"], report["power_high"] = one["power_low"], one["power_high"]
-        report["players_for_80"] = one["players_for_80"]
+        first = rows[0]
+        report["level"], report["question"], report["change"] = first["level"], first["question"], first["change"]
+        report["players"], report["power"] = first["players"], first["power"]
+        report["power_low"], report["power_high"] = first["power_low"], first["power_high"]
+        report["players_for_80"] = first["players_for_80"]
     return report
 
 

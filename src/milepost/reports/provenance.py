@@ -47,11 +47,11 @@ def _file(name: str, path: Path | None) -> InputFile:
         raise LogError(f"{path}: cannot be read ({error.strerror or error}).") from error
 
 
-def made_view(made: Made) -> View[InputFile]:
+def made_view(provenance: Made) -> View[InputFile]:
     """The files as a table."""
     columns: tuple[Column[InputFile], ...] = (
         Column("file", lambda row: safe(row["file"]), left=True),
         Column("bytes", lambda row: "" if row["bytes"] is None else f"{row['bytes']:,}"),
         Column("SHA-256", lambda row: row["sha256"] or "standard input has none", left=True),
     )
-    return View("Input files", columns, made["files"])
+    return View("Input files", columns, provenance["files"])

@@ -142,5 +142,5 @@ def _loaded(place: str) -> object:
 def _settled(measure: object, given: Mapping[str, object]) -> AnyMeasure:
     """Return the measure with its settings; a call on a play has none."""
     if isinstance(measure, type):
-        measure = measure(**{one.name: given[one.name] for one in fields(measure) if one.init and one.name in given})
+        measure = measure(**{field.name: given[field.name] for field in fields(measure) if field.init and field.name in given})
     return cast("AnyMeasure", measure)

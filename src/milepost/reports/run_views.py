@@ -32,7 +32,7 @@ def runs_view(report: RunsDocument) -> list[AnyView]:
     numbers: tuple[Column[RunNumberRow], ...] = (
         count_column("run", "number"),
         count_column("runs", "runs"),
-        Column("furthest", _furthest, said="furthest level, median"),
+        Column("furthest", _furthest, full_title="furthest level, median"),
         count_column("won", "won"),
         Column("played", lambda row: seconds(row["seconds_p50"]), rank=1),
         Column("again after failing", lambda row: NOTHING if row["again"] is None else percent(row["again"]), rank=0),

@@ -100,16 +100,16 @@ def _is_report(report: object) -> bool:
     course, check = report.get("course"), report.get("check")
     tables = [report.get(name) for name in ("funnel", "attempts", "spikes")]
     rows = [part.get("levels") for part in tables if isinstance(part, dict)]
-    marks, found = report.get("session_marks"), [check.get("details"), check.get("suspects")] if isinstance(check, dict) else []
+    marks, parts = report.get("session_marks"), [check.get("details"), check.get("suspects")] if isinstance(check, dict) else []
     return (
         isinstance(course, dict)
         and _are(str, course.get("levels"))
         and isinstance(report.get("sessions"), int)
         and (marks is None or _are(str, marks))
         and len(rows) == len(tables)
-        and all(_are_rows(one, "level") for one in rows)
-        and len(found) == 2
-        and all(_are_rows(one, "code") for one in found)
+        and all(_are_rows(table, "level") for table in rows)
+        and len(parts) == 2
+        and all(_are_rows(table, "code") for table in parts)
     )
 
 
@@ -164,15 +164,15 @@ def _by_level(report: Earlier, name: str) -> dict[str, _Row]:
 
 
 def _verdicts(before: Earlier, after: Earlier) -> list[NewVerdict]:
-    old, found = _by_level(before, "spikes"), []
+    old, verdicts = _by_level(before, "spikes"), []
     for level, row in _by_level(after, "spikes").items():
         was = old.get(level, {"kind": "none", "evidence": "none"})
         kinds, evidence = (str(was.get("kind")), str(row["kind"])), (str(was.get("evidence")), str(row["evidence"]))
         if kinds[0] != kinds[1] or (kinds[1] != "none" and evidence[0] != evidence[1]):
-            found.append(
+            verdicts.append(
                 NewVerdict(level=level, before=kinds[0], after=kinds[1], evidence_before=evidence[0], evidence_after=evidence[1])
             )
-    return found
+    return verdicts
 
 
 def _moved(before: Earlier, after: Earlier, shared: bool) -> tuple[list[Moved], int]:
@@ -181,7 +181,7 @@ def _moved(before: Earlier, after: Earlier, shared: bool) -> tuple[list[Moved], 
     Of two estimates of which one rests on all that the other does, and more, the difference varies by the difference of
     their variances; of two that share nothing, by the sum.
     """
-    found, compared = [], 0
+    moved, compared = [], 0
     for level, figure, was, now in _pairs(before, after):
         variances = _variance(was, figure), _variance(now, figure)
         if variances[0] is None or variances[1] is None:
@@ -190,8 +190,8 @@ def _moved(before: Earlier, after: Earlier, shared: bool) -> tuple[list[Moved], 
         noise = sqrt(abs(variances[0] - variances[1]) if shared else variances[0] + variances[1])
         old, new = float(cast(float, was[figure])), float(cast(float, now[figure]))
         if abs(new - old) > max(Z95 * noise, 1e-9):
-            found.append(Moved(level=level, figure=figure, before=old, after=new, noise=noise))
-    return found, compared
+            moved.append(Moved(level=level, figure=figure, before=old, after=new, noise=noise))
+    return moved, compared
 
 
 def _pairs(before: Earlier, after: Earlier) -> Iterator[tuple[str, str, _Row, _Row]]:
@@ -206,7 +206,7 @@ def _pairs(before: Earlier, after: Earlier) -> Iterator[tuple[str, str, _Row, _R
 def _variance(row: _Row, figure: str) -> float | None:
     """The variance of a figure by its interval; None where it has none."""
     value, low, high = (row.get(key) for key in (figure, f"{figure}_low", f"{figure}_high"))
-    if not all(isinstance(one, int | float) for one in (value, low, high)):
+    if not all(isinstance(number, int | float) for number in (value, low, high)):
         return None
     return ((float(cast(float, high)) - float(cast(float, low))) / (2 * Z95)) ** 2
 

@@ -50,7 +50,7 @@ def summary_rows(report: ReportDocument) -> list[SummaryRow]:
     """Per level of the course: who reached it, was lost, how often a try clears, how long it takes, and the verdict."""
     tries, times, deaths = report["attempts"]["levels"], report["times"]["levels"], report["deaths"]["levels"]
     rows = zip(report["funnel"]["levels"], tries, times, deaths, report["spikes"]["levels"], strict=False)
-    return [_row(*one) for one in rows]
+    return [_row(*parts) for parts in rows]
 
 
 def _row(funnel: FunnelOrRawRow, tries: AttemptsRow, times: TimesRow, deaths: DeathsRow, judged: SpikesRow) -> SummaryRow:
@@ -91,8 +91,8 @@ def summary_view(report: ReportDocument) -> View[SummaryRow]:
         count_column("lost", "lost"),
         *share_columns("still there", "retention", 3),
         *share_columns("a try clears", "try_clear", 0, 5),
-        Column("half need", _tries_of_half, rank=4, said="tries that half need"),
-        Column("half take", _time_of_half(worded), rank=2, said="time that half take"),
+        Column("half need", _tries_of_half, rank=4, full_title="tries that half need"),
+        Column("half take", _time_of_half(worded), rank=2, full_title="time that half take"),
         Column("verdict", verdict, left=True),
         Column("plan", lambda row: row["plan"] or "", left=True, rank=6),
     )
@@ -153,6 +153,6 @@ def strip_of_verdicts(rows: list[SpikesRow]) -> str:
     return _line("stands out", marks, key or "nothing")
 
 
-def _line(name: str, cells: str, told: str) -> str:
+def _line(name: str, cells: str, text: str) -> str:
     wide = cells if len(cells) > _WIDE else "".join(cell * 2 if cell not in _MARKS.values() else f"{cell} " for cell in cells)
-    return f"{name:<{_NAME}}{wide}  {told}".rstrip()
+    return f"{name:<{_NAME}}{wide}  {text}".rstrip()

@@ -57,12 +57,12 @@ def targets_view(report: TargetsDocument) -> list[AnyView]:
         Column("verdict", lambda row: f"{_SIGNS[row['verdict']]} {_VERDICTS[row['verdict']]}", left=True),
         Column("players to tell", lambda row: number(row["players_needed"]) if row["players_needed"] else "", rank=3),
     )
-    said = [
+    lines = [
         f"{report['met']} met, {report['missed']} missed, {report['no_telling']} undecided.",
         "Met: the measured value fulfils the plan. Missed: neither it nor any of its 95 % interval does. Undecided: in between.",
     ]
     first = sorted(rows, key=lambda row: _ORDER.index(row["verdict"]))
-    return [View("The plan against the play", columns, first, [*said, *source_notes(report)])]
+    return [View("The plan against the play", columns, first, [*lines, *source_notes(report)])]
 
 
 def hypotheses_view(report: TargetsDocument) -> list[AnyView]:
@@ -95,7 +95,7 @@ def _expected(row: HypothesisRow) -> str:
 def _change(row: HypothesisRow) -> str:
     if row["change"] is None or row["low"] is None or row["high"] is None:
         return NOTHING
-    value, low, high = (f"{100 * own:+.0f}".replace("-", "−") for own in (row["change"], row["low"], row["high"]))
+    value, low, high = (f"{100 * share:+.0f}".replace("-", "−") for share in (row["change"], row["low"], row["high"]))
     return f"{value} points ({low} to {high})"
 
 
@@ -138,9 +138,9 @@ def target_sentence(row: TargetsRow) -> str:
     interval = f" (95 % interval {_interval(row)})" if _interval(row) else ""
     need = f"; about {plural(row['players_needed'], 'player')} would tell" if row["players_needed"] else ""
     where = f"{safe(row['level'])}: " if row["level"] else ""
-    what = f"{MEANINGS[row['target']]}: {planned(row)} planned, {measured} measured{interval}"
-    said = f"{where}{what}, {_VERDICTS[row['verdict']]}{need}."
-    return f"{said[0].upper()}{said[1:]}"
+    comparison = f"{MEANINGS[row['target']]}: {planned(row)} planned, {measured} measured{interval}"
+    sentence = f"{where}{comparison}, {_VERDICTS[row['verdict']]}{need}."
+    return f"{sentence[0].upper()}{sentence[1:]}"
 
 
 def junit(report: TargetsDocument) -> str:

@@ -48,7 +48,7 @@ def _print(console: Console, view: AnyView, width: int) -> None:
         console.print()
     for note in view.notes:
         console.print(Text(note))
-    titles = listed(list(dict.fromkeys(column.said or column.title for column in dropped if not column.drawn)))
+    titles = listed(list(dict.fromkeys(column.full_title or column.title for column in dropped if not column.drawn)))
     if titles and view.rows:
         console.print(Text(f"Not shown at this width: {titles}. --columns all shows them.", style="dim"))
     if view.last:
@@ -72,7 +72,7 @@ def _side_by_side(view: AnyView, columns: list[AnyColumn], width: int) -> list[l
     widths, first = _widths(view), columns[0]
     parts = [[first]]
     for column in columns[1:]:
-        if len(parts[-1]) > 1 and sum(widths[id(one)] + _GAP for one in (*parts[-1], column)) - _GAP > width:
+        if len(parts[-1]) > 1 and sum(widths[id(shown)] + _GAP for shown in (*parts[-1], column)) - _GAP > width:
             parts.append([first])
         parts[-1].append(column)
     return parts
@@ -119,7 +119,9 @@ def chosen(report: Report, wanted: str) -> Report:
     for name in names:
         if name not in known | {EVERY}:
             shown = ", ".join(
-                dict.fromkeys(column.said or column.title for view in report.views for column in view.columns if column.title)
+                dict.fromkeys(
+                    column.full_title or column.title for view in report.views for column in view.columns if column.title
+                )
             )
             raise UsageError(f"--columns {safe(name)}: no column is called so. There are: {safe(shown)}.")
     if not names:
@@ -134,7 +136,7 @@ def _some(view: AnyView, names: set[str]) -> AnyView:
 
 def _names(column: AnyColumn) -> set[str]:
     """Return the names of a column: its heading, and its name in a sentence."""
-    return {_plain(name) for name in (column.title, column.said) if name}
+    return {_plain(name) for name in (column.title, column.full_title) if name}
 
 
 def _plain(name: str) -> str:

@@ -55,7 +55,7 @@ def _did(row: TracedRecord) -> str:
 
 
 def _one_session(report: TraceDocument, session: Traced) -> View[TraceRow]:
-    own = [row for row in report["levels"] if row["session"] == session["session"]]
+    levels = [row for row in report["levels"] if row["session"] == session["session"]]
     columns: tuple[Column[TraceRow], ...] = (
         Column("clock", lambda row: clock(row["clock"])),
         Column("level", lambda row: safe(row["level"]), left=True),
@@ -77,7 +77,7 @@ def _one_session(report: TraceDocument, session: Traced) -> View[TraceRow]:
     )
     recorded = f" Recording: {safe(session.get('link', session['recording']))}." if "recording" in session else ""
     notes = [f"{about[0].upper()}{about[1:]}. {ended}{recorded}", *([f"Other moves: {listed(moves)}."] if moves else [])]
-    return View(f"Session {safe(session['session'])}", columns, own, notes)
+    return View(f"Session {safe(session['session'])}", columns, levels, notes)
 
 
 def _place_of_end(row: TraceRow) -> str:
@@ -102,9 +102,9 @@ def _strips(report: TraceDocument) -> View[_Strip]:
     """A letter an attempt, a column a level, so that a stretch of trouble shows."""
     rows = []
     for session in report["traced"]:
-        own = [row for row in report["levels"] if row["session"] == session["session"]]
-        strip = "".join(_LETTERS[row["outcome"]] for row in own)
-        rows.append(_Strip(session=session["session"], end=words(session["end"]), strip=strip, n=len(own)))
+        levels = [row for row in report["levels"] if row["session"] == session["session"]]
+        strip = "".join(_LETTERS[row["outcome"]] for row in levels)
+        rows.append(_Strip(session=session["session"], end=words(session["end"]), strip=strip, n=len(levels)))
     columns: tuple[Column[_Strip], ...] = (
         Column("session", lambda row: safe(row["session"]), left=True),
         count_column("attempts", "n"),
@@ -126,9 +126,11 @@ def players_view(report: PlayersDocument) -> list[AnyView]:
         count_column("clears", "clears", 4),
         Column("pace", lambda row: rate(row["pace"]), rank=4),
         Column("skill", lambda row: NOTHING if row["skill"] is None else logits(row["skill"], True)),
-        Column("±", lambda row: NOTHING if row["skill_se"] is None else logits(row["skill_se"]), rank=1, said="error of skill"),
+        Column(
+            "±", lambda row: NOTHING if row["skill_se"] is None else logits(row["skill_se"]), rank=1, full_title="error of skill"
+        ),
         Column("ended", lambda row: words(row["ended"]), left=True, rank=1),
-        Column("watch", lambda row: safe(row["watch"] or ""), left=True, rank=6, said="session to watch"),
+        Column("watch", lambda row: safe(row["watch"] or ""), left=True, rank=6, full_title="session to watch"),
     )
     rows = sorted(report["roster"], key=lambda row: (row["skill"] is None, row["skill"] or 0.0))
     notes = [

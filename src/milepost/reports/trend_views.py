@@ -54,20 +54,20 @@ def trend_view(report: TrendDocument) -> list[AnyView]:
 
 def trend_sentences(report: TrendDocument) -> list[str]:
     """Return what a report says of builds in a row: levels that changed, and who was still playing at the end."""
-    said = []
+    sentences = []
     for row in report["levels"]:
         if changed := _changed(row):
-            said.append(f"{safe(row['level'])}: {changed}, beyond what all levels did together.")
+            sentences.append(f"{safe(row['level'])}: {changed}, beyond what all levels did together.")
         elif row["whole"] is not None and row["whole"]["verdict"] in ("harder", "easier"):
-            said.append(f"{safe(row['level'])}: {_told(row['whole'])} from first to last, and told at no single step.")
-    if not said:
-        said.append("No level is told to have changed beyond what all levels did together.")
+            sentences.append(f"{safe(row['level'])}: {_told(row['whole'])} from first to last, and told at no single step.")
+    if not sentences:
+        sentences.append("No level is told to have changed beyond what all levels did together.")
     kept = [
         f"{percent(step['kept_at_end'])} of {step['players']} in {safe(step['step'])}"
         for step in report["steps"]
         if step["kept_at_end"] is not None
     ]
-    return [*said, *([f"Still playing at the end: {listed(kept)}."] if kept else [])]
+    return [*sentences, *([f"Still playing at the end: {listed(kept)}."] if kept else [])]
 
 
 def _named(levels: list[str]) -> str:
@@ -76,16 +76,16 @@ def _named(levels: list[str]) -> str:
 
 def _difficulty(step: str, rank: int) -> Column[TrendRow]:
     def text(row: TrendRow) -> str:
-        own = next((point for point in row["points"] if point["step"] == step), None)
-        return NOTHING if own is None or own["difficulty"] is None else logits(own["difficulty"])
+        point = next((point for point in row["points"] if point["step"] == step), None)
+        return NOTHING if point is None or point["difficulty"] is None else logits(point["difficulty"])
 
     return Column(safe(step), text, rank=min(rank, 6))
 
 
 def _changed(row: TrendRow) -> str:
-    told = [change for change in row["changes"] if change["verdict"] in ("harder", "easier")]
-    parts = [f"{_told(change)} at {safe(change['to'])}" for change in told]
-    odd = any(change["one_step"] for change in told)
+    changed = [change for change in row["changes"] if change["verdict"] in ("harder", "easier")]
+    parts = [f"{_told(change)} at {safe(change['to'])}" for change in changed]
+    odd = any(change["one_step"] for change in changed)
     return ", ".join(parts) + (" (one odd step?)" if odd else "")
 
 

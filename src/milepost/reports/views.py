@@ -61,16 +61,16 @@ def small_note(report: Head, rows: Sequence[AnyRow], count: str) -> list[str]:
     return lines + [f"{safe(level)}: {safe(note)}" for level, note in report.get("notes", {}).items()]
 
 
-def count_column(title: str, key: str, rank: int = 0, said: str = "") -> Column[AnyRow]:
+def count_column(title: str, key: str, rank: int = 0, full_title: str = "") -> Column[AnyRow]:
     """A plain number of each row."""
-    return Column(title, lambda row: number(figure(row, key)), rank=rank, said=said)
+    return Column(title, lambda row: number(figure(row, key)), rank=rank, full_title=full_title)
 
 
 def share_columns(title: str, key: str, rank: int = 0, interval_rank: int | None = None) -> list[Column[AnyRow]]:
     """A share of each row, and its interval."""
     columns: list[Column[AnyRow]] = [Column(title, lambda row: percent(figure(row, key)), rank=rank)]
     if interval_rank is not None:
-        columns.append(Column("95 %", _interval(key, percent), rank=interval_rank, said=f"interval of {title}"))
+        columns.append(Column("95 %", _interval(key, percent), rank=interval_rank, full_title=f"interval of {title}"))
     return columns
 
 
@@ -132,20 +132,20 @@ def funnel_view(report: FunnelDocument) -> list[AnyView]:
     if by_legs:
         columns += [
             Column("leg", _leg_words, left=True, rank=1),
-            Column("went", lambda row: percent(row["went"]), rank=6, said="went there"),
+            Column("went", lambda row: percent(row["went"]), rank=6, full_title="went there"),
         ]
     columns += [count_column("reached", "reached"), count_column("cleared", "cleared")]
     if raw:
-        columns[2:2] = [count_column("raw", "raw_reached", said="raw reached")]
-        columns += [count_column("raw", "raw_cleared", said="raw cleared"), count_column("raw tries", "raw_tries", 4)]
+        columns[2:2] = [count_column("raw", "raw_reached", full_title="raw reached")]
+        columns += [count_column("raw", "raw_cleared", full_title="raw cleared"), count_column("raw tries", "raw_tries", 4)]
     columns += [
-        Column("rate", _clear_rate(report), said="clear rate"),
-        Column("95 %", _interval("clear_rate", percent), rank=5, said="interval of clear rate"),
+        Column("rate", _clear_rate(report), full_title="clear rate"),
+        Column("95 %", _interval("clear_rate", percent), rank=5, full_title="interval of clear rate"),
         count_column("moved on", "moved_on", 7),
-        Column("lost", lambda row: percent(row["drop_off"]), said="drop-off"),
-        Column("95 %", _interval("drop_off", percent), rank=3, said="interval of drop-off"),
+        Column("lost", lambda row: percent(row["drop_off"]), full_title="drop-off"),
+        Column("95 %", _interval("drop_off", percent), rank=3, full_title="interval of drop-off"),
         Column("stopped here", _stop_words, left=True, rank=1),
-        Column("when", _when_words, left=True, rank=8, said="when they stopped"),
+        Column("when", _when_words, left=True, rank=8, full_title="when they stopped"),
         *share_columns("retention", "retention", 2),
         Column("", lambda row: bar(row["retention"] or 0.0, BAR), True, 6, True),
     ]
@@ -226,7 +226,7 @@ def attempts_view(report: AttemptsDocument) -> list[AnyView]:
         *share_columns("a try clears", "try_clear", 0, 1),
         *share_columns("first try", "first_try", 3, 5),
         *(_quantile(name, number, rank) for name, rank in (("p25", 7), ("p50", 0), ("p75", 0), ("p90", 6))),
-        Column("50 % lies in", median_interval(number), rank=8, said="interval of 50 %"),
+        Column("50 % lies in", median_interval(number), rank=8, full_title="interval of 50 %"),
         Column("ends", _end_words, left=True, rank=9),
         Column("still at it after 1, 2 …", _still_trying, True, 8, True),
     )
@@ -286,8 +286,8 @@ def times_view(report: TimesDocument) -> list[AnyView]:
         count_column("players", "timed"),
         count_column("not cleared", "censored", 4),
         *(_quantile(name, worded, rank) for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
-        Column("50 % lies in", median_interval(worded), rank=8, said="interval of 50 %"),
-        *([Column("times par", of_par, rank=9, said="50 % in times of par")] if planned else []),
+        Column("50 % lies in", median_interval(worded), rank=8, full_title="interval of 50 %"),
+        *([Column("times par", of_par, rank=9, full_title="50 % in times of par")] if planned else []),
         Column("clearing try", lambda row: worded(row["run_p50"]), rank=1),
         Column("failed try", lambda row: worded(row["fail_p50"]), rank=2),
         Column("settling", lambda row: worded(row["settling_p50"]), rank=6),

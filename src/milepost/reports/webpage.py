@@ -83,8 +83,8 @@ def render_page(report: ReportDocument, first: Picture, pictures: list[Picture],
         overview=_shown(pictures[0], [summary_view(report)]),
         definitions=tomllib.loads(_text("glossary.toml"))["definition"],
         is_link=_is_link,
-        pictures=[_with_numbers(report, one) for one in pictures[1:] if one.name not in _OF_BUILDS],
-        builds=[_with_numbers(report, one) for one in pictures[1:] if one.name in _OF_BUILDS],
+        pictures=[_with_numbers(report, picture) for picture in pictures[1:] if picture.name not in _OF_BUILDS],
+        builds=[_with_numbers(report, picture) for picture in pictures[1:] if picture.name in _OF_BUILDS],
         others=[_plain(view) for name, part in _in_tables(report) for view in MEASURES[name].views(part)],
         health=[_plain(view) for view in check_views(report["check"])],
         made=report["made"] | {"files": _plain(made_view(report["made"]))},
@@ -121,7 +121,7 @@ def _part(report: ReportDocument, name: str) -> object:
 def _in_tables(report: ReportDocument) -> list[tuple[str, object]]:
     """The measures of the report that a table shows best, with their documents; how the log is, has a place of its own."""
     entries = [entry for entry in MEASURES.values() if not entry.picture and (entry.reported or entry.beside)]
-    return [(one.name, part) for one in entries if one.name != "check" and (part := _part(report, one.name))]
+    return [(entry.name, part) for entry in entries if entry.name != "check" and (part := _part(report, entry.name))]
 
 
 def _chapters(report: ReportDocument) -> list[dict[str, object]]:
@@ -132,7 +132,7 @@ def _chapters(report: ReportDocument) -> list[dict[str, object]]:
         lead = next((name for name in names if sentence.startswith(name)), "")
         return lead, sentence[len(lead) :]
 
-    return [vars(chapter) | {"sentences": [parted(said) for said in chapter.sentences]} for chapter in chapters(report)]
+    return [vars(chapter) | {"sentences": [parted(sentence) for sentence in chapter.sentences]} for chapter in chapters(report)]
 
 
 def _is_link(cell: str) -> bool:
@@ -170,7 +170,7 @@ def _plain(view: AnyView) -> dict[str, object]:
     return {
         "heading": view.heading,
         "notes": view.notes,
-        "columns": [{"title": column.said or column.title, "left": column.left} for column in columns],
+        "columns": [{"title": column.full_title or column.title, "left": column.left} for column in columns],
         "rows": [[column.text(row) for column in columns] for row in view.rows],
     }
 
@@ -200,9 +200,9 @@ def level_pages(report: ReportDocument) -> list[list[AnyView]]:
 
 
 def _page(report: ReportDocument, place: int) -> list[AnyView]:
-    one = _of_level(report, place)
-    own = [view for view in level_view(one) if view.rows or view.notes]
-    views: list[AnyView] = [own[0], _causes(one), _tries(one), *own[1:]]
+    page = _of_level(report, place)
+    of_level = [view for view in level_view(page) if view.rows or view.notes]
+    views: list[AnyView] = [of_level[0], _causes(page), _tries(page), *of_level[1:]]
     return [view for view in views if view.rows or view.notes]
 
 
@@ -246,12 +246,14 @@ class _Cause(TypedDict):
     per_player_reached: float | None
 
 
-def _causes(one: LevelPageFigures) -> View[_Cause]:
+def _causes(page: LevelPageFigures) -> View[_Cause]:
     """Deaths by cause."""
-    deaths = one["deaths"]
+    deaths = page["deaths"]
     rows = [
-        _Cause(cause=cause, deaths=own["deaths"], players=own["players"], per_player_reached=own["per_player_reached"])
-        for cause, own in list(deaths["causes"].items())[:_MOST_CAUSES]
+        _Cause(
+            cause=cause, deaths=figures["deaths"], players=figures["players"], per_player_reached=figures["per_player_reached"]
+        )
+        for cause, figures in list(deaths["causes"].items())[:_MOST_CAUSES]
     ]
     if deaths["without_cause"]:
         rows.append(_Cause(cause=None, deaths=deaths["without_cause"], players=None, per_player_reached=None))
@@ -264,7 +266,7 @@ def _causes(one: LevelPageFigures) -> View[_Cause]:
     return View("Causes of death", columns, rows)
 
 
-def _tries(one: LevelPageFigures) -> View[Step]:
+def _tries(page: LevelPageFigures) -> View[Step]:
     """Return the table of players still trying, try by try."""
     columns: tuple[Column[Step], ...] = (
         count_column("try", "k"),
@@ -272,7 +274,7 @@ def _tries(one: LevelPageFigures) -> View[Step]:
         count_column("cleared", "cleared"),
         Column("not cleared after it", lambda row: percent(row["survival"])),
     )
-    steps = one["attempts"]["distribution"]
+    steps = page["attempts"]["distribution"]
     return View("Try by try", columns, [step for step in steps if step["cleared"] or step["k"] <= 2][:_MOST_TRIES])
 
 
@@ -294,14 +296,14 @@ class LevelMark(TypedDict):
 def level_marks(report: ReportDocument) -> list[LevelMark]:
     """Per level of the course."""
     chapters = {row["level"]: row["chapter"] for row in report["plan"]}
-    found = []
+    marks = []
     for row in summary_rows(report):
         kind = "too_few" if row["evidence"] == "too_few" else row["kind"]
         bars = ((4, row["retention"]), (5, row["try_clear"]))
         shares = {place: round(100 * share) for place, share in bars if share is not None}
         chapter = safe(chapters.get(row["level"]) or "")
-        found.append(LevelMark(mark=_MARKS.get(kind, ""), kind=kind, chapter=chapter, shares=shares))
-    return found
+        marks.append(LevelMark(mark=_MARKS.get(kind, ""), kind=kind, chapter=chapter, shares=shares))
+    return marks
 
 
 def chapters_of(report: ReportDocument) -> list[str]:

@@ -78,8 +78,8 @@ def sessions(tries: SimulatedTries, scenery: Scenery, rng: np.random.Generator) 
     cuts = np.flatnonzero(np.diff(tries.player[order]) | np.diff(tries.session[order])) + 1
     chance = _drawn(tries, scenery, rng)
     rows = _Rows(*(getattr(tries, name).tolist() for name in _Rows.__dataclass_fields__))
-    for own in np.split(order, cuts):
-        yield list(_session(rows, own.tolist(), scenery, chance))
+    for session_rows in np.split(order, cuts):
+        yield list(_session(rows, session_rows.tolist(), scenery, chance))
 
 
 def _drawn(tries: SimulatedTries, scenery: Scenery, rng: np.random.Generator) -> _Chance:
@@ -95,8 +95,8 @@ def _drawn(tries: SimulatedTries, scenery: Scenery, rng: np.random.Generator) ->
     )
 
 
-def _session(rows: _Rows, own: list[int], scenery: Scenery, chance: _Chance) -> Iterator[Record]:
-    player, number = rows.player[own[0]], rows.session[own[0]]
+def _session(rows: _Rows, session_rows: list[int], scenery: Scenery, chance: _Chance) -> Iterator[Record]:
+    player, number = rows.player[session_rows[0]], rows.session[session_rows[0]]
     name = scenery.player[player]
     session = f"{name.lower().replace(' ', '-')}-{number + 1}"
 
@@ -105,11 +105,11 @@ def _session(rows: _Rows, own: list[int], scenery: Scenery, chance: _Chance) -> 
 
     yield record(0.0, "session_start", player=name, build=scenery.build[player][number], **scenery.tags[player])
     before = -1
-    for k in own:
+    for k in session_rows:
         level = scenery.levels[rows.level[k]]
-        again = before >= 0 and rows.next_level[before] < 0
-        yield record(rows.opened[k], "retry" if again else "start", level=level)
-        yield from sorted(_during(rows, k, level, record, scenery, chance), key=lambda own: float(own["time"]))
+        is_retry = before >= 0 and rows.next_level[before] < 0
+        yield record(rows.opened[k], "retry" if is_retry else "start", level=level)
+        yield from sorted(_during(rows, k, level, record, scenery, chance), key=lambda item: float(item["time"]))
         yield from _outcome(rows, k, level, record, scenery, chance)
         if rows.next_level[k] >= 0:
             why = {"cause": "swept back"} if rows.back[k] else {}

@@ -101,8 +101,8 @@ def planted(plan: Plan, events: list[str], roughness: float, rng: np.random.Gene
 
 def _place(plan: Plan, name: str) -> int:
     """A level by its name in any spelling, or by its number from 1."""
-    for place, own in enumerate(plan.names):
-        if folded(own) == folded(name):
+    for place, planned in enumerate(plan.names):
+        if folded(planned) == folded(name):
             return place
     if name.strip().isdecimal() and 1 <= int(name) <= len(plan.names):
         return int(name) - 1

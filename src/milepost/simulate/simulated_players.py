@@ -63,10 +63,10 @@ class _Game:
     skill: Floats
     rng: np.random.Generator
 
-    def level_at(self, who: Ints, step: Ints) -> Ints:
+    def level_at(self, players: Ints, step: Ints) -> Ints:
         """The levels at which players are, -1 beyond the end of their way."""
         inside = np.minimum(step, self.ways.shape[1] - 1)
-        return np.where(step < self.ways.shape[1], self.ways[who, inside], -1)
+        return np.where(step < self.ways.shape[1], self.ways[players, inside], -1)
 
 
 class _PlayerStates:
@@ -137,27 +137,27 @@ def play_course(
 def _round(state: _PlayerStates, game: _Game) -> tuple[Ints | Floats | Bools, ...]:
     """One try of each player still at it."""
     rng, population = game.rng, game.population
-    who = np.flatnonzero(state.active)
-    level = game.level_at(who, state.step[who])
-    number = state.tried[who, level] + 1
-    state.tried[who, level] = number
-    chance = _expit(game.skill[who] - game.difficulty[level] + population.learning * np.log(number))
-    cleared = rng.random(len(who)) < chance
-    progress = np.where(cleared, 1.0, rng.beta(2.2, 1.6, len(who)))
-    length = game.seconds[level] * rng.lognormal(0.0, population.try_sd, len(who)) * np.maximum(0.12, progress)
-    opened = state.clock[who]
+    players = np.flatnonzero(state.active)
+    level = game.level_at(players, state.step[players])
+    number = state.tried[players, level] + 1
+    state.tried[players, level] = number
+    chance = _expit(game.skill[players] - game.difficulty[level] + population.learning * np.log(number))
+    cleared = rng.random(len(players)) < chance
+    progress = np.where(cleared, 1.0, rng.beta(2.2, 1.6, len(players)))
+    length = game.seconds[level] * rng.lognormal(0.0, population.try_sd, len(players)) * np.maximum(0.12, progress)
+    opened = state.clock[players]
     closed = opened + length
-    failed_as = np.where(rng.random(len(who)) < population.reset_share, WAS_RESET, DIED)
+    failed_as = np.where(rng.random(len(players)) < population.reset_share, WAS_RESET, DIED)
     outcome = np.where(cleared, CLEARED, failed_as)
     outcome, closed = _cut_short(outcome, opened, closed, population, rng)
-    state.row[who] = np.where(outcome == CLEARED, 0, state.row[who] + 1)
-    ends, finished, step = _after(state, game, who, level, outcome)
-    session = state.session[who].copy()
-    state.clock[who] = closed
-    next_level = np.where(step >= 0, game.level_at(who, step), -1)
-    back = (step >= 0) & (step < state.step[who])
-    _move(state, game, who, step, ends, outcome == CLEARED)
-    return who, session, level, number, opened, closed, outcome, progress, next_level, back, ends, finished
+    state.row[players] = np.where(outcome == CLEARED, 0, state.row[players] + 1)
+    ends, finished, step = _after(state, game, players, level, outcome)
+    session = state.session[players].copy()
+    state.clock[players] = closed
+    next_level = np.where(step >= 0, game.level_at(players, step), -1)
+    back = (step >= 0) & (step < state.step[players])
+    _move(state, game, players, step, ends, outcome == CLEARED)
+    return players, session, level, number, opened, closed, outcome, progress, next_level, back, ends, finished
 
 
 def _expit(value: Floats) -> Floats:
@@ -176,36 +176,38 @@ def _cut_short(
     return np.where(over, why, outcome), np.where(over, np.maximum(until, opened), closed)
 
 
-def _after(state: _PlayerStates, game: _Game, who: Ints, level: Ints, outcome: Ints) -> tuple[Bools, Bools, Ints]:
+def _after(state: _PlayerStates, game: _Game, players: Ints, level: Ints, outcome: Ints) -> tuple[Bools, Bools, Ints]:
     """Return whether the session ends with the try, whether the way does, and which step of the way comes next, or -1."""
     population, setback = game.population, game.setback
     failed = (outcome == DIED) | (outcome == WAS_RESET)
     first = population.quit_base / max(1e-12, 1 - population.quit_base)
-    odds = first * population.quit_growth ** np.maximum(0, state.row[who] - 1) * population.quit_skill ** (-game.skill[who])
+    odds = (
+        first * population.quit_growth ** np.maximum(0, state.row[players] - 1) * population.quit_skill ** (-game.skill[players])
+    )
     chance = np.where(failed, odds / (1 + odds), np.where(outcome == CLEARED, population.quit_between, 0.0))
-    gives_up = game.rng.random(len(who)) < chance
-    step = state.step[who]
-    finished = (outcome == CLEARED) & (game.level_at(who, step + 1) < 0)
+    gives_up = game.rng.random(len(players)) < chance
+    step = state.step[players]
+    finished = (outcome == CLEARED) & (game.level_at(players, step + 1) < 0)
     ends = gives_up | finished | (outcome == CRASH) | (outcome == TIME_UP)
-    back = failed & (setback[level] > 0) & (state.row[who] >= population.setback_after)
+    back = failed & (setback[level] > 0) & (state.row[players] >= population.setback_after)
     onward = np.where(outcome == CLEARED, step + 1, np.where(back, np.maximum(0, step - setback[level]), -1))
     return ends, finished, np.where(ends | finished, -1, onward)
 
 
-def _move(state: _PlayerStates, game: _Game, who: Ints, step: Ints, ends: Bools, cleared: Bools) -> None:
+def _move(state: _PlayerStates, game: _Game, players: Ints, step: Ints, ends: Bools, cleared: Bools) -> None:
     """Bring every player to where the next try begins, in a new session where one comes back."""
     rng, population = game.rng, game.population
     moved = step >= 0
-    state.row[who[moved]] = 0
-    state.step[who] = np.where(moved, step, state.step[who] + (cleared & ends))
-    gap = np.where(moved, rng.uniform(2.0, 6.0, len(who)), rng.uniform(0.6, 2.0, len(who)))
-    state.clock[who] += gap
-    more = (state.session[who] + 1 < population.sessions) & (game.level_at(who, state.step[who]) >= 0)
-    comes_back = ends & more & (rng.random(len(who)) < population.returning)
-    state.active[who] = ~ends | comes_back
-    state.session[who[comes_back]] += 1
-    state.clock[who[comes_back]] = 3.0
-    state.row[who[comes_back]] = 0
+    state.row[players[moved]] = 0
+    state.step[players] = np.where(moved, step, state.step[players] + (cleared & ends))
+    gap = np.where(moved, rng.uniform(2.0, 6.0, len(players)), rng.uniform(0.6, 2.0, len(players)))
+    state.clock[players] += gap
+    more = (state.session[players] + 1 < population.sessions) & (game.level_at(players, state.step[players]) >= 0)
+    comes_back = ends & more & (rng.random(len(players)) < population.returning)
+    state.active[players] = ~ends | comes_back
+    state.session[players[comes_back]] += 1
+    state.clock[players[comes_back]] = 3.0
+    state.row[players[comes_back]] = 0
 
 
 def straight_ways(players: int, levels: int) -> Ints:
@@ -222,11 +224,11 @@ def drawn_ways(course: Course, skill: Floats, population: Population, rng: np.ra
         population: how many go for what is off the way, and how far skill decides.
         rng: where chance comes from.
     """
-    ways = [list(_way(course, float(own), population, rng)) for own in skill]
-    found = np.full((len(ways), max(map(len, ways), default=0)), -1, np.int64)
-    for row, way in zip(found, ways, strict=True):
+    ways = [list(_way(course, float(value), population, rng)) for value in skill]
+    padded = np.full((len(ways), max(map(len, ways), default=0)), -1, np.int64)
+    for row, way in zip(padded, ways, strict=True):
         row[: len(way)] = way
-    return found
+    return padded
 
 
 def _way(course: Course, skill: float, population: Population, rng: np.random.Generator) -> Iterator[int]:
@@ -234,11 +236,11 @@ def _way(course: Course, skill: float, population: Population, rng: np.random.Ge
         aside = [place for place in leg.levels if course.levels[place].optional]
         share = _tilted(population.optional_share, population.optional_skill * skill)
         taken = [place for place in aside if rng.random() < share]
-        own = _through(leg, course.levels, skill, population, rng)
+        way = _through(leg, course.levels, skill, population, rng)
         for place in taken:
-            before = int(rng.integers(0, len(own) + 1)) if len(leg.required) > 1 else len(own)
-            own = [*own[:before], place, *own[before:]]
-        yield from own
+            before = int(rng.integers(0, len(way) + 1)) if len(leg.required) > 1 else len(way)
+            way = [*way[:before], place, *way[before:]]
+        yield from way
 
 
 def _through(leg: Leg, levels: Sequence[Level], skill: float, population: Population, rng: np.random.Generator) -> list[int]:

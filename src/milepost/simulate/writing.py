@@ -33,26 +33,26 @@ class Simulation:
     faults: bool = False
 
 
-def simulate(what: Simulation, target: str, truth: str | None, progress: Progress = SILENT) -> tuple[int, int]:
+def simulate(simulation: Simulation, target: str, truth: str | None, progress: Progress = SILENT) -> tuple[int, int]:
     """Let players play; write the log, and the truth if asked for. Sessions and records written.
 
     Raises:
         OutputError: a file cannot be written.
     """
-    rng = np.random.default_rng(what.seed)
+    rng = np.random.default_rng(simulation.seed)
     progress.step("playing")
-    tries, known = play_course(what.plan.difficulty, what.population, rng, course=what.plan.course)
+    tries, known = play_course(simulation.plan.difficulty, simulation.population, rng, course=simulation.plan.course)
     written = [0, 0]
 
     def write(out: BinaryIO) -> None:
         stream = gzip.GzipFile(fileobj=out, mode="wb", mtime=0, filename="") if target.endswith(".gz") else out
         block: list[tuple[float, str]] = []
         over: dict[str, float] = {}  # when each player's last session was over: the next one is logged after it
-        for records in sessions(tries, _scenery(what, rng), rng):
+        for records in sessions(tries, _scenery(simulation, rng), rng):
             player = str(records[0]["player"])
             begin = over.get(player, 0.0) + float(rng.uniform(0, 3600))
             over = {player: begin + float(records[-1]["time"])}
-            kept = spoil(records, FaultRates(), rng) if what.faults else records
+            kept = spoil(records, FaultRates(), rng) if simulation.faults else records
             block += [(begin + record["time"], json.dumps(record, ensure_ascii=False)) for record in kept]
             written[0] += 1
             written[1] += len(kept)
@@ -65,7 +65,7 @@ def simulate(what: Simulation, target: str, truth: str | None, progress: Progres
 
     write_file(Path(target), write)
     if truth:
-        text = json.dumps(_truth(what, tries, known), indent=2, ensure_ascii=False) + "\n"
+        text = json.dumps(_truth(simulation, tries, known), indent=2, ensure_ascii=False) + "\n"
         write_file(Path(truth), lambda out: out.write(text.encode()))
     return written[0], written[1]
 
@@ -76,8 +76,8 @@ def _flush(stream: BinaryIO | gzip.GzipFile, block: list[tuple[float, str]]) -> 
     block.clear()
 
 
-def _scenery(what: Simulation, rng: np.random.Generator) -> Scenery:
-    plan, population, builds = what.plan, what.population, what.builds
+def _scenery(simulation: Simulation, rng: np.random.Generator) -> Scenery:
+    plan, population, builds = simulation.plan, simulation.population, simulation.builds
     count, quarter = population.players, max(1, len(plan.names) // 4)
     platforms = rng.choice(["desktop", "handheld", "tablet"], count).tolist()
     return Scenery(
@@ -89,27 +89,27 @@ def _scenery(what: Simulation, rng: np.random.Generator) -> Scenery:
     )
 
 
-def _truth(what: Simulation, tries: SimulatedTries, known: Truth) -> dict[str, object]:
-    plan = what.plan
+def _truth(simulation: Simulation, tries: SimulatedTries, known: Truth) -> dict[str, object]:
+    plan = simulation.plan
     reached = [len(np.unique(tries.player[tries.level == level])) for level in range(len(plan.names))]
     return {
-        "seed": what.seed,
+        "seed": simulation.seed,
         "levels": [
             {"level": name, "difficulty": float(difficulty), "reached": count}
             for name, difficulty, count in zip(plan.names, plan.difficulty, reached, strict=True)
         ],
         "planted": plan.planted,
-        "population": vars(what.population),
-        "players": [_player(what, known, number) for number in range(len(known.skill))],
+        "population": vars(simulation.population),
+        "players": [_player(simulation, known, number) for number in range(len(known.skill))],
     }
 
 
-def _player(what: Simulation, known: Truth, number: int) -> dict[str, object]:
+def _player(simulation: Simulation, known: Truth, number: int) -> dict[str, object]:
     """A player's skill, and the way through the course where it is no line."""
-    told: dict[str, object] = {"player": f"Player {number + 1}", "skill": float(known.skill[number])}
-    if what.plan.course is not None and not what.plan.course.is_line:
-        told["way"] = [what.plan.names[place] for place in known.ways[number].tolist() if place >= 0]
-    return told
+    facts: dict[str, object] = {"player": f"Player {number + 1}", "skill": float(known.skill[number])}
+    if simulation.plan.course is not None and not simulation.plan.course.is_line:
+        facts["way"] = [simulation.plan.names[place] for place in known.ways[number].tolist() if place >= 0]
+    return facts
 
 
 @dataclass(frozen=True)

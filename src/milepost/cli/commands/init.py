@@ -43,7 +43,7 @@ def run(args: Arguments) -> Exit:
     reading, answers = read_options(args), answers_of(args.set)
 
     def ask(draft: DraftedMap, known: SetAnswers) -> DraftedMap:
-        return ask_until_sure(draft, known, lambda own: draft_by_trial(args.logs, reading, answers=own))
+        return ask_until_sure(draft, known, lambda answers: draft_by_trial(args.logs, reading, answers=answers))
 
     given = Path(args.map) if args.map else None
     with terminal.progress() as progress:

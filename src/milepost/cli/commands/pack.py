@@ -38,7 +38,7 @@ def run(args: Arguments) -> Exit:
     into = Into(Path(args.target), "add" if args.add else "replace" if args.force else "refuse")
     with terminal.progress() as progress:
         done = pack(args.logs, into, log_map, read_options(args), progress)
-    again = f" Passed over, being in it already: {safe(', '.join(done.skipped))}." if done.skipped else ""
-    said = f"{plural(done.added, 'record')} packed; {safe(args.target)} holds {done.records:,}.{again}"
-    tell(said)
+    skipped = f" Passed over, being in it already: {safe(', '.join(done.skipped))}." if done.skipped else ""
+    text = f"{plural(done.added, 'record')} packed; {safe(args.target)} holds {done.records:,}.{skipped}"
+    tell(text)
     return Exit.DONE

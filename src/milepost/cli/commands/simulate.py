@@ -71,8 +71,8 @@ def run(args: Arguments) -> Exit:
     plan = planted(with_difficulties(plan, args.difficulty), args.plant, roughness, np.random.default_rng([args.seed, 1]))
     population = described(args.let, Population(players=args.player_count, minutes=args.minutes, sessions=args.sessions))
     builds = tuple(build.strip() for build in args.builds.split(",") if build.strip()) or ("1.0",)
-    what = Simulation(plan, population, args.seed, builds, args.faults)
+    simulation = Simulation(plan, population, args.seed, builds, args.faults)
     with terminal.progress() as progress:
-        counts = simulate(what, args.target, args.truth, progress)
+        counts = simulate(simulation, args.target, args.truth, progress)
     tell(f"{counts[0]:,} sessions of {args.player_count:,} players, {counts[1]:,} records, written to {args.target}.")
     return Exit.DONE

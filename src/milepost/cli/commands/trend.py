@@ -39,5 +39,5 @@ def run(args: Arguments) -> Exit:
         return measured(args, Trend(args.over, args.min_players), load(args, every_record=True))
     loaded = load(args)
     values_in_order(loaded.sessions, args.over)  # says what there is, where the log has nothing of that name
-    groups = groups_in_order(loaded.sessions, args.over, loaded.grouped(args.over))
+    groups = groups_in_order(loaded.sessions, args.over, loaded.replay_groups(args.over))
     return measured(args, Trend(args.over, args.min_players, tuple(groups)), loaded)

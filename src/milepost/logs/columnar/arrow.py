@@ -89,7 +89,7 @@ def texts_at(array: Arrow, rows: Ints) -> list[str | None]:
     ends = np.frombuffer(array.buffers()[1], np.int32, count=array.offset + len(array) + 1)[array.offset :]
     content, given = memoryview(array.buffers()[2] or b""), given_in(array)[rows].tolist()
     spans = zip(ends[rows].tolist(), ends[rows + 1].tolist(), given, strict=True)
-    return [str(content[begin:end], "utf-8") if there else None for begin, end, there in spans]
+    return [str(content[begin:end], "utf-8") if present else None for begin, end, present in spans]
 
 
 def codes_at(array: Arrow, rows: Ints) -> tuple[Ints, list[str]]:

@@ -105,8 +105,8 @@ class Block:
         Raises:
             NotStrictError: one cannot.
         """
-        nothing = np.full(self.rows, ABSENT)
-        codes = {name: self.text[name].codes if name in self.text else nothing for name in ("session", "event", "level")}
+        absent = np.full(self.rows, ABSENT)
+        codes = {name: self.text[name].codes if name in self.text else absent for name in ("session", "event", "level")}
         words = self.text["event"].values if "event" in self.text else []
         needing = np.array([*(word in NEED_LEVEL for word in words), False])[codes["event"]]
         refused = np.isnan(self.time) | (codes["session"] == ABSENT) | (codes["event"] == ABSENT)
@@ -175,9 +175,9 @@ def _mark_other_players(marks: Ints, players: TextColumn, session: Ints, known: 
     given = np.flatnonzero(players.codes != ABSENT)
     pairs, index = first_places(session[given] * max(1, len(players.values)) + players.codes[given])
     rows = given[index]
-    own = zip(session[rows].tolist(), players.codes[rows].tolist(), strict=True)
-    found = np.array([known.other_player(number, players.values[code]) for number, code in own], dtype=np.int64)
-    for pair, mark in zip(pairs[found != 0].tolist(), found[found != 0].tolist(), strict=True):
+    of_rows = zip(session[rows].tolist(), players.codes[rows].tolist(), strict=True)
+    codes = np.array([known.other_player(number, players.values[code]) for number, code in of_rows], dtype=np.int64)
+    for pair, mark in zip(pairs[codes != 0].tolist(), codes[codes != 0].tolist(), strict=True):
         number, code = divmod(pair, max(1, len(players.values)))
         marks[(session == number) & (players.codes == code)] |= mark
 
@@ -186,8 +186,8 @@ def _named(block: Block, names: KnownNames) -> dict[str, Column]:
     """The columns of codes."""
     words = block.text["event"]
     rows: dict[str, Column] = {"event": np.array([names.event(word) for word in words.values], dtype=np.int64)[words.codes]}
-    for name, own in (("level", names.stop), ("to", names.stop), ("cause", names.cause)):
-        rows[name] = _coded(block.text.get(name), own, block.rows)
+    for name, table in (("level", names.stop), ("to", names.stop), ("cause", names.cause)):
+        rows[name] = _coded(block.text.get(name), table, block.rows)
     rows["rating"] = _coded(block.tags.get("rating"), names.rating, block.rows)
     rows["layout"] = _coded(block.tags.get("seed"), names.layout, block.rows)
     if (layouts := block.tags.get("layout")) is not None:
@@ -197,18 +197,20 @@ def _named(block: Block, names: KnownNames) -> dict[str, Column]:
 
 def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, Column]:
     """Seconds since the session's first record, the whole second as logged, and whether that is all."""
-    own = block.text["session"]
-    at = _first_rows(own.codes, len(own.values))  # of the sessions in the block alone: others may be too far off for 64 bits
+    sessions = block.text["session"]
+    at = _first_rows(
+        sessions.codes, len(sessions.values)
+    )  # of the sessions in the block alone: others may be too far off for 64 bits
     if block.stamped:
         begun_at = [known.sessions.epoch[code] or 0 for code in session[at].tolist()]
-        exact: DTypeLike = np.int64 if all(abs(one) < _FAR_OFF for one in begun_at) else object  # which is any whole number
-        since = block.time.astype(exact) * 1000 - np.array(begun_at, exact)[own.codes]
+        exact: DTypeLike = np.int64 if all(abs(begin) < _FAR_OFF for begin in begun_at) else object  # which is any whole number
+        since = block.time.astype(exact) * 1000 - np.array(begun_at, exact)[sessions.codes]
         return {
             "time": (since / NANO).astype(np.float64),
             "second": (block.time // 1_000_000).astype(np.float64),
             "whole": block.time % 1_000_000 == 0,
         }
-    begun = np.array([known.first_clock[code] for code in session[at].tolist()])[own.codes]
+    begun = np.array([known.first_clock[code] for code in session[at].tolist()])[sessions.codes]
     second = np.floor(block.time)
     return {"time": np.clip(block.time - begun, -FAR, FAR), "second": second, "whole": second == block.time}
 

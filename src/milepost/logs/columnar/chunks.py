@@ -69,8 +69,8 @@ class ChunkSink(Stage):
         """Note that something there is no record."""
         self._take(_Refused(reason), line, 0)
 
-    def _take(self, one: Mapping[str, object] | _Refused, line: int, size: int) -> None:
-        self._taken.append(one)
+    def _take(self, item: Mapping[str, object] | _Refused, line: int, size: int) -> None:
+        self._taken.append(item)
         self._lines.append(line)
         self._bytes += size
         if len(self._taken) >= _AT_ONCE or self._bytes >= _MOST_BYTES:
@@ -81,30 +81,30 @@ class ChunkSink(Stage):
         taken, lines = self._taken, self._lines
         self._taken, self._lines, self._bytes = [], [], 0
         try:
-            self._give(taken, lines, _Shape.of([one for one in taken if not isinstance(one, _Refused)], self.map))
+            self._give(taken, lines, _Shape.of([item for item in taken if not isinstance(item, _Refused)], self.map))
         except NotStrictError:
             self._give(taken, lines, None)
 
     def _give(self, taken: list[Mapping[str, object] | _Refused], lines: list[int], shape: _Shape | None) -> None:
-        records = [place for place, one in enumerate(taken) if not isinstance(one, _Refused)]
+        records = [place for place, item in enumerate(taken) if not isinstance(item, _Refused)]
         in_block = self._add_block(taken, lines, records, shape) if shape is not None else set[int]()
         if shape is not None and not in_block and len(taken) >= 2 * LEAST:
             middle = len(taken) // 2
             self._give(taken[:middle], lines[:middle], shape)
             self._give(taken[middle:], lines[middle:], shape)
             return
-        for place, (one, line) in enumerate(zip(taken, lines, strict=True)):
-            if isinstance(one, _Refused):
-                self.sink.refuse(line, one.reason)
+        for place, (item, line) in enumerate(zip(taken, lines, strict=True)):
+            if isinstance(item, _Refused):
+                self.sink.refuse(line, item.reason)
             elif place not in in_block:
-                self.sink.add(one, line)
+                self.sink.add(item, line)
 
     def _add_block(
         self, taken: list[Mapping[str, object] | _Refused], lines: list[int], places: list[int], shape: _Shape
     ) -> set[int]:
         """Give records to the builder as a block, but for those that will be refused; which were given."""
         while len(places) >= LEAST:
-            records = [one for place in places if not isinstance(one := taken[place], _Refused)]
+            records = [item for place in places if not isinstance(item := taken[place], _Refused)]
             try:
                 block = _block_of(records, shape, self.map, self.sink.cells)
             except NotStrictError as error:
@@ -196,10 +196,10 @@ class _Given:
         known = {key: code for code, key in enumerate(dict.fromkeys(keys))}
         index = np.fromiter(map(known.__getitem__, keys), np.int64, len(keys))
         distinct = list(known) if typed else [cast("tuple[type, object]", key)[1] for key in known]
-        given = np.array([one is not None for one in distinct])
+        given = np.array([value is not None for value in distinct])
         self.given = int(np.count_nonzero(given[index])) + (0 if self.nested is None else int(np.count_nonzero(self.nested)))
-        self.raws = [one for one in distinct if one is not None and one != ""]
-        something = np.array([one is not None and one != "" for one in distinct])
+        self.raws = [value for value in distinct if value is not None and value != ""]
+        something = np.array([value is not None and value != "" for value in distinct])
         self._codes: NDArray[np.int32] = np.where(something, np.cumsum(something) - 1, ABSENT).astype(np.int32)[index]
         adding = np.zeros(len(distinct), np.uint64)
         adding[something] = likeness_of_values(name, self.raws)
@@ -211,7 +211,7 @@ class _Given:
 
 
 def _nested(values: list[object]) -> Bools:
-    return np.array([isinstance(one, dict | list) for one in values])
+    return np.array([isinstance(value, dict | list) for value in values])
 
 
 class _Numbers:
@@ -220,9 +220,9 @@ class _Numbers:
     def __init__(self, name: str, values: list[object], like: Likeness) -> None:
         self.name = name
         require(set(map(type, values)) <= {int, float, type(None)})
-        rows = np.array([one is not None for one in values])
+        rows = np.array([value is not None for value in values])
         try:
-            self.values: Floats = np.array([np.nan if one is None else one for one in values], np.float64)
+            self.values: Floats = np.array([np.nan if value is None else value for value in values], np.float64)
         except OverflowError:
             raise NotStrictError from None
         require(bool(np.isfinite(self.values[rows]).all()))
@@ -262,8 +262,11 @@ class _Columns:
         kinds = set(map(type, values))
         if kinds <= {int, float, type(None)}:
             column = _Numbers(name, values, self._likeness)
-            self.given[name], found = column.given, column.values
-            require(field != "seq" or bool((np.abs(found[~np.isnan(found)]) < _EXACT).all() and not (found % 1 > 0).any()))
+            self.given[name], column_values = column.given, column.values
+            require(
+                field != "seq"
+                or bool((np.abs(column_values[~np.isnan(column_values)]) < _EXACT).all() and not (column_values % 1 > 0).any())
+            )
         else:
             texts = _Given(name, values, self._likeness)
             self.given[name] = texts.given
@@ -272,18 +275,18 @@ class _Columns:
                 return
             numbers = _plain_numbers(texts.raws) if cells and field != "seq" else None
             numbers = numbers or [_number(raw, field, cells) for raw in texts.raws]
-            found = np.array([*numbers, np.nan])[texts.codes()]
-            self.bad |= np.isnan(found) & (texts.codes() != ABSENT)
+            column_values = np.array([*numbers, np.nan])[texts.codes()]
+            self.bad |= np.isnan(column_values) & (texts.codes() != ABSENT)
             self.bad |= False if texts.nested is None else texts.nested
             if not cells and field not in self.map.fields:
-                self.bad |= np.array([one == "" for one in values])  # which is no number, but for a map, or in a table
+                self.bad |= np.array([value == "" for value in values])  # which is no number, but for a map, or in a table
         if field == "time":
-            self._time = found / self.map.per_second
+            self._time = column_values / self.map.per_second
             return
         if field == "progress":
-            found, beyond = within_reach(found)
+            column_values, beyond = within_reach(column_values)
             self.bad |= False if beyond is None else beyond
-        self._numbers[field] = found
+        self._numbers[field] = column_values
 
     def block_of(self, texts: dict[str, TextColumn]) -> Block:
         """The records as a block with these texts.
@@ -309,11 +312,11 @@ def _number(raw: object, field: str, cells: bool) -> float:
         NotStrictError: it is a whole number that cannot be told from its neighbours as a float.
     """
     number = as_number(raw) if cells else raw
-    found = whole_of(number) if field == "seq" else number_of(number)
-    if not isinstance(found, int | float):
+    result = whole_of(number) if field == "seq" else number_of(number)
+    if not isinstance(result, int | float):
         return np.nan
-    require(field != "seq" or abs(found) < _EXACT)
-    return float(found)
+    require(field != "seq" or abs(result) < _EXACT)
+    return float(result)
 
 
 def _times(texts: _Given, log_map: LogMap, cells: bool) -> Floats | Ints:
@@ -326,12 +329,12 @@ def _times(texts: _Given, log_map: LogMap, cells: bool) -> Floats | Ints:
         return np.array([*plain, np.nan])[texts.codes()] / log_map.per_second
     raws = [as_number(raw) if cells else raw for raw in texts.raws]
     stamps = [nanoseconds(with_offset(raw, log_map.zone, log_map.time_format)) if type(raw) is str else None for raw in raws]
-    known = [one for one in stamps if one is not None]
+    known = [stamp for stamp in stamps if stamp is not None]
     if not known:
         numbers = [np.nan if type(raw) is str else _number(raw, "time", cells) for raw in raws]
         return np.array([*numbers, np.nan])[texts.codes()] / log_map.per_second
-    require(all(one % 1000 == 0 and abs(one) < 1000 * _FARTHEST for one in known))
+    require(all(stamp % 1000 == 0 and abs(stamp) < 1000 * _FARTHEST for stamp in known))
     require(all(type(raw) is str for raw in raws))
     if len(known) < len(raws) or (texts.codes() == ABSENT).any():
-        raise NotStrictError(np.array([*(one is None for one in stamps), True])[texts.codes()])
-    return np.array([one // 1000 for one in known], np.int64)[texts.codes()]
+        raise NotStrictError(np.array([*(stamp is None for stamp in stamps), True])[texts.codes()])
+    return np.array([stamp // 1000 for stamp in known], np.int64)[texts.codes()]

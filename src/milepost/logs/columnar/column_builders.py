@@ -73,8 +73,8 @@ class Texts:
         (column,) = columns
         coded = column.dictionary_encode()
         given = coded.dictionary.to_pylist()
-        self._meet([one for one in given if one not in self._known])
-        known = [self._known[one] for one in given]
+        self._meet([text for text in given if text not in self._known])
+        known = [self._known[text] for text in given]
         codes, rows = np.full(len(column), ABSENT, np.int32), rows_given(coded.indices)
         if known:
             code, added, colons, nulls = zip(*known, strict=True)
@@ -89,10 +89,10 @@ class Texts:
 
     def _meet(self, given: list[object]) -> None:
         """Know values that were not given before."""
-        values = [self._value(one) for one in given]
+        values = [self._value(text) for text in given]
         adding = likeness_of_values(self.name, values).tolist()
-        for one, value, added in zip(given, values, adding, strict=True):
-            self._known[one] = (self._code(value), added, *self._marks(one))
+        for text, value, added in zip(given, values, adding, strict=True):
+            self._known[text] = (self._code(value), added, *self._marks(text))
 
     def _code(self, value: object) -> int:
         text = self._check(value)
@@ -254,8 +254,8 @@ class Columns:
 
     def _usable(self, batch: Arrow) -> Arrow:
         """The rows of a batch that have what each record has."""
-        places = accumulate((one.width for one in self._gatherers), initial=0)
-        first = {one.name: place for one, place in zip(self._gatherers, places, strict=False)}
+        places = accumulate((gatherer.width for gatherer in self._gatherers), initial=0)
+        first = {gatherer.name: place for gatherer, place in zip(self._gatherers, places, strict=False)}
         needed = [batch.columns[first[name]] for name in self._roles.needed]
         unusable = [~given_in(column) for column in needed if column.null_count]
         if not unusable:
@@ -275,13 +275,15 @@ class Columns:
         Raises:
             NotStrictError: a record of it cannot be read, or a field of one cannot be used.
         """
-        texts = {one.name: TextColumn(one.codes(), list(one.values)) for one in self.texts}
+        texts = {column.name: TextColumn(column.codes(), list(column.values)) for column in self.texts}
         return self.block_of(texts, drop=True)
 
     @property
     def given(self) -> dict[str, int]:
         """How many records have each column of numbers or times."""
-        return {one.name: one.given for one in self.numbers} | ({self.stamps.name: self.stamps.given} if self.stamps else {})
+        return {column.name: column.given for column in self.numbers} | (
+            {self.stamps.name: self.stamps.given} if self.stamps else {}
+        )
 
     def block_of(self, texts: dict[str, TextColumn], drop: bool = False) -> Block:
         """The file as a block with these texts, by our names for them.
@@ -293,7 +295,7 @@ class Columns:
         Raises:
             NotStrictError: a record of it cannot be read, or a field of one cannot be used.
         """
-        numbers = {self._roles.numbers[one.name]: one.values() for one in self.numbers}
+        numbers = {self._roles.numbers[column.name]: column.values() for column in self.numbers}
         time = self.stamps.values() if self.stamps else numbers.pop("time") / self._roles.per_second
         if "progress" in numbers:
             numbers["progress"], self.bad = within_reach(numbers["progress"])

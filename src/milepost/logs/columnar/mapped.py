@@ -94,8 +94,8 @@ class _Making:
         self.rows, self.map, self.use, self.cells = columns.rows, log_map, use, cells
         self.columns = columns
         self._bad: dict[str, Bools] = {}  # by field, the rows in which it cannot be used
-        self.theirs = {one.name: one for one in columns.texts}
-        self.codes = {name: one.codes() for name, one in self.theirs.items()}
+        self.theirs = {column.name: column for column in columns.texts}
+        self.codes = {name: column.codes() for name, column in self.theirs.items()}
 
     @property
     def bad(self) -> Bools:
@@ -105,7 +105,7 @@ class _Making:
 
     def count_met(self) -> None:
         """Count how often the map's columns were met."""
-        given = {**self.columns.given, **{name: one.given for name, one in self.theirs.items()}}
+        given = {**self.columns.given, **{name: column.given for name, column in self.theirs.items()}}
         for rule in self.map.fields.values():
             for column in rule.columns:
                 self.use.met[column] += given.get(column, 0)

@@ -102,8 +102,8 @@ def read_strict_parquet(source: Source, log_map: LogMap = NO_MAP, rows: tuple[in
     if source.path is None:
         return None
     with connected(source.size()) as base, given_up(source.path) as path:
-        query, of = (_ALL, ()) if rows is None else (_SOME, rows)
-        table = base.sql(query, params=[path, *of])
+        query, params = (_ALL, ()) if rows is None else (_SOME, rows)
+        table = base.sql(query, params=[path, *params])
         return block_of_table(table, names_in(source.path, table.columns), log_map)
     return None
 

@@ -75,8 +75,8 @@ class StrictReader:
 
     def read(self, source: Source) -> Block | None:
         """The columns of a JSON Lines file; None where it has to be read line by line."""
-        found = self._tried(source, self._kinds) if self._kinds else None
-        return found or self._tried(source, {})
+        result = self._tried(source, self._kinds) if self._kinds else None
+        return result or self._tried(source, {})
 
     def _tried(self, source: Source, kinds: dict[str, str]) -> Block | None:
         if source.path is None:
@@ -120,8 +120,8 @@ def _fields(base: DuckDBPyConnection, path: str, limit: str, time: str) -> dict[
 def _names_twice(base: DuckDBPyConnection, path: str) -> bool:
     """Return whether a line with a field of nothing has a name twice."""
     lines = "read_ndjson_objects(?, ignore_errors=true) WHERE contains(json::VARCHAR, 'null')"
-    found = base.execute(f"SELECT 1 FROM {lines} AND len(json_keys(json)) <> list_unique(json_keys(json)) LIMIT 1", [path])
-    return found.fetchone() is not None
+    hits = base.execute(f"SELECT 1 FROM {lines} AND len(json_keys(json)) <> list_unique(json_keys(json)) LIMIT 1", [path])
+    return hits.fetchone() is not None
 
 
 def _place(name: str) -> str:
@@ -153,7 +153,9 @@ class _Written:
     def read(self, base: DuckDBPyConnection, path: str, source: Source) -> UnreadLines:
         """Read the whole file; the lines that hold no record, or none with a session, a time and an event."""
         columns, fields = self.columns, self.roles.numbers
-        chosen = [_text(one.name) for one in columns.texts] + [_number(one.name, fields[one.name]) for one in columns.numbers]
+        chosen = [_text(column.name) for column in columns.texts] + [
+            _number(column.name, fields[column.name]) for column in columns.numbers
+        ]
         chosen += _moment(self.roles.time) if columns.stamps else ()
         query = f"SELECT {', '.join(chosen)} FROM read_json(?, format='newline_delimited', columns=?, ignore_errors=true)"
         for batch in base.sql(query, params=[path, dict.fromkeys(self.kinds, "JSON")]).to_arrow_reader(BATCH):
@@ -174,8 +176,8 @@ class _Written:
         columns = self.columns
         gathered: list[Texts | NumberColumn | Stamps] = [*columns.texts, *columns.numbers]
         gathered += [columns.stamps] if columns.stamps else []
-        colons = sum(one.given * (1 + one.name.count(":")) + one.colons for one in gathered)
-        self.nulls = marks.nulls - unread.nulls - sum(one.nulls for one in gathered)
+        colons = sum(column.given * (1 + column.name.count(":")) + column.colons for column in gathered)
+        self.nulls = marks.nulls - unread.nulls - sum(column.nulls for column in gathered)
         require(marks.lines == columns.rows + len(unread.lines))  # lines with nothing in them are no rows
         return marks.colons - unread.colons == colons + self.nulls
 

@@ -51,8 +51,11 @@ def block_of_table(table: DuckDBPyRelation, names: list[str], log_map: LogMap) -
     seq = [column for column, field in roles.numbers.items() if field == "seq" and column in kinds]
     require(all(kinds[name] in _WHOLE for name in seq) and all(kind in _SCALAR for kind in kinds.values()))
     columns = Columns.of(names, kinds[roles.time] == "VARCHAR", RawValues if log_map.active else Texts, roles)
-    require(all(kinds[one.name] in _NUMBER for one in columns.numbers))
-    chosen = [*(quoted(one.name) for one in columns.texts), *(f"{quoted(one.name)}::DOUBLE" for one in columns.numbers)]
+    require(all(kinds[column.name] in _NUMBER for column in columns.numbers))
+    chosen = [
+        *(quoted(column.name) for column in columns.texts),
+        *(f"{quoted(column.name)}::DOUBLE" for column in columns.numbers),
+    ]
     chosen += moment_columns(quoted(roles.time), f"{quoted(roles.time)} IS NOT NULL") if columns.stamps else ()
     for batch in table.project(", ".join(chosen)).to_arrow_reader(BATCH):
         columns.take(batch)
@@ -97,8 +100,8 @@ def read_strict_sheet(source: Source, log_map: LogMap, _: ReadOptions) -> Block 
         require(len(below) == len(rows) - first)  # else places are not the numbers of rows
         columns = list(zip_longest(*below, fillvalue=""))[: len(names)]
         kept = [(name, column) for name, column in zip(names, columns, strict=True) if name]
-        made = [_values_of(column, plain) for _, column in kept]
-        block = _block_of_rows([name for name, _ in kept], [made], source, log_map)
+        values = [_values_of(column, plain) for _, column in kept]
+        block = _block_of_rows([name for name, _ in kept], [values], source, log_map)
         block.lines = np.arange(first + 1, len(rows) + 1)
         return block
     return None

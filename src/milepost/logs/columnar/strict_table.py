@@ -82,8 +82,8 @@ class _Cells:
         sample = f"SELECT count(*) FILTER ({stamp}) > count(*) / 2 FROM (SELECT * FROM {table} LIMIT {_SAMPLE})"
         columns = self._columns(bool(base.execute(sample).fetchall()[0][0]))
         fields = self.roles.numbers
-        chosen = [_text(one.name) for one in columns.texts]
-        chosen += [part for one in columns.numbers for part in _number(one.name, fields[one.name])]
+        chosen = [_text(column.name) for column in columns.texts]
+        chosen += [part for column in columns.numbers for part in _number(column.name, fields[column.name])]
         chosen += moment_columns(_text(self.roles.time), "true") if columns.stamps else ()
         for batch in base.sql(f"SELECT {', '.join(chosen)} FROM {table}").to_arrow_reader(BATCH):
             columns.take(batch)
@@ -97,7 +97,7 @@ class _Cells:
 
     def _columns(self, stamped: bool) -> Columns:
         columns = Columns.of(self.names, stamped, _RawCells if self.map.active else _CellTexts, self.roles)
-        columns.numbers[:] = [_CellNumbers(one.name) for one in columns.numbers]
+        columns.numbers[:] = [_CellNumbers(column.name) for column in columns.numbers]
         return columns
 
     def _in_sql(self, path: str, ending: str) -> str:

@@ -87,8 +87,8 @@ def _select(base: sqlite3.Connection, source: Source) -> str:
     table: str | None = source.table or (tables[0] if len(tables) == 1 else None)
     if table is None or table not in tables:
         names = ", ".join(tables) or "none"
-        what = f"no table {table!r}" if table else "no table is named"
-        raise LogError(f"{source.path}: {what}. Write {source.path}{TABLE_MARK}TABLE; its tables are: {names}.")
+        problem = f"no table {table!r}" if table else "no table is named"
+        raise LogError(f"{source.path}: {problem}. Write {source.path}{TABLE_MARK}TABLE; its tables are: {names}.")
     return 'SELECT * FROM "' + table.replace('"', '""') + '"'
 
 

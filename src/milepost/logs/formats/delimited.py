@@ -71,9 +71,9 @@ def _begun(source: Source, text: io.TextIOWrapper, options: ReadOptions, head: b
     csv.field_size_limit(MAX_CELL)
     lines = _bounded_lines(text)
     first = list(itertools.islice(lines, _FIRST_LINES))
-    said = options.delimiter or ("\t" if options.form == "tsv" else None)
-    before = _lines_before_header(first, said)
-    delimiter = said or find_delimiter(first[before] if first else "")
+    named = options.delimiter or ("\t" if options.form == "tsv" else None)
+    before = _lines_before_header(first, named)
+    delimiter = named or find_delimiter(first[before] if first else "")
     rows = csv.reader(itertools.chain(first[before:], lines), delimiter=delimiter)
     return Table(_header(source, rows, options, head), delimiter, before), rows
 
@@ -105,8 +105,8 @@ def _header(source: Source, rows: Iterator[list[str]], options: ReadOptions, hea
         if kind := seems_to_be_no_log(head):
             raise LogError(f"{source.label}: {kind}")
         seems = seems_to_be(head)
-        told = f'; it seems to be {seems}. Say so in a log map: [input] encoding = "{seems}"' if seems else ""
-        raise LogError(f"{source.label}:1: the header is not {options.encoding or 'UTF-8'}{told}.")
+        hint = f'; it seems to be {seems}. Say so in a log map: [input] encoding = "{seems}"' if seems else ""
+        raise LogError(f"{source.label}:1: the header is not {options.encoding or 'UTF-8'}{hint}.")
     names = [unguarded(name.strip()) for name in header]
     names = names if len(set(names)) == len(names) else [unguarded(name) for name in header]
     if not any(names):

@@ -139,5 +139,5 @@ def _elements(text: str) -> Iterator[object]:
 
 
 def _beyond_space(text: str, place: int) -> int:
-    found = _SPACE.match(text, place)
-    return found.end() if found else place
+    space = _SPACE.match(text, place)
+    return space.end() if space else place

@@ -92,9 +92,9 @@ def _plain(value: object, depth: int, left: list[int], where: str) -> object:
     if depth > _DEEPEST or left[0] < 0:
         raise LogError(f"{where}: holds values within values without end, or refers to itself. Write plain records.")
     if isinstance(value, Mapping):
-        return {str(name): _plain(own, depth + 1, left, where) for name, own in value.items()}
+        return {str(name): _plain(item, depth + 1, left, where) for name, item in value.items()}
     if isinstance(value, list | tuple | set | frozenset):
-        return [_plain(own, depth + 1, left, where) for own in value]
+        return [_plain(item, depth + 1, left, where) for item in value]
     if isinstance(value, datetime | date | time):
         return value.isoformat()
     return value if value is None or isinstance(value, bool | int | float | str) else str(value)

@@ -25,9 +25,9 @@ _BYTES: Final = (
 
 def seems_to_be_no_log(head: bytes) -> str | None:
     """Return a sentence on what an unreadable file seems to be, and what would help; None if it is unclear."""
-    for mark, what, hint in _BYTES:
+    for mark, kind, hint in _BYTES:
         if head.startswith(mark):
-            return f"it seems to be {what}. {hint}"
+            return f"it seems to be {kind}. {hint}"
     text = head.removeprefix(b"\xef\xbb\xbf")
     try:
         lines = [line for line in text.decode("utf-8").splitlines() if line.strip()][:_LINES]
@@ -40,9 +40,9 @@ def seems_to_be_no_log(head: bytes) -> str | None:
     first = lines[0].lstrip().casefold()
     if first.startswith(("<!doctype html", "<html")):
         return "it seems to be a page of HTML: an error page, or a log-in? Fetch the log itself."
-    for what, fits in (("logfmt (key=value)", _is_logfmt), ("syslog", _SYSLOG.fullmatch), ("YAML", _is_yaml)):
+    for kind, fits in (("logfmt (key=value)", _is_logfmt), ("syslog", _SYSLOG.fullmatch), ("YAML", _is_yaml)):
         if all(fits(line) for line in lines):
-            return f"it seems to be {what}. {_AS_LINES}"
+            return f"it seems to be {kind}. {_AS_LINES}"
     if not first.startswith(("{", "[", "<")) and not any(mark in lines[0] for mark in ",;\t|"):
         return f"it seems to be lines of text. {_AS_LINES}"
     return None

@@ -66,7 +66,7 @@ def _stamp(nanos: object) -> str | None:
 
 
 def _list(value: object) -> list[Mapping[str, object]]:
-    return [one for one in value if isinstance(one, Mapping)] if isinstance(value, list) else []
+    return [item for item in value if isinstance(item, Mapping)] if isinstance(value, list) else []
 
 
 def _mapping(value: object) -> Mapping[str, object]:
@@ -74,7 +74,9 @@ def _mapping(value: object) -> Mapping[str, object]:
 
 
 def _attributes(given: object) -> dict[str, object]:
-    return {str(one.get("key")): _value(_mapping(one.get("value"))) for one in _list(given) if "key" in one}
+    return {
+        str(attribute.get("key")): _value(_mapping(attribute.get("value"))) for attribute in _list(given) if "key" in attribute
+    }
 
 
 def _value(given: Mapping[str, object]) -> object:
@@ -85,7 +87,7 @@ def _value(given: Mapping[str, object]) -> object:
         if kind == "kvlistValue":
             return _attributes(_mapping(value).get("values"))
         if kind == "arrayValue":
-            return [_value(one) for one in _list(_mapping(value).get("values"))]
+            return [_value(item) for item in _list(_mapping(value).get("values"))]
         if kind in ("stringValue", "boolValue", "doubleValue", "bytesValue"):
             return value
     return None

@@ -53,8 +53,8 @@ def names_in(path: Path, read: list[str]) -> list[str]:
     """The names of the columns as the file has them; DuckDB tells none apart by case, and gives the later one another name."""
     from pyarrow import parquet
 
-    own = list(parquet.read_schema(path).names)
-    return [*own, *read[len(own) :]]
+    names = list(parquet.read_schema(path).names)
+    return [*names, *read[len(names) :]]
 
 
 def _record(names: list[str], row: tuple[object, ...]) -> dict[str, object]:
@@ -66,9 +66,9 @@ def plain(value: object) -> object:
     if value is None or isinstance(value, str | bool | int | float):
         return value
     if isinstance(value, dict):
-        return {str(key): plain(own) for key, own in value.items()}
+        return {str(key): plain(item) for key, item in value.items()}
     if isinstance(value, list | tuple):
-        return [plain(own) for own in value]
+        return [plain(item) for item in value]
     if isinstance(value, Decimal):
         return int(value) if value.is_finite() and value == value.to_integral_value() else float(value)
     if isinstance(value, datetime | date | time):

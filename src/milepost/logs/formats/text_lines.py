@@ -24,12 +24,12 @@ _ESCAPED: Final = re.compile(r"\\(.)")
 
 def pairs_in(text: str) -> dict[str, str]:
     """Return the pairs in a text, such as ``level=4 name="Low Arch"`` or ``level: 4, name: Arch``."""
-    found = {}
+    pairs = {}
     for name, value in PAIR.findall(text):
         plain = _ESCAPED.sub(r"\1", value[1:-1]) if value.startswith('"') else value
         if plain:
-            found[name] = plain
-    return found
+            pairs[name] = plain
+    return pairs
 
 
 def read_pattern_lines(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
@@ -73,7 +73,7 @@ def _record(line: str, patterns: list[re.Pattern[str]]) -> dict[str, object]:
     for pattern in patterns if len(text) <= LONGEST else ():
         match = pattern.fullmatch(text)
         if match is not None:
-            found = {name: value for name, value in match.groupdict().items() if value}
-            pairs = [pairs_in(found.pop(name)) for name in list(found) if _PAIRS.fullmatch(name)]
-            return {name: value for own in (*pairs, found) for name, value in own.items()}
+            groups = {name: value for name, value in match.groupdict().items() if value}
+            pairs = [pairs_in(groups.pop(name)) for name in list(groups) if _PAIRS.fullmatch(name)]
+            return {name: value for part in (*pairs, groups) for name, value in part.items()}
     return {}

@@ -56,9 +56,9 @@ def rows_of_sheet(source: Source) -> Sequence[Sequence[object]]:
         names = list(book.sheet_names)
         name = source.table or (names[0] if len(names) == 1 else None)
         if name is None or name not in names:
-            what = f"no sheet {name!r}" if name else "no sheet is named"
+            problem = f"no sheet {name!r}" if name else "no sheet is named"
             listed = ", ".join(names) or "none"
-            raise LogError(f"{source.path}: {what}. Write {source.path}{TABLE_MARK}SHEET; its sheets are: {listed}.")
+            raise LogError(f"{source.path}: {problem}. Write {source.path}{TABLE_MARK}SHEET; its sheets are: {listed}.")
         return book.get_sheet_by_name(name).to_python()
     except (CalamineError, ValueError, OSError) as error:
         raise LogError(f"{source.label}: cannot be read as a workbook ({error}). Is the file whole?") from error

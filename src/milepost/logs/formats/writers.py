@@ -261,10 +261,10 @@ def format_of(target: str, form: str | None) -> str:
     """
     if form:
         return form
-    for name, own in WRITTEN.items():
-        if plain_name(target).endswith(own.endings):
+    for name, wanted in WRITTEN.items():
+        if plain_name(target).endswith(wanted.endings):
             return name
-    endings = ", ".join(ending for own in WRITTEN.values() for ending in own.endings)
+    endings = ", ".join(ending for form in WRITTEN.values() for ending in form.endings)
     raise UsageError(f"{target}: no format by that name. End it in {endings}, or say --to FORMAT.")
 
 

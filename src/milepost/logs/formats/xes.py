@@ -28,8 +28,8 @@ def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progres
         LogError: the file is no XML, or uses entities, which a log has no need of.
     """
     with reading_xml(source), source.open(options.max_bytes) as stream:
-        found = _give(_events(stream), sink, progress)
-    if not found:
+        count = _give(_events(stream), sink, progress)
+    if not count:
         raise UnknownLogError(
             f"{source.label}: no event of XES. Other XML is read through a log map; milepost map LOG drafts one."
         )
@@ -93,14 +93,14 @@ def _events(stream: BinaryIO) -> Iterator[dict[str, object]]:
 
 def _named(attributes: Iterable[Element], standard: dict[str, str]) -> dict[str, object]:
     """Attributes by our names; one that has our name itself goes before one of the standard's."""
-    found: dict[str, object] = {}
+    columns: dict[str, object] = {}
     for element in attributes:
         kind, key = local_name(element.tag), element.get("key", "")
         if kind in _VALUES and key in standard:
-            found.setdefault(standard[key], _typed(kind, element.get("value", "")))
+            columns.setdefault(standard[key], _typed(kind, element.get("value", "")))
         elif kind in _VALUES:
-            found[key] = _typed(kind, element.get("value", ""))
-    return found
+            columns[key] = _typed(kind, element.get("value", ""))
+    return columns
 
 
 def local_name(tag: str) -> str:
@@ -173,7 +173,7 @@ def _records(stream: BinaryIO, path: tuple[str, ...]) -> Iterator[dict[str, obje
             around.append(element)
             continue
         around.pop()
-        tags = tuple(local_name(own.tag) for own in (*around, element))
+        tags = tuple(local_name(outer.tag) for outer in (*around, element))
         if tags[-len(path) :] == path:
             yield _with_outer(_columns(element), around)
             if around:
@@ -182,16 +182,16 @@ def _records(stream: BinaryIO, path: tuple[str, ...]) -> Iterator[dict[str, obje
 
 def _with_outer(record: dict[str, str], around: list[Element]) -> dict[str, object]:
     """A record with the attributes and the plain texts of all elements around it, the innermost first."""
-    found: dict[str, object] = {**record}
+    columns: dict[str, object] = {**record}
     for outer in reversed(around):
         texts = {
             local_name(inner.tag): inner.text.strip() for inner in outer if not len(inner) and inner.text and not inner.attrib
         }
         for name, value in {**texts, **outer.attrib}.items():
             if value:
-                own = local_name(name)
-                found[f"{local_name(outer.tag)}.{own}" if own in found else own] = value
-    return found
+                column = local_name(name)
+                columns[f"{local_name(outer.tag)}.{column}" if column in columns else column] = value
+    return columns
 
 
 def _ended(stream: BinaryIO) -> Iterator[tuple[tuple[str, ...], Element]]:
@@ -209,10 +209,10 @@ def _ended(stream: BinaryIO) -> Iterator[tuple[tuple[str, ...], Element]]:
 
 def _columns(element: Element, depth: int = 0) -> dict[str, str]:
     """The attributes of an element, and the texts of the elements in it."""
-    found = dict(element.attrib)
+    columns = dict(element.attrib)
     for inner in element if depth < 3 else ():
         name, text = local_name(inner.tag), (inner.text or "").strip()
         if text:
-            found.setdefault(name, text)
-        found |= {f"{name}.{own}": value for own, value in _columns(inner, depth + 1).items() if f"{name}.{own}" not in found}
-    return {local_name(name): value for name, value in found.items() if value}
+            columns.setdefault(name, text)
+        columns |= {f"{name}.{key}": value for key, value in _columns(inner, depth + 1).items() if f"{name}.{key}" not in columns}
+    return {local_name(name): value for name, value in columns.items() if value}

@@ -47,39 +47,44 @@ def told_by_following(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str
         sessions: per session, the word and the level of each record, in order.
     """
     seen = _looked_at(sessions)
-    found: dict[str, Meaning] = {}
+    meanings: dict[str, Meaning] = {}
     opener = max(seen, key=lambda word: seen[word].first, default=None)
     if opener is None or seen[opener].first < _FEWEST:
         return {}
-    firsts = sum(one.first for one in seen.values())
-    found[opener] = Meaning("start", f"the first at a level in {percent(seen[opener].first / firsts)} of stays")
-    for word, one in seen.items():
-        if word != opener and one.times >= 2 and one.last == one.times and one.most_at_once == 1:
-            found[word] = Meaning("session_end", f"always the last of its session ({one.times} of {one.times})")
-    for word, one in seen.items():
-        if word not in found and one.times >= _FEWEST and one.most_at_once == 1 and one.leaves >= _MOSTLY * one.times:
-            share = percent(one.leaves / one.times)
-            found[word] = Meaning("complete", f"once a session and level, and the last there in {share}")
-    _failures(seen, found, opener)
-    return found
+    firsts = sum(counts.first for counts in seen.values())
+    meanings[opener] = Meaning("start", f"the first at a level in {percent(seen[opener].first / firsts)} of stays")
+    for word, counts in seen.items():
+        if word != opener and counts.times >= 2 and counts.last == counts.times and counts.most_at_once == 1:
+            meanings[word] = Meaning("session_end", f"always the last of its session ({counts.times} of {counts.times})")
+    for word, counts in seen.items():
+        if (
+            word not in meanings
+            and counts.times >= _FEWEST
+            and counts.most_at_once == 1
+            and counts.leaves >= _MOSTLY * counts.times
+        ):
+            share = percent(counts.leaves / counts.times)
+            meanings[word] = Meaning("complete", f"once a session and level, and the last there in {share}")
+    _failures(seen, meanings, opener)
+    return meanings
 
 
-def _failures(seen: Mapping[str, _SeenWords], found: dict[str, Meaning], opener: str) -> None:
+def _failures(seen: Mapping[str, _SeenWords], meanings: dict[str, Meaning], opener: str) -> None:
     """Take words before an opening for failures; without any, the only word before one that opens again."""
     failed = [
         word
-        for word, one in seen.items()
-        if word not in found and one.times >= _FEWEST and one.after[opener] >= _MOSTLY * one.times
+        for word, counts in seen.items()
+        if word not in meanings and counts.times >= _FEWEST and counts.after[opener] >= _MOSTLY * counts.times
     ]
     for word in failed:
-        found[word] = Meaning("death", f"followed by another try in {percent(seen[word].after[opener] / seen[word].times)}")
-    for word, one in seen.items() if not failed else ():
-        only, times = one.before.most_common(1)[0] if one.before else (opener, 0)
-        alone = word not in found and only not in found and times == one.times and times >= _FEWEST and not one.first
-        as_opener = any(after in one.after for after in seen[opener].after)
+        meanings[word] = Meaning("death", f"followed by another try in {percent(seen[word].after[opener] / seen[word].times)}")
+    for word, counts in seen.items() if not failed else ():
+        only, times = counts.before.most_common(1)[0] if counts.before else (opener, 0)
+        alone = word not in meanings and only not in meanings and times == counts.times and times >= _FEWEST and not counts.first
+        as_opener = any(after in counts.after for after in seen[opener].after)
         if alone and as_opener and seen[only].after[word] >= _MOSTLY * seen[only].times:
-            found[only] = Meaning("death", f"followed by another try in {percent(seen[only].after[word] / seen[only].times)}")
-            found[word] = Meaning("retry", "comes after that alone, and goes on as a beginning does")
+            meanings[only] = Meaning("death", f"followed by another try in {percent(seen[only].after[word] / seen[only].times)}")
+            meanings[word] = Meaning("retry", "comes after that alone, and goes on as a beginning does")
 
 
 def _looked_at(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str, _SeenWords]:
@@ -87,18 +92,18 @@ def _looked_at(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str, _Seen
     for records in sessions:
         often = Counter(records)
         for place, (word, level) in enumerate(records):
-            one = seen[word]
-            one.times += 1
-            one.most_at_once = max(one.most_at_once, often[word, level])
+            counts = seen[word]
+            counts.times += 1
+            counts.most_at_once = max(counts.most_at_once, often[word, level])
             before = records[place - 1] if place else None
             after = records[place + 1] if place + 1 < len(records) else None
             if before is None or before[1] != level:
-                one.first += 1
+                counts.first += 1
             else:
-                one.before[before[0]] += 1
-            one.last += after is None
+                counts.before[before[0]] += 1
+            counts.last += after is None
             if after is None or after[1] != level:
-                one.leaves += 1
+                counts.leaves += 1
             else:
-                one.after[after[0]] += 1
+                counts.after[after[0]] += 1
     return dict(seen)

@@ -61,20 +61,24 @@ def plain(text: str) -> str:
 
 def heading_of(name: str) -> str | None:
     """Return the field that a column's heading names; None if no word of it is known."""
-    own = plain(name)
-    words = re.split(r"[\W\d]+", own)
+    heading = plain(name)
+    words = re.split(r"[\W\d]+", heading)
     best = None
     for meaning, known in _known()["headings"].items():
-        ranks = [rank for rank, word in enumerate(known) if word == own or word in words or (not word.isascii() and word in own)]
-        if ranks and (best is None or (own in known, -ranks[0]) > best[1:]):
-            best = (meaning, own in known, -ranks[0])
+        ranks = [
+            rank
+            for rank, word in enumerate(known)
+            if word == heading or word in words or (not word.isascii() and word in heading)
+        ]
+        if ranks and (best is None or (heading in known, -ranks[0]) > best[1:]):
+            best = (meaning, heading in known, -ranks[0])
     return best[0] if best else None
 
 
 def result_of(word: str) -> str | None:
     """Return the outcome that a word names; None if it is not known."""
-    own = plain(word)
-    return next((meaning for meaning, known in _known()["results"].items() if own in known), None)
+    text = plain(word)
+    return next((meaning for meaning, known in _known()["results"].items() if text in known), None)
 
 
 def is_total(name: object) -> bool:

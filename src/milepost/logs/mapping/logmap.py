@@ -168,9 +168,9 @@ class _Reading:
     def __init__(self, path: str | Path, of_rows: bool = False) -> None:
         self.path, self.of_rows = path, of_rows
 
-    def wrong(self, key: str, must: str, found: object) -> MapError:
+    def wrong(self, key: str, must: str, value: object) -> MapError:
         """The error for one key."""
-        return MapError(f"{self.path}: {key} must be {must}, not {found!r}.")
+        return MapError(f"{self.path}: {key} must be {must}, not {value!r}.")
 
     def known(self, table: str, given: Mapping[str, object], keys: set[str]) -> None:
         """Refuse keys that mean nothing."""

@@ -101,8 +101,8 @@ def _row_lines(arrays: tuple[str, ...], screens: bool) -> list[str]:
     lines = []
     if arrays:
         named = ", ".join(toml_text(name) for name in arrays)
-        which = "arrays of these names" if len(arrays) > 1 else "an array of this name"
-        lines.append(f"explode = [{named}]  # the log's records lie in {which}")
+        names_text = "arrays of these names" if len(arrays) > 1 else "an array of this name"
+        lines.append(f"explode = [{named}]  # the log's records lie in {names_text}")
     if screens:
         lines.append('carry = ["level"]  # only records without an event say it: it holds until it changes')
     return ["", "[rows]", *lines] if lines else []
@@ -148,14 +148,14 @@ def _guess_fields(columns: dict[str, SampledColumn], records: list[Mapping[str, 
         for column in columns.values()
         if (score := _score(ours, column, len(records))) > 0
     ]
-    found: dict[str, str] = {}
+    fields: dict[str, str] = {}
     for _, ours, name in sorted(scores, key=lambda item: (-item[0], item[1], item[2])):
-        if ours not in found and name not in found.values():
-            found[ours] = name
-    return found
+        if ours not in fields and name not in fields.values():
+            fields[ours] = name
+    return fields
 
 
-def _score(ours: str, column: SampledColumn, of: int) -> float:
+def _score(ours: str, column: SampledColumn, n_records: int) -> float:
     """How well a column fits a field: by its name, and by what its values can be."""
     words = re.split(r"[^a-z0-9]+", re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", column.name).lower())
     hints = _HINTS[ours]
@@ -165,8 +165,8 @@ def _score(ours: str, column: SampledColumn, of: int) -> float:
     if not ranks or not _possible(ours, column):
         return 0.0
     exact = column.name == ours
-    rare = column.given < 0.3 * of and ours in _NEEDED and ours != "level"
-    return 10.0 * exact + 3.0 - ranks[0] / len(hints) + column.given / of - 0.2 * len(words) - 3.0 * rare
+    rare = column.given < 0.3 * n_records and ours in _NEEDED and ours != "level"
+    return 10.0 * exact + 3.0 - ranks[0] / len(hints) + column.given / n_records - 0.2 * len(words) - 3.0 * rare
 
 
 def _possible(ours: str, column: SampledColumn) -> bool:
@@ -184,28 +184,28 @@ def _is_date(text: str) -> bool:
     return re.match(r"\d{1,4}[-./]\d{1,2}[-./]\d{1,4}[T ]\d", text) is not None
 
 
-def _field_lines(columns: dict[str, SampledColumn], fields: dict[str, str], of: int, screens: bool) -> list[str]:
+def _field_lines(columns: dict[str, SampledColumn], fields: dict[str, str], n_records: int, screens: bool) -> list[str]:
     lines = ["", "[fields]  # ours = theirs"]
     for ours in _HINTS:
         if ours in fields:
             column = columns[fields[ours]]
             theirs = toml_text(column.name)
             if ours == "event" and screens:
-                why = f"without one a level begins; {column.evidence(of)}"
+                why = f"without one a level begins; {column.evidence(n_records)}"
                 lines.append(f'event = {{ from = {theirs}, default = "start" }}  # {why}')
             else:
-                lines.append(f"{ours} = {theirs}  # {column.evidence(of)}")
+                lines.append(f"{ours} = {theirs}  # {column.evidence(n_records)}")
         elif ours in _NEEDED:
             lines.append(f'# {ours} = "?"  # NOT GUESSED: no column looks like it, and it is needed')
     rest = [column for name, column in columns.items() if name not in fields.values()]
     alike = [column for column in rest if column.name in FIELDS and column.name not in fields]
-    for said, some in (
+    for heading, listed in (
         ("Read as they are, for they are called like ours:", alike),
         ("Not used; they stay as tags under their own names:", [column for column in rest if column not in alike]),
     ):
-        if some:
-            lines.append(f"# {said}")
-            lines += [f"#   {safe(column.name)}: {column.evidence(of)}" for column in some[:30]]
+        if listed:
+            lines.append(f"# {heading}")
+            lines += [f"#   {safe(column.name)}: {column.evidence(n_records)}" for column in listed[:30]]
     return lines
 
 
@@ -225,13 +225,13 @@ def _time_lines(columns: dict[str, SampledColumn], fields: dict[str, str], recor
 
 def _steps(records: list[Mapping[str, object]], fields: dict[str, str]) -> float:
     """The median step of time between a session's records."""
-    whose = fields.get("session") or fields.get("player")
+    owner = fields.get("session") or fields.get("player")
     last: dict[object, float] = {}
     steps = []
     for record in records:
         time = as_number(record.get(fields["time"]))
         if type(time) in (int, float):
-            key = record.get(whose) if whose else None
+            key = record.get(owner) if owner else None
             if key in last and time > last[key]:
                 steps.append(time - last[key])
             last[key] = float(time)
@@ -275,11 +275,11 @@ def _event_lines(
 
 def _following(fields: Mapping[str, str], records: list[Mapping[str, object]]) -> dict[str, Meaning]:
     """Return the meanings of words by their order in a session."""
-    whose, event, level = fields.get("session") or fields.get("player"), fields["event"], fields.get("level")
-    if whose is None or level is None:
+    owner, event, level = fields.get("session") or fields.get("player"), fields["event"], fields.get("level")
+    if owner is None or level is None:
         return {}
     sessions: dict[object, list[tuple[str, str]]] = {}
     for record in records:
         if event in record:
-            sessions.setdefault(record.get(whose), []).append((str(record[event]), str(record.get(level))))
+            sessions.setdefault(record.get(owner), []).append((str(record[event]), str(record.get(level))))
     return told_by_following(list(sessions.values()))

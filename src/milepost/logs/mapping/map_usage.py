@@ -73,7 +73,7 @@ class MapUse:
         for name, column in self.missing(log_map) if self.records else ():
             if name.startswith("rows.") or name.removeprefix("fields.") in NEEDED:
                 near = get_close_matches(column, self.seen, 3, 0.5) or list(self.seen)[:_NAMED]
-                shown = ", ".join(safe(one) for one in near)
+                shown = ", ".join(safe(name) for name in near)
                 raise MapError(f"{log_map.path}: {name}: no record has the column {column!r}. Nearest to it: {shown}.")
 
     def document(self, log_map: LogMap) -> MapMet:
@@ -98,26 +98,26 @@ def fits(pattern: str, column: str) -> str | None:
     return column[len(before) : len(column) - len(after)].strip()
 
 
-def map_notes(found: MapMet) -> list[str]:
+def map_notes(met: MapMet) -> list[str]:
     """Return the use as sentences; empty if there is nothing to say."""
-    said = [
-        f"missing_column: no record has the column {safe(one['column'])}, which the map names for {safe(one['field'])}."
-        for one in found["missing_column"]
+    lines = [
+        f"missing_column: no record has the column {safe(missing['column'])}, which the map names for {safe(missing['field'])}."
+        for missing in met["missing_column"]
     ]
-    if found["unused_words"]:
-        words = ", ".join(safe(word) for word in found["unused_words"][:_NAMED])
-        more = len(found["unused_words"]) - _NAMED
-        said.append(f"Event words of the map that no record has: {words}{f' and {more} more' if more > 0 else ''}.")
-    for name, count in found["failed_conversions"].items():
-        said.append(
+    if met["unused_words"]:
+        words = ", ".join(safe(word) for word in met["unused_words"][:_NAMED])
+        more = len(met["unused_words"]) - _NAMED
+        lines.append(f"Event words of the map that no record has: {words}{f' and {more} more' if more > 0 else ''}.")
+    for name, count in met["failed_conversions"].items():
+        lines.append(
             f"{plural(count, 'value')} could not be converted to {safe(name)}; it stays as logged."
             if count == 1
             else f"{plural(count, 'value')} could not be converted to {safe(name)}; they stay as logged."
         )
-    if found["records_ignored"]:
-        some = plural(found["records_ignored"], "record has an event word", "records have event words")
-        said.append(f"{some} that the map ignores.")
-    if found["records_without_event"]:
-        empty = plural(found["records_without_event"], "record makes", "records make")
-        said.append(f"{empty} no event: the event's column is empty there.")
-    return said
+    if met["records_ignored"]:
+        ignored = plural(met["records_ignored"], "record has an event word", "records have event words")
+        lines.append(f"{ignored} that the map ignores.")
+    if met["records_without_event"]:
+        empty = plural(met["records_without_event"], "record makes", "records make")
+        lines.append(f"{empty} no event: the event's column is empty there.")
+    return lines

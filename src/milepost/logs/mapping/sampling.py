@@ -41,14 +41,14 @@ class Sample:
     def add(self, record: Mapping[str, object], line: int) -> None:
         """Keep a record."""
         if is_export(record):
-            for one in log_records(record):
-                if not isinstance(one, str):
-                    self.add(one, line)
+            for inner in log_records(record):
+                if not isinstance(inner, str):
+                    self.add(inner, line)
             return
         if len(self.records) < SAMPLE:
-            own = {**(unpacked(record) if is_envelope(record) else record), **self._source}
-            self.whole.append(own)
-            self.records.append(flat(own))
+            whole = {**(unpacked(record) if is_envelope(record) else record), **self._source}
+            self.whole.append(whole)
+            self.records.append(flat(whole))
         elif self.stops:
             raise EnoughRecords
 

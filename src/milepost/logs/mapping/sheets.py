@@ -28,54 +28,62 @@ _FORMATS: Final = (
 )
 
 
-def drafted_sheet(columns: Mapping[str, SampledColumn], of: int) -> list[str] | None:
+def drafted_sheet(columns: Mapping[str, SampledColumn], n_records: int) -> list[str] | None:
     """The lines of a map; None where the log is no sheet of attempts, stays or players.
 
     Args:
         columns: what was seen of each column.
-        of: how many rows were looked at.
+        n_records: how many rows were looked at.
     """
-    found: dict[str, SampledColumn] = {}
+    by_meaning: dict[str, SampledColumn] = {}
     for column in columns.values():
         meaning = heading_of(column.name)
-        if meaning is not None and meaning not in found:
-            found[meaning] = column
-    if "player" not in found and "session" not in found:
+        if meaning is not None and meaning not in by_meaning:
+            by_meaning[meaning] = column
+    if "player" not in by_meaning and "session" not in by_meaning:
         return None
-    if "level" in found and _NUMBERED.fullmatch(found["level"].name):
-        del found["level"]  # a heading such as Level 1 is a level
-    if "level" in found and "result" in found:
-        return _attempts(found, of)
-    if "level" in found and "tries" in found and "event" not in columns:
-        return _stays(found, of)
-    return _players(columns, found, of) if "level" not in found and "event" not in columns else None
+    if "level" in by_meaning and _NUMBERED.fullmatch(by_meaning["level"].name):
+        del by_meaning["level"]  # a heading such as Level 1 is a level
+    if "level" in by_meaning and "result" in by_meaning:
+        return _attempts(by_meaning, n_records)
+    if "level" in by_meaning and "tries" in by_meaning and "event" not in columns:
+        return _stays(by_meaning, n_records)
+    return _players(columns, by_meaning, n_records) if "level" not in by_meaning and "event" not in columns else None
 
 
-def _attempts(found: dict[str, SampledColumn], of: int) -> list[str] | None:
-    result = found["result"]
+def _attempts(by_meaning: dict[str, SampledColumn], n_records: int) -> list[str] | None:
+    result = by_meaning["result"]
     known = sum(count for word, count in result.values.items() if result_of(word))
     if len(result.values) > _MOST_RESULTS or known < _KNOWN * result.given:
         return None
     share = percent(known / result.given)
     why = f"# A row is an attempt: {safe(result.name)} says how each ended, in words of which {share} are known."
-    return [why, *_fields(found, of), *_rows(found, of), *_time(found), *_events(result)]
+    return [why, *_fields(by_meaning, n_records), *_rows(by_meaning, n_records), *_time(by_meaning), *_events(result)]
 
 
-def _stays(found: dict[str, SampledColumn], of: int) -> list[str]:
-    seconds = found.get("lasted")
-    lines = [f"# A row is a player's stay in a level: {safe(found['tries'].name)} is a number of tries.", *_fields(found, of)]
-    lines += ["", "[rows]", 'each = "stay"', f"tries = {toml_text(found['tries'].name)}  # {found['tries'].evidence(of)}"]
+def _stays(by_meaning: dict[str, SampledColumn], n_records: int) -> list[str]:
+    seconds = by_meaning.get("lasted")
+    lines = [
+        f"# A row is a player's stay in a level: {safe(by_meaning['tries'].name)} is a number of tries.",
+        *_fields(by_meaning, n_records),
+    ]
+    lines += [
+        "",
+        "[rows]",
+        'each = "stay"',
+        f"tries = {toml_text(by_meaning['tries'].name)}  # {by_meaning['tries'].evidence(n_records)}",
+    ]
     if seconds is not None:
-        lines.append(f"seconds = {toml_text(seconds.name)}  # {seconds.evidence(of)}")
-    if "cleared" in found:
-        return [*lines, f"cleared = {toml_text(found['cleared'].name)}  # {found['cleared'].evidence(of)}"]
+        lines.append(f"seconds = {toml_text(seconds.name)}  # {seconds.evidence(n_records)}")
+    if "cleared" in by_meaning:
+        return [*lines, f"cleared = {toml_text(by_meaning['cleared'].name)}  # {by_meaning['cleared'].evidence(n_records)}"]
     return [*lines, '# cleared = "?"  # NOT GUESSED: without it, whoever has a number of tries is taken to have cleared']
 
 
-def _players(columns: Mapping[str, SampledColumn], found: dict[str, SampledColumn], of: int) -> list[str] | None:
+def _players(columns: Mapping[str, SampledColumn], by_meaning: dict[str, SampledColumn], n_records: int) -> list[str] | None:
     """A wide table: columns that are levels, by a number in their headings, or by what they say of a level."""
     numbered: dict[tuple[str, str], list[SampledColumn]] = {}
-    said: dict[str, dict[str, str]] = {}
+    heads_by_meaning: dict[str, dict[str, str]] = {}
     for column in columns.values():
         parts = _NUMBERED.fullmatch(column.name)
         if parts is not None and column.numeric:
@@ -83,9 +91,11 @@ def _players(columns: Mapping[str, SampledColumn], found: dict[str, SampledColum
         head, _, last = column.name.strip().rpartition(" ")
         meaning = {"lasted": "seconds"}.get(str(heading_of(last)), heading_of(last)) if head else None
         if meaning in ("tries", "seconds", "cleared"):
-            said.setdefault(str(meaning), {})[head] = last
-    lines = ["# A row is a player, and levels are columns.", *_fields(found, of), "", "[rows]", 'each = "player"']
-    enough = {meaning: heads for meaning, heads in said.items() if len(heads) >= _FEWEST and len(set(heads.values())) == 1}
+            heads_by_meaning.setdefault(str(meaning), {})[head] = last
+    lines = ["# A row is a player, and levels are columns.", *_fields(by_meaning, n_records), "", "[rows]", 'each = "player"']
+    enough = {
+        meaning: heads for meaning, heads in heads_by_meaning.items() if len(heads) >= _FEWEST and len(set(heads.values())) == 1
+    }
     if "tries" in enough:
         return [
             *lines,
@@ -94,37 +104,37 @@ def _players(columns: Mapping[str, SampledColumn], found: dict[str, SampledColum
                 for meaning, heads in enough.items()
             ),
         ]
-    best = max(numbered.items(), key=lambda one: len(one[1]), default=None)
+    best = max(numbered.items(), key=lambda entry: len(entry[1]), default=None)
     if best is None or len(best[1]) < _FEWEST:
         return None
-    (before, after), own = best
+    (before, after), numbered_columns = best
     return [
         *lines,
-        f"levels = {toml_text(f'{before}*{after}')}  # {plural(len(own), 'column')} of numbers",
+        f"levels = {toml_text(f'{before}*{after}')}  # {plural(len(numbered_columns), 'column')} of numbers",
         'cell = "tries"  # a guess: or "seconds"',
     ]
 
 
-def _fields(found: dict[str, SampledColumn], of: int) -> list[str]:
+def _fields(by_meaning: dict[str, SampledColumn], n_records: int) -> list[str]:
     lines = ["", "[fields]  # ours = theirs"]
     for ours in ("player", "session", "level", "cause", "build"):
-        if ours in found:
-            lines.append(f"{ours} = {toml_text(found[ours].name)}  # {found[ours].evidence(of)}")
+        if ours in by_meaning:
+            lines.append(f"{ours} = {toml_text(by_meaning[ours].name)}  # {by_meaning[ours].evidence(n_records)}")
     return lines
 
 
-def _rows(found: dict[str, SampledColumn], of: int) -> list[str]:
+def _rows(by_meaning: dict[str, SampledColumn], n_records: int) -> list[str]:
     lines = ["", "[rows]", 'each = "attempt"']
     for ours in ("started", "ended", "lasted", "result"):
-        if ours in found:
-            lines.append(f"{ours} = {toml_text(found[ours].name)}  # {found[ours].evidence(of)}")
-    if "lasted" not in found and "ended" not in found:
+        if ours in by_meaning:
+            lines.append(f"{ours} = {toml_text(by_meaning[ours].name)}  # {by_meaning[ours].evidence(n_records)}")
+    if "lasted" not in by_meaning and "ended" not in by_meaning:
         lines.append('# lasted = "?"  # NOT GUESSED: without it nothing is known of durations')
     return lines
 
 
-def _time(found: dict[str, SampledColumn]) -> list[str]:
-    started = found.get("started")
+def _time(by_meaning: dict[str, SampledColumn]) -> list[str]:
+    started = by_meaning.get("started")
     return [] if started is None or started.numeric else local_times(list(started.values))
 
 
@@ -160,10 +170,10 @@ class SampledColumn:
     values: Counter[str]
     numbers: list[float]
 
-    def evidence(self, of: int) -> str:
+    def evidence(self, n_records: int) -> str:
         """Return the sample as a comment."""
         examples = [safe(value)[:30] for value, _ in self.values.most_common(_SHOWN)]
-        seen = f"in {percent(self.given / of)} of records, {plural(len(self.values), 'value')}"
+        seen = f"in {percent(self.given / n_records)} of records, {plural(len(self.values), 'value')}"
         if 0 < len(self.values) <= _SHOWN:
             return f"{seen}: {listed(examples)}"
         if self.numeric and self.numbers:

@@ -43,7 +43,7 @@ class FileRecords(Stage):
 
     def records(self) -> list[Mapping[str, object]]:
         """The records that wait."""
-        return [one for _, one in self.waiting if not isinstance(one, str)]
+        return [record for _, record in self.waiting if not isinstance(record, str)]
 
     def give(self, sink: Stage) -> None:
         """Give all to a sink, which then knows that nothing more comes; they wait no longer."""
@@ -52,11 +52,11 @@ class FileRecords(Stage):
 
     def hand_on(self, sink: Stage) -> None:
         """Give all to a sink, to which others may come; they wait no longer."""
-        for line, one in self.waiting:
-            if isinstance(one, str):
-                sink.refuse(line, one)
+        for line, record in self.waiting:
+            if isinstance(record, str):
+                sink.refuse(line, record)
             else:
-                sink.add(one, line)
+                sink.add(record, line)
         self.waiting.clear()
 
 
@@ -75,13 +75,13 @@ def selected(files: list[FileRecords], log_map: LogMap, number: Callable[[], int
         return files
     rows = FileRecords(files[0].file if len(files) == 1 else number())
     stage = Selecting(rows, log_map.select, str(log_map.path), log_map.query_seconds)
-    stage.tables = {name: one.records() for one in files if (name := table_name(one.label))} if len(files) > 1 else {}
-    refused = [FileRecords(one.file, [(line, why) for line, why in one.waiting if isinstance(why, str)]) for one in files]
-    for one in files:
-        one.waiting = [pair for pair in one.waiting if not isinstance(pair[1], str)]
-        one.hand_on(stage)
+    stage.tables = {name: part.records() for part in files if (name := table_name(part.label))} if len(files) > 1 else {}
+    refused = [FileRecords(part.file, [(line, why) for line, why in part.waiting if isinstance(why, str)]) for part in files]
+    for part in files:
+        part.waiting = [pair for pair in part.waiting if not isinstance(pair[1], str)]
+        part.hand_on(stage)
     stage.finish()
-    return [*(one for one in refused if one.waiting), rows]
+    return [*(part for part in refused if part.waiting), rows]
 
 
 def table_name(label: str) -> str:
@@ -94,12 +94,12 @@ def exploded(files: list[FileRecords], log_map: LogMap) -> list[FileRecords]:
     """The elements of the map's arrays in place of the records that hold them."""
     if not log_map.explode:
         return files
-    found = []
-    for one in files:
-        inner = FileRecords(one.file)
-        one.give(Exploding(inner, log_map.explode, str(log_map.path)))
-        found.append(inner)
-    return found
+    parts = []
+    for source in files:
+        inner = FileRecords(source.file)
+        source.give(Exploding(inner, log_map.explode, str(log_map.path)))
+        parts.append(inner)
+    return parts
 
 
 class SessionStarts:

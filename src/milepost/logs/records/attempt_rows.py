@@ -111,14 +111,14 @@ class AttemptSink:
                 self._add(row, closing | {"event": "transition", "to": None}, untimed | (0 if row.result in _ENDS else _UNKNOWN))
 
     def _add(self, row: _Row, record: dict[str, object], marks: int = 0) -> None:
-        own = numbered(typed(record) if self.cells else record)
-        self.builder.add(own, row.place, row.alike + int(str(record["seq"])), marks | EXACT)
+        numbered_record = numbered(typed(record) if self.cells else record)
+        self.builder.add(numbered_record, row.place, row.alike + int(str(record["seq"])), marks | EXACT)
 
 
 def numbered(record: dict[str, object]) -> dict[str, object]:
     """A record that is a part of a row, with an `id` of its own where the row has one."""
-    own = record.get("id")
-    return record if own is None else record | {"id": f"{own}.{record['seq']}"}
+    identifier = record.get("id")
+    return record if identifier is None else record | {"id": f"{identifier}.{record['seq']}"}
 
 
 def _is_date(value: object) -> bool:
@@ -133,7 +133,7 @@ def _laid_out(rows: list[_Row]) -> list[_Row]:
         moment = row.started if row.started is not None else row.ended
         last = moment if moment is not None else last
         keyed.append((last, number, row))
-    keyed.sort(key=lambda one: one[:2])
+    keyed.sort(key=lambda entry: entry[:2])
     clock, laid = min((at for at, _, _ in keyed if isfinite(at)), default=0.0), []
     for number, (_, _, row) in enumerate(keyed):
         begun = clock if row.started is None else max(row.started, clock)

@@ -125,8 +125,8 @@ class RecordBuilder:
         if session is None:
             return False
         self._flush()
-        for one in block.refused:
-            self.refusals.add(one._replace(place=Place(file, before + one.place.line)))
+        for refusal in block.refused:
+            self.refusals.add(refusal._replace(place=Place(file, before + refusal.place.line)))
         self.known.debug_only |= block.debug_only
         if block.use is not None and self.translator is not None:
             self.translator.use.add(block.use)
@@ -172,8 +172,8 @@ class RecordBuilder:
     def restore_columns(self, columns: Mapping[str, Column]) -> None:
         """Put into an empty builder the columns of another one, with each record's number in ``row``."""
         order = np.argsort(columns["row"])
-        own = {name: np.ascontiguousarray(columns[name][order], kind) for name, kind in RECORD_COLUMNS.items()}
-        self._parts = [own | {name: column[order] for name, column in columns.items() if name.startswith(TAG)}]
+        standard = {name: np.ascontiguousarray(columns[name][order], kind) for name, kind in RECORD_COLUMNS.items()}
+        self._parts = [standard | {name: column[order] for name, column in columns.items() if name.startswith(TAG)}]
 
     def clear_rows(self) -> None:
         """Forget the columns built so far, for one who only wants the records checked, or has laid them down."""

@@ -113,7 +113,7 @@ def players_of_list(value: object) -> Any:
     """The field `player`: a name, or a list of those who play together, as one text; BAD where one of them is no name."""
     if type(value) is not list:
         return text_of(value)
-    names = list(dict.fromkeys(text_of(one) for one in value))
+    names = list(dict.fromkeys(text_of(item) for item in value))
     if not names or BAD in names or None in names:
         return BAD
     return TOGETHER.join(names)

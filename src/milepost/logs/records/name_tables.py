@@ -58,8 +58,8 @@ class KnownNames:
 
     def restore(self, names: Mapping[str, list[str]]) -> None:
         """Know what another log knew."""
-        for kind, own in vars(self).items():
-            own.codes = {name: code for code, name in enumerate(names.get(kind, []))}
+        for kind, table in vars(self).items():
+            table.codes = {name: code for code, name in enumerate(names.get(kind, []))}
 
 
 class KnownSessions:
@@ -176,7 +176,7 @@ class Refusals:
     def restore(self, kept: list[Refused]) -> None:
         """Know what another log knew."""
         self.kept, self.count = kept, refused_in_all(kept)
-        self._together = {one.session: place for place, one in enumerate(kept) if place >= _SINGLY}
+        self._together = {refusal.session: place for place, refusal in enumerate(kept) if place >= _SINGLY}
 
 
 def session_named(record: Mapping[str, object]) -> str | None:

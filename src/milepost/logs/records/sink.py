@@ -71,10 +71,10 @@ def for_each_player(log: Log) -> Log:
     for number in shared:
         first, *others = (sessions.player[number] or "").split(TOGETHER)
         sessions.player[number] = first
-        own = log.records.rows(log.records.session == number)
-        own["marks"] = own["marks"] | COPY
+        rows = log.records.rows(log.records.session == number)
+        rows["marks"] = rows["marks"] | COPY
         for name in others:
-            tables.append(own | {"session": np.full(len(own["session"]), len(sessions.name))})
+            tables.append(rows | {"session": np.full(len(rows["session"]), len(sessions.name))})
             for column, values in vars(sessions).items():
                 values.append(name if column == "player" else values[number])
     columns = {name: np.concatenate([table[name] for table in tables]) for name in tables[0]}

@@ -79,11 +79,11 @@ class StaySink:
                 yield stay
             return
         by_level: dict[str, dict[str, object]] = {}
-        for said, pattern in rows.patterns().items():
+        for meaning, pattern in rows.patterns().items():
             for column, value in record.items():
                 level = fits(pattern, column)
                 if level is not None and not is_total(level):
-                    by_level.setdefault(column.strip() if rows.levels else level, {})[said] = None if value == "" else value
+                    by_level.setdefault(column.strip() if rows.levels else level, {})[meaning] = None if value == "" else value
         for level, values in by_level.items():
             stay = self._stay(level, values)
             if stay is not None:
@@ -99,13 +99,13 @@ class StaySink:
         tries, seconds = numbers["tries"], numbers["seconds"]
         if tries is not None and (tries != int(tries) or tries > _MOST_TRIES):
             return "tries is no number of tries"
-        said = self._is_cleared(values["cleared"]) if "cleared" in values else None
+        was_cleared = self._is_cleared(values["cleared"]) if "cleared" in values else None
         if word is not None:
-            said = self.translator.outcome_of(word) == "complete"
-        reached = bool(tries) or bool(seconds) or bool(said)
+            was_cleared = self.translator.outcome_of(word) == "complete"
+        reached = bool(tries) or bool(seconds) or bool(was_cleared)
         if not reached:
             return None
-        cleared = said if word is not None or "cleared" in values or self.map.rows.cleared else True
+        cleared = was_cleared if word is not None or "cleared" in values or self.map.rows.cleared else True
         return _Stay(level, max(1, int(tries or 1)), seconds, bool(cleared))
 
     def _without_word(self, values: Mapping[str, object]) -> tuple[Mapping[str, object], str | None]:

@@ -34,10 +34,10 @@ class Translator:
         """A row by our names; what it says of times and results is left to who makes records of it."""
         self.use.take(record)
         rows = self.map.rows
-        own = set(rows.columns().values())
-        own |= {name for name in record for pattern in rows.patterns().values() if fits(pattern, name) is not None}
+        row_columns = set(rows.columns().values())
+        row_columns |= {name for name in record for pattern in rows.patterns().values() if fits(pattern, name) is not None}
         fields = self.map.fields
-        ours = {name: value for name, value in record.items() if name not in self._taken | own and name not in fields}
+        ours = {name: value for name, value in record.items() if name not in self._taken | row_columns and name not in fields}
         for name, rule in fields.items():
             value = self._value(name, rule, record, cells)
             if value is not None:
@@ -103,11 +103,11 @@ class Translator:
                 held[name] = ours[name]
 
     def _value(self, name: str, rule: FieldRule, record: Mapping[str, object], cells: bool) -> object:
-        found = [lookup(record, column) for column in rule.columns]
-        for column, own in zip(rule.columns, found, strict=True):
-            self.use.met[column] += own is not None
-        own = found[0] if found else rule.value
-        value = joined_value(record, rule.columns, rule.join) if len(found) > 1 else own
+        values = [lookup(record, column) for column in rule.columns]
+        for column, cell in zip(rule.columns, values, strict=True):
+            self.use.met[column] += cell is not None
+        cell = values[0] if values else rule.value
+        value = joined_value(record, rule.columns, rule.join) if len(values) > 1 else cell
         if value is None or value == "":
             value = rule.default
         if rule.pattern is not None and value is not None:
@@ -181,13 +181,13 @@ def _fits(rule: EventRule, record: Mapping[str, object]) -> bool:
     return all(alike(lookup(record, column), wanted) for column, wanted in rule.when.items())
 
 
-def alike(found: object, wanted: object) -> bool:
+def alike(value: object, wanted: object) -> bool:
     """Equal, as values or as the texts that a table without types has; one of a list will do."""
     if isinstance(wanted, list):
-        return any(alike(found, one) for one in wanted)
-    if isinstance(wanted, bool) or isinstance(found, bool):
-        return str(found).lower() == str(wanted).lower()
-    return bool(found == wanted) or (text_of(found) == text_of(wanted) and text_of(found) is not BAD)
+        return any(alike(value, item) for item in wanted)
+    if isinstance(wanted, bool) or isinstance(value, bool):
+        return str(value).lower() == str(wanted).lower()
+    return bool(value == wanted) or (text_of(value) == text_of(wanted) and text_of(value) is not BAD)
 
 
 def _quotient(value: float, per_second: float) -> object:

@@ -233,11 +233,11 @@ def expand(names: list[str]) -> list[Source]:
     Raises:
         LogError: a name stands for nothing.
     """
-    found: dict[object, Source] = {}
+    by_place: dict[object, Source] = {}
     for name in names:
         for source in _sources(name):
-            found.setdefault((source.path.resolve() if source.path else "-", source.table), source)
-    sources = list(found.values())
+            by_place.setdefault((source.path.resolve() if source.path else "-", source.table), source)
+    sources = list(by_place.values())
     if any(source.store for source in sources[1:]):
         raise LogError("a packed store comes first, and there is one of it: name it before the logs that are to go with it.")
     return sources

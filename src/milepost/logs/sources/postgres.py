@@ -89,17 +89,17 @@ def _asked(server: str, shown: str) -> Iterator[Cursor]:
     except (LogError, OutputError):
         raise
     except Exception as error:  # the driver raises what it likes
-        said = _bare(first_line(error), server)
-        raise LogError(f"{shown}: cannot be read ({said}). Does the server answer, and may you read it?") from None
+        reason = _bare(first_line(error), server)
+        raise LogError(f"{shown}: cannot be read ({reason}). Does the server answer, and may you read it?") from None
 
 
-def _bare(said: str, server: str) -> str:
+def _bare(reason: str, server: str) -> str:
     """Return the driver's message, without the password."""
     parts = urlsplit(server)
     secrets = [parts.password or "", *parse_qs(parts.query).get("password", [])]
-    for secret in {way for one in secrets if one for way in (one, unquote(one), quote(one))}:
-        said = said.replace(secret, "…")
-    return said
+    for secret in {form for part in secrets if part for form in (part, unquote(part), quote(part))}:
+        reason = reason.replace(secret, "…")
+    return reason
 
 
 def _listed(cursor: Cursor) -> list[tuple[str, str]]:
@@ -110,15 +110,15 @@ def _listed(cursor: Cursor) -> list[tuple[str, str]]:
 
 def _named(listed: list[tuple[str, str]], table: str | None, shown: str) -> tuple[str, str]:
     """The table that is meant."""
-    found = [one for one in listed if table in (None, one[1], ".".join(one))]
-    if table is None and len(found) == 1:
-        return found[0]
-    if table is not None and found:
-        return found[0]
+    matches = [name for name in listed if table in (None, name[1], ".".join(name))]
+    if table is None and len(matches) == 1:
+        return matches[0]
+    if table is not None and matches:
+        return matches[0]
     names = [name if [other for _, other in listed].count(name) == 1 else f"{schema}.{name}" for schema, name in listed]
-    what = f"no table {table!r}" if table else "no table is named"
+    problem = f"no table {table!r}" if table else "no table is named"
     more = f" and {len(names) - 20} more" if len(names) > 20 else ""
-    raise LogError(f"{shown}: {what}. Write {shown}::TABLE; its tables are: {', '.join(names[:20]) or 'none'}{more}.")
+    raise LogError(f"{shown}: {problem}. Write {shown}::TABLE; its tables are: {', '.join(names[:20]) or 'none'}{more}.")
 
 
 def _select(cursor: Cursor, schema: str, table: str) -> str:

@@ -60,7 +60,7 @@ def fetched(address: str, is_log: Callable[[str], bool]) -> list[tuple[str, Path
         if not names:
             raise LogError(f"{shown}: no log is there. Name a log file, a folder of logs or a glob.")
         shown_names = [without_secrets(str(files.unstrip_protocol(name))) for name in names]
-        return [(one, _put(files, name)) for one, name in zip(shown_names, names, strict=True)]
+        return [(shown, _put(files, name)) for shown, name in zip(shown_names, names, strict=True)]
     except (LogError, OutputError):
         raise
     except (ImportError, ValueError) as error:
@@ -97,5 +97,5 @@ def _read(remote: BinaryIO) -> bytes:
 
 def first_line(error: BaseException) -> str:
     """Return the driver's message in one line, without an address, which may hold secrets."""
-    said = (str(error).splitlines() or [""])[0] or type(error).__name__
-    return re.sub(r"[a-z][a-z0-9+.-]*://\S+", lambda found: without_secrets(found[0]), said)
+    line = (str(error).splitlines() or [""])[0] or type(error).__name__
+    return re.sub(r"[a-z][a-z0-9+.-]*://\S+", lambda match: without_secrets(match[0]), line)

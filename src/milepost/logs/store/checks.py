@@ -98,19 +98,22 @@ def require_sound_tables(tables: Mapping[str, Mapping[str, list[object]]], files
     _all_texts("sessions", sessions["name"], sessions["tags"])
     _require(len(set(sessions["name"])) == len(sessions["name"]), "a session is there twice")
     for key in ("player", "build", "epoch"):
-        _all_texts("sessions", [one for one in sessions[key] if one is not None])
-    _require(all(type(one) is bool for one in sessions["debug"]), "debug of a session is neither true nor false")
-    _require(all(type(one) is float and abs(one) < np.inf for one in sessions["first_clock"]), "a session begins at no time")
-    _require(all(type(one) is int and one >= ABSENT for one in sessions["part"]), "a session lies in no part")
-    _all_texts("refused", refused["reason"], [one for one in refused["session"] if one is not None])
+        _all_texts("sessions", [value for value in sessions[key] if value is not None])
+    _require(all(type(value) is bool for value in sessions["debug"]), "debug of a session is neither true nor false")
+    _require(
+        all(type(value) is float and abs(value) < np.inf for value in sessions["first_clock"]), "a session begins at no time"
+    )
+    _require(all(type(value) is int and value >= ABSENT for value in sessions["part"]), "a session lies in no part")
+    _all_texts("refused", refused["reason"], [value for value in refused["session"] if value is not None])
     for key, least, most in (("file", 0, files - 1), ("line", 0, _LINES), ("times", 1, _LINES)):
         _require(
-            all(type(one) is int and least <= one <= most for one in refused[key]), f"{key} of a refused record is out of range"
+            all(type(value) is int and least <= value <= most for value in refused[key]),
+            f"{key} of a refused record is out of range",
         )
 
 
 def _all_texts(where: str, *columns: list[object]) -> None:
-    _require(all(isinstance(one, str) for column in columns for one in column), f"{where} holds what is no text")
+    _require(all(isinstance(value, str) for column in columns for value in column), f"{where} holds what is no text")
 
 
 def _require(holds: bool, why: str) -> None:
@@ -130,5 +133,5 @@ def sound(folder: Path) -> Iterator[None]:
     try:
         yield
     except (ValueError, TypeError, KeyError, IndexError, AttributeError, OverflowError, OSError, ArrowException) as error:
-        what = str(error).partition("\n")[0] or type(error).__name__
-        raise LogError(f"{folder}: the store is damaged ({what}). Pack the logs again.") from error
+        reason = str(error).partition("\n")[0] or type(error).__name__
+        raise LogError(f"{folder}: the store is damaged ({reason}). Pack the logs again.") from error

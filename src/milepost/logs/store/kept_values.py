@@ -76,9 +76,9 @@ def read_values(folder: Path) -> WrittenValues:
     try:
         text = (folder / _TREE).read_text(encoding="ascii")
         _require(text[:8] == f"{crc32(text[8:].encode()):08x}", "the tree is damaged")
-        said = json.loads(text[8:])
-        _require(_checksum(folder / _COLUMNS) == said["crc32"], "the columns are damaged")
-        return WrittenValues(dict(said["values"]), np.load(folder / _COLUMNS, allow_pickle=False))
+        written = json.loads(text[8:])
+        _require(_checksum(folder / _COLUMNS) == written["crc32"], "the columns are damaged")
+        return WrittenValues(dict(written["values"]), np.load(folder / _COLUMNS, allow_pickle=False))
     except _BROKEN as error:
         raise ValuesError(str(error)) from None
 
@@ -106,10 +106,10 @@ def _plain(value: object, columns: list[Column]) -> object:
     if isinstance(value, np.generic):
         return value.item()
     if is_dataclass(value) and not isinstance(value, type):
-        own = {field.name: _plain(getattr(value, field.name), columns) for field in fields(value) if field.init}
-        return {"of": type(value).__qualname__, "fields": own}
+        values = {field.name: _plain(getattr(value, field.name), columns) for field in fields(value) if field.init}
+        return {"of": type(value).__qualname__, "fields": values}
     if isinstance(value, tuple) and hasattr(value, "_fields"):
-        return {"of": type(value).__qualname__, "items": [_plain(one, columns) for one in value]}
+        return {"of": type(value).__qualname__, "items": [_plain(item, columns) for item in value]}
     if isinstance(value, dict):
         return (
             {"plain": value}
@@ -119,16 +119,17 @@ def _plain(value: object, columns: list[Column]) -> object:
     for name, kind in (("list", list), ("tuple", tuple), ("set", frozenset)):
         if type(value) is kind:
             alike = kind is list and _is_plain(value)
-            return {"plain": value} if alike else {name: [_plain(one, columns) for one in value]}
+            return {"plain": value} if alike else {name: [_plain(item, columns) for item in value]}
     raise TypeError(f"{type(value)} is not among the kinds of values that are written")
 
 
 def _is_plain(value: object) -> bool:
     """Return whether JSON has it just as it is."""
     if type(value) is list:
-        return all(type(one) in (str, int, bool, float) or one is None or _is_plain(one) for one in value)
+        return all(type(item) in (str, int, bool, float) or item is None or _is_plain(item) for item in value)
     return type(value) is dict and all(
-        type(key) is str and (type(one) in (str, int, bool, float) or one is None or _is_plain(one)) for key, one in value.items()
+        type(key) is str and (type(item) in (str, int, bool, float) or item is None or _is_plain(item))
+        for key, item in value.items()
     )
 
 
@@ -151,13 +152,13 @@ def _value(tree: object, columns: Mapping[str, Column], kinds: Mapping[str, type
     if "same" in tree:
         return np.broadcast_to(columns[_named(tree["same"])][0], tree["rows"])
     if "fields" in tree:
-        return kinds[tree["of"]](**{name: _value(one, columns, kinds) for name, one in tree["fields"].items()})
+        return kinds[tree["of"]](**{name: _value(item, columns, kinds) for name, item in tree["fields"].items()})
     if "items" in tree:
-        return kinds[tree["of"]](*(_value(one, columns, kinds) for one in tree["items"]))
+        return kinds[tree["of"]](*(_value(item, columns, kinds) for item in tree["items"]))
     if "dict" in tree:
-        return {_value(key, columns, kinds): _value(one, columns, kinds) for key, one in tree["dict"]}
+        return {_value(key, columns, kinds): _value(item, columns, kinds) for key, item in tree["dict"]}
     name, kind = next((name, kind) for name, kind in (("list", list), ("tuple", tuple), ("set", frozenset)) if name in tree)
-    return kind(_value(one, columns, kinds) for one in tree[name])
+    return kind(_value(item, columns, kinds) for item in tree[name])
 
 
 def _named(number: int) -> str:
@@ -167,21 +168,21 @@ def _named(number: int) -> str:
 
 def _with_parts(kinds: Iterable[type]) -> set[type]:
     """Some classes, and those that their fields name."""
-    found: set[type] = set()
+    classes: set[type] = set()
     waiting = list(kinds)
     while waiting:
         kind = waiting.pop()
-        if kind in found or not (is_dataclass(kind) or hasattr(kind, "_fields")):
+        if kind in classes or not (is_dataclass(kind) or hasattr(kind, "_fields")):
             continue
-        found.add(kind)
+        classes.add(kind)
         for hint in get_type_hints(kind).values():
             waiting += _named_in(hint)
-    return found
+    return classes
 
 
 def _named_in(hint: object) -> list[type]:
     if get_origin(hint) is None:
         return [hint] if isinstance(hint, type) else []
     inside = get_args(hint)
-    own = [] if get_origin(hint) in (Union, UnionType) else [get_origin(hint)]
-    return [kind for kind in own if isinstance(kind, type)] + [one for arg in inside for one in _named_in(arg)]
+    origins = [] if get_origin(hint) in (Union, UnionType) else [get_origin(hint)]
+    return [kind for kind in origins if isinstance(kind, type)] + [named for arg in inside for named in _named_in(arg)]

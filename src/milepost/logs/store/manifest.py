@@ -97,15 +97,17 @@ def _checked(manifest: Manifest) -> Manifest:
     _require(1 <= manifest.parts <= MOST_PARTS, f"parts is not from 1 to {MOST_PARTS:,}")
     for name in ("joined", "records", "sources", "debug_only"):
         _require(isinstance(getattr(manifest, name), list), f"{name} is no list")
-    for one in manifest.records:
-        whole = _is_file(one) and _is_part(one.get("part"), manifest) and _is_count(one.get("rows"))
+    for entry in manifest.records:
+        whole = _is_file(entry) and _is_part(entry.get("part"), manifest) and _is_count(entry.get("rows"))
         _require(whole, "an entry of records is broken")
-    _require(sum(one["rows"] for one in manifest.records) == manifest.rows, "its parts do not hold as many records as the whole")
+    _require(
+        sum(entry["rows"] for entry in manifest.records) == manifest.rows, "its parts do not hold as many records as the whole"
+    )
     tables = manifest.tables
     _require(isinstance(tables, dict) and set(tables) == set(TABLES) and all(map(_is_file, tables.values())), "tables is broken")
-    for one in manifest.sources:
-        named = isinstance(one, dict) and isinstance(one.get("file"), str) and _is_count(one.get("bytes"))
-        _require(named and isinstance(one.get("sha256"), str | None), "an entry of sources is broken")
+    for entry in manifest.sources:
+        named = isinstance(entry, dict) and isinstance(entry.get("file"), str) and _is_count(entry.get("bytes"))
+        _require(named and isinstance(entry.get("sha256"), str | None), "an entry of sources is broken")
     _require(all(isinstance(name, str) for name in manifest.debug_only), "debug_only is broken")
     for pair in manifest.joined:
         whole = isinstance(pair, list) and len(pair) == 2 and all(_is_part(part, manifest) for part in pair)
@@ -162,8 +164,8 @@ def require_no_links(folder: Path) -> None:
 
 def _entries(folder: str) -> Iterator[os.DirEntry[str]]:
     """All that lies in a folder and below it, but for folders that another process takes away or renames meanwhile."""
-    with os.scandir(folder) as found:
-        entries = list(found)
+    with os.scandir(folder) as scan:
+        entries = list(scan)
     yield from entries
     for entry in entries:
         with suppress(FileNotFoundError):

@@ -103,8 +103,8 @@ def pack(
     if folder.exists() and not is_store(folder) and not _only_ours(folder):
         raise UsageError(f"{folder}: is there, and is no store. Name another place.")
     if is_store(folder) and into.if_there == "add" and waits(log_map):
-        what = "its query, or its gaps between sessions, look at all files at once"
-        raise UsageError(f"{log_map.path}: {what}. Pack them all anew, with --force.")
+        reason = "its query, or its gaps between sessions, look at all files at once"
+        raise UsageError(f"{log_map.path}: {reason}. Pack them all anew, with --force.")
     layout = into.layout or Layout.of(sum(unpacked(source.label, source.size()) for source in sources), None, 1)
     with locked(folder):
         builder, add = RecordBuilder(), into.if_there == "add"
@@ -117,7 +117,7 @@ def pack(
 
 def _only_ours(folder: Path) -> bool:
     """Return whether all that is in a place is what a pack that broke off may have left there."""
-    return folder.is_dir() and all(_OURS.fullmatch(one.name) for one in folder.iterdir())
+    return folder.is_dir() and all(_OURS.fullmatch(file.name) for file in folder.iterdir())
 
 
 @dataclass(eq=False, repr=False)
@@ -139,13 +139,13 @@ class _Packing:
     def pack(self, sources: list[Source], log_map: LogMap, options: ReadOptions, progress: Progress) -> PackResult:
         """Read the sources that are not in the store yet, and lay them down."""
         replaces = is_store(self.folder) and not self.manifest.sources  # the old store stays until all of the new one is there
-        self.builder.files = [one["file"] for one in self.manifest.sources]
+        self.builder.files = [source["file"] for source in self.manifest.sources]
         before, waiting, skipped = self.manifest.rows, 0, []
         taken_ahead(source.path for source in sources if source.path is not None)
         for source in sources:
             assert source.path is not None
             digest = checksum(source.path)
-            if any(one["sha256"] == digest for one in self.manifest.sources):
+            if any(source["sha256"] == digest for source in self.manifest.sources):
                 skipped.append(source.label)
                 continue
             progress.step(f"packing {source.path.name}")
@@ -173,11 +173,11 @@ class _Packing:
             UsageError: it has grown, and what came cannot be told from what was there.
         """
         assert source.path is not None
-        known = [(one["bytes"], one["sha256"]) for one in self.manifest.sources if one["sha256"] is not None]
+        known = [(source["bytes"], source["sha256"]) for source in self.manifest.sources if source["sha256"] is not None]
         reached = reached_in(source.path, known) if known else None
         if reached is None:
             return False
-        file = next(n for n, one in enumerate(self.manifest.sources) if one["sha256"] == reached.sha256)
+        file = next(n for n, source in enumerate(self.manifest.sources) if source["sha256"] == reached.sha256)
         form = tell(source, suited(options, log_map))
         if form != "jsonl" or log_map.reshapes or waits(log_map) or not _ends_with_a_line(source.path, reached):
             raise UsageError(f"{source.label}: has grown since it was packed, not by whole lines of JSON. --force packs anew.")

@@ -60,7 +60,7 @@ def _put_back(builder: RecordBuilder, manifest: Manifest, tables: dict[str, Any]
     values = {name.removeprefix(TAG): known for name, known in names.items() if name.startswith(TAG)}
     builder.tags.restore(values, names.get(_NOT_KEPT, []))
     builder.refusals.restore(_refused(tables["refused"]))
-    builder.files = [one["file"] for one in manifest.sources]
+    builder.files = [source["file"] for source in manifest.sources]
     if rows is not None:
         require_sound(rows, Limits.of(builder.log(), len(sessions["name"])))
         builder.restore_columns(rows)
@@ -106,14 +106,14 @@ def log_and_sessions(folder: Path, manifest: Manifest) -> tuple[BareLog, Session
 def groups_of_parts(manifest: Manifest) -> list[tuple[int, ...]]:
     """The parts that hold records, those together that share a session or a player."""
     group = list(range(manifest.parts))
-    for one, other in manifest.joined:
-        old, new = group[one], group[other]
-        group = [new if own == old else own for own in group]
+    for first, other in manifest.joined:
+        old, new = group[first], group[other]
+        group = [new if number == old else number for number in group]
     filled = {record["part"] for record in manifest.records}
-    found: dict[int, list[int]] = {}
+    by_group: dict[int, list[int]] = {}
     for part in sorted(filled):
-        found.setdefault(group[part], []).append(part)
-    return [tuple(parts) for parts in found.values()]
+        by_group.setdefault(group[part], []).append(part)
+    return [tuple(parts) for parts in by_group.values()]
 
 
 def records_of(
@@ -133,9 +133,9 @@ def records_of(
         LogError: the store is damaged.
     """
     tags = tuple(limits.tags)
-    own = [record for record in manifest.records if record["part"] in parts]
-    _require_whole(folder, own)
-    files, wanted = [folder / record["file"] for record in own], tuple(names or RECORD_COLUMNS)
+    listed = [record for record in manifest.records if record["part"] in parts]
+    _require_whole(folder, listed)
+    files, wanted = [folder / record["file"] for record in listed], tuple(names or RECORD_COLUMNS)
     tags = () if names else tuple(TAG + name for name in tags)
     with sound(folder):
         columns = read_arrays(files, (*(() if names else ("row",)), *wanted, *tags))
@@ -177,7 +177,7 @@ def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dic
     """
     require_one_player(builder.known.sessions, builder.files[0])
     number = manifest.additions + 1
-    joined = _lie(builder, rows["session"], manifest.parts) | {(one, other) for one, other in manifest.joined}
+    joined = _lie(builder, rows["session"], manifest.parts) | {(first, other) for first, other in manifest.joined}
     parts = np.array(builder.known.lies_in, dtype=np.int64)[rows["session"]]
     count = len(rows["session"])
     order = np.lexsort((rows["session"], parts))
@@ -185,10 +185,10 @@ def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dic
     slim = {"row": np.arange(manifest.rows, manifest.rows + count), **{name: slimmest(column) for name, column in rows.items()}}
     added = []
     for part in np.flatnonzero(np.diff(bounds)).tolist():
-        own = order[bounds[part] : bounds[part + 1]]
-        columns = {name: np.ascontiguousarray(column[own]) for name, column in slim.items()}
+        of_part = order[bounds[part] : bounds[part + 1]]
+        columns = {name: np.ascontiguousarray(column[of_part]) for name, column in slim.items()}
         written = _written(folder, f"records/part={part:02d}/{number:06d}.parquet", columns)
-        added.append(written | {"part": part, "rows": len(own)})
+        added.append(written | {"part": part, "rows": len(of_part)})
     return replace(
         manifest,
         rows=manifest.rows + count,
@@ -206,7 +206,7 @@ def seal(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
     """
     small = {"sessions": _session_columns, "names": _name_columns, "refused": _refused_columns}
     number = manifest.additions
-    tables = {name: _written(folder, f"{name}-{number:06d}.parquet", of(builder)) for name, of in small.items()}
+    tables = {name: _written(folder, f"{name}-{number:06d}.parquet", table_of(builder)) for name, table_of in small.items()}
     sealed = replace(manifest, tables=tables, debug_only=sorted(builder.known.debug_only))
     before = _before(folder, sealed)
     for name in (kept_as(sealed), STORE_MANIFEST):
@@ -222,7 +222,7 @@ def _before(folder: Path, manifest: Manifest) -> list[Manifest]:
         before = read_manifest(folder)
     except LogError:
         return []
-    return [before] if {one["file"] for one in before.records} <= {one["file"] for one in manifest.records} else []
+    return [before] if {record["file"] for record in before.records} <= {record["file"] for record in manifest.records} else []
 
 
 def _sweep(folder: Path, manifests: list[Manifest]) -> None:
@@ -266,11 +266,11 @@ def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, i
     lies_in += [ABSENT] * (len(own_sessions.name) - len(lies_in))
     joined = set()
     for session in distinct(sessions).tolist():
-        own = part_of(folded(own_sessions.player[session] or own_sessions.name[session]), parts)
+        part = part_of(folded(own_sessions.player[session] or own_sessions.name[session]), parts)
         if lies_in[session] == ABSENT:
-            lies_in[session] = own
-        elif lies_in[session] != own:
-            joined.add((min(own, lies_in[session]), max(own, lies_in[session])))
+            lies_in[session] = part
+        elif lies_in[session] != part:
+            joined.add((min(part, lies_in[session]), max(part, lies_in[session])))
     return joined
 
 

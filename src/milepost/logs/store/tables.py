@@ -58,14 +58,14 @@ def _encodable(cell: str | None) -> str | None:
     """Text as UTF-8 can have it: lone surrogates are escaped, so that `restored` gives the text to the last code unit."""
     if cell is None or cell.isascii():
         return cell
-    return _LONE.sub(lambda found: f"{_ESCAPE}{ord(found[0]):x}", cell)
+    return _LONE.sub(lambda match: f"{_ESCAPE}{ord(match[0]):x}", cell)
 
 
 def restored(cell: object) -> object:
     """A cell as it was before it was written."""
     if not isinstance(cell, str) or cell.isascii() or _ESCAPE not in cell:
         return cell
-    return _ESCAPED.sub(lambda found: chr(int(found[1], 16)), cell)
+    return _ESCAPED.sub(lambda match: chr(int(match[1], 16)), cell)
 
 
 def read_lists(path: Path) -> dict[str, list[object]]:
@@ -93,11 +93,11 @@ def read_arrays(paths: list[Path], names: tuple[str, ...] | None = None) -> dict
     parts = [dict(_read(path, names)) for path in paths]
     columns = names or tuple(dict.fromkeys(name for part in parts for name in part))
     lengths = [len(next(iter(part.values()))) for part in parts]
-    found = {}
+    arrays = {}
     for name in columns:
         chunks = [_chunks(part, name, rows) for part, rows in zip(parts, lengths, strict=True)]
-        found[name] = np.concatenate([chunk for own in chunks for chunk in own])
-    return found
+        arrays[name] = np.concatenate([chunk for group in chunks for chunk in group])
+    return arrays
 
 
 def _chunks(part: dict[str, Arrow], name: str, rows: int) -> list[Column]:
@@ -111,8 +111,8 @@ def _read(path: Path, names: tuple[str, ...] | None) -> Iterator[tuple[str, Arro
     from pyarrow import parquet
 
     with parquet.ParquetFile(path) as file:
-        there = file.schema_arrow.names
-        wanted = None if names is None else [name for name in names if name in there or not name.startswith(TAG)]
+        present = file.schema_arrow.names
+        wanted = None if names is None else [name for name in names if name in present or not name.startswith(TAG)]
         table = file.read(columns=wanted, use_threads=False)
     return zip(table.column_names, table.columns, strict=True)
 
@@ -144,7 +144,7 @@ class SessionTable:
         texts, few = ({name: columns[name] for name in names} for names in (_TEXTS, _FEW))
         return cls(texts, few, values_of(columns["debug"]), frozenset(debug_only))
 
-    def some(self, rows: Ints) -> Sessions:
+    def pick(self, rows: Ints) -> Sessions:
         """Some of them by their numbers."""
         name, player, epoch = (
             cast("list[str | None]", [*map(restored, texts_at(self.texts[column], rows))]) for column in _TEXTS
@@ -157,7 +157,7 @@ class SessionTable:
             player=player,
             build=build,
             epoch=[None if text is None else int(text) for text in epoch],
-            debug=[said or own in self.debug_only for own, said in debug],
+            debug=[is_debug or session in self.debug_only for session, is_debug in debug],
             tags=[known[text] for text in tags],
         )
 
@@ -169,6 +169,6 @@ def _spelled_out(column: Arrow, rows: Ints) -> list[Any]:
 
 def sessions_of(columns: dict[str, list[Any]]) -> Sessions:
     """Sessions from the columns of a store."""
-    own = {name: columns[name] for name in ("name", "player", "build", "debug")}
+    plain = {name: columns[name] for name in ("name", "player", "build", "debug")}
     epoch = [None if text is None else int(text) for text in columns["epoch"]]  # years far off do not fit into 64 bits
-    return Sessions(**own, epoch=epoch, tags=[json.loads(tags) for tags in columns["tags"]])
+    return Sessions(**plain, epoch=epoch, tags=[json.loads(tags) for tags in columns["tags"]])
