@@ -13,8 +13,8 @@ from zlib import crc32
 
 import numpy as np
 
-from milepost.comparison.estimates import Sides, estimated
-from milepost.comparison.judging import told
+from milepost.comparison.estimates import Sides, estimate_difficulties
+from milepost.comparison.judging import judge_differences
 from milepost.numerics.try_sums import TriesOfItems
 
 LEVELS = 24
@@ -165,11 +165,11 @@ def one(job: tuple[str, int]) -> tuple[str, Result]:
     kind = kinds()[name]
     rng = np.random.default_rng([seed, crc32(name.encode())])
     sides, delta, changes = simulated(kind, rng)
-    found = estimated(sides)
+    found = estimate_difficulties(sides)
     start = time.process_time()
     players = [np.array([len(np.unique(t.subject[t.item == place])) for place in found.levels]) for t in sides.tries]
     enough = (players[0] >= LEAST) & (players[1] >= LEAST)
-    verdict = told(found.difference, found.covariance, enough)
+    verdict = judge_differences(found.difference, found.covariance, enough)
     result = Result(seconds=time.process_time() - start)
     shift = verdict.shifted
     true_shift = kind.shift - kind.skill * (1 - kind.both)

@@ -15,8 +15,8 @@ from zlib import crc32
 import numpy as np
 
 from milepost.course.course import Course, Level
-from milepost.difficulty.anomalies import verdicts
-from milepost.difficulty.chosen_ways import Choice, choices_of
+from milepost.difficulty.anomalies import judge_levels
+from milepost.difficulty.chosen_ways import Choice, list_choices
 from milepost.difficulty.spikes import read_tries
 from milepost.numerics.try_sums import TriesOfItems
 from milepost.simulate.population import Population
@@ -130,7 +130,7 @@ def play(job: tuple[str, int]) -> tuple[str, Outcome]:
     settings: dict[str, Any] = {"quit_base": 0.03, "quit_growth": 1.35, "minutes": 0, "crash_hourly": 0, "sessions": 1}
     population = Population(players=scenario.players, **(settings | scenario.population))
     tries, _ = play_course(difficulty, population, rng, course=course)
-    return name, judge(tries, difficulty, planted, places, choices_of(course))
+    return name, judge(tries, difficulty, planted, places, list_choices(course))
 
 
 def judge(
@@ -144,7 +144,7 @@ def judge(
     fit, reading = read_tries(TriesOfItems(player, level, number, cleared, tries.ends[rows]), n, places, choices)
     counts = np.bincount(level, minlength=n)
     players = np.array([len(np.unique(player[level == place])) for place in range(n)])
-    found = verdicts(reading, counts, players)
+    found = judge_levels(reading, counts, players)
     off_the_way = float(fit.difficulty[OFF_THE_WAY] - difficulty[OFF_THE_WAY]) if n > OFF_THE_WAY else 0.0
     flags = [(place, verdict.kind, verdict.q) for place, verdict in enumerate(found) if verdict.kind != "none"]
     hits = {flag[0] for flag in flags if any(_matches(flag[1], flag[0], event) for event in planted)}

@@ -21,7 +21,7 @@ from foreign_logs import ForeignLog, Play, drawn
 from foreign_texts import ALL_SHAPES
 
 import milepost
-from milepost.drafts.draft_questions import COLUMNS, answers_of
+from milepost.drafts.draft_questions import COLUMNS, read_set_options
 from milepost.drafts.map_by_trial import DraftedMap, draft_by_trial
 from milepost.errors import MilePostError
 from milepost.logs.interface import DEFAULTS
@@ -132,7 +132,7 @@ def asked(draft: DraftedMap, log: ForeignLog, folder: Path, wanted: list[list[tu
     """Whether the draft is right once a user has answered."""
     for answers in known_answers(draft, log):
         try:
-            if judged(draft_by_trial(log.names, DEFAULTS, answers=answers_of(answers)), log, folder, wanted, False):
+            if judged(draft_by_trial(log.names, DEFAULTS, answers=read_set_options(answers)), log, folder, wanted, False):
                 return True
         except MilePostError:
             continue

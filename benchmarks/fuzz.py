@@ -36,7 +36,7 @@ from milepost.measures.funnel import Funnel
 from milepost.measures.moves import Moves
 from milepost.measures.times import TimeInLevel
 from milepost.playback.replay import replay_log
-from milepost.reports.build_document import document
+from milepost.reports.build_document import build_document
 from milepost.reports.check_views import check_views
 from milepost.rules import ReplayRules
 
@@ -210,14 +210,14 @@ def outcome(path: Path, course: Any, number: int) -> str:
     try:
         log = read([str(path)])
         play = replay_log(log, course if number % 2 else None, ReplayRules(keep_debug=number % 3 == 0))
-        found = document("check", play, audit(play))
+        found = build_document("check", play, audit(play))
         check_views(found)
         if found["records"] != found["used"] + found["reported"]:
             return "books that do not balance"
         for measure in (Funnel(), AttemptsToClear(), TimeInLevel(), Deaths(), Moves()):
-            json.dumps(document("any", play, measure(play)), allow_nan=False)
+            json.dumps(build_document("any", play, measure(play)), allow_nan=False)
         if number % 10 == 0:
-            json.dumps(document("spikes", play, Spikes()(play)), allow_nan=False)
+            json.dumps(build_document("spikes", play, Spikes()(play)), allow_nan=False)
         if number % 25 == 0:
             pack([str(path)], Into(path.parent / f"store-{number}", "replace"))
     except MilePostError as error:

@@ -26,7 +26,7 @@ from pathlib import Path
 from mutmut.mutation.file_mutation import mutate_file_contents
 from mutmut.utils.format_utils import get_mutant_name
 
-from milepost.numerics.intervals import wilson
+from milepost.numerics.intervals import wilson_interval
 
 PACKAGES = (
     "cleaning",
@@ -144,7 +144,7 @@ def told(tree: Path, names: dict[str, list[str]]) -> None:
 
 def row(name: str, noticed: int, drawn: int) -> None:
     """One line of the table."""
-    low, high = wilson(noticed, drawn)
+    low, high = wilson_interval(noticed, drawn)
     print(f"{name:<12} {drawn:>6} {noticed / drawn:>8.0%}   {low:.0%} to {high:.0%}")
 
 

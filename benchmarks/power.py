@@ -11,8 +11,8 @@ from concurrent.futures import ProcessPoolExecutor
 import numpy as np
 
 from comparison import LEAST, LEVELS, Kind, play
-from milepost.comparison.estimates import Sides, estimated
-from milepost.comparison.judging import told
+from milepost.comparison.estimates import Sides, estimate_difficulties
+from milepost.comparison.judging import judge_differences
 from milepost.comparison.pilot_players import Pilot, _going_on
 from milepost.comparison.power import Power
 from milepost.numerics.try_model import fit_tries
@@ -55,9 +55,9 @@ def one(seed: int) -> tuple[float, bool]:
     stated = Power(change, players=players, level=level, seed=seed).rows(pilot)[0]["power"]
     before, after = build(kind, difficulty, players), build(kind, changed, players)
     after = TriesOfItems(after.subject + players, after.item, after.number, after.success, after.left)
-    found = estimated(Sides((before, after), LEVELS, np.full(2 * players, -1)))
+    found = estimate_difficulties(Sides((before, after), LEVELS, np.full(2 * players, -1)))
     counts = [np.array([len(np.unique(t.subject[t.item == place])) for place in found.levels]) for t in (before, after)]
-    verdict = told(found.difference, found.covariance, np.minimum(*counts) >= LEAST)
+    verdict = judge_differences(found.difference, found.covariance, np.minimum(*counts) >= LEAST)
     place = np.flatnonzero(found.levels == level)
     return stated, bool(len(place)) and verdict.way[place[0]] == np.sign(change)
 

@@ -14,7 +14,7 @@ from zlib import crc32
 import numpy as np
 
 from milepost.simulate.population import Population
-from milepost.simulate.records import Scenery, sessions
+from milepost.simulate.records import Scenery, simulate_sessions
 from milepost.simulate.simulated_players import LevelTraits, play_course
 from milepost.simulate.writing import FaultRates, spoil
 
@@ -180,7 +180,7 @@ def play(rng: np.random.Generator) -> tuple[list[list[str]], np.ndarray]:
     tries, truth = play_course(difficulty, population, rng, levels=LevelTraits(setback, seconds))
     scenery = make_scenery(rng)
     evenings: list[list[tuple[float, str]]] = [[], []]
-    for records in sessions(tries, scenery, rng):
+    for records in simulate_sessions(tries, scenery, rng):
         evening = BUILDS.index(records[0]["build"])
         second = records[0]["session"].endswith("-2")
         begin = float(rng.uniform(0, 1800)) + 3600 * second
@@ -229,7 +229,7 @@ def play_next(rng: np.random.Generator, skill: np.ndarray) -> list[str]:
         rng, [*fresh, *(names[n] for n in back)], OWN_CAUSES | {"Low Arch": ["reeds"], "Salt Steps": ["barge", "tide"]}, (NEXT,)
     )
     lines = []
-    for records in sessions(tries, scenery, rng):
+    for records in simulate_sessions(tries, scenery, rng):
         begin = float(rng.uniform(0, 1800)) + 3600 * records[0]["session"].endswith("-2")
         for record in spoil(with_oil(records), FaultRates(), rng):
             named = {"session": f"week-2-{record['session']}", "time": stamp(OPENED[2], begin, record["time"])}

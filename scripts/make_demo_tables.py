@@ -15,7 +15,7 @@ from matplotlib.patches import Ellipse, Polygon, Rectangle
 
 import milepost
 from milepost.demo.unpack import unpack
-from milepost.measures.cells import cells
+from milepost.measures.cells import gather_cells
 
 HERE = Path(__file__).resolve().parent.parent / "src" / "milepost" / "demo"
 SEED = 1889
@@ -80,7 +80,7 @@ def players(names: list[str], rng: np.random.Generator) -> list[list[str]]:
 
 def answers(play: milepost.api.Play, names: list[str], rng: np.random.Generator) -> list[list[str]]:
     """What each said of levels that they tried, by how many tries these took, and of the whole."""
-    rows, own = [], cells(play)
+    rows, own = [], gather_cells(play)
     by_player = {name: play.gated.players.index(name) for name in names}
     for name, code in by_player.items():
         strict = rng.normal(0, 0.5)

@@ -13,7 +13,7 @@ import numpy as np
 
 from milepost.course.course import read_course
 from milepost.simulate.population import Population
-from milepost.simulate.records import Record, Scenery, sessions
+from milepost.simulate.records import Record, Scenery, simulate_sessions
 from milepost.simulate.simulated_course import from_course
 from milepost.simulate.simulated_players import play_course
 
@@ -67,7 +67,7 @@ def main() -> None:
     )
     lines: list[tuple[float, str]] = []
     over: dict[str, float] = {}
-    for own in sessions(tries, scenery, rng):
+    for own in simulate_sessions(tries, scenery, rng):
         player = str(own[0]["player"])
         begun = over.get(player, 0.0) + float(rng.uniform(0, 1800))
         over[player] = begun + float(own[-1]["time"])

@@ -10,9 +10,9 @@ from pathlib import Path
 
 from gallery import Foreign, gallery, written
 
-from milepost.drafts.map_by_trial import draft_by_trial, headed
+from milepost.drafts.map_by_trial import add_heading, draft_by_trial
 from milepost.logs.interface import ReadOptions
-from milepost.logs.sources.encodings import seems_to_be
+from milepost.logs.sources.encodings import guess_text_encoding
 
 TABLE = Path(__file__).parent / "foreign_table.txt"  # what benchmarks/foreign.py printed
 TARGET = Path(__file__).parents[1] / "docs/foreign-logs.md"
@@ -98,7 +98,7 @@ def page() -> str:
 
 def _part(number: int, foreign: Foreign, folder: Path) -> str:
     written(foreign, folder)
-    draft = headed(draft_by_trial([str(folder / foreign.name)], ReadOptions()), str(folder / foreign.name)).replace(
+    draft = add_heading(draft_by_trial([str(folder / foreign.name)], ReadOptions()), str(folder / foreign.name)).replace(
         str(folder) + "/", ""
     )
     shown = _beginning(foreign)
@@ -118,7 +118,7 @@ def _beginning(foreign: Foreign) -> list[str]:
     except UnicodeDecodeError:
         if foreign.name.endswith((".sqlite", ".parquet")):
             return []
-        text = foreign.data.decode(seems_to_be(foreign.data) or "cp1252")
+        text = foreign.data.decode(guess_text_encoding(foreign.data) or "cp1252")
     if "\x00" in text:
         return []
     return [line if len(line) <= _WIDEST else line[:_WIDEST] + " …" for line in text.splitlines()[:_SHOWN]]

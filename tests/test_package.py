@@ -1,5 +1,6 @@
 """The package as a whole: its notebook calls, what it costs to start, and that the core knows no interface."""
 
+import ast
 import re
 import subprocess
 import sys
@@ -68,3 +69,14 @@ def test_every_extension_has_its_interface_checked():
     }
     drawn = {name for name, entry in MEASURES.items() if entry.drawn}
     assert drawn <= {draw.__name__.removeprefix("draw_") for draw in interfaces.FIGURES}
+
+
+def test_values_are_called_by_what_they_hold():
+    """No variable and no argument has a name that says nothing of what is in it."""
+    empty = {"one", "own", "found", "said", "here", "there", "nothing", "told"}
+    for path in SOURCE.rglob("*.py"):
+        nodes = list(ast.walk(ast.parse(path.read_text(encoding="utf-8"))))
+        fields = {id(node.target) for node in nodes if isinstance(node, ast.AnnAssign)}  # some of which are keys of outputs
+        for node in nodes:
+            name = node.arg if isinstance(node, ast.arg) else node.id if isinstance(node, ast.Name) else ""
+            assert name not in empty or id(node) in fields, f"{path}:{node.lineno}: {name}"

@@ -20,7 +20,7 @@ from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.coverage import Coverage
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
-from milepost.measures.interface import Question, R, T, Table, beside
+from milepost.measures.interface import Question, R, T, Table, put_beside
 from milepost.measures.layouts import Layouts
 from milepost.measures.leaving import Leaving
 from milepost.measures.level import LevelPage, LevelTotals
@@ -29,12 +29,12 @@ from milepost.measures.ratings import Ratings
 from milepost.measures.raw import raw_counts
 from milepost.measures.run_lengths import FunnelPerRun, RunsMeasure
 from milepost.measures.sections import Sections
-from milepost.measures.times import TimeInLevel, on_clock
+from milepost.measures.times import TimeInLevel, use_clock
 from milepost.measures.trace import Trace
 from milepost.planning.knob_changes import is_of_knob
-from milepost.planning.knob_table import Knobs, with_knobs
+from milepost.planning.knob_table import Knobs, add_knob_changes
 from milepost.planning.targets import Targets
-from milepost.playback.counted_play import counted_per
+from milepost.playback.counted_play import count_per
 from milepost.playback.play import FullPlay, Play, Summed, with_attempts, with_records
 from milepost.replay_log import COUNTED as COUNTED
 from milepost.replay_log import count as count
@@ -59,9 +59,9 @@ def funnel(play: Summed, *, raw: bool = False, unknown_end: str = "lost", per: s
         UsageError: it is to count as something else.
     """
     if per != "player":
-        return _frame(FunnelPerRun()(counted_per(with_attempts(play), per)))
+        return _frame(FunnelPerRun()(count_per(with_attempts(play), per)))
     table = Funnel(unknown_end)(play)
-    return _frame(beside(table, raw_counts(play)) if raw else table)
+    return _frame(put_beside(table, raw_counts(play)) if raw else table)
 
 
 def attempts(play: Summed, *, per: str = "player") -> pd.DataFrame:
@@ -85,7 +85,7 @@ def times(play: Summed, *, clock: str = "load", idle_cap: float | None = None, p
     """
     play = _per(play, per)
     if clock != "load" or idle_cap is not None:
-        play = on_clock(with_attempts(play), clock, idle_cap)
+        play = use_clock(with_attempts(play), clock, idle_cap)
     return _frame(TimeInLevel()(play))
 
 
@@ -211,7 +211,7 @@ def whatif(play: Summed, *changes: str) -> pd.DataFrame:
     if not any(map(is_of_knob, changes)):
         return _frame(WhatIf(changes)(play))
     full = with_records(cast("Play", play))
-    return _frame(with_knobs(full, changes, least=5)(full))
+    return _frame(add_knob_changes(full, changes, least=5)(full))
 
 
 def trace(play: FullPlay, session: str | None = None, *, offset: float = 0.0, events: bool = False) -> pd.DataFrame:
@@ -274,7 +274,7 @@ def _per(play: Summed, per: str) -> Summed:
     Raises:
         UsageError: it is to be counted per something else, or only counts per player were kept.
     """
-    return play if per == "player" else counted_per(with_attempts(play), per)
+    return play if per == "player" else count_per(with_attempts(play), per)
 
 
 def _frame(table: Table[R, T], rows: str = "", index: str | None = "level") -> pd.DataFrame:

@@ -21,15 +21,15 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 
 from milepost.audit.cautions import require_used
-from milepost.cleaning.gate import Gated, gate, without_debug
+from milepost.cleaning.gate import Gated, drop_debug_sessions, judge_records
 from milepost.cleaning.survey import Survey, survey_of
 from milepost.logs.read import read
 from milepost.measures.interface import CountingMeasure, table_of
-from milepost.measures.times import on_clock
-from milepost.playback.counted_play import counted_per
+from milepost.measures.times import use_clock
+from milepost.playback.counted_play import count_per
 from milepost.playback.replay import levels_in_play, replay_gated
 from milepost.progress import SILENT
-from milepost.reports.build_document import document, name_of_document, needs_of
+from milepost.reports.build_document import build_document, name_of_document, needs_of
 
 if TYPE_CHECKING:
     from milepost.cleaning.selection import Exclusion
@@ -58,7 +58,7 @@ def read_log(asked: LogRequest, progress: Progress) -> Log:
 
 def survey(log: Log, rules: ReplayRules) -> Survey:
     """Count names and clocks in one block of many: what has to be known of the whole log before its records are judged."""
-    return survey_of(log if rules.keep_debug else without_debug(log)[0])
+    return survey_of(log if rules.keep_debug else drop_debug_sessions(log)[0])
 
 
 def clean(
@@ -73,7 +73,7 @@ def clean(
         whole: the survey of the whole log, where this is one block of many.
         exclusion: what is left out as suspect.
     """
-    return gate(log, course, rules.keep_debug, whole, exclusion)
+    return judge_records(log, course, rules.keep_debug, whole, exclusion)
 
 
 def levels_first_tried(gated: Gated, rules: ReplayRules) -> Precedence:
@@ -101,7 +101,7 @@ def replay(
 
 
 def _with_idle_cap(play: FullPlay, idle_cap: float | None) -> FullPlay:
-    return play if idle_cap is None else on_clock(play, idle_cap=idle_cap)
+    return play if idle_cap is None else use_clock(play, idle_cap=idle_cap)
 
 
 def count(play: FullPlay, kinds: Kinds) -> Counts:
@@ -129,7 +129,7 @@ def add_up(blocks: Sequence[Counts], kinds: Kinds) -> Counts:
 
 def measured_document(play: P, command: str, measure: Callable[[P], AnyTable]) -> Head:
     """Measure a play, or what was counted of it, and return the command's document: a row a level, totals, and the head."""
-    return document(command, play, table_of(play, measure))
+    return build_document(command, play, table_of(play, measure))
 
 
 class Replayable(Protocol):
@@ -166,6 +166,6 @@ def document_of(log: Replayable, command: str, measure: AnyMeasure, per: str = "
 
     def made(play: Play) -> Head:
         require_used(play)
-        return measured_document(counted_per(play, per), command, measure)
+        return measured_document(count_per(play, per), command, measure)
 
     return log.compute(name, made)

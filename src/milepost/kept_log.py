@@ -89,10 +89,10 @@ class KeptLog:
         """Return the kept play, or replay the log and keep it; the play of a small log has its records."""
         if exclusion is not None:
             return self._source.play(exclusion, last)
-        if self._kept is not None and not self.small:
-            return self._kept
+        if self._kept_play is not None and not self.small:
+            return self._kept_play
         play = self._source.play()
-        if self._kept is None:
+        if self._kept_play is None:
             _place(self).keep_play(_with_summaries(play))
         return play.kept_by(_place(self))
 
@@ -104,9 +104,9 @@ class KeptLog:
         """Return a function's result on counts: a kept one, or one of the kept play where that has all it takes."""
 
         def result() -> V:
-            if self._kept is not None:
+            if self._kept_play is not None:
                 with suppress(RecordsGoneError):
-                    return make(self._kept)
+                    return make(self._kept_play)
             elif self.counts_only:
                 return self._source.compute_from_counts(name, make, kinds)
             return make(self.play())
@@ -136,7 +136,7 @@ class KeptLog:
     @property
     def sessions(self) -> BareLog:
         """The log, of which only the sessions may be asked."""
-        return self._kept.gated.log if self.small and self._kept is not None else self._source.sessions
+        return self._kept_play.gated.log if self.small and self._kept_play is not None else self._source.sessions
 
     @cached_property
     def _source(self) -> ReplaySource:
@@ -144,7 +144,7 @@ class KeptLog:
         return source.without_names() if self.anonymous else source
 
     @cached_property
-    def _kept(self) -> Play | None:
+    def _kept_play(self) -> Play | None:
         play = _place(self).play(self.course, self.asked.rules)
         return None if play is None else replace(play, again=self.replay_some).kept_by(_place(self))
 

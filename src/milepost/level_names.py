@@ -10,7 +10,7 @@ _JOINERS = re.compile(r"[\s_\-]+")
 _DIGITS = re.compile(r"(\d+)")
 
 
-def folded(name: str) -> str:
+def fold_name(name: str) -> str:
     """The form in which two spellings of one level agree: trimmed, case folded, runs of space, _ and - as one -."""
     return _JOINERS.sub("-", name.strip().casefold())
 
@@ -26,10 +26,10 @@ def natural_key(name: str) -> tuple[list[tuple[int, int, str]], str]:
     return parts, name
 
 
-def nearest(name: str, known: Iterable[str]) -> str:
+def suggest_nearest(name: str, known: Iterable[str]) -> str:
     """A sentence, after a space, that asks for the nearest of the names that are known; empty where none is near."""
-    by_fold = {folded(name): name for name in known}
-    wanted = folded(name)
+    by_fold = {fold_name(name): name for name in known}
+    wanted = fold_name(name)
     begins = sorted((candidate for candidate in by_fold if wanted and candidate.startswith(wanted)), key=natural_key)
     near = begins or get_close_matches(wanted, by_fold, 1, cutoff=0.5)
     return f" Did you mean {by_fold[near[0]]}?" if near else ""

@@ -101,7 +101,7 @@ _LEAST_PART: Final = 4 << 20
 _UNPACKS: Final = 10  # times that compressed files, and Parquet, are smaller
 
 
-def unpacked(name: str, size: int) -> int:
+def unpacked_size(name: str, size: int) -> int:
     """About how many bytes of JSON Lines a file of so many bytes holds, by its name."""
     plain = name.lower().endswith(LOG_SUFFIXES) and not name.lower().endswith(".parquet")
     return size if plain else size * _UNPACKS

@@ -10,7 +10,7 @@ from milepost.errors import UsageError
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.memory import SMALL
 from milepost.partitions.execution import ExecutionPlan
-from milepost.playback.attempt_filters import fitting, without
+from milepost.playback.attempt_filters import apply_exclusion, keep_fitting
 from milepost.whole_log import WholeLog
 
 if TYPE_CHECKING:
@@ -54,11 +54,11 @@ class Loaded:
 
     def play(self) -> Play:
         """Replay it."""
-        return fitting(self._clean(), self.of_attempts)
+        return keep_fitting(self._clean(), self.of_attempts)
 
     def last_play(self) -> Play:
         """Replay it, where nobody will have it replayed after that."""
-        return self.play() if _has_to_be_judged(self) else fitting(self.source.play(last=True), self.of_attempts)
+        return self.play() if _has_to_be_judged(self) else keep_fitting(self.source.play(last=True), self.of_attempts)
 
     def compute(self, name: str | None, make: Callable[[Play], V]) -> V:
         """Return a function's result on the log, if nobody will have it replayed after that.
@@ -89,12 +89,14 @@ class Loaded:
         Raises:
             UsageError: the log has no such field or tag.
         """
-        return [(value, fitting(play, self.of_attempts)) for value, play in self.source.replay_groups(key, self._judged()[1])]
+        return [
+            (value, keep_fitting(play, self.of_attempts)) for value, play in self.source.replay_groups(key, self._judged()[1])
+        ]
 
     def replay_sides(self, split: Split) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
         before, after = self.source.replay_sides(split, self._judged()[1])
-        return fitting(before, self.of_attempts), fitting(after, self.of_attempts)
+        return keep_fitting(before, self.of_attempts), keep_fitting(after, self.of_attempts)
 
     def _clean(self) -> Play:
         """The log without what is suspect."""
@@ -104,7 +106,7 @@ class Loaded:
         if exclusion is None:
             return first
         replayed = first if not exclusion.replays else self.source.play(exclusion)
-        return replace(replayed if exclusion.replays else without(first, exclusion), before=first)
+        return replace(replayed if exclusion.replays else apply_exclusion(first, exclusion), before=first)
 
     def _judged(self) -> tuple[Play | None, Exclusion | None]:
         """The log as it is, and what is left out of it; nothing where nobody has to look.
@@ -114,11 +116,11 @@ class Loaded:
         """
         if not _has_to_be_judged(self):
             return None, None
-        from milepost.audit.exclusions import exclusion_of
+        from milepost.audit.exclusions import build_exclusion
 
         first = self.source.play()
-        exclusion = exclusion_of(first, self.exclude)
-        if exclusion is not None and not exclusion.kept(first.gated.log).any():
+        exclusion = build_exclusion(first, self.exclude)
+        if exclusion is not None and not exclusion.keeps(first.gated.log).any():
             raise UsageError(f"--exclude {','.join(self.exclude)}: no session is left. Leave less out.")
         return first, exclusion
 
@@ -137,13 +139,13 @@ def _has_to_be_judged(loaded: Loaded) -> bool:
     return bool(loaded.exclude) or any(promise.voids for promise in promises)
 
 
-def opened_log(asked: LogRequest) -> Loaded:
+def open_log(asked: LogRequest) -> Loaded:
     """Open a log, and keep the sessions that are asked for.
 
     Raises:
         MilePostError: it cannot be read, or a condition fits nothing.
     """
-    plan = way_of(asked)
+    plan = plan_of(asked)
     if plan.in_parts:
         return _looked_at(asked, _in_parts(asked, plan))
     if asked.remember:
@@ -173,11 +175,11 @@ def _looked_at(asked: LogRequest, source: ReplaySource) -> Loaded:
     return Loaded(source, asked.of_attempts, require_acting(asked.exclude))
 
 
-def way_of(asked: LogRequest) -> ExecutionPlan:
+def plan_of(asked: LogRequest) -> ExecutionPlan:
     """How the log is replayed: as a whole, or part by part, which is asked for, or its size, or that it is a large store."""
     if asked.every_record:
         return ExecutionPlan()
-    plan = asked.work.way(asked.names)
+    plan = asked.work.plan(asked.names)
     return ExecutionPlan(packed=True) if not plan.in_parts and _is_large_store(asked.names) else plan
 
 

@@ -76,7 +76,7 @@ def write_file(target: str | Path, write: Callable[[BinaryIO], object]) -> None:
 
 
 @contextmanager
-def alone(lock: Path, busy: str | None = None) -> Iterator[None]:
+def hold_alone(lock: Path, busy: str | None = None) -> Iterator[None]:
     """Hold a lock to the end, or until the process ends, where the system has such locks, so that none of two changes is lost.
 
     Args:
@@ -121,10 +121,10 @@ def cache_folder(name: str) -> Path | None:
             path.chmod(0o700)  # which only its owner can
     except OSError:
         return None
-    return folder if only_ours(folder.parent) and only_ours(folder) else None
+    return folder if is_only_ours(folder.parent) and is_only_ours(folder) else None
 
 
-def only_ours(path: Path) -> bool:
+def is_only_ours(path: Path) -> bool:
     """Return whether a file or folder is this user's, no link, and nobody else can write to it."""
     try:
         state = path.lstat()

@@ -51,8 +51,8 @@ def log_of(asked: LogRequest, progress: Progress) -> Log:
     if states is None:
         return with_players(engine.read_log(asked, progress), asked.players)
     read_by = ("log", *asked.names, states, repr(asked.log_map), asked.options)
-    log = _once(read_by, None, lambda: engine.read_log(asked, progress))
-    return _once(("players", id(log), repr(asked.players)), log, lambda: with_players(log, asked.players))
+    log = _compute_once(read_by, None, lambda: engine.read_log(asked, progress))
+    return _compute_once(("players", id(log), repr(asked.players)), log, lambda: with_players(log, asked.players))
 
 
 def _states(names: list[str]) -> tuple[Hashable, ...] | None:
@@ -64,14 +64,14 @@ def _states(names: list[str]) -> tuple[Hashable, ...] | None:
     return tuple((path, state.st_mtime_ns, state.st_size, state.st_ino) for path, state in states)
 
 
-def play_of(log: Log, course: Course | None, rules: ReplayRules, progress: Progress, exclusion: Exclusion | None) -> FullPlay:
+def replay_once(log: Log, course: Course | None, rules: ReplayRules, progress: Progress, exclusion: Exclusion | None) -> FullPlay:
     """A log replayed."""
     if _known is None or exclusion is not None:
         return replay_log(log, course, rules, progress, exclusion)
-    return _once(("play", id(log), repr(course), rules), log, lambda: replay_log(log, course, rules, progress))
+    return _compute_once(("play", id(log), repr(course), rules), log, lambda: replay_log(log, course, rules, progress))
 
 
-def _once(key: Hashable, used: object, make: Callable[[], V]) -> V:
+def _compute_once(key: Hashable, used: object, make: Callable[[], V]) -> V:
     """Return the value made under a key before; the key's objects are kept, so that their ids stay theirs."""
     assert _known is not None
     if key not in _known:

@@ -10,7 +10,7 @@ from urllib.parse import quote
 from milepost.figures.draw import Paper, draw_to, finding
 from milepost.figures.inline import NO_LINKS, colours, inline_svg
 from milepost.figures.pdf import write_booklet
-from milepost.figures.style import shortened
+from milepost.figures.style import shorten
 from milepost.reports.document_types import ReportDocument
 from milepost.reports.findings_text import story
 from milepost.reports.interface import AnyView, Report, View
@@ -49,7 +49,7 @@ def _numbered(sentences: list[str], ordered: bool) -> list[str]:
 def as_page(report: ReportDocument) -> str:
     """The report as a page that needs nothing beside it."""
     levels = list(enumerate(report["course"]["levels"], 1))
-    links = {shortened(name, long): f"#level-{place}" for place, name in levels for long in (16, 18)}
+    links = {shorten(name, long): f"#level-{place}" for place, name in levels for long in (16, 18)}
     caption = finding(THUMBNAIL, report)
     first = Picture(THUMBNAIL, "", caption, inline_svg(THUMBNAIL, report, caption, _GLANCE_SHAPE, links))
     pictures = []

@@ -12,9 +12,9 @@ from milepost.errors import UsageError
 from milepost.folder.player_table import read_players
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.sources.files import look_afresh
-from milepost.open_log import opened_log
+from milepost.open_log import open_log
 from milepost.partitions.execution import LogRequest, Work, WorkSettings
-from milepost.playback.attempt_filters import parsed
+from milepost.playback.attempt_filters import parse_conditions
 from milepost.playback.play import FullPlay, Play, Summed, with_records
 from milepost.reports.build_document import needs_of
 from milepost.reports.registry import MEASURES
@@ -90,8 +90,8 @@ def replay(
     Raises:
         MilePostError: a log, course or map cannot be used.
     """
-    asked = replace(_asked(logs, course, log_map, rules, chosen), every_record=every_record)
-    play = opened_log(asked).play()
+    asked = replace(_request(logs, course, log_map, rules, chosen), every_record=every_record)
+    play = open_log(asked).play()
     return with_records(play) if every_record else play
 
 
@@ -119,10 +119,10 @@ def count(
         if name not in COUNTED:
             raise UsageError(f"measures={name!r}: it needs more than counts. These do not: {', '.join(COUNTED)}.")
     kinds = needs_of(cast("CountingMeasure", MEASURES[name].measure) for name in measures)
-    return opened_log(_asked(logs, course, log_map, rules, chosen)).compute_from_counts(None, lambda play: play, kinds)
+    return open_log(_request(logs, course, log_map, rules, chosen)).compute_from_counts(None, lambda play: play, kinds)
 
 
-def _asked(
+def _request(
     logs: str | Path | list[str | Path],
     course: str | Path | None,
     log_map: str | Path | None,
@@ -135,7 +135,7 @@ def _asked(
     mapping = read_map(log_map) if log_map is not None else NO_MAP
     plan = read_course(course) if course is not None else None
     rules = rules or ReplayRules(**{**mapping.replay, **chosen.get("settings", {})})
-    sessions, attempts = parsed(chosen.get("where", ()), plan)
+    sessions, attempts = parse_conditions(chosen.get("where", ()), plan)
     given = chosen.get("players")
     return LogRequest(
         names,

@@ -52,7 +52,7 @@ def load_toml(path: str | Path, kind: str, error: type[MilePostError]) -> Tables
     Raises:
         error: the file is missing, unreadable or no TOML; the text names the file and what to do.
     """
-    return parsed_toml(read_toml(path, kind, error), path, kind, error)
+    return parse_toml(read_toml(path, kind, error), path, kind, error)
 
 
 def read_toml(path: str | Path, kind: str, error: type[MilePostError]) -> str:
@@ -71,7 +71,7 @@ def read_toml(path: str | Path, kind: str, error: type[MilePostError]) -> str:
         raise error(f"{path}: the {kind} is not TOML ({reason}).") from reason
 
 
-def parsed_toml(text: str, path: str | Path, kind: str, error: type[MilePostError]) -> Tables:
+def parse_toml(text: str, path: str | Path, kind: str, error: type[MilePostError]) -> Tables:
     """The tables of a text.
 
     Raises:
@@ -129,7 +129,7 @@ class SettingsReader:
     path: Path
     text: str
 
-    def known(self, where: str, table: Iterable[str], keys: tuple[str, ...]) -> None:
+    def refuse_unknown(self, where: str, table: Iterable[str], keys: tuple[str, ...]) -> None:
         """Refuse keys that mean nothing."""
         for key in table:
             if key not in keys:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Protocol, Self, TypeVar
 
-from milepost.cleaning.selection import only, where
+from milepost.cleaning.selection import keep_sessions, select_sessions
 from milepost.cleaning.splitting import groups_with_courses
-from milepost.measures.times import on_clock
+from milepost.measures.times import use_clock
 from milepost.progress import SILENT
 
 if TYPE_CHECKING:
@@ -89,7 +89,7 @@ class WholeLog:
 
         with asked.telling() as progress:
             log = log_of(asked, progress)
-        return cls(where(log, asked.conditions), asked.course, asked.rules, asked.telling)
+        return cls(select_sessions(log, asked.conditions), asked.course, asked.rules, asked.telling)
 
     def play(self, exclusion: Exclusion | None = None, last: bool = False) -> Play:
         """Replay it; the play keeps the records."""
@@ -107,23 +107,25 @@ class WholeLog:
     def replay_groups(self, key: str, exclusion: Exclusion | None = None) -> list[tuple[str | None, Play]]:
         """Replay each group of sessions by itself."""
         return [
-            (value, self._replayed(only(self.log, sessions), course, exclusion))
+            (value, self._replayed(keep_sessions(self.log, sessions), course, exclusion))
             for value, sessions, course in groups_with_courses(self.log, key, self.course)
         ]
 
     def replay_sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
-        before, after = (self._replayed(only(self.log, sessions), course, exclusion) for sessions, course in split.each(self.log))
+        before, after = (
+            self._replayed(keep_sessions(self.log, sessions), course, exclusion) for sessions, course in split.groups(self.log)
+        )
         return before, after
 
     def replay_some(self, exclusion: Exclusion, sessions: Bools) -> Play:
         """Replay some sessions, as if the log held only those, with something left out."""
-        return self._replayed(only(self.log, sessions), self.course, exclusion)
+        return self._replayed(keep_sessions(self.log, sessions), self.course, exclusion)
 
     def _replayed(self, log: Log, course: Course | None, exclusion: Exclusion | None, progress: Progress = SILENT) -> Play:
-        from milepost.process_cache import play_of
+        from milepost.process_cache import replay_once
 
-        return on_clock(play_of(log, course, self.rules, progress, exclusion), idle_cap=self.idle_cap)
+        return use_clock(replay_once(log, course, self.rules, progress, exclusion), idle_cap=self.idle_cap)
 
     @property
     def sessions(self) -> BareLog:
@@ -132,9 +134,9 @@ class WholeLog:
 
     def without_names(self) -> WholeLog:
         """Return the log with pseudonyms for people."""
-        from milepost.cleaning.anonymous import anonymous
+        from milepost.cleaning.anonymous import replace_names
 
-        return replace(self, log=anonymous(self.log))
+        return replace(self, log=replace_names(self.log))
 
     def without_idle(self, cap: float | None) -> WholeLog:
         """Return the log with a bound on how many seconds a stretch without a record counts."""

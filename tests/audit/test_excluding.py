@@ -8,7 +8,7 @@ import pytest
 
 import milepost as api
 from milepost.audit import exclusion_effects
-from milepost.audit.exclusion_effects import figures_of, what_excluding_moves
+from milepost.audit.exclusion_effects import figures_to_compare, measure_exclusion_effects
 from milepost.cleaning.selection import Exclusion
 from milepost.course.course import read_course
 from milepost.logs.read import read
@@ -52,10 +52,10 @@ def test_few_replayed_as_all(tmp_path, seed):
         Exclusion(("a",), frozenset(gone[:2]), {name: 3 for name in cut}, void=void, coarse=coarse),
         Exclusion(("a",), void=void, faults=frozenset(cut), coarse=coarse),
     ):
-        whole = figures_of(replay_log(log, course, ReplayRules(), exclusion=exclusion))
-        assert figures_of(exclusion_effects._left_out(play, exclusion)) == whole
+        whole = figures_to_compare(replay_log(log, course, ReplayRules(), exclusion=exclusion))
+        assert figures_to_compare(exclusion_effects._left_out(play, exclusion)) == whole
         parted = api.replay(tmp_path / "log.jsonl", course=tmp_path / "course.toml", memory=1)
-        assert figures_of(exclusion_effects._left_out(parted, exclusion)) == whole
+        assert figures_to_compare(exclusion_effects._left_out(parted, exclusion)) == whole
 
 
 def test_only_few_are_replayed(milepost, monkeypatch):
@@ -79,7 +79,7 @@ def test_only_few_are_replayed(milepost, monkeypatch):
     for course, sessions in (("course.toml", 1), (None, 40)):
         play = api.replay(milepost.folder / "log.jsonl", course=course and milepost.folder / course, memory=None)
         seen.clear()
-        moved = what_excluding_moves(play)
+        moved = measure_exclusion_effects(play)
         if "untagged_skip" in moved:
             assert seen == [sessions]
             assert json.dumps(moved["untagged_skip"])

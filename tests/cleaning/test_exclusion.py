@@ -5,7 +5,7 @@ import pytest
 
 from milepost.cleaning.selection import Exclusion
 from milepost.logs.read import read
-from milepost.playback.attempt_filters import looking_at, spans
+from milepost.playback.attempt_filters import look_at, spans
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 from milepost.vocabulary import END_FAULT, END_SKIP
@@ -29,7 +29,7 @@ def test_nothing_left_out_changes_nothing(log):
     plain, same = replay_log(log, None, RULES), replay_log(log, None, RULES, exclusion=Exclusion())
     for name, column in vars(plain.attempts).items():
         assert np.array_equal(column, getattr(same.attempts, name), equal_nan=column.dtype.kind == "f"), name
-    assert not Exclusion().replays and Exclusion().kept(log).all()
+    assert not Exclusion().replays and Exclusion().keeps(log).all()
 
 
 def test_each_way(log):
@@ -56,7 +56,7 @@ def test_spans_and_looks(log):
     """Attempts by where they stand in their session; looking at some keeps the numbers that they have among all."""
     play = replay_log(log, None, RULES)
     assert spans(play, np.arange(6)) == [(0, 1), (2, 3), (4, 5)] * 2
-    some = looking_at(looking_at(play, play.attempts.number == 2, "second tries"), play.attempts.player == 0, "the first player")
+    some = look_at(look_at(play, play.attempts.number == 2, "second tries"), play.attempts.player == 0, "the first player")
     assert (
         some.attempts.taken.tolist() == [False, True, *[False] * 4]
         and some.attempts.number.tolist() == play.attempts.number.tolist()

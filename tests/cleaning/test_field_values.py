@@ -5,8 +5,8 @@ import json
 import numpy as np
 import pytest
 
-from milepost.cleaning.field_values import of_numbers, values_of
-from milepost.cleaning.gate import gate
+from milepost.cleaning.field_values import values_of, values_of_numbers
+from milepost.cleaning.gate import judge_records
 from milepost.cleaning.names import reorder
 from milepost.logs.interface import ABSENT
 from milepost.logs.read import read
@@ -14,7 +14,7 @@ from milepost.logs.read import read
 
 def test_numbers_as_values():
     """Whole ones without a point, as far as that is exact; what is not given has no value."""
-    values = of_numbers(np.array([3.0, 2.5, np.nan, 3.0, -1.0, 1e16, 0.5e15]))
+    values = values_of_numbers(np.array([3.0, 2.5, np.nan, 3.0, -1.0, 1e16, 0.5e15]))
     assert [values.texts[code] if code != ABSENT else None for code in values.codes] == [
         "3", "2.5", None, "3", "-1", "1e+16", "500000000000000",
     ]  # fmt: skip
@@ -39,7 +39,7 @@ def gated(tmp_path):
         {"session": "b", "time": 0, "event": "start", "level": "Mill Pond", "cause": "fog"},
     ]
     (tmp_path / "log.jsonl").write_text("".join(json.dumps(one) + "\n" for one in records))
-    return gate(read([str(tmp_path / "log.jsonl")]), None, False)
+    return judge_records(read([str(tmp_path / "log.jsonl")]), None, False)
 
 
 @pytest.mark.parametrize(

@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 
 from milepost.cleaning.names import gather, reorder, resolve
-from milepost.cleaning.selection import groups, only, session_values, where
+from milepost.cleaning.selection import group_sessions, keep_sessions, select_sessions, session_values
 from milepost.course.course import Course, Level
 from milepost.logs.read import read
-from milepost.playback.infer import infer_order, precedence
+from milepost.playback.infer import count_precedence, infer_order
 
 COURSE = Course(
     "Wickwater", (Level("Mill Pond", ("pond",)), Level("Low Arch"), Level("low-ARCH 2"), Level("low_arch 2")), ("Map Room",)
@@ -67,7 +67,7 @@ def test_inferred_order(players, expected):
     names = sorted(set("".join(players)))
     player = np.repeat(np.arange(len(players)), [len(own) for own in players])
     level = np.array([names.index(level) for own in players for level in own])
-    assert "".join(names[place] for place in infer_order(precedence(player, level), names)) == expected
+    assert "".join(names[place] for place in infer_order(count_precedence(player, level), names)) == expected
 
 
 @pytest.fixture
@@ -87,12 +87,12 @@ def test_values_of_sessions(log):
     """A session's value of a tag is the first given in it; sittings are numbered by player."""
     assert session_values(log, "mood") == [None, "calm", "wild"]
     assert session_values(log, "sitting") == ["1", "1", "2"]
-    assert [value for value, _ in groups(log, "mood")] == ["calm", "wild", None]
+    assert [value for value, _ in group_sessions(log, "mood")] == ["calm", "wild", None]
 
 
 def test_only_some_sessions(log):
     """The log that is left is as if the others had not been; the whole log is left alone."""
-    left = only(log, np.array([False, True, False]))
+    left = keep_sessions(log, np.array([False, True, False]))
     assert (left.sessions.name, left.records.session.tolist(), len(left.records)) == (["a1"], [0], 1)
-    assert only(log, np.ones(3, np.bool_)) is log
-    assert where(log, ()) is log
+    assert keep_sessions(log, np.ones(3, np.bool_)) is log
+    assert select_sessions(log, ()) is log

@@ -6,10 +6,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis.strategies import booleans, floats, integers, lists, tuples
 
-from milepost.audit.record_checks import _LAG_STEP, _TWINS, InOrder, doubled_sessions
+from milepost.audit.record_checks import _LAG_STEP, _TWINS, InOrder, find_doubled_sessions
 from milepost.cleaning.gate import _seen_before
 from milepost.cleaning.survey import replay_order
-from milepost.playback.infer import precedence
+from milepost.playback.infer import count_precedence
 
 
 class Columns:
@@ -59,7 +59,9 @@ def test_seen_before(pairs):
 def test_who_was_where_first(tries):
     """Per pair of levels, how many players attempted the one before the other."""
     tries = sorted(tries, key=lambda pair: pair[0])
-    seen = precedence(np.array([p for p, _ in tries], dtype=np.int64), np.array([level for _, level in tries], dtype=np.int64))
+    seen = count_precedence(
+        np.array([p for p, _ in tries], dtype=np.int64), np.array([level for _, level in tries], dtype=np.int64)
+    )
     firsts = {}
     for n, (player, level) in enumerate(tries):
         firsts.setdefault(player, {}).setdefault(level, n)
@@ -83,7 +85,7 @@ def test_common_lags(rows, doubled):
         np.zeros(3, np.int64),
     )
     length = np.bincount(seen.session, minlength=3)
-    found = doubled_sessions(seen, length)
+    found = find_doubled_sessions(seen, length)
     expected = {}
     for session in range(3):
         by_kind = {}

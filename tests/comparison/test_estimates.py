@@ -8,7 +8,7 @@ from zlib import crc32
 import numpy as np
 import pytest
 
-from milepost.comparison.estimates import estimated
+from milepost.comparison.estimates import estimate_difficulties
 from milepost.numerics import try_model
 from milepost.numerics.try_model import fit_tries
 
@@ -37,14 +37,14 @@ def test_the_fit_gets_to_the_top(seed):
 
 def test_what_is_presumed_does_not_shrink_a_shift():
     """Each build's prior is around its own mean: few players, all levels much harder, and the shift is what it is."""
-    errors = [estimated(simulated("shift -1.0, 25", seed)[0]).difference.mean() + 1.0 for seed in range(14)]
+    errors = [estimate_difficulties(simulated("shift -1.0, 25", seed)[0]).difference.mean() + 1.0 for seed in range(14)]
     assert abs(np.mean(errors)) < 3 * np.std(errors) / np.sqrt(len(errors)) < 0.35
 
 
 def test_players_of_both_builds():
     """Those who play both, some the one first and some the other, tell the shift better, and what having seen a level is worth."""
-    both = [estimated(simulated("crossed, 40", seed)[0]) for seed in range(6)]
-    apart = [estimated(simulated("nothing changed, 40", seed)[0]) for seed in range(6)]
+    both = [estimate_difficulties(simulated("crossed, 40", seed)[0]) for seed in range(6)]
+    apart = [estimate_difficulties(simulated("nothing changed, 40", seed)[0]) for seed in range(6)]
     assert np.mean([found.practice[0] for found in both]) == pytest.approx(0.5, abs=0.35)
     assert all(found.practice is None for found in apart)
     error = [np.mean([np.sqrt(found.covariance.mean()) for found in own]) for own in (both, apart)]

@@ -4,7 +4,7 @@ from types import SimpleNamespace
 
 import pytest
 
-from milepost.comparison.pairing import _longest_rising, matched
+from milepost.comparison.pairing import _longest_rising, match_levels
 from milepost.course.course import Course, Level
 
 
@@ -22,7 +22,7 @@ def play(*names, aliases=(), docks=(), routes=()):
 
 
 def shown(before, after):
-    return [(one.name, one.places, one.renamed, one.moved) for one in matched(before, after)]
+    return [(one.name, one.places, one.renamed, one.moved) for one in match_levels(before, after)]
 
 
 def test_added_and_removed():
@@ -56,7 +56,7 @@ def test_longest_rising_run(places, run):
 def test_levels_of_a_leg_have_no_order():
     """Docks in another order have not moved; a level of a route that stands elsewhere on it has, and so has one of another leg."""
     docks = "BCD"
-    moved = lambda before, after: [one.name for one in matched(before, after) if one.moved]  # noqa: E731
+    moved = lambda before, after: [one.name for one in match_levels(before, after) if one.moved]  # noqa: E731
     assert moved(play("A", "B", "C", "D", docks=docks), play("A", "D", "C", "B", docks=docks)) == []
     assert moved(play("A", "B", "C", "D", docks=docks), play("A", "C", "B", "D")) == []
     assert moved(play("A", "B", "C", "D", "E", docks="BCD"), play("E", "A", "D", "C", "B", docks="BCD")) == ["E"]

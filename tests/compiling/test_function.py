@@ -10,10 +10,10 @@ from typing import NamedTuple
 import numpy as np
 import pytest
 
-from milepost.compiling import Compiled, available, jit_function
-from milepost.compiling.kernel import DamagedError, unpacked
+from milepost.compiling import Compiled, is_available, jit_function
+from milepost.compiling.kernel import DamagedError, unpack_kernel
 
-pytestmark = pytest.mark.skipif(not available(), reason="Numba is not installed")
+pytestmark = pytest.mark.skipif(not is_available(), reason="Numba is not installed")
 LOOPS = """
 def total(table, weights, state, scale, over, wanted):
     added = 0.0
@@ -96,7 +96,7 @@ def test_kept_for_the_next_time(loops, monkeypatch):
     first = Compiled((loops,), "total")
     assert first.waits()
     expected = first(*arguments())
-    monkeypatch.setattr(jit_function, "made", lambda *_: pytest.fail("compiled again"))
+    monkeypatch.setattr(jit_function, "compile_kernel", lambda *_: pytest.fail("compiled again"))
     monkeypatch.setitem(sys.modules, "numba", None)  # to import it is an error
     again = Compiled((loops,), "total")
     assert not again.waits() and again(*arguments()) == expected
@@ -112,7 +112,7 @@ def test_damaged_code_is_made_anew(loops, damage):
     kept.write_bytes(damage(kept.read_bytes()))
     to = np.zeros(2)
     Compiled((loops,), "write")(np.array([False, True]), to)
-    assert to.tolist() == [-1, 0] and unpacked(kept.read_bytes()).code
+    assert to.tolist() == [-1, 0] and unpack_kernel(kept.read_bytes()).code
 
 
 def test_nowhere_to_keep_it(loops, monkeypatch, tmp_path):
@@ -138,7 +138,9 @@ def test_only_whole_columns(loops):
 def test_compiled_once_by_several(loops, monkeypatch):
     """Who needs the same code at the same time waits for whoever makes it, in this process or another."""
     made, ready = [], Barrier(3)
-    monkeypatch.setattr(jit_function, "made", lambda *given, real=jit_function.made: made.append(1) or real(*given))
+    monkeypatch.setattr(
+        jit_function, "compile_kernel", lambda *given, real=jit_function.compile_kernel: made.append(1) or real(*given)
+    )
 
     def call(marks):
         write, to = Compiled((loops,), "write"), np.arange(3)
@@ -172,7 +174,7 @@ def test_few_versions_are_kept(loops, monkeypatch):
 def test_told_to_compile_nothing(monkeypatch):
     """Who tells Numba so gets the plain way, however large the log is."""
     monkeypatch.setenv("NUMBA_DISABLE_JIT", "1")
-    assert not available()
+    assert not is_available()
 
 
 @pytest.mark.parametrize("place", ["file", "folder", "parent"])

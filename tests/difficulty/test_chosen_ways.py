@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from milepost.course.course import Course, Level
-from milepost.difficulty.chosen_ways import Choice, choices_of, told_by_ways
+from milepost.difficulty.chosen_ways import Choice, list_choices, update_abilities
 from milepost.numerics.try_model import fit_tries
 from milepost.numerics.try_sums import TriesOfItems
 
@@ -33,7 +33,7 @@ def test_who_went_says_something(slope):
         fit = fit_tries(drawn, LEVELS)
         others = np.delete(fit.difficulty, OFF_THE_WAY).mean()
         alone.append(fit.difficulty[OFF_THE_WAY] - others)
-        after = told_by_ways(fit, drawn, choices)
+        after = update_abilities(fit, drawn, choices)
         told.append(after.difficulty[OFF_THE_WAY] - np.delete(after.difficulty, OFF_THE_WAY).mean())
     if slope:
         assert -np.sign(slope) * np.mean(alone) >= 0.1 and abs(np.mean(told)) < abs(np.mean(alone)) / 2
@@ -51,12 +51,12 @@ def test_which_ways_there_are():
         Level("E"),
     ]
     course = Course(None, (*levels, Level("F", optional=True)))
-    assert choices_of(course) == [
+    assert list_choices(course) == [
         Choice((1,), (2, 3), (1, 2, 3, 4, 5)),
         Choice((2, 3), (1,), (1, 2, 3, 4, 5)),
         Choice((5,), (), (4, 5)),
     ]
-    assert choices_of(Course(None, (Level("A"), Level("B")))) == choices_of(None) == []
+    assert list_choices(Course(None, (Level("A"), Level("B")))) == list_choices(None) == []
     few = TriesOfItems(*(np.array(column) for column in ([0, 0, 1], [0, 1, 0], [1, 1, 1], [True, False, True])))
     fit = fit_tries(few, 2)
-    assert told_by_ways(fit, few, [Choice((1,), (), (0, 1))]) is fit
+    assert update_abilities(fit, few, [Choice((1,), (), (0, 1))]) is fit

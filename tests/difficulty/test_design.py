@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from milepost.course.course import Course, Level
-from milepost.difficulty.plan_checks import changes, inversions, knob_notes
+from milepost.difficulty.plan_checks import find_inversions, knob_notes, list_knob_jumps
 
 
 def course(*knobs, **harder):
@@ -30,15 +30,15 @@ STEADY = [{"reeds": 2}, {"reeds": 3}, {"reeds": 4}, {"reeds": 10}, {"reeds": 11}
     ],
 )
 def test_knobs_that_changed(levels, place, expected):
-    assert changes(course(*levels), place) == expected
+    assert list_knob_jumps(course(*levels), place) == expected
 
 
 def test_only_what_makes_it_harder():
     """A knob of which the course says which way is harder is named where it moves that way."""
     falling = [{"lanterns": n} for n in (9, 8, 7, 1, 0)]
-    assert changes(course(*falling, lanterns="up"), 3) == []
+    assert list_knob_jumps(course(*falling, lanterns="up"), 3) == []
     for more in ({"lanterns": "down"}, {}):
-        assert changes(course(*falling, **more), 3) == [{"knob": "lanterns", "from": 7, "to": 1, "times_usual": 6.0}]
+        assert list_knob_jumps(course(*falling, **more), 3) == [{"knob": "lanterns", "from": 7, "to": 1, "times_usual": 6.0}]
 
 
 def fitted(*difficulty):
@@ -48,10 +48,10 @@ def fitted(*difficulty):
 def test_an_easier_level_than_the_one_before():
     """Told with its interval where two legs of one level follow each other; levels of one leg have no order."""
     fit, names = fitted(0, 2, 0, 2, 0, 0), list("ABCDEF")
-    (first, second) = inversions(names, fit, np.arange(6))
+    (first, second) = find_inversions(names, fit, np.arange(6))
     assert [(one["level"], one["easier_than"]) for one in (first, second)] == [("C", "B"), ("E", "D")]
     assert first["low"] == pytest.approx(2 - 1.96 * 0.02**0.5, abs=1e-3) and first["high"] == pytest.approx(4 - first["low"])
-    assert inversions(names, fit, np.array([0, 1, 1, 1, 2, 3])) == []
+    assert find_inversions(names, fit, np.array([0, 1, 1, 1, 2, 3])) == []
 
 
 def test_a_knob_that_stops_growing():

@@ -7,12 +7,12 @@ import pytest
 
 from conftest import COURSE
 from milepost.course.course import read_course
-from milepost.difficulty.responses import tries_of_players
+from milepost.difficulty.responses import gather_tries
 from milepost.logs.read import read
 from milepost.playback.replay import replay_log
 from milepost.rules import ReplayRules
 from milepost.simulate.population import Population
-from milepost.simulate.records import Scenery, sessions
+from milepost.simulate.records import Scenery, simulate_sessions
 from milepost.simulate.simulated_players import play_course
 from milepost.vocabulary import CLEARED, CRASH, N_SETTLED, TIME_UP
 
@@ -32,9 +32,9 @@ def test_leaving_is_what_the_simulation_did(tmp_path, course, seed):
     population = Population(players=60, quit_base=0.12, quit_growth=1.3, minutes=6, crash_hourly=2.0, sessions=1)
     tries, _ = play_course(np.array([-0.5, 0.5, 1.0, 0.5]), population, rng)
     scenery = Scenery(NAMES, [["reeds"]] * 4, [f"p{n:02d}" for n in range(60)], [{}] * 60, [["1"] * 9] * 60)
-    lines = [json.dumps(record) for records in sessions(tries, scenery, rng) for record in records]
+    lines = [json.dumps(record) for records in simulate_sessions(tries, scenery, rng) for record in records]
     (tmp_path / "log.jsonl").write_text("\n".join(lines))
-    found = tries_of_players(replay_log(read([str(tmp_path / "log.jsonl")]), course, ReplayRules()))
+    found = gather_tries(replay_log(read([str(tmp_path / "log.jsonl")]), course, ReplayRules()))
     order = np.lexsort((tries.opened, tries.session, tries.player))
     order = order[tries.outcome[order] < N_SETTLED]
     assert len(found.item) == len(order) > 100
@@ -67,7 +67,7 @@ def test_by_the_cause_of_the_end(tmp_path, cause, left):
     ]
     (tmp_path / "log.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines))
     play = replay_log(read([str(tmp_path / "log.jsonl")]), None, ReplayRules())
-    assert tries_of_players(play).left.tolist() == [left]
+    assert gather_tries(play).left.tolist() == [left]
 
 
 def test_the_demo(wickwater):
@@ -75,7 +75,7 @@ def test_the_demo(wickwater):
     document = wickwater.json("spikes", "wickwater/logs", "--course", "wickwater/course.toml")
     folder = wickwater.folder / "wickwater"
     play = replay_log(read([str(folder / "logs")]), read_course(folder / "course.toml"), ReplayRules())
-    tries = tries_of_players(play)
+    tries = gather_tries(play)
     assert abs(int((tries.left & ~tries.success).sum()) - document["model"]["lost"]) <= 3
     assert document["model"]["lost"] > 10
 
@@ -95,5 +95,5 @@ def test_a_level_that_cannot_be_cleared_yet(tmp_path):
         lines += [{**at, "time": 60, "event": "session_end", "cause": "quit"}]
     (tmp_path / "log.jsonl").write_text("".join(json.dumps(line) + "\n" for line in lines))
     play = replay_log(read([str(tmp_path / "log.jsonl")]), read_course(tmp_path / "course.toml"), ReplayRules())
-    tries = tries_of_players(play)
+    tries = gather_tries(play)
     assert set(tries.item.tolist()) == {0} and int(tries.left.sum()) == 1

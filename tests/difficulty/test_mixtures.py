@@ -5,7 +5,7 @@ import pytest
 from scipy import integrate, stats
 
 from milepost.difficulty.anomalies import read_events
-from milepost.difficulty.mixtures import DIP, SPIKE, STEP, WALL, Event, Mixtures, candidates, prior_log_odds
+from milepost.difficulty.mixtures import DIP, SPIKE, STEP, WALL, Event, Mixtures, candidate_events, prior_log_odds
 
 N = 14
 RNG = np.random.default_rng(21)
@@ -72,12 +72,12 @@ def test_a_level_left_out(model):
 
 def test_prior_odds():
     """Each kind's expected number in a course is shared out among its candidates; short courses have neither walls nor teeth."""
-    many = candidates(np.arange(20))
+    many = candidate_events(np.arange(20))
     odds = prior_log_odds(many)
     chance = 1 / (1 + np.exp(-odds))
     expected = {kind: chance[[event.kind == kind for event in many]].sum() for kind in (SPIKE, DIP, WALL, STEP)}
     assert expected == pytest.approx({SPIKE: 1.2, DIP: 0.2, WALL: 0.3, STEP: 0.4})
-    assert {event.kind for event in candidates(np.arange(4))} == {SPIKE, DIP}
+    assert {event.kind for event in candidate_events(np.arange(4))} == {SPIKE, DIP}
     assert [event.level for event in many if event.kind == STEP] == list(range(3, 18))
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from milepost.difficulty.players import FEWEST_PLAYERS, skill_groups, skills
+from milepost.difficulty.players import FEWEST_PLAYERS, compare_skill_groups, estimate_skills
 from milepost.numerics.try_model import fit_tries
 from milepost.numerics.try_sums import TriesOfItems
 from milepost.simulate.population import Population
@@ -28,7 +28,7 @@ def test_skill_and_its_error():
     for seed in range(4):
         skill = rng.normal(0, 0.9, 60)
         tries = played(skill, seed)
-        able = skills(tries, fit_tries(tries, 20))
+        able = estimate_skills(tries, fit_tries(tries, 20))
         apart = (able.mean - able.mean.mean()) - (skill - skill.mean())
         held += (np.abs(apart) < 1.96 * able.sd).tolist()
         count = np.bincount(tries.subject)
@@ -42,14 +42,14 @@ def test_one_spread_or_two_groups(apart):
     rng = np.random.default_rng(7)
     skill = np.where(np.arange(50) % 2, -apart, apart) + rng.normal(0, 0.4 if apart else 0.9, 50)
     tries = played(skill)
-    groups = skill_groups(tries, fit_tries(tries, 20))
+    groups = compare_skill_groups(tries, fit_tries(tries, 20))
     assert groups["better"] is (apart > 0) and (groups["p_value"] <= 0.05) is (apart > 0)
     assert groups["shares"] == pytest.approx([0.5, 0.5], abs=0.15) or not apart
 
 
 def test_too_few_players():
     tries = played(np.zeros(FEWEST_PLAYERS - 1))
-    assert skill_groups(tries, fit_tries(tries, 20)) == {
+    assert compare_skill_groups(tries, fit_tries(tries, 20)) == {
         "players": FEWEST_PLAYERS - 1,
         "better": None,
         "p_value": None,

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from milepost.difficulty.anomalies import read_events, verdicts
+from milepost.difficulty.anomalies import judge_levels, read_events
 from milepost.numerics import try_model
 from milepost.numerics.try_loops import HOLD
 from milepost.numerics.try_model import fit_tries
@@ -128,7 +128,7 @@ BUMPS = {
 def kinds(difficulty, error=0.2, tries=100):
     """The verdicts on difficulties known with some error."""
     reading = read_events(difficulty, np.eye(len(difficulty)) * error**2)
-    return [verdict.kind for verdict in verdicts(reading, np.full(len(difficulty), tries), np.full(len(difficulty), 40))]
+    return [verdict.kind for verdict in judge_levels(reading, np.full(len(difficulty), tries), np.full(len(difficulty), 40))]
 
 
 @pytest.mark.parametrize("name", BUMPS)
@@ -153,7 +153,7 @@ def test_an_uneven_course_has_no_spikes():
 
 def test_too_few_are_not_judged():
     """Of a level with too few tries nothing is claimed, however it stands out."""
-    found = verdicts(read_events(CURVE + BUMPS["spike"], np.eye(20) * 0.04), np.full(20, 6), np.full(20, 40))
+    found = judge_levels(read_events(CURVE + BUMPS["spike"], np.eye(20) * 0.04), np.full(20, 6), np.full(20, 40))
     assert {verdict.evidence for verdict in found} == {"too_few"}
 
 

@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from milepost.figures import attempts, deaths, funnel, level, moves, overview, spikes, times, trace, whatif
-from milepost.figures.style import DARK, LIGHT, new_sheet, shortened
+from milepost.figures.style import DARK, LIGHT, new_sheet, shorten
 from milepost.vocabulary import END_CAUSES, OUTCOMES
 from thoroughness import some_always
 
@@ -287,9 +287,9 @@ def test_a_levels_map(spots):
 
 def test_shortened_names_are_safe():
     """Names are cut to fit beside an axis, and control characters in them are escaped."""
-    assert shortened("Low Arch") == "Low Arch"
-    assert shortened("x" * 50, 10) == "xxxxxxxxx…"
-    assert "\x1b" not in shortened("\x1b[31mred")
+    assert shorten("Low Arch") == "Low Arch"
+    assert shorten("x" * 50, 10) == "xxxxxxxxx…"
+    assert "\x1b" not in shorten("\x1b[31mred")
 
 
 def apart(boxes):

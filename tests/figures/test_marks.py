@@ -7,7 +7,7 @@ import pytest
 from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.figure import Figure
 
-from milepost.figures.shared import draw_cells, gathered
+from milepost.figures.shared import collect_marks, draw_cells
 
 DOTS = [(x, (x * 7) % 5, "water" if x % 3 else "red") for x in range(30)]
 COLOURS = {"water": "#2f6788", "red": "#8f2f2a"}
@@ -35,7 +35,7 @@ def singly(axes):
 
 def together(axes):
     """The same, gathered."""
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for x, y, colour in DOTS:
             marks.plot([x, x], [y - 0.5, y + 0.5], color=COLOURS[colour], linewidth=1.5)
             marks.plot(x, y, "o", color=COLOURS[colour], markersize=5)
@@ -52,7 +52,7 @@ def test_lines_of_their_own_kind():
     """Steps and dashes are kept, and no line runs on into the next one."""
 
     def draw(axes):
-        with gathered(axes) as marks:
+        with collect_marks(axes) as marks:
             for left in (0, 10):
                 marks.plot((left, left + 2, left + 4), (1, 2, 3), drawstyle="steps-post", linestyle=":", color="#000000")
 

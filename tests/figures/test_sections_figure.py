@@ -4,7 +4,7 @@ import pytest
 
 from milepost.demo.unpack import unpack
 from milepost.figures import knobs, sections
-from milepost.figures.draw import drawn
+from milepost.figures.draw import draw_figure
 
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")
 
@@ -29,7 +29,7 @@ def test_one_level(docks):
     """A level from left to right: who gets through, who fails, and what stands between."""
     document = docks.json("sections", "logs", "--level", "Salt Dock")
     assert sections.finding(document).startswith("Salt Dock, from the weighing house to the clear: ")
-    sheet = drawn("sections", document)
+    sheet = draw_figure("sections", document)
     said = [text.get_text() for text in sheet.figure.axes[0].texts]
     rows = document["sections"]
     assert {"the weighing house", "cleared"} <= set(said) and f"{rows[1]['failed']} of {rows[1]['entered']} fail" in said
@@ -39,7 +39,7 @@ def test_one_level(docks):
 def test_a_course_of_strips(docks):
     """Each level is a strip of its sections; their widths are median seconds, their heights who gets there."""
     document = docks.json("sections", "logs")
-    sheet = drawn("sections", document)
+    sheet = draw_figure("sections", document)
     axes = sheet.figure.axes[0]
     assert len(axes.patches) == 2 * len(document["sections"]) and inside(sheet)
     first = axes.patches[0]
@@ -52,8 +52,8 @@ def test_strips_of_knobs(wickwater):
     """A strip for each knob above the difficulty, what a unit does beside it; a course without knobs is drawn, too."""
     document = wickwater.json("knobs", *DEMO)
     assert knobs.finding(document) == "current and arch_width are told to change how hard levels are"
-    sheet = drawn("knobs", document)
+    sheet = draw_figure("knobs", document)
     assert len(sheet.figure.axes) == 5 and inside(sheet)
     assert any("not told from place" in text.get_text() for text in sheet.figure.texts)
     bare = {**document, "effects": [], "levels": [row | {"knobs": {}, "changed": []} for row in document["levels"]]}
-    assert knobs.finding(bare) == "No level has knobs" and inside(drawn("knobs", bare))
+    assert knobs.finding(bare) == "No level has knobs" and inside(draw_figure("knobs", bare))

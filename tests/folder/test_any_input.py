@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from milepost.folder.notes import add_note, read_notes, seconds_of
 from milepost.numerics.ranks import Pairs, spearman
-from milepost.planning.targets import Goal, Measured, judged, players_needed
+from milepost.planning.targets import Goal, Measured, judge_target, players_needed
 from thoroughness import some_rows_always
 
 WORDS = (
@@ -55,7 +55,7 @@ def test_verdicts_are_of_one_kind(low, width, value, below, above, players):
     goal = Goal(low, low + abs(width))
     measured = Measured(value, (value - below, value + above), players)
     inside = [goal.holds(one) for one in np.linspace(value - below, value + above, 50)]
-    verdict = judged(goal, measured)
+    verdict = judge_target(goal, measured)
     assert (verdict == "met") == goal.holds(value)
     assert verdict != "missed" or not any(inside)
     assert verdict != "no_telling" or not goal.holds(value)

@@ -6,7 +6,7 @@ import pytest
 from milepost import replay
 from milepost.course.course_entries import KnobRule
 from milepost.planning.knob_changes import is_to_fix
-from milepost.planning.knob_effects import _Changed, _slope, _tied, effects_by_levels
+from milepost.planning.knob_effects import _are_tied, _Changed, _slope, effects_by_levels
 from milepost.planning.knob_table import _levers, commonest_at_openings
 
 NAMES = ["Mill Pond", "Swan Bend", "Low Arch", "Long Lock", "Reed Gate"]
@@ -122,7 +122,7 @@ def test_effects_by_builds():
     assert slope == pytest.approx(-0.4) and low < -0.4 < high
     wild = [_Changed(row.delta + jump, 0.04, 0.0, row.by) for row, jump in zip(rows, (3.0, -3.0, 3.0), strict=True)]
     assert _slope(wild, "width")[2] - _slope(wild, "width")[1] > high - low
-    assert _tied(rows, "width", "height") and not _tied([one], "width", "height")
+    assert _are_tied(rows, "width", "height") and not _are_tied([one], "width", "height")
 
 
 DEMO = ("wickwater/logs", "--course", "wickwater/course.toml")

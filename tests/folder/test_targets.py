@@ -8,7 +8,7 @@ import pytest
 from folder.test_answers import played
 from milepost.numerics.intervals import median_interval
 from milepost.numerics.survival import kaplan_meier
-from milepost.planning.targets import Goal, Measured, judged, players_needed
+from milepost.planning.targets import Goal, Measured, judge_target, players_needed
 
 COURSE = """
 [[level]]
@@ -131,7 +131,7 @@ def test_for_a_build_server(folder):
 )
 def test_verdicts(goal, measured, verdict):
     """Met by the figure; missed by all of the interval; undecided in between, or of nothing."""
-    assert judged(goal, measured) == verdict
+    assert judge_target(goal, measured) == verdict
 
 
 def test_players_needed():

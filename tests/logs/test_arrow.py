@@ -7,7 +7,7 @@ import numpy as np
 import pyarrow as pa
 import pytest
 
-from milepost.logs.columnar.arrow import array_of, given_in, texts_of, values_of
+from milepost.logs.columnar.arrow import array_of, given_mask, texts_of, values_of
 from milepost.logs.store.tables import read_arrays, read_lists, write_table
 
 GIVEN = np.array([True, False, True, True, False, True, True, True, True, False])
@@ -25,8 +25,8 @@ def test_there_and_back(kind):
         ]
         for part in (slice(0, 10), slice(3, 9), slice(8, 8)):
             piece = array[part]
-            assert given_in(piece).tolist() == (GIVEN[part] if given is not None else np.ones(10, bool)[part]).tolist()
-            assert values_of(piece)[given_in(piece)].tolist() == values[part][given_in(piece)].tolist()
+            assert given_mask(piece).tolist() == (GIVEN[part] if given is not None else np.ones(10, bool)[part]).tolist()
+            assert values_of(piece)[given_mask(piece)].tolist() == values[part][given_mask(piece)].tolist()
     assert len(values_of(pa.array([], type=pa.from_numpy_dtype(np.dtype(kind))))) == 0
     assert values_of(pa.nulls(3, pa.from_numpy_dtype(np.dtype(kind)))).shape == (3,)
 

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from milepost.logs.mapping.infer_events import told_by_following
+from milepost.logs.mapping.infer_events import infer_from_sequence
 
 ROOT = Path(__file__).parents[2]
 sys.path.insert(0, str(ROOT / "scripts"))
@@ -123,15 +123,15 @@ def noisy(every, again):
 @pytest.mark.parametrize("every", [(), ("touch",), ("touch", "flag")])
 def test_words_told_by_how_they_follow(every, again):
     """Openings, failures and clears are told; what comes in every try is not, and is asked for."""
-    found = told_by_following([noisy(every, again) for _ in range(4)])
+    found = infer_from_sequence([noisy(every, again) for _ in range(4)])
     expected = {"go": "start", "oops": "death", "yes": "complete"} | ({"more": "retry"} if again == "more" else {})
     assert {word: meaning.ours for word, meaning in found.items()} == expected
 
 
 def test_words_that_tell_nothing():
     """Of too few, and of those without any order, nothing is said."""
-    assert told_by_following([]) == {} and told_by_following([[("go", "a"), ("yes", "a")]]) == {}
-    found = told_by_following([[(word, level) for level in "ab" for word in order] for order in ("xyz", "yzx", "zxy", "xzy")])
+    assert infer_from_sequence([]) == {} and infer_from_sequence([[("go", "a"), ("yes", "a")]]) == {}
+    found = infer_from_sequence([[(word, level) for level in "ab" for word in order] for order in ("xyz", "yzx", "zxy", "xzy")])
     assert "death" not in {meaning.ours for meaning in found.values()}
 
 

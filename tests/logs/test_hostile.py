@@ -14,7 +14,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pyarrow import parquet
 
-from milepost.audit.audit import contents
+from milepost.audit.audit import count_contents
 from milepost.errors import LogError, MilePostError
 from milepost.logs.columnar.parquet_pieces import read_strict_parquet
 from milepost.logs.read import read
@@ -190,7 +190,7 @@ def assert_accounted(names):
         play = replay_log(read(names), None, ReplayRules(keep_debug=True))
     except MilePostError:
         return
-    counts = contents(play)
+    counts = count_contents(play)
     assert counts["records"] == counts["used"] + counts["reported"] >= sum(counts["events"].values())
 
 
@@ -203,7 +203,7 @@ def test_lines_are_counted_as_a_line_reader_counts_them(tmp_path):
             log = read([str(tmp_path / "log.jsonl")])
         except MilePostError:
             continue
-        counts = contents(replay_log(log, None, ReplayRules(keep_debug=True)))
+        counts = count_contents(replay_log(log, None, ReplayRules(keep_debug=True)))
         assert counts["records"] == sum(1 for line in io.StringIO(text) if line.strip())
         assert counts["records"] == counts["used"] + counts["reported"]
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from milepost.logs.columnar.chunks import chunked
+from milepost.logs.columnar.chunks import chunk_stage
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.read import read
 from milepost.logs.records.builder import RecordBuilder
@@ -185,7 +185,7 @@ def test_ever_new_columns(tmp_path):
 def test_little_is_kept_waiting(tmp_path):
     """Millions of lines that are no records, and records of any size, take little memory."""
     builder = RecordBuilder()
-    sink = chunked(RecordSink(builder, 0, None, cells=False), NO_MAP)
+    sink = chunk_stage(RecordSink(builder, 0, None, cells=False), NO_MAP)
     for line in range(1, 100_000):
         sink.refuse(line, "not JSON")
     assert len(sink._taken) < 20_000 and builder.refusals.count >= 80_000

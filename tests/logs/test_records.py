@@ -4,11 +4,11 @@ import pytest
 
 from milepost.cleaning.selection import parse_condition
 from milepost.errors import LogError, UsageError
-from milepost.level_names import folded, natural_key
-from milepost.logs.formats.delimited import find_delimiter, guarded
-from milepost.logs.formats.otlp import is_envelope, unpacked
-from milepost.logs.records.fields import UnreadableError, as_number, checked, nanoseconds
-from milepost.logs.records.record_hash import likeness
+from milepost.level_names import fold_name, natural_key
+from milepost.logs.formats.delimited import find_delimiter, guard_cell
+from milepost.logs.formats.otlp import is_envelope, unpack_envelope
+from milepost.logs.records.fields import UnreadableError, check_record, parse_stamp, to_number
+from milepost.logs.records.record_hash import hash_record
 from milepost.logs.sources.files import expand, is_log_name
 from milepost.wording import clock, listed, number, percent, plural, safe, seconds
 
@@ -39,7 +39,7 @@ START = {"session": "s", "time": 1, "event": "start", "level": "A"}
 def test_unreadable_records(change):
     """Without a usable session, time or event, or a level where one is needed, a record is refused."""
     with pytest.raises(UnreadableError):
-        checked(START | change)
+        check_record(START | change)
 
 
 @pytest.mark.parametrize(
@@ -62,7 +62,7 @@ def test_unreadable_records(change):
 )
 def test_bad_fields(change):
     """A field of the wrong type or out of range counts as absent, and that is noted."""
-    fields = checked(START | change)
+    fields = check_record(START | change)
     (name,) = change
     assert fields.bad
     assert name not in {**fields.text, **fields.numbers, **fields.tags}
@@ -71,7 +71,7 @@ def test_bad_fields(change):
 
 def test_fields_as_they_should_be():
     """Whole numbers are texts where texts are asked for; nulls and empty texts are absent; other fields are tags."""
-    fields = checked(
+    fields = check_record(
         START | {"session": 7, "level": 3.0, "player": None, "cause": "", "seq": 4.0, "vip": True, "score": 1.5, "n": 5}
     )
     assert (fields.session, fields.text, fields.seq) == ("7", {"level": "3"}, 4)
@@ -96,13 +96,13 @@ STAMPS = {
 @pytest.mark.parametrize("stamp", STAMPS)
 def test_time_stamps(stamp):
     """RFC 3339 with an offset, to the nanosecond; anything else is none."""
-    assert nanoseconds(stamp) == STAMPS[stamp]
+    assert parse_stamp(stamp) == STAMPS[stamp]
 
 
 def test_likeness():
     """Equal as logged: whatever the order of fields, an absent, null or empty field, 1 or 1.0; nothing else."""
-    base = likeness(START)
-    assert base == likeness(dict(reversed(START.items()))) == likeness(START | {"time": 1.0, "cause": "", "to": None})
+    base = hash_record(START)
+    assert base == hash_record(dict(reversed(START.items()))) == hash_record(START | {"time": 1.0, "cause": "", "to": None})
     others = [
         {"time": 2},
         {"time": "1"},
@@ -114,7 +114,7 @@ def test_likeness():
         {"vip": False},
         {"tags": [1]},
     ]
-    assert len({base, *(likeness(START | change) for change in others)}) == 1 + len(others)
+    assert len({base, *(hash_record(START | change) for change in others)}) == 1 + len(others)
 
 
 @pytest.mark.parametrize(
@@ -134,13 +134,13 @@ def test_likeness():
 )
 def test_numbers_in_cells(text, value):
     """A text that is a plain number is one; anything else stays as it is."""
-    assert as_number(text) == value
+    assert to_number(text) == value
 
 
 def test_delimiters_and_formulas():
     """The delimiter is the one that cuts the header into most cells; guarded texts come back as they were."""
     assert [find_delimiter(header) for header in ("a,b;c,d", "a;b;c", "a\tb", "a|b|c", "alone")] == [",", ";", "\t", "|", ","]
-    assert [guarded(text) for text in ("=1", "'=1", "plain", "-", "it's")] == ["'=1", "''=1", "plain", "'-", "it's"]
+    assert [guard_cell(text) for text in ("=1", "'=1", "plain", "-", "it's")] == ["'=1", "''=1", "plain", "'-", "it's"]
 
 
 def test_envelopes():
@@ -157,13 +157,21 @@ def test_envelopes():
     }
     assert is_envelope(event)
     assert not is_envelope(START)
-    assert unpacked(event) == {"level": "A", "time": 3, "event": "start", "session": "s", "id": "1", "source": "/ferry", "ext": 5}
-    assert unpacked(event | {"type": "org.wickwater.dance", "data": None})["event"] == "org.wickwater.dance"
+    assert unpack_envelope(event) == {
+        "level": "A",
+        "time": 3,
+        "event": "start",
+        "session": "s",
+        "id": "1",
+        "source": "/ferry",
+        "ext": 5,
+    }
+    assert unpack_envelope(event | {"type": "org.wickwater.dance", "data": None})["event"] == "org.wickwater.dance"
 
 
 def test_names():
     """Folding joins case, spaces, underscores and dashes; natural order reads digits as numbers."""
-    assert {folded(name) for name in ("Low Arch", " low_ARCH ", "low--arch", "LOW _ arch")} == {"low-arch"}
+    assert {fold_name(name) for name in ("Low Arch", " low_ARCH ", "low--arch", "LOW _ arch")} == {"low-arch"}
     assert sorted(["level 10", "Level 9", "level 2", "b1"], key=natural_key) == ["b1", "level 2", "Level 9", "level 10"]
 
 

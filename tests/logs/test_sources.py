@@ -130,8 +130,8 @@ def test_how_many_records_there_will_be(tmp_path, monkeypatch):
     log = tmp_path / "log.jsonl"
     log.write_text("".join(f'{{"session": "s", "time": {n}, "event": "start", "level": "A"}}\n' for n in range(5000)))
     monkeypatch.setattr(reading, "_LONG", 1 << 16)
-    assert 4500 < reading.likely_records([Source(log)]) < 5500
+    assert 4500 < reading.estimate_records([Source(log)]) < 5500
     (tmp_path / "log.gz").write_bytes(gzip.compress(bytes(range(256)) * 2000, 0))
-    assert reading.likely_records([Source(tmp_path / "log.gz")]) is None and reading.likely_records([Source(None)]) is None
+    assert reading.estimate_records([Source(tmp_path / "log.gz")]) is None and reading.estimate_records([Source(None)]) is None
     monkeypatch.undo()
-    assert reading.likely_records([Source(log)]) is None
+    assert reading.estimate_records([Source(log)]) is None

@@ -163,8 +163,8 @@ def test_a_query_without_an_end(milepost, monkeypatch):
         "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT 's' AS session, i AS time, 'hit' AS event FROM n"
     )
     milepost.write("map.toml", f'[input]\nquery = "{query}"\nquery_seconds = 1\n')
-    begun, watched = [], formats.stopped_after
-    monkeypatch.setattr(formats, "stopped_after", lambda *given: begun.append(given) or watched(*given))
+    begun, watched = [], formats.stop_after
+    monkeypatch.setattr(formats, "stop_after", lambda *given: begun.append(given) or watched(*given))
     done = milepost("check", path, "--map", "map.toml")
     assert done.returncode == 2 and "stopped after 1 s" in done.stderr and len(begun) == 1
 

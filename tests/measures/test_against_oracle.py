@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from milepost.cleaning.selection import parse_condition, where
+from milepost.cleaning.selection import parse_condition, select_sessions
 from milepost.course.course import read_course
 from milepost.logs.read import read
 from milepost.measures.attempts import AttemptsToClear
@@ -135,7 +135,7 @@ def test_cuts(tmp_path, cut):
         log = read([str(tmp_path / "log.jsonl")])
         if not fitting & set(log.sessions.name):
             continue
-        play = replay_log(where(log, (parse_condition(cut),)), course, ReplayRules(keep_debug=True))
+        play = replay_log(select_sessions(log, (parse_condition(cut),)), course, ReplayRules(keep_debug=True))
         kept = [line for line in as_values(lines) if line["session"] in fitting]
         expected = naive.Play(naive_replay(kept, COURSE, Settings(keep_debug=True)))
         assert same(Funnel()(play).rows, naive.funnel(expected))

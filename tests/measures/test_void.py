@@ -13,9 +13,9 @@ from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
 from milepost.measures.times import TimeInLevel
-from milepost.open_log import opened_log
+from milepost.open_log import open_log
 from milepost.partitions.execution import LogRequest
-from milepost.playback.attempt_filters import parsed
+from milepost.playback.attempt_filters import parse_conditions
 from milepost.rules import ReplayRules
 from oracle import measures as naive
 from oracle.comparing import same
@@ -70,8 +70,8 @@ def logs(first, count=30):
 
 
 def ours(path, course, exclude=(), conditions=()):
-    sessions, attempts = parsed(conditions, course)
-    return opened_log(
+    sessions, attempts = parse_conditions(conditions, course)
+    return open_log(
         LogRequest([str(path)], course, ReplayRules(), conditions=sessions, of_attempts=attempts, exclude=exclude)
     ).play()
 

@@ -7,7 +7,7 @@ from scipy.special import log_ndtr
 
 from milepost.numerics.intervals import (
     clustered_share,
-    exact,
+    exact_interval,
     log_log,
     log_log_ends,
     log_normal,
@@ -16,24 +16,24 @@ from milepost.numerics.intervals import (
     spread_interval,
     t_quantile,
     two_sided,
-    wilson,
+    wilson_interval,
 )
 from milepost.numerics.survival import kaplan_meier
 
 
 def test_wilson():
     """Newcombe, Statistics in Medicine 17 (1998), table I: 81 of 263 and 0 of 20."""
-    assert wilson(81, 263) == pytest.approx((0.2553, 0.3662), abs=5e-5)
-    assert wilson(0, 20) == pytest.approx((0.0, 0.1611), abs=5e-5)
-    assert wilson(0, 0) == (None, None)
+    assert wilson_interval(81, 263) == pytest.approx((0.2553, 0.3662), abs=5e-5)
+    assert wilson_interval(0, 20) == pytest.approx((0.0, 0.1611), abs=5e-5)
+    assert wilson_interval(0, 0) == (None, None)
 
 
 def test_exact():
     """The same table: 81 of 263, 15 of 148 and 1 of 29 by Clopper and Pearson."""
-    assert exact(81, 263) == pytest.approx((0.2527, 0.3676), abs=5e-5)
-    assert exact(15, 148) == pytest.approx((0.0578, 0.1617), abs=5e-5)
-    assert exact(1, 29) == pytest.approx((0.0009, 0.1776), abs=5e-5)
-    assert exact(5, 5) == pytest.approx((0.025 ** (1 / 5), 1.0))
+    assert exact_interval(81, 263) == pytest.approx((0.2527, 0.3676), abs=5e-5)
+    assert exact_interval(15, 148) == pytest.approx((0.0578, 0.1617), abs=5e-5)
+    assert exact_interval(1, 29) == pytest.approx((0.0009, 0.1776), abs=5e-5)
+    assert exact_interval(5, 5) == pytest.approx((0.025 ** (1 / 5), 1.0))
 
 
 def test_kaplan_meier():
@@ -76,10 +76,10 @@ def test_equal_times_are_one():
 @pytest.mark.parametrize(
     ("hits", "of", "expected"),
     [
-        ([1], [4], exact(1, 4)),  # one player
-        ([1, 1], [2, 2], exact(2, 4)),  # no spread between players
-        ([1, 1, 1], [1, 1, 1], exact(3, 3)),  # all cleared at once
-        ([0, 0], [7, 9], exact(0, 2)),  # nobody did: counted by players
+        ([1], [4], exact_interval(1, 4)),  # one player
+        ([1, 1], [2, 2], exact_interval(2, 4)),  # no spread between players
+        ([1, 1, 1], [1, 1, 1], exact_interval(3, 3)),  # all cleared at once
+        ([0, 0], [7, 9], exact_interval(0, 2)),  # nobody did: counted by players
         ([0, 0], [0, 0], (None, None)),  # nobody tried
     ],
 )

@@ -4,7 +4,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis.strategies import booleans, integers, lists, permutations, sampled_from, tuples
 
-from milepost.numerics.value_counts import apart, in_own_order
+from milepost.numerics.value_counts import in_own_order, number_apart
 
 ROW = tuples(integers(0, 4), sampled_from([0.5, 1.25, 3.0]), booleans())
 ROWS = lists(lists(ROW, min_size=1, max_size=4).map(sorted), max_size=12)  # those of a kind come in an order that they decide
@@ -39,4 +39,4 @@ def test_as_by_chance():
 def test_numbered_on():
     """Parts that share no subject."""
     parts = [np.array([0, 0, 1], np.int8), np.zeros(0, np.int8), np.array([0, 2], np.int16)]
-    assert apart(parts).tolist() == [0, 0, 1, 2, 4]
+    assert number_apart(parts).tolist() == [0, 0, 1, 2, 4]

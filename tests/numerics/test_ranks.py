@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
-from milepost.numerics.ranks import DRAWS, SEED, Pairs, spearman, spearman_interval, standing
+from milepost.numerics.ranks import DRAWS, SEED, Pairs, rank_standings, spearman, spearman_interval
 
 
 def drawn(seed, n, owners=4):
@@ -43,10 +43,12 @@ def test_too_few_players():
 
 def test_standing():
     """Places in standard deviations of ranks; a figure that is not known stands nowhere, however many others do."""
-    place, error = standing([(0.2, 0.1, 0.3), (0.5, 0.15, 0.8), (0.9, 0.7, 1.0), (None, None, None), (0.9, None, None)], False)
+    place, error = rank_standings(
+        [(0.2, 0.1, 0.3), (0.5, 0.15, 0.8), (0.9, 0.7, 1.0), (None, None, None), (0.9, None, None)], False
+    )
     ranks = np.array([1, 2, 3.5, 0.5, 3.5])
     spread = ranks.std(ddof=1)
     assert place == pytest.approx([*((ranks - ranks.mean()) / spread)[:3], 0.0, (3.5 - ranks.mean()) / spread])
     reached = np.array([1, 2, 2]) / (2 * 1.959964 * spread)
     assert error == pytest.approx([*reached, np.inf, reached.max()], rel=1e-6)
-    assert standing([(0.2, 0.1, 0.3), (0.5, 0.15, 0.8)], True)[0] == pytest.approx([0.5**0.5, -(0.5**0.5)])
+    assert rank_standings([(0.2, 0.1, 0.3), (0.5, 0.15, 0.8)], True)[0] == pytest.approx([0.5**0.5, -(0.5**0.5)])

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from milepost.numerics import shifts
-from milepost.numerics.shifts import false_discovery_rate, shifted
+from milepost.numerics.shifts import estimate_shift, false_discovery_rate
 
 
 def told_the_long_way(x, v, anchors, tau):
@@ -44,7 +44,7 @@ def test_averages_over_spreads(seed):
     rng = np.random.default_rng(seed)
     root = rng.normal(size=(8, 11))
     v, x = root @ root.T / 40 + 0.02 * np.eye(8), rng.normal(0, 0.6, 8)
-    found = shifted(x, v)
+    found = estimate_shift(x, v)
     each = [shifts._at(float(tau), x, v, found.anchors) for tau in shifts._TAUS]
     weight = np.exp([one.log_weight - max(other.log_weight for other in each) for one in each])
     weight /= weight.sum()
@@ -61,7 +61,7 @@ def test_averages_over_spreads(seed):
 
 
 def test_all_moved_alike():
-    found = shifted(np.full(10, 0.7), 0.04 * np.eye(10))
+    found = estimate_shift(np.full(10, 0.7), 0.04 * np.eye(10))
     assert (
         found.shift == pytest.approx(0.7)
         and np.allclose(found.delta, 0, atol=1e-12)
@@ -74,7 +74,7 @@ def test_one_level_does_not_push_the_others():
     """A level that was changed is no anchor, so that it moves neither the shift nor what the others are said to have done."""
     x = np.full(12, -0.4)
     x[5] += 3
-    found = shifted(x, 0.04 * np.eye(12))
+    found = estimate_shift(x, 0.04 * np.eye(12))
     assert found.shift == pytest.approx(-0.4) and found.delta[5] == pytest.approx(3.0) and not found.anchors[5]
     assert np.allclose(np.delete(found.delta, 5), 0, atol=1e-9) and found.p[5] < 1e-9
 
@@ -83,7 +83,7 @@ def test_an_error_that_all_share_is_the_shifts():
     """Another sample of players moves all estimates together: it widens the shift, and no delta."""
     alone, shared = 0.04 * np.eye(8), 0.04 * np.eye(8) + 0.25
     x = np.linspace(-0.2, 0.2, 8)
-    one, other = shifted(x, alone), shifted(x, shared)
+    one, other = estimate_shift(x, alone), estimate_shift(x, shared)
     assert np.allclose(one.delta_se, other.delta_se) and other.shift_se**2 == pytest.approx(one.shift_se**2 + 0.25, rel=1e-3)
 
 
@@ -91,7 +91,7 @@ def test_untouched_levels_carry_the_shift():
     """Where half of the levels are changed alike, only who knows which were not can tell."""
     x = np.array([0.0] * 5 + [1.5] * 5)
     known = np.arange(10) < 5
-    found = shifted(x, 0.02 * np.eye(10), known)
+    found = estimate_shift(x, 0.02 * np.eye(10), known)
     assert found.shift == pytest.approx(0.0) and np.allclose(found.delta[5:], 1.5) and (found.p[5:] < 1e-6).all()
 
 

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from milepost.numerics.whole_numbers import counted, distinct, first_places, numbered, ordinals, stable_order
+from milepost.numerics.whole_numbers import count_values, distinct, first_places, number_values, ordinals, stable_order
 
 SMALL = st.lists(st.integers(-3, 3), max_size=60)
 WIDE = st.lists(st.integers(-(1 << 63), (1 << 63) - 1), max_size=20)
@@ -19,7 +19,7 @@ def test_like_numpy(values, kind):
     column = np.array(values, dtype=kind)
     assert stable_order(column).tolist() == np.argsort(column, kind="stable").tolist()
     assert distinct(column).tolist() == np.unique(column).tolist()
-    for ours, option in ((counted, "return_counts"), (numbered, "return_inverse"), (first_places, "return_index")):
+    for ours, option in ((count_values, "return_counts"), (number_values, "return_inverse"), (first_places, "return_index")):
         for mine, theirs in zip(ours(column), np.unique(column, **{option: True}), strict=True):
             assert mine.tolist() == theirs.tolist(), option
     assert ordinals(column).tolist() == [values[: place + 1].count(value) for place, value in enumerate(values)]

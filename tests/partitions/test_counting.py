@@ -29,16 +29,16 @@ from milepost.measures.ratings import Ratings
 from milepost.measures.raw import FunnelWithRaw
 from milepost.measures.run_lengths import RunsMeasure
 from milepost.measures.times import TimeInLevel
-from milepost.open_log import opened_log
+from milepost.open_log import open_log
 from milepost.partitions import memory_parts, partitioned_log, partitioned_source
 from milepost.partitions.execution import ExecutionPlan, LogRequest, Work
 from milepost.partitions.executors import workers
 from milepost.partitions.partitioned_source import load_parts
-from milepost.playback.attempt_filters import parsed
+from milepost.playback.attempt_filters import parse_conditions
 from milepost.playback.play import with_attempts
 from milepost.playback.tallies import Tallies, finding_counts
 from milepost.progress import SILENT
-from milepost.reports.build_document import document, needs_of
+from milepost.reports.build_document import build_document, needs_of
 from milepost.reports.registry import MEASURES as REGISTRY
 from milepost.rules import ReplayRules
 from random_logs import COURSE, as_text, as_toml, random_log, with_odd_players
@@ -100,7 +100,12 @@ def asked_of(folder, given, rules, where, jobs):
     course = read_course(folder / "course.toml") if given else None
     players = read_players(folder / "players.csv")
     return LogRequest(
-        [str(folder / "log.jsonl")], course, rules, conditions=parsed(where, course)[0], players=players, work=Work(jobs=jobs)
+        [str(folder / "log.jsonl")],
+        course,
+        rules,
+        conditions=parse_conditions(where, course)[0],
+        players=players,
+        work=Work(jobs=jobs),
     )
 
 
@@ -130,14 +135,14 @@ def test_same_documents(folder, monkeypatch, packed, given, rules, where):
     asked = asked_of(folder, given, rules, where, 2)
     source = str(folder / "store") if packed else asked.names[0]
     parts = load_parts(LogRequest(**{**vars(asked), "names": [source]}), ExecutionPlan(held=not packed, packed=packed))
-    whole = opened_log(LogRequest(**{**vars(asked), "work": Work()})).play()
+    whole = open_log(LogRequest(**{**vars(asked), "work": Work()})).play()
     if packed and not where:
         monkeypatch.setattr(partitioned_source, "bare_log", lambda *_: pytest.fail("a list of all sessions was made"))
     measures = MEASURES + (BY_COURSE if given else ())
     counted = parts.compute_from_counts(None, lambda play: play, needs_of(measures))
     assert len(parts.parted.parts) > 5 and len(whole.attempts) > 20
     for measure in measures:
-        ours, theirs = (document("x", play, table_of(play, measure)) for play in (counted, whole))
+        ours, theirs = (build_document("x", play, table_of(play, measure)) for play in (counted, whole))
         assert json.dumps(ours) == json.dumps(theirs)
 
 
@@ -252,7 +257,7 @@ def test_one_by_one_in_order(jobs):
 
     seen = []
     with pytest.raises(LogError, match="the fourth"), workers(jobs, None) as who:
-        seen.extend(who.each(work, [(number,) for number in range(200)], SILENT))
+        seen.extend(who.run_each(work, [(number,) for number in range(200)], SILENT))
     assert seen == [0, 1, 2, 3] and len(begun) < 200
 
 

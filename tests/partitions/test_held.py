@@ -20,7 +20,7 @@ from milepost.logs.columnar import chunks
 from milepost.logs.read import read
 from milepost.logs.records import builder
 from milepost.partitions import execution, memory_parts, partitioned_log
-from milepost.partitions.compressed_columns import Same, filled_out, packed
+from milepost.partitions.compressed_columns import Same, compress, decompress
 from milepost.partitions.execution import LogRequest, Work
 from milepost.partitions.executors import InProcess, Workers, workers
 from milepost.partitions.memory_parts import hold
@@ -49,7 +49,7 @@ def bits(column):
 @given(COLUMNS)
 def test_packed_columns(column):
     """Of the same type, to the last bit, zeros of both signs included."""
-    again = filled_out(packed(column))
+    again = decompress(compress(column))
     assert again.dtype == column.dtype and bits(again) == bits(column)
 
 
@@ -57,8 +57,8 @@ def test_packed_columns(column):
 def test_packed_columns_in_another_order(given):
     """Its rows reordered, and some that lie together."""
     column, order = given
-    ordered = packed(column).ordered(order)
-    assert bits(filled_out(ordered)) == bits(column[order])
+    ordered = compress(column).ordered(order)
+    assert bits(decompress(ordered)) == bits(column[order])
     room = np.empty(len(column) // 2, column.dtype)
     ordered.fill(room, len(column) // 3)
     assert bits(room) == bits(column[order][len(column) // 3 :][: len(room)])
@@ -84,7 +84,7 @@ def test_packed_columns_are_small(values, most):
         assert all(one.base is None for one in own)
         return sum(one.nbytes for one in own) + sum(size(value) for value in vars(column).values() if hasattr(value, "ordered"))
 
-    kept = packed(values[:])
+    kept = compress(values[:])
     assert (0 if isinstance(kept, Same) else size(kept)) <= most * len(values)
 
 
@@ -215,7 +215,7 @@ def test_every_command_on_a_large_log(wickwater, monkeypatch, capsys, words):
     monkeypatch.setattr(memory_parts, "_BLOCK", 500)
     said, blocks = [], []
     monkeypatch.setattr(
-        memory_parts, "held_in_blocks", lambda *given, real=memory_parts.held_in_blocks: blocks.append(1) or real(*given)
+        memory_parts, "hold_in_blocks", lambda *given, real=memory_parts.hold_in_blocks: blocks.append(1) or real(*given)
     )
     for comfort in (1 << 40, 0):
         monkeypatch.setattr(execution, "COMFORT", comfort)

@@ -13,11 +13,11 @@ from milepost.cleaning.survey import Survey, coarse_builds, survey_of
 from milepost.logs.interface import Place
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.store.pack_store import Layout
-from milepost.memory import memory_of_whole, unpacked
-from milepost.numerics.whole_numbers import slimmest
-from milepost.partitions.compressed_columns import packed, packed_table
-from milepost.partitions.merging import NARROW, joined
-from milepost.playback.infer import infer_order, precedence
+from milepost.memory import memory_of_whole, unpacked_size
+from milepost.numerics.whole_numbers import narrow
+from milepost.partitions.compressed_columns import compress, compress_table
+from milepost.partitions.merging import NARROW, join_column
+from milepost.playback.infer import count_precedence, infer_order
 from milepost.playback.tallies import PLACES, Found
 
 NUMBERS = lists(one_of(integers(-200, 200), integers(-(1 << 40), 1 << 40)), min_size=1, max_size=30)
@@ -28,9 +28,9 @@ FLOATS = lists(one_of(floats(), none().map(lambda _: float("nan"))), max_size=20
 def test_slimmest(whole, real):
     """A narrower column has the very same values."""
     column = np.array(whole, dtype=np.int64)
-    slim = slimmest(column)
+    slim = narrow(column)
     assert slim.tolist() == whole and slim.itemsize <= column.itemsize
-    assert np.array_equal(slimmest(np.array(real)), np.array(real), equal_nan=True)
+    assert np.array_equal(narrow(np.array(real)), np.array(real), equal_nan=True)
 
 
 class Table:
@@ -52,19 +52,19 @@ def test_slim_columns_joined(parts):
     """Put together again in another order, columns are what they were; those that are calculated with are of full width."""
     tables = [Table(*zip(*rows, strict=True)) if rows else Table([], [], []) for rows in parts]
     order = np.arange(sum(map(len, parts)))[::-1]
-    slim = [packed_table(table) for table in tables]
+    slim = [compress_table(table) for table in tables]
     for name in ("level", "outcome", "active"):
         plain = np.concatenate([getattr(table, name) for table in tables])[order]
-        ours = joined(name, [columns[name] for columns in slim], order)
+        ours = join_column(name, [columns[name] for columns in slim], order)
         assert np.array_equal(ours, plain, equal_nan=name == "active")
         assert name in NARROW or not len(order) or ours.dtype == plain.dtype
 
 
 def test_columns_of_different_widths():
     """A tag of few values in one part and of many in another keeps all of them."""
-    one, other = (packed(np.array(codes, kind)) for codes, kind in (([0, -1, 5], np.int8), ([300, -1], np.int16)))
+    one, other = (compress(np.array(codes, kind)) for codes, kind in (([0, -1, 5], np.int8), ([300, -1], np.int16)))
     for columns, expected in (((one, other), [0, -1, 5, 300, -1]), ((other, one), [300, -1, 0, -1, 5])):
-        assert joined("tag boat", list(columns), np.arange(5)).tolist() == expected
+        assert join_column("tag boat", list(columns), np.arange(5)).tolist() == expected
 
 
 RECORDS = lists(
@@ -119,8 +119,8 @@ def test_precedence_adds_up(tries):
     tries = sorted(tries, key=lambda pair: pair[0])
     player, level = (np.array([pair[n] for pair in tries], dtype=np.int64) for n in range(2))
     early = player < 3
-    both = precedence(player[early], level[early]) + precedence(player[~early], level[~early])
-    once = precedence(player, level)
+    both = count_precedence(player[early], level[early]) + count_precedence(player[~early], level[~early])
+    once = count_precedence(player, level)
     assert both.levels.tolist() == once.levels.tolist() and both.before.tolist() == once.before.tolist()
     names = [f"Level {n}" for n in range(6)]
     assert infer_order(both, names) == infer_order(once, names)
@@ -156,8 +156,8 @@ def test_layout(size, memory, jobs, parts):
 )
 def test_packed_files_count_as_what_they_hold(name, times):
     """A packed log makes as many parts as the same log that is not packed."""
-    assert unpacked(name, 1000) == 1000 * times
-    assert memory_of_whole(unpacked(name, 1 << 30)) > times * 4 << 30
+    assert unpacked_size(name, 1000) == 1000 * times
+    assert memory_of_whole(unpacked_size(name, 1 << 30)) > times * 4 << 30
 
 
 def test_a_packed_log_is_divided_as_finely(tmp_path, monkeypatch):

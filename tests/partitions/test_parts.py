@@ -11,7 +11,7 @@ import pytest
 import milepost as milepost_api
 from conftest import Program
 from milepost import engine, open_log
-from milepost.cleaning.selection import parse_condition, where
+from milepost.cleaning.selection import parse_condition, select_sessions
 from milepost.cli.main import main
 from milepost.course.course import read_course
 from milepost.errors import LogError, WorkError
@@ -30,7 +30,7 @@ from milepost.partitions import executors
 from milepost.partitions.execution import ExecutionPlan, Work
 from milepost.partitions.executors import InProcess, Workers
 from milepost.partitions.partitioned_log import PartedLog
-from milepost.partitions.partitioned_source import _without_sessions, open_store, opened
+from milepost.partitions.partitioned_source import _without_sessions, open_store, opened_store
 from milepost.partitions.tasks import PartRequest
 from milepost.playback import replay
 from milepost.playback.replay import replay_log
@@ -100,7 +100,7 @@ def test_whoever_reads_a_store_reads_what_was_there(tmp_path, course):
     first, second = (written(tmp_path, seeds, name) for seeds, name in ((range(4), "one.jsonl"), (range(4, 7), "two.jsonl")))
     log = packed([first], tmp_path / "store", Layout(3, 100))
     pack([str(second)], Into(tmp_path / "store", "add", Layout(3, 100)))
-    for keeping in (opened, _without_sessions):
+    for keeping in (opened_store, _without_sessions):
         keeping.cache_clear()
     play = log.play(PartRequest(course, ReplayRules()), Workers(InProcess()))
     assert len(play.gated.log.sessions.name) == len(read([str(first)]).sessions.name)
@@ -144,7 +144,7 @@ def test_conditions(tmp_path, text):
     path, condition = written(tmp_path, range(12)), (parse_condition(text),)
     parted, by_hand = packed([path], tmp_path / "store", Layout(4)), Workers(InProcess())
     wanted = PartRequest(None, ReplayRules(), parted.fitting(condition, by_hand))
-    whole = replay_log(where(read([str(path)]), condition), None, ReplayRules())
+    whole = replay_log(select_sessions(read([str(path)]), condition), None, ReplayRules())
     assert document(parted.play(wanted, by_hand), None) == document(whole, None)
 
 
@@ -245,7 +245,7 @@ def test_a_large_store_is_parted_without_being_asked(tmp_path, monkeypatch, caps
         assert bool(whole_logs) == (large > 1)
     assert {**told[0], "made": None} == {**told[1], "made": None}
     with pytest.raises(LogError, match="in the meantime"):
-        opened(str(tmp_path / "store"), 4, "another stamp")
+        opened_store(str(tmp_path / "store"), 4, "another stamp")
 
 
 GIGABYTE = 1 << 30
@@ -277,14 +277,14 @@ def test_parts_where_they_are_needed(tmp_path, monkeypatch, name, size, work, ow
     with (tmp_path / name).open("wb") as log:
         log.truncate(size << 20)  # takes no room on disk
     monkeypatch.setattr(work_module, "memory_of_machine", lambda: own and own * GIGABYTE)
-    assert work.way([str(tmp_path / name)]) == way
+    assert work.plan([str(tmp_path / name)]) == way
 
 
 def test_parts_of_what_has_no_size():
     """Standard input and addresses go in parts where that was said."""
     for name in ("-", "s3://wickwater/log.jsonl"):
-        assert Work().way([name]) == WHOLE and Work(jobs=2).way([name]) == HELD
-        assert Work(memory=GIGABYTE).way([name]) == ExecutionPlan(packed=True, memory=GIGABYTE)
+        assert Work().plan([name]) == WHOLE and Work(jobs=2).plan([name]) == HELD
+        assert Work(memory=GIGABYTE).plan([name]) == ExecutionPlan(packed=True, memory=GIGABYTE)
 
 
 def test_memory_runs_out(monkeypatch, capsys, tmp_path):

@@ -7,7 +7,7 @@ from conftest import COURSE
 from milepost.audit.record_checks import Signs
 from milepost.drafts.course_draft import draft_course
 from milepost.errors import RecordsGoneError
-from milepost.measures.times import on_clock
+from milepost.measures.times import use_clock
 from milepost.measures.trace import Trace
 from milepost.playback.play import Play
 
@@ -36,7 +36,7 @@ class Unlisted:
     [
         lambda play: Trace()(play),
         lambda play: draft_course(play, ""),
-        lambda play: on_clock(play, idle_cap=3.0),
+        lambda play: use_clock(play, idle_cap=3.0),
         lambda play: play.summary(Unlisted),
         lambda play: len(play.gated.order),
         lambda play: play.gated.log.records.time,

@@ -7,7 +7,7 @@ from itertools import product
 import numpy as np
 import pytest
 
-from milepost.compiling import Compiled, available
+from milepost.compiling import Compiled, is_available
 from milepost.course.course import Course, Level
 from milepost.logs.read import read
 from milepost.playback import replay
@@ -16,7 +16,7 @@ from milepost.progress import Silent
 from milepost.rules import ReplayRules
 from random_logs import COURSE, random_log, with_runs
 
-pytestmark = pytest.mark.skipif(not available(), reason="Numba is not installed")
+pytestmark = pytest.mark.skipif(not is_available(), reason="Numba is not installed")
 
 
 @pytest.fixture(scope="module")

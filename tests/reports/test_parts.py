@@ -2,10 +2,10 @@
 
 import pytest
 
-from milepost.cleaning.anonymous import anonymous_file, pseudonym
-from milepost.difficulty.spike_sentences import sentence, unsaid
-from milepost.difficulty.whatif import as_difficulty, planned_retention
-from milepost.reports.summary import course_strip, strip_of_verdicts, verdict
+from milepost.cleaning.anonymous import number_file, pseudonym
+from milepost.difficulty.spike_sentences import word_spike, word_unjudged
+from milepost.difficulty.whatif import difficulty_for_chance, project_retention
+from milepost.reports.summary import course_strip, strip_of_verdicts, word_verdict
 from milepost.wording import spark
 
 
@@ -33,12 +33,12 @@ def judged(level="Low Arch", kind="spike", evidence="strong", **more):
 
 def test_a_sentence():
     """As a colleague would say it, with how many players, how sure, and what it costs."""
-    assert sentence(judged(), 48, "tries") == (
+    assert word_spike(judged(), 48, "tries") == (
         "Low Arch is harder than its surroundings: 33 % of first tries clear; the levels around it lead one to expect 75 %. "
         "31 players, strong evidence. 7 of the 31 who reached it were lost there; had it been like its surroundings, about 6 more of 48 players would still be playing "
         "at the end (3 to 9). They also quit more here than around it."
     )
-    said = sentence(
+    said = word_spike(
         judged(
             cost=1.2,
             quitting="none",
@@ -52,16 +52,16 @@ def test_a_sentence():
     )
     assert "about 1 more of 48 players" in said and "By quitting alone it does not stand out." in said
     assert said.endswith("reeds goes from 2 to 8, 6 times its usual step. barges goes from 0 to 1, new here.")
-    assert "lost" not in sentence(judged(kind="dip"), 48, "tries")
-    assert "Nobody was lost there" in sentence(judged(lost=0), 48, "tries") and "1 of the 31 who reached it was lost" in sentence(
-        judged(lost=1), 48, "tries"
-    )
-    assert "more of" not in sentence(judged(cost=-0.2, cost_low=-0.4, cost_high=1.2), 48, "tries")
-    hint = sentence(judged(evidence="weak", q_value=0.68), 48, "tries")
+    assert "lost" not in word_spike(judged(kind="dip"), 48, "tries")
+    assert "Nobody was lost there" in word_spike(
+        judged(lost=0), 48, "tries"
+    ) and "1 of the 31 who reached it was lost" in word_spike(judged(lost=1), 48, "tries")
+    assert "more of" not in word_spike(judged(cost=-0.2, cost_low=-0.4, cost_high=1.2), 48, "tries")
+    hint = word_spike(judged(evidence="weak", q_value=0.68), 48, "tries")
     assert hint.startswith("Low Arch may be harder than its surroundings: ")
     assert "31 players; a hint: about 7 in 10 such hints are chance." in hint
-    assert "2.5 times as long" in sentence(judged(), 48, "time")
-    assert sentence(judged(kind="none"), 48, "tries") is None
+    assert "2.5 times as long" in word_spike(judged(), 48, "time")
+    assert word_spike(judged(kind="none"), 48, "tries") is None
 
 
 @pytest.mark.parametrize(
@@ -71,9 +71,9 @@ def test_a_sentence():
 def test_what_cannot_be_judged(few, start):
     """Which levels, and how many players it would take."""
     rows = [judged(f"Level {n}", "none", "too_few" if n < few else "none") for n in range(6)]
-    (said,) = unsaid(rows, "tries")
+    (said,) = word_unjudged(rows, "tries")
     assert said.startswith(start) and "about 40 players at a level" in said
-    assert unsaid([judged()], "tries") == []
+    assert word_unjudged([judged()], "tries") == []
 
 
 def test_strips():
@@ -96,22 +96,22 @@ def test_spark():
 
 def test_verdicts_in_words():
     """Kind and evidence; few players say so."""
-    assert verdict(judged()) == "spike, strong"
-    assert verdict(judged(kind="none", evidence="none")) == ""
-    assert verdict(judged(kind="none", evidence="too_few")) == "too few to tell"
+    assert word_verdict(judged()) == "spike, strong"
+    assert word_verdict(judged(kind="none", evidence="none")) == ""
+    assert word_verdict(judged(kind="none", evidence="too_few")) == "too few to tell"
 
 
 def test_plan_as_retention():
     """Harder levels keep fewer; without quitting nobody is lost but who never clears."""
     model = {"skill_sd": 0.9, "learning": 0.4, "quit_per_failure": 0.05}
-    easy, hard = (planned_retention(model, [as_difficulty(chance)] * 6) for chance in (0.9, 0.5))
+    easy, hard = (project_retention(model, [difficulty_for_chance(chance)] * 6) for chance in (0.9, 0.5))
     assert all(a > b for a, b in zip(easy, hard, strict=True)) and hard == sorted(hard, reverse=True)
-    assert planned_retention(model | {"quit_per_failure": 0.0}, [0.0])[0] == pytest.approx(1.0, abs=1e-5)
-    assert as_difficulty(0.5) == 0 and as_difficulty(0.2) > 0
+    assert project_retention(model | {"quit_per_failure": 0.0}, [0.0])[0] == pytest.approx(1.0, abs=1e-5)
+    assert difficulty_for_chance(0.5) == 0 and difficulty_for_chance(0.2) > 0
 
 
 def test_pseudonyms_are_stable():
     """The same name gives the same pseudonym, another another; a file keeps only what it is."""
     assert pseudonym("player", "Ada") == pseudonym("player", "Ada") != pseudonym("player", "ada")
     assert pseudonym("player", "\ud800").startswith("player-")
-    assert anonymous_file("/home/ada/maud.jsonl.gz", 1) == "file-2.jsonl.gz" and anonymous_file("standard input", 0) == "file-1"
+    assert number_file("/home/ada/maud.jsonl.gz", 1) == "file-2.jsonl.gz" and number_file("standard input", 0) == "file-1"

@@ -5,7 +5,7 @@ from math import sqrt
 
 import pytest
 
-from milepost.reports.since import flagged_levels, whats_new
+from milepost.reports.since import find_news, flagged_levels
 
 SHAPE = ("--shape", "flat", "--levels", "10", "--players", "60", "--sessions", "1", "--minutes", "0", "--roughness", "0")
 
@@ -103,15 +103,15 @@ def report(rate, spread, marks, kind="none", codes=(), levels=("A",)):
 def test_noise_by_hand():
     """With shared sessions the variances are taken from one another, without they are added."""
     old, new = report(0.5, 0.05, ["a", "b"]), report(0.58, 0.04, ["a", "b", "c"])
-    (moved,) = whats_new("old", old, new)["moved"]
+    (moved,) = find_news("old", old, new)["moved"]
     assert moved["noise"] == pytest.approx(sqrt(0.05**2 - 0.04**2), rel=1e-4) and (moved["before"], moved["after"]) == (0.5, 0.58)
-    apart = whats_new("old", old, report(0.58, 0.04, ["c", "d", "e"]))
+    apart = find_news("old", old, report(0.58, 0.04, ["c", "d", "e"]))
     assert apart["moved"] == [] and apart["compared"] == 1 and (apart["new_sessions"], apart["sessions_gone"]) == (3, 2)
 
 
 def test_what_else_is_named():
     """Verdicts, findings and levels that came or went."""
-    since = whats_new(
+    since = find_news(
         "old",
         report(0.5, 0.1, ["a"], "spike", ("stuck",), ("A", "B")),
         report(0.5, 0.1, ["a"], "none", ("stuck", "idle_span"), ("A", "C")),

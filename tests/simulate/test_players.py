@@ -8,7 +8,7 @@ import pytest
 from milepost.course.course import Course, Level
 from milepost.numerics.time_model import fit_times
 from milepost.simulate.population import Population
-from milepost.simulate.records import Scenery, sessions
+from milepost.simulate.records import Scenery, simulate_sessions
 from milepost.simulate.simulated_players import LevelTraits, play_course
 from milepost.simulate.writing import FaultRates, spoil
 from milepost.vocabulary import CLEARED, CRASH, TIME_UP
@@ -74,7 +74,7 @@ def test_records_and_faults():
     scenery = Scenery(
         [f"Lock {n}" for n in range(5)], [["reeds"]] * 5, [f"Player {n}" for n in range(20)], [{}] * 20, [["1"]] * 20
     )
-    written = list(sessions(tries, scenery, rng))
+    written = list(simulate_sessions(tries, scenery, rng))
     assert len(written) == 20
     for session in written:
         times = [record["time"] for record in session]

@@ -6,7 +6,7 @@ from hashlib import sha256
 import pytest
 
 from milepost.logs.store import manifest as checksums
-from milepost.logs.store.manifest import checksum, taken_ahead
+from milepost.logs.store.manifest import checksum, take_checksums_ahead
 
 
 def test_of_a_file_that_changes(tmp_path):
@@ -31,10 +31,10 @@ def test_taken_beside_other_work(tmp_path, monkeypatch):
     small, large, changed, gone = (tmp_path / name for name in ("small", "large", "changed", "gone"))
     for path in (small, large, changed, gone):
         path.write_bytes(path.name.encode()[:3] if path is small else path.name.encode())
-    taken, begun = checksums._taken, []
-    monkeypatch.setattr(checksums, "_taken", lambda path: begun.append(path.name) or taken(path))
-    taken_ahead([small, large, changed, tmp_path / "never there"])
-    taken_ahead([large])
+    taken, begun = checksums._take_checksum, []
+    monkeypatch.setattr(checksums, "_take_checksum", lambda path: begun.append(path.name) or taken(path))
+    take_checksums_ahead([small, large, changed, tmp_path / "never there"])
+    take_checksums_ahead([large])
     changed.write_bytes(b"written to")
     assert checksum(large) == checksum(large) == sha256(b"large").hexdigest()
     assert checksum(changed) == sha256(b"written to").hexdigest() and checksum(small) == sha256(b"sma").hexdigest()
@@ -44,8 +44,8 @@ def test_taken_beside_other_work(tmp_path, monkeypatch):
 def test_unreadable_when_it_is_asked_for(tmp_path, monkeypatch):
     """A file that cannot be read says so where its checksum is needed, not beside."""
     monkeypatch.setattr(checksums, "_LONG", 4)
-    monkeypatch.setattr(checksums, "_taken", lambda path: (_ for _ in ()).throw(PermissionError(13, "not yours", str(path))))
+    monkeypatch.setattr(checksums, "_take_checksum", lambda path: (_ for _ in ()).throw(PermissionError(13, "not yours", str(path))))
     (tmp_path / "log.jsonl").write_bytes(b"content")
-    taken_ahead([tmp_path / "log.jsonl"])
+    take_checksums_ahead([tmp_path / "log.jsonl"])
     with pytest.raises(OSError, match="not yours"):
         checksum(tmp_path / "log.jsonl")

@@ -12,8 +12,8 @@ import pytest
 
 from driving import PROGRAM
 from milepost.errors import LogError
-from milepost.logs.store.manifest import kept_as, read_manifest, require_no_links
-from milepost.partitions.partitioned_source import opened
+from milepost.logs.store.manifest import earlier_name, read_manifest, require_no_links
+from milepost.partitions.partitioned_source import opened_store
 
 
 @pytest.fixture
@@ -108,18 +108,18 @@ def test_another_store_of_the_same_name(store, small_log):
     """A worker that knew a store does not take another one for it that was packed in its place."""
     folder = store.folder / "kept"
     before = read_manifest(folder)
-    opened(str(folder), before.additions, before.stamp())
+    opened_store(str(folder), before.additions, before.stamp())
     for path in [*folder.glob("store*.json"), *folder.glob("*.parquet")]:
         path.unlink()
     store.write("other.jsonl", small_log)
     assert store("pack", "other.jsonl", "-o", "kept").returncode == 0
     after = read_manifest(folder)
     assert after.additions == before.additions and after.stamp() != before.stamp()
-    assert opened(str(folder), after.additions, after.stamp())[1].sessions.name == ["a", "b"]
+    assert opened_store(str(folder), after.additions, after.stamp())[1].sessions.name == ["a", "b"]
     with pytest.raises(LogError, match="packed anew"):
-        opened(str(folder), after.additions, "x")
-    (folder / kept_as(after)).unlink()
-    opened.cache_clear()
+        opened_store(str(folder), after.additions, "x")
+    (folder / earlier_name(after)).unlink()
+    opened_store.cache_clear()
     assert store("funnel", "kept", "--memory", "1MB").returncode == 2
 
 

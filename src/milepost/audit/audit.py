@@ -10,18 +10,18 @@ import numpy as np
 
 from milepost.arrays import Bools
 from milepost.audit.cautions import finding_weights
-from milepost.audit.cleaning_effects import MovedRow, RawBesideClean, moved, raw_beside_clean
+from milepost.audit.cleaning_effects import MovedRow, RawBesideClean, compare_raw_with_clean, list_moved_levels
 from milepost.audit.evidence import Evidence, Excluding, Suspect
-from milepost.audit.exclusion_effects import what_excluding_moves
-from milepost.audit.promise_checks import PromiseRow, promise_rows
-from milepost.audit.suspects import suspects_of
+from milepost.audit.exclusion_effects import measure_exclusion_effects
+from milepost.audit.promise_checks import PromiseRow, list_promises
+from milepost.audit.suspects import find_suspects
 from milepost.course.course import KnownFault
-from milepost.logs.interface import ABSENT, MapMet, PlayersMet, refused_in_all
-from milepost.logs.records.sink import copied
+from milepost.logs.interface import ABSENT, MapMet, PlayersMet, count_refused
+from milepost.logs.records.sink import copies_mask
 from milepost.measures.interface import Table
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
-from milepost.playback.tallies import PLACES, FoundAt, differing, tallies_of, unknown_words
+from milepost.playback.tallies import PLACES, FoundAt, differs_mask, get_tallies, unknown_words
 from milepost.vocabulary import EVENTS, FINDINGS, Finding
 
 
@@ -113,17 +113,17 @@ def audit(play: Play) -> Table[RawBesideClean, AuditTotals]:
     Faults that are declared in the course are labelled as known.
     """
     known = play.course.known_faults if play.course else ()
-    rows = raw_beside_clean(play)
+    rows = compare_raw_with_clean(play)
     first = play.before or play  # suspects are judged before anything is left out
-    evidence, moves = Evidence(first), what_excluding_moves(first)
+    evidence, moves = Evidence(first), measure_exclusion_effects(first)
     return Table(
         rows,
         AuditTotals(
-            **contents(play),
-            details=_with_excluding(details(play, known, Evidence(play)), moves),
-            suspects=[_as_row(suspect, known, evidence, moves) for suspect in suspects_of(first)],
-            promises=promise_rows(first),
-            moved=moved(rows, int(play.counts.sum())),
+            **count_contents(play),
+            details=_with_excluding(list_findings(play, known, Evidence(play)), moves),
+            suspects=[_as_row(suspect, known, evidence, moves) for suspect in find_suspects(first)],
+            promises=list_promises(first),
+            moved=list_moved_levels(rows, int(play.counts.sum())),
         ),
     )
 
@@ -136,11 +136,11 @@ def _with_excluding(rows: list[Detail], moves: dict[str, list[Excluding] | None]
     return rows
 
 
-def contents(play: Play) -> Contents:
+def count_contents(play: Play) -> Contents:
     """Return the contents of the log: counts of everything; records used and reported add up to all."""
-    log, tallies = play.gated.log, tallies_of(play)
-    refused = refused_in_all(log.refused)
-    counted = ~copied(log.sessions)
+    log, tallies = play.gated.log, get_tallies(play)
+    refused = count_refused(log.refused)
+    counted = ~copies_mask(log.sessions)
     named = [build for build, counts in zip(log.sessions.build, counted.tolist(), strict=True) if counts and build is not None]
     return Contents(
         files=log.files,
@@ -164,7 +164,7 @@ def _players_table(met: PlayersMet | None) -> PlayersTable | None:
 
 
 def _span(play: Play) -> Span:
-    lengths = tallies_of(play).seconds
+    lengths = get_tallies(play).seconds
     stamps = [epoch for epoch in play.gated.log.sessions.epoch if epoch is not None]
     return Span(
         first_day=_day(min(stamps)) if stamps else None,
@@ -183,24 +183,25 @@ def _day(epoch: int) -> str | None:
         return None
 
 
-def details(play: Play, known: tuple[KnownFault, ...], evidence: Evidence) -> list[Detail]:
+def list_findings(play: Play, known: tuple[KnownFault, ...], evidence: Evidence) -> list[Detail]:
     """Each finding: count, sessions, share of sessions, what was done, weight, and the first places."""
     entries = [_refused(play)] if play.gated.log.refused else []
     for number, finding in enumerate(FINDINGS[1:], 1):
         if finding.code == "coarse_clock":
             entries += _by_session(play, finding, play.gated.coarse)
         elif finding.code == "player_tag_differs":
-            entries += _by_session(play, finding, differing(play))
+            entries += _by_session(play, finding, differs_mask(play))
         elif finding.code == "no_session_end":
             entries += _by_session(play, finding, play.endless)
-        elif number in tallies_of(play).findings:
-            tally = tallies_of(play).findings[number]
+        elif number in get_tallies(play).findings:
+            tally = get_tallies(play).findings[number]
             count = tally.sessions if finding.code == "clock_wrapped" else tally.records
             entries.append(_Found(finding, count, tally.sessions, tally.places, play))
     log, weights = play.gated.log, finding_weights(play)
     sessions = len({*log.sessions.name, *(refused.session for refused in log.refused if refused.session is not None)})
     rows = [
-        entry.row(sessions, weights[entry.finding.code], _known(entry.finding.code, [], [], known, evidence)) for entry in entries
+        entry.row(sessions, weights[entry.finding.code], _declared_note(entry.finding.code, [], [], known, evidence))
+        for entry in entries
     ]
     return sorted(rows, key=lambda row: -row["count"])
 
@@ -226,7 +227,7 @@ class _Found:
             done=finding.done,
             weight=weight,
             places=self._texts(),
-            at=[self._where(place) for place in self.places],
+            at=[self._place_names(place) for place in self.places],
             known=known,
         )
 
@@ -235,7 +236,7 @@ class _Found:
         texts = [f"{files[place.file]}:{place.line}" for place in self.places]
         return [f"{text} ({why})" for text, why in zip(texts, self.reasons, strict=True)] if self.reasons else texts
 
-    def _where(self, place: FoundAt) -> FoundWhere:
+    def _place_names(self, place: FoundAt) -> FoundWhere:
         return FoundWhere(level=self.play.stops[place.level] if place.level >= 0 else None, build=place.build)
 
 
@@ -245,12 +246,12 @@ def _refused(play: Play) -> _Found:
     build = dict(zip(log.sessions.name, log.sessions.build, strict=True))
     places = [FoundAt(*item.place, ABSENT, build.get(item.session) if item.session is not None else None) for item in first]
     sessions = {item.session for item in log.refused if item.session is not None}
-    return _Found(FINDINGS[0], refused_in_all(log.refused), len(sessions), places, play, [item.reason for item in first])
+    return _Found(FINDINGS[0], count_refused(log.refused), len(sessions), places, play, [item.reason for item in first])
 
 
 def _by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
     """A finding that is counted by session; its places are the sessions' last records."""
-    sessions = np.flatnonzero(where & ~copied(play.gated.log.sessions))
+    sessions = np.flatnonzero(where & ~copies_mask(play.gated.log.sessions))
     if not len(sessions):
         return []
     times, builds = play.session_times, play.gated.log.sessions.build
@@ -269,7 +270,7 @@ def _as_row(
         sessions=len(suspect.sessions),
         why=suspect.why,
         builds=suspect.builds,
-        known=_known(suspect.code, suspect.levels, suspect.builds, known, evidence),
+        known=_declared_note(suspect.code, suspect.levels, suspect.builds, known, evidence),
         field=suspect.field,
         places=suspect.places,
         weight=suspect.weight,
@@ -277,7 +278,7 @@ def _as_row(
     )
 
 
-def _known(
+def _declared_note(
     code: str, levels: list[str], builds: list[str], known: tuple[KnownFault, ...], evidence: Evidence
 ) -> str | bool | None:
     """The note of a declared fault that something is an instance of, or that there is one."""
@@ -289,7 +290,7 @@ def _known(
     return None
 
 
-def weighing(document: AuditTotals, weight: str) -> int:
+def count_weighty(document: AuditTotals, weight: str) -> int:
     """How many findings and suspects, each code once, weigh at least so much and are not declared as known."""
     order = ("low", "medium", "high")
     heavy = order[order.index(weight) :]
@@ -297,6 +298,6 @@ def weighing(document: AuditTotals, weight: str) -> int:
     return len({row["code"] for row in rows if row["weight"] in heavy and row["known"] is None})
 
 
-def hit(document: AuditTotals, weight: str) -> bool:
+def has_weighty(document: AuditTotals, weight: str) -> bool:
     """Return whether anything at least as weighty as ``weight`` was found that is not declared as known."""
-    return weighing(document, weight) > 0
+    return count_weighty(document, weight) > 0

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Final, TypedDict
 
-from milepost.audit.suspect_timing import guessed_unit
+from milepost.audit.suspect_timing import guess_unit
 from milepost.errors import LogError
 from milepost.measures.cells import Attendance
 from milepost.measures.funnel import Funnel
@@ -14,7 +14,7 @@ from milepost.measures.raw import RawCounts
 from milepost.measures.time_counts import TypicalTimes
 from milepost.memory import SMALL
 from milepost.playback.play import Kinds, Play, Summed
-from milepost.playback.tallies import SessionMarks, Tallies, finding_counts, tallies_of, unknown_words
+from milepost.playback.tallies import SessionMarks, Tallies, finding_counts, get_tallies, unknown_words
 from milepost.vocabulary import BIT, DROPPED, FINDINGS
 from milepost.wording import listed, number, percent, plural, safe, words
 
@@ -31,15 +31,15 @@ _MOST_WORDS: Final = 6
 _SHARES: Final = {"clear_rate": "clear rate", "drop_off": "drop-off", "try_clear": "chance that a try clears"}
 
 
-def all_records(play: Summed) -> int:
+def count_all_records(play: Summed) -> int:
     """How many records the log has, those that could not be read among them."""
-    return tallies_of(play).records + play.about.refused
+    return get_tallies(play).records + play.about.refused
 
 
 def share_taken(play: Summed, code: str) -> float:
     """The share of all records that a finding takes; 0 for findings that take none."""
     count = finding_counts(play).get(code, 0) if code in TAKING else 0
-    return count / all_records(play) if count else 0.0
+    return count / count_all_records(play) if count else 0.0
 
 
 def finding_weights(play: Summed) -> dict[str, str]:
@@ -55,17 +55,17 @@ def _finding_weights(play: Summed) -> dict[str, str]:
     counts = finding_counts(play)
     weights = {finding.code: finding.weight for finding in FINDINGS if finding.code in counts}
     weights |= {code: "high" for code in weights if share_taken(play, code) > MANY_RECORDS}
-    moving = levels_moved(play)
+    moving = find_levels_moved(play)
     return weights | {code: "high" for code in weights if _moves(play, code, moving)}
 
 
 def _moves(play: Summed, code: str, moving: Mapping[int, tuple[str, float, float]]) -> bool:
-    tally = tallies_of(play).findings.get(_NUMBERS[code]) if code in TAKING else None
+    tally = get_tallies(play).findings.get(_NUMBERS[code]) if code in TAKING else None
     sessions = play.sums(SessionMarks).sessions
     return tally is not None and tally.sessions >= _MANY_SESSIONS * sessions and not tally.levels.isdisjoint(moving)
 
 
-def levels_moved(play: Summed) -> dict[int, tuple[str, float, float]]:
+def find_levels_moved(play: Summed) -> dict[int, tuple[str, float, float]]:
     """The levels at which cleaning moves a figure by more than five points: by place, the figure, raw and clean."""
     rows, raw, players = play.compute_once(Funnel()).rows, play.summary(RawCounts), max(1, play.sums(Attendance).players)
     moved: dict[int, tuple[str, float, float]] = {}
@@ -91,7 +91,7 @@ class Caution(TypedDict):
     first: bool
 
 
-def cautions_of(play: Summed, command: str) -> list[Caution]:
+def list_cautions(play: Summed, command: str) -> list[Caution]:
     """Return the sentences to read before a play's figures, in their order.
 
     Args:
@@ -112,8 +112,8 @@ def require_used(play: Summed) -> None:
     Raises:
         LogError: none is.
     """
-    tallies = tallies_of(play)
-    if tallies.records > tallies.dropped or not all_records(play):
+    tallies = get_tallies(play)
+    if tallies.records > tallies.dropped or not count_all_records(play):
         return
     losses = [f"{code} {count:,}" for code, count in finding_counts(play).items() if code in TAKING]
     strange = [safe(word) for word in list(unknown_words(play))[:_MOST_WORDS]]
@@ -134,7 +134,7 @@ def _assumptions(play: Summed) -> Iterator[Caution]:
         yield _first("no_clear", f"No try in this log clears a level, of {tries}: {why}")
     counts = finding_counts(play)
     gone = sum(counts.get(code, 0) for code in ("unknown_event", "duplicate_record", "foreign_actor"))
-    cut, left = counts.get("after_skip", 0), tallies_of(play).records - gone
+    cut, left = counts.get("after_skip", 0), get_tallies(play).records - gone
     if left and cut > MANY_RECORDS * left:
         statement = f"{cut:,} of {left:,} records ({percent(cut / left)}) come after a skip and were left out"
         would_do = "say in the course which levels are optional or share a leg (milepost course drafts that)"
@@ -145,7 +145,7 @@ def _assumptions(play: Summed) -> Iterator[Caution]:
         how = f"{moved_on:,} times a player moved on from a level that no clear was logged of, beside {times.clears:,} clears"
         statement = "Clears may be missing: --implied-complete counts moving on as a clear"
         yield Caution(code="advance_without_clear", sentence=f"{how}. {statement}.", first=False)
-    guess = guessed_unit(play)
+    guess = guess_unit(play)
     if guess is not None:
         yield Caution(code="time_unit", sentence=f"{guess.why[0].upper()}{guess.why[1:]}.", first=False)
 
@@ -164,7 +164,7 @@ def _heavy(play: Summed) -> Iterator[Caution]:
             continue
         share = share_taken(play, code)
         if share > MANY_RECORDS:
-            taken = f"{counts[code]:,} of {all_records(play):,} records ({percent(share)})"
+            taken = f"{counts[code]:,} of {count_all_records(play):,} records ({percent(share)})"
             sentence = f"{code}: {taken}, {finding.meaning}; {finding.done}."
         elif finding.weight == "high":
             if counts[code] <= max(1, sessions // _FEW):
@@ -177,8 +177,8 @@ def _heavy(play: Summed) -> Iterator[Caution]:
 
 def _moving(play: Summed, code: str, sessions: int) -> str:
     """In how many sessions a finding stands, and which figure moves furthest where it does."""
-    tally = next(tally for number, tally in tallies_of(play).findings.items() if FINDINGS[number].code == code)
-    moving = levels_moved(play)
+    tally = next(tally for number, tally in get_tallies(play).findings.items() if FINDINGS[number].code == code)
+    moving = find_levels_moved(play)
     place = max(tally.levels & moving.keys(), key=lambda level: abs(moving[level][1] - moving[level][2]))
     figure, raw, clean = moving[place]
     where = f"{safe(play.stops[place])}, where cleaning moves the {_name(figure)} from {percent(raw)} to {percent(clean)}"
@@ -197,7 +197,7 @@ def _not_understood(play: Summed) -> Iterator[Caution]:
     records = sum(count for _, count in strange)
     named = [f"{safe(word)} {count:,}" for word, count in strange[:_MOST_WORDS]]
     named += [plural(len(strange) - _MOST_WORDS, "more word")] if len(strange) > _MOST_WORDS else []
-    share = f"{plural(records, 'record')} ({percent(records / all_records(play))})"
+    share = f"{plural(records, 'record')} ({percent(records / count_all_records(play))})"
     sentence = (
         f"{share} with event words that were not understood: {listed(named)}. A log map gives them a meaning (milepost map)."
     )
@@ -206,14 +206,14 @@ def _not_understood(play: Summed) -> Iterator[Caution]:
 
 def _suspects(play: Summed) -> Iterator[Caution]:
     """Yield a caution for each suspect whose leaving out would change a figure by more than five points."""
-    if not isinstance(play, Play) or all_records(play) > SMALL:
+    if not isinstance(play, Play) or count_all_records(play) > SMALL:
         sentence = "What leaving out suspects would change was not worked out for a log of this size: milepost check lists them."
         yield Caution(code="suspects", sentence=sentence, first=False)
         return
-    from milepost.audit.exclusion_effects import what_excluding_moves
+    from milepost.audit.exclusion_effects import measure_exclusion_effects
 
     left_out = play.about.exclusion.codes if play.about.exclusion is not None else ()
-    for code, moved in what_excluding_moves(play.before or play).items():
+    for code, moved in measure_exclusion_effects(play.before or play).items():
         far = [
             (abs(row["without"] - row["with"]), row)
             for row in moved or ()

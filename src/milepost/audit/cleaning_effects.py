@@ -36,7 +36,7 @@ class MovedRow(RawBesideClean):
     differs: list[MovedFigure]
 
 
-def raw_beside_clean(play: Play) -> list[RawBesideClean]:
+def compare_raw_with_clean(play: Play) -> list[RawBesideClean]:
     """Per level of the course: clear rate, drop-off and median attempts, raw and clean, and the players behind them."""
     clean, tries = play.compute_once(Funnel()).rows, play.compute_once(AttemptsToClear()).rows
     raw = raw_counts(play)
@@ -62,11 +62,11 @@ def raw_beside_clean(play: Play) -> list[RawBesideClean]:
     return rows
 
 
-def moved(rows: list[RawBesideClean], players: int) -> list[MovedRow]:
+def list_moved_levels(rows: list[RawBesideClean], players: int) -> list[MovedRow]:
     """The levels of which some figure differs by more than a point between raw and clean, with what differs.
 
     Args:
-        rows: the levels, as ``raw_beside_clean`` gives them.
+        rows: the levels, as ``compare_raw_with_clean`` gives them.
         players: all who count; the share of them that reached a level counts, too.
     """
     moved_rows = []

@@ -11,7 +11,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.audit.record_checks import RecordRows, Signs
-from milepost.cleaning.survey import builds_of
+from milepost.cleaning.survey import number_builds
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Play
 from milepost.vocabulary import RETRY, START
@@ -73,7 +73,7 @@ class Evidence:
     def events_by_build(self, build: Ints, count: int) -> Ints:
         """Per build, as numbered per session, and event word, how many records there are."""
         events = np.zeros((count, self.signs.events.shape[1]), np.int64)
-        first = dict(zip(builds_of(self.play.gated.log.sessions)[0].tolist(), build.tolist(), strict=True))
+        first = dict(zip(number_builds(self.play.gated.log.sessions)[0].tolist(), build.tolist(), strict=True))
         for number, code in first.items():
             events[code] += self.signs.events[number]
         return events
@@ -83,7 +83,7 @@ class Evidence:
         if not len(rows.session):
             return []
         levels = self.names(rows.level[rows.level >= 0])
-        attempts = attempts_at(self.play, rows.session, rows.place)
+        attempts = find_attempts(self.play, rows.session, rows.place)
         return [Suspect(code, levels, len(rows.session), frozenset(rows.session.tolist()), why, attempts=attempts)]
 
     def suspect(self, code: str, rows: Bools | Ints, why: str) -> list[Suspect]:
@@ -96,13 +96,13 @@ class Evidence:
         return [Suspect(code, self.names(levels), len(levels), frozenset(sessions.tolist()), why, attempts=attempts)]
 
 
-def attempts_at(play: Play, session: Ints, place: Ints) -> Ints:
-    """The attempts, each once, of some records, as ``attempts_in`` has them."""
-    attempts = attempts_in(play, session, place)
+def find_attempts(play: Play, session: Ints, place: Ints) -> Ints:
+    """The attempts, each once, of some records, as ``attempt_of_records`` has them."""
+    attempts = attempt_of_records(play, session, place)
     return distinct(attempts[attempts >= 0])
 
 
-def attempts_in(play: Play, session: Ints, place: Ints) -> Ints:
+def attempt_of_records(play: Play, session: Ints, place: Ints) -> Ints:
     """The attempts that records opened or closed, or else that were open then; -1 where there is none.
 
     Args:

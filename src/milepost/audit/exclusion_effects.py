@@ -11,24 +11,24 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.audit.cleaning_effects import POINT
 from milepost.audit.evidence import Excluding
-from milepost.audit.exclusions import ACTS, exclusion_of
-from milepost.audit.suspects import suspects_of
-from milepost.cleaning.selection import Exclusion, only
+from milepost.audit.exclusions import ACTS, build_exclusion
+from milepost.audit.suspects import find_suspects
+from milepost.cleaning.selection import Exclusion, keep_sessions
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel
 from milepost.numerics.whole_numbers import stable_order
-from milepost.playback.attempt_filters import without
+from milepost.playback.attempt_filters import apply_exclusion
 from milepost.playback.attempt_tables import AroundAttempts, AttemptTable, Ends
 from milepost.playback.play import FullPlay, Play
 from milepost.playback.replay import MOST_RECORDS, replay_log
-from milepost.playback.tallies import tallies_of
+from milepost.playback.tallies import get_tallies
 from milepost.vocabulary import CLEARED
 
 _FIGURES: Final = ("reached", "clear_rate", "drop_off", "try_clear", "p50")
 Figures = Mapping[str, tuple[float | None, ...]]  # by level
 
 
-def what_excluding_moves(play: Play) -> dict[str, list[Excluding] | None]:
+def measure_exclusion_effects(play: Play) -> dict[str, list[Excluding] | None]:
     """Per kind of suspect in a play that can be left out, the figures that would move; None where that was not worked out."""
     return play.compute_and_keep("leaving-out", _moves)
 
@@ -36,42 +36,42 @@ def what_excluding_moves(play: Play) -> dict[str, list[Excluding] | None]:
 def _moves(play: Play) -> dict[str, list[Excluding] | None]:
     effects: dict[str, list[Excluding] | None] = {}
     instant = ["instant_clear"] if bool((play.around.instant & play.attempts.ended(CLEARED)).any()) else []
-    codes = dict.fromkeys([*instant, *(suspect.code for suspect in suspects_of(play) if suspect.code in ACTS)])
-    before = figures_of(play) if codes else {}
+    codes = dict.fromkeys([*instant, *(suspect.code for suspect in find_suspects(play) if suspect.code in ACTS)])
+    before = figures_to_compare(play) if codes else {}
     players = int(play.counts.sum())
     for code in codes:
-        exclusion = exclusion_of(play, (code,))
+        exclusion = build_exclusion(play, (code,))
         without = None if exclusion is None else _left_out(play, exclusion)
-        effects[code] = None if without is None else parting(before, figures_of(without), players)
+        effects[code] = None if without is None else list_changed_figures(before, figures_to_compare(without), players)
     return effects
 
 
 def _left_out(play: Play, exclusion: Exclusion) -> Play | None:
     """The play without something, for the figures below; None where it is so large that this is left to who asks for it."""
     if not exclusion.replays:
-        return without(play, exclusion)
-    if tallies_of(play).records > MOST_RECORDS or not exclusion.kept(play.gated.log).any():
+        return apply_exclusion(play, exclusion)
+    if get_tallies(play).records > MOST_RECORDS or not exclusion.keeps(play.gated.log).any():
         return None
     if play.inferred:  # an order that may be another one now
-        return _again(play, exclusion, np.ones(len(play.gated.player), np.bool_))
+        return _replay_some(play, exclusion, np.ones(len(play.gated.player), np.bool_))
     names = play.gated.log.sessions.name
     gone = np.array([name in exclusion.sessions or name in exclusion.cuts for name in names], dtype=np.bool_)
     concerned = np.isin(play.gated.player, play.gated.player[gone])
-    part = _again(play, exclusion, concerned)
+    part = _replay_some(play, exclusion, concerned)
     if part is None:
         return None
-    others = without(play, replace(exclusion, cuts={}))
-    return _with_replayed(others, part, concerned, exclusion.kept(play.gated.log))
+    others = apply_exclusion(play, replace(exclusion, cuts={}))
+    return _with_replayed(others, part, concerned, exclusion.keeps(play.gated.log))
 
 
-def _again(play: Play, exclusion: Exclusion, sessions: Bools) -> Play | None:
+def _replay_some(play: Play, exclusion: Exclusion, sessions: Bools) -> Play | None:
     """Some sessions of a play, replayed with something left out."""
     if isinstance(play, FullPlay):
-        return replay_log(only(play.gated.log, sessions), play.course, play.rules, exclusion=exclusion)
+        return replay_log(keep_sessions(play.gated.log, sessions), play.course, play.rules, exclusion=exclusion)
     return play.again(exclusion, sessions) if play.again is not None else None
 
 
-def figures_of(play: Play) -> Figures:
+def figures_to_compare(play: Play) -> Figures:
     """The figures of a play that are held against those without something."""
     funnel, tries = play.compute_once(Funnel()).rows, play.compute_once(AttemptsToClear()).rows
     return {
@@ -80,7 +80,7 @@ def figures_of(play: Play) -> Figures:
     }
 
 
-def parting(before: Figures, after: Figures, players: int) -> list[Excluding]:
+def list_changed_figures(before: Figures, after: Figures, players: int) -> list[Excluding]:
     """Return the figures that differ by more than a point; for counts of players, a point of all of them."""
     changes: list[Excluding] = []
     for level, figures in before.items():

@@ -9,8 +9,8 @@ from typing import Final, Literal
 import numpy as np
 
 from milepost.arrays import Ints
-from milepost.audit.promise_checks import void_by_promise
-from milepost.audit.suspects import suspects_of
+from milepost.audit.promise_checks import find_void_attempts
+from milepost.audit.suspects import find_suspects
 from milepost.cleaning.selection import Exclusion, Places, Span
 from milepost.errors import UsageError
 from milepost.numerics.whole_numbers import distinct
@@ -59,7 +59,7 @@ def require_acting(codes: Iterable[str]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(codes))
 
 
-def exclusion_of(play: Play, codes: Iterable[str]) -> Exclusion | None:
+def build_exclusion(play: Play, codes: Iterable[str]) -> Exclusion | None:
     """Return the exclusion of suspects by some codes and of attempts void by a promise; None if it is empty.
 
     Args:
@@ -67,10 +67,10 @@ def exclusion_of(play: Play, codes: Iterable[str]) -> Exclusion | None:
         codes: the suspects, as ``ACTS`` names them.
     """
     codes = tuple(codes)
-    void = void_by_promise(play)
+    void = find_void_attempts(play)
     if not codes and not len(void):
         return None
-    suspects = [suspect for suspect in suspects_of(play) if suspect.code in codes]
+    suspects = [suspect for suspect in find_suspects(play) if suspect.code in codes]
     names, table = play.gated.log.sessions.name, play.attempts
     by_act = {
         act: [suspect for suspect in suspects if ACTS[suspect.code] == act] for act in ("void", "no decision", "session", "cut")

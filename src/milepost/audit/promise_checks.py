@@ -9,9 +9,9 @@ from typing import Final, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.audit.evidence import Evidence, Suspect, attempts_at
-from milepost.cleaning.field_values import LevelTexts, Values, number_of, of_numbers, text_of, values_of
-from milepost.course.promises import Promise, Promised, terms_of
+from milepost.audit.evidence import Evidence, Suspect, find_attempts
+from milepost.cleaning.field_values import LevelTexts, Values, number_of, text_of, values_of, values_of_numbers
+from milepost.course.promises import Promise, Promised, split_terms
 from milepost.logs.interface import ABSENT, Place
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import FullPlay, Play
@@ -141,7 +141,7 @@ def _holds(play: FullPlay, condition: Promised, rows: Ints) -> tuple[Bools, Bool
     if condition.sign not in ("=", "!="):
         return both, both & as_numbers
     if condition.texts:
-        hit = _among(play, left, condition.texts)
+        hit = _is_wanted(play, left, condition.texts)
     else:
         hit = np.where(both, np.abs(left.numbers - right.numbers) <= _TOLERANCE, _same_texts(play, left, right))
     return present, present & (hit if condition.sign == "=" else ~hit)
@@ -159,11 +159,11 @@ def _right(play: FullPlay, condition: Promised, rows: Ints) -> Values | None:
 
 def _side(play: FullPlay, side: str, rows: Ints) -> Values | None:
     """Return the values of a field, or of a sum of several, one for each record; None where the log lacks one of them."""
-    terms = [_term(play, term, rows) for term in terms_of(side)]
+    terms = [_term(play, term, rows) for term in split_terms(side)]
     if len(terms) == 1:
         return terms[0]
     known = [values.numbers for values in terms if values is not None]
-    return of_numbers(np.sum(known, axis=0)) if len(known) == len(terms) else None
+    return values_of_numbers(np.sum(known, axis=0)) if len(known) == len(terms) else None
 
 
 def _term(play: FullPlay, term: str, rows: Ints) -> Values | None:
@@ -183,7 +183,7 @@ def _knobs(play: FullPlay, name: str, rows: Ints) -> Values:
     return Values(of_stop[play.gated.level[rows]], known)
 
 
-def _among(play: FullPlay, values: Values, wanted: tuple[str, ...]) -> Bools:
+def _is_wanted(play: FullPlay, values: Values, wanted: tuple[str, ...]) -> Bools:
     """Per row, whether its value is one of some texts, or of the levels that they name."""
     texts = LevelTexts(play.gated)
     names = {texts.canonical(text) for text in wanted}
@@ -202,7 +202,7 @@ def _same_texts(play: FullPlay, left: Values, right: Values) -> Bools:
     return np.asarray(first == other, np.bool_)
 
 
-def promise_rows(play: Play) -> list[PromiseRow]:
+def list_promises(play: Play) -> list[PromiseRow]:
     """Each promise of the course, and how it fared."""
     promises = play.course.promises if play.course else ()
     return [
@@ -245,7 +245,7 @@ def broken_promise(evidence: Evidence) -> list[Suspect]:
             frozenset(kept.session.tolist()),
             promise.wording,
             [promise.build] if promise.build else [],
-            attempts=attempts_at(play, kept.session, kept.place),
+            attempts=find_attempts(play, kept.session, kept.place),
             places=_shown(play, kept),
             weight=promise.weight,
         )
@@ -254,9 +254,9 @@ def broken_promise(evidence: Evidence) -> list[Suspect]:
     ]
 
 
-def void_by_promise(play: Play) -> Ints:
+def find_void_attempts(play: Play) -> Ints:
     """The attempts that are void because of a promise that says so."""
     promises = play.course.promises if play.course else ()
     voiding = [kept for promise, kept in zip(promises, play.summary(Promises).kept, strict=True) if promise.voids]
-    attempts = [attempts_at(play, kept.session, kept.place) for kept in voiding]
+    attempts = [find_attempts(play, kept.session, kept.place) for kept in voiding]
     return distinct(np.concatenate(attempts)) if attempts else np.zeros(0, np.int64)

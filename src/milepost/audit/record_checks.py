@@ -8,10 +8,10 @@ from typing import Final, TypeVar
 import numpy as np
 
 from milepost.arrays import Bools, Column, Floats, Ints
-from milepost.audit.session_endings import Endings, endings_of
-from milepost.cleaning.survey import builds_of
+from milepost.audit.session_endings import Endings, look_at_endings
+from milepost.cleaning.survey import number_builds
 from milepost.numerics.value_counts import AddedUp
-from milepost.numerics.whole_numbers import among, counted, distinct, stable_order
+from milepost.numerics.whole_numbers import count_values, distinct, is_among, stable_order
 from milepost.playback.attributes import is_given
 from milepost.playback.play import FullPlay
 from milepost.vocabulary import ACTED, DROPPED, EVENTS, FIRST_INPUT, NUMBER_FIELDS, PAUSE, RESET, RESUME, RETRY, START, TRANSITION
@@ -88,21 +88,21 @@ class Signs:
     def of(cls, play: FullPlay) -> Signs:
         """Look through a play's records."""
         seen = InOrder.of(play)
-        build, builds = builds_of(play.gated.log.sessions)
+        build, builds = number_builds(play.gated.log.sessions)
         of_build = np.bincount(build[seen.session] * len(EVENTS) + seen.event, minlength=builds * len(EVENTS))
         events = of_build.reshape(builds, len(EVENTS))
         placed = seen.level >= 0
         at, played = np.bincount(seen.level[placed], minlength=len(play.stops)), np.zeros(len(play.stops), np.bool_)
         played[seen.level[placed & (seen.event != TRANSITION)]] = True
         records, order = play.gated.log.records, play.gated.order
-        preloaded = np.flatnonzero(among(seen.event, (START, RETRY)) & (records.collected[order] > 0))
+        preloaded = np.flatnonzero(is_among(seen.event, (START, RETRY)) & (records.collected[order] > 0))
         with_act = records.marks[order] & ACTED != 0
         silent = np.flatnonzero((seen.event == RESET) & ~with_act & _in_sessions(seen, (seen.event == RESET) & with_act))
         groups = (_bursts(seen), _idle(seen, play), preloaded, _covered(seen, play), silent)
         bursts, idle, preset, covered, nobodys = (seen.rows(places) for places in groups)
-        doubled = doubled_sessions(seen, np.diff(play.gated.bounds))
+        doubled = find_doubled_sessions(seen, np.diff(play.gated.bounds))
         acted = int(((seen.event == RESET) & with_act).sum())
-        rows = bursts, idle, preset, doubled, _strays(seen, play), _storms(play), endings_of(seen, play), covered, nobodys
+        rows = bursts, idle, preset, doubled, _strays(seen, play), _storms(play), look_at_endings(seen, play), covered, nobodys
         return cls(events, at, played, *rows, acted)
 
     @classmethod
@@ -186,7 +186,7 @@ _CLOSED: Final = frozenset({"", "0", "false", "no", "none", "null", "closed"})
 def _covered(seen: InOrder, play: FullPlay) -> Ints:
     """First inputs between a pause and its resume, or with a tag that says that an overlay is open."""
     inputs = np.flatnonzero(seen.event == FIRST_INPUT)
-    halts = np.flatnonzero(among(seen.event, (PAUSE, RESUME)))
+    halts = np.flatnonzero(is_among(seen.event, (PAUSE, RESUME)))
     before = np.searchsorted(halts, inputs) - 1
     last = halts[np.maximum(before, 0)] if len(halts) else np.zeros(len(inputs), np.int64)
     under = (before >= 0) & (seen.event[last] == PAUSE) & (seen.session[last] == seen.session[inputs])
@@ -224,7 +224,7 @@ def _strays(seen: InOrder, play: FullPlay) -> RecordRows:
     return RecordRows(keys // width, keys % width, np.full(len(keys), -1))
 
 
-def doubled_sessions(seen: InOrder, length: Ints) -> Doubled:
+def find_doubled_sessions(seen: InOrder, length: Ints) -> Doubled:
     """The sessions of which nearly every event is repeated at one lag.
 
     Args:
@@ -235,7 +235,7 @@ def doubled_sessions(seen: InOrder, length: Ints) -> Doubled:
     if not len(session):
         return Doubled(np.zeros(0, np.int64), np.zeros(0), np.zeros(0, np.int64))
     span = int(step.max()) + 3
-    keys, counts = counted(session * span + step)
+    keys, counts = count_values(session * span + step)
     commonest = np.lexsort((keys, -counts, keys // span))
     best = commonest[np.diff(keys[commonest] // span, prepend=-1) != 0]
     near = counts[best].copy()

@@ -47,7 +47,7 @@ class Endings:
     lasted: Floats
 
 
-def endings_of(seen: Replayed, play: FullPlay) -> Endings:
+def look_at_endings(seen: Replayed, play: FullPlay) -> Endings:
     """Look at what came last in the sessions that end within an attempt."""
     table, bounds = play.attempts, play.gated.bounds
     last = np.append(np.diff(table.session) != 0, np.True_)[: len(table)]

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.audit.evidence import Evidence, Suspect, attempts_in
+from milepost.audit.evidence import Evidence, Suspect, attempt_of_records
 from milepost.audit.record_checks import RecordRows
-from milepost.measures.moves import started_back
-from milepost.numerics.whole_numbers import counted, distinct
+from milepost.measures.moves import started_back_mask
+from milepost.numerics.whole_numbers import count_values, distinct
 from milepost.playback.attempt_tables import AroundAttempts, AttemptTable
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, COMPLETE, CRASH, DIED, END_SKIP, END_TIME_UP, N_SETTLED, PASSED, RETRY, START, WAS_RESET
@@ -64,7 +64,7 @@ def jumped_start(evidence: Evidence) -> list[Suspect]:
 def fallen_back(evidence: Evidence) -> list[Suspect]:
     """Bare starts at an earlier level than the one just tried and not cleared, in sessions without transitions."""
     why = "started at an earlier level than the one just failed: was the player sent back?"
-    return evidence.suspect("fallen_back", started_back(evidence.play), why)
+    return evidence.suspect("fallen_back", started_back_mask(evidence.play), why)
 
 
 def failed_transition(evidence: Evidence) -> list[Suspect]:
@@ -96,7 +96,7 @@ def _ends_the_game(play: Play) -> Bools:
     at_end = (moves.origin < play.n_levels) & (play.gated.legs(moves.player, origin) == last)
     won = at_end & (last >= 0) & np.isin(moves.player * width + moves.origin, cleared) & (moves.target >= 0)
     count = max(1, len(play.gated.players))
-    targets, players = counted(distinct(moves.target[won] * count + moves.player[won]) // count)
+    targets, players = count_values(distinct(moves.target[won] * count + moves.player[won]) // count)
     ends: Bools = won & np.isin(moves.target, targets[2 * players > len(distinct(moves.player[won]))])
     return ends
 
@@ -228,7 +228,7 @@ def _no_progress(evidence: Evidence, limit: Floats, explained: Bools) -> list[Su
         for rows in (settled, settled[table.progress[settled] > 0])
     )
     tells = ((with_progress > 0) & (2 * with_progress >= tries))[ends.level]
-    last = attempts_in(evidence.play, ends.session, ends.place)
+    last = attempt_of_records(evidence.play, ends.session, ends.place)
     long = (last >= 0) & (table.active[last] > limit) & ~(table.progress[last] > 0)
     why = "no progress, for three times as long as nine in ten tries take there, and then the end: stuck?"
     return _ended_so(evidence, "stuck_in_level", tells & long & ~explained & ~ends.alone, why)

@@ -16,11 +16,11 @@ from milepost.cleaning.field_values import Values, number_of, text_of
 from milepost.course.course import Level
 from milepost.course.legs import last_leg
 from milepost.errors import UsageError
-from milepost.level_names import folded, natural_key
+from milepost.level_names import fold_name, natural_key
 from milepost.measures.cells import first_clear
 from milepost.measures.funnel import legs_in
 from milepost.measures.section_passes import marks_of_levels
-from milepost.numerics.whole_numbers import counted, distinct
+from milepost.numerics.whole_numbers import count_values, distinct
 from milepost.playback.attributes import attribute
 from milepost.playback.play import Play
 
@@ -94,7 +94,7 @@ def _usual(codes: Ints, players: Ints) -> int | None:
     """The value that nearly all openings have; None where there are too few, or no other one."""
     if len(codes) < _OPENINGS or len(distinct(players)) < _PLAYERS:
         return None
-    values, counts = counted(codes)
+    values, counts = count_values(codes)
     most = int(np.argmax(counts))
     return int(values[most]) if _SHARE * len(codes) <= counts[most] < len(codes) else None
 
@@ -174,9 +174,9 @@ _DIGITS = re.compile(r"\d+")
 _VERSION = re.compile(r"-?(v\d+|old|new|final|copy|test)$")
 
 
-def stem(name: str) -> str:
+def stem_of_name(name: str) -> str:
     """Return a level name without case, joiners, a version suffix and a plural s."""
-    bare = folded(name)
+    bare = fold_name(name)
     without = _VERSION.sub("", bare)
     return (without or bare).removesuffix("s").replace("-", "")
 
@@ -188,7 +188,7 @@ def similar_names(evidence: Evidence) -> list[Suspect]:
     groups: dict[str, list[int]] = {}
     for level in sorted({*seen.tolist(), *range(play.n_levels)}):
         if not play.gated.stops.is_place[level]:
-            groups.setdefault(stem(play.stops[level]), []).append(level)
+            groups.setdefault(stem_of_name(play.stops[level]), []).append(level)
     suspects = []
     for members in groups.values():
         odd = [level for level in members if play.inferred or level >= play.n_levels]
@@ -242,8 +242,8 @@ def misnamed_target(evidence: Evidence) -> list[Suspect]:
 
 def nearest_name(name: str, levels: list[str]) -> str | None:
     """The level whose name is nearly this one; None where none is, or where they differ by a number."""
-    by_fold = {folded(level): level for level in levels if _DIGITS.findall(level) == _DIGITS.findall(name)}
-    close = get_close_matches(folded(name), list(by_fold), n=1, cutoff=_ALIKE)
+    by_fold = {fold_name(level): level for level in levels if _DIGITS.findall(level) == _DIGITS.findall(name)}
+    close = get_close_matches(fold_name(name), list(by_fold), n=1, cutoff=_ALIKE)
     return by_fold[close[0]] if close else None
 
 

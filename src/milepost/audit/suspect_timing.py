@@ -11,7 +11,7 @@ from milepost.audit.evidence import Evidence, Suspect
 from milepost.audit.record_checks import IDLE_SECONDS
 from milepost.measures.time_counts import TypicalTimes
 from milepost.playback.play import Summed
-from milepost.playback.tallies import tallies_of
+from milepost.playback.tallies import get_tallies
 from milepost.vocabulary import EVENTS
 from milepost.wording import seconds
 
@@ -20,7 +20,7 @@ _EXPECTED = 10.0  # an event expected this often and not seen has vanished
 
 def time_unit(evidence: Evidence) -> list[Suspect]:
     """Times that fit another unit far better than seconds: by tries, gaps, whole numbers and planned times together."""
-    guess = guessed_unit(evidence.play)
+    guess = guess_unit(evidence.play)
     if guess is None:
         return []
     sessions = frozenset(evidence.play.attempts.session.tolist())
@@ -148,7 +148,7 @@ class Guess(NamedTuple):
     why: str
 
 
-def guessed_unit(play: Summed) -> Guess | None:
+def guess_unit(play: Summed) -> Guess | None:
     """The unit that fits a log's times far better than seconds; None where there is none, or all times are stamps."""
     times = play.sums(TypicalTimes)
     typical = times.settled.median()
@@ -159,7 +159,7 @@ def guessed_unit(play: Summed) -> Guess | None:
         unit: sum(((log(value) - log(usual) - log(size)) / spread) ** 2 for value, usual, spread in signs)
         for unit, size in _UNITS.items()
     }
-    counted, short = tallies_of(play).whole >= _WHOLE, typical < _SHORTEST
+    counted, short = get_tallies(play).whole >= _WHOLE, typical < _SHORTEST
     odd = {unit: value for unit, value in odd.items() if unit == "seconds" or (counted if unit in _COUNTED else short)}
     best = min(odd, key=lambda unit: odd[unit])
     if best == "seconds" or odd["seconds"] - odd[best] < _TELLING:
@@ -172,7 +172,7 @@ def guessed_unit(play: Summed) -> Guess | None:
 def _signs(play: Summed, typical: float) -> list[tuple[float, float, float]]:
     """Figures that show the unit, each with what it is in seconds as a rule, and how far its logarithm spreads."""
     signs = [(typical, 30.0, 1.3)]
-    gaps = tallies_of(play).gap
+    gaps = get_tallies(play).gap
     if gaps is not None:
         signs.append((gaps, 8.0, 1.3))
     to_clear = play.sums(TypicalTimes).to_clear

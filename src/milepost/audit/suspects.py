@@ -45,7 +45,7 @@ RULES: Final[tuple[Callable[[Evidence], list[Suspect]], ...]] = (
 )
 
 
-def suspects_of(play: Play) -> tuple[Suspect, ...]:
+def find_suspects(play: Play) -> tuple[Suspect, ...]:
     """Return all that looks odd in a play."""
     return play.compute_once(_suspects)
 

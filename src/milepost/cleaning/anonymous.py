@@ -13,7 +13,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Final
 
-from milepost.cleaning.names import spellings
+from milepost.cleaning.names import find_common_spellings
 from milepost.logs.interface import BareLog, L, Refused, Sessions
 from milepost.vocabulary import END_CAUSES, EVENTS, FINDINGS, MOVE_KINDS, OUTCOMES, SUSPECTS
 
@@ -59,7 +59,7 @@ def _word() -> re.Pattern[str]:
     return re.compile(rf"(?:(?![{_SCRIPTS}])[\w-])+|[{_SCRIPTS}]+")
 
 
-def anonymous(log: L) -> L:
+def replace_names(log: L) -> L:
     """The log with a pseudonym for each player and session, and with numbers for its files' names.
 
     A name gets the same pseudonym wherever it occurs. Whoever has a list of names can tell which of them fits a
@@ -76,13 +76,13 @@ def anonymous(log: L) -> L:
         only_there, only_here = ([pseudonym("player", name) for name in names] for names in (met.only_there, met.only_here))
         differ = frozenset(pseudonym("session", name) for name in met.differ)
         met = replace(met, differ=differ, only_there=tuple(only_there), only_here=tuple(only_here))
-    files = [anonymous_file(name, n) for n, name in enumerate(log.files)]
+    files = [number_file(name, n) for n, name in enumerate(log.files)]
     return replace(log, sessions=sessions, players=met, files=files, refused=[_hidden(refusal) for refusal in log.refused])
 
 
 def _pseudonyms_of_players(sessions: Sessions) -> dict[str, str]:
     """The players' pseudonyms; one that is spelled in several ways stays one, and so does its pseudonym."""
-    called, times = spellings(sessions), Counter[str]()
+    called, times = find_common_spellings(sessions), Counter[str]()
     known = {}
     for name in sorted({name for name in sessions.player if name is not None}):
         common = called.get(name, name)
@@ -137,8 +137,8 @@ class Pseudonyms:
         """
         text = unicodedata.normalize("NFC", text)
         plain = _plain(text)
-        if not parts and plain in self._known[0]:
-            return self._instead(self._known[0][plain])
+        if not parts and plain in self._spoken_names[0]:
+            return self._instead(self._spoken_names[0][plain])
         for spelled, original in self._within_words:
             if spelled in plain:
                 plain = text = plain.replace(spelled, self._instead(original))
@@ -170,7 +170,7 @@ class Pseudonyms:
 
     def _name_at(self, words: list[re.Match[str]], place: int, part: bool) -> tuple[str | None, int]:
         """The name that begins at a word, and how many words it has."""
-        whole, parts, longest = self._known
+        whole, parts, longest = self._spoken_names
         for length in range(min(longest, len(words) - place), 0, -1):
             phrase = " ".join(_plain(word[0]) for word in words[place : place + length])
             if phrase in whole and (part or len(phrase) > 1):
@@ -178,7 +178,7 @@ class Pseudonyms:
         return (parts.get(_plain(words[place][0])) if part else None), 1
 
     @cached_property
-    def _known(self) -> tuple[dict[str, str], dict[str, str], int]:
+    def _spoken_names(self) -> tuple[dict[str, str], dict[str, str], int]:
         """Names and parts of names by how they are said, and how many words the longest has."""
         shown = {_plain(name) for name in self.public}
         words_of = {name: _word().findall(_plain(name)) for name in self.names if _plain(name) not in shown}
@@ -219,6 +219,6 @@ def session_mark(name: str) -> str:
     return hidden.removeprefix("session-")
 
 
-def anonymous_file(name: str, number: int) -> str:
+def number_file(name: str, number: int) -> str:
     """A file's number in place of its name, with the endings that say what it is."""
     return f"file-{number + 1}{''.join(suffix for suffix in Path(name).suffixes[-2:] if suffix[1:].isalpha())}"

@@ -12,7 +12,7 @@ import numpy as np
 from milepost.arrays import Column, Floats, Ints
 from milepost.cleaning.gate import Gated
 from milepost.course.course import level_names
-from milepost.level_names import folded
+from milepost.level_names import fold_name
 from milepost.logs.interface import ABSENT, BareLog
 from milepost.vocabulary import EVENTS, NUMBER_FIELDS
 
@@ -50,7 +50,7 @@ def text_of(value: object) -> str:
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 
-def of_numbers(numbers: Floats) -> Values:
+def values_of_numbers(numbers: Floats) -> Values:
     """Numbers as values; NaN means not given."""
     values, codes = np.unique(numbers, return_inverse=True)
     known = len(values) - int(np.isnan(values).sum())
@@ -73,7 +73,7 @@ def values_of(gated: Gated, name: str, rows: Column) -> Values | None:
     records = log.records
     if name in _NUMBERS:
         numbers = getattr(records, name)[rows].astype(np.float64)
-        return of_numbers(np.where(records.has_seq[rows], numbers, np.nan) if name == "seq" else numbers)
+        return values_of_numbers(np.where(records.has_seq[rows], numbers, np.nan) if name == "seq" else numbers)
     if name in ("level", "to"):
         return Values(getattr(gated, name)[rows], gated.stops.names)
     if name in records.tags:
@@ -104,7 +104,7 @@ class LevelTexts:
     def canonical(self, text: str) -> str:
         """The name of the level that a text names; the text itself where it names none."""
         place = self._exact.get(text)
-        alike = self._by_fold.get(folded(text), set())
+        alike = self._by_fold.get(fold_name(text), set())
         if place is None and len(alike) == 1:
             (place,) = alike
         return text if place is None else self._names[place]

@@ -9,12 +9,12 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.cleaning.level_orders import Orders
-from milepost.cleaning.names import Stops, gather, mark_spellings, players_of, resolve
-from milepost.cleaning.selection import Exclusion, only
-from milepost.cleaning.survey import Survey, chosen, coarse_builds, past_midnight, replay_order, session_order, survey_of
+from milepost.cleaning.names import Stops, gather, list_players, mark_spellings, resolve
+from milepost.cleaning.selection import Exclusion, keep_sessions
+from milepost.cleaning.survey import Survey, coarse_builds, move_past_midnight, order_sessions, pick_rows, replay_order, survey_of
 from milepost.course.course import Course
 from milepost.logs.interface import ABSENT, BareLog, L, Log, Records, Sessions, WithoutRecords
-from milepost.logs.records.sink import copied
+from milepost.logs.records.sink import copies_mask
 from milepost.numerics.whole_numbers import distinct, stable_order
 from milepost.vocabulary import BIT, DEATH, RESET, RETRY, START, TRANSITION
 
@@ -142,7 +142,7 @@ class Gated(Admitted):
     of_records: int = field(kw_only=True)
 
 
-def gate(
+def judge_records(
     log: Log, course: Course | None, keep_debug: bool, survey: Survey | None = None, exclusion: Exclusion | None = None
 ) -> Gated:
     """Judge every record: what is used, in which order, and what is found on the way.
@@ -155,12 +155,12 @@ def gate(
             records are replayed.
         exclusion: what is left out as suspect.
     """
-    log, debug_sessions = (log, 0) if keep_debug else without_debug(log)
+    log, debug_sessions = (log, 0) if keep_debug else drop_debug_sessions(log)
     if exclusion is not None:
-        log = only(log, exclusion.kept(log))
+        log = keep_sessions(log, exclusion.keeps(log))
     present = None if survey is None else np.flatnonzero(np.bincount(log.records.session, minlength=len(log.sessions.name)))
     survey = survey or survey_of(log)
-    records, midnights = past_midnight(replace(log.records, marks=log.records.marks.copy()), log.sessions, survey.of_day)
+    records, midnights = move_past_midnight(replace(log.records, marks=log.records.marks.copy()), log.sessions, survey.of_day)
     log, sessions = replace(log, records=records), log.sessions
     records.marks[midnights] |= BIT["clock_wrapped"]
     mark_spellings(records, sessions)
@@ -173,7 +173,7 @@ def gate(
     order, backwards = replay_order(records, np.flatnonzero(left), len(sessions.name))
     records.marks[backwards] |= BIT["clock_backwards"]
     bounds = np.searchsorted(records.session[order], np.arange(len(sessions.name) + 1))
-    players, player = players_of(sessions)
+    players, player = list_players(sessions)
     return Gated(
         log,
         debug_sessions,
@@ -182,7 +182,7 @@ def gate(
         coarse,
         players,
         player,
-        session_order(sessions, player, _first_times(records, order, bounds), present),
+        order_sessions(sessions, player, _first_times(records, order, bounds), present),
         course,
         exclusion,
         survey.run_starts > 0,
@@ -199,7 +199,7 @@ def _marked(records: Records, known: Bools, stops: Stops, coarse: Bools) -> tupl
     left = known.copy()
     _mark(records, ~known, "unknown_event")
     _mark_names(records, known, stops)
-    repeats = duplicates(records, np.flatnonzero(left), coarse)
+    repeats = find_duplicates(records, np.flatnonzero(left), coarse)
     records.marks[repeats] |= BIT["duplicate_record"]
     left[repeats] = False
     foreign = left & records.foreign
@@ -277,12 +277,12 @@ def _next_place(records: Records, rows: Ints, number: int) -> int:
     return int(np.argmax(later)) if later.any() else len(rows)
 
 
-def without_debug(log: L) -> tuple[L, int]:
+def drop_debug_sessions(log: L) -> tuple[L, int]:
     """The log as if sessions tagged as debug had not been, and how many those are."""
     debug = _debug(log.sessions)
     if not debug.any():
         return log, 0
-    return only(log, ~debug), int((debug & ~copied(log.sessions)).sum())
+    return keep_sessions(log, ~debug), int((debug & ~copies_mask(log.sessions)).sum())
 
 
 @lru_cache(maxsize=1)
@@ -294,7 +294,7 @@ def _debug(sessions: Sessions) -> Bools:
 _SPREAD = np.uint64(0x9E3779B97F4A7C15)
 
 
-def duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
+def find_duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
     """The records that repeat an earlier one of their session as logged, or its `id`.
 
     Where the session's clock is coarse, a record without `id` and `seq` repeats only the one logged right before
@@ -305,12 +305,12 @@ def duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
         left: the numbers of those to judge, rising.
         coarse: per session, whether its clock counts whole seconds.
     """
-    session, likeness = chosen(records.session, left), chosen(records.likeness, left)
+    session, likeness = pick_rows(records.session, left), pick_rows(records.likeness, left)
     repeated = _seen_before(session, likeness)
     if coarse.any():
         by_order = coarse[session] & (records.identity[left] == 0) & ~records.has_seq[left]
         repeated = np.where(by_order, _equals_previous(session, likeness), repeated)
-    with_id = np.flatnonzero(chosen(records.identity, left))
+    with_id = np.flatnonzero(pick_rows(records.identity, left))
     repeated[with_id] |= _seen_before(session[with_id], records.identity[left[with_id]])
     return left[repeated]
 

@@ -12,7 +12,7 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.cleaning.names import Stops
 from milepost.course.course import Course
-from milepost.course.legs import Leg, last_leg, legs_of
+from milepost.course.legs import Leg, build_legs, last_leg
 
 
 class LegColumns(NamedTuple):
@@ -79,7 +79,7 @@ class Orders:
             places = [place[level.name] for level in levels]
             rank[code] = count[code] = len(places)
             rank[code, places] = np.arange(len(places))
-            all_legs.append(tuple(_in_course(leg, places) for leg in legs_of(levels, course.needs)))
+            all_legs.append(tuple(_in_course(leg, places) for leg in build_legs(levels, course.needs)))
         return cls(rank, count, of_session, tuple(all_legs), route, optional, _levels_of(course.legs))
 
     def level_at(self, order: Ints, place: Ints) -> Ints:

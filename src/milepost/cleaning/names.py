@@ -12,7 +12,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.course.course import Course, level_names
-from milepost.level_names import folded, natural_key
+from milepost.level_names import fold_name, natural_key
 from milepost.logs.interface import Records, Sessions
 from milepost.vocabulary import BIT
 
@@ -41,13 +41,13 @@ class Stops:
 def resolve(logged: list[str], counts: Ints, course: Course) -> Stops:
     """Match the names in a log with a course's levels and places; other names that fold alike are one stop."""
     exact, by_fold = level_names(course)
-    places = {folded(place): place for place in course.places}
+    places = {fold_name(place): place for place in course.places}
     names = course.names()
     called = _commonest(logged, counts)
     others: dict[str, int] = {}
     code, spelling, unknown = [], [], []
     for name in logged:
-        fold = folded(name)
+        fold = fold_name(name)
         level = exact.get(name)
         by_spelling = level is None and name not in course.places and len(by_fold.get(fold, ())) == 1
         if by_spelling:
@@ -60,7 +60,7 @@ def resolve(logged: list[str], counts: Ints, course: Course) -> Stops:
         spelling.append(by_spelling)
         unknown.append(level >= len(course.levels) and fold not in places)
     n_levels = len(course.levels)
-    is_place = np.array([i >= n_levels and folded(name) in places for i, name in enumerate(names)], dtype=np.bool_)
+    is_place = np.array([i >= n_levels and fold_name(name) in places for i, name in enumerate(names)], dtype=np.bool_)
     stops = Stops(names, n_levels, is_place, _ints(code), _bools(spelling), _bools(unknown))
     return _with_all_levels(stops) if course.runs.endless else stops
 
@@ -77,8 +77,8 @@ def gather(logged: list[str], counts: Ints) -> Stops:
     """Without a course: names with the same folded form are one stop, called by the commonest spelling."""
     called = _commonest(logged, counts)
     number = {fold: code for code, fold in enumerate(called)}
-    code = [number[folded(name)] for name in logged]
-    spelling = [called[folded(name)] != name for name in logged]
+    code = [number[fold_name(name)] for name in logged]
+    spelling = [called[fold_name(name)] != name for name in logged]
     never = np.zeros(len(logged), np.bool_)
     return Stops(list(called.values()), 0, np.zeros(len(called), np.bool_), _ints(code), _bools(spelling), never)
 
@@ -87,7 +87,7 @@ def _commonest(logged: list[str], counts: Ints) -> dict[str, str]:
     """Per folded form, its commonest spelling; of equally common ones the first by name."""
     groups: dict[str, list[int]] = {}
     for number, name in enumerate(logged):
-        groups.setdefault(folded(name), []).append(number)
+        groups.setdefault(fold_name(name), []).append(number)
     return {
         fold: logged[min(members, key=lambda number: (-int(counts[number]), natural_key(logged[number])))]
         for fold, members in groups.items()
@@ -123,7 +123,7 @@ _SPELLING: Final = BIT["player_spelling"]
 
 
 @lru_cache(maxsize=2)
-def spellings(sessions: Sessions) -> Mapping[str, str]:
+def find_common_spellings(sessions: Sessions) -> Mapping[str, str]:
     """The names of players that are spelled otherwise than most sessions spell them, each with that commonest spelling.
 
     Of equally common spellings it is the first by name.
@@ -131,7 +131,7 @@ def spellings(sessions: Sessions) -> Mapping[str, str]:
     counts = Counter(name for name in sessions.player if name is not None)
     groups: dict[str, list[str]] = {}
     for name in counts:
-        groups.setdefault(folded(name), []).append(name)
+        groups.setdefault(fold_name(name), []).append(name)
     common_spelling = {}
     for names in groups.values():
         if len(names) > 1:
@@ -141,7 +141,7 @@ def spellings(sessions: Sessions) -> Mapping[str, str]:
 
 
 @lru_cache(maxsize=1)
-def players_of(sessions: Sessions) -> tuple[list[str], Ints]:
+def list_players(sessions: Sessions) -> tuple[list[str], Ints]:
     """The players' names, and per session its player; a session without one is its own."""
     codes: dict[str, int] = {}
     player = [codes.setdefault(name, len(codes)) for name in player_names(sessions)]
@@ -150,14 +150,14 @@ def players_of(sessions: Sessions) -> tuple[list[str], Ints]:
 
 def player_names(sessions: Sessions) -> list[str]:
     """Per session, its player's name under the commonest spelling; a session without one is its own."""
-    called = spellings(sessions)
+    called = find_common_spellings(sessions)
     named = (given or session for given, session in zip(sessions.player, sessions.name, strict=True))
     return [called.get(name, name) for name in named] if called else list(named)
 
 
 def mark_spellings(records: Records, sessions: Sessions) -> None:
     """Mark the records that spell their player otherwise than most do; those that differ from their session bear a mark."""
-    called = spellings(sessions)
+    called = find_common_spellings(sessions)
     if not called:
         return
     odd = np.array([name in called for name in sessions.player], dtype=np.bool_)[records.session]

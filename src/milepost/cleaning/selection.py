@@ -13,10 +13,10 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.cleaning.names import player_names
-from milepost.cleaning.survey import session_order
+from milepost.cleaning.survey import order_sessions
 from milepost.course.course import Course, level_names
 from milepost.errors import UsageError
-from milepost.level_names import folded, natural_key
+from milepost.level_names import fold_name, natural_key
 from milepost.logs.interface import BareLog, L, Log, Records, Sessions
 from milepost.vocabulary import EVENTS, NUMBER_FIELDS
 
@@ -51,14 +51,14 @@ class Condition:
         """Per session, whether it fits a condition that is not on a field of single records."""
         return self.judged(np.array([self.fits_value(value) for value in session_values(log, self.key)], dtype=np.bool_))
 
-    def through(self, course: Course | None) -> Condition:
+    def for_course(self, course: Course | None) -> Condition:
         """Return the condition for levels by whatever name or alias a course gives them."""
         if course is None or self.key not in ("level", "to") or self.sign in _ORDER:
             return self
         exact, by_fold = level_names(course)
         values = dict.fromkeys(self.values)
         for value in self.values:
-            places = {exact[value]} if value in exact else by_fold.get(folded(value), set())
+            places = {exact[value]} if value in exact else by_fold.get(fold_name(value), set())
             values |= dict.fromkeys(name for place in places for name in course.levels[place].known_as())
         return replace(self, values=tuple(values))
 
@@ -98,12 +98,12 @@ class Condition:
             return number is not None and limit is not None and _ORDER[self.sign](number, limit)
         if value is None:
             return "" in self.values
-        return any(_alike(value, wanted, self.key) for wanted in self.values)
+        return any(_is_alike(value, wanted, self.key) for wanted in self.values)
 
 
-def _alike(value: str, wanted: str, key: str) -> bool:
+def _is_alike(value: str, wanted: str, key: str) -> bool:
     if key in ("level", "to"):
-        return folded(value) == folded(wanted)
+        return fold_name(value) == fold_name(wanted)
     number = _number(value)
     return value == wanted or (number is not None and number == _number(wanted))
 
@@ -144,7 +144,7 @@ def _sittings(log: BareLog) -> list[str | None]:
     player = np.array([codes.setdefault(name, len(codes)) for name in names], dtype=np.int64)
     place: list[str | None] = [None] * len(names)
     seen: dict[int, int] = {}
-    for session in session_order(log.sessions, player, np.zeros(len(names))).tolist():
+    for session in order_sessions(log.sessions, player, np.zeros(len(names))).tolist():
         number = seen[int(player[session])] = seen.get(int(player[session]), 0) + 1
         place[session] = str(number)
     return place
@@ -165,14 +165,14 @@ def parse_condition(text: str) -> Condition:
     return Condition(key, sign, tuple(part.strip() for part in rest.split(",")))
 
 
-def only(log: L, keep: Bools) -> L:
+def keep_sessions(log: L, keep: Bools) -> L:
     """The log as if the other sessions had not been."""
     if keep.all():
         return log
     gone = {log.sessions.name[code] for code in np.flatnonzero(~keep).tolist()}
     refused = [item for item in log.refused if item.session not in gone]
     numbers = None if log.numbers is None else log.numbers[keep]
-    kept = replace(log, sessions=_some(log.sessions, keep.tobytes()), refused=refused, numbers=numbers)
+    kept = replace(log, sessions=_keep_rows(log.sessions, keep.tobytes()), refused=refused, numbers=numbers)
     return replace(kept, records=_records_of(kept.records, keep)) if isinstance(kept, Log) else kept
 
 
@@ -183,13 +183,13 @@ def _records_of(records: Records, keep: Bools) -> Records:
 
 
 @lru_cache(maxsize=2)
-def _some(sessions: Sessions, keep: bytes) -> Sessions:
+def _keep_rows(sessions: Sessions, keep: bytes) -> Sessions:
     """Return the sessions that are kept; the same object for every part of a log, so that what rests on it is made once."""
     kept = np.flatnonzero(np.frombuffer(keep, np.bool_)).tolist()
     return Sessions(**{name: [values[code] for code in kept] for name, values in vars(sessions).items()})
 
 
-def where(log: Log, conditions: tuple[Condition, ...]) -> Log:
+def select_sessions(log: Log, conditions: tuple[Condition, ...]) -> Log:
     """The log as if it held only the sessions that fit all conditions.
 
     Raises:
@@ -199,7 +199,7 @@ def where(log: Log, conditions: tuple[Condition, ...]) -> Log:
         require_known(condition, log)
         fits = condition.fits(log)
         require_any(fits, condition, log)
-        log = only(log, fits)
+        log = keep_sessions(log, fits)
     return log
 
 
@@ -223,7 +223,7 @@ def require_any(fits: Bools, condition: Condition, log: BareLog) -> None:
         raise UsageError(f"--where {condition.written}: no session is left. {values_seen(log, condition.key)}")
 
 
-def groups(log: BareLog, key: str) -> list[tuple[str | None, Bools]]:
+def group_sessions(log: BareLog, key: str) -> list[tuple[str | None, Bools]]:
     """The values of a key in natural order (sessions without one last), each with the sessions that have it.
 
     Raises:
@@ -284,7 +284,7 @@ class Exclusion:
         """Return whether the log has to be replayed anew without it."""
         return bool(self.sessions or self.cuts)
 
-    def kept(self, log: BareLog) -> Bools:
+    def keeps(self, log: BareLog) -> Bools:
         """Per session of a log, whether it stays."""
         return np.array([name not in self.sessions for name in log.sessions.name], dtype=np.bool_)
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from milepost.arrays import Bools
-from milepost.cleaning.selection import groups, known_tags, session_values, values_seen
+from milepost.cleaning.selection import group_sessions, known_tags, session_values, values_seen
 from milepost.course.course import Course
 from milepost.errors import UsageError
 from milepost.level_names import natural_key
@@ -33,7 +33,7 @@ class Split:
     courses: tuple[Course | None, Course | None] = (None, None)
     chosen: bool = field(default=False, compare=False)
 
-    def each(self, log: BareLog) -> Iterator[tuple[Bools, Course | None]]:
+    def groups(self, log: BareLog) -> Iterator[tuple[Bools, Course | None]]:
         """Per group, its sessions and its course."""
         values = session_values(log, self.key)
         for wanted, course in zip((self.before, self.after), self.courses, strict=True):
@@ -53,7 +53,7 @@ def groups_with_courses(log: BareLog, key: str, course: Course | None) -> list[t
     """
     return [
         (value, sessions, course.of_build(value) if course is not None and key == "build" else course)
-        for value, sessions in groups(log, key)
+        for value, sessions in group_sessions(log, key)
     ]
 
 

@@ -49,7 +49,7 @@ def survey_of(log: Log) -> Survey:
     """Survey a log, or a part of it that has the names of the whole."""
     records = log.records
     known = (records.event >= 0) & (records.marks & COPY == 0)
-    build_of_session, builds = builds_of(log.sessions)
+    build_of_session, builds = number_builds(log.sessions)
     build = build_of_session[records.session[known]]
     names = list(dict.fromkeys(log.sessions.build))
     clocked, whole = (np.bincount(of_build, minlength=builds).tolist() for of_build in (build, build[records.whole[known]]))
@@ -59,7 +59,7 @@ def survey_of(log: Log) -> Survey:
         _by_name(names, clocked),
         _by_name(names, whole),
         starts,
-        times_of_day(records, log.sessions),
+        are_times_of_day(records, log.sessions),
     )
 
 
@@ -68,7 +68,7 @@ def _by_name(names: list[str | None], counts: list[int]) -> Counter[str | None]:
 
 
 @lru_cache(maxsize=1)
-def builds_of(sessions: Sessions) -> tuple[Ints, int]:
+def number_builds(sessions: Sessions) -> tuple[Ints, int]:
     """Per session, the number of its build in order of first appearance; how many there are, sessions without one as one."""
     codes: dict[str | None, int] = {}
     return np.array([codes.setdefault(name, len(codes)) for name in sessions.build], dtype=np.int64), len(codes)
@@ -90,7 +90,7 @@ def stamped_sessions(sessions: Sessions) -> Bools:
     return np.array([epoch is not None for epoch in sessions.epoch], dtype=np.bool_)
 
 
-def times_of_day(records: Records, sessions: Sessions) -> tuple[bool, bool]:
+def are_times_of_day(records: Records, sessions: Sessions) -> tuple[bool, bool]:
     """Return whether all numeric times of a log, and all its time stamps, could be times of the day; True where it has none.
 
     Args:
@@ -105,7 +105,7 @@ def times_of_day(records: Records, sessions: Sessions) -> tuple[bool, bool]:
     )
 
 
-def past_midnight(records: Records, sessions: Sessions, of_day: tuple[bool, bool]) -> tuple[Records, Ints]:
+def move_past_midnight(records: Records, sessions: Sessions, of_day: tuple[bool, bool]) -> tuple[Records, Ints]:
     """The records with what follows midnight in a session a day later, and the records right after a midnight.
 
     Args:
@@ -155,7 +155,7 @@ def replay_order(records: Records, left: Ints, n_sessions: int) -> tuple[Ints, I
     Returns:
         The record numbers in order (sessions one after the other), and those whose clock runs backwards.
     """
-    logged = left[stable_order(chosen(records.session, left))]  # session by session, as logged
+    logged = left[stable_order(pick_rows(records.session, left))]  # session by session, as logged
     session, time = records.session[logged], records.time[logged]
     same = session[1:] == session[:-1]
     if not records.has_seq.any():
@@ -180,12 +180,12 @@ def _sorted(logged: Ints, session: Ints, keys: tuple[Column, ...], out_of_order:
     return ordered
 
 
-def chosen(column: Column, rows: Ints) -> Column:
+def pick_rows(column: Column, rows: Ints) -> Column:
     """Some rows of a column, rising; the column itself where that is all of them."""
     return column if len(rows) == len(column) else column[rows]
 
 
-def session_order(sessions: Sessions, player: Ints, first_time: Floats, present: Ints | None = None) -> Ints:
+def order_sessions(sessions: Sessions, player: Ints, first_time: Floats, present: Ints | None = None) -> Ints:
     """Sessions by player, players by first appearance; a player's sessions by their first time stamp.
 
     Where any session of the player has numeric times, the player's sessions stay in order of first appearance.

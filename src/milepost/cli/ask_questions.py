@@ -6,10 +6,10 @@ import sys
 from contextlib import suppress
 from typing import TYPE_CHECKING, Final
 
-from milepost.drafts.draft_questions import MOST_QUESTIONS, SetAnswers, answers_of
+from milepost.drafts.draft_questions import MOST_QUESTIONS, SetAnswers, read_set_options
 from milepost.errors import LogError
 from milepost.measures.funnel import Funnel
-from milepost.playback.tallies import finding_counts, tallies_of
+from milepost.playback.tallies import finding_counts, get_tallies
 from milepost.wording import listed, number, percent, plural, safe
 
 if TYPE_CHECKING:
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from milepost.playback.play import Play
 
 
-def asks() -> bool:
+def can_ask() -> bool:
     """Return whether there is somebody to ask."""
     return all(stream is not None and stream.isatty() for stream in (sys.stdin, sys.stderr))
 
@@ -40,7 +40,7 @@ def ask_until_sure(draft: DraftedMap, answers: SetAnswers, draft_anew: Callable[
         if question is None:
             break
         asked.add(question.key)
-        other = _with(answers, question.key, question.other)
+        other = _add_answer(answers, question.key, question.other)
         second = None
         with suppress(LogError):
             second = draft_anew(other)
@@ -49,9 +49,9 @@ def ask_until_sure(draft: DraftedMap, answers: SetAnswers, draft_anew: Callable[
     return draft
 
 
-def _with(answers: SetAnswers, key: str, value: str) -> SetAnswers:
+def _add_answer(answers: SetAnswers, key: str, value: str) -> SetAnswers:
     """What is known, with one answer more."""
-    added = answers_of([f"{key}={value}"])
+    added = read_set_options([f"{key}={value}"])
     return SetAnswers({**answers.columns, **added.columns}, {**answers.words, **added.words}, added.unit or answers.unit)
 
 
@@ -76,11 +76,11 @@ def _figures(draft: DraftedMap) -> str:
 _SHOWN: Final = 5  # levels of the funnel
 
 
-def begun_text(begun: CreatedFolder, folder: str) -> str:
+def describe_begun(begun: CreatedFolder, folder: str) -> str:
     """Return the text on the files read, the files written, and what to look at."""
     play = begun.play
     lines = [
-        f"Read: {plural(tallies_of(play).records, 'record')} of {plural(int(play.counts.sum()), 'player')} in "
+        f"Read: {plural(get_tallies(play).records, 'record')} of {plural(int(play.counts.sum()), 'player')} in "
         f"{plural(play.n_levels, 'level')}.",
         f"Written in {safe(folder)}: {listed(begun.written)}.",
     ]

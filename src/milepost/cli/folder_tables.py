@@ -10,17 +10,17 @@ from milepost.cleaning.anonymous import LEFT_OUT
 from milepost.cleaning.selection import session_values
 from milepost.cli.folder_defaults import file_of_folder
 from milepost.cli.messages import Exit, tell
-from milepost.course.course import place_called, read_course
+from milepost.course.course import find_place, read_course
 from milepost.errors import MilePostError, UsageError
 from milepost.folder.notes import Noted, Recording, add_note, read_notes, read_recordings
-from milepost.folder.settings import FILE, find_folder, with_key
+from milepost.folder.settings import FILE, add_key, find_folder
 from milepost.folder.small_tables import read_answers, read_themes
-from milepost.level_names import folded, nearest
+from milepost.level_names import fold_name, suggest_nearest
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.read import read
-from milepost.logs.records.fields import decimal
+from milepost.logs.records.fields import parse_decimal
 from milepost.measures.interface import Question
-from milepost.output import alone
+from milepost.output import hold_alone
 from milepost.reports import notes_and_recordings
 from milepost.wording import safe
 
@@ -136,7 +136,7 @@ def _is_question(entry: object) -> bool:
 def _hiding_answer(answer: Answer, questions: Mapping[str, Question], hidden: Pseudonyms, kept: bool) -> Answer:
     """An answer of nobody; its text stays where it is a number or one of those that were to be chosen from."""
     ranks = [rank.casefold() for rank in questions.get(answer.question, Question()).order]
-    if decimal(answer.answer) is None and answer.answer.casefold() not in ranks:
+    if parse_decimal(answer.answer) is None and answer.answer.casefold() not in ranks:
         answer = replace(answer, answer=hidden.in_text(answer.answer) if kept else LEFT_OUT)
     return replace(answer, player=hidden.player(answer.player))
 
@@ -156,11 +156,11 @@ def join(args: Arguments, report: Head, course: Course | None) -> None:
     """Put notes and recordings into a command's document, where they belong there."""
     if args.command == "level":
         page = cast("LevelDocument", report)
-        notes_and_recordings.noted_in_level(page, notes_of(args, course))
-        page["watch"] = notes_and_recordings.in_recordings(page["watch"], recordings_of(args))
+        notes_and_recordings.add_notes_to_level(page, notes_of(args, course))
+        page["watch"] = notes_and_recordings.place_in_recordings(page["watch"], recordings_of(args))
     elif args.command == "trace":
         trace = cast("TraceDocument", report)
-        notes_and_recordings.noted_in_trace(trace, notes_of(args, course))
+        notes_and_recordings.add_notes_to_trace(trace, notes_of(args, course))
         if args.offset is None:
             notes_and_recordings.trace_in_recordings(trace, recordings_of(args))
     elif args.command == "spikes":
@@ -187,7 +187,7 @@ def note(args: Arguments) -> Exit:
         raise UsageError("--clock needs a session to be the clock of: add --session.")
     cells = {key: value for key in _ABOUT if (value := getattr(args, key))} | {"note": text}
     _require_in_log(args, folder)
-    with alone(folder.file.parent / LOCK):
+    with hold_alone(folder.file.parent / LOCK):
         folder = find_folder() or folder  # as it is now that nobody else writes to it
         if args.level:
             cells["level"] = _level(folder, args.level)
@@ -195,7 +195,7 @@ def note(args: Arguments) -> Exit:
         path = Path(where) if where else folder.file.parent / "notes.csv"
         add_note(path, cells)
         if where is None:
-            with_key(folder.file, "notes", "notes.csv")
+            add_key(folder.file, "notes", "notes.csv")
     tell(f"Noted in {safe(where or path.name)}.")
     return Exit.DONE
 
@@ -216,8 +216,8 @@ def _require_in_log(args: Arguments, folder: Folder) -> None:
         return
     for key, value in asked:
         known = dict.fromkeys(name for name in session_values(log, key) if name is not None)
-        if value not in known and folded(value) not in map(folded, known):
-            raise UsageError(f"--{key} {value}: the log has no such {key}.{nearest(value, known)}")
+        if value not in known and fold_name(value) not in map(fold_name, known):
+            raise UsageError(f"--{key} {value}: the log has no such {key}.{suggest_nearest(value, known)}")
 
 
 def _level(folder: Folder, name: str) -> str:
@@ -226,8 +226,8 @@ def _level(folder: Folder, name: str) -> str:
     if course is None:
         return name
     levels = read_course(course)
-    place = place_called(levels, name)
+    place = find_place(levels, name)
     if place is None:
-        near = nearest(name, levels.names()) or f" Its levels: {', '.join(levels.names()[:40])}."
+        near = suggest_nearest(name, levels.names()) or f" Its levels: {', '.join(levels.names()[:40])}."
         raise UsageError(f"--level {name}: no level of the course is called so.{near}")
     return levels.levels[place].name

@@ -16,9 +16,9 @@ from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address, without_secrets
 from milepost.memory import give_back_early
-from milepost.open_log import opened_log, way_of
+from milepost.open_log import open_log, plan_of
 from milepost.partitions.execution import ALONE, LogRequest, Work
-from milepost.playback.attempt_filters import parsed
+from milepost.playback.attempt_filters import parse_conditions
 from milepost.playback.attributes import is_attribute
 from milepost.rules import ReplayRules
 from milepost.wording import safe
@@ -49,7 +49,7 @@ def load(args: Arguments, every_record: bool = False) -> Loaded:
         raise UsageError(f"--{in_parts[0]}: what is asked for looks at records one by one, in the log as a whole. Leave it out.")
     course = load_course(args)
     fetch(args.logs)
-    of_sessions, of_attempts = parsed(args.where, course)
+    of_sessions, of_attempts = parse_conditions(args.where, course)
     log_map = load_map(args)
     rules = rules_of(args, log_map)
     work = ALONE if every_record else Work(args.jobs, args.cluster, args.memory)
@@ -68,9 +68,9 @@ def load(args: Arguments, every_record: bool = False) -> Loaded:
         telling=terminal.progress,
         remember=not every_record,
     )
-    if way_of(asked).in_parts:
+    if plan_of(asked).in_parts:
         give_back_early()
-    loaded = opened_log(asked)
+    loaded = open_log(asked)
     if log_map.active and args.command != "check" and (use := loaded.sessions.map_use):  # check says more of it
         for missing in use["missing_column"]:
             tell(f"milepost: {args.map}: fields.{safe(missing['field'])}: no record has the column {safe(missing['column'])}.")
@@ -86,7 +86,7 @@ def fetch(names: list[str]) -> None:
             expand(names)
 
 
-def whoever_tried(args: Arguments) -> Loaded:
+def load_with_any_start(args: Arguments) -> Loaded:
     """Load the log for figures on moves, which are the same whatever a try began with.
 
     Raises:
@@ -146,10 +146,10 @@ def rules_of(args: Arguments, log_map: LogMap) -> ReplayRules:
     return ReplayRules(**settings, keep_debug=args.debug == "keep", keep_shortcuts=args.shortcuts == "keep")
 
 
-def compared(args: Arguments, loaded: Loaded, hidden: Pseudonyms | None = None) -> CompareDocument:
+def compare_with_answers(args: Arguments, loaded: Loaded, hidden: Pseudonyms | None = None) -> CompareDocument:
     """Compare two groups, with what both answered; ``hidden`` is how the log's names were replaced."""
     from milepost.cli.folder_tables import answers_of
-    from milepost.comparison.compare_in_play import CompareWithin, answers_changed
+    from milepost.comparison.compare_in_play import CompareWithin, compare_answers
     from milepost.reports.compared import compare_document
 
     before, after = (course_named(given) if given else None for given in (args.course_from, args.course_to))
@@ -158,5 +158,5 @@ def compared(args: Arguments, loaded: Loaded, hidden: Pseudonyms | None = None) 
     document = compare_document(groups, args.min_players)
     measure = None if is_attribute(args.key) else answers_of(args, hidden)
     if measure is not None:
-        document["answers"] = answers_changed(measure, groups.plays)
+        document["answers"] = compare_answers(measure, groups.plays)
     return document

@@ -23,7 +23,7 @@ from milepost.cli.messages import Exit, speak, tell
 from milepost.cli.options import add_saying
 from milepost.cli.plain_command import plain_commands
 from milepost.errors import MilePostError, UnknownLogError
-from milepost.level_names import nearest
+from milepost.level_names import suggest_nearest
 from milepost.version import version_text
 
 if TYPE_CHECKING:
@@ -59,7 +59,7 @@ class _Parser(argparse.ArgumentParser):
 
         unknown = re.match(r"argument COMMAND: invalid choice: '(.*?)'", message)
         if unknown is not None:
-            return f"there is no command {safe(unknown[1])}.{nearest(unknown[1], all_commands())}"
+            return f"there is no command {safe(unknown[1])}.{suggest_nearest(unknown[1], all_commands())}"
         options = [option for action in _actions_of(self) for option in action.option_strings if option.startswith("--")]
         wrong = [word for word in message.partition("unrecognized arguments: ")[2].split() if word.startswith("--")]
         names = [word.partition("=")[0] for word in wrong]
@@ -67,7 +67,7 @@ class _Parser(argparse.ArgumentParser):
         others = [name for name in names if not later and name in _options_of_all()]
         if others:
             return f"{safe(others[0])} is for other commands: leave it out."
-        hints = later or [hint for name in names if (hint := nearest(name, options))]
+        hints = later or [hint for name in names if (hint := suggest_nearest(name, options))]
         return f"{safe(message)}.{hints[0] if hints else ''}"
 
 

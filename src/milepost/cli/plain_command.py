@@ -35,11 +35,11 @@ class EntryCommand:
 
     def run(self, args: Arguments) -> Exit:
         """Run the command."""
-        from milepost.cli.loading import load, whoever_tried
-        from milepost.cli.run_measure import measured
+        from milepost.cli.loading import load, load_with_any_start
+        from milepost.cli.run_measure import run_measure
 
-        loaded = whoever_tried(args) if self.command.whoever_tried else load(args, self.command.by_record)
-        return measured(args, self.entry.settled(vars(args)), loaded)
+        loaded = load_with_any_start(args) if self.command.whoever_tried else load(args, self.command.by_record)
+        return run_measure(args, self.entry.settled(vars(args)), loaded)
 
 
 @cache

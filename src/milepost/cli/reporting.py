@@ -10,24 +10,24 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Final, cast
 
 from milepost.audit.cautions import require_used
-from milepost.cleaning.anonymous import Pseudonyms, anonymous_file
+from milepost.cleaning.anonymous import Pseudonyms, number_file
 from milepost.cli import terminal
 from milepost.cli.folder_defaults import files_of_folder, settings_of, with_settings
 from milepost.cli.folder_tables import answers_of, notes_of, recordings_of, targets_of
-from milepost.cli.loading import compared, players_of_folder
+from milepost.cli.loading import compare_with_answers, players_of_folder
 from milepost.cli.messages import Exit, tell
 from milepost.cli.run_measure import paper, write
 from milepost.errors import UsageError
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address, without_secrets
-from milepost.logs.store.manifest import taken_ahead
+from milepost.logs.store.manifest import take_checksums_ahead
 from milepost.measures.interface import CountingMeasure
 from milepost.output import write_file, write_text
 from milepost.reports.build_document import needs_of, rows_of
 from milepost.reports.full_report import ReportExtras, some_measures, whole_report
 from milepost.reports.interface import Report
 from milepost.reports.json_csv_markdown import render_json, render_markdown
-from milepost.reports.provenance import how_made
+from milepost.reports.provenance import build_provenance
 from milepost.reports.registry import MEASURES
 from milepost.reports.since import read_report
 from milepost.reports.summary import course_strip, summary_rows
@@ -43,7 +43,7 @@ if TYPE_CHECKING:
     from milepost.reports.document_types import CompareDocument, Made, ReportDocument, SelectedDocument
 
 
-def gathered(args: Arguments, loaded: Loaded) -> ReportDocument:
+def gather_report(args: Arguments, loaded: Loaded) -> ReportDocument:
     """The whole report's document."""
     hidden = pseudonyms_of(args, loaded) if args.anonymous else None
     if hidden is not None:
@@ -61,7 +61,7 @@ def gathered(args: Arguments, loaded: Loaded) -> ReportDocument:
     with terminal.progress() as progress:
         play = loaded.last_play()
         require_used(play)
-        report = whole_report(play, args.min_players, made_of(args), beside, progress)
+        report = whole_report(play, args.min_players, provenance_of(args), beside, progress)
     settings = settings_of(args)
     if settings is not None:
         report["settings"] = settings
@@ -82,15 +82,15 @@ def _in_a_row(args: Arguments, loaded: Loaded) -> TrendSteps | None:
     named = {build for build in loaded.sessions.sessions.build if build is not None}
     if len(named) < _IN_A_ROW or args.before or args.after:
         return None
-    from milepost.comparison.trend_steps import groups_in_order, steps_of
+    from milepost.comparison.trend_steps import groups_in_order, steps_from_plays
 
-    return steps_of(groups_in_order(loaded.sessions, "build", loaded.replay_groups("build")), "build", args.min_players)
+    return steps_from_plays(groups_in_order(loaded.sessions, "build", loaded.replay_groups("build")), "build", args.min_players)
 
 
 def _compared(args: Arguments, loaded: Loaded, hidden: Pseudonyms | None) -> CompareDocument | None:
     """The comparison of two builds, where the log has two, or some are named."""
     builds = {build for build in loaded.sessions.sessions.build if build is not None}
-    return compared(args, loaded, hidden) if len(builds) > 1 or args.before or args.after else None
+    return compare_with_answers(args, loaded, hidden) if len(builds) > 1 or args.before or args.after else None
 
 
 def write_report(args: Arguments, report: ReportDocument) -> None:
@@ -163,10 +163,10 @@ def form_of(output: str | None) -> str | None:
     return form
 
 
-def made_of(args: Arguments) -> Made:
+def provenance_of(args: Arguments) -> Made:
     """How the report is made; without the names of logs where names are to be left out."""
     sources = expand(args.logs)
-    labels = [anonymous_file(s.label, n) if args.anonymous else s.label for n, s in enumerate(sources)]
+    labels = [number_file(s.label, n) if args.anonymous else s.label for n, s in enumerate(sources)]
     words = [_shown(word, args.anonymous) for word in args.words if not (args.anonymous and word in args.logs)]
     inputs = [(label, source.path) for label, source in zip(labels, sources, strict=True)]
     others = [(name, Path(name)) for name in (args.course, args.map) if name]
@@ -174,14 +174,14 @@ def made_of(args: Arguments) -> Made:
         (os.path.relpath(path), path) for path in files_of_folder(args) if path not in {known for _, known in [*inputs, *others]}
     ]
     first = len(inputs)
-    inputs += [(anonymous_file(name, first + n) if args.anonymous else name, path) for n, (name, path) in enumerate(others)]
-    return how_made(shlex.join(["milepost", *words, *(["LOG"] if args.anonymous else [])]), inputs)
+    inputs += [(number_file(name, first + n) if args.anonymous else name, path) for n, (name, path) in enumerate(others)]
+    return build_provenance(shlex.join(["milepost", *words, *(["LOG"] if args.anonymous else [])]), inputs)
 
 
 def begin_checksums(args: Arguments) -> None:
     """Take the checksums of large logs, which the report is to name, while these are read; of what lies here already."""
     if not any(is_address(name) for name in args.logs):
-        taken_ahead(source.path for source in expand(args.logs) if source.path is not None)
+        take_checksums_ahead(source.path for source in expand(args.logs) if source.path is not None)
 
 
 def _shown(word: str, anonymous: bool) -> str:
@@ -199,7 +199,7 @@ def _shown(word: str, anonymous: bool) -> str:
 _FORMS_OF_PARTS: Final = {None: None, ".json": render_json, ".md": render_markdown}
 
 
-def measures_named(text: str) -> tuple[str, ...]:
+def resolve_measures(text: str) -> tuple[str, ...]:
     """The measures of a list of names, in the order of the report.
 
     Raises:
@@ -217,7 +217,7 @@ def _document_of(args: Arguments, names: Sequence[str], loaded: Loaded) -> Selec
     """The measures' documents; where all of them need nothing but counts, no more is asked for."""
 
     def made(play: Summed) -> SelectedDocument:
-        return some_measures(play, names, args.min_players, made_of(args))
+        return some_measures(play, names, args.min_players, provenance_of(args))
 
     measures = [MEASURES[name].in_report(args.min_players) for name in names]
     counting = [measure for measure in measures if isinstance(measure, CountingMeasure)]
@@ -232,7 +232,7 @@ def report_only(args: Arguments, loaded: Loaded) -> Exit:
     Raises:
         UsageError: it cannot be had in the form that is asked for.
     """
-    names = measures_named(args.only or "")
+    names = resolve_measures(args.only or "")
     form = form_of(args.output)
     if form not in _FORMS_OF_PARTS:
         raise UsageError(f"{args.output}: --only goes with .json and .md, and with what is read in the terminal.")

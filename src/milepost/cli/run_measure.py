@@ -18,8 +18,8 @@ from milepost.cli.messages import Exit, tell
 from milepost.errors import UsageError
 from milepost.output import write_text
 from milepost.playback.attributes import is_attribute
-from milepost.playback.counted_play import counted_per
-from milepost.reports.build_document import described, rows_of
+from milepost.playback.counted_play import count_per
+from milepost.reports.build_document import add_descriptions, rows_of
 from milepost.reports.interface import Report
 from milepost.reports.registry import MEASURES
 from milepost.reports.since import flagged_levels, read_report
@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from milepost.reports.head_types import Head
 
 
-def measured(
+def run_measure(
     args: Arguments,
     measure: AnyMeasure,
     loaded: Loaded | None = None,
@@ -46,7 +46,7 @@ def measured(
     if args.by:
         return _by_groups(args, args.by, measure, loaded, look)
     document = engine.document_of(loaded, args.command, measure, args.per)
-    report = described(document, loaded.course, args.min_players)
+    report = add_descriptions(document, loaded.course, args.min_players)
     if look is not None:
         look(rows_of(report, "levels"))
     join(args, report, loaded.course)
@@ -56,7 +56,7 @@ def measured(
     return Exit.DONE
 
 
-def per_run(args: Arguments, loaded: Loaded) -> Exit:
+def measure_runs(args: Arguments, loaded: Loaded) -> Exit:
     """A funnel of runs, which has rows of its own.
 
     Raises:
@@ -68,8 +68,8 @@ def per_run(args: Arguments, loaded: Loaded) -> Exit:
     for option, why in (("by", "milepost runs --by"), ("figure", "milepost runs --figure"), ("raw", "the funnel of players")):
         if getattr(args, option):
             raise UsageError(f"--{option} does not go with --per run; that is for {why}.")
-    play = counted_per(loaded.play(), "run")
-    report = described(engine.measured_document(play, args.command, FunnelPerRun()), loaded.course, args.min_players)
+    play = count_per(loaded.play(), "run")
+    report = add_descriptions(engine.measured_document(play, args.command, FunnelPerRun()), loaded.course, args.min_players)
     write(args, Report(report, per_run_view(cast("FunnelPerRunDocument", report)), rows_of(report, "levels")))
     return Exit.DONE
 
@@ -82,10 +82,10 @@ def _by_groups(
     documents, counted, plays = [], Counter[str](), []
     attributes = _attribute_groups(loaded, key) if is_attribute(key) else None
     for value, group in attributes[1] if attributes else loaded.replay_groups(key):
-        play = counted_per(group, args.per)
+        play = count_per(group, args.per)
         if args.command == "spikes" and not attributes:
             plays.append((value, play))
-        own_document = described(engine.measured_document(play, args.command, measure), loaded.course, args.min_players)
+        own_document = add_descriptions(engine.measured_document(play, args.command, measure), loaded.course, args.min_players)
         if look is not None:
             look(rows_of(own_document, "levels"))
         documents.append((value, own_document))
@@ -95,9 +95,9 @@ def _by_groups(
     if attributes:
         report["cuts"] = attributes[0]
     if plays:
-        from milepost.comparison.groups import compared_groups
+        from milepost.comparison.groups import compare_groups
 
-        report["compared"] = compared_groups(key, plays, args.min_players)
+        report["compared"] = compare_groups(key, plays, args.min_players)
     _draw_groups(args, documents)
     write(args, Report(report, [grouped_view(report)], grouped_rows(report, MEASURES[args.command].rows)))
     return Exit.DONE
@@ -105,10 +105,10 @@ def _by_groups(
 
 def _attribute_groups(loaded: Loaded, key: str) -> tuple[list[float], list[tuple[str | None, Play]]]:
     """Return the values at which an attribute is cut, and its groups, each a view of the same play."""
-    from milepost.playback.attempt_filters import groups_of
+    from milepost.playback.attempt_filters import group_attempts
 
     play = loaded.play()
-    groups = groups_of(play, key)
+    groups = group_attempts(play, key)
     return groups.cuts, list(groups.plays(play, key))
 
 
@@ -132,9 +132,9 @@ def write(args: Arguments, report: Report) -> None:
     if args.columns is not None:
         if args.format in ("json", "csv"):
             raise UsageError(f"--columns is for tables that people read; --format {args.format} has every column.")
-        from milepost.reports.text import chosen  # which loads what draws tables
+        from milepost.reports.text import choose_columns  # which loads what draws tables
 
-        report = chosen(report, args.columns)
+        report = choose_columns(report, args.columns)
     if args.format in ("csv", "junit"):  # which have no place for it
         for sentence in report.before_all:
             tell(f"milepost {args.command}: {sentence}")
@@ -184,7 +184,7 @@ def strict_spikes(args: Arguments) -> Exit:
             rows = [cast("dict[str, object]", row) for row in levels]
             flagged.update(dict.fromkeys(sorted(flagged_levels(rows, strict) - before)))
 
-    status = measured(args, Spikes(args.min_players), look=look)
+    status = run_measure(args, Spikes(args.min_players), look=look)
     if not flagged:
         return status
     news = "and did not before " if args.since else ""

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from milepost import engine
 from milepost.audit.exclusions import require_acting
-from milepost.cleaning.selection import where
+from milepost.cleaning.selection import select_sessions
 from milepost.cli import terminal
 from milepost.cli.folder_defaults import tables_of_folder
 from milepost.cli.loading import load_course, load_map, pass_over, players_of_folder, rules_of
@@ -20,15 +20,15 @@ from milepost.cli.run_measure import write
 from milepost.errors import UsageError
 from milepost.folder.player_table import with_players
 from milepost.logs.follow_logs import Tail
-from milepost.logs.mapping.whole_input import waits
-from milepost.logs.records.sink import for_each_player
+from milepost.logs.mapping.whole_input import needs_all_files
+from milepost.logs.records.sink import repeat_for_players
 from milepost.logs.store.manifest import Manifest, is_store
-from milepost.logs.store.store import append, locked, restore
+from milepost.logs.store.store import append, hold_lock, restore
 from milepost.measures.funnel import Funnel
 from milepost.open_log import Loaded
 from milepost.partitions.execution import silently
-from milepost.playback.attempt_filters import parsed
-from milepost.reports.build_document import described, rows_of
+from milepost.playback.attempt_filters import parse_conditions
+from milepost.reports.build_document import add_descriptions, rows_of
 from milepost.reports.interface import Report, View
 from milepost.reports.registry import MEASURES
 from milepost.whole_log import WholeLog
@@ -53,7 +53,7 @@ _CLEAR = "\x1b[2J\x1b[H"
 def watch(args: Arguments) -> Exit:
     """Follow the folder until interrupted, or look once."""
     log_map = load_map(args)
-    if log_map.reshapes or waits(log_map):
+    if log_map.reshapes or needs_all_files(log_map):
         raise UsageError(f"{args.map}: a log of this shape is read as a whole, and cannot be followed. Use milepost funnel.")
     tail = Tail(tuple(map(Path, args.logs)), log_map, apart=frozenset(tables_of_folder(args)))
     if others := tail.not_followed():
@@ -84,7 +84,7 @@ def _follow(args: Arguments, tail: Tail, kept: _Kept | None) -> None:
             tell("milepost watch: a file is no longer what it was; all logs were read anew.")
         if (came or not shown) and len(tail.builder):
             play = chosen.play(tail.log())
-            report = described(engine.measured_document(play, "funnel", Funnel()), chosen.course, args.min_players)
+            report = add_descriptions(engine.measured_document(play, "funnel", Funnel()), chosen.course, args.min_players)
             _show(args, report, came, before)
             before, shown = report["findings"], True
             if kept:
@@ -135,14 +135,14 @@ class _WatchOptions:
             UsageError: one of them makes no sense.
         """
         course = load_course(args)
-        of_sessions, of_attempts = parsed(args.where, course)
+        of_sessions, of_attempts = parse_conditions(args.where, course)
         pass_over(args.command, of_attempts)
         exclude = require_acting(args.exclude)
         return cls(course, rules_of(args, log_map), of_sessions, exclude, players_of_folder(args))
 
     def play(self, log: Log) -> Play:
         """The logs as far as they were read, replayed."""
-        log = where(with_players(for_each_player(log), self.players), self.conditions)
+        log = select_sessions(with_players(repeat_for_players(log), self.players), self.conditions)
         return Loaded(WholeLog(log, self.course, self.rules, silently), exclude=self.exclude).play()
 
 
@@ -152,7 +152,7 @@ class _Kept:
     def __init__(self, folder: Path, held: ExitStack) -> None:
         self.folder, self.manifest, self.rows, self.anew = folder, Manifest(), 0, 0
         self.last = time.monotonic()
-        held.enter_context(locked(folder))
+        held.enter_context(hold_lock(folder))
 
     def restore(self, tail: Tail) -> None:
         """Go on where the store ends."""

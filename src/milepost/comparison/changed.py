@@ -16,7 +16,7 @@ from milepost.numerics.intervals import exact_p
 from milepost.numerics.shifts import false_discovery_rate
 from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.logged_knobs import knobs_of, said_alike
+from milepost.playback.logged_knobs import common_value, knobs_of
 from milepost.playback.play import FullPlay, Play
 from milepost.vocabulary import DIED, EVENTS, WAS_RESET
 
@@ -66,7 +66,7 @@ class Changes:
         ways: dict[str, str] = {}
         for play in self.pair.plays:
             ways |= play.course.harder if play.course else {}
-        return turned(*_known_to_both((old, before), (new, after)), ways)
+        return find_turned_knobs(*_known_to_both((old, before), (new, after)), ways)
 
 
 def _known_to_both(*sides: tuple[Play, int]) -> tuple[dict[str, object], dict[str, object]]:
@@ -78,7 +78,7 @@ def _known_to_both(*sides: tuple[Play, int]) -> tuple[dict[str, object], dict[st
     knobs = [knobs_of(play, place) for play, place in sides]
     for number, (play, place) in enumerate(sides):
         for name in knobs[1 - number].keys() - knobs[number].keys() - planned:
-            value = said_alike(play, name, place)
+            value = common_value(play, name, place)
             if value is None:
                 del knobs[1 - number][name]
             else:
@@ -86,7 +86,7 @@ def _known_to_both(*sides: tuple[Play, int]) -> tuple[dict[str, object], dict[st
     return knobs[0], knobs[1]
 
 
-def turned(old: Mapping[str, object], new: Mapping[str, object], ways: Mapping[str, str]) -> list[KnobChange]:
+def find_turned_knobs(old: Mapping[str, object], new: Mapping[str, object], ways: Mapping[str, str]) -> list[KnobChange]:
     """The knobs of a level that are set otherwise in the later build; ``ways`` says which way makes a level harder."""
     names = [name for name in dict.fromkeys([*old, *new]) if old.get(name) != new.get(name)]
     changed = [(name, old.get(name), new.get(name)) for name in names]

@@ -12,8 +12,8 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.cleaning.splitting import Split
 from milepost.comparison.changed import Changes
-from milepost.comparison.effects import Beyond, difference_of_shares, effects, quitting, time_taken
-from milepost.comparison.estimates import FEW_SHARED, Estimates, FitOfSide, estimated
+from milepost.comparison.effects import Beyond, difference_of_shares, estimate_quitting, estimate_times, list_effects
+from milepost.comparison.estimates import FEW_SHARED, Estimates, FitOfSide, estimate_difficulties
 from milepost.comparison.judging import CLAIMED, Bar, LevelJudge
 from milepost.comparison.pairing import Matched, Pair
 from milepost.comparison.row_types import (
@@ -30,9 +30,9 @@ from milepost.comparison.row_types import (
     Shift,
     Side,
 )
-from milepost.comparison.sentences import Phrases, sentences, told_of_level
+from milepost.comparison.sentences import Phrases, word_level, write_sentences
 from milepost.errors import UsageError
-from milepost.level_names import folded
+from milepost.level_names import fold_name
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import Table
@@ -102,7 +102,7 @@ class Compare:
             UsageError: a level that is said to be untouched is not one of both builds.
         """
         by_try = is_attribute(self.split.key)
-        dealt = dealt_by_lot(before, after, by_try, self.shares) if self.assigned == "lot" else None
+        dealt = check_lot(before, after, by_try, self.shares) if self.assigned == "lot" else None
         settings = self if dealt is None or dealt["believed"] else replace(self, min_players=_NOBODY)
         case = BuildsCompared(Pair.of(before, after, sessions, by_try), settings)
         rows = [case.row(number, level) for number, level in enumerate(case.pair.levels)]
@@ -122,14 +122,14 @@ class Compare:
             players_from=_players(before),
             players_to=_players(after),
             shift=shift,
-            time_shift=case.time.whole() if self.beside else _NO_RATIO,
-            quit_shift=case.quits.whole() if self.beside else _NO_RATIO,
+            time_shift=case.time.ratio_of_all() if self.beside else _NO_RATIO,
+            quit_shift=case.quits.ratio_of_all() if self.beside else _NO_RATIO,
             kept_at_end={"from": None, "to": None, "change": None} if by_try else kept_at_end(*case.funnels),
             own_choice=None,
             arms=None,
             sentences=[],
         )
-        totals["sentences"] = sentences(rows, totals, _spread(case.estimates), case.phrases)
+        totals["sentences"] = write_sentences(rows, totals, _spread(case.estimates), case.phrases)
         return Table(rows, totals)
 
 
@@ -143,12 +143,12 @@ class BuildsCompared:
     @cached_property
     def untouched(self) -> list[int]:
         """The numbers of the levels that are known not to have changed."""
-        by_name = {folded(level.name): n for n, level in enumerate(self.pair.levels) if None not in level.places}
+        by_name = {fold_name(level.name): n for n, level in enumerate(self.pair.levels) if None not in level.places}
         for name in self.settings.untouched:
-            if folded(name) not in by_name:
+            if fold_name(name) not in by_name:
                 known = ", ".join([level.name for level in self.pair.levels if None not in level.places][:40])
                 raise UsageError(f"--untouched {name!r}: no level of both builds is called so. They are: {known}.")
-        return [by_name[folded(name)] for name in self.settings.untouched]
+        return [by_name[fold_name(name)] for name in self.settings.untouched]
 
     @cached_property
     def players(self) -> Ints:
@@ -164,7 +164,7 @@ class BuildsCompared:
         if not (sides.tried(0) & sides.tried(1)).any():
             return None
         n = len(self.pair.levels)
-        return estimated(
+        return estimate_difficulties(
             sides, lambda side: self.pair.plays[side].compute_once(FitOfSide(tuple(self.pair.level_of(side).tolist()), n))
         )
 
@@ -180,12 +180,12 @@ class BuildsCompared:
     @cached_property
     def time(self) -> Beyond:
         """Return the changes in the time of clearing tries."""
-        return time_taken(self.pair, self.settings.min_players, self.settings.rate)
+        return estimate_times(self.pair, self.settings.min_players, self.settings.rate)
 
     @cached_property
     def quits(self) -> Beyond:
         """Return the changes in quitting."""
-        return quitting(self.pair, self.settings.min_players, self.settings.rate)
+        return estimate_quitting(self.pair, self.settings.min_players, self.settings.rate)
 
     @cached_property
     def funnels(self) -> tuple[list[FunnelRow], list[FunnelRow]]:
@@ -210,7 +210,7 @@ class BuildsCompared:
         sides = [self._side(number, side, place) for side, place in enumerate(level.places)]
         before, after = level.places
         both = before is not None and after is not None
-        judged = LevelJudge.nothing(None if not both else "no_telling")
+        judged = LevelJudge.empty_verdict(None if not both else "no_telling")
         if both and self.judge is not None:
             first, then = (int((tries.success & (tries.item == number)).sum()) for tries in self.pair.sides.tries)
             judged = self.judge.difficulty(number, self.players[:, number], (first, then), self.settings.min_players)
@@ -228,7 +228,7 @@ class BuildsCompared:
             **(self.changes.at(number, level.places, judged["verdict"]) if self.settings.beside else _NO_CHANGES),
             "sentence": None,
         }
-        row["sentence"] = told_of_level(row, _spread(self.estimates), self.phrases)
+        row["sentence"] = word_level(row, _spread(self.estimates), self.phrases)
         return row
 
     def _side(self, number: int, side: int, place: int | None) -> Side | None:
@@ -238,7 +238,7 @@ class BuildsCompared:
         tried = play.compute_once(AttemptsToClear()).rows[place]
         difficulty, se = None, None
         if estimates is not None:
-            difficulty, se = _known(estimates.difficulty[side, number]), _known(estimates.se[side, number])
+            difficulty, se = _none_if_nan(estimates.difficulty[side, number]), _none_if_nan(estimates.se[side, number])
         return Side(
             level=play.stops[place],
             players=int(self.players[side, number]),
@@ -251,7 +251,7 @@ class BuildsCompared:
     def _effects(self, number: int, before: int, after: int) -> Effects:
         counts = [np.bincount(tries.subject[tries.item == number]) for tries in self.pair.sides.tries]
         funnels = (self.funnels[0][before], self.funnels[1][after]) if not self.pair.by_try else None
-        return effects(number, self.time, self.quits, (counts[0][counts[0] > 0], counts[1][counts[1] > 0]), funnels)
+        return list_effects(number, self.time, self.quits, (counts[0][counts[0] > 0], counts[1][counts[1] > 0]), funnels)
 
 
 def _players(play: Play) -> int:
@@ -267,14 +267,14 @@ def _spread(estimates: Estimates | None) -> float:
     return float(np.mean(estimates.ability_sd)) if estimates else 1.0
 
 
-def _known(value: float) -> float | None:
+def _none_if_nan(value: float) -> float | None:
     return None if np.isnan(value) else float(value)
 
 
 _BELIEVED: Final = 0.001  # a lot whose shares are less likely than this was none
 
 
-def dealt_by_lot(before: Play, after: Play, by_try: bool, shares: tuple[float, float]) -> Dealt:
+def check_lot(before: Play, after: Play, by_try: bool, shares: tuple[float, float]) -> Dealt:
     """How many were dealt to each side, players or tries, and how likely a lot is to part them as far, by the exact test.
 
     Args:

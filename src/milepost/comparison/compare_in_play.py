@@ -10,19 +10,19 @@ import numpy as np
 
 from milepost.arrays import Bools, Ints
 from milepost.audit.record_checks import Varying
-from milepost.cleaning.selection import only, parse_condition
+from milepost.cleaning.selection import keep_sessions, parse_condition
 from milepost.cleaning.splitting import Split, split_of
 from milepost.comparison.compare import Assigned, Compare
 from milepost.comparison.row_types import Arms, Change, CompareRow, CompareTotals, OwnChoice, OwnShift
-from milepost.comparison.sentences import arms_said, choice_said
+from milepost.comparison.sentences import word_arms, word_choice
 from milepost.course.course import Course
 from milepost.errors import UsageError
 from milepost.logs.interface import BareLog
-from milepost.measures.answer_changes import AnswerChange, answer_changes
+from milepost.measures.answer_changes import AnswerChange, compare_means
 from milepost.measures.answers import Answers
 from milepost.measures.interface import Table
-from milepost.numerics.whole_numbers import counted, distinct
-from milepost.playback.attempt_filters import fitting, groups_of, looking_at
+from milepost.numerics.whole_numbers import count_values, distinct
+from milepost.playback.attempt_filters import group_attempts, keep_fitting, look_at
 from milepost.playback.attributes import attribute, is_attribute
 from milepost.playback.play import Play, with_records
 from milepost.playback.replay import replay_log
@@ -94,7 +94,7 @@ class CompareWithin:
             for play in plays:
                 require_by_session(play, self.key)
         settings = Compare(split, self.min_players, self.assigned, self.looks, self.untouched, self.shares)
-        return TwoGroups(sessions, split, plays, side_by_side(settings, plays, sessions.sessions.name))
+        return TwoGroups(sessions, split, plays, compare_sides(settings, plays, sessions.sessions.name))
 
 
 class DivisibleLog(Protocol):
@@ -149,23 +149,26 @@ class _ReplayedLog:
         play = with_records(self.replayed)
         conditions = tuple(parse_condition(text) for text in play.asked)
         before, after = (
-            fitting(replay_log(only(play.gated.log, sessions), course, play.rules, exclusion=play.gated.exclusion), conditions)
-            for sessions, course in split.each(play.gated.log)
+            keep_fitting(
+                replay_log(keep_sessions(play.gated.log, sessions), course, play.rules, exclusion=play.gated.exclusion),
+                conditions,
+            )
+            for sessions, course in split.groups(play.gated.log)
         )
         return before, after
 
 
-def side_by_side(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) -> Table[CompareRow, CompareTotals]:
+def compare_sides(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) -> Table[CompareRow, CompareTotals]:
     """Set two sides side by side; where these are tries of the same players, with what the players' own changes say."""
     table = settings(*sides, sessions)
     if not is_attribute(settings.split.key):
         return table
     if settings.assigned == "lot":
         table.totals["arms"] = arms = _arms(settings, sides, sessions)
-        table.totals["sentences"] += arms_said(arms)
+        table.totals["sentences"] += word_arms(arms)
     elif settings.assigned is None:
         table.totals["own_choice"] = choice = _own_choice(settings, sides, sessions)
-        table.totals["sentences"][1:1] = choice_said(choice, settings.split.before, settings.split.after)
+        table.totals["sentences"][1:1] = word_choice(choice, settings.split.before, settings.split.after)
     return table
 
 
@@ -195,7 +198,7 @@ def _change(play: Play, rows: Ints, before: str, after: str) -> Change:
     table = play.attempts
     same = rows[(rows > 0) & (table.player[rows - 1] == table.player[rows])]
     failed = same[table.ended(DIED, WAS_RESET)[same - 1]]
-    levels, counts = counted(table.level[rows])
+    levels, counts = count_values(table.level[rows])
     return {
         "from": before,
         "to": after,
@@ -223,7 +226,7 @@ def _changes(player: Ints, side: Ints) -> Ints:
 
 def _shift(settings: Compare, sides: tuple[Play, Play], chosen: Bools, sessions: Sequence[str]) -> OwnShift:
     """By how much the later side is harder on some of the tries."""
-    before, after = (looking_at(side, chosen, "some of the tries") for side in sides)
+    before, after = (look_at(side, chosen, "some of the tries") for side in sides)
     shift = replace(settings, assigned=None)(before, after, sessions).totals["shift"]
     tries = int((chosen & (_side_of_try(sides) >= 0)).sum())
     return OwnShift(tries=tries, size=shift["size"], low=shift["low"], high=shift["high"])
@@ -235,7 +238,7 @@ def split_by_attribute(play: Play, key: str, before: str | None, after: str | No
     Raises:
         UsageError: the log does not have two such values.
     """
-    groups = {value: side for value, side in groups_of(play, key).plays(play, key) if value is not None}
+    groups = {value: side for value, side in group_attempts(play, key).plays(play, key) if value is not None}
     for named in (before, after):
         if named is not None and named not in groups:
             raise UsageError(f"no try has {key} {named!r}. Its values are: {listed([repr(value) for value in groups])}.")
@@ -251,7 +254,7 @@ def split_by_attribute(play: Play, key: str, before: str | None, after: str | No
     return split, (groups[before], groups[after])
 
 
-def tries_left_out(sides: tuple[Play, Play], key: str) -> tuple[int, int]:
+def count_tries_left_out(sides: tuple[Play, Play], key: str) -> tuple[int, int]:
     """How many tries at levels of the course are on neither side because they have another value, and because they have none."""
     table, play = sides[0].attempts, sides[0]
     counted = play.counts[table.player] & ~table.void & (table.level < play.n_levels)
@@ -272,11 +275,11 @@ def require_by_session(play: Play, key: str) -> None:
         )
 
 
-def answers_changed(measure: Answers, plays: tuple[Play, Play]) -> list[AnswerChange]:
+def compare_answers(measure: Answers, plays: tuple[Play, Play]) -> list[AnswerChange]:
     """What players of one group answered beside those of the other; who is in both counts only where the table says a build."""
     players = [{name for name, counts in zip(play.gated.players, play.counts, strict=True) if counts} for play in plays]
     both = players[0] & players[1]
     answers = [answer for answer in measure.answers if answer.build is not None or answer.player not in both]
     with_answers = replace(measure, answers=answers, earlier=None)
     before, after = (cast("list[Mapping[str, object]]", with_answers(play).totals["questions"]) for play in plays)
-    return answer_changes(before, after, measure.least)
+    return compare_means(before, after, measure.least)

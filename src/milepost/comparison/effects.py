@@ -9,14 +9,14 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.comparison.judging import Bar, JudgedDifferences, told
+from milepost.comparison.judging import Bar, JudgedDifferences, judge_differences
 from milepost.comparison.pairing import Pair
 from milepost.comparison.row_types import Effects, QuitVerdict, Ratio, TimeVerdict
 from milepost.measures.cells import first_tries
 from milepost.measures.funnel import FunnelRow
 from milepost.numerics.intervals import Z95
 from milepost.numerics.time_model import fit_times
-from milepost.numerics.whole_numbers import distinct, numbered
+from milepost.numerics.whole_numbers import distinct, number_values
 from milepost.vocabulary import CLEARED
 
 _SAME_TIME: Final = log(1.25)
@@ -48,7 +48,7 @@ class Beyond:
         direction = int(self.told.way[at]) if self.enough[at] else None
         return exp(delta), _exp(delta - half), _exp(delta + half), direction, bool(self.told.same[at])
 
-    def whole(self) -> Ratio:
+    def ratio_of_all(self) -> Ratio:
         """Return the ratio of all levels together."""
         if self.told is None:
             return Ratio(ratio=None, low=None, high=None)
@@ -61,14 +61,14 @@ def _exp(value: float) -> float:
     return exp(min(value, 700.0))
 
 
-def time_taken(pair: Pair, least: int, rate: float) -> Beyond:
+def estimate_times(pair: Pair, least: int, rate: float) -> Beyond:
     """Seconds of the try that cleared, by the player's own pace in that build; in logarithms."""
     fits, counts = [], []
     for side, play in enumerate(pair.plays):
         table, level = play.attempts, pair.level_of(side)
         rows = first_tries(play) & table.ended(CLEARED) & (table.active > 0) & (table.level < play.n_levels)
-        items, item = numbered(level[table.level[rows]])
-        _, subject = numbered(table.player[rows])
+        items, item = number_values(level[table.level[rows]])
+        _, subject = number_values(table.player[rows])
         times = np.log(table.active[rows])
         counts.append(np.bincount(items, weights=np.bincount(item, minlength=len(items)), minlength=len(pair.levels)))
         if len(items) < 2:
@@ -82,10 +82,10 @@ def time_taken(pair: Pair, least: int, rate: float) -> Beyond:
     difference = fits[1][1][at[1]] - fits[0][1][at[0]]
     covariance = sum(of_side[np.ix_(where, where)] for (_, _, of_side), where in zip(fits, at, strict=True))
     enough: Bools = (np.minimum(counts[0], counts[1]) >= least)[both]
-    return Beyond(both, enough, told(difference, np.asarray(covariance), enough, Bar(_SAME_TIME, rate)))
+    return Beyond(both, enough, judge_differences(difference, np.asarray(covariance), enough, Bar(_SAME_TIME, rate)))
 
 
-def quitting(pair: Pair, least: int, rate: float) -> Beyond:
+def estimate_quitting(pair: Pair, least: int, rate: float) -> Beyond:
     """Players who left for good after a try, of the tries that were settled; in log odds."""
     n, sides = len(pair.levels), pair.sides
     odds, variance, players = np.zeros((2, n)), np.zeros((2, n)), np.zeros((2, n))
@@ -100,10 +100,12 @@ def quitting(pair: Pair, least: int, rate: float) -> Beyond:
     if not len(both):
         return Beyond(both, np.zeros(0, np.bool_), None)
     enough: Bools = np.min(players, axis=0)[both] >= least
-    return Beyond(both, enough, told((odds[1] - odds[0])[both], np.diag(variance.sum(axis=0)[both]), enough, Bar(rate=rate)))
+    return Beyond(
+        both, enough, judge_differences((odds[1] - odds[0])[both], np.diag(variance.sum(axis=0)[both]), enough, Bar(rate=rate))
+    )
 
 
-def effects(
+def list_effects(
     level: int, time: Beyond, quits: Beyond, tries: tuple[Ints, Ints], funnels: tuple[FunnelRow, FunnelRow] | None
 ) -> Effects:
     """Return the effects at a level of both builds, beside difficulty.

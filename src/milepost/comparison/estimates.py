@@ -14,10 +14,10 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.difficulty.responses import tries_of_players
+from milepost.difficulty.responses import gather_tries
 from milepost.numerics.try_model import Fit, fit_tries
 from milepost.numerics.try_sums import TriesOfItems
-from milepost.numerics.whole_numbers import distinct, numbered
+from milepost.numerics.whole_numbers import distinct, number_values
 from milepost.playback.play import Play
 
 FEW_SHARED: Final = 5  # players of both builds from which they are modelled as such
@@ -87,11 +87,11 @@ class FitOfSide:
 
     def __call__(self, play: Play) -> OwnFit:
         """Fit it to the play's tries."""
-        tries = tries_of_players(play)
+        tries = gather_tries(play)
         return _fit_of(replace(tries, item=np.array(self.number)[tries.item]), self.n_levels)
 
 
-def estimated(sides: Sides, fit_of_side: Callable[[int], OwnFit] | None = None) -> Estimates:
+def estimate_difficulties(sides: Sides, fit_of_side: Callable[[int], OwnFit] | None = None) -> Estimates:
     """The difficulties in both builds.
 
     Args:
@@ -101,10 +101,10 @@ def estimated(sides: Sides, fit_of_side: Callable[[int], OwnFit] | None = None) 
     shared = int((sides.second >= 0).sum())
     if shared >= FEW_SHARED or sides.by_try:
         return _jointly(sides)
-    return _apart(sides, fit_of_side or (lambda side: _fit_of(sides.tries[side], sides.n_levels)))
+    return _estimate_apart(sides, fit_of_side or (lambda side: _fit_of(sides.tries[side], sides.n_levels)))
 
 
-def _apart(sides: Sides, fit_of_side: Callable[[int], OwnFit]) -> Estimates:
+def _estimate_apart(sides: Sides, fit_of_side: Callable[[int], OwnFit]) -> Estimates:
     """Each build by itself; its prior is around its own mean."""
     n = sides.n_levels
     fits = [fit_of_side(side) for side in (0, 1)]
@@ -121,7 +121,7 @@ def _fit_of(tries: TriesOfItems, n_levels: int) -> tuple[Fit, Ints]:
     items = np.flatnonzero(np.bincount(tries.item, minlength=n_levels))
     place = np.zeros(n_levels, np.int64)
     place[items] = np.arange(len(items))
-    _, subject = numbered(tries.subject)
+    _, subject = number_values(tries.subject)
     renumbered = replace(tries, subject=subject, item=place[tries.item])
     return fit_tries(renumbered, len(items), np.zeros(len(items), np.int64)), items
 
@@ -146,7 +146,7 @@ def _jointly(sides: Sides) -> Estimates:
     n = sides.n_levels
     stacked, kind = _stacked(sides)
     code = kind * n + stacked.item
-    items, place = numbered(code)
+    items, place = number_values(code)
     side = items // n // 3
     fit = fit_tries(replace(stacked, item=place), len(items), side)
     tells_practice, tells_sitting = _identified(sides, code, n)

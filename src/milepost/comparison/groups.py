@@ -37,7 +37,7 @@ class Compared(TypedDict):
     parting: list[Parting]
 
 
-def compared_groups(key: str, groups: Sequence[tuple[str | None, Play]], least: int) -> list[Compared]:
+def compare_groups(key: str, groups: Sequence[tuple[str | None, Play]], least: int) -> list[Compared]:
     """Pairs of groups, each with the levels at which they part.
 
     Args:

@@ -12,7 +12,7 @@ from milepost.arrays import Bools, Floats, Ints
 from milepost.comparison.estimates import Estimates
 from milepost.comparison.row_types import ChangeVerdict, Difficulty
 from milepost.numerics.intervals import Z95, normal_quantile, two_sided
-from milepost.numerics.shifts import FEWEST, Shifted, false_discovery_rate, shifted
+from milepost.numerics.shifts import FEWEST, Shifted, estimate_shift, false_discovery_rate
 
 _WAYS: Final[tuple[ChangeVerdict, ChangeVerdict, ChangeVerdict]] = ("easier", "no_telling", "harder")
 
@@ -41,13 +41,13 @@ class LevelJudge:
     def of(cls, estimates: Estimates, enough: Bools, bar: Bar, untouched: list[int]) -> LevelJudge:
         """Judge all levels."""
         known = np.isin(estimates.levels, untouched)
-        judged = told(estimates.difference, estimates.covariance, enough, bar, known if known.any() else None)
+        judged = judge_differences(estimates.difference, estimates.covariance, enough, bar, known if known.any() else None)
         q = np.full(len(enough), np.nan)
         q[enough] = false_discovery_rate(two_sided(estimates.difference / np.sqrt(np.diag(estimates.covariance)))[enough])
         return cls(estimates, enough, judged, bar, bool(len(enough) >= FEWEST or known.any()), q)
 
     @staticmethod
-    def nothing(verdict: ChangeVerdict | None) -> Difficulty:
+    def empty_verdict(verdict: ChangeVerdict | None) -> Difficulty:
         """Return the empty verdict, for a level without data."""
         return Difficulty(
             delta=None,
@@ -72,7 +72,7 @@ class LevelJudge:
             clears: tries that cleared in each.
             least: of fewer players, nothing is claimed.
         """
-        row = self.nothing("no_telling")
+        row = self.empty_verdict("no_telling")
         places = np.flatnonzero(self.estimates.levels == level)
         if len(places):
             place = int(places[0])
@@ -152,7 +152,7 @@ class Bar:
     rate: float = CLAIMED
 
 
-def told(
+def judge_differences(
     difference: Floats, covariance: Floats, enough: Bools, bar: Bar = Bar(), untouched: Bools | None = None
 ) -> JudgedDifferences:
     """Judge differences that may all have moved together.
@@ -164,7 +164,7 @@ def told(
         bar: what it takes to claim something.
         untouched: levels known to have done nothing of their own.
     """
-    differences, same, rate = shifted(difference, covariance, untouched), bar.same, bar.rate
+    differences, same, rate = estimate_shift(difference, covariance, untouched), bar.same, bar.rate
     q, n = np.full(len(difference), np.nan), int(enough.sum())
     q[enough] = false_discovery_rate(differences.p[enough])
     half = Z95 * differences.delta_se

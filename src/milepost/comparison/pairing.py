@@ -10,11 +10,11 @@ from functools import cached_property
 import numpy as np
 
 from milepost.arrays import Ints
-from milepost.cleaning.names import players_of
-from milepost.cleaning.survey import session_order
+from milepost.cleaning.names import list_players
+from milepost.cleaning.survey import order_sessions
 from milepost.comparison.estimates import Sides
-from milepost.difficulty.responses import tries_of_players
-from milepost.level_names import folded
+from milepost.difficulty.responses import gather_tries
+from milepost.level_names import fold_name
 from milepost.logs.interface import Sessions
 from milepost.playback.play import Play
 
@@ -38,7 +38,7 @@ class Pair:
     @classmethod
     def of(cls, before: Play, after: Play, sessions: Sequence[str] = (), by_try: bool = False) -> Pair:
         """Match their levels."""
-        return cls((before, after), matched(before, after), tuple(sessions), by_try)
+        return cls((before, after), match_levels(before, after), tuple(sessions), by_try)
 
     def level_of(self, side: int) -> Ints:
         """Per level of a play, its number in the pair; -1 for stops that are no levels of its course."""
@@ -73,7 +73,7 @@ class Pair:
         """The settled tries of both."""
         tries = []
         for side, play in enumerate(self.plays):
-            of_side = tries_of_players(play)
+            of_side = gather_tries(play)
             level = self.level_of(side)
             tries.append(replace(of_side, subject=self.player_of[side][of_side.subject], item=level[of_side.item]))
         second = np.full(self.n_players, -1) if self.by_try else self._second()
@@ -87,9 +87,9 @@ class Pair:
         rows = sorted(range(len(names)), key=lambda row: rank.get(names[row], len(rank)))  # as in the whole log
         columns = {name: [*getattr(sessions[0], name), *getattr(sessions[1], name)] for name in vars(sessions[0])}
         joined = Sessions(**{name: [column[row] for row in rows] for name, column in columns.items()})
-        _, player = players_of(joined)
+        _, player = list_players(joined)
         first = np.concatenate([np.nan_to_num(play.session_times.first) for play in self.plays])[rows]
-        order = np.array(rows, dtype=np.int64)[session_order(joined, player, first)]
+        order = np.array(rows, dtype=np.int64)[order_sessions(joined, player, first)]
         side = (np.arange(len(order)) >= len(sessions[0].name)).astype(np.int64)
         number = np.concatenate([players[play.gated.player] for players, play in zip(self.player_of, self.plays, strict=True)])
         earliest, second = np.full(self.n_players, -1), np.full(self.n_players, -1)
@@ -116,7 +116,7 @@ class Matched:
     moved: bool = False
 
 
-def matched(before: Play, after: Play) -> list[Matched]:
+def match_levels(before: Play, after: Play) -> list[Matched]:
     """The levels of both in the order of the later build; those that it lacks follow the one that they followed."""
     names = before.stops[: before.n_levels], after.stops[: after.n_levels]
     known: dict[str, int] = {}
@@ -145,13 +145,13 @@ def matched(before: Play, after: Play) -> list[Matched]:
 
 
 def _renamed(before: str, after: str) -> bool:
-    return folded(before) != folded(after)
+    return fold_name(before) != fold_name(after)
 
 
 def _known_as(play: Play, place: int) -> list[str]:
     """Return the names by which a level is known, its own first, folded for comparison."""
     names = play.course.levels[place].known_as() if play.course else (play.stops[place],)
-    return [folded(name) for name in names]
+    return [fold_name(name) for name in names]
 
 
 _Stand = tuple[int, str, int]  # where a level stands: its leg, its route, and its place there; what has no order is alike
@@ -159,13 +159,13 @@ _Stand = tuple[int, str, int]  # where a level stands: its leg, its route, and i
 
 def _staying(before: Play, after: Play, pairs: dict[int, int]) -> set[int]:
     """The places before of the levels whose order is the same in both: levels of a leg have none, but for those of a route."""
-    old, new = _stands(before), _stands(after)
+    old, new = _places_of_levels(before), _places_of_levels(after)
     places = [pairs[place] for place in sorted(pairs, key=lambda place: (new[place], old[pairs[place]]))]
     run = _longest_rising([old[place] for place in places])
     return {places[number] for number in run}
 
 
-def _stands(play: Play) -> list[_Stand]:
+def _places_of_levels(play: Play) -> list[_Stand]:
     """Return where each level of a play's course stands."""
     course = play.course
     if course is None:

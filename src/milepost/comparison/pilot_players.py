@@ -10,9 +10,9 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.course.course import Course
 from milepost.difficulty.responses import settled_tries
-from milepost.difficulty.whatif import as_difficulty
+from milepost.difficulty.whatif import difficulty_for_chance
 from milepost.errors import UsageError
-from milepost.level_names import folded
+from milepost.level_names import fold_name
 from milepost.numerics.try_loops import HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
 from milepost.numerics.try_model import Fit, fit_tries
 from milepost.numerics.try_sums import TriesOfItems
@@ -147,7 +147,7 @@ class Pilot:
         without = [level.name for level in course.levels if not level.target_clear or level.target_clear >= 1]
         if without:
             raise UsageError(f"{without[0]}: has no target_clear below 1. Give it one, or name a pilot log.")
-        difficulty = np.array([as_difficulty(level.target_clear or 0.5) for level in course.levels])
+        difficulty = np.array([difficulty_for_chance(level.target_clear or 0.5) for level in course.levels])
         n = len(difficulty)
         nobody = np.zeros(n, np.int64)
         return cls(
@@ -170,7 +170,7 @@ class Pilot:
         Raises:
             UsageError: there is no such level.
         """
-        alike = [n for n, level in enumerate(self.names) if folded(level) == folded(name)]
+        alike = [n for n, level in enumerate(self.names) if fold_name(level) == fold_name(name)]
         if len(alike) != 1:
             raise UsageError(f"no level of the course is called {name!r}. Its levels: {', '.join(self.names[:40])}.")
         return alike[0]

@@ -17,16 +17,16 @@ _NAMED = 3
 _SKILLS = tuple(NormalDist().inv_cdf((n + 0.5) / 40) for n in range(40))
 
 
-def clearing(difficulty: float, spread: float) -> float:
+def chance_of_clearing(difficulty: float, spread: float) -> float:
     """The chance that a first try clears, over players whose skill spreads like this."""
     from math import exp
 
     return sum(1 / (1 + exp(max(-700.0, min(700.0, difficulty - spread * skill)))) for skill in _SKILLS) / len(_SKILLS)
 
 
-def in_tries(before: float, change: float, spread: float) -> str:
+def word_in_tries(before: float, change: float, spread: float) -> str:
     """A change of difficulty as first tries: of 10, so many more clear."""
-    away = clearing(before + change, spread) - clearing(before, spread)
+    away = chance_of_clearing(before + change, spread) - chance_of_clearing(before, spread)
     base = 10 if abs(away) >= 0.05 else 100
     count = round(base * abs(away))
     if not count:
@@ -34,7 +34,7 @@ def in_tries(before: float, change: float, spread: float) -> str:
     return f"of {base} first tries, {count} {'more' if away > 0 else 'fewer'} {'clears' if count == 1 else 'clear'}"
 
 
-def told_of_level(row: CompareRow, spread: float, phrases: Phrases) -> str | None:
+def word_level(row: CompareRow, spread: float, phrases: Phrases) -> str | None:
     """Return the sentence on a level that got harder or easier; None for other levels."""
     before, delta = row["from"], row["delta"]
     if row["verdict"] not in ("harder", "easier"):
@@ -43,7 +43,7 @@ def told_of_level(row: CompareRow, spread: float, phrases: Phrases) -> str | Non
     if row["delta_high"] is None or row["delta_low"] is None:
         return f"{claim}: nobody cleared it {phrases.gone[row['verdict'] == 'harder']}.{knobs}"
     difficulty = before["difficulty"] if before is not None else None
-    tries = in_tries(difficulty or 0.0, delta or 0.0, spread)
+    tries = word_in_tries(difficulty or 0.0, delta or 0.0, spread)
     return f"{claim}: {tries} ({_span(row['delta'], row['delta_low'], row['delta_high'])}).{knobs}"
 
 
@@ -60,7 +60,7 @@ def _span(value: float | None, low: float | None, high: float | None) -> str:
     return f"{logits(value, plus=True)} logits, {logits(low, plus=True)} to {logits(high, plus=True)}"
 
 
-def sentences(rows: Sequence[CompareRow], totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:
+def write_sentences(rows: Sequence[CompareRow], totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:
     """The comparison, what matters most first."""
     strongest = sorted(rows, key=lambda row: -abs(row["delta"] or 0.0))
     lines = [
@@ -73,8 +73,8 @@ def sentences(rows: Sequence[CompareRow], totals: CompareTotals, spread: float, 
         lines = ["Too few players to say that any level got harder or easier than the others did."]
         lines = lines if phrases.builds else ["Too few players to say that any level is harder or easier than the others are."]
     first = [*_dealt(totals, phrases), *_chosen(phrases)]
-    last = [*_other(rows, phrases), *_kept(totals, phrases)]
-    return [*first, *lines, *_shift(totals, spread, phrases), *_same(rows), *_untold(rows, phrases), *last]
+    last = [*_other(rows, phrases), *_word_kept(totals, phrases)]
+    return [*first, *lines, *_shift(totals, spread, phrases), *_word_same(rows), *_untold(rows, phrases), *last]
 
 
 def _dealt(totals: CompareTotals, phrases: Phrases) -> list[str]:
@@ -98,7 +98,7 @@ def _chosen(phrases: Phrases) -> list[str]:
     ]
 
 
-def choice_said(choice: OwnChoice, before: str, after: str) -> list[str]:
+def word_choice(choice: OwnChoice, before: str, after: str) -> list[str]:
     """Return what players who tried both by their own choice say."""
     lines, within = [], choice["within"]
     for change in choice["changes"]:
@@ -119,7 +119,7 @@ def choice_said(choice: OwnChoice, before: str, after: str) -> list[str]:
     return [*lines, f"Within the {choice['players']} players who tried both, {finding}. They changed when they chose to."]
 
 
-def arms_said(arms: Arms) -> list[str]:
+def word_arms(arms: Arms) -> list[str]:
     """Return what tries before and after a player saw a second arm say, apart."""
     lines = []
     for name, arm in (("Until a player saw a second arm", arms["first"]), ("From then on", arms["later"])):
@@ -139,7 +139,7 @@ def _shift(totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:
         moved = "moved together" if phrases.builds else "differ together"
         lines = [f"Nothing says that all levels {moved} ({_span(size, low, high)})."]
     else:
-        direction, tries = "harder" if size > 0 else "easier", in_tries(0.0, size, spread)
+        direction, tries = "harder" if size > 0 else "easier", word_in_tries(0.0, size, spread)
         moved = f"{phrases.verdict_of_all(direction)}: {tries} ({_span(size, low, high)})."
         if shift["reading"] != "game" and phrases.builds:
             moved += " That may be the game, or other players: the log cannot tell the two apart."
@@ -156,7 +156,7 @@ def _shift(totals: CompareTotals, spread: float, phrases: Phrases) -> list[str]:
     return lines
 
 
-def _same(rows: Sequence[CompareRow]) -> list[str]:
+def _word_same(rows: Sequence[CompareRow]) -> list[str]:
     same = [row["level"] for row in rows if row["verdict"] == "same"]
     return [f"The same for all that matters: {_names(same)}."] if same else []
 
@@ -196,7 +196,7 @@ def _other(rows: Sequence[CompareRow], phrases: Phrases) -> list[str]:
     return lines + ([f"Standing elsewhere: {_names(moved)}."] if moved else [])
 
 
-def _kept(totals: CompareTotals, phrases: Phrases) -> list[str]:
+def _word_kept(totals: CompareTotals, phrases: Phrases) -> list[str]:
     kept = totals["kept_at_end"]
     change = kept["change"]
     if kept["from"] is None or kept["to"] is None:

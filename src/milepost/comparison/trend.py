@@ -27,8 +27,8 @@ from milepost.comparison.row_types import (
     TrendTotals,
     TrendWhole,
 )
-from milepost.comparison.trend_steps import TrendSteps, steps_by_date, steps_by_key, steps_of
-from milepost.difficulty.spikes import standings
+from milepost.comparison.trend_steps import TrendSteps, steps_by_date, steps_by_key, steps_from_plays
+from milepost.difficulty.spikes import judge_difficulties
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.funnel import Funnel, legs_in
 from milepost.measures.interface import Table
@@ -62,19 +62,19 @@ class Trend:
         """
         if self.groups is not None:
             require_by_session(play, self.over)
-            return trend_of(play, steps_of(self.groups, self.over, self.min_players))
+            return build_trend(play, steps_from_plays(self.groups, self.over, self.min_players))
         full = with_records(play)
         if self.over not in DATES:
-            return trend_of(full, steps_by_key(full, self.over, self.min_players))
+            return build_trend(full, steps_by_key(full, self.over, self.min_players))
         steps = steps_by_date(full, self.over, self.min_players)
-        table = trend_of(full, steps)
+        table = build_trend(full, steps)
         without = len({*full.gated.player[full.gated.sequence].tolist()}) - int(full.counts.sum())
         left_out = DatesLeftOut(debug_sessions=full.about.debug_sessions, players_without_attempt=without, no_date=steps.undated)
         cast("dict[str, object]", table.totals)["left_out"] = left_out  # in place of the head's, which knows nothing of dates
         return table
 
 
-def trend_of(play: Play, steps: TrendSteps) -> Table[TrendRow, TrendTotals]:
+def build_trend(play: Play, steps: TrendSteps) -> Table[TrendRow, TrendTotals]:
     """One row a level; the totals hold the steps and the shifts.
 
     Args:
@@ -105,7 +105,7 @@ def _judged(play: Play, least: int) -> dict[str, dict[str, object]]:
     tried = play.compute_once(AttemptsToClear()).rows
     return {
         tried[level]["level"]: {**standing._asdict(), "try_clear": tried[level]["try_clear"]}
-        for level, standing in enumerate(standings(play, least))
+        for level, standing in enumerate(judge_difficulties(play, least))
         if standing.tries
     }
 
@@ -145,10 +145,10 @@ class _Case:
         points = [(place, rows[level]) for place, rows in enumerate(self.judged) if level in rows]
         places = [place for place, _ in points]
         changes = [
-            cast(TrendChange, {**self._whole(level, before, after), "one_step": False})
+            cast(TrendChange, {**self._from_first_to_last(level, before, after), "one_step": False})
             for before, after in zip(places, places[1:], strict=False)
         ]
-        whole = self._whole(level, places[0], places[-1]) if len(places) > 2 else None
+        whole = self._from_first_to_last(level, places[0], places[-1]) if len(places) > 2 else None
         return TrendRow(
             level=level, points=[self._point(place, row) for place, row in points], changes=changes, whole=whole, since=None
         )
@@ -157,7 +157,7 @@ class _Case:
         known = {name: row[name] for name in ("players", "tries", "try_clear", "difficulty", "se")}
         return cast(TrendPoint, {"step": self.steps.names[place], **known})
 
-    def _whole(self, level: str, before: int, after: int) -> TrendWhole:
+    def _from_first_to_last(self, level: str, before: int, after: int) -> TrendWhole:
         row = self.pair(before, after).rows.get(level)
         figures = {key: None if row is None else cast("Mapping[str, object]", row)[key] for key in _TOLD}
         return cast(TrendWhole, {"from": self.steps.names[before], "to": self.steps.names[after], **figures})
@@ -167,7 +167,7 @@ class _Case:
         steps, before = [], frozenset[str]()
         for place, name in enumerate(self.steps.names):
             people = self.steps.players[place]
-            kept, low, high = _kept(self.steps.cohorts[place])
+            kept, low, high = _retention(self.steps.cohorts[place])
             out = [level for level, row in self.judged[place].items() if row["kind"] != "none"]
             steps.append(
                 TrendStep(
@@ -208,7 +208,7 @@ class _Case:
         }
 
 
-def _kept(play: Play | None) -> tuple[float | None, float | None, float | None]:
+def _retention(play: Play | None) -> tuple[float | None, float | None, float | None]:
     """Who was kept at the end of the course, with the interval."""
     if play is None:
         return None, None, None

@@ -10,12 +10,12 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.cleaning.selection import only, parse_condition, session_values
+from milepost.cleaning.selection import keep_sessions, parse_condition, session_values
 from milepost.cleaning.splitting import values_in_order
 from milepost.comparison.compare_in_play import require_by_session
 from milepost.errors import UsageError
 from milepost.logs.interface import BareLog
-from milepost.playback.attempt_filters import fitting, looking_at
+from milepost.playback.attempt_filters import keep_fitting, look_at
 from milepost.playback.play import FullPlay, Play
 from milepost.playback.replay import replay_log
 
@@ -57,7 +57,7 @@ def steps_by_key(play: FullPlay, key: str, least: int) -> TrendSteps:
     names = values_in_order(log, key)
     masks = [np.array([value == name for value in values], np.bool_) for name in names]
     plays = [_replayed(play, mask, name if key == "build" else None) for name, mask in zip(names, masks, strict=True)]
-    return steps_of(list(zip(names, plays, strict=True)), key, least)
+    return steps_from_plays(list(zip(names, plays, strict=True)), key, least)
 
 
 def groups_in_order(log: BareLog, key: str, groups: Sequence[tuple[str | None, Play]]) -> list[tuple[str, Play]]:
@@ -66,7 +66,7 @@ def groups_in_order(log: BareLog, key: str, groups: Sequence[tuple[str | None, P
     return [(name, plays[name]) for name in values_in_order(log, key) if name in plays]
 
 
-def steps_of(plays: Sequence[tuple[str, Play]], key: str, least: int) -> TrendSteps:
+def steps_from_plays(plays: Sequence[tuple[str, Play]], key: str, least: int) -> TrendSteps:
     """Steps whose plays are there already, in their order, each by itself.
 
     Raises:
@@ -84,7 +84,9 @@ def _replayed(play: FullPlay, sessions: Bools, build: str | None) -> Play:
     """The play of some sessions alone."""
     course = play.course.of_build(build) if play.course is not None and build is not None else play.course
     conditions = tuple(parse_condition(text) for text in play.asked)
-    return fitting(replay_log(only(play.gated.log, sessions), course, play.rules, exclusion=play.gated.exclusion), conditions)
+    return keep_fitting(
+        replay_log(keep_sessions(play.gated.log, sessions), course, play.rules, exclusion=play.gated.exclusion), conditions
+    )
 
 
 def steps_by_date(play: FullPlay, over: str, least: int) -> TrendSteps:
@@ -105,7 +107,7 @@ def steps_by_date(play: FullPlay, over: str, least: int) -> TrendSteps:
         players = set(gated.player[gated.sequence[(step == place) & counted]].tolist())
         people.append(frozenset(gated.players[p] for p in players))
         sessions.append(int(((step == place) & counted).sum()))
-        plays.append(looking_at(play, dealt == place, f"{over} = {name}"))
+        plays.append(look_at(play, dealt == place, f"{over} = {name}"))
         new = players - before
         cohorts.append(_replayed(play, np.isin(gated.player, list(new)), None) if new else None)
         before |= players

@@ -23,15 +23,15 @@ from typing import Any, Final, SupportsFloat, TypeAlias
 import numpy as np
 
 from milepost.arrays import Column
-from milepost.compiling.kernel import DamagedError, Entry, Kernel, kernel_of, loaded, machine, unpacked
+from milepost.compiling.kernel import DamagedError, Entry, Kernel, describe_machine, kernel_of, load_kernel, unpack_kernel
 from milepost.errors import OutputError
-from milepost.output import alone, cache_folder, only_ours, write_file
+from milepost.output import cache_folder, hold_alone, is_only_ours, write_file
 
 _OURS: Final = re.compile(r"lock|\w+-[0-9a-f]{16}|\.milepost-.*")  # what lies in a folder of the cache
 _KEPT: Final = 8  # versions of the program whose machine code is kept
 
 
-def available() -> bool:
+def is_available() -> bool:
     """Return whether Numba is installed, and was not told to compile nothing."""
     return find_spec("numba") is not None and os.environ.get("NUMBA_DISABLE_JIT", "0") == "0"
 
@@ -55,7 +55,7 @@ class Compiled:
         layout = flat.layout()
         with self._making:
             if layout not in self._entries:
-                self._entries[layout] = loaded(self._kernel(layout, flat))
+                self._entries[layout] = load_kernel(self._kernel(layout, flat))
         whole, real = np.array(flat.whole, np.int64), np.array(flat.real)
         self._entries[layout](whole.ctypes.data, real.ctypes.data)
         return float(real[0])
@@ -67,7 +67,7 @@ class Compiled:
     @cached_property
     def folder(self) -> Path | None:
         """Return the folder of the machine code, named by its sources and processor; None if none can be written."""
-        digest = sha256(machine().encode())
+        digest = sha256(describe_machine().encode())
         for path in [*sorted(Path(__file__).parent.glob("*.py")), *map(_source, self.modules)]:
             digest.update(path.read_bytes())
         return cache_folder(digest.hexdigest()[:16])
@@ -75,14 +75,14 @@ class Compiled:
     def _kernel(self, layout: str, flat: Flat) -> Kernel:
         """The machine code, from the user's cache if it is there."""
         if self.folder is None:
-            return self._made(flat)
+            return self._compile(flat)
         path = self.folder / f"{self.name}-{sha256(layout.encode()).hexdigest()[:16]}"
         with suppress(OSError, DamagedError):
             return _read(path)
-        with alone(self.folder / "lock"):
+        with hold_alone(self.folder / "lock"):
             with suppress(OSError, DamagedError):
                 return _read(path)  # another process has made it meanwhile
-            kernel = self._made(flat)
+            kernel = self._compile(flat)
             with suppress(OutputError):  # then it is compiled again next time
                 write_file(path, lambda stream: stream.write(kernel.packed()))
                 with suppress(OSError):
@@ -90,9 +90,9 @@ class Compiled:
             _forget(self.folder)
         return kernel
 
-    def _made(self, flat: Flat) -> Kernel:
+    def _compile(self, flat: Flat) -> Kernel:
 
-        return made(self.modules, self.name, self.numeric, flat)
+        return compile_kernel(self.modules, self.name, self.numeric, flat)
 
 
 def _read(path: Path) -> Kernel:
@@ -102,9 +102,9 @@ def _read(path: Path) -> Kernel:
         OSError: it cannot be read.
         DamagedError: it is not what was written, or somebody else may have written it.
     """
-    if not only_ours(path):
+    if not is_only_ours(path):
         raise DamagedError
-    return unpacked(path.read_bytes())
+    return unpack_kernel(path.read_bytes())
 
 
 def _forget(folder: Path) -> None:
@@ -119,7 +119,7 @@ def _forget(folder: Path) -> None:
 
 def _is_cache(path: Path) -> bool:
     """Return whether a folder is one that was made here, by its name and by all that is in it."""
-    is_ours = re.fullmatch(r"[0-9a-f]{16}", path.name) is not None and only_ours(path) and path.is_dir()
+    is_ours = re.fullmatch(r"[0-9a-f]{16}", path.name) is not None and is_only_ours(path) and path.is_dir()
     return is_ours and all(_OURS.fullmatch(file.name) for file in path.iterdir())
 
 
@@ -141,7 +141,7 @@ _BARE: Final[dict[str, object]] = {
 _ANY_ORDER: Final[dict[str, object]] = {"fastmath": {"reassoc", "contract"}}  # sums several numbers at a time
 
 
-def made(modules: tuple[str, ...], name: str, numeric: bool, arguments: Flat) -> Kernel:
+def compile_kernel(modules: tuple[str, ...], name: str, numeric: bool, arguments: Flat) -> Kernel:
     """The machine code of a function, for arguments that are laid out like these.
 
     Args:

@@ -43,7 +43,7 @@ class Kernel:
         return json.dumps(head).encode() + b"\n" + self.code
 
 
-def unpacked(data: bytes) -> Kernel:
+def unpack_kernel(data: bytes) -> Kernel:
     """A kernel from its file.
 
     Raises:
@@ -68,7 +68,7 @@ def kernel_of(assembly: str, name: str) -> Kernel:
     return Kernel(name, tuple(sorted(set(_HELPERS.findall(assembly)))), code)
 
 
-def loaded(kernel: Kernel) -> Entry:
+def load_kernel(kernel: Kernel) -> Entry:
     """The function, ready to be called; it lets go of the interpreter's lock."""
     import llvmlite.binding as llvm
 
@@ -82,7 +82,7 @@ def loaded(kernel: Kernel) -> Entry:
     return entry
 
 
-def machine() -> str:
+def describe_machine() -> str:
     """The processor and the version of LLVM's package that code is made for."""
     import llvmlite
     import llvmlite.binding as llvm

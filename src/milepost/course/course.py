@@ -15,20 +15,20 @@ from milepost.course.course_entries import (
     KnobRule,
     MapPicture,
     RunRule,
-    given_marks,
-    given_number,
-    given_target,
-    given_text,
-    given_texts,
-    given_truth,
     read_knob_rules,
+    read_marks,
+    read_number,
     read_picture,
     read_runs,
+    read_target,
+    read_text,
+    read_texts,
+    read_truth,
 )
-from milepost.course.legs import Leg, legs_of, read_needs, require_together
+from milepost.course.legs import Leg, build_legs, read_needs, require_together
 from milepost.course.promises import Promise, read_promises
 from milepost.errors import CourseError
-from milepost.level_names import folded
+from milepost.level_names import fold_name
 from milepost.toml import load_toml
 from milepost.vocabulary import FINDINGS, SUSPECTS
 
@@ -135,7 +135,7 @@ class Course:
     @cached_property
     def legs(self) -> tuple[Leg, ...]:
         """The legs, in order."""
-        return legs_of(self.levels, self.needs)
+        return build_legs(self.levels, self.needs)
 
     @property
     def is_line(self) -> bool:
@@ -177,7 +177,7 @@ def read_course(path: str | Path) -> Course:
     if not isinstance(rows, list) or not rows:
         raise CourseError(f"{path}: the course has no levels. Add a [[level]] table with a name for each.")
     levels = tuple(_level(row, f"{path}: level {number}", Path(path).parent) for number, row in enumerate(rows, 1))
-    places = given_texts(table.get("places", []), f"{path}: places")
+    places = read_texts(table.get("places", []), f"{path}: places")
     _refuse_doubles(path, levels, places)
     unused = [key for key in table if key not in _COURSE_KEYS]
     unused += sorted({f"level.{key}" for row in rows for key in row if key not in _LEVEL_KEYS})
@@ -209,7 +209,7 @@ def _orders(table: object, levels: tuple[Level, ...], path: str | Path) -> dict[
     known = {name: level.name for level in levels for name in level.known_as()}
     orders = {}
     for build, names in table.items():
-        listed = given_texts(names, f"{path}: order.{build}")
+        listed = read_texts(names, f"{path}: order.{build}")
         for name in listed:
             if name not in known:
                 near = get_close_matches(name, known, 1) or list(known)[:1]
@@ -227,9 +227,7 @@ def _orders(table: object, levels: tuple[Level, ...], path: str | Path) -> dict[
 def _band(row: object, where: str) -> Band:
     if not isinstance(row, dict) or not isinstance(row.get("name"), str):
         raise CourseError(f"{where}: has no name. Write [[band]] with name, from and to.")
-    low, high = (
-        given_number(row.get(key, default), 0.0, 1.0, f"{where}: {key}") for key, default in (("from", 0.0), ("to", 1.0))
-    )
+    low, high = (read_number(row.get(key, default), 0.0, 1.0, f"{where}: {key}") for key, default in (("from", 0.0), ("to", 1.0)))
     if low is None or high is None or low >= high:
         raise CourseError(f"{where}: from ({low}) must be below to ({high}).")
     return Band(row["name"], low, high)
@@ -279,12 +277,12 @@ def _level(row: object, where: str, folder: Path) -> Level:
         raise CourseError(f'{where}: has no name. Add a line such as name = "Mill Pond".')
     where = f"{where} ({name})"
     chapter, knobs, is_open, note = _described(row, where)
-    target, target_range = given_target(row.get("target_clear"), 0.0, 1.0, f"{where}: target_clear")
-    par, par_range = given_target(row.get("par_seconds"), 0.0, inf, f"{where}: par_seconds")
-    tries, tries_range = given_target(row.get("target_tries"), 1.0, inf, f"{where}: target_tries")
+    target, target_range = read_target(row.get("target_clear"), 0.0, 1.0, f"{where}: target_clear")
+    par, par_range = read_target(row.get("par_seconds"), 0.0, inf, f"{where}: par_seconds")
+    tries, tries_range = read_target(row.get("target_tries"), 1.0, inf, f"{where}: target_tries")
     return Level(
         name,
-        given_texts(row.get("aliases", []), f"{where}: aliases"),
+        read_texts(row.get("aliases", []), f"{where}: aliases"),
         chapter,
         par,
         target,
@@ -292,15 +290,15 @@ def _level(row: object, where: str, folder: Path) -> Level:
         knobs,
         is_open,
         note,
-        given_texts(row.get("builds", []), f"{where}: builds"),
-        given_texts(row.get("not_in", []), f"{where}: not_in"),
+        read_texts(row.get("builds", []), f"{where}: builds"),
+        read_texts(row.get("not_in", []), f"{where}: not_in"),
         tries,
-        given_number(row.get("target_kept"), 0.0, 1.0, f"{where}: target_kept"),
+        read_number(row.get("target_kept"), 0.0, 1.0, f"{where}: target_kept"),
         read_picture(row.get("map"), row.get("map_corners"), folder, where),
-        given_text(row.get("leg"), f"{where}: leg"),
-        given_text(row.get("route"), f"{where}: route"),
-        given_truth(row.get("optional", False), f"{where}: optional"),
-        given_marks(row.get("marks", []), f"{where}: marks"),
+        read_text(row.get("leg"), f"{where}: leg"),
+        read_text(row.get("route"), f"{where}: route"),
+        read_truth(row.get("optional", False), f"{where}: optional"),
+        read_marks(row.get("marks", []), f"{where}: marks"),
         par_range,
         tries_range,
     )
@@ -328,14 +326,14 @@ def level_names(course: Course) -> tuple[dict[str, int], dict[str, set[int]]]:
     for number, level in enumerate(course.levels):
         for name in level.known_as():
             exact[name] = number
-            by_fold.setdefault(folded(name), set()).add(number)
+            by_fold.setdefault(fold_name(name), set()).add(number)
     return exact, by_fold
 
 
-def place_called(course: Course, name: str) -> int | None:
+def find_place(course: Course, name: str) -> int | None:
     """The place of the level that a name stands for: its own or an alias, else a spelling of just one level; None for none."""
     exact, by_fold = level_names(course)
-    alike = by_fold.get(folded(name), set())
+    alike = by_fold.get(fold_name(name), set())
     if name in exact:
         return exact[name]
     return next(iter(alike)) if len(alike) == 1 else None

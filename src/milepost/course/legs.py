@@ -54,7 +54,7 @@ class Leg:
     passed_over: bool
 
 
-def legs_of(levels: Sequence[LevelOfLeg], needs: Mapping[str, int]) -> tuple[Leg, ...]:
+def build_legs(levels: Sequence[LevelOfLeg], needs: Mapping[str, int]) -> tuple[Leg, ...]:
     """Return the legs of a course.
 
     Args:

@@ -22,7 +22,7 @@ _FORM: Final = "Write field = value, with = != < <= > >=; the value is a number,
 class Promised:
     """One condition of a promise: a field against a number, some texts, a knob of the level, or another field.
 
-    Either side may be a sum of fields, numbers and knobs (``terms_of``). Exactly one of ``number``, ``texts``, ``knob`` and
+    Either side may be a sum of fields, numbers and knobs (``split_terms``). Exactly one of ``number``, ``texts``, ``knob`` and
     ``field`` is given.
     """
 
@@ -62,7 +62,7 @@ class Promise:
         return self.why or f"{', '.join(self.on)}: {', '.join(condition.written for condition in self.that)}"
 
 
-def terms_of(side: str) -> list[str]:
+def split_terms(side: str) -> list[str]:
     """Return the terms of a side of a condition, which may be a sum: fields, numbers and knobs.NAME."""
     return [term.strip() for term in side.split("+")]
 
@@ -130,7 +130,7 @@ def _condition(text: str, where: str) -> Promised:
         raise CourseError(f"{where}: that: {text!r} is no condition. {_FORM}.")
     left, right = match[1], match[3]
     sign = cast(Sign, match[2])
-    if not all(terms_of(left)):
+    if not all(split_terms(left)):
         raise CourseError(f"{where}: that: {text!r}: {left!r} is no sum. {_FORM}.")
     written = f"{left} {sign} {right}"
     if _TEXTS.fullmatch(right):
@@ -145,8 +145,8 @@ def _condition(text: str, where: str) -> Promised:
         pass
     if any(mark in right for mark in "'\",=<>"):
         raise CourseError(f"{where}: that: {text!r}: {right!r} is no value. {_FORM}.")
-    if not all(terms_of(right)):
+    if not all(split_terms(right)):
         raise CourseError(f"{where}: that: {text!r}: {right!r} is no sum. {_FORM}.")
-    if right.startswith("knobs.") and len(terms_of(right)) == 1:
+    if right.startswith("knobs.") and len(split_terms(right)) == 1:
         return Promised(left, sign, written, knob=right.removeprefix("knobs."))
     return Promised(left, sign, written, field=right)

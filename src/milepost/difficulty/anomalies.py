@@ -187,7 +187,7 @@ def have_enough(tries: Ints, players: Ints, least: int = 0) -> Bools:
     return (tries >= FEW_TRIES) & (players >= max(FEW_PLAYERS, least))
 
 
-def verdicts(reading: DifficultyReading, tries: Ints, players: Ints, least: int = 0) -> list[Verdict]:
+def judge_levels(reading: DifficultyReading, tries: Ints, players: Ints, least: int = 0) -> list[Verdict]:
     """A verdict for each level; nothing is claimed of levels with too few players or tries."""
     n, enough = len(tries), have_enough(tries, players, least)
     stands_out = np.where(np.abs(reading.excess) >= LEAST_EXCESS, reading.probability, 0.0)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats
-from milepost.numerics.whole_numbers import among, distinct
+from milepost.numerics.whole_numbers import distinct, is_among
 
 if TYPE_CHECKING:
     from milepost.course.course import Course
@@ -37,7 +37,7 @@ class Choice:
     after: tuple[int, ...]
 
 
-def choices_of(course: Course | None) -> list[Choice]:
+def list_choices(course: Course | None) -> list[Choice]:
     """Return the ways of a course that players choose: routes, and each level off the way."""
     if course is None or course.is_line:
         return []
@@ -57,7 +57,7 @@ def choices_of(course: Course | None) -> list[Choice]:
     return choices
 
 
-def told_by_ways(fit: Fit, tries: TriesOfItems, choices: Sequence[Choice]) -> Fit:
+def update_abilities(fit: Fit, tries: TriesOfItems, choices: Sequence[Choice]) -> Fit:
     """The fit with what the ways say of the players' abilities, by one Newton step from where the tries alone put it.
 
     The odds of a way are taken as logistic in ability, of which the tries leave each player a mean and a variance; a slope is
@@ -68,7 +68,7 @@ def told_by_ways(fit: Fit, tries: TriesOfItems, choices: Sequence[Choice]) -> Fi
     """
     information = np.zeros(len(fit.ability))
     for choice in choices:
-        information += _told(fit.ability, choice, tries)
+        information += _slope_of_choice(fit.ability, choice, tries)
     if not information.any():
         return fit
     difficulty, item = fit.difficulty, tries.item.astype(np.int64)
@@ -81,7 +81,7 @@ def told_by_ways(fit: Fit, tries: TriesOfItems, choices: Sequence[Choice]) -> Fi
     return replace(fit, difficulty=difficulty + moved, covariance=fit.covariance + np.diag((_UNSURE * moved) ** 2))
 
 
-def _told(ability: Floats, choice: Choice, tries: TriesOfItems) -> Floats:
+def _slope_of_choice(ability: Floats, choice: Choice, tries: TriesOfItems) -> Floats:
     """Per player, the slope of the log chance of what they chose, by ability; 0 for whoever did not choose."""
     went, other, could = (_tried(tries, levels, len(ability)) for levels in (choice.levels, choice.others, choice.after))
     chose = went & ~other if choice.others else went
@@ -99,7 +99,7 @@ def _told(ability: Floats, choice: Choice, tries: TriesOfItems) -> Floats:
 
 def _tried(tries: TriesOfItems, levels: Sequence[int], count: int) -> Bools:
     tried = np.zeros(count, np.bool_)
-    tried[distinct(tries.subject[among(tries.item, levels)])] = True
+    tried[distinct(tries.subject[is_among(tries.item, levels)])] = True
     return tried
 
 

@@ -11,9 +11,9 @@ from milepost.arrays import Floats
 from milepost.difficulty.row_types import Cost
 from milepost.measures.attempts import TryCounts
 from milepost.measures.funnel import FunnelRow
-from milepost.numerics.intervals import Z95, wilson
+from milepost.numerics.intervals import Z95, wilson_interval
 from milepost.numerics.try_sums import TriesOfItems
-from milepost.numerics.whole_numbers import among
+from milepost.numerics.whole_numbers import is_among
 from milepost.playback.play import Summed
 from milepost.vocabulary import DIED, WAS_RESET
 
@@ -43,8 +43,8 @@ def quit_hazard(play: Summed, funnel: list[FunnelRow], tries: TriesOfItems) -> Q
     if play.asked and tries.left is not None:
         lost = int((tries.left & ~tries.success).sum())
     counts = play.sums(TryCounts).hits
-    failures = max(counts.where(among(counts.columns[1], (DIED, WAS_RESET))).total, lost)
-    low, high = wilson(lost, failures)
+    failures = max(counts.where(is_among(counts.columns[1], (DIED, WAS_RESET))).total, lost)
+    low, high = wilson_interval(lost, failures)
     return QuitHazard(lost / failures if failures else 0.0, low or 0.0, high or 0.0, lost, failures)
 
 
@@ -78,7 +78,7 @@ class Standing(NamedTuple):
     excess_se: float
 
 
-def costs(funnel: list[FunnelRow], standing: Standing, abilities: Floats, learning: float, hazard: QuitHazard) -> Cost:
+def estimate_costs(funnel: list[FunnelRow], standing: Standing, abilities: Floats, learning: float, hazard: QuitHazard) -> Cost:
     """The cost of a level with an interval from the excess' and the hazard's own.
 
     Args:

@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.arrays import Floats, Ints
 from milepost.numerics.intervals import log_normal
-from milepost.numerics.whole_numbers import numbered
+from milepost.numerics.whole_numbers import number_values
 
 _ROUGHNESS: Final = np.array([0.08, 0.12, 0.18, 0.25, 0.35, 0.5, 0.7, 1.0, 1.4])
 _ROUGHNESS_MEDIAN, _ROUGHNESS_SPREAD = 0.25, 0.35  # of its logarithm's prior, which has
@@ -52,7 +52,7 @@ class Mixtures:
         self.y, self.covariance = difficulty, covariance
         self.n = len(difficulty)
         self.places = np.arange(self.n) if places is None else places
-        self.candidates = candidates(self.places)
+        self.candidates = candidate_events(self.places)
         self.shapes = np.array([event.shape(self.places) for event in self.candidates])
         self.log_odds = prior_log_odds(self.candidates)
         self.rough = np.repeat(_ROUGHNESS, len(_BEND))
@@ -178,7 +178,7 @@ class _ShapeSums:
         nonzero = shapes[flat] != 0
         first, stop = np.argmax(nonzero, axis=1), shapes.shape[1] - np.argmax(nonzero[:, ::-1], axis=1)
         self.sign = shapes[flat][np.arange(len(nonzero)), first]
-        code, self.stretch = numbered(first * (shapes.shape[1] + 1) + stop)
+        code, self.stretch = number_values(first * (shapes.shape[1] + 1) + stop)
         self.first, self.stop = code // (shapes.shape[1] + 1), code % (shapes.shape[1] + 1)
         self.others = shapes[~flat]
 
@@ -260,7 +260,7 @@ class Event:
         return self.kind in (STEP, FALL, TEETH)
 
 
-def candidates(places: Ints) -> list[Event]:
+def candidate_events(places: Ints) -> list[Event]:
     """Every event that a course may have; a step begins with a leg, and a wall is of two legs of one level.
 
     Args:

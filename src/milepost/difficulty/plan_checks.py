@@ -18,7 +18,7 @@ _LONG_ENOUGH = 4  # levels on each side of a cap
 _JUMP = 2.5  # times the usual step from which a knob's change is a jump
 
 
-def against_plan(level: Level | None, row: AttemptsRow) -> str | None:
+def judge_against_plan(level: Level | None, row: AttemptsRow) -> str | None:
     """Return the verdict on the try-clear rate: below, in or above the plan, or too few to tell; None without a plan."""
     if level is None or level.target_clear is None:
         return None
@@ -33,7 +33,7 @@ def against_plan(level: Level | None, row: AttemptsRow) -> str | None:
     return "in" if low <= rate <= high else "too few to tell"
 
 
-def changes(course: Course, place: int) -> list[Change]:
+def list_knob_jumps(course: Course, place: int) -> list[Change]:
     """The knobs that jump at a level, by how often their usual step, and those that are new there.
 
     A knob whose direction the course declares (`harder`) is listed only where it moves that way.
@@ -73,7 +73,7 @@ def _usual_step(levels: Sequence[Level], name: str, place: int) -> float | None:
     return float(np.median(steps)) if steps else None
 
 
-def inversions(names: Sequence[str], fit: Fit, leg: Ints) -> list[Inversion]:
+def find_inversions(names: Sequence[str], fit: Fit, leg: Ints) -> list[Inversion]:
     """Neighbours of which the later is easier than the earlier, beyond what chance does in one of forty.
 
     A level beside others in its leg has no place of its own in the order, so that nothing is said of it.

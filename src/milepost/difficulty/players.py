@@ -8,12 +8,12 @@ from typing import Final, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Column, Floats, Ints
-from milepost.difficulty.responses import tries_of_players
+from milepost.difficulty.responses import gather_tries
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table
 from milepost.numerics.try_model import Fit, fit_tries
 from milepost.numerics.try_sums import TriesOfItems
-from milepost.numerics.whole_numbers import numbered
+from milepost.numerics.whole_numbers import number_values
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
 
@@ -115,15 +115,15 @@ def _furthest(play: Play) -> Ints:
 def _skills(play: Play) -> tuple[Floats, SkillGroups]:
     """Per player skill and its error, NaN where nothing is known, and what the skills are together."""
     by_player = np.full((len(play.gated.players), 2), np.nan)
-    tries = tries_of_players(play)
-    subjects, number = numbered(tries.subject)
+    tries = gather_tries(play)
+    subjects, number = number_values(tries.subject)
     if not len(subjects):
         return by_player, SkillGroups(players=0, better=None, p_value=None, means=[], shares=[])
     renumbered = replace(tries, subject=number)
     fit = fit_tries(renumbered, play.n_levels)
-    able = skills(renumbered, fit)
+    able = estimate_skills(renumbered, fit)
     by_player[subjects] = np.column_stack((able.mean, able.sd))
-    return by_player, skill_groups(renumbered, fit)
+    return by_player, compare_skill_groups(renumbered, fit)
 
 
 def _paces(play: Play) -> Floats:
@@ -181,7 +181,7 @@ class Skills:
     sd: Floats
 
 
-def skills(tries: TriesOfItems, fit: Fit) -> Skills:
+def estimate_skills(tries: TriesOfItems, fit: Fit) -> Skills:
     """Return the skill of each subject: its posterior mean and standard deviation, shrunken towards all by the spread of skills.
 
     Args:
@@ -226,7 +226,7 @@ class _Outcomes:
         return likely
 
 
-def skill_groups(tries: TriesOfItems, fit: Fit) -> SkillGroups:
+def compare_skill_groups(tries: TriesOfItems, fit: Fit) -> SkillGroups:
     """Return whether two groups of one spread each describe the players better than one spread does.
 
     The likelihood ratio of two normal distributions with a spread in common against one, the difficulties held, beside what it

@@ -5,18 +5,18 @@ from __future__ import annotations
 import numpy as np
 
 from milepost.arrays import Bools
-from milepost.measures.cells import cells, first_clear
+from milepost.measures.cells import first_clear, gather_cells
 from milepost.measures.funnel_counts import stopped_at_open
 from milepost.numerics.time_model import fit_times
 from milepost.numerics.try_model import Fit
 from milepost.numerics.try_sums import TriesOfItems
 from milepost.numerics.value_counts import RowsOfPlayers
-from milepost.numerics.whole_numbers import ordinals, slimmest
+from milepost.numerics.whole_numbers import narrow, ordinals
 from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, END_QUIT, END_UNKNOWN, N_SETTLED
 
 
-def tries_of_players(play: Play) -> TriesOfItems:
+def gather_tries(play: Play) -> TriesOfItems:
     """The settled first-clear tries; subjects are players by their number, items levels of the course.
 
     Levels that there is no way to clear yet are left out: their failures say nothing of difficulty.
@@ -37,7 +37,7 @@ class TriesOfPlayers(RowsOfPlayers):
     @classmethod
     def of(cls, play: Play) -> TriesOfPlayers:
         """Return the tries of players of a play."""
-        tries = tries_of_players(play)
+        tries = gather_tries(play)
         return cls.gathered(*vars(tries).values())
 
 
@@ -48,7 +48,7 @@ def settled_tries(play: Summed) -> TriesOfItems:
 
 def _in_own_order(play: Summed) -> TriesOfItems:
     player, *columns = play.sums(TriesOfPlayers).in_order()
-    return TriesOfItems(slimmest(player), *columns)
+    return TriesOfItems(narrow(player), *columns)
 
 
 def _left_after(play: Play) -> Bools:
@@ -72,7 +72,7 @@ class TimesOfPlayers(RowsOfPlayers):
     @classmethod
     def of(cls, play: Play) -> TimesOfPlayers:
         """Return the times of players of a play."""
-        cell = cells(play)
+        cell = gather_cells(play)
         usable = ~cell.untimed & (cell.seconds > 0) & (cell.level < play.n_levels)
         return cls.gathered(cell.player[usable], cell.level[usable], cell.seconds[usable], cell.cleared[usable])
 

@@ -23,7 +23,7 @@ def costliest_first(rows: list[J]) -> list[J]:
     return sorted((row for row in rows if row["kind"] != "none"), key=lambda row: -(row["cost"] or 0.0))
 
 
-def sentence(row: JudgedRow, players: int, basis: str) -> str | None:
+def word_spike(row: JudgedRow, players: int, basis: str) -> str | None:
     """Return the sentence on a level; None if it does not stand out."""
     if row["kind"] == "none":
         return None
@@ -46,7 +46,7 @@ def _backing(row: JudgedRow) -> str:
     return f"{players}; a hint: about {min(9, round(10 * (row['q_value'] or 0.0)))} in 10 such hints are chance."
 
 
-def unsaid(rows: Sequence[JudgedRow], basis: str) -> list[str]:
+def word_unjudged(rows: Sequence[JudgedRow], basis: str) -> list[str]:
     """Return the sentence on levels that cannot be judged, with the players that it would take."""
     few = [row for row in rows if row["evidence"] == "too_few"]
     if not few:

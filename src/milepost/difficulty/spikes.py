@@ -10,13 +10,13 @@ import numpy as np
 
 from milepost.arrays import Column, Floats, Ints
 from milepost.course.course import Course
-from milepost.difficulty.anomalies import FEW_PLAYERS, DifficultyReading, Verdict, have_enough, read_events, verdicts
-from milepost.difficulty.chosen_ways import Choice, choices_of, told_by_ways
-from milepost.difficulty.cost import QuitHazard, Standing, costs, quit_hazard
-from milepost.difficulty.plan_checks import against_plan, changes, inversions, knob_notes
+from milepost.difficulty.anomalies import FEW_PLAYERS, DifficultyReading, Verdict, have_enough, judge_levels, read_events
+from milepost.difficulty.chosen_ways import Choice, list_choices, update_abilities
+from milepost.difficulty.cost import QuitHazard, Standing, estimate_costs, quit_hazard
+from milepost.difficulty.plan_checks import find_inversions, judge_against_plan, knob_notes, list_knob_jumps
 from milepost.difficulty.responses import TimesOfPlayers, TriesOfPlayers, settled_tries
 from milepost.difficulty.row_types import Cost, Judged, JudgedRow, Kind, KnobNotes, Model, SpikesRow, SpikesTotals
-from milepost.difficulty.spike_sentences import costliest_first, sentence, unsaid
+from milepost.difficulty.spike_sentences import costliest_first, word_spike, word_unjudged
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.cells import Attendance, WatchOfLevels, void_attempts
 from milepost.measures.funnel import Funnel, FunnelRow, legs_in
@@ -58,22 +58,22 @@ class Spikes:
         case, course = _CourseCase.of(play, tries), play.course
         counts = np.bincount(tries.item, minlength=play.n_levels)
         players = np.array([len(trying) for trying in case.trying])
-        judged = verdicts(case.reading, counts, players, self.min_players)
+        judged = judge_levels(case.reading, counts, players, self.min_players)
         quitting = _by_quitting(case.funnel, play.n_levels, self.min_players, places_of_legs(play))
         time = _by_time(play, self.min_players)
         rows = []
         for level in range(play.n_levels):
             row = case.row(level, judged[level], quitting[level], time[level])
-            text = sentence(row, play.sums(Attendance).players, case.basis)
+            text = word_spike(row, play.sums(Attendance).players, case.basis)
             rows.append(SpikesRow(**row, sentence=text, void=void_attempts(play, level)))
         return Table(
             rows,
             SpikesTotals(
                 basis=case.basis,
                 model=_model(case),
-                sentences=[row["sentence"] or "" for row in costliest_first(rows)] + unsaid(rows, case.basis),
-                unsaid=unsaid(rows, case.basis),
-                inversions=inversions(play.stops, case.fit, places_of_legs(play)),
+                sentences=[row["sentence"] or "" for row in costliest_first(rows)] + word_unjudged(rows, case.basis),
+                unsaid=word_unjudged(rows, case.basis),
+                inversions=find_inversions(play.stops, case.fit, places_of_legs(play)),
                 **(knob_notes(course, case.fit) if course else KnobNotes()),
             ),
         )
@@ -158,8 +158,8 @@ class _CourseCase:
             lost=self.funnel[level]["lost"],
             players_needed=_needed(fit, self.reading, level, len(players)),
             **(self._cost(level, judged) if len(players) and by_tries else _NO_COST),
-            plan=against_plan(self.course.levels[level] if self.course else None, tried),
-            changes=changes(self.course, level) if stands_out and self.course else [],
+            plan=judge_against_plan(self.course.levels[level] if self.course else None, tried),
+            changes=list_knob_jumps(self.course, level) if stands_out and self.course else [],
             watch=self.play.sums(WatchOfLevels).of_level(level) if stands_out else [],
             quitting=quitting,
             time=time,
@@ -183,7 +183,7 @@ class _CourseCase:
 
     def _cost(self, level: int, judged: Judged) -> Cost:
         standing = Standing(level, judged["difficulty"] or 0.0, judged["excess"] or 0.0, judged["excess_se"] or 0.0)
-        return costs(self.funnel, standing, self.fit.ability[self.trying[level]], self.fit.learning, self.hazard)
+        return estimate_costs(self.funnel, standing, self.fit.ability[self.trying[level]], self.fit.learning, self.hazard)
 
 
 def _fit(play: Summed, tries: TriesOfItems) -> tuple[Basis, Fit, DifficultyReading]:
@@ -192,7 +192,7 @@ def _fit(play: Summed, tries: TriesOfItems) -> tuple[Basis, Fit, DifficultyReadi
         fit = play.sums(TimesOfPlayers).fit(play.n_levels)
         if fit is not None:
             return "time", fit, read_events(fit.difficulty, fit.covariance, places_of_legs(play))
-    return "tries", *read_tries(tries, play.n_levels, places_of_legs(play), choices_of(play.course))
+    return "tries", *read_tries(tries, play.n_levels, places_of_legs(play), list_choices(play.course))
 
 
 class LevelStanding(NamedTuple):
@@ -205,7 +205,7 @@ class LevelStanding(NamedTuple):
     kind: Kind
 
 
-def standings(play: Summed, least: int) -> list[LevelStanding]:
+def judge_difficulties(play: Summed, least: int) -> list[LevelStanding]:
     """Return of each level what ``Spikes`` says of its difficulty, and nothing more; none without tries.
 
     Args:
@@ -219,7 +219,7 @@ def standings(play: Summed, least: int) -> list[LevelStanding]:
     counts = np.bincount(tries.item, minlength=play.n_levels)
     players = np.array([len(trying) for trying in _trying(tries, play.n_levels)])
     error = np.sqrt(np.diag(fit.covariance))
-    judged = verdicts(reading, counts, players, least)
+    judged = judge_levels(reading, counts, players, least)
     return [
         LevelStanding(int(players[n]), int(counts[n]), float(fit.difficulty[n]), float(error[n]), verdict.kind)
         for n, verdict in enumerate(judged)
@@ -296,7 +296,7 @@ def _kinds(values: Floats, variance: Floats, counts: Ints, least: int, places: I
     if not have_enough(counts * 2, counts, least).any():
         return ["none"] * len(counts)  # as each of them would be, after eigenvalues of a matrix of all levels by all
     reading = read_events(values, np.diag(variance), places)
-    return [verdict.kind for verdict in verdicts(reading, counts * 2, counts, least)]
+    return [verdict.kind for verdict in judge_levels(reading, counts * 2, counts, least)]
 
 
 _MAYBE_EASIER: Final = -0.7  # logits of excess from which a level is looked at again
@@ -317,7 +317,7 @@ def read_tries(
     standard error makes too little of it. Such levels are read from the likelihood's shape half way to what the others
     lead one to expect.
     """
-    fit = told_by_ways(fit_tries(tries, n_levels), tries, choices)
+    fit = update_abilities(fit_tries(tries, n_levels), tries, choices)
     reading = read_events(fit.difficulty, fit.covariance, places)
     maybe = (reading.excess < _MAYBE_EASIER) & (np.bincount(tries.item, minlength=n_levels) > 0)
     if not maybe.any():

@@ -89,7 +89,7 @@ class WhatIf:
             gained=float(after[-1] - before[-1]) * players,
             gained_low=gains[0] if gains else None,
             gained_high=gains[-1] if gains else None,
-            knobs=[_told(shift) for shift in self.shifts],
+            knobs=[_shift_row(shift) for shift in self.shifts],
             quit_per_failure=hazard.value,
             lost=hazard.lost,
             failures=hazard.failures,
@@ -120,11 +120,11 @@ class WhatIf:
         if match[2] == "target_clear":
             if not 0 < value < 1:
                 raise UsageError(f"--set {text!r}: a chance lies between 0 and 1.")
-            value = as_difficulty(value)
+            value = difficulty_for_chance(value)
         return level, value
 
 
-def _told(shift: LevelShift) -> KnobShift:
+def _shift_row(shift: LevelShift) -> KnobShift:
     return {
         "level": shift.level,
         "knob": shift.knob,
@@ -137,7 +137,7 @@ def _told(shift: LevelShift) -> KnobShift:
     }
 
 
-def planned_retention(model: Model, difficulty: Floats) -> list[float]:
+def project_retention(model: Model, difficulty: Floats) -> list[float]:
     """Per level, the share of players that would still be playing after it, were the levels as difficult as this.
 
     Args:
@@ -149,7 +149,7 @@ def planned_retention(model: Model, difficulty: Floats) -> list[float]:
     return [float(share) for share in _still_there(difficulty, abilities, model["learning"], model["quit_per_failure"])]
 
 
-def as_difficulty(chance: float) -> float:
+def difficulty_for_chance(chance: float) -> float:
     """The difficulty at which a middling player's first try clears with this chance."""
     return float(np.log((1 - chance) / chance))
 

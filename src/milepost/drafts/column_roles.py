@@ -16,7 +16,7 @@ import numpy as np
 
 from milepost.arrays import Ints
 from milepost.drafts.sampled_table import CellColumn, SampledTable
-from milepost.logs.mapping.languages import heading_says
+from milepost.logs.mapping.languages import score_heading
 
 _FEW_FILES: Final = 6  # each of which may be of one kind of event
 _MOST_WORDS: Final = 40  # different event words of a log
@@ -48,7 +48,7 @@ class Roles:
     fit: float
 
 
-def groups_of(table: SampledTable) -> list[tuple[CellColumn | None, float]]:
+def rank_groups(table: SampledTable) -> list[tuple[CellColumn | None, float]]:
     """Return the columns that may say whose a record is, with how well each fits; best first."""
     scored: list[tuple[CellColumn | None, float]] = []
     for column in table.columns.values():
@@ -58,7 +58,7 @@ def groups_of(table: SampledTable) -> list[tuple[CellColumn | None, float]]:
         runs = 1 + int((np.diff(column.codes) != 0).sum())
         contiguous = min(1.0, distinct / runs * 1.0)
         rising = max((rising_share(other.times[0], column.codes) for other in table.columns.values() if other.times), default=0.5)
-        heading = max(heading_says("session", column.name), heading_says("player", column.name))
+        heading = max(score_heading("session", column.name), score_heading("player", column.name))
         scored.append((column, 0.4 * contiguous + 0.6 * rising + _HEADING * heading))
     scored.sort(key=lambda pair: -pair[1])
     return scored[: 2 * _MOST_TRIED] or [(None, 0.5)]
@@ -73,7 +73,7 @@ def rising_share(times: np.ndarray, groups: Ints) -> float:
     return float((steps >= 0).mean()) if len(steps) else 0.0
 
 
-def joined(columns: Sequence[CellColumn], join: str) -> CellColumn:
+def join_columns(columns: Sequence[CellColumn], join: str) -> CellColumn:
     """One column of one or two: the values of both, where each has one."""
     if len(columns) == 1:
         return columns[0]
@@ -86,7 +86,7 @@ def joined(columns: Sequence[CellColumn], join: str) -> CellColumn:
     return CellColumn(join.join(column.name for column in columns), codes - int(pairs[0] < 0), words)
 
 
-def carried(column: CellColumn, groups: Ints) -> CellColumn:
+def carry_forward(column: CellColumn, groups: Ints) -> CellColumn:
     """A column whose values hold until they change, within a group."""
     codes = column.codes.copy()
     last: dict[int, int] = {}
@@ -168,8 +168,8 @@ def _level_fit(records: GroupedRecords, column: CellColumn, names: Sequence[str]
     shared = sum(several) / max(1, distinct)  # how many sessions come to a value
     if mean < 1.3 or (shared < 1.5 and len(visits) > 1):
         return 0.0
-    stay = records.stays(carried(column, records.codes))
-    heading = max(heading_says("level", name) for name in names)
+    stay = records.stays(carry_forward(column, records.codes))
+    heading = max(score_heading("level", name) for name in names)
     shape = min(1.0, mean / 4) * min(1.0, shared / 4)
     numeric = 0.08 * (column.numbers is not None)
     anywhere = _LEVEL_ANYWHERE + (1.0 - _LEVEL_ANYWHERE) * column.given
@@ -195,7 +195,7 @@ def _levels_of(records: GroupedRecords) -> list[_Scored]:
         or not column.name.startswith(f"{records.group.name}.")  # a part of it, which tells no levels apart
     ][:12]
     for first, second in combinations(parts, 2):
-        both = joined((first, second), "-")
+        both = join_columns((first, second), "-")
         if not max(len(first.words), len(second.words)) < len(both.words) <= 0.9 * len(first.words) * len(second.words) + 1:
             continue
         fit = _level_fit(records, both, (first.name, second.name))
@@ -203,7 +203,7 @@ def _levels_of(records: GroupedRecords) -> list[_Scored]:
         if fit > alone + 0.15:
             outer_first = records.stays(first) >= records.stays(second)
             pair = (first, second) if outer_first else (second, first)
-            scored.append((joined(pair, "-"), (pair[0].name, pair[1].name), fit))
+            scored.append((join_columns(pair, "-"), (pair[0].name, pair[1].name), fit))
     scored.sort(key=lambda entry: -entry[2])
     return scored[:_MOST_TRIED]
 
@@ -212,12 +212,14 @@ def _names_before_numbers(single: Sequence[_Scored]) -> Iterator[_Scored]:
     """The columns with those of names a little before those of numbers that say the same."""
     for column, names, fit in single:
         numbers = [
-            score for other, _, score in single if column.numbers is None and other.numbers is not None and _same(column, other)
+            score
+            for other, _, score in single
+            if column.numbers is None and other.numbers is not None and _match_one_to_one(column, other)
         ]
         yield column, names, max([fit, *(score + 0.01 for score in numbers)])
 
 
-def _same(column: CellColumn, other: CellColumn) -> bool:
+def _match_one_to_one(column: CellColumn, other: CellColumn) -> bool:
     """Return whether each value of a column has one of the other, and the other way round."""
     pairs = len({*zip(column.codes.tolist(), other.codes.tolist(), strict=True)})
     return len(column.words) == len(other.words) and pairs == len({*column.codes.tolist()})
@@ -228,7 +230,7 @@ def _is_date(column: CellColumn) -> bool:
 
 
 def _events_of(records: GroupedRecords, level: CellColumn) -> list[_Scored]:
-    held = carried(level, records.codes)
+    held = carry_forward(level, records.codes)
     words = [
         column
         for column in records.table.columns.values()
@@ -238,7 +240,7 @@ def _events_of(records: GroupedRecords, level: CellColumn) -> list[_Scored]:
     scored: list[_Scored] = []
     for column in words:
         if column.given >= 0.3 and not _depends_on(column, held) and records.stays(column) < _CONSTANT:
-            heading = max(heading_says("event", column.name), heading_says("result", column.name))
+            heading = max(score_heading("event", column.name), score_heading("result", column.name))
             gain = records.next_gain(column, held) * (_ANYWHERE + (1.0 - _ANYWHERE) * column.given)
             scored.append((column, (column.name,), gain + _HEADING * heading))
     scored.sort(key=lambda entry: -entry[2])
@@ -248,7 +250,7 @@ def _events_of(records: GroupedRecords, level: CellColumn) -> list[_Scored]:
             if other is not column and len(other.words) <= 8 and _splits_some(column, other):
                 both = _refined(column, other)
                 gain = records.next_gain(both, held) * (_ANYWHERE + (1.0 - _ANYWHERE) * both.given)
-                gain += _HEADING * (heading_says("result", other.name) + heading_says("event", names[0]))
+                gain += _HEADING * (score_heading("result", other.name) + score_heading("event", names[0]))
                 scored.append((both, (*names, other.name), max(gain, fit) + 0.02))
     scored.sort(key=lambda entry: -entry[2])
     return scored
@@ -290,7 +292,7 @@ def _refined(column: CellColumn, other: CellColumn) -> CellColumn:
 SPLIT: Final = "\x1f"  # between a word and the word of another column that says which of its meanings holds
 
 
-def roles_of(table: SampledTable, named: Mapping[str, str] = MappingProxyType({})) -> Iterator[Roles]:
+def rank_roles(table: SampledTable, named: Mapping[str, str] = MappingProxyType({})) -> Iterator[Roles]:
     """Yield what columns may be, the likeliest first.
 
     Args:
@@ -298,7 +300,7 @@ def roles_of(table: SampledTable, named: Mapping[str, str] = MappingProxyType({}
         named: columns that are known, by ours.
     """
     all_roles: list[Roles] = []
-    for group, of_group in groups_of(table):
+    for group, of_group in rank_groups(table):
         if _is_named(named, ("session", "player"), group.name if group else ""):
             all_roles += _roles_within(GroupedRecords(table, group), group, of_group, named)
     all_roles.sort(key=lambda roles: -roles.fit)

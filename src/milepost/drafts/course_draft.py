@@ -14,7 +14,7 @@ from milepost.level_names import natural_key
 from milepost.measures.attempts import AttemptsToClear
 from milepost.measures.times import TimeInLevel
 from milepost.numerics.whole_numbers import distinct
-from milepost.playback.infer import precedence
+from milepost.playback.infer import count_precedence
 from milepost.playback.logged_knobs import logged_knobs
 from milepost.playback.play import FullPlay, Play
 from milepost.toml import toml_key, toml_text, toml_texts, toml_value
@@ -33,7 +33,7 @@ def draft_course(play: FullPlay, name: str) -> str:
         "# first: check it, and put in what was planned.",
         f"name = {toml_text(name)}",
     ]
-    menus = menus_of(play)
+    menus = find_menus(play)
     for places, why in ((_places(play), "only gone to, never played"), ([play.stops[menu] for menu in menus], _WHY_MENUS)):
         lines += [f"# {', '.join(toml_text(place) for place in places)}: {why}"] if places else []
     if places := [*_places(play), *(play.stops[menu] for menu in menus)]:
@@ -98,7 +98,7 @@ def _spellings(play: Play, level: int) -> list[str]:
     )
 
 
-def menus_of(play: Play) -> list[int]:
+def find_menus(play: Play) -> list[int]:
     """Return the names under levels that seem to be menus or screens: nobody fails or clears there, and they stand between many.
 
     Args:
@@ -241,7 +241,7 @@ def leg_evidence(play: Play, levels: list[int]) -> dict[int, LegEvidence]:
         levels: the levels in their order.
     """
     counted = play.counts[play.attempts.player]
-    seen = precedence(play.attempts.player[counted], play.attempts.level[counted])
+    seen = count_precedence(play.attempts.player[counted], play.attempts.level[counted])
     place = {int(level): number for number, level in enumerate(seen.levels)}
     known = [level for level in levels if level in place]
     legs, reasons = _legs(known, seen.before, place, play.stops)

@@ -66,7 +66,7 @@ class SetAnswers:
 NO_ANSWERS: Final = SetAnswers()
 
 
-def answers_of(given: Sequence[str]) -> SetAnswers:
+def read_set_options(given: Sequence[str]) -> SetAnswers:
     """Return what `--set NAME=VALUE` says.
 
     Raises:
@@ -106,7 +106,7 @@ class RankedCandidate(NamedTuple):
     rank: float
 
 
-def questions_of(best: RankedCandidate, others: Sequence[RankedCandidate], answers: SetAnswers) -> list[DraftQuestion]:
+def list_questions(best: RankedCandidate, others: Sequence[RankedCandidate], answers: SetAnswers) -> list[DraftQuestion]:
     """Return what a draft is not sure of, what matters most first.
 
     Args:

@@ -91,7 +91,7 @@ class Stay:
         return self.length - 1 if self.length == len(self.records) else -1
 
 
-def stays_of(session: Session) -> list[Stay]:
+def split_stays(session: Session) -> list[Stay]:
     """The stays at a level, one after the other; short ones go with the one before."""
     begins = [0]
     for place in range(1, len(session)):
@@ -118,7 +118,7 @@ class LabelPoints:
         self._counts = [Counter(word for word, _ in session) for session in sessions]
         self._words = [sorted(counts) for counts in self._counts]
         self._of_session: list[dict[tuple[int, ...], float]] = [{} for _ in sessions]  # by the labels of its words
-        self._stays = [] if rows else [stays_of(session) for session in sessions]
+        self._stays = [] if rows else [split_stays(session) for session in sessions]
         self.used = [0] * words
         for session in sessions:
             for word, _ in session:

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final, NamedTuple
 
-from milepost.logs.formats.text_lines import PAIR, PAIRS, pairs_in
+from milepost.logs.formats.text_lines import PAIR, PAIRS, find_pairs
 
 _FEWEST_LINES: Final = 3
 _LEAST_SHARE: Final = 0.01  # of the lines, that a kind of line has to have
@@ -63,7 +63,7 @@ def _kinds(lines: Sequence[str]) -> list[list[_Slot]]:
     """The kinds of line that have the same marks around the same number of words, as slots."""
     by_shape: dict[tuple[str, ...], list[list[Piece]]] = defaultdict(list)
     for line in lines:
-        pieces = pieces_of(line)
+        pieces = cut_into_pieces(line)
         by_shape[tuple(map(_shape, pieces))].append(pieces)
     fewest = max(_FEWEST_LINES, _LEAST_SHARE * len(lines))
     common = [part for lines in by_shape.values() for part in _parted(lines) if len(part) >= fewest]
@@ -157,7 +157,7 @@ def _name_columns(kinds: Sequence[list[_Slot]]) -> None:
         taken: set[str] = set()
         for prefix, slot in _columns(slots):
             if slot.kind == "word":
-                likeness = _alike(set(slot.texts), {name: words for name, words in held.items() if name not in taken})
+                likeness = _most_alike(set(slot.texts), {name: words for name, words in held.items() if name not in taken})
                 known = likeness or by_prefix.get(prefix, "") or _of_that_name(slot, held)
                 slot.column = known if known and known not in taken else _free(_name(slot.before), {*held, *taken})
                 by_prefix.setdefault(prefix, slot.column)
@@ -187,7 +187,7 @@ def _columns(slots: Sequence[_Slot]) -> Iterator[tuple[str, _Slot]]:
         prefix += (" " if slot.texts[0].isspace() else slot.texts[0]) if is_fixed else "\0"
 
 
-def _alike(words: set[str], held: dict[str, set[str]]) -> str:
+def _most_alike(words: set[str], held: dict[str, set[str]]) -> str:
     """The column that has most of some words, where one has."""
     words = {word for word in words if not word.isdecimal()}
     shares = {
@@ -261,7 +261,7 @@ def starts_with_time(text: str) -> bool:
     return bool(_TIME.match(text))
 
 
-def pieces_of(line: str) -> list[Piece]:
+def cut_into_pieces(line: str) -> list[Piece]:
     """Cut a line into its pieces; pairs count where a line has two or more."""
     time = _TIME.search(line)
     if time is None:
@@ -271,7 +271,7 @@ def pieces_of(line: str) -> list[Piece]:
 
 def _with_pairs(text: str) -> list[Piece]:
     """The pieces of a text without a time; pairs that follow each other are one piece, what stands between them is words."""
-    if len(pairs_in(text)) < 2:
+    if len(find_pairs(text)) < 2:
         return _words(text)
     pieces: list[Piece] = []
     begun = done = 0

@@ -7,13 +7,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Final
 
-from milepost.drafts.draft_questions import NO_ANSWERS, DraftQuestion, RankedCandidate, SetAnswers, questions_of
+from milepost.drafts.draft_questions import NO_ANSWERS, DraftQuestion, RankedCandidate, SetAnswers, list_questions
 from milepost.drafts.event_labels import FEWEST
 from milepost.drafts.map_candidate import Candidate, map_text
-from milepost.drafts.map_candidates import candidates
-from milepost.drafts.prepared_samples import PreparedSample, prepared_samples
-from milepost.drafts.stay_tables import stay_map
-from milepost.drafts.trial_replay import Trial, tried
+from milepost.drafts.map_candidates import list_candidates
+from milepost.drafts.prepared_samples import PreparedSample, prepare_samples
+from milepost.drafts.stay_tables import draft_stay_map
+from milepost.drafts.trial_replay import Trial, try_map
 from milepost.errors import LogError, MilePostError
 from milepost.logs.interface import DEFAULTS, ReadOptions
 from milepost.logs.mapping.map_draft import map_by_words
@@ -92,9 +92,9 @@ def draft_by_trial(
     sources = expand(names)
     by_words = None if answers != NO_ANSWERS else _by_words(names, options, progress)
     if by_words is not None and by_words.sure and _is_ours(by_words.records):
-        return _with_other_words(by_words, prepared_samples(sources, options, progress))
+        return _with_other_words(by_words, prepare_samples(sources, options, progress))
     drafts: list[DraftedMap] = []
-    for sample in prepared_samples(sources, options, progress):
+    for sample in prepare_samples(sources, options, progress):
         drafts += _drafts_of(sample, answers)
         if any(draft.rank >= _BEYOND_DOUBT for draft in drafts):
             break
@@ -114,22 +114,22 @@ def draft_by_trial(
     others = [draft for draft in drafts if draft is not best]
     runner_up = others[0].trial if others else None
     ranked = [RankedCandidate(draft.candidate, draft.rank) for draft in (best, *others)]
-    return replace(best, runner_up=runner_up, questions=tuple(questions_of(ranked[0], ranked[1:], answers)))
+    return replace(best, runner_up=runner_up, questions=tuple(list_questions(ranked[0], ranked[1:], answers)))
 
 
 def _drafts_of(sample: PreparedSample, answers: SetAnswers) -> list[DraftedMap]:
     records = sample.records[:_TRIED_RECORDS]
     drafts = []
-    stays = stay_map(sample, answers.columns)
+    stays = draft_stay_map(sample, answers.columns)
     if stays is not None:
         inner = stays.sample.records[:_TRIED_RECORDS]
-        drafts.append(DraftedMap(stays.text, tried(stays.text, inner, True), None, None, inner, True, of_stays=True))
+        drafts.append(DraftedMap(stays.text, try_map(stays.text, inner, True), None, None, inner, True, of_stays=True))
         if drafts[0].trial.score >= _CERTAIN:
             return drafts
-    for candidate in candidates(sample, answers):
+    for candidate in list_candidates(sample, answers):
         text = map_text(candidate, answers.words)
         shown = _with_factor(candidate, records)
-        drafts.append(DraftedMap(text, tried(text, shown, sample.cells), candidate, None, shown, sample.cells))
+        drafts.append(DraftedMap(text, try_map(text, shown, sample.cells), candidate, None, shown, sample.cells))
     return drafts
 
 
@@ -158,7 +158,7 @@ def _with_other_words(draft: DraftedMap, samples: Iterable[PreparedSample]) -> D
     drafts = (
         candidate
         for sample in samples
-        for candidate in candidates(sample, known)
+        for candidate in list_candidates(sample, known)
         if candidate.roles.event_names == ("event",) and not candidate.rows
     )
     best = next(drafts, None) if others else None
@@ -168,8 +168,8 @@ def _with_other_words(draft: DraftedMap, samples: Iterable[PreparedSample]) -> D
     meant = {word: line for word, line in by_key.items() if word in others}
     lines = [meant.get(line.partition(" = ")[0].removeprefix("# "), line) for line in draft.text.splitlines()]
     text = "\n".join(lines) + "\n"
-    questions = tuple(questions_of(RankedCandidate(best, 1.0), (), known))
-    return replace(draft, text=text, trial=tried(text, draft.records, draft.cells), questions=questions)
+    questions = tuple(list_questions(RankedCandidate(best, 1.0), (), known))
+    return replace(draft, text=text, trial=try_map(text, draft.records, draft.cells), questions=questions)
 
 
 def _by_words(names: list[str], options: ReadOptions, progress: Progress) -> DraftedMap | None:
@@ -177,10 +177,10 @@ def _by_words(names: list[str], options: ReadOptions, progress: Progress) -> Dra
         text, records, cells = map_by_words(names, options, progress)
     except LogError:
         return None
-    return DraftedMap(text, tried(text, records[:_TRIED_RECORDS], cells), None, None, records[:_TRIED_RECORDS], cells)
+    return DraftedMap(text, try_map(text, records[:_TRIED_RECORDS], cells), None, None, records[:_TRIED_RECORDS], cells)
 
 
-def headed(draft: DraftedMap, label: str) -> str:
+def add_heading(draft: DraftedMap, label: str) -> str:
     """Return the draft with what it explains, and what speaks against it, before all else."""
     trial, runner_up = draft.trial, draft.runner_up
     lines = [f"# A draft of a log map, from {plural(len(draft.records), 'record')} of {safe(label)}."]

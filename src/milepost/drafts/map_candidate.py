@@ -12,7 +12,7 @@ from milepost.drafts.event_labels import ARRIVES, BEGINS, CLEARS, ENDS, FAILS, I
 from milepost.drafts.prepared_samples import PreparedSample
 from milepost.drafts.sampled_table import CellColumn, SampledTable, TimeForm
 from milepost.drafts.try_durations import Duration, Unit
-from milepost.logs.mapping.languages import event_word, heading_says
+from milepost.logs.mapping.languages import event_word, score_heading
 from milepost.toml import toml_text
 from milepost.vocabulary import EVENT_CODES
 from milepost.wording import percent, plural, safe
@@ -98,8 +98,8 @@ class Candidate:
 
 def _is_called_otherwise(name: str, ours: Sequence[str]) -> bool:
     """Return whether a heading speaks for other fields, and for none of some."""
-    strongest = max(heading_says(role, name) for role in _HEADED)
-    return strongest > _TELLING and not any(heading_says(role, name) for role in ours)
+    strongest = max(score_heading(role, name) for role in _HEADED)
+    return strongest > _TELLING and not any(score_heading(role, name) for role in ours)
 
 
 def map_text(candidate: Candidate, words: Mapping[str, str]) -> str:

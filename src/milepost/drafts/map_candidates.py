@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.drafts.column_roles import SPLIT, GroupedRecords, Roles, carried, joined, rising_share, roles_of
+from milepost.drafts.column_roles import SPLIT, GroupedRecords, Roles, carry_forward, join_columns, rank_roles, rising_share
 from milepost.drafts.draft_questions import SetAnswers
 from milepost.drafts.event_labels import (
     BEGINS,
@@ -28,8 +28,8 @@ from milepost.drafts.event_labels import (
 from milepost.drafts.map_candidate import Candidate, TimeColumn
 from milepost.drafts.prepared_samples import PreparedSample
 from milepost.drafts.sampled_table import CellColumn, SampledTable
-from milepost.drafts.try_durations import Unit, duration_column, ended_column, unit_of_times
-from milepost.logs.mapping.languages import event_word, heading_says
+from milepost.drafts.try_durations import Unit, duration_column, ended_column, guess_time_unit
+from milepost.logs.mapping.languages import event_word, score_heading
 
 _SEARCHED: Final = 1000  # records that labels are searched in
 _SEARCHED_FIRST: Final = 300  # and in which they are searched first, to see which roles are worth more
@@ -56,17 +56,17 @@ _LABEL_OF: Final = {
 }
 
 
-def candidates(sample: PreparedSample, answers: SetAnswers) -> list[Candidate]:
+def list_candidates(sample: PreparedSample, answers: SetAnswers) -> list[Candidate]:
     """Return what a sample's columns may be, the likeliest first.
 
     Args:
         sample: the records.
         answers: what is known of the log beforehand.
     """
-    table = with_whole_times(SampledTable.of(sample.records))
+    table = join_dates_and_times(SampledTable.of(sample.records))
     labelled = [
         candidate
-        for roles in _first(roles_of(table, answers.columns), _TRIED)
+        for roles in _first(rank_roles(table, answers.columns), _TRIED)
         for candidate in _labelled(sample, table, roles, answers)
     ]
     events = [candidate for candidate in labelled if not candidate.rows]
@@ -113,7 +113,7 @@ def _searched_on(candidate: Candidate, most: int, answers: SetAnswers) -> Candid
     """The candidate with the labels that explain some of its records best."""
     roles = candidate.roles
     sessions = _sessions(GroupedRecords(candidate.table, roles.group), roles, candidate.time, most)
-    known = {word: label for word, text in enumerate(roles.event.words) if (label := _said(text)) is not None}
+    known = {word: label for word, text in enumerate(roles.event.words) if (label := _label_of_word(text)) is not None}
     if candidate.rows:  # of which each is a try, be it one that was left
         known = {word: LEAVES if label == ENDS else label for word, label in known.items()}
     labels = answers.labels
@@ -126,11 +126,11 @@ def _first(roles: Iterator[Roles], count: int) -> list[Roles]:
     return [chosen for _, chosen in zip(range(count), roles, strict=False)]
 
 
-def with_whole_times(table: SampledTable) -> SampledTable:
+def join_dates_and_times(table: SampledTable) -> SampledTable:
     """The table with a column for each pair of a date and a time of the day, the two joined by a blank."""
     dates = [column for column in table.columns.values() if column.given > 0.9 and _kind(column) == "date"]
     clocks = [column for column in table.columns.values() if column.given > 0.9 and _kind(column) == "clock"]
-    both = {f"{date.name} {two.name}": joined((date, two), " ") for date in dates for two in clocks}
+    both = {f"{date.name} {two.name}": join_columns((date, two), " ") for date in dates for two in clocks}
     return replace(
         table, columns={**table.columns, **{name: column for name, column in both.items() if column.times is not None}}
     )
@@ -141,7 +141,7 @@ def _kind(column: CellColumn) -> str:
     return "" if read is None else read[1].kind
 
 
-def _said(text: str) -> int | None:
+def _label_of_word(text: str) -> int | None:
     """The label that a word, or one of two words, speaks for."""
     word = event_word(text.rpartition(SPLIT)[2]) or event_word(text.partition(SPLIT)[0])
     return _LABEL_OF.get(word) if word else None
@@ -164,7 +164,7 @@ def _time_of(table: SampledTable, records: GroupedRecords, roles: Roles, named: 
         whole = {"number": 0.0, "clock": 0.05, "date": -0.5, "stamp": 0.15, "local": 0.15}[form.kind]
         names = tuple(part for part in (name,) if part in table.columns)
         pair = next(((a, b) for a in table.columns for b in table.columns if f"{a} {b}" == name and a != name), None)
-        fit = rising + whole + 0.25 * heading_says("time", name) - 0.6 * even + 0.1 * (pair is not None)
+        fit = rising + whole + 0.25 * score_heading("time", name) - 0.6 * even + 0.1 * (pair is not None)
         scored.append((fit, TimeColumn(pair or names, values, form, rising)))
     best = max(scored, key=lambda entry: entry[0], default=None)
     return best[1] if best is not None and best[1].rising > 0.5 else None
@@ -175,7 +175,7 @@ def _sessions(records: GroupedRecords, roles: Roles, time: TimeColumn | None, mo
     by_time = time is not None and time.rising < 0.999 and time.form.kind != "clock"
     keys = time.values if by_time and time is not None else np.arange(records.table.records)
     order = np.lexsort((np.arange(records.table.records), keys, records.codes))
-    level = carried(roles.level, records.codes).codes
+    level = carry_forward(roles.level, records.codes).codes
     sessions: dict[int, list[tuple[int, int]]] = {}
     for place in order.tolist():
         if records.codes[place] >= 0 and roles.event.codes[place] >= 0:
@@ -206,7 +206,7 @@ def _is_carried(records: GroupedRecords, roles: Roles) -> bool:
 
 def _completed(candidate: Candidate, answers: SetAnswers) -> Candidate:
     """A candidate with the columns of sessions, players, builds and durations."""
-    session, player, build = _whose(candidate, answers)
+    session, player, build = _owner_columns(candidate, answers)
     candidate = replace(candidate, session=session, player=player, build=build)
     codes = (
         candidate.table.columns[candidate.roles.group.name].codes
@@ -221,19 +221,19 @@ def _completed(candidate: Candidate, answers: SetAnswers) -> Candidate:
         lasted = None if ended is not None else duration_column(candidate.table, taken, codes, time.values if time else None)
         candidate = replace(candidate, ended=ended, duration=lasted)
     if time is not None and time.form.kind == "number":
-        unit = unit_of_times(time.values, _try_lengths(candidate, codes), " ".join(time.names))
+        unit = guess_time_unit(time.values, _try_lengths(candidate, codes), " ".join(time.names))
         unit = unit if answers.unit is None else Unit(answers.unit, None, "as was said")
         candidate = replace(candidate, unit=unit)
     return candidate
 
 
-def _whose(candidate: Candidate, answers: SetAnswers) -> tuple[str | None, str | None, str | None]:
+def _owner_columns(candidate: Candidate, answers: SetAnswers) -> tuple[str | None, str | None, str | None]:
     """The columns of the session, the player and the build."""
     group = candidate.roles.group
     if group is None:
         return None, None, None
-    coarser, finer = _around(candidate, group)
-    few = [column.name for column in coarser if len(column.words) < len(group.words) and heading_says("build", column.name)]
+    coarser, finer = _columns_of_group(candidate, group)
+    few = [column.name for column in coarser if len(column.words) < len(group.words) and score_heading("build", column.name)]
     build = few[0] if few else None
     session, player = answers.columns.get("session"), answers.columns.get("player")
     people = [
@@ -242,20 +242,20 @@ def _whose(candidate: Candidate, answers: SetAnswers) -> tuple[str | None, str |
     if player is None and people:
         player = max(people)[1]
     if player is None and finer and session is None:
-        session, player = max(finer, key=lambda column: heading_says("session", column.name)).name, group.name
+        session, player = max(finer, key=lambda column: score_heading("session", column.name)).name, group.name
     same = [column.name for column in coarser if len(column.words) == len(group.words) and _depends(group, column)]
-    if session is None and player in same and heading_says("session", str(player)) > heading_says("session", group.name):
+    if session is None and player in same and score_heading("session", str(player)) > score_heading("session", group.name):
         session, player = player, group.name
-    named = max(same, key=lambda name: heading_says("session", name), default=None)
-    if session is None and player is None and named is not None and heading_says("player", group.name):
+    named = max(same, key=lambda name: score_heading("session", name), default=None)
+    if session is None and player is None and named is not None and score_heading("player", group.name):
         session, player = named, group.name
-    says_player = heading_says("player", group.name) > heading_says("session", group.name)
+    says_player = score_heading("player", group.name) > score_heading("session", group.name)
     if session is None and ((player is None and says_player) or player == group.name):
         return None, group.name, build
     return session or group.name, player, build
 
 
-def _around(candidate: Candidate, group: CellColumn) -> tuple[list[CellColumn], list[CellColumn]]:
+def _columns_of_group(candidate: Candidate, group: CellColumn) -> tuple[list[CellColumn], list[CellColumn]]:
     """The columns that have one value for each of the group's, if only once, and those of whose values each has one of these."""
     used = {*candidate.roles.level_names, *candidate.roles.event_names, group.name}
     others = [column for column in candidate.table.columns.values() if column.name not in used]
@@ -264,7 +264,7 @@ def _around(candidate: Candidate, group: CellColumn) -> tuple[list[CellColumn], 
     coarser = [
         column
         for column in others
-        if 2 <= len(column.words) <= len(group.words) and _told(column, group) > _WHOLE and _depends(column, group)
+        if 2 <= len(column.words) <= len(group.words) and _share_of_groups(column, group) > _WHOLE and _depends(column, group)
     ]
     finer = [
         column
@@ -274,7 +274,7 @@ def _around(candidate: Candidate, group: CellColumn) -> tuple[list[CellColumn], 
     return coarser, finer
 
 
-def _told(column: CellColumn, group: CellColumn) -> float:
+def _share_of_groups(column: CellColumn, group: CellColumn) -> float:
     """Return the share of the group's values of which a column says something in some record."""
     return len(np.unique(group.codes[(column.codes >= 0) & (group.codes >= 0)])) / max(1, len(group.words))
 
@@ -295,7 +295,7 @@ def _in_runs(column: CellColumn, group: CellColumn) -> bool:
 
 def _goes_on(candidate: Candidate, column: CellColumn, group: CellColumn) -> float:
     """How well a column fits the player: people are many, and their next session goes on where the last one stopped."""
-    heading = heading_says("player", column.name)
+    heading = score_heading("player", column.name)
     if len(column.words) == len(group.words):
         return heading
     levels = candidate.roles.level.codes

@@ -12,12 +12,12 @@ from typing import TYPE_CHECKING
 
 from milepost.drafts.course_draft import draft_course
 from milepost.drafts.draft_questions import NO_ANSWERS
-from milepost.drafts.map_by_trial import OUR_FIELDS, DraftedMap, draft_by_trial, headed
-from milepost.drafts.trial_replay import as_map, tried
+from milepost.drafts.map_by_trial import OUR_FIELDS, DraftedMap, add_heading, draft_by_trial
+from milepost.drafts.trial_replay import parse_map_text, try_map
 from milepost.errors import FolderError, LogError, OutputError
 from milepost.folder.notes import COLUMNS as NOTE_COLUMNS
-from milepost.folder.settings import FILE, TABLES, apart_from
-from milepost.logs.interface import refused_in_all
+from milepost.folder.settings import FILE, TABLES, without_tables
+from milepost.logs.interface import count_refused
 from milepost.logs.mapping.logmap import NO_MAP, read_map
 from milepost.logs.read import read
 from milepost.logs.sources.postgres import is_server
@@ -93,7 +93,7 @@ def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progre
         raise OutputError(f"{folder / FILE}: is already there. Change it by hand, or write it anew with --force.")
     texts: dict[str, str] = {}
     kept = [name for name in ("map.toml", "course.toml", *(f"{name}.csv" for name in TABLES)) if (folder / name).is_file()]
-    logs = apart_from(names, {(folder / f"{name}.csv").resolve() for name in TABLES})
+    logs = without_tables(names, {(folder / f"{name}.csv").resolve() for name in TABLES})
     if wishes.given_map is not None:
         read_map(wishes.given_map)
         texts["map.toml"] = wishes.given_map.read_text(encoding="utf-8")
@@ -103,7 +103,7 @@ def begin(names: list[str], folder: Path, options: ReadOptions, progress: Progre
         texts["course.toml"] = draft_course(play, folder.resolve().name)
     if "notes.csv" not in kept:
         texts["notes.csv"] = ",".join(NOTE_COLUMNS) + "\n"
-    texts[FILE] = settings_text([_beside(name, folder) for name in names], {*kept, *texts})
+    texts[FILE] = settings_text([_relative_name(name, folder) for name in names], {*kept, *texts})
     for name, text in texts.items():
         _write(folder / name, text)
     return CreatedFolder(list(texts), kept, play, draft)
@@ -114,7 +114,7 @@ def _understood(
 ) -> tuple[Log, LogMap, DraftedMap | None]:
     """The log, the map that it was read through, and the draft where it is one: a map that is there or given goes first."""
     if "map.toml" in texts or (folder / "map.toml").is_file():
-        log_map = as_map(texts["map.toml"]) if "map.toml" in texts else read_map(folder / "map.toml")
+        log_map = parse_map_text(texts["map.toml"]) if "map.toml" in texts else read_map(folder / "map.toml")
         return read(names, log_map, progress, options), log_map, None
     log, answers, ask = None, wishes.answers, wishes.ask
     if answers == NO_ANSWERS:
@@ -127,13 +127,13 @@ def _understood(
         if log is not None and not _is_strange(log) and not _explains_more(draft):
             return log, NO_MAP, None
         draft = draft if ask is None else ask(draft, answers)
-        log_map = as_map(draft.text)
+        log_map = parse_map_text(draft.text)
         mapped = read(names, log_map, progress, options)
     except LogError:
         if log is None:
             raise
         return log, NO_MAP, None
-    texts["map.toml"] = headed(draft, names[0])
+    texts["map.toml"] = add_heading(draft, names[0])
     return mapped, log_map, draft
 
 
@@ -145,18 +145,18 @@ def _explains_more(draft: DraftedMap) -> bool:
         return False
     present = dict.fromkeys(name for record in draft.records for name in record if name in FIELDS)
     as_it_is = "\n".join(["[fields]", *(f"{name} = {toml_text(name)}" for name in present)])
-    return draft.trial.score > tried(as_it_is, draft.records, draft.cells).score + _WORTH_A_MAP
+    return draft.trial.score > try_map(as_it_is, draft.records, draft.cells).score + _WORTH_A_MAP
 
 
 def _is_strange(log: Log) -> bool:
     """Return whether half of the records are none of ours, or nothing clears a level though words are not known."""
-    refused = refused_in_all(log.refused)
+    refused = count_refused(log.refused)
     unknown = int((log.records.event < 0).sum())
     no_clear = not (log.records.event == COMPLETE).any() and unknown > 0
     return refused + unknown > _STRANGE * (refused + len(log.records)) or no_clear
 
 
-def _beside(name: str, folder: Path) -> str:
+def _relative_name(name: str, folder: Path) -> str:
     """A log's name as seen from the folder, where it lies in it or near it."""
     if is_address(name) or is_server(name):
         return name

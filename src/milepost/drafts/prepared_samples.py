@@ -21,15 +21,15 @@ from milepost.drafts.sampled_table import SampledTable
 from milepost.errors import LogError
 from milepost.logs.formats.detect import tell
 from milepost.logs.formats.registry import FORMATS
-from milepost.logs.formats.text_lines import decoded_lines, pairs_in
-from milepost.logs.formats.xes import drafted_path
+from milepost.logs.formats.text_lines import decode_lines, find_pairs
+from milepost.logs.formats.xes import draft_path
 from milepost.logs.interface import ReadOptions
-from milepost.logs.mapping.languages import likeliest
-from milepost.logs.mapping.sampling import EnoughRecords, Sample, flat
+from milepost.logs.mapping.languages import likeliest_encoding
+from milepost.logs.mapping.sampling import EnoughRecords, Sample, flatten
 from milepost.logs.mapping.shapes import Selecting
 from milepost.logs.mapping.whole_input import source_columns, table_name
-from milepost.logs.records.fields import decimal
-from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
+from milepost.logs.records.fields import parse_decimal
+from milepost.logs.sources.encodings import LOOKED_AT, guess_text_encoding
 from milepost.logs.sources.files import Source
 from milepost.progress import SILENT, Progress
 from milepost.toml import toml_text
@@ -69,15 +69,15 @@ class PreparedSample:
         return None
 
 
-def prepared_samples(sources: Sequence[Source], options: ReadOptions, progress: Progress = SILENT) -> Iterator[PreparedSample]:
+def prepare_samples(sources: Sequence[Source], options: ReadOptions, progress: Progress = SILENT) -> Iterator[PreparedSample]:
     """Yield the ways in which records can be made of a log, the plainest first.
 
     Raises:
         LogError: a file cannot be read.
     """
-    options = replace(options, encoding=encoding_of(sources[0], options))
+    options = replace(options, encoding=guess_encoding(sources[0], options))
     settings = [] if options.encoding is None else [f"encoding = {toml_text(options.encoding)}  # the bytes are not UTF-8"]
-    path = drafted_path(sources[0], options) if tell(sources[0], options) == "xes" else None
+    path = draft_path(sources[0], options) if tell(sources[0], options) == "xes" else None
     if path is not None:
         options = replace(options, record=path, form="xml")
         settings.append(f"record = {toml_text(path)}  # the element that comes most often with several columns")
@@ -107,7 +107,7 @@ def prepared_samples(sources: Sequence[Source], options: ReadOptions, progress: 
 
 def _in_time_order(records: list[Mapping[str, object]]) -> list[Mapping[str, object]]:
     """Records of several files in one order: by the column of most different values that rises within each file."""
-    table = SampledTable.of([flat(record) for record in records])
+    table = SampledTable.of([flatten(record) for record in records])
     files = table.columns["source.name"].codes
     orders = [
         (len(column.words), column.times[0])
@@ -122,19 +122,19 @@ def _in_time_order(records: list[Mapping[str, object]]) -> list[Mapping[str, obj
 def _is_text(whole: PreparedSample) -> bool:
     """Return whether records that were read as those of a table are rather lines of text."""
     header = [name for record in whole.records[:1] for name in record]
-    odd = any(pairs_in(name) or "[" in name for name in header) or starts_with_time(header[0]) or len(header) < 2
+    odd = any(find_pairs(name) or "[" in name for name in header) or starts_with_time(header[0]) or len(header) < 2
     return whole.cells and (odd or whole.refused > 0.2 * len(whole.records) or _has_no_header(whole.records))
 
 
 def _has_no_header(records: Sequence[Mapping[str, object]]) -> bool:
     """Return whether what was taken for the names of columns is rather the first record: its words come again below."""
     names = dict.fromkeys(name for record in records[:50] for name in record)
-    header = [name for name in names if decimal(name) is None and not starts_with_time(name)]
+    header = [name for name in names if parse_decimal(name) is None and not starts_with_time(name)]
     repeats = sum(any(str(record.get(name)).strip() == name.strip() for record in records) for name in header)
     return repeats >= 2 and repeats >= 0.5 * len(header)
 
 
-def encoding_of(source: Source, options: ReadOptions) -> str | None:
+def guess_encoding(source: Source, options: ReadOptions) -> str | None:
     """The encoding of a text that is not UTF-8, as its bytes seem to have it."""
     if options.encoding or tell(source, options) not in ("csv", "tsv", "jsonl"):
         return options.encoding
@@ -145,7 +145,7 @@ def encoding_of(source: Source, options: ReadOptions) -> str | None:
     try:
         head[: head.rfind(b"\n") + 1].decode("utf-8-sig")
     except UnicodeDecodeError:
-        return likeliest(head, seems_to_be(head))
+        return likeliest_encoding(head, guess_text_encoding(head))
     return None
 
 
@@ -190,7 +190,7 @@ def _taken_out(whole: PreparedSample) -> PreparedSample:
     path = sample.taken_out()
     if path:
         return replace(whole, records=sample.records, rows=[f"explode = [{', '.join(toml_text(name) for name in path)}]"])
-    return replace(whole, records=[flat(record) for record in whole.records])
+    return replace(whole, records=[flatten(record) for record in whole.records])
 
 
 def _as_lines(sources: Sequence[Source], options: ReadOptions, settings: list[str]) -> PreparedSample | None:
@@ -200,11 +200,11 @@ def _as_lines(sources: Sequence[Source], options: ReadOptions, settings: list[st
     first: list[str] = []
     for source in sources[:_FILES]:
         with source.open(options.max_bytes) as stream:
-            first += islice(decoded_lines(stream, options.encoding or "utf-8"), _LINES - len(first))
+            first += islice(decode_lines(stream, options.encoding or "utf-8"), _LINES - len(first))
     texts = [text.rstrip("\r\n").lstrip("\ufeff") for text in first if text.strip()]
     if not texts or texts[0].lstrip().startswith(("{", "[{")):
         return None
-    pairs = sum(len(pairs_in(text)) >= 2 for text in texts)
+    pairs = sum(len(find_pairs(text)) >= 2 for text in texts)
     if "," in texts[0] and pairs < 0.3 * len(texts) and len({text.count(",") for text in texts}) == 1:
         return None  # a table
     patterns = draft_patterns(texts)

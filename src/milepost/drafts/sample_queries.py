@@ -13,8 +13,8 @@ from milepost.arrays import Bools, Floats
 from milepost.drafts.column_roles import rising_share
 from milepost.drafts.folded_fields import literal, quoted
 from milepost.drafts.sampled_table import CellColumn, SampledTable
-from milepost.logs.mapping.languages import heading_says
-from milepost.logs.mapping.sampling import flat
+from milepost.logs.mapping.languages import score_heading
+from milepost.logs.mapping.sampling import flatten
 
 Tables = Mapping[str, Sequence[Mapping[str, object]]]
 _UNIQUE: Final = 0.999
@@ -110,7 +110,7 @@ _SAME_MINUTE: Final = 0.1  # of the steps, at least, that stay within a minute
 
 def completing_query(records: Sequence[Mapping[str, object]]) -> str | None:
     """Return a query that makes such columns whole; None where there are none."""
-    table = SampledTable.of([flat(record) for record in records])
+    table = SampledTable.of([flatten(record) for record in records])
     filled = _filled(table)
     clock = _clock(table, [column.name for column in filled])
     if not filled and clock is None:
@@ -126,7 +126,7 @@ def completing_query(records: Sequence[Mapping[str, object]]) -> str | None:
 
 def halving_queries(records: Sequence[Mapping[str, object]]) -> Iterator[str]:
     """Yield queries each of which adds the two halves of a column of texts such as `level_start_03`, which say where and what."""
-    columns = SampledTable.of([flat(record) for record in records]).columns.values()
+    columns = SampledTable.of([flatten(record) for record in records]).columns.values()
     for column in (candidate for candidate in columns if not candidate.name.startswith("source.")):
         cut = _cut(column.words) if column.given > 0.9 and _FEWEST_TEXTS <= len(column.words) <= _MOST_TEXTS else None
         if cut is not None:
@@ -146,7 +146,7 @@ def _filled(table: SampledTable) -> list[CellColumn]:
         begins = column.codes >= 0
         if not begins[0] or not _FEWEST_BLOCKS <= begins.sum() <= _MOST_GIVEN * table.records:
             continue
-        named = max(heading_says("player", column.name), heading_says("session", column.name)) > 0
+        named = max(score_heading("player", column.name), score_heading("session", column.name)) > 0
         if (named and len(column.words) == begins.sum()) or any(_restarts(times, begins) for times in _times(table)):
             return [column for column in table.columns.values() if bool(((column.codes >= 0) == begins).all())]
     return []

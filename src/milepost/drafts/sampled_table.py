@@ -12,7 +12,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.logs.records.fields import NANO, decimal, nanoseconds
+from milepost.logs.records.fields import NANO, parse_decimal, parse_stamp
 
 _MOST_CELLS: Final = 200  # characters of a cell that are looked at
 
@@ -33,7 +33,7 @@ class CellColumn:
     @cached_property
     def numbers(self) -> Floats | None:
         """Per record its number, NaN where the cell is empty; None where some cells are no numbers."""
-        values = [decimal(word) for word in self.words]
+        values = [parse_decimal(word) for word in self.words]
         if not values or any(value is None for value in values):
             return None
         return np.append(np.array(values, np.float64), np.nan)[self.codes]
@@ -121,14 +121,14 @@ def read_times(words: Sequence[str]) -> tuple[Floats, TimeForm] | None:
     """
     if not words:
         return None
-    numbers = [None if ":" in word else decimal(word) for word in words]
+    numbers = [None if ":" in word else parse_decimal(word) for word in words]
     if all(number is not None for number in numbers):
         return np.array(numbers, np.float64), TimeForm("number")
     if all(_CLOCK.fullmatch(word) for word in words):
-        seconds = [decimal(word) for word in words]
+        seconds = [parse_decimal(word) for word in words]
         if all(second is not None for second in seconds):
             return np.array(seconds, np.float64), TimeForm("clock")
-    stamps = [nanoseconds(word) for word in words]
+    stamps = [parse_stamp(word) for word in words]
     if all(stamp is not None for stamp in stamps):
         return np.array([stamp / NANO for stamp in stamps if stamp is not None]), TimeForm("stamp")
     if all(_ISO.fullmatch(word) for word in words):

@@ -13,8 +13,8 @@ import numpy as np
 from milepost.drafts.folded_fields import literal, quoted
 from milepost.drafts.prepared_samples import PreparedSample
 from milepost.drafts.sampled_table import CellColumn, SampledTable
-from milepost.logs.mapping.languages import heading_of, heading_says, is_total, result_of
-from milepost.logs.records.fields import decimal
+from milepost.logs.mapping.languages import heading_of, is_total, result_of, score_heading
+from milepost.logs.records.fields import parse_decimal
 from milepost.toml import toml_text
 from milepost.wording import plural
 
@@ -35,7 +35,7 @@ class StayTable:
     sample: PreparedSample
 
 
-def stay_map(sample: PreparedSample, named: Mapping[str, str]) -> StayTable | None:
+def draft_stay_map(sample: PreparedSample, named: Mapping[str, str]) -> StayTable | None:
     """Return a map for a table of stays; None where the records are something else."""
     table = SampledTable.of(sample.records)
     return _players_by_levels(sample, table, named) or _rows_of_stays(sample, table, named)
@@ -48,7 +48,7 @@ def _players_by_levels(sample: PreparedSample, table: SampledTable, named: Mappi
         return None
     players = [column for column in table.columns.values() if len(column.words) == table.records and column not in levels]
     player = next((column for column in players if named.get("player") == column.name), None)
-    player = player or max(players, key=lambda column: heading_says("player", column.name), default=None)
+    player = player or max(players, key=lambda column: score_heading("player", column.name), default=None)
     words = sorted({word for column in levels for text in column.words if (word := _word(text))})
     if player is None or not _fills_from_left(levels) or len(words) > _MOST_WORDS:
         return None
@@ -91,7 +91,7 @@ def _columns_beside(table: SampledTable, levels: Sequence[CellColumn]) -> list[_
     if not end or not ends:
         return None
     times = [table.columns[stem + ends[0]] for stem in stems]
-    if any(decimal(word) is None for column in times for word in column.words):
+    if any(parse_decimal(word) is None for column in times for word in column.words):
         return None
     tells = any(bool(((tries.codes >= 0) & (time.codes < 0)).any()) for tries, time in zip(levels, times, strict=True))
     pairs = zip(stems, levels, times, strict=True)
@@ -181,7 +181,7 @@ def _stay_fit(
         return None
     if not _counts(tries, player, level):
         return None
-    return heading_says("player", player.name) + heading_says("level", level.name) + heading_says("tries", tries.name)
+    return score_heading("player", player.name) + score_heading("level", level.name) + score_heading("tries", tries.name)
 
 
 def _is_grid(player: CellColumn, level: CellColumn, records: int) -> bool:
@@ -195,7 +195,7 @@ def _is_grid(player: CellColumn, level: CellColumn, records: int) -> bool:
 def _counts(column: CellColumn, player: CellColumn, level: CellColumn) -> bool:
     """Return whether a column may count tries: it begins with 1, and is neither a level nor counted up."""
     numbers = column.numbers
-    if numbers is None or heading_says("level", column.name) or heading_says("time", level.name):
+    if numbers is None or score_heading("level", column.name) or score_heading("time", level.name):
         return False
     same = np.diff(player.codes) == 0
     if same.any() and float((np.diff(numbers)[same] >= 0).mean()) > 0.9:

@@ -14,10 +14,10 @@ from milepost.logs.mapping.logmap import LogMap, read_map
 from milepost.logs.mapping.whole_input import FileRecords
 from milepost.logs.read import give_waiting, require_mapped
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.sink import for_each_player
+from milepost.logs.records.sink import repeat_for_players
 from milepost.playback.play import FullPlay
 from milepost.playback.replay import replay_log
-from milepost.playback.tallies import tallies_of
+from milepost.playback.tallies import get_tallies
 from milepost.rules import ReplayRules
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
@@ -68,7 +68,7 @@ class Trial:
         )
 
 
-def as_map(text: str) -> LogMap:
+def parse_map_text(text: str) -> LogMap:
     """A draft of a map, read as it would be from its file.
 
     Raises:
@@ -79,7 +79,7 @@ def as_map(text: str) -> LogMap:
         return replace(read_map(Path(place) / "map.toml"), path="map.toml")
 
 
-def tried(text: str, records: Sequence[Mapping[str, object]], cells: bool) -> Trial:
+def try_map(text: str, records: Sequence[Mapping[str, object]], cells: bool) -> Trial:
     """Return what comes of reading records through a map; what its `[input]` would do to them is done already.
 
     Args:
@@ -88,13 +88,13 @@ def tried(text: str, records: Sequence[Mapping[str, object]], cells: bool) -> Tr
         cells: whether values know no types.
     """
     try:
-        play = replayed(as_map(text), records, cells)
+        play = replay_through_map(parse_map_text(text), records, cells)
     except MilePostError as error:
         return Trial(problem=str(error))
     return _scored(play)
 
 
-def replayed(log_map: LogMap, records: Sequence[Mapping[str, object]], cells: bool) -> FullPlay:
+def replay_through_map(log_map: LogMap, records: Sequence[Mapping[str, object]], cells: bool) -> FullPlay:
     """Read records through a map, and replay them.
 
     Raises:
@@ -106,11 +106,11 @@ def replayed(log_map: LogMap, records: Sequence[Mapping[str, object]], cells: bo
     builder.waiting = [(FileRecords(0, [(number, record) for number, record in enumerate(records, 1)]), cells)]
     give_waiting(builder)
     require_mapped(builder)
-    return replay_log(for_each_player(builder.log()), None, ReplayRules(**log_map.replay))
+    return replay_log(repeat_for_players(builder.log()), None, ReplayRules(**log_map.replay))
 
 
 def _scored(play: FullPlay) -> Trial:
-    tallies, attempts = tallies_of(play), play.attempts
+    tallies, attempts = get_tallies(play), play.attempts
     total = tallies.records + play.about.refused
     if not len(attempts) or not total:
         return Trial(problem="no try at a level was found", records=tallies.records)

@@ -10,7 +10,7 @@ import numpy as np
 
 from milepost.arrays import Floats, Ints
 from milepost.drafts.sampled_table import CellColumn, SampledTable
-from milepost.logs.mapping.languages import heading_says
+from milepost.logs.mapping.languages import score_heading
 
 UNITS: Final = {"s": 1.0, "ms": 1e3, "us": 1e6, "ns": 1e9, "frames": 60.0, "min": 1 / 60, "h": 1 / 3600, "days": 1 / 86_400}
 _PRIORS: Final = {"s": 1.0, "ms": 1.0, "frames": 0.25, "us": 0.3, "ns": 0.2, "min": 0.05, "h": 0.02, "days": 0.05}
@@ -39,7 +39,7 @@ class Unit(NamedTuple):
     why: str
 
 
-def unit_of_times(times: Floats, tries: Floats, name: str) -> Unit:
+def guess_time_unit(times: Floats, tries: Floats, name: str) -> Unit:
     """Return the unit of numeric times.
 
     Args:
@@ -85,10 +85,10 @@ def duration_column(table: SampledTable, taken: set[str], groups: Ints, times: F
         values = column.numbers
         if column.name in taken or values is None or column.given < 0.6 or len(column.words) < 4 or np.nanmin(values) < 0:
             continue
-        heading = heading_says("lasted", column.name)
+        heading = score_heading("lasted", column.name)
         if times is None:
             # The time that it took, where no clock rises.
-            heading = heading or _NO_CLOCK * heading_says("time", column.name)
+            heading = heading or _NO_CLOCK * score_heading("time", column.name)
             if heading:
                 scored.append((heading, Duration(column, 1.0, False)))
             continue

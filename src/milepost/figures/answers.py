@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.figures.shared import gathered
-from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
+from milepost.figures.shared import collect_marks
+from milepost.figures.style import Palette, Sheet, heading, names_down, shorten
 from milepost.measures.answers import AnswersRow, QuestionAnswers
 from milepost.reports.document_types import AnswersDocument
 from milepost.wording import plural
@@ -37,9 +37,9 @@ def draw_answers(sheet: Sheet, document: AnswersDocument) -> None:
     names_down(right, [str(row["level"]) for row in rows])
     right.set_yticklabels([])
     if question["scale"]:
-        left.set_xticks(range(1, len(question["scale"]) + 1), [shortened(label, 14) for label in question["scale"]])
+        left.set_xticks(range(1, len(question["scale"]) + 1), [shorten(label, 14) for label in question["scale"]])
         left.set_xlim(0.7, len(question["scale"]) + 0.3)
-    heading(left, f"“{shortened(question['question'], 40)}”", sheet.look)
+    heading(left, f"“{shorten(question['question'], 40)}”", sheet.look)
     heading(right, "tries that fail", sheet.look)
 
 
@@ -58,13 +58,13 @@ def finding(document: AnswersDocument) -> str:
         return "No question about levels has answers that can be put in order"
     if question["apart"]:
         first = question["apart"][0]
-        return f"{shortened(first['level'], 26)}: {first['reading']} ({plural(first['n'], 'answer')})"
+        return f"{shorten(first['level'], 26)}: {first['reading']} ({plural(first['n'], 'answer')})"
     return f"What {plural(question['players'], 'player')} said goes with how the levels play, as far as the answers tell"
 
 
 def _draw(axes: Axes, look: Palette, rows: list[AnswersRow], figures: list[_Figure], apart: set[str]) -> None:
     """A figure with its interval for each level, those of levels that part in another shape and colour."""
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for place, (row, (value, low, high)) in enumerate(zip(rows, figures, strict=True)):
             if value is None:
                 continue

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from milepost.arrays import Floats
-from milepost.figures.shared import MarkBatch, draw_cells, gathered, mark_legs_down
-from milepost.figures.style import Palette, Sheet, heading, names_down, shortened
+from milepost.figures.shared import MarkBatch, collect_marks, draw_cells, mark_legs_down
+from milepost.figures.style import Palette, Sheet, heading, names_down, shorten
 from milepost.measures.attempts import AttemptsRow
 from milepost.reports.document_types import AttemptsDocument
 from milepost.wording import percent, plural
@@ -54,12 +54,12 @@ def finding(document: AttemptsDocument) -> str:
         else "half of the players never cleared it"
     )
     return (
-        f"{shortened(worst['level'], 26)} takes the most tries: a try clears {percent(worst['try_clear'])} of the time, "
+        f"{shorten(worst['level'], 26)} takes the most tries: a try clears {percent(worst['try_clear'])} of the time, "
         f"{half} ({plural(worst['players'], 'player')})"
     )
 
 
-def unsolved(row: AttemptsRow, tries: int) -> Floats:
+def shares_unsolved(row: AttemptsRow, tries: int) -> Floats:
     """Shares that have not cleared after 1, 2, … tries, as far as players went; the rest is NaN."""
     shares = np.full(tries, np.nan)
     for step in row["distribution"][:tries]:
@@ -69,11 +69,11 @@ def unsolved(row: AttemptsRow, tries: int) -> Floats:
 
 def _draw_strip(axes: Axes, look: Palette, rows: list[AttemptsRow]) -> None:
     columns = min(_MOST_TRIES, max([len(row["distribution"]) for row in rows] + [1]))
-    shares = np.array([unsolved(row, columns) for row in rows]).reshape(-1, columns)
+    shares = np.array([shares_unsolved(row, columns) for row in rows]).reshape(-1, columns)
     shown = np.argwhere(~np.isnan(shares)).tolist()
     cells = [(k + 0.53, k + 1.47, place - 0.42, place + 0.42) for place, k in shown]
     draw_cells(axes, cells, look.water, [0.04 + 0.96 * float(shares[place, k]) for place, k in shown])
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for place, row in enumerate(rows):
             half = row["p50"]
             if half and half <= columns:
@@ -95,7 +95,7 @@ def _draw_curves(axes: Axes, look: Palette, rows: list[AttemptsRow], least: int)
         few = row["players"] < least
         _draw_curve(marks, look, row, (left, top + 0.93, 0.86 / most, 0.58), few)
         size = min(9.0, 45 / across)
-        axes.text(left, top + 0.1, shortened(row["level"], max(9, 84 // across)), fontsize=size, color=look.ink, va="center")
+        axes.text(left, top + 0.1, shorten(row["level"], max(9, 84 // across)), fontsize=size, color=look.ink, va="center")
         axes.text(left, top + 0.23, _counts(row), fontsize=size * 0.88, color=look.faint, va="center")
     marks.draw_on(axes)
     axes.set_xlim(-0.02, across)

@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING, Final
 
 from milepost.comparison.row_types import CompareRow
 from milepost.comparison.sentences import Phrases
-from milepost.figures.shared import MarkBatch, gathered
-from milepost.figures.style import Palette, Sheet, names_across, shortened
+from milepost.figures.shared import MarkBatch, collect_marks
+from milepost.figures.style import Palette, Sheet, names_across, shorten
 from milepost.reports.document_types import CompareDocument
 from milepost.wording import listed, plural
 
@@ -25,7 +25,7 @@ def draw_compare(sheet: Sheet, document: CompareDocument) -> None:
     """Draw on an empty figure: levels in order, what each did with its interval, and the shift as a line."""
     rows, look = document["levels"], sheet.look
     compared = document["compared"]
-    before, after = shortened(compared["before"], 20), shortened(compared["after"], 20)
+    before, after = shorten(compared["before"], 20), shorten(compared["after"], 20)
     builds = compared["key"] == "build"
     claim = f"got harder from {before} to {after}" if builds else f"are harder with {after} than with {before}"
     common = "what all did together" if builds else "what all have in common"
@@ -40,7 +40,7 @@ def draw_compare(sheet: Sheet, document: CompareDocument) -> None:
     shift = document["shift"]["size"] or 0.0
     axes.axhspan(shift - _SAME, shift + _SAME, color=look.pale, alpha=0.45, linewidth=0)
     axes.axhline(shift, color=look.water, linewidth=1.4)
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for place, row in enumerate(rows):
             _draw_level((axes, marks), look, place, row, shift)
     names_across(axes, [row["level"] for row in rows])
@@ -53,10 +53,10 @@ def draw_compare(sheet: Sheet, document: CompareDocument) -> None:
 def finding(document: CompareDocument) -> str:
     """Return a title on what got easier and harder."""
     rows, compared = document["levels"], document["compared"]
-    words = Phrases(compared["key"], shortened(compared["before"], 16), shortened(compared["after"], 16), causal=False)
+    words = Phrases(compared["key"], shorten(compared["before"], 16), shorten(compared["after"], 16), causal=False)
     parts = []
     for verdict in ("easier", "harder"):
-        names = [shortened(row["level"], 20) for row in rows if row["verdict"] == verdict]
+        names = [shorten(row["level"], 20) for row in rows if row["verdict"] == verdict]
         more = [plural(len(names) - 3, "more")] if len(names) > 3 else []
         claim = words.verdict(verdict)
         claim = claim if words.builds or len(names) < 2 else claim.replace("is ", "are ", 1)
@@ -92,7 +92,7 @@ def _draw_level(on: tuple[Axes, MarkBatch], look: Palette, place: int, row: Comp
     if is_claimed:
         end, away, side = (high, 5, "bottom") if verdict == "harder" else (low, -5, "top")
         axes.annotate(
-            f"{shortened(row['level'], 20)}\n{verdict}",
+            f"{shorten(row['level'], 20)}\n{verdict}",
             (place, shift + end),
             (0, away),
             textcoords="offset points",

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from milepost.figures.shared import draw_cells
-from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
+from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shorten
 from milepost.measures.deaths import BINS, DeathsRow
 from milepost.reports.document_types import DeathsDocument
 from milepost.wording import plural
@@ -41,9 +41,9 @@ def finding(document: DeathsDocument) -> str:
         return "Nobody died in a level of the course"
     worst = max(deadly, key=lambda row: (row["per_player_reached"] or 0, row["deaths"]))
     cause = next(iter(worst["causes"]), None)
-    cause_text = f", most of {shortened(cause, 20)} ({worst['causes'][cause]['deaths']})" if cause is not None else ""
+    cause_text = f", most of {shorten(cause, 20)} ({worst['causes'][cause]['deaths']})" if cause is not None else ""
     deaths, players = plural(worst["deaths"], "death"), plural(worst["reached"], "player")
-    return f"{shortened(worst['level'], 26)} kills most: {deaths} of {players}{cause_text}"
+    return f"{shorten(worst['level'], 26)} kills most: {deaths} of {players}{cause_text}"
 
 
 def _draw_places(axes: Axes, look: Palette, rows: list[DeathsRow]) -> None:
@@ -65,7 +65,7 @@ def _draw_causes(axes: Axes, look: Palette, rows: list[DeathsRow]) -> None:
     size = label_size(len(rows)) * 0.9
     draw_cells(axes, [(0, row["deaths"], n - 0.37, n + 0.37) for n, row in enumerate(rows)], look.pale)
     for level, row in enumerate(rows):
-        named = [f"{shortened(cause, 12)} {figures['deaths']}" for cause, figures in list(row["causes"].items())[:_CAUSES]]
+        named = [f"{shorten(cause, 12)} {figures['deaths']}" for cause, figures in list(row["causes"].items())[:_CAUSES]]
         if len(rows) <= _MOST_LABELS and named:
             axes.text(most * 0.01, level, ", ".join(named), va="center", fontsize=size, color=look.ink)
     axes.set_xlim(0, most * 1.05)

@@ -49,12 +49,12 @@ def draw_to(target: str, measure: str, document: Mapping[str, object], paper: Pa
         raise UsageError(f"{target}: a figure's name ends in .png, .svg or .pdf.")
     if Path(target).is_dir():
         raise OutputError(f"{target}: is a folder. Name a file to draw to.")
-    sheet = drawn(measure, document, paper)
+    sheet = draw_figure(measure, document, paper)
     write_file(target, lambda stream: save(sheet, stream, form))
     return sheet.missing
 
 
-def drawn(measure: str, document: Mapping[str, object], paper: Paper = Paper()) -> Sheet:
+def draw_figure(measure: str, document: Mapping[str, object], paper: Paper = Paper()) -> Sheet:
     """The figure of a measure's document."""
     sheet = new_sheet(paper.size, paper.look, "".join(_texts(document)))
     draw: Drawing[Mapping[str, object]] = getattr(import_module(f"milepost.figures.{measure}"), f"draw_{measure}")

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from milepost.figures.shared import draw_cells, mark_legs_down, names_of_levels
-from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
-from milepost.measures.funnel import stopped_by
+from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shorten
+from milepost.measures.funnel import count_stopped_by
 from milepost.reports.document_types import FunnelDocument, FunnelOrRawRow
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import percent, plural, words
@@ -26,7 +26,7 @@ def draw_funnel(sheet: Sheet, document: FunnelDocument) -> None:
         document: the funnel's document.
     """
     rows = document["levels"]
-    causes = [cause for cause in END_CAUSES if any(stopped_by(row, cause) for row in rows)]
+    causes = [cause for cause in END_CAUSES if any(count_stopped_by(row, cause) for row in rows)]
     sheet.title(
         finding(document),
         "Bars: players who reached (pale) and cleared (strong) a level. Right: players who "
@@ -48,7 +48,7 @@ def finding(document: FunnelDocument) -> str:
     if not rows or not players:
         return "Nobody played a level of the course"
     if "ended_here" in rows[0]:
-        middle = shortened(rows[_halfway(rows)]["level"], 30)
+        middle = shorten(rows[_halfway(rows)]["level"], 30)
         return f"Half of {plural(players, 'player')} got to {middle} or beyond; there is no last level"
     worst = max(rows, key=lambda row: (row["lost"] or 0, -row["reached"]))
     end = f"{rows[-1]['cleared']} of {plural(players, 'player')} cleared the last level"
@@ -57,7 +57,7 @@ def finding(document: FunnelDocument) -> str:
     if not worst["lost"]:
         return f"{end}; nobody was lost on the way"
     low, high = percent(worst["drop_off_low"]).removesuffix(" %"), percent(worst["drop_off_high"])
-    return f"{end}; most were lost at {shortened(worst['level'], 30)}: {worst['lost']} of {worst['reached']} ({low}–{high})"
+    return f"{end}; most were lost at {shorten(worst['level'], 30)}: {worst['lost']} of {worst['reached']} ({low}–{high})"
 
 
 def _halfway(rows: Sequence[FunnelOrRawRow]) -> int:
@@ -89,11 +89,11 @@ def _draw_bars(axes: Axes, look: Palette, rows: Sequence[FunnelOrRawRow], names:
 
 def _draw_stops(axes: Axes, look: Palette, rows: Sequence[FunnelOrRawRow], causes: list[str]) -> None:
     axes.tick_params(labelleft=False)
-    most = max([stopped_by(row, cause) for row in rows for cause in causes] + [1])
+    most = max([count_stopped_by(row, cause) for row in rows for cause in causes] + [1])
     for lane, cause in enumerate(causes):
         colour = look.brick if cause in _LOST else look.faint
         axes.axvline(lane, color=look.grid, linewidth=1)
-        counts = [stopped_by(row, cause) for row in rows]
+        counts = [count_stopped_by(row, cause) for row in rows]
         ends = [(lane, lane + 0.5 * count / most, n - 0.37, n + 0.37) for n, count in enumerate(counts) if count]
         draw_cells(axes, ends, colour)
         for place, count in enumerate(counts):

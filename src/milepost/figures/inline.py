@@ -12,10 +12,10 @@ from matplotlib import rc_context
 from matplotlib.figure import Figure
 
 from milepost.errors import UsageError
-from milepost.figures.draw import Paper, drawn, save
+from milepost.figures.draw import Paper, draw_figure, save
 from milepost.figures.style import DARK, LIGHT, Palette
 from milepost.playback.play import Play
-from milepost.reports.build_document import described, document
+from milepost.reports.build_document import add_descriptions, build_document
 from milepost.reports.registry import MEASURES
 
 NO_LINKS: Final[Mapping[str, str]] = MappingProxyType({})
@@ -44,7 +44,7 @@ def inline_svg(
         links: per text in it that leads to a place of the page, that place.
     """
     stream = io.BytesIO()
-    sheet = drawn(measure, document, Paper(size))
+    sheet = draw_figure(measure, document, Paper(size))
     _link(sheet.figure, links)
     save(sheet, stream, "svg")
     text = _METADATA.sub("", _PROLOGUE.sub("", stream.getvalue().decode("utf-8")))
@@ -107,8 +107,8 @@ def figure(play: Play, measure: str = "funnel", *, min_players: int = 5, dark: b
         having = ", ".join(measure.name for measure in MEASURES.values() if measure.drawn)
         raise UsageError(f"{measure!r} has no figure. These have: {having}.")
     table = entry.measure(**settings)(play)
-    report = described(document(measure, play, table), play.course, min_players)
+    report = add_descriptions(build_document(measure, play, table), play.course, min_players)
     with rc_context():  # which leaves the notebook's own settings as they were
-        sheet: Figure = drawn(measure, report, Paper(look=DARK if dark else LIGHT)).figure
+        sheet: Figure = draw_figure(measure, report, Paper(look=DARK if dark else LIGHT)).figure
         sheet.draw_without_rendering()  # so that what is made on drawing is made with these fonts
     return sheet

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
 
-from milepost.figures.style import Palette, Sheet, heading, names_across, shortened
-from milepost.planning.knob_effects import numeric
+from milepost.figures.style import Palette, Sheet, heading, names_across, shorten
+from milepost.planning.knob_effects import number_or_none
 from milepost.wording import listed, logits, number, plural, safe
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ def draw_knobs(sheet: Sheet, document: KnobsDocument) -> None:
 def shown_knobs(document: KnobsDocument) -> list[str]:
     """The knobs that are drawn: those that are numbers, the ones that change most often first."""
     names = dict.fromkeys(
-        name for row in document["levels"] for name, value in row["knobs"].items() if numeric(value) is not None
+        name for row in document["levels"] for name, value in row["knobs"].items() if number_or_none(value) is not None
     )
     moves = {name: sum(step["knob"] == name for row in document["levels"] for step in row["changed"]) for name in names}
     return sorted(names, key=lambda name: -moves[name])[:_MOST_STRIPS]
@@ -61,8 +61,8 @@ def is_told(effect: KnobEffect) -> bool:
 
 
 def _draw_strip(axes: Axes, look: Palette, name: str, rows: list[KnobsRow]) -> None:
-    heading(axes, shortened(name, 30), look)
-    values = [numeric(row["knobs"].get(name)) for row in rows]
+    heading(axes, shorten(name, 30), look)
+    values = [number_or_none(row["knobs"].get(name)) for row in rows]
     edges, heights = range(len(rows)), [float("nan") if value is None else value for value in values]
     axes.step(edges, heights, where="mid", color=look.water, linewidth=1.8)
     for place, row in enumerate(rows):

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from milepost.course.course_entries import MapPicture
 from milepost.errors import CourseError
-from milepost.figures.style import Palette, Sheet, shortened
+from milepost.figures.style import Palette, Sheet, shorten
 from milepost.measures.deaths import BINS
 from milepost.measures.level import Spot
 from milepost.reports.document_types import LevelDocument
@@ -24,7 +24,7 @@ def draw_level(sheet: Sheet, document: LevelDocument) -> None:
     """Draw on an empty figure: failures on the map (where x and y are logged), and deaths by tenths of the way."""
     tries, deaths = document["attempts"], document["deaths"]
     sheet.title(
-        f"{shortened(document['level'], 30)}: a try clears {percent(tries['try_clear'])} of the time "
+        f"{shorten(document['level'], 30)}: a try clears {percent(tries['try_clear'])} of the time "
         f"({plural(tries['settled'], 'try', 'tries')}, {plural(tries['players'], 'player')})",
         f"Left: {plural(len(document['spots']), 'failure')} with a place on the map, of {deaths['failures']}. Right: "
         "deaths by tenths of the way.",
@@ -80,7 +80,7 @@ def _draw_spots(axes: Axes, look: Palette, spots: list[Spot]) -> None:
             markersize=5,
             markeredgecolor=look.ink,
             markerfacecolor="none",
-            label=f"{shortened(cause, 20)} ({len(of_cause)})",
+            label=f"{shorten(cause, 20)} ({len(of_cause)})",
         )
     axes.set_xlabel("x", color=look.ink)
     axes.set_ylabel("y", color=look.ink)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.figures.style import Palette, Sheet, names_across, shortened
+from milepost.figures.style import Palette, Sheet, names_across, shorten
 from milepost.measures.moves import MoveRow, setbacks_by_starts
 from milepost.reports.document_types import MovesDocument
 from milepost.wording import plural, seconds, words
@@ -53,7 +53,7 @@ def finding(document: MovesDocument) -> str:
     cost = sum(move["cost"] or 0.0 for move in setbacks)
     worst = max(setbacks, key=lambda move: (move["count"], move["cost"] or 0.0))
     return (
-        f"{plural(count, 'setback')}, most from {shortened(worst['from'], 22)} ({worst['count']}), "
+        f"{plural(count, 'setback')}, most from {shorten(worst['from'], 22)} ({worst['count']}), "
         f"cost {seconds(cost)} of replay in all"
     )
 

@@ -8,10 +8,10 @@ import numpy as np
 
 from milepost.difficulty.row_types import SpikesRow
 from milepost.difficulty.spike_sentences import costliest_first
-from milepost.figures.shared import MarkBatch, Retained, draw_retention, gathered, names_at_ends, share_axis
+from milepost.figures.shared import MarkBatch, Retained, collect_marks, draw_retention, names_at_ends, share_axis
 from milepost.figures.spikes import SHAPES, draw_difficulties, unit_of
-from milepost.figures.style import Palette, Sheet, names_across, shortened
-from milepost.measures.funnel import stopped_by
+from milepost.figures.style import Palette, Sheet, names_across, shorten
+from milepost.measures.funnel import count_stopped_by
 from milepost.reports.document_types import ReportDocument
 from milepost.vocabulary import END_CAUSES
 from milepost.wording import listed, percent, plural, seconds
@@ -59,7 +59,7 @@ def finding(document: ReportDocument) -> str:
     if not rows or not players:
         return "Nobody played a level of the course"
     judged = [row for row in costliest_first(document["spikes"]["levels"]) if row["evidence"] != "weak"]
-    spikes = [shortened(row["level"], 20) for row in judged if row["kind"] != "dip"]
+    spikes = [shorten(row["level"], 20) for row in judged if row["kind"] != "dip"]
     end = f"{rows[-1]['cleared']} of {plural(players, 'player')} cleared the last level"
     return (
         f"{end}; {listed(spikes[:3])} stand{'s' if len(spikes) == 1 else ''} out as too hard"
@@ -86,7 +86,7 @@ def _name_marks(axes: Axes, look: Palette, rows: list[SpikesRow]) -> None:
     for n, row in enumerate(rows):
         if row["kind"] == "none":
             continue
-        text = f"{shortened(row['level'], 16)}: {row['kind']}"
+        text = f"{shorten(row['level'], 16)}: {row['kind']}"
         middle, half = (n + 0.7) / (len(rows) + 0.4), _LETTER * len(text) / 2
         line = next((line for line, end in enumerate(ends) if end < middle - half), None)
         if line is None:
@@ -125,7 +125,7 @@ def _draw_stops(axes: Axes, look: Palette, document: ReportDocument) -> None:
     rows = document["funnel"]["levels"]
     base = np.zeros(len(rows))
     for causes, fill, edge in ((_LOST, look.brick, look.brick), (_OTHER, "none", look.faint)):
-        counts = np.array([sum(stopped_by(row, cause) for cause in causes) for row in rows], dtype=np.float64)
+        counts = np.array([sum(count_stopped_by(row, cause) for cause in causes) for row in rows], dtype=np.float64)
         axes.bar(np.flatnonzero(counts), counts[counts > 0], bottom=base[counts > 0], facecolor=fill, edgecolor=edge, width=0.7)
         base += counts
     _whole_ticks(axes, base.max(initial=1))
@@ -141,7 +141,7 @@ def _whole_ticks(axes: Axes, most: float) -> None:
 def _draw_tries(axes: Axes, look: Palette, document: ReportDocument) -> None:
     share_axis(axes, look)
     targets = [level["target_clear"] for level in document["plan"]]
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for n, row in enumerate(document["attempts"]["levels"][: len(document["course"]["levels"])]):
             if row["try_clear"] is None or row["try_clear_low"] is None or row["try_clear_high"] is None:
                 continue
@@ -161,7 +161,7 @@ def _draw_time(axes: Axes, look: Palette, document: ReportDocument) -> None:
     values: list[float] = []
     axes.set_yscale("log")
     pars = [level["par_seconds"] for level in document["plan"]]
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for n, row in enumerate(document["times"]["levels"][: len(document["course"]["levels"])]):
             values += [value for value in (row["p25"], row["p50"], row["p75"]) if value]
             if row["p25"] and row["p75"]:

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from textwrap import wrap
 from typing import BinaryIO
 
-from milepost.figures.draw import Paper, drawn
+from milepost.figures.draw import Paper, draw_figure
 from milepost.figures.style import Sheet, new_sheet
 
 _LINES = 31  # on a page
@@ -38,7 +38,7 @@ def write_booklet(
             _write(sheet, title if number == 0 else f"{title} (continued)", lines)
             pages.savefig(sheet.figure, facecolor=sheet.look.paper)
         for name, document in figures:
-            sheet = drawn(name, document, paper)
+            sheet = draw_figure(name, document, paper)
             pages.savefig(sheet.figure, facecolor=sheet.look.paper)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
 
-from milepost.figures.style import Palette, Sheet, shortened
+from milepost.figures.style import Palette, Sheet, shorten
 from milepost.reports.power_views import PowerDocument
 from milepost.wording import number, plural
 
@@ -48,7 +48,7 @@ def finding(document: PowerDocument) -> str:
     if not needed:
         return "No number of players would tell this in 80 of 100 tests"
     if len(rows) == 1:
-        return f"{shortened(rows[0]['level'], 30)}: {plural(needed[0], 'player')} tell it in 80 of 100 tests"
+        return f"{shorten(rows[0]['level'], 30)}: {plural(needed[0], 'player')} tell it in 80 of 100 tests"
     return f"It takes {number(needed[0])} to {number(needed[-1])} players, by level, to tell it in 80 of 100 tests"
 
 
@@ -60,7 +60,7 @@ def _name_lines(axes: Axes, look: Palette, document: PowerDocument) -> None:
         if document["curve_players"][0] <= needed <= document["curve_players"][-1]:
             axes.plot(needed, _WANTED, "o", color=look.lantern, markersize=6)
             axes.annotate(
-                f"{shortened(level, 22)}: {number(needed)}",
+                f"{shorten(level, 22)}: {number(needed)}",
                 (needed, _WANTED),
                 (away, 9 if away < 0 else -14),
                 textcoords="offset points",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
 
-from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
+from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shorten
 from milepost.measures.run_lengths import RunsRow
 from milepost.reports.document_types import RunsDocument
 from milepost.wording import number, percent, plural
@@ -38,7 +38,7 @@ def finding(document: RunsDocument) -> str:
     worst = max(rows, key=_stopped)
     if not _stopped(worst):
         return text
-    return f"{text}; most ended at {shortened(worst['level'], 30)}: {_stopped(worst)} of {worst['reached']}"
+    return f"{text}; most ended at {shorten(worst['level'], 30)}: {_stopped(worst)} of {worst['reached']}"
 
 
 def _stopped(row: RunsRow) -> int:

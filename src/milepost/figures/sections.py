@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import groupby
 from typing import TYPE_CHECKING, NamedTuple
 
-from milepost.figures.style import Palette, Sheet, label_size, names_down, shortened
+from milepost.figures.style import Palette, Sheet, label_size, names_down, shorten
 from milepost.wording import percent, plural, safe, seconds
 
 if TYPE_CHECKING:
@@ -45,7 +45,7 @@ def finding(document: SectionsDocument) -> str:
     if worst is None or not worst["failed"]:
         return "Nobody fails in a section"
     share = worst["failed"] / sum(row["failed"] for row in rows)
-    where = f"{shortened(worst['level'], 24)}, {_span(worst)}"
+    where = f"{shorten(worst['level'], 24)}, {_span(worst)}"
     return f"{where}: {percent(share)} of all {plural(sum(row['failed'] for row in rows), 'failure')}"
 
 
@@ -57,7 +57,7 @@ def _span(row: SectionRow) -> str:
 
 
 def _mark(value: str | float) -> str:
-    return shortened(safe(value), 24) if isinstance(value, str) else percent(value)
+    return shorten(safe(value), 24) if isinstance(value, str) else percent(value)
 
 
 def _boxes(rows: list[SectionRow]) -> list[_Box]:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from milepost.figures.style import Palette, shortened
+from milepost.figures.style import Palette, shorten
 from milepost.measures.interface import LevelRow
 
 if TYPE_CHECKING:
@@ -59,7 +59,7 @@ def mark_legs_across(axes: Axes, look: Palette, course: CourseHead) -> None:
         axes.text(
             stretch.first - 0.42,
             0.02 if stretch.route else 0.985,
-            shortened(stretch.text, max(10, 9 * (stretch.last - stretch.first + 1))),
+            shorten(stretch.text, max(10, 9 * (stretch.last - stretch.first + 1))),
             transform=axes.get_xaxis_transform(),
             ha="left",
             va="bottom" if stretch.route else "top",
@@ -81,10 +81,10 @@ def _stretches(course: CourseHead) -> Iterator[_Stretch]:
     for leg in course.get("legs", ()):
         levels = [place[level] for level in leg["levels"]]
         if len(leg["levels"]) - len(leg["optional"]) > 1:
-            yield _Stretch(levels[0], levels[-1], f"{shortened(leg['leg'], _LONGEST)}, {_order(leg)}", False)
+            yield _Stretch(levels[0], levels[-1], f"{shorten(leg['leg'], _LONGEST)}, {_order(leg)}", False)
         for route in dict.fromkeys(leg["routes"].values()):
             places = [place[level] for level, its_route in leg["routes"].items() if its_route == route]
-            yield _Stretch(places[0], places[-1], f"→ {shortened(route, _LONGEST)}", True)
+            yield _Stretch(places[0], places[-1], f"→ {shorten(route, _LONGEST)}", True)
 
 
 def _order(leg: LegHead) -> str:
@@ -114,7 +114,7 @@ def draw_retention(axes: Axes, look: Palette, rows: Sequence[Retained], least: i
     high = [row["retention_high"] if row["retention_high"] is not None else row["retention"] for row in rows]
     axes.fill_between(place, low, high, step="mid", color=look.pale, alpha=0.55, linewidth=0)
     axes.plot(place, [row["retention"] for row in rows], color=look.water, linewidth=1.6, drawstyle="steps-mid")
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for n, row in enumerate(rows):
             face = look.paper if row["reached"] < least else look.water
             marks.plot(n, row["retention"], "o", markersize=4.5, color=look.water, markerfacecolor=face)
@@ -181,7 +181,7 @@ class MarkBatch:
 
 
 @contextmanager
-def gathered(axes: Axes) -> Iterator[MarkBatch]:
+def collect_marks(axes: Axes) -> Iterator[MarkBatch]:
     """Marks that are drawn at the end."""
     marks = MarkBatch()
     yield marks

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from milepost.difficulty.row_types import SpikesRow
-from milepost.figures.shared import MarkBatch, gathered, mark_legs_across, names_of_levels
-from milepost.figures.style import Palette, Sheet, names_across, shortened
+from milepost.figures.shared import MarkBatch, collect_marks, mark_legs_across, names_of_levels
+from milepost.figures.style import Palette, Sheet, names_across, shorten
 from milepost.numerics.intervals import Z95
 from milepost.reports.document_types import SpikesDocument
 from milepost.wording import listed
@@ -31,7 +31,7 @@ def draw_spikes(sheet: Sheet, document: SpikesDocument) -> None:
     axes = sheet.axes(0.055, 0.21, 0.925, 0.65)
     axes.grid(axis="y", color=sheet.look.grid)
     _draw_band(axes, sheet.look, rows)
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for point in rows:
             _draw_level(axes, marks, sheet.look, point)
     names_across(axes, names_of_levels(document["course"], [row["level"] for row in document["levels"]]))
@@ -43,8 +43,8 @@ def finding(document: SpikesDocument) -> str:
     """Return a title on what stands out."""
     rows = document["levels"]
     sure = [row for row in rows if row["evidence"] != "weak"]
-    by_kind = {kind: [shortened(row["level"], 20) for row in sure if row["kind"] == kind] for kind in SHAPES}
-    hints = [shortened(row["level"], 20) for row in rows if row["kind"] != "none" and row["evidence"] == "weak"]
+    by_kind = {kind: [shorten(row["level"], 20) for row in sure if row["kind"] == kind] for kind in SHAPES}
+    hints = [shorten(row["level"], 20) for row in rows if row["kind"] != "none" and row["evidence"] == "weak"]
     parts = []
     if by_kind["spike"]:
         parts.append(f"{listed(by_kind['spike'][:4])} {'are spikes' if len(by_kind['spike']) > 1 else 'is a spike'}")
@@ -88,7 +88,7 @@ def draw_difficulties(axes: Axes, look: Palette, document: SpikesDocument) -> No
     """Difficulties with their intervals, small, over the line of what the surroundings lead one to expect."""
     rows = points(document["levels"])
     axes.step([point.place for point in rows], [point.expected for point in rows], where="mid", color=look.faint, linewidth=1)
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for point in rows:
             _draw_point(marks, look, point, 1.3, (5, 8))
     axes.grid(axis="y", color=look.grid)
@@ -124,7 +124,7 @@ def _draw_level(axes: Axes, marks: MarkBatch, look: Palette, point: Point) -> No
         above = row["kind"] != "dip"
         edge = point.ends[above]
         axes.annotate(
-            f"{shortened(row['level'], 20)}\n{row['kind']}, {row['evidence']}",
+            f"{shorten(row['level'], 20)}\n{row['kind']}, {row['evidence']}",
             (n, edge),
             (0, 5 if above else -5),
             textcoords="offset points",

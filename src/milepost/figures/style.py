@@ -102,14 +102,14 @@ def new_sheet(size: tuple[int, int] = SIZE, look: Palette = LIGHT, written: str 
 def names_across(axes: Axes, names: Sequence[str]) -> None:
     """Level names along the bottom, as many as do not touch."""
     every = max(1, -(-len(names) // _MOST_ACROSS))
-    axes.set_xticks(range(0, len(names), every), [shortened(name, 18) for name in names[::every]], rotation=90, fontsize=9)
+    axes.set_xticks(range(0, len(names), every), [shorten(name, 18) for name in names[::every]], rotation=90, fontsize=9)
     axes.set_xlim(-0.7, len(names) - 0.3)
 
 
 def names_down(axes: Axes, names: Sequence[str]) -> range:
     """Level names along the side, first on top, as many as do not touch; the places that have one."""
     shown = range(0, len(names), max(1, -(-len(names) // _MOST_DOWN)))
-    axes.set_yticks(list(shown), [shortened(names[place]) for place in shown], fontsize=label_size(len(names)))
+    axes.set_yticks(list(shown), [shorten(names[place]) for place in shown], fontsize=label_size(len(names)))
     axes.set_ylim(max(1, len(names)) - 0.5, -0.5)
     return shown
 
@@ -119,7 +119,7 @@ def heading(axes: Axes, text: str, look: Palette) -> None:
     axes.set_title(text, loc="left", fontsize=11, color=look.ink, pad=8)
 
 
-def shortened(name: str, longest: int = _LONGEST) -> str:
+def shorten(name: str, longest: int = _LONGEST) -> str:
     """A name as it is safe and short enough to stand beside an axis."""
     text = safe(name)
     return text if len(text) <= longest else text[: longest - 1] + "…"

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, cast
 from milepost.figures.overview import finding as finding_of_course
 from milepost.figures.shared import Retained, draw_retention, mark_legs_across, names_of_levels, share_axis
 from milepost.figures.spikes import SHAPES, draw_difficulties, points, unit_of
-from milepost.figures.style import Palette, Sheet, heading, names_across, shortened
+from milepost.figures.style import Palette, Sheet, heading, names_across, shorten
 from milepost.reports.document_types import ReportDocument
 
 if TYPE_CHECKING:
@@ -44,7 +44,7 @@ def _draw_difficulty(axes: Axes, look: Palette, document: ReportDocument) -> Non
             continue
         up = point.row["kind"] != "dip"
         axes.annotate(
-            shortened(point.row["level"], 16),
+            shorten(point.row["level"], 16),
             (point.place, point.ends[up]),
             (0, 5 if up else -5),
             textcoords="offset points",

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from milepost.figures.shared import Cell, MarkBatch, draw_cells, gathered
-from milepost.figures.style import Palette, Sheet, names_down, shortened
+from milepost.figures.shared import Cell, MarkBatch, collect_marks, draw_cells
+from milepost.figures.style import Palette, Sheet, names_down, shorten
 from milepost.measures.times import TimesRow
 from milepost.reports.document_types import TimesDocument
 from milepost.wording import plural, seconds
@@ -30,14 +30,14 @@ def draw_times(sheet: Sheet, document: TimesDocument) -> None:
     low = _draw_scale(axes, sheet.look, rows)
     names_down(axes, [row["level"] for row in rows])
     draw_cells(axes, [cell for place, row in enumerate(rows) for cell in _shape(place, row)], sheet.look.pale)
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for place, row in enumerate(rows):
             _draw_quantiles(marks, sheet.look, place, row, document["min_players"])
             _draw_stopped(marks, sheet.look, place, row, low)
     for place, row in enumerate(rows):
         if len(rows) < _NO_LABELS:
             axes.annotate(
-                _told(row),
+                _word_clears(row),
                 (1.0, place),
                 (8, 0),
                 xycoords=axes.get_yaxis_transform(),
@@ -57,7 +57,7 @@ def finding(document: TimesDocument) -> str:
     worst = max(judged, key=lambda row: (row["p50"] is None, row["p50"] or row["p25"] or 0.0))
     until = f"half have cleared after {seconds(worst['p50'])}" if worst["p50"] else "fewer than half ever cleared it"
     open_ended = f", {worst['censored']} of {worst['timed']} had not when they stopped" if worst["censored"] else ""
-    return f"{shortened(worst['level'], 26)} takes longest: {until}{open_ended or ' (' + plural(worst['timed'], 'player') + ')'}"
+    return f"{shorten(worst['level'], 26)} takes longest: {until}{open_ended or ' (' + plural(worst['timed'], 'player') + ')'}"
 
 
 def _shape(place: int, row: TimesRow) -> list[Cell]:
@@ -104,7 +104,7 @@ def _draw_stopped(marks: MarkBatch, look: Palette, place: int, row: TimesRow, lo
             )
 
 
-def _told(row: TimesRow) -> str:
+def _word_clears(row: TimesRow) -> str:
     if not row["timed"]:
         return "nobody was timed"
     half = seconds(row["p50"]) if row["p50"] is not None else "not half"

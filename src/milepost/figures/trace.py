@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from milepost.figures.shared import gathered
-from milepost.figures.style import Sheet, names_across, shortened
+from milepost.figures.shared import collect_marks
+from milepost.figures.style import Sheet, names_across, shorten
 from milepost.measures.trace import TraceRow
 from milepost.reports.document_types import TraceDocument
 from milepost.wording import plural, words
@@ -34,7 +34,7 @@ def _draw_one(sheet: Sheet, document: TraceDocument) -> None:
     rows, session = document["levels"], document["traced"][0]
     failures = sum(row["outcome"] in ("death", "reset") for row in rows)
     sheet.title(
-        f"{shortened(session['session'], 40)}: {plural(len(rows), 'attempt')}, {plural(failures, 'failure')}; its end: "
+        f"{shorten(session['session'], 40)}: {plural(len(rows), 'attempt')}, {plural(failures, 'failure')}; its end: "
         f"{words(session['end'])}",
         "A bar is an attempt, from its opening to its closing; the mark at its end says how it ended.",
     )
@@ -43,11 +43,11 @@ def _draw_one(sheet: Sheet, document: TraceDocument) -> None:
     places = [names.index(row["level"]) for row in rows]
     begun, lasted = [row["clock"] / 60 for row in rows], [(row["until"] - row["clock"]) / 60 for row in rows]
     axes.barh(places, lasted, left=begun, color=sheet.look.pale, height=0.5)
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for row, place in zip(rows, places, strict=True):
             shape, colour = _MARKS[row["outcome"]]
             marks.plot(row["until"] / 60, place, shape, color=sheet.look.of(colour), markersize=9, markeredgewidth=2)
-    axes.set_yticks(range(len(names)), [shortened(name) for name in names], fontsize=min(10.5, 400 / max(1, len(names))))
+    axes.set_yticks(range(len(names)), [shorten(name) for name in names], fontsize=min(10.5, 400 / max(1, len(names))))
     axes.set_ylim(len(names) - 0.5, -0.5)
     axes.set_xlabel("minutes on the session's clock", color=sheet.look.ink)
     axes.grid(axis="x", color=sheet.look.grid)
@@ -62,7 +62,7 @@ def _draw_many(sheet: Sheet, document: TraceDocument) -> None:
         failures[row["level"]] = failures.get(row["level"], 0) + (row["outcome"] in ("death", "reset"))
     worst = max(levels, key=lambda level: failures.get(level, 0), default="")
     sheet.title(
-        f"{plural(len(sessions), 'session')}: failures pile up at {shortened(worst, 26)} ({failures.get(worst, 0)})",
+        f"{plural(len(sessions), 'session')}: failures pile up at {shorten(worst, 26)} ({failures.get(worst, 0)})",
         "A row is a session, a column a level; a mark is an attempt, in its order.",
     )
     axes = sheet.axes(0.15, 0.2, 0.83, 0.64)
@@ -71,13 +71,13 @@ def _draw_many(sheet: Sheet, document: TraceDocument) -> None:
         if row["level"] in levels:
             tries.setdefault((row["session"], row["level"]), []).append(row)
     size = max(1.5, min(6.0, 240 / max(1, len(sessions))))
-    with gathered(axes) as marks:
+    with collect_marks(axes) as marks:
         for (session, level), attempts in tries.items():
             for number, row in enumerate(attempts):
                 shape, colour = _MARKS[row["outcome"]]
                 spot = levels.index(level) - 0.42 + 0.84 * (number + 0.5) / len(attempts)
                 marks.plot(spot, sessions.index(session), shape, color=sheet.look.of(colour), markersize=size)
-    names = [shortened(name, 18) for name in sessions] if len(sessions) <= _MOST_NAMES else []
+    names = [shorten(name, 18) for name in sessions] if len(sessions) <= _MOST_NAMES else []
     axes.set_yticks(range(len(names)), names, fontsize=min(9.0, 340 / max(1, len(sessions))))
     names_across(axes, levels)
     axes.set_ylim(len(sessions) - 0.5, -0.5)

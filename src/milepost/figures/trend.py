@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Final
 
-from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shortened
+from milepost.figures.style import Palette, Sheet, heading, label_size, names_down, shorten
 from milepost.wording import logits, percent, plural, safe
 
 if TYPE_CHECKING:
@@ -50,7 +50,7 @@ def _is_told(whole: TrendWhole | None) -> bool:
 
 
 def _named(levels: list[str]) -> str:
-    return " and ".join(shortened(level, 30) for level in levels) if len(levels) < 3 else plural(len(levels), "level")
+    return " and ".join(shorten(level, 30) for level in levels) if len(levels) < 3 else plural(len(levels), "level")
 
 
 def _draw_fields(axes: Axes, look: Palette, rows: list[TrendRow], steps: list[str], least: int) -> None:
@@ -122,7 +122,7 @@ def _draw_kept(axes: Axes, look: Palette, steps: list[TrendStep], least: int) ->
     axes.grid(axis="y", color=look.grid)
     every = max(1, -(-len(steps) // _MOST_STEPS))
     shown = range(0, len(steps), every)
-    names = [f"{shortened(safe(steps[place]['step']), 10)}\n{plural(steps[place]['players'], 'player')}" for place in shown]
+    names = [f"{shorten(safe(steps[place]['step']), 10)}\n{plural(steps[place]['players'], 'player')}" for place in shown]
     crowded = len(shown) > 7
     axes.set_xticks(list(shown), names, fontsize=8 if crowded else 10, rotation=90 if crowded else 0)
     axes.tick_params(labelbottom=True)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from milepost.difficulty.row_types import WhatIfRow
 from milepost.figures.shared import draw_retention, names_at_ends, share_axis
-from milepost.figures.style import Sheet, names_across, shortened
+from milepost.figures.style import Sheet, names_across, shorten
 from milepost.reports.document_types import WhatIfDocument
 from milepost.wording import listed, percent, plural
 
@@ -30,7 +30,7 @@ def draw_whatif(sheet: Sheet, document: WhatIfDocument) -> None:
     names_across(axes, [row["level"] for row in rows])
 
 
-def changed(rows: list[WhatIfRow]) -> list[WhatIfRow]:
+def changed_levels(rows: list[WhatIfRow]) -> list[WhatIfRow]:
     """The levels that were changed."""
     return [row for row in rows if row["changed"] != row["difficulty"]]
 
@@ -38,7 +38,7 @@ def changed(rows: list[WhatIfRow]) -> list[WhatIfRow]:
 def finding(document: WhatIfDocument) -> str:
     """Return a title on the effect of the change."""
     rows, gained = document["levels"], document["gained"]
-    names = [shortened(row["level"], 22) for row in changed(rows)]
+    names = [shorten(row["level"], 22) for row in changed_levels(rows)]
     if not names:
         return "Nothing was changed"
     others = [plural(len(names) - 3, "more level")] if len(names) > 3 else []
@@ -51,7 +51,7 @@ def _draw_projected(axes: Axes, sheet: Sheet, rows: list[WhatIfRow]) -> None:
     axes.plot(place, [row["projected"] for row in rows], color=look.faint, linewidth=1.4, linestyle="--")
     axes.plot(place, [row["projected_changed"] for row in rows], color=look.lantern, linewidth=2)
     for n, row in enumerate(rows):
-        if row in changed(rows):
+        if row in changed_levels(rows):
             axes.axvline(n, color=look.lantern, linewidth=0.8, linestyle=":")
     ends = [
         (rows[-1]["projected"], "projected as it is", look.faint),

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING, Final
 from milepost.cleaning.selection import session_values
 from milepost.errors import FolderError
 from milepost.folder.small_tables import read_rows
-from milepost.level_names import folded
+from milepost.level_names import fold_name
 from milepost.logs.interface import PlayersMet
-from milepost.logs.records.fields import as_number, decimal
+from milepost.logs.records.fields import parse_decimal, to_number
 from milepost.vocabulary import FIELDS
 
 if TYPE_CHECKING:
@@ -57,7 +57,7 @@ def _refuse_fields(row: Row) -> None:
 
 def _tag(cell: str) -> str:
     """A tag's text; a number with a decimal comma as one with a point."""
-    value = decimal(cell) if "," in cell else None
+    value = parse_decimal(cell) if "," in cell else None
     return cell if value is None else f"{value:.15g}"
 
 
@@ -67,11 +67,11 @@ def with_players(log: L, table: PlayerTable | None) -> L:
         return log
     sessions, tags, differ = log.sessions, [], set()
     players = [str(player) for player in session_values(log, "player")]
-    by_fold = {folded(name): name for name in reversed(list(table.tags))}
-    known = {name: name if name in table.tags else by_fold.get(folded(name), name) for name in dict.fromkeys(players)}
+    by_fold = {fold_name(name): name for name in reversed(list(table.tags))}
+    known = {name: name if name in table.tags else by_fold.get(fold_name(name), name) for name in dict.fromkeys(players)}
     for name, player, session_tags in zip(sessions.name, players, sessions.tags, strict=True):
         given = table.tags.get(known[player], {})
-        if any(key in session_tags and not _same(session_tags[key], value) for key, value in given.items()):
+        if any(key in session_tags and not _is_same(session_tags[key], value) for key, value in given.items()):
             differ.add(name)
         tags.append({**session_tags, **given})
     matched = set(known.values())
@@ -84,5 +84,5 @@ def with_players(log: L, table: PlayerTable | None) -> L:
     return replace(log, sessions=replace(sessions, tags=tags), players=met)
 
 
-def _same(first: str, other: str) -> bool:
-    return first == other or as_number(first) == as_number(other)
+def _is_same(first: str, other: str) -> bool:
+    return first == other or to_number(first) == to_number(other)

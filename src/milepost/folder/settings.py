@@ -16,7 +16,7 @@ from milepost.logs.sources.postgres import is_server
 from milepost.logs.sources.remote import is_address
 from milepost.measures.interface import EXPECTED_FIGURES, Hypothesis, Question
 from milepost.output import write_file
-from milepost.toml import SettingsReader, parsed_toml, read_toml, toml_key, toml_text
+from milepost.toml import SettingsReader, parse_toml, read_toml, toml_key, toml_text
 
 FILE: Final = "milepost.toml"
 TABLES: Final = ("players", "answers", "notes", "recordings")
@@ -63,7 +63,7 @@ class Folder:
         Raises:
             LogError: there are none in such a folder.
         """
-        return apart_from(self.log_names(), self.table_paths())
+        return without_tables(self.log_names(), self.table_paths())
 
     def log_names(self) -> list[str]:
         """Return the paths of the logs that it names, from the working directory."""
@@ -88,7 +88,7 @@ class Folder:
         return self._placed(str(self.file))
 
 
-def apart_from(names: list[str], tables: set[Path]) -> list[str]:
+def without_tables(names: list[str], tables: set[Path]) -> list[str]:
     """Names of logs, a folder that holds some tables being given by the logs in it, so that no table is taken for one.
 
     Raises:
@@ -135,14 +135,14 @@ def read_folder(path: Path) -> Folder:
         FolderError: it cannot be read, has a key that means nothing, or a value that makes no sense; the line is named.
     """
     text = read_toml(path, "file of the playtest folder", FolderError)
-    table = parsed_toml(_apart(text), path, "file of the playtest folder", FolderError)
+    table = parse_toml(_name_answers_file(text), path, "file of the playtest folder", FolderError)
     return _described(SettingsReader(path, text), table)
 
 
 _ANSWERS_FILE: Final = "answers_file"
 
 
-def _apart(text: str) -> str:
+def _name_answers_file(text: str) -> str:
     """The text with a name of its own for the file of answers, where tables of questions stand below it.
 
     TOML lets no name be both a text and a table; people write it all the same, and it can be understood.
@@ -160,7 +160,7 @@ def _apart(text: str) -> str:
 
 def _described(at: SettingsReader, table: Mapping[str, object]) -> Folder:
     """Return the settings that the file holds."""
-    at.known("", table, tuple(key for key in table if key == _ANSWERS_FILE) + _KEYS)
+    at.refuse_unknown("", table, tuple(key for key in table if key == _ANSWERS_FILE) + _KEYS)
     answers = table.get("answers")
     about = answers if isinstance(answers, Mapping) else {}
     return Folder(
@@ -214,7 +214,7 @@ def _file(at: SettingsReader, key: str, value: object) -> str:
 
 def _replay(at: SettingsReader, table: Mapping[str, object]) -> dict[str, float | bool]:
     """Settings of the replay."""
-    at.known("replay", table, _REPLAY)
+    at.refuse_unknown("replay", table, _REPLAY)
     values: dict[str, float | bool] = {}
     for key, value in table.items():
         if key != "implied_complete":
@@ -241,7 +241,7 @@ def _question(at: SettingsReader, name: str, value: object) -> Question:
     if not isinstance(value, Mapping):
         at.wrong("answers", name, 'a table such as [answers."How hard was it?"]', value)
     where = f"answers.{name}"
-    at.known(where, value, ("order", "harder", "separator", "same_as", "translations"))
+    at.refuse_unknown(where, value, ("order", "harder", "separator", "same_as", "translations"))
     order, harder = at.texts(where, "order", value.get("order", [])), value.get("harder")
     if len(order) == 1 or len(set(order)) < len(order):
         at.wrong(where, "order", "a list of different answers, the least first", list(order))
@@ -262,7 +262,7 @@ def _question(at: SettingsReader, name: str, value: object) -> Question:
 
 def _targets(at: SettingsReader, table: Mapping[str, object]) -> dict[str, float | str]:
     """Return the targets for the whole course."""
-    at.known("targets", table, _TARGETS)
+    at.refuse_unknown("targets", table, _TARGETS)
     targets: dict[str, float | str] = {}
     for key, value in table.items():
         if key != "findings":
@@ -283,7 +283,7 @@ def _hypotheses(at: SettingsReader, given: object) -> tuple[Hypothesis, ...]:
 
 def _hypothesis(at: SettingsReader, entry: Mapping[str, object]) -> Hypothesis:
     where = "hypothesis"
-    at.known(where, entry, ("level", "figure", "expect", "at_least", "build", "said"))
+    at.refuse_unknown(where, entry, ("level", "figure", "expect", "at_least", "build", "said"))
     level, figure, expect, build, said_on = (entry.get(key) for key in ("level", "figure", "expect", "build", "said"))
     if not isinstance(level, str) or not level:
         at.wrong(where, "level", "the name of a level", level)
@@ -299,7 +299,7 @@ def _hypothesis(at: SettingsReader, entry: Mapping[str, object]) -> Hypothesis:
     return Hypothesis(level, figure, expect, least, build, said_on)
 
 
-def with_key(path: Path, key: str, value: str) -> None:
+def add_key(path: Path, key: str, value: str) -> None:
     """Add a key to a folder's file, whose comments and order stay as they are.
 
     Raises:

@@ -12,8 +12,8 @@ from typing import Final
 
 from milepost.errors import FolderError
 from milepost.logs.formats.delimited import MAX_CELL, find_delimiter
-from milepost.logs.sources.encodings import seems_to_be
-from milepost.logs.sources.remote import fetched, is_address
+from milepost.logs.sources.encodings import guess_text_encoding
+from milepost.logs.sources.remote import fetch_files, is_address
 from milepost.measures.interface import Answer, Theme
 
 MAX_BYTES: Final = 64 << 20
@@ -75,7 +75,7 @@ def look_at(path: str | Path) -> TableRow:
     try:
         text = data.decode(encoding)
     except UnicodeDecodeError:
-        encoding = seems_to_be(data) or "latin-1"
+        encoding = guess_text_encoding(data) or "latin-1"
         text = data.decode(encoding, "replace")
     if "\0" in text:
         raise FolderError(f"{path}: is no table of texts. Save it as CSV.")
@@ -89,7 +89,7 @@ def look_at(path: str | Path) -> TableRow:
 
 
 def _data(path: str | Path) -> bytes:
-    place = fetched(str(path), lambda name: True)[0][1] if is_address(str(path)) else Path(path)
+    place = fetch_files(str(path), lambda name: True)[0][1] if is_address(str(path)) else Path(path)
     try:
         if place.is_dir():
             raise FolderError(f"{path}: is a folder. Name the table itself.")

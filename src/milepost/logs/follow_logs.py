@@ -14,7 +14,7 @@ from milepost.errors import LogError
 from milepost.level_names import natural_key
 from milepost.logs.formats.jsonlines import add_line, lines
 from milepost.logs.interface import Log
-from milepost.logs.log_growth import ReadPosition, in_log_order, reached_in
+from milepost.logs.log_growth import ReadPosition, find_known_beginning, put_in_log_order
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.records.sink import RecordSink
@@ -57,7 +57,7 @@ class Tail:
                 raise LogError(f"{place}: no such folder. Name the folder in which the logs are written.")
         self.settled = False
         paths = self._files()
-        if not all(self._stands(path) for path in paths):
+        if not all(self._is_unchanged(path) for path in paths):
             self._begin_anew()
         came = sum(self._advance(path) for path in paths)
         self.settled = True
@@ -72,7 +72,7 @@ class Tail:
         files = self.builder.files
         order = [name for name in files if name not in self.read] + [str(path) for path in self._files()]
         places = {name: place for place, name in enumerate(order)}
-        log = in_log_order(self.builder.log(), np.array([places.get(name, len(order)) for name in files], dtype=np.int64))
+        log = put_in_log_order(self.builder.log(), np.array([places.get(name, len(order)) for name in files], dtype=np.int64))
         if log is None:
             self._begin_anew()
             self.advance()
@@ -87,7 +87,7 @@ class Tail:
         """
         for path in self._files():
             beginnings = [(length, digest) for length, digest in known.values() if digest is not None]
-            reached = reached_in(path, beginnings) if beginnings else None
+            reached = find_known_beginning(path, beginnings) if beginnings else None
             if reached is not None:
                 self.read[str(path)] = reached
             elif known.get(str(path), (0, None))[0]:  # it was read, and is another now
@@ -114,7 +114,7 @@ class Tail:
         others = [path for path in paths if path.suffix.lower() not in SUFFIXES or not path.is_file()]
         return [str(path) for path in others if path.resolve() not in self.apart]
 
-    def _stands(self, path: Path) -> bool:
+    def _is_unchanged(self, path: Path) -> bool:
         """Return whether a file still begins with what was read of it; it is read only if the system says that it changed."""
         reached = self.read.get(str(path))
         if reached is None:
@@ -122,7 +122,7 @@ class Tail:
         try:
             seen = _seen(path)
             if seen != reached.seen:
-                if reached_in(path, [(reached.length, reached.sha256)]) is None and reached.length:
+                if find_known_beginning(path, [(reached.length, reached.sha256)]) is None and reached.length:
                     return False
                 reached.seen = seen
         except OSError as error:

@@ -32,7 +32,7 @@ class Refused(NamedTuple):
     times: int = 1
 
 
-def refused_in_all(refused: list[Refused]) -> int:
+def count_refused(refused: list[Refused]) -> int:
     """How many records these are."""
     return sum(refusal.times for refusal in refused)
 

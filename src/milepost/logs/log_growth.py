@@ -42,7 +42,7 @@ class ReadPosition:
         return str(self.digest.hexdigest())
 
 
-def reached_in(path: Path, known: Iterable[tuple[int, str]]) -> ReadPosition | None:
+def find_known_beginning(path: Path, known: Iterable[tuple[int, str]]) -> ReadPosition | None:
     """How far a file was read, if it begins with what was read once; the longest such beginning counts.
 
     Args:
@@ -76,7 +76,7 @@ def _read_up_to(stream: BinaryIO, length: int, reached: ReadPosition) -> bool:
     return True
 
 
-def in_log_order(log: Log, rank: Ints) -> Log | None:
+def put_in_log_order(log: Log, rank: Ints) -> Log | None:
     """The log as if its files had been read whole, one after the other.
 
     Args:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Final, NamedTuple
 
 from milepost.errors import LogError, UnknownLogError
 from milepost.logs.columnar.block import Block
-from milepost.logs.columnar.chunks import chunked
+from milepost.logs.columnar.chunks import chunk_stage
 from milepost.logs.columnar.mapped import is_columnwise
 from milepost.logs.formats.detect import tell
 from milepost.logs.formats.other_kinds import kind_of_file
@@ -16,14 +16,14 @@ from milepost.logs.formats.registry import FORMATS
 from milepost.logs.interface import DEFAULTS, BareLog, Log, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.mapping.shapes import Exploding, Stage
-from milepost.logs.mapping.whole_input import FileRecords, exploded, named_source, selected, waits
+from milepost.logs.mapping.whole_input import FileRecords, explode_records, name_source, needs_all_files, select_records
 from milepost.logs.records.attempt_rows import AttemptSink
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.sink import RecordSink, for_each_player
+from milepost.logs.records.sink import RecordSink, repeat_for_players
 from milepost.logs.records.stay_rows import StaySink
 from milepost.logs.records.translation import Translator
 from milepost.logs.sources.files import Source, expand
-from milepost.memory import unpacked
+from milepost.memory import unpacked_size
 from milepost.progress import SILENT, Progress
 
 if TYPE_CHECKING:
@@ -90,8 +90,8 @@ def read(names: list[str], log_map: LogMap = NO_MAP, progress: Progress = SILENT
     read_into(builder, names, log_map, progress, options)
     log = builder.log()
     if not len(log.records):
-        raise nothing_in(log)
-    return for_each_player(log)
+        raise no_usable_record(log)
+    return repeat_for_players(log)
 
 
 def read_into(builder: RecordBuilder, names: list[str], log_map: LogMap, progress: Progress, options: ReadOptions) -> None:
@@ -101,7 +101,7 @@ def read_into(builder: RecordBuilder, names: list[str], log_map: LogMap, progres
         LogError: nothing there, or not to be opened.
     """
     sources = expand(names)
-    progress.step("reading", likely_records(sources))
+    progress.step("reading", estimate_records(sources))
     if sources[0].store is not None:
         _restore(builder, sources.pop(0))
     for source in sources:
@@ -110,7 +110,7 @@ def read_into(builder: RecordBuilder, names: list[str], log_map: LogMap, progres
     require_mapped(builder)
 
 
-def likely_records(sources: list[Source]) -> int | None:
+def estimate_records(sources: list[Source]) -> int | None:
     """About how many records there are, by the lines at the beginning, so that the time left can be told.
 
     None where that says little: of files that are small, packed, or no lines of text.
@@ -150,7 +150,7 @@ def read_source(
     Raises:
         LogError: it cannot be opened, or breaks off inside its packing.
     """
-    options = suited(options, log_map)
+    options = suit_options(options, log_map)
     translator = builder.translated_by(log_map)
     file = len(builder.files)
     builder.files.append(source.label)
@@ -160,14 +160,14 @@ def read_source(
     if whole and _read_at_full_speed(builder, source, log_map, options, pieces, progress):
         return
     reader = FORMATS[form]
-    if translator is not None and waits(log_map):
+    if translator is not None and needs_all_files(log_map):
         waiting = FileRecords(file, label=source.label)
         builder.waiting.append((waiting, reader.cells))
-        reader.read(source, named_source(waiting, source, log_map), options, progress)
+        reader.read(source, name_source(waiting, source, log_map), options, progress)
         return
     last = _last_sink(builder, file, translator, reader.cells)
     sink = Exploding(last, log_map.explode, str(log_map.path)) if log_map.explode else last
-    reader.read(source, named_source(sink, source, log_map) if log_map.names_sources else sink, options, progress)
+    reader.read(source, name_source(sink, source, log_map) if log_map.names_sources else sink, options, progress)
     sink.finish()
 
 
@@ -186,7 +186,7 @@ def give_waiting(builder: RecordBuilder) -> None:
         builder.files.append(f"{log_map.path} [input] select")
         return len(builder.files) - 1
 
-    files = exploded(selected([records for records, _ in waiting], log_map, further), log_map)
+    files = explode_records(select_records([records for records, _ in waiting], log_map, further), log_map)
     if translator.starts is not None:
         noting = Translator(log_map, translator.starts)
         for record in (record for part in files for record in part.records()):
@@ -209,10 +209,10 @@ def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None,
         return AttemptSink(builder, file, translator, cells)
     if translator is not None and translator.map.rows.each:
         return StaySink(builder, file, translator, cells)
-    return chunked(RecordSink(builder, file, translator, cells), NO_MAP if translator is None else translator.map)
+    return chunk_stage(RecordSink(builder, file, translator, cells), NO_MAP if translator is None else translator.map)
 
 
-def suited(options: ReadOptions, log_map: LogMap) -> ReadOptions:
+def suit_options(options: ReadOptions, log_map: LogMap) -> ReadOptions:
     """How files are read, with what a log map says of that."""
     form = options.form or ("lines" if log_map.lines else "xml" if log_map.record else log_map.form)
     return replace(
@@ -240,7 +240,7 @@ def _read_at_full_speed(
     builder: RecordBuilder, source: Source, log_map: LogMap, options: ReadOptions, pieces: Pieces | None, progress: Progress
 ) -> bool:
     """Read a file by whole columns, as far as that can be; false where nothing was read."""
-    form, size = tell(source, options), unpacked(source.label, source.size())
+    form, size = tell(source, options), unpacked_size(source.label, source.size())
     if pieces is None and size < _STRICT[form].worthwhile:
         return False
     from milepost.logs.columnar.file_chunks import SMALL, Pieces, read_in_pieces
@@ -273,7 +273,7 @@ def _read_whole(
     return True
 
 
-def nothing_in(log: BareLog) -> LogError:
+def no_usable_record(log: BareLog) -> LogError:
     """Why a log is refused of which no record can be used."""
     where = log.files[0] if len(log.files) == 1 else f"{log.files[0]} and {len(log.files) - 1} more"
     if not log.refused and (kind := kind_of_file(log.files[0])):

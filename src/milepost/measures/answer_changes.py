@@ -45,7 +45,7 @@ AnswerChange = TypedDict(
 )
 
 
-def answer_changes(
+def compare_means(
     before: Sequence[Mapping[str, object]], after: Sequence[Mapping[str, object]], least: int, same_players: bool = False
 ) -> list[AnswerChange]:
     """How the means of ordered questions changed, level by level, judged over all of them at once.
@@ -133,4 +133,4 @@ class EarlierAnswers:
     def changes(self, play: Play, questions: Sequence[Mapping[str, object]], least: int) -> list[AnswerChange]:
         """What changed since then; the answers of then are among those of now where their sessions are."""
         now = {session_mark(name) for name in play.gated.log.sessions.name}
-        return answer_changes(self.questions, questions, least, bool(self.marks & now))
+        return compare_means(self.questions, questions, least, bool(self.marks & now))

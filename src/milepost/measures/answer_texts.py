@@ -9,7 +9,7 @@ from typing import Final, TypedDict
 import numpy as np
 
 from milepost.measures.interface import Answer, Question, Theme
-from milepost.numerics.intervals import wilson
+from milepost.numerics.intervals import wilson_interval
 from milepost.playback.play import Play
 
 _QUOTED: Final = 2  # quotations of a theme at a level
@@ -37,20 +37,20 @@ class ThemeAtLevel(TypedDict):
     quotations: list[Quotation]
 
 
-def as_one_language(answers: Sequence[Answer], questions: Mapping[str, Question]) -> list[Answer]:
+def merge_languages(answers: Sequence[Answer], questions: Mapping[str, Question]) -> list[Answer]:
     """Answers to questions that are asked in several languages, as those to the one that they are the same as."""
     answers_read = []
     for answer in answers:
         about = questions.get(answer.question)
         if about is not None and about.same_as is not None:
             ours = {theirs.casefold(): translation for theirs, translation in about.translations.items()}
-            translated = [ours.get(part.casefold(), part) for part in parts_of(answer.answer, about)]
+            translated = [ours.get(part.casefold(), part) for part in split_answer(answer.answer, about)]
             answer = replace(answer, question=about.same_as, answer=(about.separator or "").join(translated))
         answers_read.append(answer)
     return answers_read
 
 
-def parts_of(text: str, about: Question) -> list[str]:
+def split_answer(text: str, about: Question) -> list[str]:
     """The answers in a cell, each once: several, where the question has a separator."""
     if about.separator is None:
         return [text]
@@ -72,7 +72,7 @@ def themes_at_levels(
         for theme in themes:
             fitting = [answer for answer in answers if theme.fits(answer.answer)]
             if fitting:
-                low, high = wilson(len(fitting), len(answers))
+                low, high = wilson_interval(len(fitting), len(answers))
                 rows.append(
                     ThemeAtLevel(
                         theme=theme.name,
@@ -88,7 +88,7 @@ def themes_at_levels(
     return rows
 
 
-def of_no_theme(answers: Sequence[Answer], themes: Sequence[Theme]) -> list[Answer]:
+def answers_without_theme(answers: Sequence[Answer], themes: Sequence[Theme]) -> list[Answer]:
     """The answers that fit no theme."""
     return [answer for answer in answers if not any(theme.fits(answer.answer) for theme in themes)]
 

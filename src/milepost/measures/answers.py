@@ -9,15 +9,15 @@ from typing import Final, TypedDict
 
 import numpy as np
 
-from milepost.course.course import Course, Level, place_called
-from milepost.logs.records.fields import decimal
+from milepost.course.course import Course, Level, find_place
+from milepost.logs.records.fields import parse_decimal
 from milepost.measures.answer_changes import AnswerChange, EarlierAnswers
-from milepost.measures.answer_texts import ThemeAtLevel, as_one_language, of_no_theme, parts_of, themes_at_levels
+from milepost.measures.answer_texts import ThemeAtLevel, answers_without_theme, merge_languages, split_answer, themes_at_levels
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
-from milepost.measures.cells import cells
+from milepost.measures.cells import gather_cells
 from milepost.measures.interface import Answer, Question, Table, Theme
-from milepost.numerics.intervals import Z95, Interval, mean_interval, wilson
-from milepost.numerics.ranks import Pairs, spearman, spearman_interval, standing
+from milepost.numerics.intervals import Z95, Interval, mean_interval, wilson_interval
+from milepost.numerics.ranks import Pairs, rank_standings, spearman, spearman_interval
 from milepost.playback.play import Play
 
 _NUMERIC: Final = 0.8  # share of a question's answers that are numbers, from which it is a scale
@@ -136,7 +136,7 @@ class Answers:
 
     def __call__(self, play: Play) -> Table[AnswersRow, AnswersTotals]:
         """Rows a question and level; the totals hold the questions."""
-        placed = _Placed.of(play, as_one_language(self.answers, self.questions))
+        placed = _Placed.of(play, merge_languages(self.answers, self.questions))
         asked = dict.fromkeys(answer.question for answer in placed.answers)
         questions = [self._question(play, placed, text) for text in asked]
         tries = {row["level"]: row for row in play.compute_once(AttemptsToClear()).rows}
@@ -176,13 +176,15 @@ class Answers:
             players=len({answer.player for answer in answers}),
             levels=levels,
             agreement=_agreement(play, placed, answers, scale) if scale else None,
-            apart=self._apart(play, levels, about.harder, ends) if scale else [],
+            apart=self._levels_apart(play, levels, about.harder, ends) if scale else [],
             listed=placed.listed(plain),
             themes=themes_at_levels(play, placed.by_level(answers), themes),
-            of_no_theme=placed.listed(of_no_theme(answers, themes)) if themes else [],
+            of_no_theme=placed.listed(answers_without_theme(answers, themes)) if themes else [],
         )
 
-    def _apart(self, play: Play, levels: list[AnsweredLevel], harder: str | None, ends: tuple[float, float]) -> list[Apart]:
+    def _levels_apart(
+        self, play: Play, levels: list[AnsweredLevel], harder: str | None, ends: tuple[float, float]
+    ) -> list[Apart]:
         """The levels that stand elsewhere by their answers than by their tries, by more than chance.
 
         Levels are ranked, so that it does not matter how far apart the answers of a scale with a floor lie; and nothing is
@@ -192,8 +194,8 @@ class Answers:
         judged = [row for row in levels if row["n"] >= self.least and row["level"] in tries]
         if len(judged) < _FEWEST_LEVELS:
             return []
-        felt = standing([(row["mean"], row["mean_low"], row["mean_high"]) for row in judged], harder == "down")
-        plays = standing([_clearing(tries[str(row["level"])]) for row in judged], True)
+        felt = rank_standings([(row["mean"], row["mean_low"], row["mean_high"]) for row in judged], harder == "down")
+        plays = rank_standings([_clearing(tries[str(row["level"])]) for row in judged], True)
         gap, reach = felt[0] - plays[0], Z95 * np.hypot(felt[1], plays[1])
         middle, up = sum(ends) / 2, harder != "down"
         shown = [(float(row["mean"] or 0) - middle) * (1 if up else -1) for row in judged]
@@ -232,14 +234,14 @@ class _Scale:
 
     def value(self, answer: str) -> float | None:
         """An answer's value; None where it has none."""
-        return decimal(answer) if self.order is None else self.order.get(answer.casefold())
+        return parse_decimal(answer) if self.order is None else self.order.get(answer.casefold())
 
 
 def _scale(answers: list[Answer], about: Question) -> _Scale | None:
     """The scale of a question's answers; None where they are on none."""
     if about.order:
         return _Scale({answer.casefold(): float(place) for place, answer in enumerate(about.order, 1)})
-    numbers = sum(decimal(answer.answer) is not None for answer in answers)
+    numbers = sum(parse_decimal(answer.answer) is not None for answer in answers)
     return _Scale(None) if numbers >= _NUMERIC * len(answers) else None
 
 
@@ -266,7 +268,7 @@ class _Placed:
         """Place them."""
         names = play.stops[: play.n_levels]
         course = play.course or Course(None, tuple(map(Level, names)))
-        called = {level: place_called(course, level) for level in dict.fromkeys(answer.level for answer in answers) if level}
+        called = {level: find_place(course, level) for level in dict.fromkeys(answer.level for answer in answers) if level}
         place: dict[str | None, int | None] = {None: None} | {
             level: number for level, number in called.items() if number is not None
         }
@@ -313,7 +315,7 @@ def _level(
 ) -> AnsweredLevel:
     """A level's answers, those on a scale in its order, others by how many gave them."""
     spelt: dict[str, str] = {}
-    counts = Counter(spelt.setdefault(part.casefold(), part) for answer in answers for part in parts_of(answer.answer, about))
+    counts = Counter(spelt.setdefault(part.casefold(), part) for answer in answers for part in split_answer(answer.answer, about))
     values = [value for answer in answers if scale and (value := scale.value(answer.answer)) is not None]
     mean, (low, high) = _mean(values)
     low, high = (None if end is None else min(max(end, ends[0]), ends[1]) for end in (low, high))  # no answer lies beyond
@@ -324,7 +326,7 @@ def _level(
 
     shares = []
     for answer in sorted(counts, key=place):
-        lower, upper = wilson(counts[answer], len(answers))
+        lower, upper = wilson_interval(counts[answer], len(answers))
         shares.append(
             AnswerShare(answer=answer, n=counts[answer], share=counts[answer] / len(answers), share_low=lower, share_high=upper)
         )
@@ -338,7 +340,7 @@ def _mean(values: list[float]) -> tuple[float | None, Interval]:
 
 def _agreement(play: Play, placed: _Placed, answers: list[Answer], scale: _Scale) -> Agreement:
     """How the answers go with settled tries, over players and levels that have both."""
-    table = cells(play)
+    table = gather_cells(play)
     settled = {
         (player, level): tries
         for player, level, tries in zip(table.player.tolist(), table.level.tolist(), table.settled.tolist(), strict=True)

@@ -8,12 +8,12 @@ from typing import ClassVar, Final, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.measures.cells import Cells, cells, first_tries, levels_shown, void_attempts
+from milepost.measures.cells import Cells, first_tries, gather_cells, levels_shown, void_attempts
 from milepost.measures.interface import LevelRow, Table, share
-from milepost.numerics.intervals import clustered_share, wilson
+from milepost.numerics.intervals import clustered_share, wilson_interval
 from milepost.numerics.survival import Curve, kaplan_meier
 from milepost.numerics.value_counts import AddedUp, Counted
-from milepost.numerics.whole_numbers import numbered
+from milepost.numerics.whole_numbers import number_values
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import CLEARED, DIED, N_SETTLED, OUTCOMES
 
@@ -39,7 +39,7 @@ class TryCounts(AddedUp):
     @classmethod
     def of(cls, play: Play) -> TryCounts:
         """Return the try counts of a play."""
-        cell, table = cells(play), play.attempts
+        cell, table = gather_cells(play), play.attempts
         first = first_tries(play)
         settled = np.flatnonzero(first & (table.outcome < N_SETTLED))
         ends = Counted.of(table.level[first], table.outcome[first].astype(np.int64))
@@ -54,7 +54,7 @@ class TryCounts(AddedUp):
 def _by_player(cell: Cells, hits: Bools, totals: Ints | Bools) -> Counted:
     """Return sums over the runs of each player, by level."""
     width = int(cell.player.max(initial=0)) + 1
-    keys, pair = numbered(cell.level * width + cell.player)
+    keys, pair = number_values(cell.level * width + cell.player)
     sums = (np.bincount(pair, weights=column, minlength=len(keys)).astype(np.int64) for column in (hits, totals))
     return Counted.of(keys // width, *sums)
 
@@ -174,7 +174,7 @@ def _table(play: Summed) -> Table[AttemptsRow, AttemptsTotals]:
     if play.asked:
         for row in rows:
             _forget_numbers(row)
-    return Table(rows, AttemptsTotals(learning=learning(rows)))
+    return Table(rows, AttemptsTotals(learning=learning_curve(rows)))
 
 
 def _tries(counts: TryCounts, level: int) -> Tries:
@@ -186,10 +186,10 @@ def _tries(counts: TryCounts, level: int) -> Tries:
     first = having_say.where(cleared & (tries == 1)).total
     settled = int(tries @ having_say.count)
     curve = kaplan_meier(tries.astype(np.float64), cleared, having_say.count)
-    p25, p50, p75, p90 = (_whole(curve.quantile(q)) for q in (0.25, 0.5, 0.75, 0.9))
-    p50_low, p50_high = map(_whole, curve.quantile_interval(0.5))
+    p25, p50, p75, p90 = (_whole_number(curve.quantile(q)) for q in (0.25, 0.5, 0.75, 0.9))
+    p50_low, p50_high = map(_whole_number, curve.quantile_interval(0.5))
     low, high = clustered_share(won, tried, by_player.count)
-    first_low, first_high = wilson(first, players)
+    first_low, first_high = wilson_interval(first, players)
     if counts.firsts is not None:  # of runs, which cluster in players
         firsts = counts.firsts.at(level)
         at_once, runs = firsts.columns
@@ -231,7 +231,7 @@ def _forget_numbers(row: AttemptsRow) -> None:
     row["distribution"] = []
 
 
-def learning(rows: list[AttemptsRow]) -> list[LearningRow]:
+def learning_curve(rows: list[AttemptsRow]) -> list[LearningRow]:
     """The chance that the n-th try clears, over all levels, with its counts."""
     tries: dict[int, int] = {}
     clears: dict[int, int] = {}
@@ -241,7 +241,7 @@ def learning(rows: list[AttemptsRow]) -> list[LearningRow]:
             clears[step["k"]] = clears.get(step["k"], 0) + step["cleared"]
     learning_rows = []
     for n in sorted(tries):
-        low, high = wilson(clears[n], tries[n])
+        low, high = wilson_interval(clears[n], tries[n])
         chance = share(clears[n], tries[n])
         learning_rows.append(LearningRow(n=n, tries=tries[n], clears=clears[n], chance=chance, chance_low=low, chance_high=high))
     return learning_rows
@@ -262,18 +262,18 @@ def _hits(counts: Counted) -> Hits:
         hits_per_try=share(counts.by(1).sum(), tries),
         allowed_hits=allowed if most else [],
         hits_before_death=share(died.sum(), died.total) if most else None,
-        after_hits=[_after(k, counts.where(hits >= k)) for k in few[1:]],
+        after_hits=[_after_hits(k, counts.where(hits >= k)) for k in few[1:]],
     )
 
 
-def _after(k: int, counts: Counted) -> AfterHits:
+def _after_hits(k: int, counts: Counted) -> AfterHits:
     """Return the outcomes of the tries with so many hits or more."""
     tries, clears = counts.total, counts.where(counts.columns[0] == CLEARED).total
-    low, high = wilson(clears, tries)
+    low, high = wilson_interval(clears, tries)
     return AfterHits(hits=k, tries=tries, clears=clears, chance=share(clears, tries), chance_low=low, chance_high=high)
 
 
-def _whole(value: float | None) -> int | None:
+def _whole_number(value: float | None) -> int | None:
     return None if value is None else int(value)
 
 

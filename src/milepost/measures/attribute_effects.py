@@ -13,8 +13,8 @@ from milepost.errors import UsageError
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import share
 from milepost.numerics.intervals import Z95, clustered_share
-from milepost.numerics.whole_numbers import distinct, numbered
-from milepost.playback.attempt_filters import groups_of
+from milepost.numerics.whole_numbers import distinct, number_values
+from milepost.playback.attempt_filters import group_attempts
 from milepost.playback.attributes import attribute, attribute_names
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, N_SETTLED
@@ -75,7 +75,7 @@ def _grouped(play: Play) -> Iterator[tuple[str, list[tuple[str | None, Bools]]]]
             values = attribute(play, name)
         except UsageError:
             continue
-        groups = groups_of(play, name).groups
+        groups = group_attempts(play, name).groups
         if len(values.texts) > 1 and len(groups) <= _MOST_TEXTS:
             yield name, groups
 
@@ -86,7 +86,7 @@ def _compared(play: Play, groups: list[tuple[str | None, Ints]]) -> list[Attribu
     usual = groups[0][1]
     rows = []
     for place, (value, members) in enumerate(groups):
-        _, cell = numbered(player[members])
+        _, cell = number_values(player[members])
         clears, tries = np.bincount(cell, weights=cleared[members]).astype(np.int64), np.bincount(cell)
         low, high = clustered_share(clears, tries)
         both = (player[usual], cleared[usual]), (player[members], cleared[members])

@@ -9,10 +9,10 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.logs.records.sink import copied
-from milepost.measures.sessions_to_watch import Candidate, Watched, best_of, to_watch
+from milepost.logs.records.sink import copies_mask
+from milepost.measures.sessions_to_watch import Candidate, Watched, pick_best, pick_sessions
 from milepost.numerics.value_counts import AddedUp
-from milepost.numerics.whole_numbers import distinct, numbered, stable_order
+from milepost.numerics.whole_numbers import distinct, number_values, stable_order
 from milepost.playback.play import Play, Summed
 from milepost.vocabulary import CLEARED, N_SETTLED
 
@@ -61,7 +61,7 @@ def _first_tries(play: Play) -> Bools:
     return first_clear(play) & play.attempts.taken
 
 
-def cells(play: Play) -> Cells:
+def gather_cells(play: Play) -> Cells:
     """The first-clear attempts of counted players, gathered by player and level."""
     return play.compute_once(_gathered)
 
@@ -71,7 +71,7 @@ def _gathered(play: Play) -> Cells:
     rows = first_clear(play)
     unit = (table.player if play.units is None else play.units)[rows]
     n_units = int(unit.max(initial=0)) + 1
-    keys, cell = numbered(table.level[rows] * n_units + unit)
+    keys, cell = number_values(table.level[rows] * n_units + unit)
     player = np.zeros(n_units, np.int64)
     player[unit] = table.player[rows]
     whole = play.around.whole[rows]
@@ -124,7 +124,7 @@ class Attendance(AddedUp):
         return cls(
             players=counted,
             without_attempt=len(distinct(player)) - counted,
-            sessions=int(counts[player[~copied(gated.log.sessions)[gated.sequence]]].sum()),
+            sessions=int(counts[player[~copies_mask(gated.log.sessions)[gated.sequence]]].sum()),
             void=np.bincount(table.level[of_counted & ~table.taken], minlength=n_stops),
             tried=tried,
         )
@@ -143,7 +143,7 @@ class ReachedStops(AddedUp):
     @classmethod
     def of(cls, play: Play) -> ReachedStops:
         """Return the players who reached each stop of a play."""
-        return cls(np.bincount(cells(play).level, minlength=len(play.stops)))
+        return cls(np.bincount(gather_cells(play).level, minlength=len(play.stops)))
 
 
 def void_attempts(play: Summed, level: int) -> int:
@@ -176,13 +176,13 @@ class WatchOfLevels:
         rows = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels))
         rows = rows[stable_order(table.level[rows])]
         bounds = np.searchsorted(table.level[rows], np.arange(play.n_levels + 1))
-        return cls([to_watch(play, rows[start:end], _MOST) for start, end in pairwise(bounds.tolist())])
+        return cls([pick_sessions(play, rows[start:end], _MOST) for start, end in pairwise(bounds.tolist())])
 
     @classmethod
     def merged(cls, parts: list[WatchOfLevels]) -> WatchOfLevels:
         """Return the sessions to watch of a log, added up from its parts."""
         levels = zip(*(part.candidates for part in parts), strict=True)
-        return cls([best_of([candidate for part in level for candidate in part], _MOST) for level in levels])
+        return cls([pick_best([candidate for part in level for candidate in part], _MOST) for level in levels])
 
     def of_level(self, level: int) -> list[Watched]:
         """The sessions that show a level, the best first."""

@@ -240,8 +240,8 @@ class _Figures:
 
     def of(self, cause: int | None) -> DeathFigures:
         """Return the figures of one cause, or of all deaths."""
-        players = self.counts.players.at(self.level) if cause is None else self._own(self.counts.players_by_cause, cause)
-        deaths, bins = self._own(self.counts.deaths, cause).total, self._bins(cause)
+        players = self.counts.players.at(self.level) if cause is None else self._at_cause(self.counts.players_by_cause, cause)
+        deaths, bins = self._at_cause(self.counts.deaths, cause).total, self._bins(cause)
         return DeathFigures(
             deaths=deaths,
             players=players.total,
@@ -249,26 +249,26 @@ class _Figures:
             per_minute=deaths / self.minutes if self.minutes > 0 else None,
             progress=bins,
             most_bin=int(np.argmax(bins)) if any(bins) else None,
-            said=self._said(cause),
+            said=self._numbers_in_tags(cause),
         )
 
-    def _own(self, counts: Counted, cause: int | None) -> Counted:
+    def _at_cause(self, counts: Counted, cause: int | None) -> Counted:
         """Return the figures of the level and cause, of what is counted by level and cause."""
         at_level = counts.at(self.level)
         return at_level if cause is None else at_level.at(cause)
 
     def _bins(self, cause: int | None) -> list[int]:
         """Deaths by tenths of the level."""
-        progress = self._own(self.counts.progress, cause)
+        progress = self._at_cause(self.counts.progress, cause)
         bins = np.zeros(BINS, np.int64)
         np.add.at(bins, progress.columns[-1], progress.count)
         return [int(count) for count in bins]
 
-    def _said(self, cause: int | None) -> dict[str, SaidAtDeath]:
+    def _numbers_in_tags(self, cause: int | None) -> dict[str, SaidAtDeath]:
         """The numbers that differ from death to death, by the tag that says them."""
         by_tag = {}
         for name, numbers in self.numbers.items():
-            values = self._own(numbers.at_deaths, cause)
+            values = self._at_cause(numbers.at_deaths, cause)
             values = values.by(len(values.columns) - 1)
             if len(values.count) > 1:
                 by_tag[name] = SaidAtDeath(n=values.total, p50=values.median())

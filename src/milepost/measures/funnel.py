@@ -12,7 +12,7 @@ from milepost.errors import unknown_word
 from milepost.measures.cells import Attendance
 from milepost.measures.funnel_counts import FunnelCounts
 from milepost.measures.interface import UNKNOWN_ENDS, LevelRow, Table, share
-from milepost.numerics.intervals import log_log, wilson
+from milepost.numerics.intervals import log_log, wilson_interval
 from milepost.playback.play import Kinds, Summed
 
 
@@ -54,7 +54,7 @@ class Reach(LevelRow):
     went_high: float | None
 
 
-def stopped_by(row: Mapping[str, object], cause: str) -> int:
+def count_stopped_by(row: Mapping[str, object], cause: str) -> int:
     """How many players stopped at a level, whose last session ended by a cause; none where a course has no end."""
     return cast("Mapping[str, int | None]", row)[f"stopped_{cause}"] or 0
 
@@ -151,9 +151,9 @@ def _reach(play: Summed, counts: FunnelCounts) -> list[Reach]:
     levels = play.course.levels if play.course is not None and len(play.course.levels) == play.n_levels else None
     for level in range(play.n_levels):
         able = int(counts.able[level])
-        went_low, went_high = wilson(int(counts.reached[level]), able)
+        went_low, went_high = wilson_interval(int(counts.reached[level]), able)
         n_reached, done = int(counts.reached[level]), int(counts.cleared[level])
-        low, high = wilson(done, n_reached)
+        low, high = wilson_interval(done, n_reached)
         rows.append(
             Reach(
                 level=play.stops[level],
@@ -190,7 +190,7 @@ def _losses(counts: FunnelCounts, lost: list[int], legs: Sequence[Leg]) -> list[
     for leg, (retention, (least, most)) in zip(legs, _retention(counts, lost, legs), strict=True):
         for level in leg.levels:
             n_reached, gone = int(counts.reached[level]), lost[level]
-            low, high = wilson(gone, n_reached)
+            low, high = wilson_interval(gone, n_reached)
             losses[level] = Losses(
                 lost=gone,
                 drop_off=share(gone, n_reached),

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Bools, Ints
-from milepost.measures.cells import cells
+from milepost.measures.cells import gather_cells
 from milepost.numerics.value_counts import AddedUp
-from milepost.numerics.whole_numbers import among, distinct, first_places
+from milepost.numerics.whole_numbers import distinct, first_places, is_among
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, CRASH, DIED, END_CAUSES, END_FINISHED, LEFT, QUIT, TIME_UP, UNKNOWN, WAS_RESET, EndCause
 
@@ -44,12 +44,12 @@ class FunnelCounts(AddedUp):
     @classmethod
     def of(cls, play: Play) -> FunnelCounts:
         """Return the funnel counts of a play."""
-        n_levels, cell = play.n_levels, cells(play)
+        n_levels, cell = play.n_levels, gather_cells(play)
         tried, _ = _each_once(cell.level, cell.player)  # of a play counted per run, too, the funnel is one of players
         level_done, by = _each_once(cell.level[cell.done], cell.player[cell.done])
         placed = np.flatnonzero(level_done < n_levels)
         on = placed[_moved_on(play, level_done[placed], by[placed])]
-        done = play.gated.done(cleared_by(play))
+        done = play.gated.done(cleared_mask(play))
         leg_reached, leg_done, first = _by_leg(play, done)
         return cls(
             np.bincount(tried, minlength=n_levels)[:n_levels],
@@ -153,7 +153,7 @@ def _stopped(play: Play, done: Bools) -> dict[str, Ints]:
     cause = play.end.of(last_session[stopped])
     outcome = table.outcome[last_attempt[stopped]]
     leg = gated.legs(stopped, level)
-    after_clear = np.where(leg >= 0, done[leg, stopped], cleared_by(play)[level, stopped])
+    after_clear = np.where(leg >= 0, done[leg, stopped], cleared_mask(play)[level, stopped])
     elsewhere = table.level[last_attempt[stopped]] != level
 
     def count(where: Bools) -> Ints:
@@ -164,9 +164,9 @@ def _stopped(play: Play, done: Bools) -> dict[str, Ints]:
     columns |= {f"stopped_{name}": count(cause.by(EndCause(code)) & ~at_open) for code, name in enumerate(END_CAUSES)}
     columns["stopped_open"] = count(at_open)
     columns["stopped_after_clear"] = count(after_clear)
-    columns["stopped_mid_attempt"] = count(~after_clear & among(outcome, _MID_ATTEMPT))
-    columns["stopped_after_failure"] = count(~after_clear & among(outcome, _AFTER_FAILURE))
-    columns["stopped_between"] = count(~after_clear & among(outcome, _BETWEEN))
+    columns["stopped_mid_attempt"] = count(~after_clear & is_among(outcome, _MID_ATTEMPT))
+    columns["stopped_after_failure"] = count(~after_clear & is_among(outcome, _AFTER_FAILURE))
+    columns["stopped_between"] = count(~after_clear & is_among(outcome, _BETWEEN))
     columns["stopped_elsewhere"] = count(elsewhere)
     return columns
 
@@ -187,7 +187,7 @@ def stopped_levels(play: Play, done: Bools) -> Ints:
     return levels
 
 
-def cleared_by(play: Play) -> Bools:
+def cleared_mask(play: Play) -> Bools:
     """Return whether a player has cleared a level: levels down, players across."""
     table = play.attempts
     cleared = np.zeros((play.n_levels, len(play.gated.players)), np.bool_)

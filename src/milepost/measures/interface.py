@@ -123,7 +123,7 @@ def share(part: float, whole: int) -> float | None:
     return part / whole if whole else None
 
 
-def beside(table: Table[R, T], extra: list[RawRow]) -> Table[R, T]:
+def put_beside(table: Table[R, T], extra: list[RawRow]) -> Table[R, T]:
     """The table with what a naive count says in each row."""
     rows = [cast(R, {**row, **more}) for row, more in zip(table.rows, extra, strict=True)]
     return Table(rows, table.totals)

@@ -11,7 +11,7 @@ from milepost.arrays import Floats
 from milepost.errors import UsageError
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table, share
-from milepost.numerics.intervals import NO_INTERVAL, as_few_p, spread_interval, wilson
+from milepost.numerics.intervals import NO_INTERVAL, as_few_p, spread_interval, wilson_interval
 from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import CLEARED, N_SETTLED
@@ -104,7 +104,7 @@ class Layouts:
     def _row(self, play: Summed, counts: LayoutCounts, level: int, layout: int) -> LayoutRow:
         of_layout = counts.tries.at(level).at(layout)
         tries, clears = of_layout.total, of_layout.at(True).total
-        low, high = wilson(clears, tries)
+        low, high = wilson_interval(clears, tries)
         return LayoutRow(
             level=play.stops[level],
             layout=play.about.layouts[layout],

@@ -11,7 +11,7 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.errors import UsageError, unknown_word
 from milepost.measures.cells import first_tries
-from milepost.measures.funnel_counts import cleared_by
+from milepost.measures.funnel_counts import cleared_mask
 from milepost.measures.interface import UNKNOWN_ENDS, LevelRow, Table, share
 from milepost.numerics.intervals import clustered_share
 from milepost.numerics.value_counts import AddedUp, RowsOfPlayers
@@ -139,7 +139,7 @@ class LeavingCounts(AddedUp):
         failed = settled & (table.outcome != CLEARED)
         failures = _failures_so_far(table.player, table.level, first & failed)
         streak = np.minimum(np.where(table.outcome == CLEARED, 0, failures), _MOST_STREAK)
-        done = gated.done(cleared_by(play))
+        done = gated.done(cleared_mask(play))
         won = done[gated.last_leg, np.arange(len(gated.last_leg))] & (gated.last_leg >= 0)
         goes_on = np.append((np.diff(table.player) == 0) & (np.diff(table.session) == 0), False)
         active = np.nan_to_num(table.active)
@@ -199,7 +199,7 @@ class Leaving:
         streaks = [StreakRow(streak=n, **ends.figures(ends.streak == n)) for n in range(_MOST_STREAK + 1)]
         spans = [*_MINUTES, None]
         minutes: list[MinutesRow] = [
-            {"from": low, "to": high, **ends.figures(_within(ends.minutes, low, high))}
+            {"from": low, "to": high, **ends.figures(_is_within(ends.minutes, low, high))}
             for low, high in zip(_MINUTES, spans[1:], strict=True)
         ]
         levels = [_level(play, ends, level) for level in range(play.n_levels)]
@@ -245,7 +245,7 @@ def _running(session: Ints, seconds: Floats) -> Floats:
     return (total - np.maximum.accumulate(before) if len(session) else total) / _STEPS
 
 
-def _within(minutes: Floats, low: int, high: int | None) -> Bools:
+def _is_within(minutes: Floats, low: int, high: int | None) -> Bools:
     inside: Bools = (minutes >= low) & (minutes < (np.inf if high is None else high))
     return inside
 

@@ -8,10 +8,10 @@ from typing import TypedDict
 import numpy as np
 
 from milepost.arrays import Floats
-from milepost.course.course import Course, Level, place_called
+from milepost.course.course import Course, Level, find_place
 from milepost.course.course_entries import MapPicture
 from milepost.errors import UsageError
-from milepost.level_names import nearest
+from milepost.level_names import suggest_nearest
 from milepost.measures.attempts import AttemptsRow, AttemptsToClear
 from milepost.measures.attribute_effects import AttributeRow, attributes_by_level
 from milepost.measures.cells import first_tries
@@ -19,7 +19,7 @@ from milepost.measures.deaths import Deaths, DeathsRow
 from milepost.measures.funnel import Funnel, FunnelRow
 from milepost.measures.interface import LevelRow, Table
 from milepost.measures.sections import SectionRow, Sections
-from milepost.measures.sessions_to_watch import Watched, to_watch
+from milepost.measures.sessions_to_watch import Watched, pick_sessions
 from milepost.measures.times import TimeInLevel, TimesRow
 from milepost.numerics.intervals import median, median_interval
 from milepost.playback.play import Play, Summed
@@ -182,7 +182,7 @@ class LevelPage:
                 first_level=_first_questions(play) if place == 0 else None,
                 builds=sorted(build_names(play)),
                 neighbours=[beside_builds(tries[level], builds[level]) for level in near],
-                watch=[candidate.watched for candidate in to_watch(play, np.flatnonzero(counted))],
+                watch=[candidate.watched for candidate in pick_sessions(play, np.flatnonzero(counted))],
                 attributes=attributes_by_level(play)[place],
                 sections=sections_of(play.compute_once(Sections()).totals["sections"], play.stops[place]),
                 after_failure=after_failures(play)[place],
@@ -219,9 +219,9 @@ def place_of(play: Summed, name: str) -> int:
         UsageError: the course has no level of that name.
     """
     names = play.stops[: play.n_levels]
-    place = place_called(play.course or Course(None, tuple(map(Level, names))), name)
+    place = find_place(play.course or Course(None, tuple(map(Level, names))), name)
     if place is None:
-        near = nearest(name, names) or f" Its levels: {', '.join(names[:40])}."
+        near = suggest_nearest(name, names) or f" Its levels: {', '.join(names[:40])}."
         raise UsageError(f"no level of the course is called {name!r}.{near}")
     return place
 

@@ -53,12 +53,12 @@ class MoveCounts(AddedUp):
 def _started_back(play: Play) -> tuple[Counted, Counted]:
     """Count the starts of counted players that put them back, and these players, by the level just tried and the one started."""
     table = play.attempts
-    rows = np.flatnonzero(started_back(play) & play.counts[table.player])
+    rows = np.flatnonzero(started_back_mask(play) & play.counts[table.player])
     between = table.level[rows - 1], table.level[rows]
     return Counted.of(*between), Counted.subjects(table.player[rows], *between)
 
 
-def started_back(play: Play) -> Bools:
+def started_back_mask(play: Play) -> Bools:
     """Return a mask of the attempts begun by a bare start at an earlier level than the one just tried and not cleared.
 
     In sessions with transitions, and in logs that are played in runs, there are none: there a way back is a move or a new run.

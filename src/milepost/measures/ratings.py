@@ -12,7 +12,7 @@ from milepost.course.course import Band
 from milepost.errors import UsageError
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table
-from milepost.numerics.intervals import wilson
+from milepost.numerics.intervals import wilson_interval
 from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.playback.play import Kinds, Play, Summed
 from milepost.vocabulary import CLEARED
@@ -100,7 +100,7 @@ class Ratings:
         names, levels = play.about.ratings, range(play.n_levels)
         rows = [RatingsRow(level=play.stops[level], **_rated(names, bands, counts, level)) for level in levels]
         declared = [BandRow(name=band.name, low=band.low, high=band.high) for band in bands]
-        return Table(rows, RatingsTotals(bands=declared, faults=faults(bands)))
+        return Table(rows, RatingsTotals(bands=declared, faults=find_band_faults(bands)))
 
 
 def _rated(names: list[str], bands: tuple[Band, ...], counts: RatingCounts, level: int) -> Rated:
@@ -142,11 +142,11 @@ def _reachable(bands: tuple[Band, ...], band: Band, totals: list[float]) -> bool
 
 
 def _share(clears: int, total: int) -> BandShare:
-    low, high = wilson(clears, total)
+    low, high = wilson_interval(clears, total)
     return BandShare(clears=clears, share=clears / total if total else None, share_low=low, share_high=high)
 
 
-def faults(bands: tuple[Band, ...]) -> list[str]:
+def find_band_faults(bands: tuple[Band, ...]) -> list[str]:
     """Gaps and overlaps between bands, as sentences."""
     problems = []
     ordered = sorted(bands, key=lambda band: (band.low, band.high))

@@ -10,9 +10,9 @@ import numpy as np
 from milepost.arrays import Bools, Ints
 from milepost.logs.interface import ABSENT
 from milepost.measures.funnel import Funnel, FunnelRow, FunnelTotals
-from milepost.measures.interface import RawRow, Table, beside, table_of
+from milepost.measures.interface import RawRow, Table, put_beside, table_of
 from milepost.numerics.value_counts import AddedUp
-from milepost.numerics.whole_numbers import among, distinct, numbered, stable_order
+from milepost.numerics.whole_numbers import distinct, is_among, number_values, stable_order
 from milepost.playback.attempt_tables import Ends
 from milepost.playback.play import FullPlay, Kinds, Summed
 from milepost.playback.replay import end_codes
@@ -43,11 +43,11 @@ class RawTries:
         order = stable_order(seen.session)
         session, event, level, player = (column[order] for column in (seen.session, seen.event, seen.level, seen.player))
         ended = np.zeros(len(order), np.bool_)
-        ended[:-1] = (session[1:] == session[:-1]) & (level[1:] == level[:-1]) & among(event[1:], _ENDING)
-        tried = np.flatnonzero(ended & among(event, (START, RETRY)) & (level >= 0))
+        ended[:-1] = (session[1:] == session[:-1]) & (level[1:] == level[:-1]) & is_among(event[1:], _ENDING)
+        tried = np.flatnonzero(ended & is_among(event, (START, RETRY)) & (level >= 0))
         clears = np.flatnonzero((event == COMPLETE) & (level >= 0))
         both = np.concatenate((tried, clears))
-        pairs, pair = numbered(level[both] * n_players + player[both])
+        pairs, pair = number_values(level[both] * n_players + player[both])
         of_try, of_clear = pair[: len(tried)], pair[len(tried) :]
         first = np.full(len(pairs), len(order))  # where the first clear was logged
         np.minimum.at(first, of_clear, order[clears])
@@ -74,7 +74,7 @@ class _RawSeen:
     def of(cls, play: FullPlay) -> _RawSeen:
         """Return the levels and clears that a naive count sees in a play."""
         records, gated = play.gated.log.records, play.gated
-        rows = np.flatnonzero(among(records.event, _TELLING))
+        rows = np.flatnonzero(is_among(records.event, _TELLING))
         session, level = records.session[rows], gated.level[rows]
         return cls(session, records.event[rows], np.where(level < play.n_levels, level, ABSENT), gated.player[session])
 
@@ -104,7 +104,7 @@ class RawCounts(AddedUp):
         records = gated.log.records
         event, level, player = records.event[placed], gated.level[placed], gated.player[records.session[placed]]
         n_players = max(1, len(gated.players))
-        at_levels, complete = among(event, LEVEL_EVENTS), np.flatnonzero(event == COMPLETE)
+        at_levels, complete = is_among(event, LEVEL_EVENTS), np.flatnonzero(event == COMPLETE)
         reached = distinct(level[at_levels] * n_players + player[at_levels]) // n_players
         cleared = distinct(level[complete] * n_players + player[complete]) // n_players
         furthest, won = np.full(n_players, -1), np.zeros(n_players, np.bool_)
@@ -122,7 +122,7 @@ class RawCounts(AddedUp):
         last_seen = level[last_row[lost_there]]
         lost = np.bincount(last_seen, minlength=n_levels)
         reached, cleared = (np.bincount(pairs, minlength=n_levels) for pairs in (reached, cleared))
-        begun = np.bincount(level[among(event, (START, RETRY))], minlength=n_levels)
+        begun = np.bincount(level[is_among(event, (START, RETRY))], minlength=n_levels)
         return cls(reached, cleared, lost, begun)
 
 
@@ -148,7 +148,7 @@ class FunnelWithRaw:
 
     def __call__(self, play: Summed) -> Table[FunnelRow, FunnelTotals]:
         """One row a level, as of the funnel."""
-        return beside(table_of(play, self.funnel), raw_counts(play))
+        return put_beside(table_of(play, self.funnel), raw_counts(play))
 
 
 def raw_counts(play: Summed) -> list[RawRow]:

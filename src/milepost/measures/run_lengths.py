@@ -15,8 +15,8 @@ from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.value_counts import AddedUp, RowsOfPlayers
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import Kinds, Play, Summed
-from milepost.playback.runs import FAILED, RUN_CAUSES, WON, RunMarks, Runs, runs_of
-from milepost.playback.tallies import Tallies, tallies_of
+from milepost.playback.runs import FAILED, RUN_CAUSES, WON, RunMarks, Runs, find_runs
+from milepost.playback.tallies import Tallies, get_tallies
 from milepost.vocabulary import CLEARED, RUN_END, RUN_START
 
 CUT_SHORT: Final = tuple(RUN_CAUSES.index(cause) for cause in ("time_up", "crash", "unknown", "fault"))
@@ -24,7 +24,7 @@ CUT_SHORT: Final = tuple(RUN_CAUSES.index(cause) for cause in ("time_up", "crash
 
 def runs_are_marked(play: Summed) -> bool:
     """Return whether anything says where runs begin or end: records do, or the course."""
-    events = tallies_of(play).events
+    events = get_tallies(play).events
     return bool(events[RUN_START] or events[RUN_END]) or (play.course is not None and play.course.runs.at is not None)
 
 
@@ -114,7 +114,7 @@ class RunCounts(AddedUp):
     @classmethod
     def of(cls, play: Play) -> RunCounts:
         """Return the counts of a play."""
-        runs, table, n_levels = runs_of(play), play.attempts, play.n_levels
+        runs, table, n_levels = find_runs(play), play.attempts, play.n_levels
         placed = (table.level < n_levels) & ~table.aside
         furthest = np.full(len(runs), -1)
         np.maximum.at(furthest, runs.of_attempt[placed], play.gated.places(table.player[placed], table.level[placed]))

@@ -10,8 +10,8 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.interface import ABSENT
-from milepost.numerics.whole_numbers import among, counted, distinct, numbered, stable_order
-from milepost.playback.infer import infer_order, precedence
+from milepost.numerics.whole_numbers import count_values, distinct, is_among, number_values, stable_order
+from milepost.playback.infer import count_precedence, infer_order
 from milepost.playback.play import FullPlay, Play
 from milepost.vocabulary import BIT, CHECKPOINT, DROPPED, PAUSE, RESUME, RETRY, START
 
@@ -130,7 +130,7 @@ def marks_of_levels(play: Play, rows: Ints) -> dict[int, LevelMarks]:
         rows: the attempts that are looked at, first-clear ones as a rule; rising.
     """
     level = play.attempts.level[rows]
-    mentions = _told(play, rows)
+    mentions = _read_mentions(play, rows)
     names = play.gated.log.tags.get("mark", [])
     levels = play.course.levels if play.course is not None and len(play.course.levels) == play.n_levels else None
     by_level, told_by_level = stable_order(level), stable_order(level[mentions.attempt])
@@ -146,7 +146,7 @@ def marks_of_levels(play: Play, rows: Ints) -> dict[int, LevelMarks]:
     return marks
 
 
-def _told(play: Play, rows: Ints) -> _Told:
+def _read_mentions(play: Play, rows: Ints) -> _Told:
     """Return what openings and checkpoints of attempts say; pauses are taken out of their seconds."""
     records, table, gated = play.summary(MarkedRecords), play.attempts, play.gated
     width = int(max(gated.bounds[-1] if len(gated.bounds) else 0, 1)) + 1
@@ -159,17 +159,17 @@ def _told(play: Play, rows: Ints) -> _Told:
     at = np.arange(len(attempt)) - np.repeat(np.cumsum(count) - count, count) + first[attempt]
     event, level, time = records.event[at], records.level[at], records.time[at]
     attempt_level = table.level[rows][attempt]
-    opens = among(event, _OPENINGS) & (records.place[at] == opened[attempt]) & (level == attempt_level)
-    inside = ~among(event, _OPENINGS) & ((level == attempt_level) | (level == ABSENT))
+    opens = is_among(event, _OPENINGS) & (records.place[at] == opened[attempt]) & (level == attempt_level)
+    inside = ~is_among(event, _OPENINGS) & ((level == attempt_level) | (level == ABSENT))
     paused = _paused(attempt, time, np.where(inside, event, ABSENT))
     second = np.where(opens, 0.0, np.maximum(0.0, time - table.opened[rows][attempt] - paused))
-    says = opens | (inside & ~among(event, (PAUSE, RESUME)))
+    says = opens | (inside & ~is_among(event, (PAUSE, RESUME)))
     return _Told(attempt, records.mark[at], records.progress[at], second, opens).of(says)
 
 
 def _paused(attempt: Ints, time: Floats, event: Ints) -> Floats:
     """Return how many seconds each record's attempt had been paused before it; a resume without a pause is none."""
-    halts = np.flatnonzero(among(event, (PAUSE, RESUME)))
+    halts = np.flatnonzero(is_among(event, (PAUSE, RESUME)))
     paused = np.zeros(len(attempt))
     if not len(halts):
         return paused
@@ -198,7 +198,7 @@ def _marks_of_level(rows: Ints, mentions: _Told, names: Sequence[str], declared:
     unknown: dict[str, int] = {}
     if declared or named.any():
         if declared:
-            codes, counts = counted(mentions.mark[named])
+            codes, counts = count_values(mentions.mark[named])
             unknown = {names[code]: count for code, count in zip(codes.tolist(), counts.tolist(), strict=True)}
             unknown = {name: count for name, count in unknown.items() if name not in declared}
         order = tuple(declared) or tuple(_inferred(mentions.attempt[named], mentions.mark[named], names))
@@ -211,9 +211,9 @@ def _marks_of_level(rows: Ints, mentions: _Told, names: Sequence[str], declared:
 
 def _inferred(attempt: Ints, mark: Ints, names: Sequence[str]) -> list[str]:
     """The marks in the order in which attempts passed them first."""
-    codes, number = numbered(mark)
+    codes, number = number_values(mark)
     listed = [names[code] for code in codes.tolist()]
-    return [listed[code] for code in infer_order(precedence(attempt, number), listed)]
+    return [listed[code] for code in infer_order(count_precedence(attempt, number), listed)]
 
 
 def _by_progress(progress: Floats) -> tuple[tuple[float, ...], Ints]:

@@ -10,12 +10,12 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.measures.cells import first_tries
-from milepost.measures.funnel_counts import cleared_by, stopped_levels
+from milepost.measures.funnel_counts import cleared_mask, stopped_levels
 from milepost.measures.interface import LevelRow, Table, share
 from milepost.measures.section_passes import NO_MARKS, LevelMarks, marks_of_levels
 from milepost.numerics.intervals import clustered_share, median
 from milepost.numerics.survival import kaplan_meier
-from milepost.numerics.whole_numbers import among, counted, distinct, numbered, stable_order
+from milepost.numerics.whole_numbers import count_values, distinct, is_among, number_values, stable_order
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, DIED, WAS_RESET
 
@@ -109,15 +109,15 @@ class _Section:
         entered = (marks.opens_at <= number) & (cleared | (number <= marks.furthest))
         passed = entered & (cleared | (number < marks.furthest))
         self.entered, self.passed = np.flatnonzero(entered), np.flatnonzero(passed)
-        self.failed = np.flatnonzero(entered & ~passed & among(outcome, (DIED, WAS_RESET)))
+        self.failed = np.flatnonzero(entered & ~passed & is_among(outcome, (DIED, WAS_RESET)))
         self.uncleared = np.flatnonzero(entered & ~cleared)
-        self.settled = np.flatnonzero(passed | (entered & ~passed & among(outcome, (DIED, WAS_RESET))))
+        self.settled = np.flatnonzero(passed | (entered & ~passed & is_among(outcome, (DIED, WAS_RESET))))
         self.is_passed = passed
 
     def row(self, stopped: Mapping[int, int]) -> SectionRow:
         """The section's figures."""
         player = self.play.attempts.player[self.marks.rows]
-        tried, passes = numbered(player[self.settled])[1], self.is_passed[self.settled]
+        tried, passes = number_values(player[self.settled])[1], self.is_passed[self.settled]
         low, high = clustered_share(np.bincount(tried[passes], minlength=int(tried.max(initial=-1)) + 1), np.bincount(tried))
         names, next_mark = self.marks.names, self.marks.key(self.passed, self.number + 1)
         n_passed, n_failed = len(self.passed), len(self.failed)
@@ -154,7 +154,7 @@ class _Section:
         return np.where(known, self.marks.seconds[place], np.nan)
 
     def _median_seconds(self) -> float | None:
-        return median(_known(self._moments(self.passed, self.number + 1) - self._moments(self.passed, self.number)))
+        return median(_drop_nan(self._moments(self.passed, self.number + 1) - self._moments(self.passed, self.number)))
 
     def _seconds_in(self, attempts: Ints) -> Floats:
         """The seconds of attempts that did not clear which belong to the section: from its beginning to the next moment."""
@@ -168,7 +168,7 @@ class _Section:
         return np.maximum(0.0, end - begin[begun])
 
 
-def _known(values: Floats) -> Floats:
+def _drop_nan(values: Floats) -> Floats:
     known: Floats = values[~np.isnan(values)]
     return known
 
@@ -196,12 +196,12 @@ def _median_tries(player: Ints, passed: Bools) -> float | None:
 
 def _stopped(play: Play, marks: Mapping[int, LevelMarks]) -> dict[int, dict[int, int]]:
     """Per level and section, players who stopped there without a clear of the level, by where their last attempt there ended."""
-    cleared, by_level = cleared_by(play), dict[int, dict[int, int]]()
+    cleared, by_level = cleared_mask(play), dict[int, dict[int, int]]()
     level_of = stopped_levels(play, play.gated.done(cleared))
     for level, of_level in marks.items():
         player = play.attempts.player[of_level.rows]
         last = np.append(np.diff(player) != 0, np.True_)[: len(player)]  # a player's attempts stand together
         stopped = last & (level_of[player] == level) & ~cleared[level, player]
-        sections, counts = counted(of_level.furthest[stopped])
+        sections, counts = count_values(of_level.furthest[stopped])
         by_level[level] = dict(zip(sections.tolist(), counts.tolist(), strict=True))
     return by_level

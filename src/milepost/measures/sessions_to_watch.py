@@ -7,7 +7,7 @@ from typing import Final, NamedTuple, NotRequired, TypedDict
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.numerics.whole_numbers import counted
+from milepost.numerics.whole_numbers import count_values
 from milepost.playback.play import Play
 from milepost.vocabulary import CLEARED, DIED, END_QUIT, END_UNKNOWN, OUTCOMES, WAS_RESET
 
@@ -47,13 +47,13 @@ class Candidate(NamedTuple):
     watched: Watched
 
 
-def best_of(candidates: list[Candidate], most: int) -> list[Candidate]:
+def pick_best(candidates: list[Candidate], most: int) -> list[Candidate]:
     """So many of some candidates, the best first; of those with little to show none where another has more."""
     ranked = sorted(candidates, key=lambda candidate: (candidate.little, candidate.place))
     return [candidate for candidate in ranked if candidate.little == ranked[0].little][:most]
 
 
-def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
+def pick_sessions(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
     """The sessions that show most of some attempts: who left for good there, after most failures in a row; who failed longest.
 
     Args:
@@ -62,7 +62,7 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
         most: how many sessions to name.
     """
     table, log = play.attempts, play.gated.log
-    sessions, counts = counted(table.session[rows])
+    sessions, counts = count_values(table.session[rows])
     if not len(sessions):
         return []
     left, stopped = (
@@ -91,7 +91,7 @@ def to_watch(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
         }
         rank = (not left[place], not stopped[place], -int(gone[place]), -float(failed[place]), -tries, number)
         candidates.append(Candidate(bool(little[place]), rank, watched))
-    return best_of(candidates, most)
+    return pick_best(candidates, most)
 
 
 def _streaks(play: Play, rows: Ints, sessions: Ints) -> Ints:

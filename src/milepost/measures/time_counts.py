@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.measures.cells import cells, first_tries
+from milepost.measures.cells import first_tries, gather_cells
 from milepost.numerics.value_counts import AddedUp, Counted
 from milepost.playback.attempt_tables import AttemptTable
 from milepost.playback.play import Play
@@ -62,12 +62,12 @@ class TimeCounts(AddedUp):
     @classmethod
     def of(cls, play: Play) -> TimeCounts:
         """Return the time counts of a play."""
-        cell, table = cells(play), play.attempts
+        cell, table = gather_cells(play), play.attempts
         timed = ~cell.untimed & (cell.tried if play.asked else True)
         rows = np.flatnonzero(first_tries(play) & ~np.isnan(table.active))
         level, settling = table.level[rows], table.settling[rows]
         clears = rows[table.outcome[rows] == CLEARED]
-        between, until_move = _between(table)[clears], _until_move(play)[clears]
+        between, until_move = _seconds_between(table)[clears], _until_move(play)[clears]
         known = ~np.isnan(between)
         split = known & ~np.isnan(until_move)
         before = np.minimum(until_move, between)
@@ -75,20 +75,20 @@ class TimeCounts(AddedUp):
         return cls(
             Counted.of(cell.level[timed], cell.cleared[timed], cell.seconds[timed]),
             Counted.of(cell.level[cell.untimed]),
-            _given(level, settling, ~np.isnan(settling)),
-            _given(level, table.paused[rows], table.paused[rows] > 0),
-            _given(at, between, known),
-            _given(at, before, split),
-            _given(at, between - before, split),
+            _count_given(level, settling, ~np.isnan(settling)),
+            _count_given(level, table.paused[rows], table.paused[rows] > 0),
+            _count_given(at, between, known),
+            _count_given(at, before, split),
+            _count_given(at, between - before, split),
             Counted.of(_session_seconds(play)),
         )
 
 
-def _given(level: Ints, seconds: Floats, given: Bools) -> Counted:
+def _count_given(level: Ints, seconds: Floats, given: Bools) -> Counted:
     return Counted.of(level[given], seconds[given])
 
 
-def _between(table: AttemptTable) -> Floats:
+def _seconds_between(table: AttemptTable) -> Floats:
     """Per attempt, seconds from its closing to the opening of the session's next attempt; NaN where not known."""
     gap = np.full(len(table), np.nan)
     if len(table) > 1:
@@ -155,6 +155,6 @@ def _to_clear(play: Play) -> Counted:
     planned = [n for n, level in enumerate(play.course.levels) if level.par_seconds] if play.course else []
     if not planned:
         return Counted.of(np.empty(0, np.int64), np.empty(0))
-    cell = cells(play)
+    cell = gather_cells(play)
     rows = np.isin(cell.level, planned) & cell.cleared & ~cell.untimed & (cell.seconds > 0)
     return Counted.of(cell.level[rows], cell.seconds[rows])

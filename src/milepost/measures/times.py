@@ -14,7 +14,7 @@ from milepost.measures.interface import LevelRow, Table
 from milepost.measures.time_counts import Spent, TimeCounts
 from milepost.numerics.survival import kaplan_meier
 from milepost.numerics.value_counts import Counted
-from milepost.numerics.whole_numbers import among, distinct
+from milepost.numerics.whole_numbers import distinct, is_among
 from milepost.playback.play import Kinds, P, Summed, with_records
 from milepost.vocabulary import CLEARED, DIED, PAUSE, RESUME, WAS_RESET, Outcome
 
@@ -184,7 +184,7 @@ def _split_gap(counts: TimeCounts, level: int, first: Counted) -> Gaps:
 
 def _ended(attempts: Counted, *outcomes: Outcome) -> Counted:
     """The seconds of the attempts that ended in one of some outcomes."""
-    return attempts.where(among(attempts.columns[1], outcomes)).by(2)
+    return attempts.where(is_among(attempts.columns[1], outcomes)).by(2)
 
 
 def _single(counts: TimeCounts, level: int, first: Counted) -> Single:
@@ -209,10 +209,10 @@ class TimeFromInput:
 
     def __call__(self, play: Play) -> Table[TimesRow, TimesTotals]:
         """One row a level."""
-        return TimeInLevel()(on_clock(play, "input"))
+        return TimeInLevel()(use_clock(play, "input"))
 
 
-def on_clock(play: P, clock: str = "load", idle_cap: float | None = None) -> P:
+def use_clock(play: P, clock: str = "load", idle_cap: float | None = None) -> P:
     """The play with the active time of its attempts taken by another clock.
 
     Args:

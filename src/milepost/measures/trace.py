@@ -8,7 +8,7 @@ from typing import NotRequired, TypedDict
 import numpy as np
 
 from milepost.errors import UsageError
-from milepost.level_names import nearest
+from milepost.level_names import suggest_nearest
 from milepost.measures.interface import Table
 from milepost.playback.play import FullPlay, Play, with_records
 from milepost.vocabulary import COPY, DROPPED, EVENTS, FINDINGS, MOVE_KINDS, OUTCOMES
@@ -117,7 +117,7 @@ class Trace:
         chosen = [n for n in order if self.session in (names[n], players[play.gated.player[n]])]
         if not chosen:
             examples = f" Some of the {len(names)} sessions: {', '.join(names[n] for n in order[:6])}."
-            near = nearest(self.session, [*players, *names]) or examples
+            near = suggest_nearest(self.session, [*players, *names]) or examples
             raise UsageError(f"no session or player is called {self.session!r}.{near}")
         return chosen
 
@@ -134,10 +134,10 @@ class Trace:
             "rerun": bool(table.rerun[k]),
             "outcome": OUTCOMES[table.outcome[k]],
             "cause": _cause(play, k),
-            "active": _known(active),
+            "active": _none_if_nan(active),
             "paused": float(table.paused[k]),
-            "settling": _known(settling),
-            "progress": _known(progress),
+            "settling": _none_if_nan(settling),
+            "progress": _none_if_nan(progress),
             "hits": int(table.hits[k]),
             "repairs": _repairs(with_records(play), int(table.opened_at[k]), int(table.closed_at[k])),
         }
@@ -210,7 +210,7 @@ def _effects(play: FullPlay, session: int) -> dict[int, list[str]]:
     return did
 
 
-def _known(value: float) -> float | None:
+def _none_if_nan(value: float) -> float | None:
     return None if np.isnan(value) else value
 
 

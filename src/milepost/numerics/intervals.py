@@ -16,7 +16,7 @@ Interval = tuple[float | None, float | None]
 NO_INTERVAL: Interval = (None, None)
 
 
-def wilson(hits: int, total: int) -> Interval:
+def wilson_interval(hits: int, total: int) -> Interval:
     """Wilson's score interval for a share; nothing without observations.
 
     Source: E. B. Wilson, "Probable inference, the law of succession, and statistical inference", JASA 22 (1927).
@@ -30,7 +30,7 @@ def wilson(hits: int, total: int) -> Interval:
     return low, 1.0 if hits == total else min(1.0, middle + half)
 
 
-def exact(hits: int, total: int) -> Interval:
+def exact_interval(hits: int, total: int) -> Interval:
     """The exact interval for a share, from quantiles of the beta distribution.
 
     Source: C. J. Clopper and E. S. Pearson, "The use of confidence or fiducial limits", Biometrika 26 (1934).
@@ -63,14 +63,14 @@ def clustered_share(hits: Ints, totals: Ints, count: Ints | None = None) -> Inte
     hits, totals, count = hits[totals > 0], totals[totals > 0], count[totals > 0]
     players, cleared, tries = int(count.sum()), int(hits @ count), int(totals @ count)
     if players <= 1:
-        return exact(cleared, tries)
+        return exact_interval(cleared, tries)
     if cleared in (0, tries):
-        return exact(players if cleared else 0, players)
+        return exact_interval(players if cleared else 0, players)
     ratio = cleared / tries
     residuals = hits - ratio * totals
     variance = players / (players - 1) * float((residuals * residuals) @ count) / tries**2
     if variance < 1e-24:
-        return exact(cleared, tries)
+        return exact_interval(cleared, tries)
     middle, half = log(ratio / (1 - ratio)), Z95 * sqrt(variance) / (ratio * (1 - ratio))
     return _expit(middle - half), _expit(middle + half)
 

@@ -94,7 +94,7 @@ def _middle_ranks(places: Ints, weight: Floats | Ints) -> Floats:
     return ranks
 
 
-def standing(figures: list[tuple[float | None, float | None, float | None]], turned: bool) -> tuple[Floats, Floats]:
+def rank_standings(figures: list[tuple[float | None, float | None, float | None]], turned: bool) -> tuple[Floats, Floats]:
     """Return each level's place among all by rank, in standard deviations of ranks, with its standard error.
 
     The error is that of the ranks which the figure's interval reaches over. A figure whose error is not known gets the largest of

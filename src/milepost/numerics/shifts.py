@@ -46,7 +46,7 @@ class Shifted:
     anchors: Bools
 
 
-def shifted(difference: Floats, covariance: Floats, untouched: Bools | None = None) -> Shifted:
+def estimate_shift(difference: Floats, covariance: Floats, untouched: Bools | None = None) -> Shifted:
     """Tell the shift from the deltas.
 
     Args:
@@ -55,18 +55,18 @@ def shifted(difference: Floats, covariance: Floats, untouched: Bools | None = No
         untouched: which of them are known to have done nothing of their own, where that is known: the shift rests on these.
     """
     if untouched is not None:
-        return _told(difference, covariance, untouched)
+        return _average_over_tau(difference, covariance, untouched)
     spread = np.sqrt(np.maximum(0.0, _centred(covariance)) + _SMALL**2)
     anchors = _near(np.abs(difference - np.median(difference)) / spread)
     seen = {anchors.tobytes()}
     for _ in range(_ROUNDS):
-        result = _told(difference, covariance, anchors)
+        result = _average_over_tau(difference, covariance, anchors)
         away = np.abs(result.delta) / np.sqrt(result.delta_se**2 + result.spread**2)
         anchors = _near(away)
         if anchors.tobytes() in seen:
             break
         seen.add(anchors.tobytes())
-    return _told(difference, covariance, anchors)
+    return _average_over_tau(difference, covariance, anchors)
 
 
 def _near(away: Floats) -> Bools:
@@ -83,7 +83,7 @@ def _centred(covariance: Floats) -> Floats:
     return variance
 
 
-def _told(difference: Floats, covariance: Floats, anchors: Bools) -> Shifted:
+def _average_over_tau(difference: Floats, covariance: Floats, anchors: Bools) -> Shifted:
     """With these anchors, averaged over the grid of tau."""
     each = [_at(float(tau), difference, covariance, anchors) for tau in _TAUS]
     logs = np.array([fit.log_weight for fit in each])

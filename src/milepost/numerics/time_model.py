@@ -18,7 +18,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.numerics.try_model import Fit
-from milepost.numerics.whole_numbers import numbered
+from milepost.numerics.whole_numbers import number_values
 
 _ROUNDS: Final = 40
 _NEAR: Final = 0.01  # log seconds; a last round that moves an item by more has not arrived
@@ -64,7 +64,7 @@ class _Pairs:
     def __init__(self, subject: Ints, item: Ints, n_items: int) -> None:
         self.subject, self.item = subject, item
         self.alone = np.bincount(item, minlength=n_items)
-        self.count, self.kind = numbered(np.bincount(subject))
+        self.count, self.kind = number_values(np.bincount(subject))
         self.subjects = np.bincount(self.kind, minlength=len(self.count))
 
     def weighted(self, weight: Floats) -> Floats:

@@ -23,7 +23,7 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.compiling import available
+from milepost.compiling import is_available
 from milepost.numerics.try_loops import AT_ONCE, HOLD, LEARNING, LOG_SD, PATIENCE, WEAR
 from milepost.numerics.try_sums import At, BlockSums, Counts, Kinds, LoopSums, TriesOfItems, TrySums, counted_cells, sparse_cells
 from milepost.numerics.whole_numbers import distinct
@@ -167,7 +167,7 @@ class _Data:
         self.n_items = n_items
         self.prior = _prior(n_items, groups)
         self.n_subjects = int(tries.subject.max(initial=-1)) + 1
-        self.loops = len(tries.subject) >= WORTHWHILE and available()
+        self.loops = len(tries.subject) >= WORTHWHILE and is_available()
         most = int(tries.number.max(initial=1)) + 1
         item, number = np.nonzero(tries.how_often())
         kinds = item * most + number

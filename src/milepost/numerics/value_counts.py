@@ -13,7 +13,7 @@ from typing import Any, Final, Self
 import numpy as np
 
 from milepost.arrays import Bools, Column, Floats, Ints
-from milepost.numerics.whole_numbers import numbered, slimmest, stable_order
+from milepost.numerics.whole_numbers import narrow, number_values, stable_order
 
 _STEPS: Final = 1000.0  # of clocks, to a second
 _MOST: Final = float(1 << 52)  # steps that a number holds exactly
@@ -120,12 +120,12 @@ class _Slim:
     def of(cls, column: Column) -> _Slim:
         """Return the column, compressed."""
         if column.dtype.kind != "f":
-            return cls(slimmest(column))
+            return cls(narrow(column))
         with np.errstate(over="ignore", invalid="ignore"):  # of numbers that are no times
             steps = np.rint(column * _STEPS)
             near = np.abs(steps / _STEPS - column) <= _ROUNDING * np.maximum(1.0, np.abs(column))
         if near.all() and np.abs(steps).max(initial=0.0) < _MOST:
-            return cls(slimmest(steps.astype(np.int64)), thousandths=True)
+            return cls(narrow(steps.astype(np.int64)), thousandths=True)
         return cls(np.where(near, steps / _STEPS, column))
 
     @classmethod
@@ -169,7 +169,7 @@ def _gathered(columns: tuple[_Slim, ...], count: Ints | None) -> Counted:
     first = np.flatnonzero(np.concatenate(([True], rising[1:] != rising[:-1])))
     sums = np.diff(first, append=rows) if count is None else np.add.reduceat(count[order], first)
     places = order[first]
-    return Counted(tuple(column.rows(places) for column in columns), slimmest(sums))
+    return Counted(tuple(column.rows(places) for column in columns), narrow(sums))
 
 
 def _key(columns: tuple[_Slim, ...]) -> Ints:
@@ -179,7 +179,7 @@ def _key(columns: tuple[_Slim, ...]) -> Ints:
         code = column.coded()
         width = int(code.max()) + 1
         if span * width >= _WIDE:
-            key, span = numbered(key)[1], len(key)
+            key, span = number_values(key)[1], len(key)
         key, span = key * width + code, span * width
     return key
 
@@ -202,7 +202,7 @@ def in_own_order(subject: Ints, kind: Column, *columns: Column) -> tuple[Ints, I
     return order, rank[subject[order]]
 
 
-def apart(parts: list[Column]) -> Ints:
+def number_apart(parts: list[Column]) -> Ints:
     """Subjects of parts that share none, one after the other, numbered on; each part's are numbered from 0."""
     counts = [int(part.max(initial=-1)) + 1 for part in parts]
     before = np.concatenate(([0], np.cumsum(counts)))[:-1].tolist()
@@ -222,12 +222,14 @@ class RowsOfPlayers:
     @classmethod
     def gathered(cls, player: Ints, *columns: Column) -> Self:
         """Return rows whose players have any numbers."""
-        return cls(tuple(column if column.dtype.kind == "f" else slimmest(column) for column in (numbered(player)[1], *columns)))
+        return cls(
+            tuple(column if column.dtype.kind == "f" else narrow(column) for column in (number_values(player)[1], *columns))
+        )
 
     @classmethod
     def merged(cls, parts: list[Self]) -> Self:
         """Return the rows of a log from parts that share no player."""
-        player = slimmest(apart([part.columns[0] for part in parts]))
+        player = narrow(number_apart([part.columns[0] for part in parts]))
         others = zip(*(part.columns[1:] for part in parts), strict=True)
         return cls((player, *(np.concatenate(column) for column in others)))
 

@@ -32,14 +32,14 @@ def distinct(values: Column) -> Ints:
     return rising[_new(rising)]
 
 
-def counted(values: Column) -> tuple[Ints, Ints]:
+def count_values(values: Column) -> tuple[Ints, Ints]:
     """The distinct values, rising, and how often each occurs."""
     rising = np.sort(values)
     first = np.flatnonzero(_new(rising))
     return rising[first], np.diff(first, append=len(rising))
 
 
-def numbered(values: Column) -> tuple[Ints, Ints]:
+def number_values(values: Column) -> tuple[Ints, Ints]:
     """The distinct values, rising, and for each value its place among them."""
     order = stable_order(values)
     rising = values[order]
@@ -67,7 +67,7 @@ def ordinals(values: Column, order: Ints | None = None) -> Ints:
     return result
 
 
-def among(column: Column, few: Iterable[int]) -> Bools:
+def is_among(column: Column, few: Iterable[int]) -> Bools:
     """Return a mask of the values that are among a few; comparing with each takes less than one table of them."""
     hits = np.zeros(len(column), np.bool_)
     for wanted in few:
@@ -84,7 +84,7 @@ def _new(rising: Column) -> Bools:
 _WHOLE: Final = tuple(np.dtype(name) for name in ("int8", "int16", "int32"))
 
 
-def slimmest(column: Column) -> Column:
+def narrow(column: Column) -> Column:
     """The column in the least type of its kind that holds each of its values exactly; empty ones as they are."""
     if not len(column):
         return column

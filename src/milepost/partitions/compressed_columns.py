@@ -9,7 +9,7 @@ from typing import Final, Protocol
 import numpy as np
 
 from milepost.arrays import Column, Floats, Ints, Kind
-from milepost.numerics.whole_numbers import slimmest
+from milepost.numerics.whole_numbers import narrow
 
 _FEW: Final = 3  # of a column of numbers with less than one in so many that say something, only these are kept, with their rows
 _STEPS: Final = (1.0, 1000.0)  # whole numbers, and clocks that count thousandths of a second
@@ -114,25 +114,25 @@ class _Few:
         room[self.places[begin:end] - first] = values
 
 
-def packed(column: Column) -> CompressedColumn:
+def compress(column: Column) -> CompressedColumn:
     """A column of numbers or truths; what it fills is the same to the last bit, but that there is one kind of nothing."""
     rows, kind = len(column), column.dtype
     if rows and _is_one_value(column):
         return Same(rows, kind, column[0])
-    return _of_floats(column) if kind.kind == "f" else _Narrow(rows, kind, _own(slimmest(column)))
+    return _of_floats(column) if kind.kind == "f" else _Narrow(rows, kind, _own_copy(narrow(column)))
 
 
-def packed_table(table: object) -> dict[str, CompressedColumn]:
+def compress_table(table: object) -> dict[str, CompressedColumn]:
     """The columns of a table by name."""
-    return packed_columns(vars(table))
+    return compress_columns(vars(table))
 
 
-def packed_columns(columns: Mapping[str, Column]) -> dict[str, CompressedColumn]:
+def compress_columns(columns: Mapping[str, Column]) -> dict[str, CompressedColumn]:
     """Columns by name."""
-    return {name: packed(column) for name, column in columns.items()}
+    return {name: compress(column) for name, column in columns.items()}
 
 
-def filled_out(column: CompressedColumn) -> Column:
+def decompress(column: CompressedColumn) -> Column:
     """A column as it was."""
     room = np.empty(column.rows, column.kind)
     column.fill(room, 0)
@@ -144,8 +144,8 @@ def _of_floats(column: Floats) -> CompressedColumn:
     for most, others in ((np.nan, ~np.isnan(column)), (0.0, (column != 0) | np.signbit(column))):
         places = np.flatnonzero(others)
         if len(places) * _FEW < rows:
-            return _Few(rows, kind, most, places.astype(np.int32), packed(column[places]))
-    return next(filter(None, (_stepped(column, in_one) for in_one in _STEPS)), _Narrow(rows, kind, _own(column)))
+            return _Few(rows, kind, most, places.astype(np.int32), compress(column[places]))
+    return next(filter(None, (_stepped(column, in_one) for in_one in _STEPS)), _Narrow(rows, kind, _own_copy(column)))
 
 
 def _stepped(column: Floats, in_one: float) -> _Stepped | None:
@@ -156,10 +156,10 @@ def _stepped(column: Floats, in_one: float) -> _Stepped | None:
         return None
     whole = steps.astype(np.int32)
     same = (whole / in_one).view(np.int64) == column.view(np.int64)
-    return _Stepped(len(column), column.dtype, slimmest(whole), in_one) if same.all() else None
+    return _Stepped(len(column), column.dtype, narrow(whole), in_one) if same.all() else None
 
 
-def _own(column: Column) -> Column:
+def _own_copy(column: Column) -> Column:
     """The column without what it may be a part of."""
     return column if column.base is None else column.copy()
 

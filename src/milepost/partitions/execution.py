@@ -14,7 +14,7 @@ from milepost.logs.interface import DEFAULTS, ReadOptions
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
 from milepost.logs.sources.files import expand
 from milepost.logs.sources.remote import is_address
-from milepost.memory import COMFORT, cores, memory_of_held, memory_of_machine, memory_of_whole, unpacked
+from milepost.memory import COMFORT, cores, memory_of_held, memory_of_machine, memory_of_whole, unpacked_size
 from milepost.progress import SILENT, Progress
 from milepost.rules import ReplayRules
 
@@ -52,7 +52,7 @@ class Work:
             return self.jobs
         return 1 if self.memory is not None else min(_THREADS, cores())
 
-    def way(self, names: list[str]) -> ExecutionPlan:
+    def plan(self, names: list[str]) -> ExecutionPlan:
         """How a log is replayed that may be large.
 
         Args:
@@ -69,7 +69,7 @@ class Work:
         sources = expand(names)
         if sources[0].store is not None:
             return ExecutionPlan(packed=self._divided or self.memory is not None, memory=self.memory)
-        return self._way_of_size(sum(unpacked(source.label, source.size()) for source in sources))
+        return self._way_of_size(sum(unpacked_size(source.label, source.size()) for source in sources))
 
     @property
     def most(self) -> int:

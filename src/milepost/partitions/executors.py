@@ -60,7 +60,7 @@ class Workers:
                 future.cancel()
         return [done[number] for number in range(len(inputs))]
 
-    def each(self, work: Callable[..., R], inputs: list[tuple[object, ...]], progress: Progress) -> Iterator[R]:
+    def run_each(self, work: Callable[..., R], inputs: list[tuple[object, ...]], progress: Progress) -> Iterator[R]:
         """Yield the results one by one, in the order of the inputs, so that none has to be kept."""
         waiting = deque[Future[R]]()
         try:

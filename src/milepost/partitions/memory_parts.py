@@ -9,16 +9,16 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Column, Ints
-from milepost.cleaning.names import players_of
+from milepost.cleaning.names import list_players
 from milepost.errors import RecordsGoneError
 from milepost.logs.columnar.file_chunks import Pieces
 from milepost.logs.interface import ABSENT, TAG, BareLog, Log, Records, Sessions
-from milepost.logs.read import give_waiting, likely_records, nothing_in, read_source, require_mapped
+from milepost.logs.read import estimate_records, give_waiting, no_usable_record, read_source, require_mapped
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.records.sink import require_one_player
 from milepost.logs.sources.files import expand
-from milepost.numerics.whole_numbers import numbered, slimmest
-from milepost.partitions.compressed_columns import CompressedColumn, packed
+from milepost.numerics.whole_numbers import narrow, number_values
+from milepost.partitions.compressed_columns import CompressedColumn, compress
 from milepost.partitions.execution import LogRequest
 from milepost.progress import Progress
 
@@ -97,7 +97,7 @@ class HeldPart:
         Raises:
             RecordsGoneError: they were freed.
         """
-        return by_itself(self.log(columns))
+        return cut_to_own_sessions(self.log(columns))
 
     def free(self) -> None:
         """Let the records of all blocks go."""
@@ -112,7 +112,7 @@ class HeldPart:
         return column
 
 
-def held_in_blocks(log: BareLog, pieces: list[_Piece], most: int) -> list[HeldPart]:
+def hold_in_blocks(log: BareLog, pieces: list[_Piece], most: int) -> list[HeldPart]:
     """A log in blocks of whole players.
 
     Args:
@@ -120,13 +120,13 @@ def held_in_blocks(log: BareLog, pieces: list[_Piece], most: int) -> list[HeldPa
         pieces: its records, which are put into another order; when these parts let them go, nobody else has them.
         most: about how many records a block has, if no player has more.
     """
-    player = players_of(log.sessions)[1]
+    player = list_players(log.sessions)[1]
     records = np.zeros(len(player), np.int64)
     for piece in pieces:
         records += np.bincount(piece.sessions(), minlength=len(player))
     before = np.cumsum(np.bincount(player, records).astype(np.int64)) - 1
-    numbers = numbered(before // most)[1]
-    block, count = slimmest(numbers)[player], int(numbers.max()) + 1  # few bits are sorted fastest
+    numbers = number_values(before // most)[1]
+    block, count = narrow(numbers)[player], int(numbers.max()) + 1  # few bits are sorted fastest
     pieces[:] = [piece.parted(block, count) for piece in pieces]
     return [HeldPart(log, pieces, number) for number in range(count)]
 
@@ -153,7 +153,7 @@ def hold(asked: LogRequest, progress: Progress) -> tuple[list[HeldPart], Opened,
 
     builder.when_full = take
     sources = expand(asked.names)
-    progress.step("reading", likely_records(sources))
+    progress.step("reading", estimate_records(sources))
     for source in sources:
         read_source(builder, source, asked.log_map, progress, asked.options, Pieces(_PIECE, take, asked.work.threads))
         take()
@@ -162,31 +162,31 @@ def hold(asked: LogRequest, progress: Progress) -> tuple[list[HeldPart], Opened,
     require_mapped(builder)
     log = builder.log().bare()
     if not pieces:
-        raise nothing_in(log)
+        raise no_usable_record(log)
     require_one_player(log.sessions, log.files[0])
     records = sum(piece.bounds[-1] for piece in pieces)
-    return held_in_blocks(log, pieces, max(_BLOCK, records // _BLOCKS)), lambda: log, lambda: log, records
+    return hold_in_blocks(log, pieces, max(_BLOCK, records // _BLOCKS)), lambda: log, lambda: log, records
 
 
 def _packed_piece(builder: RecordBuilder, rows: int) -> _Piece:
     """Return the records that a builder has read by now, which it forgets."""
     columns = builder.columns()
     builder.clear_rows()
-    return _Piece({name: packed(columns.pop(name)) for name in list(columns)}, [0, rows])
+    return _Piece({name: compress(columns.pop(name)) for name in list(columns)}, [0, rows])
 
 
 Opened = Callable[[], BareLog]  # gives a log without its records when it is asked for
 
 
-def own_sessions(records: Records) -> tuple[Ints, Records]:
+def number_own_sessions(records: Records) -> tuple[Ints, Records]:
     """The sessions of some records, rising, and the records with these numbered among themselves."""
     present = np.bincount(records.session) > 0
     return np.flatnonzero(present), replace(records, session=(np.cumsum(present) - 1)[records.session])
 
 
-def by_itself(log: Log) -> Log:
+def cut_to_own_sessions(log: Log) -> Log:
     """A part that has the sessions of the whole with its own ones only."""
-    numbers, records = own_sessions(log.records)
+    numbers, records = number_own_sessions(log.records)
     places = numbers.tolist()
     sessions = Sessions(**{name: [values[place] for place in places] for name, values in vars(log.sessions).items()})
     return replace(log, sessions=sessions, records=records, numbers=numbers)

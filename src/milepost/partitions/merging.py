@@ -9,12 +9,12 @@ import numpy as np
 
 from milepost.arrays import Column, Ints
 from milepost.cleaning.gate import Admitted
-from milepost.cleaning.names import players_of
-from milepost.cleaning.survey import session_order
+from milepost.cleaning.names import list_players
+from milepost.cleaning.survey import order_sessions
 from milepost.logs.interface import ABSENT, BareLog
 from milepost.memory import give_back_now
-from milepost.numerics.whole_numbers import slimmest, stable_order
-from milepost.partitions.compressed_columns import CompressedColumn, Same, filled_out, packed
+from milepost.numerics.whole_numbers import narrow, stable_order
+from milepost.partitions.compressed_columns import CompressedColumn, Same, compress, decompress
 from milepost.partitions.tasks import PartRequest, PlayedPart
 from milepost.playback.attempt_tables import AroundAttempts, AttemptTable, Ends, MoveTable, SessionTimes
 from milepost.playback.attributes import Attributes
@@ -23,7 +23,7 @@ from milepost.playback.play import Play
 _PLACES = frozenset({"opened_at", "closed_at", "at"})  # columns that point into the order of replay
 
 
-def merged(parts: list[PlayedPart], log: BareLog, debug_sessions: int, wanted: PartRequest) -> Play:
+def merge_plays(parts: list[PlayedPart], log: BareLog, debug_sessions: int, wanted: PartRequest) -> Play:
     """The play of a whole log; what came of the parts is used up.
 
     Args:
@@ -37,8 +37,8 @@ def merged(parts: list[PlayedPart], log: BareLog, debug_sessions: int, wanted: P
     bounds = np.concatenate(([0], np.cumsum(lengths)))
     columns = ([getattr(part.times, field.name) for part in parts] for field in fields(SessionTimes))
     times = SessionTimes(*(_by_session(column, parts, count) for column in columns))
-    players, player = players_of(log.sessions)
-    sequence = session_order(log.sessions, player, np.nan_to_num(times.first))
+    players, player = list_players(log.sessions)
+    sequence = order_sessions(log.sessions, player, np.nan_to_num(times.first))
     rank = np.empty(count, np.int64)
     rank[sequence] = np.arange(count)
     order = _in_order(parts, [part.attempts for part in parts], bounds, rank)
@@ -82,7 +82,7 @@ def _in_order(parts: list[PlayedPart], tables: list[dict[str, CompressedColumn]]
         shift[part.sessions] = bounds[part.sessions] - part.begins
     for table in tables:
         for name in _PLACES & table.keys():
-            table[name] = packed(filled_out(table[name]) + shift[filled_out(table["session"])])
+            table[name] = compress(decompress(table[name]) + shift[decompress(table["session"])])
     return stable_order(rank[end_to_end([table["session"] for table in tables])])
 
 
@@ -92,7 +92,9 @@ def _attributes(parts: list[tuple[dict[str, CompressedColumn], int]], order: Int
     for name in dict.fromkeys(name for columns, _ in parts for name in columns):
         kind = next(columns[name].kind for columns, _ in parts if name in columns)
         empty = kind.type(np.nan if kind.kind == "f" else ABSENT)
-        attributes[name] = slimmest(joined(name, [columns.pop(name, Same(rows, kind, empty)) for columns, rows in parts], order))
+        attributes[name] = narrow(
+            join_column(name, [columns.pop(name, Same(rows, kind, empty)) for columns, rows in parts], order)
+        )
         give_back_now()
     return Attributes(attributes)
 
@@ -101,7 +103,7 @@ def _joined(tables: list[dict[str, CompressedColumn]], order: Ints) -> dict[str,
     """One table's columns of those of several, which are freed one by one, so that memory holds them once."""
     columns: dict[str, Column] = {}
     for name in list(tables[0]):
-        columns[name] = joined(name, [table.pop(name) for table in tables], order)
+        columns[name] = join_column(name, [table.pop(name) for table in tables], order)
         give_back_now()
     return columns
 
@@ -121,7 +123,7 @@ def end_to_end(columns: list[CompressedColumn]) -> Column:
     return whole
 
 
-def joined(name: str, columns: list[CompressedColumn], order: Ints) -> Column:
+def join_column(name: str, columns: list[CompressedColumn], order: Ints) -> Column:
     """A column from those of the parts, one after the other and then put in order."""
     filled = [column for column in columns if column.rows] or columns[:1]
     first = filled[0]
@@ -130,4 +132,4 @@ def joined(name: str, columns: list[CompressedColumn], order: Ints) -> Column:
     ):
         return np.broadcast_to(first.value, len(order))
     column = end_to_end(filled)[order]
-    return slimmest(column) if name in NARROW else column
+    return narrow(column) if name in NARROW else column

@@ -12,15 +12,15 @@ import numpy as np
 
 from milepost import engine
 from milepost.arrays import Bools, Ints
-from milepost.cleaning.gate import open_levels, without_debug
+from milepost.cleaning.gate import drop_debug_sessions, open_levels
 from milepost.cleaning.names import Stops, gather
-from milepost.cleaning.selection import Condition, Exclusion, only, require_any, require_known
+from milepost.cleaning.selection import Condition, Exclusion, keep_sessions, require_any, require_known
 from milepost.cleaning.survey import Survey
-from milepost.logs.interface import BareLog, refused_in_all
+from milepost.logs.interface import BareLog, count_refused
 from milepost.memory import give_back_now
 from milepost.partitions.executors import Workers
-from milepost.partitions.merging import merged
-from milepost.partitions.tasks import Part, PartRequest, hits_of_part, levels_of_part, play_part, replayed_part, survey_part
+from milepost.partitions.merging import merge_plays
+from milepost.partitions.tasks import Part, PartRequest, hits_of_part, levels_of_part, play_part, replay_part, survey_part
 from milepost.playback.counted_play import CountedPlay
 from milepost.playback.infer import infer_order
 from milepost.playback.play import About, Kinds, Play
@@ -63,7 +63,7 @@ class PartedLog:
             fits = self._hits(condition, workers)[kept] if condition.of_records else condition.fits_session(log)
             require_any(fits, condition, log)
             kept[kept] = fits
-            log = only(log, fits)
+            log = keep_sessions(log, fits)
         return kept
 
     def _hits(self, condition: Condition, workers: Workers) -> Bools:
@@ -83,13 +83,13 @@ class PartedLog:
             LogError: the store is damaged, or no course is given and there are too many levels to infer their order.
         """
         log = wanted.of(self.log)
-        log, debug_sessions = (log, 0) if wanted.rules.keep_debug else without_debug(log)
+        log, debug_sessions = (log, 0) if wanted.rules.keep_debug else drop_debug_sessions(log)
         survey, order = self._surveyed(wanted, False, log, workers, progress)
         played = workers.map(play_part, [(part, wanted, survey, order) for part in self.parts], progress)
         if last and survey.records > MOST_RECORDS:
             self._free()
         give_back_now()
-        play = merged(played, log, debug_sessions, wanted)
+        play = merge_plays(played, log, debug_sessions, wanted)
         return replace(play, again=lambda exclusion, sessions: self.play(self.once_more(wanted, exclusion, sessions), workers))
 
     def count_parts(self, wanted: PartRequest, kinds: Kinds, workers: Workers, progress: Progress = SILENT) -> CountedPlay:
@@ -107,7 +107,7 @@ class PartedLog:
         log = self.names()
         survey, order = self._surveyed(wanted, True, log, workers, progress)
         inputs: list[tuple[object, ...]] = [(part, wanted, survey, order, kinds) for part in self.parts]
-        together = counted_together(workers.each(count_part, inputs, progress), kinds)
+        together = count_together(workers.run_each(count_part, inputs, progress), kinds)
         self._free()
         give_back_now()
         stops, course = together.stops, wanted.course
@@ -121,7 +121,7 @@ class PartedLog:
             list(log.tags),
             log.unknown_words,
             together.debug_sessions,
-            refused_in_all(log.refused) - together.refused_gone,
+            count_refused(log.refused) - together.refused_gone,
         )
         known = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
         return CountedPlay(stops.names, stops.n_levels, known, about, together.counts)
@@ -183,13 +183,13 @@ class CountedPart:
 def count_part(part: Part, wanted: PartRequest, survey: Survey, order: list[int] | None, kinds: Kinds) -> CountedPart:
     """Replay a part, count over it, and let its records and attempts go."""
     log = part.by_itself()
-    play = replayed_part(wanted.of(log), wanted, survey, order)
+    play = replay_part(wanted.of(log), wanted, survey, order)
     return CountedPart(
-        play.gated.stops, engine.count(play, kinds), play.about.debug_sessions, refused_in_all(log.refused) - play.about.refused
+        play.gated.stops, engine.count(play, kinds), play.about.debug_sessions, count_refused(log.refused) - play.about.refused
     )
 
 
-def counted_together(parts: Iterable[CountedPart], kinds: Kinds) -> CountedPart:
+def count_together(parts: Iterable[CountedPart], kinds: Kinds) -> CountedPart:
     """The counts over all parts, of which few wait at a time."""
     waiting: list[CountedPart] = []
     for part in parts:

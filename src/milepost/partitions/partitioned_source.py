@@ -18,17 +18,17 @@ from milepost.course.course import Course
 from milepost.errors import LogError, UsageError
 from milepost.folder.player_table import with_players
 from milepost.logs.interface import BareLog, Log
-from milepost.logs.read import nothing_in
+from milepost.logs.read import no_usable_record
 from milepost.logs.sources.files import expand
 from milepost.logs.store.checks import Limits, sound
-from milepost.logs.store.manifest import Manifest, kept_as, latest, read_manifest
+from milepost.logs.store.manifest import Manifest, earlier_name, read_latest, read_manifest
 from milepost.logs.store.pack_store import Into, Layout, pack
 from milepost.logs.store.store import bare_log, groups_of_parts, log_and_sessions, records_of
 from milepost.logs.store.tables import SessionTable
-from milepost.memory import SMALL, give_back_now, scratch_writing, unpacked
+from milepost.memory import SMALL, give_back_now, scratch_writing, unpacked_size
 from milepost.partitions.execution import ExecutionPlan, LogRequest, Telling, Work
 from milepost.partitions.executors import workers
-from milepost.partitions.memory_parts import Opened, hold, own_sessions
+from milepost.partitions.memory_parts import Opened, hold, number_own_sessions
 from milepost.partitions.partitioned_log import PartedLog
 from milepost.partitions.tasks import PartRequest
 from milepost.playback.play import Kinds, Play, Summed
@@ -84,7 +84,7 @@ class LoadedParts:
     def replay_sides(self, split: Split, exclusion: Exclusion | None = None) -> tuple[Play, Play]:
         """Replay two groups of sessions, each by itself and by its own course."""
         before, after = self._plays(
-            [self._request_for(sessions, course, exclusion) for sessions, course in split.each(self.sessions)]
+            [self._request_for(sessions, course, exclusion) for sessions, course in split.groups(self.sessions)]
         )
         return before, after
 
@@ -154,7 +154,7 @@ def _store_of(asked: LogRequest, plan: ExecutionPlan, progress: Progress) -> tup
         return sources[0].store, None
     if any(source.path is None for source in sources):
         raise UsageError("standard input cannot be worked on by a cluster, or within --memory. Name a file, or leave these out.")
-    layout = Layout.of(sum(unpacked(source.label, source.size()) for source in sources), plan.memory, asked.work.threads)
+    layout = Layout.of(sum(unpacked_size(source.label, source.size()) for source in sources), plan.memory, asked.work.threads)
     with scratch_writing():
         spilled = TemporaryDirectory(prefix="milepost-")
         folder = Path(spilled.name) / "store"
@@ -187,7 +187,7 @@ class StoredPart:
         Raises:
             LogError: the store is damaged, or has become another in the meantime.
         """
-        manifest, log = opened(self.store, self.additions, self.stamp)
+        manifest, log = opened_store(self.store, self.additions, self.stamp)
         limits = Limits.of(log, len(log.sessions.name))
         return Log(**vars(log), records=records_of(Path(self.store), manifest, self.numbers, limits, columns))
 
@@ -199,7 +199,7 @@ class StoredPart:
         """
         manifest, bare, sessions = _without_sessions(self.store, self.additions, self.stamp)
         limits = Limits.of(bare, len(sessions.debug))
-        numbers, records = own_sessions(records_of(Path(self.store), manifest, self.numbers, limits, columns))
+        numbers, records = number_own_sessions(records_of(Path(self.store), manifest, self.numbers, limits, columns))
         with sound(Path(self.store)):
             return Log(**vars(replace(bare, sessions=sessions.pick(numbers), numbers=numbers)), records=records)
 
@@ -208,7 +208,7 @@ class StoredPart:
 
 
 @lru_cache(maxsize=1)
-def opened(store: str, additions: int, stamp: str) -> tuple[Manifest, BareLog]:
+def opened_store(store: str, additions: int, stamp: str) -> tuple[Manifest, BareLog]:
     """A store's manifest, which it may have had before others added to it, and its log without records.
 
     Raises:
@@ -235,7 +235,7 @@ def _manifest(store: str, additions: int, stamp: str) -> Manifest:
     Raises:
         LogError: it has become another in the meantime.
     """
-    manifest = read_manifest(Path(store), kept_as(Manifest(additions=additions)))
+    manifest = read_manifest(Path(store), earlier_name(Manifest(additions=additions)))
     if manifest.stamp() != stamp:
         raise LogError(f"{store}: was packed anew in the meantime. Ask again.")
     return manifest
@@ -251,9 +251,9 @@ def open_store(folder: Path) -> tuple[list[StoredPart], Opened, Opened, int]:
         LogError: the store is damaged, or holds no record that can be used.
     """
     store = str(folder.resolve())
-    manifest = latest(folder, lambda manifest: _manifest(store, manifest.additions, manifest.stamp()))
+    manifest = read_latest(folder, lambda manifest: _manifest(store, manifest.additions, manifest.stamp()))
     state = (store, manifest.additions, manifest.stamp())
     if not manifest.records:
-        raise nothing_in(_without_sessions(*state)[1])
+        raise no_usable_record(_without_sessions(*state)[1])
     parts = [StoredPart(*state, numbers) for numbers in groups_of_parts(manifest)]
-    return parts, lambda: opened(*state)[1], lambda: _without_sessions(*state)[1], manifest.rows
+    return parts, lambda: opened_store(*state)[1], lambda: _without_sessions(*state)[1], manifest.rows

@@ -13,14 +13,14 @@ import numpy as np
 
 from milepost import engine
 from milepost.arrays import Bools, Ints
-from milepost.cleaning.anonymous import anonymous
+from milepost.cleaning.anonymous import replace_names
 from milepost.cleaning.names import Stops
-from milepost.cleaning.selection import Condition, Exclusion, only
+from milepost.cleaning.selection import Condition, Exclusion, keep_sessions
 from milepost.cleaning.survey import Survey
 from milepost.course.course import Course
 from milepost.folder.player_table import PlayerTable, with_players
 from milepost.logs.interface import L, Log
-from milepost.partitions.compressed_columns import CompressedColumn, packed_columns, packed_table
+from milepost.partitions.compressed_columns import CompressedColumn, compress_columns, compress_table
 from milepost.playback.attempt_tables import SessionTimes
 from milepost.playback.attributes import all_attributes
 from milepost.playback.infer import Precedence
@@ -81,9 +81,9 @@ class PartRequest:
         if log.numbers is not None:
             log = with_players(log, self.players)
         if self.kept is not None:
-            log = only(log, self.kept if log.numbers is None else self.kept[log.numbers])
-        log = anonymous(log) if self.anonymous else log
-        return log if self.exclusion is None else only(log, self.exclusion.kept(log))
+            log = keep_sessions(log, self.kept if log.numbers is None else self.kept[log.numbers])
+        log = replace_names(log) if self.anonymous else log
+        return log if self.exclusion is None else keep_sessions(log, self.exclusion.keeps(log))
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -119,23 +119,23 @@ def hits_of_part(part: Part, condition: Condition) -> Bools:
     return condition.hits(part.log())
 
 
-def wanted_of(part: Part, wanted: PartRequest, alone: bool, columns: tuple[str, ...] | None = None) -> Log:
+def request_of_part(part: Part, wanted: PartRequest, alone: bool, columns: tuple[str, ...] | None = None) -> Log:
     """Return the request for a part: by itself, or with the sessions of the whole."""
     return wanted.of(part.by_itself(columns) if alone else part.log(columns))
 
 
 def survey_part(part: Part, wanted: PartRequest, alone: bool) -> Survey:
     """Count names and clocks."""
-    return engine.survey(wanted_of(part, wanted, alone, _SURVEYED), wanted.rules)
+    return engine.survey(request_of_part(part, wanted, alone, _SURVEYED), wanted.rules)
 
 
 def levels_of_part(part: Part, wanted: PartRequest, alone: bool, survey: Survey) -> Precedence:
     """Return which levels the players of a part tried first, to infer the order of the levels from."""
-    gated = engine.clean(wanted_of(part, wanted, alone), wanted.course, wanted.rules, survey, wanted.exclusion)
+    gated = engine.clean(request_of_part(part, wanted, alone), wanted.course, wanted.rules, survey, wanted.exclusion)
     return engine.levels_first_tried(gated, wanted.rules)
 
 
-def replayed_part(log: Log, wanted: PartRequest, survey: Survey, order: list[int] | None) -> FullPlay:
+def replay_part(log: Log, wanted: PartRequest, survey: Survey, order: list[int] | None) -> FullPlay:
     """Replay a part as requested."""
     gated = engine.clean(log, wanted.course, wanted.rules, survey, wanted.exclusion)
     return engine.replay(gated, wanted.rules, order, idle_cap=wanted.idle_cap)
@@ -143,7 +143,7 @@ def replayed_part(log: Log, wanted: PartRequest, survey: Survey, order: list[int
 
 def play_part(part: Part, wanted: PartRequest, survey: Survey, order: list[int] | None) -> PlayedPart:
     """Replay a part, and let its records go."""
-    play = replayed_part(wanted.of(part.log()), wanted, survey, order)
+    play = replay_part(wanted.of(part.log()), wanted, survey, order)
     gated, sessions = play.gated, np.sort(play.gated.sequence)
     times = SessionTimes(*(column[sessions] for column in vars(play.session_times).values()))
     return PlayedPart(
@@ -154,10 +154,10 @@ def play_part(part: Part, wanted: PartRequest, survey: Survey, order: list[int] 
         play.endless[sessions],
         gated.coarse[sessions],
         times,
-        packed_table(play.attempts),
-        packed_table(play.around),
-        packed_columns(all_attributes(play).columns),
-        packed_table(play.moves),
+        compress_table(play.attempts),
+        compress_table(play.around),
+        compress_columns(all_attributes(play).columns),
+        compress_table(play.moves),
         play.gated.stops,
         {kind: play.summary(kind) for kind in wanted.summaries},
     )

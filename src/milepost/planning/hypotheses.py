@@ -41,7 +41,7 @@ HypothesisRow = TypedDict(
 )
 
 
-def tested(play: FullPlay, hypotheses: Sequence[Hypothesis]) -> list[HypothesisRow]:
+def check_hypotheses(play: FullPlay, hypotheses: Sequence[Hypothesis]) -> list[HypothesisRow]:
     """Return what came of each hypothesis, its build held against the one that appeared before it.
 
     Raises:

@@ -9,12 +9,12 @@ from typing import Final, NamedTuple, TypedDict, cast
 import numpy as np
 
 from milepost.difficulty.row_types import SpikesRow
-from milepost.difficulty.whatif import KNOWN_CHANGE, LevelShift, as_difficulty
+from milepost.difficulty.whatif import KNOWN_CHANGE, LevelShift, difficulty_for_chance
 from milepost.errors import UsageError
-from milepost.level_names import nearest
+from milepost.level_names import suggest_nearest
 from milepost.measures.level import place_of
 from milepost.numerics.intervals import Z95
-from milepost.planning.knob_effects import KnobEffect, numeric
+from milepost.planning.knob_effects import KnobEffect, number_or_none
 from milepost.playback.play import FullPlay
 from milepost.wording import listed
 
@@ -52,7 +52,7 @@ def is_of_knob(change: str) -> bool:
     return KNOWN_CHANGE.fullmatch(change) is None and _CHANGE.fullmatch(change) is not None
 
 
-def shifts_of(
+def resolve_changes(
     play: FullPlay, changes: Sequence[str], rows: Sequence[Mapping[str, object]], effects: Sequence[KnobEffect]
 ) -> list[LevelShift]:
     """Return what changes such as ``Low Arch.arch_width=6`` do to the difficulty of their levels.
@@ -74,19 +74,19 @@ def _shift(play: FullPlay, text: str, rows: Sequence[Mapping[str, object]], effe
     assert match is not None
     level, knob, after = place_of(play, match[1].strip()), match[2], float(match[3])
     knobs = cast("dict[str, object]", rows[level]["knobs"])
-    before = numeric(knobs.get(knob))
+    before = number_or_none(knobs.get(knob))
     if before is None:
         knobs_text = f" Its knobs: {listed(list(knobs))}." if knobs else " It has none."
         raise UsageError(
-            f"--set {text!r}: {rows[level]['level']} has no number {knob!r}.{nearest(knob, list(knobs)) or knobs_text}"
+            f"--set {text!r}: {rows[level]['level']} has no number {knob!r}.{suggest_nearest(knob, list(knobs)) or knobs_text}"
         )
-    effect = told_effect(knob, effects)
+    effect = pick_effect(knob, effects)
     if effect is None:
         raise UsageError(f"--set {text!r}: {_untold(knob, effects)}")
     return LevelShift(str(rows[level]["level"]), knob, before, after, *effect)
 
 
-def told_effect(knob: str, effects: Sequence[KnobEffect]) -> ToldEffect | None:
+def pick_effect(knob: str, effects: Sequence[KnobEffect]) -> ToldEffect | None:
     """Return what a unit of a knob does: by builds, else by levels; None where neither is told."""
     usable = [
         ToldEffect(effect["by"], effect["per_unit"], effect["low"], effect["high"])
@@ -104,7 +104,7 @@ def _untold(knob: str, effects: Sequence[KnobEffect]) -> str:
     return f"nothing tells what a unit of {knob} does: it was changed in no build, and too few levels differ in it."
 
 
-def reached_by(
+def values_to_reach(
     judged: Sequence[SpikesRow], rows: Sequence[Mapping[str, object]], effects: Sequence[KnobEffect], chance: float
 ) -> list[KnobReach]:
     """Return per harder level and knob the value that would bring the chance that a middling player's first try clears.
@@ -121,7 +121,7 @@ def reached_by(
     ]
 
 
-def as_surroundings(
+def values_as_surroundings(
     judged: Sequence[SpikesRow], knobs: Sequence[Mapping[str, object]], effects: Sequence[KnobEffect]
 ) -> list[KnobReach]:
     """Return per level that is harder than its surroundings the values that would make it as these lead one to expect.
@@ -157,10 +157,10 @@ def _reaches(
     if difficulty is None or error is None or _chance(difficulty) > chance - _CLOSE:
         return
     for knob, value in its_knobs.items():
-        effect, before = told_effect(knob, effects), numeric(value)
+        effect, before = pick_effect(knob, effects), number_or_none(value)
         if effect is not None and before is not None:
-            seen = [number for other in knobs if (number := numeric(other.get(knob))) is not None]
-            to, low, high, refused = _value(effect, before, as_difficulty(chance) - difficulty, error, seen)
+            seen = [number for other in knobs if (number := number_or_none(other.get(knob))) is not None]
+            to, low, high, refused = _value(effect, before, difficulty_for_chance(chance) - difficulty, error, seen)
             yield {
                 "level": row["level"],
                 "knob": knob,

@@ -9,7 +9,7 @@ from typing import Final, Literal, NamedTuple, TypedDict
 import numpy as np
 
 from milepost.arrays import Floats, Ints
-from milepost.cleaning.selection import only, session_values
+from milepost.cleaning.selection import keep_sessions, session_values
 from milepost.cleaning.splitting import Split, values_in_order
 from milepost.comparison.compare import BuildsCompared, Compare
 from milepost.comparison.pairing import Pair
@@ -45,7 +45,7 @@ class _Changed(NamedTuple):
     by: Mapping[str, float]
 
 
-def numeric(value: object) -> float | None:
+def number_or_none(value: object) -> float | None:
     """The number that a knob's value is; None for any other value."""
     return float(value) if isinstance(value, int | float) and not isinstance(value, bool) and isfinite(value) else None
 
@@ -63,7 +63,7 @@ def effects_by_builds(play: FullPlay, values: Callable[[Play], list[dict[str, ob
     effects: list[KnobEffect] = []
     for name in names:
         changed = [change for change in changes if change.by.get(name)]
-        together = [other for other in names if other != name and changed and _tied(changes, name, other)]
+        together = [other for other in names if other != name and changed and _are_tied(changes, name, other)]
         slope = _slope(changed, name) if changed and not together else (None, None, None)
         effects.append(_effect(name, "builds", len(changed), slope, together))
     return effects
@@ -73,7 +73,7 @@ def play_of_build(play: FullPlay, build: str) -> FullPlay:
     """Return the play of one build's sessions, by its own course."""
     course = play.course.of_build(build) if play.course is not None else None
     mask = np.array([of_session == build for of_session in session_values(play.gated.log, "build")], np.bool_)
-    return replay_log(only(play.gated.log, mask), course, play.rules, exclusion=play.gated.exclusion)
+    return replay_log(keep_sessions(play.gated.log, mask), course, play.rules, exclusion=play.gated.exclusion)
 
 
 def _changes(play: FullPlay, values: Callable[[Play], list[dict[str, object]]], least: int) -> list[_Changed]:
@@ -96,13 +96,14 @@ def _changes(play: FullPlay, values: Callable[[Play], list[dict[str, object]]], 
             by = {
                 name: new - old
                 for name in dict.fromkeys([*pair[0], *pair[1]])
-                if (old := numeric(pair[0].get(name))) is not None and (new := numeric(pair[1].get(name))) is not None
+                if (old := number_or_none(pair[0].get(name))) is not None
+                and (new := number_or_none(pair[1].get(name))) is not None
             }
             changed.append(_Changed(float(shifted.delta[place]), float(shifted.delta_se[place]) ** 2, shifted.spread, by))
     return changed
 
 
-def _tied(changes: Sequence[_Changed], knob: str, other: str) -> bool:
+def _are_tied(changes: Sequence[_Changed], knob: str, other: str) -> bool:
     """Return whether two knobs change together: by the correlation of their changes about zero, where either changed."""
     rows = [(change.by.get(knob, 0.0), change.by.get(other, 0.0)) for change in changes]
     pairs = np.array([row for row in rows if any(row)], np.float64).reshape(-1, 2)
@@ -134,12 +135,14 @@ def effects_by_levels(knobs: Sequence[Mapping[str, object]], difficulty: Floats,
         difficulty: per level, NaN where it is not known.
         places: per level, that of its leg.
     """
-    names = list(dict.fromkeys(name for of_level in knobs for name, value in of_level.items() if numeric(value) is not None))
+    names = list(
+        dict.fromkeys(name for of_level in knobs for name, value in of_level.items() if number_or_none(value) is not None)
+    )
     columns = {name: np.array([_or_nan(of_level.get(name)) for of_level in knobs]) for name in names}
     known = {name: np.isfinite(columns[name]) & np.isfinite(difficulty) for name in names}
     enough = [name for name in names if known[name].sum() >= _FEWEST_LEVELS and len(np.unique(columns[name][known[name]])) > 1]
     rows = np.logical_and.reduce([np.isfinite(difficulty), *(known[name] for name in enough)])
-    together = {name: _ties(name, enough, columns, places, rows) for name in enough}
+    together = {name: _list_ties(name, enough, columns, places, rows) for name in enough}
     alone = [name for name in enough if not together[name]]
     fitted = _fit(difficulty[rows], places[rows], [columns[name][rows] for name in alone]) if alone else {}
     effects: list[KnobEffect] = []
@@ -150,7 +153,7 @@ def effects_by_levels(knobs: Sequence[Mapping[str, object]], difficulty: Floats,
     return effects
 
 
-def _ties(name: str, names: Sequence[str], columns: Mapping[str, Floats], places: Ints, rows: np.ndarray) -> list[str]:
+def _list_ties(name: str, names: Sequence[str], columns: Mapping[str, Floats], places: Ints, rows: np.ndarray) -> list[str]:
     """The knobs that a knob cannot be told from beyond the place, and the place itself."""
     values, place = columns[name][rows], places[rows].astype(np.float64)
     tied = [
@@ -198,7 +201,7 @@ def _fit(difficulty: Floats, places: Ints, columns: Sequence[Floats]) -> dict[in
 
 
 def _or_nan(value: object) -> float:
-    number = numeric(value)
+    number = number_or_none(value)
     return np.nan if number is None else number
 
 

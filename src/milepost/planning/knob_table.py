@@ -14,8 +14,8 @@ from milepost.difficulty.whatif import WhatIf
 from milepost.errors import UsageError
 from milepost.measures.deaths import Deaths
 from milepost.measures.interface import LevelRow, Table
-from milepost.planning.knob_changes import KnobReach, is_of_knob, reached_by, shifts_of
-from milepost.planning.knob_effects import KnobEffect, effects_by_builds, effects_by_levels, numeric
+from milepost.planning.knob_changes import KnobReach, is_of_knob, resolve_changes, values_to_reach
+from milepost.planning.knob_effects import KnobEffect, effects_by_builds, effects_by_levels, number_or_none
 from milepost.playback.attributes import attribute
 from milepost.playback.logged_knobs import logged_knobs, typed_value
 from milepost.playback.play import FullPlay, Play, with_records
@@ -104,12 +104,12 @@ class Knobs:
             *effects_by_builds(full, lambda build_play: _values_in(build_play, knobs), self.min_players),
             *effects_by_levels(knobs, difficulty, places_of_legs(full)),
         ]
-        reach = [] if self.reach is None else reached_by(judged, rows, effects, self.reach)
+        reach = [] if self.reach is None else values_to_reach(judged, rows, effects, self.reach)
         totals = KnobsTotals(rules=_against_rules(full, declared), levers=_levers(rows), effects=effects, reach=reach)
         return Table(rows, totals)
 
 
-def with_knobs(play: FullPlay, changes: Sequence[str], least: int) -> WhatIf:
+def add_knob_changes(play: FullPlay, changes: Sequence[str], least: int) -> WhatIf:
     """Return the what-if of some changes, of which those of knobs do what the log tells of them.
 
     Args:
@@ -118,10 +118,10 @@ def with_knobs(play: FullPlay, changes: Sequence[str], least: int) -> WhatIf:
         least: of fewer players, nothing is claimed of a level.
 
     Raises:
-        UsageError: as `shifts_of` does.
+        UsageError: as `resolve_changes` does.
     """
     table = Knobs(least)(play)
-    shifts = shifts_of(play, [change for change in changes if is_of_knob(change)], table.rows, table.totals["effects"])
+    shifts = resolve_changes(play, [change for change in changes if is_of_knob(change)], table.rows, table.totals["effects"])
     return WhatIf(tuple(change for change in changes if not is_of_knob(change)), tuple(shifts))
 
 
@@ -199,7 +199,7 @@ def _against_rules(play: FullPlay, declared: Sequence[Mapping[str, object]]) -> 
         logged = commonest_at_openings(play, knob)
         for level in range(play.n_levels):
             wanted = rule.at(level)
-            both = [numeric(value) for value in (declared[level].get(knob), logged.get(level))]
+            both = [number_or_none(value) for value in (declared[level].get(knob), logged.get(level))]
             if any(value is not None and abs(value - wanted) > _DIFFERS for value in both):
                 rows.append(KnobRuleRow(knob=knob, level=play.stops[level], by_rule=wanted, declared=both[0], logged=both[1]))
     return rows

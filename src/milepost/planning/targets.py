@@ -9,14 +9,14 @@ from typing import Final, Literal, TypedDict
 
 import numpy as np
 
-from milepost.audit.audit import audit, weighing
+from milepost.audit.audit import audit, count_weighty
 from milepost.course.course import Level
 from milepost.course.legs import last_leg
 from milepost.difficulty.spikes import Spikes
 from milepost.measures.attempts import AttemptsToClear
-from milepost.measures.cells import Cells, cells
+from milepost.measures.cells import Cells, gather_cells
 from milepost.measures.funnel import Funnel, legs_in
-from milepost.measures.funnel_counts import cleared_by
+from milepost.measures.funnel_counts import cleared_mask
 from milepost.measures.interface import Table
 from milepost.numerics.intervals import NO_INTERVAL, Interval, median_interval
 from milepost.numerics.survival import Curve, kaplan_meier
@@ -84,7 +84,7 @@ class _Target:
             low=low,
             high=high,
             players=self.measured.players,
-            verdict=judged(self.goal, self.measured),
+            verdict=judge_target(self.goal, self.measured),
             players_needed=players_needed(self.goal, self.measured),
         )
 
@@ -111,10 +111,10 @@ class Targets:
     def _of_course(self, play: Play) -> Iterator[_Target]:
         for name, planned in self.course.items():
             if name == "findings":
-                value = weighing(play.compute_once(audit).totals, str(planned))
+                value = count_weighty(play.compute_once(audit).totals, str(planned))
                 yield _Target(None, name, 0.0, Goal(high=0.0), Measured(float(value), players=int(play.counts.sum())))
             elif name == "kept_at_end":
-                yield _Target(None, name, float(planned), Goal(low=float(planned)), _kept(play, _at_end(play)[0]))
+                yield _Target(None, name, float(planned), Goal(low=float(planned)), _measure_kept(play, _at_end(play)[0]))
             elif name == "total_minutes":
                 yield _Target(None, name, float(planned), Goal(high=float(planned)), _minutes(play))
             else:
@@ -128,7 +128,7 @@ class Targets:
 
 
 def _of_levels(play: Play) -> Iterator[_Target]:
-    gathered = cells(play)
+    gathered = gather_cells(play)
     for place, level in enumerate(play.course.levels if play.course else ()):
         gathered_cells = gathered.of(place)
         if level.target_clear is not None:
@@ -146,7 +146,7 @@ def _of_levels(play: Play) -> Iterator[_Target]:
                 _tries(gathered_cells),
             )
         if level.target_kept is not None:
-            yield _Target(level.name, "target_kept", level.target_kept, Goal(low=level.target_kept), _kept(play, place))
+            yield _Target(level.name, "target_kept", level.target_kept, Goal(low=level.target_kept), _measure_kept(play, place))
 
 
 def _most(planned: float, span: tuple[float, float] | None) -> Goal:
@@ -182,7 +182,7 @@ def _median(curve: Curve, players: int) -> Measured:
     return Measured(curve.quantile(0.5), curve.quantile_interval(0.5), players, open_ended=True)
 
 
-def _kept(play: Play, place: int) -> Measured:
+def _measure_kept(play: Play, place: int) -> Measured:
     if play.course is not None and play.course.runs.endless:
         return Measured(None, players=int(play.counts.sum()))
     row = play.compute_once(Funnel()).rows[place]
@@ -199,7 +199,7 @@ def _minutes(play: Play) -> Measured:
     """Minutes of play of those who did the last leg, in all their attempts of known duration."""
     table = play.attempts
     last = play.gated.last_leg
-    finished = np.flatnonzero(play.counts & (last >= 0) & play.gated.done(cleared_by(play))[last, np.arange(len(last))])
+    finished = np.flatnonzero(play.counts & (last >= 0) & play.gated.done(cleared_mask(play))[last, np.arange(len(last))])
     known = ~np.isnan(table.active)
     spent = np.bincount(table.player[known], weights=table.active[known], minlength=len(play.gated.players))[finished] / 60
     value = float(np.median(spent)) if len(spent) else None
@@ -222,7 +222,7 @@ class Goal:
         """Return whether a value fulfils it."""
         return self.low - 1e-9 <= value <= self.high + 1e-9
 
-    def apart(self, low: float, high: float) -> bool:
+    def is_failed_by(self, low: float, high: float) -> bool:
         """Return whether no value of an interval fulfils it."""
         return high < self.low - 1e-9 or low > self.high + 1e-9
 
@@ -248,7 +248,7 @@ class Measured:
     open_ended: bool = False
 
 
-def judged(goal: Goal, measured: Measured) -> TargetVerdict:
+def judge_target(goal: Goal, measured: Measured) -> TargetVerdict:
     """The verdict: met by the figure itself, missed where all of its interval fails it, undecided in between."""
     value, (low, high) = measured.value, measured.interval
     if value is not None and goal.holds(value):
@@ -257,7 +257,7 @@ def judged(goal: Goal, measured: Measured) -> TargetVerdict:
         return "missed" if value is not None else "no_telling"
     least = low if low is not None else -inf
     most = high if high is not None else inf if measured.open_ended or value is None else value
-    return "missed" if goal.apart(least, most) else "no_telling"
+    return "missed" if goal.is_failed_by(least, most) else "no_telling"
 
 
 def players_needed(goal: Goal, measured: Measured) -> int | None:
@@ -266,7 +266,7 @@ def players_needed(goal: Goal, measured: Measured) -> int | None:
     None where it is told already, where the figure is not known, or where no number of players that anybody has would do.
     """
     value, (low, high) = measured.value, measured.interval
-    if value is None or judged(goal, measured) != "no_telling":
+    if value is None or judge_target(goal, measured) != "no_telling":
         return None
     end = low if value > goal.high else high
     away = goal.distance(value)

@@ -9,12 +9,12 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.cleaning.field_values import Values, of_numbers
+from milepost.cleaning.field_values import Values, values_of_numbers
 from milepost.cleaning.selection import Condition, Exclusion, Places, Span, parse_condition
 from milepost.course.course import Course
 from milepost.errors import UsageError
 from milepost.level_names import natural_key
-from milepost.playback.attempt_tables import Ends, numbered_tries
+from milepost.playback.attempt_tables import Ends, number_tries
 from milepost.playback.attributes import attribute, is_attribute
 from milepost.playback.play import P, Play
 from milepost.vocabulary import CLEARED, END_FAULT
@@ -37,21 +37,21 @@ class AttributeGroups:
     def plays(self, play: Play, key: str) -> Iterator[tuple[str | None, Play]]:
         """The play with an eye on each group in turn."""
         for value, fits in self.groups:
-            yield value, looking_at(play, fits, f"{key} = {value}" if value is not None else f"{key} not given")
+            yield value, look_at(play, fits, f"{key} = {value}" if value is not None else f"{key} not given")
 
 
-def parsed(texts: Iterable[str], course: Course | None) -> tuple[tuple[Condition, ...], tuple[Condition, ...]]:
+def parse_conditions(texts: Iterable[str], course: Course | None) -> tuple[tuple[Condition, ...], tuple[Condition, ...]]:
     """Conditions as they are written: those on sessions, and those on attempts.
 
     Raises:
         UsageError: one is no condition.
     """
-    conditions = [parse_condition(text).through(course) for text in texts]
+    conditions = [parse_condition(text).for_course(course) for text in texts]
     attempts = tuple(condition for condition in conditions if is_attribute(condition.key))
     return tuple(condition for condition in conditions if condition not in attempts), attempts
 
 
-def fitting(play: P, conditions: tuple[Condition, ...]) -> P:
+def keep_fitting(play: P, conditions: tuple[Condition, ...]) -> P:
     """The play with an eye on the attempts that fit all conditions.
 
     Raises:
@@ -64,11 +64,11 @@ def fitting(play: P, conditions: tuple[Condition, ...]) -> P:
         if not fits.any():
             seen = ", ".join(sorted(values.texts, key=natural_key)[:12])
             raise UsageError(f"--where {condition.written}: no attempt is left. Its values are: {seen}.")
-        play = looking_at(play, fits, condition.written)
+        play = look_at(play, fits, condition.written)
     return play
 
 
-def groups_of(play: Play, key: str) -> AttributeGroups:
+def group_attempts(play: Play, key: str) -> AttributeGroups:
     """The groups of the attempts by an attribute.
 
     Raises:
@@ -78,7 +78,7 @@ def groups_of(play: Play, key: str) -> AttributeGroups:
     numeric = all(not np.isnan(number) for number in Values(np.arange(len(values.texts)), values.texts).numbers)
     if numeric and len(values.texts) > MOST_GROUPS:
         return _quarters(play, values.numbers)
-    shown = of_numbers(values.numbers) if numeric else values  # 3 and 3.0 are one
+    shown = values_of_numbers(values.numbers) if numeric else values  # 3 and 3.0 are one
     order = sorted(range(len(shown.texts)), key=lambda code: natural_key(shown.texts[code]))
     groups: list[tuple[str | None, Bools]] = [(shown.texts[code], shown.codes == code) for code in order]
     return AttributeGroups([*groups, *_absent(shown.codes < 0)], [])
@@ -105,7 +105,7 @@ def _absent(missing: Bools) -> list[tuple[str | None, Bools]]:
     return [(None, missing)] if missing.any() else []
 
 
-def without(play: P, exclusion: Exclusion) -> P:
+def apply_exclusion(play: P, exclusion: Exclusion) -> P:
     """The play with attempts void, or taken for clears, and ends taken for no decisions, as an exclusion says."""
     table = play.attempts
     outcome, end = table.outcome.copy(), play.end.codes.copy()
@@ -113,13 +113,13 @@ def without(play: P, exclusion: Exclusion) -> P:
     void = _standing_at(play, exclusion.void)
     names = play.gated.log.sessions.name
     end[[name in exclusion.faults for name in names]] = END_FAULT
-    number, rerun = numbered_tries(table.player, table.level, outcome == CLEARED, void)
+    number, rerun = number_tries(table.player, table.level, outcome == CLEARED, void)
     attempts = replace(table, outcome=outcome, void=void, number=number, rerun=rerun)
     gated = replace(play.gated, exclusion=exclusion)
     return replace(play, gated=gated, attempts=attempts, end=Ends(end), known=dict(play.known))
 
 
-def looking_at(play: P, fits: Bools, asked: str) -> P:
+def look_at(play: P, fits: Bools, asked: str) -> P:
     """The play with an eye on some of its attempts only; they keep the numbers that they have among all."""
     attempts = replace(play.attempts, aside=play.attempts.aside | ~fits)
     return replace(play, attempts=attempts, asked=(*play.asked, asked), known=dict(play.known))

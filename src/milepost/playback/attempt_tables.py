@@ -9,7 +9,7 @@ import numpy as np
 from milepost.arrays import Bools, Floats, Ints
 from milepost.cleaning.gate import Gated
 from milepost.logs.interface import ABSENT
-from milepost.numerics.whole_numbers import among, ordinals, stable_order
+from milepost.numerics.whole_numbers import is_among, ordinals, stable_order
 from milepost.vocabulary import BIT, END_CAUSES, RUN_END, SESSION_END, WHOLE, EndCause, Outcome
 
 
@@ -55,7 +55,7 @@ class AttemptTable:
 
     def ended(self, *outcomes: Outcome) -> Bools:
         """Return a mask of the attempts that ended in one of some outcomes."""
-        return among(self.outcome, outcomes)
+        return is_among(self.outcome, outcomes)
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -66,7 +66,7 @@ class Ends:
 
     def by(self, *causes: EndCause) -> Bools:
         """Return a mask of the attempts that ended by one of some causes."""
-        return among(self.codes, causes)
+        return is_among(self.codes, causes)
 
     def of(self, rows: Ints) -> Ends:
         """Return the ends of some rows."""
@@ -94,7 +94,7 @@ class MoveTable:
     kind: Ints
 
 
-def numbered_tries(player: Ints, level: Ints, cleared: Bools, void: Bools) -> tuple[Ints, Bools]:
+def number_tries(player: Ints, level: Ints, cleared: Bools, void: Bools) -> tuple[Ints, Bools]:
     """The number of each attempt among the player's at its level, and whether a clear came before it.
 
     Args:
@@ -107,12 +107,12 @@ def numbered_tries(player: Ints, level: Ints, cleared: Bools, void: Bools) -> tu
     place = ordinals(cell, order)
     first = np.arange(len(order)) - (place[order] - 1)  # of the same player and level
     number, rerun = np.empty(len(order), np.int64), np.empty(len(order), np.bool_)
-    rerun[order] = _before(cleared[order], first) > 0
-    number[order] = np.where(void[order], 0, _before(~void[order], first) + 1)
+    rerun[order] = _count_before(cleared[order], first) > 0
+    number[order] = np.where(void[order], 0, _count_before(~void[order], first) + 1)
     return number, rerun
 
 
-def _before(marked: Bools, first: Ints) -> Ints:
+def _count_before(marked: Bools, first: Ints) -> Ints:
     """How many rows are marked from each row's first one up to, but without, the row itself."""
     count: Ints = np.cumsum(marked) - marked
     return count - count[first]

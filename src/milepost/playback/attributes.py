@@ -9,12 +9,12 @@ from typing import Final
 import numpy as np
 
 from milepost.arrays import Bools, Column
-from milepost.cleaning.field_values import Values, of_numbers
+from milepost.cleaning.field_values import Values, values_of_numbers
 from milepost.errors import UsageError
 from milepost.logs.interface import ABSENT, BareLog
-from milepost.numerics.whole_numbers import among
+from milepost.numerics.whole_numbers import is_among
 from milepost.playback.play import FullPlay, Play, with_records
-from milepost.playback.runs import RunMarks, runs_of
+from milepost.playback.runs import RunMarks, find_runs
 from milepost.vocabulary import COMPLETE, DEATH, DROPPED, NUMBER_FIELDS, RESET, RETRY, SESSION_END, START, TRANSITION
 
 _ATTRIBUTE: Final = re.compile(r"(start|end|run)\.(.+)", re.DOTALL)
@@ -62,14 +62,14 @@ def attribute(play: Play, key: str) -> Values:
     if not is_given(column).any():
         raise UsageError(_no_such(log, key))
     if column.dtype.kind == "f":
-        return of_numbers(column)
+        return values_of_numbers(column)
     texts = log.causes if key == "end.cause" else log.tags[key.partition(".")[2]]
     return Values(column.astype(np.int64), texts)
 
 
 def _of_run(play: Play, key: str) -> Values:
     """Return the fields at the beginning of each attempt's run."""
-    runs, tags, name = runs_of(play), play.summary(RunMarks).tags, key.removeprefix("run.")
+    runs, tags, name = find_runs(play), play.summary(RunMarks).tags, key.removeprefix("run.")
     if name not in tags:
         has = f" They say: {', '.join(f'run.{tag}' for tag in tags)}." if tags else ""
         raise UsageError(f"{key}: no run_start of the log says {name}.{has}")
@@ -114,7 +114,7 @@ def opened_itself(play: FullPlay) -> Bools:
 def _opened_itself(play: FullPlay) -> Bools:
     records, table = play.gated.log.records, play.attempts
     rows = play.gated.order[table.opened_at]
-    opened: Bools = among(records.event[rows], (START, RETRY)) & (records.marks[rows] & DROPPED == 0)
+    opened: Bools = is_among(records.event[rows], (START, RETRY)) & (records.marks[rows] & DROPPED == 0)
     return opened
 
 
@@ -126,6 +126,6 @@ def closed_itself(play: FullPlay) -> Bools:
 def _closed_itself(play: FullPlay) -> Bools:
     records, table = play.gated.log.records, play.attempts
     rows = play.gated.order[table.closed_at]
-    at_level = among(records.event[rows], _CLOSING) & (play.gated.level[rows] == table.level)
+    at_level = is_among(records.event[rows], _CLOSING) & (play.gated.level[rows] == table.level)
     closed: Bools = (at_level | (records.event[rows] == SESSION_END)) & (records.marks[rows] & DROPPED == 0)
     return closed

@@ -7,9 +7,9 @@ from typing import cast
 
 from milepost.course.course import Course
 from milepost.errors import AttemptsGoneError, unknown_word
-from milepost.playback.attempt_tables import numbered_tries
+from milepost.playback.attempt_tables import number_tries
 from milepost.playback.play import About, Memo, Play, S, T
-from milepost.playback.runs import runs_of
+from milepost.playback.runs import find_runs
 from milepost.vocabulary import CLEARED
 
 
@@ -51,7 +51,7 @@ class CountedPlay(Memo):
         return self.known[kind]
 
 
-def counted_per(play: Play, per: str) -> Play:
+def count_per(play: Play, per: str) -> Play:
     """The play counted per `player`, as it is, or per `run`.
 
     Raises:
@@ -61,6 +61,6 @@ def counted_per(play: Play, per: str) -> Play:
         raise unknown_word("per", per, ("player", "run"))
     if per == "player":
         return play
-    table, run = play.attempts, runs_of(play).of_attempt
-    number, rerun = numbered_tries(run, table.level, table.ended(CLEARED), table.void)
+    table, run = play.attempts, find_runs(play).of_attempt
+    number, rerun = number_tries(run, table.level, table.ended(CLEARED), table.void)
     return replace(play, attempts=replace(table, number=number, rerun=rerun), units=run, known=dict(play.known))

@@ -8,7 +8,7 @@ import numpy as np
 
 from milepost.arrays import Ints
 from milepost.level_names import natural_key
-from milepost.numerics.whole_numbers import first_places, numbered
+from milepost.numerics.whole_numbers import first_places, number_values
 
 MOST_LEVELS = 3000  # the method compares every pair
 
@@ -59,7 +59,7 @@ def infer_order(seen: Precedence, names: list[str]) -> list[int]:
     return order
 
 
-def precedence(player: Ints, level: Ints) -> Precedence:
+def count_precedence(player: Ints, level: Ints) -> Precedence:
     """Return, for pairs of levels, how many players attempted one before the other.
 
     Args:
@@ -69,7 +69,7 @@ def precedence(player: Ints, level: Ints) -> Precedence:
     levels = np.flatnonzero(np.bincount(level)) if len(level) else np.zeros(0, np.int64)
     index = np.searchsorted(levels, level)
     before = np.zeros((len(levels), len(levels)), np.int64)
-    _, players = numbered(player)
+    _, players = number_values(player)
     cell, first = first_places(players * max(1, len(levels)) + index)
     never = len(player)
     place = np.full((int(players.max(initial=-1)) + 1, len(levels)), never, np.int64)

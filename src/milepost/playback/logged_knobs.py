@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from milepost.cleaning.field_values import Values, number_of
-from milepost.cleaning.survey import builds_of
+from milepost.cleaning.survey import number_builds
 from milepost.errors import UsageError
 from milepost.level_names import natural_key
-from milepost.numerics.whole_numbers import counted, distinct
+from milepost.numerics.whole_numbers import count_values, distinct
 from milepost.playback.attributes import attribute
 from milepost.playback.play import Play
 
@@ -40,11 +40,11 @@ def _one_a_level(play: Play, values: Values) -> dict[int, int]:
 
     Nor where those of all levels of each build are alike.
     """
-    table, build = play.attempts, builds_of(play.gated.log.sessions)[0]
+    table, build = play.attempts, number_builds(play.gated.log.sessions)[0]
     given = np.flatnonzero((values.codes >= 0) & (table.level < play.n_levels))
     width = len(values.texts) + 1
     cell = build[table.session[given]] * play.n_levels + table.level[given]
-    pairs, counts = counted(cell * width + values.codes[given])
+    pairs, counts = count_values(cell * width + values.codes[given])
     cells, codes = pairs // width, pairs % width
     player = cells // play.n_levels if play.n_levels else cells
     if len(distinct(cells)) < len(cells) or len(distinct(player * width + codes)) == len(distinct(player)):
@@ -73,7 +73,7 @@ def typed_value(text: str) -> object:
     return int(number) if number.is_integer() else number
 
 
-def said_alike(play: Play, name: str, level: int) -> object | None:
+def common_value(play: Play, name: str, level: int) -> object | None:
     """Return the value of a field in all starts of a level; None if they differ, or fewer than two have it."""
     try:
         values = attribute(play, f"start.{name}")

@@ -14,7 +14,7 @@ from milepost.cleaning.gate import Admitted, Gated
 from milepost.cleaning.selection import Exclusion
 from milepost.course.course import Course
 from milepost.errors import AttemptsGoneError, RecordsGoneError
-from milepost.logs.interface import refused_in_all
+from milepost.logs.interface import count_refused
 from milepost.playback.attempt_tables import (
     AroundAttempts,
     AttemptTable,
@@ -239,7 +239,7 @@ class Play(Memo):
             list(log.tags),
             log.unknown_words,
             self.gated.debug_sessions,
-            refused_in_all(log.refused),
+            count_refused(log.refused),
             self.gated.exclusion,
         )
 
@@ -272,17 +272,17 @@ class Play(Memo):
         Raises:
             RecordsGoneError: it was not made before the records were freed.
         """
-        return self._known(kind, kind.of)
+        return self._summarised(kind, kind.of)
 
     @property
     def around(self) -> AroundAttempts:
         """Return the openings and closings of the attempts."""
-        return self._known(AroundAttempts, lambda full: around_attempts(full.gated, full.attempts))
+        return self._summarised(AroundAttempts, lambda full: around_attempts(full.gated, full.attempts))
 
     @property
     def session_times(self) -> SessionTimes:
         """When sessions begin and end."""
-        return self._known(SessionTimes, lambda full: session_times(full.gated))
+        return self._summarised(SessionTimes, lambda full: session_times(full.gated))
 
     def known_summary(self, kind: type[V]) -> V | None:
         """Return a summary that was computed already; None if there is none of the kind."""
@@ -290,7 +290,7 @@ class Play(Memo):
             self.known[kind] = self.recall(kind)
         return cast(V | None, self.known.get(kind))
 
-    def _known(self, kind: type[V], make: Callable[[FullPlay], V]) -> V:
+    def _summarised(self, kind: type[V], make: Callable[[FullPlay], V]) -> V:
         summary = self.known_summary(kind)
         if summary is None:
             summary = make(with_records(self))

@@ -9,18 +9,18 @@ from typing import Any, Final, NamedTuple
 import numpy as np
 
 from milepost.arrays import Bools, Column, Ints
-from milepost.cleaning.gate import Gated, gate
+from milepost.cleaning.gate import Gated, judge_records
 from milepost.cleaning.names import reorder
 from milepost.cleaning.selection import Exclusion
-from milepost.compiling import Compiled, available
+from milepost.compiling import Compiled, is_available
 from milepost.course.course import Course
 from milepost.errors import LogError
 from milepost.logs.interface import ABSENT, BareLog, Log
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback import machine
-from milepost.playback.attempt_filters import without
-from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable, numbered_tries
-from milepost.playback.infer import MOST_LEVELS, Precedence, infer_order, precedence
+from milepost.playback.attempt_filters import apply_exclusion
+from milepost.playback.attempt_tables import AttemptTable, Ends, MoveTable, number_tries
+from milepost.playback.infer import MOST_LEVELS, Precedence, count_precedence, infer_order
 from milepost.playback.machine_io import (
     BY_RECORDS,
     FLOATS,
@@ -52,7 +52,7 @@ def replay_log(
     Raises:
         LogError: no course is given and the log has more level names than an order can be inferred for.
     """
-    gated = gate(log, course, rules.keep_debug, exclusion=exclusion)
+    gated = judge_records(log, course, rules.keep_debug, exclusion=exclusion)
     if course is not None:
         progress.step("replaying", len(gated.sequence))
         return replay_gated(gated, rules, None, progress)
@@ -70,7 +70,7 @@ def levels_in_play(gated: Gated, rules: ReplayRules, progress: Progress = SILENT
     """
     attempts = _replay(gated, rules, True, progress).attempts
     require_few(distinct(attempts.level), gated.log)
-    return precedence(attempts.player, attempts.level)
+    return count_precedence(attempts.player, attempts.level)
 
 
 def require_few(levels: Ints, log: BareLog) -> None:
@@ -106,7 +106,7 @@ def _replay(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress
     gated = _marked(gated, written.marks)
     moves = MoveTable(player=gated.player[written.moves["session"]], time=times, **written.moves)
     play = FullPlay(gated, _attempt_table(written.attempts, gated), moves, Ends(written.end), written.endless, inferred, rules)
-    return play if gated.exclusion is None else without(play, gated.exclusion)
+    return play if gated.exclusion is None else apply_exclusion(play, gated.exclusion)
 
 
 def _marked(gated: Gated, in_order: Ints) -> Gated:
@@ -120,7 +120,7 @@ def _attempt_table(columns: dict[str, Column], gated: Gated) -> AttemptTable:
     for name in ("settling", "progress"):
         columns[name][columns[name] < 0] = np.nan
     player, never = gated.player[columns["session"]], np.zeros(len(columns["session"]), np.bool_)
-    number, rerun = numbered_tries(player, columns["level"], columns["outcome"] == CLEARED, never)
+    number, rerun = number_tries(player, columns["level"], columns["outcome"] == CLEARED, never)
     return AttemptTable(player=player, number=number, rerun=rerun, void=never, aside=never, **columns)
 
 
@@ -150,7 +150,7 @@ def run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress) ->
 
 def _pays(records: int) -> bool:
     """Return whether so many records are worth compiled code. Both ways give the same, to the last bit."""
-    if records < WORTHWHILE or not available():
+    if records < WORTHWHILE or not is_available():
         return False
     return records >= WORTH_COMPILING or not run_compiled.waits()
 
@@ -169,12 +169,12 @@ class _Plain:
         """A column as the machine takes it."""
         return values.tolist()
 
-    def held(self, columns: NamedTuple) -> object:
+    def hold(self, columns: NamedTuple) -> object:
         """Named columns as the machine takes them: in slots, which the interpreter reads faster than fields of tuples."""
         names = columns._fields
         slotted = type("Slotted", (), {"__slots__": names})()
         for name, value in zip(names, columns, strict=True):
-            setattr(slotted, name, self.held(value) if hasattr(value, "_fields") else value)
+            setattr(slotted, name, self.hold(value) if hasattr(value, "_fields") else value)
         return slotted
 
     def state(self) -> Any:
@@ -198,7 +198,7 @@ class _Compiled:
         """A column as the machine takes it."""
         return np.ascontiguousarray(values)
 
-    def held(self, columns: NamedTuple) -> object:
+    def hold(self, columns: NamedTuple) -> object:
         """Named columns as the machine takes them: as they are."""
         return columns
 
@@ -229,7 +229,7 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, m
     room = len(gated.order)  # memory is only taken for what is written
     attempts = Attempts(*(column(np.zeros(room, _kind(name))) for name in Attempts._fields))
     moves = MoveColumns(*(column(np.zeros(room, _kind(name))) for name in MoveColumns._fields))
-    held, out, sessions = machine.held(tape), machine.held(MachineOutput(tally, attempts, moves)), machine.held(sittings)
+    held, out, sessions = machine.hold(tape), machine.hold(MachineOutput(tally, attempts, moves)), machine.hold(sittings)
     if machine.waits():
         progress.step("compiling the replay, once for this version of the program")
         machine.runner(held, out, state, sessions, 0, 0)
@@ -238,8 +238,8 @@ def _run(gated: Gated, rules: ReplayRules, inferred: bool, progress: Progress, m
         machine.runner(held, out, state, sessions, first, min(first + machine.step, len(gated.sequence)))
         progress.advance(min(machine.step, len(gated.sequence) - first))
     return ReplayColumns(
-        _taken(attempts, int(state.attempts)),
-        _taken(moves, int(state.moves)),
+        _used_rows(attempts, int(state.attempts)),
+        _used_rows(moves, int(state.moves)),
         np.array(sittings.end, dtype=np.int64),
         np.array(sittings.endless, dtype=np.bool_),
         np.asarray(tape.marks),
@@ -250,7 +250,7 @@ def _kind(name: str) -> type:
     return np.float64 if name in _SECONDS else np.int64
 
 
-def _taken(room: NamedTuple, count: int) -> dict[str, Column]:
+def _used_rows(room: NamedTuple, count: int) -> dict[str, Column]:
     """Return the output, without the unused room."""
     return {name: np.asarray(getattr(room, name)[:count], _kind(name)) for name in room._fields}
 

@@ -93,7 +93,7 @@ class _Happenings:
     row: Ints
 
 
-def runs_of(play: Play) -> Runs:
+def find_runs(play: Play) -> Runs:
     """The runs of a play, those without an attempt left out."""
     return play.compute_once(_runs)
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.interface import ABSENT, Records
-from milepost.logs.records.sink import copied
+from milepost.logs.records.sink import copies_mask
 from milepost.numerics.value_counts import AddedUp
 from milepost.numerics.whole_numbers import distinct
 from milepost.playback.play import FullPlay, Play, Summed
@@ -139,14 +139,14 @@ class SessionMarks(AddedUp):
     @classmethod
     def of(cls, play: Play) -> SessionMarks:
         """Return the session marks of a play, or of the sessions of a part."""
-        sessions = play.gated.sequence[~copied(play.gated.log.sessions)[play.gated.sequence]]
+        sessions = play.gated.sequence[~copies_mask(play.gated.log.sessions)[play.gated.sequence]]
         return cls(
             len(sessions),
-            *(int(np.count_nonzero(marks[sessions])) for marks in (play.endless, differing(play), play.gated.coarse)),
+            *(int(np.count_nonzero(marks[sessions])) for marks in (play.endless, differs_mask(play), play.gated.coarse)),
         )
 
 
-def tallies_of(play: Summed) -> Tallies:
+def get_tallies(play: Summed) -> Tallies:
     """Counts over all records of a play."""
     return play.summary(Tallies)
 
@@ -158,7 +158,7 @@ def finding_counts(play: Summed) -> dict[str, int]:
 
 def _finding_counts(play: Summed) -> dict[str, int]:
     counts, marks = {"unreadable_record": play.about.refused}, play.sums(SessionMarks)
-    tallies = tallies_of(play).findings
+    tallies = get_tallies(play).findings
     for number, finding in enumerate(FINDINGS[1:], 1):
         counts[finding.code] = tallies[number].records if number in tallies else 0
     if (wrapped := tallies.get(_WRAPPED)) is not None:
@@ -169,7 +169,7 @@ def _finding_counts(play: Summed) -> dict[str, int]:
     return {code: count for code, count in counts.items() if count}
 
 
-def differing(play: Play) -> Bools:
+def differs_mask(play: Play) -> Bools:
     """Per session, whether the table of players gives a tag of it otherwise."""
     log = play.gated.log
     differ = log.players.differ if log.players is not None else frozenset()
@@ -178,7 +178,7 @@ def differing(play: Play) -> Bools:
 
 def unknown_words(play: Summed) -> dict[str, int]:
     """The event words outside the list, with how many records have each."""
-    words = zip(play.about.unknown_words, tallies_of(play).words, strict=True)
+    words = zip(play.about.unknown_words, get_tallies(play).words, strict=True)
     return {word: int(count) for word, count in words if count}
 
 

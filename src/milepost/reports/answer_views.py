@@ -92,15 +92,14 @@ def _quotation(quotation: Quotation) -> str:
 def _left_out(report: AnswersDocument) -> list[str]:
     lines = []
     if names := report["players_not_counted"]:
-        lines.append(
-            f"Left out: the answers of {plural(len(names), 'player')} who are not in the log or do not count ({_some(names)})."
-        )
+        whose = f"{plural(len(names), 'player')} who are not in the log or do not count"
+        lines.append(f"Left out: the answers of {whose} ({_some_names(names)}).")
     if names := report["unknown_levels"]:
-        lines.append(f"Left out: answers on {plural(len(names), 'level')} that the course does not have ({_some(names)}).")
+        lines.append(f"Left out: answers on {plural(len(names), 'level')} that the course does not have ({_some_names(names)}).")
     return lines
 
 
-def _some(names: list[str]) -> str:
+def _some_names(names: list[str]) -> str:
     more = [f"{len(names) - _MOST_LISTED} more"] if len(names) > _MOST_LISTED else []
     return listed([*map(safe, names[:_MOST_LISTED]), *more])
 
@@ -116,7 +115,7 @@ def _question(report: AnswersDocument, question: QuestionAnswers) -> View[Answer
         columns += [
             Column("mean", lambda row: _bracketed(rate(row["mean"]), row["n"] < least)),
             Column("95 %", lambda row: _span(row["mean_low"], row["mean_high"]), rank=2, full_title="interval of the mean"),
-            Column("a try clears", lambda row: percent(_beside(beside, row)), rank=1),
+            Column("a try clears", lambda row: percent(_clear_rate_beside(beside, row)), rank=1),
         ]
         columns.append(Column("answers", _distribution, left=True, rank=3))
     return View(f"“{safe(question['question'])}”", tuple(columns), question["levels"], _notes(report, question))
@@ -130,7 +129,7 @@ def _span(low: float | None, high: float | None) -> str:
     return "" if low is None or high is None else f"{rate(low)}–{rate(high)}"
 
 
-def _beside(rows: dict[str | None, AnswersRow], row: AnsweredLevel) -> float | None:
+def _clear_rate_beside(rows: dict[str | None, AnswersRow], row: AnsweredLevel) -> float | None:
     return rows[row["level"]]["try_clear"] if row["level"] in rows else None
 
 
@@ -176,7 +175,7 @@ def agreement_sentences(question: QuestionAnswers) -> list[str]:
     if agreement is not None and agreement["rho"] is not None:
         low, high = agreement["low"], agreement["high"]
         span = f", 95 % interval {logits(low)} to {logits(high)}" if low is not None and high is not None else ""
-        direction = _way(low, high)
+        direction = _word_direction(low, high)
         lines.append(
             f"Answers and tries: rank correlation {logits(agreement['rho'])}{span}, over "
             f"{plural(agreement['pairs'], 'pair')} of player and level; {direction}."
@@ -189,7 +188,7 @@ def agreement_sentences(question: QuestionAnswers) -> list[str]:
     return lines
 
 
-def _way(low: float | None, high: float | None) -> str:
+def _word_direction(low: float | None, high: float | None) -> str:
     if low is None or high is None or low <= 0 <= high:
         return "whether the two go together cannot be told"
     return "who needs more tries answers higher" if low > 0 else "who needs more tries answers lower"

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Final, TypeVar, cast
 
-from milepost.audit.cautions import NEEDED, cautions_of
+from milepost.audit.cautions import NEEDED, list_cautions
 from milepost.measures.cells import Attendance
 from milepost.measures.funnel import legs_in
 from milepost.measures.interface import name_of
 from milepost.playback.play import with_attempts
 from milepost.playback.tallies import finding_counts
-from milepost.reports.exclusion_text import suspected, what_is_void
+from milepost.reports.exclusion_text import count_suspected, word_exclusion
 from milepost.reports.head_types import CourseHead, Head, LeftOut, LegHead
 from milepost.wording import listed, plural
 
@@ -24,7 +24,7 @@ FORMAT: Final = 1  # of documents; it rises when a key changes its meaning or go
 D = TypeVar("D", bound=Head)
 
 
-def head(command: str, play: Summed) -> Head:
+def build_head(command: str, play: Summed) -> Head:
     """Return the head of every document."""
     attendance = play.sums(Attendance)
     begin = Head(
@@ -35,10 +35,10 @@ def head(command: str, play: Summed) -> Head:
         sessions=attendance.sessions,
         left_out=LeftOut(debug_sessions=play.about.debug_sessions, players_without_attempt=attendance.without_attempt),
         findings=finding_counts(play),
-        cautions=cautions_of(play, command),
+        cautions=list_cautions(play, command),
     )
     if play.about.exclusion is not None:
-        begin["excluded"] = suspected(with_attempts(play), play.about.exclusion)
+        begin["excluded"] = count_suspected(with_attempts(play), play.about.exclusion)
         begin["left_out"]["excluded_sessions"] = begin["excluded"]["sessions"]
     if play.per_run:
         begin["per"] = "run"
@@ -47,10 +47,10 @@ def head(command: str, play: Summed) -> Head:
     return begin
 
 
-def document(command: str, play: Summed, table: Table[Mapping[str, object], Mapping[str, object]]) -> Head:
+def build_document(command: str, play: Summed, table: Table[Mapping[str, object], Mapping[str, object]]) -> Head:
     """The JSON document of a measure: the head, the totals, and the rows; `reports.documents` has the keys of each."""
-    rows = [without_end(row) for row in table.rows] if play.course and play.course.runs.endless else table.rows
-    return cast(Head, {**head(command, play), **table.totals, "levels": rows})
+    rows = [drop_end(row) for row in table.rows] if play.course and play.course.runs.endless else table.rows
+    return cast(Head, {**build_head(command, play), **table.totals, "levels": rows})
 
 
 def needs_of(measures: Iterable[CountingMeasure]) -> Kinds:
@@ -85,7 +85,7 @@ def name_of_document(command: str, measure: object, per: str = "player") -> str 
     return None if name is None else f"document-{command}-{per}-{name}"
 
 
-def without_end(row: Mapping[str, object]) -> Mapping[str, object]:
+def drop_end(row: Mapping[str, object]) -> Mapping[str, object]:
     """A row of a course that has no end, at which nobody stops and nobody is lost; a row of any other table as it is."""
     if "retention" not in row or "stopped" not in row:
         return row
@@ -93,7 +93,7 @@ def without_end(row: Mapping[str, object]) -> Mapping[str, object]:
     return {**row, **gone, "ended_here": row["stopped"]}
 
 
-def described(report: D, course: Course | None, least: int) -> D:
+def add_descriptions(report: D, course: Course | None, least: int) -> D:
     """The document with what its readers need beside the figures: notes of the course, and the least number of players."""
     levels = course.levels if course else ()
     notes = {level.name: level.note for level in levels if level.note}
@@ -110,13 +110,13 @@ def rows_of(report: Head, key: str) -> list[Mapping[str, object]]:
 def source_notes(report: Head) -> list[str]:
     """The lines under a table: counted players, players left out, and the heavy findings of the log."""
     return [
-        who_counts(report),
-        *what_is_void(report),
+        word_counted(report),
+        *word_exclusion(report),
         *(caution["sentence"] for caution in report["cautions"] if not caution["first"]),
     ]
 
 
-def who_counts(report: Head) -> str:
+def word_counted(report: Head) -> str:
     """Return the sentences on counted players, and on those left out."""
     left_out = report["left_out"]
     sentence = f"{plural(report['players'], 'player')} in {plural(report['sessions'], 'session')}."

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Literal
 
 from milepost.audit.exclusions import ACTS
 from milepost.logs.mapping.map_usage import map_notes
-from milepost.reports.build_document import who_counts
-from milepost.reports.exclusion_text import figures_changed
+from milepost.reports.build_document import word_counted
+from milepost.reports.exclusion_text import word_changes
 from milepost.reports.interface import Column, View
 from milepost.reports.views import figure
 from milepost.wording import listed, number, percent, plural, safe, seconds
@@ -38,7 +38,7 @@ def _contents(report: CheckDocument) -> AnyView:
     lines = [
         f"{plural(report['records'], 'record')} in {plural(len(report['files']), 'file')}: {report['used']:,} used, "
         f"{report['reported']:,} reported and set aside.",
-        who_counts(report),
+        word_counted(report),
         *_heavy(report),
         f"Builds: {listed(builds) if builds else 'none is named'}. Levels played: {report['levels_seen']}"
         + (f" of a course of {len(report['course']['levels'])}." if not report["course"]["inferred"] else "."),
@@ -66,11 +66,11 @@ def _players_table(table: PlayersTable) -> str:
     """Return the players who are only in the table, or only in the log."""
     only_table, only_log = "in the table and not in the log", "in the log and not in the table"
     sides = ((table["only_in_table"], only_table), (table["only_in_log"], only_log))
-    parts = [f"{plural(len(names), 'player')} {where} ({_some(names)})" for names, where in sides if names]
+    parts = [f"{plural(len(names), 'player')} {where} ({_some_names(names)})" for names, where in sides if names]
     return f"{safe(table['file'])}: {listed(parts) if parts else 'it has all players of the log, and no others'}."
 
 
-def _some(names: list[str]) -> str:
+def _some_names(names: list[str]) -> str:
     more = [f"{len(names) - _MOST_WORDS} more"] if len(names) > _MOST_WORDS else []
     return listed([*map(safe, names[:_MOST_WORDS]), *more])
 
@@ -86,13 +86,13 @@ def _findings(report: CheckDocument) -> View[Detail]:
         Column("weight", lambda row: "known" if row["known"] else row["weight"], left=True, rank=1),
         Column("what was done", lambda row: row["done"], left=True, rank=2),
         Column("first place", lambda row: safe(row["places"][0]) if row["places"] else "", left=True, rank=4),
-        Column("at", lambda row: _there(row, "level"), left=True, rank=5, full_title="level of the first place"),
-        Column("build", lambda row: _there(row, "build"), left=True, rank=6, full_title="build of the first place"),
+        Column("at", lambda row: _first_place(row, "level"), left=True, rank=5, full_title="level of the first place"),
+        Column("build", lambda row: _first_place(row, "build"), left=True, rank=6, full_title="build of the first place"),
     )
     return View("What was found, and what was done about it", columns, rows, _known_notes(rows))
 
 
-def _there(row: Detail, field: Literal["level", "build"]) -> str:
+def _first_place(row: Detail, field: Literal["level", "build"]) -> str:
     """Return the level or the build where a finding was first made."""
     return safe(row["at"][0][field] or "") if row["at"] else ""
 
@@ -101,7 +101,7 @@ def _suspects(report: CheckDocument) -> AnyView:
     rows = report["suspects"]
     if not rows:
         return View("What looks odd: nothing", (), [], [])
-    lines = [f"{_suspect_head(row)}: {_sentence(safe(row['why']))}{_known(row)}" for row in rows]
+    lines = [f"{_suspect_head(row)}: {_sentence(safe(row['why']))}{_word_known(row)}" for row in rows]
     return View("What looks odd, and may be true (listed, not mended)", (), [], lines)
 
 
@@ -112,10 +112,10 @@ def _excluding(report: CheckDocument) -> list[AnyView]:
     moves |= {row["code"]: row["excluding"] for row in report["suspects"] if row["code"] in ACTS}
     for code, moved in moves.items():
         unknown = "what that would change was not worked out for a log of this size, or nothing would be left"
-        effect = f": {unknown}" if moved is None else f" would change {figures_changed(moved)}"
+        effect = f": {unknown}" if moved is None else f" would change {word_changes(moved)}"
         lines.append(f"--exclude {code}{effect}.")
     changing = [effect for moved in moves.values() for effect in moved or ()]
-    heading = f"Leaving out what is suspect would change {figures_changed(changing)}"
+    heading = f"Leaving out what is suspect would change {word_changes(changing)}"
     return [View(heading, (), [], lines)] if lines else []
 
 
@@ -152,14 +152,14 @@ def _suspect_head(row: SuspectRow) -> str:
     return f"{row['code']}, {row['count']:,} in {plural(row['sessions'], 'session')}" + (f", at {where}" if where else "")
 
 
-def _known(row: Labelled) -> str:
+def _word_known(row: Labelled) -> str:
     if not row["known"]:
         return ""
     return " Known" + (f": {safe(row['known'])}." if isinstance(row["known"], str) else ".")
 
 
 def _known_notes(rows: list[Detail]) -> list[str]:
-    return [f"{row['code']}:{_known(row)}" for row in rows if row["known"]]
+    return [f"{row['code']}:{_word_known(row)}" for row in rows if row["known"]]
 
 
 def _moved(report: CheckDocument) -> View[MovedRow]:
@@ -170,10 +170,10 @@ def _moved(report: CheckDocument) -> View[MovedRow]:
         return View("Repairs do not change a figure", (), [], [text])
     columns: tuple[Column[MovedRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
-        *_beside("reached", "reached", number),
-        *_beside("clear rate", "clear_rate", percent),
-        *_beside("drop-off", "drop_off", percent),
-        *_beside("median tries", "p50", number),
+        *_beside_raw("reached", "reached", number),
+        *_beside_raw("clear rate", "clear_rate", percent),
+        *_beside_raw("drop-off", "drop_off", percent),
+        *_beside_raw("median tries", "p50", number),
     )
     heading = f"Repairs change figures at {len(rows)} of {plural(len(levels), 'level')}, by more than a point"
     note = (
@@ -183,7 +183,7 @@ def _moved(report: CheckDocument) -> View[MovedRow]:
     return View(heading, columns, rows, [note])
 
 
-def _beside(title: str, key: MovedFigure, worded: Worded) -> list[Column[MovedRow]]:
+def _beside_raw(title: str, key: MovedFigure, worded: Worded) -> list[Column[MovedRow]]:
     """A figure and its raw counterpart."""
     return [Column(title, _where_moved(key, key, worded)), Column("raw", _where_moved(key, f"raw_{key}", worded))]
 

@@ -7,13 +7,13 @@ from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Final, cast
 
 from milepost.audit.cautions import Caution
-from milepost.comparison.compare_in_play import tries_left_out
+from milepost.comparison.compare_in_play import count_tries_left_out
 from milepost.comparison.row_types import Side
 from milepost.comparison.sentences import Phrases
 from milepost.playback.attributes import is_attribute
 from milepost.playback.tallies import finding_counts
 from milepost.reports.answer_views import changes_view
-from milepost.reports.build_document import head, source_notes
+from milepost.reports.build_document import build_head, source_notes
 from milepost.reports.document_types import CompareDocument
 from milepost.reports.head_types import CourseHead
 from milepost.reports.interface import Column, View
@@ -38,10 +38,10 @@ def compare_document(compared: TwoGroups, least: int) -> CompareDocument:
         least: of fewer players, nothing is claimed.
     """
     log, split, plays, table = compared
-    report = head("compare", plays[1])
-    before = head("compare", plays[0])
+    report = build_head("compare", plays[1])
+    before = build_head("compare", plays[0])
     by_try = is_attribute(split.key)
-    others, none = tries_left_out(plays, split.key) if by_try else split.left_out(log)
+    others, none = count_tries_left_out(plays, split.key) if by_try else split.left_out(log)
     names = [{player for player, counts in zip(play.gated.players, play.counts, strict=True) if counts} for play in plays]
     report["players"] = len(names[0] | names[1])
     report["course"] = CourseHead(levels=[row["level"] for row in table.rows], inferred=report["course"]["inferred"])
@@ -104,7 +104,7 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
     beyond = f"got harder from {before} to {after}" if words.builds else f"is harder with {after} than with {before}"
     columns: tuple[Column[CompareRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
-        Column("players", lambda row: _beside(row, "players"), rank=1),
+        Column("players", lambda row: _both_sides(row, "players"), rank=1),
         Column("a try clears", _try_clears, rank=1),
         Column("beyond all", lambda row: _signed(row["delta"]), rank=3),
         Column("95 %", _interval, rank=3, full_title="interval of beyond all"),
@@ -140,7 +140,7 @@ def _verdict(row: CompareRow) -> str:
     return row["status"] if row["status"] != "both" else _MARKS[row["verdict"]]
 
 
-def _beside(row: CompareRow, key: str) -> str:
+def _both_sides(row: CompareRow, key: str) -> str:
     sides = [cast("Mapping[str, object] | None", side) for side in (row["from"], row["to"])]
     return " → ".join(NOTHING if side is None else number(figure(side, key)) for side in sides)
 

@@ -36,7 +36,7 @@ def spikes_view(report: SpikesDocument) -> list[AnyView]:
         Column("±", _logit("se"), rank=8, full_title="standard error"),
         Column("expected", _logit("expected"), rank=4),
         Column("excess", _logit("excess"), rank=1),
-        Column("verdict", claimed, left=True),
+        Column("verdict", word_claim, left=True),
         Column("evidence", lambda row: "" if row["evidence"] == "none" else words(row["evidence"]), left=True),
         Column("q", _q),
         Column("cost", _cost, rank=3),
@@ -62,7 +62,7 @@ def spikes_view(report: SpikesDocument) -> list[AnyView]:
     ]
 
 
-def claimed(row: SpikesRow) -> str:
+def word_claim(row: SpikesRow) -> str:
     """Return the claim on a level; a hint if the evidence is weak, empty if it does not stand out."""
     if row["kind"] == "none":
         return ""
@@ -99,7 +99,9 @@ def _design_notes(report: SpikesDocument) -> list[str]:
     by_time = report["basis"] == "time"
     unit = "log seconds" if by_time else "logits"
     if report["inversions"]:
-        pairs = [f"{safe(row['level'])} than {safe(row['easier_than'])} ({_apart(row, by_time)})" for row in report["inversions"]]
+        pairs = [
+            f"{safe(row['level'])} than {safe(row['easier_than'])} ({_word_drop(row, by_time)})" for row in report["inversions"]
+        ]
         head = "Quicker than the level before, in times" if by_time else "Easier than the level before, by logits"
         lines.append(f"{head}, with 95 % intervals: {listed(pairs)}.")
     for cap in report.get("caps", []):
@@ -117,7 +119,7 @@ def _design_notes(report: SpikesDocument) -> list[str]:
     return lines
 
 
-def _apart(row: Inversion, by_time: bool) -> str:
+def _word_drop(row: Inversion, by_time: bool) -> str:
     """How far a level lies below the one before it, with its interval."""
     size, low, high = row["by"], row["low"], row["high"]
     if by_time:

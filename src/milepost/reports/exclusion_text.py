@@ -24,9 +24,9 @@ _NAMES: Final = {
 }
 
 
-def suspected(play: Play, exclusion: Exclusion) -> Suspected:
+def count_suspected(play: Play, exclusion: Exclusion) -> Suspected:
     """Return the suspects left out."""
-    from milepost.audit.exclusion_effects import figures_of, parting
+    from milepost.audit.exclusion_effects import figures_to_compare, list_changed_figures
 
     names = set(play.gated.log.sessions.name)
     everybody = names if play.before is None else set(play.before.gated.log.sessions.name)
@@ -37,11 +37,13 @@ def suspected(play: Play, exclusion: Exclusion) -> Suspected:
         cuts=len(exclusion.cuts.keys() & names),
         ends=len(exclusion.faults & names),
         clears=sum(len(spans) for name, spans in exclusion.cleared.items() if name in names),
-        moved=None if play.before is None else parting(figures_of(play.before), figures_of(play), int(play.before.counts.sum())),
+        moved=None
+        if play.before is None
+        else list_changed_figures(figures_to_compare(play.before), figures_to_compare(play), int(play.before.counts.sum())),
     )
 
 
-def figures_changed(moved: list[Excluding]) -> str:
+def word_changes(moved: list[Excluding]) -> str:
     """The figures that leaving something out changes, in words."""
     if not moved:
         return "no figure by more than a point"
@@ -61,7 +63,7 @@ def _largest(moved: list[Excluding]) -> str:
     return f"{name} at {safe(largest['level'])} from {worded(largest['with'])} to {worded(largest['without'])}"
 
 
-def what_is_void(report: Head) -> list[str]:
+def word_exclusion(report: Head) -> list[str]:
     """Return the sentences on what was left out, and on the tries that are counted."""
     lines = []
     if "excluded" in report:
@@ -78,7 +80,7 @@ def what_is_void(report: Head) -> list[str]:
             f"{plural(excluded['ends'], 'end')} as no decision": excluded["ends"],
         }
         gone = [text for text, count in counts.items() if count]
-        effect = f" That changes {figures_changed(excluded['moved'])}." if excluded["moved"] is not None and gone else ""
+        effect = f" That changes {word_changes(excluded['moved'])}." if excluded["moved"] is not None and gone else ""
         lines.append(f"Left out {why}: {listed(gone) if gone else 'nothing was found'}.{effect}")
         if excluded["clears"]:
             lines.append(
@@ -102,10 +104,12 @@ def said_of(settings: Settings) -> str:
     """It as a line."""
     if not settings["taken"]:
         return f"Settings were taken from {safe(settings['file'])}."
-    return f"Taken from {safe(settings['file'])}: {listed([_said(key, value) for key, value in settings['taken'].items()])}."
+    return (
+        f"Taken from {safe(settings['file'])}: {listed([_word_setting(key, value) for key, value in settings['taken'].items()])}."
+    )
 
 
-def _said(key: str, value: object) -> str:
+def _word_setting(key: str, value: object) -> str:
     if isinstance(value, Mapping):
         return ", ".join(f"{name} {_worded(item)}" for name, item in value.items())
     texts = ", ".join(safe(str(item)) for item in (value if isinstance(value, list) else [value]))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Final
 
 from milepost.difficulty.spike_sentences import costliest_first
-from milepost.measures.funnel import stopped_by
+from milepost.measures.funnel import count_stopped_by
 from milepost.reports.answer_views import agreement_sentences
 from milepost.reports.level_views import tenth
 from milepost.reports.notes_and_recordings import notes_view
@@ -128,7 +128,7 @@ def _stops(report: ReportDocument) -> list[str]:
     finished = f"{last['cleared']} of {plural(players, 'player')}" if last["cleared"] else "Nobody"
     sentences = [f"{finished} cleared the last level, {safe(last['level'])}."]
     lost = sum(row["lost"] or 0 for row in rows)
-    stopped = {cause: sum(stopped_by(row, cause) for row in rows) for cause in END_CAUSES if cause not in _LOST}
+    stopped = {cause: sum(count_stopped_by(row, cause) for row in rows) for cause in END_CAUSES if cause not in _LOST}
     causes = [f"{count} {words(cause)}" for cause, count in stopped.items() if count]
     others = f" Others stopped for reasons that are held against no level: {listed(causes)}." if causes else ""
     were = "1 was lost" if lost == 1 else f"{lost} were lost"
@@ -219,7 +219,7 @@ def _unsaid(report: ReportDocument) -> list[str]:
     undecided = [row for row in rows if row["plan"] == "too few to tell"]
     if undecided:
         sentences.append(f"At {plural(len(undecided), 'level')} the tries do not tell whether the plan is met.")
-    cut = sum(stopped_by(row, cause) for row in report["funnel"]["levels"] for cause in ("time_up", "crash"))
+    cut = sum(count_stopped_by(row, cause) for row in report["funnel"]["levels"] for cause in ("time_up", "crash"))
     if cut:
         sentences.append(
             f"{plural(cut, 'player')} were cut short by the clock or a crash; how far they would have got is not known."
@@ -276,7 +276,7 @@ def since_sentences(since: Since) -> list[str]:
         by_chance = max(1, round(since["compared"] / 20))
         sentences.append(f"{since['compared']} figures were compared; some {by_chance} would move as far by chance.")
     if since["findings"]:
-        sentences.append(f"Newly found in the log: {listed([_found(finding) for finding in since['findings']])}.")
+        sentences.append(f"Newly found in the log: {listed([_word_finding(finding) for finding in since['findings']])}.")
     for key, heading in (("levels_added", "New in the course"), ("levels_removed", "No longer in the course")):
         if names := since["levels_added"] if key == "levels_added" else since["levels_removed"]:
             sentences.append(f"{heading}: {listed([safe(name) for name in names])}.")
@@ -292,7 +292,7 @@ def _verdict(verdict: NewVerdict) -> str:
     return f"{safe(verdict['level'])}: {before} before, {after} now{evidence}."
 
 
-def _found(finding: NewFinding) -> str:
+def _word_finding(finding: NewFinding) -> str:
     return f"{finding['code']} {finding['count']:,}"
 
 

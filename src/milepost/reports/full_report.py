@@ -11,21 +11,21 @@ import numpy as np
 from milepost import engine
 from milepost.cleaning.anonymous import session_mark
 from milepost.difficulty.spikes import places_of_legs
-from milepost.difficulty.whatif import as_difficulty, planned_retention
+from milepost.difficulty.whatif import difficulty_for_chance, project_retention
 from milepost.errors import UsageError
 from milepost.measures.attribute_effects import attributes_by_level
 from milepost.measures.cells import WatchOfLevels
 from milepost.measures.interface import CountingMeasure
 from milepost.measures.level import after_failures, build_names, tries_by_build
 from milepost.memory import give_back_now
-from milepost.planning.knob_changes import as_surroundings, is_to_fix
+from milepost.planning.knob_changes import is_to_fix, values_as_surroundings
 from milepost.playback.play import with_attempts
 from milepost.progress import SILENT
-from milepost.reports.build_document import described, document, head, name_of_document
+from milepost.reports.build_document import add_descriptions, build_document, build_head, name_of_document
 from milepost.reports.document_types import Builds, PlanRow, ReportDocument, SpikesDocument
 from milepost.reports.notes_and_recordings import report_in_recordings
 from milepost.reports.registry import MEASURES
-from milepost.reports.since import Earlier, whats_new
+from milepost.reports.since import Earlier, find_news
 
 if TYPE_CHECKING:
     from milepost.comparison.trend_steps import TrendSteps
@@ -87,13 +87,13 @@ def whole_report(
     for entry in reported:
         parts[entry.name] = reported_document(entry.name, entry.in_report(least), play, least)
         progress.advance(1)
-    top = head("report", play)
+    top = build_head("report", play)
     top["course"]["name"] = course.name if course else None
     spikes = cast(SpikesDocument, parts["spikes"])
     report = cast(
         ReportDocument,
         {
-            **described(top, course, least),
+            **add_descriptions(top, course, least),
             **parts,
             "plan": [_plan(level) for level in course.levels] if course else [],
             "planned_retention": _planned_retention(course, spikes),
@@ -105,7 +105,7 @@ def whole_report(
             "compare": beside.compare,
             "trend": _trend(play, beside.builds, least),
             "reach": _what_would_do(play, spikes),
-            **_beside(play, least, beside),
+            **_documents_beside(play, least, beside),
             "noted": list(beside.notes),
             "session_marks": _marks(play),
             "since": None,
@@ -113,16 +113,16 @@ def whole_report(
     )
     report_in_recordings(report, beside.recordings)
     if beside.since is not None:
-        report["since"] = whats_new(beside.since[0], beside.since[1], cast(Earlier, report))
+        report["since"] = find_news(beside.since[0], beside.since[1], cast(Earlier, report))
     return report
 
 
 def _trend(play: Play, builds: TrendSteps | None, least: int) -> Head | None:
     if builds is None:
         return None
-    from milepost.comparison.trend import trend_of
+    from milepost.comparison.trend import build_trend
 
-    return described(document("trend", play, trend_of(play, builds)), play.course, least)
+    return add_descriptions(build_document("trend", play, build_trend(play, builds)), play.course, least)
 
 
 def _what_would_do(play: Play, spikes: SpikesDocument) -> list[KnobReach]:
@@ -135,16 +135,16 @@ def _what_would_do(play: Play, spikes: SpikesDocument) -> list[KnobReach]:
     knobs = [level.knobs for level in course.levels]
     difficulty = np.array([np.nan if row["difficulty"] is None else row["difficulty"] for row in spikes["levels"]])
     effects = effects_by_levels(knobs, difficulty, places_of_legs(play)) if len(knobs) == len(difficulty) else []
-    return as_surroundings(spikes["levels"], knobs, effects)
+    return values_as_surroundings(spikes["levels"], knobs, effects)
 
 
-def _beside(play: Play, least: int, beside: ReportExtras) -> dict[str, Head | None]:
+def _documents_beside(play: Play, least: int, beside: ReportExtras) -> dict[str, Head | None]:
     """Answers and targets, each with something in it."""
     documents: dict[str, Head | None] = {"answers": None, "targets": None}
     if beside.answers is not None and (table := beside.answers(play)).rows:
-        documents["answers"] = described(document("answers", play, table), play.course, least)
+        documents["answers"] = add_descriptions(build_document("answers", play, table), play.course, least)
     if beside.targets is not None and (planned := beside.targets(play)).rows:
-        documents["targets"] = described(document("targets", play, planned), play.course, least)
+        documents["targets"] = add_descriptions(build_document("targets", play, planned), play.course, least)
     return documents
 
 
@@ -175,8 +175,10 @@ def _planned_retention(course: Course | None, spikes: SpikesDocument) -> list[fl
     targets = [level.target_clear for level in course.levels]
     if not any(targets) or any(row["difficulty"] is None and not target for row, target in zip(rows, targets, strict=True)):
         return []
-    planned = [as_difficulty(target) if target else row["difficulty"] or 0.0 for row, target in zip(rows, targets, strict=True)]
-    return planned_retention(model, np.array(planned))
+    planned = [
+        difficulty_for_chance(target) if target else row["difficulty"] or 0.0 for row, target in zip(rows, targets, strict=True)
+    ]
+    return project_retention(model, np.array(planned))
 
 
 def some_measures(play: Summed, names: Sequence[str], least: int, provenance: Made) -> SelectedDocument:
@@ -184,7 +186,7 @@ def some_measures(play: Summed, names: Sequence[str], least: int, provenance: Ma
     parts: dict[str, Head | None] = {}
     for name in names:
         parts[name] = _measured(name, MEASURES[name].in_report(least), play, least)
-    top = described(head("report", play), play.course, least)
+    top = add_descriptions(build_head("report", play), play.course, least)
     return cast("SelectedDocument", {**top, "only": list(names), **parts, "made": provenance})
 
 
@@ -208,4 +210,4 @@ def reported_document(name: str, measure: Callable[[P], AnyTable], play: P, leas
         return None
     finally:
         give_back_now()  # of each measure's columns, which come and go, so that they do not add up
-    return report if name == "check" else described(report, play.course, least)
+    return report if name == "check" else add_descriptions(report, play.course, least)

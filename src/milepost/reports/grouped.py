@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, Final, TypedDict, cast
 
 from milepost.errors import UsageError
-from milepost.reports.build_document import FORMAT, who_counts
+from milepost.reports.build_document import FORMAT, word_counted
 from milepost.reports.document_types import GroupedDocument
 from milepost.reports.head_types import Head
 from milepost.reports.interface import Column, View
@@ -106,7 +106,7 @@ def _sentences(group: AnyRow) -> list[str]:
 def _of_attributes(report: GroupedDocument) -> str:
     """Return the counted players, if the groups are of tries or of runs."""
     if report["command"] != "runs":
-        return who_counts(cast(Head, report["groups"][0]))
+        return word_counted(cast(Head, report["groups"][0]))
     counts = ((_title(group), plural(group["runs"], "run"), plural(group["players"], "player")) for group in report["groups"])
     return f"{'; '.join(f'{title}: {runs} by {players}' for title, runs, players in counts)}."
 

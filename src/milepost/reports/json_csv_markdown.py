@@ -7,7 +7,7 @@ import io
 import json
 from typing import TYPE_CHECKING
 
-from milepost.logs.formats.delimited import guarded
+from milepost.logs.formats.delimited import guard_cell
 from milepost.wording import safe
 
 if TYPE_CHECKING:
@@ -39,7 +39,7 @@ def _csv_cell(value: object) -> object:
         return "true" if value else "false"
     if not isinstance(value, str):
         return value
-    return guarded(safe(value))
+    return guard_cell(safe(value))
 
 
 def render_markdown(report: Report) -> str:

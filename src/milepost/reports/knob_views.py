@@ -90,14 +90,14 @@ def _reach_view(reach: list[KnobReach]) -> AnyView:
         Column("a first try clears", lambda row: percent(row["first_try"])),
         Column("knob", lambda row: safe(row["knob"]), left=True),
         Column("is", lambda row: number(row["from"])),
-        Column("would have to be", _wanted, left=True),
+        Column("would have to be", _word_wanted, left=True),
     )
     notes = ["By what a unit does, with its interval and the level's, within the values seen; the chance is a middling player's."]
     notes += [f"{listed(untold)}: what a unit does is not told from nothing, so no value is given."] if untold else []
     return View("What would bring the chance that a first try clears", columns, shown, notes)
 
 
-def _wanted(row: KnobReach) -> str:
+def _word_wanted(row: KnobReach) -> str:
     if row["to"] is None or row["low"] is None or row["high"] is None:
         return "" if row["refused"] is None else safe(row["refused"])
     low, high = sorted((row["low"], row["high"]))

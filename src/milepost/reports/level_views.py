@@ -11,7 +11,7 @@ from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.leaving_views import sections_of_level
 from milepost.reports.notes_and_recordings import notes_view
-from milepost.reports.views import count_column, figure, level_column, median_interval, of_par, share_columns, small_note
+from milepost.reports.views import count_column, figure, level_column, median_interval, share_columns, small_note, word_par
 from milepost.wording import ENDED, NOTHING, clock, listed, number, percent, plural, rate, safe, seconds, words
 
 if TYPE_CHECKING:
@@ -217,7 +217,7 @@ def _times(row: TimesRow) -> list[str]:
         sentences.append(
             f"Half of the players have cleared it after {seconds(row['p50'])} of play ({median_interval(seconds)(row)})."
         )
-        sentences += [f"That is {of_par(row)} times par."] if row["par_ratio"] is not None else []
+        sentences += [f"That is {word_par(row)} times par."] if row["par_ratio"] is not None else []
     if row["fails"]:
         sentences.append(
             f"A failed try lasts {seconds(row['fail_p50'])} (median of {row['fails']}); "

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, TypeVar, cast
 
-from milepost.course.course import place_called
+from milepost.course.course import find_place
 from milepost.folder.notes import Noted
-from milepost.level_names import folded
+from milepost.level_names import fold_name
 from milepost.reports.interface import View
 from milepost.wording import clock, safe
 
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 R = TypeVar("R", bound=Mapping[str, object])
 
 
-def in_recordings(watched: Iterable[Watched], recordings: Recordings) -> list[Watched]:
+def place_in_recordings(watched: Iterable[Watched], recordings: Recordings) -> list[Watched]:
     """Moments to watch in the clock of the session's recording, where it has one, with a link that opens it there."""
     return [_in_recording(moment, recordings.get(moment["session"])) for moment in watched]
 
@@ -38,14 +38,14 @@ def _in_recording(moment: Watched, recording: Recording | None) -> Watched:
 
 def spikes_in_recordings(report: SpikesDocument, recordings: Recordings) -> None:
     """Find the sessions of levels that stand out in the recordings; the measure's own rows stay as they are."""
-    rows = [cast("SpikesRow", {**row, "watch": in_recordings(row["watch"], recordings)}) for row in report["levels"]]
+    rows = [cast("SpikesRow", {**row, "watch": place_in_recordings(row["watch"], recordings)}) for row in report["levels"]]
     report["levels"] = rows
 
 
 def report_in_recordings(report: ReportDocument, recordings: Recordings) -> None:
     """Find all sessions of a report in the recordings."""
     spikes_in_recordings(report["spikes"], recordings)
-    report["watch"] = [in_recordings(watched, recordings) for watched in report["watch"]]
+    report["watch"] = [place_in_recordings(watched, recordings) for watched in report["watch"]]
 
 
 def trace_in_recordings(report: TraceDocument, recordings: Recordings) -> None:
@@ -76,7 +76,7 @@ def by_course(notes: Iterable[Noted], course: Course | None) -> list[Noted]:
     """The notes with levels by the names that the course has for them, whatever spelling or other name was written."""
 
     def named(level: str | None) -> str | None:
-        place = place_called(course, level) if course is not None and level is not None else None
+        place = find_place(course, level) if course is not None and level is not None else None
         return level if place is None or course is None else course.levels[place].name
 
     return [Noted({**note, "level": named(note["level"])}) for note in notes]
@@ -84,15 +84,15 @@ def by_course(notes: Iterable[Noted], course: Course | None) -> list[Noted]:
 
 def notes_of_level(notes: Iterable[Noted], level: str) -> list[Noted]:
     """Return the notes about a level."""
-    return [note for note in notes if note["level"] is not None and folded(note["level"]) == folded(level)]
+    return [note for note in notes if note["level"] is not None and fold_name(note["level"]) == fold_name(level)]
 
 
-def noted_in_level(report: LevelDocument, notes: list[Noted]) -> None:
+def add_notes_to_level(report: LevelDocument, notes: list[Noted]) -> None:
     """Put the notes about a level into its page."""
     report["noted"] = notes_of_level(notes, report["level"])
 
 
-def noted_in_trace(report: TraceDocument, notes: list[Noted]) -> None:
+def add_notes_to_trace(report: TraceDocument, notes: list[Noted]) -> None:
     """Put the notes about its sessions, and about their players, into a trace."""
     sessions = {session["session"] for session in report["traced"]}
     players = {session["player"] for session in report["traced"]}
@@ -103,10 +103,10 @@ def noted_in_trace(report: TraceDocument, notes: list[Noted]) -> None:
 
 def notes_view(notes: list[Noted]) -> View[Noted]:
     """Notes as lines: what each is about, and what it says."""
-    return View("Notes", (), [], [_said(note) for note in notes])
+    return View("Notes", (), [], [_word_note(note) for note in notes])
 
 
-def _said(note: Noted) -> str:
+def _word_note(note: Noted) -> str:
     about = [note["level"], note["session"] or note["player"], note["build"] and f"build {note['build']}"]
     parts = [*(safe(part) for part in about if part), *([f"at {clock(note['clock'])}"] if note["clock"] is not None else [])]
     return f"{', '.join(parts)}: {safe(note['note'])}" if parts else safe(note["note"])

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 _PACKAGES = ("numpy", "scipy", "duckdb", "matplotlib")
 
 
-def how_made(command: str, inputs: Iterable[tuple[str, Path | None]]) -> Made:
+def build_provenance(command: str, inputs: Iterable[tuple[str, Path | None]]) -> Made:
     """The command, the versions, and the files.
 
     Args:

@@ -103,9 +103,9 @@ def _is_report(report: object) -> bool:
     marks, parts = report.get("session_marks"), [check.get("details"), check.get("suspects")] if isinstance(check, dict) else []
     return (
         isinstance(course, dict)
-        and _are(str, course.get("levels"))
+        and _are_all(str, course.get("levels"))
         and isinstance(report.get("sessions"), int)
-        and (marks is None or _are(str, marks))
+        and (marks is None or _are_all(str, marks))
         and len(rows) == len(tables)
         and all(_are_rows(table, "level") for table in rows)
         and len(parts) == 2
@@ -113,18 +113,18 @@ def _is_report(report: object) -> bool:
     )
 
 
-def _are(kind: type, values: object) -> bool:
+def _are_all(kind: type, values: object) -> bool:
     return isinstance(values, list) and all(isinstance(value, kind) for value in values)
 
 
 def _are_rows(rows: object, key: str) -> bool:
     """Return whether these are rows, each of a level, or of a code with a count."""
-    if not isinstance(rows, list) or not _are(dict, rows):
+    if not isinstance(rows, list) or not _are_all(dict, rows):
         return False
     return all(isinstance(row.get(key), str) and (key == "level" or isinstance(row.get("count"), int)) for row in rows)
 
 
-def whats_new(file: str, before: Earlier, after: Earlier) -> Since:
+def find_news(file: str, before: Earlier, after: Earlier) -> Since:
     """Return the news in a report since an earlier one.
 
     Args:

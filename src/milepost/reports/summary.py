@@ -93,7 +93,7 @@ def summary_view(report: ReportDocument) -> View[SummaryRow]:
         *share_columns("a try clears", "try_clear", 0, 5),
         Column("half need", _tries_of_half, rank=4, full_title="tries that half need"),
         Column("half take", _time_of_half(worded), rank=2, full_title="time that half take"),
-        Column("verdict", verdict, left=True),
+        Column("verdict", word_verdict, left=True),
         Column("plan", lambda row: row["plan"] or "", left=True, rank=6),
     )
     return View("Level by level", columns, rows, small_note(report, rows, "reached"))
@@ -114,7 +114,7 @@ def _time_of_half(worded: Callable[[float | None], str]) -> Callable[[SummaryRow
     return text
 
 
-def verdict(row: SummaryRow) -> str:
+def word_verdict(row: SummaryRow) -> str:
     """The verdict with how sure it is; nothing where a level does not stand out."""
     if row["evidence"] == "too_few":
         return "too few to tell"

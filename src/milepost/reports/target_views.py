@@ -50,8 +50,8 @@ def targets_view(report: TargetsDocument) -> list[AnyView]:
     columns: tuple[Column[TargetsRow], ...] = (
         Column("level", lambda row: safe(row["level"]) if row["level"] else "whole course", left=True),
         Column("target", lambda row: MEANINGS[row["target"]], left=True),
-        Column("planned", planned),
-        Column("measured", lambda row: worded(row, row["measured"])),
+        Column("planned", word_plan),
+        Column("measured", lambda row: word_value(row, row["measured"])),
         Column("95 %", _interval, rank=2),
         Column("players", lambda row: number(row["players"]), rank=1),
         Column("verdict", lambda row: f"{_SIGNS[row['verdict']]} {_VERDICTS[row['verdict']]}", left=True),
@@ -110,17 +110,17 @@ def targets_on_terminal(report: TargetsDocument, every: bool) -> list[AnyView]:
     return [replace(view, columns=view.columns if last else (), rows=last, notes=[met, *view.notes[1:]])]
 
 
-def worded(row: TargetsRow, value: float | None) -> str:
+def word_value(row: TargetsRow, value: float | None) -> str:
     """A value of a target in its unit."""
     return _WORDED.get(row["target"], number)(value) if value is not None else NOTHING
 
 
-def planned(row: TargetsRow) -> str:
+def word_plan(row: TargetsRow) -> str:
     """Return the planned value, in words."""
     low, high = row["planned_low"], row["planned_high"]
     if low is not None and high is not None:
-        return f"{worded(row, low).removesuffix(' %')}–{worded(row, high)}"
-    return f"at most {worded(row, row['planned'])}" if low is None else f"at least {worded(row, row['planned'])}"
+        return f"{word_value(row, low).removesuffix(' %')}–{word_value(row, high)}"
+    return f"at most {word_value(row, row['planned'])}" if low is None else f"at least {word_value(row, row['planned'])}"
 
 
 def _interval(row: TargetsRow) -> str:
@@ -128,17 +128,17 @@ def _interval(row: TargetsRow) -> str:
     if low is None and high is None:
         return ""
     if high is None:
-        return f"from {worded(row, low)}"
-    return f"{worded(row, low).removesuffix(' %')}–{worded(row, high)}"
+        return f"from {word_value(row, low)}"
+    return f"{word_value(row, low).removesuffix(' %')}–{word_value(row, high)}"
 
 
 def target_sentence(row: TargetsRow) -> str:
     """A target as a sentence."""
-    measured = worded(row, row["measured"]) if row["measured"] is not None else "not known"
+    measured = word_value(row, row["measured"]) if row["measured"] is not None else "not known"
     interval = f" (95 % interval {_interval(row)})" if _interval(row) else ""
     need = f"; about {plural(row['players_needed'], 'player')} would tell" if row["players_needed"] else ""
     where = f"{safe(row['level'])}: " if row["level"] else ""
-    comparison = f"{MEANINGS[row['target']]}: {planned(row)} planned, {measured} measured{interval}"
+    comparison = f"{MEANINGS[row['target']]}: {word_plan(row)} planned, {measured} measured{interval}"
     sentence = f"{where}{comparison}, {_VERDICTS[row['verdict']]}{need}."
     return f"{sentence[0].upper()}{sentence[1:]}"
 

@@ -104,7 +104,7 @@ def _fitting(view: AnyView, width: int) -> tuple[list[AnyColumn], list[AnyColumn
 EVERY = "all"
 
 
-def chosen(report: Report, wanted: str) -> Report:
+def choose_columns(report: Report, wanted: str) -> Report:
     """The report with the columns that are wanted, in the order of the table; none of them gives way for lack of space.
 
     Args:
@@ -126,10 +126,10 @@ def chosen(report: Report, wanted: str) -> Report:
             raise UsageError(f"--columns {safe(name)}: no column is called so. There are: {safe(shown)}.")
     if not names:
         raise UsageError("--columns: name the columns that you want, with commas between, or all.")
-    return replace(report, views=[_some(view, set(names)) for view in report.views])
+    return replace(report, views=[_keep_columns(view, set(names)) for view in report.views])
 
 
-def _some(view: AnyView, names: set[str]) -> AnyView:
+def _keep_columns(view: AnyView, names: set[str]) -> AnyView:
     kept = [column for n, column in enumerate(view.columns) if n == 0 or EVERY in names or names & _names(column)]
     return replace(view, columns=tuple(replace(column, rank=0) for column in kept))
 

@@ -39,7 +39,7 @@ def _records(report: TraceDocument) -> View[TracedRecord]:
         Column("record", lambda row: safe(row["event"]), left=True),
         Column("level", lambda row: safe(row["level"] or ""), left=True),
         Column("to", lambda row: safe(row["to"] or ""), left=True, rank=2),
-        Column("what it did", _did, left=True),
+        Column("what it did", _word_deeds, left=True),
         Column("place", lambda row: safe(row["place"]), left=True, rank=1),
     )
     rows = report.get("records", [])
@@ -48,7 +48,7 @@ def _records(report: TraceDocument) -> View[TracedRecord]:
     return View("Record by record", columns, rows, notes)
 
 
-def _did(row: TracedRecord) -> str:
+def _word_deeds(row: TracedRecord) -> str:
     """What a record did, and what was found on it and done about it."""
     done = [f"{code}: {_DONE[code]}" for code in row["findings"]]
     return "; ".join([*map(safe, row["did"]), *done]) or ("" if row["used"] else "not used")

@@ -22,7 +22,7 @@ def trend_view(report: TrendDocument) -> list[AnyView]:
         Column("level", lambda row: safe(row["level"]), left=True),
         *(_difficulty(step, max(0, len(steps) - place - 2)) for place, step in enumerate(steps)),
         Column("changed", _changed, left=True),
-        Column("first to last", lambda row: _told(row["whole"]), left=True, rank=1),
+        Column("first to last", lambda row: _word_change(row["whole"]), left=True, rank=1),
     )
     notes = [
         "Difficulty in logits, higher is harder, each fitted on its step alone: +1 is about a quarter of the first tries.",
@@ -59,7 +59,9 @@ def trend_sentences(report: TrendDocument) -> list[str]:
         if changed := _changed(row):
             sentences.append(f"{safe(row['level'])}: {changed}, beyond what all levels did together.")
         elif row["whole"] is not None and row["whole"]["verdict"] in ("harder", "easier"):
-            sentences.append(f"{safe(row['level'])}: {_told(row['whole'])} from first to last, and told at no single step.")
+            sentences.append(
+                f"{safe(row['level'])}: {_word_change(row['whole'])} from first to last, and told at no single step."
+            )
     if not sentences:
         sentences.append("No level is told to have changed beyond what all levels did together.")
     kept = [
@@ -84,12 +86,12 @@ def _difficulty(step: str, rank: int) -> Column[TrendRow]:
 
 def _changed(row: TrendRow) -> str:
     changed = [change for change in row["changes"] if change["verdict"] in ("harder", "easier")]
-    parts = [f"{_told(change)} at {safe(change['to'])}" for change in changed]
+    parts = [f"{_word_change(change)} at {safe(change['to'])}" for change in changed]
     odd = any(change["one_step"] for change in changed)
     return ", ".join(parts) + (" (one odd step?)" if odd else "")
 
 
-def _told(change: TrendWhole | None) -> str:
+def _word_change(change: TrendWhole | None) -> str:
     if change is None or change["verdict"] is None:
         return ""
     size = "" if change["delta"] is None else f" {logits(change['delta'], True)}"

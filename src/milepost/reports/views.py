@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import TYPE_CHECKING, NotRequired, TypedDict
 
-from milepost.measures.funnel import stopped_by
+from milepost.measures.funnel import count_stopped_by
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.vocabulary import END_CAUSES
@@ -197,7 +197,7 @@ def _firsts(first: Mapping[str, int]) -> str:
 def _stop_words(row: FunnelOrRawRow) -> str:
     if "ended_here" in row:
         return f"{row['ended_here']} got no further" if row["ended_here"] else ""
-    counts = {cause: stopped_by(row, cause) for cause in END_CAUSES}
+    counts = {cause: count_stopped_by(row, cause) for cause in END_CAUSES}
     parts = [f"{count} {words(cause)}" for cause, count in counts.items() if count]
     return ", ".join(parts + ([f"{row['stopped_open']} no way on"] if row["stopped_open"] else []))
 
@@ -287,7 +287,7 @@ def times_view(report: TimesDocument) -> list[AnyView]:
         count_column("not cleared", "censored", 4),
         *(_quantile(name, worded, rank) for name, rank in (("p10", 7), ("p25", 5), ("p50", 0), ("p75", 0), ("p90", 3))),
         Column("50 % lies in", median_interval(worded), rank=8, full_title="interval of 50 %"),
-        *([Column("times par", of_par, rank=9, full_title="50 % in times of par")] if planned else []),
+        *([Column("times par", word_par, rank=9, full_title="50 % in times of par")] if planned else []),
         Column("clearing try", lambda row: worded(row["run_p50"]), rank=1),
         Column("failed try", lambda row: worded(row["fail_p50"]), rank=2),
         Column("settling", lambda row: worded(row["settling_p50"]), rank=6),
@@ -312,7 +312,7 @@ def times_view(report: TimesDocument) -> list[AnyView]:
     ]
 
 
-def of_par(row: TimesRow) -> str:
+def word_par(row: TimesRow) -> str:
     """Return the median in times of par, with its interval; nothing without a plan."""
     ratio, low, high = row["par_ratio"], row["par_ratio_low"], row["par_ratio_high"]
     if ratio is None:

@@ -59,7 +59,7 @@ class Population:
     try_sd: float = 0.35
 
 
-def described(settings: Sequence[str], population: Population) -> Population:
+def change_population(settings: Sequence[str], population: Population) -> Population:
     """The population with some settings of another value.
 
     Args:

@@ -72,7 +72,7 @@ class _Rows:
     finished: list[bool]
 
 
-def sessions(tries: SimulatedTries, scenery: Scenery, rng: np.random.Generator) -> Iterator[list[Record]]:
+def simulate_sessions(tries: SimulatedTries, scenery: Scenery, rng: np.random.Generator) -> Iterator[list[Record]]:
     """The records of each session in order, sessions by player."""
     order = np.lexsort((tries.opened, tries.session, tries.player))
     cuts = np.flatnonzero(np.diff(tries.player[order]) | np.diff(tries.session[order])) + 1

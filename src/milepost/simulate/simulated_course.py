@@ -11,7 +11,7 @@ import numpy as np
 from milepost.arrays import Floats
 from milepost.course.course import Course
 from milepost.errors import UsageError
-from milepost.level_names import folded
+from milepost.level_names import fold_name
 
 SHAPES: Final = ("flat", "rising", "ramp", "sawtooth")
 KINDS: Final = ("spike", "dip", "step")
@@ -75,7 +75,7 @@ def with_difficulties(plan: Plan, given: list[str]) -> Plan:
     return replace(plan, difficulty=difficulty)
 
 
-def planted(plan: Plan, events: list[str], roughness: float, rng: np.random.Generator) -> Plan:
+def plant_events(plan: Plan, events: list[str], roughness: float, rng: np.random.Generator) -> Plan:
     """The plan with unevenness from level to level, and events planted as ``KIND@LEVEL=SIZE``.
 
     Raises:
@@ -102,7 +102,7 @@ def planted(plan: Plan, events: list[str], roughness: float, rng: np.random.Gene
 def _place(plan: Plan, name: str) -> int:
     """A level by its name in any spelling, or by its number from 1."""
     for place, planned in enumerate(plan.names):
-        if folded(planned) == folded(name):
+        if fold_name(planned) == fold_name(name):
             return place
     if name.strip().isdecimal() and 1 <= int(name) <= len(plan.names):
         return int(name) - 1

@@ -117,7 +117,7 @@ def play_course(
     skill = rng.normal(0.0, population.skill_sd, population.players) if skill is None else skill
     game = _Game(
         difficulty,
-        drawn_ways(course, skill, population, rng)
+        draw_ways(course, skill, population, rng)
         if course is not None and not course.is_line
         else straight_ways(len(skill), n_levels),
         np.zeros(n_levels, np.int64) if levels.setback is None else levels.setback,
@@ -151,7 +151,7 @@ def _round(state: _PlayerStates, game: _Game) -> tuple[Ints | Floats | Bools, ..
     outcome = np.where(cleared, CLEARED, failed_as)
     outcome, closed = _cut_short(outcome, opened, closed, population, rng)
     state.row[players] = np.where(outcome == CLEARED, 0, state.row[players] + 1)
-    ends, finished, step = _after(state, game, players, level, outcome)
+    ends, finished, step = _decide_next(state, game, players, level, outcome)
     session = state.session[players].copy()
     state.clock[players] = closed
     next_level = np.where(step >= 0, game.level_at(players, step), -1)
@@ -176,7 +176,7 @@ def _cut_short(
     return np.where(over, why, outcome), np.where(over, np.maximum(until, opened), closed)
 
 
-def _after(state: _PlayerStates, game: _Game, players: Ints, level: Ints, outcome: Ints) -> tuple[Bools, Bools, Ints]:
+def _decide_next(state: _PlayerStates, game: _Game, players: Ints, level: Ints, outcome: Ints) -> tuple[Bools, Bools, Ints]:
     """Return whether the session ends with the try, whether the way does, and which step of the way comes next, or -1."""
     population, setback = game.population, game.setback
     failed = (outcome == DIED) | (outcome == WAS_RESET)
@@ -215,7 +215,7 @@ def straight_ways(players: int, levels: int) -> Ints:
     return np.tile(np.arange(levels), (players, 1))
 
 
-def drawn_ways(course: Course, skill: Floats, population: Population, rng: np.random.Generator) -> Ints:
+def draw_ways(course: Course, skill: Floats, population: Population, rng: np.random.Generator) -> Ints:
     """Return ways drawn at random: a row a player, levels by their places in the course, filled up with -1.
 
     Args:
@@ -224,26 +224,28 @@ def drawn_ways(course: Course, skill: Floats, population: Population, rng: np.ra
         population: how many go for what is off the way, and how far skill decides.
         rng: where chance comes from.
     """
-    ways = [list(_way(course, float(value), population, rng)) for value in skill]
+    ways = [list(_draw_way(course, float(value), population, rng)) for value in skill]
     padded = np.full((len(ways), max(map(len, ways), default=0)), -1, np.int64)
     for row, way in zip(padded, ways, strict=True):
         row[: len(way)] = way
     return padded
 
 
-def _way(course: Course, skill: float, population: Population, rng: np.random.Generator) -> Iterator[int]:
+def _draw_way(course: Course, skill: float, population: Population, rng: np.random.Generator) -> Iterator[int]:
     for leg in course.legs:
         aside = [place for place in leg.levels if course.levels[place].optional]
         share = _tilted(population.optional_share, population.optional_skill * skill)
         taken = [place for place in aside if rng.random() < share]
-        way = _through(leg, course.levels, skill, population, rng)
+        way = _order_of_levels(leg, course.levels, skill, population, rng)
         for place in taken:
             before = int(rng.integers(0, len(way) + 1)) if len(leg.required) > 1 else len(way)
             way = [*way[:before], place, *way[before:]]
         yield from way
 
 
-def _through(leg: Leg, levels: Sequence[Level], skill: float, population: Population, rng: np.random.Generator) -> list[int]:
+def _order_of_levels(
+    leg: Leg, levels: Sequence[Level], skill: float, population: Population, rng: np.random.Generator
+) -> list[int]:
     """The levels of a leg that a player has to clear, in the order in which they are tried."""
     free = [place for place in leg.required if levels[place].route is None]
     routes = list(dict.fromkeys(route for place in leg.required if (route := levels[place].route) is not None))

@@ -14,7 +14,7 @@ import numpy as np
 from milepost.output import write_file
 from milepost.progress import SILENT, Progress
 from milepost.simulate.population import Population
-from milepost.simulate.records import Record, Scenery, sessions
+from milepost.simulate.records import Record, Scenery, simulate_sessions
 from milepost.simulate.simulated_course import Plan
 from milepost.simulate.simulated_players import SimulatedTries, Truth, play_course
 
@@ -48,7 +48,7 @@ def simulate(simulation: Simulation, target: str, truth: str | None, progress: P
         stream = gzip.GzipFile(fileobj=out, mode="wb", mtime=0, filename="") if target.endswith(".gz") else out
         block: list[tuple[float, str]] = []
         over: dict[str, float] = {}  # when each player's last session was over: the next one is logged after it
-        for records in sessions(tries, _scenery(simulation, rng), rng):
+        for records in simulate_sessions(tries, _scenery(simulation, rng), rng):
             player = str(records[0]["player"])
             begin = over.get(player, 0.0) + float(rng.uniform(0, 3600))
             over = {player: begin + float(records[-1]["time"])}

@@ -44,11 +44,11 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.folder_tables import answers_of
-    from milepost.cli.run_measure import measured
+    from milepost.cli.run_measure import run_measure
 
     measure = answers_of(args)
     if measure is None:
         from milepost.errors import UsageError
 
         raise UsageError('there is no table of answers. Name one: --answers FILE, or answers = "answers.csv" in milepost.toml.')
-    return measured(args, measure)
+    return run_measure(args, measure)

@@ -54,12 +54,12 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: Arguments) -> Exit:
     """Run the command."""
-    from milepost.cli.loading import compared, load
+    from milepost.cli.loading import compare_with_answers, load
     from milepost.cli.run_measure import draw, write
     from milepost.reports.compared import compare_views, flat_rows
     from milepost.reports.interface import Report
 
-    report = compared(args, load(args))
+    report = compare_with_answers(args, load(args))
     draw(args, report)
     write(args, Report(report, compare_views(report), flat_rows(report)))
     return Exit.DONE

@@ -28,15 +28,15 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: Arguments) -> Exit:
     """Run the command."""
-    from milepost.cli.loading import load, whoever_tried
-    from milepost.cli.run_measure import measured, per_run
+    from milepost.cli.loading import load, load_with_any_start
+    from milepost.cli.run_measure import measure_runs, run_measure
     from milepost.measures.funnel import Funnel
 
     if args.per == "run":
-        return per_run(args, load(args))
+        return measure_runs(args, load(args))
     funnel = Funnel(args.unknown_end)
     if args.raw:
         from milepost.measures.raw import FunnelWithRaw
 
-        return measured(args, FunnelWithRaw(funnel), whoever_tried(args))
-    return measured(args, funnel, whoever_tried(args))
+        return run_measure(args, FunnelWithRaw(funnel), load_with_any_start(args))
+    return run_measure(args, funnel, load_with_any_start(args))

@@ -32,15 +32,15 @@ def run(args: Arguments) -> Exit:
     from pathlib import Path
 
     from milepost.cli import terminal
-    from milepost.cli.ask_questions import ask_until_sure, asks, begun_text
+    from milepost.cli.ask_questions import ask_until_sure, can_ask, describe_begun
     from milepost.cli.loading import fetch, read_options
-    from milepost.drafts.draft_questions import answers_of
+    from milepost.drafts.draft_questions import read_set_options
     from milepost.drafts.map_by_trial import draft_by_trial
     from milepost.drafts.playtest_folder import FolderWishes, begin
     from milepost.output import write_text
 
     fetch(args.logs)
-    reading, answers = read_options(args), answers_of(args.set)
+    reading, answers = read_options(args), read_set_options(args.set)
 
     def ask(draft: DraftedMap, known: SetAnswers) -> DraftedMap:
         return ask_until_sure(draft, known, lambda answers: draft_by_trial(args.logs, reading, answers=answers))
@@ -48,7 +48,7 @@ def run(args: Arguments) -> Exit:
     given = Path(args.map) if args.map else None
     with terminal.progress() as progress:
         folder = Path(args.target)
-        wishes = FolderWishes(args.force, given, answers, ask if asks() else None)
+        wishes = FolderWishes(args.force, given, answers, ask if can_ask() else None)
         begun = begin(args.logs, folder, reading, progress, wishes)
-    write_text(begun_text(begun, args.target), None)
+    write_text(describe_begun(begun, args.target), None)
     return Exit.DONE

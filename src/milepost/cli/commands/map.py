@@ -27,11 +27,11 @@ def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli import terminal
     from milepost.cli.loading import read_options
-    from milepost.drafts.draft_questions import answers_of
-    from milepost.drafts.map_by_trial import draft_by_trial, headed
+    from milepost.drafts.draft_questions import read_set_options
+    from milepost.drafts.map_by_trial import add_heading, draft_by_trial
     from milepost.output import write_text
 
     with terminal.progress() as progress:
-        draft = draft_by_trial(args.logs, read_options(args), progress, answers_of(args.set))
-    write_text(headed(draft, args.logs[0]), args.output)
+        draft = draft_by_trial(args.logs, read_options(args), progress, read_set_options(args.set))
+    write_text(add_heading(draft, args.logs[0]), args.output)
     return Exit.DONE

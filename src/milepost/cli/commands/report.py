@@ -52,16 +52,16 @@ def run(args: Arguments) -> Exit:
 
     form_of(args.output)  # before the work, not after it
     if args.only is not None:
-        from milepost.cli.reporting import measures_named, report_only
+        from milepost.cli.reporting import report_only, resolve_measures
 
-        measures_named(args.only)
+        resolve_measures(args.only)
         begin_checksums(args)
         return report_only(args, load(args))
-    from milepost.cli.reporting import gathered, write_report
+    from milepost.cli.reporting import gather_report, write_report
     from milepost.reports.since import read_report
 
     if args.since:
         read_report(args.since)
     begin_checksums(args)
-    write_report(args, gathered(args, load(args)))
+    write_report(args, gather_report(args, load(args)))
     return Exit.DONE

@@ -58,8 +58,8 @@ def run(args: Arguments) -> Exit:
     from milepost.cli import terminal
     from milepost.cli.messages import tell
     from milepost.course.course import read_course
-    from milepost.simulate.population import Population, described
-    from milepost.simulate.simulated_course import from_course, from_shape, planted, with_difficulties
+    from milepost.simulate.population import Population, change_population
+    from milepost.simulate.simulated_course import from_course, from_shape, plant_events, with_difficulties
     from milepost.simulate.writing import Simulation, simulate
 
     if args.course and args.shape:
@@ -68,8 +68,8 @@ def run(args: Arguments) -> Exit:
         raise UsageError("--players, --levels and --sessions must be at least 1.")
     plan = from_course(read_course(args.course)) if args.course else from_shape(args.shape or "rising", args.levels)
     roughness = 0.0 if args.course else args.roughness
-    plan = planted(with_difficulties(plan, args.difficulty), args.plant, roughness, np.random.default_rng([args.seed, 1]))
-    population = described(args.let, Population(players=args.player_count, minutes=args.minutes, sessions=args.sessions))
+    plan = plant_events(with_difficulties(plan, args.difficulty), args.plant, roughness, np.random.default_rng([args.seed, 1]))
+    population = change_population(args.let, Population(players=args.player_count, minutes=args.minutes, sessions=args.sessions))
     builds = tuple(build.strip() for build in args.builds.split(",") if build.strip()) or ("1.0",)
     simulation = Simulation(plan, population, args.seed, builds, args.faults)
     with terminal.progress() as progress:

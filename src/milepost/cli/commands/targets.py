@@ -30,9 +30,9 @@ def run(args: Arguments) -> Exit:
     from milepost.cli.loading import load
     from milepost.cli.run_measure import write
     from milepost.output import write_text
-    from milepost.planning.hypotheses import tested
+    from milepost.planning.hypotheses import check_hypotheses
     from milepost.playback.play import with_records
-    from milepost.reports.build_document import described
+    from milepost.reports.build_document import add_descriptions
     from milepost.reports.interface import Report
     from milepost.reports.target_views import hypotheses_view, junit, targets_on_terminal, targets_view
     from milepost.reports.text import EVERY
@@ -45,9 +45,9 @@ def run(args: Arguments) -> Exit:
     document = (
         engine.measured_document(play, args.command, measure) if play else engine.document_of(loaded, args.command, measure)
     )
-    report = cast("TargetsDocument", described(document, loaded.course, args.min_players))
+    report = cast("TargetsDocument", add_descriptions(document, loaded.course, args.min_players))
     if play:
-        report["hypotheses"] = tested(with_records(play), hypotheses)
+        report["hypotheses"] = check_hypotheses(with_records(play), hypotheses)
     if args.format == "junit":
         write_text(junit(report), args.output)
     else:

@@ -29,8 +29,8 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cli.loading import load
-    from milepost.cli.run_measure import measured
+    from milepost.cli.run_measure import run_measure
     from milepost.measures.times import TimeFromInput, TimeInLevel
 
     loaded = load(args).without_idle(args.idle_cap)
-    return measured(args, TimeFromInput() if args.clock == "input" else TimeInLevel(), loaded)
+    return run_measure(args, TimeFromInput() if args.clock == "input" else TimeInLevel(), loaded)

@@ -31,13 +31,13 @@ def run(args: Arguments) -> Exit:
     """Run the command."""
     from milepost.cleaning.splitting import values_in_order
     from milepost.cli.loading import load
-    from milepost.cli.run_measure import measured
+    from milepost.cli.run_measure import run_measure
     from milepost.comparison.trend import DATES, Trend
     from milepost.comparison.trend_steps import groups_in_order
 
     if args.over in DATES:
-        return measured(args, Trend(args.over, args.min_players), load(args, every_record=True))
+        return run_measure(args, Trend(args.over, args.min_players), load(args, every_record=True))
     loaded = load(args)
     values_in_order(loaded.sessions, args.over)  # says what there is, where the log has nothing of that name
     groups = groups_in_order(loaded.sessions, args.over, loaded.replay_groups(args.over))
-    return measured(args, Trend(args.over, args.min_players, tuple(groups)), loaded)
+    return run_measure(args, Trend(args.over, args.min_players, tuple(groups)), loaded)

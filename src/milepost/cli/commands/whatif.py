@@ -30,21 +30,21 @@ def add_options(parser: argparse.ArgumentParser) -> None:
 
 def run(args: Arguments) -> Exit:
     """Run the command."""
-    from milepost.cli.run_measure import measured
+    from milepost.cli.run_measure import run_measure
     from milepost.difficulty.whatif import WhatIf
     from milepost.planning.knob_changes import is_of_knob
 
     if not any(map(is_of_knob, args.set)):
-        return measured(args, WhatIf(tuple(args.set)))
+        return run_measure(args, WhatIf(tuple(args.set)))
     return _with_knobs(args)
 
 
 def _with_knobs(args: Arguments) -> Exit:
     """Run it where a change is of a knob: the log itself tells what a unit of that does."""
     from milepost.cli.loading import load
-    from milepost.cli.run_measure import measured
-    from milepost.planning.knob_table import with_knobs
+    from milepost.cli.run_measure import run_measure
+    from milepost.planning.knob_table import add_knob_changes
     from milepost.playback.play import with_records
 
     loaded = load(args, every_record=True)
-    return measured(args, with_knobs(with_records(loaded.play()), args.set, args.min_players), loaded)
+    return run_measure(args, add_knob_changes(with_records(loaded.play()), args.set, args.min_players), loaded)

@@ -23,7 +23,7 @@ _SMALL: Final = 8 << 20  # bytes
 
 
 @contextmanager
-def connected(size: int) -> Iterator[DuckDBPyConnection]:
+def connect(size: int) -> Iterator[DuckDBPyConnection]:
     """Yield a connection to a database in memory, to read a file of so many bytes.
 
     Making a database takes as long as reading a small log, so these have one for all; that of a large one goes with its memory.
@@ -71,7 +71,7 @@ def values_of(array: Arrow) -> Arrow:
     return np.frombuffer(content, kind, count=array.offset + len(array))[array.offset :]
 
 
-def given_in(array: Arrow) -> Bools:
+def given_mask(array: Arrow) -> Bools:
     """Return a mask of an Arrow array's values that are not null."""
     valid = array.buffers()[0]
     return np.ones(len(array), np.bool_) if valid is None else _bits(valid, array)
@@ -79,7 +79,7 @@ def given_in(array: Arrow) -> Bools:
 
 def rows_given(array: Arrow) -> Ints | slice:
     """The rows of an Arrow array whose values are given: all, or their numbers."""
-    return np.flatnonzero(given_in(array)) if array.null_count else slice(None)
+    return np.flatnonzero(given_mask(array)) if array.null_count else slice(None)
 
 
 def texts_at(array: Arrow, rows: Ints) -> list[str | None]:
@@ -87,7 +87,7 @@ def texts_at(array: Arrow, rows: Ints) -> list[str | None]:
     if not len(rows):
         return []
     ends = np.frombuffer(array.buffers()[1], np.int32, count=array.offset + len(array) + 1)[array.offset :]
-    content, given = memoryview(array.buffers()[2] or b""), given_in(array)[rows].tolist()
+    content, given = memoryview(array.buffers()[2] or b""), given_mask(array)[rows].tolist()
     spans = zip(ends[rows].tolist(), ends[rows + 1].tolist(), given, strict=True)
     return [str(content[begin:end], "utf-8") if present else None for begin, end, present in spans]
 
@@ -95,7 +95,7 @@ def texts_at(array: Arrow, rows: Ints) -> list[str | None]:
 def codes_at(array: Arrow, rows: Ints) -> tuple[Ints, list[str]]:
     """Return the codes of an Arrow array of few texts in some rows, -1 for null, and the texts."""
     codes = values_of(array.indices)[rows].astype(np.int64)
-    codes[~given_in(array)[rows]] = -1
+    codes[~given_mask(array)[rows]] = -1
     return codes, array.dictionary.to_pylist()
 
 

@@ -11,11 +11,11 @@ import numpy as np
 from numpy.typing import DTypeLike, NDArray
 
 from milepost.arrays import Bools, Column, Floats, Ints
-from milepost.logs.interface import ABSENT, Refused, refused_in_all
+from milepost.logs.interface import ABSENT, Refused, count_refused
 from milepost.logs.mapping.map_usage import MapUse
 from milepost.logs.records.fields import NANO
 from milepost.logs.records.name_tables import FAR, KnownNames, KnownSessions, Names, TextColumn
-from milepost.logs.records.record_hash import signed, text_number
+from milepost.logs.records.record_hash import text_number, to_signed
 from milepost.numerics.whole_numbers import first_places
 from milepost.vocabulary import ACTED, BIT, FIELDS, NEED_LEVEL, NUMBER_FIELDS, TEXT_FIELDS
 
@@ -77,7 +77,7 @@ class Block:
     @property
     def n_lines(self) -> int:
         """How many lines it is made of."""
-        return self.rows if self.lines is None else self.rows + refused_in_all(self.refused)
+        return self.rows if self.lines is None else self.rows + count_refused(self.refused)
 
     @classmethod
     def of(
@@ -123,7 +123,7 @@ _ZERO: Final = {"marks": np.int64, "identity": np.int64, "foreign": np.bool_, "n
 
 def identity_of(text: str) -> int:
     """A number for an `id`; never 0, which stands for none."""
-    return signed(text_number(text)) or 1
+    return to_signed(text_number(text)) or 1
 
 
 def sessions_of(block: Block, known: KnownSessions) -> Ints | None:

@@ -17,15 +17,15 @@ from numpy.typing import NDArray
 
 from milepost.arrays import Bools, Floats, Ints
 from milepost.logs.columnar.block import Block, NotStrictError, require
-from milepost.logs.columnar.mapped import Roles, is_columnwise, joined_name, mapped_block, roles_by, used_columns, within
+from milepost.logs.columnar.mapped import Roles, is_columnwise, is_within, joined_name, mapped_block, roles_by_name, used_columns
 from milepost.logs.formats.otlp import EXPORT, is_envelope
 from milepost.logs.interface import ABSENT
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.shapes import Stage
 from milepost.logs.records.builder import AT_ONCE, RecordBuilder
-from milepost.logs.records.fields import as_number, nanoseconds, number_of, whole_of, with_offset, within_reach
+from milepost.logs.records.fields import add_offset, number_of, parse_stamp, to_number, whole_of, within_reach
 from milepost.logs.records.name_tables import TextColumn
-from milepost.logs.records.record_hash import column_likeness, float_numbers, likeness, likeness_of_values
+from milepost.logs.records.record_hash import float_numbers, hash_column, hash_record, hash_values
 from milepost.logs.records.sink import RecordSink
 from milepost.logs.records.translation import joined_value, lookup
 
@@ -40,7 +40,7 @@ _FARTHEST: Final = (1 << 63) // 1000  # microseconds
 Likeness = NDArray[np.uint64]
 
 
-def chunked(sink: RecordSink, log_map: LogMap) -> Stage:
+def chunk_stage(sink: RecordSink, log_map: LogMap) -> Stage:
     """Return the stage that takes records for a sink in chunks, if that is possible."""
     return ChunkSink(sink, log_map) if sink.builder.keeps_records and is_columnwise(log_map) else sink
 
@@ -153,11 +153,11 @@ class _Shape:
                 names.update(dict.fromkeys(record))
                 require(len(names) <= _MOST_COLUMNS)  # before all names of all records are in memory
         require(not is_envelope(names) and EXPORT not in names)
-        paths = [column for column in used_columns(log_map) if within(column, names)]
+        paths = [column for column in used_columns(log_map) if is_within(column, names)]
         require(not set(paths) & names.keys())
         joined = {rule.columns: rule.join for rule in log_map.fields.values() if len(rule.columns) > 1}
         require(len(joined) == sum(len(rule.columns) > 1 for rule in log_map.fields.values()))
-        roles = roles_by(log_map, [*names, *paths])
+        roles = roles_by_name(log_map, [*names, *paths])
         require(set(roles.needed) <= {*names, *paths})
         return cls(list(names), paths, joined, roles)
 
@@ -188,7 +188,7 @@ class _Given:
         self.name, self.nested = name, _nested(values) if kinds & {dict, list} else None
         if self.nested is not None:
             rows = np.flatnonzero(self.nested)
-            like[rows] += np.array([likeness({name: values[row]}) & _MASK for row in rows.tolist()], np.uint64)
+            like[rows] += np.array([hash_record({name: values[row]}) & _MASK for row in rows.tolist()], np.uint64)
             for row in rows.tolist():
                 values[row] = None
         typed = kinds <= {str, type(None)}
@@ -202,7 +202,7 @@ class _Given:
         something = np.array([value is not None and value != "" for value in distinct])
         self._codes: NDArray[np.int32] = np.where(something, np.cumsum(something) - 1, ABSENT).astype(np.int32)[index]
         adding = np.zeros(len(distinct), np.uint64)
-        adding[something] = likeness_of_values(name, self.raws)
+        adding[something] = hash_values(name, self.raws)
         like += adding[index]
 
     def codes(self) -> NDArray[np.int32]:
@@ -226,7 +226,7 @@ class _Numbers:
         except OverflowError:
             raise NotStrictError from None
         require(bool(np.isfinite(self.values[rows]).all()))
-        like[rows] += column_likeness(name, float_numbers(self.values[rows]))
+        like[rows] += hash_column(name, float_numbers(self.values[rows]))
         self.given = int(np.count_nonzero(rows))
 
 
@@ -311,7 +311,7 @@ def _number(raw: object, field: str, cells: bool) -> float:
     Raises:
         NotStrictError: it is a whole number that cannot be told from its neighbours as a float.
     """
-    number = as_number(raw) if cells else raw
+    number = to_number(raw) if cells else raw
     result = whole_of(number) if field == "seq" else number_of(number)
     if not isinstance(result, int | float):
         return np.nan
@@ -327,8 +327,8 @@ def _times(texts: _Given, log_map: LogMap, cells: bool) -> Floats | Ints:
     """
     if cells and (plain := _plain_numbers(texts.raws)):
         return np.array([*plain, np.nan])[texts.codes()] / log_map.per_second
-    raws = [as_number(raw) if cells else raw for raw in texts.raws]
-    stamps = [nanoseconds(with_offset(raw, log_map.zone, log_map.time_format)) if type(raw) is str else None for raw in raws]
+    raws = [to_number(raw) if cells else raw for raw in texts.raws]
+    stamps = [parse_stamp(add_offset(raw, log_map.zone, log_map.time_format)) if type(raw) is str else None for raw in raws]
     known = [stamp for stamp in stamps if stamp is not None]
     if not known:
         numbers = [np.nan if type(raw) is str else _number(raw, "time", cells) for raw in raws]

@@ -13,13 +13,13 @@ import numpy as np
 from numpy.typing import DTypeLike, NDArray
 
 from milepost.arrays import Bools, Column, Floats, Ints
-from milepost.logs.columnar.arrow import Arrow, array_of, given_in, rows_given, values_of
+from milepost.logs.columnar.arrow import Arrow, array_of, given_mask, rows_given, values_of
 from milepost.logs.columnar.block import Block, NotStrictError, require
-from milepost.logs.columnar.mapped import OWN, Roles, used_values
+from milepost.logs.columnar.mapped import OWN, Roles, drop_unused_values
 from milepost.logs.interface import ABSENT
 from milepost.logs.records.fields import BAD, tag_of, text_of, within_reach
 from milepost.logs.records.name_tables import TextColumn
-from milepost.logs.records.record_hash import column_likeness, float_numbers, likeness_of_values
+from milepost.logs.records.record_hash import float_numbers, hash_column, hash_values
 from milepost.logs.sources.files import as_name
 from milepost.vocabulary import FIELDS
 
@@ -90,7 +90,7 @@ class Texts:
     def _meet(self, given: list[object]) -> None:
         """Know values that were not given before."""
         values = [self._value(text) for text in given]
-        adding = likeness_of_values(self.name, values).tolist()
+        adding = hash_values(self.name, values).tolist()
         for text, value, added in zip(given, values, adding, strict=True):
             self._known[text] = (self._code(value), added, *self._marks(text))
 
@@ -107,7 +107,7 @@ class Texts:
 
     def codes(self) -> NDArray[np.int32]:
         """Per record, its code; ABSENT where not given."""
-        codes: NDArray[np.int32] = joined(self._codes, np.int32)
+        codes: NDArray[np.int32] = join_parts(self._codes, np.int32)
         return codes
 
 
@@ -153,13 +153,13 @@ class NumberColumn:
         given: Floats = values_of(column)[rows]
         require(bool(np.isfinite(given).all()))
         values[rows] = given
-        like[rows] += column_likeness(self.name, float_numbers(given))
+        like[rows] += hash_column(self.name, float_numbers(given))
         self.given += len(given)
         self._parts.append(values)
 
     def values(self) -> Floats:
         """Per record, its number."""
-        numbers: Floats = joined(self._parts, np.float64)
+        numbers: Floats = join_parts(self._parts, np.float64)
         return numbers
 
 
@@ -180,7 +180,7 @@ class Stamps:
         self.given += len(moments)
         self.colons += int(values_of(colons).sum())
         self._parts.append(values_of(moments).copy())  # so that the batch does not stay in memory
-        like += column_likeness(self.name, values_of(numbers))
+        like += hash_column(self.name, values_of(numbers))
 
     def values(self) -> Ints:
         """Per record, its moment.
@@ -188,7 +188,7 @@ class Stamps:
         Raises:
             NotStrictError: one is too far off to be told in whole nanoseconds.
         """
-        moments: Ints = joined(self._parts, np.int64)
+        moments: Ints = join_parts(self._parts, np.int64)
         require(not len(moments) or bool(np.abs(moments).max() < _FARTHEST))
         return moments
 
@@ -212,7 +212,7 @@ def moment_columns(text: str, as_given: str) -> tuple[str, str, str]:
     )
 
 
-def joined(parts: list[Column], kind: DTypeLike) -> Column:
+def join_parts(parts: list[Column], kind: DTypeLike) -> Column:
     """All parts in one; they are freed."""
     joined = np.concatenate(parts) if parts else np.empty(0, kind)
     parts.clear()
@@ -257,7 +257,7 @@ class Columns:
         places = accumulate((gatherer.width for gatherer in self._gatherers), initial=0)
         first = {gatherer.name: place for gatherer, place in zip(self._gatherers, places, strict=False)}
         needed = [batch.columns[first[name]] for name in self._roles.needed]
-        unusable = [~given_in(column) for column in needed if column.null_count]
+        unusable = [~given_mask(column) for column in needed if column.null_count]
         if not unusable:
             return batch
         passed = np.logical_or.reduce(unusable)
@@ -300,7 +300,7 @@ class Columns:
         if "progress" in numbers:
             numbers["progress"], self.bad = within_reach(numbers["progress"])
         lines = np.setdiff1d(np.arange(self.rows + len(self.passed)), self.passed, True) + 1 if len(self.passed) else None
-        like = joined(self._likeness, np.uint64)
+        like = join_parts(self._likeness, np.uint64)
         try:
             return Block.of(texts, dict(numbers), time, like, lines, self.bad)
         except NotStrictError as error:
@@ -309,6 +309,6 @@ class Columns:
             keep = ~error.rows
         lines = np.arange(1, self.rows + 1) if lines is None else lines
         self.dropped = lines[~keep]
-        texts = {name: used_values(TextColumn(column.codes[keep], column.values)) for name, column in texts.items()}
+        texts = {name: drop_unused_values(TextColumn(column.codes[keep], column.values)) for name, column in texts.items()}
         numbers = {name: values[keep] for name, values in numbers.items()}
         return Block.of(texts, numbers, time[keep], like[keep], lines[keep], None if self.bad is None else self.bad[keep])

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Any, Final, TypeVar
 
 from milepost.logs.columnar.block import Block
-from milepost.logs.columnar.chunks import chunked
+from milepost.logs.columnar.chunks import chunk_stage
 from milepost.logs.columnar.strict import StrictReader, strict_reader
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line, lines
 from milepost.logs.interface import Place, ReadOptions
@@ -58,7 +58,7 @@ def read_in_pieces(
 
 def _parsed(reader: StrictReader, pieces: Iterator[Piece], ahead: int) -> Iterator[tuple[Piece, Block | None]]:
     """Pieces with their columns, None for one that cannot be read at full speed."""
-    return done_ahead(((piece, partial(reader.read, Source(Path(piece.name)))) for piece in pieces), ahead)
+    return run_ahead(((piece, partial(reader.read, Source(Path(piece.name)))) for piece in pieces), ahead)
 
 
 def _pieces(stream: io.BufferedReader, size: int) -> Iterator[Piece]:
@@ -101,7 +101,7 @@ def _add_piece(builder: RecordBuilder, reader: StrictReader, piece: Piece, block
         return block.n_lines
     if os.fstat(piece.fileno()).st_size > 2 * SMALL:
         return _add_small_pieces(builder, reader, piece, after)
-    sink = chunked(RecordSink(builder, after.file, builder.translator, cells=False), reader.log_map)
+    sink = chunk_stage(RecordSink(builder, after.file, builder.translator, cells=False), reader.log_map)
     number = after.line
     for number, line in enumerate(lines(piece, after.line == 0), after.line + 1):
         add_line(line, number, sink)
@@ -137,7 +137,7 @@ class Pieces:
     ahead: int = 1
 
 
-def done_ahead(work: Iterator[tuple[K, Callable[[], V]]], ahead: int) -> Iterator[tuple[K, V]]:
+def run_ahead(work: Iterator[tuple[K, Callable[[], V]]], ahead: int) -> Iterator[tuple[K, V]]:
     """Yield each job's result with its name; some jobs run ahead in threads while one result is taken."""
     waiting: deque[tuple[K, Future[V]]] = deque()
     with ThreadPoolExecutor(ahead) as threads:

@@ -16,7 +16,7 @@ from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
 from milepost.logs.mapping.map_usage import MapUse
 from milepost.logs.records.fields import BAD, tag_of, text_of
 from milepost.logs.records.name_tables import TextColumn
-from milepost.logs.records.translation import alike, formatted
+from milepost.logs.records.translation import format_name, is_alike
 from milepost.vocabulary import FIELDS, NUMBER_FIELDS
 
 _BAD_CODE: Final = ABSENT - 1
@@ -82,7 +82,7 @@ def mapped_block(columns: ForeignColumns, names: list[str], log_map: LogMap, cel
     making.count_met()
     texts = making.texts()
     making.set_events(texts)
-    texts = {name: used_values(column) for name, column in texts.items()}
+    texts = {name: drop_unused_values(column) for name, column in texts.items()}
     block = columns.block_of(texts)
     return replace(block, use=making.use, bad=making.bad if block.bad is None else making.bad | block.bad)
 
@@ -151,7 +151,7 @@ class _Making:
         """Return one of our values for one of theirs; failed conversions are counted."""
         if rule.number is None or value is None:
             return value
-        named = formatted(rule, value, self.cells)
+        named = format_name(rule, value, self.cells)
         self.use.failed[name] += times if named is None else 0
         return value if named is None else named
 
@@ -182,7 +182,7 @@ class _Making:
         for column, wanted in rule.when.items():
             require("" not in (wanted if isinstance(wanted, list) else [wanted]))
             raws = self.theirs[column].raws if column in self.theirs else []
-            fits = np.array([*(alike(raw, wanted) for raw in raws), alike(None, wanted)])
+            fits = np.array([*(is_alike(raw, wanted) for raw in raws), is_alike(None, wanted)])
             rows = rows & (fits[self.codes[column]] if column in self.theirs else fits[-1])
         return rows
 
@@ -197,7 +197,7 @@ def _set(ours: dict[str, TextColumn], name: str, value: object, rows: Bools) -> 
     ours[name] = TextColumn(column.codes, list(known))
 
 
-def used_values(column: TextColumn) -> TextColumn:
+def drop_unused_values(column: TextColumn) -> TextColumn:
     """Return the column without values that no row has."""
     times = np.bincount(column.codes[column.codes != ABSENT], minlength=len(column.values))
     if times.all():
@@ -252,7 +252,7 @@ def _is_plain(rule: FieldRule) -> bool:
     return len(rule.columns) == 1 and rule.default is None and rule.number is None
 
 
-def roles_by(log_map: LogMap, names: Collection[str]) -> Roles:
+def roles_by_name(log_map: LogMap, names: Collection[str]) -> Roles:
     """The roles of columns of these names.
 
     Raises:
@@ -269,7 +269,7 @@ def roles_by(log_map: LogMap, names: Collection[str]) -> Roles:
     require("time" in source and set(needed) <= set(names))
     numbers = {column: name for name, column in source.items()}
     texts = [column for name, rule in fields.items() if name not in NUMERIC for column in rule.columns]
-    require(len(numbers) == len(source) and not numbers.keys() & {*texts, *_asked(log_map)})
+    require(len(numbers) == len(source) and not numbers.keys() & {*texts, *_rule_columns(log_map)})
     return Roles(source["time"], tuple(needed), numbers, log_map.per_second)
 
 
@@ -280,17 +280,19 @@ def _needed(name: str, rule: FieldRule | None) -> tuple[str, ...]:
     return rule.columns if rule.default is None else ()
 
 
-def _asked(log_map: LogMap) -> set[str]:
+def _rule_columns(log_map: LogMap) -> set[str]:
     """The columns that rules on event words look at."""
     return {column for rules in log_map.events.values() for rule in rules for column in rule.when}
 
 
 def used_columns(log_map: LogMap) -> dict[str, None]:
     """The columns that a map names, in its order."""
-    return dict.fromkeys(column for rule in log_map.fields.values() for column in rule.columns) | dict.fromkeys(_asked(log_map))
+    return dict.fromkeys(column for rule in log_map.fields.values() for column in rule.columns) | dict.fromkeys(
+        _rule_columns(log_map)
+    )
 
 
-def within(column: str, names: Collection[str]) -> bool:
+def is_within(column: str, names: Collection[str]) -> bool:
     """Return whether a column that a map names lies in an object of one of these columns."""
     return "." in column and column.partition(".")[0] in names
 

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Final
 
-from milepost.logs.columnar.arrow import connected
+from milepost.logs.columnar.arrow import connect
 from milepost.logs.columnar.block import Block
-from milepost.logs.columnar.chunks import chunked
+from milepost.logs.columnar.chunks import chunk_stage
 from milepost.logs.columnar.column_builders import given_up
-from milepost.logs.columnar.file_chunks import Pieces, done_ahead
+from milepost.logs.columnar.file_chunks import Pieces, run_ahead
 from milepost.logs.columnar.strict_rows import block_of_table
 from milepost.logs.formats.parquet import names_in
 from milepost.logs.formats.registry import FORMATS
@@ -63,9 +63,9 @@ def read_parquet_in_pieces(
     groups, file = row_groups(source), len(builder.files) - 1
     if groups is None:
         return False
-    for first, block in done_ahead(_pieces(source, groups, pieces.size // _ROW), pieces.ahead):
+    for first, block in run_ahead(_pieces(source, groups, pieces.size // _ROW), pieces.ahead):
         if block is None or not builder.add_block(block, file, first):
-            sink = chunked(RecordSink(builder, file, None, FORMATS["parquet"].cells), NO_MAP)
+            sink = chunk_stage(RecordSink(builder, file, None, FORMATS["parquet"].cells), NO_MAP)
             FORMATS["parquet"].read(source, _After(sink, first), options, progress)
             sink.finish()
             break
@@ -101,7 +101,7 @@ def read_strict_parquet(source: Source, log_map: LogMap = NO_MAP, rows: tuple[in
     """
     if source.path is None:
         return None
-    with connected(source.size()) as base, given_up(source.path) as path:
+    with connect(source.size()) as base, given_up(source.path) as path:
         query, params = (_ALL, ()) if rows is None else (_SOME, rows)
         table = base.sql(query, params=[path, *params])
         return block_of_table(table, names_in(source.path, table.columns), log_map)

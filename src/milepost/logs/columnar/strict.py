@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from milepost.arrays import Ints
-from milepost.logs.columnar.arrow import connected
+from milepost.logs.columnar.arrow import connect
 from milepost.logs.columnar.block import Block, require
 from milepost.logs.columnar.column_builders import (
     BATCH,
@@ -33,7 +33,7 @@ from milepost.logs.columnar.column_builders import (
     moment_columns,
     quoted,
 )
-from milepost.logs.columnar.mapped import mapped_block, roles_by, used_columns, within
+from milepost.logs.columnar.mapped import is_within, mapped_block, roles_by_name, used_columns
 from milepost.logs.formats.jsonlines import MAX_LINE, add_line
 from milepost.logs.formats.otlp import is_envelope
 from milepost.logs.interface import Refused, Sink
@@ -60,7 +60,7 @@ def read_strict(source: Source, log_map: LogMap = NO_MAP) -> Block | None:
 @contextmanager
 def strict_reader(size: int, log_map: LogMap = NO_MAP) -> Iterator[StrictReader]:
     """Yield a reader for several files with mostly the same fields, also from several threads, of so many bytes in all."""
-    with connected(size) as base:
+    with connect(size) as base:
         yield StrictReader(base, log_map)
 
 
@@ -89,7 +89,7 @@ class StrictReader:
         """Read by the fields that it is likely to have, or of the first lines; where there are more, by those of all lines."""
         first = min(_SAMPLE, max(_SAMPLE // 4, source.size() // _PER_LINE))
         kinds = kinds or _fields(base, path, f"LIMIT {first}", self._time)
-        with counted_beside(source) as marks:
+        with count_beside(source) as marks:
             written = _Written(kinds, self.log_map)
             unread = written.read(base, path, source)
             if not written.account_for(marks.result(), unread):
@@ -142,9 +142,9 @@ class _Written:
     def __init__(self, kinds: dict[str, str], log_map: LogMap) -> None:
         self.names = list(kinds)
         kinds = {name: kind for name, kind in kinds.items() if kind != "NULL"}
-        roles = roles_by(log_map, kinds)
+        roles = roles_by_name(log_map, kinds)
         require(log_map.time_format is None and all(len(rule.columns) <= 1 for rule in log_map.fields.values()))
-        require(not any(within(column, kinds) for column in used_columns(log_map)))
+        require(not any(is_within(column, kinds) for column in used_columns(log_map)))
         require(set(roles.needed) <= kinds.keys() and not is_envelope(kinds))
         texts = RawTexts if log_map.active else WrittenTexts
         self.columns = Columns.of(kinds, kinds[roles.time] not in _NUMBERS, texts, roles)
@@ -308,7 +308,7 @@ class ByteCounts:
 
 
 @contextmanager
-def counted_beside(source: Source) -> Iterator[Future[ByteCounts]]:
+def count_beside(source: Source) -> Iterator[Future[ByteCounts]]:
     """The marks of a file, counted while something else is done."""
     with ThreadPoolExecutor(1) as beside:
         yield beside.submit(ByteCounts.of, source)

@@ -12,10 +12,10 @@ from typing import TYPE_CHECKING, Final, cast
 import numpy as np
 
 from milepost.arrays import Bools, Floats, Ints
-from milepost.logs.columnar.arrow import Arrow, array_of, connected, texts_of
+from milepost.logs.columnar.arrow import Arrow, array_of, connect, texts_of
 from milepost.logs.columnar.block import Block, require
 from milepost.logs.columnar.column_builders import BATCH, Columns, RawValues, Texts, given_up, moment_columns, quoted
-from milepost.logs.columnar.mapped import mapped_block, roles_by, used_columns
+from milepost.logs.columnar.mapped import mapped_block, roles_by_name, used_columns
 from milepost.logs.formats.otlp import is_envelope
 from milepost.logs.interface import ReadOptions
 from milepost.logs.mapping.logmap import LogMap
@@ -44,7 +44,7 @@ def block_of_table(table: DuckDBPyRelation, names: list[str], log_map: LogMap) -
     """
     require(names == table.columns)
     kinds = {name: str(kind) for name, kind in zip(table.columns, table.types, strict=True)}
-    roles = roles_by(log_map, names)
+    roles = roles_by_name(log_map, names)
     require(log_map.time_format is None and all(len(rule.columns) <= 1 for rule in log_map.fields.values()))
     require(not any("." in column and column not in names for column in used_columns(log_map)))
     require(set(roles.needed) <= kinds.keys() and not is_envelope(kinds))
@@ -72,11 +72,11 @@ def read_strict_database(source: Source, log_map: LogMap, options: ReadOptions) 
     Raises:
         LogError: it cannot be read either way.
     """
-    from milepost.logs.formats.database import selected
+    from milepost.logs.formats.database import select_rows
 
     if source.path is None:
         return None
-    with given_up(source.path), selected(source, options, str) as cursor:
+    with given_up(source.path), select_rows(source, options, str) as cursor:
         names = [str(column[0]) for column in cursor.description or ()]
         batches = iter(lambda: cursor.fetchmany(_ROWS), [])
         return _block_of_rows(names, (list(zip(*rows, strict=True)) for rows in batches), source, log_map)
@@ -89,18 +89,18 @@ def read_strict_sheet(source: Source, log_map: LogMap, _: ReadOptions) -> Block 
     Raises:
         LogError: it cannot be read either way.
     """
-    from milepost.logs.formats.workbook import header_of, plain, rows_of_sheet
+    from milepost.logs.formats.workbook import find_header, plain_cell, rows_of_sheet
 
     if source.path is None:
         return None
     with given_up(source.path):
         rows = rows_of_sheet(source)
-        first, names = header_of(rows)
+        first, names = find_header(rows)
         below = [row for row in rows[first:] if any(cell != "" for cell in row)]
         require(len(below) == len(rows) - first)  # else places are not the numbers of rows
         columns = list(zip_longest(*below, fillvalue=""))[: len(names)]
         kept = [(name, column) for name, column in zip(names, columns, strict=True) if name]
-        values = [_values_of(column, plain) for _, column in kept]
+        values = [_values_of(column, plain_cell) for _, column in kept]
         block = _block_of_rows([name for name, _ in kept], [values], source, log_map)
         block.lines = np.arange(first + 1, len(rows) + 1)
         return block
@@ -123,13 +123,13 @@ def _block_of_rows(names: list[str], batches: Iterable[Sequence[Sequence[object]
     from pyarrow import Table
 
     require(len({name.casefold() for name in names}) == len(names))
-    numbers = roles_by(log_map, names).numbers
+    numbers = roles_by_name(log_map, names).numbers
     columns = [_TypedColumn(name in numbers) for name in names]
     for batch in batches:
         for column, values in zip(columns, batch, strict=True):
             column.take(values)
     table = Table.from_arrays([column.array() for column in columns], names)
-    with connected(source.size()) as base:
+    with connect(source.size()) as base:
         return block_of_table(base.from_arrow(table), names, log_map)
 
 

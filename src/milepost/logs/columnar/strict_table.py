@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from milepost.arrays import Ints
-from milepost.logs.columnar.arrow import Arrow, connected, rows_given, values_of
+from milepost.logs.columnar.arrow import Arrow, connect, rows_given, values_of
 from milepost.logs.columnar.block import Block, require
 from milepost.logs.columnar.column_builders import (
     BATCH,
@@ -30,13 +30,13 @@ from milepost.logs.columnar.column_builders import (
     moment_columns,
     quoted,
 )
-from milepost.logs.columnar.mapped import mapped_block, roles_by, used_columns
+from milepost.logs.columnar.mapped import mapped_block, roles_by_name, used_columns
 from milepost.logs.columnar.strict import UnreadLines
-from milepost.logs.formats.delimited import MAX_CELL, RowsOfTexts, Table, table_in, unguarded
+from milepost.logs.formats.delimited import MAX_CELL, RowsOfTexts, Table, find_table_form, unguard_cell
 from milepost.logs.formats.otlp import is_envelope
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.mapping.logmap import LogMap
-from milepost.logs.records.record_hash import column_likeness
+from milepost.logs.records.record_hash import hash_column
 from milepost.logs.sources.files import Source
 
 if TYPE_CHECKING:
@@ -53,8 +53,8 @@ def read_strict_table(source: Source, log_map: LogMap, options: ReadOptions) -> 
     """The columns of a CSV file, by a log map if there is one; None where it has to be read row by row."""
     if source.path is None or options.encoding not in (None, "utf-8"):
         return None
-    with connected(source.size()) as base, given_up(source.path) as path:
-        table = table_in(source, options)
+    with connect(source.size()) as base, given_up(source.path) as path:
+        table = find_table_form(source, options)
         rows, ending = _lines_of(source, table, options.max_bytes)
         return _Cells(table, log_map).read(base, path, source, rows, ending)
     return None
@@ -68,7 +68,7 @@ class _Cells:
         self.names = [name for name in table.names if name]
         require(log_map.time_format is None and all(len(rule.columns) <= 1 for rule in log_map.fields.values()))
         require(not any("." in column and column not in self.names for column in used_columns(log_map)))
-        self.roles = roles_by(log_map, self.names)
+        self.roles = roles_by_name(log_map, self.names)
         require(set(self.roles.needed) <= set(self.names) and not is_envelope(dict.fromkeys(self.names)))
 
     def read(self, base: DuckDBPyConnection, path: str, source: Source, rows: int, ending: str) -> Block:
@@ -131,7 +131,7 @@ class _CellTexts(Texts):
     """A column of cells; who wrote them may have kept spreadsheets from taking them for formulas."""
 
     def _value(self, given: str) -> object:
-        return unguarded(given)
+        return unguard_cell(given)
 
 
 class _RawCells(RawValues, _CellTexts):
@@ -150,7 +150,7 @@ class _CellNumbers(NumberColumn):
         given = values_of(numbers)[rows]
         require(bool(np.isfinite(given).all()))
         values[rows] = given
-        like[rows] += column_likeness(self.name, values_of(texts)[rows])
+        like[rows] += hash_column(self.name, values_of(texts)[rows])
         self.given += len(given)
         self._parts.append(values)
 

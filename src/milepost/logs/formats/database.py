@@ -26,12 +26,12 @@ def read_database(source: Source, sink: Sink, options: ReadOptions, progress: Pr
     Raises:
         LogError: the file is no SQLite database, the table is not there or not named, or the query fails.
     """
-    with selected(source, options, lambda data: data.decode("utf-8", "surrogateescape")) as cursor:
+    with select_rows(source, options, lambda data: data.decode("utf-8", "surrogateescape")) as cursor:
         _give(cursor, sink, progress)
 
 
 @contextmanager
-def selected(source: Source, options: ReadOptions, as_text: Callable[[bytes], str]) -> Iterator[sqlite3.Cursor]:
+def select_rows(source: Source, options: ReadOptions, as_text: Callable[[bytes], str]) -> Iterator[sqlite3.Cursor]:
     """Yield the rows of a table or query; texts are made as is said.
 
     Raises:
@@ -48,7 +48,7 @@ def selected(source: Source, options: ReadOptions, as_text: Callable[[bytes], st
         base.execute(f"PRAGMA hard_heap_limit = {query_memory()}")
         base.set_authorizer(_reading_only)
         base.text_factory = as_text
-        with stopped_after(options.query_seconds, base.interrupt):
+        with stop_after(options.query_seconds, base.interrupt):
             yield base.execute(options.query or _select(base, source))
     except MemoryError as error:
         raise LogError(f"{source.label}: the query needs more than {query_memory() >> 20} MiB of memory. Select less.") from error
@@ -113,7 +113,7 @@ def query_memory() -> int:
 
 
 @contextmanager
-def stopped_after(seconds: float | None, stop: Callable[[], None]) -> Iterator[None]:
+def stop_after(seconds: float | None, stop: Callable[[], None]) -> Iterator[None]:
     """Have something stopped that goes on after so many seconds; never where these are None."""
     if seconds is None:
         yield

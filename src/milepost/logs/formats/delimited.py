@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 from milepost.errors import LogError
 from milepost.logs.formats.other_kinds import seems_to_be_no_log
 from milepost.logs.interface import ReadOptions, Sink
-from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
+from milepost.logs.sources.encodings import LOOKED_AT, guess_text_encoding
 from milepost.logs.sources.files import Source
 from milepost.progress import Progress
 
@@ -52,7 +52,7 @@ class Table(NamedTuple):
     before: int
 
 
-def table_in(source: Source, options: ReadOptions) -> Table:
+def find_table_form(source: Source, options: ReadOptions) -> Table:
     """Return the form of a file's table in UTF-8.
 
     Raises:
@@ -104,11 +104,11 @@ def _header(source: Source, rows: Iterator[list[str]], options: ReadOptions, hea
     if any(_is_odd(name) for name in header):
         if kind := seems_to_be_no_log(head):
             raise LogError(f"{source.label}: {kind}")
-        seems = seems_to_be(head)
+        seems = guess_text_encoding(head)
         hint = f'; it seems to be {seems}. Say so in a log map: [input] encoding = "{seems}"' if seems else ""
         raise LogError(f"{source.label}:1: the header is not {options.encoding or 'UTF-8'}{hint}.")
-    names = [unguarded(name.strip()) for name in header]
-    names = names if len(set(names)) == len(names) else [unguarded(name) for name in header]
+    names = [unguard_cell(name.strip()) for name in header]
+    names = names if len(set(names)) == len(names) else [unguard_cell(name) for name in header]
     if not any(names):
         raise LogError(f"{source.label}:1: no header. The first line of a CSV file names its columns.")
     twice = sorted({name for name in names if names.count(name) > 1 and name})
@@ -162,7 +162,7 @@ class RowsOfTexts:
             return
         cells = {name: cell for name, cell in zip(names, row, strict=False) if cell != "" and name}
         if "'" in whole:
-            cells = {name: unguarded(cell) for name, cell in cells.items()}
+            cells = {name: unguard_cell(cell) for name, cell in cells.items()}
         self.sink.add(cells, line)
 
 
@@ -171,11 +171,11 @@ def _is_odd(cell: str) -> bool:
     return not cell.isascii() and any("\udc80" <= char <= "\udcff" for char in cell)
 
 
-def guarded(text: str) -> str:
+def guard_cell(text: str) -> str:
     """A text as a cell that no spreadsheet takes for a formula: with an apostrophe before it, if it looks like one."""
     return f"'{text}" if _FORMULA.match(text) else text
 
 
-def unguarded(cell: str) -> str:
+def unguard_cell(cell: str) -> str:
     """A cell without the apostrophe that keeps a spreadsheet from taking it for a formula."""
     return cell[1:] if cell.startswith("'") and _FORMULA.match(cell) else cell

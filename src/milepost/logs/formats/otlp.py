@@ -101,7 +101,7 @@ def is_envelope(record: Mapping[str, object]) -> bool:
     return "specversion" in record and "type" in record and "source" in record
 
 
-def unpacked(record: Mapping[str, object]) -> dict[str, object]:
+def unpack_envelope(record: Mapping[str, object]) -> dict[str, object]:
     """The record inside: the fields of `data`, completed from the envelope.
 
     What `data` does not say comes from the envelope: `event` from `type` (the part after its last dot where that is an

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from milepost.errors import LogError
-from milepost.logs.columnar.arrow import connected
+from milepost.logs.columnar.arrow import connect
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources.files import Source, as_name
 from milepost.progress import Progress
@@ -30,7 +30,7 @@ def read_parquet(source: Source, sink: Sink, options: ReadOptions, progress: Pro
         raise LogError("standard input: Parquet has to be a file. Name the file.")
     import duckdb
 
-    with connected(source.size()) as base:
+    with connect(source.size()) as base:
         try:
             base.execute("SET TimeZone = 'UTC'")
             base.execute("SELECT * FROM read_parquet(?, hive_partitioning = true)", [as_name(source.path)])
@@ -58,17 +58,17 @@ def names_in(path: Path, read: list[str]) -> list[str]:
 
 
 def _record(names: list[str], row: tuple[object, ...]) -> dict[str, object]:
-    return {name: plain(value) for name, value in zip(names, row, strict=True) if value is not None}
+    return {name: plain_value(value) for name, value in zip(names, row, strict=True) if value is not None}
 
 
-def plain(value: object) -> object:
+def plain_value(value: object) -> object:
     """A value as JSON would have it: times as RFC 3339, without an offset where none is stored; what JSON has not, as text."""
     if value is None or isinstance(value, str | bool | int | float):
         return value
     if isinstance(value, dict):
-        return {str(key): plain(item) for key, item in value.items()}
+        return {str(key): plain_value(item) for key, item in value.items()}
     if isinstance(value, list | tuple):
-        return [plain(item) for item in value]
+        return [plain_value(item) for item in value]
     if isinstance(value, Decimal):
         return int(value) if value.is_finite() and value == value.to_integral_value() else float(value)
     if isinstance(value, datetime | date | time):

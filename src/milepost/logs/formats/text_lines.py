@@ -22,7 +22,7 @@ PAIR: Final = re.compile(r"""([^\s=:,;()\[\]{}"']+)\s*(?:=|:\s)\s*("(?:[^"\\]|\\
 _ESCAPED: Final = re.compile(r"\\(.)")
 
 
-def pairs_in(text: str) -> dict[str, str]:
+def find_pairs(text: str) -> dict[str, str]:
     """Return the pairs in a text, such as ``level=4 name="Low Arch"`` or ``level: 4, name: Arch``."""
     pairs = {}
     for name, value in PAIR.findall(text):
@@ -43,7 +43,7 @@ def read_pattern_lines(source: Source, sink: Sink, options: ReadOptions, progres
         raise LogError(f"{source.label}: lines of text are read by patterns. Give [input] lines in a log map.")
     encoding, fitted, number = options.encoding or "utf-8-sig", 0, 0
     with source.open(options.max_bytes) as stream:
-        for number, line in enumerate(decoded_lines(stream, encoding), 1):
+        for number, line in enumerate(decode_lines(stream, encoding), 1):
             record = _record(line, patterns)
             if record:
                 fitted += 1
@@ -54,7 +54,7 @@ def read_pattern_lines(source: Source, sink: Sink, options: ReadOptions, progres
         raise LogError(f"{source.label}:1: no line fits a pattern of [input] lines. Hold the patterns against the first lines.")
 
 
-def decoded_lines(stream: io.BufferedReader, encoding: str) -> Iterator[str]:
+def decode_lines(stream: io.BufferedReader, encoding: str) -> Iterator[str]:
     """Yield the lines of a file as texts, with their ends; an empty one in place of a line that is too long.
 
     Args:
@@ -74,6 +74,6 @@ def _record(line: str, patterns: list[re.Pattern[str]]) -> dict[str, object]:
         match = pattern.fullmatch(text)
         if match is not None:
             groups = {name: value for name, value in match.groupdict().items() if value}
-            pairs = [pairs_in(groups.pop(name)) for name in list(groups) if _PAIRS.fullmatch(name)]
+            pairs = [find_pairs(groups.pop(name)) for name in list(groups) if _PAIRS.fullmatch(name)]
             return {name: value for part in (*pairs, groups) for name, value in part.items()}
     return {}

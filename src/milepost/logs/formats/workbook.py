@@ -21,16 +21,16 @@ def read_workbook(source: Source, sink: Sink, options: ReadOptions, progress: Pr
         LogError: the library is not installed, the file is no workbook, or a sheet is not there or not named.
     """
     rows = rows_of_sheet(source)
-    first, header = header_of(rows)
+    first, header = find_header(rows)
     for number, row in enumerate(rows[first:], first + 1):
-        record = {name: plain(cell) for name, cell in zip(header, row, strict=False) if name and cell != ""}
+        record = {name: plain_cell(cell) for name, cell in zip(header, row, strict=False) if name and cell != ""}
         if record:
             sink.add(record, number)
         if number % _STEP == 0:
             progress.advance(_STEP)
 
 
-def header_of(rows: Sequence[Sequence[object]]) -> tuple[int, list[str]]:
+def find_header(rows: Sequence[Sequence[object]]) -> tuple[int, list[str]]:
     """How many rows stand before those of records, and the names of the columns: the first row with several cells."""
     for number, row in enumerate(rows, 1):
         cells = [str(cell).strip() for cell in row]
@@ -64,7 +64,7 @@ def rows_of_sheet(source: Source) -> Sequence[Sequence[object]]:
         raise LogError(f"{source.label}: cannot be read as a workbook ({error}). Is the file whole?") from error
 
 
-def plain(cell: object) -> object:
+def plain_cell(cell: object) -> object:
     """A cell as JSON would have it."""
     if isinstance(cell, timedelta):
         return cell.total_seconds()

@@ -15,13 +15,13 @@ from xml.sax.saxutils import XMLGenerator
 from xml.sax.xmlreader import AttributesImpl
 
 from milepost.errors import LogError, UsageError
-from milepost.logs.formats.delimited import guarded
+from milepost.logs.formats.delimited import guard_cell
 from milepost.logs.formats.registry import WRITTEN
 from milepost.logs.interface import Place, ReadOptions
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.read import read_into
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.fields import nanoseconds
+from milepost.logs.records.fields import parse_stamp
 from milepost.logs.sources.files import plain_name
 from milepost.memory import scratch_writing
 from milepost.output import write_file
@@ -112,7 +112,7 @@ def write_csv(spool: Spool, out: BinaryIO) -> None:
     text = io.TextIOWrapper(out, encoding="utf-8", errors="backslashreplace", newline="")
     writer = csv.writer(text, lineterminator="\n")
     columns = spool.columns()
-    writer.writerow([guarded(name) for name in columns])
+    writer.writerow([guard_cell(name) for name in columns])
     for record in spool:
         writer.writerow(_cell(record.get(name)) for name in columns)
     text.flush()
@@ -122,7 +122,7 @@ def write_csv(spool: Spool, out: BinaryIO) -> None:
 def _cell(value: object) -> object:
     if value is True or value is False:
         return "true" if value else "false"
-    return guarded(value) if isinstance(value, str) else value
+    return guard_cell(value) if isinstance(value, str) else value
 
 
 def write_parquet(spool: Spool, out: BinaryIO) -> None:
@@ -202,7 +202,7 @@ def _xes_event(xml: XMLGenerator, record: Record) -> None:
 def _xes_key(name: str, value: object) -> str:
     if name == "event":
         return "concept:name"
-    return "time:timestamp" if name == "time" and isinstance(value, str) and nanoseconds(value) is not None else name
+    return "time:timestamp" if name == "time" and isinstance(value, str) and parse_stamp(value) is not None else name
 
 
 def _attribute(xml: XMLGenerator, key: str, value: object) -> None:

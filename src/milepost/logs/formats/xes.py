@@ -27,7 +27,7 @@ def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progres
     Raises:
         LogError: the file is no XML, or uses entities, which a log has no need of.
     """
-    with reading_xml(source), source.open(options.max_bytes) as stream:
+    with guard_xml(source), source.open(options.max_bytes) as stream:
         count = _give(_events(stream), sink, progress)
     if not count:
         raise UnknownLogError(
@@ -36,7 +36,7 @@ def read_xes(source: Source, sink: Sink, options: ReadOptions, progress: Progres
 
 
 @contextmanager
-def reading_xml(source: Source) -> Iterator[None]:
+def guard_xml(source: Source) -> Iterator[None]:
     """Say in a line what is wrong with XML that is read within.
 
     Raises:
@@ -137,7 +137,7 @@ def read_xml_records(source: Source, sink: Sink, options: ReadOptions, progress:
     if not options.record:
         raise LogError(f"{source.label}: records of XML are found by a path. Give [input] record in a log map.")
     path, number = tuple(options.record.split("/")), 0
-    with reading_xml(source), source.open(options.max_bytes) as stream:
+    with guard_xml(source), source.open(options.max_bytes) as stream:
         for number, record in enumerate(_records(stream, path), 1):
             sink.add(record, number)
             if number % _STEP == 0:
@@ -146,14 +146,14 @@ def read_xml_records(source: Source, sink: Sink, options: ReadOptions, progress:
         raise LogError(f"{source.label}: no element lies at {options.record!r}. Hold the path against the file.")
 
 
-def drafted_path(source: Source, options: ReadOptions) -> str | None:
+def draft_path(source: Source, options: ReadOptions) -> str | None:
     """The path of the element that comes most often with two columns or more; None where the file is XES or has none.
 
     Raises:
         LogError: the file is no XML.
     """
     met: Counter[str] = Counter()
-    with reading_xml(source), source.open(options.max_bytes) as stream:
+    with guard_xml(source), source.open(options.max_bytes) as stream:
         for number, (tags, element) in enumerate(_ended(stream)):
             if len(tags) > 1 and len(_columns(element)) > 1:
                 met["/".join(tags[1:])] += 1

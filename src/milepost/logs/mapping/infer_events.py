@@ -40,7 +40,7 @@ class _SeenWords:
     most_at_once: int = 0
 
 
-def told_by_following(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str, Meaning]:
+def infer_from_sequence(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str, Meaning]:
     """The words of which it can be told what they mean.
 
     Args:

@@ -28,7 +28,7 @@ _LANGUAGE_NAMES: Final = {"started": "time"}
 
 
 @cache
-def heading_says(ours: str, name: str) -> float:
+def score_heading(ours: str, name: str) -> float:
     """Return how much a heading speaks for one of our fields, from 0 to 1."""
     words = re.split(r"[^a-z0-9]+", re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", name).lower())
     if ours == name.lower():
@@ -48,12 +48,12 @@ _LINES: Final = 200
 
 
 @cache
-def _known() -> dict[str, dict[str, list[str]]]:
+def _load_words() -> dict[str, dict[str, list[str]]]:
     """The words, by what they are for."""
     return tomllib.loads(files("milepost.logs.mapping").joinpath("languages.toml").read_text(encoding="utf-8"))
 
 
-def plain(text: str) -> str:
+def plain_text(text: str) -> str:
     """A text in small letters without what stands in brackets, width variants and doubled spaces."""
     folded = unicodedata.normalize("NFKC", text).casefold()
     return " ".join(re.sub(r"\(.*?\)|\[.*?\]", " ", folded).replace("_", " ").split())
@@ -61,10 +61,10 @@ def plain(text: str) -> str:
 
 def heading_of(name: str) -> str | None:
     """Return the field that a column's heading names; None if no word of it is known."""
-    heading = plain(name)
+    heading = plain_text(name)
     words = re.split(r"[\W\d]+", heading)
     best = None
-    for meaning, known in _known()["headings"].items():
+    for meaning, known in _load_words()["headings"].items():
         ranks = [
             rank
             for rank, word in enumerate(known)
@@ -77,24 +77,24 @@ def heading_of(name: str) -> str | None:
 
 def result_of(word: str) -> str | None:
     """Return the outcome that a word names; None if it is not known."""
-    text = plain(word)
-    return next((meaning for meaning, known in _known()["results"].items() if text in known), None)
+    text = plain_text(word)
+    return next((meaning for meaning, known in _load_words()["results"].items() if text in known), None)
 
 
 def is_total(name: object) -> bool:
     """Return whether a name says that its row or column sums up the others."""
-    return isinstance(name, str) and plain(name).strip(" :") in _known()["rows"]["totals"]
+    return isinstance(name, str) and plain_text(name).strip(" :") in _load_words()["rows"]["totals"]
 
 
 def event_of(word: str) -> str | None:
     """Return the event that a word names in any of these languages; None if it is not known."""
-    if plain(word) in _known()["rows"]["begins"]:
+    if plain_text(word) in _load_words()["rows"]["begins"]:
         return "start"
     ours = result_of(word)
     return "session_end" if ours in ("quit", "time_up", "crash") else ours
 
 
-def likeliest(data: bytes, guess: str | None) -> str | None:
+def likeliest_encoding(data: bytes, guess: str | None) -> str | None:
     """The encoding by which some bytes hold most words that are known here; what the bytes alone seem to be, where none does."""
     candidates = [*([guess] if guess else []), *(name for name in _ENCODINGS if name != guess)]
     best = max(candidates, key=lambda name: _known_words(data, name), default=None)
@@ -116,7 +116,7 @@ def event_word(word: str) -> str | None:
     """Return our event that a word seems to name; None if no part of it is known."""
     parts = re.sub(r"([a-z0-9])([A-Z])", r"\1_\2", word).lower()
     parts = re.sub(r"[^a-z0-9]+", "_", parts)
-    for ours, hints in _known()["events"].items():
+    for ours, hints in _load_words()["events"].items():
         for hint in hints:
             if re.search(rf"(^|_){hint}(e?d|s|ing)?(_|$)", parts):
                 return ours

@@ -12,7 +12,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from milepost.errors import MapError
-from milepost.logs.mapping.row_kinds import COLUMNS, ONE_EVENT, ROW_RESULTS, RowKind, rows_of
+from milepost.logs.mapping.row_kinds import COLUMNS, ONE_EVENT, ROW_RESULTS, RowKind, read_row_kind
 from milepost.logs.sources.encodings import is_encoding
 from milepost.toml import load_toml
 from milepost.vocabulary import EVENT_CODES, FIELDS
@@ -172,7 +172,7 @@ class _Reading:
         """The error for one key."""
         return MapError(f"{self.path}: {key} must be {must}, not {value!r}.")
 
-    def known(self, table: str, given: Mapping[str, object], keys: set[str]) -> None:
+    def refuse_unknown(self, table: str, given: Mapping[str, object], keys: set[str]) -> None:
         """Refuse keys that mean nothing."""
         for key in given:
             if key not in keys:
@@ -185,7 +185,7 @@ class _Reading:
             return FieldRule((given,))
         if not isinstance(given, dict):
             raise self.wrong(key, "a column of the log, or a table with from, value or default", given)
-        self.known(key, given, _FIELD_KEYS)
+        self.refuse_unknown(key, given, _FIELD_KEYS)
         columns = given.get("from", [])
         columns = [columns] if isinstance(columns, str) else columns
         if not isinstance(columns, list) or not all(isinstance(column, str) and column for column in columns):
@@ -204,7 +204,7 @@ class _Reading:
 
     def time(self, table: Mapping[str, object]) -> _Settings:
         """The table [time]."""
-        self.known("time", table, _TIME_KEYS)
+        self.refuse_unknown("time", table, _TIME_KEYS)
         zone, form = table.get("zone"), table.get("format")
         if form is not None and not (isinstance(form, str) and "%" in form):
             raise self.wrong("time.format", 'a pattern such as "%d.%m.%Y %H:%M:%S"', form)
@@ -245,7 +245,7 @@ class _Reading:
 
     def session(self, table: Mapping[str, object]) -> float | None:
         """The table [session]."""
-        self.known("session", table, {"gap_minutes"})
+        self.refuse_unknown("session", table, {"gap_minutes"})
         gap = table.get("gap_minutes")
         if gap is None:
             return None
@@ -255,7 +255,7 @@ class _Reading:
 
     def input(self, table: Mapping[str, object]) -> _Settings:
         """The table [input]."""
-        self.known("input", table, _INPUT_KEYS)
+        self.refuse_unknown("input", table, _INPUT_KEYS)
         form, delimiter, query, encoding = (table.get(key) for key in ("format", "delimiter", "query", "encoding"))
         if form is not None and (not isinstance(form, str) or form not in _FORMS):
             raise self.wrong("input.format", f"one of {', '.join(_FORMS)}", form)
@@ -285,7 +285,7 @@ class _Reading:
 
     def rows(self, table: Mapping[str, object]) -> _Settings:
         """The table [rows]."""
-        self.known("rows", table, _ROW_KEYS)
+        self.refuse_unknown("rows", table, _ROW_KEYS)
         explode, carry = table.get("explode", []), table.get("carry", [])
         path = [explode] if isinstance(explode, str) else explode
         if not isinstance(path, list) or not all(isinstance(name, str) and name for name in path):
@@ -295,11 +295,11 @@ class _Reading:
         for name in carry:
             if name in ("session", "time", "event"):
                 raise MapError(f"{self.path}: rows.carry: {name} cannot hold from one record to the next.")
-        return {"explode": tuple(path), "carry": tuple(carry), "rows": rows_of(table, str(self.path))}
+        return {"explode": tuple(path), "carry": tuple(carry), "rows": read_row_kind(table, str(self.path))}
 
     def replay(self, table: Mapping[str, Any]) -> _Settings:
         """The table [replay]."""
-        self.known("replay", table, set(_SETTINGS))
+        self.refuse_unknown("replay", table, set(_SETTINGS))
         for key, value in table.items():
             wants_bool = _SETTINGS[key] is bool
             if isinstance(value, bool) != wants_bool or not isinstance(value, int | float):

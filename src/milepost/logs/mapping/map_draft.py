@@ -15,12 +15,12 @@ from milepost.logs.formats.detect import tell
 from milepost.logs.formats.other_kinds import kind_of_file
 from milepost.logs.formats.registry import FORMATS
 from milepost.logs.interface import ReadOptions
-from milepost.logs.mapping.infer_events import Meaning, told_by_following
-from milepost.logs.mapping.languages import event_word, heading_of, likeliest
+from milepost.logs.mapping.infer_events import Meaning, infer_from_sequence
+from milepost.logs.mapping.languages import event_word, heading_of, likeliest_encoding
 from milepost.logs.mapping.sampling import EnoughRecords, Sample
-from milepost.logs.mapping.sheets import SampledColumn, drafted_sheet, local_times
-from milepost.logs.records.fields import as_number, nanoseconds
-from milepost.logs.sources.encodings import LOOKED_AT, seems_to_be
+from milepost.logs.mapping.sheets import SampledColumn, draft_sheet, local_times
+from milepost.logs.records.fields import parse_stamp, to_number
+from milepost.logs.sources.encodings import LOOKED_AT, guess_text_encoding
 from milepost.logs.sources.files import Source, expand
 from milepost.progress import SILENT, Progress
 from milepost.toml import toml_text
@@ -72,7 +72,7 @@ def map_by_words(
         raise LogError(f"{sources[0].label}: {kind or 'no record to look at. --input-format says which format it has.'}")
     arrays = sample.taken_out()
     columns = _columns(sample.records)
-    sheet = None if arrays else drafted_sheet(columns, len(sample.records))
+    sheet = None if arrays else draft_sheet(columns, len(sample.records))
     if sheet is not None:
         return "\n".join([*_input_lines(options), *sheet]) + "\n", sample.records, cells
     fields = _guess_fields(columns, sample.records)
@@ -117,7 +117,7 @@ def _encoding(source: Source, options: ReadOptions) -> str | None:
     try:
         head[: head.rfind(b"\n") + 1].decode("utf-8-sig")
     except UnicodeDecodeError:
-        return likeliest(head, seems_to_be(head))
+        return likeliest_encoding(head, guess_text_encoding(head))
     return None
 
 
@@ -134,7 +134,7 @@ def _columns(records: list[Mapping[str, object]]) -> dict[str, SampledColumn]:
             column = columns.setdefault(name, SampledColumn(name, 0, Counter(), []))
             column.given += 1
             column.values[str(value)] += 1
-            as_a_number = as_number(value)
+            as_a_number = to_number(value)
             if type(as_a_number) in (int, float):
                 column.numbers.append(float(as_a_number))
     return columns
@@ -215,7 +215,7 @@ def _time_lines(columns: dict[str, SampledColumn], fields: dict[str, str], recor
     column = columns[fields["time"]]
     if not column.numeric:
         example = next(iter(column.values))
-        if nanoseconds(example) is not None:
+        if parse_stamp(example) is not None:
             return ["", f"# Times are time stamps with an offset, such as {safe(example)}: nothing to set."]
         return local_times(list(column.values))
     unit, why = _unit(column.name, _steps(records, fields), max(column.numbers))
@@ -229,7 +229,7 @@ def _steps(records: list[Mapping[str, object]], fields: dict[str, str]) -> float
     last: dict[object, float] = {}
     steps = []
     for record in records:
-        time = as_number(record.get(fields["time"]))
+        time = to_number(record.get(fields["time"]))
         if type(time) in (int, float):
             key = record.get(owner) if owner else None
             if key in last and time > last[key]:
@@ -282,4 +282,4 @@ def _following(fields: Mapping[str, str], records: list[Mapping[str, object]]) -
     for record in records:
         if event in record:
             sessions.setdefault(record.get(owner), []).append((str(record[event]), str(record.get(level))))
-    return told_by_following(list(sessions.values()))
+    return infer_from_sequence(list(sessions.values()))

@@ -62,7 +62,9 @@ class MapUse:
         named += [(f"rows.{name}", column) for name, column in log_map.rows.columns().items()]
         missing = [(name, column) for name, column in named if not self.met[column]]
         patterns = [(f"rows.{name}", pattern) for name, pattern in log_map.rows.patterns().items()]
-        return missing + [(name, pattern) for name, pattern in patterns if not any(fits(pattern, column) for column in self.seen)]
+        return missing + [
+            (name, pattern) for name, pattern in patterns if not any(match_pattern(pattern, column) for column in self.seen)
+        ]
 
     def require(self, log_map: LogMap) -> None:
         """Refuse a map that names columns which no record has, for fields that a log cannot be read without.
@@ -89,7 +91,7 @@ class MapUse:
         )
 
 
-def fits(pattern: str, column: str) -> str | None:
+def match_pattern(pattern: str, column: str) -> str | None:
     """The level of a column that fits a pattern: what stands for the *; None where it does not fit."""
     before, _, after = pattern.partition("*")
     long_enough = len(column) > len(before) + len(after)

@@ -58,7 +58,7 @@ class RowKind:
 ONE_EVENT: Final = RowKind()  # a record is an event
 
 
-def rows_of(table: Mapping[str, object], path: str) -> RowKind:
+def read_row_kind(table: Mapping[str, object], path: str) -> RowKind:
     """Return the kind of row that the table [rows] gives.
 
     Raises:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final
 
-from milepost.logs.formats.otlp import is_envelope, is_export, log_records, unpacked
+from milepost.logs.formats.otlp import is_envelope, is_export, log_records, unpack_envelope
 from milepost.logs.mapping.shapes import Exploding
 
 SAMPLE: Final = 8_000  # records that are looked at
@@ -46,9 +46,9 @@ class Sample:
                     self.add(inner, line)
             return
         if len(self.records) < SAMPLE:
-            whole = {**(unpacked(record) if is_envelope(record) else record), **self._source}
+            whole = {**(unpack_envelope(record) if is_envelope(record) else record), **self._source}
             self.whole.append(whole)
-            self.records.append(flat(whole))
+            self.records.append(flatten(whole))
         elif self.stops:
             raise EnoughRecords
 
@@ -89,12 +89,12 @@ def _elements(record: Mapping[str, object], name: str) -> list[Mapping[str, obje
     return [element for element in value if isinstance(element, Mapping)] if isinstance(value, list) else []
 
 
-def flat(record: Mapping[str, object], prefix: str = "", depth: int = 0) -> dict[str, object]:
+def flatten(record: Mapping[str, object], prefix: str = "", depth: int = 0) -> dict[str, object]:
     """A record with nested objects as dotted paths, and without arrays."""
     paths: dict[str, object] = {}
     for name, value in record.items():
         if isinstance(value, Mapping) and depth < _DEEPEST:
-            paths |= flat(value, f"{prefix}{name}.", depth + 1)
+            paths |= flatten(value, f"{prefix}{name}.", depth + 1)
         elif not isinstance(value, list) and value is not None and value != "":
             paths[prefix + name] = value
     return paths

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING, Final, Protocol
 
 from milepost.errors import LogError, MapError
-from milepost.logs.formats.database import query_memory, stopped_after, took_too_long
+from milepost.logs.formats.database import query_memory, stop_after, took_too_long
 from milepost.logs.interface import Sink
 
 if TYPE_CHECKING:
@@ -120,7 +120,7 @@ class Selecting(Stage):
                 base.execute(f"SET memory_limit = '{query_memory() >> 20}MiB'; SET max_temp_directory_size = '0B'")
                 self._register(base)
                 base.execute("SET enable_external_access = false; SET lock_configuration = true")
-                with stopped_after(self.limit, base.interrupt):
+                with stop_after(self.limit, base.interrupt):
                     self._run(base)
             except duckdb.InterruptException as error:
                 raise MapError(f"{self.where}: input.select: {took_too_long(self.limit)}") from error
@@ -171,6 +171,6 @@ def _as_text(value: object) -> str:
 
 def _plain(value: object) -> object:
     """A value as JSON would have it."""
-    from milepost.logs.formats.parquet import plain
+    from milepost.logs.formats.parquet import plain_value
 
-    return plain(value)
+    return plain_value(value)

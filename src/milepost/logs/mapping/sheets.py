@@ -28,7 +28,7 @@ _FORMATS: Final = (
 )
 
 
-def drafted_sheet(columns: Mapping[str, SampledColumn], n_records: int) -> list[str] | None:
+def draft_sheet(columns: Mapping[str, SampledColumn], n_records: int) -> list[str] | None:
     """The lines of a map; None where the log is no sheet of attempts, stays or players.
 
     Args:

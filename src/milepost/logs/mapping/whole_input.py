@@ -16,7 +16,7 @@ from milepost.logs.sources.files import PACKED_SUFFIXES, Source
 Waiting = tuple[int, Mapping[str, object] | str]  # a line, and its record, or why it holds none
 
 
-def waits(log_map: LogMap) -> bool:
+def needs_all_files(log_map: LogMap) -> bool:
     """Return whether a map says something that only all files together can answer: a query, or where a player's sessions part."""
     across = log_map.rows.each == "attempt" and log_map.names_sources  # tries of one session lie in several files
     return log_map.select is not None or log_map.session_gap is not None or across
@@ -60,7 +60,7 @@ class FileRecords(Stage):
         self.waiting.clear()
 
 
-def selected(files: list[FileRecords], log_map: LogMap, number: Callable[[], int]) -> list[FileRecords]:
+def select_records(files: list[FileRecords], log_map: LogMap, number: Callable[[], int]) -> list[FileRecords]:
     """Return the records that the map's query selects from all files, in the order given; without a query, the files.
 
     Args:
@@ -90,7 +90,7 @@ def table_name(label: str) -> str:
     return name.rpartition("::")[2] if "::" in name else name.partition(".")[0]
 
 
-def exploded(files: list[FileRecords], log_map: LogMap) -> list[FileRecords]:
+def explode_records(files: list[FileRecords], log_map: LogMap) -> list[FileRecords]:
     """The elements of the map's arrays in place of the records that hold them."""
     if not log_map.explode:
         return files
@@ -154,6 +154,6 @@ class _NamedSource:
         self.sink.refuse(line, reason)
 
 
-def named_source(sink: Sink, source: Source, log_map: LogMap) -> Sink:
+def name_source(sink: Sink, source: Source, log_map: LogMap) -> Sink:
     """The sink that a file's records go to: with the columns of the file, where the map speaks of these."""
     return _NamedSource(sink, source_columns(source)) if log_map.names_sources else sink

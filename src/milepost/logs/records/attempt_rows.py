@@ -11,8 +11,8 @@ from milepost.logs.interface import Place
 from milepost.logs.mapping.languages import is_total
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.fields import NANO, decimal, nanoseconds, text_of, typed
-from milepost.logs.records.record_hash import likeness
+from milepost.logs.records.fields import NANO, convert_numbers, parse_decimal, parse_stamp, text_of
+from milepost.logs.records.record_hash import hash_record
 from milepost.logs.records.translation import Translator
 from milepost.vocabulary import BIT, EXACT, UNTIMED
 
@@ -56,7 +56,7 @@ class AttemptSink:
         ours.pop("time", None)
         begun, stamped = self._moment(started)
         ended, of_end = self._moment(value(record, rows.ended) if rows.ended else None)
-        lasted = decimal(value(record, rows.lasted)) if rows.lasted else None
+        lasted = parse_decimal(value(record, rows.lasted)) if rows.lasted else None
         stamped = stamped or (begun is None and of_end)
         if lasted is not None and not stamped:
             lasted = lasted / self.map.per_second
@@ -69,7 +69,7 @@ class AttemptSink:
             return
         session = text_of(ours.get("session"))
         name = session if isinstance(session, str) else str(text_of(ours.get("player")) or "log")
-        row = _Row({**ours, "session": name}, begun, ended, lasted, result, stamped, Place(self.file, line), likeness(record))
+        row = _Row({**ours, "session": name}, begun, ended, lasted, result, stamped, Place(self.file, line), hash_record(record))
         self.sessions.setdefault(name, []).append(row)
 
     def refuse(self, line: int, reason: str) -> None:
@@ -79,10 +79,10 @@ class AttemptSink:
     def _moment(self, value: object) -> tuple[float | None, bool]:
         """A time in seconds, and whether it is a time stamp; None for what is none, or a mere date."""
         if self.cells:
-            value = decimal(value) if decimal(value) is not None else value
+            value = parse_decimal(value) if parse_decimal(value) is not None else value
         moment = self.translator.time_of(value)
         if isinstance(moment, str):
-            stamp = nanoseconds(moment)
+            stamp = parse_stamp(moment)
             return (None, True) if stamp is None or _is_date(value) else (stamp / NANO, True)
         if isinstance(moment, int | float) and not isinstance(moment, bool):
             return float(moment), False
@@ -111,11 +111,11 @@ class AttemptSink:
                 self._add(row, closing | {"event": "transition", "to": None}, untimed | (0 if row.result in _ENDS else _UNKNOWN))
 
     def _add(self, row: _Row, record: dict[str, object], marks: int = 0) -> None:
-        numbered_record = numbered(typed(record) if self.cells else record)
+        numbered_record = number_record(convert_numbers(record) if self.cells else record)
         self.builder.add(numbered_record, row.place, row.alike + int(str(record["seq"])), marks | EXACT)
 
 
-def numbered(record: dict[str, object]) -> dict[str, object]:
+def number_record(record: dict[str, object]) -> dict[str, object]:
     """A record that is a part of a row, with an `id` of its own where the row has one."""
     identifier = record.get("id")
     return record if identifier is None else record | {"id": f"{identifier}.{record['seq']}"}

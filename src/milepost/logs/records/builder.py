@@ -14,7 +14,7 @@ from milepost.logs.columnar.block import Block, identity_of, rows_of, sessions_o
 from milepost.logs.interface import ABSENT, TAG, Log, Place, Records, Refused
 from milepost.logs.mapping.logmap import LogMap
 from milepost.logs.mapping.whole_input import FileRecords, SessionStarts
-from milepost.logs.records.fields import Fields, UnreadableError, checked, is_true
+from milepost.logs.records.fields import Fields, UnreadableError, check_record, is_true
 from milepost.logs.records.name_tables import KnownNames, KnownSessions, KnownTags, Refusals, session_named
 from milepost.logs.records.translation import Translator
 from milepost.vocabulary import ACTED, BIT
@@ -94,7 +94,7 @@ class RecordBuilder:
     def add(self, record: Mapping[str, Any], place: Place, likeness: int, marks: int = 0) -> None:
         """Add a record, fields by our names and with some marks; one that cannot be read is refused with its reason."""
         try:
-            fields = checked(record)
+            fields = check_record(record)
             session = self.known.code(fields.session, fields.clock, fields.stamp)
             time = self.known.relative(session, fields)
         except UnreadableError as error:
@@ -162,7 +162,7 @@ class RecordBuilder:
         names = [*RECORD_COLUMNS, *(TAG + name for name in self.tags.values())]
         if len(self._parts) > 1 or self._parts[0].keys() != set(names):
             parts = [(part, len(part["session"])) for part in self._parts]
-            self._parts = [{name: np.concatenate([_taken(part, name, rows) for part, rows in parts]) for name in names}]
+            self._parts = [{name: np.concatenate([_take_column(part, name, rows) for part, rows in parts]) for name in names}]
         return dict(self._parts[0])
 
     def __len__(self) -> int:
@@ -222,7 +222,7 @@ def _row(names: KnownNames, fields: Fields, at: tuple[int, float], place: Place,
     )
 
 
-def _taken(part: dict[str, Column], name: str, rows: int) -> Column:
+def _take_column(part: dict[str, Column], name: str, rows: int) -> Column:
     """A column of a part, which lets it go; a tag that no record of the part has is nowhere given."""
     return part.pop(name) if name in part else np.full(rows, ABSENT, np.int8)
 

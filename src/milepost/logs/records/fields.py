@@ -18,7 +18,7 @@ _WHOLE: Final = re.compile(r"\s*[+-]?\d{1,25}\s*", re.ASCII)
 _NUMERIC: Final = (*NUMBER_FIELDS, "time", "seq")
 
 
-def as_number(value: object) -> Any:
+def to_number(value: object) -> Any:
     """The number that a text stands for; anything else as it is."""
     if type(value) is not str:
         return value
@@ -31,7 +31,7 @@ _COMMA: Final = re.compile(r"\s*[+-]?\d{1,3}(\.\d{3})*,\d+\s*|\s*[+-]?\d+,\d+\s*
 _PARTS: Final = re.compile(r"\s*(?:(\d{1,4}):)?(\d{1,2}):(\d{2}(?:[.,]\d+)?)\s*", re.ASCII)
 
 
-def decimal(value: object) -> float | None:
+def parse_decimal(value: object) -> float | None:
     """The number that a cell stands for, also with a decimal comma, or as minutes and seconds; None for none."""
     if isinstance(value, str):
         if _COMMA.fullmatch(value):
@@ -39,15 +39,15 @@ def decimal(value: object) -> float | None:
         elif (parts := _PARTS.fullmatch(value)) is not None:
             hours, minutes, seconds = parts.groups()
             return 3600 * int(hours or 0) + 60 * int(minutes) + float(seconds.replace(",", "."))
-    number = as_number(value)
+    number = to_number(value)
     return float(number) if type(number) in (int, float) else None
 
 
-def typed(record: dict[str, object]) -> dict[str, object]:
+def convert_numbers(record: dict[str, object]) -> dict[str, object]:
     """The record with numbers where a field is a number."""
     for name in _NUMERIC:
         if type(record.get(name)) is str:
-            record[name] = as_number(record[name])
+            record[name] = to_number(record[name])
     return record
 
 
@@ -171,7 +171,7 @@ _CHECKS: Final = (
 _NEEDED: Final = frozenset({"session", "time", "event"})
 
 
-def checked(record: Mapping[str, object]) -> Fields:
+def check_record(record: Mapping[str, object]) -> Fields:
     """Check one record, fields by our names.
 
     Raises:
@@ -219,7 +219,7 @@ def _time(value: object) -> tuple[float, int | None]:
         return number, None
     if value is None or value == "":
         raise UnreadableError("no time")
-    stamp = nanoseconds(value) if type(value) is str else None
+    stamp = parse_stamp(value) if type(value) is str else None
     if stamp is None:
         raise UnreadableError("time is neither a number nor a time stamp with an offset")
     return 0.0, stamp
@@ -230,7 +230,7 @@ _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 NANO = 1_000_000_000
 
 
-def nanoseconds(stamp: str) -> int | None:
+def parse_stamp(stamp: str) -> int | None:
     """Nanoseconds since 1970 of a time stamp with its offset; None where the text is no such stamp.
 
     Digits beyond the ninth of a fraction are cut off. A leap second counts as the first second of the next minute.
@@ -251,9 +251,9 @@ def nanoseconds(stamp: str) -> int | None:
     return whole * NANO + int((fraction or "0")[:9].ljust(9, "0"))
 
 
-def with_offset(text: str, zone: tzinfo | None, form: str | None) -> str:
+def add_offset(text: str, zone: tzinfo | None, form: str | None) -> str:
     """A date-time with its offset; one that cannot be read stays as it is."""
-    if form is None and (zone is None or nanoseconds(text) is not None):
+    if form is None and (zone is None or parse_stamp(text) is not None):
         return text
     try:
         moment = datetime.strptime(text, form) if form else datetime.fromisoformat(text)

@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from milepost.arrays import Column, Ints
-from milepost.level_names import folded
-from milepost.logs.interface import ABSENT, TAG, Refused, Sessions, refused_in_all
+from milepost.level_names import fold_name
+from milepost.logs.interface import ABSENT, TAG, Refused, Sessions, count_refused
 from milepost.logs.records.fields import NANO, TOGETHER, Fields, UnreadableError, is_true
 from milepost.vocabulary import BIT, EVENT_CODES
 
@@ -125,7 +125,7 @@ class KnownSessions:
         first = self.sessions.player[session]
         if name is None or first is None or name == first or name in first.split(TOGETHER):
             return 0
-        return BIT["player_spelling" if folded(name) == folded(first) else "several_players"]
+        return BIT["player_spelling" if fold_name(name) == fold_name(first) else "several_players"]
 
     def note_first(self, session: int, field: str, value: str) -> None:
         """Note a session's player or build, if none was said before."""
@@ -175,7 +175,7 @@ class Refusals:
 
     def restore(self, kept: list[Refused]) -> None:
         """Know what another log knew."""
-        self.kept, self.count = kept, refused_in_all(kept)
+        self.kept, self.count = kept, count_refused(kept)
         self._together = {refusal.session: place for place, refusal in enumerate(kept) if place >= _SINGLY}
 
 

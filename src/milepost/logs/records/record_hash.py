@@ -33,19 +33,19 @@ def _number_of_text(text: str) -> int:
     return int.from_bytes(md5(text.encode("utf-8", "surrogatepass"), usedforsecurity=False).digest()[8:], "little")
 
 
-def signed(number: int) -> int:
+def to_signed(number: int) -> int:
     """Return the 64 bits as a signed number."""
     return number - (1 << 64) if number >> 63 else number
 
 
-def likeness(record: Mapping[str, object]) -> int:
+def hash_record(record: Mapping[str, object]) -> int:
     """The number of one record."""
     total = 0
     for name, value in record.items():
         if value is None or value == "":
             continue
         total += _mixed_text(name, value) if type(value) is str else _mixed_number(name, value)
-    return signed(total & _MASK)
+    return to_signed(total & _MASK)
 
 
 @lru_cache(maxsize=1 << 16)
@@ -79,19 +79,19 @@ def _value_number(value: object) -> int:
     return text_number(json.dumps(value, sort_keys=True))
 
 
-def column_likeness(name: str, values: NDArray[np.uint64]) -> NDArray[np.uint64]:
+def hash_column(name: str, values: NDArray[np.uint64]) -> NDArray[np.uint64]:
     """Return the hashes that one column adds to the records that have it."""
     mixed = values + np.uint64(text_number(name))
     mixed = (mixed ^ (mixed >> np.uint64(32))) * np.uint64(_FACTOR)
     return mixed ^ (mixed >> np.uint64(32))
 
 
-def likeness_of_values(name: str, values: list[object]) -> NDArray[np.uint64]:
+def hash_values(name: str, values: list[object]) -> NDArray[np.uint64]:
     """Return the hashes of distinct values."""
     texts = [value for value in values if type(value) is str]
     if len(texts) < len(values) or "" in texts:
-        return np.array([likeness({name: value}) & _MASK for value in values], np.uint64)
-    return column_likeness(name, np.array([_number_of_text(text) for text in texts], np.uint64))
+        return np.array([hash_record({name: value}) & _MASK for value in values], np.uint64)
+    return hash_column(name, np.array([_number_of_text(text) for text in texts], np.uint64))
 
 
 def float_numbers(values: Floats) -> NDArray[np.uint64]:

@@ -10,12 +10,12 @@ import numpy as np
 
 from milepost.arrays import Bools
 from milepost.errors import LogError
-from milepost.logs.formats.otlp import is_envelope, is_export, log_records, unpacked
+from milepost.logs.formats.otlp import is_envelope, is_export, log_records, unpack_envelope
 from milepost.logs.interface import Log, Place, Records, Sessions
 from milepost.logs.mapping.logmap import IGNORE
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.fields import TOGETHER, typed
-from milepost.logs.records.record_hash import likeness
+from milepost.logs.records.fields import TOGETHER, convert_numbers
+from milepost.logs.records.record_hash import hash_record
 from milepost.logs.records.translation import Translator
 from milepost.vocabulary import COPY
 
@@ -31,16 +31,16 @@ class RecordSink:
         if is_export(record):
             self._unpack(record, line)
             return
-        alike = likeness(record)
+        alike = hash_record(record)
         if is_envelope(record):
-            record = unpacked(record)
+            record = unpack_envelope(record)
         if self.translator is not None:
             record = self.translator.translated(record, self.cells)
             if record.get("event") == IGNORE:
                 self.translator.use.ignored += 1
                 return
         if self.cells:
-            record = typed(dict(record))
+            record = convert_numbers(dict(record))
         self.builder.add(record, Place(self.file, line), alike)
 
     def finish(self) -> None:
@@ -58,7 +58,7 @@ class RecordSink:
         self.builder.refuse(Place(self.file, line), reason)
 
 
-def for_each_player(log: Log) -> Log:
+def repeat_for_players(log: Log) -> Log:
     """The log with a session of several players once for each of them, with all of its records.
 
     The records of the further ones bear the mark of a copy, and are counted nowhere.
@@ -82,7 +82,7 @@ def for_each_player(log: Log) -> Log:
 
 
 @lru_cache(maxsize=1)
-def copied(sessions: Sessions) -> Bools:
+def copies_mask(sessions: Sessions) -> Bools:
     """Per session, whether it is there once more for another of its players."""
     if len(set(sessions.name)) == len(sessions.name):
         return np.zeros(len(sessions.name), np.bool_)

@@ -10,11 +10,11 @@ from typing import Final
 from milepost.logs.interface import Place
 from milepost.logs.mapping.languages import is_total, result_of
 from milepost.logs.mapping.logmap import LogMap
-from milepost.logs.mapping.map_usage import fits
-from milepost.logs.records.attempt_rows import numbered
+from milepost.logs.mapping.map_usage import match_pattern
+from milepost.logs.records.attempt_rows import number_record
 from milepost.logs.records.builder import RecordBuilder
-from milepost.logs.records.fields import decimal, text_of, typed
-from milepost.logs.records.record_hash import likeness
+from milepost.logs.records.fields import convert_numbers, parse_decimal, text_of
+from milepost.logs.records.record_hash import hash_record
 from milepost.logs.records.translation import Translator
 from milepost.vocabulary import EXACT, UNTIMED, WHOLE
 
@@ -56,7 +56,7 @@ class StaySink:
             return
         session = text_of(ours.get("session"))
         name = session if isinstance(session, str) else str(text_of(ours.get("player")) or "log")
-        place, alike = Place(self.file, line), likeness(record)
+        place, alike = Place(self.file, line), hash_record(record)
         for stay in self._stays(record, ours):
             if isinstance(stay, str):
                 self.builder.refuse(place, stay, {"session": name})
@@ -81,7 +81,7 @@ class StaySink:
         by_level: dict[str, dict[str, object]] = {}
         for meaning, pattern in rows.patterns().items():
             for column, value in record.items():
-                level = fits(pattern, column)
+                level = match_pattern(pattern, column)
                 if level is not None and not is_total(level):
                     by_level.setdefault(column.strip() if rows.levels else level, {})[meaning] = None if value == "" else value
         for level, values in by_level.items():
@@ -92,7 +92,7 @@ class StaySink:
     def _stay(self, level: str, values: Mapping[str, object]) -> _Stay | str | None:
         """A stay; None where the level was not reached, and a sentence where a number is none."""
         values, word = self._without_word(values)
-        numbers = {name: decimal(values.get(name)) for name in ("tries", "seconds")}
+        numbers = {name: parse_decimal(values.get(name)) for name in ("tries", "seconds")}
         for name, number in numbers.items():
             if values.get(name) is not None and (number is None or number < 0):
                 return f"{name} is no number from 0 up"
@@ -142,5 +142,5 @@ class StaySink:
         events.append((last, ended, closing))
         for number, (event, time, marks) in enumerate(events, count):
             record = {**ours, "event": event, "time": time, "seq": number}
-            self.builder.add(numbered(typed(record) if self.cells else record), place, alike + number, marks)
+            self.builder.add(number_record(convert_numbers(record) if self.cells else record), place, alike + number, marks)
         self.clock[session] = (ended, count + len(events))

@@ -7,10 +7,10 @@ from collections.abc import Mapping
 from math import isfinite
 
 from milepost.logs.mapping.logmap import EventRule, FieldRule, LogMap
-from milepost.logs.mapping.map_usage import MapUse, fits
+from milepost.logs.mapping.map_usage import MapUse, match_pattern
 from milepost.logs.mapping.row_kinds import ROW_RESULTS
 from milepost.logs.mapping.whole_input import SessionStarts
-from milepost.logs.records.fields import BAD, NANO, as_number, decimal, nanoseconds, text_of, with_offset
+from milepost.logs.records.fields import BAD, NANO, add_offset, parse_decimal, parse_stamp, text_of, to_number
 
 _CLOCK = re.compile(r"\d{1,4}:\d\d(:\d\d)?([.,]\d+)?|\d+,\d+")  # hours, minutes and seconds, or a decimal comma
 
@@ -35,7 +35,9 @@ class Translator:
         self.use.take(record)
         rows = self.map.rows
         row_columns = set(rows.columns().values())
-        row_columns |= {name for name in record for pattern in rows.patterns().values() if fits(pattern, name) is not None}
+        row_columns |= {
+            name for name in record for pattern in rows.patterns().values() if match_pattern(pattern, name) is not None
+        }
         fields = self.map.fields
         ours = {name: value for name, value in record.items() if name not in self._taken | row_columns and name not in fields}
         for name, rule in fields.items():
@@ -45,7 +47,7 @@ class Translator:
         ours.pop("event", None)
         if self.map.session_gap is not None and ours.get("session") is None:
             began = lookup(record, rows.started) if rows.started else ours.get("time")
-            self._set_session(ours | {"time": self._time(as_number(began) if cells else began)}, ours)
+            self._set_session(ours | {"time": self._time(to_number(began) if cells else began)}, ours)
         return ours
 
     def note_session(self, record: Mapping[str, object], cells: bool) -> None:
@@ -84,7 +86,7 @@ class Translator:
             if value is not None:
                 ours[name] = value
         if "time" in ours:
-            ours["time"] = self._time(as_number(ours["time"]) if cells else ours["time"])
+            ours["time"] = self._time(to_number(ours["time"]) if cells else ours["time"])
         self._set_event(ours, record)
         if self.map.session_gap is not None and ours.get("session") is None:
             self._set_session(ours)
@@ -115,16 +117,16 @@ class Translator:
             value = match[1] if match else rule.default
         if rule.number is None or value is None:
             return value
-        named = formatted(rule, value, cells)
+        named = format_name(rule, value, cells)
         self.use.failed[name] += named is None
         return value if named is None else named
 
     def _time(self, value: object) -> object:
         if type(value) is str:
-            if self.map.time_format is None and _CLOCK.fullmatch(value) and (clock := decimal(value)) is not None:
+            if self.map.time_format is None and _CLOCK.fullmatch(value) and (clock := parse_decimal(value)) is not None:
                 return clock if ":" in value else _quotient(clock, self.map.per_second)
-            moment = with_offset(value, self.map.zone, self.map.time_format)
-            self.use.failed["time"] += moment == value and nanoseconds(value) is None
+            moment = add_offset(value, self.map.zone, self.map.time_format)
+            self.use.failed["time"] += moment == value and parse_stamp(value) is None
             return moment
         if self.map.per_second != 1.0 and (type(value) is int or type(value) is float):
             return _quotient(value, self.map.per_second)
@@ -153,9 +155,9 @@ class Translator:
         (ours if target is None else target)["session"] = f"{player}#{self.starts.number(player, moment)}"
 
 
-def formatted(rule: FieldRule, value: object, cells: bool) -> str | None:
+def format_name(rule: FieldRule, value: object, cells: bool) -> str | None:
     """A name made of a number, as the rule says; None where it is none."""
-    number = as_number(value) if cells or type(value) is str else value
+    number = to_number(value) if cells or type(value) is str else value
     if type(number) is float and isfinite(number) and number.is_integer():
         number = int(number)
     return str(rule.number).format(n=number) if type(number) is int else None
@@ -178,13 +180,13 @@ def joined_value(record: Mapping[str, object], columns: tuple[str, ...], join: s
 
 
 def _fits(rule: EventRule, record: Mapping[str, object]) -> bool:
-    return all(alike(lookup(record, column), wanted) for column, wanted in rule.when.items())
+    return all(is_alike(lookup(record, column), wanted) for column, wanted in rule.when.items())
 
 
-def alike(value: object, wanted: object) -> bool:
+def is_alike(value: object, wanted: object) -> bool:
     """Equal, as values or as the texts that a table without types has; one of a list will do."""
     if isinstance(wanted, list):
-        return any(alike(value, item) for item in wanted)
+        return any(is_alike(value, item) for item in wanted)
     if isinstance(wanted, bool) or isinstance(value, bool):
         return str(value).lower() == str(wanted).lower()
     return bool(value == wanted) or (text_of(value) == text_of(wanted) and text_of(value) is not BAD)
@@ -200,7 +202,7 @@ def _quotient(value: float, per_second: float) -> object:
 def _moment(time: object) -> float | None:
     """A time in seconds, on whatever clock."""
     if type(time) is str:
-        stamp = nanoseconds(time)
+        stamp = parse_stamp(time)
         return None if stamp is None else stamp / NANO
     if not isinstance(time, int | float) or isinstance(time, bool):
         return None

@@ -16,7 +16,7 @@ def is_encoding(name: object) -> bool:
         return False
 
 
-def seems_to_be(data: bytes) -> str | None:
+def guess_text_encoding(data: bytes) -> str | None:
     """The encoding in which some bytes, which are not UTF-8, seem to be text; None where nothing fits."""
     from charset_normalizer import from_bytes
 

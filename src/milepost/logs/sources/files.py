@@ -21,8 +21,8 @@ from typing import TYPE_CHECKING, Any, BinaryIO, Protocol, cast
 from milepost.errors import LogError
 from milepost.level_names import natural_key
 from milepost.logs.formats.registry import LOG_SUFFIXES
-from milepost.logs.sources.postgres import copied, is_server
-from milepost.logs.sources.remote import fetched, is_address
+from milepost.logs.sources.postgres import copy_table, is_server
+from milepost.logs.sources.remote import fetch_files, is_address
 from milepost.memory import scratch_folder, scratch_writing
 
 if TYPE_CHECKING:
@@ -220,8 +220,8 @@ def as_name(path: Path) -> str:
 
 def look_afresh() -> None:
     """Forget what was fetched from addresses and servers, so that the next log is what is there now."""
-    fetched.cache_clear()
-    copied.cache_clear()
+    fetch_files.cache_clear()
+    copy_table.cache_clear()
 
 
 def expand(names: list[str]) -> list[Source]:
@@ -247,10 +247,10 @@ def _sources(name: str) -> list[Source]:
     if name == "-":
         return [Source(None)]
     if "://" in name and is_server(name):
-        shown, copy = copied(name)
+        shown, copy = copy_table(name)
         return [Source(copy, name=shown)]
     if "://" in name and is_address(name):
-        return [Source(path, name=address) for address, path in fetched(name, is_log_name)]
+        return [Source(path, name=address) for address, path in fetch_files(name, is_log_name)]
     if not name or "\0" in name:
         raise LogError("a log without a name. Give a log file, a folder of logs, a glob, or - for standard input.")
     path = Path(name)

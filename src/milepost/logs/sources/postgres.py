@@ -55,7 +55,7 @@ def is_server(name: str) -> bool:
 
 
 @cache
-def copied(address: str) -> tuple[str, Path]:
+def copy_table(address: str) -> tuple[str, Path]:
     """The table that an address names, as it may be shown, and the Parquet file that it was copied to.
 
     Args:
@@ -67,7 +67,7 @@ def copied(address: str) -> tuple[str, Path]:
     match = _TABLE.fullmatch(address)
     server, table = (match[1], match[2]) if match else (address, None)
     shown = without_secrets(server)
-    with _asked(server, shown) as cursor:
+    with _open_cursor(server, shown) as cursor:
         schema, name = _named(_listed(cursor), table, shown)
         target = scratch_folder() / "table.parquet"
         _copy(cursor, _select(cursor, schema, name), target)
@@ -75,7 +75,7 @@ def copied(address: str) -> tuple[str, Path]:
 
 
 @contextmanager
-def _asked(server: str, shown: str) -> Iterator[Cursor]:
+def _open_cursor(server: str, shown: str) -> Iterator[Cursor]:
     """A cursor in a transaction that only reads; what goes wrong is said in one line without a secret."""
     try:
         from adbc_driver_postgresql import dbapi

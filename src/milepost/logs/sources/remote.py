@@ -39,7 +39,7 @@ def without_secrets(address: str) -> str:
 
 
 @cache
-def fetched(address: str, is_log: Callable[[str], bool]) -> list[tuple[str, Path]]:
+def fetch_files(address: str, is_log: Callable[[str], bool]) -> list[tuple[str, Path]]:
     """The files that an address stands for, with where each was put: a file, a glob, or the logs in a folder.
 
     Args:

@@ -55,15 +55,15 @@ def require_sound(columns: Mapping[str, Column], limits: Limits) -> None:
         return
     for name, column in columns.items():
         if name.startswith(TAG):
-            _within(name, column, ABSENT, limits.tags.get(name.removeprefix(TAG), 0) - 1)
+            _require_within(name, column, ABSENT, limits.tags.get(name.removeprefix(TAG), 0) - 1)
         elif name in limits.codes:
-            _within(name, column, 0 if name in ("session", "file") else ABSENT, limits.codes[name] - 1)
+            _require_within(name, column, 0 if name in ("session", "file") else ABSENT, limits.codes[name] - 1)
         elif name in _RANGES:
-            _within(name, column, *_RANGES[name])
+            _require_within(name, column, *_RANGES[name])
         elif column.dtype.kind == "f":
-            _within(name, column, -_MOST, _MOST)
+            _require_within(name, column, -_MOST, _MOST)
     if "event" in columns:
-        _within("event", columns["event"], -limits.words, len(EVENTS) - 1)
+        _require_within("event", columns["event"], -limits.words, len(EVENTS) - 1)
 
 
 _RANGES: Final[Mapping[str, tuple[float, float]]] = {
@@ -75,7 +75,7 @@ _RANGES: Final[Mapping[str, tuple[float, float]]] = {
 _NEVER_ABSENT: Final = frozenset({"time", "second"})
 
 
-def _within(name: str, column: Column, least: float, most: float) -> None:
+def _require_within(name: str, column: Column, least: float, most: float) -> None:
     if column.dtype.kind == "f":
         given = column[~np.isnan(column)]
         _require(name not in _NEVER_ABSENT or len(given) == len(column), f"a record without {name}")

@@ -61,7 +61,7 @@ def is_store(path: Path) -> bool:
     return (path / STORE_MANIFEST).is_file()
 
 
-def kept_as(manifest: Manifest) -> str:
+def earlier_name(manifest: Manifest) -> str:
     """The name under which a manifest stays when the next one has taken its place, for whoever is still reading."""
     return f"store-{manifest.additions:06d}.json"
 
@@ -131,7 +131,7 @@ def _is_file(entry: object) -> bool:
     return isinstance(name, str) and _FILE.fullmatch(name) is not None
 
 
-def latest(folder: Path, read: Callable[[Manifest], T]) -> T:
+def read_latest(folder: Path, read: Callable[[Manifest], T]) -> T:
     """Read a store by its newest manifest; again by the next one, if another process has added to the store meanwhile.
 
     Raises:
@@ -198,10 +198,10 @@ def checksum(path: Path) -> str:
     Raises:
         OSError: it cannot be read.
     """
-    return _known(_ChecksumState.of(path))
+    return _checksum_of(_ChecksumState.of(path))
 
 
-def taken_ahead(paths: Iterable[Path]) -> None:
+def take_checksums_ahead(paths: Iterable[Path]) -> None:
     """Begin to take the checksums of large files, which `checksum` will be asked for, beside whatever else is done.
 
     Whoever ends the program does not wait for them. What cannot be read is said when it is asked for.
@@ -217,20 +217,20 @@ def taken_ahead(paths: Iterable[Path]) -> None:
 
 
 @lru_cache(maxsize=1 << 14)
-def _known(state: _ChecksumState) -> str:
+def _checksum_of(state: _ChecksumState) -> str:
     begun = _ahead.pop(state, None)
-    return begun.result() if begun else _taken(state.path)
+    return begun.result() if begun else _take_checksum(state.path)
 
 
 def _take(begun: dict[_ChecksumState, Future[str]]) -> None:
     for state, future in begun.items():
         try:
-            future.set_result(_taken(state.path))
+            future.set_result(_take_checksum(state.path))
         except OSError as error:
             future.set_exception(error)
 
 
-def _taken(path: Path) -> str:
+def _take_checksum(path: Path) -> str:
     digest = sha256()
     with path.open("rb") as stream:
         while block := stream.read(_BLOCK):

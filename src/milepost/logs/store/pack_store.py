@@ -12,15 +12,15 @@ from milepost.logs.columnar.file_chunks import Pieces
 from milepost.logs.follow_logs import read_on
 from milepost.logs.formats.detect import tell
 from milepost.logs.interface import DEFAULTS, ReadOptions
-from milepost.logs.log_growth import ReadPosition, reached_in
+from milepost.logs.log_growth import ReadPosition, find_known_beginning
 from milepost.logs.mapping.logmap import NO_MAP, LogMap
-from milepost.logs.mapping.whole_input import waits
-from milepost.logs.read import give_waiting, read_source, require_mapped, suited
+from milepost.logs.mapping.whole_input import needs_all_files
+from milepost.logs.read import give_waiting, read_source, require_mapped, suit_options
 from milepost.logs.records.builder import RecordBuilder
 from milepost.logs.sources.files import Source, expand
-from milepost.logs.store.manifest import MOST_PARTS, PARTS, Manifest, checksum, is_store, read_manifest, taken_ahead
-from milepost.logs.store.store import lay_down, locked, restore, seal
-from milepost.memory import part_within, unpacked
+from milepost.logs.store.manifest import MOST_PARTS, PARTS, Manifest, checksum, is_store, read_manifest, take_checksums_ahead
+from milepost.logs.store.store import hold_lock, lay_down, restore, seal
+from milepost.memory import part_within, unpacked_size
 from milepost.progress import SILENT, Progress
 
 _AT_ONCE: Final = 128 << 20  # bytes of logs between two writings of the store
@@ -102,11 +102,11 @@ def pack(
         raise UsageError(f"{folder}: is a store already. --add adds to it, --force packs it anew.")
     if folder.exists() and not is_store(folder) and not _only_ours(folder):
         raise UsageError(f"{folder}: is there, and is no store. Name another place.")
-    if is_store(folder) and into.if_there == "add" and waits(log_map):
+    if is_store(folder) and into.if_there == "add" and needs_all_files(log_map):
         reason = "its query, or its gaps between sessions, look at all files at once"
         raise UsageError(f"{log_map.path}: {reason}. Pack them all anew, with --force.")
-    layout = into.layout or Layout.of(sum(unpacked(source.label, source.size()) for source in sources), None, 1)
-    with locked(folder):
+    layout = into.layout or Layout.of(sum(unpacked_size(source.label, source.size()) for source in sources), None, 1)
+    with hold_lock(folder):
         builder, add = RecordBuilder(), into.if_there == "add"
         manifest = Manifest(parts=layout.parts)
         if is_store(folder):
@@ -141,7 +141,7 @@ class _Packing:
         replaces = is_store(self.folder) and not self.manifest.sources  # the old store stays until all of the new one is there
         self.builder.files = [source["file"] for source in self.manifest.sources]
         before, waiting, skipped = self.manifest.rows, 0, []
-        taken_ahead(source.path for source in sources if source.path is not None)
+        take_checksums_ahead(source.path for source in sources if source.path is not None)
         for source in sources:
             assert source.path is not None
             digest = checksum(source.path)
@@ -155,7 +155,7 @@ class _Packing:
             read_source(self.builder, source, log_map, progress, options, Pieces(self.layout.at_once, self._lay_down))
             self.manifest.sources.append({"file": source.label, "bytes": source.size(), "sha256": digest})
             waiting += source.size()
-            if waiting >= self.layout.at_once and not replaces and not waits(log_map):
+            if waiting >= self.layout.at_once and not replaces and not needs_all_files(log_map):
                 self._lay_down()
                 self._seal()
                 waiting = 0
@@ -174,12 +174,12 @@ class _Packing:
         """
         assert source.path is not None
         known = [(source["bytes"], source["sha256"]) for source in self.manifest.sources if source["sha256"] is not None]
-        reached = reached_in(source.path, known) if known else None
+        reached = find_known_beginning(source.path, known) if known else None
         if reached is None:
             return False
         file = next(n for n, source in enumerate(self.manifest.sources) if source["sha256"] == reached.sha256)
-        form = tell(source, suited(options, log_map))
-        if form != "jsonl" or log_map.reshapes or waits(log_map) or not _ends_with_a_line(source.path, reached):
+        form = tell(source, suit_options(options, log_map))
+        if form != "jsonl" or log_map.reshapes or needs_all_files(log_map) or not _ends_with_a_line(source.path, reached):
             raise UsageError(f"{source.label}: has grown since it was packed, not by whole lines of JSON. --force packs anew.")
         with source.path.open("rb") as stream:
             read_on(self.builder, file, stream, reached, log_map, to_the_end=True)

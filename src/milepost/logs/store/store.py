@@ -20,16 +20,25 @@ import numpy as np
 
 from milepost.arrays import Column, Ints
 from milepost.errors import LogError, OutputError
-from milepost.level_names import folded
+from milepost.level_names import fold_name
 from milepost.logs.interface import ABSENT, TAG, BareLog, Place, Records, Refused
 from milepost.logs.records.builder import RECORD_COLUMNS, RecordBuilder, records_with
 from milepost.logs.records.sink import require_one_player
 from milepost.logs.sources.files import STORE_MANIFEST
 from milepost.logs.store.checks import Limits, require_sound, require_sound_tables, sound
-from milepost.logs.store.manifest import REPLAYED, Entry, Manifest, checksum, kept_as, latest, read_manifest, require_no_links
+from milepost.logs.store.manifest import (
+    REPLAYED,
+    Entry,
+    Manifest,
+    checksum,
+    earlier_name,
+    read_latest,
+    read_manifest,
+    require_no_links,
+)
 from milepost.logs.store.tables import Cells, SessionTable, read_arrays, read_lists, sessions_of, write_table
-from milepost.numerics.whole_numbers import distinct, slimmest
-from milepost.output import alone, write_text
+from milepost.numerics.whole_numbers import distinct, narrow
+from milepost.output import hold_alone, write_text
 
 _NOT_KEPT: Final = "tags not kept"
 _OF_SESSIONS: Final = ("name", "player", "build", "epoch", "debug", "tags", "first_clock", "part")
@@ -43,7 +52,7 @@ def restore(folder: Path, builder: RecordBuilder, records: bool = True) -> Manif
     Raises:
         LogError: the store is damaged.
     """
-    manifest, tables, rows = latest(folder, lambda manifest: _content(folder, manifest, records))
+    manifest, tables, rows = read_latest(folder, lambda manifest: _content(folder, manifest, records))
     with sound(folder):
         _put_back(builder, manifest, tables, rows)
     return manifest
@@ -182,7 +191,7 @@ def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dic
     count = len(rows["session"])
     order = np.lexsort((rows["session"], parts))
     bounds = np.searchsorted(parts[order], np.arange(manifest.parts + 1))
-    slim = {"row": np.arange(manifest.rows, manifest.rows + count), **{name: slimmest(column) for name, column in rows.items()}}
+    slim = {"row": np.arange(manifest.rows, manifest.rows + count), **{name: narrow(column) for name, column in rows.items()}}
     added = []
     for part in np.flatnonzero(np.diff(bounds)).tolist():
         of_part = order[bounds[part] : bounds[part + 1]]
@@ -208,15 +217,15 @@ def seal(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
     number = manifest.additions
     tables = {name: _written(folder, f"{name}-{number:06d}.parquet", table_of(builder)) for name, table_of in small.items()}
     sealed = replace(manifest, tables=tables, debug_only=sorted(builder.known.debug_only))
-    before = _before(folder, sealed)
-    for name in (kept_as(sealed), STORE_MANIFEST):
+    before = _earlier_manifest(folder, sealed)
+    for name in (earlier_name(sealed), STORE_MANIFEST):
         write_text(sealed.text(), str(folder / name))
     _sweep(folder, [sealed, *before])
     rmtree(folder / REPLAYED, ignore_errors=True)  # of what the store was
     return sealed
 
 
-def _before(folder: Path, manifest: Manifest) -> list[Manifest]:
+def _earlier_manifest(folder: Path, manifest: Manifest) -> list[Manifest]:
     """The manifest before this one, where this one adds to it; somebody may be reading by it."""
     try:
         before = read_manifest(folder)
@@ -227,14 +236,14 @@ def _before(folder: Path, manifest: Manifest) -> list[Manifest]:
 
 def _sweep(folder: Path, manifests: list[Manifest]) -> None:
     """Take away what the manifests do not name: tables of before, and what a pack that broke off had written."""
-    named = {name for manifest in manifests for name in (*manifest.files(), kept_as(manifest))}
+    named = {name for manifest in manifests for name in (*manifest.files(), earlier_name(manifest))}
     for path in [*folder.glob("*.parquet"), *folder.glob("store-*.json"), *folder.glob("records/*/*.parquet")]:
         if path.relative_to(folder).as_posix() not in named:
             path.unlink(missing_ok=True)
 
 
 @contextmanager
-def locked(folder: Path) -> Iterator[None]:
+def hold_lock(folder: Path) -> Iterator[None]:
     """Hold a store's lock, making the folder if need be; it is released when the process ends, however it ends.
 
     Raises:
@@ -247,7 +256,7 @@ def locked(folder: Path) -> Iterator[None]:
         (folder / "lock").touch()
     except OSError as error:
         raise OutputError(f"{folder}: cannot be written ({error.strerror or error}). Name a place that can.") from error
-    with alone(folder / "lock", _BUSY.format(folder)):
+    with hold_alone(folder / "lock", _BUSY.format(folder)):
         yield
 
 
@@ -266,7 +275,7 @@ def _lie(builder: RecordBuilder, sessions: Ints, parts: int) -> set[tuple[int, i
     lies_in += [ABSENT] * (len(own_sessions.name) - len(lies_in))
     joined = set()
     for session in distinct(sessions).tolist():
-        part = part_of(folded(own_sessions.player[session] or own_sessions.name[session]), parts)
+        part = part_of(fold_name(own_sessions.player[session] or own_sessions.name[session]), parts)
         if lies_in[session] == ABSENT:
             lies_in[session] = part
         elif lies_in[session] != part:

@@ -61,7 +61,7 @@ def _encodable(cell: str | None) -> str | None:
     return _LONE.sub(lambda match: f"{_ESCAPE}{ord(match[0]):x}", cell)
 
 
-def restored(cell: object) -> object:
+def restore_cell(cell: object) -> object:
     """A cell as it was before it was written."""
     if not isinstance(cell, str) or cell.isascii() or _ESCAPE not in cell:
         return cell
@@ -70,7 +70,7 @@ def restored(cell: object) -> object:
 
 def read_lists(path: Path) -> dict[str, list[object]]:
     """The columns of a file as lists, with None for nothing."""
-    return {name: [restored(cell) for cell in column.to_pylist()] for name, column in _read(path, None)}
+    return {name: [restore_cell(cell) for cell in column.to_pylist()] for name, column in _read(path, None)}
 
 
 def read_columns(path: Path, names: tuple[str, ...], few: tuple[str, ...]) -> dict[str, Arrow]:
@@ -147,7 +147,7 @@ class SessionTable:
     def pick(self, rows: Ints) -> Sessions:
         """Some of them by their numbers."""
         name, player, epoch = (
-            cast("list[str | None]", [*map(restored, texts_at(self.texts[column], rows))]) for column in _TEXTS
+            cast("list[str | None]", [*map(restore_cell, texts_at(self.texts[column], rows))]) for column in _TEXTS
         )
         build, tags = (_spelled_out(self.few[column], rows) for column in _FEW)
         known = {text: json.loads(text) for text in set(tags)}
@@ -164,7 +164,7 @@ class SessionTable:
 
 def _spelled_out(column: Arrow, rows: Ints) -> list[Any]:
     codes, texts = codes_at(column, rows)
-    return [*np.array([*map(restored, texts), None], object)[codes]]
+    return [*np.array([*map(restore_cell, texts), None], object)[codes]]
 
 
 def sessions_of(columns: dict[str, list[Any]]) -> Sessions:
