@@ -186,10 +186,10 @@ def one(job: tuple[str, int]) -> tuple[str, Result]:
             result.deltas += 1
             result.covered += abs(shift.delta[place] - delta[level]) <= 1.96 * shift.delta_se[place]
         if size:
-            result.found += verdict.way[place] == np.sign(size)
-            result.wrong += verdict.way[place] == -np.sign(size)
+            result.found += verdict.direction[place] == np.sign(size)
+            result.wrong += verdict.direction[place] == -np.sign(size)
         else:
-            result.false += verdict.way[place] != 0
+            result.false += verdict.direction[place] != 0
     result.changed = len(changes)
     return name, result
 

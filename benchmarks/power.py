@@ -59,7 +59,7 @@ def one(seed: int) -> tuple[float, bool]:
     counts = [np.array([len(np.unique(t.subject[t.item == place])) for place in found.levels]) for t in (before, after)]
     verdict = judge_differences(found.difference, found.covariance, np.minimum(*counts) >= LEAST)
     place = np.flatnonzero(found.levels == level)
-    return stated, bool(len(place)) and verdict.way[place[0]] == np.sign(change)
+    return stated, bool(len(place)) and verdict.direction[place[0]] == np.sign(change)
 
 
 def main() -> None:

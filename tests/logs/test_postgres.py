@@ -206,8 +206,8 @@ def test_memory_is_bounded(milepost, server, run):
         "CREATE TABLE long AS SELECT n, repeat('reed', 100) AS word FROM generate_series(1, 1000000) AS n",
     )
     watched = (
-        "import resource, sys\nfrom milepost.logs.sources.postgres import copied\nimport pyarrow.parquet as parquet\n"
-        "before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss\nprint(parquet.read_metadata(copied(sys.argv[1])[1]).num_rows)\n"
+        "import resource, sys\nfrom milepost.logs.sources.postgres import copy_table\nimport pyarrow.parquet as parquet\n"
+        "before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss\nprint(parquet.read_metadata(copy_table(sys.argv[1])[1]).num_rows)\n"
         "print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before)"
     )
     done = subprocess.run(

@@ -20,8 +20,8 @@ def drawn(seed, n, owners=4):
 def test_the_correlation(seed, n):
     """Ties at their middle rank; nothing where one of the two is the same everywhere."""
     pairs = drawn(seed, n)
-    if len(np.unique(pairs.one)) > 1 and len(np.unique(pairs.other)) > 1:
-        assert spearman(pairs) == pytest.approx(stats.spearmanr(pairs.one, pairs.other).statistic)
+    if len(np.unique(pairs.first)) > 1 and len(np.unique(pairs.other)) > 1:
+        assert spearman(pairs) == pytest.approx(stats.spearmanr(pairs.first, pairs.other).statistic)
     assert spearman(Pairs(np.ones(n), pairs.other, pairs.owner)) is None
 
 
@@ -31,7 +31,7 @@ def test_its_interval(seed):
     pairs, found = drawn(seed, 30), []
     for picked in np.random.default_rng(SEED).integers(0, 4, (DRAWS, 4)):
         rows = np.concatenate([np.flatnonzero(pairs.owner == owner) for owner in picked])
-        rho = spearman(Pairs(pairs.one[rows], pairs.other[rows], pairs.owner[rows]))
+        rho = spearman(Pairs(pairs.first[rows], pairs.other[rows], pairs.owner[rows]))
         found += [] if rho is None else [rho]
     assert spearman_interval(pairs) == pytest.approx(np.quantile(found, [0.025, 0.975]))
 

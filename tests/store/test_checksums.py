@@ -44,7 +44,9 @@ def test_taken_beside_other_work(tmp_path, monkeypatch):
 def test_unreadable_when_it_is_asked_for(tmp_path, monkeypatch):
     """A file that cannot be read says so where its checksum is needed, not beside."""
     monkeypatch.setattr(checksums, "_LONG", 4)
-    monkeypatch.setattr(checksums, "_take_checksum", lambda path: (_ for _ in ()).throw(PermissionError(13, "not yours", str(path))))
+    monkeypatch.setattr(
+        checksums, "_take_checksum", lambda path: (_ for _ in ()).throw(PermissionError(13, "not yours", str(path)))
+    )
     (tmp_path / "log.jsonl").write_bytes(b"content")
     take_checksums_ahead([tmp_path / "log.jsonl"])
     with pytest.raises(OSError, match="not yours"):

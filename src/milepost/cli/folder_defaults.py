@@ -130,7 +130,7 @@ def settings_of(args: Arguments) -> Settings | None:
     settled = args.settled
     if settled is None or not settled.taken:
         return None
-    settled.told = True
+    settled.is_shown = True
     return _document(settled, args.anonymous)
 
 
@@ -139,7 +139,7 @@ def with_settings(args: Arguments, report: Report) -> Report:
     settings = settings_of(args)
     if settings is None or args.settled is None:
         return report
-    args.settled.told = args.format not in ("csv", "junit")
+    args.settled.is_shown = args.format not in ("csv", "junit")
     *views, last = report.views
     views.append(replace(last, last=said_of(settings)))
     return replace(report, document={**report.document, "settings": settings}, views=views)
@@ -148,5 +148,5 @@ def with_settings(args: Arguments, report: Report) -> Report:
 def tell_settings(args: Arguments) -> None:
     """Say on standard error what was taken from the folder's file, where no output had room for it."""
     settled = args.settled
-    if settled is not None and settled.taken and not settled.told:
+    if settled is not None and settled.taken and not settled.is_shown:
         tell(f"milepost: {said_of(_document(settled, False))}")

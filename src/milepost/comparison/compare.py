@@ -306,7 +306,7 @@ def shift_of_all(estimates: Estimates | None, judge: LevelJudge | None, players_
     reading: Literal["game", "game_or_players"] = "game" if arranged else "game_or_players"
     if judge is None or estimates is None:
         return Shift(size=None, low=None, high=None, reading=reading, players_both=players_both, practice=None)
-    size, half = judge.told.shifted.shift, Z95 * judge.told.shifted.shift_se
+    size, half = judge.differences.shifted.shift, Z95 * judge.differences.shifted.shift_se
     practice = None
     if estimates.practice is not None and players_both >= FEW_SHARED:
         worth, se = estimates.practice

@@ -31,28 +31,28 @@ class Beyond:
     Attributes:
         levels: which; the differences are theirs.
         enough: per one of them, whether players are enough to claim something.
-        told: what is told of them; None where there is none.
+        differences: what is told of them; None where there is none.
     """
 
     levels: Ints
     enough: Bools
-    told: JudgedDifferences | None
+    differences: JudgedDifferences | None
 
     def ratio(self, level: int) -> tuple[float | None, float | None, float | None, int | None, bool]:
         """Return a level's ratio, its interval, the direction of its verdict, and whether it is the same."""
         place = np.flatnonzero(self.levels == level)
-        if self.told is None or not len(place):
+        if self.differences is None or not len(place):
             return None, None, None, None, False
-        at, shifted = int(place[0]), self.told.shifted
+        at, shifted = int(place[0]), self.differences.shifted
         delta, half = float(shifted.delta[at]), Z95 * float(shifted.delta_se[at])
-        direction = int(self.told.way[at]) if self.enough[at] else None
-        return exp(delta), _exp(delta - half), _exp(delta + half), direction, bool(self.told.same[at])
+        direction = int(self.differences.direction[at]) if self.enough[at] else None
+        return exp(delta), _exp(delta - half), _exp(delta + half), direction, bool(self.differences.same[at])
 
     def ratio_of_all(self) -> Ratio:
         """Return the ratio of all levels together."""
-        if self.told is None:
+        if self.differences is None:
             return Ratio(ratio=None, low=None, high=None)
-        shifted = self.told.shifted
+        shifted = self.differences.shifted
         half = Z95 * shifted.shift_se
         return Ratio(ratio=_exp(shifted.shift), low=_exp(shifted.shift - half), high=_exp(shifted.shift + half))
 

@@ -24,7 +24,7 @@ class LevelJudge:
     Attributes:
         estimates: the difficulties.
         enough: per level tried in both, whether there are players enough.
-        told: what is told beyond the shift.
+        differences: what is told beyond the shift.
         bar: what it takes to claim something.
         parts: whether there are levels enough to tell a shift from what each did.
         change_q: per level, the false discovery rate of what it did in all.
@@ -32,7 +32,7 @@ class LevelJudge:
 
     estimates: Estimates
     enough: Bools
-    told: JudgedDifferences
+    differences: JudgedDifferences
     bar: Bar
     parts: bool
     change_q: Floats
@@ -92,14 +92,16 @@ class LevelJudge:
             row["change_verdict"] = "same" if same else _WAYS[1 + int(np.sign(change))] if told_of else "no_telling"
 
     def _add_delta(self, row: Difficulty, place: int, players: int) -> None:
-        shifted = self.told.shifted
+        shifted = self.differences.shifted
         delta, se = float(shifted.delta[place]), float(shifted.delta_se[place])
         row["delta"], row["delta_low"], row["delta_high"] = delta, delta - Z95 * se, delta + Z95 * se
         if self.enough[place]:
-            row["p_value"], row["q_value"] = float(shifted.p[place]), float(self.told.q[place])
-            row["verdict"] = "same" if self.told.same[place] else _WAYS[1 + int(self.told.way[place])]
+            row["p_value"], row["q_value"] = float(shifted.p[place]), float(self.differences.q[place])
+            row["verdict"] = "same" if self.differences.same[place] else _WAYS[1 + int(self.differences.direction[place])]
         if row["verdict"] == "no_telling":
-            row["players_needed"] = players_needed(delta, se**2, shifted.spread, max(1, players), self.told.bound, self.bar.same)
+            row["players_needed"] = players_needed(
+                delta, se**2, shifted.spread, max(1, players), self.differences.bound, self.bar.same
+            )
 
     @staticmethod
     def _open_end(row: Difficulty, players: Ints, clears: tuple[int, int], least: int) -> None:
@@ -127,14 +129,14 @@ class JudgedDifferences:
     Attributes:
         shifted: the shift, and what each level did beyond it.
         q: per level, the false discovery rate at which something is claimed; NaN where nothing may be.
-        way: per level, 1 where it is more than it was, -1 where it is less, 0 where it is neither or cannot be told.
+        direction: per level, 1 where it is more than it was, -1 where it is less, 0 where it is neither or cannot be told.
         same: per level, whether it is the same for all that matters.
         bound: the p value up to which a level is told.
     """
 
     shifted: Shifted
     q: Floats
-    way: Floats
+    direction: Floats
     same: Bools
     bound: float
 

@@ -241,8 +241,8 @@ def compare_skill_groups(tries: TriesOfItems, fit: Fit) -> SkillGroups:
     sample = tries.of_the_first(min(n, _MOST_PLAYERS))
     outcomes = _Outcomes.of(sample, fit)
     like = outcomes.likelihoods(sample.success)
-    single, two = _spread(like, 1), _spread(like, 2)
-    ratio, rng = two.log_likelihood - single.log_likelihood, np.random.default_rng(_SEED)
+    single, double = _spread(like, 1), _spread(like, 2)
+    ratio, rng = double.log_likelihood - single.log_likelihood, np.random.default_rng(_SEED)
     drawn = 0
     for _ in range(_DRAWN):
         skill = rng.normal(single.means[0], single.sd, len(like))
@@ -251,7 +251,7 @@ def compare_skill_groups(tries: TriesOfItems, fit: Fit) -> SkillGroups:
         drawn += _spread(simulated, 2).log_likelihood - _spread(simulated, 1).log_likelihood >= ratio
     p_value = (1 + drawn) / (1 + _DRAWN)
     return SkillGroups(
-        players=len(like), better=p_value <= _LEVEL, p_value=p_value, means=two.means.tolist(), shares=two.shares.tolist()
+        players=len(like), better=p_value <= _LEVEL, p_value=p_value, means=double.means.tolist(), shares=double.shares.tolist()
     )
 
 

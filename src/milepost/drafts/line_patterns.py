@@ -118,7 +118,7 @@ def _phrase(first: _Slot, blank: _Slot, second: _Slot) -> _Slot | None:
     plain = (first.kind, blank.kind, second.kind) == ("word", "mark", "word") and blank.texts[0].isspace()
     if not plain or first.quoted or second.quoted or any(map(_has_digit, {*first.texts, *second.texts})):
         return None
-    texts = tuple(f"{first_text} {two}" for first_text, two in zip(first.texts, second.texts, strict=True))
+    texts = tuple(f"{before} {after}" for before, after in zip(first.texts, second.texts, strict=True))
     together = max(len(set(first.texts)), len(set(second.texts)))
     repeats = 2 <= len(set(texts)) <= min(_MOST_PHRASES, len(texts) / 2)
     return _Slot("word", texts, first.before) if repeats and len(set(texts)) == together else None

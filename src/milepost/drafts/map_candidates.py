@@ -87,12 +87,9 @@ def _explains_as_much(events: Candidate, rows: Candidate) -> bool:
 
 def _does_without(candidate: Candidate, other: Candidate) -> bool:
     """Return whether a column of events explains as much by itself as with a second one that says which of its meanings holds."""
-    alike = (candidate.rows, candidate.roles.group, candidate.roles.level_names) == (
-        other.rows,
-        other.roles.group,
-        other.roles.level_names,
-    )
-    first = len(other.roles.event_names) > 1 and candidate.roles.event_names == other.roles.event_names[:1]
+    roles = candidate.roles
+    alike = (candidate.rows, roles.group, roles.level_names) == (other.rows, other.roles.group, other.roles.level_names)
+    first = len(other.roles.event_names) > 1 and roles.event_names == other.roles.event_names[:1]
     return alike and first and candidate.labelling.score > other.labelling.score - _WORTH_TWO
 
 
@@ -130,10 +127,9 @@ def join_dates_and_times(table: SampledTable) -> SampledTable:
     """The table with a column for each pair of a date and a time of the day, the two joined by a blank."""
     dates = [column for column in table.columns.values() if column.given > 0.9 and _kind(column) == "date"]
     clocks = [column for column in table.columns.values() if column.given > 0.9 and _kind(column) == "clock"]
-    both = {f"{date.name} {two.name}": join_columns((date, two), " ") for date in dates for two in clocks}
-    return replace(
-        table, columns={**table.columns, **{name: column for name, column in both.items() if column.times is not None}}
-    )
+    both = {f"{date.name} {clock.name}": join_columns((date, clock), " ") for date in dates for clock in clocks}
+    timed = {name: column for name, column in both.items() if column.times is not None}
+    return replace(table, columns={**table.columns, **timed})
 
 
 def _kind(column: CellColumn) -> str:

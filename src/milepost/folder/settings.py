@@ -316,9 +316,9 @@ class Settled:
     Attributes:
         folder: the folder.
         taken: values as they stand in the file, by key.
-        told: whether an output has said so.
+        is_shown: whether an output has said so.
     """
 
     folder: Folder
     taken: dict[str, object] = field(default_factory=dict)
-    told: bool = False
+    is_shown: bool = False

@@ -176,15 +176,13 @@ class Answers:
             players=len({answer.player for answer in answers}),
             levels=levels,
             agreement=_agreement(play, placed, answers, scale) if scale else None,
-            apart=self._levels_apart(play, levels, about.harder, ends) if scale else [],
+            apart=self._outliers(play, levels, about.harder, ends) if scale else [],
             listed=placed.listed(plain),
             themes=themes_at_levels(play, placed.by_level(answers), themes),
             of_no_theme=placed.listed(answers_without_theme(answers, themes)) if themes else [],
         )
 
-    def _levels_apart(
-        self, play: Play, levels: list[AnsweredLevel], harder: str | None, ends: tuple[float, float]
-    ) -> list[Apart]:
+    def _outliers(self, play: Play, levels: list[AnsweredLevel], harder: str | None, ends: tuple[float, float]) -> list[Apart]:
         """The levels that stand elsewhere by their answers than by their tries, by more than chance.
 
         Levels are ranked, so that it does not matter how far apart the answers of a scale with a floor lie; and nothing is
@@ -269,19 +267,14 @@ class _Placed:
         names = play.stops[: play.n_levels]
         course = play.course or Course(None, tuple(map(Level, names)))
         called = {level: find_place(course, level) for level in dict.fromkeys(answer.level for answer in answers) if level}
-        place: dict[str | None, int | None] = {None: None} | {
-            level: number for level, number in called.items() if number is not None
-        }
+        place: dict[str | None, int | None] = {None: None} | {level: n for level, n in called.items() if n is not None}
         builds = set(play.gated.log.sessions.build)
         answers = [answer for answer in answers if answer.build is None or answer.build in builds]
         counting = {name for name, counts in zip(play.gated.players, play.counts.tolist(), strict=True) if counts}
         strangers = dict.fromkeys(answer.player for answer in answers if answer.player not in counting)
         unknown = dict.fromkeys(str(answer.level) for answer in answers if answer.level not in place)
-        last = {
-            (answer.player, place[answer.level], answer.question): answer
-            for answer in answers
-            if answer.player in counting and answer.level in place
-        }
+        counted = [answer for answer in answers if answer.player in counting and answer.level in place]
+        last = {(answer.player, place[answer.level], answer.question): answer for answer in counted}
         return cls(list(last.values()), place, names, list(strangers), list(unknown))
 
     def name(self, place: int | None) -> str | None:
@@ -290,9 +283,8 @@ class _Placed:
 
     def listed(self, answers: Sequence[Answer]) -> list[Listed]:
         """Return answers as they are listed."""
-        return [
-            Listed(level=self.name(self.place[answer.level]), player=answer.player, answer=answer.answer) for answer in answers
-        ]
+        levels = [self.name(self.place[answer.level]) for answer in answers]
+        return [Listed(level=level, player=each.player, answer=each.answer) for level, each in zip(levels, answers, strict=True)]
 
     def by_level(self, answers: list[Answer]) -> list[tuple[int | None, list[Answer]]]:
         """The answers of each level in course order, those to the whole course last."""

@@ -65,7 +65,7 @@ class Hypothesis:
         expect: `up` or `down`.
         at_least: by how much, as a share.
         build: which build; the last one of the log where None.
-        said: when that was said; None where nobody wrote it down.
+        said_on: when that was said; None where nobody wrote it down.
     """
 
     level: str
@@ -73,7 +73,7 @@ class Hypothesis:
     expect: str
     at_least: float = 0.0
     build: str | None = None
-    said: date | None = None
+    said_on: date | None = None
 
 
 class Measure(Protocol[R_co, T_co]):

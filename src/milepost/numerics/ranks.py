@@ -19,11 +19,11 @@ class Pairs:
     """Pairs of two values; all columns of one length.
 
     Attributes:
-        one, other: the values.
+        first, other: the values.
         owner: whose each pair is, as numbers from 0 up.
     """
 
-    one: Floats
+    first: Floats
     other: Floats
     owner: Ints
 
@@ -60,18 +60,18 @@ def spearman_interval(pairs: Pairs) -> Interval:
 class _Ranked:
     """Pairs by the places of their values among the distinct ones."""
 
-    one: Ints
+    first: Ints
     other: Ints
 
     @classmethod
     def of(cls, pairs: Pairs) -> _Ranked:
         """Find the places."""
-        return cls(np.unique(pairs.one, return_inverse=True)[1], np.unique(pairs.other, return_inverse=True)[1])
+        return cls(np.unique(pairs.first, return_inverse=True)[1], np.unique(pairs.other, return_inverse=True)[1])
 
     def rho(self, weight: Floats | Ints) -> Floats:
         """Per row of weights, the correlation, were each pair there so many times; NaN where one of the two does not differ."""
         total = weight.sum(axis=1)
-        a, b = (_middle_ranks(places, weight) for places in (self.one, self.other))
+        a, b = (_middle_ranks(places, weight) for places in (self.first, self.other))
         with np.errstate(divide="ignore", invalid="ignore"):
             a, b = (ranks - ((weight * ranks).sum(axis=1) / total)[:, None] for ranks in (a, b))
             spread = np.sqrt((weight * a * a).sum(axis=1) * (weight * b * b).sum(axis=1))

@@ -75,8 +75,8 @@ def _row(play: FullPlay, names: Sequence[str], hypothesis: Hypothesis) -> Hypoth
         "low": low,
         "high": high,
         "players": players,
-        "said": None if hypothesis.said is None else hypothesis.said.isoformat(),
-        "found_in_data": _found_in_data(play, hypothesis.said),
+        "said": None if hypothesis.said_on is None else hypothesis.said_on.isoformat(),
+        "found_in_data": _found_in_data(play, hypothesis.said_on),
         "verdict": verdict,
         "players_needed": _needed(verdict, sign, change, (low, high), hypothesis.at_least, players),
     }

@@ -87,7 +87,7 @@ def _changes(play: FullPlay, values: Callable[[Play], list[dict[str, object]]], 
         case = BuildsCompared(Pair.of(before, after, play.gated.log.sessions.name), Compare(Split("build", first, then), least))
         if case.judge is None:
             continue
-        shifted, knobs = case.judge.told.shifted, (values(before), values(after))
+        shifted, knobs = case.judge.differences.shifted, (values(before), values(after))
         for place, number in enumerate(case.judge.estimates.levels.tolist()):
             places = case.pair.levels[number].places
             if None in places or not case.judge.enough[place]:
