@@ -63,3 +63,13 @@ class WorkError(MilePostError):
 def unknown_word(name: str, given: str, words: tuple[str, ...]) -> UsageError:
     """Return the error about a setting that is none of its words."""
     return UsageError(f"{name}={given!r}: give {' or '.join(map(repr, words))}.")
+
+
+def require_true(holds: bool, why: str) -> None:
+    """Check something that is read from a file of ours.
+
+    Raises:
+        ValueError: it does not hold.
+    """
+    if not holds:
+        raise ValueError(why)

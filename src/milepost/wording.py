@@ -115,6 +115,12 @@ def listed(items: list[str]) -> str:
     return " and ".join((", ".join(items[:-1]), items[-1])) if len(items) > 1 else "".join(items)
 
 
+def listed_first(names: list[str], most: int) -> str:
+    """Names from a log as a phrase: the first of them, and how many more there are."""
+    more = [f"{len(names) - most} more"] if len(names) > most else []
+    return listed([*map(safe, names[:most]), *more])
+
+
 def words(code: str) -> str:
     """A code as words."""
     return code.replace("_", " ")

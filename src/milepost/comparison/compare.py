@@ -9,7 +9,7 @@ from typing import Final, Literal
 
 import numpy as np
 
-from milepost.arrays import Bools, Ints
+from milepost.arrays import Bools, Ints, none_if_nan
 from milepost.cleaning.splitting import Split
 from milepost.comparison.changed import Changes
 from milepost.comparison.effects import Beyond, difference_of_shares, estimate_quitting, estimate_times, list_effects
@@ -238,7 +238,7 @@ class BuildsCompared:
         tried = play.compute_once(AttemptsToClear()).rows[place]
         difficulty, se = None, None
         if estimates is not None:
-            difficulty, se = _none_if_nan(estimates.difficulty[side, number]), _none_if_nan(estimates.se[side, number])
+            difficulty, se = none_if_nan(estimates.difficulty[side, number]), none_if_nan(estimates.se[side, number])
         return Side(
             level=play.stops[place],
             players=int(self.players[side, number]),
@@ -265,10 +265,6 @@ def _players(play: Play) -> int:
 def _spread(estimates: Estimates | None) -> float:
     """The spread of skill, by which logits are put into tries."""
     return float(np.mean(estimates.ability_sd)) if estimates else 1.0
-
-
-def _none_if_nan(value: float) -> float | None:
-    return None if np.isnan(value) else float(value)
 
 
 _BELIEVED: Final = 0.001  # a lot whose shares are less likely than this was none

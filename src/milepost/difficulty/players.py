@@ -7,7 +7,7 @@ from typing import Final, TypedDict
 
 import numpy as np
 
-from milepost.arrays import Bools, Column, Floats, Ints
+from milepost.arrays import Bools, Column, Floats, Ints, none_if_nan
 from milepost.difficulty.responses import gather_tries
 from milepost.measures.cells import first_tries
 from milepost.measures.interface import LevelRow, Table
@@ -91,16 +91,12 @@ class _Known:
             furthest=self.play.stops[self.furthest[n]] if self.furthest[n] >= 0 else None,
             tries=int(self.tries[n]),
             clears=int(self.clears[n]),
-            pace=_or_none(self.pace[n]),
-            skill=_or_none(skill[0]),
-            skill_se=_or_none(skill[1]),
+            pace=none_if_nan(self.pace[n]),
+            skill=none_if_nan(skill[0]),
+            skill_se=none_if_nan(skill[1]),
             ended=self.play.end.name(int(self.last[n])),
             watch=names[self.watch[n]] if self.watch[n] >= 0 else None,
         )
-
-
-def _or_none(value: float) -> float | None:
-    return None if np.isnan(value) else float(value)
 
 
 def _furthest(play: Play) -> Ints:

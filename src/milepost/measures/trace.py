@@ -7,6 +7,7 @@ from typing import NotRequired, TypedDict
 
 import numpy as np
 
+from milepost.arrays import none_if_nan
 from milepost.errors import UsageError
 from milepost.level_names import suggest_nearest
 from milepost.measures.interface import Table
@@ -134,10 +135,10 @@ class Trace:
             "rerun": bool(table.rerun[k]),
             "outcome": OUTCOMES[table.outcome[k]],
             "cause": _cause(play, k),
-            "active": _none_if_nan(active),
+            "active": none_if_nan(active),
             "paused": float(table.paused[k]),
-            "settling": _none_if_nan(settling),
-            "progress": _none_if_nan(progress),
+            "settling": none_if_nan(settling),
+            "progress": none_if_nan(progress),
             "hits": int(table.hits[k]),
             "repairs": _repairs(with_records(play), int(table.opened_at[k]), int(table.closed_at[k])),
         }
@@ -208,10 +209,6 @@ def _effects(play: FullPlay, session: int) -> dict[int, list[str]]:
     for number in np.flatnonzero(moves.session == session).tolist():
         did.setdefault(int(moves.at[number]), []).append(MOVE_KINDS[moves.kind[number]])
     return did
-
-
-def _none_if_nan(value: float) -> float | None:
-    return None if np.isnan(value) else value
 
 
 def _cause(play: Play, k: int) -> str | None:

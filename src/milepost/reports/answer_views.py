@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Final
 from milepost.reports.build_document import source_notes
 from milepost.reports.interface import Column, View
 from milepost.reports.views import count_column, level_column
-from milepost.wording import NOTHING, clock, listed, logits, number, percent, plural, rate, safe
+from milepost.wording import NOTHING, clock, listed, listed_first, logits, number, percent, plural, rate, safe
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -93,15 +93,11 @@ def _left_out(report: AnswersDocument) -> list[str]:
     lines = []
     if names := report["players_not_counted"]:
         whose = f"{plural(len(names), 'player')} who are not in the log or do not count"
-        lines.append(f"Left out: the answers of {whose} ({_some_names(names)}).")
+        lines.append(f"Left out: the answers of {whose} ({listed_first(names, _MOST_LISTED)}).")
     if names := report["unknown_levels"]:
-        lines.append(f"Left out: answers on {plural(len(names), 'level')} that the course does not have ({_some_names(names)}).")
+        which = f"{plural(len(names), 'level')} that the course does not have"
+        lines.append(f"Left out: answers on {which} ({listed_first(names, _MOST_LISTED)}).")
     return lines
-
-
-def _some_names(names: list[str]) -> str:
-    more = [f"{len(names) - _MOST_LISTED} more"] if len(names) > _MOST_LISTED else []
-    return listed([*map(safe, names[:_MOST_LISTED]), *more])
 
 
 def _question(report: AnswersDocument, question: QuestionAnswers) -> View[AnsweredLevel]:

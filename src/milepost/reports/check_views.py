@@ -11,7 +11,7 @@ from milepost.reports.build_document import word_counted
 from milepost.reports.exclusion_text import word_changes
 from milepost.reports.interface import Column, View
 from milepost.reports.views import figure
-from milepost.wording import listed, number, percent, plural, safe, seconds
+from milepost.wording import listed, listed_first, number, percent, plural, safe, seconds
 
 if TYPE_CHECKING:
     from milepost.audit.audit import Detail, Labelled, PlayersTable, SuspectRow
@@ -66,13 +66,8 @@ def _players_table(table: PlayersTable) -> str:
     """Return the players who are only in the table, or only in the log."""
     only_table, only_log = "in the table and not in the log", "in the log and not in the table"
     sides = ((table["only_in_table"], only_table), (table["only_in_log"], only_log))
-    parts = [f"{plural(len(names), 'player')} {where} ({_some_names(names)})" for names, where in sides if names]
+    parts = [f"{plural(len(names), 'player')} {where} ({listed_first(names, _MOST_WORDS)})" for names, where in sides if names]
     return f"{safe(table['file'])}: {listed(parts) if parts else 'it has all players of the log, and no others'}."
-
-
-def _some_names(names: list[str]) -> str:
-    more = [f"{len(names) - _MOST_WORDS} more"] if len(names) > _MOST_WORDS else []
-    return listed([*map(safe, names[:_MOST_WORDS]), *more])
 
 
 def _findings(report: CheckDocument) -> View[Detail]:

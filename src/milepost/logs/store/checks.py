@@ -11,7 +11,7 @@ from typing import Final, Self
 import numpy as np
 
 from milepost.arrays import Column
-from milepost.errors import LogError
+from milepost.errors import LogError, require_true
 from milepost.logs.interface import ABSENT, TAG, BareLog
 from milepost.logs.records.name_tables import FAR
 from milepost.vocabulary import EVENTS
@@ -50,7 +50,7 @@ def require_sound(columns: Mapping[str, Column], limits: Limits) -> None:
         ValueError: there is one.
     """
     lengths = {len(column) for column in columns.values()}
-    _require(len(lengths) <= 1, "its columns differ in length")
+    require_true(len(lengths) <= 1, "its columns differ in length")
     if lengths in (set(), {0}):
         return
     for name, column in columns.items():
@@ -78,12 +78,12 @@ _NEVER_ABSENT: Final = frozenset({"time", "second"})
 def _require_within(name: str, column: Column, least: float, most: float) -> None:
     if column.dtype.kind == "f":
         given = column[~np.isnan(column)]
-        _require(name not in _NEVER_ABSENT or len(given) == len(column), f"a record without {name}")
+        require_true(name not in _NEVER_ABSENT or len(given) == len(column), f"a record without {name}")
     else:
-        _require(column.dtype.kind in "iub", f"{name} is no column of numbers")
+        require_true(column.dtype.kind in "iub", f"{name} is no column of numbers")
         given = column
     if len(given):
-        _require(least <= given.min() and given.max() <= most, f"{name} of a record is out of range")
+        require_true(least <= given.min() and given.max() <= most, f"{name} of a record is out of range")
 
 
 def require_sound_tables(tables: Mapping[str, Mapping[str, list[object]]], files: int) -> None:
@@ -96,29 +96,24 @@ def require_sound_tables(tables: Mapping[str, Mapping[str, list[object]]], files
     names, sessions, refused = tables["names"], tables["sessions"], tables["refused"]
     _all_texts("names", names["kind"], names["text"])
     _all_texts("sessions", sessions["name"], sessions["tags"])
-    _require(len(set(sessions["name"])) == len(sessions["name"]), "a session is there twice")
+    require_true(len(set(sessions["name"])) == len(sessions["name"]), "a session is there twice")
     for key in ("player", "build", "epoch"):
         _all_texts("sessions", [value for value in sessions[key] if value is not None])
-    _require(all(type(value) is bool for value in sessions["debug"]), "debug of a session is neither true nor false")
-    _require(
+    require_true(all(type(value) is bool for value in sessions["debug"]), "debug of a session is neither true nor false")
+    require_true(
         all(type(value) is float and abs(value) < np.inf for value in sessions["first_clock"]), "a session begins at no time"
     )
-    _require(all(type(value) is int and value >= ABSENT for value in sessions["part"]), "a session lies in no part")
+    require_true(all(type(value) is int and value >= ABSENT for value in sessions["part"]), "a session lies in no part")
     _all_texts("refused", refused["reason"], [value for value in refused["session"] if value is not None])
     for key, least, most in (("file", 0, files - 1), ("line", 0, _LINES), ("times", 1, _LINES)):
-        _require(
+        require_true(
             all(type(value) is int and least <= value <= most for value in refused[key]),
             f"{key} of a refused record is out of range",
         )
 
 
 def _all_texts(where: str, *columns: list[object]) -> None:
-    _require(all(isinstance(value, str) for column in columns for value in column), f"{where} holds what is no text")
-
-
-def _require(holds: bool, why: str) -> None:
-    if not holds:
-        raise ValueError(why)
+    require_true(all(isinstance(value, str) for column in columns for value in column), f"{where} holds what is no text")
 
 
 @contextmanager

@@ -17,6 +17,7 @@ from zlib import crc32
 import numpy as np
 
 from milepost.arrays import Column
+from milepost.errors import require_true
 
 _TREE: Final = "tree.json"
 _COLUMNS: Final = "columns.npz"
@@ -75,9 +76,9 @@ def read_values(folder: Path) -> WrittenValues:
     """
     try:
         text = (folder / _TREE).read_text(encoding="ascii")
-        _require(text[:8] == f"{crc32(text[8:].encode()):08x}", "the tree is damaged")
+        require_true(text[:8] == f"{crc32(text[8:].encode()):08x}", "the tree is damaged")
         written = json.loads(text[8:])
-        _require(_checksum(folder / _COLUMNS) == written["crc32"], "the columns are damaged")
+        require_true(_checksum(folder / _COLUMNS) == written["crc32"], "the columns are damaged")
         return WrittenValues(dict(written["values"]), np.load(folder / _COLUMNS, allow_pickle=False))
     except _BROKEN as error:
         raise ValuesError(str(error)) from None
@@ -90,11 +91,6 @@ def _checksum(path: Path) -> int:
         while piece := stream.read(_PIECE):
             check = crc32(piece, check)
     return check
-
-
-def _require(holds: bool, why: str) -> None:
-    if not holds:
-        raise ValueError(why)
 
 
 def _plain(value: object, columns: list[Column]) -> object:

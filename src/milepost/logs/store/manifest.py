@@ -15,7 +15,7 @@ from pathlib import Path
 from threading import Thread
 from typing import Any, Final, NamedTuple, TypeVar
 
-from milepost.errors import LogError
+from milepost.errors import LogError, require_true
 from milepost.logs.sources.files import STORE_MANIFEST
 
 PARTS: Final = 16
@@ -76,43 +76,40 @@ def read_manifest(folder: Path, name: str = STORE_MANIFEST) -> Manifest:
     require_no_links(folder)
     try:
         values = json.loads(path.read_text(encoding="utf-8"))
-        _require(isinstance(values, dict) and values.pop("kind", None) == _KIND, "it is of another kind")
+        require_true(isinstance(values, dict) and values.pop("kind", None) == _KIND, "it is of another kind")
         version = values.pop("version", None)
-        _require(version == _VERSION, f"its version is {version!r}, and {_VERSION} is read here")
-        _require(isinstance(values, dict) and values.keys() <= vars(Manifest()).keys(), "it has keys that mean nothing")
+        require_true(version == _VERSION, f"its version is {version!r}, and {_VERSION} is read here")
+        require_true(isinstance(values, dict) and values.keys() <= vars(Manifest()).keys(), "it has keys that mean nothing")
         return _checked(Manifest(**values))
     except (OSError, ValueError, RecursionError) as error:
         raise LogError(f"{path}: is no manifest of a store that can be read ({error}). Pack the logs again.") from None
 
 
-def _require(holds: bool, why: str) -> None:
-    if not holds:
-        raise ValueError(why)
-
-
 def _checked(manifest: Manifest) -> Manifest:
     """The manifest, if everything in it is what it has to be, and the records in the parts are as many as in the whole."""
     for name in ("rows", "parts", "additions"):
-        _require(_is_count(getattr(manifest, name)), f"{name} is no count")
-    _require(1 <= manifest.parts <= MOST_PARTS, f"parts is not from 1 to {MOST_PARTS:,}")
+        require_true(_is_count(getattr(manifest, name)), f"{name} is no count")
+    require_true(1 <= manifest.parts <= MOST_PARTS, f"parts is not from 1 to {MOST_PARTS:,}")
     for name in ("joined", "records", "sources", "debug_only"):
-        _require(isinstance(getattr(manifest, name), list), f"{name} is no list")
+        require_true(isinstance(getattr(manifest, name), list), f"{name} is no list")
     for entry in manifest.records:
         whole = _is_file(entry) and _is_part(entry.get("part"), manifest) and _is_count(entry.get("rows"))
-        _require(whole, "an entry of records is broken")
-    _require(
+        require_true(whole, "an entry of records is broken")
+    require_true(
         sum(entry["rows"] for entry in manifest.records) == manifest.rows, "its parts do not hold as many records as the whole"
     )
     tables = manifest.tables
-    _require(isinstance(tables, dict) and set(tables) == set(TABLES) and all(map(_is_file, tables.values())), "tables is broken")
+    require_true(
+        isinstance(tables, dict) and set(tables) == set(TABLES) and all(map(_is_file, tables.values())), "tables is broken"
+    )
     for entry in manifest.sources:
         named = isinstance(entry, dict) and isinstance(entry.get("file"), str) and _is_count(entry.get("bytes"))
-        _require(named and isinstance(entry.get("sha256"), str | None), "an entry of sources is broken")
-    _require(all(isinstance(name, str) for name in manifest.debug_only), "debug_only is broken")
+        require_true(named and isinstance(entry.get("sha256"), str | None), "an entry of sources is broken")
+    require_true(all(isinstance(name, str) for name in manifest.debug_only), "debug_only is broken")
     for pair in manifest.joined:
         whole = isinstance(pair, list) and len(pair) == 2 and all(_is_part(part, manifest) for part in pair)
-        _require(whole, "joined is broken")
-    _require(isinstance(manifest.found, dict) and all(map(_is_count, manifest.found.values())), "found is broken")
+        require_true(whole, "joined is broken")
+    require_true(isinstance(manifest.found, dict) and all(map(_is_count, manifest.found.values())), "found is broken")
     return manifest
 
 
