@@ -164,6 +164,28 @@ def test_no_knob_is_invented(milepost, constant):
         assert bool([knob for knob in row["knobs"] if knob["knob"] == "objects"]) == (n % 3 > 0)
 
 
+@pytest.mark.parametrize("starts", [1, 2])
+def test_two_starts_tell_of_a_knob(milepost, starts):
+    """A value that all levels of a build have in common is told from two starts of a level on, not from one."""
+    lines = []
+    for build, seed in (("1", 7), ("2", 8)):
+        told = 0
+        for line in arms(30, 0, seed):
+            extra = {}
+            if line["event"] == "start" and build == "2":
+                extra = {"objects": 5 + LEVELS.index(line["level"]) % 3}
+            elif line["event"] == "start" and line["level"] == "Lock 3" and told < starts:
+                told, extra = told + 1, {"objects": 5}
+            lines.append(line | {"session": f"{line['session']}/{build}", "build": build} | extra)
+    milepost.write("log.jsonl", lines)
+    changed = {
+        row["level"]: [(knob["from"], knob["to"]) for knob in row["knobs"]]
+        for row in milepost.json("compare", "log.jsonl")["levels"]
+    }
+    assert changed["Lock 3"] == ([(5, 7)] if starts == 2 else [])
+    assert {level for level, knobs in changed.items() if knobs} <= {"Lock 3"}
+
+
 def test_conditions_in_a_notebook(milepost):
     """The call answers what the command does, also with an eye on some tries."""
     import milepost as api
