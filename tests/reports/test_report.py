@@ -129,11 +129,10 @@ def test_pseudonyms(wickwater):
             if line.startswith("{") and line.endswith("}"):
                 record = json.loads(line)
                 names |= {record.get("player"), record.get("session")} - {None, ""}
-    for name in ("anonymous.html",):
-        assert wickwater("report", *DEMO, "--anonymous", "-o", name).returncode == 0
-        text = (wickwater.folder / name).read_text(encoding="utf-8")
-        assert not [one for one in names if isinstance(one, str) and len(one) > 3 and re.search(rf"\b{re.escape(one)}\b", text)]
-        assert "evening" not in text and "session-" in text
+    assert wickwater("report", *DEMO, "--anonymous", "-o", "anonymous.html").returncode == 0
+    text = (wickwater.folder / "anonymous.html").read_text(encoding="utf-8")
+    assert not [name for name in names if name in text]
+    assert "evening" not in text and "session-" in text
     made = "whom.json"
     assert wickwater("report", *DEMO, "--where", "player!=maud", "--anonymous", "-o", made).returncode == 0
     text = (wickwater.folder / made).read_text()
