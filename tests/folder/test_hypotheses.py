@@ -2,7 +2,7 @@
 
 import pytest
 
-from milepost.planning.hypotheses import _difference
+from milepost.planning.hypotheses import _difference, _verdict
 
 
 def plays(build, day, clears, of):
@@ -41,6 +41,23 @@ def test_what_came_of_it(folder, expect, least, verdict):
     assert row["change"] == pytest.approx(0.5) and 0.2 < row["low"] < 0.5 < row["high"] < 0.8
     assert (row["players_needed"] is not None) == (verdict == "no_telling")
     assert row["players_needed"] is None or row["players_needed"] > row["players"] == 40
+
+
+@pytest.mark.parametrize(
+    ("sign", "change", "interval", "least", "verdict"),
+    [
+        (1, 0.5, (0.2, 0.8), 0.5, "held"),
+        (1, 0.5, (0.0, 0.8), 0.5, "no_telling"),
+        (1, 0.3, (0.1, 0.5), 0.5, "no_telling"),  # as much as was expected is still a value of the interval
+        (1, 0.3, (0.1, 0.49), 0.5, "not_held"),
+        (1, -0.1, (-0.2, 0.0), 0.0, "not_held"),
+        (-1, -0.5, (-0.8, -0.2), 0.4, "held"),
+        (-1, -0.3, (-0.4, -0.2), 0.4, "no_telling"),
+        (1, 0.5, (None, 0.8), 0.5, "no_telling"),
+    ],
+)
+def test_verdicts_by_hand(sign, change, interval, least, verdict):
+    assert _verdict(sign, change, *interval, least) == verdict
 
 
 def test_said_too_late(folder):

@@ -5,7 +5,7 @@ import pytest
 
 from milepost import replay
 from milepost.course.course_entries import KnobRule
-from milepost.planning.knob_changes import is_to_fix
+from milepost.planning.knob_changes import is_to_fix, pick_effect, values_to_reach
 from milepost.planning.knob_effects import _are_tied, _Changed, _slope, effects_by_levels
 from milepost.planning.knob_table import _levers, commonest_at_openings
 
@@ -61,6 +61,18 @@ def test_the_table(told):
     assert told["levers"] == [{"knob": "current", "from_level": "Mill Pond", "to_level": "Long Lock"}]
     assert told["rules"] == [{"knob": "current", "level": "Long Lock", "by_rule": 2.0, "declared": 2.5, "logged": None}]
     assert not any(row["logged"] for row in told["levels"])
+
+
+def test_a_rule_that_the_log_breaks(milepost):
+    """What the openings of a level say most often stands beside what its course declares."""
+    declared = "".join(
+        f'[[level]]\nname = "{name}"\n[level.knobs]\ncurrent = {min(1 + n / 2, 2)}\n' for n, name in enumerate(NAMES)
+    )
+    played = [line | ({"current": 1.75} if line["level"] == "Swan Bend" and line["event"] == "start" else {}) for line in log()]
+    milepost.write("log.jsonl", played)
+    milepost.write("course.toml", COURSE + declared)
+    rules = milepost.json("knobs", "log.jsonl", "--course", "course.toml")["rules"]
+    assert rules == [{"knob": "current", "level": "Swan Bend", "by_rule": 1.5, "declared": 1.5, "logged": 1.75}]
 
 
 @pytest.mark.parametrize(
@@ -165,6 +177,30 @@ def test_the_value_that_would_do(wickwater):
     assert wickwater("knobs", *DEMO, "--reach", "1.2").returncode == 2
     assert wickwater.json("knobs", *DEMO)["reach"] == []
     assert wickwater("knobs", *DEMO, "--figure", "knobs.png").returncode == 0
+
+
+def effect_of(by, per_unit, low, high):
+    return {"knob": "oil", "by": by, "per_unit": per_unit, "low": low, "high": high, "together": []}
+
+
+def test_builds_tell_more_than_levels():
+    """Of two effects of a knob the one that builds tell is taken, wherever it stands; one that nothing tells is none."""
+    of_levels, of_builds = effect_of("levels", -0.5, -0.7, -0.3), effect_of("builds", -0.8, -1.0, -0.6)
+    for effects in ([of_levels, of_builds], [of_builds, of_levels]):
+        assert pick_effect("oil", effects) == ("builds", -0.8, -1.0, -0.6)
+    assert pick_effect("oil", [of_levels, effect_of("builds", None, None, None)]) == ("levels", -0.5, -0.7, -0.3)
+    assert pick_effect("oil", [effect_of("builds", -0.8, None, -0.6)]) is None and pick_effect("reeds", [of_builds]) is None
+
+
+def test_the_value_by_hand():
+    """From a first try of 1 in (1 + e) to an even one takes a logit, two units of the knob; its error has two parts."""
+    effects = [effect_of("levels", -0.5, -0.5 - 1.959964 * 0.1, -0.5 + 1.959964 * 0.1)]
+    judged = [{"level": "Low Arch", "difficulty": 1.0, "se": 0.3}, {"level": "Mill Pond", "difficulty": -2.0, "se": 0.3}]
+    rows = [{"knobs": {"oil": 3}}, {"knobs": {"oil": 6}}]
+    (reach,) = values_to_reach(judged, rows, effects, 0.5)
+    assert (reach["level"], reach["from"], reach["to"]) == ("Low Arch", 3, pytest.approx(5))
+    half = 1.959964 * ((0.1 * 1.0 / 0.5**2) ** 2 + (0.3 / 0.5) ** 2) ** 0.5
+    assert (reach["low"], reach["high"]) == (pytest.approx(5 - half), pytest.approx(5 + half))
 
 
 def test_levers_by_hand():
