@@ -5,7 +5,8 @@ import random
 import pytest
 
 from milepost.drafts import label_points
-from milepost.drafts.label_points import NO_LEVEL, UNEXPLAINED, LabelPoints
+from milepost.drafts.event_labels import LabelSearch
+from milepost.drafts.label_points import CLEARS, FAILS, LEAVES, NO_LEVEL, UNEXPLAINED, LabelPoints
 
 WORDS = 6
 
@@ -50,3 +51,19 @@ def test_a_bound_is_kept(seed, rows):
         points = exact.points(labels)
         found = bounded.points(labels, least)
         assert found == points if points > least else found in (points, least)
+
+
+def test_a_clear_that_most_players_end_with_is_doubted():
+    """A word that the next level follows is a clear; where it is most often a player's last, it may as well be how players leave."""
+    passed, failed, left = 0, 1, 2
+
+    def played(levels, end=None):
+        rows = [(word, level) for level in range(levels) for word in (failed, passed)][1:]
+        return rows if end is None else [*rows, (left, levels), *end]
+
+    sessions = [played(8) for _ in range(12)] + [played(n % 5 + 1, []) for n in range(6)]
+    goes_on = [played(n, [(passed, level) for level in range(n + 1, 8)]) for n in (2, 4, 5)]
+    found = LabelSearch([*sessions, *goes_on], 3, {}, rows=True).best()
+    assert found.labels == (CLEARS, FAILS, CLEARS) and found.doubts == {left: LEAVES}
+    found = LabelSearch([*sessions[:12], *goes_on * 4], 3, {}, rows=True).best()
+    assert found.labels == (CLEARS, FAILS, CLEARS) and left not in found.doubts

@@ -6,7 +6,8 @@ are tried as pairs. No word has to be known beforehand.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import permutations, product
 from types import MappingProxyType
@@ -36,6 +37,7 @@ _ROUNDS: Final = 4
 _MOST_SWAPPED: Final = 7  # words whose labels are exchanged with each other
 _AS_WELL: Final = 0.05  # points per record, less of which do not decide between a clear and what comes right before it
 _RIGHT_BEFORE: Final = 0.9  # of the words taken for clears, that come right after another word, for that to be the clear
+_MOSTLY_LAST: Final = 0.5  # of what a word ends, that are a player's last tries, where few are after the commonest clear
 _FAILS_AFTER: Final = 0.25  # of the times when it stands alone, that a failure may come next: logs have records in wrong places
 
 
@@ -211,7 +213,21 @@ class LabelSearch:
                     labels[word] = label
                 elif {label, kept} & SETTLING:
                     doubts[word] = label
-        return doubts
+        return doubts | dict.fromkeys(self._clears_that_are_last(labels), LEAVES)
+
+    def _clears_that_are_last(self, labels: Sequence[int]) -> Iterator[int]:
+        """Yield the words taken for clears of whole tries with which most players end, as few do with the commonest clear."""
+        clears = [word for word in self.order if labels[word] == CLEARS] if self.rows else []
+        ended, last = Counter[int](), Counter[int]()
+        for session in self.sessions:
+            for place, (word, level) in enumerate(session):
+                if level in self.scored.following:  # after the last level nobody goes on
+                    ended[word] += 1
+                    last[word] += place == len(session) - 1
+        for word in clears[1:]:
+            share = last[word] / max(1, ended[word])
+            if ended[word] >= FEWEST and share >= _MOSTLY_LAST and last[clears[0]] < share / 2 * ended[clears[0]]:
+                yield word
 
 
 __all__ = [
