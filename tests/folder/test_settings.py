@@ -130,9 +130,11 @@ MISTAKES = {
     "[targets]\nspikes = 0": ":2: targets.spikes: there is no such key",
     "targets = 3": ":1: targets: has to be a table",
     '[answers."Was it hard?"]\norder = ["yes"]': ":2: answers.Was it hard?.order: has to be a list of different answers",
+    '[answers."Was it hard?"]\norder = ["a", "a"]': "a list of different answers, the least first, not ['a', 'a'].",
+    '[answers."Was it hard?"]\norder = 3': ":2: answers.Was it hard?.order: has to be a list of texts, not 3.",
     '[answers."Was it hard?"]\nharder = "more"': ":2: answers.Was it hard?.harder: has to be",
     "[answers]\nwhat = 3": ":2: answers.what: has to be a table such as",
-    "logs = [": "milepost.toml: the file of the playtest folder is not TOML",
+    "logs = [": "/milepost.toml: the file of the playtest folder is not TOML (",
 }
 
 
@@ -143,6 +145,17 @@ def test_a_mistake_is_one_line(folder, text):
     done = folder("funnel")
     assert (done.returncode, done.stdout) == (2, "") and done.stderr.count("\n") == 1
     assert MISTAKES[text] in done.stderr
+
+
+def test_a_table_that_is_too_large(folder):
+    """It is refused, with what is allowed and what such tables are for; a log belongs elsewhere."""
+    with (folder.folder / "players.csv").open("wb") as table:
+        table.truncate((64 << 20) + 1)
+    folder.write("milepost.toml", 'logs = ["logs"]\nplayers = "players.csv"\n')
+    done = folder("players")
+    assert (done.returncode, done.stdout) == (2, "") and done.stderr.endswith(
+        "players.csv: is larger than 64 MB. Such a table has a row for each player, answer or note.\n"
+    )
 
 
 def test_answers_beside_their_questions(folder):
