@@ -216,7 +216,7 @@ def test_several_answers_in_a_cell_and_languages(asked):
     ("order", "said"),
     [
         ('[answers."A?"]\nsame_as = "A?"\n', "same_as"),
-        ('[answers."A?"]\ntranslations = { ja = "yes" }\n', "beside same_as"),
+        ('[answers."A?"]\ntranslations = { ja = "yes" }\n', "toml:4: answers.A?.translations: has to be beside same_as"),
         ('[answers."A?"]\nseparator = 3\n', "a text"),
         ('[answers."A?"]\nsame_as = "B?"\n[answers."B?"]\nsame_as = "C?"\n', "same as a further one"),
     ],

@@ -219,6 +219,17 @@ def test_logs_at_addresses(folder):
     assert document["players"] == 2 and document["settings"]["taken"]["logs"] == [address]
 
 
+def test_tables_at_addresses(folder):
+    """A table of players at an address is read as one beside the file is."""
+    folder.write("people.csv", "player,device\nAda,pad\nCass,keys\n")
+    shown = []
+    for place in ("people.csv", (folder.folder / "people.csv").as_uri()):
+        folder.write("milepost.toml", f'logs = ["logs"]\nplayers = "{place}"\n')
+        shown.append(folder.json("check")["players_table"])
+    assert all(table["file"].endswith("people.csv") and table["only_in_table"] for table in shown)
+    assert shown[0]["only_in_table"] == shown[1]["only_in_table"] and shown[0]["only_in_log"] == shown[1]["only_in_log"]
+
+
 def test_commands_that_write_no_table(folder):
     """Packing, converting, drafting and watching take the folder's logs, too."""
     for words in (
