@@ -97,10 +97,10 @@ def replay(
         progress: told of the sessions replayed.
         idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
     """
-    return _with_idle_cap(replay_gated(gated, rules, order, progress), idle_cap)
+    return _set_idle_cap(replay_gated(gated, rules, order, progress), idle_cap)
 
 
-def _with_idle_cap(play: FullPlay, idle_cap: float | None) -> FullPlay:
+def _set_idle_cap(play: FullPlay, idle_cap: float | None) -> FullPlay:
     return play if idle_cap is None else use_clock(play, idle_cap=idle_cap)
 
 

@@ -93,7 +93,7 @@ class KeptLog:
             return self._kept_play
         play = self._source.play()
         if self._kept_play is None:
-            _place(self).keep_play(_with_summaries(play))
+            _place(self).keep_play(_summarise_records(play))
         return play.kept_by(_place(self))
 
     def compute(self, name: str, make: Callable[[Play], V]) -> V:
@@ -156,7 +156,7 @@ def _place(log: KeptLog, *of_what: object) -> PlayPlace:
     return PlayPlace(place_of(log.folder, (log.contents, how, log.anonymous, log.idle_cap, of_what)), log.most)
 
 
-def _with_summaries(play: Play) -> Play:
+def _summarise_records(play: Play) -> Play:
     """The play, after what every document says of its records was made of them."""
     if isinstance(play, FullPlay):
         for kind in (Tallies, RawCounts):

@@ -147,16 +147,16 @@ def open_log(asked: LogRequest) -> Loaded:
     """
     plan = plan_of(asked)
     if plan.in_parts:
-        return _looked_at(asked, _in_parts(asked, plan))
+        return _load_looked_at(asked, _open_in_parts(asked, plan))
     if asked.remember:
         from milepost.kept_log import kept_small_log
 
         if (small := kept_small_log(asked)) is not None:
-            return _looked_at(asked, small)
-    return _looked_at(asked, WholeLog.of(asked))
+            return _load_looked_at(asked, small)
+    return _load_looked_at(asked, WholeLog.of(asked))
 
 
-def _in_parts(asked: LogRequest, plan: ExecutionPlan) -> ReplaySource:
+def _open_in_parts(asked: LogRequest, plan: ExecutionPlan) -> ReplaySource:
     """A store that remembers, or logs that are held in parts or packed for the moment."""
     if len(asked.names) == 1 and _is_store(asked.names[0]):
         from milepost.kept_log import kept_store
@@ -167,7 +167,7 @@ def _in_parts(asked: LogRequest, plan: ExecutionPlan) -> ReplaySource:
     return load_parts(asked, plan)
 
 
-def _looked_at(asked: LogRequest, source: ReplaySource) -> Loaded:
+def _load_looked_at(asked: LogRequest, source: ReplaySource) -> Loaded:
     if not asked.exclude:
         return Loaded(source, asked.of_attempts)
     from milepost.audit.exclusions import require_acting

@@ -28,7 +28,7 @@ THUMBNAIL: Final = "thumbnail"
 _OVERVIEW_SHAPE, _SHAPE, _GLANCE_SHAPE = (1280, 1000), (1280, 800), (560, 455)
 
 
-def _drawn_from(report: ReportDocument) -> dict[str, Any]:
+def _list_drawn_documents(report: ReportDocument) -> dict[str, Any]:
     """The document that each figure of the report is drawn from."""
     parts = cast("Mapping[str, Any]", report)
     return {name: report if name == OVERVIEW else parts[name] for name in _HEADINGS if name == OVERVIEW or parts[name]}
@@ -53,7 +53,7 @@ def as_page(report: ReportDocument) -> str:
     caption = finding(THUMBNAIL, report)
     first = Picture(THUMBNAIL, "", caption, inline_svg(THUMBNAIL, report, caption, _GLANCE_SHAPE, links))
     pictures = []
-    for name, document in _drawn_from(report).items():
+    for name, document in _list_drawn_documents(report).items():
         caption, shape = finding(name, document), _OVERVIEW_SHAPE if name == OVERVIEW else _SHAPE
         led = links if name == OVERVIEW else NO_LINKS
         pictures.append(Picture(name, _HEADINGS[name], caption, inline_svg(name, document, caption, shape, led)))
@@ -68,7 +68,7 @@ def as_markdown(report: ReportDocument, target: Path, paper: Paper) -> str:
     """
     parts = ["# " + plural(report["players"], "player") + f", {plural(len(report['course']['levels']), 'level')}\n"]
     parts.append(render_markdown(Report(report, text_views(report), [])))
-    for name, document in _drawn_from(report).items():
+    for name, document in _list_drawn_documents(report).items():
         beside = target.with_name(f"{target.stem}-{name}.png")
         draw_to(str(beside), name, document, paper)
         parts.append(f"## {_HEADINGS[name]}\n\n![{escaped(finding(name, document))}]({quote(beside.name)})\n")
@@ -86,4 +86,4 @@ def write_pdf(report: ReportDocument, stream: BinaryIO, paper: Paper) -> None:
     files = [f"{file['file']}: SHA-256 {file['sha256'] or 'unknown, standard input'}" for file in provenance["files"]]
     chapters.append(("How it was made", [provenance["command"], provenance["versions"], *files]))
     title = f"{plural(report['players'], 'player')} in {plural(len(report['course']['levels']), 'level')}"
-    write_booklet(stream, title, chapters, list(_drawn_from(report).items()), paper)
+    write_booklet(stream, title, chapters, list(_list_drawn_documents(report).items()), paper)

@@ -53,9 +53,9 @@ def test_few_replayed_as_all(tmp_path, seed):
         Exclusion(("a",), void=void, faults=frozenset(cut), coarse=coarse),
     ):
         whole = figures_to_compare(replay_log(log, course, ReplayRules(), exclusion=exclusion))
-        assert figures_to_compare(exclusion_effects._left_out(play, exclusion)) == whole
+        assert figures_to_compare(exclusion_effects._leave_out(play, exclusion)) == whole
         parted = api.replay(tmp_path / "log.jsonl", course=tmp_path / "course.toml", memory=1)
-        assert figures_to_compare(exclusion_effects._left_out(parted, exclusion)) == whole
+        assert figures_to_compare(exclusion_effects._leave_out(parted, exclusion)) == whole
 
 
 def test_only_few_are_replayed(milepost, monkeypatch):

@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis.strategies import booleans, floats, integers, lists, tuples
 
 from milepost.audit.record_checks import _LAG_STEP, _TWINS, InOrder, find_doubled_sessions
-from milepost.cleaning.gate import _seen_before
+from milepost.cleaning.gate import _mask_repeats
 from milepost.cleaning.survey import replay_order
 from milepost.playback.infer import count_precedence
 
@@ -52,7 +52,7 @@ def test_seen_before(pairs):
         expected.append(pair in seen)
         seen.add(pair)
     session, value = (np.array([pair[n] for pair in pairs], dtype=np.int64) for n in (0, 1))
-    assert _seen_before(session, value).tolist() == expected
+    assert _mask_repeats(session, value).tolist() == expected
 
 
 @given(lists(tuples(integers(0, 5), integers(0, 4)), max_size=60))

@@ -33,7 +33,7 @@ def test_each_against_the_others(seed, n, tau):
     v, x = root @ root.T / n + 0.05 * np.eye(n), rng.normal(size=n)
     anchors = rng.random(n) < 0.7
     anchors[:3] = True
-    found = shifts._at(tau, x, v, anchors)
+    found = shifts._evaluate_at(tau, x, v, anchors)
     delta, variance = told_the_long_way(x, v, anchors, tau)
     assert np.allclose(found.delta, delta) and np.allclose(found.delta_variance, variance)
 
@@ -45,7 +45,7 @@ def test_averages_over_spreads(seed):
     root = rng.normal(size=(8, 11))
     v, x = root @ root.T / 40 + 0.02 * np.eye(8), rng.normal(0, 0.6, 8)
     found = estimate_shift(x, v)
-    each = [shifts._at(float(tau), x, v, found.anchors) for tau in shifts._TAUS]
+    each = [shifts._evaluate_at(float(tau), x, v, found.anchors) for tau in shifts._TAUS]
     weight = np.exp([one.log_weight - max(other.log_weight for other in each) for one in each])
     weight /= weight.sum()
     for level in range(8):

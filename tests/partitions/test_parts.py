@@ -30,7 +30,7 @@ from milepost.partitions import executors
 from milepost.partitions.execution import ExecutionPlan, Work
 from milepost.partitions.executors import InProcess, Workers
 from milepost.partitions.partitioned_log import PartedLog
-from milepost.partitions.partitioned_source import _without_sessions, open_store, opened_store
+from milepost.partitions.partitioned_source import _drop_sessions, open_store, opened_store
 from milepost.partitions.tasks import PartRequest
 from milepost.playback import replay
 from milepost.playback.replay import replay_log
@@ -100,7 +100,7 @@ def test_whoever_reads_a_store_reads_what_was_there(tmp_path, course):
     first, second = (written(tmp_path, seeds, name) for seeds, name in ((range(4), "one.jsonl"), (range(4, 7), "two.jsonl")))
     log = packed([first], tmp_path / "store", Layout(3, 100))
     pack([str(second)], Into(tmp_path / "store", "add", Layout(3, 100)))
-    for keeping in (opened_store, _without_sessions):
+    for keeping in (opened_store, _drop_sessions):
         keeping.cache_clear()
     play = log.play(PartRequest(course, ReplayRules()), Workers(InProcess()))
     assert len(play.gated.log.sessions.name) == len(read([str(first)]).sessions.name)

@@ -120,15 +120,15 @@ def audit(play: Play) -> Table[RawBesideClean, AuditTotals]:
         rows,
         AuditTotals(
             **count_contents(play),
-            details=_with_excluding(list_findings(play, known, Evidence(play)), moves),
-            suspects=[_as_row(suspect, known, evidence, moves) for suspect in find_suspects(first)],
+            details=_add_exclusion_effects(list_findings(play, known, Evidence(play)), moves),
+            suspects=[_build_row(suspect, known, evidence, moves) for suspect in find_suspects(first)],
             promises=list_promises(first),
             moved=list_moved_levels(rows, int(play.counts.sum())),
         ),
     )
 
 
-def _with_excluding(rows: list[Detail], moves: dict[str, list[Excluding] | None]) -> list[Detail]:
+def _add_exclusion_effects(rows: list[Detail], moves: dict[str, list[Excluding] | None]) -> list[Detail]:
     """The findings, those that can be left out with what that would move."""
     for row in rows:
         if row["code"] in moves:
@@ -188,11 +188,11 @@ def list_findings(play: Play, known: tuple[KnownFault, ...], evidence: Evidence)
     entries = [_refused(play)] if play.gated.log.refused else []
     for number, finding in enumerate(FINDINGS[1:], 1):
         if finding.code == "coarse_clock":
-            entries += _by_session(play, finding, play.gated.coarse)
+            entries += _count_by_session(play, finding, play.gated.coarse)
         elif finding.code == "player_tag_differs":
-            entries += _by_session(play, finding, differs_mask(play))
+            entries += _count_by_session(play, finding, differs_mask(play))
         elif finding.code == "no_session_end":
-            entries += _by_session(play, finding, play.endless)
+            entries += _count_by_session(play, finding, play.endless)
         elif number in get_tallies(play).findings:
             tally = get_tallies(play).findings[number]
             count = tally.sessions if finding.code == "clock_wrapped" else tally.records
@@ -249,7 +249,7 @@ def _refused(play: Play) -> _Found:
     return _Found(FINDINGS[0], count_refused(log.refused), len(sessions), places, play, [item.reason for item in first])
 
 
-def _by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
+def _count_by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
     """A finding that is counted by session; its places are the sessions' last records."""
     sessions = np.flatnonzero(where & ~copies_mask(play.gated.log.sessions))
     if not len(sessions):
@@ -260,7 +260,7 @@ def _by_session(play: Play, finding: Finding, where: Bools) -> list[_Found]:
     return [_Found(finding, len(sessions), len(sessions), places, play)]
 
 
-def _as_row(
+def _build_row(
     suspect: Suspect, known: tuple[KnownFault, ...], evidence: Evidence, moves: dict[str, list[Excluding] | None]
 ) -> SuspectRow:
     return SuspectRow(

@@ -99,7 +99,7 @@ def list_cautions(play: Summed, command: str) -> list[Caution]:
         command: whose figures they are.
     """
     cautions = play.compute_and_keep(
-        "cautions", lambda replayed: [*_assumptions(replayed), *_heavy(replayed), *_not_understood(replayed)]
+        "cautions", lambda replayed: [*_assumptions(replayed), *_heavy(replayed), *_list_unknown_words(replayed)]
     )
     if command in _SUSPECTS_SAID and not play.asked and not play.per_run:
         return cautions + play.compute_and_keep("moving-suspects", lambda replayed: list(_suspects(replayed)))
@@ -125,13 +125,13 @@ def _assumptions(play: Summed) -> Iterator[Caution]:
     """Check that the log has tries and clears, that the course is a line, and that times are seconds."""
     times = play.sums(TypicalTimes)
     if not times.attempts:
-        yield _first(
+        yield _build_caution(
             "no_attempt", "No try at a level was found in this log, so there are no figures. Does it say when a level begins?"
         )
     elif not times.clears and not (play.n_levels and play.about.open_levels.all()):
         tries = plural(times.attempts, "try", "tries")
         why = "either nobody did, or the log's word for it is not known. milepost map lists its words."
-        yield _first("no_clear", f"No try in this log clears a level, of {tries}: {why}")
+        yield _build_caution("no_clear", f"No try in this log clears a level, of {tries}: {why}")
     counts = finding_counts(play)
     gone = sum(counts.get(code, 0) for code in ("unknown_event", "duplicate_record", "foreign_actor"))
     cut, left = counts.get("after_skip", 0), get_tallies(play).records - gone
@@ -139,7 +139,7 @@ def _assumptions(play: Summed) -> Iterator[Caution]:
         statement = f"{cut:,} of {left:,} records ({percent(cut / left)}) come after a skip and were left out"
         would_do = "say in the course which levels are optional or share a leg (milepost course drafts that)"
         sentence = f"{statement}. The course may be no line: {would_do}, or count what follows a skip with --shortcuts keep."
-        yield _first("after_skip", sentence)
+        yield _build_caution("after_skip", sentence)
     moved_on = counts.get("advance_without_clear", 0)
     if moved_on > MANY_RECORDS * (times.clears + moved_on) and times.clears:
         how = f"{moved_on:,} times a player moved on from a level that no clear was logged of, beside {times.clears:,} clears"
@@ -150,7 +150,7 @@ def _assumptions(play: Summed) -> Iterator[Caution]:
         yield Caution(code="time_unit", sentence=f"{guess.why[0].upper()}{guess.why[1:]}.", first=False)
 
 
-def _first(code: str, sentence: str) -> Caution:
+def _build_caution(code: str, sentence: str) -> Caution:
     return Caution(code=code, sentence=sentence, first=True)
 
 
@@ -189,7 +189,7 @@ def _name(figure: str) -> str:
     return "share of players who got there" if figure == "reached" else words(figure)
 
 
-def _not_understood(play: Summed) -> Iterator[Caution]:
+def _list_unknown_words(play: Summed) -> Iterator[Caution]:
     """Event words that neither the list nor the map has."""
     strange = sorted(unknown_words(play).items(), key=lambda item: (-item[1], item[0]))
     if not strange:

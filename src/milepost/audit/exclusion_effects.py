@@ -41,12 +41,12 @@ def _moves(play: Play) -> dict[str, list[Excluding] | None]:
     players = int(play.counts.sum())
     for code in codes:
         exclusion = build_exclusion(play, (code,))
-        without = None if exclusion is None else _left_out(play, exclusion)
+        without = None if exclusion is None else _leave_out(play, exclusion)
         effects[code] = None if without is None else list_changed_figures(before, figures_to_compare(without), players)
     return effects
 
 
-def _left_out(play: Play, exclusion: Exclusion) -> Play | None:
+def _leave_out(play: Play, exclusion: Exclusion) -> Play | None:
     """The play without something, for the figures below; None where it is so large that this is left to who asks for it."""
     if not exclusion.replays:
         return apply_exclusion(play, exclusion)
@@ -61,7 +61,7 @@ def _left_out(play: Play, exclusion: Exclusion) -> Play | None:
     if part is None:
         return None
     others = apply_exclusion(play, replace(exclusion, cuts={}))
-    return _with_replayed(others, part, concerned, exclusion.keeps(play.gated.log))
+    return _replace_players(others, part, concerned, exclusion.keeps(play.gated.log))
 
 
 def _replay_some(play: Play, exclusion: Exclusion, sessions: Bools) -> Play | None:
@@ -94,7 +94,7 @@ def list_changed_figures(before: Figures, after: Figures, players: int) -> list[
 Table = TypeVar("Table", AttemptTable, AroundAttempts)
 
 
-def _with_replayed(play: Play, part: Play, sessions: Bools, kept: Bools) -> Play:
+def _replace_players(play: Play, part: Play, sessions: Bools, kept: Bools) -> Play:
     """The play with what came of some players in another replay; its moves and what is known of its records stay as they were.
 
     Args:
@@ -119,13 +119,13 @@ def _with_replayed(play: Play, part: Play, sessions: Bools, kept: Bools) -> Play
     return replace(
         play,
         gated=replace(play.gated, sequence=sequence),
-        attempts=_joined(attempts, theirs, stay, order),
+        attempts=_join_rows(attempts, theirs, stay, order),
         end=Ends(end),
-        known={AroundAttempts: _joined(play.around, part.around, stay, order)},
+        known={AroundAttempts: _join_rows(play.around, part.around, stay, order)},
     )
 
 
-def _joined(table: Table, theirs: Table, stay: Ints, order: Ints) -> Table:
+def _join_rows(table: Table, theirs: Table, stay: Ints, order: Ints) -> Table:
     """Rows of one table that stay, and all of another, in order."""
     columns = {
         column.name: np.concatenate((getattr(table, column.name)[stay], getattr(theirs, column.name)))[order]

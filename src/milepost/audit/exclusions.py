@@ -79,7 +79,7 @@ def build_exclusion(play: Play, codes: Iterable[str]) -> Exclusion | None:
     leaves = {
         session for suspect in by_act["session"] for session in (suspect.sessions if suspect.leaves is None else suspect.leaves)
     }
-    jumps = _joined([suspect.attempts for suspect in by_act["cut"]])
+    jumps = _join_rows([suspect.attempts for suspect in by_act["cut"]])
     cuts: dict[str, int] = {}
     for row in jumps[::-1].tolist():  # the first one of a session stays
         cuts[names[table.session[row]]] = int(table.opened_at[row] - play.gated.bounds[table.session[row]])
@@ -87,8 +87,8 @@ def build_exclusion(play: Play, codes: Iterable[str]) -> Exclusion | None:
         codes,
         frozenset(names[session] for session in leaves),
         cuts,
-        _places(play, _joined([void, instant, *(suspect.attempts for suspect in by_act["void"])])),
-        _places(play, _joined([suspect.attempts for suspect in suspects if suspect.code == "crash_at_clear"])),
+        _places(play, _join_rows([void, instant, *(suspect.attempts for suspect in by_act["void"])])),
+        _places(play, _join_rows([suspect.attempts for suspect in suspects if suspect.code == "crash_at_clear"])),
         frozenset(names[session] for suspect in by_act["no decision"] for session in suspect.sessions),
         frozenset(names[session] for session in np.flatnonzero(play.gated.coarse).tolist()),
     )
@@ -99,7 +99,7 @@ def _instant_clears(play: Play) -> Ints:
     return np.flatnonzero(play.around.instant & play.attempts.ended(CLEARED))
 
 
-def _joined(rows: list[Ints]) -> Ints:
+def _join_rows(rows: list[Ints]) -> Ints:
     return distinct(np.concatenate(rows)) if rows else np.zeros(0, np.int64)
 
 

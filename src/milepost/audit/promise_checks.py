@@ -143,7 +143,7 @@ def _holds(play: FullPlay, condition: Promised, rows: Ints) -> tuple[Bools, Bool
     if condition.texts:
         hit = _is_wanted(play, left, condition.texts)
     else:
-        hit = np.where(both, np.abs(left.numbers - right.numbers) <= _TOLERANCE, _same_texts(play, left, right))
+        hit = np.where(both, np.abs(left.numbers - right.numbers) <= _TOLERANCE, _compare_texts(play, left, right))
     return present, present & (hit if condition.sign == "=" else ~hit)
 
 
@@ -191,7 +191,7 @@ def _is_wanted(play: FullPlay, values: Values, wanted: tuple[str, ...]) -> Bools
     return np.array([*hit, False])[values.codes]
 
 
-def _same_texts(play: FullPlay, left: Values, right: Values) -> Bools:
+def _compare_texts(play: FullPlay, left: Values, right: Values) -> Bools:
     """Per row, whether two values are one text, or name one level."""
     texts = LevelTexts(play.gated)
     ours, theirs = ([texts.canonical(text) for text in values.texts] for values in (left, right))
@@ -218,7 +218,7 @@ def list_promises(play: Play) -> list[PromiseRow]:
             broken=len(kept.session),
             sessions=len(distinct(kept.session)),
             levels=_levels(play, kept),
-            places=_shown(play, kept),
+            places=_list_examples(play, kept),
         )
         for promise, kept in zip(promises, play.summary(Promises).kept, strict=True)
     ]
@@ -228,7 +228,7 @@ def _levels(play: Play, kept: Kept) -> list[str]:
     return [play.stops[level] for level in distinct(kept.level[kept.level >= 0])]
 
 
-def _shown(play: Play, kept: Kept) -> list[str]:
+def _list_examples(play: Play, kept: Kept) -> list[str]:
     places = (Place(*place) for place in zip(kept.file[:PLACES].tolist(), kept.line[:PLACES].tolist(), strict=True))
     return [f"{play.gated.log.files[place.file]}:{place.line}" for place in places]
 
@@ -246,7 +246,7 @@ def broken_promise(evidence: Evidence) -> list[Suspect]:
             promise.wording,
             [promise.build] if promise.build else [],
             attempts=find_attempts(play, kept.session, kept.place),
-            places=_shown(play, kept),
+            places=_list_examples(play, kept),
             weight=promise.weight,
         )
         for promise, kept in zip(promises, play.summary(Promises).kept, strict=True)

@@ -97,7 +97,7 @@ class Signs:
         records, order = play.gated.log.records, play.gated.order
         preloaded = np.flatnonzero(is_among(seen.event, (START, RETRY)) & (records.collected[order] > 0))
         with_act = records.marks[order] & ACTED != 0
-        silent = np.flatnonzero((seen.event == RESET) & ~with_act & _in_sessions(seen, (seen.event == RESET) & with_act))
+        silent = np.flatnonzero((seen.event == RESET) & ~with_act & _mask_sessions(seen, (seen.event == RESET) & with_act))
         groups = (_bursts(seen), _idle(seen, play), preloaded, _covered(seen, play), silent)
         bursts, idle, preset, covered, nobodys = (seen.rows(places) for places in groups)
         doubled = find_doubled_sessions(seen, np.diff(play.gated.bounds))
@@ -109,15 +109,18 @@ class Signs:
     def merged(cls, parts: list[Signs]) -> Signs:
         """Return the signs of a log, added up from parts that share no session."""
         names = ("bursts", "idle", "preloaded", "strays", "storms", "covered", "nobodys")
-        rows = {name: _by_session([getattr(part, name) for part in parts]) for name in names}
+        rows = {name: _order_by_session([getattr(part, name) for part in parts]) for name in names}
         events, at = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("events", "at"))
         played = np.any([part.played for part in parts], axis=0)
-        doubled, endings = _by_session([part.doubled for part in parts]), _by_session([part.endings for part in parts])
+        doubled, endings = (
+            _order_by_session([part.doubled for part in parts]),
+            _order_by_session([part.endings for part in parts]),
+        )
         acted = sum(part.acted for part in parts)
         return cls(events=events, at=at, played=played, doubled=doubled, endings=endings, acted=acted, **rows)
 
 
-def _in_sessions(seen: InOrder, rows: Bools) -> Bools:
+def _mask_sessions(seen: InOrder, rows: Bools) -> Bools:
     """Return a mask of the records in sessions that have some of those."""
     concerned = np.zeros(len(seen.begins), np.bool_)
     concerned[seen.session[rows]] = True
@@ -125,7 +128,7 @@ def _in_sessions(seen: InOrder, rows: Bools) -> Bools:
     return inside
 
 
-def _by_session(parts: list[T]) -> T:
+def _order_by_session(parts: list[T]) -> T:
     """The rows of all parts, session by session."""
     columns = {name: np.concatenate([vars(part)[name] for part in parts]) for name in vars(parts[0])}
     order = stable_order(columns["session"])

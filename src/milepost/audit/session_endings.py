@@ -59,7 +59,7 @@ def look_at_endings(seen: Replayed, play: FullPlay) -> Endings:
     rows, session, final, end, logged = (column[final >= table.opened_at[rows]] for column in (rows, session, final, end, logged))
     quiet = logged & (seen.event[final] != PAUSE)
     silence = np.where(quiet, seen.time[end] - seen.time[final], np.nan)
-    same, lasted = _at_one_place(play, session)
+    same, lasted = _count_last_at_place(play, session)
     place = final - bounds[session]
     alone = final == table.opened_at[rows]
     order = stable_order(session)
@@ -67,7 +67,7 @@ def look_at_endings(seen: Replayed, play: FullPlay) -> Endings:
     return Endings(session, level, place, silence[order], alone[order], same[order], lasted[order])
 
 
-def _at_one_place(play: FullPlay, sessions: Ints) -> tuple[Ints, Floats]:
+def _count_last_at_place(play: FullPlay, sessions: Ints) -> tuple[Ints, Floats]:
     """For each of some sessions, how many records at its end are of one word and at one place, and the seconds they span."""
     records = play.gated.log.records
     wanted = np.zeros(len(play.gated.player), np.bool_)

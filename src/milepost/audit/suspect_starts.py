@@ -33,12 +33,12 @@ def drifting_start(evidence: Evidence) -> list[Suspect]:
     return [
         suspect
         for name in sorted(evidence.play.summary(Varying).names - _NO_STATE)
-        if (values := _at_openings(evidence, name)) is not None
+        if (values := _read_openings(evidence, name)) is not None
         for suspect in _drifting(evidence, name, values)
     ]
 
 
-def _at_openings(evidence: Evidence, name: str) -> Values | None:
+def _read_openings(evidence: Evidence, name: str) -> Values | None:
     try:
         return attribute(evidence.play, f"start.{name}")
     except UsageError:
@@ -61,9 +61,8 @@ def _drifting(evidence: Evidence, name: str, values: Values) -> Iterator[Suspect
         level, own_build = evidence.play.stops[key // len(builds)], builds[key % len(builds)]
         seen = ", ".join(values.texts[code] for code in distinct(values.codes[odd])[:4])
         where = f" in build {own_build}" if own_build else ""
-        why = (
-            f"starts there{where} say {name} = {values.texts[usual]}, but these say {seen}: {_from_where(evidence, values, odd)}"
-        )
+        because = _explain_odd_values(evidence, values, odd)
+        why = f"starts there{where} say {name} = {values.texts[usual]}, but these say {seen}: {because}"
         yield Suspect(
             "drifting_start",
             [level],
@@ -76,7 +75,7 @@ def _drifting(evidence: Evidence, name: str, values: Values) -> Iterator[Suspect
         )
 
 
-def _from_where(evidence: Evidence, values: Values, odd: Ints) -> str:
+def _explain_odd_values(evidence: Evidence, values: Values, odd: Ints) -> str:
     """Say whether odd values are those of the level that the same player played before in the session."""
     table = evidence.play.attempts
     at, alike = np.arange(len(table)), 0
@@ -137,18 +136,18 @@ def knob_mismatch(evidence: Evidence) -> list[Suspect]:
     """Starts that say another value than the course's knob of that name."""
     play = evidence.play
     levels = play.course.levels if play.course else ()
-    logged = {knob: _at_openings(evidence, knob) for knob in sorted({knob for level in levels for knob in level.knobs})}
+    logged = {knob: _read_openings(evidence, knob) for knob in sorted({knob for level in levels for knob in level.knobs})}
     return [
         suspect
         for name, values in logged.items()
         if values is not None
         for number, level in enumerate(levels)
         if name in level.knobs
-        for suspect in _not_as_planned(play, number, level, (name, values))
+        for suspect in _find_unplanned_starts(play, number, level, (name, values))
     ]
 
 
-def _not_as_planned(play: Play, number: int, level: Level, logged: tuple[str, Values]) -> Iterator[Suspect]:
+def _find_unplanned_starts(play: Play, number: int, level: Level, logged: tuple[str, Values]) -> Iterator[Suspect]:
     """The starts of a level that say another value than its knob."""
     name, values = logged
     stated = (play.attempts.level == number) & (values.codes >= 0)

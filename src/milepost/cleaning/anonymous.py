@@ -117,7 +117,7 @@ class Pseudonyms:
         """Return pseudonyms for all names in a log, and in a table of players' tags."""
         players = {name: "player" for name in (*log.sessions.player, *table) if name}
         builds = {build for build in log.sessions.build if build}
-        by_value = {value: "player" for value in _of_one_player(table)}
+        by_value = {value: "player" for value in _list_single_values(table)}
         return cls(by_value | dict.fromkeys(log.sessions.name, "session") | players, frozenset({*log.stops, *builds}))
 
     def session(self, name: str) -> str:
@@ -193,7 +193,7 @@ class Pseudonyms:
         return sorted(pairs, key=lambda pair: -len(pair[0]))
 
 
-def _of_one_player(table: Mapping[str, Mapping[str, str]]) -> set[str]:
+def _list_single_values(table: Mapping[str, Mapping[str, str]]) -> set[str]:
     """Values of a table of players that tell of one player alone: of columns in which nearly all values differ."""
     columns: dict[str, list[str]] = {}
     for tags in table.values():

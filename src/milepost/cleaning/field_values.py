@@ -82,10 +82,10 @@ def values_of(gated: Gated, name: str, rows: Column) -> Values | None:
         return Values(np.maximum(ABSENT, records.event[rows]), list(EVENTS))
     if name == "cause":
         return Values(records.cause[rows], log.causes)
-    return _of_session(log, name).of(records.session[rows]) if name in _OF_SESSIONS else None
+    return _read_session_field(log, name).of(records.session[rows]) if name in _OF_SESSIONS else None
 
 
-def _of_session(log: BareLog, name: str) -> Values:
+def _read_session_field(log: BareLog, name: str) -> Values:
     sessions = log.sessions
     kinds: dict[str, Sequence[str | None]] = {"session": sessions.name, "player": sessions.player, "build": sessions.build}
     given = kinds[name]

@@ -182,7 +182,7 @@ def judge_records(
         coarse,
         players,
         player,
-        order_sessions(sessions, player, _first_times(records, order, bounds), present),
+        order_sessions(sessions, player, _find_first_times(records, order, bounds), present),
         course,
         exclusion,
         survey.run_starts > 0,
@@ -207,7 +207,7 @@ def _marked(records: Records, known: Bools, stops: Stops, coarse: Bools) -> tupl
     return left & ~foreign, np.flatnonzero(foreign)
 
 
-def _first_times(records: Records, order: Ints, bounds: Ints) -> Floats:
+def _find_first_times(records: Records, order: Ints, bounds: Ints) -> Floats:
     """Per session, when its first record in replay order is; zero where it has none."""
     first = np.zeros(len(bounds) - 1)
     filled = np.flatnonzero(np.diff(bounds))
@@ -249,7 +249,7 @@ def _faults(records: Records, level: Ints, order: Ints, bounds: Ints, foreign: I
     for number in foreign[np.isin(records.event[foreign], (RESET, DEATH))]:
         session = records.session[number]
         rows = order[bounds[session] : bounds[session + 1]]
-        place = _next_place(records, rows, number)
+        place = _find_next_place(records, rows, number)
         if place == len(rows):
             continue
         follower = rows[place]
@@ -263,7 +263,7 @@ def _faults(records: Records, level: Ints, order: Ints, bounds: Ints, foreign: I
     return fault
 
 
-def _next_place(records: Records, rows: Ints, number: int) -> int:
+def _find_next_place(records: Records, rows: Ints, number: int) -> int:
     """Return the place of the first record after a foreign one, in a session's records in replay order."""
     if not len(rows):
         return 0
@@ -306,16 +306,16 @@ def find_duplicates(records: Records, left: Ints, coarse: Bools) -> Ints:
         coarse: per session, whether its clock counts whole seconds.
     """
     session, likeness = pick_rows(records.session, left), pick_rows(records.likeness, left)
-    repeated = _seen_before(session, likeness)
+    repeated = _mask_repeats(session, likeness)
     if coarse.any():
         by_order = coarse[session] & (records.identity[left] == 0) & ~records.has_seq[left]
         repeated = np.where(by_order, _equals_previous(session, likeness), repeated)
     with_id = np.flatnonzero(pick_rows(records.identity, left))
-    repeated[with_id] |= _seen_before(session[with_id], records.identity[left[with_id]])
+    repeated[with_id] |= _mask_repeats(session[with_id], records.identity[left[with_id]])
     return left[repeated]
 
 
-def _seen_before(session: Ints, value: Ints) -> Bools:
+def _mask_repeats(session: Ints, value: Ints) -> Bools:
     """Return whether the same value stands earlier in the same session."""
     mixed = value.view(np.uint64) + session.astype(np.uint64) * _SPREAD  # one number of two that are alike only together
     rising = np.sort(mixed)

@@ -64,7 +64,7 @@ class Orders:
         """
         n_stops = len(stops.names)
         whole = np.minimum(np.arange(n_stops), stops.n_levels)
-        route, optional = _by_stop(course, n_stops)
+        route, optional = _list_stop_routes(course, n_stops)
         if course is None or not course.differs_by_build:
             legs = course.legs if course is not None and len(course.levels) == stops.n_levels else _line(range(stops.n_levels))
             alike = np.zeros(len(builds), np.int64)
@@ -79,7 +79,7 @@ class Orders:
             places = [place[level.name] for level in levels]
             rank[code] = count[code] = len(places)
             rank[code, places] = np.arange(len(places))
-            all_legs.append(tuple(_in_course(leg, places) for leg in build_legs(levels, course.needs)))
+            all_legs.append(tuple(_place_in_course(leg, places) for leg in build_legs(levels, course.needs)))
         return cls(rank, count, of_session, tuple(all_legs), route, optional, _levels_of(course.legs))
 
     def level_at(self, order: Ints, place: Ints) -> Ints:
@@ -166,7 +166,7 @@ class Orders:
         return done
 
 
-def _by_stop(course: Course | None, n_stops: int) -> tuple[Ints, Bools]:
+def _list_stop_routes(course: Course | None, n_stops: int) -> tuple[Ints, Bools]:
     """Per stop, its route and whether it is optional."""
     route, optional = np.full(n_stops, -1, np.int64), np.zeros(n_stops, np.bool_)
     codes: dict[str, int] = {}
@@ -187,7 +187,7 @@ def _line(levels: Sequence[int]) -> tuple[Leg, ...]:
     return tuple(Leg("", (level,), 1, (level,), False) for level in levels)
 
 
-def _in_course(leg: Leg, course_places: Sequence[int]) -> Leg:
+def _place_in_course(leg: Leg, course_places: Sequence[int]) -> Leg:
     """A leg of a build, with places in the course in place of those in the build's own order."""
     levels, required = (tuple(course_places[place] for place in places) for places in (leg.levels, leg.required))
     return Leg(leg.name, levels, leg.needs, required, leg.passed_over)

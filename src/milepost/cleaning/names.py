@@ -62,10 +62,10 @@ def resolve(logged: list[str], counts: Ints, course: Course) -> Stops:
     n_levels = len(course.levels)
     is_place = np.array([i >= n_levels and fold_name(name) in places for i, name in enumerate(names)], dtype=np.bool_)
     stops = Stops(names, n_levels, is_place, _ints(code), _bools(spelling), _bools(unknown))
-    return _with_all_levels(stops) if course.runs.endless else stops
+    return _add_unplanned_levels(stops) if course.runs.endless else stops
 
 
-def _with_all_levels(stops: Stops) -> Stops:
+def _add_unplanned_levels(stops: Stops) -> Stops:
     """Return the stops with all that are no places as levels; those not in the course come last, in natural order."""
     others = [n for n in range(stops.n_levels, len(stops.names)) if not stops.is_place[n]]
     others.sort(key=lambda number: natural_key(stops.names[number]))

@@ -72,7 +72,7 @@ def split_of(
         UsageError: the log does not have two such values.
     """
     values = session_values(log, key)
-    seen = _by_appearance(log, values)
+    seen = _order_by_appearance(log, values)
     if not seen:
         raise UsageError(f"the log has no {key}: there is nothing to compare. {known_tags(log)}")
     for named in (before, after):
@@ -105,13 +105,13 @@ def values_in_order(log: BareLog, key: str) -> list[str]:
     Raises:
         UsageError: the log has no such field or tag.
     """
-    values = _by_appearance(log, session_values(log, key))
+    values = _order_by_appearance(log, session_values(log, key))
     if not values:
         raise UsageError(f"the log has no {key}: there is nothing to compare. {known_tags(log)}")
     return values
 
 
-def _by_appearance(log: BareLog, values: list[str | None]) -> list[str]:
+def _order_by_appearance(log: BareLog, values: list[str | None]) -> list[str]:
     """The values by when they appeared first: by time stamps where there are any, else by their place in the log."""
     first: dict[str, tuple[int, int]] = {}
     stamped = all(epoch is not None for epoch in log.sessions.epoch)

@@ -56,14 +56,14 @@ def survey_of(log: Log) -> Survey:
     starts = int(np.count_nonzero(records.event[known] == RUN_START))
     return Survey(
         _name_counts(records, known, len(log.stops)),
-        _by_name(names, clocked),
-        _by_name(names, whole),
+        _count_by_name(names, clocked),
+        _count_by_name(names, whole),
         starts,
         are_times_of_day(records, log.sessions),
     )
 
 
-def _by_name(names: list[str | None], counts: list[int]) -> Counter[str | None]:
+def _count_by_name(names: list[str | None], counts: list[int]) -> Counter[str | None]:
     return Counter(dict(zip(names, counts, strict=True)))
 
 

@@ -88,18 +88,18 @@ def describe_begun(begun: CreatedFolder, folder: str) -> str:
         lines.append(f"There already, and used: {listed(begun.kept)}.")
     lines += ["", "Look at these:"]
     if begun.draft is not None:
-        lines += _on_the_map(begun.draft)
+        lines += _describe_map(begun.draft)
     if "course.toml" in begun.written:
         lines.append("- course.toml: the order of the levels is inferred from who was where first. Put in what was planned.")
     heavy = sum(finding_counts(play).values())
     lines.append(f"- milepost check: {plural(heavy, 'finding')} in the log so far, and what was done about each.")
-    lines += ["", *_first_levels(play)]
+    lines += ["", *_describe_first_levels(play)]
     inside = "" if folder in (".", "") else f"cd {safe(folder)}, then "
     lines += ["", f"From here on: {inside}milepost funnel, milepost spikes, milepost report -o report.html."]
     return "\n".join(lines) + "\n"
 
 
-def _on_the_map(draft: DraftedMap) -> list[str]:
+def _describe_map(draft: DraftedMap) -> list[str]:
     """Return what is to be said of the draft of a map."""
     lines = ["- map.toml: how the log was understood. It is a guess with its reasons; mend what it got wrong."]
     if not draft.sure:
@@ -110,7 +110,7 @@ def _on_the_map(draft: DraftedMap) -> list[str]:
     return lines
 
 
-def _first_levels(play: Play) -> list[str]:
+def _describe_first_levels(play: Play) -> list[str]:
     """Return the beginning of the funnel, so that a wrong draft is seen at once."""
     rows = Funnel()(play).rows[:_SHOWN]
     lines = ["The funnel begins so:"]

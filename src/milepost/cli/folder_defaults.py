@@ -26,14 +26,14 @@ _FILES: Final = ("course", "map")
 def _document(settled: Settled, anonymous: bool) -> Settings:
     """What was taken, for machines; without the names of files and people where these are to be left out."""
     shown = ("exclude", "replay", "targets")  # the others name files or people
-    taken = {key: _without_secrets(value) for key, value in settled.taken.items() if key in shown or not anonymous}
+    taken = {key: _hide_secrets(value) for key, value in settled.taken.items() if key in shown or not anonymous}
     return Settings(file=FILE if anonymous else settled.folder.shown, taken=taken)
 
 
-def _without_secrets(value: object) -> object:
+def _hide_secrets(value: object) -> object:
     """A value of the file as it may be shown: addresses without users and passwords."""
     if isinstance(value, list):
-        return [_without_secrets(item) for item in value]
+        return [_hide_secrets(item) for item in value]
     return without_secrets(value) if isinstance(value, str) and (is_address(value) or is_server(value)) else value
 
 
@@ -52,7 +52,9 @@ def settle(args: Arguments) -> None:
         args.settled = Settled(folder)
         _fill(args, args.settled)
     if args.needs_log and not args.logs:
-        raise UsageError(_nothing_to_read(folder) if args.has("no_folder") else "name the log: a file, a folder or a glob.")
+        raise UsageError(
+            _explain_nothing_to_read(folder) if args.has("no_folder") else "name the log: a file, a folder or a glob."
+        )
 
 
 def _logs_among_names(args: Arguments) -> None:
@@ -69,7 +71,7 @@ def _is_path(name: str) -> bool:
         return False
 
 
-def _nothing_to_read(folder: Folder | None) -> str:
+def _explain_nothing_to_read(folder: Folder | None) -> str:
     if folder is not None:
         return f'{folder.shown} names no logs. Add a line such as logs = ["logs"], or name a log.'
     return f"name a log, or go into a playtest folder, which has a {FILE}: milepost init LOG makes one."

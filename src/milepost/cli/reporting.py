@@ -48,7 +48,7 @@ def gather_report(args: Arguments, loaded: Loaded) -> ReportDocument:
     hidden = pseudonyms_of(args, loaded) if args.anonymous else None
     if hidden is not None:
         loaded = loaded.without_names()
-    builds = _in_a_row(args, loaded)
+    builds = _compare_in_a_row(args, loaded)
     beside = ReportExtras(
         None if builds is not None else _compared(args, loaded, hidden),
         builds,
@@ -77,7 +77,7 @@ def pseudonyms_of(args: Arguments, loaded: Loaded) -> Pseudonyms:
 _IN_A_ROW: Final = 3  # builds from which they are a trend
 
 
-def _in_a_row(args: Arguments, loaded: Loaded) -> TrendSteps | None:
+def _compare_in_a_row(args: Arguments, loaded: Loaded) -> TrendSteps | None:
     """Builds in a row, each replayed by itself, where there are several pairs of them and none is named."""
     named = {build for build in loaded.sessions.sessions.build if build is not None}
     if len(named) < _IN_A_ROW or args.before or args.after:
@@ -167,7 +167,7 @@ def provenance_of(args: Arguments) -> Made:
     """How the report is made; without the names of logs where names are to be left out."""
     sources = expand(args.logs)
     labels = [number_file(s.label, n) if args.anonymous else s.label for n, s in enumerate(sources)]
-    words = [_shown(word, args.anonymous) for word in args.words if not (args.anonymous and word in args.logs)]
+    words = [_hide_names(word, args.anonymous) for word in args.words if not (args.anonymous and word in args.logs)]
     inputs = [(label, source.path) for label, source in zip(labels, sources, strict=True)]
     others = [(name, Path(name)) for name in (args.course, args.map) if name]
     others += [
@@ -184,7 +184,7 @@ def begin_checksums(args: Arguments) -> None:
         take_checksums_ahead(source.path for source in expand(args.logs) if source.path is not None)
 
 
-def _shown(word: str, anonymous: bool) -> str:
+def _hide_names(word: str, anonymous: bool) -> str:
     """A word of the command line without the secrets of an address, and without whom it names where nobody is to be named."""
     if is_address(word):
         word = without_secrets(word)

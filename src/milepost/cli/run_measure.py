@@ -44,7 +44,7 @@ def run_measure(
     """Load, measure, draw and show, as the arguments ask; rows are looked at before they are shown."""
     loaded = loaded or load(args)
     if args.by:
-        return _by_groups(args, args.by, measure, loaded, look)
+        return _run_by_groups(args, args.by, measure, loaded, look)
     document = engine.document_of(loaded, args.command, measure, args.per)
     report = add_descriptions(document, loaded.course, args.min_players)
     if look is not None:
@@ -74,7 +74,7 @@ def measure_runs(args: Arguments, loaded: Loaded) -> Exit:
     return Exit.DONE
 
 
-def _by_groups(
+def _run_by_groups(
     args: Arguments, key: str, measure: AnyMeasure, loaded: Loaded, look: Callable[[Sequence[Mapping[str, object]]], None] | None
 ) -> Exit:
     from milepost.reports.grouped import grouped_document, grouped_rows, grouped_view

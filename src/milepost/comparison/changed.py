@@ -66,10 +66,10 @@ class Changes:
         ways: dict[str, str] = {}
         for play in self.pair.plays:
             ways |= play.course.harder if play.course else {}
-        return find_turned_knobs(*_known_to_both((old, before), (new, after)), ways)
+        return find_turned_knobs(*_match_knobs((old, before), (new, after)), ways)
 
 
-def _known_to_both(*sides: tuple[Play, int]) -> tuple[dict[str, object], dict[str, object]]:
+def _match_knobs(*sides: tuple[Play, int]) -> tuple[dict[str, object], dict[str, object]]:
     """The knobs of a level in two plays; one that only the log of one tells of, as the starts in the other say it, if they do.
 
     What all levels of a build have in common is no knob there, and yet no news in the other.
@@ -134,7 +134,7 @@ class _Tested(NamedTuple):
 
 def causes_by_level(pair: Pair, rate: float) -> dict[int, list[CauseChange]]:
     """Per level of both builds, the causes that came, went or shifted: by players who died of them, of those who failed there."""
-    tested = list(_to_test(pair))
+    tested = list(_list_tests(pair))
     q = false_discovery_rate(np.array([test.p() for test in tested])) if tested else np.zeros(0)
     by_level: dict[int, list[CauseChange]] = {}
     for test, q_value in zip(tested, q.tolist(), strict=True):
@@ -143,7 +143,7 @@ def causes_by_level(pair: Pair, rate: float) -> dict[int, list[CauseChange]]:
     return by_level
 
 
-def _to_test(pair: Pair) -> Iterator[_Tested]:
+def _list_tests(pair: Pair) -> Iterator[_Tested]:
     died = [_players_by_cause(pair, side) for side in (0, 1)]
     for number, level in enumerate(pair.levels):
         if None in level.places:

@@ -167,7 +167,7 @@ def compare_sides(settings: Compare, sides: tuple[Play, Play], sessions: Sequenc
         table.totals["arms"] = arms = _arms(settings, sides, sessions)
         table.totals["sentences"] += word_arms(arms)
     elif settings.assigned is None:
-        table.totals["own_choice"] = choice = _own_choice(settings, sides, sessions)
+        table.totals["own_choice"] = choice = _describe_own_choice(settings, sides, sessions)
         table.totals["sentences"][1:1] = word_choice(choice, settings.split.before, settings.split.after)
     return table
 
@@ -181,7 +181,7 @@ def _arms(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) 
     return Arms(first=_shift(settings, sides, before, sessions), later=_shift(settings, sides, ~before, sessions))
 
 
-def _own_choice(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) -> OwnChoice:
+def _describe_own_choice(settings: Compare, sides: tuple[Play, Play], sessions: Sequence[str]) -> OwnChoice:
     table, side, count = sides[0].attempts, _side_of_try(sides), len(sides[0].gated.players)
     tried = [np.bincount(table.player[side == number], minlength=count) > 0 for number in (0, 1)]
     both = np.flatnonzero(tried[0] & tried[1])

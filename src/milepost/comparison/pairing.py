@@ -121,10 +121,10 @@ def match_levels(before: Play, after: Play) -> list[Matched]:
     names = before.stops[: before.n_levels], after.stops[: after.n_levels]
     known: dict[str, int] = {}
     for place in reversed(range(before.n_levels)):
-        known |= dict.fromkeys(_known_as(before, place), place)
+        known |= dict.fromkeys(_list_names(before, place), place)
     pairs: dict[int, int] = {}  # place after: place before
     for place in range(after.n_levels):
-        partner = next((known[name] for name in _known_as(after, place) if name in known), None)
+        partner = next((known[name] for name in _list_names(after, place) if name in known), None)
         if partner is not None and partner not in pairs.values():
             pairs[place] = partner
     staying = _staying(before, after, pairs)
@@ -148,7 +148,7 @@ def _renamed(before: str, after: str) -> bool:
     return fold_name(before) != fold_name(after)
 
 
-def _known_as(play: Play, place: int) -> list[str]:
+def _list_names(play: Play, place: int) -> list[str]:
     """Return the names by which a level is known, its own first, folded for comparison."""
     names = play.course.levels[place].known_as() if play.course else (play.stops[place],)
     return [fold_name(name) for name in names]

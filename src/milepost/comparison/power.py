@@ -127,7 +127,7 @@ class Power:
         ratio = np.ones(n)
         for level in range(n) if self.level is None else [self.level]:
             arriving = np.unique(tries.subject[tries.item == level])
-            ratio[level] = _less_told(world, skill[arriving], level, self.change)
+            ratio[level] = _error_inflation(world, skill[arriving], level, self.change)
         variance: Floats = beyond * (1 + ratio) + 2 * shared / max(1, n)
         return variance
 
@@ -142,15 +142,15 @@ class Power:
         return variance
 
 
-def _less_told(world: World, skill: Floats, level: int, change: float) -> float:
+def _error_inflation(world: World, skill: Floats, level: int, change: float) -> float:
     """How much more uncertain a level's difficulty is where it is changed: by what its tries tell of it, as it is and changed."""
     if not len(skill):
         return 1.0
-    as_it_is, changed = _told_by_tries(world, skill, world.difficulty[level] + np.array([0.0, change])).tolist()
+    as_it_is, changed = _sum_information(world, skill, world.difficulty[level] + np.array([0.0, change])).tolist()
     return float(as_it_is / max(changed, 1e-6))
 
 
-def _told_by_tries(world: World, skill: Floats, difficulties: Floats) -> Floats:
+def _sum_information(world: World, skill: Floats, difficulties: Floats) -> Floats:
     """Return the information on each difficulty from arriving players: the sum of p (1 - p), until a clear or the end."""
     left, information = np.ones((len(difficulties), len(skill))), np.zeros(len(difficulties))
     for number in range(1, 60):

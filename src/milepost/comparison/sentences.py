@@ -73,7 +73,7 @@ def write_sentences(rows: Sequence[CompareRow], totals: CompareTotals, spread: f
         lines = ["Too few players to say that any level got harder or easier than the others did."]
         lines = lines if phrases.builds else ["Too few players to say that any level is harder or easier than the others are."]
     first = [*_dealt(totals, phrases), *_chosen(phrases)]
-    last = [*_other(rows, phrases), *_word_kept(totals, phrases)]
+    last = [*_list_other_sentences(rows, phrases), *_word_kept(totals, phrases)]
     return [*first, *lines, *_shift(totals, spread, phrases), *_word_same(rows), *_untold(rows, phrases), *last]
 
 
@@ -178,7 +178,7 @@ def _untold(rows: Sequence[CompareRow], phrases: Phrases) -> list[str]:
     return [f"Too few players to say at {_names([row['level'] for row in untold])}.{enough}"]
 
 
-def _other(rows: Sequence[CompareRow], phrases: Phrases) -> list[str]:
+def _list_other_sentences(rows: Sequence[CompareRow], phrases: Phrases) -> list[str]:
     lines, where = [], "" if phrases.builds else f" {phrases.sides[1]}"
     for verdict, text in (("longer", "takes longer"), ("shorter", "takes less time")):
         names = [row["level"] for row in rows if row["time_verdict"] == verdict]

@@ -98,7 +98,7 @@ def steps_by_date(play: FullPlay, over: str, least: int) -> TrendSteps:
         raise UsageError(f"a trend takes two steps at least, and the log has {len(names)} of {over}.")
     number = {name: place for place, name in enumerate(names)}
     step_of = np.array([-1 if date is None else number[date] for date in dates])
-    dealt = _first_steps(play, step_of)
+    dealt = _find_first_steps(play, step_of)
     step = step_of[gated.sequence]
     counted = play.counts[gated.player[gated.sequence]]
     people, plays, cohorts, sessions = [], [], [], []
@@ -138,7 +138,7 @@ def _dates_of_sessions(play: FullPlay, over: str) -> list[str | None]:
     return labels
 
 
-def _first_steps(play: FullPlay, step_of: Ints) -> Ints:
+def _find_first_steps(play: FullPlay, step_of: Ints) -> Ints:
     """Per attempt, the step of the player's first attempt at the level."""
     table = play.attempts
     keys = table.player * (len(play.stops) + 1) + table.level

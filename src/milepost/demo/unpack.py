@@ -25,7 +25,7 @@ def unpack(folder: Path, force: bool, which: str = "evenings") -> Path:
     Raises:
         OutputError: a file is already there and ``force`` is false, or the folder cannot be written.
     """
-    contents = _evenings() if which == "evenings" else _one_log(which)
+    contents = _evenings() if which == "evenings" else _build_single_log(which)
     taken = [name for name in contents if (folder / name).exists()]
     if taken and not force:
         raise OutputError(f"{folder / taken[0]}: is already there. Name another folder with --output, or use --force.")
@@ -45,7 +45,7 @@ def _evenings() -> dict[str, bytes]:
     return contents
 
 
-def _one_log(name: str) -> dict[str, bytes]:
+def _build_single_log(name: str) -> dict[str, bytes]:
     """A demo of one log and its course."""
     shipped = files("milepost.demo")
     log = gzip.decompress((shipped / f"{name}.jsonl.gz").read_bytes())

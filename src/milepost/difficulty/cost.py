@@ -93,16 +93,16 @@ def estimate_costs(funnel: list[FunnelRow], standing: Standing, abilities: Float
     later = np.prod([1 - row["lost"] / row["reached"] for row in funnel[level + 1 :] if row["reached"]])
     half = Z95 * excess_se
     over = np.array([0.0, excess, excess - half, excess + half])
-    as_it_is, as_expected, *ends = _still_failing(difficulty - over, abilities, learning, players)
+    as_it_is, as_expected, *ends = _count_still_failing(difficulty - over, abilities, learning, players)
 
     def cost(failing: Floats, quits: float) -> float:
-        return (_lost(as_it_is, quits) - _lost(failing, quits)) * float(later)
+        return (_count_lost(as_it_is, quits) - _count_lost(failing, quits)) * float(later)
 
     bounds = [cost(end, quits) for end in ends for quits in (hazard.low, hazard.high)]
     return Cost(cost=cost(as_expected, hazard.value), cost_low=min(bounds), cost_high=max(bounds))
 
 
-def _still_failing(difficulty: Floats, abilities: Floats, learning: float, players: Floats) -> list[Floats]:
+def _count_still_failing(difficulty: Floats, abilities: Floats, learning: float, players: Floats) -> list[Floats]:
     """Return, per difficulty, how many players have not cleared such a level after so many tries, had nobody given up."""
     skill, learnt = (abilities - difficulty[:, None])[:, None], learning * np.log(np.arange(1, _TRIES + 1))[:, None]
     left, failing, most = np.ones((len(difficulty), 1, len(abilities))), [], []
@@ -119,7 +119,7 @@ def _still_failing(difficulty: Floats, abilities: Floats, learning: float, playe
     return [chances[:count] for chances, count in zip(np.concatenate(failing, axis=1), tries.tolist(), strict=True)]
 
 
-def _lost(failing: Floats, hazard: float) -> float:
+def _count_lost(failing: Floats, hazard: float) -> float:
     """How many give up, each after a failure with this chance; who has not cleared in the end has given up, too."""
     stays = (1 - hazard) ** np.arange(len(failing))
     return float(failing @ stays * hazard + failing[-1] * stays[-1] * (1 - hazard))

@@ -77,7 +77,7 @@ class _Known:
         self.tries = np.bincount(table.player[first & settled], minlength=n)
         self.clears = np.bincount(table.player[first & table.ended(CLEARED)], minlength=n)
         self.active = np.bincount(table.player, weights=np.nan_to_num(table.active), minlength=n)
-        self.pace, self.watch = _paces(play), _to_watch(play)
+        self.pace, self.watch = _paces(play), _pick_sessions_to_watch(play)
         self.last = np.full(n, -1)
         self.last[play.gated.player[play.gated.sequence]] = play.gated.sequence  # rising, so the last one stays
 
@@ -138,7 +138,7 @@ def _paces(play: Play) -> Floats:
     return paces
 
 
-def _to_watch(play: Play) -> Ints:
+def _pick_sessions_to_watch(play: Play) -> Ints:
     """Per player, the session in which most seconds went into failures; -1 for a player without a failure."""
     table = play.attempts
     rows = np.flatnonzero(first_tries(play) & (table.outcome < N_SETTLED) & ~table.ended(CLEARED))

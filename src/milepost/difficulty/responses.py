@@ -27,7 +27,7 @@ def gather_tries(play: Play) -> TriesOfItems:
     player, level = table.player[rows], table.level[rows]
     unit = (table.player if play.units is None else play.units)[rows]
     number = ordinals(unit * max(1, play.n_levels) + level)  # of all, also where only some are asked for
-    tries = TriesOfItems(player, level, number, table.ended(CLEARED)[rows], _left_after(play)[rows])
+    tries = TriesOfItems(player, level, number, table.ended(CLEARED)[rows], _mask_left_after(play)[rows])
     return tries.pick(~table.aside[rows]) if table.aside.any() else tries
 
 
@@ -43,15 +43,15 @@ class TriesOfPlayers(RowsOfPlayers):
 
 def settled_tries(play: Summed) -> TriesOfItems:
     """The settled first-clear tries of a log, with players numbered from 0 in an order of their own."""
-    return play.compute_once(_in_own_order)
+    return play.compute_once(_gather_in_own_order)
 
 
-def _in_own_order(play: Summed) -> TriesOfItems:
+def _gather_in_own_order(play: Summed) -> TriesOfItems:
     player, *columns = play.sums(TriesOfPlayers).in_order()
     return TriesOfItems(narrow(player), *columns)
 
 
-def _left_after(play: Play) -> Bools:
+def _mask_left_after(play: Play) -> Bools:
     """Per attempt, whether it is the last that was settled of a player who then quit, or whose end is not known."""
     table, n_players = play.attempts, len(play.gated.players)
     settled = np.flatnonzero(~table.void & (table.outcome < N_SETTLED))

@@ -28,7 +28,7 @@ def word_spike(row: JudgedRow, players: int, basis: str) -> str | None:
     if row["kind"] == "none":
         return None
     if basis == "tries":
-        return " ".join([f"{_claim(row)}: {_by_tries(row)} {_backing(row)}", *_cost(row, players), *_changes(row)])
+        return " ".join([f"{_claim(row)}: {_word_by_tries(row)} {_backing(row)}", *_cost(row, players), *_changes(row)])
     longer = f"it takes {row['odds_ratio'] or 1:.1f} times as long to clear as they lead one to expect."
     return f"{_claim(row)}: {longer} {_backing(row)} There are next to no failures, so time stands for difficulty."
 
@@ -58,7 +58,7 @@ def word_unjudged(rows: Sequence[JudgedRow], basis: str) -> list[str]:
     return [f"{begin} too few players or tries.{hint}"]
 
 
-def _by_tries(row: JudgedRow) -> str:
+def _word_by_tries(row: JudgedRow) -> str:
     seen = row["first_try"] if row["first_try"] is not None else row["chance"]
     chance, expected = percent(seen), percent(row["expected_chance"])
     return f"{chance} of first tries clear; the levels around it lead one to expect {expected}."

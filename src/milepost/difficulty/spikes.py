@@ -59,8 +59,8 @@ class Spikes:
         counts = np.bincount(tries.item, minlength=play.n_levels)
         players = np.array([len(trying) for trying in case.trying])
         judged = judge_levels(case.reading, counts, players, self.min_players)
-        quitting = _by_quitting(case.funnel, play.n_levels, self.min_players, places_of_legs(play))
-        time = _by_time(play, self.min_players)
+        quitting = _judge_by_quitting(case.funnel, play.n_levels, self.min_players, places_of_legs(play))
+        time = _judge_by_time(play, self.min_players)
         rows = []
         for level in range(play.n_levels):
             row = case.row(level, judged[level], quitting[level], time[level])
@@ -266,7 +266,7 @@ def _model(case: _CourseCase) -> Model:
     )
 
 
-def _by_quitting(funnel: list[FunnelRow], n_levels: int, least: int, places: Ints) -> list[Kind]:
+def _judge_by_quitting(funnel: list[FunnelRow], n_levels: int, least: int, places: Ints) -> list[Kind]:
     """The verdicts by drop-off alone: the log odds of being lost at a level."""
     rows = funnel[:n_levels]
     reached = np.array([row["reached"] for row in rows])
@@ -276,7 +276,7 @@ def _by_quitting(funnel: list[FunnelRow], n_levels: int, least: int, places: Int
     )
 
 
-def _by_time(play: Summed, least: int) -> list[Kind]:
+def _judge_by_time(play: Summed, least: int) -> list[Kind]:
     """The verdicts by the time of clearing tries alone, over the planned time where one is given."""
     attempts = play.sums(Spent).attempts
     logs, variance, counts = np.zeros(play.n_levels), np.full(play.n_levels, 16.0), np.zeros(play.n_levels, np.int64)

@@ -67,7 +67,7 @@ class WhatIf:
         hazard = quit_hazard(play, measured, tries)
         changed, *ends = (self._shifted(play, changed, end) for end in ("per_unit", "low", "high"))
         cases = (fit.difficulty, changed, *(ends if self.shifts else ()))
-        before, after, *around = (_still_there(case, fit.ability, fit.learning, hazard.value) for case in cases)
+        before, after, *around = (_project_still_there(case, fit.ability, fit.learning, hazard.value) for case in cases)
         rows = [
             WhatIfRow(
                 level=row["level"],
@@ -146,7 +146,7 @@ def project_retention(model: Model, difficulty: Floats) -> list[float]:
     """
     middling = NormalDist(0.0, max(1e-9, model["skill_sd"]))
     abilities = np.array([middling.inv_cdf((n + 0.5) / _SKILLS) for n in range(_SKILLS)])
-    return [float(share) for share in _still_there(difficulty, abilities, model["learning"], model["quit_per_failure"])]
+    return [float(share) for share in _project_still_there(difficulty, abilities, model["learning"], model["quit_per_failure"])]
 
 
 def difficulty_for_chance(chance: float) -> float:
@@ -154,7 +154,7 @@ def difficulty_for_chance(chance: float) -> float:
     return float(np.log((1 - chance) / chance))
 
 
-def _still_there(difficulty: Floats, abilities: Floats, learning: float, hazard: float) -> Floats:
+def _project_still_there(difficulty: Floats, abilities: Floats, learning: float, hazard: float) -> Floats:
     """Per level, the share of players that would still be playing after it, giving up after failures alone."""
     left = np.ones(len(abilities))
     shares = []

@@ -114,11 +114,11 @@ def list_questions(best: RankedCandidate, others: Sequence[RankedCandidate], ans
         others: drafts that explain less.
         answers: what was said beforehand, which is not asked again.
     """
-    questions = [*_of_columns(best, others, answers), *_of_unit(best, answers), *_of_words(best, answers)]
+    questions = [*_ask_about_columns(best, others, answers), *_ask_about_unit(best, answers), *_ask_about_words(best, answers)]
     return list({question.key: question for question in questions[::-1]}.values())[::-1][:MOST_QUESTIONS]
 
 
-def _of_columns(best: RankedCandidate, others: Sequence[RankedCandidate], answers: SetAnswers) -> Iterator[DraftQuestion]:
+def _ask_about_columns(best: RankedCandidate, others: Sequence[RankedCandidate], answers: SetAnswers) -> Iterator[DraftQuestion]:
     """Yield questions on columns that another draft, nearly as good, takes for something else."""
     candidate = best.candidate
     for draft in others:
@@ -134,13 +134,13 @@ def _of_columns(best: RankedCandidate, others: Sequence[RankedCandidate], answer
                 yield DraftQuestion(key, likelier, second)
 
 
-def _of_unit(best: RankedCandidate, answers: SetAnswers) -> Iterator[DraftQuestion]:
+def _ask_about_unit(best: RankedCandidate, answers: SetAnswers) -> Iterator[DraftQuestion]:
     unit = best.candidate.unit if best.candidate is not None else None
     if unit is not None and unit.runner_up is not None and answers.unit is None:
         yield DraftQuestion("unit", unit.name, unit.runner_up)
 
 
-def _of_words(best: RankedCandidate, answers: SetAnswers) -> Iterator[DraftQuestion]:
+def _ask_about_words(best: RankedCandidate, answers: SetAnswers) -> Iterator[DraftQuestion]:
     """Yield questions on words that could nearly as well mean something else."""
     if best.candidate is None:
         return

@@ -7,7 +7,7 @@ are tried as pairs. No word has to be known beforehand.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import permutations, product
 from types import MappingProxyType
@@ -213,21 +213,26 @@ class LabelSearch:
                     labels[word] = label
                 elif {label, kept} & SETTLING:
                     doubts[word] = label
-        return doubts | dict.fromkeys(self._clears_that_are_last(labels), LEAVES)
-
-    def _clears_that_are_last(self, labels: Sequence[int]) -> Iterator[int]:
-        """Yield the words taken for clears of whole tries with which most players end, as few do with the commonest clear."""
         clears = [word for word in self.order if labels[word] == CLEARS] if self.rows else []
-        ended, last = Counter[int](), Counter[int]()
-        for session in self.sessions:
-            for place, (word, level) in enumerate(session):
-                if level in self.scored.following:  # after the last level nobody goes on
-                    ended[word] += 1
-                    last[word] += place == len(session) - 1
-        for word in clears[1:]:
-            share = last[word] / max(1, ended[word])
-            if ended[word] >= FEWEST and share >= _MOSTLY_LAST and last[clears[0]] < share / 2 * ended[clears[0]]:
-                yield word
+        return doubts | dict.fromkeys(_list_clears_that_are_last(self.sessions, clears, self.scored.following), LEAVES)
+
+
+def _list_clears_that_are_last(sessions: Sequence[Session], clears: Sequence[int], following: Mapping[int, int]) -> list[int]:
+    """Return the words taken for clears of whole tries with which most players end, as few do with the commonest clear.
+
+    Args:
+        sessions: the tries of each session.
+        clears: words, the commonest first.
+        following: per level, the one that comes after it; after the last one nobody goes on.
+    """
+    ended, last = Counter[int](), Counter[int]()
+    for session in sessions:
+        for place, (word, level) in enumerate(session):
+            ended[word] += level in following
+            last[word] += level in following and place == len(session) - 1
+    shares = [last[word] / max(1, ended[word]) for word in clears]
+    least = max(_MOSTLY_LAST, 2 * shares[0]) if shares else 0.0
+    return [word for word, share in zip(clears, shares, strict=True) if ended[word] >= FEWEST and share >= least]
 
 
 __all__ = [

@@ -54,7 +54,7 @@ def draft_patterns(lines: Sequence[str]) -> list[str]:
     kinds = _kinds(lines)
     everywhere = Counter(text for slots in kinds for text in {slot.texts[0] for slot in slots if slot.kind == "fixed"})
     shares = {text: count / len(kinds) for text, count in everywhere.items()}
-    kinds = [_with_said(_with_phrases(slots), shares, 1 / len(kinds)) for slots in kinds]
+    kinds = [_add_event_column(_join_phrases(slots), shares, 1 / len(kinds)) for slots in kinds]
     _name_columns(kinds)
     return list(dict.fromkeys(_pattern(slots) for slots in kinds))
 
@@ -66,11 +66,11 @@ def _kinds(lines: Sequence[str]) -> list[list[_Slot]]:
         pieces = cut_into_pieces(line)
         by_shape[tuple(map(_shape, pieces))].append(pieces)
     fewest = max(_FEWEST_LINES, _LEAST_SHARE * len(lines))
-    common = [part for lines in by_shape.values() for part in _parted(lines) if len(part) >= fewest]
+    common = [part for lines in by_shape.values() for part in _split_by_subject(lines) if len(part) >= fewest]
     return [_slots(part) for part in sorted(common, key=len, reverse=True)[:_MOST_PATTERNS]]
 
 
-def _parted(kind: list[list[Piece]]) -> list[list[list[Piece]]]:
+def _split_by_subject(kind: list[list[Piece]]) -> list[list[list[Piece]]]:
     """Lines of one shape by what they speak of: where with one of a few words several other words become the same."""
     columns = [[piece.text for piece in column] for column in zip(*kind, strict=True)]
     free = [place for place, texts in enumerate(columns) if kind[0][place].kind == "word" and len(set(texts)) > 1]
@@ -102,7 +102,7 @@ def _slots(kind: Sequence[list[Piece]]) -> list[_Slot]:
     return slots
 
 
-def _with_phrases(slots: list[_Slot]) -> list[_Slot]:
+def _join_phrases(slots: list[_Slot]) -> list[_Slot]:
     """The slots with words that always go together, such as `Objective reached` and `Boat lost`, as one."""
     joined: list[_Slot] = []
     for slot in slots:
@@ -128,7 +128,7 @@ def _has_digit(text: str) -> bool:
     return any(char.isdigit() for char in text)
 
 
-def _with_said(slots: list[_Slot], shares: Mapping[str, float], own_share: float) -> list[_Slot]:
+def _add_event_column(slots: list[_Slot], shares: Mapping[str, float], own_share: float) -> list[_Slot]:
     """The slots with the first word that this kind of line alone has, and what follows it, as the column of what happened.
 
     Args:
@@ -157,8 +157,8 @@ def _name_columns(kinds: Sequence[list[_Slot]]) -> None:
         taken: set[str] = set()
         for prefix, slot in _columns(slots):
             if slot.kind == "word":
-                likeness = _most_alike(set(slot.texts), {name: words for name, words in held.items() if name not in taken})
-                known = likeness or by_prefix.get(prefix, "") or _of_that_name(slot, held)
+                likeness = _pick_most_alike(set(slot.texts), {name: words for name, words in held.items() if name not in taken})
+                known = likeness or by_prefix.get(prefix, "") or _pick_column_by_name(slot, held)
                 slot.column = known if known and known not in taken else _free(_name(slot.before), {*held, *taken})
                 by_prefix.setdefault(prefix, slot.column)
                 held.setdefault(slot.column, set()).update(slot.texts)
@@ -170,7 +170,7 @@ def _name_columns(kinds: Sequence[list[_Slot]]) -> None:
                 slot.column = by_prefix.get(prefix, slot.column)
 
 
-def _of_that_name(slot: _Slot, held: Mapping[str, set[str]]) -> str:
+def _pick_column_by_name(slot: _Slot, held: Mapping[str, set[str]]) -> str:
     """The column of the word before, if that has numbers where these are numbers, and words where these are words."""
     known_words = held.get(slot.before.lower(), set()) if slot.before else set()
     numbers = [all(map(str.isdecimal, words)) for words in (known_words, slot.texts)]
@@ -187,7 +187,7 @@ def _columns(slots: Sequence[_Slot]) -> Iterator[tuple[str, _Slot]]:
         prefix += (" " if slot.texts[0].isspace() else slot.texts[0]) if is_fixed else "\0"
 
 
-def _most_alike(words: set[str], held: dict[str, set[str]]) -> str:
+def _pick_most_alike(words: set[str], held: dict[str, set[str]]) -> str:
     """The column that has most of some words, where one has."""
     words = {word for word in words if not word.isdecimal()}
     shares = {
@@ -265,11 +265,11 @@ def cut_into_pieces(line: str) -> list[Piece]:
     """Cut a line into its pieces; pairs count where a line has two or more."""
     time = _TIME.search(line)
     if time is None:
-        return _with_pairs(line)
-    return [*_with_pairs(line[: time.start()]), Piece("time", time[0]), *_with_pairs(line[time.end() :])]
+        return _split_pairs(line)
+    return [*_split_pairs(line[: time.start()]), Piece("time", time[0]), *_split_pairs(line[time.end() :])]
 
 
-def _with_pairs(text: str) -> list[Piece]:
+def _split_pairs(text: str) -> list[Piece]:
     """The pieces of a text without a time; pairs that follow each other are one piece, what stands between them is words."""
     if len(find_pairs(text)) < 2:
         return _words(text)

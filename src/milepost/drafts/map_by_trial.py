@@ -90,9 +90,9 @@ def draft_by_trial(
     """
     progress.step("looking")
     sources = expand(names)
-    by_words = None if answers != NO_ANSWERS else _by_words(names, options, progress)
+    by_words = None if answers != NO_ANSWERS else _draft_by_words(names, options, progress)
     if by_words is not None and by_words.sure and _is_ours(by_words.records):
-        return _with_other_words(by_words, prepare_samples(sources, options, progress))
+        return _add_other_words(by_words, prepare_samples(sources, options, progress))
     drafts: list[DraftedMap] = []
     for sample in prepare_samples(sources, options, progress):
         drafts += _drafts_of(sample, answers)
@@ -128,12 +128,12 @@ def _drafts_of(sample: PreparedSample, answers: SetAnswers) -> list[DraftedMap]:
             return drafts
     for candidate in list_candidates(sample, answers):
         text = map_text(candidate, answers.words)
-        shown = _with_factor(candidate, records)
+        shown = _convert_durations(candidate, records)
         drafts.append(DraftedMap(text, try_map(text, shown, sample.cells), candidate, None, shown, sample.cells))
     return drafts
 
 
-def _with_factor(candidate: Candidate, records: Sequence[Mapping[str, object]]) -> Sequence[Mapping[str, object]]:
+def _convert_durations(candidate: Candidate, records: Sequence[Mapping[str, object]]) -> Sequence[Mapping[str, object]]:
     """The records with durations in the unit of the times, as the map's query makes them."""
     duration = candidate.duration
     if duration is None or duration.factor == 1.0:
@@ -150,7 +150,7 @@ def _is_ours(records: Sequence[Mapping[str, object]]) -> bool:
     return sum(str(record.get("event")) in EVENT_CODES for record in records) >= _OURS * len(records)
 
 
-def _with_other_words(draft: DraftedMap, samples: Iterable[PreparedSample]) -> DraftedMap:
+def _add_other_words(draft: DraftedMap, samples: Iterable[PreparedSample]) -> DraftedMap:
     """The draft of a log of ours, with what the words mean that are none of ours, by what they do beside those that are."""
     counts = Counter(str(record["event"]) for record in draft.records if "event" in record)
     others = {toml_text(word) for word, count in counts.items() if word not in EVENT_CODES and count >= FEWEST}
@@ -172,7 +172,7 @@ def _with_other_words(draft: DraftedMap, samples: Iterable[PreparedSample]) -> D
     return replace(draft, text=text, trial=try_map(text, draft.records, draft.cells), questions=questions)
 
 
-def _by_words(names: list[str], options: ReadOptions, progress: Progress) -> DraftedMap | None:
+def _draft_by_words(names: list[str], options: ReadOptions, progress: Progress) -> DraftedMap | None:
     try:
         text, records, cells = map_by_words(names, options, progress)
     except LogError:

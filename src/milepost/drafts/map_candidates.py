@@ -66,7 +66,7 @@ def list_candidates(sample: PreparedSample, answers: SetAnswers) -> list[Candida
     table = join_dates_and_times(SampledTable.of(sample.records))
     labelled = [
         candidate
-        for roles in _first(rank_roles(table, answers.columns), _TRIED)
+        for roles in _take_first(rank_roles(table, answers.columns), _TRIED)
         for candidate in _labelled(sample, table, roles, answers)
     ]
     events = [candidate for candidate in labelled if not candidate.rows]
@@ -119,7 +119,7 @@ def _searched_on(candidate: Candidate, most: int, answers: SetAnswers) -> Candid
     return replace(candidate, labelling=labelling, score=labelling.score + 0.25 * roles.fit)
 
 
-def _first(roles: Iterator[Roles], count: int) -> list[Roles]:
+def _take_first(roles: Iterator[Roles], count: int) -> list[Roles]:
     return [chosen for _, chosen in zip(range(count), roles, strict=False)]
 
 
@@ -233,7 +233,9 @@ def _owner_columns(candidate: Candidate, answers: SetAnswers) -> tuple[str | Non
     build = few[0] if few else None
     session, player = answers.columns.get("session"), answers.columns.get("player")
     people = [
-        (score, column.name) for column in coarser if column.name != build and (score := _goes_on(candidate, column, group)) > 0
+        (score, column.name)
+        for column in coarser
+        if column.name != build and (score := _score_player_column(candidate, column, group)) > 0
     ]
     if player is None and people:
         player = max(people)[1]
@@ -265,7 +267,7 @@ def _columns_of_group(candidate: Candidate, group: CellColumn) -> tuple[list[Cel
     finer = [
         column
         for column in columns
-        if len(group.words) < len(column.words) <= most and _depends(group, column) and _in_runs(column, group)
+        if len(group.words) < len(column.words) <= most and _depends(group, column) and _is_in_runs(column, group)
     ]
     return coarser, finer
 
@@ -282,14 +284,14 @@ def _depends(column: CellColumn, on: CellColumn) -> bool:
     return len(pairs) <= 1.01 * len({a for a, _ in pairs})
 
 
-def _in_runs(column: CellColumn, group: CellColumn) -> bool:
+def _is_in_runs(column: CellColumn, group: CellColumn) -> bool:
     """Return whether a column's values stand together within a group, as sessions do."""
     order = np.argsort(group.codes, kind="stable")
     runs = 1 + int((np.diff(column.codes[order]) != 0).sum())
     return runs <= 1.2 * len(column.words)
 
 
-def _goes_on(candidate: Candidate, column: CellColumn, group: CellColumn) -> float:
+def _score_player_column(candidate: Candidate, column: CellColumn, group: CellColumn) -> float:
     """How well a column fits the player: people are many, and their next session goes on where the last one stopped."""
     heading = score_heading("player", column.name)
     if len(column.words) == len(group.words):

@@ -83,29 +83,29 @@ def prepare_samples(sources: Sequence[Source], options: ReadOptions, progress: P
         settings.append(f"record = {toml_text(path)}  # the element that comes most often with several columns")
     tables = _tables_in(sources[0], options)
     if len(tables) > 1:
-        yield from _joined_in_database(sources[0], tables, options)
+        yield from _join_in_database(sources[0], tables, options)
         return
     problem: LogError | None = None
     try:
         whole = _read(sources, options, progress)
         if _is_text(whole):
-            lines = _as_lines(sources, options, settings)
+            lines = _read_as_lines(sources, options, settings)
             if lines is not None:
                 yield lines
         whole.input = settings
         if len(sources) > 1:
-            whole.records = _in_time_order(whole.records)
+            whole.records = _sort_by_time(whole.records)
         yield from _arranged(whole, sources, options, progress)
     except LogError as error:
         problem = error
     if problem is not None:
-        lines = _as_lines(sources, options, settings)
+        lines = _read_as_lines(sources, options, settings)
         if lines is None:
             raise problem
         yield lines
 
 
-def _in_time_order(records: list[Mapping[str, object]]) -> list[Mapping[str, object]]:
+def _sort_by_time(records: list[Mapping[str, object]]) -> list[Mapping[str, object]]:
     """Records of several files in one order: by the column of most different values that rises within each file."""
     table = SampledTable.of([flatten(record) for record in records])
     files = table.columns["source.name"].codes
@@ -169,7 +169,7 @@ def _arranged(
 ) -> Iterator[PreparedSample]:
     """Yield the records as they are, and whatever lies in arrays of them taken out."""
     if len(sources) > 1:
-        joined = _joined_files(sources, options, whole, progress)
+        joined = _join_files(sources, options, whole, progress)
         if joined is not None:
             yield joined
             return
@@ -193,7 +193,7 @@ def _taken_out(whole: PreparedSample) -> PreparedSample:
     return replace(whole, records=[flatten(record) for record in whole.records])
 
 
-def _as_lines(sources: Sequence[Source], options: ReadOptions, settings: list[str]) -> PreparedSample | None:
+def _read_as_lines(sources: Sequence[Source], options: ReadOptions, settings: list[str]) -> PreparedSample | None:
     """The records of lines of text, by patterns drafted from lines that are alike."""
     if tell(sources[0], options) not in ("csv", "tsv", "jsonl"):
         return None
@@ -210,7 +210,7 @@ def _as_lines(sources: Sequence[Source], options: ReadOptions, settings: list[st
     patterns = draft_patterns(texts)
     if not patterns:
         return None
-    patterns = _with_core(patterns, texts)
+    patterns = _pick_core_patterns(patterns, texts)
     sample = Sample(stops=True)
     with_patterns = replace(options, lines=tuple(patterns), form="lines")
     for source in sources:
@@ -225,7 +225,7 @@ def _as_lines(sources: Sequence[Source], options: ReadOptions, settings: list[st
     return PreparedSample(sample.records, True, [*settings, *written])
 
 
-def _with_core(patterns: list[str], texts: Sequence[str]) -> list[str]:
+def _pick_core_patterns(patterns: list[str], texts: Sequence[str]) -> list[str]:
     """The patterns that find the column which most lines have, besides the time; others are of lines that say something else."""
     compiled = [re.compile(pattern) for pattern in patterns]
     met: Counter[str] = Counter()
@@ -237,7 +237,7 @@ def _with_core(patterns: list[str], texts: Sequence[str]) -> list[str]:
     return kept or patterns
 
 
-def _joined_files(
+def _join_files(
     sources: Sequence[Source], options: ReadOptions, whole: PreparedSample, progress: Progress
 ) -> PreparedSample | None:
     """The records of several files that are tables with a key in common; None where they are not."""
@@ -271,7 +271,7 @@ def _tables_in(source: Source, options: ReadOptions) -> list[str]:
     return []
 
 
-def _joined_in_database(source: Source, tables: list[str], options: ReadOptions) -> Iterator[PreparedSample]:
+def _join_in_database(source: Source, tables: list[str], options: ReadOptions) -> Iterator[PreparedSample]:
     """Yield the records of a database's tables joined by their keys, or those of each table."""
     samples = {}
     for name in tables:

@@ -115,7 +115,7 @@ def completing_query(records: Sequence[Mapping[str, object]]) -> str | None:
     clock = _clock(table, [column.name for column in filled])
     if not filled and clock is None:
         return None
-    text = ", ".join(f"{_last_given(column.name)} AS {quoted(column.name)}" for column in filled)
+    text = ", ".join(f"{_fill_down(column.name)} AS {quoted(column.name)}" for column in filled)
     taken = f" REPLACE ({text})" if filled else ""
     if clock is None:
         return f"SELECT *{taken} FROM log"
@@ -135,7 +135,7 @@ def halving_queries(records: Sequence[Mapping[str, object]]) -> Iterator[str]:
             yield f"SELECT *, {', '.join(halves)} FROM log"
 
 
-def _last_given(name: str) -> str:
+def _fill_down(name: str) -> str:
     """The last value of a column from the first row to each one."""
     return f"LAST_VALUE(NULLIF(CAST({quoted(name)} AS VARCHAR), '') IGNORE NULLS) OVER (ROWS UNBOUNDED PRECEDING)"
 
@@ -172,7 +172,7 @@ def _clock(table: SampledTable, filled: Sequence[str]) -> tuple[str, str] | None
     ):
         return None
     groups = [
-        _as_group(column, column.name in filled)
+        _number_groups(column, column.name in filled)
         for column in table.columns.values()
         if column.given > 0.9 or column.name in filled
     ]
@@ -212,7 +212,7 @@ def _stays(values: Floats, groups: np.ndarray) -> float:
     return float((np.diff(values[order]) == 0)[same].mean()) if same.any() else 0.0
 
 
-def _as_group(column: CellColumn, filled: bool) -> np.ndarray:
+def _number_groups(column: CellColumn, filled: bool) -> np.ndarray:
     """Per row its group; the blocks that a column begins, where it is one that has to be filled."""
     return np.cumsum(column.codes >= 0) if filled else column.codes
 

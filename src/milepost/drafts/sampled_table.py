@@ -133,10 +133,10 @@ def read_times(words: Sequence[str]) -> tuple[Floats, TimeForm] | None:
         return np.array([stamp / NANO for stamp in stamps if stamp is not None]), TimeForm("stamp")
     if all(_ISO.fullmatch(word) for word in words):
         return _seconds(words, None), TimeForm("local")
-    return _by_format(words)
+    return _read_by_format(words)
 
 
-def _by_format(words: Sequence[str]) -> tuple[Floats, TimeForm] | None:
+def _read_by_format(words: Sequence[str]) -> tuple[Floats, TimeForm] | None:
     fitting = [form for form in _formats(words[0]) if _reads(form, words)]
     if not fitting:
         return None

@@ -48,7 +48,7 @@ def inline_svg(
     _link(sheet.figure, links)
     save(sheet, stream, "svg")
     text = _METADATA.sub("", _PROLOGUE.sub("", stream.getvalue().decode("utf-8")))
-    text = _TAG.sub(lambda tag: _fitted(tag[0], measure), text)  # never what is written: it may look like any of these
+    text = _TAG.sub(lambda tag: _fit_tag(tag[0], measure), text)  # never what is written: it may look like any of these
     text = _SIZE.sub(lambda match: match[1] or match[2], text, count=1)
     return _SPACE.sub("><", text).replace("<svg", f'<svg role="img" aria-label="{_escaped(alternative)}"', 1).strip()
 
@@ -62,7 +62,7 @@ def _link(figure: Figure, links: Mapping[str, str]) -> None:
             text.set_url(links[text.get_text()])
 
 
-def _fitted(tag: str, measure: str) -> str:
+def _fit_tag(tag: str, measure: str) -> str:
     """A tag with names of the figure's own, the page's type and colours, and places with no more digits than say something."""
     tag = _GROUP_NAME.sub("", tag).replace(' target="_blank"', "")  # its links lead to places of the page itself
     tag = re.sub(r'id="([^"]+)"', rf'id="{measure}-\1"', tag)

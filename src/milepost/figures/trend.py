@@ -40,8 +40,8 @@ def finding(document: TrendDocument) -> str:
     drifts = [row["level"] for row in document["levels"] if row["level"] not in changed and _is_told(row["whole"])]
     if not changed and not drifts:
         return f"Over {plural(len(document['steps']), 'step')} no level is told to have changed"
-    parts = [f"{_named(changed)} changed from one step to the next"] if changed else []
-    parts += [f"{_named(drifts)} changed from first to last"] if drifts else []
+    parts = [f"{_list_names(changed)} changed from one step to the next"] if changed else []
+    parts += [f"{_list_names(drifts)} changed from first to last"] if drifts else []
     return "; ".join(parts)
 
 
@@ -49,7 +49,7 @@ def _is_told(whole: TrendWhole | None) -> bool:
     return whole is not None and whole["verdict"] in _TOLD
 
 
-def _named(levels: list[str]) -> str:
+def _list_names(levels: list[str]) -> str:
     return " and ".join(shorten(level, 30) for level in levels) if len(levels) < 3 else plural(len(levels), "level")
 
 

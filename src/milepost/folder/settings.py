@@ -166,7 +166,7 @@ def _described(at: SettingsReader, table: Mapping[str, object]) -> Folder:
     return Folder(
         file=at.path,
         logs=at.texts("", "logs", table.get("logs", [])),
-        files={key: _file(at, key, value) for key, value in _named(table, about).items()},
+        files={key: _file(at, key, value) for key, value in _pick_files(table, about).items()},
         where=_judged(at, "where", table, parse_condition),
         exclude=_judged(at, "exclude", table, _acting),
         replay=_replay(at, at.table(table, "replay")),
@@ -176,7 +176,7 @@ def _described(at: SettingsReader, table: Mapping[str, object]) -> Folder:
     )
 
 
-def _named(table: Mapping[str, object], about: Mapping[str, object]) -> dict[str, object]:
+def _pick_files(table: Mapping[str, object], about: Mapping[str, object]) -> dict[str, object]:
     """The files that it names, by key."""
     named = {key: table[key] for key in ("course", "map", *TABLES) if key in table and table[key] is not about}
     for answers in (table.get(_ANSWERS_FILE), about.get("file")):

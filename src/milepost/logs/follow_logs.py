@@ -120,7 +120,7 @@ class Tail:
         if reached is None:
             return True
         try:
-            seen = _seen(path)
+            seen = _fingerprint(path)
             if seen != reached.seen:
                 if find_known_beginning(path, [(reached.length, reached.sha256)]) is None and reached.length:
                     return False
@@ -139,7 +139,7 @@ class Tail:
                 self.builder.files.append(label)
             with path.open("rb") as stream:
                 came = read_on(self.builder, self.builder.files.index(label), stream, reached, self.log_map)
-            reached.seen = _seen(path)
+            reached.seen = _fingerprint(path)
         except OSError as error:
             raise LogError(f"{label}: cannot be read ({error.strerror or error}).") from error
         return came
@@ -151,7 +151,7 @@ def _logs_in(folder: Path) -> list[Path]:
     return [path for path in paths if store_around(path, folder) is None]
 
 
-def _seen(path: Path) -> tuple[int, ...]:
+def _fingerprint(path: Path) -> tuple[int, ...]:
     state = path.stat()
     return state.st_dev, state.st_ino, state.st_size, state.st_mtime_ns
 

@@ -165,7 +165,7 @@ def read_source(
         builder.waiting.append((waiting, reader.cells))
         reader.read(source, name_source(waiting, source, log_map), options, progress)
         return
-    last = _last_sink(builder, file, translator, reader.cells)
+    last = _make_last_sink(builder, file, translator, reader.cells)
     sink = Exploding(last, log_map.explode, str(log_map.path)) if log_map.explode else last
     reader.read(source, name_source(sink, source, log_map) if log_map.names_sources else sink, options, progress)
     sink.finish()
@@ -200,10 +200,10 @@ def give_waiting(builder: RecordBuilder) -> None:
         sink.finish()
         return
     for part in files:
-        part.give(_last_sink(builder, part.file, translator, cells))
+        part.give(_make_last_sink(builder, part.file, translator, cells))
 
 
-def _last_sink(builder: RecordBuilder, file: int, translator: Translator | None, cells: bool) -> Stage:
+def _make_last_sink(builder: RecordBuilder, file: int, translator: Translator | None, cells: bool) -> Stage:
     """Return the stage that makes our records of a reader's records."""
     if translator is not None and translator.map.rows.each == "attempt":
         return AttemptSink(builder, file, translator, cells)

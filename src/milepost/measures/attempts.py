@@ -48,10 +48,10 @@ class TryCounts(AddedUp):
         if play.units is None:
             return cls(tries, Counted.of(cell.level, cell.cleared.astype(np.int64), cell.settled), None, hits, ends)
         at_once, tried = cell.cleared & (cell.settled == 1), cell.settled > 0
-        return cls(tries, _by_player(cell, cell.cleared, cell.settled), _by_player(cell, at_once, tried), hits, ends)
+        return cls(tries, _sum_by_player(cell, cell.cleared, cell.settled), _sum_by_player(cell, at_once, tried), hits, ends)
 
 
-def _by_player(cell: Cells, hits: Bools, totals: Ints | Bools) -> Counted:
+def _sum_by_player(cell: Cells, hits: Bools, totals: Ints | Bools) -> Counted:
     """Return sums over the runs of each player, by level."""
     width = int(cell.player.max(initial=0)) + 1
     keys, pair = number_values(cell.level * width + cell.player)
@@ -262,11 +262,11 @@ def _hits(counts: Counted) -> Hits:
         hits_per_try=share(counts.by(1).sum(), tries),
         allowed_hits=allowed if most else [],
         hits_before_death=share(died.sum(), died.total) if most else None,
-        after_hits=[_after_hits(k, counts.where(hits >= k)) for k in few[1:]],
+        after_hits=[_count_after_hits(k, counts.where(hits >= k)) for k in few[1:]],
     )
 
 
-def _after_hits(k: int, counts: Counted) -> AfterHits:
+def _count_after_hits(k: int, counts: Counted) -> AfterHits:
     """Return the outcomes of the tries with so many hits or more."""
     tries, clears = counts.total, counts.where(counts.columns[0] == CLEARED).total
     low, high = wilson_interval(clears, tries)

@@ -50,10 +50,10 @@ class AttributeRow(TypedDict):
 
 def attributes_by_level(play: Play) -> list[list[AttributeRow]]:
     """Per level of the course, the attributes of its starts that differ, with their effect on a settled first-clear try."""
-    return play.compute_once(_by_level)
+    return play.compute_once(_list_by_level)
 
 
-def _by_level(play: Play) -> list[list[AttributeRow]]:
+def _list_by_level(play: Play) -> list[list[AttributeRow]]:
     table, by_level = play.attempts, [list[AttributeRow]() for _ in range(play.n_levels)]
     tried = first_tries(play) & (table.outcome < N_SETTLED) & (table.level < play.n_levels)
     for name, groups in _grouped(play):

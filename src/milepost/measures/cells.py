@@ -45,19 +45,19 @@ class Cells:
 
 def first_clear(play: Play) -> Bools:
     """Return a mask of the first-clear attempts of counted players."""
-    return play.compute_once(_first_clear)
+    return play.compute_once(_mask_first_clear)
 
 
-def _first_clear(play: Play) -> Bools:
+def _mask_first_clear(play: Play) -> Bools:
     return ~play.attempts.rerun & play.counts[play.attempts.player]
 
 
 def first_tries(play: Play) -> Bools:
     """Return a mask of the attempts that are evidence on tries."""
-    return play.compute_once(_first_tries)
+    return play.compute_once(_mask_first_tries)
 
 
-def _first_tries(play: Play) -> Bools:
+def _mask_first_tries(play: Play) -> Bools:
     return first_clear(play) & play.attempts.taken
 
 

@@ -68,7 +68,7 @@ def _went_on(play: Play) -> tuple[Ints, Ints]:
     onward = _is_onward(play, moves.origin, moves.target)
     onward &= play.counts[moves.player]
     by_move = moves.origin * width + moves.player
-    arrived = distinct(np.concatenate((by_move[onward & arrives], _by_starts(play, width))))
+    arrived = distinct(np.concatenate((by_move[onward & arrives], _find_moves_by_starts(play, width))))
     never = np.setdiff1d(distinct(by_move[onward & ~arrives]), arrived, assume_unique=True)
     n_levels = play.n_levels
     return np.bincount(arrived // width, minlength=n_levels), np.bincount(never // width, minlength=n_levels)
@@ -93,7 +93,7 @@ def _is_onward(play: Play, origin: Ints, target: Ints) -> Bools:
     return onward
 
 
-def _by_starts(play: Play, width: int) -> Ints:
+def _find_moves_by_starts(play: Play, width: int) -> Ints:
     """Levels and players, as one number, who tried the next level right after it, in sessions without transitions."""
     table = play.attempts
     moved = np.zeros(len(play.gated.player), np.bool_)

@@ -200,7 +200,7 @@ class Deaths:
                     without_cause=counts.deaths.at(level).at(ABSENT).total,
                     causes=dict(sorted(causes.items(), key=lambda item: (-item[1]["deaths"], item[0]))),
                     on_arrival=self._on_arrival(counts, level),
-                    **_before_progress(counts, level),
+                    **_count_before_progress(counts, level),
                     **_failures(play.about.causes, counts.failures.at(level)),
                     void=void_attempts(play, level),
                 )
@@ -282,7 +282,7 @@ class BeforeProgress(TypedDict):
     clears_before_progress: int | None
 
 
-def _before_progress(counts: DeathCounts, level: int) -> BeforeProgress:
+def _count_before_progress(counts: DeathCounts, level: int) -> BeforeProgress:
     if not counts.got_on.at(level).total:
         return BeforeProgress(deaths_before_progress=None, clears_before_progress=None)
     before = counts.before_progress.at(level)

@@ -45,12 +45,12 @@ class FunnelCounts(AddedUp):
     def of(cls, play: Play) -> FunnelCounts:
         """Return the funnel counts of a play."""
         n_levels, cell = play.n_levels, gather_cells(play)
-        tried, _ = _each_once(cell.level, cell.player)  # of a play counted per run, too, the funnel is one of players
-        level_done, by = _each_once(cell.level[cell.done], cell.player[cell.done])
+        tried, _ = _drop_repeats(cell.level, cell.player)  # of a play counted per run, too, the funnel is one of players
+        level_done, by = _drop_repeats(cell.level[cell.done], cell.player[cell.done])
         placed = np.flatnonzero(level_done < n_levels)
-        on = placed[_moved_on(play, level_done[placed], by[placed])]
+        on = placed[_mask_moved_on(play, level_done[placed], by[placed])]
         done = play.gated.done(cleared_mask(play))
-        leg_reached, leg_done, first = _by_leg(play, done)
+        leg_reached, leg_done, first = _count_by_leg(play, done)
         return cls(
             np.bincount(tried, minlength=n_levels)[:n_levels],
             np.bincount(level_done, minlength=n_levels)[:n_levels],
@@ -64,21 +64,21 @@ class FunnelCounts(AddedUp):
         )
 
 
-def _each_once(level: Ints, player: Ints) -> tuple[Ints, Ints]:
+def _drop_repeats(level: Ints, player: Ints) -> tuple[Ints, Ints]:
     """Pairs of level and player, each once."""
     width = int(player.max(initial=0)) + 1
     pairs = distinct(level * width + player)
     return pairs // width, pairs % width
 
 
-def _moved_on(play: Play, level: Ints, player: Ints) -> Bools:
+def _mask_moved_on(play: Play, level: Ints, player: Ints) -> Bools:
     """Return which clears are of players with an attempt in a later leg, or at another level of the leg after."""
     gated = play.gated
     leg = gated.legs(player, level)
     on: Bools = furthest_leg(play)[player] > leg
     if gated.orders.is_line:
         return on
-    last, first_clear = _last_and_first_clear(play)
+    last, first_clear = _find_last_and_first_clear(play)
     for number, (stop, its_player) in enumerate(zip(level.tolist(), player.tolist(), strict=True)):
         if not on[number] and leg[number] >= 0:
             together = gated.orders.legs[gated.order_of_player[its_player]][leg[number]].levels
@@ -86,7 +86,7 @@ def _moved_on(play: Play, level: Ints, player: Ints) -> Bools:
     return on
 
 
-def _last_and_first_clear(play: Play) -> tuple[Ints, Ints]:
+def _find_last_and_first_clear(play: Play) -> tuple[Ints, Ints]:
     """The rows of the last attempt and of the first clear, by level and player; -1, and the number of rows, where none is."""
     table, shape = play.attempts, (play.n_levels, len(play.gated.players))
     last, first_clear = np.full(shape, -1), np.full(shape, len(table))
@@ -102,7 +102,7 @@ def _able(play: Play) -> Ints:
     gated, table = play.gated, play.attempts
     furthest, able = furthest_leg(play), np.zeros(play.n_levels, np.int64)
     counted = play.counts[table.player] & (table.level < play.n_levels)
-    level, player = _each_once(table.level[counted], table.player[counted])
+    level, player = _drop_repeats(table.level[counted], table.player[counted])
     elsewhere = gated.legs(player, level) < 0  # of a level that the player's last build has not
     able += np.bincount(level[elsewhere], minlength=play.n_levels)
     for order, legs in enumerate(gated.orders.legs):
@@ -113,7 +113,7 @@ def _able(play: Play) -> Ints:
     return able
 
 
-def _by_leg(play: Play, done: Bools) -> tuple[Ints, Ints, Ints]:
+def _count_by_leg(play: Play, done: Bools) -> tuple[Ints, Ints, Ints]:
     """Per leg of the course, who reached it and who did it; per level, whose first attempt in its leg was there."""
     gated, table = play.gated, play.attempts
     legs = gated.orders.whole
@@ -143,9 +143,9 @@ def _stopped(play: Play, done: Bools) -> dict[str, Ints]:
         done: who has done which leg.
     """
     table, gated = play.attempts, play.gated
-    last_attempt = _last_of(table.player, len(gated.players))
+    last_attempt = _find_last_of(table.player, len(gated.players))
     sequence = gated.sequence
-    last_session = sequence[_last_of(gated.player[sequence], len(gated.players))]
+    last_session = sequence[_find_last_of(gated.player[sequence], len(gated.players))]
     at = stopped_levels(play, done)
     stopped = np.flatnonzero(at >= 0)
 
@@ -196,7 +196,7 @@ def cleared_mask(play: Play) -> Bools:
     return cleared
 
 
-def _last_of(player: Ints, n_players: int) -> Ints:
+def _find_last_of(player: Ints, n_players: int) -> Ints:
     """Per player, the last row of a column sorted in the order of play; -1 without any."""
     last = np.full(n_players, -1)
     np.maximum.at(last, player, np.arange(len(player)))
@@ -235,7 +235,7 @@ def frontier_level(play: Play) -> Ints:
     player, level = table.player[placed], table.level[placed]
     np.maximum.at(latest, player, level)
     at_frontier = (leg[player] >= 0) & (gated.legs(player, level) == leg[player])
-    last = _last_of(player[at_frontier], len(gated.players))
+    last = _find_last_of(player[at_frontier], len(gated.players))
     return np.where(last < 0, latest, np.append(level[at_frontier], -1)[last])
 
 

@@ -179,7 +179,7 @@ class LevelPage:
                 deaths=play.compute_once(Deaths()).rows[place],
                 plan=_planned(plan),
                 note=plan.note if plan else None,
-                first_level=_first_questions(play) if place == 0 else None,
+                first_level=_answer_first_questions(play) if place == 0 else None,
                 builds=sorted(build_names(play)),
                 neighbours=[beside_builds(tries[level], builds[level]) for level in near],
                 watch=[candidate.watched for candidate in pick_sessions(play, np.flatnonzero(counted))],
@@ -204,10 +204,10 @@ def after_failures(play: Play) -> list[AfterFailure]:
     last = np.append(np.diff(table.player) != 0, np.True_)[: len(table)]
     rows = np.flatnonzero(last & play.counts[table.player] & table.ended(DIED, WAS_RESET))
     level, stayed = table.level[rows], play.session_times.last[table.session[rows]] - table.closed[rows]
-    return [_after_failure(stayed[level == place]) for place in range(play.n_levels)]
+    return [_describe_after_failure(stayed[level == place]) for place in range(play.n_levels)]
 
 
-def _after_failure(stayed: Floats) -> AfterFailure:
+def _describe_after_failure(stayed: Floats) -> AfterFailure:
     low, high = median_interval(stayed)
     return AfterFailure(players=len(stayed), p50=median(stayed), p50_low=low, p50_high=high)
 
@@ -258,7 +258,7 @@ def _spots(play: Play, level: int) -> list[Spot]:
     ]
 
 
-def _first_questions(play: Play) -> FirstLevel:
+def _answer_first_questions(play: Play) -> FirstLevel:
     """Return the first level's times to the first input, failure and clear, and players who left before any input."""
     table = play.attempts
     counted = play.counts[table.player] & (table.level == 0) & ~table.rerun & table.taken

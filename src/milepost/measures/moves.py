@@ -152,7 +152,7 @@ class Moves:
         moves = [_row(play, counts, key) for key in sorted(keys, key=_rank)]
         of_kind = counts.moves.by(2)
         often = {MOVE_KINDS[kind]: of_kind.at(kind).total for kind in of_kind.columns[0].tolist()}
-        rows = [_of_level(moves, play.stops[level]) for level in range(play.n_levels)]
+        rows = [_build_row(moves, play.stops[level]) for level in range(play.n_levels)]
         kinds: dict[str, int] = {kind: often[kind] for kind in MOVE_KINDS if kind in often}
         return Table(rows, MovesTotals(kinds=kinds, moves=moves, started_back=_back_rows(play, counts)))
 
@@ -195,7 +195,7 @@ def _back_rows(play: Summed, counts: MoveCounts) -> list[StartedBack]:
     ]
 
 
-def _of_level(moves: list[MoveRow], level: str) -> MovesRow:
+def _build_row(moves: list[MoveRow], level: str) -> MovesRow:
     """How often players left a level by each kind of move."""
     counts: Counter[str] = Counter()
     for move in moves:

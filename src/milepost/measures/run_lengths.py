@@ -170,9 +170,9 @@ class RunsMeasure:
                 runs=len(chosen.player),
                 players=len(distinct(chosen.player)),
                 marked=runs_are_marked(play),
-                ends=_by_cause(chosen.cause),
-                by_number=_by_number(chosen),
-                to_first_win=_to_first_win(chosen),
+                ends=_sort_causes(chosen.cause),
+                by_number=_count_by_number(chosen),
+                to_first_win=_count_to_first_win(chosen),
             ),
         )
 
@@ -195,7 +195,7 @@ class RunsReported:
         return RunsMeasure()(play)
 
 
-def _by_cause(causes: Ints) -> dict[str, int]:
+def _sort_causes(causes: Ints) -> dict[str, int]:
     return dict(zip(RUN_CAUSES, np.bincount(causes, minlength=len(RUN_CAUSES)).tolist(), strict=True))
 
 
@@ -210,7 +210,7 @@ def _levels(play: Summed, chosen: _ChosenRuns) -> list[RunsRow]:
             share=share,
             share_low=low,
             share_high=high,
-            ended=_by_cause(chosen.cause[chosen.furthest == level]),
+            ended=_sort_causes(chosen.cause[chosen.furthest == level]),
         )
         for level, (share, low, high) in enumerate(curve)
     ]
@@ -255,7 +255,7 @@ def reach_curve(furthest: Ints, ended: Bools, player: Ints, n_levels: int) -> li
     return curve
 
 
-def _by_number(chosen: _ChosenRuns) -> list[RunNumberRow]:
+def _count_by_number(chosen: _ChosenRuns) -> list[RunNumberRow]:
     rows = []
     last = np.zeros(int(chosen.player.max(initial=0)) + 1, np.int64)
     np.maximum.at(last, chosen.player, chosen.number)
@@ -276,7 +276,7 @@ def _by_number(chosen: _ChosenRuns) -> list[RunNumberRow]:
     return rows
 
 
-def _to_first_win(chosen: _ChosenRuns) -> RunsToWin:
+def _count_to_first_win(chosen: _ChosenRuns) -> RunsToWin:
     """Kaplan-Meier over players: runs up to the first that is won, or all of them."""
     players = distinct(chosen.player)
     place = np.searchsorted(players, chosen.player)

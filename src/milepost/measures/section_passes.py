@@ -205,7 +205,7 @@ def _marks_of_level(rows: Ints, mentions: _Told, names: Sequence[str], declared:
         number_of = {name: number for number, name in enumerate(order, 1)}
         numbers = np.array([*(number_of.get(name, 0) for name in names), 0], np.int64)[mentions.mark]
     else:
-        order, numbers = _by_progress(mentions.progress)
+        order, numbers = _mark_progress(mentions.progress)
     return _passes(replace(NO_MARKS, names=order, rows=rows, unknown=unknown), mentions, numbers)
 
 
@@ -216,7 +216,7 @@ def _inferred(attempt: Ints, mark: Ints, names: Sequence[str]) -> list[str]:
     return [listed[code] for code in infer_order(count_precedence(attempt, number), listed)]
 
 
-def _by_progress(progress: Floats) -> tuple[tuple[float, ...], Ints]:
+def _mark_progress(progress: Floats) -> tuple[tuple[float, ...], Ints]:
     """Values of progress as marks: the different ones, or tenths where these are many; and the number of each record's."""
     with_progress = progress > 0
     values: list[float] = []

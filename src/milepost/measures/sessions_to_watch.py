@@ -66,7 +66,7 @@ def pick_sessions(play: Play, rows: Ints, most: int = 5) -> list[Candidate]:
     if not len(sessions):
         return []
     left, stopped = (
-        np.isin(sessions, table.session[rows[play.compute_once(ask)[rows]]]) for ask in (_left_for_good, _ended_there)
+        np.isin(sessions, table.session[rows[play.compute_once(ask)[rows]]]) for ask in (_mask_left_for_good, _ended_there)
     )
     failed = _failed_for(play, rows, sessions)
     streak = _streaks(play, rows, sessions)
@@ -127,7 +127,7 @@ def _ended_there(play: Play) -> Bools:
     return ended
 
 
-def _left_for_good(play: Play) -> Bools:
+def _mask_left_for_good(play: Play) -> Bools:
     """Per attempt, whether it is at the level at which its player left for good, uncleared, by quitting or an unknown end."""
     table, gated = play.attempts, play.gated
     last = np.full(len(gated.players), -1)

@@ -67,7 +67,7 @@ class TimeCounts(AddedUp):
         rows = np.flatnonzero(first_tries(play) & ~np.isnan(table.active))
         level, settling = table.level[rows], table.settling[rows]
         clears = rows[table.outcome[rows] == CLEARED]
-        between, until_move = _seconds_between(table)[clears], _until_move(play)[clears]
+        between, until_move = _seconds_between(table)[clears], _measure_until_move(play)[clears]
         known = ~np.isnan(between)
         split = known & ~np.isnan(until_move)
         before = np.minimum(until_move, between)
@@ -97,7 +97,7 @@ def _seconds_between(table: AttemptTable) -> Floats:
     return gap
 
 
-def _until_move(play: Play) -> Floats:
+def _measure_until_move(play: Play) -> Floats:
     """Per attempt, seconds from its closing to the session's next transition, where one comes before the next attempt."""
     table, moves = play.attempts, play.moves
     wait = np.full(len(table), np.nan)
@@ -148,10 +148,10 @@ class TypicalTimes(AddedUp):
         numeric = sum(epochs[session] is None for session in play.gated.sequence.tolist())
         clears = int(np.count_nonzero(table.outcome == CLEARED))
         timed = table.active[(table.outcome < N_SETTLED) & (table.active > 0)]
-        return cls(len(table), clears, Counted.of(timed), _to_clear(play), numeric)
+        return cls(len(table), clears, Counted.of(timed), _count_to_clear(play), numeric)
 
 
-def _to_clear(play: Play) -> Counted:
+def _count_to_clear(play: Play) -> Counted:
     planned = [n for n, level in enumerate(play.course.levels) if level.par_seconds] if play.course else []
     if not planned:
         return Counted.of(np.empty(0, np.int64), np.empty(0))

@@ -107,13 +107,13 @@ class TimeInLevel:
         for level in levels_shown(play):
             attempts, seconds = spent.attempts.at(level), spent.at(level)
             first = attempts.where(attempts.columns[0])
-            to_clear = _to_clear(counts, level, int(reached[level]), bool(play.asked))
+            to_clear = _measure_to_clear(counts, level, int(reached[level]), bool(play.asked))
             rows.append(
                 TimesRow(
                     level=play.stops[level],
                     placed=level < play.n_levels,
                     **to_clear,
-                    **_of_par(play, level, to_clear),
+                    **_compare_with_par(play, level, to_clear),
                     **_single(counts, level, first),
                     **_split_gap(counts, level, first),
                     spent=seconds,
@@ -124,7 +124,7 @@ class TimeInLevel:
         return Table(rows, TimesTotals(session_seconds=total))
 
 
-def _of_par(play: Summed, level: int, to_clear: ToClear) -> OfPar:
+def _compare_with_par(play: Summed, level: int, to_clear: ToClear) -> OfPar:
     levels = play.course.levels if play.course else ()
     par = levels[level].par_seconds if level < len(levels) else None
     medians = to_clear["p50"], to_clear["p50_low"], to_clear["p50_high"]
@@ -132,7 +132,7 @@ def _of_par(play: Summed, level: int, to_clear: ToClear) -> OfPar:
     return OfPar(par=par, par_ratio=p50, par_ratio_low=low, par_ratio_high=high)
 
 
-def _to_clear(counts: TimeCounts, level: int, reached: int, hidden: bool) -> ToClear:
+def _measure_to_clear(counts: TimeCounts, level: int, reached: int, hidden: bool) -> ToClear:
     """Return the seconds to clear a level; without quantiles where ``hidden``, since a condition leaves tries out."""
     timed = counts.to_clear.at(level)
     cleared, seconds = timed.columns

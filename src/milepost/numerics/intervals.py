@@ -240,7 +240,7 @@ def exact_p(hits: tuple[int, int], totals: tuple[int, int]) -> float:
 
     Source: R. A. Fisher, "The logic of inductive inference", JRSS 98 (1935).
     """
-    first, weight = _two_by_two(hits, totals)
+    first, weight = _list_two_by_two(hits, totals)
     observed = weight[np.searchsorted(first, hits[0])]
     return float(min(1.0, weight[weight <= observed * (1 + _AS_LIKELY)].sum()))
 
@@ -250,11 +250,11 @@ def as_few_p(hits: tuple[int, int], totals: tuple[int, int]) -> float:
 
     Source: R. A. Fisher, "The logic of inductive inference", JRSS 98 (1935).
     """
-    first, weight = _two_by_two(hits, totals)
+    first, weight = _list_two_by_two(hits, totals)
     return float(min(1.0, weight[first <= hits[0]].sum()))
 
 
-def _two_by_two(hits: tuple[int, int], totals: tuple[int, int]) -> tuple[Ints, Floats]:
+def _list_two_by_two(hits: tuple[int, int], totals: tuple[int, int]) -> tuple[Ints, Floats]:
     """Return the hits that the first of two samples may have, given those of both, and how likely each number is."""
     total, first = sum(hits), np.arange(max(0, sum(hits) - totals[1]), min(sum(hits), totals[0]) + 1)
     second = total - first

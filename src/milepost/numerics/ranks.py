@@ -47,7 +47,7 @@ def spearman_interval(pairs: Pairs) -> Interval:
         return None, None
     ranked, drawn = _Ranked.of(pairs), np.random.default_rng(SEED).integers(0, owners, (DRAWS, owners))
     at_once = max(1, _AT_ONCE // len(pairs.owner))
-    rhos = [ranked.rho(_how_often(draws, owners)[:, pairs.owner]) for draws in np.split(drawn, range(at_once, DRAWS, at_once))]
+    rhos = [ranked.rho(_count_draws(draws, owners)[:, pairs.owner]) for draws in np.split(drawn, range(at_once, DRAWS, at_once))]
     known_rhos = np.concatenate(rhos)
     known_rhos = known_rhos[~np.isnan(known_rhos)]
     if len(known_rhos) < DRAWS // 2:
@@ -79,7 +79,7 @@ class _Ranked:
         return np.where(spread > 1e-9 * total, rho, np.nan)
 
 
-def _how_often(drawn: Ints, owners: int) -> Ints:
+def _count_draws(drawn: Ints, owners: int) -> Ints:
     """Per row of owners drawn, how often each of them was."""
     rows = len(drawn)
     return np.bincount((drawn + owners * np.arange(rows)[:, None]).ravel(), minlength=rows * owners).reshape(rows, owners)

@@ -85,7 +85,7 @@ def _centred(covariance: Floats) -> Floats:
 
 def _average_over_tau(difference: Floats, covariance: Floats, anchors: Bools) -> Shifted:
     """With these anchors, averaged over the grid of tau."""
-    each = [_at(float(tau), difference, covariance, anchors) for tau in _TAUS]
+    each = [_evaluate_at(float(tau), difference, covariance, anchors) for tau in _TAUS]
     logs = np.array([fit.log_weight for fit in each])
     weight = np.exp(logs - logs.max())
     weight /= weight.sum()
@@ -110,7 +110,7 @@ class _At:
     delta_variance: Floats
 
 
-def _at(tau: float, difference: Floats, covariance: Floats, anchors: Bools) -> _At:
+def _evaluate_at(tau: float, difference: Floats, covariance: Floats, anchors: Bools) -> _At:
     inside = np.flatnonzero(anchors)
     marginal = covariance[np.ix_(inside, inside)] + tau**2 * np.eye(len(inside))
     inverse = np.linalg.inv(marginal)

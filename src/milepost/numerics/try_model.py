@@ -184,7 +184,7 @@ class _Data:
         code[kinds] = np.arange(len(kinds))
         heavy = np.bincount(tries.subject, minlength=self.n_subjects)
         self.grids = [
-            self._grid(tries, code, most, subjects, int(heavy[subjects].max(initial=0))) for subjects in _by_weight(heavy)
+            self._grid(tries, code, most, subjects, int(heavy[subjects].max(initial=0))) for subjects in _split_by_weight(heavy)
         ]
         self.tried, self.won_by_kind = (sum(getattr(grid, name) for grid in self.grids) for name in ("tried", "won_by_kind"))
 
@@ -317,7 +317,7 @@ class _Grid:
     won_by_kind: Floats
 
 
-def _by_weight(heavy: Ints) -> list[Ints]:
+def _split_by_weight(heavy: Ints) -> list[Ints]:
     """Subjects by how many tries they have, doubling, where there are enough of them for that to pay."""
     if len(heavy) <= _AT_ONCE:
         return [np.arange(len(heavy))]

@@ -133,9 +133,9 @@ class BlockSums(TrySums):
 
     def __init__(self, blocks: list[Counts], kinds: Kinds) -> None:
         self.kinds, self.blocks = kinds, blocks
-        self.by_kind = [_by_row(block.cells.T) for block in blocks]
+        self.by_kind = [_order_by_row(block.cells.T) for block in blocks]
         by_column = [block.cells if isinstance(block.cells, np.ndarray) else block.cells.tocsc() for block in blocks]
-        self.by_group = [[_by_row(cells[:, rows]) for _, rows in kinds.groups] for cells in by_column]
+        self.by_group = [[_order_by_row(cells[:, rows]) for _, rows in kinds.groups] for cells in by_column]
 
     def abilities(self, at: At) -> Floats:
         """See `Sums`."""
@@ -182,7 +182,7 @@ class BlockSums(TrySums):
         return score, failing
 
 
-def _by_row(cells: Cells) -> Cells:
+def _order_by_row(cells: Cells) -> Cells:
     """A table to be multiplied from the left, as that is fast."""
     return np.ascontiguousarray(cells) if isinstance(cells, np.ndarray) else cells.tocsr()
 

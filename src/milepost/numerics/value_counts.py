@@ -274,10 +274,10 @@ class AddedUp:
     def merged(cls, parts: list[Self]) -> Self:
         """Return the counts of all parts together, which share no player."""
         names = [field.name for field in fields(cls)]  # type: ignore[arg-type]
-        return cls(**{name: _added_up([getattr(part, name) for part in parts]) for name in names})
+        return cls(**{name: _add_up([getattr(part, name) for part in parts]) for name in names})
 
 
-def _added_up(values: list[Any]) -> object:
+def _add_up(values: list[Any]) -> object:
     """Numbers are summed, arrays place by place; of truths one is enough; names are gathered; what is not counted, nothing."""
     values = [value for value in values if value is not None]
     if not values:
@@ -286,7 +286,7 @@ def _added_up(values: list[Any]) -> object:
     if isinstance(first, Counted | RowsOfPlayers):
         return type(first).merged(values)
     if isinstance(first, dict):
-        return {key: _added_up([value[key] for value in values]) for key in first}
+        return {key: _add_up([value[key] for value in values]) for key in first}
     if isinstance(first, frozenset):
         return frozenset().union(*values)
     if isinstance(first, np.ndarray):

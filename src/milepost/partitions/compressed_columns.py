@@ -119,7 +119,7 @@ def compress(column: Column) -> CompressedColumn:
     rows, kind = len(column), column.dtype
     if rows and _is_one_value(column):
         return Same(rows, kind, column[0])
-    return _of_floats(column) if kind.kind == "f" else _Narrow(rows, kind, _own_copy(narrow(column)))
+    return _compress_floats(column) if kind.kind == "f" else _Narrow(rows, kind, _copy_column(narrow(column)))
 
 
 def compress_table(table: object) -> dict[str, CompressedColumn]:
@@ -139,13 +139,13 @@ def decompress(column: CompressedColumn) -> Column:
     return room
 
 
-def _of_floats(column: Floats) -> CompressedColumn:
+def _compress_floats(column: Floats) -> CompressedColumn:
     rows, kind = len(column), column.dtype
     for most, others in ((np.nan, ~np.isnan(column)), (0.0, (column != 0) | np.signbit(column))):
         places = np.flatnonzero(others)
         if len(places) * _FEW < rows:
             return _Few(rows, kind, most, places.astype(np.int32), compress(column[places]))
-    return next(filter(None, (_stepped(column, in_one) for in_one in _STEPS)), _Narrow(rows, kind, _own_copy(column)))
+    return next(filter(None, (_stepped(column, in_one) for in_one in _STEPS)), _Narrow(rows, kind, _copy_column(column)))
 
 
 def _stepped(column: Floats, in_one: float) -> _Stepped | None:
@@ -159,7 +159,7 @@ def _stepped(column: Floats, in_one: float) -> _Stepped | None:
     return _Stepped(len(column), column.dtype, narrow(whole), in_one) if same.all() else None
 
 
-def _own_copy(column: Column) -> Column:
+def _copy_column(column: Column) -> Column:
     """The column without what it may be a part of."""
     return column if column.base is None else column.copy()
 

@@ -33,20 +33,20 @@ def merge_plays(parts: list[PlayedPart], log: BareLog, debug_sessions: int, want
         wanted: what was replayed, and how.
     """
     count = len(log.sessions.name)
-    lengths = _by_session([part.lengths for part in parts], parts, count)
+    lengths = _merge_by_session([part.lengths for part in parts], parts, count)
     bounds = np.concatenate(([0], np.cumsum(lengths)))
     columns = ([getattr(part.times, field.name) for part in parts] for field in fields(SessionTimes))
-    times = SessionTimes(*(_by_session(column, parts, count) for column in columns))
+    times = SessionTimes(*(_merge_by_session(column, parts, count) for column in columns))
     players, player = list_players(log.sessions)
     sequence = order_sessions(log.sessions, player, np.nan_to_num(times.first))
     rank = np.empty(count, np.int64)
     rank[sequence] = np.arange(count)
-    order = _in_order(parts, [part.attempts for part in parts], bounds, rank)
-    attempts = AttemptTable(**_joined([part.attempts for part in parts], order))
+    order = _order_rows(parts, [part.attempts for part in parts], bounds, rank)
+    attempts = AttemptTable(**_join_tables([part.attempts for part in parts], order))
     attributes = _attributes([(part.attributes, part.around["cause"].rows) for part in parts], order)
-    around = AroundAttempts(**_joined([part.around for part in parts], order))
+    around = AroundAttempts(**_join_tables([part.around for part in parts], order))
     moving = [part.moves for part in parts]
-    moves = MoveTable(**_joined(moving, _in_order(parts, moving, bounds, rank)))
+    moves = MoveTable(**_join_tables(moving, _order_rows(parts, moving, bounds, rank)))
     course, stops = wanted.course, parts[0].stops
     course = course.with_levels(stops.names[len(course.levels) : stops.n_levels]) if course else None
     admitted = Admitted(
@@ -54,7 +54,7 @@ def merge_plays(parts: list[PlayedPart], log: BareLog, debug_sessions: int, want
         debug_sessions,
         stops,
         bounds,
-        _by_session([part.coarse for part in parts], parts, count),
+        _merge_by_session([part.coarse for part in parts], parts, count),
         players,
         player,
         sequence,
@@ -63,11 +63,11 @@ def merge_plays(parts: list[PlayedPart], log: BareLog, debug_sessions: int, want
     )
     known: dict[type, object] = {kind: kind.merged([part.summaries[kind] for part in parts]) for kind in wanted.summaries}
     known |= {AroundAttempts: around, SessionTimes: times, Attributes: attributes}
-    end, endless = (_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
+    end, endless = (_merge_by_session([getattr(part, name) for part in parts], parts, count) for name in ("end", "endless"))
     return Play(admitted, attempts, moves, Ends(end), endless, wanted.course is None, wanted.rules, known)
 
 
-def _by_session(columns: list[Column], parts: list[PlayedPart], count: int) -> Column:
+def _merge_by_session(columns: list[Column], parts: list[PlayedPart], count: int) -> Column:
     """A column by session, from those of the parts."""
     whole = np.zeros(count, columns[0].dtype)
     for column, part in zip(columns, parts, strict=True):
@@ -75,7 +75,7 @@ def _by_session(columns: list[Column], parts: list[PlayedPart], count: int) -> C
     return whole
 
 
-def _in_order(parts: list[PlayedPart], tables: list[dict[str, CompressedColumn]], bounds: Ints, rank: Ints) -> Ints:
+def _order_rows(parts: list[PlayedPart], tables: list[dict[str, CompressedColumn]], bounds: Ints, rank: Ints) -> Ints:
     """The places of the rows, one table after the other, in the order of play; places in the part become such in the whole."""
     shift = np.zeros(len(rank), np.int64)  # per session, how far its records lie further on in the whole than in its part
     for part in parts:
@@ -99,7 +99,7 @@ def _attributes(parts: list[tuple[dict[str, CompressedColumn], int]], order: Int
     return Attributes(attributes)
 
 
-def _joined(tables: list[dict[str, CompressedColumn]], order: Ints) -> dict[str, Column]:
+def _join_tables(tables: list[dict[str, CompressedColumn]], order: Ints) -> dict[str, Column]:
     """One table's columns of those of several, which are freed one by one, so that memory holds them once."""
     columns: dict[str, Column] = {}
     for name in list(tables[0]):

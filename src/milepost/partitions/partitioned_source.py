@@ -197,7 +197,7 @@ class StoredPart:
         Raises:
             LogError: the store is damaged, or has become another in the meantime.
         """
-        manifest, bare, sessions = _without_sessions(self.store, self.additions, self.stamp)
+        manifest, bare, sessions = _drop_sessions(self.store, self.additions, self.stamp)
         limits = Limits.of(bare, len(sessions.debug))
         numbers, records = number_own_sessions(records_of(Path(self.store), manifest, self.numbers, limits, columns))
         with sound(Path(self.store)):
@@ -219,7 +219,7 @@ def opened_store(store: str, additions: int, stamp: str) -> tuple[Manifest, Bare
 
 
 @lru_cache(maxsize=1)
-def _without_sessions(store: str, additions: int, stamp: str) -> tuple[Manifest, BareLog, SessionTable]:
+def _drop_sessions(store: str, additions: int, stamp: str) -> tuple[Manifest, BareLog, SessionTable]:
     """Return the store's log without sessions, which stay compressed.
 
     Raises:
@@ -254,6 +254,6 @@ def open_store(folder: Path) -> tuple[list[StoredPart], Opened, Opened, int]:
     manifest = read_latest(folder, lambda manifest: _manifest(store, manifest.additions, manifest.stamp()))
     state = (store, manifest.additions, manifest.stamp())
     if not manifest.records:
-        raise no_usable_record(_without_sessions(*state)[1])
+        raise no_usable_record(_drop_sessions(*state)[1])
     parts = [StoredPart(*state, numbers) for numbers in groups_of_parts(manifest)]
-    return parts, lambda: opened_store(*state)[1], lambda: _without_sessions(*state)[1], manifest.rows
+    return parts, lambda: opened_store(*state)[1], lambda: _drop_sessions(*state)[1], manifest.rows

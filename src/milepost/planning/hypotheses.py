@@ -76,7 +76,7 @@ def _row(play: FullPlay, names: Sequence[str], hypothesis: Hypothesis) -> Hypoth
         "high": high,
         "players": players,
         "said": None if hypothesis.said_on is None else hypothesis.said_on.isoformat(),
-        "found_in_data": _found_in_data(play, hypothesis.said_on),
+        "found_in_data": _is_found_in_data(play, hypothesis.said_on),
         "verdict": verdict,
         "players_needed": _needed(verdict, sign, change, (low, high), hypothesis.at_least, players),
     }
@@ -143,7 +143,7 @@ def _needed(
     return max(players + 1, needed) if needed <= MOST_NEEDED else None
 
 
-def _found_in_data(play: FullPlay, said_on: date | None) -> bool | None:
+def _is_found_in_data(play: FullPlay, said_on: date | None) -> bool | None:
     """Return whether it was said after the log's first day; None where one of the two is not known."""
     epochs = [epoch for epoch in play.gated.log.sessions.epoch if epoch is not None]
     if said_on is None or not epochs:

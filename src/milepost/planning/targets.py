@@ -103,7 +103,7 @@ class Targets:
 
     def __call__(self, play: Play) -> Table[TargetsRow, TargetsTotals]:
         """Rows a target; the totals hold the same, and the counts of verdicts."""
-        rows = [target.row() for target in (*_of_levels(play), *self._of_course(play))]
+        rows = [target.row() for target in (*_list_level_targets(play), *self._of_course(play))]
         counts = {verdict: sum(row["verdict"] == verdict for row in rows) for verdict in ("met", "missed", "no_telling")}
         met, missed, no_telling = counts.values()
         return Table(rows, TargetsTotals(targets=rows, met=met, missed=missed, no_telling=no_telling))
@@ -114,7 +114,9 @@ class Targets:
                 value = count_weighty(play.compute_once(audit).totals, str(planned))
                 yield _Target(None, name, 0.0, Goal(high=0.0), Measured(float(value), players=int(play.counts.sum())))
             elif name == "kept_at_end":
-                yield _Target(None, name, float(planned), Goal(low=float(planned)), _measure_kept(play, _at_end(play)[0]))
+                yield _Target(
+                    None, name, float(planned), Goal(low=float(planned)), _measure_kept(play, _list_last_levels(play)[0])
+                )
             elif name == "total_minutes":
                 yield _Target(None, name, float(planned), Goal(high=float(planned)), _minutes(play))
             else:
@@ -127,7 +129,7 @@ class Targets:
         return Measured(float(strong) if is_known else None, players=int(play.counts.sum()))
 
 
-def _of_levels(play: Play) -> Iterator[_Target]:
+def _list_level_targets(play: Play) -> Iterator[_Target]:
     gathered = gather_cells(play)
     for place, level in enumerate(play.course.levels if play.course else ()):
         gathered_cells = gathered.of(place)
@@ -135,21 +137,25 @@ def _of_levels(play: Play) -> Iterator[_Target]:
             yield _Target(level.name, "target_clear", level.target_clear, _clear_goal(level), _clear(play, place))
         if level.par_seconds is not None:
             yield _Target(
-                level.name, "par_seconds", level.par_seconds, _most(level.par_seconds, level.par_range), _seconds(gathered_cells)
+                level.name,
+                "par_seconds",
+                level.par_seconds,
+                _build_goal(level.par_seconds, level.par_range),
+                _seconds(gathered_cells),
             )
         if level.target_tries is not None:
             yield _Target(
                 level.name,
                 "target_tries",
                 level.target_tries,
-                _most(level.target_tries, level.tries_range),
+                _build_goal(level.target_tries, level.tries_range),
                 _tries(gathered_cells),
             )
         if level.target_kept is not None:
             yield _Target(level.name, "target_kept", level.target_kept, Goal(low=level.target_kept), _measure_kept(play, place))
 
 
-def _most(planned: float, span: tuple[float, float] | None) -> Goal:
+def _build_goal(planned: float, span: tuple[float, float] | None) -> Goal:
     """Return a goal that is a range, or else at most what is planned."""
     return Goal(high=planned) if span is None else Goal(*span)
 
@@ -189,7 +195,7 @@ def _measure_kept(play: Play, place: int) -> Measured:
     return Measured(row["retention"], (row["retention_low"], row["retention_high"]), row["reached"])
 
 
-def _at_end(play: Play) -> tuple[int, ...]:
+def _list_last_levels(play: Play) -> tuple[int, ...]:
     """The levels of the last leg."""
     legs = legs_in(play)
     return legs[last_leg(legs)].levels

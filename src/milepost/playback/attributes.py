@@ -54,7 +54,7 @@ def attribute(play: Play, key: str) -> Values:
     """
     log = play.gated.log
     if key.startswith("run."):
-        return _of_run(play, key)
+        return _read_run_field(play, key)
     kept = play.known_summary(Attributes)
     if key not in attribute_names(log) or (kept is not None and key not in kept.columns):
         raise UsageError(_no_such(log, key))
@@ -67,7 +67,7 @@ def attribute(play: Play, key: str) -> Values:
     return Values(column.astype(np.int64), texts)
 
 
-def _of_run(play: Play, key: str) -> Values:
+def _read_run_field(play: Play, key: str) -> Values:
     """Return the fields at the beginning of each attempt's run."""
     runs, tags, name = find_runs(play), play.summary(RunMarks).tags, key.removeprefix("run.")
     if name not in tags:

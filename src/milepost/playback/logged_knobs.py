@@ -30,12 +30,12 @@ def _logged_knobs(play: Play) -> list[dict[str, object]]:
             values = attribute(play, f"start.{name}")
         except UsageError:
             continue
-        for level, code in _one_a_level(play, values).items():
+        for level, code in _pick_common_values(play, values).items():
             by_level[level][name] = typed_value(values.texts[code])
     return by_level
 
 
-def _one_a_level(play: Play, values: Values) -> dict[int, int]:
+def _pick_common_values(play: Play, values: Values) -> dict[int, int]:
     """Per level whose starts say it, what all of them say; nothing where those of one level and build differ.
 
     Nor where those of all levels of each build are alike.

@@ -60,16 +60,16 @@ def leg_done(tape: MachineInput, out: MachineOutput, state: State, leg: int) -> 
             cleared += _cleared(out, state, stop)
     if not routes:
         return cleared >= tape.needs[base + leg]
-    if not _all_cleared(tape, out, state, leg, -1):
+    if not _are_all_cleared(tape, out, state, leg, -1):
         return False
     for at in range(first, stop_place):
         route = tape.route[tape.stop_at[base + at]]
-        if route >= 0 and _all_cleared(tape, out, state, leg, route):
+        if route >= 0 and _are_all_cleared(tape, out, state, leg, route):
             return True
     return False
 
 
-def _all_cleared(tape: MachineInput, out: MachineOutput, state: State, leg: int, route: int) -> bool:
+def _are_all_cleared(tape: MachineInput, out: MachineOutput, state: State, leg: int, route: int) -> bool:
     """Return whether all levels that a leg needs of a route, or of none, are cleared."""
     base = state.order * tape.n_stops
     for at in range(tape.leg_first[base + leg], tape.leg_stop[base + leg]):

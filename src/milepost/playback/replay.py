@@ -90,10 +90,10 @@ def replay_gated(gated: Gated, rules: ReplayRules, order: list[int] | None, prog
     """Replay what the gate let through, by the course or by an inferred order of stops."""
     if order is None:
         return _replay(gated, rules, False, progress)
-    return _replay(_with_stops(gated, order), rules, True, progress)
+    return _replay(_add_stops(gated, order), rules, True, progress)
 
 
-def _with_stops(gated: Gated, order: list[int]) -> Gated:
+def _add_stops(gated: Gated, order: list[int]) -> Gated:
     stops = reorder(gated.stops, order)
     records = gated.log.records
     extended = np.append(stops.code, ABSENT)

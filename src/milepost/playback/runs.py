@@ -151,7 +151,7 @@ def _causes(play: Play, seen: _Happenings, run: Ints, count: int) -> Ints:
     """Per run, how it ended: as its record says; by a clear of the last level; by its last attempt, where the next begins in the
     same session; else by the end of its last session."""
     marks, table = play.summary(RunMarks), play.attempts
-    cause = _of_last_session(play, seen, run, count)
+    cause = _find_last_sessions(play, seen, run, count)
     tries = seen.kind == _ATTEMPT
     last = np.full(count, ABSENT)
     last[run[tries]] = seen.row[tries]
@@ -194,7 +194,7 @@ def _won(play: Play, run: Ints, row: Ints, count: int) -> Ints:
     return np.concatenate(winners) if winners else np.zeros(0, np.int64)
 
 
-def _of_last_session(play: Play, seen: _Happenings, run: Ints, count: int) -> Ints:
+def _find_last_sessions(play: Play, seen: _Happenings, run: Ints, count: int) -> Ints:
     """Per run, the end of the session before the one in which the next begins; of the player's last run, of the last session."""
     final = np.flatnonzero(np.diff(run, append=-1) != 0)
     sequence = play.gated.sequence

@@ -29,7 +29,7 @@ def answers_view(report: AnswersDocument) -> list[AnyView]:
         views = [View("No answers", (), [], ["No player of the log has answered anything."])]
     if report["since"] is not None:
         views.append(changes_view(report["since"], "Since that report", ("then", "now")))
-    return [*views, View("Whose answers these are", (), [], [*_left_out(report), *source_notes(report)])]
+    return [*views, View("Whose answers these are", (), [], [*_list_left_out(report), *source_notes(report)])]
 
 
 def changes_view(rows: list[AnswerChange], heading: str, sides: tuple[str, str]) -> View[AnswerChange]:
@@ -39,8 +39,8 @@ def changes_view(rows: list[AnswerChange], heading: str, sides: tuple[str, str])
     columns: tuple[Column[AnswerChange], ...] = (
         *([of_question] if several else []),
         Column("level", lambda row: safe(row["level"]) if row["level"] else "whole course", left=True),
-        Column(safe(sides[0]), lambda row: _of(row["from"])),
-        Column(safe(sides[1]), lambda row: _of(row["to"])),
+        Column(safe(sides[0]), lambda row: _name_side(row["from"])),
+        Column(safe(sides[1]), lambda row: _name_side(row["to"])),
         Column("change", lambda row: NOTHING if row["change"] is None else logits(row["change"], True)),
         Column("95 %", _change_span, rank=1, full_title="interval of the change"),
         Column("verdict", lambda row: _VERDICTS[row["verdict"]] if row["q_value"] is not None else "too few", left=True),
@@ -54,7 +54,7 @@ def changes_view(rows: list[AnswerChange], heading: str, sides: tuple[str, str])
 _VERDICTS: Final = {"higher": "▲ higher", "lower": "▼ lower", "no_telling": "undecided"}
 
 
-def _of(side: AnsweredMean) -> str:
+def _name_side(side: AnsweredMean) -> str:
     return NOTHING if side["mean"] is None else f"{rate(side['mean'])} of {side['n']}"
 
 
@@ -89,7 +89,7 @@ def _quotation(quotation: Quotation) -> str:
     return f"“{safe(quotation['answer'])}” ({safe(quotation['player'])}{where})"
 
 
-def _left_out(report: AnswersDocument) -> list[str]:
+def _list_left_out(report: AnswersDocument) -> list[str]:
     lines = []
     if names := report["players_not_counted"]:
         whose = f"{plural(len(names), 'player')} who are not in the log or do not count"
@@ -151,7 +151,7 @@ def _notes(report: AnswersDocument, question: QuestionAnswers) -> list[str]:
         lines.append(f"In brackets: fewer than {report.get('min_players', 0)} answers, of which nothing is claimed.")
     if question["listed"] and question["ordered"]:
         lines.append(
-            f"On no scale: {listed([_quoted(answer) for answer in question['listed'][:_MOST_LISTED]])}{_more(question)}."
+            f"On no scale: {listed([_quoted(answer) for answer in question['listed'][:_MOST_LISTED]])}{_point_to_more(question)}."
         )
     return lines
 
@@ -160,7 +160,7 @@ def _quoted(answer: Listed) -> str:
     return f"“{safe(answer['answer'])}” ({', '.join(safe(part) for part in (answer['player'], answer['level']) if part)})"
 
 
-def _more(question: QuestionAnswers) -> str:
+def _point_to_more(question: QuestionAnswers) -> str:
     beyond = len(question["listed"]) - _MOST_LISTED
     return f" and {beyond} more; --format json has all" if beyond > 0 else ""
 
@@ -195,7 +195,7 @@ def ratings_view(report: RatingsDocument) -> list[AnyView]:
     names = [band["name"] for band in report["bands"]]
     columns: list[Column[RatingsRow]] = [level_column(report, "rated")]
     columns += [count_column("clears", "clears", 2), count_column("rated", "rated")]
-    columns += [Column(safe(name), _in_band(name)) for name in names]
+    columns += [Column(safe(name), _format_band_share(name)) for name in names]
     columns += [
         count_column("no rating", "no_band", 1),
         Column("logged otherwise", _logged_otherwise, rank=2),
@@ -216,5 +216,5 @@ def _logged_otherwise(row: RatingsRow) -> str:
     return f"{row['logged_otherwise']} of {row['logged']}" if row["logged"] else ""
 
 
-def _in_band(name: str) -> Callable[[RatingsRow], str]:
+def _format_band_share(name: str) -> Callable[[RatingsRow], str]:
     return lambda row: percent(row["ratings"][name]["share"])

@@ -27,7 +27,7 @@ _MOST_WORDS = 6
 def check_views(report: CheckDocument) -> list[AnyView]:
     """The audit as a colleague would tell it."""
     promises = [_promises(report)] if report["promises"] else []
-    return [_contents(report), _findings(report), _suspects(report), *promises, _moved(report), *_excluding(report)]
+    return [_contents(report), _findings(report), _suspects(report), *promises, _view_moved(report), *_excluding(report)]
 
 
 def _contents(report: CheckDocument) -> AnyView:
@@ -81,13 +81,13 @@ def _findings(report: CheckDocument) -> View[Detail]:
         Column("weight", lambda row: "known" if row["known"] else row["weight"], left=True, rank=1),
         Column("what was done", lambda row: row["done"], left=True, rank=2),
         Column("first place", lambda row: safe(row["places"][0]) if row["places"] else "", left=True, rank=4),
-        Column("at", lambda row: _first_place(row, "level"), left=True, rank=5, full_title="level of the first place"),
-        Column("build", lambda row: _first_place(row, "build"), left=True, rank=6, full_title="build of the first place"),
+        Column("at", lambda row: _name_first_place(row, "level"), left=True, rank=5, full_title="level of the first place"),
+        Column("build", lambda row: _name_first_place(row, "build"), left=True, rank=6, full_title="build of the first place"),
     )
-    return View("What was found, and what was done about it", columns, rows, _known_notes(rows))
+    return View("What was found, and what was done about it", columns, rows, _list_known_notes(rows))
 
 
-def _first_place(row: Detail, field: Literal["level", "build"]) -> str:
+def _name_first_place(row: Detail, field: Literal["level", "build"]) -> str:
     """Return the level or the build where a finding was first made."""
     return safe(row["at"][0][field] or "") if row["at"] else ""
 
@@ -124,14 +124,14 @@ def _promises(report: CheckDocument) -> View[PromiseRow]:
         Column("sessions", lambda row: number(row["sessions"]), rank=2),
         Column("levels", lambda row: listed([safe(level) for level in row["levels"][:3]]), left=True, rank=1),
         Column("first place", lambda row: safe(row["places"][0]) if row["places"] else "", left=True, rank=4),
-        Column("", _of_promise, left=True),
+        Column("", _word_promise, left=True),
     )
     silent = listed([safe(row["why"] or ", ".join(row["that"])) for row in report["promises"] if not row["judged"]])
     notes = [f"No record says enough to judge: {silent}."] if silent else []
     return View("What the makers promise", columns, report["promises"], notes)
 
 
-def _of_promise(row: PromiseRow) -> str:
+def _word_promise(row: PromiseRow) -> str:
     if not row["judged"]:
         return "not judged"
     return "kept" if not row["broken"] else "void" if row["otherwise"] == "void" else "listed"
@@ -153,11 +153,11 @@ def _word_known(row: Labelled) -> str:
     return " Known" + (f": {safe(row['known'])}." if isinstance(row["known"], str) else ".")
 
 
-def _known_notes(rows: list[Detail]) -> list[str]:
+def _list_known_notes(rows: list[Detail]) -> list[str]:
     return [f"{row['code']}:{_word_known(row)}" for row in rows if row["known"]]
 
 
-def _moved(report: CheckDocument) -> View[MovedRow]:
+def _view_moved(report: CheckDocument) -> View[MovedRow]:
     rows, levels = report["moved"], report["levels"]
     if not rows:
         every = plural(len(levels), "level")
@@ -165,10 +165,10 @@ def _moved(report: CheckDocument) -> View[MovedRow]:
         return View("Repairs do not change a figure", (), [], [text])
     columns: tuple[Column[MovedRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
-        *_beside_raw("reached", "reached", number),
-        *_beside_raw("clear rate", "clear_rate", percent),
-        *_beside_raw("drop-off", "drop_off", percent),
-        *_beside_raw("median tries", "p50", number),
+        *_compare_with_raw("reached", "reached", number),
+        *_compare_with_raw("clear rate", "clear_rate", percent),
+        *_compare_with_raw("drop-off", "drop_off", percent),
+        *_compare_with_raw("median tries", "p50", number),
     )
     heading = f"Repairs change figures at {len(rows)} of {plural(len(levels), 'level')}, by more than a point"
     note = (
@@ -178,11 +178,11 @@ def _moved(report: CheckDocument) -> View[MovedRow]:
     return View(heading, columns, rows, [note])
 
 
-def _beside_raw(title: str, key: MovedFigure, worded: Worded) -> list[Column[MovedRow]]:
+def _compare_with_raw(title: str, key: MovedFigure, worded: Worded) -> list[Column[MovedRow]]:
     """A figure and its raw counterpart."""
-    return [Column(title, _where_moved(key, key, worded)), Column("raw", _where_moved(key, f"raw_{key}", worded))]
+    return [Column(title, _format_where_moved(key, key, worded)), Column("raw", _format_where_moved(key, f"raw_{key}", worded))]
 
 
-def _where_moved(figure_moved: MovedFigure, key: str, worded: Worded) -> Callable[[MovedRow], str]:
+def _format_where_moved(figure_moved: MovedFigure, key: str, worded: Worded) -> Callable[[MovedRow], str]:
     """A figure, where it moved."""
     return lambda row: worded(figure(row, key)) if figure_moved in row["differs"] else ""

@@ -104,7 +104,7 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
     beyond = f"got harder from {before} to {after}" if words.builds else f"is harder with {after} than with {before}"
     columns: tuple[Column[CompareRow], ...] = (
         Column("level", lambda row: safe(row["level"]), left=True),
-        Column("players", lambda row: _both_sides(row, "players"), rank=1),
+        Column("players", lambda row: _format_both_sides(row, "players"), rank=1),
         Column("a try clears", _try_clears, rank=1),
         Column("beyond all", lambda row: _signed(row["delta"]), rank=3),
         Column("95 %", _interval, rank=3, full_title="interval of beyond all"),
@@ -118,7 +118,7 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
     )
     notes = [
         f"Beyond all: logits by which a level {beyond}, beyond what all levels have in common.",
-        *_left_out(report),
+        *_list_left_out(report),
         *source_notes(report),
     ]
     views: list[AnyView] = [headline, View("Level by level", columns, report["levels"], notes)]
@@ -127,7 +127,7 @@ def compare_views(report: CompareDocument) -> list[AnyView]:
     return views
 
 
-def _left_out(report: CompareDocument) -> list[str]:
+def _list_left_out(report: CompareDocument) -> list[str]:
     left_out, compared = report["left_out"], report["compared"]
     key = compared["key"]
     counts = {"of another": left_out.get("other_builds", 0), "without a": left_out.get("no_build", 0)}
@@ -140,7 +140,7 @@ def _verdict(row: CompareRow) -> str:
     return row["status"] if row["status"] != "both" else _MARKS[row["verdict"]]
 
 
-def _both_sides(row: CompareRow, key: str) -> str:
+def _format_both_sides(row: CompareRow, key: str) -> str:
     sides = [cast("Mapping[str, object] | None", side) for side in (row["from"], row["to"])]
     return " → ".join(NOTHING if side is None else number(figure(side, key)) for side in sides)
 

@@ -111,10 +111,10 @@ def said_of(settings: Settings) -> str:
 
 def _word_setting(key: str, value: object) -> str:
     if isinstance(value, Mapping):
-        return ", ".join(f"{name} {_worded(item)}" for name, item in value.items())
+        return ", ".join(f"{name} {_word_value(item)}" for name, item in value.items())
     texts = ", ".join(safe(str(item)) for item in (value if isinstance(value, list) else [value]))
     return f"{_PLAIN[key]} {texts}" if key in _PLAIN else f"{_NAMED.get(key, f'the {key}')} ({texts})"
 
 
-def _worded(value: object) -> str:
+def _word_value(value: object) -> str:
     return str(value).lower() if isinstance(value, bool) else f"{value:g}" if isinstance(value, float) else str(value)

@@ -49,7 +49,7 @@ def cautions_of_report(report: ReportDocument) -> list[str]:
 def chapters(report: ReportDocument) -> list[Chapter]:
     """The chapters that have something to say."""
     all_chapters = [
-        Chapter(*_to_fix(report), ordered=True),
+        Chapter(*_list_to_fix(report), ordered=True),
         Chapter("What is new", since_sentences(report["since"]) if report["since"] else []),
         Chapter(*_between_builds(report)),
         Chapter("The plan", _targets(report)),
@@ -89,7 +89,7 @@ def _sentences(report: ReportDocument, kinds: tuple[Kind, ...], weak: bool = Fal
     return [safe(sentence) for row in rows if (sentence := row["sentence"])]
 
 
-def _to_fix(report: ReportDocument) -> tuple[str, list[str]]:
+def _list_to_fix(report: ReportDocument) -> tuple[str, list[str]]:
     """The levels that are too hard for where they stand."""
     rows = [row for row in flagged(report, ("spike", "step")) if row["evidence"] != "weak" and row["sentence"]]
     sentences = [" ".join([safe(row["sentence"] or ""), *_would_do(report, row["level"])]) for row in rows]
@@ -267,7 +267,7 @@ def since_sentences(since: Since) -> list[str]:
     sentences = [f"Since {safe(since['file'])}: {plural(since['new_sessions'], 'new session')}{gone}."]
     sentences += [_verdict(verdict) for verdict in since["verdicts"]]
     sentences += [
-        _moved(row)
+        _word_moved(row)
         for row in sorted(since["moved"], key=lambda row: -abs(row["after"] - row["before"]) / max(row["noise"], 1e-9))[:_MOST]
     ]
     if len(since["moved"]) > _MOST:
@@ -296,6 +296,6 @@ def _word_finding(finding: NewFinding) -> str:
     return f"{finding['code']} {finding['count']:,}"
 
 
-def _moved(row: Moved) -> str:
+def _word_moved(row: Moved) -> str:
     meaning = _FIGURES.get(row["figure"], row["figure"])
     return f"{safe(row['level'])}: {meaning}, {percent(row['before'])} before and {percent(row['after'])} now."

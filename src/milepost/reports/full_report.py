@@ -104,7 +104,7 @@ def whole_report(
             "made": provenance,
             "compare": beside.compare,
             "trend": _trend(play, beside.builds, least),
-            "reach": _what_would_do(play, spikes),
+            "reach": _find_values_that_would_do(play, spikes),
             **_documents_beside(play, least, beside),
             "noted": list(beside.notes),
             "session_marks": _marks(play),
@@ -125,7 +125,7 @@ def _trend(play: Play, builds: TrendSteps | None, least: int) -> Head | None:
     return add_descriptions(build_document("trend", play, build_trend(play, builds)), play.course, least)
 
 
-def _what_would_do(play: Play, spikes: SpikesDocument) -> list[KnobReach]:
+def _find_values_that_would_do(play: Play, spikes: SpikesDocument) -> list[KnobReach]:
     """Per level to fix and knob of the course, the value that would make it as its surroundings lead one to expect."""
     course = play.course
     if course is None or spikes["basis"] != "tries" or not any(map(is_to_fix, spikes["levels"])):

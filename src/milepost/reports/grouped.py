@@ -72,7 +72,7 @@ def grouped_view(report: GroupedDocument) -> View[_Side]:
         f"{_title(group)}: {plural(group['players'], 'player')} in {plural(group['sessions'], 'session')}"
         for group in report["groups"]
     )
-    counted = f"{sizes}." if "cuts" not in report else _of_attributes(report)
+    counted = f"{sizes}." if "cuts" not in report else _word_counted_players(report)
     notes = [
         counted,
         *_cautions(report),
@@ -103,7 +103,7 @@ def _sentences(group: AnyRow) -> list[str]:
     return [caution["sentence"] for caution in group["cautions"]]
 
 
-def _of_attributes(report: GroupedDocument) -> str:
+def _word_counted_players(report: GroupedDocument) -> str:
     """Return the counted players, if the groups are of tries or of runs."""
     if report["command"] != "runs":
         return word_counted(cast(Head, report["groups"][0]))

@@ -75,7 +75,7 @@ def _minutes(row: LeavingFigures) -> str:
 def sections_view(report: SectionsDocument) -> list[AnyView]:
     """Return the view of all sections, level by level."""
     hardest = {row["level"]: row["hardest"] for row in report["levels"]}
-    several = [row for row in report["sections"] if len(_of_level(report, row["level"])) > 1]
+    several = [row for row in report["sections"] if len(_list_sections(report, row["level"])) > 1]
     columns: tuple[Column[SectionRow], ...] = (
         Column("level", lambda row: safe(row["level"]) if not row["section"] else "", left=True),
         *_columns_of_sections(),
@@ -116,7 +116,7 @@ def _columns_of_sections() -> tuple[Column[SectionRow], ...]:
     )
 
 
-def _of_level(report: SectionsDocument, level: str) -> list[SectionRow]:
+def _list_sections(report: SectionsDocument, level: str) -> list[SectionRow]:
     return [row for row in report["sections"] if row["level"] == level]
 
 

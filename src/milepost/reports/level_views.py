@@ -140,7 +140,7 @@ def coverage_view(report: CoverageDocument) -> list[AnyView]:
 def level_view(report: LevelPageFigures) -> list[AnyView]:
     """One page on one level."""
     lines = [*_reach(report), *_tries(report["attempts"]), *_times(report["times"]), *_deaths(report["deaths"])]
-    lines += [_plan(report), *_first_level(report)]
+    lines += [_plan(report), *_word_first_level(report)]
     if report["note"]:
         lines.append(f"Note: {safe(report['note'])}")
     return [
@@ -170,10 +170,10 @@ def _reach(report: LevelPageFigures) -> list[str]:
     )
     sentences = [f"Reached by {plural(row['reached'], 'player')} ({percent(row['share'])} of {report['players']}); {cleared}"]
     lost = f"{row['lost']} lost here ({_range(row, 'drop_off')})" if row["lost"] else "Nobody was lost here"
-    return [*sentences, f"{lost}; {_stops(row)}.", *_stayed(report)]
+    return [*sentences, f"{lost}; {_stops(row)}.", *_word_stayed(report)]
 
 
-def _stayed(report: LevelPageFigures) -> list[str]:
+def _word_stayed(report: LevelPageFigures) -> list[str]:
     after = report["after_failure"]
     if after["p50"] is None:
         return []
@@ -261,7 +261,7 @@ def _plan(report: LevelPageFigures) -> str:
     return f"Plan: {listed(parts + knobs)}." if parts or knobs else ""
 
 
-def _first_level(report: LevelPageFigures) -> list[str]:
+def _word_first_level(report: LevelPageFigures) -> list[str]:
     first = report["first_level"]
     if first is None:
         return []
@@ -289,12 +289,12 @@ def _neighbours(report: LevelPageFigures) -> View[Neighbour]:
         count_column("players", "players"),
         count_column("tries", "settled"),
         *share_columns("a try clears", "try_clear", 0, 1),
-        *(Column(f"{safe(build)}: a try clears", _by_build(build), rank=2) for build in report["builds"]),
+        *(Column(f"{safe(build)}: a try clears", _format_by_build(build), rank=2) for build in report["builds"]),
     )
     return View("Beside its neighbours", columns, report["neighbours"], [])
 
 
-def _by_build(build: str) -> Callable[[Neighbour], str]:
+def _format_by_build(build: str) -> Callable[[Neighbour], str]:
     def text(row: Neighbour) -> str:
         tries = row["builds"].get(build)
         return NOTHING if tries is None else f"{percent(tries['try_clear'])} of {tries['settled']}"

@@ -24,10 +24,10 @@ R = TypeVar("R", bound=Mapping[str, object])
 
 def place_in_recordings(watched: Iterable[Watched], recordings: Recordings) -> list[Watched]:
     """Moments to watch in the clock of the session's recording, where it has one, with a link that opens it there."""
-    return [_in_recording(moment, recordings.get(moment["session"])) for moment in watched]
+    return [_place_in_recording(moment, recordings.get(moment["session"])) for moment in watched]
 
 
-def _in_recording(moment: Watched, recording: Recording | None) -> Watched:
+def _place_in_recording(moment: Watched, recording: Recording | None) -> Watched:
     if recording is None:
         return moment
     begins, ends = moment["from"] + recording.offset, moment["to"] + recording.offset

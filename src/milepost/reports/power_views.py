@@ -62,7 +62,7 @@ def power_views(report: PowerDocument) -> list[AnyView]:
         Column("level", lambda row: safe(row["level"]), left=True),
         Column(f"with {first['players']} players", lambda row: percent(row["power"])),
         Column("range", _span, rank=1),
-        Column("players for 80 %", _for_80),
+        Column("players for 80 %", _format_for_80),
     )
     return [View(f"The chance of seeing {asked}", columns, report["levels"], [f"Players {where}.", *_source(report)])]
 
@@ -71,7 +71,7 @@ def _span(row: PowerRow) -> str:
     return f"{percent(row['power_low']).removesuffix(' %')}–{percent(row['power_high'])}"
 
 
-def _for_80(row: PowerRow) -> str:
+def _format_for_80(row: PowerRow) -> str:
     return "over a million" if row["players_for_80"] is None else number(row["players_for_80"])
 
 

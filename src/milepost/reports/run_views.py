@@ -42,9 +42,14 @@ def runs_view(report: RunsDocument) -> list[AnyView]:
             "Runs: how far they get",
             columns,
             report["levels"],
-            [*_unmarked(report), f"{_counted(report)} They ended: {_ends(report['ends'])}.", *_reading(), *source_notes(report)],
+            [
+                *_unmarked(report),
+                f"{_word_counted(report)} They ended: {_ends(report['ends'])}.",
+                *_reading(),
+                *source_notes(report),
+            ],
         ),
-        View("Run by run", numbers, report["by_number"][:_MOST_NUMBERS], _by_number_notes(report)),
+        View("Run by run", numbers, report["by_number"][:_MOST_NUMBERS], _list_number_notes(report)),
     ]
 
 
@@ -63,7 +68,7 @@ def _unmarked(report: RunsDocument) -> list[str]:
     return [f"No run is marked, so each session is told as a run: this may be a game without runs ({how})."]
 
 
-def _counted(report: RunsDocument | FunnelPerRunDocument) -> str:
+def _word_counted(report: RunsDocument | FunnelPerRunDocument) -> str:
     return f"{plural(report['runs'], 'run')} by {plural(report['players'], 'player')}."
 
 
@@ -78,7 +83,7 @@ def _ends(counts: dict[str, int]) -> str:
     return ", ".join(f"{count:,} {words(cause)}" for cause, count in counts.items() if count)
 
 
-def _by_number_notes(report: RunsDocument) -> list[str]:
+def _list_number_notes(report: RunsDocument) -> list[str]:
     wins = report["to_first_win"]
     half = (
         "not yet half of the players have won one"
@@ -98,9 +103,9 @@ def per_run_view(report: FunnelPerRunDocument) -> list[AnyView]:
         count_column("reached", "reached"),
         count_column("cleared", "cleared"),
         *share_columns("gets here", "share", 0, 2),
-        *(Column(words(cause), _of(cause), rank=1) for cause in causes),
+        *(Column(words(cause), _format_cause(cause), rank=1) for cause in causes),
     ]
-    notes = [_counted(report), *_reading(), *small_note(report, report["levels"], "reached"), *source_notes(report)]
+    notes = [_word_counted(report), *_reading(), *small_note(report, report["levels"], "reached"), *source_notes(report)]
     return [View("Funnel of runs: how many got how far, and how they ended", tuple(columns), report["levels"], notes)]
 
 
@@ -108,5 +113,5 @@ def _count(row: PerRunRow, cause: str) -> int:
     return cast("Mapping[str, int]", row)[f"ended_{cause}"]
 
 
-def _of(cause: str) -> Callable[[PerRunRow], str]:
+def _format_cause(cause: str) -> Callable[[PerRunRow], str]:
     return lambda row: number(_count(row, cause)) if _count(row, cause) else ""

@@ -133,7 +133,7 @@ def find_news(file: str, before: Earlier, after: Earlier) -> Since:
     """
     old, new = before["course"]["levels"], after["course"]["levels"]
     added, gone, shared = _sessions(before, after)
-    moved, compared = _moved(before, after, shared)
+    moved, compared = _list_moved(before, after, shared)
     return Since(
         file=file,
         verdicts=_verdicts(before, after),
@@ -158,14 +158,14 @@ def _sessions(before: Earlier, after: Earlier) -> tuple[int, int | None, bool]:
     return max(0, after["sessions"] - before["sessions"]), None, True
 
 
-def _by_level(report: Earlier, name: str) -> dict[str, _Row]:
+def _index_by_level(report: Earlier, name: str) -> dict[str, _Row]:
     rows: Sequence[_Row] = cast("dict[str, dict[str, list[_Row]]]", report)[name]["levels"]
     return {str(row["level"]): row for row in rows}
 
 
 def _verdicts(before: Earlier, after: Earlier) -> list[NewVerdict]:
-    old, verdicts = _by_level(before, "spikes"), []
-    for level, row in _by_level(after, "spikes").items():
+    old, verdicts = _index_by_level(before, "spikes"), []
+    for level, row in _index_by_level(after, "spikes").items():
         was = old.get(level, {"kind": "none", "evidence": "none"})
         kinds, evidence = (str(was.get("kind")), str(row["kind"])), (str(was.get("evidence")), str(row["evidence"]))
         if kinds[0] != kinds[1] or (kinds[1] != "none" and evidence[0] != evidence[1]):
@@ -175,7 +175,7 @@ def _verdicts(before: Earlier, after: Earlier) -> list[NewVerdict]:
     return verdicts
 
 
-def _moved(before: Earlier, after: Earlier, shared: bool) -> tuple[list[Moved], int]:
+def _list_moved(before: Earlier, after: Earlier, shared: bool) -> tuple[list[Moved], int]:
     """The figures that moved by more than 1.96 of the standard error of their difference, and how many were compared.
 
     Of two estimates of which one rests on all that the other does, and more, the difference varies by the difference of
@@ -197,8 +197,8 @@ def _moved(before: Earlier, after: Earlier, shared: bool) -> tuple[list[Moved], 
 def _pairs(before: Earlier, after: Earlier) -> Iterator[tuple[str, str, _Row, _Row]]:
     """Each figure of each level that both have: level, figure, its row before and after."""
     for measure, figures in _FIGURES:
-        old = _by_level(before, measure)
-        for level, row in _by_level(after, measure).items():
+        old = _index_by_level(before, measure)
+        for level, row in _index_by_level(after, measure).items():
             if level in old:
                 yield from ((level, figure, old[level], row) for figure in figures)
 

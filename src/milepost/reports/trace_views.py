@@ -25,7 +25,7 @@ _LETTERS = {"complete": "✓", "death": "✗", "reset": "r", "left": "→", "qui
 def trace_view(report: TraceDocument) -> list[AnyView]:
     """Sessions attempt by attempt, or a strip for each where there are many."""
     several = len(report["traced"]) > 3
-    views: list[AnyView] = [_strips(report)] if several else [_one_session(report, session) for session in report["traced"]]
+    views: list[AnyView] = [_strips(report)] if several else [_view_session(report, session) for session in report["traced"]]
     views += [_records(report)] if "records" in report else []
     return [*views, notes_view(report["noted"])] if report.get("noted") else views
 
@@ -54,7 +54,7 @@ def _word_deeds(row: TracedRecord) -> str:
     return "; ".join([*map(safe, row["did"]), *done]) or ("" if row["used"] else "not used")
 
 
-def _one_session(report: TraceDocument, session: Traced) -> View[TraceRow]:
+def _view_session(report: TraceDocument, session: Traced) -> View[TraceRow]:
     levels = [row for row in report["levels"] if row["session"] == session["session"]]
     columns: tuple[Column[TraceRow], ...] = (
         Column("clock", lambda row: clock(row["clock"])),
@@ -134,7 +134,7 @@ def players_view(report: PlayersDocument) -> list[AnyView]:
     )
     rows = sorted(report["roster"], key=lambda row: (row["skill"] is None, row["skill"] or 0.0))
     notes = [
-        _said_of_groups(report["groups"]),
+        _word_groups(report["groups"]),
         "Skill: logits beyond a middling player, shrunken towards all where little was played; ±: its standard error.",
         "Pace: a clearing try's time over all players' median, the median over levels; below 1 is faster.",
         *source_notes(report),
@@ -142,7 +142,7 @@ def players_view(report: PlayersDocument) -> list[AnyView]:
     return [View("Players, the least able first", columns, rows, notes)]
 
 
-def _said_of_groups(groups: SkillGroups) -> str:
+def _word_groups(groups: SkillGroups) -> str:
     """One spread, or two groups."""
     if groups["better"] is None:
         return f"Fewer than {FEWEST_PLAYERS} players with a settled try: too few to look for groups."

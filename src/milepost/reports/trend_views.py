@@ -35,7 +35,7 @@ def trend_view(report: TrendDocument) -> list[AnyView]:
         count_column("new", "new_players"),
         count_column("sessions", "sessions", 3),
         *share_columns("kept at the end", "kept_at_end", 0, 1),
-        Column("stand out in it", lambda row: _named(row["stand_out"]), left=True),
+        Column("stand out in it", lambda row: _list_names(row["stand_out"]), left=True),
     )
     of_shifts: tuple[Column[TrendShift], ...] = (
         Column("from", lambda row: safe(row["from"]), left=True),
@@ -72,7 +72,7 @@ def trend_sentences(report: TrendDocument) -> list[str]:
     return [*sentences, *([f"Still playing at the end: {listed(kept)}."] if kept else [])]
 
 
-def _named(levels: list[str]) -> str:
+def _list_names(levels: list[str]) -> str:
     return listed([safe(level) for level in levels]) if levels else ""
 
 

@@ -228,7 +228,7 @@ def attempts_view(report: AttemptsDocument) -> list[AnyView]:
         *(_quantile(name, number, rank) for name, rank in (("p25", 7), ("p50", 0), ("p75", 0), ("p90", 6))),
         Column("50 % lies in", median_interval(number), rank=8, full_title="interval of 50 %"),
         Column("ends", _end_words, left=True, rank=9),
-        Column("still at it after 1, 2 …", _still_trying, True, 8, True),
+        Column("still at it after 1, 2 …", _format_still_trying, True, 8, True),
     )
     return [
         View(
@@ -237,7 +237,7 @@ def attempts_view(report: AttemptsDocument) -> list[AnyView]:
             report["levels"],
             [
                 *_never_failed(report["levels"]),
-                *_not_yet(report["levels"], "players", "p25", "p50", "p75", "p90"),
+                *_explain_not_yet(report["levels"], "players", "p25", "p50", "p75", "p90"),
                 *small_note(report, report["levels"], "players"),
                 *source_notes(report),
             ],
@@ -253,14 +253,14 @@ def _never_failed(rows: Sequence[AttemptsRow]) -> list[str]:
     return []
 
 
-def _not_yet(rows: Sequence[AnyRow], count: str, *quantiles: str) -> list[str]:
+def _explain_not_yet(rows: Sequence[AnyRow], count: str, *quantiles: str) -> list[str]:
     """Return the explanation of "not yet", if it stands in the table."""
     if all(row[key] is not None for row in rows if row[count] for key in quantiles):
         return []
     return ["Players who had not cleared yet count as such; “not yet” means that fewer than that share had."]
 
 
-def _still_trying(row: AttemptsRow) -> str:
+def _format_still_trying(row: AttemptsRow) -> str:
     """The share of players who have not cleared after 1, 2, 3 … tries."""
     return spark([step["survival"] for step in row["distribution"][:_SPARK]])
 
@@ -304,7 +304,7 @@ def times_view(report: TimesDocument) -> list[AnyView]:
                 "Pauses and what lies between attempts are left out."
                 + (" Times are in minutes and seconds." if worded is clock else ""),
                 *_single_tries(report["levels"]),
-                *_not_yet(report["levels"], "timed", "p10", "p25", "p50", "p75", "p90"),
+                *_explain_not_yet(report["levels"], "timed", "p10", "p25", "p50", "p75", "p90"),
                 *small_note(report, report["levels"], "timed"),
                 *source_notes(report),
             ],

@@ -79,13 +79,13 @@ def render_page(report: ReportDocument, first: Picture, pictures: list[Picture],
         script_hash=b64encode(sha256(script.encode()).digest()).decode(),
         cautions=cautions_of_report(report),
         story=_chapters(report),
-        first=_shown(first, []),
-        overview=_shown(pictures[0], [summary_view(report)]),
+        first=_add_tables(first, []),
+        overview=_add_tables(pictures[0], [summary_view(report)]),
         definitions=tomllib.loads(_text("glossary.toml"))["definition"],
         is_link=_is_link,
-        pictures=[_with_numbers(report, picture) for picture in pictures[1:] if picture.name not in _OF_BUILDS],
-        builds=[_with_numbers(report, picture) for picture in pictures[1:] if picture.name in _OF_BUILDS],
-        others=[_plain(view) for name, part in _in_tables(report) for view in MEASURES[name].views(part)],
+        pictures=[_add_numbers(report, picture) for picture in pictures[1:] if picture.name not in _OF_BUILDS],
+        builds=[_add_numbers(report, picture) for picture in pictures[1:] if picture.name in _OF_BUILDS],
+        others=[_plain(view) for name, part in _list_tabled_measures(report) for view in MEASURES[name].views(part)],
         health=[_plain(view) for view in check_views(report["check"])],
         made=report["made"] | {"files": _plain(made_view(report["made"]))},
         settings=said_of(report["settings"]) if "settings" in report else "",
@@ -108,9 +108,9 @@ def _levels(report: ReportDocument) -> dict[str, object]:
     }
 
 
-def _with_numbers(report: ReportDocument, picture: Picture) -> dict[str, object]:
+def _add_numbers(report: ReportDocument, picture: Picture) -> dict[str, object]:
     """A measure's picture with its tables."""
-    return _shown(picture, MEASURES[picture.name].views(_part(report, picture.name)))
+    return _add_tables(picture, MEASURES[picture.name].views(_part(report, picture.name)))
 
 
 def _part(report: ReportDocument, name: str) -> object:
@@ -118,7 +118,7 @@ def _part(report: ReportDocument, name: str) -> object:
     return cast("Mapping[str, object]", report)[name]
 
 
-def _in_tables(report: ReportDocument) -> list[tuple[str, object]]:
+def _list_tabled_measures(report: ReportDocument) -> list[tuple[str, object]]:
     """The measures of the report that a table shows best, with their documents; how the log is, has a place of its own."""
     entries = [entry for entry in MEASURES.values() if not entry.picture and (entry.reported or entry.beside)]
     return [(entry.name, part) for entry in entries if entry.name != "check" and (part := _part(report, entry.name))]
@@ -157,7 +157,7 @@ def _subtitle(report: ReportDocument) -> str:
     return f"{plural(len(report['course']['levels']), 'level')}, {order}; {plural(report['sessions'], 'session')}."
 
 
-def _shown(picture: Picture, views: Sequence[AnyView]) -> dict[str, object]:
+def _add_tables(picture: Picture, views: Sequence[AnyView]) -> dict[str, object]:
     """A picture with its numbers in tables."""
     from markupsafe import Markup
 
@@ -200,13 +200,13 @@ def level_pages(report: ReportDocument) -> list[list[AnyView]]:
 
 
 def _page(report: ReportDocument, place: int) -> list[AnyView]:
-    page = _of_level(report, place)
+    page = _build_level_page(report, place)
     of_level = [view for view in level_view(page) if view.rows or view.notes]
     views: list[AnyView] = [of_level[0], _causes(page), _tries(page), *of_level[1:]]
     return [view for view in views if view.rows or view.notes]
 
 
-def _of_level(report: ReportDocument, place: int) -> LevelPageFigures:
+def _build_level_page(report: ReportDocument, place: int) -> LevelPageFigures:
     """Return the document that `level` would give."""
     tries, builds, level = report["attempts"]["levels"], report["builds"], report["course"]["levels"][place]
     plan = report["plan"][place] if report["plan"] else None

@@ -76,13 +76,13 @@ def simulate_sessions(tries: SimulatedTries, scenery: Scenery, rng: np.random.Ge
     """The records of each session in order, sessions by player."""
     order = np.lexsort((tries.opened, tries.session, tries.player))
     cuts = np.flatnonzero(np.diff(tries.player[order]) | np.diff(tries.session[order])) + 1
-    chance = _drawn(tries, scenery, rng)
+    chance = _draw_chance(tries, scenery, rng)
     rows = _Rows(*(getattr(tries, name).tolist() for name in _Rows.__dataclass_fields__))
     for session_rows in np.split(order, cuts):
         yield list(_session(rows, session_rows.tolist(), scenery, chance))
 
 
-def _drawn(tries: SimulatedTries, scenery: Scenery, rng: np.random.Generator) -> _Chance:
+def _draw_chance(tries: SimulatedTries, scenery: Scenery, rng: np.random.Generator) -> _Chance:
     count = len(tries.level)
     available: Ints = np.array(scenery.pickups, dtype=np.int64)[tries.level] if scenery.pickups else np.zeros(count, np.int64)
     return _Chance(
@@ -130,7 +130,7 @@ def _cause(rows: _Rows, k: int, scenery: Scenery) -> str:
 
 def _spot(rows: _Rows, k: int, scenery: Scenery, chance: _Chance) -> tuple[float, float, float]:
     """How far along the way a try got, and where on the level's map it ended."""
-    cause = _drawn_cause(scenery.causes[rows.level[k]], chance.cause[k])
+    cause = _draw_cause(scenery.causes[rows.level[k]], chance.cause[k])
     spot = scenery.spots[rows.level[k]].get(cause) if scenery.spots and rows.outcome[k] == DIED else None
     if spot is None:
         return rows.progress[k], 100 * rows.progress[k] + chance.aside[k], chance.height[k]
@@ -161,13 +161,13 @@ def _outcome(rows: _Rows, k: int, level: str, record: _Recorder, scenery: Scener
         picked = {"collected": chance.picked[k], "available": available} if available else {}
         yield record(rows.closed[k], "complete", level=level, **picked)
     elif outcome == DIED:
-        cause = _drawn_cause(scenery.causes[where], chance.cause[k])
+        cause = _draw_cause(scenery.causes[where], chance.cause[k])
         yield record(rows.closed[k], "death", level=level, cause=cause, progress=progress, x=round(x, 1), y=round(y, 1))
     elif outcome not in (CRASH, TIME_UP):
         yield record(rows.closed[k], "reset", level=level, progress=progress)
 
 
-def _drawn_cause(causes: list[str], draw: float) -> str:
+def _draw_cause(causes: list[str], draw: float) -> str:
     """A cause by a number from 0 to 1; each is rarer than the one before it."""
     left = draw * (1 - _RARER ** len(causes)) / (1 - _RARER)
     for number, cause in enumerate(causes):

@@ -135,7 +135,7 @@ def spoil(session: list[Record], rates: FaultRates, rng: np.random.Generator) ->
     spoiled: list[Record] = []
     for record in session:
         rule = _RULES.get(record["event"])
-        spoiled += _any(rule(record, rates, rng) if rule else [record], rates, rng)
+        spoiled += _add_any_fault(rule(record, rates, rng) if rule else [record], rates, rng)
     return sorted(spoiled, key=lambda record: float(record["time"]))
 
 
@@ -177,7 +177,7 @@ def _session_end(record: Record, rates: FaultRates, rng: np.random.Generator) ->
     return [] if record["cause"] == "quit" and rng.random() < rates.lost_end else [record]
 
 
-def _any(records: list[Record], rates: FaultRates, rng: np.random.Generator) -> list[Record]:
+def _add_any_fault(records: list[Record], rates: FaultRates, rng: np.random.Generator) -> list[Record]:
     out = []
     for record in records:
         if "level" in record and rng.random() < rates.odd_spelling:

@@ -36,10 +36,10 @@ def run(args: Arguments) -> Exit:
 
     if not any(map(is_of_knob, args.set)):
         return run_measure(args, WhatIf(tuple(args.set)))
-    return _with_knobs(args)
+    return _run_with_knobs(args)
 
 
-def _with_knobs(args: Arguments) -> Exit:
+def _run_with_knobs(args: Arguments) -> Exit:
     """Run it where a change is of a knob: the log itself tells what a unit of that does."""
     from milepost.cli.loading import load
     from milepost.cli.run_measure import run_measure

@@ -129,7 +129,7 @@ def identity_of(text: str) -> int:
 def sessions_of(block: Block, known: KnownSessions) -> Ints | None:
     """Per row of a block, its session's number; None, with nothing noted, where a session's times are of another kind."""
     names = block.text["session"]
-    first = _first_rows(names.codes, len(names.values))
+    first = _find_first_rows(names.codes, len(names.values))
     stamps = [None if not block.stamped else 1000 * int(block.time[row]) for row in first]
     if any(known.is_of_another_kind(name, stamp) for name, stamp in zip(names.values, stamps, strict=True)):
         return None
@@ -139,10 +139,10 @@ def sessions_of(block: Block, known: KnownSessions) -> Ints | None:
         by_name[number] = known.code(names.values[number], clock, stamps[number])
     session: Ints = by_name[names.codes]
     for name in ("player", "build"):
-        for code, value in _first_values(session, block.text.get(name)):
+        for code, value in _list_first_values(session, block.text.get(name)):
             known.note_first(code, name, value)
     for name, column in block.tags.items():
-        for code, value in _first_values(session, column):
+        for code, value in _list_first_values(session, column):
             known.note_tag(code, name, value)
     return session
 
@@ -156,7 +156,7 @@ def rows_of(block: Block, session: Ints, known: KnownSessions, names: KnownNames
     if (players := block.text.get("player")) is not None:
         rows["named"] = players.codes != ABSENT
         _mark_other_players(rows["marks"], players, session, known)
-    rows |= _named(block, names)
+    rows |= _name_columns(block, names)
     seq = np.full(block.rows, nan) if block.seq is None else block.seq
     rows["has_seq"] = ~np.isnan(seq)
     rows["seq"] = np.where(rows["has_seq"], seq, 0).astype(np.int64)
@@ -182,7 +182,7 @@ def _mark_other_players(marks: Ints, players: TextColumn, session: Ints, known: 
         marks[(session == number) & (players.codes == code)] |= mark
 
 
-def _named(block: Block, names: KnownNames) -> dict[str, Column]:
+def _name_columns(block: Block, names: KnownNames) -> dict[str, Column]:
     """The columns of codes."""
     words = block.text["event"]
     rows: dict[str, Column] = {"event": np.array([names.event(word) for word in words.values], dtype=np.int64)[words.codes]}
@@ -198,7 +198,7 @@ def _named(block: Block, names: KnownNames) -> dict[str, Column]:
 def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, Column]:
     """Seconds since the session's first record, the whole second as logged, and whether that is all."""
     sessions = block.text["session"]
-    at = _first_rows(
+    at = _find_first_rows(
         sessions.codes, len(sessions.values)
     )  # of the sessions in the block alone: others may be too far off for 64 bits
     if block.stamped:
@@ -215,7 +215,7 @@ def _times(block: Block, session: Ints, known: KnownSessions) -> dict[str, Colum
     return {"time": np.clip(block.time - begun, -FAR, FAR), "second": second, "whole": second == block.time}
 
 
-def _first_rows(codes: Column, count: int) -> Ints:
+def _find_first_rows(codes: Column, count: int) -> Ints:
     """Per code, the first row that has it."""
     first = np.zeros(count, np.int64)
     first[codes[::-1]] = np.arange(len(codes) - 1, -1, -1)
@@ -228,7 +228,7 @@ def _coded(column: TextColumn | None, names: Names, rows: int) -> Ints:
     return np.array([names.code(value) for value in column.values] + [ABSENT], dtype=np.int64)[column.codes]
 
 
-def _first_values(session: Ints, column: TextColumn | None) -> Iterator[tuple[int, str]]:
+def _list_first_values(session: Ints, column: TextColumn | None) -> Iterator[tuple[int, str]]:
     """Each distinct value of each session, in the order in which they first appear."""
     if column is None:
         return

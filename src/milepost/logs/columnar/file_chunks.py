@@ -144,11 +144,11 @@ def run_ahead(work: Iterator[tuple[K, Callable[[], V]]], ahead: int) -> Iterator
         for name, piece in work:
             waiting.append((name, threads.submit(piece)))
             if len(waiting) > ahead:
-                yield _first(waiting)
+                yield _take_first(waiting)
         while waiting:
-            yield _first(waiting)
+            yield _take_first(waiting)
 
 
-def _first(waiting: deque[tuple[K, Future[V]]]) -> tuple[K, V]:
+def _take_first(waiting: deque[tuple[K, Future[V]]]) -> tuple[K, V]:
     name, result = waiting.popleft()
     return name, result.result()

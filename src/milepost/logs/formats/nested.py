@@ -38,7 +38,7 @@ def read_yaml(source: Source, sink: Sink, options: ReadOptions, progress: Progre
         line = error.problem_mark.line + 1 if error.problem_mark else 1
         raise LogError(f"{source.label}:{line}: not YAML from here on ({error.problem}). Is the file whole?") from None
     except (yaml.YAMLError, ValueError, RecursionError) as error:
-        raise LogError(f"{source.label}: not YAML ({_first_line(error)}). Is the file whole?") from None
+        raise LogError(f"{source.label}: not YAML ({_take_first_line(error)}). Is the file whole?") from None
 
 
 def read_cbor(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
@@ -58,7 +58,7 @@ def read_cbor(source: Source, sink: Sink, options: ReadOptions, progress: Progre
                 _give(item, number, source, sink, progress)
     except (cbor2.CBORError, ValueError, RecursionError, OverflowError, MemoryError) as error:
         raise LogError(
-            f"{source.label}:{number + 1}: no CBOR from this item on ({_first_line(error)}). Is the file whole?"
+            f"{source.label}:{number + 1}: no CBOR from this item on ({_take_first_line(error)}). Is the file whole?"
         ) from None
 
 
@@ -68,7 +68,7 @@ def _items(stream: BinaryIO, decode: object) -> Iterator[object]:
         yield decode()
 
 
-def _first_line(error: BaseException) -> str:
+def _take_first_line(error: BaseException) -> str:
     return (str(error).splitlines() or [type(error).__name__])[0]
 
 

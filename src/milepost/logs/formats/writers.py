@@ -64,7 +64,7 @@ class Spool:
 
     def add(self, record: Record) -> None:
         """Keep one record; fields that are absent are left out."""
-        kept = {name: _as_read(name, value) for name, value in record.items() if value is not None and value != ""}
+        kept = {name: _simplify_value(name, value) for name, value in record.items() if value is not None and value != ""}
         for name, value in kept.items():
             self.kinds.setdefault(name, set()).add(type(value))
             if type(value) is int and abs(value) > _EXACT:
@@ -94,7 +94,7 @@ class Spool:
         return [name for name, kinds in self.kinds.items() if kinds & {dict, list}]
 
 
-def _as_read(name: str, value: object) -> object:
+def _simplify_value(name: str, value: object) -> object:
     """A value as it is understood, so that it reads the same from a table without types: a level 7.0 is the level 7."""
     if type(value) is not float or name in _NUMBERS or name == "time" or not value.is_integer():
         return value
@@ -134,13 +134,13 @@ def write_parquet(spool: Spool, out: BinaryIO) -> None:
     types = {name: _column_type(name, spool) for name in columns}
     schema = pa.schema([(name, types[name]) for name in columns])
     with parquet.ParquetWriter(out, schema, compression="zstd") as writer:
-        for records in _in_batches(spool):
+        for records in _read_batches(spool):
             cells = {name: [_fitting(record.get(name), types[name]) for record in records] for name in columns}
             arrays = [pa.array(cells[name], types[name]) for name in columns]
             writer.write_batch(pa.RecordBatch.from_arrays(arrays, schema=schema))
 
 
-def _in_batches(spool: Spool) -> Iterator[list[Record]]:
+def _read_batches(spool: Spool) -> Iterator[list[Record]]:
     records = iter(spool)
     while batch := list(itertools.islice(records, _AT_ONCE)):
         yield batch

@@ -84,14 +84,14 @@ def _events(stream: BinaryIO) -> Iterator[dict[str, object]]:
             continue
         path.pop()
         if tag in _VALUES and path and local_name(path[-1].tag) == "trace":
-            trace |= _named([element], {"concept:name": "session"})
+            trace |= _rename_attributes([element], {"concept:name": "session"})
         elif tag == "event":
-            yield trace | _named(element, {"concept:name": "event", "time:timestamp": "time"})
+            yield trace | _rename_attributes(element, {"concept:name": "event", "time:timestamp": "time"})
         if tag in ("event", "trace") and path:
             path[-1].remove(element)
 
 
-def _named(attributes: Iterable[Element], standard: dict[str, str]) -> dict[str, object]:
+def _rename_attributes(attributes: Iterable[Element], standard: dict[str, str]) -> dict[str, object]:
     """Attributes by our names; one that has our name itself goes before one of the standard's."""
     columns: dict[str, object] = {}
     for element in attributes:
@@ -175,12 +175,12 @@ def _records(stream: BinaryIO, path: tuple[str, ...]) -> Iterator[dict[str, obje
         around.pop()
         tags = tuple(local_name(outer.tag) for outer in (*around, element))
         if tags[-len(path) :] == path:
-            yield _with_outer(_columns(element), around)
+            yield _add_outer_attributes(_columns(element), around)
             if around:
                 around[-1].remove(element)
 
 
-def _with_outer(record: dict[str, str], around: list[Element]) -> dict[str, object]:
+def _add_outer_attributes(record: dict[str, str], around: list[Element]) -> dict[str, object]:
     """A record with the attributes and the plain texts of all elements around it, the innermost first."""
     columns: dict[str, object] = {**record}
     for outer in reversed(around):

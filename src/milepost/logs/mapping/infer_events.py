@@ -46,7 +46,7 @@ def infer_from_sequence(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[s
     Args:
         sessions: per session, the word and the level of each record, in order.
     """
-    seen = _looked_at(sessions)
+    seen = _count_words(sessions)
     meanings: dict[str, Meaning] = {}
     opener = max(seen, key=lambda word: seen[word].first, default=None)
     if opener is None or seen[opener].first < _FEWEST:
@@ -87,7 +87,7 @@ def _failures(seen: Mapping[str, _SeenWords], meanings: dict[str, Meaning], open
             meanings[word] = Meaning("retry", "comes after that alone, and goes on as a beginning does")
 
 
-def _looked_at(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str, _SeenWords]:
+def _count_words(sessions: Sequence[Sequence[tuple[str, str]]]) -> dict[str, _SeenWords]:
     seen: dict[str, _SeenWords] = defaultdict(_SeenWords)
     for records in sessions:
         often = Counter(records)

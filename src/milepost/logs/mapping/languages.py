@@ -97,11 +97,11 @@ def event_of(word: str) -> str | None:
 def likeliest_encoding(data: bytes, guess: str | None) -> str | None:
     """The encoding by which some bytes hold most words that are known here; what the bytes alone seem to be, where none does."""
     candidates = [*([guess] if guess else []), *(name for name in _ENCODINGS if name != guess)]
-    best = max(candidates, key=lambda name: _known_words(data, name), default=None)
-    return best if best is not None and _known_words(data, best) else guess
+    best = max(candidates, key=lambda name: _count_known_words(data, name), default=None)
+    return best if best is not None and _count_known_words(data, best) else guess
 
 
-def _known_words(data: bytes, encoding: str) -> int:
+def _count_known_words(data: bytes, encoding: str) -> int:
     """How many cells of the first lines are words that are known."""
     try:
         text = data[: data.rfind(b"\n") + 1].decode(encoding)

@@ -76,7 +76,7 @@ def map_by_words(
     if sheet is not None:
         return "\n".join([*_input_lines(options), *sheet]) + "\n", sample.records, cells
     fields = _guess_fields(columns, sample.records)
-    screens = _of_screens(fields, sample.records)
+    screens = _is_of_screens(fields, sample.records)
     lines = [*_input_lines(options), *_row_lines(arrays, screens)]
     lines += _field_lines(columns, fields, len(sample.records), screens)
     lines += _time_lines(columns, fields, sample.records)
@@ -86,7 +86,7 @@ def map_by_words(
     return "\n".join(lines) + "\n", sample.records, cells
 
 
-def _of_screens(fields: Mapping[str, str], records: list[Mapping[str, object]]) -> bool:
+def _is_of_screens(fields: Mapping[str, str], records: list[Mapping[str, object]]) -> bool:
     """Return whether the level is only in records that have no event: where the screen changes."""
     event, level = fields.get("event"), fields.get("level")
     if event is None or level is None:

@@ -159,13 +159,13 @@ def _table(records: list[Mapping[str, object]]) -> object:
         try:
             columns[name] = pa.array(values)
         except (pa.ArrowInvalid, pa.ArrowTypeError, OverflowError):
-            columns[name] = pa.array([None if value is None else _as_text(value) for value in values], pa.string())
+            columns[name] = pa.array([None if value is None else _format_cell(value) for value in values], pa.string())
         except UnicodeError as error:
             raise LogError(f"{name}: holds text that no query can read.") from error
     return pa.table(columns)
 
 
-def _as_text(value: object) -> str:
+def _format_cell(value: object) -> str:
     return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False, default=str)
 
 

@@ -100,8 +100,8 @@ class AttemptSink:
             last = number == len(ordered) - 1
             begun, ended = row.started or 0.0, row.ended
             opening = {name: value for name, value in row.ours.items() if name not in _OF_THE_END}
-            self._add(row, opening | {"event": "start", "time": _written(begun, stamped), "seq": 2 * number})
-            closing = row.ours | {"time": _written(begun if ended is None else ended, stamped), "seq": 2 * number + 1}
+            self._add(row, opening | {"event": "start", "time": _format_moment(begun, stamped), "seq": 2 * number})
+            closing = row.ours | {"time": _format_moment(begun if ended is None else ended, stamped), "seq": 2 * number + 1}
             untimed = UNTIMED if ended is None else 0
             if row.result in _OUTCOMES:
                 self._add(row, closing | {"event": row.result}, untimed)
@@ -146,7 +146,7 @@ def _laid_out(rows: list[_Row]) -> list[_Row]:
     return laid
 
 
-def _written(moment: float, stamped: bool) -> object:
+def _format_moment(moment: float, stamped: bool) -> object:
     """A time as a record has it."""
     from datetime import UTC, datetime, timedelta
 

@@ -257,18 +257,18 @@ def _sources(name: str) -> list[Source]:
     try:
         mode = path.stat().st_mode
     except (FileNotFoundError, NotADirectoryError):
-        return _by_pattern(name)
+        return _list_by_pattern(name)
     except OSError as error:
         raise LogError(f"{name}: cannot be read ({error.strerror or error}).") from error
-    return _at_path(path, mode)
+    return _list_at_path(path, mode)
 
 
-def _at_path(path: Path, mode: int) -> list[Source]:
+def _list_at_path(path: Path, mode: int) -> list[Source]:
     """Return the sources at a path that exists."""
     if stat.S_ISDIR(mode) and (path / STORE_MANIFEST).is_file():
         return [Source(path / STORE_MANIFEST, store=path)]
     if stat.S_ISDIR(mode):
-        return _in_folder(path)
+        return _list_in_folder(path)
     if stat.S_ISFIFO(mode) or stat.S_ISSOCK(mode):
         return [Source(_spooled(str(path)), name=str(path))]
     if not stat.S_ISREG(mode):
@@ -294,17 +294,17 @@ def _spooled(name: str) -> Path:
     return target
 
 
-def _by_pattern(name: str) -> list[Source]:
+def _list_by_pattern(name: str) -> list[Source]:
     """Return the sources for a name that is no path: a table in a database file, or a glob."""
     file, mark, table = name.rpartition(TABLE_MARK)
     if mark and Path(file).is_file():
         return [Source(Path(file), table)]
     if glob.has_magic(name):
-        return _in_glob(name)
+        return _list_in_glob(name)
     raise LogError(f"{name}: no such file or folder. Give a log file, a folder of logs, a glob, or - for standard input.")
 
 
-def _in_glob(pattern: str) -> list[Source]:
+def _list_in_glob(pattern: str) -> list[Source]:
     paths = [Path(path) for path in sorted(glob.glob(pattern, recursive=True), key=natural_key)]
     sources = [Source(path) for path in paths if path.is_file() and store_around(path) is None]
     if not sources:
@@ -312,7 +312,7 @@ def _in_glob(pattern: str) -> list[Source]:
     return sources
 
 
-def _in_folder(folder: Path) -> list[Source]:
+def _list_in_folder(folder: Path) -> list[Source]:
     try:
         named = [path for path in folder.rglob("*") if is_log_name(path.name) and path.is_file()]
         paths = [path for path in named if store_around(path, folder) is None]

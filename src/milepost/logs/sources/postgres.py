@@ -68,7 +68,7 @@ def copy_table(address: str) -> tuple[str, Path]:
     server, table = (match[1], match[2]) if match else (address, None)
     shown = without_secrets(server)
     with _open_cursor(server, shown) as cursor:
-        schema, name = _named(_listed(cursor), table, shown)
+        schema, name = _find_table(_listed(cursor), table, shown)
         target = scratch_folder() / "table.parquet"
         _copy(cursor, _select(cursor, schema, name), target)
     return f"{shown}::{name}", target
@@ -108,7 +108,7 @@ def _listed(cursor: Cursor) -> list[tuple[str, str]]:
     return [(str(schema), str(name)) for schema, name in cursor.fetchall()]
 
 
-def _named(listed: list[tuple[str, str]], table: str | None, shown: str) -> tuple[str, str]:
+def _find_table(listed: list[tuple[str, str]], table: str | None, shown: str) -> tuple[str, str]:
     """The table that is meant."""
     matches = [name for name in listed if table in (None, name[1], ".".join(name))]
     if table is None and len(matches) == 1:

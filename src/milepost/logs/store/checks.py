@@ -94,17 +94,17 @@ def require_sound_tables(tables: Mapping[str, Mapping[str, list[object]]], files
         KeyError: a column is missing.
     """
     names, sessions, refused = tables["names"], tables["sessions"], tables["refused"]
-    _all_texts("names", names["kind"], names["text"])
-    _all_texts("sessions", sessions["name"], sessions["tags"])
+    _require_texts("names", names["kind"], names["text"])
+    _require_texts("sessions", sessions["name"], sessions["tags"])
     require_true(len(set(sessions["name"])) == len(sessions["name"]), "a session is there twice")
     for key in ("player", "build", "epoch"):
-        _all_texts("sessions", [value for value in sessions[key] if value is not None])
+        _require_texts("sessions", [value for value in sessions[key] if value is not None])
     require_true(all(type(value) is bool for value in sessions["debug"]), "debug of a session is neither true nor false")
     require_true(
         all(type(value) is float and abs(value) < np.inf for value in sessions["first_clock"]), "a session begins at no time"
     )
     require_true(all(type(value) is int and value >= ABSENT for value in sessions["part"]), "a session lies in no part")
-    _all_texts("refused", refused["reason"], [value for value in refused["session"] if value is not None])
+    _require_texts("refused", refused["reason"], [value for value in refused["session"] if value is not None])
     for key, least, most in (("file", 0, files - 1), ("line", 0, _LINES), ("times", 1, _LINES)):
         require_true(
             all(type(value) is int and least <= value <= most for value in refused[key]),
@@ -112,7 +112,7 @@ def require_sound_tables(tables: Mapping[str, Mapping[str, list[object]]], files
         )
 
 
-def _all_texts(where: str, *columns: list[object]) -> None:
+def _require_texts(where: str, *columns: list[object]) -> None:
     require_true(all(isinstance(value, str) for column in columns for value in column), f"{where} holds what is no text")
 
 

@@ -62,7 +62,7 @@ class WrittenValues:
             ValuesError: it is of other kinds.
         """
         try:
-            known = {kind.__qualname__: kind for kind in _with_parts(kinds)}
+            known = {kind.__qualname__: kind for kind in _add_parts(kinds)}
             return _value(self.trees[name], self.columns, known) if name in self.trees else None
         except (*_BROKEN, StopIteration) as error:
             raise ValuesError(str(error)) from None
@@ -98,7 +98,7 @@ def _plain(value: object, columns: list[Column]) -> object:
     if value is None or type(value) in (bool, int, float, str):
         return value
     if isinstance(value, np.ndarray):
-        return _of_column(value, columns)
+        return _pack_column(value, columns)
     if isinstance(value, np.generic):
         return value.item()
     if is_dataclass(value) and not isinstance(value, type):
@@ -129,7 +129,7 @@ def _is_plain(value: object) -> bool:
     )
 
 
-def _of_column(column: Column, columns: list[Column]) -> object:
+def _pack_column(column: Column, columns: list[Column]) -> object:
     if column.dtype.kind not in _NUMBERS:
         raise TypeError(f"a column of {column.dtype} is not written")
     same = column.ndim == 1 and len(column) > 1 and column.strides == (0,)
@@ -144,9 +144,9 @@ def _value(tree: object, columns: Mapping[str, Column], kinds: Mapping[str, type
     if "plain" in tree:
         return tree["plain"]
     if "column" in tree:
-        return columns[_named(tree["column"])]
+        return columns[_column_name(tree["column"])]
     if "same" in tree:
-        return np.broadcast_to(columns[_named(tree["same"])][0], tree["rows"])
+        return np.broadcast_to(columns[_column_name(tree["same"])][0], tree["rows"])
     if "fields" in tree:
         return kinds[tree["of"]](**{name: _value(item, columns, kinds) for name, item in tree["fields"].items()})
     if "items" in tree:
@@ -157,12 +157,12 @@ def _value(tree: object, columns: Mapping[str, Column], kinds: Mapping[str, type
     return kind(_value(item, columns, kinds) for item in tree[name])
 
 
-def _named(number: int) -> str:
+def _column_name(number: int) -> str:
     """Return the name that NumPy gives a column by its number."""
     return f"arr_{number}"
 
 
-def _with_parts(kinds: Iterable[type]) -> set[type]:
+def _add_parts(kinds: Iterable[type]) -> set[type]:
     """Some classes, and those that their fields name."""
     classes: set[type] = set()
     waiting = list(kinds)
@@ -172,13 +172,13 @@ def _with_parts(kinds: Iterable[type]) -> set[type]:
             continue
         classes.add(kind)
         for hint in get_type_hints(kind).values():
-            waiting += _named_in(hint)
+            waiting += _list_classes_in(hint)
     return classes
 
 
-def _named_in(hint: object) -> list[type]:
+def _list_classes_in(hint: object) -> list[type]:
     if get_origin(hint) is None:
         return [hint] if isinstance(hint, type) else []
     inside = get_args(hint)
     origins = [] if get_origin(hint) in (Union, UnionType) else [get_origin(hint)]
-    return [kind for kind in origins if isinstance(kind, type)] + [named for arg in inside for named in _named_in(arg)]
+    return [kind for kind in origins if isinstance(kind, type)] + [named for arg in inside for named in _list_classes_in(arg)]

@@ -100,7 +100,7 @@ def pack(
         raise UsageError("files are packed, not standard input and not another store. Name the log files.")
     if is_store(folder) and into.if_there == "refuse":
         raise UsageError(f"{folder}: is a store already. --add adds to it, --force packs it anew.")
-    if folder.exists() and not is_store(folder) and not _only_ours(folder):
+    if folder.exists() and not is_store(folder) and not _holds_only_ours(folder):
         raise UsageError(f"{folder}: is there, and is no store. Name another place.")
     if is_store(folder) and into.if_there == "add" and needs_all_files(log_map):
         reason = "its query, or its gaps between sessions, look at all files at once"
@@ -115,7 +115,7 @@ def pack(
         return _Packing(folder, manifest, builder, layout).pack(sources, log_map, options, progress)
 
 
-def _only_ours(folder: Path) -> bool:
+def _holds_only_ours(folder: Path) -> bool:
     """Return whether all that is in a place is what a pack that broke off may have left there."""
     return folder.is_dir() and all(_OURS.fullmatch(file.name) for file in folder.iterdir())
 

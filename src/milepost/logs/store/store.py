@@ -196,7 +196,7 @@ def lay_down(folder: Path, manifest: Manifest, builder: RecordBuilder, rows: dic
     for part in np.flatnonzero(np.diff(bounds)).tolist():
         of_part = order[bounds[part] : bounds[part + 1]]
         columns = {name: np.ascontiguousarray(column[of_part]) for name, column in slim.items()}
-        written = _written(folder, f"records/part={part:02d}/{number:06d}.parquet", columns)
+        written = _write_columns(folder, f"records/part={part:02d}/{number:06d}.parquet", columns)
         added.append(written | {"part": part, "rows": len(of_part)})
     return replace(
         manifest,
@@ -215,7 +215,7 @@ def seal(folder: Path, manifest: Manifest, builder: RecordBuilder) -> Manifest:
     """
     small = {"sessions": _session_columns, "names": _name_columns, "refused": _refused_columns}
     number = manifest.additions
-    tables = {name: _written(folder, f"{name}-{number:06d}.parquet", table_of(builder)) for name, table_of in small.items()}
+    tables = {name: _write_columns(folder, f"{name}-{number:06d}.parquet", table_of(builder)) for name, table_of in small.items()}
     sealed = replace(manifest, tables=tables, debug_only=sorted(builder.known.debug_only))
     before = _earlier_manifest(folder, sealed)
     for name in (earlier_name(sealed), STORE_MANIFEST):
@@ -320,7 +320,7 @@ def _refused_columns(builder: RecordBuilder) -> Cells:
     }
 
 
-def _written(folder: Path, name: str, columns: Cells) -> dict[str, object]:
+def _write_columns(folder: Path, name: str, columns: Cells) -> dict[str, object]:
     """Write columns to a Parquet file of a store; its name and checksum."""
     path = folder / name
     try:
