@@ -4,6 +4,7 @@ import json
 
 import pytest
 
+from milepost.logs.mapping.map_usage import match_pattern
 from one_play import PLAY, own_form
 
 WORDS = {"death": "gescheitert", "complete": "geschafft", "reset": "neu gestartet"}
@@ -112,6 +113,38 @@ def test_nested_arrays(milepost, expected):
     milepost.write("wrong.toml", '[rows]\nexplode = "rounds"\n')
     done = milepost("funnel", "log.json", "--map", "wrong.toml")
     assert done.returncode == 2 and "no record has the array 'rounds'" in done.stderr and "wrong.toml" in done.stderr
+
+
+def test_arrays_in_selected_rows(milepost, expected):
+    """What a query selects from a file, or from two, may hold the records in arrays."""
+    sessions = {}
+    for line in own_form():
+        sessions.setdefault((line["player"], line["session"]), []).append({k: line[k] for k in ("time", "event", "level")})
+    records = [{"player": p, "session": s, "steps": steps} for (p, s), steps in sessions.items()]
+    milepost.write("log.jsonl", [{"name": "nobody", **record} for record in records])
+    milepost.write("map.toml", '[input]\nselect = "SELECT * EXCLUDE (name) FROM log"\n[rows]\nexplode = "steps"\n')
+    assert figures(milepost, "log.jsonl", "--map", "map.toml", "--repeat-window", "0.05") == expected
+    milepost.write("two/first.jsonl", records[:1])
+    milepost.write("two/rest.jsonl", records[1:])
+    milepost.write(
+        "map.toml", '[input]\nselect = "SELECT * FROM first UNION ALL SELECT * FROM rest"\n[rows]\nexplode = "steps"\n'
+    )
+    assert figures(milepost, "two", "--map", "map.toml", "--repeat-window", "0.05") == expected
+
+
+@pytest.mark.parametrize(
+    ("pattern", "column", "level"),
+    [
+        ("* tries", "Mill Pond tries", "Mill Pond"),
+        ("tries of *", "tries of Low Arch", "Low Arch"),
+        ("L*_n", "L7_n", "7"),
+        ("aa*aa", "aaa", None),  # too short to hold both ends
+        ("aa*aa", "aaaa", None),
+        ("* tries", "Mill Pond seconds", None),
+    ],
+)
+def test_columns_that_fit_a_pattern(pattern, column, level):
+    assert match_pattern(pattern, column) == level
 
 
 def test_fields_that_hold(milepost, expected):

@@ -80,3 +80,25 @@ def test_what_is_ours_already_is_not_called_unused(milepost):
     read, unused = milepost("map", "log.jsonl").stdout.split("# Not used;")
     assert "#   collected: in 100 % of records, 1 value: 1\n" in read.split("# Read as they are")[1] and "collected" not in unused
     assert "2 values: 0.7 and 0.8" in read and "mood: in 100 %" in unused
+
+
+@pytest.mark.parametrize(
+    ("step", "lines"),
+    [
+        (6, ['unit = "s"  # the median step between records of a session is 6']),
+        (6000, ['unit = "ms"  # the median step between records of a session is 6,000, the largest time 306,000']),
+        (6_000_000, ['unit = "us"  # the median step between records of a session is 6,000,000, the largest time 306,000,000']),
+        (360, ['unit = "frames"  # the median step is 360', "rate = 60  # frames per second: NOT GUESSED, check"]),
+    ],
+)
+def test_units_of_a_log_of_ours(milepost, step, lines):
+    """Numbers too far apart to be seconds are something else, and the reason stands beside."""
+    words = ["start", "death", "start", "complete"]
+    log = [
+        {"session": f"s{n}", "time": step * place, "event": words[place % 4], "level": f"Lock {place // 4}"}
+        for n in range(5)
+        for place in range(52)
+    ]
+    milepost.write("log.jsonl", log)
+    drafted = milepost("map", "log.jsonl").stdout
+    assert all(line in drafted for line in lines), drafted
