@@ -52,9 +52,9 @@ class _Parser(argparse.ArgumentParser):
 
     def error(self, message: str) -> NoReturn:
         """Say what is wrong, which word may be meant, and where help is, with status 2."""
-        self.exit(Exit.UNUSABLE, f"{self.prog}: {self._with_nearest(message)} {self.prog} --help explains.\n")
+        self.exit(Exit.UNUSABLE, f"{self.prog}: {self._add_nearest(message)} {self.prog} --help explains.\n")
 
-    def _with_nearest(self, message: str) -> str:
+    def _add_nearest(self, message: str) -> str:
         from milepost.wording import safe
 
         unknown = re.match(r"argument COMMAND: invalid choice: '(.*?)'", message)

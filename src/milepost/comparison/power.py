@@ -112,10 +112,10 @@ class Power:
         """Return the variance of the estimate with one player in each build, by draw and level."""
         rng = np.random.default_rng(self.seed)
         if self.question == "drop-off":
-            return [self._of_drop_off(pilot, rng) for _ in range(_DRAWS)]
-        return [self._of_difficulty(pilot.drawn(rng), rng) for _ in range(_DRAWS)]
+            return [self._draw_drop_off_variances(pilot, rng) for _ in range(_DRAWS)]
+        return [self._draw_variances(pilot.drawn(rng), rng) for _ in range(_DRAWS)]
 
-    def _of_difficulty(self, world: World, rng: np.random.Generator) -> Floats:
+    def _draw_variances(self, world: World, rng: np.random.Generator) -> Floats:
         tries, skill = world.play(rng)
         n = len(world.difficulty)
         covariance = covariance_at(world.difficulty, parameters(world), tries) * IMAGINED
@@ -131,7 +131,7 @@ class Power:
         variance: Floats = beyond * (1 + ratio) + 2 * shared / max(1, n)
         return variance
 
-    def _of_drop_off(self, pilot: Pilot, rng: np.random.Generator) -> Floats:
+    def _draw_drop_off_variances(self, pilot: Pilot, rng: np.random.Generator) -> Floats:
         total = pilot.players or 0
         if not total:
             raise UsageError("how many players a drop-off takes can only be told from a pilot log. Name one.")

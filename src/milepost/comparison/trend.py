@@ -145,10 +145,10 @@ class _Case:
         points = [(place, rows[level]) for place, rows in enumerate(self.judged) if level in rows]
         places = [place for place, _ in points]
         changes = [
-            cast(TrendChange, {**self._from_first_to_last(level, before, after), "one_step": False})
+            cast(TrendChange, {**self._judge_first_to_last(level, before, after), "one_step": False})
             for before, after in zip(places, places[1:], strict=False)
         ]
-        whole = self._from_first_to_last(level, places[0], places[-1]) if len(places) > 2 else None
+        whole = self._judge_first_to_last(level, places[0], places[-1]) if len(places) > 2 else None
         return TrendRow(
             level=level, points=[self._point(place, row) for place, row in points], changes=changes, whole=whole, since=None
         )
@@ -157,7 +157,7 @@ class _Case:
         known = {name: row[name] for name in ("players", "tries", "try_clear", "difficulty", "se")}
         return cast(TrendPoint, {"step": self.steps.names[place], **known})
 
-    def _from_first_to_last(self, level: str, before: int, after: int) -> TrendWhole:
+    def _judge_first_to_last(self, level: str, before: int, after: int) -> TrendWhole:
         row = self.pair(before, after).rows.get(level)
         figures = {key: None if row is None else cast("Mapping[str, object]", row)[key] for key in _TOLD}
         return cast(TrendWhole, {"from": self.steps.names[before], "to": self.steps.names[after], **figures})

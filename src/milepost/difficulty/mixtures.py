@@ -62,14 +62,14 @@ class Mixtures:
         self.variance = self.mean**2 + self.spread  # around zero, as it enters the model
         self._log_above = log_normal(self.mean / np.sqrt(self.spread))
         self._sums = _ShapeSums(self.candidates, self.shapes)
-        self._turned, self._precision = self._turned_apart()
+        self._turned, self._precision = self._rotate_apart()
         self._pulled = self._inverse_times(self.y)
         self._hold = self._squares()
         self._pull = self._sums.of(self._pulled)
-        log_weights = self._without_events()
+        log_weights = self._weigh_without_events()
         self._known: dict[tuple[int, ...], _Chosen] = {(): _Chosen((), (), log_weights)}
 
-    def _turned_apart(self) -> tuple[Floats, Floats]:
+    def _rotate_apart(self) -> tuple[Floats, Floats]:
         """Per bend, the axes along which the difficulties vary apart; per roughness and bend, the precision along each."""
         spectra = [np.linalg.eigh(_curve(self.places, bend) + self.covariance) for bend in _BEND]
         along = np.array([values for values, _ in spectra])
@@ -94,7 +94,7 @@ class Mixtures:
         bends = [self._sums.squares(axes, precision) for axes, precision in by_bend]
         return np.stack(bends, axis=2).reshape(len(self.candidates), len(self.rough))
 
-    def _without_events(self) -> Floats:
+    def _weigh_without_events(self) -> Floats:
         """Per mixture, its log weight without any event."""
         apart = (np.log(_ROUGHNESS) - np.log(_ROUGHNESS_MEDIAN)) / _ROUGHNESS_SPREAD
         weight = -0.5 * (_ROUGHNESS_TAIL + 1) * np.log1p(apart**2 / _ROUGHNESS_TAIL)

@@ -93,7 +93,7 @@ class LabelSearch:
     def best(self) -> Labelling:
         """Return the best labelling that was found."""
         climbed = [self._climb(start) for start in self._beginnings()]
-        labels, score = self._with_clears_before_leaving(*max(climbed, key=lambda pair: pair[1]))
+        labels, score = self._move_clears_before_leaving(*max(climbed, key=lambda pair: pair[1]))
         doubts = self._settle_ties(labels, score)
         for word, used in enumerate(self.used):
             few = used < FEWEST and not self.rows
@@ -173,7 +173,7 @@ class LabelSearch:
                 labels[word], labels[other] = kept
         return score
 
-    def _with_clears_before_leaving(self, labels: list[int], score: float) -> tuple[list[int], float]:
+    def _move_clears_before_leaving(self, labels: list[int], score: float) -> tuple[list[int], float]:
         """The labels where what closes a try just before the clear is the clear, and what was taken for it leaves the level."""
         if self.rows:
             return labels, score

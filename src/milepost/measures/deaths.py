@@ -199,7 +199,7 @@ class Deaths:
                     **figures.of(None),
                     without_cause=counts.deaths.at(level).at(ABSENT).total,
                     causes=dict(sorted(causes.items(), key=lambda item: (-item[1]["deaths"], item[0]))),
-                    on_arrival=self._on_arrival(counts, level),
+                    on_arrival=self._count_on_arrival(counts, level),
                     **_count_before_progress(counts, level),
                     **_failures(play.about.causes, counts.failures.at(level)),
                     void=void_attempts(play, level),
@@ -207,7 +207,7 @@ class Deaths:
             )
         return Table(rows, NoTotals())
 
-    def _on_arrival(self, counts: DeathCounts, level: int) -> int:
+    def _count_on_arrival(self, counts: DeathCounts, level: int) -> int:
         """How many deaths came within the first moment, or before any input where the log tells of inputs, as a rule."""
         attempts, telling = counts.inputs
         deaths = counts.lasting.at(level)
@@ -240,8 +240,10 @@ class _Figures:
 
     def of(self, cause: int | None) -> DeathFigures:
         """Return the figures of one cause, or of all deaths."""
-        players = self.counts.players.at(self.level) if cause is None else self._at_cause(self.counts.players_by_cause, cause)
-        deaths, bins = self._at_cause(self.counts.deaths, cause).total, self._bins(cause)
+        players = (
+            self.counts.players.at(self.level) if cause is None else self._count_at_cause(self.counts.players_by_cause, cause)
+        )
+        deaths, bins = self._count_at_cause(self.counts.deaths, cause).total, self._bins(cause)
         return DeathFigures(
             deaths=deaths,
             players=players.total,
@@ -252,14 +254,14 @@ class _Figures:
             said=self._numbers_in_tags(cause),
         )
 
-    def _at_cause(self, counts: Counted, cause: int | None) -> Counted:
+    def _count_at_cause(self, counts: Counted, cause: int | None) -> Counted:
         """Return the figures of the level and cause, of what is counted by level and cause."""
         at_level = counts.at(self.level)
         return at_level if cause is None else at_level.at(cause)
 
     def _bins(self, cause: int | None) -> list[int]:
         """Deaths by tenths of the level."""
-        progress = self._at_cause(self.counts.progress, cause)
+        progress = self._count_at_cause(self.counts.progress, cause)
         bins = np.zeros(BINS, np.int64)
         np.add.at(bins, progress.columns[-1], progress.count)
         return [int(count) for count in bins]
@@ -268,7 +270,7 @@ class _Figures:
         """The numbers that differ from death to death, by the tag that says them."""
         by_tag = {}
         for name, numbers in self.numbers.items():
-            values = self._at_cause(numbers.at_deaths, cause)
+            values = self._count_at_cause(numbers.at_deaths, cause)
             values = values.by(len(values.columns) - 1)
             if len(values.count) > 1:
                 by_tag[name] = SaidAtDeath(n=values.total, p50=values.median())

@@ -82,16 +82,16 @@ class _Pairs:
         return result
 
     def _products(self) -> Iterable[tuple[int, Floats]]:
-        return self._kept if len(self.count) * len(self.alone) ** 2 <= _KEPT else self._made()
+        return self._kept if len(self.count) * len(self.alone) ** 2 <= _KEPT else self._sum_products()
 
     @cached_property
     def _kept(self) -> list[tuple[int, Floats]]:
         total = np.zeros((len(self.count), len(self.alone), len(self.alone)))
-        for kind, products in self._made():
+        for kind, products in self._sum_products():
             total[kind] += products
         return list(enumerate(total))
 
-    def _made(self) -> Iterator[tuple[int, Floats]]:
+    def _sum_products(self) -> Iterator[tuple[int, Floats]]:
         """The kind of some subjects, and the sum of their products: how often two items are one subject's."""
         n_items, order = len(self.alone), np.lexsort((self.subject, self.kind[self.subject]))
         at_once = max(1, _BLOCK // max(1, n_items))

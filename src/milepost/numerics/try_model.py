@@ -222,7 +222,7 @@ class _Data:
         rate = (self.won_by_kind @ is_item + 0.5) / (self.tried @ is_item + 1.0)
         return np.concatenate((-np.log(rate / (1 - rate)), [mean for mean, _ in _PRIORS]))
 
-    def _at(self, values: Floats, grid: _Grid) -> At:
+    def _evaluate_at(self, values: Floats, grid: _Grid) -> At:
         """Return the values that depend on the parameters alone."""
         ability, hold = np.exp(values[-1]) * grid.points, float(values[self.n_items + HOLD])
         linear = self.design @ values[: self.n_items + HOLD]
@@ -245,7 +245,7 @@ class _Data:
         """Per subject, the posterior mean of the ability."""
         means = np.zeros(self.n_subjects)
         for grid in self.grids:
-            means[grid.subjects] = grid.sums.abilities(self._at(values, grid))
+            means[grid.subjects] = grid.sums.abilities(self._evaluate_at(values, grid))
         return means
 
     def slopes(self, values: Floats) -> tuple[float, Floats, Floats]:
@@ -255,7 +255,7 @@ class _Data:
         gradient, information = -(precision @ away), precision
         height = 0.5 * float(gradient @ away)
         for grid in self.grids:
-            at = self._at(values, grid)
+            at = self._evaluate_at(values, grid)
             likelihood, slope, missing, mass = grid.sums.slopes(at)
             height += likelihood
             gradient = gradient + slope

@@ -103,12 +103,12 @@ class Targets:
 
     def __call__(self, play: Play) -> Table[TargetsRow, TargetsTotals]:
         """Rows a target; the totals hold the same, and the counts of verdicts."""
-        rows = [target.row() for target in (*_list_level_targets(play), *self._of_course(play))]
+        rows = [target.row() for target in (*_list_level_targets(play), *self._list_course_targets(play))]
         counts = {verdict: sum(row["verdict"] == verdict for row in rows) for verdict in ("met", "missed", "no_telling")}
         met, missed, no_telling = counts.values()
         return Table(rows, TargetsTotals(targets=rows, met=met, missed=missed, no_telling=no_telling))
 
-    def _of_course(self, play: Play) -> Iterator[_Target]:
+    def _list_course_targets(self, play: Play) -> Iterator[_Target]:
         for name, planned in self.course.items():
             if name == "findings":
                 value = count_weighty(play.compute_once(audit).totals, str(planned))

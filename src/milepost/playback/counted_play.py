@@ -35,7 +35,7 @@ class CountedPlay(Memo):
         Raises:
             AttemptsGoneError: nothing of the kind was.
         """
-        return cast(S, self._counted(kind))
+        return cast(S, self._count_once(kind))
 
     def summary(self, kind: type[T]) -> T:
         """Return the counts over the records.
@@ -43,9 +43,9 @@ class CountedPlay(Memo):
         Raises:
             AttemptsGoneError: nothing of the kind was.
         """
-        return cast(T, self._counted(kind))
+        return cast(T, self._count_once(kind))
 
-    def _counted(self, kind: type) -> object:
+    def _count_once(self, kind: type) -> object:
         if kind not in self.known:
             raise AttemptsGoneError
         return self.known[kind]

@@ -113,10 +113,10 @@ class ChunkSink(Stage):
                 places = [place for place, refused in zip(places, error.rows.tolist(), strict=True) if not refused]
                 continue
             block.lines = np.array([lines[place] for place in places])
-            return set(places) if self._added(block) else set()
+            return set(places) if self._try_to_add(block) else set()
         return set()
 
-    def _added(self, block: Block) -> bool:
+    def _try_to_add(self, block: Block) -> bool:
         builder: RecordBuilder = self.sink.builder
         added = builder.add_block(block, self.sink.file)
         if added and len(builder) >= AT_ONCE:

@@ -77,7 +77,7 @@ class _Cells:
         Raises:
             NotStrictError: not all of it can be read so.
         """
-        table = self._in_sql(path, ending)
+        table = self._build_query(path, ending)
         stamp = f"regexp_full_match({quoted(self.roles.time)}, '{STAMP}')"
         sample = f"SELECT count(*) FILTER ({stamp}) > count(*) / 2 FROM (SELECT * FROM {table} LIMIT {_SAMPLE})"
         columns = self._columns(bool(base.execute(sample).fetchall()[0][0]))
@@ -100,7 +100,7 @@ class _Cells:
         columns.numbers[:] = [_CellNumbers(column.name) for column in columns.numbers]
         return columns
 
-    def _in_sql(self, path: str, ending: str) -> str:
+    def _build_query(self, path: str, ending: str) -> str:
         """The file as DuckDB is to read it: cells as texts, and no guesses."""
         names = [name or f"column {number} without a name" for number, name in enumerate(self.table.names)]
         require(len(set(names)) == len(names))

@@ -91,7 +91,7 @@ class StaySink:
 
     def _stay(self, level: str, values: Mapping[str, object]) -> _Stay | str | None:
         """A stay; None where the level was not reached, and a sentence where a number is none."""
-        values, word = self._without_word(values)
+        values, word = self._split_word(values)
         numbers = {name: parse_decimal(values.get(name)) for name in ("tries", "seconds")}
         for name, number in numbers.items():
             if values.get(name) is not None and (number is None or number < 0):
@@ -108,7 +108,7 @@ class StaySink:
         cleared = was_cleared if word is not None or "cleared" in values or self.map.rows.cleared else True
         return _Stay(level, max(1, int(tries or 1)), seconds, bool(cleared))
 
-    def _without_word(self, values: Mapping[str, object]) -> tuple[Mapping[str, object], str | None]:
+    def _split_word(self, values: Mapping[str, object]) -> tuple[Mapping[str, object], str | None]:
         """A cell such as ``5 DNF`` as its number, and the word behind it where the map knows that; a dash is nothing."""
         cell = values.get("tries")
         if not isinstance(cell, str):
