@@ -51,7 +51,7 @@ class KeptLog:
     """A log of which what was replayed is kept for the next question.
 
     Attributes:
-        asked: the log, and what of it.
+        request: the log, and what of it.
         open: opens the log itself, where something has to be replayed.
         folder: where what is made of it is kept.
         contents: what tells its contents from any others.
@@ -62,7 +62,7 @@ class KeptLog:
         idle_cap: seconds that a stretch without a record counts at most, where there is such a bound.
     """
 
-    asked: LogRequest
+    request: LogRequest
     open: Callable[[], ReplaySource]
     folder: Path
     contents: tuple[str, ...]
@@ -75,7 +75,7 @@ class KeptLog:
     @property
     def course(self) -> Course | None:
         """The course, if one is given."""
-        return self.asked.course
+        return self.request.course
 
     def without_names(self) -> Self:
         """Return the log with pseudonyms for people."""
@@ -122,7 +122,7 @@ class KeptLog:
         if exclusion is not None or self.small:
             return self._source.replay_sides(split, exclusion)
         places = [_place(self, split, side) for side in ("before", "after")]
-        before, after = (place.play(course, self.asked.rules) for place, course in zip(places, split.courses, strict=True))
+        before, after = (place.play(course, self.request.rules) for place, course in zip(places, split.courses, strict=True))
         if before is None or after is None:
             before, after = self._source.replay_sides(split)
             places[0].keep_play(before)
@@ -145,14 +145,14 @@ class KeptLog:
 
     @cached_property
     def _kept_play(self) -> Play | None:
-        play = _place(self).play(self.course, self.asked.rules)
-        return None if play is None else replace(play, again=self.replay_some).kept_by(_place(self))
+        play = _place(self).play(self.course, self.request.rules)
+        return None if play is None else replace(play, replay_without=self.replay_some).kept_by(_place(self))
 
 
 def _place(log: KeptLog, *of_what: object) -> PlayPlace:
     """A play's place, by what tells this question from any other."""
-    asked = log.asked
-    how = (asked.log_map, asked.options, asked.course, asked.rules, asked.conditions, asked.players)
+    request = log.request
+    how = (request.log_map, request.options, request.course, request.rules, request.conditions, request.players)
     return PlayPlace(place_of(log.folder, (log.contents, how, log.anonymous, log.idle_cap, of_what)), log.most)
 
 
@@ -161,38 +161,42 @@ def _summarise_records(play: Play) -> Play:
     if isinstance(play, FullPlay):
         for kind in (Tallies, RawCounts):
             play.summary(kind)
-        play.known |= {AroundAttempts: play.around, SessionTimes: play.session_times}
+        play.summaries |= {AroundAttempts: play.around, SessionTimes: play.session_times}
     return play
 
 
-def kept_store(asked: LogRequest, plan: ExecutionPlan) -> KeptLog:
+def kept_store(request: LogRequest, plan: ExecutionPlan) -> KeptLog:
     """A store, of which the plays are kept beside its records."""
 
     def opened() -> ReplaySource:
         from milepost.partitions.partitioned_source import load_parts
 
-        return load_parts(asked, plan)
+        return load_parts(request, plan)
 
-    folder = Path(asked.names[0])
+    folder = Path(request.names[0])
     manifest = read_manifest(folder)
-    too_many = memory_of_attempts(manifest.rows) > asked.work.most
-    return KeptLog(asked, opened, folder / REPLAYED, (manifest.stamp(),), MOST_OF_STORE, False, too_many)
+    too_many = memory_of_attempts(manifest.rows) > request.work.most
+    return KeptLog(request, opened, folder / REPLAYED, (manifest.stamp(),), MOST_OF_STORE, False, too_many)
 
 
-def kept_small_log(asked: LogRequest) -> KeptLog | None:
+def kept_small_log(request: LogRequest) -> KeptLog | None:
     """A small log in files, of which the plays are kept in the user's cache; None where it is none, or nothing can be kept.
 
     Raises:
         LogError: a name stands for nothing.
     """
-    if os.environ.get(SWITCH) == "no" or process_cache.is_used() or any(name == "-" or is_address(name) for name in asked.names):
+    if (
+        os.environ.get(SWITCH) == "no"
+        or process_cache.is_used()
+        or any(name == "-" or is_address(name) for name in request.names)
+    ):
         return None
-    files = [source.path for source in expand(asked.names)]
+    files = [source.path for source in expand(request.names)]
     contents = _contents([path for path in files if path is not None and path.is_file()])
     folder = cache_folder("logs") if contents is not None and len(contents) == len(files) else None
     if contents is None or folder is None:
         return None
-    return KeptLog(asked, lambda: WholeLog.of(asked), folder, (*asked.names, *contents), MOST_OF_LOGS, True)
+    return KeptLog(request, lambda: WholeLog.of(request), folder, (*request.names, *contents), MOST_OF_LOGS, True)
 
 
 def _contents(files: list[Path]) -> tuple[str, ...] | None:

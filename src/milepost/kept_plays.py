@@ -111,7 +111,7 @@ class PlayPlace:
     def keep_play(self, play: Play) -> None:
         """Lay a play down, with what was made of its records; where that cannot be, it will be replayed again."""
         gated = play.gated
-        values = {kind.__qualname__: value for kind, value in play.known.items()}
+        values = {kind.__qualname__: value for kind, value in play.summaries.items()}
         values |= {name: getattr(gated, name) for name in _OF_GATED} | {name: getattr(play, name) for name in _OF_PLAY}
         values["log"] = gated.log.bare() if isinstance(gated.log, Log) else gated.log
         self._lay_down(_PLAY, values)

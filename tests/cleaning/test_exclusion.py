@@ -61,4 +61,4 @@ def test_spans_and_looks(log):
         some.attempts.taken.tolist() == [False, True, *[False] * 4]
         and some.attempts.number.tolist() == play.attempts.number.tolist()
     )
-    assert some.asked == ("second tries", "the first player") and not play.asked
+    assert some.conditions == ("second tries", "the first player") and not play.conditions

@@ -101,7 +101,7 @@ def list_cautions(play: Summed, command: str) -> list[Caution]:
     cautions = play.compute_and_keep(
         "cautions", lambda replayed: [*_assumptions(replayed), *_heavy(replayed), *_list_unknown_words(replayed)]
     )
-    if command in _SUSPECTS_SAID and not play.asked and not play.per_run:
+    if command in _SUSPECTS_SAID and not play.conditions and not play.per_run:
         return cautions + play.compute_and_keep("moving-suspects", lambda replayed: list(_suspects(replayed)))
     return cautions
 

@@ -68,7 +68,7 @@ def _replay_some(play: Play, exclusion: Exclusion, sessions: Bools) -> Play | No
     """Some sessions of a play, replayed with something left out."""
     if isinstance(play, FullPlay):
         return replay_log(keep_sessions(play.gated.log, sessions), play.course, play.rules, exclusion=exclusion)
-    return play.again(exclusion, sessions) if play.again is not None else None
+    return play.replay_without(exclusion, sessions) if play.replay_without is not None else None
 
 
 def figures_to_compare(play: Play) -> Figures:
@@ -121,7 +121,7 @@ def _replace_players(play: Play, part: Play, sessions: Bools, kept: Bools) -> Pl
         gated=replace(play.gated, sequence=sequence),
         attempts=_join_rows(attempts, theirs, stay, order),
         end=Ends(end),
-        known={AroundAttempts: _join_rows(play.around, part.around, stay, order)},
+        summaries={AroundAttempts: _join_rows(play.around, part.around, stay, order)},
     )
 
 

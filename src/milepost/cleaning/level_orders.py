@@ -42,7 +42,7 @@ class Orders:
         legs: per order, its legs, whose levels are places in the course.
         route: per stop, the number of its route; -1 where it has none.
         optional: per stop, whether it is a level that nobody has to play.
-        whole: the legs of the whole course, as the places of their levels.
+        course_legs: the legs of the whole course, as the places of their levels.
     """
 
     rank: Ints
@@ -51,7 +51,7 @@ class Orders:
     legs: tuple[tuple[Leg, ...], ...] = field(repr=False)
     route: Ints = field(repr=False)
     optional: Bools = field(repr=False)
-    whole: tuple[tuple[int, ...], ...] = field(repr=False)
+    course_legs: tuple[tuple[int, ...], ...] = field(repr=False)
 
     @classmethod
     def of(cls, course: Course | None, stops: Stops, builds: Sequence[str | None]) -> Orders:

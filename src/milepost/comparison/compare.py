@@ -256,7 +256,7 @@ class BuildsCompared:
 
 def _players(play: Play) -> int:
     """How many players count who have a try that is looked at."""
-    if not play.asked:
+    if not play.conditions:
         return int(play.counts.sum())
     table = play.attempts
     return len(np.unique(table.player[play.counts[table.player] & table.taken & (table.level < play.n_levels)]))

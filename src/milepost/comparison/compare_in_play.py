@@ -147,7 +147,7 @@ class _ReplayedLog:
     def replay_sides(self, split: Split) -> tuple[Play, Play]:
         """Replay two groups of sessions, as the whole was."""
         play = with_records(self.replayed)
-        conditions = tuple(parse_condition(text) for text in play.asked)
+        conditions = tuple(parse_condition(text) for text in play.conditions)
         before, after = (
             keep_fitting(
                 replay_log(keep_sessions(play.gated.log, sessions), course, play.rules, exclusion=play.gated.exclusion),

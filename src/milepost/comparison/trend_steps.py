@@ -83,7 +83,7 @@ def steps_from_plays(plays: Sequence[tuple[str, Play]], key: str, least: int) ->
 def _replayed(play: FullPlay, sessions: Bools, build: str | None) -> Play:
     """The play of some sessions alone."""
     course = play.course.of_build(build) if play.course is not None and build is not None else play.course
-    conditions = tuple(parse_condition(text) for text in play.asked)
+    conditions = tuple(parse_condition(text) for text in play.conditions)
     return keep_fitting(
         replay_log(keep_sessions(play.gated.log, sessions), course, play.rules, exclusion=play.gated.exclusion), conditions
     )

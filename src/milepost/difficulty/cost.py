@@ -40,7 +40,7 @@ def quit_hazard(play: Summed, funnel: list[FunnelRow], tries: TriesOfItems) -> Q
     Where only some tries are looked at, those lost are the players who left after one of them.
     """
     lost = sum(max(0, row["lost"] - row["stopped_after_clear"]) for row in funnel)
-    if play.asked and tries.left is not None:
+    if play.conditions and tries.left is not None:
         lost = int((tries.left & ~tries.success).sum())
     counts = play.sums(TryCounts).hits
     failures = max(counts.where(is_among(counts.columns[1], (DIED, WAS_RESET))).total, lost)

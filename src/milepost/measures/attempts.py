@@ -171,7 +171,7 @@ def _table(play: Summed) -> Table[AttemptsRow, AttemptsTotals]:
         )
         for level in levels_shown(play)
     ]
-    if play.asked:
+    if play.conditions:
         for row in rows:
             _forget_numbers(row)
     return Table(rows, AttemptsTotals(learning=learning_curve(rows)))

@@ -116,7 +116,7 @@ def _able(play: Play) -> Ints:
 def _count_by_leg(play: Play, done: Bools) -> tuple[Ints, Ints, Ints]:
     """Per leg of the course, who reached it and who did it; per level, whose first attempt in its leg was there."""
     gated, table = play.gated, play.attempts
-    legs = gated.orders.whole
+    legs = gated.orders.course_legs
     leg_of = np.zeros(play.n_levels, np.int64)
     for number, levels in enumerate(legs):
         leg_of[list(levels)] = number

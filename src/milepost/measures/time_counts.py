@@ -63,7 +63,7 @@ class TimeCounts(AddedUp):
     def of(cls, play: Play) -> TimeCounts:
         """Return the time counts of a play."""
         cell, table = gather_cells(play), play.attempts
-        timed = ~cell.untimed & (cell.tried if play.asked else True)
+        timed = ~cell.untimed & (cell.tried if play.conditions else True)
         rows = np.flatnonzero(first_tries(play) & ~np.isnan(table.active))
         level, settling = table.level[rows], table.settling[rows]
         clears = rows[table.outcome[rows] == CLEARED]

@@ -107,7 +107,7 @@ class TimeInLevel:
         for level in levels_shown(play):
             attempts, seconds = spent.attempts.at(level), spent.at(level)
             first = attempts.where(attempts.columns[0])
-            to_clear = _measure_to_clear(counts, level, int(reached[level]), bool(play.asked))
+            to_clear = _measure_to_clear(counts, level, int(reached[level]), bool(play.conditions))
             rows.append(
                 TimesRow(
                     level=play.stops[level],

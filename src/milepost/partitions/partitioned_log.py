@@ -90,7 +90,9 @@ class PartedLog:
             self._free()
         give_back_now()
         play = merge_plays(played, log, debug_sessions, wanted)
-        return replace(play, again=lambda exclusion, sessions: self.play(self.once_more(wanted, exclusion, sessions), workers))
+        return replace(
+            play, replay_without=lambda exclusion, sessions: self.play(self.once_more(wanted, exclusion, sessions), workers)
+        )
 
     def count_parts(self, wanted: PartRequest, kinds: Kinds, workers: Workers, progress: Progress = SILENT) -> CountedPlay:
         """Replay what is wanted of it, count, and keep nothing else; nobody will have it replayed after that.

@@ -97,7 +97,9 @@ class LoadedParts:
     def _plays(self, wanted: list[PartRequest], last: bool = False) -> list[Play]:
         with self.telling() as progress, workers(self.work.threads, self.work.cluster, progress) as pool:
             plays = [self.parted.play(request, pool, progress, last) for request in wanted]
-        return [replace(play, again=partial(self._replay_some, request)) for request, play in zip(wanted, plays, strict=True)]
+        return [
+            replace(play, replay_without=partial(self._replay_some, request)) for request, play in zip(wanted, plays, strict=True)
+        ]
 
     def _replay_some(self, wanted: PartRequest, exclusion: Exclusion, sessions: Bools) -> Play:
         """Some sessions of a play with something left out."""

@@ -116,13 +116,13 @@ def apply_exclusion(play: P, exclusion: Exclusion) -> P:
     number, rerun = number_tries(table.player, table.level, outcome == CLEARED, void)
     attempts = replace(table, outcome=outcome, void=void, number=number, rerun=rerun)
     gated = replace(play.gated, exclusion=exclusion)
-    return replace(play, gated=gated, attempts=attempts, end=Ends(end), known=dict(play.known))
+    return replace(play, gated=gated, attempts=attempts, end=Ends(end), summaries=dict(play.summaries))
 
 
 def look_at(play: P, fits: Bools, asked: str) -> P:
     """The play with an eye on some of its attempts only; they keep the numbers that they have among all."""
     attempts = replace(play.attempts, aside=play.attempts.aside | ~fits)
-    return replace(play, attempts=attempts, asked=(*play.asked, asked), known=dict(play.known))
+    return replace(play, attempts=attempts, conditions=(*play.conditions, asked), summaries=dict(play.summaries))
 
 
 def spans(play: Play, rows: Ints) -> list[Span]:

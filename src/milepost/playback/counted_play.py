@@ -25,8 +25,8 @@ class CountedPlay(Memo):
     n_levels: int
     course: Course | None
     about: About
-    known: dict[type, object]
-    asked: tuple[str, ...] = ()
+    summaries: dict[type, object]
+    conditions: tuple[str, ...] = ()
     per_run: bool = False
 
     def sums(self, kind: type[S]) -> S:
@@ -46,9 +46,9 @@ class CountedPlay(Memo):
         return cast(T, self._count_once(kind))
 
     def _count_once(self, kind: type) -> object:
-        if kind not in self.known:
+        if kind not in self.summaries:
             raise AttemptsGoneError
-        return self.known[kind]
+        return self.summaries[kind]
 
 
 def count_per(play: Play, per: str) -> Play:
@@ -63,4 +63,4 @@ def count_per(play: Play, per: str) -> Play:
         return play
     table, run = play.attempts, find_runs(play).of_attempt
     number, rerun = number_tries(run, table.level, table.ended(CLEARED), table.void)
-    return replace(play, attempts=replace(table, number=number, rerun=rerun), units=run, known=dict(play.known))
+    return replace(play, attempts=replace(table, number=number, rerun=rerun), units=run, summaries=dict(play.summaries))

@@ -43,14 +43,14 @@ class Keeper(Protocol):
 class Memo:
     """Something of which much is made, each once; what is made of it is not made of what is derived from it."""
 
-    _made: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
+    _computed: dict[object, object] = field(default_factory=dict, init=False, repr=False, compare=False)
     _keeper: Keeper | None = field(default=None, init=False, repr=False, compare=False)
 
     def compute_once(self, make: Callable[[Self], V]) -> V:
         """Return a function's result, computed once; nobody may change it."""
-        if make not in self._made:
-            self._made[make] = make(self)
-        return cast(V, self._made[make])
+        if make not in self._computed:
+            self._computed[make] = make(self)
+        return cast(V, self._computed[make])
 
     def kept_by(self, keeper: Keeper) -> Self:
         """Return the memo with a keeper of values that take long to make and are small."""
@@ -65,12 +65,12 @@ class Memo:
             make: makes it.
             kinds: the classes of the objects in it.
         """
-        if name not in self._made:
+        if name not in self._computed:
             kept = self._keeper.load(name, *kinds) if self._keeper is not None else None
-            self._made[name] = make(self) if kept is None else kept
+            self._computed[name] = make(self) if kept is None else kept
             if kept is None and self._keeper is not None:
-                self._keeper.save(name, self._made[name])
-        return cast(V, self._made[name])
+                self._keeper.save(name, self._computed[name])
+        return cast(V, self._computed[name])
 
 
 class Summary(Protocol):
@@ -155,7 +155,7 @@ class Summed(Protocol):
         """Return the facts on the whole log."""
 
     @property
-    def asked(self) -> tuple[str, ...]:
+    def conditions(self) -> tuple[str, ...]:
         """Conditions on attempts, in words, where only those that fit are looked at."""
 
     @property
@@ -187,11 +187,11 @@ class Play(Memo):
         endless: per session, whether its end was missing from the log.
         inferred: whether the course's order was inferred.
         rules: the settings that it was replayed by.
-        known: what was made of the records already.
-        asked: conditions on attempts, in words, where only those that fit are looked at.
+        summaries: what was made of the records already.
+        conditions: those on attempts, in words, where only those that fit are looked at.
         units: per attempt, the run that it belongs to, where numbers and first clears begin anew in each run.
         before: the same log before anything was left out of it as suspect, where something is.
-        again: replays some of its sessions with something left out, where the play has let its records go.
+        replay_without: replays some of its sessions with something left out, where the play has let its records go.
         recall: gives what was made of the records when it was replayed another time, where that was kept; None where not.
         n_levels: the number of levels in the course; stops from there on have no place in it.
     """
@@ -203,11 +203,11 @@ class Play(Memo):
     endless: Bools
     inferred: bool
     rules: ReplayRules
-    known: dict[type, object] = field(default_factory=dict)
-    asked: tuple[str, ...] = ()
+    summaries: dict[type, object] = field(default_factory=dict)
+    conditions: tuple[str, ...] = ()
     units: Ints | None = None
     before: Play | None = None
-    again: Callable[[Exclusion, Bools], Play] | None = None
+    replay_without: Callable[[Exclusion, Bools], Play] | None = None
     recall: Callable[[type], object] | None = None
 
     @property
@@ -286,15 +286,15 @@ class Play(Memo):
 
     def known_summary(self, kind: type[V]) -> V | None:
         """Return a summary that was computed already; None if there is none of the kind."""
-        if kind not in self.known and self.recall is not None:
-            self.known[kind] = self.recall(kind)
-        return cast(V | None, self.known.get(kind))
+        if kind not in self.summaries and self.recall is not None:
+            self.summaries[kind] = self.recall(kind)
+        return cast(V | None, self.summaries.get(kind))
 
     def _summarised(self, kind: type[V], make: Callable[[FullPlay], V]) -> V:
         summary = self.known_summary(kind)
         if summary is None:
             summary = make(with_records(self))
-            self.known[kind] = summary
+            self.summaries[kind] = summary
         return summary
 
 

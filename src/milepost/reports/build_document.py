@@ -42,8 +42,8 @@ def build_head(command: str, play: Summed) -> Head:
         begin["left_out"]["excluded_sessions"] = begin["excluded"]["sessions"]
     if play.per_run:
         begin["per"] = "run"
-    if play.asked:
-        begin["asked"] = list(play.asked)
+    if play.conditions:
+        begin["asked"] = list(play.conditions)
     return begin
 
 
