@@ -18,6 +18,7 @@ from milepost.folder.player_table import read_players
 from milepost.logs.interface import Sessions
 from milepost.logs.store.pack_store import Into, Layout, pack
 from milepost.measures.attempts import AttemptsToClear, TryCounts
+from milepost.measures.cells import WatchOfLevels
 from milepost.measures.coverage import Coverage
 from milepost.measures.deaths import Deaths
 from milepost.measures.funnel import Funnel
@@ -144,6 +145,26 @@ def test_same_documents(folder, monkeypatch, packed, given, rules, where):
     for measure in measures:
         ours, theirs = (build_document("x", play, table_of(play, measure)) for play in (counted, whole))
         assert json.dumps(ours) == json.dumps(theirs)
+
+
+def test_sessions_as_worth_watching(tmp_path, monkeypatch):
+    """Of sessions that are alike in all that counts the first of the log are named, however many debug sessions a part has."""
+    monkeypatch.setattr(memory_parts, "_BLOCK", 20)
+    monkeypatch.setattr(memory_parts, "_BLOCKS", 1 << 20)
+    lines = [
+        {"session": f"s{n:02}", "player": f"p{n:02}", "time": time, "event": event, "level": "Mill Pond"}
+        | ({"debug": True} if n % 7 < (n // 7) % 7 else {})
+        for n in range(56)
+        for time, event in ((0, "start"), (5, "death"), (6, "start"), (9, "death"), (10, "session_end"))
+    ]
+    (tmp_path / "log.jsonl").write_text(as_text(lines), encoding="utf-8")
+    request = LogRequest([str(tmp_path / "log.jsonl")], None, ReplayRules(), work=Work(jobs=1))
+    parts = load_parts(request, ExecutionPlan(held=True))
+    counted = parts.compute_from_counts(None, lambda play: play.sums(WatchOfLevels), (*needs_of([Funnel()]), WatchOfLevels))
+    whole = open_log(request).play().sums(WatchOfLevels)
+    named = [[candidate.watched["session"] for candidate in level] for level in whole.candidates]
+    assert len(parts.parted.parts) > 3 and len(named[0]) == 3
+    assert [[candidate.watched["session"] for candidate in level] for level in counted.candidates] == named
 
 
 def test_what_was_not_counted_is_told(folder):
