@@ -175,3 +175,30 @@ def test_who_left_after_most_failures_in_a_row_is_watched_first(milepost):
         ("slow", 2, True),
         ("stayed", 0, False),
     ]
+
+
+def test_time_that_went_into_failures(milepost):
+    """Seconds of tries that failed before the first clear: of none that cleared or was left, and of none after the clear."""
+    log, clock = [], {}
+
+    def plays(who, lasted, ended, more=None):
+        base = {"session": who, "level": "Mill Pond"}
+        began = clock.get(who, 0.0)
+        log.append(base | {"time": began, "event": "start"})
+        log.append(base | {"time": began + lasted, "event": ended} | (more or {}))
+        clock[who] = began + lasted + 1
+
+    plays("ada", 5, "death")
+    plays("ada", 7.5, "reset")
+    plays("ada", 20, "complete")
+    plays("ada", 40, "death")
+    plays("bo", 3, "death")
+    plays("bo", 100, "session_end", {"cause": "quit"})
+    milepost.write("log.jsonl", log)
+    (row,) = milepost.json("times", "log.jsonl")["levels"]
+    assert row["lost_to_failures"] == 15.5 and row["runs"] == 1
+    milepost.write(
+        "log.jsonl", [line for line in log if line["event"] in ("start", "complete") and line["session"] == "ada"][2:4]
+    )
+    (row,) = milepost.json("times", "log.jsonl")["levels"]
+    assert row["lost_to_failures"] == 0
