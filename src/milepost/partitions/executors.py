@@ -10,6 +10,7 @@ from contextlib import contextmanager
 from typing import Any, Final, TypeVar
 
 from milepost.errors import UsageError, WorkError
+from milepost.logs.sources.remote import first_line
 from milepost.progress import SILENT, Progress
 
 R = TypeVar("R")
@@ -116,7 +117,7 @@ def _cluster(cluster: str, progress: Progress) -> Iterator[Workers]:
     try:
         client: Any = distributed.Client(cluster, timeout=_PATIENCE, set_as_default=False)  # type: ignore[no-untyped-call]
     except Exception as error:  # addresses can be wrong in many ways
-        reason = _take_first_line(error)
+        reason = first_line(error)
         raise WorkError(f"{cluster}: no scheduler answers there ({reason}). Start one, or mend the address.") from None
     try:
         progress.step(f"waiting up to {_WAIT} s for workers")
@@ -128,7 +129,7 @@ def _cluster(cluster: str, progress: Progress) -> Iterator[Workers]:
         with client:
             yield Workers(client.get_executor(retries=_RETRIES))
     except (distributed.KilledWorker, CommClosedError, CancelledError, ImportError) as error:
-        reason = _take_first_line(error)
+        reason = first_line(error)
         raise WorkError(
             f"{cluster}: the work broke off there ({reason}). Do its workers have this version of Mile Post?"
         ) from None
@@ -150,9 +151,5 @@ def _require_address(cluster: str) -> None:
         if not 0 < int(port) < 1 << 16 or not host:
             raise ValueError("its port is none")
     except Exception as error:
-        reason = _take_first_line(error)
+        reason = first_line(error)
         raise WorkError(f"{cluster}: is no address of a scheduler ({reason}). Write one such as tcp://host:8786.") from None
-
-
-def _take_first_line(error: Exception) -> str:
-    return (str(error).splitlines() or [type(error).__name__])[0]

@@ -9,6 +9,7 @@ from typing import BinaryIO, Final
 from milepost.errors import LogError
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources.files import Source
+from milepost.logs.sources.remote import first_line
 from milepost.progress import Progress
 
 _STEP: Final = 5000
@@ -38,7 +39,7 @@ def read_yaml(source: Source, sink: Sink, options: ReadOptions, progress: Progre
         line = error.problem_mark.line + 1 if error.problem_mark else 1
         raise LogError(f"{source.label}:{line}: not YAML from here on ({error.problem}). Is the file whole?") from None
     except (yaml.YAMLError, ValueError, RecursionError) as error:
-        raise LogError(f"{source.label}: not YAML ({_take_first_line(error)}). Is the file whole?") from None
+        raise LogError(f"{source.label}: not YAML ({first_line(error)}). Is the file whole?") from None
 
 
 def read_cbor(source: Source, sink: Sink, options: ReadOptions, progress: Progress) -> None:
@@ -58,7 +59,7 @@ def read_cbor(source: Source, sink: Sink, options: ReadOptions, progress: Progre
                 _give(item, number, source, sink, progress)
     except (cbor2.CBORError, ValueError, RecursionError, OverflowError, MemoryError) as error:
         raise LogError(
-            f"{source.label}:{number + 1}: no CBOR from this item on ({_take_first_line(error)}). Is the file whole?"
+            f"{source.label}:{number + 1}: no CBOR from this item on ({first_line(error)}). Is the file whole?"
         ) from None
 
 
@@ -66,10 +67,6 @@ def _items(stream: BinaryIO, decode: object) -> Iterator[object]:
     assert callable(decode)
     while stream.peek(1):  # type: ignore[attr-defined]  # what opens a source gives buffered streams
         yield decode()
-
-
-def _take_first_line(error: BaseException) -> str:
-    return (str(error).splitlines() or [type(error).__name__])[0]
 
 
 def _give(document: object, place: int, source: Source, sink: Sink, progress: Progress) -> None:

@@ -96,6 +96,6 @@ def _read(remote: BinaryIO) -> bytes:
 
 
 def first_line(error: BaseException) -> str:
-    """Return the driver's message in one line, without an address, which may hold secrets."""
+    """Return what an error says in its first line, without the secrets of addresses; its kind where it says nothing."""
     line = (str(error).splitlines() or [""])[0] or type(error).__name__
     return re.sub(r"[a-z][a-z0-9+.-]*://\S+", lambda match: without_secrets(match[0]), line)
