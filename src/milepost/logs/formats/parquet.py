@@ -12,6 +12,7 @@ from milepost.errors import LogError
 from milepost.logs.columnar.arrow import connect
 from milepost.logs.interface import ReadOptions, Sink
 from milepost.logs.sources.files import Source, as_name
+from milepost.logs.sources.remote import first_line
 from milepost.progress import Progress
 
 if TYPE_CHECKING:
@@ -38,8 +39,7 @@ def read_parquet(source: Source, sink: Sink, options: ReadOptions, progress: Pro
             for number, row in enumerate(_rows(base, progress), 1):
                 sink.add(_record(names, row), number)
         except (duckdb.Error, ValueError, OverflowError, RuntimeError, OSError) as error:
-            first = (str(error).splitlines() or [type(error).__name__])[0]
-            raise LogError(f"{source.label}: cannot be read as Parquet ({first}).") from error
+            raise LogError(f"{source.label}: cannot be read as Parquet ({first_line(error)}).") from error
 
 
 def _rows(base: DuckDBPyConnection, progress: Progress) -> Iterator[tuple[object, ...]]:

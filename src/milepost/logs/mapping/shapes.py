@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Final, Protocol
 from milepost.errors import LogError, MapError
 from milepost.logs.formats.database import query_memory, stop_after, took_too_long
 from milepost.logs.interface import Sink
+from milepost.logs.sources.remote import first_line
 
 if TYPE_CHECKING:
     from duckdb import DuckDBPyConnection
@@ -127,8 +128,7 @@ class Selecting(Stage):
             except RuntimeError as error:  # which is how a key that interrupts arrives
                 raise KeyboardInterrupt from error
             except duckdb.Error as error:
-                first = (str(error).splitlines() or [type(error).__name__])[0]
-                raise MapError(f"{self.where}: input.select: {first}") from error
+                raise MapError(f"{self.where}: input.select: {first_line(error)}") from error
 
     def _register(self, base: DuckDBPyConnection) -> None:
         """Make the records known to the query: all as `log`, and those of each file under its name."""
